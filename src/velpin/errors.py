@@ -1,0 +1,127 @@
+"""Every error Velpin raises on purpose, in one tree; this module imports nothing of Velpin.
+
+    VelpinError
+    |- UsageError            2  the words given make no sense
+    |- Refusal               1  a clear "no": cannot be met, nothing was changed
+    |  |- ChangedSince       1  undo: files differ from what the journal left
+    |  `- NoConsent          1  nobody was there to say yes
+    |- HostError             3  the host's files cannot be read or are not understood
+    |  |- NotAHost           3  no kind of host recognises the root
+    |  |- HostFileError      3  one file, with its line
+    |  |- CannotWrite        3  no right, no room
+    |  |- Busy               3  another Velpin holds the lock
+    |  `- StoreError         3  Velpin's own files are damaged
+    |- TrustError            4  a signature, key, checksum or date
+    |  |- MissingKey         4  signed by a key that is not named for the source
+    |  |- BadSignature       4  the signature does not fit
+    |  |- BadKey             4  the key itself cannot be used
+    |  |- ChecksumMismatch   4  bytes differ from what the release file promises
+    |  `- ReleaseRefused     4  expired, not yet valid, or changed identity
+    `- FetchError            5  a source cannot be reached
+       `- NotThere           5  it answered: there is no such file
+
+The number is the process's exit code.
+"""
+
+from __future__ import annotations
+
+
+class VelpinError(Exception):
+    """Root of the tree: `message` says what was found, `hint` the next step."""
+
+    exit_code = 1
+
+    def __init__(self, message: str, hint: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.hint = hint
+
+
+class UsageError(VelpinError):
+    """The command's words make no sense."""
+
+    exit_code = 2
+
+
+class Refusal(VelpinError):
+    """A clear "no"; nothing was changed."""
+
+
+class ChangedSince(Refusal):
+    """Files differ from what the journal entry left behind."""
+
+
+class NoConsent(Refusal):
+    """A change needs a yes and nobody could give it."""
+
+
+class HostError(VelpinError):
+    """The host's files cannot be read or are not understood."""
+
+    exit_code = 3
+
+
+class NotAHost(HostError):
+    """No kind of host recognises the root."""
+
+
+class HostFileError(HostError):
+    """One file of the host, with the line (1-based, 0 where unknown)."""
+
+    def __init__(self, file: str, line: int, what: str, hint: str = "") -> None:
+        super().__init__(f"{file}:{line}: {what}" if line else f"{file}: {what}", hint)
+        self.file = file
+        self.line = line
+        self.what = what
+
+
+class CannotWrite(HostError):
+    """A file could not be written; what was there before is still there."""
+
+
+class Busy(HostError):
+    """Another Velpin holds the lock of this host."""
+
+
+class StoreError(HostError):
+    """A file of Velpin's own is damaged and could not be made anew."""
+
+
+class TrustError(VelpinError):
+    """A signature, key, checksum or date is not as it must be."""
+
+    exit_code = 4
+
+
+class MissingKey(TrustError):
+    """Signed by keys that are not named for the source."""
+
+    def __init__(self, message: str, key_ids: tuple[str, ...], hint: str = "") -> None:
+        super().__init__(message, hint)
+        self.key_ids = key_ids
+
+
+class BadSignature(TrustError):
+    """The signature does not fit what it is said to sign."""
+
+
+class BadKey(TrustError):
+    """A key file that holds no usable OpenPGP certificate."""
+
+
+class ChecksumMismatch(TrustError):
+    """Bytes differ in size or digest from what was promised."""
+
+
+class ReleaseRefused(TrustError):
+    """A release file that the host would not accept now."""
+
+
+class FetchError(VelpinError):
+    """A source cannot be reached."""
+
+    exit_code = 5
+
+
+class NotThere(FetchError):
+    """The source answered that there is no such file."""

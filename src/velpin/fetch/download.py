@@ -1,0 +1,372 @@
+"""Fetching one file from a repository: http, https, file.
+
+Every fetch is bounded in size and time, asked again after a failure with growing pauses,
+and continued where it broke off when the server allows it. What arrives is written beside
+its target and takes its place only when it is whole. Whether it is also *right* is for the
+caller to check before using it.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+from urllib.parse import unquote, urlsplit
+
+from velpin import __version__
+from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere
+
+if TYPE_CHECKING:
+    import urllib3
+
+_CHUNK = 1 << 16
+_REDIRECTS = 8
+
+Progress = Callable[[str, int, int], None]
+"""Told after each piece: what is fetched, bytes so far, bytes in all (0 where unknown)."""
+
+
+@dataclass(frozen=True, slots=True)
+class FetchSettings:
+    """How to fetch; times in seconds."""
+
+    connect_timeout: float = 15.0
+    read_timeout: float = 30.0
+    retries: int = 3
+    pause: float = 0.5
+    """Before the first new try; doubled for each further one."""
+    at_once: int = 6
+    largest_release: int = 64 << 20
+    """No release file or key may be larger, in bytes."""
+    proxies: Mapping[str, str] = field(default_factory=dict)
+    """Proxy address by scheme; the environment's where a scheme is not named."""
+
+
+class Got(NamedTuple):
+    """What a fetch gave; `fresh` is False where the server says nothing has changed."""
+
+    fresh: bool
+    size: int
+    validators: dict[str, str]
+    """etag and last_modified, to be handed in the next time."""
+
+
+class _Again(Exception):
+    """Worth another try."""
+
+
+class Transport:
+    """Fetches files; one for a whole run, used by several threads."""
+
+    def __init__(
+        self,
+        settings: FetchSettings | None = None,
+        progress: Progress | None = None,
+        wait: Callable[[float], None] = time.sleep,
+    ) -> None:
+        self.settings = settings or FetchSettings()
+        self._progress = progress or (lambda _name, _done, _total: None)
+        self._wait = wait
+        self._pools: dict[str, urllib3.PoolManager] = {}
+        self._lock = threading.Lock()
+
+    def get(
+        self,
+        url: str,
+        target: Path,
+        *,
+        label: str = "",
+        size: int = 0,
+        most: int = 0,
+        validators: Mapping[str, str] | None = None,
+    ) -> Got:
+        """Fetch `url` to `target`.
+
+        `size` is the exact number of bytes where it is known, `most` the largest allowed.
+        Raises NotThere (the server has no such file), FetchError (no answer, or the wrong
+        kind), ChecksumMismatch (more bytes than promised), CannotWrite (no room).
+        """
+        bound = size or most or self.settings.largest_release
+        scheme = urlsplit(url).scheme
+        if scheme in ("file", "copy"):
+            return self._copy(url, target, label or url, bound, validators or {})
+        if scheme not in ("http", "https"):
+            raise FetchError(f"{url}: addresses with {scheme}: cannot be fetched")
+        return self._get_http(url, target, label or url, size, bound, validators or {})
+
+    def read(self, url: str, *, most: int = 0) -> bytes:
+        """Fetch a small file and return it."""
+        import tempfile
+
+        with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
+            target = Path(folder) / "file"
+            self.get(url, target, most=most)
+            return target.read_bytes()
+
+    # -- file ----------------------------------------------------------------------------
+
+    def _copy(
+        self, url: str, target: Path, label: str, bound: int, validators: Mapping[str, str]
+    ) -> Got:
+        path = Path(file_path(url))
+        try:
+            found = path.stat()
+            stamp = f"{found.st_mtime_ns} {found.st_size}"
+            if validators.get("last_modified") == stamp:
+                return Got(False, 0, dict(validators))
+            if found.st_size > bound:
+                raise ChecksumMismatch(f"{url}: {found.st_size} bytes, {bound} are allowed")
+            with path.open("rb") as source:
+                data = source.read(bound + 1)
+        except (FileNotFoundError, NotADirectoryError) as problem:
+            raise NotThere(f"{url}: no such file") from problem
+        except OSError as problem:
+            raise FetchError(f"{url}: {problem.strerror}") from problem
+        _put(target, data)
+        self._progress(label, len(data), found.st_size)
+        return Got(True, len(data), {"last_modified": stamp})
+
+    # -- http ----------------------------------------------------------------------------
+
+    def _get_http(
+        self,
+        url: str,
+        target: Path,
+        label: str,
+        size: int,
+        bound: int,
+        validators: Mapping[str, str],
+    ) -> Got:
+        import urllib3
+
+        part = target.with_name(target.name + ".part")
+        if not size:
+            part.unlink(missing_ok=True)
+        last: Exception | None = None
+        for turn in range(self.settings.retries + 1):
+            if turn:
+                self._wait(self.settings.pause * 2 ** (turn - 1))
+            try:
+                return self._try_http(url, target, part, label, size, bound, validators)
+            except (_Again, urllib3.exceptions.HTTPError) as problem:
+                last = problem
+                if _is_hopeless(problem):
+                    break
+        raise FetchError(f"{url}: {_said(last)}") from last
+
+    def _try_http(
+        self,
+        url: str,
+        target: Path,
+        part: Path,
+        label: str,
+        size: int,
+        bound: int,
+        validators: Mapping[str, str],
+    ) -> Got:
+        have = part.stat().st_size if size and part.exists() else 0
+        if have >= size:
+            have = 0
+        headers = {"User-Agent": f"velpin/{__version__}", "Accept-Encoding": "identity"}
+        if have:
+            headers["Range"] = f"bytes={have}-"
+        elif validators.get("etag"):
+            headers["If-None-Match"] = validators["etag"]
+        elif validators.get("last_modified"):
+            headers["If-Modified-Since"] = validators["last_modified"]
+        answer = self._ask(url, headers)
+        try:
+            if answer.status == 304:
+                return Got(False, 0, dict(validators))
+            have = self._check_status(url, answer, have, part)
+            total = size or have + int(answer.headers.get("Content-Length") or 0)
+            if total > bound:
+                raise ChecksumMismatch(f"{url}: {total} bytes announced, {bound} are allowed")
+            done = self._take(answer, part, label, have, total, bound, url)
+        finally:
+            answer.release_conn()
+        if size and done < size:
+            raise _Again(f"only {done} of {size} bytes came")
+        _rename(part, target)
+        kept = {"etag": answer.headers.get("ETag"), "last_modified": answer.headers.get("Last-Modified")}
+        return Got(True, done, {name: value for name, value in kept.items() if value})
+
+    def _check_status(
+        self, url: str, answer: urllib3.BaseHTTPResponse, have: int, part: Path
+    ) -> int:
+        """Where to go on writing; raises for answers that are none."""
+        status = answer.status
+        if status == 206 and have:
+            said = answer.headers.get("Content-Range", "")
+            if said.startswith(f"bytes {have}-"):
+                return have
+            part.unlink(missing_ok=True)
+            raise _Again("the server continued at another place")
+        if status == 416:
+            part.unlink(missing_ok=True)
+            raise _Again("the server could not continue")
+        if status == 200:
+            return 0
+        if status in (404, 410):
+            raise NotThere(f"{url}: the server has no such file ({status})")
+        if status in (401, 403, 407):
+            raise FetchError(f"{url}: the server does not let us in ({status})")
+        if status >= 500 or status in (408, 425, 429):
+            raise _Again(f"the server answered {status}")
+        raise FetchError(f"{url}: the server answered {status}")
+
+    def _take(
+        self,
+        answer: urllib3.BaseHTTPResponse,
+        part: Path,
+        label: str,
+        done: int,
+        total: int,
+        bound: int,
+        url: str,
+    ) -> int:
+        try:
+            part.parent.mkdir(parents=True, exist_ok=True)
+            with part.open("ab" if done else "wb") as file:
+                for piece in answer.stream(_CHUNK):
+                    done += len(piece)
+                    if done > bound:
+                        part.unlink(missing_ok=True)
+                        raise ChecksumMismatch(f"{url}: sends more than the {bound} bytes promised")
+                    file.write(piece)
+                    self._progress(label, done, total)
+        except OSError as problem:
+            raise CannotWrite(f"{part}: {problem.strerror}") from problem
+        return done
+
+    def _ask(self, url: str, headers: dict[str, str]) -> urllib3.BaseHTTPResponse:
+        import urllib3
+
+        parts = urlsplit(url)
+        if parts.username:
+            login = f"{unquote(parts.username)}:{unquote(parts.password or '')}"
+            headers |= urllib3.util.make_headers(basic_auth=login)
+            url = url.replace(parts.netloc, parts.netloc.rpartition("@")[2], 1)
+        asked = url
+        for _ in range(_REDIRECTS):
+            answer = self._pool(asked).request(
+                "GET",
+                asked,
+                headers=headers,
+                preload_content=False,
+                redirect=False,
+                retries=False,
+                timeout=urllib3.Timeout(
+                    connect=self.settings.connect_timeout, read=self.settings.read_timeout
+                ),
+            )
+            onward = answer.get_redirect_location()
+            if not onward:
+                return answer
+            answer.release_conn()
+            asked = _redirected(asked, str(onward), headers)
+        raise FetchError(f"{url}: redirected more than {_REDIRECTS} times")
+
+    def _pool(self, url: str) -> urllib3.PoolManager:
+        import urllib3
+
+        proxy = self._proxy(url)
+        with self._lock:
+            if proxy not in self._pools:
+                size = max(self.settings.at_once, 1)
+                self._pools[proxy] = (
+                    urllib3.ProxyManager(proxy, maxsize=size)
+                    if proxy
+                    else urllib3.PoolManager(maxsize=size)
+                )
+            return self._pools[proxy]
+
+    def _proxy(self, url: str) -> str:
+        from urllib.request import getproxies, proxy_bypass
+
+        parts = urlsplit(url)
+        configured = self.settings.proxies.get(parts.scheme)
+        if configured is not None:
+            return "" if configured.upper() == "DIRECT" else configured
+        if parts.hostname and proxy_bypass(parts.netloc.rpartition("@")[2]):
+            return ""
+        environment = getproxies()
+        return environment.get(parts.scheme) or environment.get("all") or ""
+
+
+def file_path(url: str) -> str:
+    """The path of a `file:` address."""
+    rest = url.partition(":")[2]
+    if rest.startswith("//"):
+        rest = "/" + rest[2:].partition("/")[2]
+    return unquote(rest)
+
+
+def _redirected(asked: str, onward: str, headers: dict[str, str]) -> str:
+    from urllib.parse import urljoin
+
+    target = urljoin(asked, onward)
+    before, after = urlsplit(asked), urlsplit(target)
+    if after.scheme not in ("http", "https"):
+        raise FetchError(f"{asked}: redirected to {target}, which is no web address")
+    if before.scheme == "https" and after.scheme != "https":
+        raise FetchError(f"{asked}: redirected from https to {target}; not followed")
+    if before.netloc != after.netloc:
+        headers.pop("authorization", None)
+    return target
+
+
+def _is_hopeless(problem: Exception) -> bool:
+    import urllib3
+
+    return isinstance(
+        problem,
+        urllib3.exceptions.LocationParseError
+        | urllib3.exceptions.SSLError
+        | urllib3.exceptions.NameResolutionError,
+    )
+
+
+def _said(problem: Exception | None) -> str:
+    """A foreign error in our words: the one place where they are translated."""
+    import urllib3
+
+    known: tuple[tuple[type[Exception], str], ...] = (
+        (urllib3.exceptions.NameResolutionError, "its machine's name is not known"),
+        (urllib3.exceptions.ConnectTimeoutError, "no connection in time"),
+        (urllib3.exceptions.ReadTimeoutError, "no answer in time"),
+        (urllib3.exceptions.SSLError, "its certificate is not accepted"),
+        (urllib3.exceptions.ProxyError, "the proxy does not answer"),
+        (urllib3.exceptions.NewConnectionError, "no connection"),
+        (urllib3.exceptions.IncompleteRead, "the connection broke off"),
+        (urllib3.exceptions.ProtocolError, "the connection broke off"),
+        (urllib3.exceptions.LocationParseError, "is no address"),
+    )
+    if isinstance(problem, _Again):
+        return str(problem)
+    for kind, text in known:
+        if isinstance(problem, kind):
+            return text
+    return f"cannot be fetched ({type(problem).__name__})"
+
+
+def _put(target: Path, data: bytes) -> None:
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        part = target.with_name(f"{target.name}.{os.getpid()}.part")
+        part.write_bytes(data)
+        os.replace(part, target)
+    except OSError as problem:
+        part.unlink(missing_ok=True)
+        raise CannotWrite(f"{target}: {problem.strerror}") from problem
+
+
+def _rename(part: Path, target: Path) -> None:
+    try:
+        os.replace(part, target)
+    except OSError as problem:
+        raise CannotWrite(f"{target}: {problem.strerror}") from problem

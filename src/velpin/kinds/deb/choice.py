@@ -1,0 +1,165 @@
+"""How a deb host chooses among the versions of one package.
+
+Everything is given to it: versions with the indexes that have them, records, numbers. The
+rule (observed): go through the versions from newest to oldest and keep the one with the
+strictly highest number; a number below 1 is never taken, and a version older than the
+installed one only with 1000 or more. A version's number is that of the first specific
+record that matches it, else the highest of its sources' numbers.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from velpin.kinds.deb.preferences import NEVER, Matcher, Record, Site
+from velpin.kinds.deb.version import version_key
+from velpin.store.index import Row
+
+DOWNGRADES = 1000
+"""From this number on an older version replaces a newer installed one."""
+
+UNMARKED, TARGET, UPGRADES_ONLY, NOT_AUTOMATIC, RECORDED = 500, 990, 100, 1, -1
+"""Numbers without any record: ordinary, target release, automatic upgrades only, not
+automatic, and a version recorded on the host but not installed."""
+
+NOT_INSTALLED = frozenset(("config-files", "not-installed"))
+
+
+class Number(NamedTuple):
+    """A number and where it comes from: `default`, `not-automatic`, `upgrades-only`,
+    `target`, `record`, `own` (the host's record of packages) or `recorded`."""
+
+    value: int
+    cause: str
+    record: Record | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Origin:
+    """One index as choosing sees it; `order` is its place in the order of reading."""
+
+    order: int
+    source: str
+    section: str
+    url: str
+    site: Site
+    number: Number
+
+
+class Held(NamedTuple):
+    """One entry of one index."""
+
+    origin: Origin
+    row: Row
+
+
+@dataclass(slots=True, eq=False)
+class Version:
+    """One version of one package: the entries that have it, first listed first."""
+
+    text: str
+    holders: list[Held]
+    installed: bool = False
+    recorded: bool = False
+    number: Number = field(default=Number(0, "default"))
+
+    @property
+    def offered(self) -> list[Held]:
+        """The entries that are in a source, not only in the host's own record."""
+        return [held for held in self.holders if not held.origin.site.own]
+
+    @property
+    def arch(self) -> str:
+        """The architecture field of the version (`all` stays `all`)."""
+        return self.holders[0].row.arch
+
+    @property
+    def built_from(self) -> str:
+        """Name of the source package."""
+        row = self.holders[0].row
+        return row.built_from or row.name
+
+
+@dataclass(slots=True)
+class Package:
+    """All versions of one name for one architecture, newest first, and its recorded state."""
+
+    name: str
+    arch: str
+    versions: list[Version]
+    state: str = ""
+
+    @property
+    def installed(self) -> Version | None:
+        """The version that is on the host now."""
+        return next((version for version in self.versions if version.installed), None)
+
+    @property
+    def held(self) -> bool:
+        """Whether the administrator has put a hold on it."""
+        return self.state.startswith("hold ")
+
+    @property
+    def half_removed(self) -> bool:
+        """Removed, but with settings left behind."""
+        return self.state.endswith(" config-files")
+
+
+def is_installed(state: str) -> bool:
+    """Whether a recorded state means that a version is on the host."""
+    return bool(state) and state.rpartition(" ")[2] not in NOT_INSTALLED
+
+
+def in_order(versions: Sequence[Version]) -> list[Version]:
+    """Newest first; versions of one number stay in the order of listing."""
+    return sorted(versions, key=lambda version: version_key(version.text), reverse=True)
+
+
+def number_of(package: Package, version: Version, matcher: Matcher) -> Number:
+    """The number the host gives one version (observed)."""
+    values = [_number_at(version, held.origin) for held in version.holders]
+    best = max(values, key=lambda number: number.value)
+    for record in matcher.records_of(package.name, package.arch, version.built_from):
+        if not _selects(record, version):
+            continue
+        if all(number.value == NEVER for number in values):
+            return best
+        return Number(record.number, "record", record)
+    return best
+
+
+def _number_at(version: Version, origin: Origin) -> Number:
+    if origin.site.own and not version.installed:
+        return Number(RECORDED, "recorded")
+    return origin.number
+
+
+def _selects(record: Record, version: Version) -> bool:
+    if record.pin.kind == "version":
+        return record.pin.selects_version(version.text)
+    return any(record.pin.selects_site(held.origin.site) for held in version.holders)
+
+
+def candidate(package: Package) -> Version | None:
+    """The version the host would take now; numbers must have been set."""
+    installed = package.installed
+    floor = version_key(installed.text) if installed else None
+    best: Version | None = None
+    for version in package.versions:
+        if version.number.value <= (best.number.value if best else 0):
+            continue
+        if (
+            floor is not None
+            and version.number.value < DOWNGRADES
+            and version_key(version.text) < floor  # type: ignore[operator]
+        ):
+            continue
+        best = version
+    return best
+
+
+def is_older(version: Version, than: Version) -> bool:
+    """Whether a version sorts before another."""
+    return version_key(version.text) < version_key(than.text)  # type: ignore[operator]

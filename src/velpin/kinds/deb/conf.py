@@ -1,0 +1,158 @@
+"""The installer's own configuration (`etc/apt/apt.conf` and `apt.conf.d`).
+
+Grammar (the format's manual page, and observed):
+
+    file      = statement*
+    statement = [name] [value] ";" | [name] [value] "{" statement* "}" [";"]
+    name      = word ("::" word)*        a trailing "::" appends to a list
+    value     = "quoted" | word
+    comment   = "//" line | "#" line | "/*" any "*/"
+
+Files of the folder are read in byte order, then `apt.conf`, and the last value wins.
+One file that breaks the grammar makes every request fail (observed), so it raises.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from velpin.errors import HostFileError
+from velpin.kinds.deb.control import decode
+from velpin.kinds.deb.files import read_and_skipped
+from velpin.model import Place
+from velpin.tree import Tree
+
+_TOKEN = re.compile(
+    r"""(?P<blank>[\s]+)
+      | (?P<comment>//[^\n]* | \#[^\n]* | /\*.*?\*/)
+      | (?P<quoted>"[^"\n]*")
+      | (?P<mark>[{};])
+      | (?P<word>[^\s"{};]+)
+      | (?P<bad>.)""",
+    re.VERBOSE | re.DOTALL,
+)
+_MAIN = "etc/apt/apt.conf"
+
+
+class Value(NamedTuple):
+    """One setting and where it stands."""
+
+    text: str
+    place: Place
+
+
+class Conf:
+    """Settings by name; names ignore case, as on the host."""
+
+    def __init__(self) -> None:
+        self.values: dict[str, list[Value]] = {}
+        self.skipped: list[tuple[str, str]] = []
+
+    def get(self, name: str, default: str = "") -> str:
+        """The value in force."""
+        found = self.values.get(name.lower())
+        return found[-1].text if found else default
+
+    def place(self, name: str) -> Place | None:
+        """Where the value in force stands."""
+        found = self.values.get(name.lower())
+        return found[-1].place if found else None
+
+    def listed(self, name: str) -> list[str]:
+        """All values of a list setting (`Name:: "x";` or `Name { "x"; };`)."""
+        return [value.text for value in self.values.get(name.lower() + "::", [])]
+
+    def switch(self, name: str, default: bool) -> bool:
+        """A yes/no setting."""
+        return is_yes(self.get(name), default)
+
+    def path(self, name: str, default: str) -> str:
+        """A path setting below the root, without a leading slash."""
+        return self.get(name, default).strip("/") or default
+
+    def set(self, name: str, value: Value) -> None:
+        """Record one setting; a name ending in `::` appends."""
+        if name.endswith("::"):
+            self.values.setdefault(name.lower(), []).append(value)
+        else:
+            self.values[name.lower()] = [value]
+
+
+def is_yes(text: str, default: bool) -> bool:
+    """How the host reads yes/no texts; anything it does not know is the default."""
+    word = text.strip().lower()
+    if word in ("yes", "true", "with", "on", "enable", "1"):
+        return True
+    if word in ("no", "false", "without", "off", "disable", "0"):
+        return False
+    return default
+
+
+def read_conf(tree: Tree) -> Conf:
+    """All settings of the host; HostFileError (file, line) where the host would stop."""
+    conf = Conf()
+    read, conf.skipped = read_and_skipped(tree, "etc/apt/apt.conf.d", ("conf",), bare=True)
+    for file in [*read, _MAIN]:
+        data = tree.read(file)
+        if data is not None:
+            parse_conf(decode(data), file, conf)
+    return conf
+
+
+def parse_conf(text: str, file: str, conf: Conf) -> None:
+    """Add the settings of one file's text to `conf`."""
+    scopes: list[str] = []
+    parts: list[tuple[str, bool]] = []
+    line = start = 1
+    for kind, token, line in _tokens(text):
+        if kind == "bad":
+            raise HostFileError(file, line, "a quoted value has no end")
+        if kind != "mark":
+            start = line if not parts else start
+            parts.append((token, kind == "quoted"))
+            continue
+        if token == "}":
+            if parts:
+                raise HostFileError(file, start, f"no ; after {parts[-1][0]!r}")
+            if not scopes:
+                raise HostFileError(file, line, "a } without its {")
+            scopes.pop()
+            continue
+        _state(parts, scopes, Place(file, start), conf, opens=token == "{")
+        parts = []
+    if parts:
+        raise HostFileError(file, start, f"no ; after {parts[-1][0]!r}")
+    if scopes:
+        raise HostFileError(file, line, f"{scopes[-1]} {{ is not closed")
+
+
+def _tokens(text: str) -> Iterator[tuple[str, str, int]]:
+    line = 1
+    for found in _TOKEN.finditer(text):
+        kind, token = str(found.lastgroup), found.group()
+        if kind not in ("blank", "comment"):
+            yield kind, token[1:-1] if kind == "quoted" else token, line
+        line += token.count("\n")
+
+
+def _state(
+    parts: list[tuple[str, bool]], scopes: list[str], place: Place, conf: Conf, *, opens: bool
+) -> None:
+    if len(parts) > 2:
+        raise HostFileError(place.file, place.line, f"no ; after {parts[1][0]!r}")
+    within = scopes[-1] + "::" if scopes else ""
+    if not parts:
+        if opens:
+            raise HostFileError(place.file, place.line, "a { without a name")
+        return
+    first, quoted = parts[0]
+    if quoted or (len(parts) == 1 and not opens and within and "::" not in first):
+        name, value = within, first
+    else:
+        name, value = within + first, parts[1][0] if len(parts) > 1 else ""
+    if len(parts) > 1 or not opens:
+        conf.set(name, Value(value, place))
+    if opens:
+        scopes.append((within + first).removesuffix("::"))

@@ -1,0 +1,516 @@
+"""Answers to requests on a deb host: which version from which source, and why.
+
+Rules as observed (docs/how-hosts-choose/deb.md): a plain name takes the candidate; a named
+version takes that version whatever its number; a named source takes the newest version that
+any index of it has, whatever its number; a virtual name takes its only provider.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+
+from velpin.errors import HostFileError
+from velpin.kinds.deb import choice
+from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
+from velpin.kinds.deb.host import DebHost
+from velpin.kinds.deb.preferences import NEVER, expression_matches, release_pin, version_matches
+from velpin.kinds.deb.version import compare
+from velpin.model import Answer, Change, Fact, Forecast, Outcome, PassedOver, Reason, Request
+from velpin.request import parse_request
+
+_PATTERN = re.compile(r"[*?\[]")
+_REGEX = re.compile(r"[.^$+]")
+_BOUNDS: dict[str, Callable[[int], bool]] = {
+    ">=": lambda order: order >= 0,
+    "<=": lambda order: order <= 0,
+    ">": lambda order: order > 0,
+    "<": lambda order: order < 0,
+    "==": lambda order: order == 0,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """The version one request gets, before it is told as an Answer."""
+
+    package: Package
+    chosen: Version
+    decided_by: str
+    reasons: tuple[Reason, ...]
+
+
+class _No(Exception):
+    """This request would be refused."""
+
+    def __init__(self, code: str, package: Package | None = None, **facts: Fact) -> None:
+        super().__init__(code)
+        self.reason = Reason(code, facts)
+        self.package = package
+
+
+def forecast(host: DebHost, texts: Sequence[str], source: str = "") -> Forecast:
+    """Predict one transaction for all requests; dependencies are not followed here.
+
+    Raises UsageError for texts that are no requests.
+    """
+    refusal = host.refusal()
+    if refusal is not None:
+        return _refused(host, refusal)
+    requests = [
+        one for text in texts for one in expand(host, parse_request(text, host.knows, source))
+    ]
+    answers = _last_for_each_name([answer(host, request) for request in requests])
+    problem = next((one.problem for one in answers if one.problem), None)
+    changes = () if problem else tuple(map(_change, _changing(host, answers)))
+    return Forecast(
+        kind=host.kind,
+        arch=host.native,
+        ok=problem is None,
+        problem=problem,
+        answers=tuple(answers),
+        changes=changes,
+        download_bytes=sum(one.download_bytes for one in answers) if not problem else 0,
+        disk_bytes=sum(one.disk_bytes for one in answers) if not problem else 0,
+        notes=tuple(notes(host, answers)),
+        exit_code=0 if problem is None else 1,
+    )
+
+
+def _refused(host: DebHost, refusal: HostFileError | Reason) -> Forecast:
+    code = 1
+    if isinstance(refusal, HostFileError):
+        facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
+        refusal, code = Reason("files-refused", facts), 3
+    return Forecast(host.kind, host.native, False, refusal, (), (), 0, 0, exit_code=code)
+
+
+def expand(host: DebHost, request: Request) -> list[Request]:
+    """A pattern that is no name becomes a request for each name it fits (observed)."""
+    if host.knows(request.name):
+        return [request]
+    pattern = request.name
+    if _PATTERN.search(pattern):
+        return _each(request, [n for n in _all_names(host) if expression_matches(pattern, n)])
+    if _REGEX.search(pattern):
+        try:
+            fits = re.compile(pattern).search
+        except re.error:
+            return [request]
+        return _each(request, [name for name in _all_names(host) if fits(name)])
+    return [request]
+
+
+def _each(request: Request, names: list[str]) -> list[Request]:
+    return [request._replace(name=name) for name in names] or [request]
+
+
+def _all_names(host: DebHost) -> list[str]:
+    names = host.offered_names()
+    return sorted(names.union(host.installed_names()))
+
+
+def _last_for_each_name(answers: list[Answer]) -> list[Answer]:
+    """A package asked for several times takes the last request (observed)."""
+    found: dict[tuple[str, str, str], Answer] = {}
+    for one in answers:
+        key = (one.package, one.arch, "") if one.version else ("", "", one.asked)
+        found.pop(key, None)
+        found[key] = one
+    return list(found.values())
+
+
+def answer(host: DebHost, request: Request) -> Answer:
+    """What one request gets, or why it would be refused."""
+    try:
+        package = find_package(host, request)
+        decision = decide(host, request, package)
+    except _No as no:
+        return _no_answer(host, request, no)
+    return _told(host, request, decision)
+
+
+# -- from a name to a package ------------------------------------------------------------
+
+
+def find_package(host: DebHost, request: Request) -> Package:
+    """The package a request means; _No where there is none or it cannot be told."""
+    found = host.packages(request.name)
+    if request.arch:
+        arch = host.native if request.arch == "native" else request.arch
+        if arch in found and found[arch].versions:
+            return found[arch]
+        if arch not in (*host.archs, "any"):
+            raise _No("no-arch", name=request.name, arch=request.arch)
+        raise _No("not-for-arch", name=request.name, arch=request.arch)
+    usable = [package for package in found.values() if _can_be_asked(package)]
+    if usable and (request.version or request.source or choice.candidate(usable[0])):
+        return usable[0]
+    provider = _only_provider(host, request)
+    if provider is not None:
+        return provider
+    if usable or found:
+        return (usable or list(found.values()))[0]
+    raise _No("unknown", name=request.name)
+
+
+def _can_be_asked(package: Package) -> bool:
+    return any(version.offered or version.installed for version in package.versions)
+
+
+def _only_provider(host: DebHost, request: Request) -> Package | None:
+    """The one package whose version in question provides the name (observed)."""
+    fitting: dict[tuple[str, str], Package] = {}
+    known = host.provider_names(request.name)
+    for name in known:
+        for package in host.packages(name).values():
+            if name != request.name and _provides(host, package, request):
+                fitting[package.name, package.arch] = package
+    native = [package for package in fitting.values() if package.arch == host.native]
+    providers = native or list(fitting.values())
+    if len(providers) == 1:
+        return providers[0]
+    if providers:
+        names = ", ".join(package.name for package in providers)
+        raise _No("several-providers", name=request.name, providers=names)
+    if known and not host.packages(request.name):
+        raise _No("no-provider", name=request.name, providers=", ".join(known))
+    return None
+
+
+def _provides(host: DebHost, package: Package, request: Request) -> bool:
+    if request.operator == "=":
+        versions = [v for v in package.versions if v.offered or v.installed]
+        return any(
+            version_matches(request.version, host.provides(version).get(request.name))
+            for version in versions
+        )
+    version = choice.candidate(package)
+    if version is None or not (version.offered or version.installed):
+        return False
+    if package.arch != host.native and host.field(version, "multi-arch") != "foreign":
+        return False
+    return request.name in host.provides(version)
+
+
+# -- from a package to a version ---------------------------------------------------------
+
+
+def decide(host: DebHost, request: Request, package: Package) -> Decision:
+    """The version a request takes; _No where it takes none."""
+    if request.source:
+        return _by_source(host, request, package)
+    if request.operator:
+        return _by_version(host, request, package)
+    chosen = choice.candidate(package)
+    if chosen is None or not (chosen.offered or chosen.installed):
+        raise _No(
+            "never-a-source" if chosen else "no-candidate", package, name=package.name
+        )  # fmt: skip
+    return Decision(package, chosen, *_why_candidate(package, chosen))
+
+
+def _by_version(host: DebHost, request: Request, package: Package) -> Decision:
+    usable = [version for version in package.versions if version.offered or version.installed]
+    wanted = request.version
+    if request.operator == "=":
+        fitting = [v for v in usable if v.text == wanted or version_matches(wanted, v.text)]
+        if not fitting and package.name != request.name:
+            fitting = [
+                v for v in usable
+                if version_matches(wanted, host.provides(v).get(request.name))
+            ]  # fmt: skip
+    else:
+        within = _BOUNDS[request.operator]
+        fitting = [version for version in usable if within(compare(version.text, wanted))]
+    if not fitting:
+        raise _No("no-version", package, name=package.name, version=_asked_version(request))
+    chosen = fitting[0]
+    if request.operator != "=":
+        best = choice.candidate(package)
+        strongest = max(fitting, key=lambda version: version.number.value)
+        chosen = best if best in fitting else strongest
+    reason = Reason("asked-version", {"version": _asked_version(request)})
+    return Decision(package, chosen, "request", (reason, *_source_reasons(chosen)))
+
+
+def _asked_version(request: Request) -> str:
+    return request.version if request.operator == "=" else request.operator + request.version
+
+
+def _by_source(host: DebHost, request: Request, package: Package) -> Decision:
+    within = source_filter(host, request.source)
+    usable = [version for version in package.versions if version.offered or version.installed]
+    fitting = [v for v in usable if any(within(held.origin) for held in v.holders)]
+    if request.operator == "=":
+        fitting = [v for v in fitting if version_matches(request.version, v.text)]
+    elif request.operator:
+        bound = _BOUNDS[request.operator]
+        fitting = [v for v in fitting if bound(compare(v.text, request.version))]
+    if not fitting:
+        if request.operator:
+            raise _No(
+                "no-version-in-source", package, name=package.name, source=request.source,
+                version=_asked_version(request),
+            )  # fmt: skip
+        raise _No("not-in-source", package, name=package.name, source=request.source)
+    reason = Reason("asked-source", {"source": request.source, "version": fitting[0].text})
+    return Decision(package, fitting[0], "request", (reason, *_source_reasons(fitting[0])))
+
+
+def source_filter(host: DebHost, text: str) -> Callable[[Origin], bool]:
+    """Which indexes a source's name in a request means: a handle, a suite, codename or
+    version as the host's installer takes them, else a repository's name."""
+    handles = {source.handle for source in host.sources}
+    if text in handles:
+        return lambda origin: origin.source == text
+    pin = release_pin(text) if "=" not in text else None
+    if pin and any(pin.selects_site(o.site) for o in (*_origins(host), host.own_origin)):
+        return lambda origin: pin.selects_site(origin.site)
+    family = {source.handle for source in host.sources if source.repository == text}
+    return lambda origin: origin.source in family
+
+
+def _origins(host: DebHost) -> Iterable[Origin]:
+    return (origin for origin, _ in host.origins)
+
+
+# -- reasons -----------------------------------------------------------------------------
+
+
+def _why_candidate(package: Package, chosen: Version) -> tuple[str, tuple[Reason, ...]]:
+    rivals = [
+        version for version in package.versions
+        if version is not chosen and version.number.value > 0
+    ]  # fmt: skip
+    reasons = [number_reason(chosen.number, chosen)]
+    installed = package.installed
+    if installed and choice.is_older(chosen, installed):
+        reasons.append(Reason("downgrades", {"number": chosen.number.value}))
+    lower = [version for version in rivals if version.number.value < chosen.number.value]
+    level = [version for version in rivals if version.number.value == chosen.number.value]
+    decided_by = "only offer"
+    if lower:
+        best = max(version.number.value for version in lower)
+        reasons.append(Reason("highest-number", {"number": chosen.number.value, "next": best}))
+        decided_by = _cause_word(chosen.number)
+    elif level:
+        decided_by = "version"
+    if level:
+        newest = Reason("newest", {"version": chosen.text, "number": chosen.number.value})
+        same = all(compare(version.text, chosen.text) == 0 for version in level)
+        reasons.append(Reason("first-of-same", {"version": chosen.text}) if same else newest)
+    if installed is chosen:
+        held = package.held
+        reasons.append(Reason("held" if held else "is-installed", {"version": chosen.text}))
+        decided_by = decided_by if rivals else "installed"
+    elif installed and package.held:
+        reasons.append(Reason("hold-overruled", {}))
+    return decided_by, (*reasons, *_source_reasons(chosen))
+
+
+def _cause_word(number: Number) -> str:
+    return {"record": "rule", "target": "target release"}.get(number.cause, "source number")
+
+
+def number_reason(number: Number, version: Version) -> Reason:
+    """Why a version has its number."""
+    facts: dict[str, Fact] = {"number": number.value, "version": version.text}
+    if number.record:
+        record = number.record
+        facts |= {
+            "place": str(record.place),
+            "names": " ".join(record.names) or "*",
+            "pin": f"{record.pin.kind} {record.pin.text}".strip(),
+        }
+    sources = dict.fromkeys(held.origin.source for held in version.offered)
+    facts["source"] = ", ".join(sources)
+    code = f"number-{number.cause}"
+    if number.value == NEVER:
+        code = "number-never"
+    return Reason(code, facts)
+
+
+def _source_reasons(chosen: Version) -> tuple[Reason, ...]:
+    offered = list(dict.fromkeys(held.origin.source for held in chosen.offered))
+    if len(offered) < 2:
+        return ()
+    facts: dict[str, Fact] = {"source": offered[0], "others": ", ".join(offered[1:])}
+    return (Reason("first-listed", facts),)
+
+
+def _passed_over(package: Package, chosen: Version, fixed: Reason | None) -> list[PassedOver]:
+    found = []
+    for version in package.versions:
+        for place, held in enumerate(version.offered):
+            if version is chosen:
+                why = Reason("listed-later", {"first": version.offered[0].origin.source})
+                if place == 0 or held.origin.source == version.offered[0].origin.source:
+                    continue
+            else:
+                why = fixed or why_not(package, version, chosen)
+            found.append(PassedOver(version.text, held.origin.source, why))
+        if not version.offered and version.installed and version is not chosen:
+            why = fixed or why_not(package, version, chosen)
+            found.append(PassedOver(version.text, "", why))
+    return found
+
+
+def why_not(package: Package, version: Version, chosen: Version | None) -> Reason:
+    """Why a version is not the candidate."""
+    number = number_reason(version.number, version)
+    if version.number.value <= 0:
+        return Reason("barred", {**number.facts, "cause": number.code})
+    if chosen is None:
+        return Reason("older-than-installed", number.facts)
+    facts = {**number.facts, "cause": number.code, "chosen": chosen.number.value}
+    installed = package.installed
+    kept = installed and choice.is_older(version, installed)
+    if kept and version.number.value < choice.DOWNGRADES:
+        return Reason("older-than-installed", facts)
+    if version.number.value < chosen.number.value:
+        return Reason("lower-number", facts)
+    if compare(version.text, chosen.text) == 0:
+        return Reason("same-listed-later", facts)
+    return Reason("older", facts)
+
+
+# -- telling -----------------------------------------------------------------------------
+
+
+def _told(host: DebHost, request: Request, decision: Decision) -> Answer:
+    package, chosen = decision.package, decision.chosen
+    installed = package.installed
+    first = chosen.offered[0] if chosen.offered else None
+    reasons = decision.reasons
+    if package.name != request.name:
+        via = Reason("only-provider", {"name": request.name, "package": package.name})
+        reasons = (via, *reasons)
+    fixed = None
+    if decision.decided_by == "request":
+        code = "not-asked-source" if request.source else "not-asked-version"
+        fixed = Reason(code, {"asked": request.source or _asked_version(request)})
+    outcome = _outcome(installed, chosen)
+    changing = outcome != "keep"
+    return Answer(
+        asked=request.text,
+        package=package.name,
+        arch=chosen.arch or package.arch,
+        outcome=outcome,
+        installed=installed.text if installed else None,
+        version=chosen.text,
+        source=first.origin.source if first else None,
+        url=first.origin.url if first else None,
+        decided_by=decision.decided_by,
+        reasons=reasons,
+        passed_over=tuple(_passed_over(package, chosen, fixed)),
+        download_bytes=_number(host, first, "size") if first and changing else 0,
+        disk_bytes=_disk(host, chosen) - _disk(host, installed) if changing else 0,
+    )
+
+
+def _outcome(installed: Version | None, chosen: Version) -> Outcome:
+    if installed is None:
+        return "install"
+    if installed is chosen:
+        return "keep"
+    order = compare(chosen.text, installed.text)
+    return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
+
+
+def _number(host: DebHost, held: Held, field: str) -> int:
+    from velpin.kinds.deb.packages import parse_stanza
+
+    value = parse_stanza(host.text(held)).get(field, "")
+    return int(value) if value.isdigit() else 0
+
+
+def _disk(host: DebHost, version: Version | None) -> int:
+    return _number(host, version.holders[0], "installed-size") * 1024 if version else 0
+
+
+def _no_answer(host: DebHost, request: Request, no: _No) -> Answer:
+    package = no.package or next(iter(host.packages(request.name).values()), None)
+    installed = package.installed if package else None
+    passed = []
+    for version in package.versions if package else ():
+        why = no.reason
+        if no.reason.code in ("no-candidate", "never-a-source"):
+            why = number_reason(version.number, version)
+        passed += [
+            PassedOver(version.text, held.origin.source, why)
+            for held in version.offered
+        ]  # fmt: skip
+    near: tuple[str, ...] = ()
+    if no.reason.code == "unknown":
+        near = near_names(host, request.name)
+    elif no.reason.code in ("no-version", "no-version-in-source", "not-in-source") and package:
+        near = tuple(dict.fromkeys(v.text for v in package.versions if v.offered))[:6]
+    return Answer(
+        asked=request.text,
+        package=package.name if package else request.name,
+        arch=package.arch if package else request.arch or host.native,
+        outcome="none",
+        installed=installed.text if installed else None,
+        version=None,
+        source=None,
+        url=None,
+        decided_by="",
+        passed_over=tuple(passed),
+        problem=no.reason,
+        near=near,
+    )
+
+
+def near_names(host: DebHost, name: str) -> tuple[str, ...]:
+    """Names like one that is not known, also across sources switched off."""
+    from velpin.near import nearest
+
+    names = host.offered_names().union(host.installed_names())
+    for _, index in host.indexes:
+        names.update(index.provided_names())
+    off: dict[str, str] = {}
+    for source, index in host.indexes_off():
+        for one in index.names():
+            off.setdefault(one, source.handle)
+    found = nearest(name, names.union(off))
+    return tuple(one if one in names else f"{one} ({off[one]}, off)" for one in found)
+
+
+def _changing(host: DebHost, answers: Iterable[Answer]) -> list[Answer]:
+    return [one for one in answers if one.outcome not in ("keep", "none")]
+
+
+def _change(one: Answer) -> Change:
+    return Change(
+        one.package, one.arch, one.installed, one.version, one.source, one.url, "asked"
+    )  # fmt: skip
+
+
+def notes(host: DebHost, answers: Sequence[Answer]) -> list[Reason]:
+    """What a person should know beside the answers."""
+    found = []
+    behind = {
+        one.source
+        for one in answers
+        if one.source and host.copies[one.source].holder == "velpin"
+    }  # fmt: skip
+    for handle in sorted(behind):
+        found.append(Reason("installer-must-refresh", {"source": handle}))
+    missing = [s.handle for s in host.sources if host.state_of(s) == "not fetched"]
+    if missing:
+        found.append(Reason("not-fetched", {"sources": ", ".join(missing)}))
+    for handle, problem in host.damage.items():
+        found.append(Reason("damaged", {"source": handle, "what": str(problem)}))
+    return found
+
+
+def after_change(host: DebHost, package: Package) -> tuple[str, str] | None:
+    """Version and source a package would have after the next upgrade, None where it stays out."""
+    chosen = choice.candidate(package) or package.installed
+    if package.held:
+        chosen = package.installed or chosen
+    if chosen is None:
+        return None
+    return chosen.text, chosen.offered[0].origin.source if chosen.offered else ""

@@ -1,0 +1,218 @@
+"""Reading `Packages` files and the host's own record of packages into a parsed index.
+
+Both are stanzas as in `control.py`, many of them, so this is written for speed: the text
+is split at blank lines and each stanza is asked for the few fields choosing needs. What
+matters only sometimes (relations, sizes) stays in the stored text.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import threading
+from collections.abc import Iterable, Iterator
+from functools import partial
+from itertools import chain
+
+from velpin.kinds.deb.control import parse_stanza
+from velpin.store.index import Batch, Entry, Notes, Part
+
+_WANTED = re.compile(
+    r"\n(Package|Version|Architecture|Provides|Description|Source|Status): *(.*)"
+)
+_ANY_CASE = re.compile(
+    r"^(Package|Version|Architecture|Provides|Description|Source|Status):[ \t]*(.*)",
+    re.MULTILINE | re.IGNORECASE,
+)
+_PROVIDES_FOLDED = re.compile(r"^Provides:(?:.*)(?:\n[ \t].*)+", re.MULTILINE | re.IGNORECASE)
+_IN_BLOCK = 64
+_LEAST = 3
+_PIECE = 4 << 20
+_LARGE = 8 << 20
+_MOST_PARTS = 4
+
+IDENTITY = (
+    "installed-size", "depends", "pre-depends", "conflicts", "breaks", "replaces",
+)  # fmt: skip
+"""Fields that make two entries of an equal version one and the same (observed)."""
+
+
+def parts_of(pieces: Iterable[bytes], *, record: bool = False) -> list[Part]:
+    """The readers of one index, more than one where it is large and there are processors.
+
+    `record` is True for the host's own record of packages, whose stanzas carry a state.
+    """
+    stream = iter(pieces)
+    held: list[bytes] = []
+    size = 0
+    while size < _LARGE and (piece := next(stream, None)) is not None:
+        held.append(piece)
+        size += len(piece)
+    processors = len(os.sched_getaffinity(0)) if threading.active_count() == 1 else 1
+    if size < _LARGE or processors == 1:
+        return [lambda notes: read_packages(chain(held, stream), notes, record=record)]
+    text = b"".join(chain(held, stream))
+    if b"\r" in text:
+        text = text.replace(b"\r", b"")
+    return [
+        partial(_read_part, text, first, last, record)
+        for first, last in _halves(text, min(processors, _MOST_PARTS))
+    ]
+
+
+def _read_part(text: bytes, first: int, last: int, record: bool, notes: Notes) -> Iterator[Batch]:
+    line = text.count(b"\n", 0, first) + 1
+    pieces = (text[at : min(at + _PIECE, last)] for at in range(first, last, _PIECE))
+    return read_packages(pieces, notes, record=record, line=line)
+
+
+def _halves(text: bytes, count: int) -> Iterator[tuple[int, int]]:
+    """Where to cut a text into about equal parts, at blank lines."""
+    first = 0
+    for number in range(1, count):
+        cut = text.find(b"\n\n", max(first, len(text) * number // count))
+        if cut < 0:
+            break
+        yield first, cut + 2
+        first = cut + 2
+    yield first, len(text)
+
+
+def read_packages(
+    pieces: Iterable[bytes], notes: Notes, *, record: bool = False, line: int = 1
+) -> Iterator[Batch]:
+    """Entries of a stream of text, some at a time; what is not understood goes to `notes`.
+
+    `line` is the number of the first line.
+    """
+    for stanzas in _in_blocks(_stanzas(pieces)):
+        batch = _batch(stanzas, line, notes, record)
+        line += batch.block.count(b"\n") + 2
+        yield batch
+
+
+def _stanzas(pieces: Iterable[bytes]) -> Iterator[list[bytes]]:
+    rest = b""
+    for piece in pieces:
+        if b"\r" in piece:
+            piece = piece.replace(b"\r", b"")
+        parts = (rest + piece).split(b"\n\n")
+        rest = parts.pop()
+        yield parts
+    if rest.strip():
+        yield [rest.rstrip(b"\n")]
+
+
+def _in_blocks(groups: Iterable[list[bytes]]) -> Iterator[list[bytes]]:
+    waiting: list[bytes] = []
+    for group in groups:
+        waiting += group
+        full = len(waiting) - len(waiting) % _IN_BLOCK
+        for first in range(0, full, _IN_BLOCK):
+            yield waiting[first : first + _IN_BLOCK]
+        del waiting[:full]
+    if waiting:
+        yield waiting
+
+
+def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch:
+    # A measured hot loop, kept in one piece; plain tuples stand in for Entry.
+    block = b"\n\n".join(stanzas)
+    found = _all_at_once(block, stanzas)
+    entries: list[Entry] = []
+    provides: list[tuple[str, int]] = []
+    start = 0
+    for raw, fields in zip(stanzas, found, strict=True):
+        length = len(raw)
+        if len(fields) < _LEAST or not (fields.get("Version") and fields.get("Architecture")):
+            fields = _slowly(raw)
+            what = _what_is_wrong(raw, fields, record)
+            if what:
+                notes.append((line + block[:start].count(b"\n"), what))
+            if what or not fields.get("Version"):
+                start += length + 2
+                continue
+        if "Provides" in fields:
+            provides += [(name, len(entries)) for name in _provided(raw, fields["Provides"])]
+        origin = fields.get("Source", "")
+        entries.append(
+            (  # type: ignore[arg-type]
+                fields["Package"],
+                fields.get("Architecture", ""),
+                fields["Version"].rstrip(),
+                origin and origin.partition(" ")[0],
+                fields["Status"] if record else "",
+                start,
+                length,
+                fields.get("Description", ""),
+            )
+        )
+        start += length + 2
+    return Batch(block, entries, provides)
+
+
+def _all_at_once(block: bytes, stanzas: list[bytes]) -> list[dict[str, str]]:
+    """The wanted fields of each stanza, by one pass over the block where that is safe."""
+    if b"\t" in block:
+        return [_slowly(raw) for raw in stanzas]
+    current: dict[str, str] = {}
+    found: list[dict[str, str]] = []
+    for key, value in _WANTED.findall("\n" + str(block, "utf-8", "replace")):
+        if key == "Package":
+            current = {}
+            found.append(current)
+        current[key] = value
+    if len(found) == len(stanzas) and all(one.startswith(b"Package:") for one in stanzas):
+        return found
+    return [_slowly(raw) for raw in stanzas]
+
+
+def _slowly(raw: bytes) -> dict[str, str]:
+    """The wanted fields of one stanza, whatever their order and letter case."""
+    found = _ANY_CASE.findall(str(raw, "utf-8", "replace"))
+    return {name.capitalize(): " ".join(value.split("\t")).rstrip() for name, value in found}
+
+
+def _what_is_wrong(raw: bytes, found: dict[str, str], record: bool) -> str:
+    if not raw.strip():
+        return ""
+    name = found.get("Package")
+    if not name:
+        return "a stanza without Package"
+    if record and not found.get("Status"):
+        return f"{name}: no Status; the file may be cut off"
+    if record and "not-installed" in found["Status"].split():
+        return ""
+    missing = [field for field in ("Version", "Architecture") if not found.get(field)]
+    return f"{name}: a stanza without {missing[0]}" if missing else ""
+
+
+def _provided(raw: bytes, value: str) -> list[str]:
+    at = raw.find(b"\nProvides:")
+    after = raw.find(b"\n", at + 1) + 1
+    if at < 0 or (after and raw[after : after + 1] in (b" ", b"\t")):
+        folded = _PROVIDES_FOLDED.search(str(raw, "utf-8", "replace"))
+        value = folded.group().partition(":")[2] if folded else value
+    return [
+        part.strip().partition(" ")[0].partition("(")[0].partition(":")[0]
+        for part in value.split(",")
+        if part.strip()
+    ]
+
+
+def identity(text: bytes) -> tuple[str, ...]:
+    """What makes entries of one version number the same version, normalised (observed)."""
+    fields = parse_stanza(text)
+    parts = [_folded(fields.get(name, "")) for name in IDENTITY]
+    return (fields.get("architecture", ""), fields.get("multi-arch", "no"), *parts)
+
+
+def _folded(value: str) -> str:
+    bare = re.sub(r"\s+", "", value).lower()
+    return bare.replace("<=", "<").replace(">=", ">")
+
+
+def size_of(text: bytes) -> int:
+    """The Size field in bytes, 0 where it is missing or no number."""
+    value = parse_stanza(text).get("size", "")
+    return int(value) if value.isdigit() else 0

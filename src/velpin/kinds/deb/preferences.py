@@ -1,0 +1,341 @@
+"""The host's preference records: which number a version or a source is given.
+
+One record is one stanza (`Package`, `Pin`, `Pin-Priority`) of `etc/apt/preferences` or of a
+file in `preferences.d`. A record for `Package: *` alone is general: it gives sources a number.
+Any other is specific: it gives versions of the named packages a number. The first record that
+matches wins. All rules here are observed on real hosts.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from velpin.errors import HostFileError
+from velpin.kinds.deb.conf import Conf
+from velpin.kinds.deb.control import Stanza, decode, read_stanzas
+from velpin.kinds.deb.files import read_and_skipped
+from velpin.model import Note, Place
+from velpin.tree import Tree
+
+NEVER = -32768
+"""The number of a source that a general record marks `never`."""
+
+_NUMBER = re.compile(r"\s*([+-]?\d+)")
+_POSIX = {
+    "alpha": "a-zA-Z", "digit": "0-9", "alnum": "a-zA-Z0-9", "upper": "A-Z", "lower": "a-z",
+    "space": r"\s", "blank": " \t", "punct": r"!-/:-@\[-`{-~", "xdigit": "0-9a-fA-F",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """What records can match of one index; `own` marks the host's own record of packages."""
+
+    archive: str | None
+    codename: str | None
+    origin: str | None
+    label: str | None
+    version: str | None
+    component: str | None
+    arch: str | None
+    site: str
+    own: bool = False
+
+
+OWN_RECORD = Site("now", None, None, None, None, "now", None, "", own=True)
+
+
+@dataclass(frozen=True, slots=True)
+class Pin:
+    """The selecting half of a record: by release fields, by origin, or by version."""
+
+    kind: str
+    text: str
+    fields: tuple[tuple[str, str], ...] = ()
+
+    def selects_site(self, site: Site) -> bool:
+        """Whether an index is selected (never by a version pin)."""
+        if self.kind == "origin":
+            return _origin_selects(self.text, site)
+        return self.kind == "release" and _release_selects(self, site)
+
+    def selects_version(self, version: str) -> bool:
+        """Whether a version text is selected (only by a version pin)."""
+        return self.kind == "version" and version_matches(self.text, version)
+
+
+@dataclass(frozen=True, slots=True)
+class Record:
+    """One preference record; `names` is empty for a general one."""
+
+    place: Place
+    order: int
+    names: tuple[str, ...]
+    pin: Pin
+    number: int
+
+    @property
+    def general(self) -> bool:
+        """Whether it speaks of sources rather than packages."""
+        return not self.names
+
+
+@dataclass(slots=True)
+class Preferences:
+    """All records of a host in the order in which they are tried."""
+
+    records: list[Record] = field(default_factory=list)
+    notes: list[Note] = field(default_factory=list)
+    skipped: list[tuple[str, str]] = field(default_factory=list)
+    error: HostFileError | None = None
+    """Set where the host refuses every request because of one record."""
+
+    @property
+    def general(self) -> list[Record]:
+        """Records that give sources a number."""
+        return [record for record in self.records if record.general]
+
+    def matcher(self, native: str) -> Matcher:
+        """What finds the specific records of a package name."""
+        return Matcher([record for record in self.records if not record.general], native)
+
+
+def read_preferences(tree: Tree, conf: Conf) -> Preferences:
+    """Read both places; a record that the host cannot read is kept as `error`."""
+    found = Preferences()
+    main = conf.path("Dir::Etc::preferences", "preferences")
+    folder = conf.path("Dir::Etc::preferencesparts", "preferences.d")
+    read, found.skipped = read_and_skipped(tree, f"etc/apt/{folder}", ("pref",), bare=True)
+    for file in [f"etc/apt/{main}", *read]:
+        data = tree.read(file)
+        if data is None:
+            continue
+        try:
+            parse_preferences(decode(data), file, found)
+        except HostFileError as problem:
+            found.error = found.error or problem
+    return found
+
+
+def parse_preferences(text: str, file: str, found: Preferences) -> None:
+    """Add one file's records; HostFileError where the host would refuse every request."""
+    for stanza in read_stanzas(text):
+        names = stanza.words("package")
+        if not names:
+            raise HostFileError(file, stanza.line, "a preference record without Package")
+        for line, odd in stanza.odd:
+            found.notes.append(Note(Place(file, line), f"not understood: {odd.strip()!r}"))
+        pin = _read_pin(stanza, file, found)
+        if pin is None:
+            continue
+        general = names == ["*"]
+        number = _read_number(stanza, file, general=general)
+        if general and pin.kind == "version":
+            place = Place(file, stanza.line)
+            found.notes.append(Note(place, "a version for all packages has no effect"))
+            continue
+        found.records.append(
+            Record(
+                Place(file, stanza.line),
+                len(found.records),
+                () if general else tuple(names),
+                pin,
+                number,
+            )
+        )
+
+
+def _read_pin(stanza: Stanza, file: str, found: Preferences) -> Pin | None:
+    place = Place(file, stanza.line_of("pin"))
+    kind, _, rest = " ".join(stanza.get("pin").split()).partition(" ")
+    if kind.lower() == "release":
+        return release_pin(rest.strip())
+    if kind.lower() == "origin":
+        return Pin("origin", rest.strip().strip('"'))
+    if kind.lower() == "version":
+        return Pin("version", rest.strip())
+    what = f"unknown kind of pin {kind!r}" if kind else "a record without Pin"
+    found.notes.append(Note(place, f"{what}: it has no effect"))
+    return None
+
+
+def _read_number(stanza: Stanza, file: str, *, general: bool) -> int:
+    text, line = stanza.get("pin-priority"), stanza.line_of("pin-priority")
+    if text == "never":
+        if general:
+            return NEVER
+        raise HostFileError(file, line, "Pin-Priority: never goes with `Package: *` only")
+    found = _NUMBER.match(text)
+    number = int(found.group(1)) if found else 0
+    if not -32768 <= number <= 32767:
+        raise HostFileError(file, line, f"Pin-Priority {text} is beyond -32768 to 32767")
+    if number == 0:
+        what = f"Pin-Priority {text!r} is no number" if text and not found else "Pin-Priority 0"
+        raise HostFileError(file, line, what if text else "a record without Pin-Priority")
+    return max(number, -32767)
+
+
+# -- selecting ---------------------------------------------------------------------------
+
+
+def release_pin(text: str) -> Pin:
+    """A release pin, also the text of a target release; unusable parts are left out."""
+    if text == "*":
+        return Pin("release", text, (("*", "*"),))
+    if "=" not in text:
+        if not text:
+            return Pin("release", text)
+        key = "v" if text[0].isdigit() else "?"
+        return Pin("release", text, _usable([(key, text)]))
+    parts = [part.lstrip() for part in text.split(",")]
+    pairs = [(part[0], part[2:]) for part in parts if len(part) >= 3 and part[1] == "="]
+    return Pin("release", text, _usable([pair for pair in pairs if pair[0] in "anolvcb"]))
+
+
+def _usable(pairs: list[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
+    return tuple(pair for pair in pairs if pair != ("v", "*"))
+
+
+def _release_selects(pin: Pin, site: Site) -> bool:
+    if not pin.fields:
+        return site.own
+    for key, wanted in pin.fields:
+        if key == "*":
+            continue
+        if key == "?":
+            if not any(expression_matches(wanted, had) for had in (site.archive, site.codename)):
+                return False
+            continue
+        had = {
+            "a": site.archive, "n": site.codename, "o": site.origin, "l": site.label,
+            "v": site.version, "c": site.component, "b": site.arch,
+        }[key]  # fmt: skip
+        matches = version_matches if key == "v" else expression_matches
+        if not matches(wanted, had):
+            return False
+    return True
+
+
+def _origin_selects(wanted: str, site: Site) -> bool:
+    if site.own:
+        return False
+    if not wanted:
+        return not site.site
+    return expression_matches(wanted, site.site)
+
+
+def expression_matches(wanted: str, had: str | None) -> bool:
+    """Whole text, `* ? [..]` pattern or `/regex/`, letter case ignored; a missing text never."""
+    if had is None:
+        return False
+    return _expression(wanted)(had)
+
+
+def version_matches(wanted: str, had: str | None) -> bool:
+    """A version text: one that ends in `*` is taken as a plain beginning, or, without that
+    star, as a whole-text pattern (so `*2*` fits only versions that end in 2; observed)."""
+    if had is None or not wanted.endswith("*"):
+        return expression_matches(wanted, had)
+    rest = wanted[:-1]
+    return had.lower().startswith(rest.lower()) or expression_matches(rest, had)
+
+
+@lru_cache(maxsize=4096)
+def _expression(wanted: str) -> Callable[[str], bool]:
+    if len(wanted) > 1 and wanted[0] == "/" and wanted[-1] == "/":
+        found = _regex(wanted[1:-1])
+        return (lambda had: found.search(had) is not None) if found else (lambda had: False)
+    if not re.search(r"[*?\[]", wanted):
+        plain = wanted.lower()
+        return lambda had: had.lower() == plain
+    import fnmatch
+
+    pattern = re.compile(fnmatch.translate(wanted.replace("[^", "[!")), re.IGNORECASE)
+    return lambda had: pattern.match(had) is not None
+
+
+def _regex(text: str) -> re.Pattern[str] | None:
+    for name, inside in _POSIX.items():
+        text = text.replace(f"[:{name}:]", inside)
+    try:
+        return re.compile(text, re.IGNORECASE)
+    except re.error:
+        return None
+
+
+# -- from package names to records -------------------------------------------------------
+
+
+def is_pattern(name: str) -> bool:
+    """Whether a name in a record is a pattern or a regular expression."""
+    return bool(re.search(r"[*?\[]", name)) or (
+        len(name) > 1 and name[0] == "/" and name[-1] == "/"
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Named:
+    """One name of one record, taken apart."""
+
+    record: Record
+    name: str
+    arch: str
+    source: bool
+
+
+class Matcher:
+    """Finds the specific records that may speak of a package, in order."""
+
+    def __init__(self, records: list[Record], native: str) -> None:
+        self._native = native
+        self._exact: dict[str, list[_Named]] = {}
+        self._patterns: list[_Named] = []
+        for record in records:
+            for text in record.names:
+                named = _take_apart(record, text)
+                if named.source or is_pattern(named.name):
+                    self._patterns.append(named)
+                else:
+                    self._exact.setdefault(named.name, []).append(named)
+
+    def records_of(self, name: str, arch: str, built_from: str) -> list[Record]:
+        """Records naming this package, its architecture and its source package, in order."""
+        named = [
+            one
+            for one in self._exact.get(name, [])
+            if self._covers(one.arch, arch)
+        ]  # fmt: skip
+        for one in self._patterns:
+            subject = built_from if one.source else name
+            if self._covers(one.arch, arch) and _name_matches(one.name, subject):
+                named.append(one)
+        found = {one.record.order: one.record for one in named}
+        return [found[order] for order in sorted(found)]
+
+    def _covers(self, asked: str, arch: str) -> bool:
+        if not asked:
+            return arch == self._native
+        return asked in ("any", arch)
+
+    @property
+    def by_source_package(self) -> bool:
+        """Whether any record names source packages."""
+        return any(one.source for one in self._patterns)
+
+
+def _name_matches(wanted: str, name: str) -> bool:
+    if is_pattern(wanted):
+        return expression_matches(wanted, name)
+    return wanted == name
+
+
+def _take_apart(record: Record, text: str) -> _Named:
+    source = text.startswith("src:")
+    rest = text[4:] if source else text
+    name, arch = rest, ""
+    if not (len(rest) > 1 and rest[0] == "/" and rest[-1] == "/") and ":" in rest:
+        name, _, arch = rest.rpartition(":")
+    return _Named(record, name, arch, source)

@@ -1,0 +1,481 @@
+"""Fetching and checking the indexes of one source of a deb host.
+
+The chain of trust, link by link: the signature of the release file by exactly the keys the
+source's configuration names; the release file's own dates and names; from its digests each
+index file as fetched, and what is inside it. Only when every link holds does a fetch count;
+until then the last good one stays.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
+
+from velpin.errors import (
+    BadSignature,
+    ChecksumMismatch,
+    FetchError,
+    HostFileError,
+    MissingKey,
+    NotThere,
+    ReleaseRefused,
+    TrustError,
+    VelpinError,
+)
+from velpin.fetch.download import Transport
+from velpin.fetch.unpack import unpacked
+from velpin.kinds.deb.conf import is_yes
+from velpin.kinds.deb.host import DebHost, wanted_indexes
+from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
+from velpin.kinds.deb.sources import DebSource
+from velpin.kinds.deb.trust import NamedKeys, named_keys
+from velpin.store.shelf import Fetched
+from velpin.trust.openpgp import Signed, verify_clear, verify_detached
+
+_ENDINGS = (".xz", ".zst", ".gz", ".bz2", ".lz4", ".lzma", "")
+_IDENTITY = ("origin", "label", "codename")
+_MAY_CHANGE = ("suite", "version")
+_LARGEST_UNPROMISED = 512 << 20
+
+
+@dataclass(slots=True)
+class Refreshed:
+    """What came of refreshing one source."""
+
+    handle: str
+    outcome: Literal["new", "unchanged", "failed"]
+    warnings: list[str] = field(default_factory=list)
+    error: VelpinError | None = None
+    fetched: Fetched | None = None
+    release: Release = field(default_factory=Release)
+    bytes: int = 0
+
+
+def refresh_source(
+    host: DebHost,
+    source: DebSource,
+    transport: Transport,
+    clock: Callable[[], float] = time.time,
+) -> Refreshed:
+    """Fetch and check one source; a failure is returned, never raised, and changes nothing."""
+    result = Refreshed(source.handle, "failed")
+    try:
+        _Fetch(host, source, transport, clock(), result).run()
+    except VelpinError as problem:
+        result.outcome, result.error = "failed", problem
+    return result
+
+
+class _Fetch:
+    """One fetch of one source, step by step."""
+
+    def __init__(
+        self,
+        host: DebHost,
+        source: DebSource,
+        transport: Transport,
+        now: float,
+        result: Refreshed,
+    ) -> None:
+        self.host, self.source, self.transport = host, source, transport
+        self.now, self.result = now, result
+        self.before = host.shelf.fetched(source.address, source.release)
+        self.next = host.shelf.place(source.address, source.release)
+        self.named = named_keys(host.tree, source)
+        self.base = _release_base(source)
+
+    def run(self) -> None:
+        """Go through the chain; raises the first link's error."""
+        signed = self._release_file()
+        if signed is None and self.before:
+            release = read_release(self.before.release_bytes(), self.base)
+            self._check_dates(release)
+            if self._complete(self.before, release):
+                self._unchanged(release)
+                return
+            signed = Signed(self.before.release_bytes(), tuple(self.before.signed_by))
+            self.next.remote = self.before.remote
+        if signed is None:
+            raise FetchError(f"{self.base}: nothing came")
+        release = read_release(signed.data, self.base) if signed.data else Release()
+        if self._is_older(release):
+            return
+        self._check_release(release)
+        self.next.signed_by = list(signed.signers)
+        self._keep_release(signed.data)
+        self._fetch_indexes(release, signed.data)
+        self.next.fetched = self.now
+        same = self.before is not None and self.before.indexes == self.next.indexes
+        self.host.shelf.keep(self.next)
+        self.result.fetched, self.result.release = self.next, release
+        self.result.outcome = "unchanged" if same else "new"
+
+    def _unchanged(self, release: Release) -> None:
+        if self.before:
+            self.before.fetched = self.now
+            self.host.shelf.keep(self.before)
+        self.result.fetched, self.result.release = self.before, release
+        self.result.outcome = "unchanged"
+
+    def _complete(self, fetched: Fetched, release: Release) -> bool:
+        wanted = [
+            f"{section}/{arch}"
+            for section, arch in wanted_indexes(self.source, release)
+            if section in release.components or not release.components or not section
+        ]
+        return all(name in fetched.indexes for name in wanted)
+
+    # -- the release file and its signature ----------------------------------------------
+
+    def _release_file(self) -> Signed | None:
+        """The signed text of the release file; None where the server says it is unchanged."""
+        target = self.next.path("InRelease.new")
+        inside = self.source.option("inrelease-path") or "InRelease"
+        try:
+            fresh = self._get(inside, target)
+        except NotThere:
+            return self._release_and_signature()
+        if not fresh:
+            return None
+        return self._verified(target.read_bytes(), None, "InRelease")
+
+    def _release_and_signature(self) -> Signed | None:
+        target, signature = self.next.path("Release.new"), self.next.path("Release.gpg.new")
+        try:
+            if not self._get("Release", target):
+                return None
+        except NotThere:
+            return self._no_release()
+        sign: bytes | None = None
+        try:
+            self.transport.get(self.base + "Release.gpg", signature)
+            sign = signature.read_bytes()
+        except NotThere:
+            if not self._may_be_unsigned():
+                raise BadSignature(
+                    f"{self.base}Release is not signed",
+                    "add trusted=yes to the source only if you trust the way to it",
+                ) from None
+        return self._verified(target.read_bytes(), sign, "Release")
+
+    def _no_release(self) -> Signed:
+        if not self._may_be_unsigned():
+            raise NotThere(
+                f"{self.base}: has neither InRelease nor Release",
+                f"is {self.source.release!r} a release of it?",
+            )
+        self.result.warnings.append("has no release file; nothing of it is checked")
+        return Signed(b"", ())
+
+    def _get(self, name: str, target: Path) -> bool:
+        """Fetch a release file, asking only for news where the keys are still the same."""
+        known = self.before
+        url = self.base + name
+        validators: dict[str, str] = {}
+        if known and known.remote.get("url") == url and self._same_trust(known):
+            validators = {key: value for key, value in known.remote.items() if key != "url"}
+        got = self.transport.get(
+            url, target, label=f"{self.source.handle} {name}", validators=validators
+        )
+        if got.fresh:
+            self.next.remote = {"url": url, **got.validators}
+            self.result.bytes += got.size
+        return got.fresh
+
+    def _same_trust(self, known: Fetched) -> bool:
+        named = {key.fingerprint for key in self.named.keys}
+        return self.source.trusted or bool(named.intersection(known.signed_by))
+
+    def _may_be_unsigned(self) -> bool:
+        if self.source.trusted:
+            return True
+        allowed = self.source.switch("allow-insecure", False) or self.host.conf.switch(
+            "Acquire::AllowInsecureRepositories", False
+        )
+        if allowed:
+            self.result.warnings.append("is not signed; its configuration allows that")
+        return allowed
+
+    def _verified(self, data: bytes, signature: bytes | None, name: str) -> Signed:
+        where = self.base + name
+        if self.source.trusted or (name == "Release" and signature is None):
+            with contextlib.suppress(TrustError):
+                return self._check_signature(data, signature, where)
+            return Signed(unwrap(data), ())
+        try:
+            return self._check_signature(data, signature, where)
+        except MissingKey as problem:
+            raise explain_missing(problem, self.source, self.named) from problem
+
+    def _check_signature(self, data: bytes, signature: bytes | None, where: str) -> Signed:
+        if signature is None:
+            return verify_clear(data, self.named.keys, where)
+        return verify_detached(data, signature, self.named.keys, where)
+
+    # -- what the release file says ------------------------------------------------------
+
+    def _is_older(self, release: Release) -> bool:
+        """A release file older than one seen before is not taken, as on the host."""
+        if not (self.before and self.before.release_file and release.date):
+            return False
+        seen = read_release(self.before.release_bytes(), self.base)
+        if not seen.date or release.date >= seen.date:
+            return False
+        self.result.warnings.append(
+            f"the server gave a release file of {_day(release.date)}, older than the one of"
+            f" {_day(seen.date)} seen before; the newer one stays"
+        )
+        self._unchanged(seen)
+        return True
+
+    def _check_release(self, release: Release) -> None:
+        self._check_dates(release)
+        self._check_names(release)
+        if self.before and self.before.release_file:
+            self._check_identity(
+                read_release(self.before.release_bytes(), self.base), release
+            )  # fmt: skip
+
+    def _check_dates(self, release: Release) -> None:
+        conf = self.host.conf
+        until = self._valid_until(release)
+        check = is_yes(
+            self.source.option("check-valid-until"),
+            conf.switch("Acquire::Check-Valid-Until", True),
+        )
+        if until and check and until < self.now:
+            raise ReleaseRefused(
+                f"{self.base}: the release file expired on {_day(until)}"
+                f" ({_ago(self.now - until)} ago)",
+                "the source is no longer kept up, or a mirror is behind; is this host's clock right?",
+            )
+        if not is_yes(self.source.option("check-date"), conf.switch("Acquire::Check-Date", True)):
+            return
+        ahead = self.source.option("date-max-future") or conf.get("Acquire::Max-FutureTime")
+        allowed = float(ahead) if ahead.isdigit() else 10.0
+        if release.date and release.date > self.now + allowed:
+            raise ReleaseRefused(
+                f"{self.base}: the release file is not valid yet: it is dated"
+                f" {_day(release.date)}",
+                "is this host's clock right?",
+            )
+
+    def _valid_until(self, release: Release) -> float | None:
+        until = release.valid_until
+        longest = self._seconds("valid-until-max", "Acquire::Max-ValidTime")
+        least = self._seconds("valid-until-min", "Acquire::Min-ValidTime")
+        if longest and release.date:
+            until = min(until or release.date + longest, release.date + longest)
+        if least and release.date and until:
+            until = max(until, release.date + least)
+        return until
+
+    def _seconds(self, option: str, setting: str) -> float:
+        text = self.source.option(option) or self.host.conf.get(setting)
+        return float(text) if text.isdigit() else 0.0
+
+    def _check_names(self, release: Release) -> None:
+        asked = self.source.release
+        if self.source.flat or release.names(asked) or not (release.suite or release.codename):
+            return
+        said = " or ".join(name for name in (release.suite, release.codename) if name)
+        tails = {name.rpartition("/")[2] for name in (release.suite, release.codename) if name}
+        if asked.rpartition("/")[2] not in tails:
+            self.result.warnings.append(f"asked for {asked}, but it calls itself {said}")
+
+    def _check_identity(self, seen: Release, now: Release) -> None:
+        allowed = self.host.conf.switch("Acquire::AllowReleaseInfoChange", False)
+        for name in (*_IDENTITY, *_MAY_CHANGE):
+            before, after = getattr(seen, name), getattr(now, name)
+            if before == after or before is None:
+                continue
+            what = f"changed its {name} from {before!r} to {after!r}"
+            if name in _MAY_CHANGE or allowed:
+                self.result.warnings.append(what)
+                continue
+            raise ReleaseRefused(
+                f"{self.base}: {what}; the host would not accept that unasked",
+                f"look whether that is meant, then: velpin refresh {self.source.handle} --accept-changed",
+            )
+
+    # -- the indexes ---------------------------------------------------------------------
+
+    def _keep_release(self, data: bytes) -> None:
+        name = f"Release.{hashlib.sha256(data).hexdigest()[:20]}"
+        path = self.next.path(name)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if not path.exists():
+            from velpin.change.disk import write_file
+
+            write_file(path, data, mode=0o644)
+        self.next.release_file = name
+
+    def _fetch_indexes(self, release: Release, data: bytes) -> None:
+        promises = read_promises(data, self.base)
+        for section, arch in wanted_indexes(self.source, release):
+            if section and release.components and not _has_section(release, section):
+                self._warn_once(f"has no section {section}; it has {' '.join(release.components)}")
+                continue
+            plain = "Packages" if self.source.flat else f"{section}/binary-{arch}/Packages"
+            file = self._fetch_index(plain, promises, release) if data else self._unpromised(plain)
+            if file:
+                self.next.indexes[f"{section}/{arch}"] = file
+            elif data:
+                self._warn_once(f"has no index {plain}")
+        for arch in self.source.archs:
+            if release.architectures and arch not in release.architectures:
+                self._warn_once(
+                    f"has nothing for {arch}; it has {' '.join(release.architectures)}"
+                )  # fmt: skip
+        if not self.next.indexes and self.source.archs and self.source.section_order:
+            raise NotThere(f"{self.base}: has no index for this host: {'; '.join(self.result.warnings)}")
+
+    def _warn_once(self, text: str) -> None:
+        if text not in self.result.warnings:
+            self.result.warnings.append(text)
+
+    def _fetch_index(
+        self, plain: str, promises: dict[str, Promise], release: Release
+    ) -> str | None:
+        for name, promise in _variants(plain, promises):
+            if promise.digest not in STRONG and not self._weak_allowed():
+                raise ReleaseRefused(
+                    f"{self.base}: promises {name} by {promise.digest} only, which is too weak"
+                )
+            ending = name[len(plain) :]
+            file = f"{promise.value[:32]}{ending}"
+            if self._have(file, promise):
+                return file
+            try:
+                self._download(name, promise, release, self.next.path(file))
+            except NotThere:
+                continue
+            self._check_inside(plain, promises, self.next.path(file))
+            return file
+        if any(name == plain or name.startswith(plain + ".") for name in promises):
+            raise NotThere(f"{self.base}{plain}: promised, but the server has none of its forms")
+        return None
+
+    def _have(self, file: str, promise: Promise) -> bool:
+        path = self.next.path(file)
+        if self.before is None or file not in self.before.indexes.values():
+            return False
+        if path.exists() and path.stat().st_size == promise.size:
+            return True
+        return False
+
+    def _weak_allowed(self) -> bool:
+        return self.source.trusted or self.source.switch("allow-weak", False)
+
+    def _download(self, name: str, promise: Promise, release: Release, target: Path) -> None:
+        folder = name.rpartition("/")[0]
+        urls = [self.base + name]
+        kinds = {"sha256": "SHA256", "sha512": "SHA512"}
+        by_hash = is_yes(self.source.option("by-hash"), release.by_hash)
+        if by_hash and promise.digest in kinds:
+            inside = f"{folder}/" if folder else ""
+            urls.insert(0, f"{self.base}{inside}by-hash/{kinds[promise.digest]}/{promise.value}")
+        for last, url in ((url == urls[-1], url) for url in urls):
+            try:
+                got = self.transport.get(
+                    url, target, label=f"{self.source.handle} {name}", size=promise.size
+                )
+                self.result.bytes += got.size
+                break
+            except NotThere:
+                if last:
+                    raise
+        _check_digest(target, promise, self.base + name)
+
+    def _check_inside(self, plain: str, promises: dict[str, Promise], path: Path) -> None:
+        """What a compressed index holds must be what the release file promises of it."""
+        promise = promises.get(plain)
+        digest = hashlib.new(promise.digest.replace("sum", "")) if promise else None
+        size = 0
+        try:
+            for piece in unpacked(path):
+                size += len(piece)
+                if promise and size > promise.size:
+                    break
+                if digest:
+                    digest.update(piece)
+        except HostFileError as problem:
+            path.unlink(missing_ok=True)
+            raise ChecksumMismatch(f"{self.base}{plain}: {problem.what}") from problem
+        if promise and digest and (size, digest.hexdigest()) != (promise.size, promise.value):
+            path.unlink(missing_ok=True)
+            raise ChecksumMismatch(
+                f"{self.base}{plain}: unpacked it is not what the release file promises"
+            )
+
+    def _unpromised(self, plain: str) -> str | None:
+        """An index of a source without a release file, which its configuration trusts."""
+        for ending in _ENDINGS:
+            name = plain.replace("/", "_") + ending
+            with contextlib.suppress(NotThere):
+                got = self.transport.get(
+                    self.base + plain + ending, self.next.path(name), most=_LARGEST_UNPROMISED
+                )
+                self.result.bytes += got.size
+                return name
+        return None
+
+
+def _variants(plain: str, promises: dict[str, Promise]) -> Iterator[tuple[str, Promise]]:
+    """The promised forms of an index, smallest first, plain last."""
+    found = [(plain + end, promises[plain + end]) for end in _ENDINGS if plain + end in promises]
+    yield from sorted(found, key=lambda item: (item[0] == plain, item[1].size))
+
+
+def _has_section(release: Release, section: str) -> bool:
+    """Some release files list sections with the folder of their suite in front."""
+    return any(
+        section == one or section.endswith("/" + one) or one.endswith("/" + section)
+        for one in release.components
+    )
+
+
+def _check_digest(path: Path, promise: Promise, url: str) -> None:
+    digest = hashlib.new(promise.digest.replace("sum", ""))
+    with path.open("rb") as file:
+        for piece in iter(lambda: file.read(1 << 20), b""):
+            digest.update(piece)
+    if digest.hexdigest() != promise.value or path.stat().st_size != promise.size:
+        path.unlink(missing_ok=True)
+        raise ChecksumMismatch(
+            f"{url}: its {promise.digest} is not the one the release file promises",
+            "the source may be in the middle of an update; try again in a few minutes",
+        )
+
+
+def explain_missing(problem: MissingKey, source: DebSource, named: NamedKeys) -> MissingKey:
+    """A missing key's error with the command that would add the key."""
+    ids = ", ".join(problem.key_ids)
+    told = "; ".join(named.problems)
+    return MissingKey(
+        problem.message + (f" ({told})" if told else ""),
+        problem.key_ids,
+        f"get key {ids} from whoever runs the source, compare its fingerprint, then:"
+        f" velpin add {source.handle} --key FILE-or-URL",
+    )
+
+
+def _release_base(source: DebSource) -> str:
+    if not source.flat:
+        return source.url + "/"
+    inner = source.release.lstrip("/")
+    return f"{source.address}/{inner}" if inner else source.address + "/"
+
+
+def _day(seconds: float) -> str:
+    return time.strftime("%Y-%m-%d %H:%M UTC", time.gmtime(seconds))
+
+
+def _ago(seconds: float) -> str:
+    days = int(seconds // 86400)
+    return f"{days} days" if days > 1 else f"{int(seconds // 3600)} hours"

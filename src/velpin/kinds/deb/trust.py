@@ -1,0 +1,105 @@
+"""Which keys a deb host's configuration names for a source, and where they stand.
+
+`Signed-By` names key files (absolute paths), fingerprints of keys in the common folder (an
+exclamation mark behind one means exactly that key), or holds a whole key. A source that
+names nothing is vouched for by every key of the common folder.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from velpin.errors import BadKey
+from velpin.kinds.deb.control import encode
+from velpin.kinds.deb.files import read_and_skipped
+from velpin.kinds.deb.sources import DebSource
+from velpin.tree import Tree
+from velpin.trust.openpgp import Key, bare, read_keys
+
+COMMON_FILE = "etc/apt/trusted.gpg"
+COMMON_FOLDER = "etc/apt/trusted.gpg.d"
+OWN_FOLDER = "etc/apt/keyrings"
+"""Where Velpin puts the key of one source."""
+
+_FINGERPRINT = re.compile(r"[0-9A-Fa-f]{16,64}!?\Z")
+_BEGIN = "-----BEGIN PGP PUBLIC KEY BLOCK-----"
+
+
+@dataclass(slots=True)
+class NamedKeys:
+    """The keys that may sign a source."""
+
+    keys: list[Key] = field(default_factory=list)
+    how: str = "common"
+    """`file`, `fingerprint`, `embedded`, `common` or `none` (trusted without a signature)."""
+    files: list[str] = field(default_factory=list)
+    problems: list[str] = field(default_factory=list)
+
+
+def named_keys(tree: Tree, source: DebSource) -> NamedKeys:
+    """The keys a source's configuration names; files that cannot be used are told."""
+    text = source.signed_by.strip()
+    if not text:
+        found = NamedKeys(how="none" if source.trusted else "common")
+        found.files, found.keys = _common(tree, found.problems)
+        return found
+    if _BEGIN in text:
+        return _embedded(text, source)
+    found = NamedKeys(how="file")
+    for word in re.split(r"[\s,]+", text):
+        if word.startswith("/"):
+            found.files.append(word.lstrip("/"))
+            found.keys += _read_file(tree, word.lstrip("/"), found.problems)
+        elif _FINGERPRINT.match(word):
+            found.how = "fingerprint"
+            found.keys += _by_fingerprint(tree, word, found.problems)
+        elif word:
+            found.problems.append(f"{word!r} is neither an absolute path nor a fingerprint")
+    return found
+
+
+def _embedded(text: str, source: DebSource) -> NamedKeys:
+    lines = ["" if line.strip() == "." else line.strip() for line in text.split("\n")]
+    found = NamedKeys(how="embedded")
+    place = str(source.places[0])
+    try:
+        found.keys = read_keys(encode("\n".join(lines) + "\n"), place)
+    except BadKey as problem:
+        found.problems.append(problem.message)
+    return found
+
+
+def _by_fingerprint(tree: Tree, word: str, problems: list[str]) -> list[Key]:
+    wanted = bare(word.rstrip("!"))
+    _, keys = _common(tree, problems)
+    fitting = [key for key in keys if any(part.endswith(wanted) for part in key.parts)]
+    if not fitting:
+        problems.append(f"no key {wanted} in /{COMMON_FOLDER}")
+    return fitting
+
+
+def _common(tree: Tree, problems: list[str]) -> tuple[list[str], list[Key]]:
+    read, _ = read_and_skipped(tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
+    files = [file for file in (COMMON_FILE, *read) if tree.exists(file)]
+    keys = [key for file in files for key in _read_file(tree, file, problems)]
+    return files, keys
+
+
+def common_keys(tree: Tree) -> list[Key]:
+    """Keys that vouch for every source that names none."""
+    return _common(tree, [])[1]
+
+
+def _read_file(tree: Tree, file: str, problems: list[str]) -> list[Key]:
+    data = tree.read(file)
+    if data is None:
+        problems.append(f"/{file} is not there")
+        return []
+    if not data.strip():
+        return []
+    try:
+        return read_keys(data, file)
+    except BadKey as problem:
+        problems.append(problem.message)
+        return []

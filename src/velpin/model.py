@@ -1,0 +1,203 @@
+"""The values that travel along Velpin's data road, the same for every kind of host.
+
+Nothing here reads files or knows a terminal. Words for people are made at the front
+from `Reason.code` and `Reason.facts`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal, NamedTuple
+
+Fact = str | int
+
+
+class Place(NamedTuple):
+    """Where something stands: a file under the root (no leading slash) and a 1-based line."""
+
+    file: str
+    line: int
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}" if self.line else self.file
+
+
+class Note(NamedTuple):
+    """Something found while reading that does not stop the work."""
+
+    place: Place
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """One place packages come from: a repository at a URL, with its release and sections."""
+
+    handle: str
+    repository: str
+    address: str
+    release: str
+    sections: tuple[str, ...]
+    url: str
+    on: bool
+    places: tuple[Place, ...]
+
+
+SourceState = Literal["on", "off", "not fetched"]
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """How one source stands on its host today: tier, number, freshness, signature."""
+
+    source: Source
+    state: SourceState
+    tier: int | None
+    numbers: tuple[tuple[int, tuple[str, ...]], ...]
+    """The host's own numbers, highest first, each with the sections it holds for."""
+    channel: tuple[str, ...]
+    """What the release file says of itself: suite, codename, version, not automatic."""
+    signed: str
+    signers: tuple[str, ...]
+    offers: int
+    dated: float | None
+    """When the release file was made, in seconds since 1970, None where not fetched."""
+    copy: Literal["installer", "velpin", ""]
+    problem: str = ""
+
+
+class Request(NamedTuple):
+    """What the administrator asks for, taken apart; `text` is as it was typed."""
+
+    text: str
+    name: str
+    arch: str = ""
+    operator: str = ""
+    """Empty, `=` (text or glob), or one of `>= <= > < ==`."""
+    version: str = ""
+    source: str = ""
+
+
+class Offer(NamedTuple):
+    """One version of one package for one architecture in one source."""
+
+    name: str
+    arch: str
+    version: str
+    source: str
+    section: str
+    url: str
+    summary: str
+    number: int
+    """The number the host gives this version (its own scale)."""
+    state: Literal["chosen", "candidate", "passed over", "source off"]
+    installed: bool
+
+
+class Reason(NamedTuple):
+    """One cause of a decision, as data."""
+
+    code: str
+    facts: Mapping[str, Fact]
+
+
+class PassedOver(NamedTuple):
+    """An offer that was not taken, and the cause."""
+
+    version: str
+    source: str
+    why: Reason
+
+
+Outcome = Literal["install", "upgrade", "downgrade", "reinstall", "keep", "none"]
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What one request gets."""
+
+    asked: str
+    package: str
+    arch: str
+    outcome: Outcome
+    installed: str | None
+    version: str | None
+    source: str | None
+    url: str | None
+    decided_by: str
+    reasons: tuple[Reason, ...] = ()
+    passed_over: tuple[PassedOver, ...] = ()
+    problem: Reason | None = None
+    near: tuple[str, ...] = ()
+    download_bytes: int = 0
+    disk_bytes: int = 0
+
+
+class Change(NamedTuple):
+    """One package that the transaction changes; `new` is None for a removal."""
+
+    name: str
+    arch: str
+    old: str | None
+    new: str | None
+    source: str | None
+    url: str | None
+    role: str
+
+
+@dataclass(frozen=True, slots=True)
+class Forecast:
+    """The predicted outcome of all requests together."""
+
+    kind: str
+    arch: str
+    ok: bool
+    problem: Reason | None
+    answers: tuple[Answer, ...]
+    changes: tuple[Change, ...]
+    download_bytes: int
+    disk_bytes: int
+    notes: tuple[Reason, ...] = ()
+    exit_code: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class HostFacts:
+    """What host this is."""
+
+    kind: str
+    release: Mapping[str, str]
+    """The fields of etc/os-release."""
+    arch: str
+    foreign: tuple[str, ...]
+    on: int
+    off: int
+    not_fetched: int
+    oldest: float | None
+    newest: float | None
+    installed: int
+    held: int
+    notes: tuple[Note, ...] = ()
+
+
+class Moved(NamedTuple):
+    """An installed package whose next version or source differs after a change."""
+
+    name: str
+    arch: str
+    installed: str
+    before: tuple[str, str] | None
+    """Version and source, None where nothing would be installed."""
+    after: tuple[str, str] | None
+
+
+@dataclass(frozen=True, slots=True)
+class Shift:
+    """What differs between two forecasts of the whole host."""
+
+    moved: tuple[Moved, ...] = ()
+    new_names: tuple[str, ...] = ()
+    gone_names: tuple[str, ...] = ()
+    asked: tuple[tuple[Answer, Answer], ...] = field(default=())
+    """For each named package: the answer before, the answer after."""

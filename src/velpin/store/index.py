@@ -1,0 +1,395 @@
+"""One parsed index: a source's list of packages, ready to be asked, in one file.
+
+Made once from an index file of any format and never changed afterwards; when the file it
+was made from changes, it is made anew beside it and put in its place by one rename.
+
+    blocks      the full text of some entries each, compressed; read only where it is needed
+    rows        a sorted line an entry, tab-separated, with what choosing needs (see `Row`)
+    provides    a sorted line for each provided name: name, provider's name, provider's id
+    facts       one line of JSON: where these lie, and the file this was made from
+
+A large index is written in several such parts, one after the other. The file is mapped, not loaded: a question for one name touches a few pages of it.
+"""
+
+from __future__ import annotations
+
+import gc
+import json
+import mmap
+import os
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from pathlib import Path
+from typing import IO, TYPE_CHECKING, Any, NamedTuple
+
+from velpin.errors import CannotWrite, StoreError
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
+
+SCHEMA = 2
+_TAIL = 8
+_WAITING = 16
+_PART = 10_000_000
+
+
+class Row(NamedTuple):
+    """One entry as choosing sees it; ids grow in the order of the index."""
+
+    name: str
+    id: int
+    arch: str
+    version: str
+    built_from: str
+    """Name of the source package it was built from, empty where it is the same."""
+    state: str
+    """For the host's own record of packages: the recorded state; else empty."""
+    block: int
+    start: int
+    length: int
+    summary: str
+
+
+class Stamp(NamedTuple):
+    """What tells whether the file an index was made from has changed."""
+
+    path: str
+    size: int
+    mtime_ns: int
+
+    @classmethod
+    def of(cls, path: Path) -> Stamp:
+        """The stamp of a file as it is now; OSError where it cannot be seen."""
+        found = path.stat()
+        return cls(str(path), found.st_size, found.st_mtime_ns)
+
+
+class Entry(NamedTuple):
+    """What a reader says of one entry; start and length count bytes in its block.
+
+    No text may hold a tab or a newline.
+    """
+
+    name: str
+    arch: str
+    version: str
+    built_from: str
+    state: str
+    start: int
+    length: int
+    summary: str
+
+
+class Batch(NamedTuple):
+    """Some consecutive entries: their texts in one block, and what was read from each."""
+
+    block: bytes
+    entries: list[Entry]
+    provides: list[tuple[str, int]]
+    """Provided name, and which of this batch's entries provides it."""
+
+
+Notes = list[tuple[int, str]]
+"""Lines that were not understood, and what is wrong there."""
+
+Part = Callable[[Notes], Iterable[Batch]]
+"""Reads a part of an index, in order; what it does not understand it appends to the notes."""
+
+
+class Index:
+    """A parsed index, open for questions."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        try:
+            with path.open("rb") as file:
+                self._map = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
+            size = int.from_bytes(self._map[-_TAIL:], "little")
+            facts: dict[str, Any] = json.loads(self._map[-_TAIL - size : -_TAIL])
+            self.stamp = Stamp(*facts["stamp"])
+            self.schema: int = facts["schema"]
+            self._parts: list[dict[str, Any]] = facts["parts"]
+            self._block: tuple[int, bytes] = (-1, b"")
+        except (OSError, ValueError, KeyError, TypeError) as problem:
+            raise StoreError(f"{path}: {problem}", "remove it; it is made anew") from problem
+
+    @property
+    def count(self) -> int:
+        """How many entries it holds."""
+        return sum(part["count"] for part in self._parts)
+
+    @property
+    def notes(self) -> Notes:
+        """Lines that were not understood when it was read, and what is wrong there."""
+        return [(line, text) for part in self._parts for line, text in part["notes"]]
+
+    def rows(self, name: str) -> list[Row]:
+        """All entries of a name, in the order of the index."""
+        found = [_row(line) for line in self._lines("rows", name)]
+        return sorted(found, key=lambda row: row.id)
+
+    def rows_of(self, names: Sequence[str]) -> Iterator[Row]:
+        """All entries of many names."""
+        for name in names:
+            yield from self.rows(name)
+
+    def all_rows(self) -> Iterator[Row]:
+        """Every entry, in no order to rely on."""
+        for part in self._parts:
+            first, last = part["rows"]
+            while first < last:
+                end = self._map.find(b"\n", first, last)
+                yield _row(self._map[first:end])
+                first = end + 1
+
+    def matching(self, glob: str) -> list[Row]:
+        """Entries whose name fits a glob (`* ? [..]`), by name."""
+        import fnmatch
+
+        fits = re.compile(fnmatch.translate(glob)).match
+        return [row for row in self.all_rows() if fits(row.name)]
+
+    def speaking_of(self, text: str) -> list[Row]:
+        """Entries that hold a text in name or summary, letter case ignored."""
+        wanted = re.escape(text.lower().encode())
+        # A line is name, eight more fields, summary: the text must lie in the first or the last.
+        pattern = rb"(?im)^(?:[^\t\n]*" + wanted + rb".*|(?:[^\t\n]*\t){9}.*" + wanted + rb".*)$"
+        rough, exact = re.compile(rb"(?i)" + wanted), re.compile(pattern)
+        found = []
+        for part in self._parts:
+            at, last = part["rows"]
+            while (hit := rough.search(self._map, at, last)) is not None:
+                start = self._map.rfind(b"\n", at, hit.start()) + 1 or at
+                end = self._map.find(b"\n", hit.end() - 1, last)
+                line = self._map[start:end]
+                at = end + 1
+                if exact.match(line):
+                    found.append(_row(line))
+        return found
+
+    def providers(self, name: str) -> list[Row]:
+        """Entries that provide a name, in the order of the index."""
+        found: dict[int, Row] = {}
+        for line in self._lines("provides", name):
+            _, provider, position = line.decode().split("\t")
+            for row in self.rows(provider):
+                if row.id == int(position):
+                    found[row.id] = row
+        return [found[position] for position in sorted(found)]
+
+    def names(self) -> list[str]:
+        """Every package name, once, in byte order."""
+        return self._keys("rows")
+
+    def provided_names(self) -> list[str]:
+        """Every name that some entry provides, once, in byte order."""
+        return self._keys("provides")
+
+    def text(self, row: Row) -> bytes:
+        """The whole text of one entry."""
+        if self._block[0] != row.block:
+            import lz4.block
+
+            part, number = divmod(row.block, _PART)
+            at, length = self._parts[part]["blocks"][number]
+            self._block = (row.block, lz4.block.decompress(self._map[at : at + length]))
+        return self._block[1][row.start : row.start + row.length]
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._map.close()
+
+    def _keys(self, kind: str) -> list[str]:
+        found: set[bytes] = set()
+        for part in self._parts:
+            first, last = part[kind]
+            found.update(re.findall(rb"(?m)^[^\t\n]+", self._map[first:last]))
+        return [key.decode() for key in sorted(found)]
+
+    def _lines(self, kind: str, key: str) -> Iterator[bytes]:
+        """Lines that begin with a key, by bisection of each sorted part."""
+        wanted = key.encode() + b"\t"
+        for part in self._parts:
+            low, last = part[kind]
+            first, high = low, last
+            while low < high:
+                middle = self._map.rfind(b"\n", first, (low + high) // 2) + 1 or first
+                middle = max(middle, low)
+                end = self._map.find(b"\n", middle, last) + 1
+                if self._map[middle:end] < wanted:
+                    low = end
+                else:
+                    high = middle
+            while low < last:
+                end = self._map.find(b"\n", low, last)
+                line = self._map[low:end]
+                if not line.startswith(wanted):
+                    break
+                yield line
+                low = end + 1
+
+
+def _row(line: bytes) -> Row:
+    name, number, arch, version, origin, state, block, start, length, summary = (
+        line.decode().split("\t", 9)
+    )
+    return Row(
+        name, int(number), arch, version, origin, state, int(block), int(start), int(length),
+        summary,
+    )  # fmt: skip
+
+
+# -- writing -----------------------------------------------------------------------------
+
+
+def write_index(path: Path, stamp: Stamp, parts: Sequence[Part]) -> None:
+    """Write a parsed index from what the readers of its parts yield, whole or not at all.
+
+    The first part is read here, each further one in a process of its own. Errors of a
+    reader pass through; CannotWrite where there is no right or no room. A half-written
+    file is removed.
+    """
+    part = path.with_name(f"{path.name}.{os.getpid()}.part")
+    collecting = gc.isenabled()
+    gc.disable()  # hundreds of thousands of small values, none of them in a cycle
+    helpers: list[_Helper] = []
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        helpers = [
+            _Helper(part.with_name(f"{part.name}{number}"), read, number)
+            for number, read in enumerate(parts[1:], 1)
+        ]
+        with part.open("wb") as file:
+            found = [_read_part(file, parts[0], 0)]
+            found += [helper.join(file) for helper in helpers]
+            _write_tail(file, {"schema": SCHEMA, "stamp": stamp, "parts": found})
+        os.replace(part, path)
+    except OSError as problem:
+        raise CannotWrite(f"{path}: {problem.strerror}") from problem
+    finally:
+        if collecting:
+            gc.enable()
+        for helper in helpers:
+            helper.clear()
+        part.unlink(missing_ok=True)
+
+
+class _Helper:
+    """Reads one part in a forked process and leaves what it found in a file."""
+
+    def __init__(self, file: Path, read: Part, number: int) -> None:
+        self._file = file
+        self._pid = os.fork()
+        if self._pid == 0:
+            code = 1
+            try:
+                code = self._work(read, number)
+            finally:
+                os._exit(code)
+
+    def _work(self, read: Part, number: int) -> int:
+        import pickle
+
+        try:
+            with self._file.open("wb") as file:
+                _write_tail(file, _read_part(file, read, number))
+            return 0
+        except Exception as problem:
+            self._file.write_bytes(pickle.dumps(problem))
+            return 2
+
+    def join(self, file: IO[bytes]) -> dict[str, Any]:
+        """Wait, copy what was found into `file`; the reader's own error is raised here."""
+        _, status = os.waitpid(self._pid, 0)
+        self._pid = 0
+        code = os.waitstatus_to_exitcode(status)
+        if code not in (0, 2):
+            raise StoreError(f"{self._file}: the reading process ended with {code}")
+        data = self._file.read_bytes()
+        if code == 2:
+            import pickle
+
+            raise pickle.loads(data)
+        base = file.tell()
+        size = int.from_bytes(data[-_TAIL:], "little")
+        file.write(memoryview(data)[: -_TAIL - size])
+        return _moved(json.loads(data[-_TAIL - size : -_TAIL]), base)
+
+    def clear(self) -> None:
+        """End the process if it still runs, and remove its file."""
+        if self._pid:
+            os.kill(self._pid, 9)
+            os.waitpid(self._pid, 0)
+            self._pid = 0
+        self._file.unlink(missing_ok=True)
+
+
+def _moved(part: dict[str, Any], base: int) -> dict[str, Any]:
+    """The facts of a part that now begins at `base` of a larger file."""
+    return {
+        **part,
+        "blocks": [(base + first, length) for first, length in part["blocks"]],
+        "rows": [base + at for at in part["rows"]],
+        "provides": [base + at for at in part["provides"]],
+    }
+
+
+def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
+    from concurrent.futures import ThreadPoolExecutor
+
+    import lz4.block
+
+    notes: Notes = []
+    lines: list[str] = []
+    provides: list[str] = []
+    blocks: list[tuple[int, int]] = []
+    waiting: list[Future[bytes]] = []
+    with ThreadPoolExecutor(1) as beside:
+        for number, batch in enumerate(read(notes), part * _PART):
+            waiting.append(beside.submit(lz4.block.compress, batch.block))
+            _take(batch, number, part * _PART, lines, provides)
+            if len(waiting) > _WAITING:
+                _put_blocks(file, waiting, blocks)
+        _put_blocks(file, waiting, blocks)
+    return {
+        "count": len(lines),
+        "notes": notes,
+        "blocks": blocks,
+        "rows": _put_lines(file, lines),
+        "provides": _put_lines(file, provides),
+    }
+
+
+def _take(batch: Batch, number: int, base: int, lines: list[str], provides: list[str]) -> None:
+    base += len(lines)
+    for name, at in batch.provides:
+        provides.append(f"{name}\t{batch.entries[at][0]}\t{base + at}\n")
+    for at, (name, arch, version, origin, state, start, length, summary) in enumerate(
+        batch.entries, base
+    ):
+        lines.append(
+            f"{name}\t{at}\t{arch}\t{version}\t{origin}\t{state}"
+            f"\t{number}\t{start}\t{length}\t{summary}\n"
+        )
+
+
+def _put_blocks(
+    file: IO[bytes], waiting: list[Future[bytes]], blocks: list[tuple[int, int]]
+) -> None:
+    for done in waiting:
+        data = done.result()
+        blocks.append((file.tell(), len(data)))
+        file.write(data)
+    waiting.clear()
+
+
+def _put_lines(file: IO[bytes], lines: list[str]) -> tuple[int, int]:
+    first = file.tell()
+    lines.sort()  # by code points, which is the byte order of UTF-8
+    file.write("".join(lines).encode())
+    return first, file.tell()
+
+
+def _write_tail(file: IO[bytes], facts: dict[str, Any]) -> None:
+    tail = json.dumps(facts).encode()
+    file.write(tail + len(tail).to_bytes(_TAIL, "little"))

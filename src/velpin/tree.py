@@ -1,0 +1,133 @@
+"""The files of one host, seen through an overlay of edits that are not written yet.
+
+Everything that reads a host reads it through a Tree, so a considered change is read by
+the very same code as the host itself. Symbolic links are followed as the host would
+follow them: an absolute target starts at the root, and `..` never leaves it.
+"""
+
+from __future__ import annotations
+
+import errno
+import os
+import stat
+from collections.abc import Mapping
+from pathlib import Path
+
+from velpin.errors import HostFileError, NotAHost
+
+_MOST_LINKS = 40
+
+
+class Tree:
+    """A host's files by name relative to its root (`etc/apt/sources.list`)."""
+
+    __slots__ = ("_resolved", "overlay", "root")
+
+    def __init__(self, root: Path, overlay: Mapping[str, bytes | None] | None = None) -> None:
+        if not root.is_dir():
+            raise NotAHost(f"{root} is not a folder", "give the host's root with --root DIR")
+        self.root = Path(os.path.realpath(root))
+        self.overlay: dict[str, bytes | None] = dict(overlay or {})
+        self._resolved: dict[str, str] = {}
+
+    def with_edits(self, edits: Mapping[str, bytes | None]) -> Tree:
+        """The same host as it would be after `edits` (None removes a file)."""
+        return Tree(self.root, {**self.overlay, **edits})
+
+    def path(self, name: str) -> Path:
+        """The real path behind `name`, links resolved inside the root.
+
+        Raises HostFileError where links go in a circle.
+        """
+        if self.root == Path("/"):
+            return self.root / name
+        return Path(self._resolve(name))
+
+    def _resolve(self, name: str) -> str:
+        if name in self._resolved:
+            return self._resolved[name]
+        root, here, links = str(self.root), [], 0
+        todo = [part for part in reversed(name.split("/")) if part not in ("", ".")]
+        while todo:
+            part = todo.pop()
+            if part == "..":
+                here = here[:-1]
+                continue
+            target = _read_link(os.path.join(root, *here, part))
+            if target is None:
+                here.append(part)
+                continue
+            links += 1
+            if links > _MOST_LINKS:
+                raise HostFileError(name, 0, "symbolic links go in a circle")
+            if target.startswith("/"):
+                here = []
+            todo += [piece for piece in reversed(target.split("/")) if piece not in ("", ".")]
+        found = os.path.join(root, *here)
+        self._resolved[name] = found
+        return found
+
+    def read(self, name: str) -> bytes | None:
+        """The bytes of a file, None where there is none.
+
+        Raises HostFileError where it is there and cannot be read.
+        """
+        if name in self.overlay:
+            return self.overlay[name]
+        try:
+            return self.path(name).read_bytes()
+        except (FileNotFoundError, NotADirectoryError):
+            return None
+        except OSError as found:
+            raise HostFileError(name, 0, _why(found)) from found
+
+    def names(self, folder: str) -> list[str]:
+        """Names of the files in a folder in byte order; folders and the like are left out."""
+        found: dict[str, None] = {}
+        try:
+            with os.scandir(self.path(folder)) as entries:
+                found = {entry.name: None for entry in entries if self._is_file(folder, entry)}
+        except (FileNotFoundError, NotADirectoryError):
+            pass
+        except OSError as problem:
+            raise HostFileError(folder, 0, _why(problem)) from problem
+        for name, text in self.overlay.items():
+            head, _, tail = name.rpartition("/")
+            if head == folder:
+                if text is None:
+                    found.pop(tail, None)
+                else:
+                    found[tail] = None
+        return sorted(found, key=os.fsencode)
+
+    def _is_file(self, folder: str, entry: os.DirEntry[str]) -> bool:
+        if entry.is_symlink():
+            return self.path(f"{folder}/{entry.name}").is_file()
+        return entry.is_file(follow_symlinks=False)
+
+    def stat(self, name: str) -> os.stat_result | None:
+        """The file's status, None where there is none on disk."""
+        try:
+            found = os.stat(self.path(name))
+        except OSError:
+            return None
+        return found if stat.S_ISREG(found.st_mode) else None
+
+    def exists(self, name: str) -> bool:
+        """Whether the file or folder is there."""
+        if name in self.overlay:
+            return self.overlay[name] is not None
+        return self.path(name).exists()
+
+
+def _read_link(path: str) -> str | None:
+    try:
+        return os.readlink(path)
+    except OSError:
+        return None
+
+
+def _why(problem: OSError) -> str:
+    if problem.errno in (errno.EACCES, errno.EPERM):
+        return "no right to read it"
+    return problem.strerror or "cannot be read"
