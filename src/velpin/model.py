@@ -181,6 +181,21 @@ class HostFacts:
     notes: tuple[Note, ...] = ()
 
 
+class KeyUse(NamedTuple):
+    """One key and what it vouches for; times in seconds since 1970."""
+
+    owner: str
+    fingerprint: str
+    created: float
+    expires: float | None
+    algorithm: str
+    revoked: bool
+    where: str
+    sources: tuple[str, ...]
+    everything: bool
+    """Whether it vouches for every source that names no key."""
+
+
 class Moved(NamedTuple):
     """An installed package whose next version or source differs after a change."""
 

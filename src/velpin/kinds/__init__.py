@@ -1,0 +1,29 @@
+"""The kinds of host Velpin knows: each a module with `KIND`, `recognises` and `open_host`."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, cast
+
+from velpin.errors import NotAHost
+from velpin.tree import Tree
+
+if TYPE_CHECKING:
+    from velpin.kinds.base import Host, Kind
+    from velpin.store.shelf import Shelf
+
+KINDS = ("velpin.kinds.deb",)
+"""Modules of the kinds, in the order in which they are asked."""
+
+
+def open_host(tree: Tree, shelf: Shelf, *, as_is: bool = False) -> Host:
+    """The host at a root, of the first kind that recognises it; NotAHost where none does."""
+    for name in KINDS:
+        kind = cast("Kind", import_module(name))
+        if kind.recognises(tree):
+            return kind.open_host(tree, shelf, as_is=as_is)
+    raise NotAHost(
+        f"{tree.root} is not the root of a host that Velpin knows",
+        "give the host's root with --root DIR; known kinds: "
+        + ", ".join(name.rpartition(".")[2] for name in KINDS),
+    )

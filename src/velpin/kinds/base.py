@@ -7,53 +7,145 @@ into a kind's files.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import TYPE_CHECKING, Protocol
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any, Protocol
 
-from velpin.model import (
-    Answer,
-    Forecast,
-    HostFacts,
-    Moved,
-    Note,
-    Offer,
-    Source,
-    SourceState,
-    Standing,
-)
+from velpin.model import Forecast, HostFacts, KeyUse, Moved, Note, Offer, Source, Standing
 from velpin.tree import Tree
 
 if TYPE_CHECKING:
-    from velpin.change.edits import Change, Wanted
+    from velpin.change.plan import Plan, SourceWish
+    from velpin.errors import VelpinError
     from velpin.fetch.download import Transport
     from velpin.store.shelf import Shelf
-    from velpin.trust.openpgp import Key
 
 Edits = Mapping[str, bytes | None]
 """New contents by file name below the root; None removes a file."""
 
 
-class Found(Protocol):
-    """One name that a search met."""
+class Met(Protocol):
+    """A name that a search met, and what would be installed of it."""
 
-    name: str
-    summary: str
+    @property
+    def name(self) -> str: ...
+    @property
+    def summary(self) -> str: ...
+    @property
+    def installed(self) -> str | None: ...
+    @property
+    def version(self) -> str | None: ...
+    @property
+    def source(self) -> str | None: ...
+
+
+class Refreshed(Protocol):
+    """What came of fetching one source."""
+
+    @property
+    def handle(self) -> str: ...
+    @property
+    def outcome(self) -> str: ...
+    @property
+    def warnings(self) -> list[str]: ...
+    @property
+    def error(self) -> VelpinError | None: ...
+    @property
+    def bytes(self) -> int: ...
 
 
 class Host(Protocol):
     """One host of some kind, read through a tree and a store."""
 
-    kind: str
-    tree: Tree
-    shelf: Shelf
+    @property
+    def kind(self) -> str: ...
+    @property
+    def tree(self) -> Tree: ...
+    @property
+    def shelf(self) -> Shelf: ...
+    @property
+    def sources(self) -> Sequence[Source]: ...
 
     def with_edits(self, edits: Edits) -> Host:
-        """The same host as it would be after some edits."""
-        ...
+        """The same host as it would be after some edits, read by the same code."""
+
+    # looking
+    def facts(self) -> HostFacts:
+        """What host this is."""
+
+    def notes(self) -> Iterable[Note]:
+        """Everything odd that was found in the host's files."""
+
+    def skipped(self) -> list[tuple[str, str]]:
+        """Files in the host's own places that its installer passes over, and why."""
+
+    def standings(self) -> list[Standing]:
+        """Every source in the order in which it wins."""
+
+    def source(self, handle: str) -> Source:
+        """The source with a handle; Refusal where there is none."""
+
+    def keys(self) -> list[KeyUse]:
+        """Every key that vouches for something, and for what."""
+
+    # choosing
+    def forecast(self, texts: Sequence[str], source: str = "") -> Forecast:
+        """Predict one transaction for all requests together."""
+
+    def offers(self, names: Iterable[str]) -> list[Offer]:
+        """Every offer of some names, newest first, also of sources switched off."""
+
+    def offers_from(self, handle: str, glob: str = "*") -> list[Offer]:
+        """What one source offers."""
+
+    def near_names(self, name: str) -> tuple[str, ...]:
+        """Names like one that is not known."""
+
+    def find(self, text: str, most: int = 40) -> tuple[Sequence[Met], int]:
+        """Names and summaries that hold the words of a text, best first, and how many."""
+
+    # the whole host
+    def installed_names(self) -> list[str]:
+        """Names of all installed packages."""
+
+    def offered_names(self) -> set[str]:
+        """Every name that a source that is on offers."""
+
+    def came_from(self, handle: str) -> list[str]:
+        """Installed packages whose version the host takes from a source."""
+
+    def moves_since(self, before: Any) -> Iterator[Moved]:
+        """Installed packages whose next version or source differs from what it was."""
+
+    # fetching
+    def fetch_proxies(self) -> Mapping[str, str]:
+        """Proxies of the host's own configuration, by scheme."""
+
+    def refresh(self, handle: str, transport: Transport) -> Refreshed:
+        """Fetch and check the indexes of one source; failures are returned, not raised."""
+
+    def read_indexes(self, handle: str) -> int:
+        """Parse the indexes of a source now; how many offers they hold."""
+
+    # changing
+    def plan_add(self, wish: SourceWish, transport: Transport) -> Plan:
+        """What adding a source would write."""
+
+    def plan_switch(self, handle: str, on: bool) -> Plan:
+        """What switching a source on or off would write."""
+
+    def plan_drop(self, handle: str) -> Plan:
+        """What taking a source away would write."""
 
 
-__all__ = [
-    "Answer", "Callable", "Change", "Edits", "Forecast", "Found", "Host", "HostFacts",
-    "Iterable", "Key", "Moved", "Note", "Offer", "Sequence", "Source", "SourceState",
-    "Standing", "Transport", "Wanted",
-]  # fmt: skip
+class Kind(Protocol):
+    """One kind of host."""
+
+    KIND: str
+
+    @staticmethod
+    def recognises(tree: Tree) -> bool:
+        """Whether a root is a host of this kind."""
+
+    @staticmethod
+    def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> Host:
+        """The host at a root."""

@@ -130,7 +130,26 @@ class Shelf:
             if entry.name not in used and not entry.name.endswith(".lock"):
                 entry.unlink(missing_ok=True)
 
+    def note_failure(self, address: str, release: str, message: str, hint: str) -> None:
+        """Remember why the last fetch of a source failed; forgotten by the next good one."""
+        from velpin.change.disk import write_file
 
+        path = self.place(address, release).path(_FAILURE)
+        write_file(path, json.dumps({"message": message, "hint": hint}).encode(), mode=0o644)
+
+    def failure(self, address: str, release: str) -> str:
+        """Why the last fetch of a source failed, empty where it did not."""
+        for folder in self._folders:
+            try:
+                path = folder / "fetched" / _key(address, release) / _FAILURE
+                told = json.loads(path.read_bytes())
+                return f"{told['message']}\n{told['hint']}".strip()
+            except (OSError, ValueError, KeyError, TypeError):
+                continue
+        return ""
+
+
+_FAILURE = "failure.json"
 _STATE = ("address", "release", "release_file", "fetched", "signed_by", "remote", "indexes")
 
 

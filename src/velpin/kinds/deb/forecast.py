@@ -504,13 +504,3 @@ def notes(host: DebHost, answers: Sequence[Answer]) -> list[Reason]:
     for handle, problem in host.damage.items():
         found.append(Reason("damaged", {"source": handle, "what": str(problem)}))
     return found
-
-
-def after_change(host: DebHost, package: Package) -> tuple[str, str] | None:
-    """Version and source a package would have after the next upgrade, None where it stays out."""
-    chosen = choice.candidate(package) or package.installed
-    if package.held:
-        chosen = package.installed or chosen
-    if chosen is None:
-        return None
-    return chosen.text, chosen.offered[0].origin.source if chosen.offered else ""

@@ -7,15 +7,15 @@ the host as it is and the host as an edit would make it.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from velpin.errors import HostFileError, StoreError
 from velpin.fetch.unpack import EXTENSIONS, unpacked
-from velpin.kinds.deb import choice, packages
+from velpin.kinds.deb import KIND, choice, packages
 from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
 from velpin.kinds.deb.conf import Conf, read_conf
 from velpin.kinds.deb.preferences import (
@@ -28,12 +28,28 @@ from velpin.kinds.deb.preferences import (
 )
 from velpin.kinds.deb.release import Release, read_release
 from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
-from velpin.model import HostFacts, Note, Place, Reason, Source, Standing
+from velpin.model import (
+    Forecast,
+    HostFacts,
+    KeyUse,
+    Moved,
+    Note,
+    Offer,
+    Place,
+    Reason,
+    Source,
+    Standing,
+)
 from velpin.store.index import Index, Part, Row
 from velpin.store.shelf import Fetched, Shelf
 from velpin.tree import Tree
 
-KIND = "deb"
+if TYPE_CHECKING:
+    from velpin.change.plan import Plan, SourceWish
+    from velpin.fetch.download import Transport
+    from velpin.kinds.deb.offers import Met
+    from velpin.kinds.deb.refresh import Refreshed
+
 OWN = "(installed)"
 """Stands where a source's handle would, for the host's own record of packages."""
 
@@ -53,11 +69,6 @@ class Copy:
 
 
 NO_COPY = Copy("", Release(), {})
-
-
-def recognises(tree: Tree) -> bool:
-    """Whether a root is that of a deb host."""
-    return tree.exists("etc/apt") or tree.exists("var/lib/dpkg/status")
 
 
 class DebHost:
@@ -452,6 +463,10 @@ class DebHost:
             for line, text in self.record.notes:
                 yield Note(Place(self.record_file, line), text)
 
+    def skipped(self) -> list[tuple[str, str]]:
+        """Files in the host's own places that its installer passes over, and why."""
+        return [*self.source_files.skipped, *self.preferences.skipped, *self.conf.skipped]
+
     def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
         """Whether a source takes part."""
         if not source.on:
@@ -463,6 +478,126 @@ class DebHost:
         from velpin.kinds.deb.standing import standings
 
         return standings(self)
+
+    # -- the rest of the interface: each in a module of its own, read when it is used -------
+
+    def forecast(self, texts: Sequence[str], source: str = "") -> Forecast:
+        """Predict one transaction for all requests together."""
+        from velpin.kinds.deb.forecast import forecast
+
+        return forecast(self, texts, source)
+
+    def offers(self, names: Iterable[str]) -> list[Offer]:
+        """Every offer of some names, newest first."""
+        from velpin.kinds.deb.offers import offers_of
+
+        return offers_of(self, names)
+
+    def offers_from(self, handle: str, glob: str = "*") -> list[Offer]:
+        """What one source offers."""
+        from velpin.kinds.deb.offers import offers_from
+
+        return offers_from(self, handle, glob)
+
+    def near_names(self, name: str) -> tuple[str, ...]:
+        """Names like one that is not known."""
+        from velpin.kinds.deb.forecast import near_names
+
+        return near_names(self, name)
+
+    def find(self, text: str, most: int = 40) -> tuple[list[Met], int]:
+        """Names and summaries that hold the words of a text, best first."""
+        from velpin.kinds.deb.offers import find
+
+        return find(self, text, most)
+
+    def source(self, handle: str) -> DebSource:
+        """The source with a handle; Refusal where there is none."""
+        from velpin.kinds.deb.offers import find_source
+
+        return find_source(self, handle)
+
+    def fetch_proxies(self) -> dict[str, str]:
+        """Proxies of the installer's configuration, by scheme."""
+        named = {s: self.conf.get(f"Acquire::{s}::Proxy") for s in ("http", "https")}
+        return {scheme: address for scheme, address in named.items() if address}
+
+    def refresh(self, handle: str, transport: Transport) -> Refreshed:
+        """Fetch and check the indexes of one source; failures are returned."""
+        from velpin.kinds.deb.refresh import refresh_source
+
+        return refresh_source(self, self.source(handle), transport)
+
+    def read_indexes(self, handle: str) -> int:
+        """Parse the indexes of a source now; how many offers they hold."""
+        copy = self.copies[handle]
+        return sum(self.index(path).count for path in copy.files.values())
+
+    def plan_add(self, wish: SourceWish, transport: Transport) -> Plan:
+        """What adding a source would write."""
+        from velpin.kinds.deb.add import plan_add
+
+        return plan_add(self, wish, transport)
+
+    def plan_switch(self, handle: str, on: bool) -> Plan:
+        """What switching a source on or off would write."""
+        from velpin.change.plan import Plan
+        from velpin.kinds.deb.edit import switch
+
+        source = self.source(handle)
+        word = "on" if on else "off"
+        plan = Plan(f"velpin {word} {source.handle}", f"switch {source.handle} {word}")
+        plan.handles = [source.handle]
+        plan.edits = switch(self.tree, source, on) if source.on != on else {}
+        plan.planned_on = {file: self.tree.read(file) for file in plan.edits}
+        return plan
+
+    def plan_drop(self, handle: str) -> Plan:
+        """What taking a source away would write."""
+        from velpin.change.plan import Plan
+        from velpin.kinds.deb.edit import drop
+
+        source = self.source(handle)
+        plan = Plan(f"velpin drop {source.handle}", f"drop source {source.handle}")
+        plan.handles = [source.handle]
+        plan.edits = drop(self.tree, source)
+        plan.planned_on = {file: self.tree.read(file) for file in plan.edits}
+        return plan
+
+    def keys(self) -> list[KeyUse]:
+        """Every key that vouches for something, and for what."""
+        from velpin.kinds.deb.keyring import key_uses
+
+        return key_uses(self)
+
+    def came_from(self, handle: str) -> list[str]:
+        """Installed packages whose version the host takes from a source."""
+        found = []
+        for name in self.installed_names():
+            for package in self.packages(name).values():
+                installed = package.installed
+                if installed and installed.offered and installed.offered[0].origin.source == handle:
+                    found.append(name)
+        return sorted(set(found))
+
+    def next_of(self, name: str, arch: str) -> tuple[str, str] | None:
+        """Version and source an installed package would have after the next upgrade."""
+        package = self.packages(name).get(self.native if arch == "all" else arch)
+        if package is None:
+            return None
+        chosen = choice.candidate(package) or package.installed
+        if package.held:
+            chosen = package.installed
+        if chosen is None:
+            return None
+        return chosen.text, chosen.offered[0].origin.source if chosen.offered else ""
+
+    def moves_since(self, before: DebHost) -> Iterator[Moved]:
+        """Installed packages whose next version or source differs from what it was."""
+        for row in self.installed_rows():
+            was, now = before.next_of(row.name, row.arch), self.next_of(row.name, row.arch)
+            if was != now:
+                yield Moved(row.name, row.arch, row.version, was, now)
 
 
 def site_of(source: DebSource, release: Release, section: str, arch: str) -> Site:

@@ -1,0 +1,5 @@
+"""`python -m velpin`."""
+
+from velpin.front.cli import main
+
+main()

@@ -1,0 +1,366 @@
+"""Every change Velpin makes to a host: carried out whole, recorded, and able to be undone.
+
+One change is a list of files with their contents before and after. It goes like this:
+
+1. the lock of the host is taken, and what an interrupted change left is put right;
+2. the files are compared with what the change was planned on;
+3. the entry is written to the journal as *pending* (contents, modes, owners), and synced;
+4. the files are written one after the other, each whole, in the order of the plan;
+5. the entry is renamed from *pending* to *done*.
+
+A kill before 4 leaves the old state, one after the last file of 4 the new one; in between,
+the next command puts the old state back from the pending entry and says so.
+"""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import json
+import os
+import time
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from velpin.change.disk import remove_file, sync_folder, write_file
+from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
+from velpin.tree import Tree
+
+FOLDER = "var/lib/velpin"
+_PENDING, _DONE = ".pending.json", ".json"
+
+Edits = Mapping[str, bytes | None]
+
+
+class FileState(NamedTuple):
+    """One file as it was or will be; `data` None where there is none."""
+
+    data: bytes | None
+    mode: int
+    owner: tuple[int, int]
+
+
+class Edit(NamedTuple):
+    """One file of a change, by its name below the root."""
+
+    file: str
+    before: FileState
+    after: FileState
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One entry of the journal; time in seconds since 1970."""
+
+    number: int
+    time: float
+    command: str
+    summary: str
+    edits: tuple[Edit, ...]
+    folders: tuple[str, ...]
+    """Folders that the change made, outermost first."""
+    undoes: int = 0
+    undone_by: int = 0
+
+
+class Journal:
+    """The journal of one host."""
+
+    def __init__(self, tree: Tree, clock: Callable[[], float] = time.time) -> None:
+        self._tree = Tree(tree.root)
+        self._folder = self._tree.path(f"{FOLDER}/journal")
+        self._clock = clock
+
+    # -- reading -------------------------------------------------------------------------
+
+    def entries(self) -> list[Entry]:
+        """All entries that count, oldest first, each with the one that undid it."""
+        found = [_read_entry(path) for path in self._files(_DONE)]
+        undone = {entry.undoes: entry.number for entry in found if entry.undoes}
+        return [
+            Entry(
+                e.number, e.time, e.command, e.summary, e.edits, e.folders, e.undoes,
+                undone.get(e.number, 0),
+            )
+            for e in found
+        ]  # fmt: skip
+
+    def pending(self) -> bool:
+        """Whether an interrupted change waits to be put right."""
+        return bool(self._files(_PENDING))
+
+    def _files(self, ending: str) -> list[Path]:
+        try:
+            names = sorted(os.listdir(self._folder))
+        except OSError:
+            return []
+        wanted = [name for name in names if name.endswith(ending)]
+        if ending == _DONE:
+            wanted = [name for name in wanted if not name.endswith(_PENDING)]
+        return [self._folder / name for name in wanted if not name.startswith(".")]
+
+    # -- changing ------------------------------------------------------------------------
+
+    def make(
+        self,
+        edits: Edits,
+        command: str,
+        summary: str,
+        *,
+        planned_on: Edits | None = None,
+        on_wait: Callable[[], None] | None = None,
+    ) -> Entry:
+        """Carry out a change and record it.
+
+        `planned_on` are the contents the plan was made from; ChangedSince where they are no
+        longer so. CannotWrite leaves every file as it was. Busy where another Velpin holds
+        the host for too long.
+        """
+        with self.lock(on_wait):
+            self.recover()
+            before = {file: self._state(file) for file in edits}
+            for file, data in (planned_on or {}).items():
+                if file in before and before[file].data != data:
+                    raise ChangedSince(
+                        f"{file} was changed by somebody else meanwhile", "look and try again"
+                    )
+            return self._carry_out(
+                [Edit(file, before[file], _after(before[file], data)) for file, data in edits.items()],
+                command,
+                summary,
+            )
+
+    def undo(self, number: int = 0, on_wait: Callable[[], None] | None = None) -> Entry:
+        """Take back one entry, the last that can be where `number` is 0.
+
+        Refusal where there is none, ChangedSince where a file is no longer as the entry
+        left it.
+        """
+        with self.lock(on_wait):
+            self.recover()
+            entry = self.find(number)
+            self._check_unchanged(entry)
+            edits = [Edit(e.file, self._state(e.file), e.before) for e in reversed(entry.edits)]
+            summary = f"undid {entry.number}: {entry.summary}"
+            done = self._carry_out(edits, f"velpin undo {entry.number}", summary, entry.number)
+            for folder in reversed(entry.folders):
+                with contextlib.suppress(OSError):
+                    self._tree.path(folder).rmdir()
+            return done
+
+    def find(self, number: int = 0) -> Entry:
+        """The entry `undo` would take back; Refusal where there is none."""
+        entries = self.entries()
+        if number:
+            for entry in entries:
+                if entry.number == number:
+                    if entry.undone_by:
+                        raise Refusal(f"change {number} was already undone by {entry.undone_by}")
+                    return entry
+            raise Refusal(f"the journal has no change {number}", "velpin journal lists them")
+        for entry in reversed(entries):
+            if not entry.undone_by and not entry.undoes:
+                return entry
+        raise Refusal("there is nothing to undo", "velpin journal lists all changes")
+
+    def _check_unchanged(self, entry: Entry) -> None:
+        changed = [e.file for e in entry.edits if self._state(e.file).data != e.after.data]
+        if not changed:
+            return
+        later = [
+            other.number
+            for other in self.entries()
+            if other.number > entry.number
+            and not other.undone_by
+            and not other.undoes
+            and any(edit.file in changed for edit in other.edits)
+        ]
+        if later:
+            hint = f"undo the later change first: velpin undo {later[-1]}"
+        else:
+            hint = (
+                f"the contents from before stand in /{FOLDER}/journal/{entry.number:06d}.json;"
+                " put back what you need by hand"
+            )
+        raise ChangedSince(f"changed since then: {', '.join(changed)}", hint)
+
+    def recover(self) -> list[str]:
+        """Put right what an interrupted change left; what was done, in words.
+
+        The lock must be held. StoreError where files are neither as before nor as after.
+        """
+        done = []
+        for path in self._files(_PENDING):
+            entry = _read_entry(path)
+            states = {edit.file: self._state(edit.file).data for edit in entry.edits}
+            if all(states[edit.file] == edit.after.data for edit in entry.edits):
+                self._finish(path)
+                done.append(f"finished the interrupted change {entry.number} ({entry.summary})")
+                continue
+            foreign = [
+                e.file
+                for e in entry.edits
+                if states[e.file] not in (e.before.data, e.after.data)
+            ]  # fmt: skip
+            if foreign:
+                raise StoreError(
+                    f"change {entry.number} was interrupted, and {', '.join(foreign)} changed since",
+                    f"put the files right by hand, then remove {path}",
+                )
+            self._roll_back(entry)
+            remove_file(path)
+            done.append(f"took back the interrupted change {entry.number} ({entry.summary})")
+        return done
+
+    @contextlib.contextmanager
+    def lock(self, on_wait: Callable[[], None] | None = None, limit: float = 60.0) -> Iterator[None]:
+        """Hold this host against other Velpins; waits up to `limit` seconds."""
+        with hold(self._tree.path(FOLDER) / "lock", on_wait, limit):
+            yield
+
+    # -- steps ---------------------------------------------------------------------------
+
+    def _carry_out(
+        self, edits: list[Edit], command: str, summary: str, undoes: int = 0
+    ) -> Entry:
+        numbers = [entry.number for entry in self.entries()]
+        entry = Entry(
+            max(numbers, default=0) + 1, self._clock(), command, summary, tuple(edits),
+            tuple(self._missing_folders(edits)), undoes,
+        )  # fmt: skip
+        path = self._folder / f"{entry.number:06d}{_PENDING}"
+        write_file(path, _written(entry), mode=0o600)
+        try:
+            for edit in edits:
+                self._put(edit.file, edit.after)
+        except CannotWrite:
+            self._roll_back(entry)
+            remove_file(path)
+            raise
+        self._finish(path)
+        return entry
+
+    def _missing_folders(self, edits: list[Edit]) -> list[str]:
+        found: dict[str, None] = {}
+        for edit in edits:
+            parts = edit.file.split("/")[:-1]
+            for length in range(1, len(parts) + 1):
+                folder = "/".join(parts[:length])
+                if edit.after.data is not None and not self._tree.path(folder).exists():
+                    found[folder] = None
+        return list(found)
+
+    def _finish(self, path: Path) -> None:
+        os.replace(path, path.with_name(path.name.replace(_PENDING, _DONE)))
+        sync_folder(path.parent)
+
+    def _roll_back(self, entry: Entry) -> None:
+        for edit in reversed(entry.edits):
+            if self._state(edit.file).data != edit.before.data:
+                self._put(edit.file, edit.before)
+        for folder in reversed(entry.folders):
+            with contextlib.suppress(OSError):
+                self._tree.path(folder).rmdir()
+
+    def _put(self, file: str, state: FileState) -> None:
+        path = self._tree.path(file)
+        if state.data is None:
+            remove_file(path)
+        else:
+            write_file(path, state.data, mode=state.mode, owner=state.owner)
+
+    def _state(self, file: str) -> FileState:
+        data = self._tree.read(file)
+        found = self._tree.stat(file)
+        if data is None or found is None:
+            return FileState(None, 0o644, (os.geteuid(), os.getegid()))
+        return FileState(data, found.st_mode & 0o7777, (found.st_uid, found.st_gid))
+
+
+@contextlib.contextmanager
+def hold(
+    path: Path, on_wait: Callable[[], None] | None = None, limit: float = 60.0
+) -> Iterator[None]:
+    """Hold a lock file; Busy after `limit` seconds, CannotWrite without the right."""
+    import filelock
+
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        lock = filelock.FileLock(path, timeout=0)
+        try:
+            lock.acquire()
+        except filelock.Timeout:
+            if on_wait:
+                on_wait()
+            lock.acquire(timeout=limit, poll_interval=0.1)
+    except filelock.Timeout:
+        raise Busy(
+            f"another velpin has been working on this host for over {limit:g} seconds",
+            f"wait for it to end; the lock is {path}",
+        ) from None
+    except OSError as problem:
+        raise CannotWrite(f"{path}: {problem.strerror}", "run it as root") from problem
+    try:
+        yield
+    finally:
+        lock.release()
+
+
+def _after(before: FileState, data: bytes | None) -> FileState:
+    return FileState(data, before.mode, before.owner)
+
+
+def _written(entry: Entry) -> bytes:
+    value = {
+        "number": entry.number,
+        "time": entry.time,
+        "command": entry.command,
+        "summary": entry.summary,
+        "undoes": entry.undoes,
+        "folders": list(entry.folders),
+        "edits": [
+            {"file": e.file, "before": _state_out(e.before), "after": _state_out(e.after)}
+            for e in entry.edits
+        ],
+    }
+    return json.dumps(value, indent=1).encode()
+
+
+def _state_out(state: FileState) -> dict[str, Any]:
+    found: dict[str, Any] = {"mode": f"{state.mode:o}", "owner": list(state.owner)}
+    if state.data is None:
+        return {**found, "missing": True}
+    try:
+        return {**found, "text": state.data.decode("utf-8")}
+    except UnicodeDecodeError:
+        return {**found, "base64": base64.b64encode(state.data).decode()}
+
+
+def _state_in(value: dict[str, Any]) -> FileState:
+    data: bytes | None = None
+    if "text" in value:
+        data = value["text"].encode("utf-8")
+    elif "base64" in value:
+        data = base64.b64decode(value["base64"])
+    user, group = value["owner"]
+    return FileState(data, int(value["mode"], 8), (user, group))
+
+
+def _read_entry(path: Path) -> Entry:
+    try:
+        value = json.loads(path.read_bytes())
+        edits = tuple(
+            Edit(one["file"], _state_in(one["before"]), _state_in(one["after"]))
+            for one in value["edits"]
+        )
+        return Entry(
+            value["number"], value["time"], value["command"], value["summary"], edits,
+            tuple(value["folders"]), value["undoes"],
+        )  # fmt: skip
+    except (OSError, ValueError, KeyError, TypeError) as problem:
+        raise StoreError(
+            f"{path}: this journal entry cannot be read: {problem}",
+            "move it away to go on without it",
+        ) from problem

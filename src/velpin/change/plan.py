@@ -1,0 +1,66 @@
+"""A change that is being considered: new file contents, and all a person should see first."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal, NamedTuple
+
+from velpin.errors import VelpinError
+from velpin.model import Reason
+
+
+class SourceWish(NamedTuple):
+    """A source to be added, by its address or as a vendor's snippet; all texts as given."""
+
+    handle: str = ""
+    address: str = ""
+    release: str = ""
+    sections: tuple[str, ...] = ()
+    archs: tuple[str, ...] = ()
+    snippet: str = ""
+    snippet_name: str = ""
+    """Where the snippet came from, for messages and to tell its format by the extension."""
+    key: bytes = b""
+    key_name: str = ""
+    fingerprint: str = ""
+    anyway: bool = False
+
+
+class KeyShown(NamedTuple):
+    """A key as it is shown before it is trusted; times in seconds since 1970."""
+
+    owner: str
+    fingerprint: str
+    created: float
+    expires: float | None
+    algorithm: str
+    state: Literal["good", "expired", "revoked"]
+    signs: bool | None
+    """Whether it really signs the source; None where that could not be seen."""
+    agrees: bool | None
+    """Whether it is the one that was announced; None where nothing was."""
+
+
+@dataclass(slots=True)
+class Plan:
+    """One considered change."""
+
+    command: str
+    summary: str
+    edits: dict[str, bytes | None] = field(default_factory=dict)
+    planned_on: Mapping[str, bytes | None] = field(default_factory=dict)
+    keys: list[KeyShown] = field(default_factory=list)
+    handles: list[str] = field(default_factory=list)
+    findings: list[Reason] = field(default_factory=list)
+    """What speaks against it; any of them stops it unless `anyway` was said."""
+    notes: list[Reason] = field(default_factory=list)
+    error: VelpinError | None = None
+    """What makes it impossible."""
+
+    @property
+    def unchanged(self) -> bool:
+        """Whether everything already is as it would be."""
+        return not self.error and all(
+            self.planned_on.get(file) == data for file, data in self.edits.items()
+        )

@@ -1,0 +1,385 @@
+"""The commands: names, options, and which piece of Velpin does the work.
+
+Kept thin on purpose: a command imports what it needs when it runs, so that `--help` and a
+forecast start fast.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from velpin.errors import Refusal, UsageError, VelpinError
+
+app = typer.Typer(
+    name="velpin",
+    help="Which source and version a host's packages will come from, and why - before anything"
+    " is changed.",
+    no_args_is_help=True,
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+
+Root = Annotated[
+    Path | None, typer.Option("--root", help="The host's root folder.", show_default="/")
+]
+Json = Annotated[bool, typer.Option("--json", help="Answer as JSON.")]
+AsIs = Annotated[
+    bool, typer.Option("--as-is", help="Use only the indexes the host's installer has now.")
+]
+Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
+Preview = Annotated[bool, typer.Option("--preview", help="Show it and stop.")]
+
+
+class _Chosen:
+    root = Path("/")
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        from velpin import __version__
+
+        typer.echo(f"velpin {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _main(
+    root: Root = None,
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version.")
+    ] = False,
+) -> None:
+    _Chosen.root = root or Path("/")
+
+
+def _open(root: Path | None, as_is: bool = False):  # type: ignore[no-untyped-def]
+    from velpin.front.session import open_at
+
+    return open_at(root or _Chosen.root, as_is=as_is)
+
+
+def _screen():  # type: ignore[no-untyped-def]
+    from velpin.front.screen import Screen
+
+    return Screen()
+
+
+# -- looking -----------------------------------------------------------------------------
+
+
+@app.command()
+def host(root: Root = None, json: Json = False) -> None:
+    """What host this is: release, architectures, sources, age of their indexes."""
+    facts = _open(root).facts()
+    if json:
+        from velpin.front import as_json
+
+        as_json.write(as_json.of_facts(facts))
+        return
+    from velpin.front.views import show_facts
+
+    show_facts(_screen(), facts)
+
+
+@app.command()
+def sources(
+    files: Annotated[
+        bool, typer.Option("--files", help="Show where each is written, and files passed over.")
+    ] = False,
+    root: Root = None,
+    as_is: AsIs = False,
+    json: Json = False,
+) -> None:
+    """Every source in the order in which it wins: tier, state, channel, signature, age."""
+    found = _open(root, as_is)
+    standings = found.standings()
+    if json:
+        from velpin.front import as_json
+
+        as_json.write([as_json.of_standing(one) for one in standings])
+        return
+    from velpin.front.views import show_skipped, show_standings
+
+    screen = _screen()
+    show_standings(screen, standings, files)
+    if files:
+        show_skipped(screen, found)
+    from velpin.front.session import tell
+
+    for note in found.notes():
+        tell(f"{note.place}: {note.text}")
+
+
+@app.command()
+def forecast(
+    request: Annotated[
+        list[str], typer.Argument(help="NAME, NAME:ARCH, NAME@VERSION, NAME%SOURCE")
+    ],
+    source: Annotated[
+        str, typer.Option("--from", metavar="SOURCE", help="Narrow every request to a source.")
+    ] = "",
+    why: Annotated[
+        bool, typer.Option("--why", help="Show the reasons and every offer passed over.")
+    ] = False,
+    root: Root = None,
+    as_is: AsIs = False,
+    json: Json = False,
+) -> None:
+    """Which version these packages would come in, from which source, and why."""
+    found = _open(root, as_is).forecast(request, source)
+    if json:
+        from velpin.front import as_json
+
+        as_json.write(as_json.of_forecast(found))
+    else:
+        from velpin.front.views import show_forecast
+
+        show_forecast(_screen(), found, why)
+    if found.exit_code:
+        raise typer.Exit(found.exit_code)
+
+
+@app.command()
+def offers(
+    what: Annotated[
+        list[str] | None, typer.Argument(metavar="[NAME...|GLOB]", help="Names, or with --from a glob.")
+    ] = None,
+    source: Annotated[
+        str, typer.Option("--from", metavar="SOURCE", help="All that one source offers.")
+    ] = "",
+    root: Root = None,
+    as_is: AsIs = False,
+    json: Json = False,
+) -> None:
+    """All offers of a name, newest first, also of sources switched off."""
+    found = _open(root, as_is)
+    names = what or []
+    if source:
+        if len(names) > 1:
+            raise UsageError("with --from, give one glob or none")
+        listed = found.offers_from(source, names[0] if names else "*")
+    elif names:
+        listed = found.offers(names)
+    else:
+        raise UsageError("which offers?", "velpin offers NAME..., or velpin offers --from SOURCE")
+    if json:
+        from velpin.front import as_json
+
+        as_json.write(as_json.of_offers(listed))
+    elif listed:
+        from velpin.front.views import show_offers
+
+        show_offers(_screen(), listed)
+    if not listed:
+        near = found.near_names(names[0]) if names and not source else ()
+        what_of = f"of {' '.join(names)}" if names else "there"
+        hint = f"near names: {', '.join(near)}" if near else "velpin find TEXT searches"
+        raise Refusal(f"no offers {what_of}", hint)
+
+
+@app.command()
+def find(
+    text: Annotated[list[str], typer.Argument(help="Words to look for.")],
+    most: Annotated[int, typer.Option("--most", min=1, help="Lines to show.")] = 40,
+    root: Root = None,
+    as_is: AsIs = False,
+    json: Json = False,
+) -> None:
+    """Names and short descriptions in all sources, best match first."""
+    found, count = _open(root, as_is).find(" ".join(text), most)
+    if json:
+        from velpin.front import as_json
+
+        as_json.write({"count": count, "found": [met._asdict() for met in found]})
+        return
+    if not found:
+        raise Refusal(f"nothing speaks of {' '.join(text)!r}", "try fewer or other words")
+    from velpin.front.views import show_found
+
+    show_found(_screen(), found, count)
+
+
+@app.command()
+def keys(root: Root = None, json: Json = False) -> None:
+    """Which key vouches for which source, and keys that vouch for everything."""
+    import time
+
+    found = _open(root).keys()
+    if json:
+        from velpin.front import as_json
+
+        as_json.write(as_json.of_keys(found))
+        return
+    from velpin.front.views import show_keys
+
+    show_keys(_screen(), found, time.time())
+
+
+# -- fetching ----------------------------------------------------------------------------
+
+
+@app.command()
+def refresh(
+    source: Annotated[list[str] | None, typer.Argument(help="Only these.")] = None,
+    accept_changed: Annotated[
+        bool,
+        typer.Option("--accept-changed", help="Accept a source that changed what it calls itself."),
+    ] = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Bring the indexes up to date, checking every signature and checksum."""
+    from velpin.front.refreshing import refresh_all
+
+    code = refresh_all(_open(root), source or [], as_json=json, accept_changed=accept_changed)
+    if code:
+        raise typer.Exit(code)
+
+
+# -- changing ----------------------------------------------------------------------------
+
+
+@app.command()
+def add(
+    what: Annotated[
+        str,
+        typer.Argument(
+            help="A name for the source; or a vendor's snippet: a file, `-`, or the quoted line."
+        ),
+    ],
+    url: Annotated[str, typer.Option("--url", help="The repository's address.")] = "",
+    suite: Annotated[str, typer.Option("--suite", help="Its release; ./ for a flat one.")] = "",
+    section: Annotated[
+        list[str] | None, typer.Option("--section", help="Its sections; main if none is given.")
+    ] = None,
+    arch: Annotated[list[str] | None, typer.Option("--arch", help="Only these architectures.")] = None,
+    key: Annotated[str, typer.Option("--key", metavar="FILE-or-URL", help="Its signing key.")] = "",
+    fingerprint: Annotated[
+        str, typer.Option("--fingerprint", help="The fingerprint its vendor publishes.")
+    ] = "",
+    name: Annotated[str, typer.Option("--name", help="A name for a snippet's source.")] = "",
+    wanted: Annotated[
+        list[str] | None,
+        typer.Option("--for", metavar="NAME", help="Show this package before and after."),
+    ] = None,
+    anyway: Annotated[
+        bool, typer.Option("--anyway", help="Also where it is made for another release.")
+    ] = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Add a source by address or from a vendor's snippet; shows all before it asks."""
+    from velpin.front.changing import add_source, wish_from
+
+    found = _open(root)
+    wish = wish_from(
+        what, name=name, url=url, suite=suite, sections=tuple(section or ()),
+        archs=tuple(arch or ()), fingerprint=fingerprint, anyway=anyway,
+    )  # fmt: skip
+    add_source(found, wish, key, tuple(wanted or ()), preview=preview, yes=yes, as_json=json)
+
+
+@app.command()
+def off(
+    source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
+) -> None:
+    """Switch a source off, by the smallest edit of its file."""
+    from velpin.front.changing import switch_source
+
+    switch_source(_open(root), source, False, preview=preview, yes=yes, as_json=json)
+
+
+@app.command()
+def on(
+    source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
+) -> None:
+    """Switch a source on again."""
+    from velpin.front.changing import switch_source
+
+    switch_source(_open(root), source, True, preview=preview, yes=yes, as_json=json)
+
+
+@app.command()
+def drop(
+    source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
+) -> None:
+    """Take a source away; tells what was installed from it and what becomes of that."""
+    from velpin.front.changing import drop_source
+
+    drop_source(_open(root), source, preview=preview, yes=yes, as_json=json)
+
+
+@app.command()
+def journal(root: Root = None, json: Json = False) -> None:
+    """Every change velpin made to this host."""
+    from velpin.front.session import journal_of
+
+    entries = journal_of(_open(root)).entries()
+    if json:
+        from velpin.front import as_json
+
+        as_json.write([as_json.of_entry(entry) for entry in entries])
+        return
+    from velpin.front.views import show_journal
+
+    show_journal(_screen(), entries)
+
+
+@app.command()
+def undo(
+    number: Annotated[int, typer.Argument(help="Which change; the last one if none is given.")] = 0,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Take back a change, byte for byte."""
+    from velpin.front.changing import undo_change
+
+    undo_change(_open(root), number, preview=preview, yes=yes, as_json=json)
+
+
+@app.command()
+def demo(
+    keep: Annotated[
+        Path | None, typer.Option("--keep", metavar="DIR", help="Leave the demo host there.")
+    ] = None,
+    serve: Annotated[
+        Path | None,
+        typer.Option("--serve", metavar="DIR", help="Serve a kept demo's repositories again."),
+    ] = None,
+) -> None:
+    """Try velpin on a made-up host: look, forecast, add with a wrong and the right key, undo."""
+    from velpin.demo.walk import run_demo, serve_kept
+
+    if serve:
+        serve_kept(serve)
+        return
+    code = run_demo(keep)
+    if code:
+        raise typer.Exit(code)
+
+
+def main() -> None:
+    """The program: runs a command and turns Velpin's errors into words and exit codes."""
+    try:
+        app()
+    except VelpinError as problem:
+        from velpin.front.session import fail
+
+        sys.exit(fail(problem, "--json" in sys.argv))
+    except BrokenPipeError:
+        import os
+
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(0)
+    except KeyboardInterrupt:
+        sys.exit(130)

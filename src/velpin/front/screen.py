@@ -1,0 +1,128 @@
+"""The one place where output for people is laid out: with Rich on a terminal, plain elsewhere.
+
+A cell or a piece of a line is a text, or a text with the name of a style. Styles only add
+to what the words already say.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import sys
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, TextIO
+
+if TYPE_CHECKING:
+    from rich.console import Console
+    from rich.text import Text
+
+Piece = str | tuple[str, str]
+
+STYLES = {
+    "name": "bold",
+    "answer": "bold green",
+    "source": "cyan",
+    "quiet": "dim",
+    "warn": "yellow",
+    "bad": "bold red",
+    "good": "green",
+    "head": "bold underline",
+    "command": "bold cyan",
+}
+_CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]|[\ud800-\udfff]")
+
+
+def clean(text: str) -> str:
+    """A text that cannot steer a terminal: control characters shown as escapes."""
+    return _CONTROL.sub(lambda found: f"\\x{ord(found.group()):02x}", text)
+
+
+class Screen:
+    """Writes lines and tables to a stream."""
+
+    def __init__(self, stream: TextIO | None = None) -> None:
+        self.stream = stream or sys.stdout
+        self._console: Console | None = None
+
+    @property
+    def drawn(self) -> bool:
+        """Whether this is a terminal that is drawn on."""
+        return self.stream.isatty() and os.environ.get("TERM") != "dumb"
+
+    @property
+    def console(self) -> Console:
+        """The Rich console behind it."""
+        if self._console is None:
+            from rich.console import Console
+
+            self._console = Console(file=self.stream, highlight=False, markup=False, emoji=False)
+        return self._console
+
+    def line(self, *pieces: Piece, indent: int = 0) -> None:
+        """One line; on a terminal it is wrapped below its own beginning."""
+        if not self.drawn:
+            self.stream.write(" " * indent + "".join(map(_plain, pieces)).rstrip() + "\n")
+            return
+        from rich.padding import Padding
+
+        self.console.print(Padding(_text(pieces), (0, 0, 0, indent)), soft_wrap=False)
+
+    def gap(self) -> None:
+        """An empty line."""
+        self.stream.write("\n")
+
+    def head(self, text: str) -> None:
+        """A heading, after an empty line."""
+        self.gap()
+        self.line((text, "head"))
+
+    def table(
+        self, heads: Sequence[str], rows: Sequence[Sequence[Piece]], *, right: Sequence[int] = ()
+    ) -> None:
+        """A table without lines; empty columns are left out; `right` are columns of numbers."""
+        used = [at for at in range(len(heads)) if any(_plain(row[at]) for row in rows)]
+        heads = [heads[at] for at in used]
+        right = [place for place, at in enumerate(used) if at in right]
+        cells = [[row[at] for at in used] for row in rows]
+        if self.drawn:
+            self._draw_table(heads, cells, right)
+        else:
+            self._write_table(heads, cells, right)
+
+    def _draw_table(
+        self, heads: Sequence[str], rows: list[list[Piece]], right: Sequence[int]
+    ) -> None:
+        from rich.table import Table
+
+        table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
+        for at, head in enumerate(heads):
+            table.add_column(head, justify="right" if at in right else "left", overflow="fold")
+        for row in rows:
+            table.add_row(*(_text([cell]) for cell in row))
+        self.console.print(table)
+
+    def _write_table(
+        self, heads: Sequence[str], rows: list[list[Piece]], right: Sequence[int]
+    ) -> None:
+        lines = [list(heads), *([_plain(cell) for cell in row] for row in rows)]
+        widths = [max(len(line[at]) for line in lines) for at in range(len(heads))]
+        for line in lines:
+            cells = [
+                cell.rjust(widths[at]) if at in right else cell.ljust(widths[at])
+                for at, cell in enumerate(line)
+            ]
+            self.stream.write("  ".join(cells).rstrip() + "\n")
+
+
+def _plain(piece: Piece) -> str:
+    return clean(piece if isinstance(piece, str) else piece[0])
+
+
+def _text(pieces: Sequence[Piece]) -> Text:
+    from rich.text import Text
+
+    text = Text()
+    for piece in pieces:
+        style = STYLES.get(piece[1], "") if isinstance(piece, tuple) else ""
+        text.append(_plain(piece), style=style)
+    return text

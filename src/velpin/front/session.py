@@ -1,0 +1,158 @@
+"""What every command does around its own work: open the host, tell, ask, stop."""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from velpin.errors import NoConsent, VelpinError
+from velpin.front.screen import Screen
+from velpin.kinds import open_host
+from velpin.kinds.base import Host
+from velpin.store.shelf import open_shelf
+from velpin.tree import Tree
+
+if TYPE_CHECKING:
+    from velpin.change.journal import Journal
+    from velpin.fetch.download import Transport
+
+_JOURNAL = "var/lib/velpin/journal"
+
+
+def open_at(root: Path, *, as_is: bool = False) -> Host:
+    """The host at a root; an interrupted change is put right first, where that is allowed."""
+    tree = Tree(root)
+    _mend(tree)
+    return open_host(tree, open_shelf(tree), as_is=as_is)
+
+
+def journal_of(host: Host) -> Journal:
+    """The journal of a host."""
+    from velpin.change.journal import Journal
+
+    return Journal(host.tree)
+
+
+def _mend(tree: Tree) -> None:
+    try:
+        names = os.listdir(tree.path(_JOURNAL))
+    except OSError:
+        return
+    if not any(name.endswith(".pending.json") and not name.startswith(".") for name in names):
+        return
+    from velpin.change.journal import Journal
+    from velpin.errors import Busy, CannotWrite
+
+    journal = Journal(tree)
+    try:
+        with journal.lock(limit=2.0):
+            done = journal.recover()
+    except Busy:
+        tell("another velpin is changing this host just now")
+        return
+    except CannotWrite:
+        tell("a change was interrupted; run any velpin command as root to put it right")
+        return
+    for text in done:
+        tell(text)
+
+
+def tell(text: str, style: str = "warn") -> None:
+    """A line for the person on standard error."""
+    Screen(sys.stderr).line(("velpin: ", style), text)
+
+
+def waiting() -> None:
+    """Said while another Velpin holds the host."""
+    tell("another velpin is working on this host; waiting for it")
+
+
+def fail(problem: VelpinError, as_json: bool) -> int:
+    """Say what went wrong, and give the exit code."""
+    if as_json:
+        from velpin.front import as_json as out
+
+        code = problem.exit_code
+        out.write({"error": problem.message, "hint": problem.hint or None, "exit_code": code})
+        return code
+    screen = Screen(sys.stderr)
+    screen.line(("velpin: ", "bad"), problem.message)
+    for line in problem.hint.split("\n") if problem.hint else ():
+        screen.line(line, indent=2)
+    return problem.exit_code
+
+
+def transport_for(host: Host, quiet: bool = False) -> tuple[Transport, Meter]:
+    """A transport with the host's settings, and the progress bars it feeds."""
+    from velpin.fetch.download import Transport
+    from velpin.settings import read_settings
+
+    meter = Meter(not quiet)
+    settings = read_settings(host.tree, dict(host.fetch_proxies()))
+    return Transport(settings, meter.told), meter
+
+
+class Meter:
+    """Progress bars on standard error, where that is a terminal."""
+
+    def __init__(self, wanted: bool) -> None:
+        self._on = wanted and sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
+        self._bars: dict[str, Any] = {}
+        self._progress: Any = None
+        self._lock = threading.Lock()
+
+    def told(self, label: str, done: int, total: int) -> None:
+        """Told by the transport after each piece."""
+        if not self._on:
+            return
+        with self._lock:
+            if self._progress is None:
+                self._progress = _new_progress()
+                self._progress.start()
+            if label not in self._bars:
+                self._bars[label] = self._progress.add_task(label, total=total or None)
+            self._progress.update(self._bars[label], completed=done, total=total or None)
+            if total and done >= total:
+                self._progress.update(self._bars[label], visible=False)
+
+    def __enter__(self) -> Meter:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._progress is not None:
+            self._progress.stop()
+
+
+def _new_progress() -> Any:
+    from rich.console import Console
+    from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn
+
+    return Progress(
+        TextColumn("{task.description}", markup=False),
+        BarColumn(),
+        DownloadColumn(),
+        TimeRemainingColumn(),
+        console=Console(file=sys.stderr),
+        transient=True,
+    )
+
+
+def consent(question: str, *, yes: bool, ask: Callable[[str], str] = input) -> None:
+    """Ask once; NoConsent where the answer is not yes, or nobody is there to answer."""
+    if yes:
+        return
+    if not sys.stdin.isatty():
+        raise NoConsent(
+            "nothing was changed: there is no terminal to ask on",
+            "say yes ahead with --yes, or only look with --preview",
+        )
+    try:
+        said = ask(f"{question} [y/N] ").strip().lower()
+    except EOFError:
+        said = ""
+    if said not in ("y", "yes"):
+        raise NoConsent("nothing was changed")

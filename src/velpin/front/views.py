@@ -1,0 +1,274 @@
+"""How each answer that only looks is shown to people."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+
+from velpin.change.journal import Entry
+from velpin.front.screen import Piece, Screen
+from velpin.front.words import DECIDED, age, day, moment, sentence, several, shortened, size
+from velpin.kinds.base import Host, Met
+from velpin.model import Answer, Forecast, HostFacts, KeyUse, Offer, Standing
+
+_OUTCOMES = {
+    "install": "new on this host",
+    "upgrade": "upgrades {installed}",
+    "downgrade": "replaces the newer {installed}",
+    "reinstall": "replaces the installed {installed} of the same number",
+    "keep": "installed already; nothing to do",
+}
+_FETCHED_FOR = "fetched by velpin"
+
+
+def show_facts(screen: Screen, facts: HostFacts) -> None:
+    """What host this is."""
+    name = facts.release.get("PRETTY_NAME") or facts.release.get("NAME") or "an unnamed system"
+    codename = facts.release.get("VERSION_CODENAME", "")
+    told = f"  release {codename}" if codename else ""
+    screen.line((name, "answer"), f"  a host of kind {facts.kind}{told}")
+    foreign = f", and {', '.join(facts.foreign)}" if facts.foreign else ""
+    screen.line(f"architecture  {facts.arch}{foreign}")
+    parts = [f"{facts.on} on", f"{facts.off} off"]
+    screen.line(f"sources       {', '.join(parts)}", _missing(facts))
+    if facts.newest is not None:
+        ages = f"{age(facts.newest)} old (newest), {age(facts.oldest)} (oldest)"
+        screen.line(f"indexes       {ages.replace('just now old', 'new')}")
+    else:
+        screen.line("indexes       none fetched yet: velpin refresh")
+    held = f", {facts.held} on hold" if facts.held else ""
+    screen.line(f"installed     {several(facts.installed, 'package')}{held}")
+    if facts.notes:
+        screen.head("Found in its files")
+        for note in facts.notes:
+            screen.line((str(note.place), "warn"), f"  {note.text}")
+
+
+def _missing(facts: HostFacts) -> Piece:
+    if not facts.not_fetched:
+        return ""
+    return (f"; {facts.not_fetched} of those on not fetched yet: velpin refresh", "warn")
+
+
+def show_standings(screen: Screen, found: Sequence[Standing], files: bool) -> None:
+    """Every source in the order in which it wins."""
+    if not found:
+        screen.line("this host has no sources")
+        return
+    rows = [_standing_row(one, files) for one in found]
+    heads = ["tier", "source", "number", "state", "channel", "signed by", "made", "offers", "file"]
+    screen.table(heads, rows, right=(0, 2, 7))
+    for one in found:
+        if one.problem:
+            screen.gap()
+            first, *rest = one.problem.split("\n")
+            screen.line((one.source.handle, "name"), ": ", (first, "bad"))
+            for line in rest:
+                screen.line(line, indent=2)
+
+
+def _standing_row(one: Standing, files: bool) -> list[Piece]:
+    places = ", ".join(str(place) for place in one.source.places)
+    state = {"on": ("on", "good"), "off": ("off", "quiet")}.get(one.state, (one.state, "warn"))
+    made = age(one.dated) + (" ago" if one.dated and age(one.dated) != "just now" else "")
+    return [
+        str(one.tier or "-"),
+        (one.source.handle, "name"),
+        _numbers(one),
+        state,
+        ", ".join(one.channel),
+        _signature(one),
+        f"{made}{', ' + _FETCHED_FOR if one.copy == 'velpin' else ''}",
+        f"{one.offers:,}".replace(",", " ") if one.offers else "",
+        places if files else "",
+    ]
+
+
+def _numbers(one: Standing) -> str:
+    values = one.numbers
+    if not values:
+        return ""
+    if len(values) == 1:
+        return str(values[0][0])
+    return "; ".join(f"{number} ({' '.join(sections)})" for number, sections in values)
+
+
+def _signature(one: Standing) -> Piece:
+    if one.signed == "none":
+        return ("nobody: trusted unsigned", "warn")
+    if one.signed == "common":
+        return one.signers[0] if one.signers else "any of the host's common keys"
+    if not one.signers:
+        return ("no usable key", "bad")
+    return shortened([signer.partition(" <")[0] for signer in one.signers], 1)
+
+
+def show_skipped(screen: Screen, host: Host) -> None:
+    """Files that the host's installer passes over."""
+    found = host.skipped()
+    if found:
+        screen.head("Files passed over")
+        screen.table(["file", "why"], [[file, why] for file, why in found])
+
+
+# -- forecast ----------------------------------------------------------------------------
+
+
+def show_forecast(screen: Screen, found: Forecast, why: bool) -> None:
+    """The answer first, then what the host has now, then the reasons."""
+    for answer in found.answers:
+        _show_answer(screen, answer, why or len(found.answers) == 1)
+        if why:
+            _show_why(screen, answer)
+    if not found.ok and (found.problem and not any(a.problem for a in found.answers)):
+        screen.line(("refused: ", "bad"), sentence(found.problem))
+    elif not found.ok and len(found.answers) > 1:
+        screen.gap()
+        screen.line(("refused as a whole: ", "bad"), sentence(found.problem) if found.problem else "")
+    elif found.changes:
+        screen.gap()
+        disk = f", {size(found.disk_bytes)} more on disk" if found.disk_bytes > 0 else ""
+        count = several(len(found.changes), "package")
+        screen.line(f"{count} asked for: {size(found.download_bytes)} to fetch{disk}")
+    for note in found.notes:
+        screen.line(("note: ", "warn"), sentence(note))
+
+
+def _show_answer(screen: Screen, answer: Answer, full: bool) -> None:
+    if answer.problem:
+        screen.line((answer.asked, "name"), ": ", (sentence(answer.problem), "bad"))
+        if answer.near:
+            lead = "near names" if answer.problem.code == "unknown" else "there are"
+            screen.line(f"{lead}: {', '.join(answer.near)}", indent=2)
+        elif answer.problem.code == "unknown":
+            screen.line(("velpin find TEXT", "command"), " searches names and descriptions", indent=2)
+        if answer.installed:
+            screen.line(f"installed: {answer.installed}", indent=2)
+        return
+    arch = f":{answer.arch}" if answer.arch not in ("all", "") and ":" in answer.asked else ""
+    origin = (answer.source, "source") if answer.source else ("nowhere: only installed", "warn")
+    told = _OUTCOMES[answer.outcome].format(installed=answer.installed)
+    screen.line(
+        (f"{answer.package}{arch} {answer.version}", "answer"), "  from ", origin, f"  {told}"
+    )
+    if full:
+        because = DECIDED.get(answer.decided_by, answer.decided_by)
+        passed = len(answer.passed_over)
+        others = f"; {several(passed, 'other offer')} passed over" if passed else ""
+        screen.line(f"now {answer.installed or 'not installed'}; decided by {because}{others}", indent=2)
+        if answer.url:
+            screen.line((answer.url, "quiet"), indent=2)
+
+
+def _show_why(screen: Screen, answer: Answer) -> None:
+    if answer.reasons:
+        screen.line(("why", "head"), indent=2)
+        for number, reason in enumerate(answer.reasons, 1):
+            screen.line(f"{number}. {sentence(reason)}", indent=2)
+    if answer.passed_over:
+        screen.line(("passed over", "head"), indent=2)
+        rows: list[list[Piece]] = [
+            ["  " + one.version, (one.source or "(only installed)", "source"), sentence(one.why)]
+            for one in answer.passed_over
+        ]
+        screen.table(["  version", "source", "why"], rows)
+    screen.gap()
+
+
+# -- offers and search -------------------------------------------------------------------
+
+
+def show_offers(screen: Screen, found: Sequence[Offer]) -> None:
+    """Offers, the one that would be installed marked."""
+    several_names = len({offer.name for offer in found}) > 1
+    rows = [_offer_row(offer, several_names) for offer in found]
+    screen.table(["", "package", "version", "arch", "source", "number", "", "summary"], rows, right=(5,))
+
+
+def _offer_row(offer: Offer, names: bool) -> list[Piece]:
+    marks = {"chosen": ("=>", "answer"), "candidate": ("=", "good")}
+    told = []
+    if offer.installed:
+        told.append("installed")
+    if offer.state == "source off":
+        told.append("source is off")
+    style = "answer" if offer.state == "chosen" else "name"
+    return [
+        marks.get(offer.state, ""),
+        (offer.name, "name") if names else "",
+        (offer.version, style),
+        offer.arch,
+        (offer.source or "(nowhere)", "source"),
+        "" if offer.state == "source off" else str(offer.number),
+        ", ".join(told),
+        offer.summary if names else "",
+    ]
+
+
+def show_found(screen: Screen, found: Sequence[Met], count: int) -> None:
+    """One line for each name, with what would be installed."""
+    rows: list[list[Piece]] = [
+        [
+            (met.name, "name"),
+            met.version or "",
+            (met.source or ("" if met.version else "only in sources switched off"), "source"),
+            "installed" if met.installed else "",
+            met.summary,
+        ]
+        for met in found
+    ]
+    screen.table(["package", "version", "source", "", "summary"], rows)
+    if count > len(found):
+        screen.line((f"{count - len(found)} more; more words narrow it", "quiet"))
+
+
+# -- keys and journal --------------------------------------------------------------------
+
+
+def show_keys(screen: Screen, found: Sequence[KeyUse], now: float) -> None:
+    """Which key vouches for what."""
+    if not found:
+        screen.line("no source of this host names a key, and there is no common key")
+        return
+    for use in found:
+        state, style = "", ""
+        if use.revoked:
+            state, style = "revoked by its owner", "bad"
+        elif use.expires is not None and use.expires <= now:
+            state, style = f"expired {day(use.expires)}", "bad"
+        elif use.expires is not None:
+            state = f"expires {day(use.expires)}"
+        else:
+            state = "does not expire"
+        screen.line((use.owner, "name"))
+        screen.line(use.fingerprint, indent=2)
+        screen.line(f"{use.algorithm}, made {day(use.created)}, ", (state, style), indent=2)
+        screen.line(f"in {use.where}", indent=2)
+        screen.line("vouches for ", *_vouched(use), indent=2)
+
+
+def _vouched(use: KeyUse) -> list[Piece]:
+    if not use.everything:
+        return [(", ".join(use.sources), "source")]
+    now = f" (now {', '.join(use.sources)})" if use.sources else " (none at present)"
+    return [("every source that names no key", "warn"), now]
+
+
+def show_journal(screen: Screen, entries: Sequence[Entry]) -> None:
+    """Every change, newest first."""
+    if not entries:
+        screen.line("velpin has changed nothing on this host yet")
+        return
+    for entry in reversed(entries):
+        told = f"  undone by {entry.undone_by}" if entry.undone_by else ""
+        screen.line(
+            (f"{entry.number}", "name"), f"  {moment(entry.time)}  {entry.summary}", (told, "quiet")
+        )
+        for edit in entry.edits:
+            what = "new" if edit.before.data is None else "removed" if edit.after.data is None else "edited"
+            mode = edit.after.mode if edit.after.data is not None else edit.before.mode
+            screen.line((f"{what:8}/{edit.file}  {mode:o}{_owner(edit.after.owner)}", "quiet"), indent=4)
+
+
+def _owner(owner: tuple[int, int]) -> str:
+    return "" if owner == (os.geteuid(), os.getegid()) else f" {owner[0]}:{owner[1]}"

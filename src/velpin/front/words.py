@@ -1,0 +1,137 @@
+"""Words for people: every reason's sentence, ages, sizes, days.
+
+Each code of `velpin.model.Reason` has its sentence here and nowhere else; a test holds the
+two against each other.
+"""
+
+from __future__ import annotations
+
+import time
+
+from velpin.model import Reason
+
+SENTENCES = {
+    # why a version has its number
+    "number-default": "{version} has number 500: nothing in the host's files speaks of it",
+    "number-not-automatic": "{version} has number 1: its source says of itself that nothing is"
+    " to be taken from it unasked",
+    "number-upgrades-only": "{version} has number 100: its source asks to upgrade only what came"
+    " from it",
+    "number-target": "{version} has number 990: its source is the target release",
+    "number-record": "{version} has number {number}: {place} says so for {names} ({pin})",
+    "number-never": "{version} has no number: {place} says never ({pin})",
+    "number-own": "{version} has number 100: it is installed, and no source that is on has it",
+    "number-recorded": "{version} was removed; only its settings are left",
+    # why it wins
+    "highest-number": "the highest number wins whatever the version; the next below is {next}",
+    "newest": "{version} is the newest of those with number {number}",
+    "first-of-same": "{version} is in several forms of equal number; the one listed first is taken",
+    "downgrades": "number {number} is 1000 or more, so it replaces even a newer installed version",
+    "is-installed": "{version} is installed already",
+    "held": "{version} is installed and on hold",
+    "hold-overruled": "it is on hold; asking for it by name overrules that",
+    "asked-version": "version {version} was asked for; numbers play no part then",
+    "asked-source": "{version} is the newest that {source} has; numbers play no part then",
+    "only-provider": "{name} is no package itself; {package} is the only one that provides it",
+    "first-listed": "{source} and {others} have the very same version; it comes from the one"
+    " listed first",
+    # why an offer was passed over
+    "barred": "number {number} means never{where}",
+    "lower-number": "number {number} is below {chosen}{where}",
+    "older": "older, with the same number {number}",
+    "older-than-installed": "older than what is installed, and number {number} is below 1000",
+    "same-listed-later": "the same version in another form, listed later",
+    "listed-later": "the very same version, listed after {first}",
+    "not-asked-version": "{asked} was asked for",
+    "not-asked-source": "{asked} was asked for",
+    # why a request is refused
+    "unknown": "no source that is on has a package called {name}",
+    "no-arch": "this host does not know the architecture {arch}",
+    "not-for-arch": "{name} is not there for {arch}",
+    "several-providers": "{name} is provided by several packages; say which: {providers}",
+    "no-provider": "{name} is provided only by versions that would not be installed: {providers}",
+    "no-candidate": "no version of {name} may be installed",
+    "never-a-source": "{name}: the version with the highest number is in no source",
+    "no-version": "{name} is not there in version {version}",
+    "no-version-in-source": "{name} is not there in version {version} from {source}",
+    "not-in-source": "{source} has no {name}",
+    "target-unknown": "the target release {target} ({place}) is none that a source has; the host's"
+    " installer refuses every request",
+    "files-refused": "{what}; the host's installer refuses every request because of it",
+    # notes
+    "installer-must-refresh": "the index of {source} that counts here was fetched by Velpin; the"
+    " host's installer must refresh its own first",
+    "not-fetched": "no index yet of {sources}: what they have plays no part",
+    "damaged": "the index of {source} cannot be read and plays no part: {what}",
+    "source-warning": "{source} {what}",
+    "no-arch-in-source": "{source} {what}",
+    "wrong-arch": "{source} has nothing for {arch}; it has {has}",
+    "wrong-release": "{source} is made for {asked}, this host is {here}, and the source has"
+    " {better} too: --suite {better}",
+    "key-expired": "the key {owner} has expired",
+    "key-does-not-sign": "the key {owner} does not sign this source",
+}
+
+DECIDED = {
+    "only offer": "the only offer",
+    "installed": "nothing else may replace it",
+    "version": "the newest",
+    "rule": "a rule",
+    "target release": "the target release",
+    "source number": "its source's number",
+    "request": "as asked",
+}
+
+
+def sentence(reason: Reason) -> str:
+    """A reason in words."""
+    facts = dict(reason.facts)
+    facts["where"] = f" ({facts['place']})" if facts.get("place") else ""
+    if reason.code == "files-refused" and facts.get("file"):
+        line = f":{facts['line']}" if facts.get("line") else ""
+        return f"{facts['file']}{line}: " + SENTENCES[reason.code].format(**facts)
+    return SENTENCES[reason.code].format(**facts)
+
+
+def age(seconds: float | None, now: float | None = None) -> str:
+    """How long ago something was, in one unit."""
+    if seconds is None:
+        return ""
+    past = (now if now is not None else time.time()) - seconds
+    for size, unit in ((86400 * 365, "year"), (86400, "day"), (3600, "hour"), (60, "minute")):
+        if past >= size:
+            count = int(past // size)
+            return f"{count} {unit}{'s' if count != 1 else ''}"
+    return "just now"
+
+
+def day(seconds: float | None) -> str:
+    """A day, in UTC."""
+    return time.strftime("%Y-%m-%d", time.gmtime(seconds)) if seconds is not None else ""
+
+
+def moment(seconds: float) -> str:
+    """A day and time, in UTC."""
+    return time.strftime("%Y-%m-%d %H:%M UTC", time.gmtime(seconds))
+
+
+def size(count: int) -> str:
+    """A number of bytes as people read it, in units of 1000."""
+    value, unit = float(abs(count)), "B"
+    for unit in ("B", "kB", "MB", "GB", "TB"):
+        if value < 999.5 or unit == "TB":
+            break
+        value /= 1000
+    digits = 0 if unit == "B" or value >= 10 else 1
+    return f"{'-' if count < 0 else ''}{value:.{digits}f} {unit}"
+
+
+def several(count: int, one: str, many: str = "") -> str:
+    """A count with its noun."""
+    return f"{count:,} {one if count == 1 else many or one + 's'}".replace(",", " ")
+
+
+def shortened(names: list[str] | tuple[str, ...], most: int = 6) -> str:
+    """The first few of a list of names, and how many more there are."""
+    shown = ", ".join(names[:most])
+    return f"{shown} and {len(names) - most} more" if len(names) > most else shown

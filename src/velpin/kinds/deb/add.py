@@ -1,0 +1,407 @@
+"""Turning a wish for a new source into edits of a deb host, checked before anything is written.
+
+The considered source is read back by the ordinary reader through the overlay, fetched with
+exactly the key it would be given, and only then shown.
+"""
+
+from __future__ import annotations
+
+import re
+import time
+from collections.abc import Callable
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from velpin.change.plan import KeyShown, Plan, SourceWish
+from velpin.errors import (
+    BadKey,
+    BadSignature,
+    FetchError,
+    HostFileError,
+    MissingKey,
+    NotThere,
+    Refusal,
+    TrustError,
+    UsageError,
+)
+from velpin.fetch.download import Transport, file_path
+from velpin.kinds.deb import edit
+from velpin.kinds.deb.control import decode
+from velpin.kinds.deb.host import DebHost
+from velpin.kinds.deb.refresh import Refreshed, refresh_source
+from velpin.kinds.deb.sources import (
+    OPTIONS,
+    DebSource,
+    Entry,
+    SourceFiles,
+    parse_file,
+    plain_handle,
+    repository_name,
+)
+from velpin.kinds.deb.trust import OWN_FOLDER, named_keys
+from velpin.model import Reason
+from velpin.trust.openpgp import Key, armoured, bare, read_keys
+
+_FOLDER = "etc/apt/sources.list.d"
+_LEAST_FINGERPRINT = 32
+_COMMON_SUITES = ("stable", "main", "testing", "release", "any")
+
+
+def plan_add(
+    host: DebHost,
+    wish: SourceWish,
+    transport: Transport,
+    clock: Callable[[], float] = time.time,
+) -> Plan:
+    """What adding a source would write, and what there is to know before saying yes.
+
+    Raises UsageError for a wish that says too little, Refusal where the source or its name
+    is taken, TrustError where the key is not what it must be.
+    """
+    known = _known_source(host, wish)
+    if known and not wish.address and not wish.snippet:
+        return _plan_key(host, known, wish, transport, clock)
+    entries = _entries(wish)
+    handle = _handle(wish, entries, host)
+    keys = _keys(wish, entries)
+    plan = Plan(command=f"velpin add {handle}", summary=f"add source {handle}")
+    _compose(host, plan, handle, entries, keys)
+    plan.planned_on = {file: host.tree.read(file) for file in plan.edits}
+    if plan.unchanged:
+        plan.handles = [s.handle for s in host.sources if _is_of(s, plan.edits)]
+        return plan
+    _refuse_taken(host, handle, entries)
+    _examine(host, plan, keys, wish, transport, clock)
+    return plan
+
+
+def _known_source(host: DebHost, wish: SourceWish) -> DebSource | None:
+    return next((source for source in host.sources if source.handle == wish.handle), None)
+
+
+# -- what is wished ----------------------------------------------------------------------
+
+
+def _entries(wish: SourceWish) -> list[Entry]:
+    if wish.snippet:
+        return parse_snippet(wish.snippet, wish.snippet_name)
+    if not wish.address:
+        raise UsageError(
+            f"no source is called {wish.handle!r}, and no address was given",
+            "velpin add NAME --url ADDRESS --suite SUITE --section SECTION, or a snippet",
+        )
+    if not wish.release:
+        raise UsageError("no suite was given", "add --suite NAME, or --suite ./ for a flat one")
+    flat = wish.release.endswith("/")
+    if flat and wish.sections:
+        raise UsageError(f"{wish.release!r} is a folder and takes no sections")
+    sections = wish.sections or (() if flat else ("main",))
+    options = {"arch": ",".join(wish.archs)} if wish.archs else {}
+    if not urlsplit(wish.address).scheme:
+        raise UsageError(f"{wish.address!r} is no address: no scheme such as https:")
+    return [
+        Entry("", 0, 0, "stanza", True, ("deb",), (wish.address,), (wish.release,), sections, options)
+    ]  # fmt: skip
+
+
+def parse_snippet(text: str, name: str = "") -> list[Entry]:
+    """The sources a vendor's snippet names, in either of the host's formats.
+
+    Raises HostFileError (snippet and line) where the host would not read it, UsageError
+    where it names no source.
+    """
+    body = "\n".join(_bare_line(line) for line in text.replace("\r\n", "\n").split("\n"))
+    stanza = re.search(r"(?mi)^(Types|URIs|Suites):", body) is not None
+    found = SourceFiles()
+    shown = name or "snippet"
+    parse_file(body, f"{shown}.sources" if stanza else f"{shown}.list", found)
+    if found.errors:
+        first = found.errors[0]
+        raise HostFileError(shown, first.line, first.what)
+    entries = [entry for entry in found.entries if "deb" in entry.types and entry.on]
+    if not entries:
+        raise UsageError(f"{shown} names no source", "expected a line `deb ADDRESS SUITE SECTION`")
+    return entries
+
+
+def _bare_line(line: str) -> str:
+    """Vendors print lines as arguments of a shell command: take the source out of it."""
+    found = re.search(r"""echo\s+(?:-e\s+)?(["'])(deb\s.*?)\1""", line)
+    return found.group(2) if found else line
+
+
+def _handle(wish: SourceWish, entries: list[Entry], host: DebHost) -> str:
+    if wish.handle:
+        if plain_handle(wish.handle) != wish.handle:
+            raise UsageError(
+                f"{wish.handle!r} cannot be a name: use a-z, 0-9, `.`, `+` and `-`",
+                f"for example {plain_handle(wish.handle)}",
+            )
+        return wish.handle
+    return repository_name(entries[0].addresses[0], host.release.get("ID", ""))
+
+
+def _keys(wish: SourceWish, entries: list[Entry]) -> list[Key]:
+    """Keys given with the wish, or written out in its snippet."""
+    keys: list[Key] = []
+    if wish.key:
+        keys = read_keys(wish.key, wish.key_name or "the key")
+    else:
+        for entry in entries:
+            value = entry.options.get("signed-by", "")
+            if "BEGIN PGP" in value:
+                lines = ["" if line == "." else line for line in value.split("\n")]
+                keys += read_keys("\n".join(lines).encode(), "the snippet's key")
+    if not wish.fingerprint:
+        return keys
+    wanted = bare(wish.fingerprint)
+    if len(wanted) < _LEAST_FINGERPRINT:
+        raise UsageError(
+            f"{wish.fingerprint!r} is too short for a fingerprint", "give all 40 characters of it"
+        )
+    fitting = [key for key in keys if key.fingerprint == wanted]
+    if not fitting:
+        had = ", ".join(key.grouped for key in keys) or "no key"
+        raise TrustError(
+            f"the fingerprint does not agree: expected {wanted}, found {had}",
+            "do not add it; ask whoever runs the source which key is theirs",
+        )
+    return fitting
+
+
+# -- what would be written ---------------------------------------------------------------
+
+
+def _compose(
+    host: DebHost, plan: Plan, handle: str, entries: list[Entry], keys: list[Key]
+) -> None:
+    signed_by = ""
+    if keys:
+        key_file = f"{OWN_FOLDER}/{handle}.asc"
+        if _is_others(host, key_file, armoured(keys)):
+            key_file = f"{OWN_FOLDER}/{handle}-velpin.asc"
+        plan.edits[key_file] = armoured(keys)
+        signed_by = "/" + key_file
+    texts = [edit.new_source(handle, _fields(entry, signed_by)) for entry in entries]
+    head = (edit.ADDED + "\n").encode()
+    text = texts[0] + b"".join(b"\n" + one.removeprefix(head) for one in texts[1:])
+    plan.edits[_file_for(host, handle)] = text
+
+
+def _is_others(host: DebHost, file: str, data: bytes) -> bool:
+    there = host.tree.read(file)
+    return there is not None and there != data
+
+
+def _file_for(host: DebHost, handle: str) -> str:
+    file = f"{_FOLDER}/{handle}.sources"
+    there = host.tree.read(file)
+    if there is not None and not there.startswith(edit.ADDED.encode()):
+        return f"{_FOLDER}/{handle}-velpin.sources"
+    return file
+
+
+def _fields(entry: Entry, signed_by: str) -> list[tuple[str, str]]:
+    fields = [
+        ("Types", "deb"),
+        ("URIs", " ".join(entry.addresses)),
+        ("Suites", " ".join(entry.suites)),
+        ("Components", " ".join(entry.sections)),
+    ]
+    for name, option in OPTIONS.items():
+        if option in entry.options and option != "signed-by":
+            written = "-".join(word.capitalize() for word in name.split("-"))
+            fields.append((written, entry.options[option].replace(",", " ")))
+    value = signed_by or entry.options.get("signed-by", "")
+    fields.append(("Signed-By", value.replace("\n", "\n ")))
+    return fields
+
+
+def _is_of(source: DebSource, edits: dict[str, bytes | None]) -> bool:
+    return any(place.file in edits for place in source.places)
+
+
+def _refuse_taken(host: DebHost, handle: str, entries: list[Entry]) -> None:
+    for source in host.sources:
+        for entry in entries:
+            same = source.address in [a.rstrip("/") for a in entry.addresses]
+            if same and source.release in entry.suites:
+                raise Refusal(
+                    f"{source.address} {source.release} is on this host already, as"
+                    f" {source.handle} ({source.places[0]}){'' if source.on else ', switched off'}",
+                    f"velpin on {source.handle}" if not source.on
+                    else f"velpin drop {source.handle} first, if you want it written anew",
+                )  # fmt: skip
+        if source.handle == handle:
+            raise Refusal(
+                f"{handle} is the name of another source ({source.places[0]})",
+                "give this one another name",
+            )
+
+
+# -- looking before writing --------------------------------------------------------------
+
+
+def _examine(
+    host: DebHost,
+    plan: Plan,
+    keys: list[Key],
+    wish: SourceWish,
+    transport: Transport,
+    clock: Callable[[], float],
+    only: tuple[str, str] | None = None,
+) -> None:
+    after = host.with_edits(plan.edits)
+    if after.source_files.errors:
+        raise after.source_files.errors[0]
+    added = [
+        source
+        for source in after.sources
+        if source.on
+        and _is_of(source, plan.edits)
+        and only in (None, (source.address, source.release))
+    ]
+    plan.handles = [source.handle for source in added]
+    signers: set[str] = set()
+    seen = False
+    for source in added:
+        result = refresh_source(after, source, transport, clock)
+        _take_result(host, plan, source, result, transport)
+        if result.fetched:
+            seen = True
+            signers.update(result.fetched.signed_by)
+        elif isinstance(result.error, MissingKey | BadSignature):
+            seen = True
+    shown = keys or [
+        key
+        for source in added
+        for key in named_keys(after.tree, source).keys
+        if key.fingerprint in signers
+    ]
+    plan.keys = [_shown(key, signers if seen else None, wish, clock()) for key in shown]
+    if not plan.error:
+        for source in added:
+            _check_release(after, plan, source, transport)
+
+
+def _take_result(
+    host: DebHost, plan: Plan, source: DebSource, result: Refreshed, transport: Transport
+) -> None:
+    for warning in result.warnings:
+        code = "no-arch-in-source" if warning.startswith("has nothing for") else "source-warning"
+        plan.notes.append(Reason(code, {"source": source.handle, "what": warning}))
+    if isinstance(result.error, MissingKey):
+        plan.error = MissingKey(
+            result.error.message,
+            result.error.key_ids,
+            f"get that key from whoever runs the source and give it: --key FILE-or-URL"
+            f" --fingerprint {result.error.key_ids[0] if result.error.key_ids else ''}".rstrip(),
+        )
+    elif isinstance(result.error, NotThere):
+        suites = suites_of(source, transport, host.release)
+        if suites:
+            told = ", ".join(suites)
+            plan.error = NotThere(
+                f"{source.address} has no suite {source.release!r} for this host; it has {told}",
+                f"try --suite {suites[0]}",
+            )
+        else:
+            plan.error = result.error
+    elif result.error:
+        plan.error = result.error
+
+
+def _check_release(after: DebHost, plan: Plan, source: DebSource, transport: Transport) -> None:
+    release = after.copies[source.handle].release
+    if release.architectures and not {after.native, "all"} & set(release.architectures):
+        facts = {"arch": after.native, "has": " ".join(release.architectures)}
+        plan.findings.append(Reason("wrong-arch", {"source": source.handle, **facts}))
+    here = after.release.get("VERSION_CODENAME", "")
+    if source.flat or not here or here in (source.release, release.codename, release.suite):
+        return
+    if source.release.startswith(here + "-") or (release.codename or "").startswith(here + "-"):
+        return
+    better = [one for one in suites_of(source, transport, after.release) if one == here]
+    if better:
+        plan.findings.append(
+            Reason(
+                "wrong-release",
+                {"source": source.handle, "asked": source.release, "here": here, "better": better[0]},
+            )
+        )
+
+
+def suites_of(source: DebSource, transport: Transport, release: dict[str, str]) -> list[str]:
+    """Suites a repository is seen to have: from its folder's listing, else by trying names."""
+    base = f"{source.address}/dists/"
+    listed = _listed(base, transport)
+    if listed:
+        return listed
+    names = [release.get("VERSION_CODENAME", ""), release.get("VERSION_ID", ""), *_COMMON_SUITES]
+    return [name for name in dict.fromkeys(names) if name and _has_suite(base + name, transport)]
+
+
+def _listed(base: str, transport: Transport) -> list[str]:
+    if urlsplit(base).scheme in ("file", "copy"):
+        folder = Path(file_path(base))
+        return sorted(entry.name for entry in folder.iterdir() if entry.is_dir()) if folder.is_dir() else []
+    try:
+        page = decode(transport.read(base, most=1 << 20))
+    except (FetchError, TrustError):
+        return []
+    names = re.findall(r'href="(?:\./)?([A-Za-z0-9][A-Za-z0-9._+-]*)/"', page)
+    return [name for name in dict.fromkeys(names) if _has_suite(base + name, transport)]
+
+
+def _has_suite(url: str, transport: Transport) -> bool:
+    for name in ("InRelease", "Release"):
+        try:
+            transport.read(f"{url}/{name}")
+            return True
+        except (FetchError, TrustError):
+            continue
+    return False
+
+
+def _shown(key: Key, signers: set[str] | None, wish: SourceWish, now: float) -> KeyShown:
+    state = "revoked" if key.revoked else "expired" if key.is_expired(now) else "good"
+    return KeyShown(
+        key.owner,
+        key.grouped,
+        key.created,
+        key.expires,
+        key.algorithm,
+        state,  # type: ignore[arg-type]
+        None if signers is None else key.fingerprint in signers,
+        True if wish.fingerprint else None,
+    )
+
+
+# -- a key for a source that is there ----------------------------------------------------
+
+
+def _plan_key(
+    host: DebHost,
+    source: DebSource,
+    wish: SourceWish,
+    transport: Transport,
+    clock: Callable[[], float],
+) -> Plan:
+    if not wish.key:
+        raise Refusal(
+            f"{source.handle} is on this host already ({source.places[0]})",
+            "give --key FILE-or-URL to name the key it is to be signed with",
+        )
+    keys = _keys(wish, [])
+    if not keys:
+        raise BadKey(f"{wish.key_name}: holds no key")
+    key_file = f"{OWN_FOLDER}/{source.handle}.asc"
+    if _is_others(host, key_file, armoured(keys)):
+        key_file = f"{OWN_FOLDER}/{source.handle}-velpin.asc"
+    plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
+    plan.edits[key_file] = armoured(keys)
+    plan.edits |= edit.set_key(host.tree, source, "/" + key_file)
+    plan.planned_on = {file: host.tree.read(file) for file in plan.edits}
+    if not plan.unchanged:
+        _examine(host, plan, keys, wish, transport, clock, (source.address, source.release))
+    return plan

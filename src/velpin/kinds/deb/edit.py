@@ -1,0 +1,224 @@
+"""The smallest edits of a deb host's source files: on, off, drop, a key, a new source.
+
+Every function takes a host and returns new contents by file name; nothing is written here.
+Comments, order, blank lines and line ends of everything else stay as they are.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from velpin.errors import Refusal
+from velpin.kinds.deb.conf import is_yes
+from velpin.kinds.deb.control import Field, Stanza, decode, encode, read_stanzas, split_lines
+from velpin.kinds.deb.sources import HANDLE_FIELD, DebSource, Entry
+from velpin.kinds.deb.trust import OWN_FOLDER
+from velpin.tree import Tree
+
+Edits = dict[str, bytes | None]
+_LineEdit = Callable[[list[str], Entry], list[str]]
+
+ADDED = "# Added by velpin."
+"""The first line of a source file of Velpin's own."""
+
+
+def switch(tree: Tree, source: DebSource, on: bool) -> Edits:
+    """Contents after switching a source on or off."""
+
+    def change(lines: list[str], entry: Entry) -> list[str]:
+        if entry.form == "line":
+            return [_uncommented(lines[0]) if on else _commented(lines[0])]
+        if _is_alone(entry):
+            return _with_enabled(lines, on)
+        rest, own = _split_off(lines, entry, source)
+        return [*rest, "\n", *_with_enabled(own, on)]
+
+    return _edited(tree, [entry for entry in source.entries if entry.on != on], change)
+
+
+def drop(tree: Tree, source: DebSource) -> Edits:
+    """Contents after taking a source away, with the key file that was Velpin's for it alone."""
+
+    def change(lines: list[str], entry: Entry) -> list[str]:
+        if entry.form == "line" or _is_alone(entry):
+            return []
+        return _split_off(lines, entry, source)[0]
+
+    edits = _edited(tree, source.entries, change)
+    for file, data in list(edits.items()):
+        left = split_lines(decode(data or b""))
+        own = bool(left) and left[0].startswith(ADDED)
+        if not any(line.strip() for line in left) or (own and not _says_anything(left)):
+            edits[file] = None
+    for key in _own_key_files(tree, source, edits):
+        edits[key] = None
+    return edits
+
+
+def _says_anything(lines: list[str]) -> bool:
+    return any(line.strip() and not line.startswith("#") for line in lines)
+
+
+def _own_key_files(tree: Tree, source: DebSource, edits: Edits) -> list[str]:
+    """Key files in Velpin's folder that only this source names."""
+    named = [word.lstrip("/") for word in source.signed_by.split() if word.startswith("/")]
+    own = [file for file in named if file.startswith(OWN_FOLDER + "/") and tree.exists(file)]
+    after = tree.with_edits(edits)
+    others = "".join(
+        decode(after.read(file) or b"")
+        for folder in ("etc/apt/sources.list.d",)
+        for file in ("etc/apt/sources.list", *(f"{folder}/{name}" for name in after.names(folder)))
+    )
+    return [file for file in own if f"/{file}" not in others]
+
+
+def set_key(tree: Tree, source: DebSource, value: str) -> Edits:
+    """Contents after naming a key for a source that is there already."""
+
+    def change(lines: list[str], entry: Entry) -> list[str]:
+        if entry.form == "line":
+            return [_with_option(lines[0], "signed-by", value)]
+        if _is_alone(entry):
+            return _with_field(lines, "Signed-By", value)
+        rest, own = _split_off(lines, entry, source)
+        return [*rest, "\n", *_with_field(own, "Signed-By", value)]
+
+    return _edited(tree, source.entries, change)
+
+
+def new_source(handle: str, fields: Iterable[tuple[str, str]]) -> bytes:
+    """A source file of Velpin's own."""
+    lines = [ADDED, *(f"{name}: {value}" for name, value in fields if value)]
+    return encode("\n".join([*lines, f"{HANDLE_FIELD}: {handle}"]) + "\n")
+
+
+# -- lines of one entry ------------------------------------------------------------------
+
+
+def _edited(tree: Tree, entries: Iterable[Entry], change: _LineEdit) -> Edits:
+    by_file: dict[str, list[Entry]] = {}
+    for entry in entries:
+        by_file.setdefault(entry.file, []).append(entry)
+    edits: Edits = {}
+    for file, wanted in by_file.items():
+        lines = split_lines(decode(tree.read(file) or b""))
+        for entry in sorted(wanted, key=lambda one: one.line, reverse=True):
+            first, last = entry.line - 1, entry.end - 1
+            new = change(lines[first:last], entry)
+            if not new:
+                last = _swallow_blank(lines, first, last)
+            if not new and last == len(lines) and entry.form == "stanza":
+                first = _swallow_blank_before(lines, first)
+            lines[first:last] = _like(lines[first:last], new)
+        edits[file] = encode("".join(lines))
+    return edits
+
+
+def _swallow_blank(lines: list[str], first: int, last: int) -> int:
+    """A removed stanza takes the blank line after it along."""
+    blank_before = first == 0 or not lines[first - 1].strip()
+    if blank_before and last < len(lines) and not lines[last].strip():
+        return last + 1
+    return last
+
+
+def _swallow_blank_before(lines: list[str], first: int) -> int:
+    while first and not lines[first - 1].strip():
+        first -= 1
+    return first
+
+
+def _like(old: list[str], new: list[str]) -> list[str]:
+    """New lines with the line ends of the old ones."""
+    if not any(line.endswith("\r\n") for line in old):
+        return new
+    return [line.rstrip("\r\n") + "\r\n" for line in new]
+
+
+def _commented(line: str) -> str:
+    return "# " + line
+
+
+def _uncommented(line: str) -> str:
+    return line.lstrip().lstrip("#").lstrip()
+
+
+def _is_alone(entry: Entry) -> bool:
+    return len(entry.addresses) * len(entry.suites) == 1
+
+
+def _stanza(lines: list[str]) -> Stanza:
+    return next(iter(read_stanzas("".join(lines))))
+
+
+def _with_enabled(lines: list[str], on: bool) -> list[str]:
+    found = _stanza(lines).fields.get("enabled")
+    if found is None:
+        return lines if on else ["Enabled: no\n", *lines]
+    if is_yes(found.value, True) == on:
+        return lines
+    return _replaced(lines, found, [f"{found.name}: {'yes' if on else 'no'}\n"])
+
+
+def _with_field(lines: list[str], name: str, value: str) -> list[str]:
+    found = _stanza(lines).fields.get(name.lower())
+    new = [f"{name}: {value}\n"]
+    if found:
+        return _replaced(lines, found, new)
+    if lines and not lines[-1].endswith("\n"):
+        lines = [*lines[:-1], lines[-1] + "\n"]
+    return [*lines, *new]
+
+
+def _replaced(lines: list[str], field: Field, new: list[str]) -> list[str]:
+    return [*lines[: field.line - 1], *new, *lines[field.end - 1 :]]
+
+
+def _with_option(line: str, name: str, value: str) -> str:
+    kind, _, rest = line.partition("[")
+    if not _ or "]" not in rest or ":" in kind:
+        words = line.split(None, 1)
+        lead = line[: len(line) - len(line.lstrip())]
+        return f"{lead}{words[0]} [{name}={value}] {words[1]}"
+    inside, _, tail = rest.partition("]")
+    options = [word for word in inside.split() if not word.lower().startswith(name + "=")]
+    return f"{kind}[{' '.join([*options, f'{name}={value}'])}]{tail}"
+
+
+def _split_off(
+    lines: list[str], entry: Entry, source: DebSource
+) -> tuple[list[str], list[str]]:
+    """A stanza of several sources without one of them, and a stanza of that one alone."""
+    own = _with_words(lines, "uris", [_written_address(entry, source)])
+    own = _with_words(own, "suites", [_written_suite(entry, source)])
+    own = [line for line in own if not line.startswith("#")]
+    others_a = [address for address in entry.addresses if address != _written_address(entry, source)]
+    others_s = [suite for suite in entry.suites if suite != _written_suite(entry, source)]
+    if not others_a:
+        return _with_words(lines, "suites", others_s), own
+    if not others_s:
+        return _with_words(lines, "uris", others_a), own
+    rest = _with_words(lines, "suites", others_s)
+    same_suite = _with_words(lines, "uris", others_a)
+    same_suite = _with_words(same_suite, "suites", [_written_suite(entry, source)])
+    return [*rest, "\n", *(line for line in same_suite if not line.startswith("#"))], own
+
+
+def _written_address(entry: Entry, source: DebSource) -> str:
+    for address in entry.addresses:
+        if address.rstrip("/") == source.address or "$(ARCH)" in address:
+            return address
+    raise Refusal(f"{entry.place}: {source.address} is not found there any more")
+
+
+def _written_suite(entry: Entry, source: DebSource) -> str:
+    for suite in entry.suites:
+        if suite == source.release or "$(ARCH)" in suite:
+            return suite
+    raise Refusal(f"{entry.place}: {source.release} is not found there any more")
+
+
+def _with_words(lines: list[str], name: str, words: list[str]) -> list[str]:
+    lines = [*lines[:-1], lines[-1] if lines[-1].endswith("\n") else lines[-1] + "\n"]
+    found = _stanza(lines).fields[name]
+    return _replaced(lines, found, [f"{found.name}: {' '.join(words)}\n"])

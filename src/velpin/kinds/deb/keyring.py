@@ -1,0 +1,31 @@
+"""Which key of a deb host vouches for which source."""
+
+from __future__ import annotations
+
+from velpin.kinds.deb.host import DebHost
+from velpin.kinds.deb.trust import common_keys, named_keys
+from velpin.model import KeyUse
+from velpin.trust.openpgp import Key
+
+
+def key_uses(host: DebHost) -> list[KeyUse]:
+    """Every named key once for each place it stands in; those that vouch for all come last."""
+    uses: dict[tuple[str, str], tuple[Key, list[str]]] = {}
+    by_all: list[str] = []
+    for source in host.sources:
+        named = named_keys(host.tree, source)
+        if named.how in ("common", "none"):
+            if named.how == "common":
+                by_all.append(source.handle)
+            continue
+        for key in named.keys:
+            uses.setdefault((key.fingerprint, key.where), (key, []))[1].append(source.handle)
+    found = [_use(key, handles, False) for key, handles in uses.values()]
+    return found + [_use(key, by_all, True) for key in common_keys(host.tree)]
+
+
+def _use(key: Key, handles: list[str], everything: bool) -> KeyUse:
+    return KeyUse(
+        key.owner, key.grouped, key.created, key.expires, key.algorithm, key.revoked, key.where,
+        tuple(dict.fromkeys(handles)), everything,
+    )  # fmt: skip
