@@ -7,7 +7,7 @@ from `Reason.code` and `Reason.facts`.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 Fact = str | int
@@ -47,8 +47,7 @@ class Source:
 SourceState = Literal["on", "off", "not fetched"]
 
 
-@dataclass(frozen=True, slots=True)
-class Standing:
+class Standing(NamedTuple):
     """How one source stands on its host today: tier, number, freshness, signature."""
 
     source: Source
@@ -113,8 +112,7 @@ class PassedOver(NamedTuple):
 Outcome = Literal["install", "upgrade", "downgrade", "reinstall", "keep", "none"]
 
 
-@dataclass(frozen=True, slots=True)
-class Answer:
+class Answer(NamedTuple):
     """What one request gets."""
 
     asked: str
@@ -146,8 +144,7 @@ class Change(NamedTuple):
     role: str
 
 
-@dataclass(frozen=True, slots=True)
-class Forecast:
+class Forecast(NamedTuple):
     """The predicted outcome of all requests together."""
 
     kind: str
@@ -162,8 +159,7 @@ class Forecast:
     exit_code: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class HostFacts:
+class HostFacts(NamedTuple):
     """What host this is."""
 
     kind: str
@@ -207,12 +203,11 @@ class Moved(NamedTuple):
     after: tuple[str, str] | None
 
 
-@dataclass(frozen=True, slots=True)
-class Shift:
+class Shift(NamedTuple):
     """What differs between two forecasts of the whole host."""
 
     moved: tuple[Moved, ...] = ()
     new_names: tuple[str, ...] = ()
     gone_names: tuple[str, ...] = ()
-    asked: tuple[tuple[Answer, Answer], ...] = field(default=())
+    asked: tuple[tuple[Answer, Answer], ...] = ()
     """For each named package: the answer before, the answer after."""

@@ -20,7 +20,6 @@ import json
 import os
 import time
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -50,8 +49,7 @@ class Edit(NamedTuple):
     after: FileState
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(NamedTuple):
     """One entry of the journal; time in seconds since 1970."""
 
     number: int
@@ -79,13 +77,7 @@ class Journal:
         """All entries that count, oldest first, each with the one that undid it."""
         found = [_read_entry(path) for path in self._files(_DONE)]
         undone = {entry.undoes: entry.number for entry in found if entry.undoes}
-        return [
-            Entry(
-                e.number, e.time, e.command, e.summary, e.edits, e.folders, e.undoes,
-                undone.get(e.number, 0),
-            )
-            for e in found
-        ]  # fmt: skip
+        return [e._replace(undone_by=undone.get(e.number, 0)) for e in found]
 
     def pending(self) -> bool:
         """Whether an interrupted change waits to be put right."""

@@ -5,10 +5,8 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from velpin.change.journal import Entry
-from velpin.change.plan import Plan
 from velpin.front.words import sentence
 from velpin.model import (
     Answer,
@@ -21,6 +19,10 @@ from velpin.model import (
     Shift,
     Standing,
 )
+
+if TYPE_CHECKING:
+    from velpin.change.journal import Entry
+    from velpin.change.plan import Plan
 
 
 def write(value: Any) -> None:

@@ -5,17 +5,20 @@ from __future__ import annotations
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan, SourceWish
 from velpin.change.shift import shift_between
 from velpin.errors import CannotWrite, HostFileError, Refusal, UsageError
-from velpin.fetch.download import Transport
 from velpin.front.plan_view import show_came_from, show_plan, show_shift
 from velpin.front.screen import Screen
 from velpin.front.session import consent, journal_of, tell, transport_for, waiting
 from velpin.front.words import sentence
-from velpin.kinds.base import Host
 from velpin.model import Shift
+
+if TYPE_CHECKING:
+    from velpin.fetch.download import Transport
+    from velpin.kinds.base import Host
 
 
 def wish_from(

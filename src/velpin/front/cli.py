@@ -1,12 +1,13 @@
 """The commands: names, options, and which piece of Velpin does the work.
 
 Kept thin on purpose: a command imports what it needs when it runs, so that `--help` and a
-forecast start fast.
+forecast start fast; and only the command that is asked for is built at all.
 """
 
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
 
@@ -34,6 +35,28 @@ AsIs = Annotated[
 ]
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 Preview = Annotated[bool, typer.Option("--preview", help="Show it and stop.")]
+
+
+_COMMANDS: dict[str, Callable[..., None]] = {}
+
+
+def _command(run: Callable[..., None]) -> Callable[..., None]:
+    _COMMANDS[run.__name__] = run
+    return run
+
+
+def _register(words: list[str]) -> None:
+    """Build the one command that is asked for, all of them where that cannot be told."""
+    first = ""
+    for at, word in enumerate(words):
+        if word in ("-h", "--help"):
+            break
+        if word in _COMMANDS and (at == 0 or words[at - 1] != "--root"):
+            first = word
+            break
+    for name, run in _COMMANDS.items():
+        if first in ("", name):
+            app.command(name)(run)
 
 
 class _Chosen:
@@ -73,7 +96,7 @@ def _screen():  # type: ignore[no-untyped-def]
 # -- looking -----------------------------------------------------------------------------
 
 
-@app.command()
+@_command
 def host(root: Root = None, json: Json = False) -> None:
     """What host this is: release, architectures, sources, age of their indexes."""
     facts = _open(root).facts()
@@ -87,7 +110,7 @@ def host(root: Root = None, json: Json = False) -> None:
     show_facts(_screen(), facts)
 
 
-@app.command()
+@_command
 def sources(
     files: Annotated[
         bool, typer.Option("--files", help="Show where each is written, and files passed over.")
@@ -116,7 +139,7 @@ def sources(
         tell(f"{note.place}: {note.text}")
 
 
-@app.command()
+@_command
 def forecast(
     request: Annotated[
         list[str], typer.Argument(help="NAME, NAME:ARCH, NAME@VERSION, NAME%SOURCE")
@@ -145,7 +168,7 @@ def forecast(
         raise typer.Exit(found.exit_code)
 
 
-@app.command()
+@_command
 def offers(
     what: Annotated[
         list[str] | None, typer.Argument(metavar="[NAME...|GLOB]", help="Names, or with --from a glob.")
@@ -183,7 +206,7 @@ def offers(
         raise Refusal(f"no offers {what_of}", hint)
 
 
-@app.command()
+@_command
 def find(
     text: Annotated[list[str], typer.Argument(help="Words to look for.")],
     most: Annotated[int, typer.Option("--most", min=1, help="Lines to show.")] = 40,
@@ -205,7 +228,7 @@ def find(
     show_found(_screen(), found, count)
 
 
-@app.command()
+@_command
 def keys(root: Root = None, json: Json = False) -> None:
     """Which key vouches for which source, and keys that vouch for everything."""
     import time
@@ -224,7 +247,7 @@ def keys(root: Root = None, json: Json = False) -> None:
 # -- fetching ----------------------------------------------------------------------------
 
 
-@app.command()
+@_command
 def refresh(
     source: Annotated[list[str] | None, typer.Argument(help="Only these.")] = None,
     accept_changed: Annotated[
@@ -245,7 +268,7 @@ def refresh(
 # -- changing ----------------------------------------------------------------------------
 
 
-@app.command()
+@_command
 def add(
     what: Annotated[
         str,
@@ -287,7 +310,7 @@ def add(
     add_source(found, wish, key, tuple(wanted or ()), preview=preview, yes=yes, as_json=json)
 
 
-@app.command()
+@_command
 def off(
     source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
 ) -> None:
@@ -297,7 +320,7 @@ def off(
     switch_source(_open(root), source, False, preview=preview, yes=yes, as_json=json)
 
 
-@app.command()
+@_command
 def on(
     source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
 ) -> None:
@@ -307,7 +330,7 @@ def on(
     switch_source(_open(root), source, True, preview=preview, yes=yes, as_json=json)
 
 
-@app.command()
+@_command
 def drop(
     source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
 ) -> None:
@@ -317,7 +340,7 @@ def drop(
     drop_source(_open(root), source, preview=preview, yes=yes, as_json=json)
 
 
-@app.command()
+@_command
 def journal(root: Root = None, json: Json = False) -> None:
     """Every change velpin made to this host."""
     from velpin.front.session import journal_of
@@ -333,7 +356,7 @@ def journal(root: Root = None, json: Json = False) -> None:
     show_journal(_screen(), entries)
 
 
-@app.command()
+@_command
 def undo(
     number: Annotated[int, typer.Argument(help="Which change; the last one if none is given.")] = 0,
     preview: Preview = False,
@@ -347,7 +370,7 @@ def undo(
     undo_change(_open(root), number, preview=preview, yes=yes, as_json=json)
 
 
-@app.command()
+@_command
 def demo(
     keep: Annotated[
         Path | None, typer.Option("--keep", metavar="DIR", help="Leave the demo host there.")
@@ -371,6 +394,7 @@ def demo(
 def main() -> None:
     """The program: runs a command and turns Velpin's errors into words and exit codes."""
     try:
+        _register(sys.argv[1:])
         app()
     except VelpinError as problem:
         from velpin.front.session import fail

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -12,13 +11,13 @@ from typing import TYPE_CHECKING, Any
 from velpin.errors import NoConsent, VelpinError
 from velpin.front.screen import Screen
 from velpin.kinds import open_host
-from velpin.kinds.base import Host
 from velpin.store.shelf import open_shelf
 from velpin.tree import Tree
 
 if TYPE_CHECKING:
     from velpin.change.journal import Journal
     from velpin.fetch.download import Transport
+    from velpin.kinds.base import Host
 
 _JOURNAL = "var/lib/velpin/journal"
 
@@ -103,6 +102,8 @@ class Meter:
         self._on = wanted and sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
         self._bars: dict[str, Any] = {}
         self._progress: Any = None
+        import threading
+
         self._lock = threading.Lock()
 
     def told(self, label: str, done: int, total: int) -> None:

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from velpin.change.journal import Entry
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import DECIDED, age, day, moment, sentence, several, shortened, size
-from velpin.kinds.base import Host, Met
 from velpin.model import Answer, Forecast, HostFacts, KeyUse, Offer, Standing
+
+if TYPE_CHECKING:
+    from velpin.change.journal import Entry
+    from velpin.kinds.base import Host, Met
 
 _OUTCOMES = {
     "install": "new on this host",

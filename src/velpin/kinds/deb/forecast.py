@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb import choice
@@ -31,8 +31,7 @@ _BOUNDS: dict[str, Callable[[int], bool]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Decision:
+class Decision(NamedTuple):
     """The version one request gets, before it is told as an Answer."""
 
     package: Package

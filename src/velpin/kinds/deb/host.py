@@ -8,10 +8,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from velpin.errors import HostFileError, StoreError
 from velpin.fetch.unpack import EXTENSIONS, unpacked
@@ -56,8 +55,7 @@ OWN = "(installed)"
 _QUOTED_NAME = re.compile(r"[\\|{}\[\]<>\"^~_=!@#$%^&*\s]|[^\x21-\x7e]")
 
 
-@dataclass(frozen=True, slots=True)
-class Copy:
+class Copy(NamedTuple):
     """The copy of a source's index that counts, and whose it is."""
 
     holder: Literal["installer", "velpin", ""]
@@ -628,7 +626,7 @@ def wanted_indexes(source: DebSource, release: Release) -> Iterator[tuple[str, s
             yield section, archs[0] if archs else ""
             continue
         for arch in archs:
-            if not release.architectures or arch in release.architectures or not release.date:
+            if not release.architectures or arch in release.architectures or not release.date_text:
                 yield section, arch
         if release.reads_all:
             yield section, "all"

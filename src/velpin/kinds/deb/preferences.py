@@ -8,10 +8,12 @@ matches wins. All rules here are observed on real hosts.
 
 from __future__ import annotations
 
+import fnmatch
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb.conf import Conf
@@ -30,8 +32,7 @@ _POSIX = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Site:
+class Site(NamedTuple):
     """What records can match of one index; `own` marks the host's own record of packages."""
 
     archive: str | None
@@ -48,8 +49,7 @@ class Site:
 OWN_RECORD = Site("now", None, None, None, None, "now", None, "", own=True)
 
 
-@dataclass(frozen=True, slots=True)
-class Pin:
+class Pin(NamedTuple):
     """The selecting half of a record: by release fields, by origin, or by version."""
 
     kind: str
@@ -67,8 +67,7 @@ class Pin:
         return self.kind == "version" and version_matches(self.text, version)
 
 
-@dataclass(frozen=True, slots=True)
-class Record:
+class Record(NamedTuple):
     """One preference record; `names` is empty for a general one."""
 
     place: Place
@@ -251,8 +250,6 @@ def _expression(wanted: str) -> Callable[[str], bool]:
     if not re.search(r"[*?\[]", wanted):
         plain = wanted.lower()
         return lambda had: had.lower() == plain
-    import fnmatch
-
     pattern = re.compile(fnmatch.translate(wanted.replace("[^", "[!")), re.IGNORECASE)
     return lambda had: pattern.match(had) is not None
 
@@ -276,8 +273,7 @@ def is_pattern(name: str) -> bool:
     )
 
 
-@dataclass(frozen=True, slots=True)
-class _Named:
+class _Named(NamedTuple):
     """One name of one record, taken apart."""
 
     record: Record

@@ -8,13 +8,12 @@ host's installer has already checked.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
-from email.utils import parsedate_to_datetime
 from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.control import decode, read_stanzas
+from velpin.model import Place
 
 _LISTS = ("md5sum", "sha1", "sha256", "sha512")
 _HEAD_END = re.compile(rb"^(?:MD5Sum|SHA1|SHA256|SHA512):", re.MULTILINE | re.IGNORECASE)
@@ -29,8 +28,7 @@ class Promise(NamedTuple):
     value: str
 
 
-@dataclass(frozen=True, slots=True)
-class Release:
+class Release(NamedTuple):
     """The head of one release file; missing fields are None, since empty is something else."""
 
     origin: str | None = None
@@ -38,8 +36,6 @@ class Release:
     suite: str | None = None
     codename: str | None = None
     version: str | None = None
-    date: float | None = None
-    valid_until: float | None = None
     architectures: tuple[str, ...] = ()
     components: tuple[str, ...] = ()
     not_automatic: bool = False
@@ -47,6 +43,19 @@ class Release:
     by_hash: bool = False
     reads_all: bool = False
     """Whether a separate index of architecture-independent packages is to be read (observed)."""
+    place: Place = Place("", 0)
+    date_text: str = ""
+    valid_until_text: str = ""
+
+    @property
+    def date(self) -> float | None:
+        """When it was made, in seconds since 1970; HostFileError where it is no date."""
+        return read_date(self.date_text, self.place)
+
+    @property
+    def valid_until(self) -> float | None:
+        """Until when it holds, in seconds since 1970; HostFileError where it is no date."""
+        return read_date(self.valid_until_text, self.place)
 
     def names(self, asked: str) -> bool:
         """Whether `asked` is this release's suite, codename or version."""
@@ -63,7 +72,7 @@ def unwrap(data: bytes) -> bytes:
 
 
 def read_release(data: bytes, file: str) -> Release:
-    """The head of a release file; HostFileError where it has no fields or an unreadable date."""
+    """The head of a release file; HostFileError where it has no fields."""
     body = unwrap(data[:8192])
     found = _HEAD_END.search(body)
     if found is None and len(data) > 8192:
@@ -82,8 +91,6 @@ def read_release(data: bytes, file: str) -> Release:
         suite=given.get("suite"),
         codename=given.get("codename"),
         version=given.get("version"),
-        date=read_date(given.get("date", ""), file, stanza.line_of("date")),
-        valid_until=read_date(given.get("valid-until", ""), file, stanza.line_of("valid-until")),
         architectures=archs,
         components=tuple(given.get("components", "").split()),
         not_automatic=is_yes(given.get("notautomatic", ""), False),
@@ -91,17 +98,22 @@ def read_release(data: bytes, file: str) -> Release:
         by_hash=is_yes(given.get("acquire-by-hash", ""), False),
         reads_all="all" in archs
         and "Packages" not in given.get("no-support-for-architecture-all", "").split(),
+        place=Place(file, stanza.line_of("date")),
+        date_text=given.get("date", ""),
+        valid_until_text=given.get("valid-until", ""),
     )
 
 
-def read_date(text: str, file: str, line: int) -> float | None:
+def read_date(text: str, place: Place) -> float | None:
     """Seconds since 1970 of a date as mail writes it (RFC 5322); None where it is missing."""
     if not text:
         return None
+    from email.utils import parsedate_to_datetime
+
     try:
         return parsedate_to_datetime(text).timestamp()
     except (ValueError, TypeError) as problem:
-        raise HostFileError(file, line, f"{text!r} is not a date") from problem
+        raise HostFileError(place.file, place.line, f"{text!r} is not a date") from problem
 
 
 def read_promises(data: bytes, file: str) -> dict[str, Promise]:

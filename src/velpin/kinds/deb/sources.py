@@ -13,7 +13,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
-from urllib.parse import unquote
+from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb.conf import Conf, is_yes
@@ -66,8 +66,7 @@ _GENERIC = frozenset(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(NamedTuple):
     """One line or stanza of a source file, as written."""
 
     file: str
@@ -81,7 +80,7 @@ class Entry:
     addresses: tuple[str, ...]
     suites: tuple[str, ...]
     sections: tuple[str, ...]
-    options: dict[str, str] = field(default_factory=dict)
+    options: dict[str, str] = {}  # noqa: RUF012
     handle: str = ""
 
     @property
@@ -197,7 +196,7 @@ def parse_line(line: str, file: str, number: int, *, on: bool) -> Entry:
         if rest and not rest[0].isspace():
             raise wrong("no blank after the [options]")
         options = _read_options(inside, wrong)
-    words = [unquote(word.replace('"', "")) for word in _WORD.findall(rest.split("#")[0])]
+    words = [_decoded(word.replace('"', "")) for word in _WORD.findall(rest.split("#")[0])]
     if not words:
         raise wrong("no address")
     if not _has_scheme(words[0]):
@@ -209,6 +208,14 @@ def parse_line(line: str, file: str, number: int, *, on: bool) -> Entry:
         file, number, number + 1, "line", on, (kind,), (words[0],), (words[1],),
         tuple(words[2:]), options,
     )  # fmt: skip
+
+
+def _decoded(text: str) -> str:
+    if "%" not in text:
+        return text
+    from urllib.parse import unquote
+
+    return unquote(text)
 
 
 def _read_options(inside: str, wrong: type | object) -> dict[str, str]:
@@ -414,7 +421,7 @@ def repository_name(address: str, distribution: str = "") -> str:
     names = [name for name in reversed(([host] if local else []) + path.split("/")) if name]
     core = "" if local else _core_label(host)
     for name in names:
-        word = unquote(name).lower()
+        word = _decoded(name).lower()
         if word in _GENERIC or (word == distribution and core not in ("", word)):
             continue
         return plain_handle(word)

@@ -1,0 +1,210 @@
+"""Makes the demo's host and its repositories: signed for real, with keys made for it."""
+
+from __future__ import annotations
+
+import gzip
+import hashlib
+import lzma
+import time
+import tomllib
+from collections.abc import Iterable, Mapping, Sequence
+from email.utils import formatdate
+from importlib.resources import files
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import pysequoia
+
+Fields = Mapping[str, str]
+
+
+class Scene(NamedTuple):
+    """Where the demo's things lie."""
+
+    root: Path
+    www: Path
+    keys: Path
+    snippet: Path
+
+
+class Signer(NamedTuple):
+    """A key made for signing."""
+
+    secret: pysequoia.Tsk
+
+    @property
+    def fingerprint(self) -> str:
+        """Of the primary key, upper-case hexadecimal."""
+        return self.secret.extract_certificate().fingerprint.upper()
+
+    @property
+    def public(self) -> bytes:
+        """The certificate as armoured text."""
+        return str(self.secret.extract_certificate()).encode()
+
+    def clear(self, data: bytes) -> bytes:
+        """A text with a signature around it."""
+        mode = pysequoia.SignatureMode.CLEAR
+        return bytes(pysequoia.sign(self.secret.signer(), data, mode=mode))
+
+    def detached(self, data: bytes) -> bytes:
+        """An armoured signature of a text."""
+        mode = pysequoia.SignatureMode.DETACHED
+        return bytes(pysequoia.sign(self.secret.signer(), data, mode=mode))
+
+
+def new_signer(name: str, days: int | None = 1095) -> Signer:
+    """A fresh key that is good for some days (None: for ever)."""
+    seconds = days * 86400 if days is not None else None
+    return Signer(pysequoia.Tsk.generate(user_id=name, validity_seconds=seconds))
+
+
+def read_scene() -> dict[str, Any]:
+    """The scene's data."""
+    return tomllib.loads((files("velpin.demo") / "scene.toml").read_text("utf-8"))
+
+
+def build(folder: Path) -> Scene:
+    """Make the whole scene below an empty folder."""
+    scene = read_scene()
+    made = Scene(folder / "host", folder / "www", folder / "keys", folder / "snippet.list")
+    made.keys.mkdir(parents=True)
+    signers = {name: new_signer(owner) for name, owner in scene["keys"].items()}
+    for name, signer in signers.items():
+        (made.keys / f"{name}.asc").write_bytes(signer.public)
+        _put(made.root, f"usr/share/keyrings/{name}.asc", signer.public, name in ("mooring", "fogworks"))
+    stanzas: dict[tuple[str, str], Fields] = {}
+    for repository in scene["repository"]:
+        sections = {
+            section: [stanza(*row) for row in rows]
+            for section, rows in repository["sections"].items()
+        }
+        for rows in sections.values():
+            stanzas.update({(row["Package"], row["Version"]): row for row in rows})
+        write_repository(
+            made.www / repository["address"].partition("://")[2],
+            repository["suite"],
+            sections,
+            signers[repository["key"]],
+            repository["fields"],
+            by_hash=repository.get("by_hash", False),
+        )
+    _write_host(made, scene, stanzas)
+    return made
+
+
+def stanza(
+    name: str, version: str, arch: str, summary: str, depends: str = "", size: int = 10, disk: int = 30
+) -> dict[str, str]:
+    """One entry of an index; sizes in kilobytes."""
+    bare = version.partition(":")[2] or version
+    fields = {
+        "Package": name,
+        "Version": version,
+        "Architecture": arch,
+        "Maintainer": "Harbour Crew <crew@mooring.example>",
+        "Installed-Size": str(disk),
+        "Depends": depends,
+        "Section": "science",
+        "Priority": "optional",
+        "Description": summary,
+        "Filename": f"pool/{name}/{name}_{bare}_{arch}.deb",
+        "Size": str(size * 1000),
+        "SHA256": hashlib.sha256(f"{name} {version} {arch}".encode()).hexdigest(),
+    }
+    return {field: value for field, value in fields.items() if value}
+
+
+def text_of(stanzas: Iterable[Fields]) -> bytes:
+    """Stanzas as the text of an index."""
+    return "\n".join(
+        "".join(f"{field}: {value}\n" for field, value in one.items()) for one in stanzas
+    ).encode()
+
+
+def write_repository(
+    folder: Path,
+    suite: str,
+    sections: Mapping[str, Sequence[Fields]],
+    signer: Signer | None,
+    fields: Fields,
+    *,
+    archs: Sequence[str] = ("amd64",),
+    by_hash: bool = False,
+    date: float | None = None,
+) -> Path:
+    """Write one suite of a repository; a suite ending in `/` is flat. Gives its folder."""
+    flat = suite.endswith("/")
+    base = folder / suite if flat else folder / "dists" / suite
+    written: dict[str, bytes] = {}
+    for section, rows in sections.items():
+        for arch in archs:
+            name = "Packages" if flat else f"{section}/binary-{arch}/Packages"
+            data = text_of(row for row in rows if flat or row["Architecture"] in (arch, "all"))
+            written |= {name: data, name + ".gz": gzip.compress(data, mtime=0), name + ".xz": lzma.compress(data)}
+    head = {
+        **fields,
+        "Date": formatdate(date if date is not None else time.time() - 3600, usegmt=True),
+        "Architectures": " ".join(archs),
+        "Components": " ".join(section for section in sections if section),
+        "Acquire-By-Hash": "yes" if by_hash else "",
+    }
+    release = "".join(f"{name}: {value}\n" for name, value in head.items() if value)
+    release += "SHA256:\n"
+    for name, data in written.items():
+        release += f" {hashlib.sha256(data).hexdigest()} {len(data)} {name}\n"
+        path = base / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
+        if by_hash:
+            hashed = path.parent / "by-hash" / "SHA256" / hashlib.sha256(data).hexdigest()
+            hashed.parent.mkdir(parents=True, exist_ok=True)
+            hashed.write_bytes(data)
+    base.mkdir(parents=True, exist_ok=True)
+    (base / "Release").write_text(release)
+    if signer:
+        (base / "InRelease").write_bytes(signer.clear(release.encode()))
+        (base / "Release.gpg").write_bytes(signer.detached(release.encode()))
+    return base
+
+
+def _write_host(made: Scene, scene: dict[str, Any], stanzas: Mapping[tuple[str, str], Fields]) -> None:
+    about = scene["host"]
+    pretty = f"{about['name']} {about['version']} ({about['codename']})"
+    lines = {
+        "NAME": about["name"], "ID": about["id"], "VERSION_ID": about["version"],
+        "VERSION_CODENAME": about["codename"], "PRETTY_NAME": pretty,
+    }  # fmt: skip
+    told = "".join(f'{name}="{value}"\n' for name, value in lines.items())
+    _put(made.root, "etc/os-release", told.encode())
+    _put(made.root, "var/lib/dpkg/arch", (about["arch"] + "\n").encode())
+    for name, text in scene["files"].items():
+        target = made.snippet.parent if name == made.snippet.name else made.root
+        _put(target, name, text.lstrip("\n").encode())
+    marked = scene["marked"]
+    record = [
+        _recorded(name, version, stanzas, "hold ok installed" if name in marked["hold"] else "install ok installed")
+        for name, version in scene["installed"].items()
+    ]
+    record += [
+        _recorded(name, version, stanzas, "deinstall ok config-files")
+        for name, version in marked["half_removed"].items()
+    ]
+    _put(made.root, "var/lib/dpkg/status", text_of(record))
+
+
+def _recorded(
+    name: str, version: str, stanzas: Mapping[tuple[str, str], Fields], state: str
+) -> dict[str, str]:
+    known = stanzas.get((name, version))
+    fields = dict(known or stanza(name, version, "amd64", f"{name} as it was installed once"))
+    for field in ("Filename", "Size", "SHA256"):
+        fields.pop(field, None)
+    return {"Package": fields.pop("Package"), "Status": state, **fields}
+
+
+def _put(root: Path, name: str, data: bytes, wanted: bool = True) -> None:
+    if wanted:
+        path = root / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)

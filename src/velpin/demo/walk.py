@@ -1,0 +1,137 @@
+"""The demo: a walk through the whole job on a made-up host, every command run for real."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from velpin.demo.build import Scene, build
+from velpin.demo.serve import served
+from velpin.errors import UsageError
+from velpin.front.screen import Screen
+from velpin.trust.openpgp import read_keys
+
+_ADDRESS = "http://deb.gullwatch.example/apt"
+
+
+class Step(NamedTuple):
+    """One command of the walk: why, its words, and the exit code it must have."""
+
+    why: str
+    words: Sequence[str]
+    code: int = 0
+
+
+def steps(scene: Scene) -> list[Step]:
+    """The walk."""
+    right, wrong = str(scene.keys / "gullwatch.asc"), str(scene.keys / "stranger.asc")
+    print_of = read_keys(Path(right).read_bytes(), right)[0].fingerprint
+    by_address = ["add", "gullwatch", "--url", _ADDRESS, "--suite", "jetty", "--section", "main"]
+    return [
+        Step("What host is this?", ["host"]),
+        Step("Fetch the indexes of its sources; every signature is checked.", ["refresh"]),
+        Step("Which sources are there, and which one wins?", ["sources", "--files"]),
+        Step("What would tide-gauge come from, and why not the newer one?", ["forecast", "tide-gauge", "--why"]),
+        Step("And the vendor's program that everybody speaks of?", ["forecast", "gullwatch"], 1),
+        Step(
+            "The vendor's page has a snippet. It was written for another release.",
+            ["add", str(scene.snippet), "--name", "gullwatch", "--key", right],
+            1,
+        ),
+        Step("So by address - but this key came from somewhere else.", [*by_address, "--key", wrong], 4),
+        Step(
+            "With the vendor's own key, and the fingerprint they publish.",
+            [*by_address, "--key", right, "--fingerprint", print_of, "--for", "gullwatch", "--for", "tide-gauge", "--yes"],
+        ),
+        Step("Ask again.", ["forecast", "gullwatch", "tide-gauge", "--why"]),
+        Step("Which key vouches for what now?", ["keys"]),
+        Step("What did velpin change?", ["journal"]),
+        Step("Take it back, byte for byte.", ["undo", "--yes"]),
+        Step("And all is as it was.", ["forecast", "gullwatch"], 1),
+    ]  # fmt: skip
+
+
+def run_demo(keep: Path | None) -> int:
+    """Make the scene, walk through it; leave it in `keep` if given. The exit code."""
+    if keep is None:
+        with tempfile.TemporaryDirectory(prefix="velpin-demo-") as folder:
+            return _walk(build(Path(folder)))
+    if keep.exists() and any(keep.iterdir()):
+        raise UsageError(f"{keep} is not empty", "give a folder that is new or empty")
+    keep.mkdir(parents=True, exist_ok=True)
+    scene = build(keep.resolve())
+    code = _walk(scene)
+    _tell_kept(keep, scene)
+    return code
+
+
+def _walk(scene: Scene) -> int:
+    screen = Screen()
+    screen.line(
+        ("A made-up host", "name"),
+        " of a harbour observatory, its distribution and two vendors, served from this machine.",
+    )
+    with served(scene.www) as proxy:
+        for step in steps(scene):
+            code = _run(screen, scene, step, proxy)
+            if code != step.code:
+                screen.line((f"the demo expected exit code {step.code}, not {code}", "bad"))
+                return 1
+    return 0
+
+
+def _run(screen: Screen, scene: Scene, step: Step, proxy: str) -> int:
+    screen.gap()
+    screen.line(("# " + step.why, "quiet"))
+    shown = " ".join(_quoted(str(word).replace(str(scene.root.parent) + "/", "")) for word in step.words)
+    screen.line(("$ velpin " + shown, "command"))
+    sys.stdout.flush()
+    command = [sys.executable, "-m", "velpin", "--root", str(scene.root), *step.words]
+    code = subprocess.run(
+        command,
+        env={**os.environ, "http_proxy": proxy, "no_proxy": ""},
+        cwd=scene.root.parent,
+        stdin=subprocess.DEVNULL,
+        stderr=None if sys.stdout.isatty() else subprocess.STDOUT,
+        check=False,
+    ).returncode
+    if code:
+        screen.line((f"(exit code {code})", "quiet"))
+    return code
+
+
+def _quoted(word: str) -> str:
+    import shlex
+
+    return shlex.quote(word)
+
+
+def _tell_kept(keep: Path, scene: Scene) -> None:
+    screen = Screen()
+    screen.head("Kept for you")
+    screen.line("look around:  ", (f"velpin --root {scene.root} sources", "command"))
+    screen.line("to fetch, serve its repositories: ", (f"velpin demo --serve {keep}", "command"))
+
+
+def serve_kept(folder: Path) -> None:
+    """Serve a kept demo until interrupted."""
+    www = folder / "www"
+    if not www.is_dir():
+        raise UsageError(f"{folder} holds no demo", f"make one: velpin demo --keep {folder}")
+    screen = Screen()
+    with served(www) as proxy:
+        screen.line("serving; in another terminal:")
+        command = f"http_proxy={proxy} velpin --root {folder / 'host'} refresh"
+        screen.line((command, "command"), indent=2)
+        sys.stdout.flush()
+        try:
+            import threading
+
+            threading.Event().wait()
+        except KeyboardInterrupt:
+            return
