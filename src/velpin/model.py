@@ -7,8 +7,10 @@ from `Reason.code` and `Reason.facts`.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
+
+from velpin.errors import VelpinError
 
 Fact = str | int
 
@@ -78,6 +80,9 @@ class Request(NamedTuple):
     source: str = ""
 
 
+OfferState = Literal["chosen", "candidate", "passed over", "source off"]
+
+
 class Offer(NamedTuple):
     """One version of one package for one architecture in one source."""
 
@@ -90,7 +95,7 @@ class Offer(NamedTuple):
     summary: str
     number: int
     """The number the host gives this version (its own scale)."""
-    state: Literal["chosen", "candidate", "passed over", "source off"]
+    state: OfferState
     installed: bool
 
 
@@ -175,6 +180,27 @@ class HostFacts(NamedTuple):
     installed: int
     held: int
     notes: tuple[Note, ...] = ()
+
+
+class Met(NamedTuple):
+    """A name that a search met, and what would be installed of it."""
+
+    name: str
+    summary: str
+    installed: str | None
+    version: str | None
+    source: str | None
+
+
+@dataclass(slots=True)
+class Refreshed:
+    """What came of fetching one source."""
+
+    handle: str
+    outcome: Literal["new", "unchanged", "failed"]
+    warnings: list[str] = field(default_factory=list)
+    error: VelpinError | None = None
+    bytes: int = 0
 
 
 class KeyUse(NamedTuple):

@@ -1,10 +1,10 @@
 """Velpin's own settings: `etc/velpin/velpin.toml` below the root, all of it optional.
 
-    [refresh]
-    connect_timeout = 15.0    seconds
-    read_timeout = 30.0       seconds
-    retries = 3
-    at_once = 6               sources fetched at the same time
+[refresh]
+connect_timeout = 15.0    seconds
+read_timeout = 30.0       seconds
+retries = 3
+at_once = 6               sources fetched at the same time
 """
 
 from __future__ import annotations

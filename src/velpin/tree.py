@@ -46,7 +46,8 @@ class Tree:
     def _resolve(self, name: str) -> str:
         if name in self._resolved:
             return self._resolved[name]
-        root, here, links = str(self.root), [], 0
+        root, links = str(self.root), 0
+        here: list[str] = []
         todo = [part for part in reversed(name.split("/")) if part not in ("", ".")]
         while todo:
             part = todo.pop()

@@ -1,0 +1,1 @@
+"""Considered changes, and how they are carried out, recorded and undone."""

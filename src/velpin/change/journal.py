@@ -119,7 +119,10 @@ class Journal:
                         f"{file} was changed by somebody else meanwhile", "look and try again"
                     )
             return self._carry_out(
-                [Edit(file, before[file], _after(before[file], data)) for file, data in edits.items()],
+                [
+                    Edit(file, before[file], _after(before[file], data))
+                    for file, data in edits.items()
+                ],
                 command,
                 summary,
             )
@@ -198,7 +201,8 @@ class Journal:
             ]  # fmt: skip
             if foreign:
                 raise StoreError(
-                    f"change {entry.number} was interrupted, and {', '.join(foreign)} changed since",
+                    f"change {entry.number} was interrupted, and since then somebody changed"
+                    f" {', '.join(foreign)}",
                     f"put the files right by hand, then remove {path}",
                 )
             self._roll_back(entry)
@@ -207,16 +211,16 @@ class Journal:
         return done
 
     @contextlib.contextmanager
-    def lock(self, on_wait: Callable[[], None] | None = None, limit: float = 60.0) -> Iterator[None]:
+    def lock(
+        self, on_wait: Callable[[], None] | None = None, limit: float = 60.0
+    ) -> Iterator[None]:
         """Hold this host against other Velpins; waits up to `limit` seconds."""
         with hold(self._tree.path(FOLDER) / "lock", on_wait, limit):
             yield
 
     # -- steps ---------------------------------------------------------------------------
 
-    def _carry_out(
-        self, edits: list[Edit], command: str, summary: str, undoes: int = 0
-    ) -> Entry:
+    def _carry_out(self, edits: list[Edit], command: str, summary: str, undoes: int = 0) -> Entry:
         numbers = [entry.number for entry in self.entries()]
         entry = Entry(
             max(numbers, default=0) + 1, self._clock(), command, summary, tuple(edits),

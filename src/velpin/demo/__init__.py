@@ -1,0 +1,1 @@
+"""A made-up host to try everything on."""

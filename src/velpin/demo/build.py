@@ -72,7 +72,12 @@ def build(folder: Path) -> Scene:
     signers = {name: new_signer(owner) for name, owner in scene["keys"].items()}
     for name, signer in signers.items():
         (made.keys / f"{name}.asc").write_bytes(signer.public)
-        _put(made.root, f"usr/share/keyrings/{name}.asc", signer.public, name in ("mooring", "fogworks"))
+        _put(
+            made.root,
+            f"usr/share/keyrings/{name}.asc",
+            signer.public,
+            name in ("mooring", "fogworks"),
+        )
     stanzas: dict[tuple[str, str], Fields] = {}
     for repository in scene["repository"]:
         sections = {
@@ -94,7 +99,13 @@ def build(folder: Path) -> Scene:
 
 
 def stanza(
-    name: str, version: str, arch: str, summary: str, depends: str = "", size: int = 10, disk: int = 30
+    name: str,
+    version: str,
+    arch: str,
+    summary: str,
+    depends: str = "",
+    size: int = 10,
+    disk: int = 30,
 ) -> dict[str, str]:
     """One entry of an index; sizes in kilobytes."""
     bare = version.partition(":")[2] or version
@@ -141,7 +152,11 @@ def write_repository(
         for arch in archs:
             name = "Packages" if flat else f"{section}/binary-{arch}/Packages"
             data = text_of(row for row in rows if flat or row["Architecture"] in (arch, "all"))
-            written |= {name: data, name + ".gz": gzip.compress(data, mtime=0), name + ".xz": lzma.compress(data)}
+            written |= {
+                name: data,
+                name + ".gz": gzip.compress(data, mtime=0),
+                name + ".xz": lzma.compress(data),
+            }
     head = {
         **fields,
         "Date": formatdate(date if date is not None else time.time() - 3600, usegmt=True),
@@ -168,7 +183,9 @@ def write_repository(
     return base
 
 
-def _write_host(made: Scene, scene: dict[str, Any], stanzas: Mapping[tuple[str, str], Fields]) -> None:
+def _write_host(
+    made: Scene, scene: dict[str, Any], stanzas: Mapping[tuple[str, str], Fields]
+) -> None:
     about = scene["host"]
     pretty = f"{about['name']} {about['version']} ({about['codename']})"
     lines = {
@@ -183,7 +200,12 @@ def _write_host(made: Scene, scene: dict[str, Any], stanzas: Mapping[tuple[str, 
         _put(target, name, text.lstrip("\n").encode())
     marked = scene["marked"]
     record = [
-        _recorded(name, version, stanzas, "hold ok installed" if name in marked["hold"] else "install ok installed")
+        _recorded(
+            name,
+            version,
+            stanzas,
+            "hold ok installed" if name in marked["hold"] else "install ok installed",
+        )
         for name, version in scene["installed"].items()
     ]
     record += [

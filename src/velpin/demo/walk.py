@@ -32,28 +32,34 @@ def steps(scene: Scene) -> list[Step]:
     right, wrong = str(scene.keys / "gullwatch.asc"), str(scene.keys / "stranger.asc")
     print_of = read_keys(Path(right).read_bytes(), right)[0].fingerprint
     by_address = ["add", "gullwatch", "--url", _ADDRESS, "--suite", "jetty", "--section", "main"]
+    proven = ["--key", right, "--fingerprint", print_of]
+    watched = ["--for", "gullwatch", "--for", "tide-gauge"]
     return [
         Step("What host is this?", ["host"]),
         Step("Fetch the indexes of its sources; every signature is checked.", ["refresh"]),
         Step("Which sources are there, and which one wins?", ["sources", "--files"]),
-        Step("What would tide-gauge come from, and why not the newer one?", ["forecast", "tide-gauge", "--why"]),
-        Step("And the vendor's program that everybody speaks of?", ["forecast", "gullwatch"], 1),
+        Step("Where does tide-gauge come from, and why?", ["forecast", "tide-gauge", "--why"]),
+        Step("And the vendor's program that all speak of?", ["forecast", "gullwatch"], 1),
         Step(
             "The vendor's page has a snippet. It was written for another release.",
             ["add", str(scene.snippet), "--name", "gullwatch", "--key", right],
             1,
         ),
-        Step("So by address - but this key came from somewhere else.", [*by_address, "--key", wrong], 4),
+        Step(
+            "So by address - but this key came from somewhere else.",
+            [*by_address, "--key", wrong],
+            4,
+        ),
         Step(
             "With the vendor's own key, and the fingerprint they publish.",
-            [*by_address, "--key", right, "--fingerprint", print_of, "--for", "gullwatch", "--for", "tide-gauge", "--yes"],
+            [*by_address, *proven, *watched, "--yes"],
         ),
         Step("Ask again.", ["forecast", "gullwatch", "tide-gauge", "--why"]),
         Step("Which key vouches for what now?", ["keys"]),
         Step("What did velpin change?", ["journal"]),
         Step("Take it back, byte for byte.", ["undo", "--yes"]),
         Step("And all is as it was.", ["forecast", "gullwatch"], 1),
-    ]  # fmt: skip
+    ]
 
 
 def run_demo(keep: Path | None) -> int:
@@ -88,7 +94,9 @@ def _walk(scene: Scene) -> int:
 def _run(screen: Screen, scene: Scene, step: Step, proxy: str) -> int:
     screen.gap()
     screen.line(("# " + step.why, "quiet"))
-    shown = " ".join(_quoted(str(word).replace(str(scene.root.parent) + "/", "")) for word in step.words)
+    shown = " ".join(
+        _quoted(str(word).replace(str(scene.root.parent) + "/", "")) for word in step.words
+    )
     screen.line(("$ velpin " + shown, "command"))
     sys.stdout.flush()
     command = [sys.executable, "-m", "velpin", "--root", str(scene.root), *step.words]

@@ -1,0 +1,1 @@
+"""Getting files from repositories, and unpacking them."""

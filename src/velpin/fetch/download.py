@@ -192,7 +192,10 @@ class Transport:
         if size and done < size:
             raise _Again(f"only {done} of {size} bytes came")
         _rename(part, target)
-        kept = {"etag": answer.headers.get("ETag"), "last_modified": answer.headers.get("Last-Modified")}
+        kept = {
+            "etag": answer.headers.get("ETag"),
+            "last_modified": answer.headers.get("Last-Modified"),
+        }
         return Got(True, done, {name: value for name, value in kept.items() if value})
 
     def _check_status(

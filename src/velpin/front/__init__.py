@@ -1,0 +1,1 @@
+"""The commands, and how their answers are shown."""

@@ -205,5 +205,3 @@ def _end(
             ("done", "good"), f", journal entry {number}; take it back with ",
             (f"velpin undo {number}", "command"),
         )  # fmt: skip
-
-

@@ -9,11 +9,15 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from velpin.errors import Refusal, UsageError, VelpinError
+
+if TYPE_CHECKING:
+    from velpin.front.screen import Screen
+    from velpin.kinds.base import Host
 
 app = typer.Typer(
     name="velpin",
@@ -81,13 +85,13 @@ def _main(
     _Chosen.root = root or Path("/")
 
 
-def _open(root: Path | None, as_is: bool = False):  # type: ignore[no-untyped-def]
+def _open(root: Path | None, as_is: bool = False) -> Host:
     from velpin.front.session import open_at
 
     return open_at(root or _Chosen.root, as_is=as_is)
 
 
-def _screen():  # type: ignore[no-untyped-def]
+def _screen() -> Screen:
     from velpin.front.screen import Screen
 
     return Screen()
@@ -98,7 +102,7 @@ def _screen():  # type: ignore[no-untyped-def]
 
 @_command
 def host(root: Root = None, json: Json = False) -> None:
-    """What host this is: release, architectures, sources, age of their indexes."""
+    """What host this is, and how fresh its indexes are."""
     facts = _open(root).facts()
     if json:
         from velpin.front import as_json
@@ -119,7 +123,7 @@ def sources(
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """Every source in the order in which it wins: tier, state, channel, signature, age."""
+    """Every source, in the order in which it wins."""
     found = _open(root, as_is)
     standings = found.standings()
     if json:
@@ -154,7 +158,7 @@ def forecast(
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """Which version these packages would come in, from which source, and why."""
+    """What a request would give, from which source, and why."""
     found = _open(root, as_is).forecast(request, source)
     if json:
         from velpin.front import as_json
@@ -171,7 +175,8 @@ def forecast(
 @_command
 def offers(
     what: Annotated[
-        list[str] | None, typer.Argument(metavar="[NAME...|GLOB]", help="Names, or with --from a glob.")
+        list[str] | None,
+        typer.Argument(metavar="[NAME...|GLOB]", help="Names, or with --from a glob."),
     ] = None,
     source: Annotated[
         str, typer.Option("--from", metavar="SOURCE", help="All that one source offers.")
@@ -180,7 +185,7 @@ def offers(
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """All offers of a name, newest first, also of sources switched off."""
+    """All offers of a name or of one source, newest first."""
     found = _open(root, as_is)
     names = what or []
     if source:
@@ -214,7 +219,7 @@ def find(
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """Names and short descriptions in all sources, best match first."""
+    """Search names and descriptions in all sources."""
     found, count = _open(root, as_is).find(" ".join(text), most)
     if json:
         from velpin.front import as_json
@@ -230,7 +235,7 @@ def find(
 
 @_command
 def keys(root: Root = None, json: Json = False) -> None:
-    """Which key vouches for which source, and keys that vouch for everything."""
+    """Which key vouches for which source."""
     import time
 
     found = _open(root).keys()
@@ -257,7 +262,7 @@ def refresh(
     root: Root = None,
     json: Json = False,
 ) -> None:
-    """Bring the indexes up to date, checking every signature and checksum."""
+    """Fetch and check the indexes of the sources."""
     from velpin.front.refreshing import refresh_all
 
     code = refresh_all(_open(root), source or [], as_json=json, accept_changed=accept_changed)
@@ -281,7 +286,9 @@ def add(
     section: Annotated[
         list[str] | None, typer.Option("--section", help="Its sections; main if none is given.")
     ] = None,
-    arch: Annotated[list[str] | None, typer.Option("--arch", help="Only these architectures.")] = None,
+    arch: Annotated[
+        list[str] | None, typer.Option("--arch", help="Only these architectures.")
+    ] = None,
     key: Annotated[str, typer.Option("--key", metavar="FILE-or-URL", help="Its signing key.")] = "",
     fingerprint: Annotated[
         str, typer.Option("--fingerprint", help="The fingerprint its vendor publishes.")
@@ -299,7 +306,7 @@ def add(
     root: Root = None,
     json: Json = False,
 ) -> None:
-    """Add a source by address or from a vendor's snippet; shows all before it asks."""
+    """Add a source, by address or from a vendor's snippet."""
     from velpin.front.changing import add_source, wish_from
 
     found = _open(root)
@@ -314,7 +321,7 @@ def add(
 def off(
     source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
 ) -> None:
-    """Switch a source off, by the smallest edit of its file."""
+    """Switch a source off."""
     from velpin.front.changing import switch_source
 
     switch_source(_open(root), source, False, preview=preview, yes=yes, as_json=json)
@@ -334,7 +341,7 @@ def on(
 def drop(
     source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
 ) -> None:
-    """Take a source away; tells what was installed from it and what becomes of that."""
+    """Take a source away."""
     from velpin.front.changing import drop_source
 
     drop_source(_open(root), source, preview=preview, yes=yes, as_json=json)
@@ -380,7 +387,7 @@ def demo(
         typer.Option("--serve", metavar="DIR", help="Serve a kept demo's repositories again."),
     ] = None,
 ) -> None:
-    """Try velpin on a made-up host: look, forecast, add with a wrong and the right key, undo."""
+    """Try it all on a made-up host."""
     from velpin.demo.walk import run_demo, serve_kept
 
     if serve:

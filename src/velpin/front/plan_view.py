@@ -99,10 +99,10 @@ def show_shift(screen: Screen, shift: Shift) -> None:
             screen.line(f"and {len(shift.moved) - _MOST_MOVED} more", indent=2)
     else:
         screen.line("no installed package would change hands or version")
-    for names, told in ((shift.new_names, "new to this host"), (shift.gone_names, "no longer offered")):
+    names_too = ((shift.new_names, "new to this host"), (shift.gone_names, "offered no more"))
+    for names, told in names_too:
         if names:
-            verb = "is" if len(names) == 1 and told.startswith("no") else ""
-            screen.line(f"{several(len(names), 'name')} {verb}{' ' if verb else ''}{told}: {shortened(names)}")
+            screen.line(f"{several(len(names), 'name')} {told}: {shortened(names)}")
 
 
 def _asked_row(before: Answer, after: Answer) -> list[Piece]:
@@ -131,4 +131,6 @@ def show_came_from(screen: Screen, names: Sequence[str], handle: str) -> None:
     if not names:
         screen.line(f"no installed package comes from {handle}")
         return
-    screen.line(f"{several(len(names), 'installed package')} came from {handle}: {shortened(names, 12)}")
+    screen.line(
+        f"{several(len(names), 'installed package')} came from {handle}: {shortened(names, 12)}"
+    )

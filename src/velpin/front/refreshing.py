@@ -12,14 +12,13 @@ from velpin.errors import VelpinError
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import fail, tell, transport_for, waiting
 from velpin.front.words import several, size
+from velpin.model import Refreshed
 
 if TYPE_CHECKING:
-    from velpin.kinds.base import Host, Refreshed
+    from velpin.kinds.base import Host
 
 
-def refresh_all(
-    host: Host, handles: Sequence[str], *, as_json: bool, accept_changed: bool
-) -> int:
+def refresh_all(host: Host, handles: Sequence[str], *, as_json: bool, accept_changed: bool) -> int:
     """Fetch the named sources, or all that are on; the exit code of the worst failure."""
     chosen = [host.source(handle).handle for handle in handles] or [
         source.handle for source in host.sources if source.on
@@ -28,10 +27,7 @@ def refresh_all(
         tell("this host has no source that is on")
         return 0
     with hold(host.shelf.home / "lock", waiting):
-        if accept_changed:
-            for handle in chosen:
-                host.forget_identity(handle)
-        found = _fetch(host, chosen)
+        found = _fetch(host, chosen, accept_changed)
         told = [_told(host, one) for one in found]
     for one in found:
         _remember_failure(host, one)
@@ -44,10 +40,14 @@ def refresh_all(
     return max((one.error.exit_code for one in found if one.error), default=0)
 
 
-def _fetch(host: Host, chosen: list[str]) -> list[Refreshed]:
+def _fetch(host: Host, chosen: list[str], accept_changed: bool) -> list[Refreshed]:
     transport, meter = transport_for(host)
+
+    def one(handle: str) -> Refreshed:
+        return host.refresh(handle, transport, accept_changed=accept_changed)
+
     with meter, ThreadPoolExecutor(max(1, transport.settings.at_once)) as pool:
-        return list(pool.map(lambda handle: host.refresh(handle, transport), chosen))
+        return list(pool.map(one, chosen))
 
 
 def _told(host: Host, one: Refreshed) -> dict[str, Any]:

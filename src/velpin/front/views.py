@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import DECIDED, age, day, moment, sentence, several, shortened, size
-from velpin.model import Answer, Forecast, HostFacts, KeyUse, Offer, Standing
+from velpin.model import Answer, Forecast, HostFacts, KeyUse, Met, Offer, Standing
 
 if TYPE_CHECKING:
     from velpin.change.journal import Entry
-    from velpin.kinds.base import Host, Met
+    from velpin.kinds.base import Host
 
 _OUTCOMES = {
     "install": "new on this host",
@@ -127,7 +127,9 @@ def show_forecast(screen: Screen, found: Forecast, why: bool) -> None:
         screen.line(("refused: ", "bad"), sentence(found.problem))
     elif not found.ok and len(found.answers) > 1:
         screen.gap()
-        screen.line(("refused as a whole: ", "bad"), sentence(found.problem) if found.problem else "")
+        screen.line(
+            ("refused as a whole: ", "bad"), sentence(found.problem) if found.problem else ""
+        )
     elif found.changes:
         screen.gap()
         disk = f", {size(found.disk_bytes)} more on disk" if found.disk_bytes > 0 else ""
@@ -144,7 +146,9 @@ def _show_answer(screen: Screen, answer: Answer, full: bool) -> None:
             lead = "near names" if answer.problem.code == "unknown" else "there are"
             screen.line(f"{lead}: {', '.join(answer.near)}", indent=2)
         elif answer.problem.code == "unknown":
-            screen.line(("velpin find TEXT", "command"), " searches names and descriptions", indent=2)
+            screen.line(
+                ("velpin find TEXT", "command"), " searches names and descriptions", indent=2
+            )
         if answer.installed:
             screen.line(f"installed: {answer.installed}", indent=2)
         return
@@ -158,7 +162,9 @@ def _show_answer(screen: Screen, answer: Answer, full: bool) -> None:
         because = DECIDED.get(answer.decided_by, answer.decided_by)
         passed = len(answer.passed_over)
         others = f"; {several(passed, 'other offer')} passed over" if passed else ""
-        screen.line(f"now {answer.installed or 'not installed'}; decided by {because}{others}", indent=2)
+        screen.line(
+            f"now {answer.installed or 'not installed'}; decided by {because}{others}", indent=2
+        )
         if answer.url:
             screen.line((answer.url, "quiet"), indent=2)
 
@@ -185,7 +191,9 @@ def show_offers(screen: Screen, found: Sequence[Offer]) -> None:
     """Offers, the one that would be installed marked."""
     several_names = len({offer.name for offer in found}) > 1
     rows = [_offer_row(offer, several_names) for offer in found]
-    screen.table(["", "package", "version", "arch", "source", "number", "", "summary"], rows, right=(5,))
+    screen.table(
+        ["", "package", "version", "arch", "source", "number", "", "summary"], rows, right=(5,)
+    )
 
 
 def _offer_row(offer: Offer, names: bool) -> list[Piece]:
@@ -268,9 +276,17 @@ def show_journal(screen: Screen, entries: Sequence[Entry]) -> None:
             (f"{entry.number}", "name"), f"  {moment(entry.time)}  {entry.summary}", (told, "quiet")
         )
         for edit in entry.edits:
-            what = "new" if edit.before.data is None else "removed" if edit.after.data is None else "edited"
+            what = (
+                "new"
+                if edit.before.data is None
+                else "removed"
+                if edit.after.data is None
+                else "edited"
+            )
             mode = edit.after.mode if edit.after.data is not None else edit.before.mode
-            screen.line((f"{what:8}/{edit.file}  {mode:o}{_owner(edit.after.owner)}", "quiet"), indent=4)
+            screen.line(
+                (f"{what:8}/{edit.file}  {mode:o}{_owner(edit.after.owner)}", "quiet"), indent=4
+            )
 
 
 def _owner(owner: tuple[int, int]) -> str:

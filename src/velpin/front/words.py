@@ -7,6 +7,7 @@ two against each other.
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 
 from velpin.model import Reason
 
@@ -131,7 +132,7 @@ def several(count: int, one: str, many: str = "") -> str:
     return f"{count:,} {one if count == 1 else many or one + 's'}".replace(",", " ")
 
 
-def shortened(names: list[str] | tuple[str, ...], most: int = 6) -> str:
+def shortened(names: Sequence[str], most: int = 6) -> str:
     """The first few of a list of names, and how many more there are."""
     shown = ", ".join(names[:most])
     return f"{shown} and {len(names) - most} more" if len(names) > most else shown

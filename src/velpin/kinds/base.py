@@ -10,12 +10,22 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Protocol
 
-from velpin.model import Forecast, HostFacts, KeyUse, Moved, Note, Offer, Source, Standing
+from velpin.model import (
+    Forecast,
+    HostFacts,
+    KeyUse,
+    Met,
+    Moved,
+    Note,
+    Offer,
+    Refreshed,
+    Source,
+    Standing,
+)
 from velpin.tree import Tree
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan, SourceWish
-    from velpin.errors import VelpinError
     from velpin.fetch.download import Transport
     from velpin.store.shelf import Shelf
 
@@ -23,47 +33,24 @@ Edits = Mapping[str, bytes | None]
 """New contents by file name below the root; None removes a file."""
 
 
-class Met(Protocol):
-    """A name that a search met, and what would be installed of it."""
-
-    @property
-    def name(self) -> str: ...
-    @property
-    def summary(self) -> str: ...
-    @property
-    def installed(self) -> str | None: ...
-    @property
-    def version(self) -> str | None: ...
-    @property
-    def source(self) -> str | None: ...
-
-
-class Refreshed(Protocol):
-    """What came of fetching one source."""
-
-    @property
-    def handle(self) -> str: ...
-    @property
-    def outcome(self) -> str: ...
-    @property
-    def warnings(self) -> list[str]: ...
-    @property
-    def error(self) -> VelpinError | None: ...
-    @property
-    def bytes(self) -> int: ...
-
-
 class Host(Protocol):
     """One host of some kind, read through a tree and a store."""
 
     @property
-    def kind(self) -> str: ...
+    def kind(self) -> str:
+        """The kind's name."""
+
     @property
-    def tree(self) -> Tree: ...
+    def tree(self) -> Tree:
+        """Its files."""
+
     @property
-    def shelf(self) -> Shelf: ...
+    def shelf(self) -> Shelf:
+        """Velpin's store for it."""
+
     @property
-    def sources(self) -> Sequence[Source]: ...
+    def sources(self) -> Sequence[Source]:
+        """Sources on, in the order of reading, then those switched off."""
 
     def with_edits(self, edits: Edits) -> Host:
         """The same host as it would be after some edits, read by the same code."""
@@ -120,7 +107,9 @@ class Host(Protocol):
     def fetch_proxies(self) -> Mapping[str, str]:
         """Proxies of the host's own configuration, by scheme."""
 
-    def refresh(self, handle: str, transport: Transport) -> Refreshed:
+    def refresh(
+        self, handle: str, transport: Transport, *, accept_changed: bool = False
+    ) -> Refreshed:
         """Fetch and check the indexes of one source; failures are returned, not raised."""
 
     def read_indexes(self, handle: str) -> int:

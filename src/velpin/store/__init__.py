@@ -1,0 +1,1 @@
+"""Velpin's own store: fetched files and parsed indexes."""

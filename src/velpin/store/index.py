@@ -8,7 +8,8 @@ was made from changes, it is made anew beside it and put in its place by one ren
     provides    a sorted line for each provided name: name, provider's name, provider's id
     facts       one line of JSON: where these lie, and the file this was made from
 
-A large index is written in several such parts, one after the other. The file is mapped, not loaded: a question for one name touches a few pages of it.
+A large index is written in several such parts, one after the other. The file is mapped,
+not loaded: a question for one name touches a few pages of it.
 """
 
 from __future__ import annotations
@@ -230,8 +231,8 @@ class Index:
 
 
 def _row(line: bytes) -> Row:
-    name, number, arch, version, origin, state, block, start, length, summary = (
-        line.decode().split("\t", 9)
+    name, number, arch, version, origin, state, block, start, length, summary = line.decode().split(
+        "\t", 9
     )
     return Row(
         name, int(number), arch, version, origin, state, int(block), int(start), int(length),

@@ -111,7 +111,9 @@ class Shelf:
 
     def fetched(self, address: str, release: str) -> Fetched | None:
         """The last good fetch of a source, the newest where several folders hold one."""
-        found = [_read_state(folder / "fetched" / _key(address, release)) for folder in self._folders]
+        found = [
+            _read_state(folder / "fetched" / _key(address, release)) for folder in self._folders
+        ]
         good = [one for one in found if one and (one.address, one.release) == (address, release)]
         return max(good, key=lambda one: one.fetched, default=None)
 

@@ -1,0 +1,1 @@
+"""OpenPGP: who vouches for what."""

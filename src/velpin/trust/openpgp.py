@@ -159,28 +159,34 @@ def _verify(
         try:
             found = pysequoia.verify(bytes=data, store=lambda _ids: certs)
         except Exception as problem:
-            raise _why(issuers, keys, where, problem) from None
-        return Signed(found.bytes or b"", _signers(found.valid_sigs, keys))
+            raise _why(issuers, keys, where) from problem
+        return Signed(found.bytes or b"", _signers(found.valid_sigs))
     signers: list[str] = []
-    problem: Exception | None = None
+    failed: Exception | None = None
     for packet in _signature_packets(detached, where):
         try:
             sig = pysequoia.Sig.from_bytes(bytes(packet))
             found = pysequoia.verify(bytes=data, store=lambda _ids: certs, signature=sig)
-            signers += _signers(found.valid_sigs, keys)
-        except Exception as failed:
-            problem = failed
+            signers += _signers(found.valid_sigs)
+        except Exception as problem:
+            failed = problem
     if not signers:
-        raise _why(issuers, keys, where, problem) from None
+        raise _why(issuers, keys, where) from failed
     return Signed(data, tuple(dict.fromkeys(signers)))
 
 
-def _signers(valid: list[Any], keys: Sequence[Key]) -> tuple[str, ...]:
-    """The signing certificates and, where a subkey signed, its fingerprint after them."""
+def _signers(valid: list[Any]) -> tuple[str, ...]:
+    """Fingerprints of the certificates whose signatures hold."""
     found: dict[str, None] = {}
     for one in valid:
         found[one.certificate.upper()] = None
     return tuple(found)
+
+
+def clear_issuers(data: bytes, where: str) -> tuple[str, ...]:
+    """Who a clear-signed file says has signed it; nothing where it carries no signature."""
+    block = _SIGNATURE.search(data)
+    return signature_issuers(block.group(), where) if block else ()
 
 
 def signature_issuers(block: bytes, where: str) -> tuple[str, ...]:
@@ -212,9 +218,7 @@ def key_with(keys: Iterable[Key], issuer: str) -> Key | None:
     return None
 
 
-def _why(
-    issuers: tuple[str, ...], keys: Sequence[Key], where: str, problem: Exception | None
-) -> MissingKey | BadSignature:
+def _why(issuers: tuple[str, ...], keys: Sequence[Key], where: str) -> MissingKey | BadSignature:
     import time
 
     known = [key for issuer in issuers if (key := key_with(keys, issuer))]

@@ -28,7 +28,7 @@ from velpin.fetch.download import Transport, file_path
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.control import decode
 from velpin.kinds.deb.host import DebHost
-from velpin.kinds.deb.refresh import Refreshed, refresh_source
+from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
 from velpin.kinds.deb.sources import (
     OPTIONS,
     DebSource,
@@ -99,9 +99,8 @@ def _entries(wish: SourceWish) -> list[Entry]:
     options = {"arch": ",".join(wish.archs)} if wish.archs else {}
     if not urlsplit(wish.address).scheme:
         raise UsageError(f"{wish.address!r} is no address: no scheme such as https:")
-    return [
-        Entry("", 0, 0, "stanza", True, ("deb",), (wish.address,), (wish.release,), sections, options)
-    ]  # fmt: skip
+    entry = Entry("", 0, 0, "stanza", True, ("deb",), (), (), sections, options)
+    return [entry._replace(addresses=(wish.address,), suites=(wish.release,))]
 
 
 def parse_snippet(text: str, name: str = "") -> list[Entry]:
@@ -172,9 +171,7 @@ def _keys(wish: SourceWish, entries: list[Entry]) -> list[Key]:
 # -- what would be written ---------------------------------------------------------------
 
 
-def _compose(
-    host: DebHost, plan: Plan, handle: str, entries: list[Entry], keys: list[Key]
-) -> None:
+def _compose(host: DebHost, plan: Plan, handle: str, entries: list[Entry], keys: list[Key]) -> None:
     signed_by = ""
     if keys:
         key_file = f"{OWN_FOLDER}/{handle}.asc"
@@ -285,7 +282,7 @@ def _examine(
 
 
 def _take_result(
-    host: DebHost, plan: Plan, source: DebSource, result: Refreshed, transport: Transport
+    host: DebHost, plan: Plan, source: DebSource, result: DebRefreshed, transport: Transport
 ) -> None:
     for warning in result.warnings:
         code = "no-arch-in-source" if warning.startswith("has nothing for") else "source-warning"
@@ -294,8 +291,7 @@ def _take_result(
         plan.error = MissingKey(
             result.error.message,
             result.error.key_ids,
-            f"get that key from whoever runs the source and give it: --key FILE-or-URL"
-            f" --fingerprint {result.error.key_ids[0] if result.error.key_ids else ''}".rstrip(),
+            "get that key from whoever runs the source, and give it: --key FILE-or-URL",
         )
     elif isinstance(result.error, NotThere):
         suites = suites_of(source, transport, host.release)
@@ -326,7 +322,12 @@ def _check_release(after: DebHost, plan: Plan, source: DebSource, transport: Tra
         plan.findings.append(
             Reason(
                 "wrong-release",
-                {"source": source.handle, "asked": source.release, "here": here, "better": better[0]},
+                {
+                    "source": source.handle,
+                    "asked": source.release,
+                    "here": here,
+                    "better": better[0],
+                },
             )
         )
 
@@ -344,7 +345,11 @@ def suites_of(source: DebSource, transport: Transport, release: dict[str, str]) 
 def _listed(base: str, transport: Transport) -> list[str]:
     if urlsplit(base).scheme in ("file", "copy"):
         folder = Path(file_path(base))
-        return sorted(entry.name for entry in folder.iterdir() if entry.is_dir()) if folder.is_dir() else []
+        return (
+            sorted(entry.name for entry in folder.iterdir() if entry.is_dir())
+            if folder.is_dir()
+            else []
+        )
     try:
         page = decode(transport.read(base, most=1 << 20))
     except (FetchError, TrustError):

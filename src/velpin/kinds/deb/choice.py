@@ -153,7 +153,7 @@ def candidate(package: Package) -> Version | None:
         if (
             floor is not None
             and version.number.value < DOWNGRADES
-            and version_key(version.text) < floor  # type: ignore[operator]
+            and version_key(version.text) < floor
         ):
             continue
         best = version
@@ -162,4 +162,4 @@ def candidate(package: Package) -> Version | None:
 
 def is_older(version: Version, than: Version) -> bool:
     """Whether a version sorts before another."""
-    return version_key(version.text) < version_key(than.text)  # type: ignore[operator]
+    return version_key(version.text) < version_key(than.text)

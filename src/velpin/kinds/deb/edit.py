@@ -185,14 +185,14 @@ def _with_option(line: str, name: str, value: str) -> str:
     return f"{kind}[{' '.join([*options, f'{name}={value}'])}]{tail}"
 
 
-def _split_off(
-    lines: list[str], entry: Entry, source: DebSource
-) -> tuple[list[str], list[str]]:
+def _split_off(lines: list[str], entry: Entry, source: DebSource) -> tuple[list[str], list[str]]:
     """A stanza of several sources without one of them, and a stanza of that one alone."""
     own = _with_words(lines, "uris", [_written_address(entry, source)])
     own = _with_words(own, "suites", [_written_suite(entry, source)])
     own = [line for line in own if not line.startswith("#")]
-    others_a = [address for address in entry.addresses if address != _written_address(entry, source)]
+    others_a = [
+        address for address in entry.addresses if address != _written_address(entry, source)
+    ]
     others_s = [suite for suite in entry.suites if suite != _written_suite(entry, source)]
     if not others_a:
         return _with_words(lines, "suites", others_s), own

@@ -14,6 +14,7 @@ from typing import NamedTuple
 from velpin.errors import HostFileError
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
+from velpin.kinds.deb.control import parse_stanza
 from velpin.kinds.deb.host import DebHost
 from velpin.kinds.deb.preferences import NEVER, expression_matches, release_pin, version_matches
 from velpin.kinds.deb.version import compare
@@ -294,9 +295,8 @@ def _why_candidate(package: Package, chosen: Version) -> tuple[str, tuple[Reason
         best = max(version.number.value for version in lower)
         reasons.append(Reason("highest-number", {"number": chosen.number.value, "next": best}))
         decided_by = _cause_word(chosen.number)
-    elif level:
-        decided_by = "version"
     if level:
+        decided_by = "version"
         newest = Reason("newest", {"version": chosen.text, "number": chosen.number.value})
         same = all(compare(version.text, chosen.text) == 0 for version in level)
         reasons.append(Reason("first-of-same", {"version": chosen.text}) if same else newest)
@@ -419,8 +419,6 @@ def _outcome(installed: Version | None, chosen: Version) -> Outcome:
 
 
 def _number(host: DebHost, held: Held, field: str) -> int:
-    from velpin.kinds.deb.packages import parse_stanza
-
     value = parse_stanza(host.text(held)).get(field, "")
     return int(value) if value.isdigit() else 0
 

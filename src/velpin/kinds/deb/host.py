@@ -17,6 +17,7 @@ from velpin.fetch.unpack import EXTENSIONS, unpacked
 from velpin.kinds.deb import KIND, choice, packages
 from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
 from velpin.kinds.deb.conf import Conf, read_conf
+from velpin.kinds.deb.control import parse_stanza
 from velpin.kinds.deb.preferences import (
     OWN_RECORD,
     Matcher,
@@ -27,10 +28,12 @@ from velpin.kinds.deb.preferences import (
 )
 from velpin.kinds.deb.release import Release, read_release
 from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
+from velpin.kinds.deb.version import version_key
 from velpin.model import (
     Forecast,
     HostFacts,
     KeyUse,
+    Met,
     Moved,
     Note,
     Offer,
@@ -46,8 +49,7 @@ from velpin.tree import Tree
 if TYPE_CHECKING:
     from velpin.change.plan import Plan, SourceWish
     from velpin.fetch.download import Transport
-    from velpin.kinds.deb.offers import Met
-    from velpin.kinds.deb.refresh import Refreshed
+    from velpin.kinds.deb.refresh import DebRefreshed
 
 OWN = "(installed)"
 """Stands where a source's handle would, for the host's own record of packages."""
@@ -64,6 +66,8 @@ class Copy(NamedTuple):
     """Index files by section and architecture."""
     fetched: Fetched | None = None
     problem: HostFileError | None = None
+    release_file: str = ""
+    """The installer's copy of the release file, below the root."""
 
 
 NO_COPY = Copy("", Release(), {})
@@ -173,6 +177,7 @@ class DebHost:
 
     def _installer_copy(self, source: DebSource) -> Copy:
         folder, names = self._installer_files
+        file = ""
         base = list_name(source.url if not source.flat else source.address, source.release)
         for ending in ("InRelease", "Release"):
             if base + ending not in names:
@@ -195,7 +200,7 @@ class DebHost:
             found = next((stem + end for end in EXTENSIONS if stem + end in names), "")
             if found:
                 files[section, arch] = self.tree.path(f"{folder}/{found}")
-        return Copy("installer", release, files)
+        return Copy("installer", release, files, release_file=file)
 
     def _own_copy(self, source: DebSource) -> Copy:
         fetched = self.shelf.fetched(source.address, source.release)
@@ -223,7 +228,7 @@ class DebHost:
 
     def _origins_of(self, source: DebSource, first: int) -> list[tuple[Origin, Path]]:
         copy = self.copies[source.handle]
-        found = []
+        found: list[tuple[Origin, Path]] = []
         for (section, arch), path in copy.files.items():
             site = site_of(source, copy.release, section, arch)
             number = self.source_number(site, copy.release)
@@ -329,7 +334,7 @@ class DebHost:
 
     def _place(self, package: Package, held: Held) -> Version:
         for version in package.versions:
-            same = choice.version_key(version.text) == choice.version_key(held.row.version)
+            same = version_key(version.text) == version_key(held.row.version)
             if same and self._is_same(version.holders[0], held):
                 version.holders.append(held)
                 return version
@@ -368,7 +373,7 @@ class DebHost:
 
     def provides(self, version: Version) -> dict[str, str]:
         """Names a version provides, with the version it provides them at (or empty)."""
-        fields = packages.parse_stanza(self.text(version.holders[0]))
+        fields = parse_stanza(self.text(version.holders[0]))
         found = {}
         for part in fields.get("provides", "").split(","):
             name, _, rest = part.strip().partition(" ")
@@ -378,7 +383,7 @@ class DebHost:
 
     def field(self, version: Version, name: str) -> str:
         """A field of a version's full text, empty where it has none."""
-        return packages.parse_stanza(self.text(version.holders[0])).get(name, "")
+        return parse_stanza(self.text(version.holders[0])).get(name, "")
 
     def knows(self, name: str) -> bool:
         """Whether any version of a name, or a provider of it, is known here."""
@@ -520,11 +525,14 @@ class DebHost:
         named = {s: self.conf.get(f"Acquire::{s}::Proxy") for s in ("http", "https")}
         return {scheme: address for scheme, address in named.items() if address}
 
-    def refresh(self, handle: str, transport: Transport) -> Refreshed:
+    def refresh(
+        self, handle: str, transport: Transport, *, accept_changed: bool = False
+    ) -> DebRefreshed:
         """Fetch and check the indexes of one source; failures are returned."""
         from velpin.kinds.deb.refresh import refresh_source
 
-        return refresh_source(self, self.source(handle), transport)
+        source = self.source(handle)
+        return refresh_source(self, source, transport, accept_changed=accept_changed)
 
     def read_indexes(self, handle: str) -> int:
         """Parse the indexes of a source now; how many offers they hold."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import NamedTuple
 
 from velpin.errors import Refusal
 from velpin.kinds.deb import choice
@@ -11,18 +10,8 @@ from velpin.kinds.deb.choice import Package
 from velpin.kinds.deb.host import DebHost
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.version import version_key
-from velpin.model import Offer
+from velpin.model import Met, Offer, OfferState
 from velpin.store.index import Index, Row
-
-
-class Met(NamedTuple):
-    """A name that a search met, and what would be installed of it."""
-
-    name: str
-    summary: str
-    installed: str | None
-    version: str | None
-    source: str | None
 
 
 def offers_of(host: DebHost, names: Iterable[str]) -> list[Offer]:
@@ -42,7 +31,7 @@ def _offers(host: DebHost, name: str) -> list[Offer]:
 def _live(package: Package) -> Iterator[Offer]:
     chosen = choice.candidate(package)
     for version in package.versions:
-        state = "candidate" if version is chosen else "passed over"
+        state: OfferState = "candidate" if version is chosen else "passed over"
         if not version.offered and version.installed:
             yield Offer(
                 package.name, version.arch, version.text, "", "", "",

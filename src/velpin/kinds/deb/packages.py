@@ -17,9 +17,7 @@ from itertools import chain
 from velpin.kinds.deb.control import parse_stanza
 from velpin.store.index import Batch, Entry, Notes, Part
 
-_WANTED = re.compile(
-    r"\n(Package|Version|Architecture|Provides|Description|Source|Status): *(.*)"
-)
+_WANTED = re.compile(r"\n(Package|Version|Architecture|Provides|Description|Source|Status): *(.*)")
 _ANY_CASE = re.compile(
     r"^(Package|Version|Architecture|Provides|Description|Source|Status):[ \t]*(.*)",
     re.MULTILINE | re.IGNORECASE,
@@ -94,9 +92,8 @@ def read_packages(
 def _stanzas(pieces: Iterable[bytes]) -> Iterator[list[bytes]]:
     rest = b""
     for piece in pieces:
-        if b"\r" in piece:
-            piece = piece.replace(b"\r", b"")
-        parts = (rest + piece).split(b"\n\n")
+        clean = piece.replace(b"\r", b"") if b"\r" in piece else piece
+        parts = (rest + clean).split(b"\n\n")
         rest = parts.pop()
         yield parts
     if rest.strip():
@@ -122,8 +119,8 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
     entries: list[Entry] = []
     provides: list[tuple[str, int]] = []
     start = 0
-    for raw, fields in zip(stanzas, found, strict=True):
-        length = len(raw)
+    for raw, quick in zip(stanzas, found, strict=True):
+        length, fields = len(raw), quick
         if len(fields) < _LEAST or not (fields.get("Version") and fields.get("Architecture")):
             fields = _slowly(raw)
             what = _what_is_wrong(raw, fields, record)

@@ -14,7 +14,6 @@ import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Literal
 
 from velpin.errors import (
     BadSignature,
@@ -34,6 +33,7 @@ from velpin.kinds.deb.host import DebHost, wanted_indexes
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.trust import NamedKeys, named_keys
+from velpin.model import Refreshed
 from velpin.store.shelf import Fetched
 from velpin.trust.openpgp import Signed, verify_clear, verify_detached
 
@@ -44,16 +44,11 @@ _LARGEST_UNPROMISED = 512 << 20
 
 
 @dataclass(slots=True)
-class Refreshed:
-    """What came of refreshing one source."""
+class DebRefreshed(Refreshed):
+    """What came of refreshing one source of a deb host."""
 
-    handle: str
-    outcome: Literal["new", "unchanged", "failed"]
-    warnings: list[str] = field(default_factory=list)
-    error: VelpinError | None = None
     fetched: Fetched | None = None
     release: Release = field(default_factory=Release)
-    bytes: int = 0
 
 
 def refresh_source(
@@ -61,11 +56,18 @@ def refresh_source(
     source: DebSource,
     transport: Transport,
     clock: Callable[[], float] = time.time,
-) -> Refreshed:
-    """Fetch and check one source; a failure is returned, never raised, and changes nothing."""
-    result = Refreshed(source.handle, "failed")
+    *,
+    accept_changed: bool = False,
+) -> DebRefreshed:
+    """Fetch and check one source; a failure is returned, never raised, and changes nothing.
+
+    `accept_changed` takes a source that now calls itself something else than before.
+    """
+    result = DebRefreshed(source.handle, "failed")
     try:
-        _Fetch(host, source, transport, clock(), result).run()
+        fetch = _Fetch(host, source, transport, clock(), result)
+        fetch.accept_changed = accept_changed
+        fetch.run()
     except VelpinError as problem:
         result.outcome, result.error = "failed", problem
     return result
@@ -80,10 +82,11 @@ class _Fetch:
         source: DebSource,
         transport: Transport,
         now: float,
-        result: Refreshed,
+        result: DebRefreshed,
     ) -> None:
         self.host, self.source, self.transport = host, source, transport
         self.now, self.result = now, result
+        self.accept_changed = False
         self.before = host.shelf.fetched(source.address, source.release)
         self.next = host.shelf.place(source.address, source.release)
         self.named = named_keys(host.tree, source)
@@ -252,7 +255,7 @@ class _Fetch:
             raise ReleaseRefused(
                 f"{self.base}: the release file expired on {_day(until)}"
                 f" ({_ago(self.now - until)} ago)",
-                "the source is no longer kept up, or a mirror is behind; is this host's clock right?",
+                "the source is not kept up, a mirror is behind, or this host's clock is wrong",
             )
         if not is_yes(self.source.option("check-date"), conf.switch("Acquire::Check-Date", True)):
             return
@@ -260,8 +263,7 @@ class _Fetch:
         allowed = float(ahead) if ahead.isdigit() else 10.0
         if release.date and release.date > self.now + allowed:
             raise ReleaseRefused(
-                f"{self.base}: the release file is not valid yet: it is dated"
-                f" {_day(release.date)}",
+                f"{self.base}: the release file is not valid yet: it is dated {_day(release.date)}",
                 "is this host's clock right?",
             )
 
@@ -289,7 +291,9 @@ class _Fetch:
             self.result.warnings.append(f"asked for {asked}, but it calls itself {said}")
 
     def _check_identity(self, seen: Release, now: Release) -> None:
-        allowed = self.host.conf.switch("Acquire::AllowReleaseInfoChange", False)
+        allowed = self.accept_changed or self.host.conf.switch(
+            "Acquire::AllowReleaseInfoChange", False
+        )
         for name in (*_IDENTITY, *_MAY_CHANGE):
             before, after = getattr(seen, name), getattr(now, name)
             if before == after or before is None:
@@ -300,7 +304,8 @@ class _Fetch:
                 continue
             raise ReleaseRefused(
                 f"{self.base}: {what}; the host would not accept that unasked",
-                f"look whether that is meant, then: velpin refresh {self.source.handle} --accept-changed",
+                "look whether that is meant, then:"
+                f" velpin refresh {self.source.handle} --accept-changed",
             )
 
     # -- the indexes ---------------------------------------------------------------------
@@ -333,7 +338,9 @@ class _Fetch:
                     f"has nothing for {arch}; it has {' '.join(release.architectures)}"
                 )  # fmt: skip
         if not self.next.indexes and self.source.archs and self.source.section_order:
-            raise NotThere(f"{self.base}: has no index for this host: {'; '.join(self.result.warnings)}")
+            raise NotThere(
+                f"{self.base}: has no index for this host: {'; '.join(self.result.warnings)}"
+            )
 
     def _warn_once(self, text: str) -> None:
         if text not in self.result.warnings:
@@ -365,9 +372,7 @@ class _Fetch:
         path = self.next.path(file)
         if self.before is None or file not in self.before.indexes.values():
             return False
-        if path.exists() and path.stat().st_size == promise.size:
-            return True
-        return False
+        return path.exists() and path.stat().st_size == promise.size
 
     def _weak_allowed(self) -> bool:
         return self.source.trusted or self.source.switch("allow-weak", False)

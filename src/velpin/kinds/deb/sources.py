@@ -60,10 +60,14 @@ _COMMENTED = re.compile(r"\s*#+\s*(?=deb(?:-src)?\s+(?:\[|\S+:))")
 _WORD = re.compile(r'(?:[^\s"\[\]]|"[^"]*"|\[[^\]]*\])+')
 _LIST_OPTIONS = ("arch", "lang", "target")
 _GENERIC = frozenset(
-    "apt deb debian-repo repo repos repository repositories packages package pkg pkgs linux"
-    " dists public download downloads dl files archive archives mirror mirrors ftp www stable"
-    " any-version pub dist binary os software debs cdn static get".split()
-)
+    (
+        "any", "apt", "archive", "archives", "binary", "cdn", "deb", "debs", "dist", "dists",
+        "dl", "download", "downloads", "files", "ftp", "get", "linux", "mirror", "mirrors",
+        "os", "package", "packages", "pkg", "pkgs", "pub", "public", "repo", "repos",
+        "repositories", "repository", "software", "stable", "static", "www",
+    )
+)  # fmt: skip
+"""Words in addresses that tell nothing about whose packages they are."""
 
 
 class Entry(NamedTuple):

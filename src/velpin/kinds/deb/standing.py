@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from velpin.errors import HostFileError, StoreError
+from velpin.errors import BadSignature, HostFileError, StoreError
 from velpin.kinds.deb.host import Copy, DebHost
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.trust import NamedKeys, named_keys
 from velpin.model import Standing
-from velpin.trust.openpgp import grouped
+from velpin.trust.openpgp import Key, clear_issuers, grouped, key_with
 
 
 def standings(host: DebHost) -> list[Standing]:
@@ -39,7 +39,7 @@ def _standing(
         numbers=numbers if copy.holder else (),
         channel=_channel(copy),
         signed=named.how,
-        signers=_signers(copy, named),
+        signers=_signers(host, copy, named),
         offers=_count(host, copy),
         dated=copy.release.date,
         copy=copy.holder,
@@ -65,17 +65,27 @@ def _channel(copy: Copy) -> tuple[str, ...]:
     return tuple(notes)
 
 
-def _signers(copy: Copy, named: NamedKeys) -> tuple[str, ...]:
-    """Who signed the copy that counts, as far as known, else who may sign."""
-    if copy.fetched and copy.fetched.signed_by:
-        names = {key.fingerprint: key.owner for key in named.keys}
-        return tuple(
-            f"{names.get(one, 'a key no longer named')} {grouped(one[-16:])}"
-            for one in copy.fetched.signed_by
-        )
-    if named.how in ("common", "none"):
+def _signers(host: DebHost, copy: Copy, named: NamedKeys) -> tuple[str, ...]:
+    """Who signed the copy that counts; before there is one, who may sign."""
+    if copy.holder:
+        found = [(one, key_with(named.keys, one)) for one in _issuers(host, copy)]
+        return tuple(_shown(key) if key else grouped(one[-16:]) for one, key in found)
+    return () if named.how in ("common", "none") else tuple(map(_shown, named.keys))
+
+
+def _shown(key: Key) -> str:
+    return f"{key.owner} {grouped(key.fingerprint[-16:])}"
+
+
+def _issuers(host: DebHost, copy: Copy) -> tuple[str, ...]:
+    """Fingerprints of the keys that signed the copy that counts."""
+    if copy.fetched:
+        return tuple(copy.fetched.signed_by)
+    data = host.tree.read(copy.release_file) if copy.release_file else None
+    try:
+        return clear_issuers(data or b"", copy.release_file)
+    except BadSignature:
         return ()
-    return tuple(f"{key.owner} {grouped(key.fingerprint[-16:])}" for key in named.keys)
 
 
 def _count(host: DebHost, copy: Copy) -> int:
@@ -99,7 +109,12 @@ def _problem(host: DebHost, source: DebSource, copy: Copy, named: NamedKeys) -> 
     if source.on and not source.trusted:
         if named.problems:
             return "; ".join(named.problems)
-        if copy.fetched and not {k.fingerprint for k in named.keys} & set(copy.fetched.signed_by):
-            return "its index was signed by a key that is no longer named for it"
+        issuers = _issuers(host, copy)
+        if issuers and not any(key_with(named.keys, one) for one in issuers):
+            return (
+                f"its index is signed by {', '.join(issuers)}, a key not named for it\n"
+                f"get that key from whoever runs the source, then:"
+                f" velpin add {source.handle} --key FILE-or-URL"
+            )
     failed = host.shelf.failure(source.address, source.release) if source.on else ""
     return failed

@@ -56,4 +56,4 @@ def compare(left: str, right: str) -> int:
     if left == right:
         return 0
     one, other = version_key(left), version_key(right)
-    return (one > other) - (one < other)  # type: ignore[operator]
+    return (one > other) - (one < other)
