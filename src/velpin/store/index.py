@@ -28,7 +28,7 @@ from velpin.errors import CannotWrite, StoreError
 if TYPE_CHECKING:
     from concurrent.futures import Future
 
-SCHEMA = 2
+SCHEMA = 3
 _TAIL = 8
 _WAITING = 16
 _PART = 10_000_000

@@ -144,19 +144,15 @@ def find_package(host: DebHost, request: Request) -> Package:
         if arch not in (*host.archs, "any"):
             raise _No("no-arch", name=request.name, arch=request.arch)
         raise _No("not-for-arch", name=request.name, arch=request.arch)
-    usable = [package for package in found.values() if _can_be_asked(package)]
-    if usable and (request.version or request.source or choice.candidate(usable[0])):
-        return usable[0]
+    first = next(iter(found.values()), None)
+    if first and (request.version or request.source or choice.candidate(first)):
+        return first
     provider = _only_provider(host, request)
     if provider is not None:
         return provider
-    if usable or found:
-        return (usable or list(found.values()))[0]
-    raise _No("unknown", name=request.name)
-
-
-def _can_be_asked(package: Package) -> bool:
-    return any(version.offered or version.installed for version in package.versions)
+    if first is None:
+        raise _No("unknown", name=request.name)
+    return first
 
 
 def _only_provider(host: DebHost, request: Request) -> Package | None:
@@ -167,6 +163,9 @@ def _only_provider(host: DebHost, request: Request) -> Package | None:
         for package in host.packages(name).values():
             if name != request.name and _provides(host, package, request):
                 fitting[package.name, package.arch] = package
+    for package in host.packages(request.name).values():
+        if package.arch != host.native and _stands_in(host, package):
+            fitting[package.name, package.arch] = package
     native = [package for package in fitting.values() if package.arch == host.native]
     providers = native or list(fitting.values())
     if len(providers) == 1:
@@ -177,6 +176,12 @@ def _only_provider(host: DebHost, request: Request) -> Package | None:
     if known and not host.packages(request.name):
         raise _No("no-provider", name=request.name, providers=", ".join(known))
     return None
+
+
+def _stands_in(host: DebHost, package: Package) -> bool:
+    """Whether a package of a foreign architecture serves under its own name here (observed)."""
+    version = choice.candidate(package)
+    return version is not None and host.field(version, "multi-arch") == "foreign"
 
 
 def _provides(host: DebHost, package: Package, request: Request) -> bool:

@@ -19,6 +19,7 @@ from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
 from velpin.kinds.deb.conf import Conf, read_conf
 from velpin.kinds.deb.control import parse_stanza
 from velpin.kinds.deb.preferences import (
+    NEVER,
     OWN_RECORD,
     Matcher,
     Preferences,
@@ -248,12 +249,15 @@ class DebHost:
         return self.conf.get("APT::Default-Release")
 
     def source_number(self, site: Site, release: Release) -> Number:
-        """The number of a source: target release, first general record, its own channel."""
+        """The number of a source: never, target release, first general record, its channel."""
+        general = [r for r in self.preferences.general if r.pin.selects_site(site)]
+        for record in general:
+            if record.number == NEVER:  # beats all else, wherever it stands
+                return Number(NEVER, "record", record)
         if self.target and release_pin(self.target).selects_site(site):
             return Number(choice.TARGET, "target")
-        for record in self.preferences.general:
-            if record.pin.selects_site(site):
-                return Number(record.number, "record", record)
+        for record in general:
+            return Number(record.number, "record", record)
         if site.own:
             return Number(choice.UPGRADES_ONLY, "own")
         if release.but_automatic_upgrades:
@@ -622,7 +626,7 @@ def site_of(source: DebSource, release: Release, section: str, arch: str) -> Sit
         label=release.label,
         version=release.version,
         component=section,
-        arch=arch,
+        arch=None if source.flat else arch,
         site=host,
     )
 

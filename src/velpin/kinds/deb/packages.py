@@ -134,7 +134,7 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
         origin = fields.get("Source", "")
         entries.append(
             (  # type: ignore[arg-type]
-                fields["Package"],
+                fields["Package"].lower(),  # the host folds letter case too (observed)
                 fields.get("Architecture", ""),
                 fields["Version"].rstrip(),
                 origin and origin.partition(" ")[0],
@@ -201,7 +201,10 @@ def identity(text: bytes) -> tuple[str, ...]:
     """What makes entries of one version number the same version, normalised (observed)."""
     fields = parse_stanza(text)
     parts = [_folded(fields.get(name, "")) for name in IDENTITY]
-    return (fields.get("architecture", ""), fields.get("multi-arch", "no"), *parts)
+    arch, multi = fields.get("architecture", ""), fields.get("multi-arch", "no").lower()
+    if arch == "all" and multi == "same":
+        multi = "no"  # means nothing there (observed)
+    return (arch, multi, *parts)
 
 
 def _folded(value: str) -> str:

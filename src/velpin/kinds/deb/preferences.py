@@ -174,7 +174,7 @@ def _read_number(stanza: Stanza, file: str, *, general: bool) -> int:
     if number == 0:
         what = f"Pin-Priority {text!r} is no number" if text and not found else "Pin-Priority 0"
         raise HostFileError(file, line, what if text else "a record without Pin-Priority")
-    return max(number, -32767)
+    return max(number, NEVER + 1)
 
 
 # -- selecting ---------------------------------------------------------------------------

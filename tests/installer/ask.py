@@ -1,0 +1,79 @@
+"""Asking this machine's real installer, in a temporary root and in simulation only."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+from pathlib import Path
+from typing import NamedTuple
+
+INSTALLER = shutil.which("apt-get")
+
+
+class Table(NamedTuple):
+    """What the installer says of one name: its candidate, and number and text of each version."""
+
+    candidate: str | None
+    installed: str | None
+    versions: tuple[tuple[str, int], ...]
+
+
+class Installer:
+    """The real installer, confined to a root."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        for folder in ("etc/apt/apt.conf.d", "etc/apt/preferences.d", "etc/apt/sources.list.d",
+                       "etc/apt/trusted.gpg.d", "var/lib/apt/lists/partial",
+                       "var/cache/apt/archives/partial", "var/lib/dpkg", "var/log/apt"):  # fmt: skip
+            (root / folder).mkdir(parents=True, exist_ok=True)
+        self._conf = root.parent / "installer.conf"
+        self._conf.write_text(
+            f'Dir "{root}/";\nDir::State::status "{root}/var/lib/dpkg/status";\n'
+            f'Dir::Etc::main "apt.conf";\nAPT::Architecture "amd64";\nAPT::Architectures {{"amd64"; "i386";}};\n'
+            'Acquire::Languages "none";\nAPT::Sandbox::User "root";\nDebug::NoLocking "1";\n'
+        )
+
+    def run(self, *words: str) -> subprocess.CompletedProcess[str]:
+        """Run one of its programs; nothing of the real host is touched."""
+        environment = {**os.environ, "APT_CONFIG": str(self._conf), "LC_ALL": "C.UTF-8"}
+        return subprocess.run(
+            words, env=environment, capture_output=True, text=True, check=False, timeout=120
+        )
+
+    def refresh(self) -> None:
+        """Let it fetch its indexes."""
+        done = self.run("apt-get", "-q", "update")
+        assert done.returncode == 0, done.stderr
+
+    def tables(self, *names: str) -> dict[str, Table]:
+        """Its own table of versions for some names."""
+        told = self.run("apt-cache", "policy", *names).stdout
+        found = {}
+        for part in re.split(r"(?m)^(?=\S)", told):
+            name, _, rest = part.partition(":\n")
+            if not rest:
+                continue
+            versions = re.findall(r"(?m)^ (?:\*\*\*|   ) (\S+) (-?\d+)$", rest)
+            found[name] = Table(
+                _named(rest, "Candidate"),
+                _named(rest, "Installed"),
+                tuple((version, int(number)) for version, number in versions),
+            )
+        return found
+
+    def simulate(self, *requests: str) -> tuple[bool, dict[str, str]]:
+        """Whether it would carry out an installation, and the versions it would put in."""
+        done = self.run(
+            "apt-get", "-q", "-s", "-y", "--allow-downgrades", "--allow-change-held-packages",
+            "--no-install-recommends", "install", *requests,
+        )  # fmt: skip
+        put = dict(re.findall(r"(?m)^Inst (\S+) (?:\[\S+\] )?\((\S+) ", done.stdout))
+        return done.returncode == 0, put
+
+
+def _named(text: str, label: str) -> str | None:
+    found = re.search(rf"{label}: (\S+)", text)
+    return None if found is None or found.group(1) == "(none)" else found.group(1)
