@@ -44,7 +44,13 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
         found = host.forecast([name])
         if name.endswith("+") and not found.ok:
             continue  # the installer then takes the text for a pattern
+        if any(a.arch == "i386" and host.packages(name)["amd64"].installed for a in found.answers):
+            continue  # both architectures of one name: a matter of dependencies
         works, put = installer.simulate(name)
         assert found.ok == works, (name, found.problem)
-        changed = {change.name: change.new for change in found.changes}
-        assert changed.get(name) == put.get(name), name
+        changed = {
+            change.name + (":i386" if change.arch == "i386" else ""): change.new
+            for change in found.changes
+        }
+        for asked in (name, f"{name}:i386"):
+            assert changed.get(asked) == put.get(asked), asked

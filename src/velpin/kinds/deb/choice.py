@@ -124,7 +124,7 @@ def number_of(package: Package, version: Version, matcher: Matcher) -> Number:
     for record in matcher.records_of(package.name, package.arch, version.built_from):
         if not _selects(record, version):
             continue
-        if all(number.value == NEVER for number in values):
+        if all(held.origin.number.value == NEVER for held in version.holders):
             return best
         return Number(record.number, "record", record)
     return best
