@@ -19,17 +19,6 @@ if TYPE_CHECKING:
     from velpin.front.screen import Screen
     from velpin.kinds.base import Host
 
-app = typer.Typer(
-    name="velpin",
-    help="Which source and version a host's packages will come from, and why - before anything"
-    " is changed.",
-    no_args_is_help=True,
-    add_completion=False,
-    rich_markup_mode=None,
-    pretty_exceptions_enable=False,
-    context_settings={"help_option_names": ["-h", "--help"]},
-)
-
 Root = Annotated[
     Path | None, typer.Option("--root", help="The host's root folder.", show_default="/")
 ]
@@ -49,8 +38,19 @@ def _command(run: Callable[..., None]) -> Callable[..., None]:
     return run
 
 
-def _register(words: list[str]) -> None:
-    """Build the one command that is asked for, all of them where that cannot be told."""
+def _build(words: list[str]) -> typer.Typer:
+    """The program with the one command that is asked for, all where that cannot be told."""
+    app = typer.Typer(
+        name="velpin",
+        help="Which source and version a host's packages will come from, and why - before"
+        " anything is changed.",
+        no_args_is_help=True,
+        add_completion=False,
+        rich_markup_mode=None,
+        pretty_exceptions_enable=False,
+        context_settings={"help_option_names": ["-h", "--help"]},
+    )
+    app.callback()(_main)
     first = ""
     for at, word in enumerate(words):
         if word in ("-h", "--help"):
@@ -58,9 +58,10 @@ def _register(words: list[str]) -> None:
         if word in _COMMANDS and (at == 0 or words[at - 1] != "--root"):
             first = word
             break
-    for name, run in _COMMANDS.items():
+    for name, run_it in _COMMANDS.items():
         if first in ("", name):
-            app.command(name)(run)
+            app.command(name)(run_it)
+    return app
 
 
 class _Chosen:
@@ -75,7 +76,6 @@ def _version(wanted: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
 def _main(
     root: Root = None,
     version: Annotated[
@@ -398,19 +398,29 @@ def demo(
         raise typer.Exit(code)
 
 
-def main() -> None:
-    """The program: runs a command and turns Velpin's errors into words and exit codes."""
+def run(words: list[str]) -> int:
+    """Run one command line; Velpin's errors become words and an exit code."""
     try:
-        _register(sys.argv[1:])
-        app()
+        _build(words)(words, standalone_mode=True)
+    except SystemExit as end:
+        return end.code if isinstance(end.code, int) else 1
     except VelpinError as problem:
         from velpin.front.session import fail
 
-        sys.exit(fail(problem, "--json" in sys.argv))
+        return fail(problem, "--json" in words)
+    except KeyboardInterrupt:
+        return 130
+    return 0
+
+
+def main() -> None:
+    """The program."""
+    try:
+        code = run(sys.argv[1:])
+        sys.stdout.flush()
     except BrokenPipeError:
         import os
 
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        sys.exit(0)
-    except KeyboardInterrupt:
-        sys.exit(130)
+        code = 0
+    sys.exit(code)

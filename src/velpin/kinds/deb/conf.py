@@ -105,7 +105,8 @@ def parse_conf(text: str, file: str, conf: Conf) -> None:
     """Add the settings of one file's text to `conf`."""
     scopes: list[str] = []
     parts: list[tuple[str, bool]] = []
-    line = start = 1
+    opened: list[int] = []
+    start = 1
     for kind, token, line in _tokens(text):
         if kind == "bad":
             raise HostFileError(file, line, "a quoted value has no end")
@@ -119,13 +120,16 @@ def parse_conf(text: str, file: str, conf: Conf) -> None:
             if not scopes:
                 raise HostFileError(file, line, "a } without its {")
             scopes.pop()
+            opened.pop()
             continue
         _state(parts, scopes, Place(file, start), conf, opens=token == "{")
+        if token == "{":
+            opened.append(start)
         parts = []
     if parts:
         raise HostFileError(file, start, f"no ; after {parts[-1][0]!r}")
     if scopes:
-        raise HostFileError(file, line, f"{scopes[-1]} {{ is not closed")
+        raise HostFileError(file, opened[-1], f"{scopes[-1]} {{ is not closed")
 
 
 def _tokens(text: str) -> Iterator[tuple[str, str, int]]:

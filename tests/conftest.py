@@ -1,0 +1,175 @@
+"""Small made-up hosts and repositories on disk, and the program run upon them."""
+
+from __future__ import annotations
+
+import io
+import time
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
+from typing import NamedTuple
+
+import pytest
+
+from velpin.demo.build import Signer, new_signer, stanza, text_of, write_repository
+from velpin.fetch.download import FetchSettings, Transport
+from velpin.front.cli import run
+from velpin.kinds import open_host
+from velpin.kinds.deb.host import DebHost
+from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
+from velpin.store.shelf import open_shelf
+from velpin.tree import Tree
+
+NOW = time.time()
+
+
+class Said(NamedTuple):
+    """What a run of the program printed, and its exit code."""
+
+    code: int
+    out: str
+    err: str
+
+
+class Harbour:
+    """One made-up host below a folder, with the repositories its sources point to."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.root = folder / "root"
+        self.put("etc/os-release", 'ID=mooring\nVERSION_ID="4"\nVERSION_CODENAME=jetty\n')
+        self.put("var/lib/dpkg/arch", "amd64\ni386\n")
+        self.put("var/lib/dpkg/status", "")
+
+    def put(self, name: str, text: str | bytes) -> Path:
+        """Write a file of the host."""
+        path = self.root / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(text.encode() if isinstance(text, str) else text)
+        return path
+
+    def read(self, name: str) -> str:
+        """A file of the host."""
+        return (self.root / name).read_text()
+
+    def repository(
+        self,
+        name: str,
+        offers: Sequence[Mapping[str, str] | tuple[str, str]],
+        *,
+        suite: str = "jetty",
+        section: str = "main",
+        signer: Signer | None = None,
+        fields: Mapping[str, str] | None = None,
+        date: float | None = None,
+        by_hash: bool = False,
+        archs: Sequence[str] = ("amd64",),
+    ) -> str:
+        """Write one suite of a repository; gives its address."""
+        rows = [offer(*one) if isinstance(one, tuple) else one for one in offers]
+        head = {"Origin": name, "Suite": suite, "Codename": suite, **(fields or {})}
+        write_repository(
+            self.folder / "repos" / name,
+            suite,
+            {"" if suite.endswith("/") else section: rows},
+            signer,
+            head,
+            archs=archs,
+            by_hash=by_hash,
+            date=date,
+        )
+        return f"file://{self.folder}/repos/{name}"
+
+    def source(self, name: str, address: str, suite: str = "jetty", **options: str) -> None:
+        """A one-line source of the host, trusted where nothing else is said."""
+        named = " ".join(f"{key.replace('_', '-')}={value}" for key, value in options.items())
+        section = "" if suite.endswith("/") else " main"
+        line = f"deb [{named or 'trusted=yes'}] {address} {suite}{section}\n"
+        self.put(f"etc/apt/sources.list.d/{name}.list", line)
+
+    def simple(self, name: str, *offers: tuple[str, str], **fields: str) -> None:
+        """A trusted source with some offers of default shape."""
+        self.source(name, self.repository(name, offers, fields=fields))
+
+    def installed(self, *packages: tuple[str, str] | tuple[str, str, str]) -> None:
+        """The host's record: name, version and (by default installed) state of each package."""
+        rows = []
+        for name, version, *state in packages:
+            row = offer(name, version)
+            for field in ("Size", "Filename", "SHA256"):
+                row.pop(field)
+            status = state[0] if state else "install ok installed"
+            rows.append({"Package": row.pop("Package"), "Status": status, **row})
+        self.put("var/lib/dpkg/status", text_of(rows))
+
+    def host(self, *, as_is: bool = False) -> DebHost:
+        """The host, read anew."""
+        tree = Tree(self.root)
+        found = open_host(tree, open_shelf(tree), as_is=as_is)
+        assert isinstance(found, DebHost)
+        return found
+
+    def refresh(self, now: float | None = None) -> dict[str, DebRefreshed]:
+        """Fetch all sources that are on, without any pause."""
+        host = self.host()
+        transport = Transport(FetchSettings(retries=0), wait=lambda _seconds: None)
+        return {
+            source.handle: refresh_source(host, source, transport, lambda: now or time.time())
+            for source in host.sources
+            if source.on
+        }
+
+    def ready(self) -> DebHost:
+        """The host after a refresh that must succeed."""
+        for one in self.refresh().values():
+            assert one.error is None, one.error
+        return self.host()
+
+    def run(self, *words: str) -> Said:
+        """Run the program on this host, with nobody at the terminal."""
+        out, err = io.StringIO(), io.StringIO()
+        with redirect_stdout(out), redirect_stderr(err):
+            code = run(["--root", str(self.root), *words])
+        return Said(code, out.getvalue(), err.getvalue())
+
+    def bytes(self) -> dict[str, bytes]:
+        """Every file of the host but Velpin's own."""
+        own = ("var/lib/velpin", "var/cache/velpin")
+        return {
+            name: path.read_bytes()
+            for path in sorted(self.root.rglob("*"))
+            if path.is_file() and not (name := str(path.relative_to(self.root))).startswith(own)
+        }
+
+
+def offer(name: str, version: str, arch: str = "amd64", **fields: str) -> dict[str, str]:
+    """One entry of an index."""
+    made = stanza(name, version, arch, f"{name} for the harbour")
+    return {**made, **{key.replace("_", "-"): value for key, value in fields.items()}}
+
+
+@pytest.fixture
+def harbour(tmp_path: Path) -> Harbour:
+    """An empty made-up host."""
+    return Harbour(tmp_path)
+
+
+@pytest.fixture(scope="session")
+def signer() -> Signer:
+    """A key of a vendor."""
+    return new_signer("Gullwatch Packages <packages@gullwatch.example>")
+
+
+@pytest.fixture(scope="session")
+def stranger() -> Signer:
+    """A key of somebody else."""
+    return new_signer("Somebody Else <post@stranger.example>")
+
+
+@pytest.fixture(autouse=True)
+def _no_terminal(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    monkeypatch.setattr("sys.stdin", io.StringIO(""))
+    for name in ("http_proxy", "https_proxy", "all_proxy", "no_proxy"):
+        monkeypatch.delenv(name, raising=False)
+        monkeypatch.delenv(name.upper(), raising=False)
+    yield
