@@ -36,6 +36,19 @@ class VelpinError(Exception):
         self.message = message
         self.hint = hint
 
+    def __reduce__(self) -> tuple[object, ...]:
+        """Errors travel whole between processes, whatever their fields."""
+        return (_made_again, (type(self), self.args, self.__dict__))
+
+
+def _made_again(
+    kind: type[VelpinError], args: tuple[object, ...], fields: dict[str, object]
+) -> VelpinError:
+    made = kind.__new__(kind)
+    made.args = args
+    made.__dict__.update(fields)
+    return made
+
 
 class UsageError(VelpinError):
     """The command's words make no sense."""

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from velpin.errors import UsageError
 from velpin.model import Request
 
+_ARCH = re.compile(r"[a-z0-9][a-z0-9-]*\Z")
 _BOUND = re.compile(r"(>=|<=|==|>|<|=)?(.*)", re.DOTALL)
 
 
@@ -56,7 +57,7 @@ def _with_arch(text: str, knows: Callable[[str], bool]) -> Request | None:
     if knows(text):
         return Request(text, text)
     for name, arch in _cuts(text, ":"):
-        if arch and knows(name):
+        if _ARCH.match(arch) and knows(name):
             return Request(text, name, arch)
     return None
 

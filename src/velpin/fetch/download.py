@@ -8,6 +8,7 @@ caller to check before using it.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 import time
@@ -95,7 +96,7 @@ class Transport:
         if scheme in ("file", "copy"):
             return self._copy(url, target, label or url, bound, validators or {})
         if scheme not in ("http", "https"):
-            raise FetchError(f"{url}: addresses with {scheme}: cannot be fetched")
+            raise FetchError(f"{shown(url)}: addresses with {scheme}: cannot be fetched")
         return self._get_http(url, target, label or url, size, bound, validators or {})
 
     def read(self, url: str, *, most: int = 0) -> bytes:
@@ -119,13 +120,13 @@ class Transport:
             if validators.get("last_modified") == stamp:
                 return Got(False, 0, dict(validators))
             if found.st_size > bound:
-                raise ChecksumMismatch(f"{url}: {found.st_size} bytes, {bound} are allowed")
+                raise ChecksumMismatch(f"{shown(url)}: {found.st_size} bytes, {bound} are allowed")
             with path.open("rb") as source:
                 data = source.read(bound + 1)
         except (FileNotFoundError, NotADirectoryError) as problem:
-            raise NotThere(f"{url}: no such file") from problem
+            raise NotThere(f"{shown(url)}: no such file") from problem
         except OSError as problem:
-            raise FetchError(f"{url}: {problem.strerror}") from problem
+            raise FetchError(f"{shown(url)}: {problem.strerror}") from problem
         _put(target, data)
         self._progress(label, len(data), found.st_size)
         return Got(True, len(data), {"last_modified": stamp})
@@ -145,7 +146,8 @@ class Transport:
 
         part = target.with_name(target.name + ".part")
         if not size:
-            part.unlink(missing_ok=True)
+            with contextlib.suppress(OSError):
+                part.unlink(missing_ok=True)
         last: Exception | None = None
         for turn in range(self.settings.retries + 1):
             if turn:
@@ -156,7 +158,7 @@ class Transport:
                 last = problem
                 if _is_hopeless(problem):
                     break
-        raise FetchError(f"{url}: {_said(last)}") from last
+        raise FetchError(f"{shown(url)}: {_said(last)}") from last
 
     def _try_http(
         self,
@@ -168,7 +170,7 @@ class Transport:
         bound: int,
         validators: Mapping[str, str],
     ) -> Got:
-        have = part.stat().st_size if size and part.exists() else 0
+        have = _size_of(part) if size else 0
         if have >= size:
             have = 0
         headers = {"User-Agent": f"velpin/{__version__}", "Accept-Encoding": "identity"}
@@ -185,10 +187,10 @@ class Transport:
             have = self._check_status(url, answer, have, part)
             total = size or have + int(answer.headers.get("Content-Length") or 0)
             if total > bound:
-                raise ChecksumMismatch(f"{url}: {total} bytes announced, {bound} are allowed")
+                raise ChecksumMismatch(f"{shown(url)}: {total} bytes announced, {bound} are allowed")
             done = self._take(answer, part, label, have, total, bound, url)
         finally:
-            answer.release_conn()
+            answer.close()
         if size and done < size:
             raise _Again(f"only {done} of {size} bytes came")
         _rename(part, target)
@@ -215,12 +217,12 @@ class Transport:
         if status == 200:
             return 0
         if status in (404, 410):
-            raise NotThere(f"{url}: the server has no such file ({status})")
+            raise NotThere(f"{shown(url)}: the server has no such file ({status})")
         if status in (401, 403, 407):
-            raise FetchError(f"{url}: the server does not let us in ({status})")
+            raise FetchError(f"{shown(url)}: the server does not let us in ({status})")
         if status >= 500 or status in (408, 425, 429):
             raise _Again(f"the server answered {status}")
-        raise FetchError(f"{url}: the server answered {status}")
+        raise FetchError(f"{shown(url)}: the server answered {status}")
 
     def _take(
         self,
@@ -239,7 +241,7 @@ class Transport:
                     done += len(piece)
                     if done > bound:
                         part.unlink(missing_ok=True)
-                        raise ChecksumMismatch(f"{url}: sends more than the {bound} bytes promised")
+                        raise ChecksumMismatch(f"{shown(url)}: sends more than the {bound} bytes promised")
                     file.write(piece)
                     self._progress(label, done, total)
         except OSError as problem:
@@ -270,9 +272,9 @@ class Transport:
             onward = answer.get_redirect_location()
             if not onward:
                 return answer
-            answer.release_conn()
+            answer.close()
             asked = _redirected(asked, str(onward), headers)
-        raise FetchError(f"{url}: redirected more than {_REDIRECTS} times")
+        raise FetchError(f"{shown(url)}: redirected more than {_REDIRECTS} times")
 
     def _pool(self, url: str) -> urllib3.PoolManager:
         import urllib3
@@ -301,6 +303,20 @@ class Transport:
         return environment.get(parts.scheme) or environment.get("all") or ""
 
 
+def _size_of(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0
+
+
+def shown(url: str) -> str:
+    """An address as it may be shown: without login and password."""
+    scheme, mark, rest = url.partition("://")
+    host, slash, path = rest.partition("/")
+    return f"{scheme}{mark}{host.rpartition('@')[2]}{slash}{path}"
+
+
 def file_path(url: str) -> str:
     """The path of a `file:` address."""
     rest = url.partition(":")[2]
@@ -315,9 +331,9 @@ def _redirected(asked: str, onward: str, headers: dict[str, str]) -> str:
     target = urljoin(asked, onward)
     before, after = urlsplit(asked), urlsplit(target)
     if after.scheme not in ("http", "https"):
-        raise FetchError(f"{asked}: redirected to {target}, which is no web address")
+        raise FetchError(f"{shown(asked)}: redirected to {shown(target)}, which is no web address")
     if before.scheme == "https" and after.scheme != "https":
-        raise FetchError(f"{asked}: redirected from https to {target}; not followed")
+        raise FetchError(f"{shown(asked)}: redirected from https to {shown(target)}; not followed")
     if before.netloc != after.netloc:
         headers.pop("authorization", None)
     return target

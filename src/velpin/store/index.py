@@ -14,6 +14,7 @@ not loaded: a question for one name touches a few pages of it.
 
 from __future__ import annotations
 
+import contextlib
 import gc
 import json
 import mmap
@@ -272,7 +273,8 @@ def write_index(path: Path, stamp: Stamp, parts: Sequence[Part]) -> None:
             gc.enable()
         for helper in helpers:
             helper.clear()
-        part.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
 
 
 class _Helper:

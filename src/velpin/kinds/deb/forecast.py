@@ -90,16 +90,12 @@ def expand(host: DebHost, request: Request) -> list[Request]:
     """A pattern that is no name becomes a request for each name it fits (observed)."""
     if host.knows(request.name):
         return [request]
-    pattern = request.name
-    if _PATTERN.search(pattern):
-        return _each(request, [n for n in _all_names(host) if expression_matches(pattern, n)])
-    if _REGEX.search(pattern):
-        try:
-            fits = re.compile(pattern).search
-        except re.error:
-            return [request]
-        return _each(request, [name for name in _all_names(host) if fits(name)])
-    return [request]
+    names: list[str] = []
+    if _PATTERN.search(request.name):
+        names = [name for name in _all_names(host) if expression_matches(request.name, name)]
+    if not names and _REGEX.search(request.name):
+        names = [name for name in _all_names(host) if expression_matches(f"/{request.name}/", name)]
+    return _each(request, names)
 
 
 def _each(request: Request, names: list[str]) -> list[Request]:

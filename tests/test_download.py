@@ -1,0 +1,255 @@
+"""Fetching: servers that hang, reset, lie, redirect in a loop, or break off in the middle."""
+
+from __future__ import annotations
+
+import socket
+import threading
+from collections.abc import Callable, Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+
+import pytest
+
+from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere, VelpinError
+from velpin.fetch.download import FetchSettings, Transport, file_path
+
+DATA = bytes(range(256)) * 400
+Answer = Callable[["Handler"], None]
+
+
+class Handler(BaseHTTPRequestHandler):
+    """Answers as the test says; `asked` keeps path and headers of each request."""
+
+    protocol_version = "HTTP/1.1"
+    answer: Answer
+    asked: list[tuple[str, dict[str, str]]]
+
+    def do_GET(self) -> None:
+        self.asked.append((self.path, dict(self.headers)))
+        type(self).answer(self)
+
+    def send(self, status: int = 200, body: bytes = b"", announced: int | None = None, **headers: str) -> None:
+        self.send_response(status)
+        for name, value in headers.items():
+            self.send_header(name.replace("_", "-"), value)
+        self.send_header("Content-Length", str(len(body) if announced is None else announced))
+        self.end_headers()
+        self.wfile.write(body)
+
+    def stop(self) -> None:
+        self.wfile.flush()
+        self.connection.shutdown(socket.SHUT_RDWR)
+        self.close_connection = True
+
+    def cut(self) -> None:
+        self.wfile.flush()
+        self.connection.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, b"\1\0\0\0\0\0\0\0")
+        self.connection.close()
+        self.close_connection = True
+
+    def log_message(self, format: str, *args: object) -> None:
+        return
+
+
+class Server:
+    """A server of one test."""
+
+    def __init__(self) -> None:
+        self.handler = type("TestHandler", (Handler,), {"asked": []})
+        self.server = ThreadingHTTPServer(("127.0.0.1", 0), self.handler)
+        self.url = f"http://127.0.0.1:{self.server.server_address[1]}"
+        threading.Thread(target=self.server.serve_forever, args=(0.01,), daemon=True).start()
+
+    def answers(self, answer: Answer) -> None:
+        self.handler.answer = answer
+
+    @property
+    def asked(self) -> list[tuple[str, dict[str, str]]]:
+        return self.handler.asked
+
+
+@pytest.fixture
+def server() -> Iterator[Server]:
+    made = Server()
+    yield made
+    made.server.shutdown()
+    made.server.server_close()
+
+
+@pytest.fixture
+def pauses() -> list[float]:
+    return []
+
+
+@pytest.fixture
+def transport(pauses: list[float]) -> Transport:
+    settings = FetchSettings(connect_timeout=2, read_timeout=0.3, retries=3, pause=0.5)
+    return Transport(settings, wait=pauses.append)
+
+
+def test_a_file_comes_whole_with_its_validators(server: Server, transport: Transport, tmp_path: Path) -> None:
+    server.answers(lambda h: h.send(body=DATA, ETag='"x"', Last_Modified="Mon, 01 Jan 2024 00:00:00 GMT"))
+    got = transport.get(server.url + "/a", tmp_path / "a")
+    assert (got.fresh, got.size) == (True, len(DATA))
+    assert (tmp_path / "a").read_bytes() == DATA
+    server.answers(lambda h: h.send(304))
+    again = transport.get(server.url + "/a", tmp_path / "b", validators=got.validators)
+    assert (again.fresh, again.validators) == (False, got.validators)
+    assert server.asked[1][1]["If-None-Match"] == '"x"'
+    assert not (tmp_path / "b").exists()
+
+
+def test_what_broke_off_goes_on_where_it_stopped(server: Server, transport: Transport, tmp_path: Path, pauses: list[float]) -> None:
+    def answer(handler: Handler) -> None:
+        if "Range" not in handler.headers:
+            handler.send(body=DATA[:30_000], announced=len(DATA))
+            handler.stop()
+            return
+        first = int(handler.headers["Range"].removeprefix("bytes=").rstrip("-"))
+        said = f"bytes {first}-{len(DATA) - 1}/{len(DATA)}"
+        handler.send(206, DATA[first:], Content_Range=said)
+
+    server.answers(answer)
+    transport.get(server.url + "/a", tmp_path / "a", size=len(DATA))
+    assert (tmp_path / "a").read_bytes() == DATA
+    assert len(server.asked) == 2
+    assert pauses == [0.5]
+
+
+@pytest.mark.parametrize("status", [200, 206, 416])
+def test_a_server_that_cannot_go_on_begins_anew(server: Server, transport: Transport, tmp_path: Path, status: int) -> None:
+    (tmp_path / "a.part").write_bytes(DATA[:100])
+
+    def answer(handler: Handler) -> None:
+        if "Range" in handler.headers and status != 200:
+            handler.send(status, b"?", Content_Range="bytes 7-9/10")
+        else:
+            handler.send(body=DATA)
+
+    server.answers(answer)
+    transport.get(server.url + "/a", tmp_path / "a", size=len(DATA))
+    assert (tmp_path / "a").read_bytes() == DATA
+
+
+@pytest.mark.parametrize(
+    ("answer", "said", "tries"),
+    [
+        (lambda h: h.cut(), "broke off", 4),
+        (lambda h: h.rfile.read(1), "no answer in time", 4),
+        (lambda h: h.send(503), "answered 503", 4),
+        (lambda h: h.send(403), "does not let us in", 1),
+        (lambda h: h.send(400), "answered 400", 1),
+        (lambda h: h.send(body=DATA[:50], announced=len(DATA)) or h.stop(), "broke off", 4),
+    ],
+    ids=["reset", "hang", "busy", "forbidden", "bad", "short"],
+)
+def test_failures_are_told_after_growing_pauses(
+    server: Server, transport: Transport, tmp_path: Path, pauses: list[float], answer: Answer, said: str, tries: int
+) -> None:
+    server.answers(answer)
+    with pytest.raises(FetchError, match=said):
+        transport.get(server.url + "/a", tmp_path / "a", size=len(DATA))
+    assert len(server.asked) == tries
+    assert pauses == [0.5, 1.0, 2.0][: tries - 1]
+    assert not (tmp_path / "a").exists()
+
+
+def test_what_is_not_there(server: Server, transport: Transport, tmp_path: Path) -> None:
+    server.answers(lambda h: h.send(404))
+    for url in (server.url + "/a", f"file://{tmp_path}/nothing"):
+        with pytest.raises(NotThere):
+            transport.get(url, tmp_path / "a")
+
+
+@pytest.mark.parametrize("announced", [None, 5])
+def test_more_bytes_than_promised(server: Server, transport: Transport, tmp_path: Path, announced: int | None) -> None:
+    def answer(handler: Handler) -> None:
+        if announced is None:
+            handler.send(body=DATA)
+            return
+        handler.send_response(200)
+        handler.end_headers()
+        handler.wfile.write(DATA)
+        handler.close_connection = True
+
+    server.answers(answer)
+    with pytest.raises(ChecksumMismatch, match="1000"):
+        transport.get(server.url + "/a", tmp_path / "a", size=1000)
+    assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize(
+    ("onward", "said"),
+    [("/loop", "redirected more than"), ("file:///etc/passwd", "no web address"), ("ftp://x/y", "no web address")],
+)
+def test_redirects_that_lead_nowhere(server: Server, transport: Transport, tmp_path: Path, onward: str, said: str) -> None:
+    server.answers(lambda h: h.send(302, Location=onward))
+    with pytest.raises(FetchError, match=said):
+        transport.get(server.url + "/loop", tmp_path / "a")
+
+
+def test_a_redirect_is_followed(server: Server, transport: Transport, tmp_path: Path) -> None:
+    server.answers(lambda h: h.send(body=DATA) if h.path == "/b" else h.send(301, Location="/b"))
+    transport.get(server.url.replace("//", "//me:secret@") + "/a", tmp_path / "a")
+    assert (tmp_path / "a").read_bytes() == DATA
+    assert server.asked[0][1]["authorization"].startswith("Basic ")
+
+
+def test_the_environments_proxy_is_asked(server: Server, transport: Transport, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("http_proxy", server.url)
+    server.answers(lambda h: h.send(body=b"from " + h.path.encode()))
+    assert transport.read("http://deb.gullwatch.example/x") == b"from http://deb.gullwatch.example/x"
+    monkeypatch.setenv("no_proxy", "127.0.0.1")
+    assert transport.read(server.url + "/y") == b"from /y"
+    configured = Transport(FetchSettings(proxies={"http": "DIRECT"}, retries=0), wait=lambda _s: None)
+    monkeypatch.setenv("no_proxy", "")
+    assert configured.read(server.url + "/z") == b"from /z"
+
+
+def test_a_machine_that_does_not_answer(transport: Transport, tmp_path: Path, pauses: list[float]) -> None:
+    with socket.socket() as closed:
+        closed.bind(("127.0.0.1", 0))
+        url = f"http://127.0.0.1:{closed.getsockname()[1]}/a"
+    with pytest.raises(FetchError, match="no connection"):
+        transport.get(url, tmp_path / "a")
+    assert len(pauses) == 3
+
+
+@pytest.mark.parametrize("url", ["ftp://x/y", "cdrom:x", "gopher://x", "x"])
+def test_addresses_that_cannot_be_fetched(transport: Transport, tmp_path: Path, url: str) -> None:
+    with pytest.raises(FetchError, match="cannot be fetched"):
+        transport.get(url, tmp_path / "a")
+
+
+def test_local_files_are_news_once(transport: Transport, tmp_path: Path) -> None:
+    (tmp_path / "a b").write_bytes(DATA)
+    url = f"file://{tmp_path}/a%20b"
+    got = transport.get(url, tmp_path / "c")
+    assert (tmp_path / "c").read_bytes() == DATA
+    assert not transport.get(url, tmp_path / "d", validators=got.validators).fresh
+    with pytest.raises(ChecksumMismatch):
+        transport.get(url, tmp_path / "e", size=10)
+    assert file_path("file:/a/b") == file_path("file:///a/b") == "/a/b"
+
+
+def test_no_place_to_write(server: Server, transport: Transport, tmp_path: Path) -> None:
+    (tmp_path / "taken").write_text("")
+    server.answers(lambda h: h.send(body=DATA))
+    for url in (server.url + "/a", f"file://{tmp_path}/taken"):
+        with pytest.raises(CannotWrite):
+            transport.get(url, tmp_path / "taken" / "a")
+
+
+def test_every_error_of_the_library_is_translated() -> None:
+    import urllib3.exceptions as foreign
+
+    from velpin.fetch.download import _said
+
+    kinds = [k for k in vars(foreign).values() if isinstance(k, type) and issubclass(k, foreign.HTTPError)]
+    assert len(kinds) > 10
+    for kind in kinds:
+        problem = kind.__new__(kind)
+        told = _said(problem)
+        assert told
+        assert "urllib3" not in told
+    assert issubclass(FetchError, VelpinError)
