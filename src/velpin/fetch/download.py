@@ -237,7 +237,8 @@ class Transport:
         try:
             part.parent.mkdir(parents=True, exist_ok=True)
             with part.open("ab" if done else "wb") as file:
-                for piece in answer.stream(_CHUNK):
+                # What came before a break is kept, so it is read as it comes.
+                while piece := answer.read1(_CHUNK):
                     done += len(piece)
                     if done > bound:
                         part.unlink(missing_ok=True)
@@ -374,13 +375,14 @@ def _said(problem: Exception | None) -> str:
 
 
 def _put(target: Path, data: bytes) -> None:
+    part = target.with_name(f"{target.name}.{os.getpid()}.part")
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
-        part = target.with_name(f"{target.name}.{os.getpid()}.part")
         part.write_bytes(data)
         os.replace(part, target)
     except OSError as problem:
-        part.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
         raise CannotWrite(f"{target}: {problem.strerror}") from problem
 
 

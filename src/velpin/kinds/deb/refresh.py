@@ -105,7 +105,7 @@ class _Fetch:
             self.next.remote = self.before.remote
         if signed is None:
             raise FetchError(f"{self.base}: nothing came")
-        release = read_release(signed.data, self.base) if signed.data else Release()
+        release = read_release(signed.data, self.base)
         if self._is_older(release):
             return
         self._check_release(release)

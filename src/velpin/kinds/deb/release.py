@@ -72,7 +72,12 @@ def unwrap(data: bytes) -> bytes:
 
 
 def read_release(data: bytes, file: str) -> Release:
-    """The head of a release file; HostFileError where it has no fields."""
+    """The head of a release file, an empty one where a source has none.
+
+    Raises HostFileError where it has no fields.
+    """
+    if not data:
+        return Release()
     body = unwrap(data[:8192])
     found = _HEAD_END.search(body)
     if found is None and len(data) > 8192:

@@ -1,0 +1,305 @@
+"""Refreshing: every link of the chain of trust, and what a failure leaves behind."""
+
+from __future__ import annotations
+
+import hashlib
+import lzma
+import shutil
+import time
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Harbour
+from velpin.demo.build import Signer
+from velpin.errors import VelpinError
+from velpin.kinds.deb.refresh import DebRefreshed
+
+DAY = 86400.0
+
+
+@pytest.fixture
+def signed(harbour: Harbour, signer: Signer) -> Harbour:
+    """A source `gullwatch`, signed and its key named."""
+    address = harbour.repository("gullwatch", [("gull", "1")], signer=signer)
+    harbour.put("usr/share/keyrings/gullwatch.asc", signer.public)
+    harbour.source("gullwatch", address, signed_by="/usr/share/keyrings/gullwatch.asc")
+    return harbour
+
+
+def dists(harbour: Harbour) -> Path:
+    return harbour.folder / "repos/gullwatch/dists/jetty"
+
+
+def fetched(harbour: Harbour, now: float | None = None) -> DebRefreshed:
+    return harbour.refresh(now)["gullwatch"]
+
+
+def failed(harbour: Harbour, kind: str, said: str, now: float | None = None) -> VelpinError:
+    """The refresh fails so, and what was known before is still known."""
+    before = harbour.host().offers(["gull"])
+    error = fetched(harbour, now).error
+    assert error is not None
+    assert type(error).__name__ == kind, error
+    assert said in error.message, error.message
+    assert harbour.host().offers(["gull"]) == before
+    return error
+
+
+def version(harbour: Harbour) -> str | None:
+    return harbour.host().forecast(["gull"]).answers[0].version
+
+
+def test_new_then_unchanged_then_new(signed: Harbour, signer: Signer) -> None:
+    assert fetched(signed).outcome == "new"
+    assert version(signed) == "1"
+    again = fetched(signed)
+    assert (again.outcome, again.bytes) == ("unchanged", 0)
+    signed.repository("gullwatch", [("gull", "2")], signer=signer)
+    assert fetched(signed).outcome == "new"
+    assert version(signed) == "2"
+    (folder,) = (signed.root / "var/cache/velpin/fetched").iterdir()
+    assert len(list(folder.iterdir())) == 3
+
+
+@pytest.mark.parametrize("form", ["InRelease", "Release"])
+def test_either_form_of_signature(signed: Harbour, form: str) -> None:
+    for name in {"InRelease": ["Release", "Release.gpg"], "Release": ["InRelease"]}[form]:
+        (dists(signed) / name).unlink()
+    assert fetched(signed).error is None
+    assert version(signed) == "1"
+
+
+def test_a_key_that_is_not_named(signed: Harbour, stranger: Signer) -> None:
+    fetched(signed)
+    signed.repository("gullwatch", [("gull", "2")], signer=stranger)
+    error = failed(signed, "MissingKey", "signed by ")
+    assert "velpin add gullwatch --key FILE-or-URL" in error.hint
+
+
+@pytest.mark.parametrize(
+    ("how", "works"),
+    [("file", True), ("binary", True), ("fingerprint", True), ("embedded", True), ("common", True),
+     ("none", False), ("missing", False), ("other fingerprint", False), ("junk", False)],
+)  # fmt: skip
+def test_the_ways_to_name_a_key(harbour: Harbour, signer: Signer, stranger: Signer, how: str, works: bool) -> None:
+    address = harbour.repository("gullwatch", [("gull", "1")], signer=signer)
+    import pysequoia
+
+    binary = bytes(pysequoia.Cert.from_bytes(signer.public))
+    value = {"file": "/k.asc", "binary": "/k.gpg", "missing": "/no.gpg", "junk": "/junk.gpg",
+             "fingerprint": signer.fingerprint, "other fingerprint": stranger.fingerprint}.get(how, "")  # fmt: skip
+    harbour.put("k.asc", signer.public)
+    harbour.put("k.gpg", binary)
+    harbour.put("junk.gpg", "no key at all")
+    if how in ("fingerprint", "other fingerprint", "common"):
+        harbour.put("etc/apt/trusted.gpg.d/a.asc", stranger.public)
+        harbour.put("etc/apt/trusted.gpg.d/b.gpg", binary)
+    if how == "embedded":
+        value = "\n " + signer.public.decode().strip().replace("\n\n", "\n.\n").replace("\n", "\n ")
+    lines = f"Types: deb\nURIs: {address}\nSuites: jetty\nComponents: main\n"
+    harbour.put("etc/apt/sources.list.d/x.sources", lines + (f"Signed-By: {value}\n" if value else ""))
+    error = fetched(harbour).error
+    assert (error is None) is works, error
+    assert error is None or type(error).__name__ == "MissingKey"
+
+
+def test_a_changed_release_file(signed: Harbour) -> None:
+    path = dists(signed) / "InRelease"
+    path.write_bytes(path.read_bytes().replace(b"Suite: jetty", b"Suite: wreck"))
+    failed(signed, "BadSignature", "changed after it was signed")
+
+
+@pytest.mark.parametrize("what", ["flip", "cut", "longer", "inside"])
+def test_an_index_that_is_not_what_was_promised(signed: Harbour, signer: Signer, what: str) -> None:
+    fetched(signed)
+    signed.repository("gullwatch", [("gull", "2")], signer=signer)
+    folder = dists(signed) / "main/binary-amd64"
+    xz = folder / "Packages.xz"
+    data = xz.read_bytes()
+    if what == "inside":
+        hurt = lzma.compress(b"Package: evil\nVersion: 9\nArchitecture: all\n")
+        release = (dists(signed) / "Release").read_text()
+        release = release.replace(hashlib.sha256(data).hexdigest(), hashlib.sha256(hurt).hexdigest())
+        release = release.replace(f" {len(data)} main/binary-amd64/Packages.xz", f" {len(hurt)} main/binary-amd64/Packages.xz")
+        (dists(signed) / "InRelease").write_bytes(signer.clear(release.encode()))
+    else:
+        hurt = {"flip": data[:-9] + b"x" + data[-8:], "cut": data[:-9], "longer": data + b"x"}[what]
+    xz.write_bytes(hurt)
+    (folder / "Packages.gz").write_bytes(hurt)
+    failed(signed, "ChecksumMismatch", "Packages")
+    assert version(signed) == "1"
+
+
+def test_another_form_serves_where_one_is_missing(signed: Harbour) -> None:
+    for end in (".xz", ".gz"):
+        (dists(signed) / f"main/binary-amd64/Packages{end}").unlink()
+    assert fetched(signed).error is None
+    assert version(signed) == "1"
+    (dists(signed) / "main/binary-amd64/Packages").unlink()
+    shutil.rmtree(signed.root / "var/cache/velpin")
+    failed(signed, "NotThere", "the server has none of its forms")
+
+
+def test_by_hash(harbour: Harbour, signer: Signer) -> None:
+    address = harbour.repository("gullwatch", [("gull", "1")], by_hash=True)
+    harbour.source("gullwatch", address)
+    for path in (dists(harbour) / "main/binary-amd64").glob("Packages*"):
+        path.unlink()
+    assert fetched(harbour).error is None
+    assert version(harbour) == "1"
+
+
+@pytest.mark.parametrize(
+    ("fields", "now", "kind", "said"),
+    [
+        ({"Valid-Until": "Mon, 01 Jan 2024 00:00:00 UTC"}, None, "ReleaseRefused", "expired on 2024-01-01"),
+        ({}, time.time() - 30 * DAY, "ReleaseRefused", "not valid yet"),
+        ({"Valid-Until": "someday"}, None, "HostFileError", "is not a date"),
+    ],
+)
+def test_dates(harbour: Harbour, fields: dict[str, str], now: float | None, kind: str, said: str) -> None:
+    harbour.source("gullwatch", harbour.repository("gullwatch", [("gull", "1")], fields=fields))
+    failed(harbour, kind, said, now)
+
+
+@pytest.mark.parametrize("where", ["option", "conf"])
+def test_dates_may_be_let_pass(harbour: Harbour, where: str) -> None:
+    fields = {"Valid-Until": "Mon, 01 Jan 2024 00:00:00 UTC"}
+    address = harbour.repository("gullwatch", [("gull", "1")], fields=fields)
+    if where == "option":
+        harbour.source("gullwatch", address, trusted="yes", check_valid_until="no")
+    else:
+        harbour.source("gullwatch", address)
+        harbour.put("etc/apt/apt.conf", 'Acquire::Check-Valid-Until "false";')
+    assert fetched(harbour).error is None
+
+
+def test_a_longest_time_of_validity(harbour: Harbour) -> None:
+    address = harbour.repository("gullwatch", [("gull", "1")])
+    harbour.source("gullwatch", address, trusted="yes", valid_until_max="86400")
+    assert fetched(harbour).error is None
+    failed(harbour, "ReleaseRefused", "expired", time.time() + 2 * DAY)
+
+
+def test_an_older_release_file_is_not_taken(signed: Harbour, signer: Signer) -> None:
+    fetched(signed)
+    signed.repository("gullwatch", [("gull", "0.1")], signer=signer, date=time.time() - 9 * DAY)
+    result = fetched(signed)
+    assert (result.outcome, result.error) == ("unchanged", None)
+    assert "older than the one" in result.warnings[0]
+    assert version(signed) == "1"
+
+
+@pytest.mark.parametrize(
+    ("field", "refused"), [("Origin", True), ("Label", True), ("Codename", True), ("Suite", False), ("Version", False)]
+)
+def test_a_source_that_calls_itself_something_else(signed: Harbour, signer: Signer, field: str, refused: bool) -> None:
+    head = {"Origin": "G", "Label": "G", "Suite": "jetty", "Codename": "jetty", "Version": "1"}
+    signed.repository("gullwatch", [("gull", "1")], signer=signer, fields=head)
+    fetched(signed)
+    signed.repository("gullwatch", [("gull", "2")], signer=signer, fields={**head, field: "other"})
+    if refused:
+        error = failed(signed, "ReleaseRefused", f"changed its {field.lower()}")
+        assert "--accept-changed" in error.hint
+        said = signed.run("refresh", "gullwatch", "--accept-changed")
+        assert said.code == 0, said.err
+    else:
+        result = fetched(signed)
+        assert f"changed its {field.lower()}" in " ".join(result.warnings)
+    assert version(signed) == "2"
+
+
+def test_a_suite_that_is_not_the_one_asked_for(harbour: Harbour) -> None:
+    address = harbour.repository("gullwatch", [("gull", "1")], fields={"Suite": "x", "Codename": "y"})
+    harbour.source("gullwatch", address)
+    assert fetched(harbour).warnings[0] == "asked for jetty, but it calls itself x or y"
+
+
+def test_what_a_source_does_not_have_is_told(harbour: Harbour) -> None:
+    address = harbour.repository("gullwatch", [("gull", "1")])
+    harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty main extra\n")
+    result = fetched(harbour)
+    assert result.outcome == "new"
+    assert result.warnings == ["has no section extra; it has main", "has nothing for i386; it has amd64"]
+    harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty extra\n")
+    shutil.rmtree(harbour.root / "var/cache/velpin")
+    failed(harbour, "NotThere", "no index for this host")
+
+
+@pytest.mark.parametrize(("option", "works"), [("trusted", True), ("allow-insecure", True), ("arch", False)])
+def test_unsigned_sources(harbour: Harbour, option: str, works: bool) -> None:
+    address = harbour.repository("gullwatch", [("gull", "1")])
+    value = "amd64" if option == "arch" else "yes"
+    harbour.put("etc/apt/sources.list", f"deb [{option}={value}] {address} jetty main\n")
+    if works:
+        assert fetched(harbour).error is None
+    else:
+        failed(harbour, "BadSignature", "is not signed")
+
+
+def test_a_trusted_flat_source_without_any_release_file(harbour: Harbour) -> None:
+    address = harbour.repository("gullwatch", [("gull", "1")], suite="./")
+    for name in ("Release", "Packages.xz"):
+        (harbour.folder / "repos/gullwatch" / name).unlink()
+    harbour.source("gullwatch", address, "./")
+    result = fetched(harbour)
+    assert result.error is None
+    assert "no release file" in result.warnings[0]
+    assert version(harbour) == "1"
+
+
+def test_weak_digests_are_refused(signed: Harbour, signer: Signer) -> None:
+    release = (dists(signed) / "Release").read_text().partition("SHA256:")[0] + "MD5Sum:\n"
+    data = (dists(signed) / "main/binary-amd64/Packages").read_bytes()
+    release += f" {hashlib.md5(data).hexdigest()} {len(data)} main/binary-amd64/Packages\n"
+    (dists(signed) / "InRelease").write_bytes(signer.clear(release.encode()))
+    failed(signed, "ReleaseRefused", "too weak")
+
+
+@pytest.mark.parametrize("line", [" abc 12", " abc x main/Packages", " abc 5 a b"])
+def test_a_broken_list_of_digests(signed: Harbour, signer: Signer, line: str) -> None:
+    release = (dists(signed) / "Release").read_text() + line + "\n"
+    (dists(signed) / "InRelease").write_bytes(signer.clear(release.encode()))
+    failed(signed, "HostFileError", "digest size name")
+
+
+def test_one_failing_source_never_hurts_the_others(signed: Harbour) -> None:
+    signed.simple("good", ("tern", "1"))
+    fetched(signed)
+    shutil.rmtree(dists(signed))
+    signed.simple("good", ("tern", "2"))
+    said = signed.run("refresh")
+    assert said.code == 5
+    assert "neither InRelease nor Release" in said.err
+    found = signed.host().forecast(["gull", "tern"])
+    assert [a.version for a in found.answers] == ["1", "2"]
+    assert "neither InRelease nor Release" in signed.run("sources").out
+    assert signed.run("refresh", "good").code == 0
+
+
+def test_only_named_sources_also_one_that_is_off(harbour: Harbour) -> None:
+    harbour.simple("one", ("gull", "1"))
+    harbour.simple("two", ("gull", "2"))
+    harbour.put("etc/apt/sources.list.d/two.list", "# " + harbour.read("etc/apt/sources.list.d/two.list"))
+    assert harbour.run("refresh", "two").code == 0
+    host = harbour.host()
+    assert [(o.source, o.state) for o in host.offers(["gull"])] == [("two", "source off")]
+    assert host.state_of(host.source("one")) == "not fetched"
+    assert harbour.run("refresh", "three").code == 1
+
+
+@pytest.mark.parametrize("text", ["[refresh]\nat_once = 2\nretries = 0\n", "[other]\nx = 1\n"])
+def test_settings(harbour: Harbour, text: str) -> None:
+    harbour.simple("one", ("gull", "1"))
+    harbour.put("etc/velpin/velpin.toml", text)
+    assert harbour.run("refresh").code == 0
+
+
+@pytest.mark.parametrize("text", ["[refresh]\nspeed = 2\n", "[refresh]\nretries = -1\n", "nonsense", "[refresh]\nretries = true\n"])
+def test_settings_that_are_not_understood(harbour: Harbour, text: str) -> None:
+    harbour.simple("one", ("gull", "1"))
+    harbour.put("etc/velpin/velpin.toml", text)
+    said = harbour.run("refresh")
+    assert said.code == 3
+    assert "etc/velpin/velpin.toml" in said.err
