@@ -21,7 +21,7 @@ def write_file(
     `mode` and `owner` (user id, group id) default to those of the file that is there, else
     0644 and the writer's own. CannotWrite leaves the old file as it was.
     """
-    part = path.with_name(f".{path.name}.{os.getpid()}.velpin-part")
+    part = part_of(path)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         before = path.stat() if path.exists() else None
@@ -36,6 +36,11 @@ def write_file(
     finally:
         with contextlib.suppress(OSError):
             part.unlink(missing_ok=True)
+
+
+def part_of(path: Path) -> Path:
+    """Where a file is written before it takes its place; a kill may leave it there."""
+    return path.with_name(f".{path.name}.velpin-part")
 
 
 def remove_file(path: Path) -> None:

@@ -23,7 +23,7 @@ from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from velpin.change.disk import remove_file, sync_folder, write_file
+from velpin.change.disk import part_of, remove_file, sync_folder, write_file
 from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
 from velpin.tree import Tree
 
@@ -189,6 +189,8 @@ class Journal:
         done = []
         for path in self._files(_PENDING):
             entry = _read_entry(path)
+            for edit in entry.edits:
+                remove_file(part_of(self._tree.path(edit.file)))
             states = {edit.file: self._state(edit.file).data for edit in entry.edits}
             if all(states[edit.file] == edit.after.data for edit in entry.edits):
                 self._finish(path)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from velpin.change.journal import hold
 from velpin.change.plan import Plan, SourceWish
 from velpin.change.shift import shift_between
 from velpin.errors import CannotWrite, HostFileError, Refusal, UsageError
@@ -77,7 +78,8 @@ def add_source(
     with meter:
         if key:
             wish = wish._replace(key=_read_key(key, transport), key_name=key)
-        plan = host.plan_add(wish, transport)
+        with hold(host.shelf.home / "lock", waiting):
+            plan = host.plan_add(wish, transport)
     if plan.unchanged:
         _tell_unchanged(plan, as_json)
         return

@@ -132,7 +132,10 @@ def _like(old: list[str], new: list[str]) -> list[str]:
     """New lines with the line ends of the old ones."""
     if not any(line.endswith("\r\n") for line in old):
         return new
-    return [line.rstrip("\r\n") + "\r\n" for line in new]
+    lines = [line.rstrip("\r\n") + "\r\n" for line in new]
+    if lines and not old[-1].endswith("\n"):
+        lines[-1] = lines[-1].rstrip("\r\n")
+    return lines
 
 
 def _commented(line: str) -> str:

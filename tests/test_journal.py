@@ -1,0 +1,260 @@
+"""Changes: whole or not at all, recorded, and taken back byte for byte."""
+
+from __future__ import annotations
+
+import os
+import resource
+import signal
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Harbour
+from velpin.change.disk import write_file
+from velpin.change.journal import Journal, hold
+from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
+from velpin.tree import Tree
+
+EDITS: dict[str, bytes | None] = {
+    "etc/apt/keyrings/new.asc": b"key",
+    "etc/apt/sources.list": b"after\n",
+    "etc/apt/gone.list": None,
+}
+
+
+@pytest.fixture
+def journal(harbour: Harbour) -> Journal:
+    harbour.put("etc/apt/sources.list", b"before \xff\n").chmod(0o640)
+    harbour.put("etc/apt/gone.list", "gone\n").chmod(0o600)
+    return Journal(Tree(harbour.root), clock=lambda: 1_700_000_000.0)
+
+
+def modes(harbour: Harbour) -> dict[str, int]:
+    return {name: (harbour.root / name).stat().st_mode for name in harbour.bytes()}
+
+
+def folders(harbour: Harbour) -> set[str]:
+    return {str(p.relative_to(harbour.root)) for p in harbour.root.rglob("*") if p.is_dir() and "var/lib/velpin" not in str(p)}
+
+
+def test_a_change_and_back_byte_for_byte(harbour: Harbour, journal: Journal) -> None:
+    before, were, had = harbour.bytes(), modes(harbour), folders(harbour)
+    entry = journal.make(EDITS, "velpin add x", "add source x")
+    assert harbour.read("etc/apt/sources.list") == "after\n"
+    assert not (harbour.root / "etc/apt/gone.list").exists()
+    assert (harbour.root / "etc/apt/sources.list").stat().st_mode & 0o777 == 0o640
+    assert (harbour.root / "etc/apt/keyrings/new.asc").stat().st_mode & 0o777 == 0o644
+    done = journal.undo()
+    assert (done.number, done.undoes) == (2, entry.number)
+    assert (harbour.bytes(), modes(harbour), folders(harbour)) == (before, were, had)
+    assert [e.undone_by for e in journal.entries()] == [2, 0]
+    with pytest.raises(Refusal, match="nothing to undo"):
+        journal.undo()
+    with pytest.raises(Refusal, match="already undone"):
+        journal.undo(1)
+    journal.undo(2)
+    assert harbour.read("etc/apt/sources.list") == "after\n"
+
+
+def test_undo_refuses_what_has_changed_since(harbour: Harbour, journal: Journal) -> None:
+    journal.make(EDITS, "c", "one")
+    harbour.put("etc/apt/sources.list", "by hand\n")
+    with pytest.raises(ChangedSince, match="etc/apt/sources.list") as problem:
+        journal.undo()
+    assert "000001.json" in problem.value.hint
+    assert harbour.read("etc/apt/sources.list") == "by hand\n"
+
+
+def test_undo_names_the_later_change_that_is_in_the_way(journal: Journal) -> None:
+    journal.make({"etc/apt/sources.list": b"1"}, "c", "one")
+    journal.make({"etc/apt/sources.list": b"2"}, "c", "two")
+    with pytest.raises(ChangedSince) as problem:
+        journal.undo(1)
+    assert problem.value.hint.endswith("velpin undo 2")
+
+
+def test_a_plan_made_on_other_contents_is_not_carried_out(harbour: Harbour, journal: Journal) -> None:
+    planned_on = {"etc/apt/sources.list": b"something else"}
+    with pytest.raises(ChangedSince, match="somebody else"):
+        journal.make(EDITS, "c", "s", planned_on=planned_on)
+    assert (harbour.root / "etc/apt/gone.list").exists()
+    assert journal.entries() == []
+
+
+# -- kills -------------------------------------------------------------------------------
+
+CALLS = ("open", "replace", "fsync", "fchmod", "unlink", "mkdir", "write")
+
+
+def in_a_child(work: Callable[[], object]) -> int:
+    """Run something in a forked process; its exit code."""
+    pid = os.fork()
+    if pid == 0:
+        code = 1
+        try:
+            work()
+            code = 0
+        finally:
+            os._exit(code)
+    return os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1])
+
+
+def killed_at(step: int, work: Callable[[], object]) -> bool:
+    """Do some work, killed at the given call that touches the disk; whether it was reached."""
+
+    def child() -> None:
+        count = 0
+
+        def counted(call: Callable[..., object]) -> Callable[..., object]:
+            def wrapped(*words: object, **named: object) -> object:
+                nonlocal count
+                count += 1
+                if count == step:
+                    os.kill(os.getpid(), signal.SIGKILL)
+                return call(*words, **named)
+
+            return wrapped
+
+        for name in CALLS:
+            setattr(os, name, counted(getattr(os, name)))
+        work()
+
+    return in_a_child(child) == -signal.SIGKILL
+
+
+@pytest.mark.parametrize("what", ["make", "undo"])
+def test_a_kill_at_any_point_leaves_the_old_or_the_new(harbour: Harbour, journal: Journal, what: str) -> None:
+    old = harbour.bytes()
+    journal.make(EDITS, "c", "s")
+    new = harbour.bytes()
+    journal.undo()
+    if what == "undo":
+        journal.make(EDITS, "c", "s")
+        old, new = new, old
+    reached, seen, told, step = True, set(), set(), 0
+    while reached:
+        step += 1
+        work = (lambda: journal.undo()) if what == "undo" else (lambda: journal.make(EDITS, "c", "s"))
+        reached = killed_at(step, work)
+        said = harbour.run("journal")
+        assert said.code == 0
+        now = harbour.bytes()
+        assert now in (old, new), step
+        seen.add(now == new)
+        told.add(said.err.partition(" the interrupted")[0])
+        assert not journal.pending()
+        if now == new:
+            if what == "make":
+                journal.undo()
+            else:
+                journal.make(EDITS, "c", "s")
+    assert seen == {True, False}
+    assert step > 20
+    assert {"velpin: took back", "velpin: finished"} <= told
+
+
+def test_an_interrupted_change_that_somebody_edited_is_told(harbour: Harbour, journal: Journal) -> None:
+    for step in range(1, 60):
+        killed_at(step, lambda: journal.make(EDITS, "c", "s"))
+        if journal.pending() and harbour.bytes()["etc/apt/sources.list"] == b"after\n":
+            break
+        harbour.run("journal")
+    harbour.put("etc/apt/sources.list", "by hand\n")
+    said = harbour.run("host")
+    assert said.code == 3
+    assert "was interrupted" in said.err
+    with pytest.raises(StoreError):
+        journal.make(EDITS, "c", "s")
+
+
+# -- no room, no right, no turn ----------------------------------------------------------
+
+
+def test_a_full_disk_leaves_everything_as_it_was(harbour: Harbour, journal: Journal) -> None:
+    before = harbour.bytes()
+    big = {**EDITS, "etc/apt/sources.list": b"x" * 60_000}
+
+    def child() -> None:
+        signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000))
+        journal.make(EDITS, "c", "fits")
+        journal.undo()
+        resource.setrlimit(resource.RLIMIT_FSIZE, (20_000, 100_000))
+        try:
+            journal.make(big, "c", "does not")
+        except CannotWrite:
+            return
+        raise AssertionError
+
+    assert in_a_child(child) == 0
+    assert harbour.bytes() == before
+    assert not journal.pending()
+    assert not list(harbour.root.rglob("*velpin-part"))
+
+
+def test_a_full_disk_in_the_middle_of_a_change_rolls_back(harbour: Harbour, journal: Journal, monkeypatch: pytest.MonkeyPatch) -> None:
+    before = harbour.bytes()
+    from velpin.change import journal as module
+
+    def write(path: Path, data: bytes, **named: object) -> None:
+        if path.name == "sources.list" and data == b"after\n":
+            raise CannotWrite(f"{path}: No space left on device")
+        write_file(path, data, **named)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(module, "write_file", write)
+    with pytest.raises(CannotWrite):
+        journal.make(EDITS, "c", "s")
+    assert harbour.bytes() == before
+    assert journal.entries() == []
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="needs to become another user")
+def test_without_the_right_to_write(harbour: Harbour) -> None:
+    harbour.simple("one", ("gull", "1"))
+    for folder in harbour.root.parents:
+        if folder != Path("/") and folder.stat().st_uid == 0:
+            folder.chmod(folder.stat().st_mode | 0o055)
+
+    import platformdirs.unix  # the other user may not be able to read our libraries
+
+    harbour.run("off", "one", "--preview")
+    harbour.run("off", "one")
+
+    def child() -> None:
+        os.setuid(65534)
+        os.environ["XDG_CACHE_HOME"] = str(platformdirs.unix.Unix("nonexistent").user_cache_path)
+        said = harbour.run("off", "one", "--yes")
+        os._exit(0 if (said.code, "no right to write" in said.err) == (3, True) else 1)
+
+    assert in_a_child(child) == 0
+    assert harbour.read("etc/apt/sources.list.d/one.list").startswith("deb")
+
+
+def test_two_velpins_wait_for_each_other(tmp_path: Path) -> None:
+    inside, go, told = threading.Event(), threading.Event(), []
+
+    def first() -> None:
+        with hold(tmp_path / "lock"):
+            inside.set()
+            go.wait(10)
+
+    thread = threading.Thread(target=first)
+    thread.start()
+    inside.wait(10)
+    with pytest.raises(Busy, match="another velpin"), hold(tmp_path / "lock", lambda: told.append(1), 0.05):
+        pass
+    go.set()
+    with hold(tmp_path / "lock", limit=10):
+        told.append(2)
+    thread.join()
+    assert told == [1, 2]
+
+
+@pytest.mark.parametrize("data", ["", "{", "[]", '{"number": 1}'])
+def test_a_damaged_journal_entry_is_named(harbour: Harbour, data: str) -> None:
+    harbour.put("var/lib/velpin/journal/000001.json", data)
+    said = harbour.run("journal")
+    assert said.code == 3
+    assert "000001.json" in said.err
