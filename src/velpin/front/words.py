@@ -69,8 +69,6 @@ SENTENCES = {
     "wrong-arch": "{source} has nothing for {arch}; it has {has}",
     "wrong-release": "{source} is made for {asked}, this host is {here}, and the source has"
     " {better} too: --suite {better}",
-    "key-expired": "the key {owner} has expired",
-    "key-does-not-sign": "the key {owner} does not sign this source",
 }
 
 DECIDED = {

@@ -1,0 +1,1 @@
+"""Small hosts, and what a real host's installer did on each: does Velpin say the same?"""

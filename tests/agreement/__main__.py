@@ -1,0 +1,31 @@
+"""`python -m tests.agreement`: how often Velpin says what a real installer did.
+
+With an archive's path it asks that one; else every archive beside this checkout, or the
+selection that comes with the tests. The exit code is 1 where anything differs.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from tests.agreement.hosts import archive, compare, sample
+
+KINDS = ("deb",)
+
+
+def main(words: list[str]) -> int:
+    """Compare and print the figures."""
+    files = [Path(word) for word in words] or [archive(kind) or sample(kind) for kind in KINDS]
+    differs = False
+    for file in files:
+        result = compare(file)
+        print(f"{file.name}: choices {result.choices}, refusals of a choice {result.refusals}")
+        for text in (*result.choices.differences, *result.refusals.differences):
+            differs = True
+            print(f"  {text}")
+    return int(differs)
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

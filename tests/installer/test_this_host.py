@@ -1,0 +1,96 @@
+"""This machine's own indexes: the real installer and Velpin about a sample of real names."""
+
+from __future__ import annotations
+
+import json
+import random
+import shutil
+from pathlib import Path
+
+import pytest
+
+from tests.installer.ask import INSTALLER, Installer
+from velpin.kinds import open_host
+from velpin.kinds.deb import choice
+from velpin.kinds.deb.host import DebHost
+from velpin.store.shelf import Shelf
+from velpin.tree import Tree
+
+LISTS = Path("/var/lib/apt/lists")
+NAMES = 300
+SETTINGS = {
+    "as it is": "",
+    "one source low": "Package: *\nPin: release a=*stable*\nPin-Priority: 50\n",
+    "by name and version": "Package: lib* python3*\nPin: version 1*\nPin-Priority: 1001\n\n"
+    "Package: src:g*\nPin: release c=main\nPin-Priority: -1\n",
+    "never": "Package: *\nPin: origin *\nPin-Priority: never\n\nPackage: *\nPin: release a=now\nPin-Priority: 300\n",
+}
+
+pytestmark = pytest.mark.skipif(
+    INSTALLER is None or not list(LISTS.glob("*Packages*")),
+    reason="this machine has no deb installer, or it has fetched no index",
+)
+
+
+@pytest.fixture(scope="module")
+def copied(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A root with this machine's sources, fetched indexes and record of packages."""
+    root = tmp_path_factory.mktemp("host") / "root"
+    installer = Installer(root)
+    for file in LISTS.iterdir():
+        if file.is_file() and file.name != "lock":
+            shutil.copy(file, root / "var/lib/apt/lists" / file.name)
+    for name in ("etc/apt/sources.list.d", "usr/share/keyrings", "etc/apt/trusted.gpg.d"):
+        if (Path("/") / name).is_dir():
+            shutil.copytree(Path("/") / name, root / name, dirs_exist_ok=True)
+    for name in ("etc/apt/sources.list", "var/lib/dpkg/status", "etc/os-release"):
+        if (Path("/") / name).is_file():
+            shutil.copy(Path("/") / name, root / name)
+    assert installer.root == root
+    return root
+
+
+def host_at(root: Path) -> DebHost:
+    tree = Tree(root)
+    host = open_host(tree, Shelf([root / "store"]), as_is=True)
+    assert isinstance(host, DebHost)
+    return host
+
+
+@pytest.mark.parametrize("setting", SETTINGS)
+def test_a_sample_of_real_names(copied: Path, setting: str) -> None:
+    (copied / "etc/apt/preferences").write_text(SETTINGS[setting])
+    host = host_at(copied)
+    pick = random.Random(setting)
+    offered = pick.sample(sorted(host.offered_names()), NAMES)
+    names = sorted({*offered, *pick.sample(host.installed_names(), 100)})
+    tables = Installer(copied).tables(*names)
+    different = []
+    for name in names:
+        package = host.packages(name).get(host.native)
+        if package is None:
+            continue
+        chosen = choice.candidate(package)
+        ours = (
+            chosen.text if chosen else None,
+            package.installed.text if package.installed else None,
+            [(version.text, version.number.value) for version in package.versions],
+        )
+        theirs = tables[name]
+        if ours != (theirs.candidate, theirs.installed, list(theirs.versions)):
+            different.append((name, ours, theirs))
+    assert different == []
+
+
+def test_simulated_installs_of_real_names(copied: Path) -> None:
+    (copied / "etc/apt/preferences").write_text("")
+    host = host_at(copied)
+    pick = random.Random(7)
+    installer = Installer(copied)
+    for name in pick.sample(sorted(host.offered_names()), 8):
+        works, put = installer.simulate(name)
+        found = host.forecast([name])
+        if works:
+            (answer,) = found.answers
+            assert found.ok, json.dumps(found.problem)
+            assert answer.outcome == "keep" or put[answer.package] == answer.version

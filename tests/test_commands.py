@@ -1,0 +1,232 @@
+"""The commands as a person or a script meets them: words, JSON, exit codes."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Harbour, offer
+
+
+@pytest.fixture
+def full(harbour: Harbour) -> Harbour:
+    """A host with two sources on, one off, one package installed."""
+    harbour.simple("base", ("gull", "1"), ("gull-doc", "1"), ("tern", "1"))
+    harbour.source("gullwatch", harbour.repository("gullwatch", [offer("gull", "2"), offer("gullwatch", "5")]))
+    harbour.source("z", harbour.repository("z", [("kelp", "9"), ("gull", "3")]))
+    harbour.installed(("tern", "1"), ("gull", "1", "hold ok installed"))
+    harbour.ready()
+    harbour.put("etc/apt/sources.list.d/z.list", "# " + harbour.read("etc/apt/sources.list.d/z.list"))
+    return harbour
+
+
+def test_host(full: Harbour) -> None:
+    said = full.run("host")
+    for text in ("kind deb", "release jetty", "amd64, and i386", "2 on, 1 off", "2 packages, 1 on hold"):
+        assert text in said.out
+    told = json.loads(full.run("host", "--json").out)
+    assert told["sources"] == {"on": 2, "off": 1, "not_fetched": 0}
+    assert (told["kind"], told["arch"], told["foreign"], told["held"]) == ("deb", "amd64", ["i386"], 1)
+
+
+def test_sources(full: Harbour) -> None:
+    full.put("etc/apt/preferences", "Package: *\nPin: release o=gullwatch\nPin-Priority: 700\n")
+    full.put("etc/apt/sources.list.d/x.list.save", "")
+    told = json.loads(full.run("sources", "--json").out)
+    assert [(s["handle"], s["tier"], s["state"]) for s in told] == [
+        ("gullwatch", 1, "on"), ("base", 2, "on"), ("z", None, "off"),
+    ]  # fmt: skip
+    assert told[0]["numbers"] == [{"number": 700, "sections": ["main"]}]
+    assert (told[0]["offers"], told[0]["signed"], told[0]["copy"]) == (2, "none", "velpin")
+    said = full.run("sources", "--files")
+    assert "etc/apt/sources.list.d/gullwatch.list:1" in said.out
+    assert "extension .save is not read" in said.out
+
+
+def test_sections_may_stand_apart(harbour: Harbour) -> None:
+    address = harbour.repository("base", [("gull", "1")], section="main")
+    folder = harbour.folder / "repos/base/dists/jetty"
+    release = (folder / "Release").read_text().replace("Components: main", "Components: main extra")
+    release += release.splitlines()[-3].replace("main/binary", "extra/binary") + "\n"
+    (folder / "extra/binary-amd64").mkdir(parents=True)
+    (folder / "extra/binary-amd64/Packages").write_bytes((folder / "main/binary-amd64/Packages").read_bytes())
+    (folder / "Release").write_text(release)
+    harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty main extra\n")
+    harbour.put("etc/apt/preferences", "Package: *\nPin: release c=extra\nPin-Priority: 50\n")
+    (one,) = harbour.ready().standings()
+    assert one.numbers == ((500, ("main",)), (50, ("extra",)))
+    assert "500 (main); 50 (extra)" in harbour.run("sources").out
+
+
+def test_forecast_in_words(full: Harbour) -> None:
+    said = full.run("forecast", "gull", "--why")
+    assert said.code == 0
+    assert said.out.startswith("gull 2  from gullwatch  upgrades 1\n")
+    for text in ("now 1", "1. 2 has number 500", "it is on hold", "passed over", "older, with the same number 500"):
+        assert text in said.out
+
+
+def test_forecast_as_json(full: Harbour) -> None:
+    told = json.loads(full.run("forecast", "gull", "tern", "--json").out)
+    assert told["host"] == {"kind": "deb", "arch": "amd64"}
+    assert (told["ok"], told["problem"]) == (True, None)
+    gull, tern = told["answers"]
+    url = f"file://{full.folder}/repos/gullwatch/dists/jetty"
+    wanted = {"asked": "gull", "package": "gull", "arch": "amd64", "outcome": "upgrade", "installed": "1",
+              "version": "2", "source": "gullwatch", "url": url, "decided_by": "version"}  # fmt: skip
+    assert {key: gull[key] for key in wanted} == wanted
+    assert [(p["version"], p["source"]) for p in gull["passed_over"]] == [("1", "base")]
+    assert all(reason["text"] for reason in gull["reasons"])
+    assert (tern["outcome"], tern["source"]) == ("keep", "base")
+    assert told["changes"] == [
+        {"name": "gull", "arch": "amd64", "old": "1", "new": "2", "source": "gullwatch", "url": url, "role": "asked"}
+    ]
+    assert (told["download_bytes"], told["disk_bytes"]) == (10_000, 0)
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "text"),
+    [
+        (["forecast", "nobody"], 1, "no source that is on has a package called nobody"),
+        (["forecast", "gul"], 1, "near names: gull"),
+        (["forecast", "kelp"], 1, "kelp (z, off)"),
+        (["forecast", "gull@7"], 1, "not there in version 7"),
+        (["forecast", ""], 2, "is no request"),
+        (["forecast"], 2, ""),
+        (["offers"], 2, "which offers"),
+        (["offers", "--from", "nobody"], 1, "no source is called 'nobody'"),
+        (["offers", "--from", "bas"], 1, "did you mean base"),
+        (["offers", "nobody"], 1, "no offers"),
+        (["find", "submarine"], 1, "nothing speaks of"),
+        (["undo"], 1, "nothing to undo"),
+        (["dance"], 2, ""),
+    ],
+)
+def test_clear_answers_when_it_is_no(full: Harbour, words: list[str], code: int, text: str) -> None:
+    said = full.run(*words)
+    assert said.code == code
+    assert text in said.out + said.err
+    assert "Traceback" not in said.err
+
+
+def test_offers(full: Harbour) -> None:
+    said = full.run("offers", "gull")
+    rows = said.out.splitlines()[1:]
+    assert [row.split()[:2] for row in rows] == [["3", "amd64"], ["=>", "2"], ["1", "amd64"]]
+    assert "source is off" in rows[0]
+    assert "installed" in rows[2]
+    told = json.loads(full.run("offers", "--from", "base", "gull*", "--json").out)
+    assert [(o["name"], o["state"]) for o in told] == [("gull", "passed over"), ("gull-doc", "chosen")]
+    off = full.run("offers", "--from", "z")
+    assert off.code == 0
+    assert "kelp" in off.out
+
+
+def test_find(full: Harbour) -> None:
+    told = json.loads(full.run("find", "gull", "--json").out)
+    assert [m["name"] for m in told["found"]] == ["gull", "gull-doc", "gullwatch"]
+    assert told["found"][0]["version"] == "2"
+    said = full.run("find", "HARBOUR", "kelp")
+    assert "only in sources switched off" in said.out
+    assert full.run("find", "gull", "--most", "1").out.endswith("2 more; more words narrow it\n")
+
+
+def test_errors_are_json_where_json_is_asked_for(full: Harbour) -> None:
+    said = full.run("offers", "--from", "nobody", "--json")
+    assert json.loads(said.out)["exit_code"] == said.code == 1
+
+
+@pytest.mark.parametrize("name", ["", "tmp"])
+def test_a_root_that_is_no_host(tmp_path: Path, harbour: Harbour, name: str) -> None:
+    (tmp_path / "empty").mkdir()
+    said = harbour.run("--root", str(tmp_path / "empty" / name), "host")
+    assert said.code == 3
+    assert "--root DIR" in said.err
+
+
+def test_a_broken_record_and_a_damaged_copy_are_told(full: Harbour) -> None:
+    status = full.read("var/lib/dpkg/status")
+    full.put("var/lib/dpkg/status", status + "\nPackage: kelp\nVersion: 1\nArch")
+    assert "may be cut off" in full.run("host").out
+    (folder,) = (full.root / "var/cache/velpin/fetched").glob("*gullwatch*")
+    (packages,) = [path for path in folder.iterdir() if path.suffix in (".xz", ".gz")]
+    packages.write_bytes(packages.read_bytes()[:40])
+    said = full.run("forecast", "gull")
+    assert said.code == 0
+    assert "the index of gullwatch cannot be read and plays no part" in said.out
+    assert "damaged " in full.run("sources").out
+
+
+def test_looking_changes_no_file_of_the_host(full: Harbour) -> None:
+    before = full.bytes()
+    for words in (["host"], ["sources"], ["forecast", "gull"], ["offers", "gull"], ["find", "gull"], ["keys"], ["journal"]):
+        assert full.run(*words).code == 0
+    assert full.bytes() == before
+
+
+def test_the_answer_does_not_depend_on_the_order_of_files_on_disk(full: Harbour) -> None:
+    wanted = json.loads(full.run("forecast", "gull", "tern", "--json").out)
+    folder = full.root / "etc/apt/sources.list.d"
+    texts = {path.name: path.read_bytes() for path in folder.iterdir()}
+    for name in texts:
+        (folder / name).unlink()
+    for name in sorted(texts, reverse=True):
+        (folder / name).write_bytes(texts[name])
+    assert json.loads(full.run("forecast", "gull", "tern", "--json").out) == wanted
+
+
+def test_keys(full: Harbour, signer: object, stranger: object) -> None:
+    full.put("etc/apt/trusted.gpg.d/all.asc", stranger.public)  # type: ignore[attr-defined]
+    full.put("k.asc", signer.public)  # type: ignore[attr-defined]
+    full.source("gullwatch", f"file://{full.folder}/repos/gullwatch", signed_by="/k.asc")
+    one, common = json.loads(full.run("keys", "--json").out)
+    assert (one["sources"], one["everything"]) == (["gullwatch"], False)
+    assert (common["everything"], common["where"]) == (True, "etc/apt/trusted.gpg.d/all.asc")
+    assert "every source that names no key" in full.run("keys").out
+
+
+def test_the_installed_program(full: Harbour) -> None:
+    command = [sys.executable, "-m", "velpin", "--root", str(full.root), "forecast", "gull", "--json"]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["answers"][0]["version"] == "2"
+
+
+def test_a_reader_that_goes_away_is_no_error(full: Harbour) -> None:
+    reader, writer = os.pipe()
+    os.close(reader)
+    command = [sys.executable, "-m", "velpin", "--root", str(full.root), "offers", "--from", "base"]
+    done = subprocess.run(command, stdout=writer, stderr=subprocess.PIPE, text=True, check=False)
+    os.close(writer)
+    assert done.stderr == ""
+
+
+def test_a_terminal_gets_the_same_words(full: Harbour) -> None:
+    import pty
+    import re
+
+    main, other = pty.openpty()
+    command = [sys.executable, "-m", "velpin", "--root", str(full.root), "sources"]
+    environment = {**os.environ, "TERM": "xterm-256color", "COLUMNS": "100"}
+    with subprocess.Popen(command, stdout=other, stderr=other, env=environment) as process:
+        os.close(other)
+        shown = b""
+        while True:
+            try:
+                piece = os.read(main, 4096)
+            except OSError:
+                break
+            if not piece:
+                break
+            shown += piece
+    os.close(main)
+    assert process.returncode == 0
+    plain = re.sub(rb"\x1b\[[0-9;]*m", b"", shown).decode()
+    assert b"\x1b[" in shown
+    for word in ("gullwatch", "base", "nobody: trusted unsigned", "off"):
+        assert word in plain

@@ -1,0 +1,151 @@
+"""Guard rails: layers, imports of a warm command, words for every code, documented commands."""
+
+from __future__ import annotations
+
+import ast
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Harbour
+from velpin import errors
+from velpin.front.cli import _COMMANDS
+from velpin.front.words import SENTENCES, sentence
+from velpin.model import Reason
+
+SOURCE = Path(__file__).parents[1] / "src" / "velpin"
+README = (Path(__file__).parents[1] / "README.md").read_text()
+MODULES = {str(p.relative_to(SOURCE.parent).with_suffix("")).replace("/", ".").removesuffix(".__init__"): p for p in SOURCE.rglob("*.py")}
+
+
+def imports_of(path: Path, *, top: bool) -> set[str]:
+    """Modules of Velpin that a module imports, at its top or anywhere."""
+    tree = ast.parse(path.read_text())
+    nodes = tree.body if top else list(ast.walk(tree))
+    found: set[str] = set()
+    for node in nodes:
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found |= {node.module} | {f"{node.module}.{alias.name}" for alias in node.names}
+    return found
+
+
+def test_imports_run_one_way() -> None:
+    graph = {name: {m for m in imports_of(path, top=True) if m in MODULES and m != name} for name, path in MODULES.items()}
+    done: set[str] = set()
+
+    def visit(name: str, way: tuple[str, ...]) -> None:
+        assert name not in way, " -> ".join((*way, name))
+        if name not in done:
+            for other in graph[name]:
+                visit(other, (*way, name))
+            done.add(name)
+
+    for name in graph:
+        visit(name, ())
+
+
+@pytest.mark.parametrize(
+    ("layer", "not_to"),
+    [
+        ("velpin.errors", ["velpin."]),
+        ("velpin.model", ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change", "velpin.fetch"]),
+        ("velpin.trust", ["velpin.kinds", "velpin.front", "velpin.store"]),
+        ("velpin.fetch", ["velpin.kinds", "velpin.front", "velpin.store"]),
+        ("velpin.store", ["velpin.kinds", "velpin.front"]),
+        ("velpin.change", ["velpin.front", "velpin.kinds.deb"]),
+        ("velpin.kinds", ["velpin.front", "typer", "rich"]),
+        ("velpin.front", ["velpin.kinds.deb"]),
+    ],
+)
+def test_layers(layer: str, not_to: list[str]) -> None:
+    for name, path in MODULES.items():
+        if name == layer or name.startswith(layer + "."):
+            for other in imports_of(path, top=False):
+                assert not any(other == wall or other.startswith(wall.rstrip(".") + ".") for wall in not_to), (name, other)
+
+
+HEAVY = ("rich", "urllib3", "pysequoia", "lz4.frame", "rapidfuzz", "filelock", "platformdirs", "tomllib",
+         "backports", "sqlite3", "asyncio", "email", "http", "velpin.front.changing",
+         "velpin.fetch.download", "velpin.change.journal", "velpin.demo")  # fmt: skip
+
+
+def test_a_warm_forecast_imports_little(harbour: Harbour) -> None:
+    harbour.simple("base", ("gull", "1"))
+    harbour.ready()
+    assert harbour.run("forecast", "gull").code == 0
+    program = (
+        "import sys; from velpin.front.cli import run\n"
+        f"code = run(['--root', {str(harbour.root)!r}, 'forecast', 'gull', '--why'])\n"
+        "print(code, *sys.modules, file=sys.stderr)"
+    )
+    done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True)
+    code, *loaded = done.stderr.split()
+    assert code == "0", done.stderr
+    assert [name for name in HEAVY if name in loaded] == []
+
+
+def codes() -> set[str]:
+    """Every reason code that the program gives, read from its text."""
+    found: set[str] = set()
+    for path in MODULES.values():
+        text = path.read_text()
+        found.update(re.findall(r"""(?:Reason|_No)\(\s*"([a-z-]+)\"""", text))
+        found.update(re.findall(r"""code = "([a-z-]+)\"""", text))
+    causes = re.findall(r'Number\([^,]+, "([a-z-]+)"', "".join(p.read_text() for p in MODULES.values()))
+    return found | {f"number-{cause}" for cause in causes}
+
+
+def test_every_reason_has_its_sentence_and_every_sentence_its_reason() -> None:
+    assert codes() - set(SENTENCES) == set()
+    conditional = {"never-a-source", "no-arch-in-source", "source-warning", "held", "is-installed", "first-of-same",
+                   "newest", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
+    assert set(SENTENCES) - codes() - conditional == set()
+    for code, text in SENTENCES.items():
+        facts = dict.fromkeys(re.findall(r"{(\w+)}", text), "X")
+        assert sentence(Reason(code, facts))
+
+
+def test_the_tree_of_errors_is_drawn_as_it_is() -> None:
+    drawn = set(re.findall(r"(?:\|-|`-|^ {4})\s?(\w+)", errors.__doc__ or "", re.MULTILINE))
+    kinds = {
+        name: kind for name, kind in vars(errors).items()
+        if isinstance(kind, type) and issubclass(kind, errors.VelpinError)
+    }  # fmt: skip
+    assert set(kinds) == drawn
+    assert {kind.exit_code for kind in kinds.values()} == {1, 2, 3, 4, 5}
+
+
+@pytest.mark.parametrize("command", sorted(_COMMANDS))
+def test_every_command_is_documented(harbour: Harbour, command: str) -> None:
+    assert f"velpin {command}" in README
+    said = harbour.run(command, "--help")
+    assert said.code == 0
+    assert (_COMMANDS[command].__doc__ or "").split(".")[0].split(",")[0] in said.out
+
+
+def test_the_demo_walks_through_the_whole_job() -> None:
+    done = subprocess.run([sys.executable, "-m", "velpin", "demo"], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout[-2000:] + done.stderr
+    for text in ("does NOT sign this source", "signs this source", "done, journal entry 1", "undo 1"):
+        assert text in done.stdout
+
+
+def test_a_kept_demo_is_a_host(tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "velpin", "demo", "--keep", str(tmp_path / "kept")]
+    assert subprocess.run(command, capture_output=True, check=False).returncode == 0
+    host = subprocess.run(
+        [sys.executable, "-m", "velpin", "--root", str(tmp_path / "kept/host"), "forecast", "tide-gauge"],
+        capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert host.stdout.startswith("tide-gauge 2.1-3")
+    again = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert (again.returncode, "is not empty" in again.stderr) == (2, True)
+
+
+def test_the_demo_ships_small() -> None:
+    assert sum(p.stat().st_size for p in (SOURCE / "demo").iterdir() if p.is_file()) < 1_000_000
