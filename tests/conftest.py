@@ -172,4 +172,4 @@ def _no_terminal(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     for name in ("http_proxy", "https_proxy", "all_proxy", "no_proxy"):
         monkeypatch.delenv(name, raising=False)
         monkeypatch.delenv(name.upper(), raising=False)
-    yield
+    return

@@ -27,12 +27,24 @@ def vendor(harbour: Harbour, signer: Signer) -> Harbour:
 
 def words(harbour: Harbour, *more: str, suite: str = "jetty", key: str = "right.asc") -> list[str]:
     address = f"file://{harbour.folder}/repos/gullwatch"
-    return ["add", "gullwatch", "--url", address, "--suite", suite, "--key", str(harbour.folder / key), *more]
+    return [
+        "add",
+        "gullwatch",
+        "--url",
+        address,
+        "--suite",
+        suite,
+        "--key",
+        str(harbour.folder / key),
+        *more,
+    ]
 
 
 def test_by_address_then_unchanged_then_undone(vendor: Harbour, signer: Signer) -> None:
     before = vendor.bytes()
-    said = vendor.run(*words(vendor, "--fingerprint", signer.fingerprint, "--for", "gullwatch", "--yes"))
+    said = vendor.run(
+        *words(vendor, "--fingerprint", signer.fingerprint, "--for", "gullwatch", "--yes")
+    )
     assert said.code == 0, said.err
     for text in (signer.fingerprint[:4] + " ", "signs this source", "its fingerprint is the one you gave",
                  "To be written: /etc/apt/sources.list.d/gullwatch.sources", "not to be had", "5 from gullwatch",
@@ -78,7 +90,9 @@ def test_a_key_that_does_not_sign(vendor: Harbour, stranger: Signer) -> None:
     ("fingerprint", "code", "text"),
     [("A" * 40, 4, "does not agree"), ("ABCD1234", 2, "too short")],
 )
-def test_a_fingerprint_that_does_not_agree(vendor: Harbour, fingerprint: str, code: int, text: str) -> None:
+def test_a_fingerprint_that_does_not_agree(
+    vendor: Harbour, fingerprint: str, code: int, text: str
+) -> None:
     said = vendor.run(*words(vendor, "--fingerprint", fingerprint, "--yes"))
     assert (said.code, text in said.err) == (code, True)
 
@@ -87,7 +101,9 @@ def test_a_fingerprint_that_does_not_agree(vendor: Harbour, fingerprint: str, co
     ("content", "code", "text"),
     [("no key at all", 4, "right.asc"), (None, 3, "No such file")],
 )
-def test_a_key_file_that_is_none(vendor: Harbour, content: str | None, code: int, text: str) -> None:
+def test_a_key_file_that_is_none(
+    vendor: Harbour, content: str | None, code: int, text: str
+) -> None:
     key = vendor.folder / "right.asc"
     key.unlink() if content is None else key.write_text(content)
     said = vendor.run(*words(vendor, "--yes"))
@@ -132,7 +148,9 @@ SNIPPETS = [
 
 @pytest.mark.parametrize(("name", "text"), SNIPPETS)
 @pytest.mark.parametrize("way", ["file", "quoted", "stdin"])
-def test_a_vendors_snippet(vendor: Harbour, monkeypatch: pytest.MonkeyPatch, name: str, text: str, way: str) -> None:
+def test_a_vendors_snippet(
+    vendor: Harbour, monkeypatch: pytest.MonkeyPatch, name: str, text: str, way: str
+) -> None:
     import io
 
     text = text.format(address=f"file://{vendor.folder}/repos/gullwatch")
@@ -174,7 +192,10 @@ def test_snippets_that_are_none(text: str, kind: type[Exception]) -> None:
         (["add", "nobody"], "no address was given"),
         (["add", "x", "--url", "http://a.example/x"], "no suite"),
         (["add", "x", "--url", "nonsense", "--suite", "y"], "no scheme"),
-        (["add", "x", "--url", "http://a.example/x", "--suite", "./", "--section", "main"], "takes no sections"),
+        (
+            ["add", "x", "--url", "http://a.example/x", "--suite", "./", "--section", "main"],
+            "takes no sections",
+        ),
         (["add", "../x", "--url", "http://a.example/x", "--suite", "y"], "cannot be a name"),
         (["add", "/no/such/file.list"], "no such file"),
         (["add", "deb http://a.example/x y main", "--suite", "z"], "names its own suite"),

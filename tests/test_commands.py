@@ -17,21 +17,36 @@ from tests.conftest import Harbour, offer
 def full(harbour: Harbour) -> Harbour:
     """A host with two sources on, one off, one package installed."""
     harbour.simple("base", ("gull", "1"), ("gull-doc", "1"), ("tern", "1"))
-    harbour.source("gullwatch", harbour.repository("gullwatch", [offer("gull", "2"), offer("gullwatch", "5")]))
+    harbour.source(
+        "gullwatch", harbour.repository("gullwatch", [offer("gull", "2"), offer("gullwatch", "5")])
+    )
     harbour.source("z", harbour.repository("z", [("kelp", "9"), ("gull", "3")]))
     harbour.installed(("tern", "1"), ("gull", "1", "hold ok installed"))
     harbour.ready()
-    harbour.put("etc/apt/sources.list.d/z.list", "# " + harbour.read("etc/apt/sources.list.d/z.list"))
+    harbour.put(
+        "etc/apt/sources.list.d/z.list", "# " + harbour.read("etc/apt/sources.list.d/z.list")
+    )
     return harbour
 
 
 def test_host(full: Harbour) -> None:
     said = full.run("host")
-    for text in ("kind deb", "release jetty", "amd64, and i386", "2 on, 1 off", "2 packages, 1 on hold"):
+    for text in (
+        "kind deb",
+        "release jetty",
+        "amd64, and i386",
+        "2 on, 1 off",
+        "2 packages, 1 on hold",
+    ):
         assert text in said.out
     told = json.loads(full.run("host", "--json").out)
     assert told["sources"] == {"on": 2, "off": 1, "not_fetched": 0}
-    assert (told["kind"], told["arch"], told["foreign"], told["held"]) == ("deb", "amd64", ["i386"], 1)
+    assert (told["kind"], told["arch"], told["foreign"], told["held"]) == (
+        "deb",
+        "amd64",
+        ["i386"],
+        1,
+    )
 
 
 def test_sources(full: Harbour) -> None:
@@ -54,7 +69,9 @@ def test_sections_may_stand_apart(harbour: Harbour) -> None:
     release = (folder / "Release").read_text().replace("Components: main", "Components: main extra")
     release += release.splitlines()[-3].replace("main/binary", "extra/binary") + "\n"
     (folder / "extra/binary-amd64").mkdir(parents=True)
-    (folder / "extra/binary-amd64/Packages").write_bytes((folder / "main/binary-amd64/Packages").read_bytes())
+    (folder / "extra/binary-amd64/Packages").write_bytes(
+        (folder / "main/binary-amd64/Packages").read_bytes()
+    )
     (folder / "Release").write_text(release)
     harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty main extra\n")
     harbour.put("etc/apt/preferences", "Package: *\nPin: release c=extra\nPin-Priority: 50\n")
@@ -67,7 +84,13 @@ def test_forecast_in_words(full: Harbour) -> None:
     said = full.run("forecast", "gull", "--why")
     assert said.code == 0
     assert said.out.startswith("gull 2  from gullwatch  upgrades 1\n")
-    for text in ("now 1", "1. 2 has number 500", "it is on hold", "passed over", "older, with the same number 500"):
+    for text in (
+        "now 1",
+        "1. 2 from gullwatch has number 500",
+        "it is on hold",
+        "passed over",
+        "older, with the same number 500",
+    ):
         assert text in said.out
 
 
@@ -84,7 +107,15 @@ def test_forecast_as_json(full: Harbour) -> None:
     assert all(reason["text"] for reason in gull["reasons"])
     assert (tern["outcome"], tern["source"]) == ("keep", "base")
     assert told["changes"] == [
-        {"name": "gull", "arch": "amd64", "old": "1", "new": "2", "source": "gullwatch", "url": url, "role": "asked"}
+        {
+            "name": "gull",
+            "arch": "amd64",
+            "old": "1",
+            "new": "2",
+            "source": "gullwatch",
+            "url": url,
+            "role": "asked",
+        }
     ]
     assert (told["download_bytes"], told["disk_bytes"]) == (10_000, 0)
 
@@ -121,7 +152,10 @@ def test_offers(full: Harbour) -> None:
     assert "source is off" in rows[0]
     assert "installed" in rows[2]
     told = json.loads(full.run("offers", "--from", "base", "gull*", "--json").out)
-    assert [(o["name"], o["state"]) for o in told] == [("gull", "passed over"), ("gull-doc", "chosen")]
+    assert [(o["name"], o["state"]) for o in told] == [
+        ("gull", "passed over"),
+        ("gull-doc", "chosen"),
+    ]
     off = full.run("offers", "--from", "z")
     assert off.code == 0
     assert "kelp" in off.out
@@ -164,7 +198,15 @@ def test_a_broken_record_and_a_damaged_copy_are_told(full: Harbour) -> None:
 
 def test_looking_changes_no_file_of_the_host(full: Harbour) -> None:
     before = full.bytes()
-    for words in (["host"], ["sources"], ["forecast", "gull"], ["offers", "gull"], ["find", "gull"], ["keys"], ["journal"]):
+    for words in (
+        ["host"],
+        ["sources"],
+        ["forecast", "gull"],
+        ["offers", "gull"],
+        ["find", "gull"],
+        ["keys"],
+        ["journal"],
+    ):
         assert full.run(*words).code == 0
     assert full.bytes() == before
 
@@ -191,7 +233,16 @@ def test_keys(full: Harbour, signer: object, stranger: object) -> None:
 
 
 def test_the_installed_program(full: Harbour) -> None:
-    command = [sys.executable, "-m", "velpin", "--root", str(full.root), "forecast", "gull", "--json"]
+    command = [
+        sys.executable,
+        "-m",
+        "velpin",
+        "--root",
+        str(full.root),
+        "forecast",
+        "gull",
+        "--json",
+    ]
     done = subprocess.run(command, capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["answers"][0]["version"] == "2"

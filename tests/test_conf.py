@@ -40,7 +40,13 @@ def test_lists_add_up() -> None:
 
 @pytest.mark.parametrize(
     ("text", "line"),
-    [('A::B "1"', 1), ('A {\nB "1";\n', 1), ("A;\n};", 2), ('A "no end;\n', 1), ('x\nA "1"\nB "2";', 1)],
+    [
+        ('A::B "1"', 1),
+        ('A {\nB "1";\n', 1),
+        ("A;\n};", 2),
+        ('A "no end;\n', 1),
+        ('x\nA "1"\nB "2";', 1),
+    ],
 )
 def test_a_broken_file_stops_everything(text: str, line: int) -> None:
     with pytest.raises(HostFileError) as problem:
@@ -53,7 +59,10 @@ def test_files_in_byte_order_then_the_main_file(harbour: Harbour) -> None:
         harbour.put(f"etc/apt/apt.conf.d/{name}", f'X "{value}"; Only-{value} "1";')
     conf = read_conf(Tree(harbour.root))
     assert conf.get("X") == "c"
-    assert [file for file, _ in conf.skipped] == ["etc/apt/apt.conf.d/x~", "etc/apt/apt.conf.d/z.txt"]
+    assert [file for file, _ in conf.skipped] == [
+        "etc/apt/apt.conf.d/x~",
+        "etc/apt/apt.conf.d/z.txt",
+    ]
     harbour.put("etc/apt/apt.conf", 'X "main";')
     assert read_conf(Tree(harbour.root)).get("X") == "main"
 

@@ -28,7 +28,9 @@ class Handler(BaseHTTPRequestHandler):
         self.asked.append((self.path, dict(self.headers)))
         type(self).answer(self)
 
-    def send(self, status: int = 200, body: bytes = b"", announced: int | None = None, **headers: str) -> None:
+    def send(
+        self, status: int = 200, body: bytes = b"", announced: int | None = None, **headers: str
+    ) -> None:
         self.send_response(status)
         for name, value in headers.items():
             self.send_header(name.replace("_", "-"), value)
@@ -87,8 +89,12 @@ def transport(pauses: list[float]) -> Transport:
     return Transport(settings, wait=pauses.append)
 
 
-def test_a_file_comes_whole_with_its_validators(server: Server, transport: Transport, tmp_path: Path) -> None:
-    server.answers(lambda h: h.send(body=DATA, ETag='"x"', Last_Modified="Mon, 01 Jan 2024 00:00:00 GMT"))
+def test_a_file_comes_whole_with_its_validators(
+    server: Server, transport: Transport, tmp_path: Path
+) -> None:
+    server.answers(
+        lambda h: h.send(body=DATA, ETag='"x"', Last_Modified="Mon, 01 Jan 2024 00:00:00 GMT")
+    )
     got = transport.get(server.url + "/a", tmp_path / "a")
     assert (got.fresh, got.size) == (True, len(DATA))
     assert (tmp_path / "a").read_bytes() == DATA
@@ -99,7 +105,9 @@ def test_a_file_comes_whole_with_its_validators(server: Server, transport: Trans
     assert not (tmp_path / "b").exists()
 
 
-def test_what_broke_off_goes_on_where_it_stopped(server: Server, transport: Transport, tmp_path: Path, pauses: list[float]) -> None:
+def test_what_broke_off_goes_on_where_it_stopped(
+    server: Server, transport: Transport, tmp_path: Path, pauses: list[float]
+) -> None:
     def answer(handler: Handler) -> None:
         if "Range" not in handler.headers:
             handler.send(body=DATA[:30_000], announced=len(DATA))
@@ -117,7 +125,9 @@ def test_what_broke_off_goes_on_where_it_stopped(server: Server, transport: Tran
 
 
 @pytest.mark.parametrize("status", [200, 206, 416])
-def test_a_server_that_cannot_go_on_begins_anew(server: Server, transport: Transport, tmp_path: Path, status: int) -> None:
+def test_a_server_that_cannot_go_on_begins_anew(
+    server: Server, transport: Transport, tmp_path: Path, status: int
+) -> None:
     (tmp_path / "a.part").write_bytes(DATA[:100])
 
     def answer(handler: Handler) -> None:
@@ -144,7 +154,13 @@ def test_a_server_that_cannot_go_on_begins_anew(server: Server, transport: Trans
     ids=["reset", "hang", "busy", "forbidden", "bad", "short"],
 )
 def test_failures_are_told_after_growing_pauses(
-    server: Server, transport: Transport, tmp_path: Path, pauses: list[float], answer: Answer, said: str, tries: int
+    server: Server,
+    transport: Transport,
+    tmp_path: Path,
+    pauses: list[float],
+    answer: Answer,
+    said: str,
+    tries: int,
 ) -> None:
     server.answers(answer)
     with pytest.raises(FetchError, match=said):
@@ -162,7 +178,9 @@ def test_what_is_not_there(server: Server, transport: Transport, tmp_path: Path)
 
 
 @pytest.mark.parametrize("announced", [None, 5])
-def test_more_bytes_than_promised(server: Server, transport: Transport, tmp_path: Path, announced: int | None) -> None:
+def test_more_bytes_than_promised(
+    server: Server, transport: Transport, tmp_path: Path, announced: int | None
+) -> None:
     def answer(handler: Handler) -> None:
         if announced is None:
             handler.send(body=DATA)
@@ -180,9 +198,15 @@ def test_more_bytes_than_promised(server: Server, transport: Transport, tmp_path
 
 @pytest.mark.parametrize(
     ("onward", "said"),
-    [("/loop", "redirected more than"), ("file:///etc/passwd", "no web address"), ("ftp://x/y", "no web address")],
+    [
+        ("/loop", "redirected more than"),
+        ("file:///etc/passwd", "no web address"),
+        ("ftp://x/y", "no web address"),
+    ],
 )
-def test_redirects_that_lead_nowhere(server: Server, transport: Transport, tmp_path: Path, onward: str, said: str) -> None:
+def test_redirects_that_lead_nowhere(
+    server: Server, transport: Transport, tmp_path: Path, onward: str, said: str
+) -> None:
     server.answers(lambda h: h.send(302, Location=onward))
     with pytest.raises(FetchError, match=said):
         transport.get(server.url + "/loop", tmp_path / "a")
@@ -195,18 +219,26 @@ def test_a_redirect_is_followed(server: Server, transport: Transport, tmp_path: 
     assert server.asked[0][1]["authorization"].startswith("Basic ")
 
 
-def test_the_environments_proxy_is_asked(server: Server, transport: Transport, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_environments_proxy_is_asked(
+    server: Server, transport: Transport, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("http_proxy", server.url)
     server.answers(lambda h: h.send(body=b"from " + h.path.encode()))
-    assert transport.read("http://deb.gullwatch.example/x") == b"from http://deb.gullwatch.example/x"
+    assert (
+        transport.read("http://deb.gullwatch.example/x") == b"from http://deb.gullwatch.example/x"
+    )
     monkeypatch.setenv("no_proxy", "127.0.0.1")
     assert transport.read(server.url + "/y") == b"from /y"
-    configured = Transport(FetchSettings(proxies={"http": "DIRECT"}, retries=0), wait=lambda _s: None)
+    configured = Transport(
+        FetchSettings(proxies={"http": "DIRECT"}, retries=0), wait=lambda _s: None
+    )
     monkeypatch.setenv("no_proxy", "")
     assert configured.read(server.url + "/z") == b"from /z"
 
 
-def test_a_machine_that_does_not_answer(transport: Transport, tmp_path: Path, pauses: list[float]) -> None:
+def test_a_machine_that_does_not_answer(
+    transport: Transport, tmp_path: Path, pauses: list[float]
+) -> None:
     with socket.socket() as closed:
         closed.bind(("127.0.0.1", 0))
         url = f"http://127.0.0.1:{closed.getsockname()[1]}/a"
@@ -245,7 +277,11 @@ def test_every_error_of_the_library_is_translated() -> None:
 
     from velpin.fetch.download import _said
 
-    kinds = [k for k in vars(foreign).values() if isinstance(k, type) and issubclass(k, foreign.HTTPError)]
+    kinds = [
+        k
+        for k in vars(foreign).values()
+        if isinstance(k, type) and issubclass(k, foreign.HTTPError)
+    ]
     assert len(kinds) > 10
     for kind in kinds:
         problem = kind.__new__(kind)

@@ -97,7 +97,9 @@ def test_enabled_is_rewritten_in_place(harbour: Harbour) -> None:
 
 def test_line_ends_and_a_missing_one_are_kept(harbour: Harbour) -> None:
     harbour.put("etc/apt/sources.list", "# a\r\ndeb http://a.example/x jetty main\r\n")
-    harbour.put("etc/apt/sources.list.d/b.sources", "Types: deb\r\nURIs: http://b.example/y\r\nSuites: ./")
+    harbour.put(
+        "etc/apt/sources.list.d/b.sources", "Types: deb\r\nURIs: http://b.example/y\r\nSuites: ./"
+    )
     assert edited(harbour.host(), "off", "x") == "# a\r\n# deb http://a.example/x jetty main\r\n"
     assert edited(harbour.host(), "off", "y") == (
         "Enabled: no\r\nTypes: deb\r\nURIs: http://b.example/y\r\nSuites: ./"
@@ -108,7 +110,10 @@ def test_a_source_named_twice_goes_from_both_places(harbour: Harbour) -> None:
     harbour.put("etc/apt/sources.list", "deb http://a.example/x jetty main\n")
     harbour.put("etc/apt/sources.list.d/b.list", "deb http://a.example/x jetty extra\n# keep\n")
     plan = harbour.host().plan_drop("x")
-    assert plan.edits == {"etc/apt/sources.list": None, "etc/apt/sources.list.d/b.list": b"# keep\n"}
+    assert plan.edits == {
+        "etc/apt/sources.list": None,
+        "etc/apt/sources.list.d/b.list": b"# keep\n",
+    }
 
 
 def test_switching_to_what_is_so_changes_nothing(harbour: Harbour) -> None:
@@ -121,9 +126,18 @@ def test_switching_to_what_is_so_changes_nothing(harbour: Harbour) -> None:
 @pytest.mark.parametrize(
     ("line", "after"),
     [
-        ("deb http://a.example/x jetty main", "deb [signed-by=/n.asc] http://a.example/x jetty main"),
-        ("deb [arch=amd64] http://a.example/x jetty main", "deb [arch=amd64 signed-by=/n.asc] http://a.example/x jetty main"),
-        ("deb [signed-by=/o.gpg] http://a.example/x jetty main", "deb [signed-by=/n.asc] http://a.example/x jetty main"),
+        (
+            "deb http://a.example/x jetty main",
+            "deb [signed-by=/n.asc] http://a.example/x jetty main",
+        ),
+        (
+            "deb [arch=amd64] http://a.example/x jetty main",
+            "deb [arch=amd64 signed-by=/n.asc] http://a.example/x jetty main",
+        ),
+        (
+            "deb [signed-by=/o.gpg] http://a.example/x jetty main",
+            "deb [signed-by=/n.asc] http://a.example/x jetty main",
+        ),
     ],
 )
 def test_naming_a_key_in_a_line(harbour: Harbour, line: str, after: str) -> None:
@@ -131,7 +145,9 @@ def test_naming_a_key_in_a_line(harbour: Harbour, line: str, after: str) -> None
 
     harbour.put("etc/apt/sources.list", line + "\n")
     host = harbour.host()
-    assert set_key(host.tree, host.source("x"), "/n.asc") == {"etc/apt/sources.list": after.encode() + b"\n"}
+    assert set_key(host.tree, host.source("x"), "/n.asc") == {
+        "etc/apt/sources.list": after.encode() + b"\n"
+    }
 
 
 def test_naming_a_key_in_a_stanza(harbour: Harbour) -> None:
@@ -154,9 +170,13 @@ lines = st.lists(
 )  # fmt: skip
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 @given(lines, st.booleans())
-def test_off_and_on_again_touches_only_that_line(harbour: Harbour, rows: list[str], end: bool) -> None:
+def test_off_and_on_again_touches_only_that_line(
+    harbour: Harbour, rows: list[str], end: bool
+) -> None:
     text = "\n".join(rows) + ("\n" if end else "")
     harbour.put("etc/apt/sources.list", text)
     host = harbour.host()
@@ -164,7 +184,18 @@ def test_off_and_on_again_touches_only_that_line(harbour: Harbour, rows: list[st
         off = host.plan_switch(source.handle, False).edits
         away = host.with_edits(off)
         back = away.with_edits(away.plan_switch(source.handle, True).edits)
-        was, now = text.split("\n"), (back.tree.read("etc/apt/sources.list") or b"").decode().split("\n")
+        was, now = (
+            text.split("\n"),
+            (back.tree.read("etc/apt/sources.list") or b"").decode().split("\n"),
+        )
         assert [line.strip() for line in was] == [line.strip() for line in now]
-        changed = [line for line, other in zip(was, (away.tree.read("etc/apt/sources.list") or b"").decode().split("\n"), strict=True) if line != other]
+        changed = [
+            line
+            for line, other in zip(
+                was,
+                (away.tree.read("etc/apt/sources.list") or b"").decode().split("\n"),
+                strict=True,
+            )
+            if line != other
+        ]
         assert len(changed) == 1

@@ -16,7 +16,9 @@ from velpin.model import Answer
 def pinned(harbour: Harbour, package: str, pin: str, number: str) -> None:
     old = harbour.root / "etc/apt/preferences"
     before = old.read_text() + "\n" if old.exists() else ""
-    harbour.put("etc/apt/preferences", before + f"Package: {package}\nPin: {pin}\nPin-Priority: {number}\n")
+    harbour.put(
+        "etc/apt/preferences", before + f"Package: {package}\nPin: {pin}\nPin-Priority: {number}\n"
+    )
 
 
 def one(harbour: Harbour, *requests: str, source: str = "") -> Answer:
@@ -39,7 +41,9 @@ def test_the_newest_wins_among_equals(two: Harbour) -> None:
     answer = one(two, "gull")
     assert told(answer) == ("install", "2", "gullwatch")
     assert answer.decided_by == "version"
-    assert [(p.version, p.source, p.why.code) for p in answer.passed_over] == [("1", "base", "older")]
+    assert [(p.version, p.source, p.why.code) for p in answer.passed_over] == [
+        ("1", "base", "older")
+    ]
     assert answer.url == f"file://{two.folder}/repos/gullwatch/dists/jetty"
 
 
@@ -50,7 +54,9 @@ def test_the_newest_wins_among_equals(two: Harbour) -> None:
         ("1", "1000", "keep", "1"), ("3", "999", "keep", "3"), ("0.5", "501", "upgrade", "1"),
     ],
 )  # fmt: skip
-def test_older_versions_need_a_thousand(two: Harbour, installed: str, number: str, outcome: str, version: str) -> None:
+def test_older_versions_need_a_thousand(
+    two: Harbour, installed: str, number: str, outcome: str, version: str
+) -> None:
     two.installed(("gull", installed))
     pinned(two, "gull", "version 1", number)
     assert told(one(two, "gull"))[:2] == (outcome, version)
@@ -97,7 +103,9 @@ def test_channels(harbour: Harbour, fields: dict[str, str], number: int) -> None
 
 
 @pytest.mark.parametrize(("number", "outcome"), [(99, "keep"), (100, "upgrade"), (500, "upgrade")])
-def test_installed_from_no_source_counts_a_hundred(harbour: Harbour, number: int, outcome: str) -> None:
+def test_installed_from_no_source_counts_a_hundred(
+    harbour: Harbour, number: int, outcome: str
+) -> None:
     harbour.installed(("gull", "1"))
     harbour.simple("fresh", ("gull", "2"))
     pinned(harbour, "*", "release o=fresh", str(number))
@@ -115,13 +123,16 @@ def test_the_same_version_comes_from_the_first_listed(harbour: Harbour) -> None:
     assert [p.why.code for p in answer.passed_over] == ["listed-later"]
 
 
-def test_a_record_that_matches_one_source_holds_for_the_version_everywhere(harbour: Harbour) -> None:
+def test_a_record_that_matches_one_source_holds_for_the_version_everywhere(
+    harbour: Harbour,
+) -> None:
     harbour.simple("a", ("gull", "1"))
     harbour.simple("b", ("gull", "1"))
     pinned(harbour, "gull", "release o=b", "-1")
     answer = one(harbour, "gull")
     assert answer.outcome == "none"
-    assert answer.problem and answer.problem.code == "no-candidate"
+    assert answer.problem
+    assert answer.problem.code == "no-candidate"
 
 
 def test_equal_versions_of_other_content_are_separate(harbour: Harbour) -> None:
@@ -149,13 +160,16 @@ def test_spelling_of_relations_plays_no_part(harbour: Harbour, text: str) -> Non
 
 
 def test_half_removed_is_not_installed_and_its_version_is_no_way(harbour: Harbour) -> None:
-    harbour.installed(("gull", "3", "deinstall ok config-files"), ("tern", "1", "deinstall ok config-files"))
+    harbour.installed(
+        ("gull", "3", "deinstall ok config-files"), ("tern", "1", "deinstall ok config-files")
+    )
     harbour.simple("base", ("gull", "1"))
     pinned(harbour, "tern", "version 1", "900")
     answer = one(harbour, "gull")
     assert (answer.outcome, answer.installed) == ("install", None)
     refused = one(harbour, "tern")
-    assert refused.problem and refused.problem.code == "never-a-source"
+    assert refused.problem
+    assert refused.problem.code == "never-a-source"
 
 
 def test_a_hold_is_overruled_by_asking(two: Harbour) -> None:
@@ -170,13 +184,18 @@ def test_a_target_no_source_has_refuses_everything(two: Harbour) -> None:
     two.put("etc/apt/apt.conf.d/10", '\nAPT::Default-Release "absent";')
     found = two.ready().forecast(["gull"])
     assert (found.ok, found.exit_code, found.changes) == (False, 1, ())
-    assert found.problem and found.problem.facts["place"] == "etc/apt/apt.conf.d/10:2"
+    assert found.problem
+    assert found.problem.facts["place"] == "etc/apt/apt.conf.d/10:2"
     two.put("etc/apt/apt.conf.d/10", 'APT::Default-Release "n=absent";')
     assert two.ready().forecast(["gull"]).ok
 
 
 def test_the_target_release_counts_990(two: Harbour) -> None:
-    two.source("old", two.repository("old", [("gull", "0.9")], suite="quay", fields={"NotAutomatic": "yes"}), "quay")
+    two.source(
+        "old",
+        two.repository("old", [("gull", "0.9")], suite="quay", fields={"NotAutomatic": "yes"}),
+        "quay",
+    )
     two.put("etc/apt/apt.conf", 'APT::Default-Release "qu*";')
     answer = one(two, "gull")
     assert (told(answer)[1:], answer.decided_by) == (("0.9", "old"), "target release")
@@ -201,7 +220,8 @@ def test_versions_and_globs(two: Harbour) -> None:
     assert told(one(two, "gull@<2")) == ("install", "1", "base")
     assert told(one(two, "gull@>=1")) == ("install", "2", "gullwatch")
     refused = one(two, "gull@3")
-    assert refused.problem and refused.problem.code == "no-version"
+    assert refused.problem
+    assert refused.problem.code == "no-version"
     assert refused.near == ("2", "1")
 
 
@@ -217,7 +237,8 @@ def test_a_suite_narrows_too(two: Harbour) -> None:
     two.source("old", two.repository("old", [("gull", "0.9")], suite="quay"), "quay")
     assert told(one(two, "gull%quay")) == ("install", "0.9", "old")
     refused = one(two, "tern%quay")
-    assert refused.problem and refused.problem.code == "not-in-source"
+    assert refused.problem
+    assert refused.problem.code == "not-in-source"
 
 
 def test_names_that_hold_marks_go_first(harbour: Harbour) -> None:
@@ -232,7 +253,8 @@ def test_unknown_names_get_near_names_also_from_what_is_off(two: Harbour) -> Non
     two.ready()
     two.put("etc/apt/sources.list.d/z.list", "# " + two.read("etc/apt/sources.list.d/z.list"))
     answer = one(two, "gul")
-    assert answer.problem and answer.problem.code == "unknown"
+    assert answer.problem
+    assert answer.problem.code == "unknown"
     assert answer.near == ("gull", "gullx (z, off)")
     assert one(two, "gullx").near[0] == "gullx (z, off)"
 
@@ -243,7 +265,10 @@ def test_several_requests_are_one_transaction(two: Harbour) -> None:
     assert found.changes == ()
     assert [a.outcome for a in found.answers] == ["install", "install", "none"]
     both = two.ready().forecast(["gull", "gull@1", "tern"])
-    assert [(c.name, c.new, c.role) for c in both.changes] == [("gull", "1", "asked"), ("tern", "1", "asked")]
+    assert [(c.name, c.new, c.role) for c in both.changes] == [
+        ("gull", "1", "asked"),
+        ("tern", "1", "asked"),
+    ]
 
 
 def test_patterns_ask_for_each_name(two: Harbour) -> None:
@@ -252,7 +277,12 @@ def test_patterns_ask_for_each_name(two: Harbour) -> None:
 
 
 def test_architectures(harbour: Harbour) -> None:
-    rows = [offer("gull", "1"), offer("gull", "2", "i386"), offer("only", "1", "i386"), offer("data", "1", "all")]
+    rows = [
+        offer("gull", "1"),
+        offer("gull", "2", "i386"),
+        offer("only", "1", "i386"),
+        offer("data", "1", "all"),
+    ]
     harbour.source("base", harbour.repository("base", rows, archs=("amd64", "i386")))
     assert told(one(harbour, "gull"))[1] == "1"
     assert (one(harbour, "gull:i386").version, one(harbour, "gull:i386").arch) == ("2", "i386")
@@ -261,7 +291,8 @@ def test_architectures(harbour: Harbour) -> None:
     assert one(harbour, "data:amd64").outcome == "install"
     for text, code in (("data:i386", "not-for-arch"), ("gull:arm64", "no-arch")):
         problem = one(harbour, text).problem
-        assert problem and problem.code == code
+        assert problem
+        assert problem.code == code
 
 
 @pytest.mark.parametrize(
@@ -274,14 +305,20 @@ def test_architectures(harbour: Harbour) -> None:
     ],
 )
 def test_virtual_names(harbour: Harbour, offers: list[tuple[str, str, str]], result: str) -> None:
-    rows = [offer(name, version, Provides=provides) if provides else offer(name, version) for name, version, provides in offers]
+    rows = [
+        offer(name, version, Provides=provides) if provides else offer(name, version)
+        for name, version, provides in offers
+    ]
     harbour.source("base", harbour.repository("base", rows))
     answer = one(harbour, "mail")
     assert (answer.problem.code if answer.problem else answer.package) == result
 
 
 def test_a_virtual_name_in_a_version(harbour: Harbour) -> None:
-    rows = [offer("postal", "9", Provides="mail (= 3)"), offer("courier", "9", Provides="mail (= 4)")]
+    rows = [
+        offer("postal", "9", Provides="mail (= 3)"),
+        offer("courier", "9", Provides="mail (= 4)"),
+    ]
     harbour.source("base", harbour.repository("base", rows))
     assert one(harbour, "mail@3").package == "postal"
 
@@ -305,10 +342,15 @@ def test_the_newer_copy_counts_and_as_is_keeps_to_the_installers(harbour: Harbou
     stem = "var/lib/apt/lists/" + list_name(f"{address}/dists/jetty", "jetty")
     harbour.put(stem + "Release", (release / "Release").read_bytes())
     for end in (".xz", ".gz", ""):
-        harbour.put(f"{stem}main_binary-amd64_Packages{end}", (release / f"main/binary-amd64/Packages{end}").read_bytes())
+        harbour.put(
+            f"{stem}main_binary-amd64_Packages{end}",
+            (release / f"main/binary-amd64/Packages{end}").read_bytes(),
+        )
         assert harbour.host().forecast(["gull"]).answers[0].version == "1"
         (harbour.root / f"{stem}main_binary-amd64_Packages{end}").unlink()
-    harbour.put(f"{stem}main_binary-amd64_Packages", (release / "main/binary-amd64/Packages").read_bytes())
+    harbour.put(
+        f"{stem}main_binary-amd64_Packages", (release / "main/binary-amd64/Packages").read_bytes()
+    )
     harbour.repository("base", [("gull", "2")])
     found = harbour.ready().forecast(["gull"])
     assert found.answers[0].version == "2"
@@ -330,10 +372,14 @@ drawn_offers = st.lists(
     st.tuples(st.sampled_from(["a", "b", "c"]), st.sampled_from(["1", "1.0", "2~", "2", "1:0"])),
     min_size=1, max_size=6, unique=True,
 )  # fmt: skip
-drawn_numbers = st.dictionaries(st.sampled_from(["a", "b", "c"]), st.sampled_from([-1, 1, 100, 500, 999, 1000]))
+drawn_numbers = st.dictionaries(
+    st.sampled_from(["a", "b", "c"]), st.sampled_from([-1, 1, 100, 500, 999, 1000])
+)
 
 
-@settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 @given(drawn_offers, drawn_numbers, st.sampled_from(["", "1", "2", "1:5"]), st.randoms())
 def test_the_candidate_obeys_the_rule(
     tmp_path_factory: pytest.TempPathFactory,

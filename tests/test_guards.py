@@ -18,7 +18,10 @@ from velpin.model import Reason
 
 SOURCE = Path(__file__).parents[1] / "src" / "velpin"
 README = (Path(__file__).parents[1] / "README.md").read_text()
-MODULES = {str(p.relative_to(SOURCE.parent).with_suffix("")).replace("/", ".").removesuffix(".__init__"): p for p in SOURCE.rglob("*.py")}
+MODULES = {
+    str(p.relative_to(SOURCE.parent).with_suffix("")).replace("/", ".").removesuffix(".__init__"): p
+    for p in SOURCE.rglob("*.py")
+}
 
 
 def imports_of(path: Path, *, top: bool) -> set[str]:
@@ -35,7 +38,10 @@ def imports_of(path: Path, *, top: bool) -> set[str]:
 
 
 def test_imports_run_one_way() -> None:
-    graph = {name: {m for m in imports_of(path, top=True) if m in MODULES and m != name} for name, path in MODULES.items()}
+    graph = {
+        name: {m for m in imports_of(path, top=True) if m in MODULES and m != name}
+        for name, path in MODULES.items()
+    }
     done: set[str] = set()
 
     def visit(name: str, way: tuple[str, ...]) -> None:
@@ -53,7 +59,10 @@ def test_imports_run_one_way() -> None:
     ("layer", "not_to"),
     [
         ("velpin.errors", ["velpin."]),
-        ("velpin.model", ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change", "velpin.fetch"]),
+        (
+            "velpin.model",
+            ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change", "velpin.fetch"],
+        ),
         ("velpin.trust", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.fetch", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.store", ["velpin.kinds", "velpin.front"]),
@@ -66,7 +75,9 @@ def test_layers(layer: str, not_to: list[str]) -> None:
     for name, path in MODULES.items():
         if name == layer or name.startswith(layer + "."):
             for other in imports_of(path, top=False):
-                assert not any(other == wall or other.startswith(wall.rstrip(".") + ".") for wall in not_to), (name, other)
+                assert not any(
+                    other == wall or other.startswith(wall.rstrip(".") + ".") for wall in not_to
+                ), (name, other)
 
 
 HEAVY = ("rich", "urllib3", "pysequoia", "lz4.frame", "rapidfuzz", "filelock", "platformdirs", "tomllib",
@@ -83,7 +94,9 @@ def test_a_warm_forecast_imports_little(harbour: Harbour) -> None:
         f"code = run(['--root', {str(harbour.root)!r}, 'forecast', 'gull', '--why'])\n"
         "print(code, *sys.modules, file=sys.stderr)"
     )
-    done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        [sys.executable, "-c", program], capture_output=True, text=True, check=True
+    )
     code, *loaded = done.stderr.split()
     assert code == "0", done.stderr
     assert [name for name in HEAVY if name in loaded] == []
@@ -96,7 +109,9 @@ def codes() -> set[str]:
         text = path.read_text()
         found.update(re.findall(r"""(?:Reason|_No)\(\s*"([a-z-]+)\"""", text))
         found.update(re.findall(r"""code = "([a-z-]+)\"""", text))
-    causes = re.findall(r'Number\([^,]+, "([a-z-]+)"', "".join(p.read_text() for p in MODULES.values()))
+    causes = re.findall(
+        r'Number\([^,]+, "([a-z-]+)"', "".join(p.read_text() for p in MODULES.values())
+    )
     return found | {f"number-{cause}" for cause in causes}
 
 
@@ -129,9 +144,16 @@ def test_every_command_is_documented(harbour: Harbour, command: str) -> None:
 
 
 def test_the_demo_walks_through_the_whole_job() -> None:
-    done = subprocess.run([sys.executable, "-m", "velpin", "demo"], capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [sys.executable, "-m", "velpin", "demo"], capture_output=True, text=True, check=False
+    )
     assert done.returncode == 0, done.stdout[-2000:] + done.stderr
-    for text in ("does NOT sign this source", "signs this source", "done, journal entry 1", "undo 1"):
+    for text in (
+        "does NOT sign this source",
+        "signs this source",
+        "done, journal entry 1",
+        "undo 1",
+    ):
         assert text in done.stdout
 
 

@@ -82,7 +82,9 @@ def test_a_key_that_is_not_named(signed: Harbour, stranger: Signer) -> None:
     [("file", True), ("binary", True), ("fingerprint", True), ("embedded", True), ("common", True),
      ("none", False), ("missing", False), ("other fingerprint", False), ("junk", False)],
 )  # fmt: skip
-def test_the_ways_to_name_a_key(harbour: Harbour, signer: Signer, stranger: Signer, how: str, works: bool) -> None:
+def test_the_ways_to_name_a_key(
+    harbour: Harbour, signer: Signer, stranger: Signer, how: str, works: bool
+) -> None:
     address = harbour.repository("gullwatch", [("gull", "1")], signer=signer)
     import pysequoia
 
@@ -98,7 +100,9 @@ def test_the_ways_to_name_a_key(harbour: Harbour, signer: Signer, stranger: Sign
     if how == "embedded":
         value = "\n " + signer.public.decode().strip().replace("\n\n", "\n.\n").replace("\n", "\n ")
     lines = f"Types: deb\nURIs: {address}\nSuites: jetty\nComponents: main\n"
-    harbour.put("etc/apt/sources.list.d/x.sources", lines + (f"Signed-By: {value}\n" if value else ""))
+    harbour.put(
+        "etc/apt/sources.list.d/x.sources", lines + (f"Signed-By: {value}\n" if value else "")
+    )
     error = fetched(harbour).error
     assert (error is None) is works, error
     assert error is None or type(error).__name__ == "MissingKey"
@@ -120,8 +124,13 @@ def test_an_index_that_is_not_what_was_promised(signed: Harbour, signer: Signer,
     if what == "inside":
         hurt = lzma.compress(b"Package: evil\nVersion: 9\nArchitecture: all\n")
         release = (dists(signed) / "Release").read_text()
-        release = release.replace(hashlib.sha256(data).hexdigest(), hashlib.sha256(hurt).hexdigest())
-        release = release.replace(f" {len(data)} main/binary-amd64/Packages.xz", f" {len(hurt)} main/binary-amd64/Packages.xz")
+        release = release.replace(
+            hashlib.sha256(data).hexdigest(), hashlib.sha256(hurt).hexdigest()
+        )
+        release = release.replace(
+            f" {len(data)} main/binary-amd64/Packages.xz",
+            f" {len(hurt)} main/binary-amd64/Packages.xz",
+        )
         (dists(signed) / "InRelease").write_bytes(signer.clear(release.encode()))
     else:
         hurt = {"flip": data[:-9] + b"x" + data[-8:], "cut": data[:-9], "longer": data + b"x"}[what]
@@ -153,12 +162,19 @@ def test_by_hash(harbour: Harbour, signer: Signer) -> None:
 @pytest.mark.parametrize(
     ("fields", "now", "kind", "said"),
     [
-        ({"Valid-Until": "Mon, 01 Jan 2024 00:00:00 UTC"}, None, "ReleaseRefused", "expired on 2024-01-01"),
+        (
+            {"Valid-Until": "Mon, 01 Jan 2024 00:00:00 UTC"},
+            None,
+            "ReleaseRefused",
+            "expired on 2024-01-01",
+        ),
         ({}, time.time() - 30 * DAY, "ReleaseRefused", "not valid yet"),
         ({"Valid-Until": "someday"}, None, "HostFileError", "is not a date"),
     ],
 )
-def test_dates(harbour: Harbour, fields: dict[str, str], now: float | None, kind: str, said: str) -> None:
+def test_dates(
+    harbour: Harbour, fields: dict[str, str], now: float | None, kind: str, said: str
+) -> None:
     harbour.source("gullwatch", harbour.repository("gullwatch", [("gull", "1")], fields=fields))
     failed(harbour, kind, said, now)
 
@@ -192,9 +208,12 @@ def test_an_older_release_file_is_not_taken(signed: Harbour, signer: Signer) -> 
 
 
 @pytest.mark.parametrize(
-    ("field", "refused"), [("Origin", True), ("Label", True), ("Codename", True), ("Suite", False), ("Version", False)]
+    ("field", "refused"),
+    [("Origin", True), ("Label", True), ("Codename", True), ("Suite", False), ("Version", False)],
 )
-def test_a_source_that_calls_itself_something_else(signed: Harbour, signer: Signer, field: str, refused: bool) -> None:
+def test_a_source_that_calls_itself_something_else(
+    signed: Harbour, signer: Signer, field: str, refused: bool
+) -> None:
     head = {"Origin": "G", "Label": "G", "Suite": "jetty", "Codename": "jetty", "Version": "1"}
     signed.repository("gullwatch", [("gull", "1")], signer=signer, fields=head)
     fetched(signed)
@@ -211,7 +230,9 @@ def test_a_source_that_calls_itself_something_else(signed: Harbour, signer: Sign
 
 
 def test_a_suite_that_is_not_the_one_asked_for(harbour: Harbour) -> None:
-    address = harbour.repository("gullwatch", [("gull", "1")], fields={"Suite": "x", "Codename": "y"})
+    address = harbour.repository(
+        "gullwatch", [("gull", "1")], fields={"Suite": "x", "Codename": "y"}
+    )
     harbour.source("gullwatch", address)
     assert fetched(harbour).warnings[0] == "asked for jetty, but it calls itself x or y"
 
@@ -221,13 +242,18 @@ def test_what_a_source_does_not_have_is_told(harbour: Harbour) -> None:
     harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty main extra\n")
     result = fetched(harbour)
     assert result.outcome == "new"
-    assert result.warnings == ["has no section extra; it has main", "has nothing for i386; it has amd64"]
+    assert result.warnings == [
+        "has no section extra; it has main",
+        "has nothing for i386; it has amd64",
+    ]
     harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty extra\n")
     shutil.rmtree(harbour.root / "var/cache/velpin")
     failed(harbour, "NotThere", "no index for this host")
 
 
-@pytest.mark.parametrize(("option", "works"), [("trusted", True), ("allow-insecure", True), ("arch", False)])
+@pytest.mark.parametrize(
+    ("option", "works"), [("trusted", True), ("allow-insecure", True), ("arch", False)]
+)
 def test_unsigned_sources(harbour: Harbour, option: str, works: bool) -> None:
     address = harbour.repository("gullwatch", [("gull", "1")])
     value = "amd64" if option == "arch" else "yes"
@@ -281,7 +307,9 @@ def test_one_failing_source_never_hurts_the_others(signed: Harbour) -> None:
 def test_only_named_sources_also_one_that_is_off(harbour: Harbour) -> None:
     harbour.simple("one", ("gull", "1"))
     harbour.simple("two", ("gull", "2"))
-    harbour.put("etc/apt/sources.list.d/two.list", "# " + harbour.read("etc/apt/sources.list.d/two.list"))
+    harbour.put(
+        "etc/apt/sources.list.d/two.list", "# " + harbour.read("etc/apt/sources.list.d/two.list")
+    )
     assert harbour.run("refresh", "two").code == 0
     host = harbour.host()
     assert [(o.source, o.state) for o in host.offers(["gull"])] == [("two", "source off")]
@@ -296,7 +324,15 @@ def test_settings(harbour: Harbour, text: str) -> None:
     assert harbour.run("refresh").code == 0
 
 
-@pytest.mark.parametrize("text", ["[refresh]\nspeed = 2\n", "[refresh]\nretries = -1\n", "nonsense", "[refresh]\nretries = true\n"])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "[refresh]\nspeed = 2\n",
+        "[refresh]\nretries = -1\n",
+        "nonsense",
+        "[refresh]\nretries = true\n",
+    ],
+)
 def test_settings_that_are_not_understood(harbour: Harbour, text: str) -> None:
     harbour.simple("one", ("gull", "1"))
     harbour.put("etc/velpin/velpin.toml", text)

@@ -43,7 +43,9 @@ def sources(harbour: Harbour, **files: str) -> list[DebSource]:
         ("deb http://[::1]:80/q s m", "s", ("m",), {}),
     ],
 )  # fmt: skip
-def test_one_line_form(line: str, suite: str, sections: tuple[str, ...], options: dict[str, str]) -> None:
+def test_one_line_form(
+    line: str, suite: str, sections: tuple[str, ...], options: dict[str, str]
+) -> None:
     entry = parse_line(line, "f.list", 1, on=True)
     assert (entry.suites, entry.sections, entry.options) == ((suite,), sections, options)
 
@@ -66,7 +68,9 @@ def test_one_line_form(line: str, suite: str, sections: tuple[str, ...], options
     ],
 )
 def test_one_line_refused(line: str, what: str) -> None:
-    with pytest.raises(HostFileError, match="f.list:7: .*" + what.replace("[", r"\[").replace("]", r"\]")):
+    with pytest.raises(
+        HostFileError, match="f.list:7: .*" + what.replace("[", r"\[").replace("]", r"\]")
+    ):
         parse_line(line, "f.list", 7, on=True)
 
 
@@ -115,7 +119,10 @@ def test_a_stanza_of_several_sources_and_their_order(harbour: Harbour) -> None:
 def test_a_later_mention_joins_the_first(harbour: Harbour) -> None:
     harbour.put("etc/apt/sources.list", f"deb {HTTP} jetty main\n")
     found = sources(harbour, a_list=f"deb http://b.example/b s m\ndeb {HTTP}/ jetty extra main\n")
-    assert [(s.repository, s.sections) for s in found] == [("gull", ("main", "extra")), ("b", ("m",))]
+    assert [(s.repository, s.sections) for s in found] == [
+        ("gull", ("main", "extra")),
+        ("b", ("m",)),
+    ]
     (note,) = harbour.host().source_files.notes
     assert "already at etc/apt/sources.list:1" in note.text
     assert str(note.place) == "etc/apt/sources.list.d/a.list:2"

@@ -94,7 +94,14 @@ def test_no_text_can_steer_a_terminal(text: str, shown: str) -> None:
 
 @pytest.mark.parametrize(
     ("text", "handle"),
-    [("Gull Watch", "gull-watch"), ("../../etc", "etc"), ("a/b", "a-b"), ("\x1b[0m", "0m"), (" . ", "source"), ("é", "source")],
+    [
+        ("Gull Watch", "gull-watch"),
+        ("../../etc", "etc"),
+        ("a/b", "a-b"),
+        ("\x1b[0m", "0m"),
+        (" . ", "source"),
+        ("é", "source"),
+    ],
 )
 def test_handles_hold_no_slashes_blanks_or_controls(text: str, handle: str) -> None:
     assert plain_handle(text) == handle

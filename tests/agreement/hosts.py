@@ -59,7 +59,9 @@ def unpacked(file: Path) -> Iterator[list[Path]]:
         for case in cases:
             for path in (case / "root/etc").rglob("*"):
                 if path.is_file():
-                    path.write_bytes(path.read_bytes().replace(b"@BASE@", f"file://{case}".encode()))
+                    path.write_bytes(
+                        path.read_bytes().replace(b"@BASE@", f"file://{case}".encode())
+                    )
         yield cases
 
 
@@ -89,14 +91,19 @@ def _program(case: Path, *words: str) -> str:
 
 
 def _compare_one(
-    case: Path, asked: dict[str, Any], choices: list[tuple[bool, str]], refusals: list[tuple[bool, str]]
+    case: Path,
+    asked: dict[str, Any],
+    choices: list[tuple[bool, str]],
+    refusals: list[tuple[bool, str]],
 ) -> None:
     requests, observed = asked["requests"], asked["observed"]
     told = json.loads(_program(case, "forecast", "--json", *requests))
     where = f"{case.name} {' '.join(requests)}"
     if not observed["ok"]:
         if observed["error"] not in BEYOND_THE_CHOICE:
-            refusals.append((not told["ok"], f"{where}: refused ({observed['error']}), not foreseen"))
+            refusals.append(
+                (not told["ok"], f"{where}: refused ({observed['error']}), not foreseen")
+            )
         return
     if not told["ok"]:
         choices.append((False, f"{where}: not refused, but foreseen so: {told['problem']}"))

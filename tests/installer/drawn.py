@@ -81,7 +81,9 @@ class Drawn:
     def _offer(self) -> dict[str, str]:
         pick = self.random
         arch = pick.choice(["amd64", "amd64", "all", "i386"])
-        made = stanza(pick.choice(NAMES), pick.choice(_VERSIONS), arch, "drawn", size=pick.choice([1, 1, 2]))
+        made = stanza(
+            pick.choice(NAMES), pick.choice(_VERSIONS), arch, "drawn", size=pick.choice([1, 1, 2])
+        )
         if pick.random() < 0.3:
             made["Source"] = pick.choice(["gull", "tide", "tide (1.0)"])
         if pick.random() < 0.2:
@@ -106,7 +108,9 @@ class Drawn:
 
     def _preferences(self) -> None:
         pick = self.random
-        for name in pick.sample(["preferences", "preferences.d/a", "preferences.d/B.pref"], pick.randint(1, 3)):
+        for name in pick.sample(
+            ["preferences", "preferences.d/a", "preferences.d/B.pref"], pick.randint(1, 3)
+        ):
             records = [self._one_record() for _ in range(pick.randint(1, 5))]
             self.put(f"etc/apt/{name}", "\n".join(records))
 
@@ -133,10 +137,21 @@ class Drawn:
         if kind == "version":
             version = pick.choice(_VERSIONS)
             return "version " + pick.choice(
-                [version, version[:2] + "*", "*" + version[-1], "*.0*", "*", "/^1/", "2.0?rc1", "[12]*"]
+                [
+                    version,
+                    version[:2] + "*",
+                    "*" + version[-1],
+                    "*.0*",
+                    "*",
+                    "/^1/",
+                    "2.0?rc1",
+                    "[12]*",
+                ]
             )
         if kind == "origin":
-            return pick.choice(['origin ""', "origin *", "origin", 'origin "some.host"', 'origin "*"'])
+            return pick.choice(
+                ['origin ""', "origin *", "origin", 'origin "some.host"', 'origin "*"']
+            )
         return "release " + self._release_text()
 
     def _release_text(self) -> str:

@@ -20,7 +20,9 @@ def refresh_with_keys_below(installer: Installer, harbour: Harbour) -> None:
     file.write_text(written)
 
 
-def test_an_added_source_works_for_the_installer(harbour: Harbour, signer: Signer, stranger: Signer) -> None:
+def test_an_added_source_works_for_the_installer(
+    harbour: Harbour, signer: Signer, stranger: Signer
+) -> None:
     harbour.simple("base", ("gull", "1"))
     address = harbour.repository("gullwatch", [("gull", "2"), ("gullwatch", "5")], signer=signer)
     (harbour.folder / "k.asc").write_bytes(signer.public)

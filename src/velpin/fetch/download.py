@@ -187,7 +187,9 @@ class Transport:
             have = self._check_status(url, answer, have, part)
             total = size or have + int(answer.headers.get("Content-Length") or 0)
             if total > bound:
-                raise ChecksumMismatch(f"{shown(url)}: {total} bytes announced, {bound} are allowed")
+                raise ChecksumMismatch(
+                    f"{shown(url)}: {total} bytes announced, {bound} are allowed"
+                )
             done = self._take(answer, part, label, have, total, bound, url)
         finally:
             answer.close()
@@ -242,7 +244,9 @@ class Transport:
                     done += len(piece)
                     if done > bound:
                         part.unlink(missing_ok=True)
-                        raise ChecksumMismatch(f"{shown(url)}: sends more than the {bound} bytes promised")
+                        raise ChecksumMismatch(
+                            f"{shown(url)}: sends more than the {bound} bytes promised"
+                        )
                     file.write(piece)
                     self._progress(label, done, total)
         except OSError as problem:

@@ -21,7 +21,6 @@ _OUTCOMES = {
     "reinstall": "replaces the installed {installed} of the same number",
     "keep": "installed already; nothing to do",
 }
-_FETCHED_FOR = "fetched by velpin"
 
 
 def show_facts(screen: Screen, facts: HostFacts) -> None:
@@ -59,8 +58,19 @@ def show_standings(screen: Screen, found: Sequence[Standing], files: bool) -> No
         screen.line("this host has no sources")
         return
     rows = [_standing_row(one, files) for one in found]
-    heads = ["tier", "source", "number", "state", "channel", "signed by", "made", "offers", "file"]
-    screen.table(heads, rows, right=(0, 2, 7))
+    heads = [
+        "tier",
+        "source",
+        "number",
+        "state",
+        "channel",
+        "signed by",
+        "made",
+        "copy",
+        "offers",
+        "file",
+    ]
+    screen.table(heads, rows, right=(0, 2, 8))
     for one in found:
         if one.problem:
             screen.gap()
@@ -81,7 +91,8 @@ def _standing_row(one: Standing, files: bool) -> list[Piece]:
         state,
         ", ".join(one.channel),
         _signature(one),
-        f"{made}{', ' + _FETCHED_FOR if one.copy == 'velpin' else ''}",
+        made,
+        one.copy,
         f"{one.offers:,}".replace(",", " ") if one.offers else "",
         places if files else "",
     ]
@@ -119,7 +130,9 @@ def show_skipped(screen: Screen, host: Host) -> None:
 
 def show_forecast(screen: Screen, found: Forecast, why: bool) -> None:
     """The answer first, then what the host has now, then the reasons."""
-    for answer in found.answers:
+    for place, answer in enumerate(found.answers):
+        if why and place:
+            screen.gap()
         _show_answer(screen, answer, why or len(found.answers) == 1)
         if why:
             _show_why(screen, answer)
@@ -160,6 +173,8 @@ def _show_answer(screen: Screen, answer: Answer, full: bool) -> None:
     )
     if full:
         because = DECIDED.get(answer.decided_by, answer.decided_by)
+        places = [r.facts["place"] for r in answer.reasons if r.facts.get("place")]
+        because += f" at {places[0]}" if places and answer.decided_by == "rule" else ""
         passed = len(answer.passed_over)
         others = f"; {several(passed, 'other offer')} passed over" if passed else ""
         screen.line(
@@ -181,7 +196,6 @@ def _show_why(screen: Screen, answer: Answer) -> None:
             for one in answer.passed_over
         ]
         screen.table(["  version", "source", "why"], rows)
-    screen.gap()
 
 
 # -- offers and search -------------------------------------------------------------------

@@ -13,12 +13,13 @@ from velpin.model import Reason
 
 SENTENCES = {
     # why a version has its number
-    "number-default": "{version} has number 500: nothing in the host's files speaks of it",
-    "number-not-automatic": "{version} has number 1: its source says of itself that nothing is"
-    " to be taken from it unasked",
-    "number-upgrades-only": "{version} has number 100: its source asks to upgrade only what came"
-    " from it",
-    "number-target": "{version} has number 990: its source is the target release",
+    "number-default": "{version} from {source} has number 500: nothing in the host's files speaks"
+    " of it",
+    "number-not-automatic": "{version} from {source} has number 1: its source says of itself that"
+    " nothing is to be taken from it unasked",
+    "number-upgrades-only": "{version} from {source} has number 100: its source asks to upgrade"
+    " only what came from it",
+    "number-target": "{version} from {source} has number 990: its source is the target release",
     "number-record": "{version} has number {number}: {place} says so for {names} ({pin})",
     "number-never": "{version} has no number: {place} says never ({pin})",
     "number-own": "{version} has number 100: it is installed, and no source that is on has it",
@@ -60,8 +61,8 @@ SENTENCES = {
     " installer refuses every request",
     "files-refused": "{what}; the host's installer refuses every request because of it",
     # notes
-    "installer-must-refresh": "the index of {source} that counts here was fetched by Velpin; the"
-    " host's installer must refresh its own first",
+    "installer-must-refresh": "newer indexes than the host's installer has count here, fetched by"
+    " velpin: {sources}; the installer must refresh its own first",
     "not-fetched": "no index yet of {sources}: what they have plays no part",
     "damaged": "the index of {source} cannot be read and plays no part: {what}",
     "source-warning": "{source} {what}",
@@ -70,6 +71,14 @@ SENTENCES = {
     "wrong-release": "{source} is made for {asked}, this host is {here}, and the source has"
     " {better} too: --suite {better}",
 }
+
+CAUSES = {
+    "number-upgrades-only": "its source is only for upgrades of what came from it",
+    "number-not-automatic": "its source is not automatic",
+    "number-own": "no source that is on has it",
+    "number-recorded": "only its settings are left",
+}
+"""Why an offer's number is low, for the end of a sentence."""
 
 DECIDED = {
     "only offer": "the only offer",
@@ -85,7 +94,8 @@ DECIDED = {
 def sentence(reason: Reason) -> str:
     """A reason in words."""
     facts = dict(reason.facts)
-    facts["where"] = f" ({facts['place']})" if facts.get("place") else ""
+    cause = facts.get("place") or CAUSES.get(str(facts.get("cause", "")))
+    facts["where"] = f" ({cause})" if cause else ""
     if reason.code == "files-refused" and facts.get("file"):
         line = f":{facts['line']}" if facts.get("line") else ""
         return f"{facts['file']}{line}: " + SENTENCES[reason.code].format(**facts)

@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 
 SCHEMA = 3
 _TAIL = 8
+_SUMMARY = 9
+"""The column of the summary in a row's line, the last one."""
 _WAITING = 16
 _PART = 10_000_000
 
@@ -151,23 +153,22 @@ class Index:
         fits = re.compile(fnmatch.translate(glob)).match
         return [row for row in self.all_rows() if fits(row.name)]
 
-    def speaking_of(self, text: str) -> list[Row]:
-        """Entries that hold a text in name or summary, letter case ignored."""
-        wanted = re.escape(text.lower().encode())
-        # A line is name, eight more fields, summary: the text must lie in the first or the last.
-        pattern = rb"(?im)^(?:[^\t\n]*" + wanted + rb".*|(?:[^\t\n]*\t){9}.*" + wanted + rb".*)$"
-        rough, exact = re.compile(rb"(?i)" + wanted), re.compile(pattern)
-        found = []
+    def speaking_of(self, words: Sequence[str]) -> Iterator[tuple[str, str]]:
+        """Name and summary of entries that hold all words in either, letter case ignored."""
+        wanted = [word.lower().encode() for word in words]
         for part in self._parts:
-            at, last = part["rows"]
-            while (hit := rough.search(self._map, at, last)) is not None:
-                start = self._map.rfind(b"\n", at, hit.start()) + 1 or at
-                end = self._map.find(b"\n", hit.end() - 1, last)
-                line = self._map[start:end]
-                at = end + 1
-                if exact.match(line):
-                    found.append(_row(line))
-        return found
+            first, last = part["rows"]
+            folded = self._map[first:last].lower()
+            rarest = min(wanted, key=folded.count)
+            at = folded.find(rarest)
+            while at >= 0:
+                start, end = folded.rfind(b"\n", 0, at) + 1, folded.find(b"\n", at)
+                columns = folded[start:end].split(b"\t", _SUMMARY)
+                told = columns[0] + b"\t" + columns[_SUMMARY]
+                if all(word in told for word in wanted):
+                    line = self._map[first + start : first + end].split(b"\t", _SUMMARY)
+                    yield line[0].decode(), line[_SUMMARY].decode()
+                at = folded.find(rarest, end)
 
     def providers(self, name: str) -> list[Row]:
         """Entries that provide a name, in the order of the index."""
@@ -233,7 +234,7 @@ class Index:
 
 def _row(line: bytes) -> Row:
     name, number, arch, version, origin, state, block, start, length, summary = line.decode().split(
-        "\t", 9
+        "\t", _SUMMARY
     )
     return Row(
         name, int(number), arch, version, origin, state, int(block), int(start), int(length),

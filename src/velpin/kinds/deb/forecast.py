@@ -494,8 +494,8 @@ def notes(host: DebHost, answers: Sequence[Answer]) -> list[Reason]:
         for one in answers
         if one.source and host.copies[one.source].holder == "velpin"
     }  # fmt: skip
-    for handle in sorted(behind):
-        found.append(Reason("installer-must-refresh", {"source": handle}))
+    if behind:
+        found.append(Reason("installer-must-refresh", {"sources": ", ".join(sorted(behind))}))
     missing = [s.handle for s in host.sources if host.state_of(s) == "not fetched"]
     if missing:
         found.append(Reason("not-fetched", {"sources": ", ".join(missing)}))

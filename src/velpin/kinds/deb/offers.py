@@ -108,10 +108,8 @@ def find(host: DebHost, text: str, most: int = 40) -> tuple[list[Met], int]:
     words = [word for word in text.lower().split() if word]
     met: dict[str, str] = {}
     for index in _searched(host):
-        for row in index.speaking_of(max(words, key=len)):
-            line = f"{row.name} {row.summary}".lower()
-            if all(word in line for word in words):
-                met.setdefault(row.name, row.summary)
+        for name, summary in index.speaking_of(words) if words else ():
+            met.setdefault(name, summary)
     ranked = sorted(met, key=lambda name: (_worth(name, met[name], words), len(name), name))
     return [_met(host, name, met[name]) for name in ranked[:most]], len(ranked)
 

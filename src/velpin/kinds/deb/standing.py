@@ -59,7 +59,7 @@ def _channel(copy: Copy) -> tuple[str, ...]:
     names = [name for name in (release.suite, release.codename, release.version) if name]
     notes = list(dict.fromkeys(names))
     if release.but_automatic_upgrades:
-        notes.append("upgrades only what came from it")
+        notes.append("upgrades only")
     elif release.not_automatic:
         notes.append("not automatic")
     return tuple(notes)

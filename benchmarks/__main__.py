@@ -1,0 +1,195 @@
+"""`python -m benchmarks`: how fast Velpin is, against what a person has today.
+
+Whole processes, in turn, several times; medians. The installer is asked in simulation, on a
+copy of this machine's sources, fetched indexes and record of packages.
+
+    forecast       one name, warm, against a bare program of the same command-line library,
+                   and against the installer's own simulated install
+    find, sources  warm, against the warm forecast
+    reading        this machine's indexes for the first time, against the installer building
+                   its own cache from the same files; and a made-up source of 100,000 packages
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from benchmarks.made_up import write_host
+
+_BARE = """
+import typer
+app = typer.Typer()
+@app.command()
+def one(name: str) -> None:
+    print(name)
+@app.command()
+def two(name: str) -> None:
+    print(name)
+app()
+"""
+_READ = """
+import sys
+from velpin.front.session import open_at
+from pathlib import Path
+host = open_at(Path(sys.argv[1]), as_is=sys.argv[2] == "as-is")
+print(sum(index.count for _, index in host.indexes))
+"""
+
+
+def timed(command: list[str], env: dict[str, str], before: list[Path]) -> tuple[float, int]:
+    """Wall seconds and peak memory (kB) of one run; `before` is removed first."""
+    for path in before:
+        shutil.rmtree(path, ignore_errors=True)
+        path.unlink(missing_ok=True)
+    start = time.perf_counter()
+    process = subprocess.Popen(
+        command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    _, _, usage = os.wait4(process.pid, 0)
+    return time.perf_counter() - start, usage.ru_maxrss
+
+
+class Bench:
+    """Runs pairs of commands and prints their medians and ratio."""
+
+    def __init__(self, runs: int) -> None:
+        self._runs = runs
+        self.env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
+
+    def pair(
+        self,
+        title: str,
+        ours: list[str],
+        theirs: list[str],
+        wanted: float,
+        *,
+        fresh: list[Path] | None = None,
+        stale: list[Path] | None = None,
+    ) -> None:
+        """Time two commands in turn; the ratio of each pair, and the wanted bound."""
+        timed(ours, self.env, fresh or [])
+        timed(theirs, self.env, stale or [])
+        rows = []
+        for _ in range(self._runs):
+            one, memory = timed(ours, self.env, fresh or [])
+            other, _ = timed(theirs, self.env, stale or [])
+            rows.append((one, other, memory))
+        ratio = statistics.median(one / other for one, other, _ in rows)
+        ours_s = statistics.median(one for one, _, _ in rows)
+        theirs_s = statistics.median(other for _, other, _ in rows)
+        peak = max(memory for _, _, memory in rows) / 1024
+        verdict = "within" if ratio <= wanted else "OVER"
+        print(
+            f"{title:58} {ours_s:7.3f} s  {theirs_s:7.3f} s   ratio {ratio:6.2f}"
+            f"  ({verdict} {wanted:g})   peak {peak:5.0f} MB"
+        )
+
+    def alone(self, title: str, command: list[str], fresh: list[Path]) -> None:
+        """Time one command."""
+        rows = [timed(command, self.env, fresh) for _ in range(max(2, self._runs // 2))]
+        seconds = statistics.median(one for one, _ in rows)
+        peak = max(memory for _, memory in rows) / 1024
+        print(f"{title:58} {seconds:7.3f} s {'':41} peak {peak:5.0f} MB")
+
+
+def copied_host(folder: Path) -> Path:
+    """A root with this machine's sources, fetched indexes and record of packages."""
+    root = folder / "this"
+    for name in ("etc/apt", "var/lib/apt/lists", "usr/share/keyrings"):
+        shutil.copytree(
+            Path("/") / name,
+            root / name,
+            ignore=shutil.ignore_patterns("partial", "lock", "apt.conf.d"),
+        )
+    for name in ("var/lib/dpkg/status", "etc/os-release"):
+        (root / name).parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy(Path("/") / name, root / name)
+    for name in (
+        "var/lib/apt/lists/partial",
+        "var/cache/apt/archives/partial",
+        "etc/apt/apt.conf.d",
+    ):
+        (root / name).mkdir(parents=True, exist_ok=True)
+    return root
+
+
+def main() -> None:
+    """Measure and print."""
+    parser = argparse.ArgumentParser(prog="python -m benchmarks")
+    parser.add_argument("--runs", type=int, default=5)
+    parser.add_argument("--name", default="gimp", help="a name that this machine's sources have")
+    words = parser.parse_args()
+    bench = Bench(words.runs)
+    velpin = [sys.executable, "-m", "velpin"]
+    with tempfile.TemporaryDirectory(prefix="velpin-bench-") as name:
+        folder = Path(name)
+        (folder / "bare.py").write_text(_BARE)
+        (folder / "read.py").write_text(_READ)
+        bare = [sys.executable, str(folder / "bare.py"), "one", "x"]
+        if shutil.which("apt-get") and list(Path("/var/lib/apt/lists").glob("*Packages*")):
+            _this_machine(bench, folder, velpin, bare, words.name)
+        else:
+            print("this machine has no deb installer, or it has fetched no index")
+        _made_up(bench, folder, velpin, bare)
+
+
+def _this_machine(
+    bench: Bench, folder: Path, velpin: list[str], bare: list[str], name: str
+) -> None:
+    root = copied_host(folder)
+    conf = folder / "installer.conf"
+    conf.write_text(f'Dir "{root}/";\nDir::State::status "{root}/var/lib/dpkg/status";\n')
+    bench.env["APT_CONFIG"] = str(conf)
+    bench.env["LC_ALL"] = "C.UTF-8"
+    at = [*velpin, "--root", str(root)]
+    forecast = [*at, "forecast", name]
+    print("this machine's own indexes")
+    bench.pair("  forecast, warm | a bare program", forecast, bare, 2)
+    bench.pair(
+        "  forecast, warm | the installer's simulated install",
+        forecast,
+        ["apt-get", "-s", "install", name],
+        0.1,
+    )
+    bench.pair("  sources | forecast", [*at, "sources"], forecast, 2)
+    bench.pair("  find | forecast", [*at, "find", name], forecast, 2)
+    cache = root / "var/cache/apt"
+    bench.pair(
+        "  reading and storing, first time | the installer's cache",
+        [sys.executable, str(folder / "read.py"), str(root), "as-is"],
+        ["apt-cache", "gencaches"],
+        1,
+        fresh=[root / "var/cache/velpin"],
+        stale=[cache / "pkgcache.bin", cache / "srcpkgcache.bin"],
+    )
+
+
+def _made_up(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:
+    root = folder / "made-up"
+    made = [sys.executable, "-m", "benchmarks.made_up", str(folder), "100000"]
+    write_host(
+        root, subprocess.run(made, check=True, capture_output=True, text=True).stdout.strip()
+    )
+    at = [*velpin, "--root", str(root)]
+    subprocess.run([*at, "refresh"], check=True, env=bench.env, stdout=subprocess.DEVNULL)
+    search = [*at, "find", "gull", "--most", "1"]
+    found = subprocess.run(search, check=True, env=bench.env, capture_output=True, text=True)
+    name = found.stdout.splitlines()[1].split()[0]
+    print("a made-up source of 100,000 packages")
+    forecast = [*at, "forecast", name]
+    bench.pair("  forecast, warm | a bare program", forecast, bare, 2)
+    bench.pair("  find | forecast", [*at, "find", "harbour", "gull"], forecast, 2)
+    read = [sys.executable, str(folder / "read.py"), str(root), "all"]
+    bench.alone("  reading and storing, first time", read, [root / "var/cache/velpin/parsed"])
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,65 @@
+"""A made-up source of many packages, the same at every run."""
+
+from __future__ import annotations
+
+import random
+import sys
+from pathlib import Path
+
+from velpin.demo.build import stanza, write_repository
+
+_WORDS = (
+    "gull",
+    "tern",
+    "tide",
+    "buoy",
+    "lamp",
+    "fog",
+    "pier",
+    "mast",
+    "swell",
+    "kelp",
+    "reef",
+    "quay",
+)
+
+
+def write_source(folder: Path, count: int, suite: str = "jetty", seed: int = 1) -> str:
+    """Write a trusted repository of `count` packages below a folder; gives its address."""
+    pick = random.Random(seed)
+    names = [f"{pick.choice(_WORDS)}-{pick.choice(_WORDS)}-{number}" for number in range(count)]
+    rows = []
+    for name in names:
+        needs = ", ".join(
+            f"{pick.choice(names)} (>= {pick.randint(0, 9)}.{pick.randint(0, 9)})" for _ in range(6)
+        )
+        row = stanza(
+            name,
+            f"{pick.randint(0, 9)}.{pick.randint(0, 99)}-1",
+            "amd64",
+            f"the {name} of the harbour",
+            needs,
+        )
+        row["Homepage"] = f"https://{name}.example/"
+        row["Tag"] = "role::program, use::measuring, interface::commandline"
+        rows.append(row)
+    fields = {"Origin": "Bench", "Suite": suite, "Codename": suite}
+    write_repository(folder / "bench", suite, {"main": rows}, None, fields)
+    return f"file://{folder}/bench"
+
+
+if __name__ == "__main__":
+    print(write_source(Path(sys.argv[1]), int(sys.argv[2])))
+
+
+def write_host(root: Path, address: str, suite: str = "jetty") -> None:
+    """Write a host with that one source."""
+    for name, text in {
+        "etc/apt/sources.list": f"deb [trusted=yes] {address} {suite} main\n",
+        "etc/os-release": "ID=mooring\nVERSION_CODENAME=jetty\n",
+        "var/lib/dpkg/arch": "amd64\n",
+        "var/lib/dpkg/status": "",
+    }.items():
+        path = root / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)

@@ -1,0 +1,120 @@
+"""Makes docs/screenshots from the demo: a real terminal in a window on a virtual screen.
+
+Needs Xvfb, xterm and ImageMagick's `import`. Run from the checkout, with Velpin installed:
+
+    python tools/screenshots.py [NAME...]
+"""
+
+from __future__ import annotations
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from velpin.demo.build import Scene, build
+from velpin.demo.serve import served
+from velpin.trust.openpgp import read_keys
+
+OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+ADDRESS = "http://deb.gullwatch.example/apt"
+SCREEN = ":77"
+BY_ADDRESS = f"add gullwatch --url {ADDRESS} --suite jetty --section main"
+
+
+def shots(scene: Scene) -> dict[str, list[str]]:
+    """Command lines of each picture; those before the last are run unseen."""
+    right, wrong = scene.keys / "gullwatch.asc", scene.keys / "stranger.asc"
+    printed = read_keys(right.read_bytes(), "key")[0].fingerprint
+    add = f"{BY_ADDRESS} --key {right.name} --fingerprint {printed} --for gullwatch --for tide-gauge"
+    return {
+        "host": ["velpin host"],
+        "refresh": ["velpin refresh"],
+        "sources": ["velpin sources --files"],
+        "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
+        "offers": ["velpin offers tide-gauge fog-signal lamp-control"],
+        "find": ["velpin find fog"],
+        "add-preview": [f"velpin {add} --preview"],
+        "add-wrong-key": [f"velpin {BY_ADDRESS} --key {wrong.name}"],
+        "add-wrong-release": [f"velpin add snippet.list --key {right.name}"],
+        "keys": ["velpin keys"],
+        "drop": [f"velpin {add} --yes", "velpin drop gullwatch --preview"],
+        "journal": ["velpin undo --yes", "velpin journal"],
+    }
+
+
+def main(wanted: list[str]) -> None:
+    """Make the pictures that are wanted, all where none is named."""
+    for program in ("Xvfb", "xterm", "import"):
+        if not shutil.which(program):
+            sys.exit(f"{program} is missing")
+    OUT.mkdir(parents=True, exist_ok=True)
+    screen = subprocess.Popen(
+        ["Xvfb", SCREEN, "-screen", "0", "1280x800x24"],
+        stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    try:
+        with tempfile.TemporaryDirectory(prefix="demo-") as folder:
+            scene = build(Path(folder))
+            for key in scene.keys.iterdir():
+                shutil.copy(key, folder)
+            with served(scene.www) as proxy:
+                environment = _environment(scene, proxy)
+                _run("velpin refresh", environment, Path(folder))
+                for name, commands in shots(scene).items():
+                    for unseen in commands[:-1]:
+                        _run(unseen, environment, Path(folder))
+                    if not wanted or name in wanted:
+                        _picture(OUT / f"{name}.png", commands[-1], environment, Path(folder))
+    finally:
+        screen.terminate()
+
+
+def _environment(scene: Scene, proxy: str) -> dict[str, str]:
+    """A shell in which `velpin` means this Velpin on the demo's host."""
+    bin_folder = scene.root.parent / "bin"
+    bin_folder.mkdir()
+    program = bin_folder / "velpin"
+    words = [sys.executable, "-m", "velpin", "--root", str(scene.root)]
+    program.write_text(f'#!/bin/sh\nexec {shlex.join(words)} "$@"\n')
+    program.chmod(0o755)
+    return {
+        **os.environ,
+        "PATH": f"{bin_folder}:{os.environ['PATH']}",
+        "http_proxy": proxy,
+        "DISPLAY": SCREEN,
+        "TERM": "xterm-256color",
+        "LC_ALL": "C.UTF-8",
+    }
+
+
+def _run(command: str, environment: dict[str, str], folder: Path) -> None:
+    subprocess.run(["sh", "-c", command], env=environment, cwd=folder, check=False, capture_output=True)
+
+
+def _picture(target: Path, command: str, environment: dict[str, str], folder: Path) -> None:
+    done = folder / "done"
+    done.unlink(missing_ok=True)
+    shown = f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(command)}; {command}; touch {done}; sleep 60"
+    font = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#10151c", "-fg", "#d7dde5"]
+    window = subprocess.Popen(
+        ["xterm", *font, "-geometry", "140x44+0+0", "-b", "12", "-e", "sh", "-c", shown],
+        env=environment, cwd=folder,
+    )  # fmt: skip
+    for _ in range(300):
+        if done.exists():
+            break
+        time.sleep(0.1)
+    time.sleep(0.7)
+    subprocess.run(["import", "-window", "root", "-colors", "64", str(target)], env=environment, check=True)
+    window.terminate()
+    window.wait()
+    print(target)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
