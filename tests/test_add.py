@@ -125,6 +125,14 @@ def test_made_for_another_release(vendor: Harbour) -> None:
     assert vendor.run(*words(vendor, "--yes", "--anyway", suite="quay")).code == 0
 
 
+def test_a_snippet_is_put_right_by_a_suite(vendor: Harbour) -> None:
+    line = f"deb file://{vendor.folder}/repos/gullwatch quay main"
+    key = ["--key", str(vendor.folder / "right.asc"), "--yes"]
+    assert vendor.run("add", line, *key).code == 1
+    assert vendor.run("add", line, "--suite", "jetty", *key).code == 0
+    assert vendor.host().source("gullwatch").release == "jetty"
+
+
 def test_a_suite_it_does_not_have(vendor: Harbour) -> None:
     said = vendor.run(*words(vendor, "--yes", suite="steady"))
     assert said.code == 5
@@ -198,7 +206,7 @@ def test_snippets_that_are_none(text: str, kind: type[Exception]) -> None:
         ),
         (["add", "../x", "--url", "http://a.example/x", "--suite", "y"], "cannot be a name"),
         (["add", "/no/such/file.list"], "no such file"),
-        (["add", "deb http://a.example/x y main", "--suite", "z"], "names its own suite"),
+        (["add", "deb http://a.example/x y main", "--section", "z"], "names its own sections"),
     ],
 )
 def test_wishes_that_make_no_sense(vendor: Harbour, more: list[str], text: str) -> None:

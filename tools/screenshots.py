@@ -30,7 +30,9 @@ def shots(scene: Scene) -> dict[str, list[str]]:
     """Command lines of each picture; those before the last are run unseen."""
     right, wrong = scene.keys / "gullwatch.asc", scene.keys / "stranger.asc"
     printed = read_keys(right.read_bytes(), "key")[0].fingerprint
-    add = f"{BY_ADDRESS} --key {right.name} --fingerprint {printed} --for gullwatch --for tide-gauge"
+    add = (
+        f"{BY_ADDRESS} --key {right.name} --fingerprint {printed} --for gullwatch --for tide-gauge"
+    )
     return {
         "host": ["velpin host"],
         "refresh": ["velpin refresh"],
@@ -93,7 +95,9 @@ def _environment(scene: Scene, proxy: str) -> dict[str, str]:
 
 
 def _run(command: str, environment: dict[str, str], folder: Path) -> None:
-    subprocess.run(["sh", "-c", command], env=environment, cwd=folder, check=False, capture_output=True)
+    subprocess.run(
+        ["sh", "-c", command], env=environment, cwd=folder, check=False, capture_output=True
+    )
 
 
 def _picture(target: Path, command: str, environment: dict[str, str], folder: Path) -> None:
@@ -110,7 +114,9 @@ def _picture(target: Path, command: str, environment: dict[str, str], folder: Pa
             break
         time.sleep(0.1)
     time.sleep(0.7)
-    subprocess.run(["import", "-window", "root", "-colors", "64", str(target)], env=environment, check=True)
+    subprocess.run(
+        ["import", "-window", "root", "-colors", "64", str(target)], env=environment, check=True
+    )
     window.terminate()
     window.wait()
     print(target)

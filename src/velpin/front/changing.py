@@ -35,9 +35,10 @@ def wish_from(
 ) -> SourceWish:
     """The wish that the words of `velpin add` express; UsageError where they clash."""
     snippet, shown = _snippet(what) if not url else ("", "")
-    if snippet and (suite or sections or archs):
+    if snippet and (sections or archs):
         raise UsageError(
-            "a snippet names its own suite and sections", "leave --suite, --section, --arch away"
+            "a snippet names its own sections and architectures",
+            "leave --section and --arch away; --suite puts another release in its place",
         )
     handle = name if snippet else name or what
     return SourceWish(

@@ -87,7 +87,7 @@ def show_shift(screen: Screen, shift: Shift) -> None:
         screen.head("What you asked about")
         rows = [_asked_row(before, after) for before, after in shift.asked]
         screen.table(["package", "before", "after"], rows)
-    screen.head("What else shifts")
+    screen.head("What else shifts" if shift.asked else "What shifts")
     if shift.moved:
         count = several(len(shift.moved), "installed package")
         screen.line((f"{count} would change hands or version at the next upgrade", "warn"))

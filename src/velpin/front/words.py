@@ -69,7 +69,7 @@ SENTENCES = {
     "no-arch-in-source": "{source} {what}",
     "wrong-arch": "{source} has nothing for {arch}; it has {has}",
     "wrong-release": "{source} is made for {asked}, this host is {here}, and the source has"
-    " {better} too: --suite {better}",
+    " {better} too; add --suite {better}",
 }
 
 CAUSES = {

@@ -84,7 +84,12 @@ def _known_source(host: DebHost, wish: SourceWish) -> DebSource | None:
 
 def _entries(wish: SourceWish) -> list[Entry]:
     if wish.snippet:
-        return parse_snippet(wish.snippet, wish.snippet_name)
+        entries = parse_snippet(wish.snippet, wish.snippet_name)
+        if not wish.release:
+            return entries
+        if any(len(entry.suites) > 1 for entry in entries):
+            raise UsageError("the snippet names several suites", "edit it, and give the file")
+        return [entry._replace(suites=(wish.release,)) for entry in entries]
     if not wish.address:
         raise UsageError(
             f"no source is called {wish.handle!r}, and no address was given",
