@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.conftest import Harbour
 from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere, VelpinError
 from velpin.fetch.download import FetchSettings, Transport, file_path
 
@@ -217,6 +218,53 @@ def test_a_redirect_is_followed(server: Server, transport: Transport, tmp_path: 
     transport.get(server.url.replace("//", "//me:secret@") + "/a", tmp_path / "a")
     assert (tmp_path / "a").read_bytes() == DATA
     assert server.asked[0][1]["authorization"].startswith("Basic ")
+
+
+@pytest.mark.parametrize(
+    ("text", "url", "name"),
+    [
+        ("machine http://HOST login me password pw", "/a", "me"),
+        ("machine http://HOST/a login me password pw", "/a/b", "me"),
+        ("machine http://HOST/a login me password pw", "/ab", None),
+        ("machine HOST login me password pw", "/a", None),
+        ("# machine http://HOST login no password no\nmachine http://other.example login x password y\n"
+         "machine http://HOST\n login one\n password 1\nmachine http://HOST login two password 2", "/a", "one"),
+    ],
+)  # fmt: skip
+def test_logins_of_the_host(
+    server: Server, tmp_path: Path, text: str, url: str, name: str | None
+) -> None:
+    import base64
+
+    from velpin.kinds.deb.logins import parse_logins
+
+    host = server.url.partition("://")[2]
+    logins = tuple(parse_logins(text.replace("HOST", host)))
+    server.answers(lambda h: h.send(body=b"x"))
+    Transport(FetchSettings(retries=0, logins=logins)).get(server.url + url, tmp_path / "a")
+    sent = server.asked[0][1].get("authorization", "").removeprefix("Basic ")
+    assert (base64.b64decode(sent).decode().partition(":")[0] or None) == name
+
+
+def test_a_source_that_serves_another_file_each_time(server: Server, harbour: Harbour) -> None:
+    harbour.repository("base", [("gull", "1")])
+    folder, count = harbour.folder / "repos/base", []
+
+    def answer(handler: Handler) -> None:
+        path = folder / handler.path.lstrip("/")
+        if not path.is_file():
+            handler.send(404)
+            return
+        count.append(1)
+        data = path.read_bytes()
+        handler.send(body=data if path.name == "Release" else bytes([len(count)]) + data[1:])
+
+    server.answers(answer)
+    harbour.source("base", server.url)
+    (result,) = harbour.refresh().values()
+    assert isinstance(result.error, ChecksumMismatch)
+    assert "try again in a few minutes" in result.error.hint
+    assert not list((harbour.root / "var/cache/velpin").rglob("*Packages*"))
 
 
 def test_the_environments_proxy_is_asked(

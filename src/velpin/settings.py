@@ -9,15 +9,19 @@ at_once = 6               sources fetched at the same time
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 from velpin.errors import HostFileError
-from velpin.fetch.download import FetchSettings
+from velpin.fetch.download import FetchSettings, Login
 from velpin.tree import Tree
 
 FILE = "etc/velpin/velpin.toml"
 _REFRESH = {"connect_timeout": float, "read_timeout": float, "retries": int, "at_once": int}
 
 
-def read_settings(tree: Tree, proxies: dict[str, str] | None = None) -> FetchSettings:
+def read_settings(
+    tree: Tree, proxies: Mapping[str, str] | None = None, logins: Sequence[Login] = ()
+) -> FetchSettings:
     """The settings for fetching; HostFileError where the file is not understood."""
     data = tree.read(FILE)
     values: dict[str, float | int] = {}
@@ -35,4 +39,4 @@ def read_settings(tree: Tree, proxies: dict[str, str] | None = None) -> FetchSet
             if isinstance(value, bool) or not isinstance(value, int | float) or value < 0:
                 raise HostFileError(FILE, 0, f"refresh.{name}: {value!r} is no number from 0 up")
             values[name] = _REFRESH[name](value)
-    return FetchSettings(proxies=proxies or {}, **values)  # type: ignore[arg-type]
+    return FetchSettings(proxies=proxies or {}, logins=logins, **values)  # type: ignore[arg-type]

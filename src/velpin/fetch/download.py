@@ -12,7 +12,7 @@ import contextlib
 import os
 import threading
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -31,6 +31,21 @@ Progress = Callable[[str, int, int], None]
 """Told after each piece: what is fetched, bytes so far, bytes in all (0 where unknown)."""
 
 
+class Login(NamedTuple):
+    """A name and password for addresses of one host and path."""
+
+    scheme: str
+    host: str
+    path: str
+    name: str
+    password: str
+
+    def fits(self, scheme: str, host: str, path: str) -> bool:
+        """Whether it is meant for an address, given in parts (host with its port)."""
+        inside = path == self.path or path.startswith(self.path.rstrip("/") + "/")
+        return (scheme, host) == (self.scheme, self.host) and inside
+
+
 @dataclass(frozen=True, slots=True)
 class FetchSettings:
     """How to fetch; times in seconds."""
@@ -45,6 +60,8 @@ class FetchSettings:
     """No release file or key may be larger, in bytes."""
     proxies: Mapping[str, str] = field(default_factory=dict)
     """Proxy address by scheme; the environment's where a scheme is not named."""
+    logins: Sequence[Login] = ()
+    """Logins for private sources; one in the address itself goes first."""
 
 
 class Got(NamedTuple):
@@ -257,10 +274,14 @@ class Transport:
         import urllib3
 
         parts = urlsplit(url)
+        host = parts.netloc.rpartition("@")[2]
+        fitting = (one for one in self.settings.logins if one.fits(parts.scheme, host, parts.path))
         if parts.username:
             login = f"{unquote(parts.username)}:{unquote(parts.password or '')}"
             headers |= urllib3.util.make_headers(basic_auth=login)
-            url = url.replace(parts.netloc, parts.netloc.rpartition("@")[2], 1)
+            url = url.replace(parts.netloc, host, 1)
+        elif (known := next(fitting, None)) is not None:
+            headers |= urllib3.util.make_headers(basic_auth=f"{known.name}:{known.password}")
         asked = url
         for _ in range(_REDIRECTS):
             answer = self._pool(asked).request(

@@ -91,7 +91,7 @@ def transport_for(host: Host, quiet: bool = False) -> tuple[Transport, Meter]:
     from velpin.settings import read_settings
 
     meter = Meter(not quiet)
-    settings = read_settings(host.tree, dict(host.fetch_proxies()))
+    settings = read_settings(host.tree, host.fetch_proxies(), host.fetch_logins())
     return Transport(settings, meter.told), meter
 
 

@@ -68,6 +68,8 @@ SENTENCES = {
     "source-warning": "{source} {what}",
     "no-arch-in-source": "{source} {what}",
     "wrong-arch": "{source} has nothing for {arch}; it has {has}",
+    "no-suite": "{source} has no suite {asked}; it has {has}; try --suite {better}",
+    "nothing-there": "{source} has nothing for this host: {what}",
     "wrong-release": "{source} is made for {asked}, this host is {here}, and the source has"
     " {better} too; add --suite {better}",
 }

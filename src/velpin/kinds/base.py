@@ -26,7 +26,7 @@ from velpin.tree import Tree
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan, SourceWish
-    from velpin.fetch.download import Transport
+    from velpin.fetch.download import Login, Transport
     from velpin.store.shelf import Shelf
 
 Edits = Mapping[str, bytes | None]
@@ -106,6 +106,9 @@ class Host(Protocol):
     # fetching
     def fetch_proxies(self) -> Mapping[str, str]:
         """Proxies of the host's own configuration, by scheme."""
+
+    def fetch_logins(self) -> Sequence[Login]:
+        """Logins for private sources of the host's own configuration."""
 
     def refresh(
         self, handle: str, transport: Transport, *, accept_changed: bool = False

@@ -39,7 +39,7 @@ from velpin.kinds.deb.sources import (
     repository_name,
 )
 from velpin.kinds.deb.trust import OWN_FOLDER, named_keys
-from velpin.model import Reason
+from velpin.model import Fact, Reason
 from velpin.trust.openpgp import Key, armoured, bare, read_keys
 
 _FOLDER = "etc/apt/sources.list.d"
@@ -269,8 +269,10 @@ def _examine(
     for source in added:
         result = refresh_source(after, source, transport, clock)
         _take_result(host, plan, source, result, transport)
-        if result.fetched:
+        if result.fetched or result.signed_by:
             seen = True
+            signers.update(result.signed_by)
+        if result.fetched:
             signers.update(result.fetched.signed_by)
         elif isinstance(result.error, MissingKey | BadSignature):
             seen = True
@@ -299,24 +301,29 @@ def _take_result(
             "get that key from whoever runs the source, and give it: --key FILE-or-URL",
         )
     elif isinstance(result.error, NotThere):
-        suites = suites_of(source, transport, host.release)
-        if suites:
-            told = ", ".join(suites)
-            plan.error = NotThere(
-                f"{source.address} has no suite {source.release!r} for this host; it has {told}",
-                f"try --suite {suites[0]}",
-            )
-        else:
-            plan.error = result.error
+        plan.findings.append(_not_for_us(host, source, result, transport))
     elif result.error:
         plan.error = result.error
 
 
+def _not_for_us(
+    host: DebHost, source: DebSource, result: DebRefreshed, transport: Transport
+) -> Reason:
+    """Why a source has nothing for this host: no such suite, or nothing for its architecture."""
+    asked: dict[str, Fact] = {"source": source.handle, "asked": source.release}
+    release = result.release
+    if release.architectures and not set(host.archs) & set(release.architectures):
+        facts = {**asked, "arch": host.native, "has": " ".join(release.architectures)}
+        return Reason("wrong-arch", facts)
+    suites = [one for one in suites_of(source, transport, host.release) if one != source.release]
+    if suites and not release.date_text:
+        return Reason("no-suite", {**asked, "has": ", ".join(suites), "better": suites[0]})
+    what = result.error.message if result.error else ""
+    return Reason("nothing-there", {**asked, "what": what})
+
+
 def _check_release(after: DebHost, plan: Plan, source: DebSource, transport: Transport) -> None:
     release = after.copies[source.handle].release
-    if release.architectures and not {after.native, "all"} & set(release.architectures):
-        facts = {"arch": after.native, "has": " ".join(release.architectures)}
-        plan.findings.append(Reason("wrong-arch", {"source": source.handle, **facts}))
     here = after.release.get("VERSION_CODENAME", "")
     if source.flat or not here or here in (source.release, release.codename, release.suite):
         return

@@ -49,7 +49,7 @@ from velpin.tree import Tree
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan, SourceWish
-    from velpin.fetch.download import Transport
+    from velpin.fetch.download import Login, Transport
     from velpin.kinds.deb.refresh import DebRefreshed
 
 OWN = "(installed)"
@@ -528,6 +528,12 @@ class DebHost:
         """Proxies of the installer's configuration, by scheme."""
         named = {s: self.conf.get(f"Acquire::{s}::Proxy") for s in ("http", "https")}
         return {scheme: address for scheme, address in named.items() if address}
+
+    def fetch_logins(self) -> list[Login]:
+        """Logins for private sources."""
+        from velpin.kinds.deb.logins import read_logins
+
+        return read_logins(self.tree)
 
     def refresh(
         self, handle: str, transport: Transport, *, accept_changed: bool = False

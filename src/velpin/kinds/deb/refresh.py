@@ -49,6 +49,7 @@ class DebRefreshed(Refreshed):
 
     fetched: Fetched | None = None
     release: Release = field(default_factory=Release)
+    signed_by: tuple[str, ...] = ()
 
 
 def refresh_source(
@@ -106,6 +107,7 @@ class _Fetch:
         if signed is None:
             raise FetchError(f"{self.base}: nothing came")
         release = read_release(signed.data, self.base)
+        self.result.release, self.result.signed_by = release, signed.signers
         if self._is_older(release):
             return
         self._check_release(release)
