@@ -337,7 +337,7 @@ def test_the_newer_copy_counts_and_as_is_keeps_to_the_installers(harbour: Harbou
     address = harbour.repository("base", [("gull", "1")], date=1_700_000_000)
     harbour.source("base", address)
     release = harbour.folder / "repos/base/dists/jetty"
-    from velpin.kinds.deb.host import list_name
+    from velpin.kinds.deb.copies import list_name
 
     stem = "var/lib/apt/lists/" + list_name(f"{address}/dists/jetty", "jetty")
     harbour.put(stem + "Release", (release / "Release").read_bytes())

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import Harbour
 from velpin.errors import HostFileError
-from velpin.kinds.deb.host import list_name
+from velpin.kinds.deb.copies import list_name
 from velpin.kinds.deb.sources import (
     DebSource,
     SourceFiles,

@@ -103,7 +103,8 @@ def _run(command: str, environment: dict[str, str], folder: Path) -> None:
 def _picture(target: Path, command: str, environment: dict[str, str], folder: Path) -> None:
     done = folder / "done"
     done.unlink(missing_ok=True)
-    shown = f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(command)}; {command}; touch {done}; sleep 60"
+    prompt = f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(command)}"
+    shown = f"{prompt}; {command}; touch {done}; sleep 60"
     font = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#10151c", "-fg", "#d7dde5"]
     window = subprocess.Popen(
         ["xterm", *font, "-geometry", "140x44+0+0", "-b", "12", "-e", "sh", "-c", shown],

@@ -27,7 +27,6 @@ from velpin.errors import (
 from velpin.fetch.download import Transport, file_path
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.control import decode
-from velpin.kinds.deb.host import DebHost
 from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
 from velpin.kinds.deb.sources import (
     OPTIONS,
@@ -38,6 +37,7 @@ from velpin.kinds.deb.sources import (
     plain_handle,
     repository_name,
 )
+from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import OWN_FOLDER, named_keys
 from velpin.model import Fact, Reason
 from velpin.trust.openpgp import Key, armoured, bare, read_keys
@@ -48,7 +48,7 @@ _COMMON_SUITES = ("stable", "main", "testing", "release", "any")
 
 
 def plan_add(
-    host: DebHost,
+    host: DebState,
     wish: SourceWish,
     transport: Transport,
     clock: Callable[[], float] = time.time,
@@ -75,7 +75,7 @@ def plan_add(
     return plan
 
 
-def _known_source(host: DebHost, wish: SourceWish) -> DebSource | None:
+def _known_source(host: DebState, wish: SourceWish) -> DebSource | None:
     return next((source for source in host.sources if source.handle == wish.handle), None)
 
 
@@ -134,7 +134,7 @@ def _bare_line(line: str) -> str:
     return found.group(2) if found else line
 
 
-def _handle(wish: SourceWish, entries: list[Entry], host: DebHost) -> str:
+def _handle(wish: SourceWish, entries: list[Entry], host: DebState) -> str:
     if wish.handle:
         if plain_handle(wish.handle) != wish.handle:
             raise UsageError(
@@ -176,7 +176,9 @@ def _keys(wish: SourceWish, entries: list[Entry]) -> list[Key]:
 # -- what would be written ---------------------------------------------------------------
 
 
-def _compose(host: DebHost, plan: Plan, handle: str, entries: list[Entry], keys: list[Key]) -> None:
+def _compose(
+    host: DebState, plan: Plan, handle: str, entries: list[Entry], keys: list[Key]
+) -> None:
     signed_by = ""
     if keys:
         key_file = f"{OWN_FOLDER}/{handle}.asc"
@@ -190,12 +192,12 @@ def _compose(host: DebHost, plan: Plan, handle: str, entries: list[Entry], keys:
     plan.edits[_file_for(host, handle)] = text
 
 
-def _is_others(host: DebHost, file: str, data: bytes) -> bool:
+def _is_others(host: DebState, file: str, data: bytes) -> bool:
     there = host.tree.read(file)
     return there is not None and there != data
 
 
-def _file_for(host: DebHost, handle: str) -> str:
+def _file_for(host: DebState, handle: str) -> str:
     file = f"{_FOLDER}/{handle}.sources"
     there = host.tree.read(file)
     if there is not None and not there.startswith(edit.ADDED.encode()):
@@ -223,7 +225,7 @@ def _is_of(source: DebSource, edits: dict[str, bytes | None]) -> bool:
     return any(place.file in edits for place in source.places)
 
 
-def _refuse_taken(host: DebHost, handle: str, entries: list[Entry]) -> None:
+def _refuse_taken(host: DebState, handle: str, entries: list[Entry]) -> None:
     for source in host.sources:
         for entry in entries:
             same = source.address in [a.rstrip("/") for a in entry.addresses]
@@ -245,7 +247,7 @@ def _refuse_taken(host: DebHost, handle: str, entries: list[Entry]) -> None:
 
 
 def _examine(
-    host: DebHost,
+    host: DebState,
     plan: Plan,
     keys: list[Key],
     wish: SourceWish,
@@ -289,7 +291,7 @@ def _examine(
 
 
 def _take_result(
-    host: DebHost, plan: Plan, source: DebSource, result: DebRefreshed, transport: Transport
+    host: DebState, plan: Plan, source: DebSource, result: DebRefreshed, transport: Transport
 ) -> None:
     for warning in result.warnings:
         code = "no-arch-in-source" if warning.startswith("has nothing for") else "source-warning"
@@ -307,7 +309,7 @@ def _take_result(
 
 
 def _not_for_us(
-    host: DebHost, source: DebSource, result: DebRefreshed, transport: Transport
+    host: DebState, source: DebSource, result: DebRefreshed, transport: Transport
 ) -> Reason:
     """Why a source has nothing for this host: no such suite, or nothing for its architecture."""
     asked: dict[str, Fact] = {"source": source.handle, "asked": source.release}
@@ -322,7 +324,7 @@ def _not_for_us(
     return Reason("nothing-there", {**asked, "what": what})
 
 
-def _check_release(after: DebHost, plan: Plan, source: DebSource, transport: Transport) -> None:
+def _check_release(after: DebState, plan: Plan, source: DebSource, transport: Transport) -> None:
     release = after.copies[source.handle].release
     here = after.release.get("VERSION_CODENAME", "")
     if source.flat or not here or here in (source.release, release.codename, release.suite):
@@ -398,7 +400,7 @@ def _shown(key: Key, signers: set[str] | None, wish: SourceWish, now: float) -> 
 
 
 def _plan_key(
-    host: DebHost,
+    host: DebState,
     source: DebSource,
     wish: SourceWish,
     transport: Transport,

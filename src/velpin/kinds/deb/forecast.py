@@ -15,8 +15,8 @@ from velpin.errors import HostFileError
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
 from velpin.kinds.deb.control import parse_stanza
-from velpin.kinds.deb.host import DebHost
 from velpin.kinds.deb.preferences import NEVER, expression_matches, release_pin, version_matches
+from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import compare
 from velpin.model import Answer, Change, Fact, Forecast, Outcome, PassedOver, Reason, Request
 from velpin.request import parse_request
@@ -50,7 +50,7 @@ class _No(Exception):
         self.package = package
 
 
-def forecast(host: DebHost, texts: Sequence[str], source: str = "") -> Forecast:
+def forecast(host: DebState, texts: Sequence[str], source: str = "") -> Forecast:
     """Predict one transaction for all requests; dependencies are not followed here.
 
     Raises UsageError for texts that are no requests.
@@ -78,7 +78,7 @@ def forecast(host: DebHost, texts: Sequence[str], source: str = "") -> Forecast:
     )
 
 
-def _refused(host: DebHost, refusal: HostFileError | Reason) -> Forecast:
+def _refused(host: DebState, refusal: HostFileError | Reason) -> Forecast:
     code = 1
     if isinstance(refusal, HostFileError):
         facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
@@ -86,7 +86,7 @@ def _refused(host: DebHost, refusal: HostFileError | Reason) -> Forecast:
     return Forecast(host.kind, host.native, False, refusal, (), (), 0, 0, exit_code=code)
 
 
-def expand(host: DebHost, request: Request) -> list[Request]:
+def expand(host: DebState, request: Request) -> list[Request]:
     """A pattern that is no name becomes a request for each name it fits (observed)."""
     if host.knows(request.name):
         return [request]
@@ -102,7 +102,7 @@ def _each(request: Request, names: list[str]) -> list[Request]:
     return [request._replace(name=name) for name in names] or [request]
 
 
-def _all_names(host: DebHost) -> list[str]:
+def _all_names(host: DebState) -> list[str]:
     names = host.offered_names()
     return sorted(names.union(host.installed_names()))
 
@@ -117,7 +117,7 @@ def _last_for_each_name(answers: list[Answer]) -> list[Answer]:
     return list(found.values())
 
 
-def answer(host: DebHost, request: Request) -> Answer:
+def answer(host: DebState, request: Request) -> Answer:
     """What one request gets, or why it would be refused."""
     try:
         package = find_package(host, request)
@@ -130,7 +130,7 @@ def answer(host: DebHost, request: Request) -> Answer:
 # -- from a name to a package ------------------------------------------------------------
 
 
-def find_package(host: DebHost, request: Request) -> Package:
+def find_package(host: DebState, request: Request) -> Package:
     """The package a request means; _No where there is none or it cannot be told."""
     found = host.packages(request.name)
     if request.arch:
@@ -151,7 +151,7 @@ def find_package(host: DebHost, request: Request) -> Package:
     return first
 
 
-def _only_provider(host: DebHost, request: Request) -> Package | None:
+def _only_provider(host: DebState, request: Request) -> Package | None:
     """The one package whose version in question provides the name (observed)."""
     fitting: dict[tuple[str, str], Package] = {}
     known = host.provider_names(request.name)
@@ -174,13 +174,13 @@ def _only_provider(host: DebHost, request: Request) -> Package | None:
     return None
 
 
-def _stands_in(host: DebHost, package: Package) -> bool:
+def _stands_in(host: DebState, package: Package) -> bool:
     """Whether a package of a foreign architecture serves under its own name here (observed)."""
     version = choice.candidate(package)
     return version is not None and host.field(version, "multi-arch") == "foreign"
 
 
-def _provides(host: DebHost, package: Package, request: Request) -> bool:
+def _provides(host: DebState, package: Package, request: Request) -> bool:
     if request.operator == "=":
         versions = [v for v in package.versions if v.offered or v.installed]
         return any(
@@ -198,7 +198,7 @@ def _provides(host: DebHost, package: Package, request: Request) -> bool:
 # -- from a package to a version ---------------------------------------------------------
 
 
-def decide(host: DebHost, request: Request, package: Package) -> Decision:
+def decide(host: DebState, request: Request, package: Package) -> Decision:
     """The version a request takes; _No where it takes none."""
     if request.source:
         return _by_source(host, request, package)
@@ -212,7 +212,7 @@ def decide(host: DebHost, request: Request, package: Package) -> Decision:
     return Decision(package, chosen, *_why_candidate(package, chosen))
 
 
-def _by_version(host: DebHost, request: Request, package: Package) -> Decision:
+def _by_version(host: DebState, request: Request, package: Package) -> Decision:
     usable = [version for version in package.versions if version.offered or version.installed]
     wanted = request.version
     if request.operator == "=":
@@ -240,7 +240,7 @@ def _asked_version(request: Request) -> str:
     return request.version if request.operator == "=" else request.operator + request.version
 
 
-def _by_source(host: DebHost, request: Request, package: Package) -> Decision:
+def _by_source(host: DebState, request: Request, package: Package) -> Decision:
     within = source_filter(host, request.source)
     usable = [version for version in package.versions if version.offered or version.installed]
     fitting = [v for v in usable if any(within(held.origin) for held in v.holders)]
@@ -260,7 +260,7 @@ def _by_source(host: DebHost, request: Request, package: Package) -> Decision:
     return Decision(package, fitting[0], "request", (reason, *_source_reasons(fitting[0])))
 
 
-def source_filter(host: DebHost, text: str) -> Callable[[Origin], bool]:
+def source_filter(host: DebState, text: str) -> Callable[[Origin], bool]:
     """Which indexes a source's name in a request means: a handle, a suite, codename or
     version as the host's installer takes them, else a repository's name."""
     handles = {source.handle for source in host.sources}
@@ -273,7 +273,7 @@ def source_filter(host: DebHost, text: str) -> Callable[[Origin], bool]:
     return lambda origin: origin.source in family
 
 
-def _origins(host: DebHost) -> Iterable[Origin]:
+def _origins(host: DebState) -> Iterable[Origin]:
     return (origin for origin, _ in host.origins)
 
 
@@ -379,7 +379,7 @@ def why_not(package: Package, version: Version, chosen: Version | None) -> Reaso
 # -- telling -----------------------------------------------------------------------------
 
 
-def _told(host: DebHost, request: Request, decision: Decision) -> Answer:
+def _told(host: DebState, request: Request, decision: Decision) -> Answer:
     package, chosen = decision.package, decision.chosen
     installed = package.installed
     first = chosen.offered[0] if chosen.offered else None
@@ -419,16 +419,16 @@ def _outcome(installed: Version | None, chosen: Version) -> Outcome:
     return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
 
 
-def _number(host: DebHost, held: Held, field: str) -> int:
+def _number(host: DebState, held: Held, field: str) -> int:
     value = parse_stanza(host.text(held)).get(field, "")
     return int(value) if value.isdigit() else 0
 
 
-def _disk(host: DebHost, version: Version | None) -> int:
+def _disk(host: DebState, version: Version | None) -> int:
     return _number(host, version.holders[0], "installed-size") * 1024 if version else 0
 
 
-def _no_answer(host: DebHost, request: Request, no: _No) -> Answer:
+def _no_answer(host: DebState, request: Request, no: _No) -> Answer:
     package = no.package or next(iter(host.packages(request.name).values()), None)
     installed = package.installed if package else None
     passed = []
@@ -461,7 +461,7 @@ def _no_answer(host: DebHost, request: Request, no: _No) -> Answer:
     )
 
 
-def near_names(host: DebHost, name: str) -> tuple[str, ...]:
+def near_names(host: DebState, name: str) -> tuple[str, ...]:
     """Names like one that is not known, also across sources switched off."""
     from velpin.near import nearest
 
@@ -476,7 +476,7 @@ def near_names(host: DebHost, name: str) -> tuple[str, ...]:
     return tuple(one if one in names else f"{one} ({off[one]}, off)" for one in found)
 
 
-def _changing(host: DebHost, answers: Iterable[Answer]) -> list[Answer]:
+def _changing(host: DebState, answers: Iterable[Answer]) -> list[Answer]:
     return [one for one in answers if one.outcome not in ("keep", "none")]
 
 
@@ -486,7 +486,7 @@ def _change(one: Answer) -> Change:
     )  # fmt: skip
 
 
-def notes(host: DebHost, answers: Sequence[Answer]) -> list[Reason]:
+def notes(host: DebState, answers: Sequence[Answer]) -> list[Reason]:
     """What a person should know beside the answers."""
     found = []
     behind = {

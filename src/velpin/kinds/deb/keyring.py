@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from velpin.kinds.deb.host import DebHost
+from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import common_keys, named_keys
 from velpin.model import KeyUse
 from velpin.trust.openpgp import Key
 
 
-def key_uses(host: DebHost) -> list[KeyUse]:
+def key_uses(host: DebState) -> list[KeyUse]:
     """Every named key once for each place it stands in; those that vouch for all come last."""
     uses: dict[tuple[str, str], tuple[Key, list[str]]] = {}
     by_all: list[str] = []

@@ -7,19 +7,19 @@ from collections.abc import Iterable, Iterator
 from velpin.errors import Refusal
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import Package
-from velpin.kinds.deb.host import DebHost
 from velpin.kinds.deb.sources import DebSource
+from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import version_key
 from velpin.model import Met, Offer, OfferState
 from velpin.store.index import Index, Row
 
 
-def offers_of(host: DebHost, names: Iterable[str]) -> list[Offer]:
+def offers_of(host: DebState, names: Iterable[str]) -> list[Offer]:
     """Every offer of some names, newest first, also of sources switched off."""
     return [offer for name in names for offer in _offers(host, name)]
 
 
-def _offers(host: DebHost, name: str) -> list[Offer]:
+def _offers(host: DebState, name: str) -> list[Offer]:
     found = [
         offer for package in host.packages(name).values() for offer in _live(package)
     ]  # fmt: skip
@@ -53,7 +53,7 @@ def _off(source: DebSource, row: Row) -> Offer:
     )  # fmt: skip
 
 
-def offers_from(host: DebHost, handle: str, glob: str = "*") -> list[Offer]:
+def offers_from(host: DebState, handle: str, glob: str = "*") -> list[Offer]:
     """What one source offers, by name; Refusal where there is no such source or index."""
     source = find_source(host, handle)
     copy = host.copies[source.handle]
@@ -78,7 +78,7 @@ class _newest_first:
         return bool(self._key > other._key)
 
 
-def _of_row(host: DebHost, source: DebSource, row: Row) -> Offer:
+def _of_row(host: DebState, source: DebSource, row: Row) -> Offer:
     if not source.on:
         return _off(source, row)
     package = host.packages(row.name).get(host.native if row.arch == "all" else row.arch)
@@ -88,7 +88,7 @@ def _of_row(host: DebHost, source: DebSource, row: Row) -> Offer:
     return _off(source, row)._replace(state="passed over")
 
 
-def find_source(host: DebHost, handle: str) -> DebSource:
+def find_source(host: DebState, handle: str) -> DebSource:
     """The source with a handle; Refusal with near handles where there is none."""
     for source in host.sources:
         if source.handle == handle:
@@ -103,7 +103,7 @@ def find_source(host: DebHost, handle: str) -> DebSource:
     raise Refusal(f"no source is called {handle!r}", hint)
 
 
-def find(host: DebHost, text: str, most: int = 40) -> tuple[list[Met], int]:
+def find(host: DebState, text: str, most: int = 40) -> tuple[list[Met], int]:
     """Names and summaries that hold every word of a text, best first, and how many there are."""
     words = [word for word in text.lower().split() if word]
     met: dict[str, str] = {}
@@ -114,7 +114,7 @@ def find(host: DebHost, text: str, most: int = 40) -> tuple[list[Met], int]:
     return [_met(host, name, met[name]) for name in ranked[:most]], len(ranked)
 
 
-def _searched(host: DebHost) -> Iterator[Index]:
+def _searched(host: DebState) -> Iterator[Index]:
     yield from (index for _, index in host.indexes)
     if host.record:
         yield host.record
@@ -137,7 +137,7 @@ def _worth(name: str, summary: str, words: list[str]) -> int:
     return 4 if all(word in told for word in words) else 5
 
 
-def _met(host: DebHost, name: str, summary: str) -> Met:
+def _met(host: DebState, name: str, summary: str) -> Met:
     for package in host.packages(name).values():
         installed = package.installed
         chosen = choice.candidate(package)

@@ -29,9 +29,10 @@ from velpin.errors import (
 from velpin.fetch.download import Transport
 from velpin.fetch.unpack import unpacked
 from velpin.kinds.deb.conf import is_yes
-from velpin.kinds.deb.host import DebHost, wanted_indexes
+from velpin.kinds.deb.copies import wanted_indexes
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
 from velpin.kinds.deb.sources import DebSource
+from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import NamedKeys, named_keys
 from velpin.model import Refreshed
 from velpin.store.shelf import Fetched
@@ -53,7 +54,7 @@ class DebRefreshed(Refreshed):
 
 
 def refresh_source(
-    host: DebHost,
+    host: DebState,
     source: DebSource,
     transport: Transport,
     clock: Callable[[], float] = time.time,
@@ -79,7 +80,7 @@ class _Fetch:
 
     def __init__(
         self,
-        host: DebHost,
+        host: DebState,
         source: DebSource,
         transport: Transport,
         now: float,

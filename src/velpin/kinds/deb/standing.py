@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from velpin.errors import BadSignature, HostFileError, StoreError
-from velpin.kinds.deb.host import Copy, DebHost
+from velpin.kinds.deb.copies import Copy
 from velpin.kinds.deb.sources import DebSource
+from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import NamedKeys, named_keys
 from velpin.model import Standing
 from velpin.trust.openpgp import Key, clear_issuers, grouped, key_with
 
 
-def standings(host: DebHost) -> list[Standing]:
+def standings(host: DebState) -> list[Standing]:
     """Every source: by tier, within one in the order of reading, those switched off last."""
     numbers = {source.handle: _numbers(host, source) for source in host.sources}
     live = {n for s in host.sources if s.on for n, _ in numbers[s.handle] if n > 0}
@@ -24,7 +25,7 @@ def _rank(one: Standing) -> tuple[bool, int]:
 
 
 def _standing(
-    host: DebHost,
+    host: DebState,
     source: DebSource,
     numbers: tuple[tuple[int, tuple[str, ...]], ...],
     tiers: dict[int, int],
@@ -47,9 +48,9 @@ def _standing(
     )
 
 
-def _numbers(host: DebHost, source: DebSource) -> tuple[tuple[int, tuple[str, ...]], ...]:
+def _numbers(host: DebState, source: DebSource) -> tuple[tuple[int, tuple[str, ...]], ...]:
     found: dict[int, dict[str, None]] = {}
-    for origin, _ in host._origins_of(source, 0):
+    for origin, _ in host.origins_of(source):
         found.setdefault(origin.number.value, {})[origin.section] = None
     return tuple((number, tuple(found[number])) for number in sorted(found, reverse=True))
 
@@ -65,7 +66,7 @@ def _channel(copy: Copy) -> tuple[str, ...]:
     return tuple(notes)
 
 
-def _signers(host: DebHost, copy: Copy, named: NamedKeys) -> tuple[str, ...]:
+def _signers(host: DebState, copy: Copy, named: NamedKeys) -> tuple[str, ...]:
     """Who signed the copy that counts; before there is one, who may sign."""
     if copy.holder:
         found = [(one, key_with(named.keys, one)) for one in _issuers(host, copy)]
@@ -77,7 +78,7 @@ def _shown(key: Key) -> str:
     return f"{key.owner} {grouped(key.fingerprint[-16:])}"
 
 
-def _issuers(host: DebHost, copy: Copy) -> tuple[str, ...]:
+def _issuers(host: DebState, copy: Copy) -> tuple[str, ...]:
     """Fingerprints of the keys that signed the copy that counts."""
     if copy.fetched:
         return tuple(copy.fetched.signed_by)
@@ -88,7 +89,7 @@ def _issuers(host: DebHost, copy: Copy) -> tuple[str, ...]:
         return ()
 
 
-def _count(host: DebHost, copy: Copy) -> int:
+def _count(host: DebState, copy: Copy) -> int:
     count = 0
     for path in copy.files.values():
         try:
@@ -98,7 +99,7 @@ def _count(host: DebHost, copy: Copy) -> int:
     return count
 
 
-def _problem(host: DebHost, source: DebSource, copy: Copy, named: NamedKeys) -> str:
+def _problem(host: DebState, source: DebSource, copy: Copy, named: NamedKeys) -> str:
     if copy.problem:
         return str(copy.problem)
     for path in copy.files.values():
