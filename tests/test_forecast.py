@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 
 import pytest
@@ -239,6 +240,35 @@ def test_a_suite_narrows_too(two: Harbour) -> None:
     refused = one(two, "tern%quay")
     assert refused.problem
     assert refused.problem.code == "not-in-source"
+
+
+@pytest.mark.parametrize(
+    ("source", "code"),
+    [
+        ("gullwatc", "unknown-source"),
+        ("z", "source-is-off"),
+        ("late", "source-not-fetched"),
+        ("now", "not-in-source"),
+    ],
+)
+def test_a_source_that_gives_nothing(two: Harbour, source: str, code: str) -> None:
+    two.ready()
+    two.put("etc/apt/sources.list.d/z.list", "# deb http://z.example/z jetty main\n")
+    two.source("late", "file:///nowhere/late")
+    answer = two.host().forecast(["gull"], source).answers[0]
+    assert answer.problem
+    assert answer.problem.code == code
+    assert code != "unknown-source" or "gullwatch" in str(answer.problem.facts["near"])
+
+
+def test_settings_that_cannot_be_read_refuse_everything(two: Harbour) -> None:
+    two.ready()
+    two.put("etc/apt/apt.conf.d/10", 'APT::Default-Release "jetty"\n')
+    said = two.run("forecast", "gull", "--json")
+    told = json.loads(said.out)
+    assert (said.code, told["ok"], told["changes"]) == (3, False, [])
+    assert told["problem"].startswith("etc/apt/apt.conf.d/10:1: ")
+    assert two.run("host").code == 3
 
 
 def test_names_that_hold_marks_go_first(harbour: Harbour) -> None:

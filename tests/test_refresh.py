@@ -317,6 +317,24 @@ def test_only_named_sources_also_one_that_is_off(harbour: Harbour) -> None:
     assert harbour.run("refresh", "three").code == 1
 
 
+def test_odd_entries_are_told(harbour: Harbour) -> None:
+    rows = [{"Package": f"p{n}", "Architecture": "all"} for n in range(5)]
+    harbour.source("one", harbour.repository("one", [("gull", "1"), *rows]))
+    said = harbour.run("refresh")
+    assert said.code == 0
+    assert said.err.count("a stanza without Version") == 3
+    assert "2 more odd entries" in said.err
+
+
+def test_a_source_file_that_is_not_understood_is_named(harbour: Harbour) -> None:
+    harbour.simple("one", ("gull", "1"))
+    harbour.put("etc/apt/sources.list", "deb http://x.example/y\n")
+    said = harbour.run("sources")
+    assert said.code == 3
+    assert "one" in said.out
+    assert said.err.count("etc/apt/sources.list:1: no suite after the address") == 1
+
+
 @pytest.mark.parametrize("text", ["[refresh]\nat_once = 2\nretries = 0\n", "[other]\nx = 1\n"])
 def test_settings(harbour: Harbour, text: str) -> None:
     harbour.simple("one", ("gull", "1"))

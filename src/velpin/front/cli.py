@@ -139,8 +139,12 @@ def sources(
         show_skipped(screen, found)
     from velpin.front.session import tell
 
+    refused = found.refused()
     for note in found.notes():
-        tell(f"{note.place}: {note.text}")
+        if refused is None or str(note.place) != f"{refused.file}:{refused.line}":
+            tell(f"{note.place}: {note.text}")
+    if refused is not None:
+        raise refused
 
 
 @_command

@@ -18,6 +18,9 @@ if TYPE_CHECKING:
     from velpin.kinds.base import Host
 
 
+_MOST_ODD = 3
+
+
 def refresh_all(host: Host, handles: Sequence[str], *, as_json: bool, accept_changed: bool) -> int:
     """Fetch the named sources, or all that are on; the exit code of the worst failure."""
     chosen = [host.source(handle).handle for handle in handles] or [
@@ -55,7 +58,12 @@ def _told(host: Host, one: Refreshed) -> dict[str, Any]:
     if not one.error:
         fresh = host.with_edits({})
         try:
-            offers = fresh.read_indexes(one.handle)
+            offers, notes = fresh.read_indexes(one.handle)
+            one.warnings += [
+                f"has an odd entry: {note.place}: {note.text}" for note in notes[:_MOST_ODD]
+            ]
+            if len(notes) > _MOST_ODD:
+                one.warnings.append(f"has {len(notes) - _MOST_ODD} more odd entries")
         except VelpinError as problem:
             one.warnings.append(problem.message)
     return {

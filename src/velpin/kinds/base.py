@@ -26,6 +26,7 @@ from velpin.tree import Tree
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan, SourceWish
+    from velpin.errors import HostFileError
     from velpin.fetch.download import Login, Transport
     from velpin.store.shelf import Shelf
 
@@ -61,6 +62,9 @@ class Host(Protocol):
 
     def notes(self) -> Iterable[Note]:
         """Everything odd that was found in the host's files."""
+
+    def refused(self) -> HostFileError | None:
+        """The file because of which the installer refuses every request, if there is one."""
 
     def skipped(self) -> list[tuple[str, str]]:
         """Files in the host's own places that its installer passes over, and why."""
@@ -115,8 +119,8 @@ class Host(Protocol):
     ) -> Refreshed:
         """Fetch and check the indexes of one source; failures are returned, not raised."""
 
-    def read_indexes(self, handle: str) -> int:
-        """Parse the indexes of a source now; how many offers they hold."""
+    def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
+        """Parse the indexes of a source now; how many offers they hold, and what was odd."""
 
     # changing
     def plan_add(self, wish: SourceWish, transport: Transport) -> Plan:

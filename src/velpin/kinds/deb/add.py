@@ -44,7 +44,8 @@ from velpin.trust.openpgp import Key, armoured, bare, read_keys
 
 _FOLDER = "etc/apt/sources.list.d"
 _LEAST_FINGERPRINT = 32
-_COMMON_SUITES = ("stable", "main", "testing", "release", "any")
+_COMMON_SUITES = ("stable", "main", "testing", "release", "any", "all", "unstable")
+"""Suites that are named after no release of any distribution."""
 
 
 def plan_add(
@@ -330,6 +331,8 @@ def _check_release(after: DebState, plan: Plan, source: DebSource, transport: Tr
     if source.flat or not here or here in (source.release, release.codename, release.suite):
         return
     if source.release.startswith(here + "-") or (release.codename or "").startswith(here + "-"):
+        return
+    if source.release in _COMMON_SUITES:
         return
     better = [one for one in suites_of(source, transport, after.release) if one == here]
     if better:

@@ -83,7 +83,15 @@ def _refused(host: DebState, refusal: HostFileError | Reason) -> Forecast:
     if isinstance(refusal, HostFileError):
         facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
         refusal, code = Reason("files-refused", facts), 3
-    return Forecast(host.kind, host.native, False, refusal, (), (), 0, 0, exit_code=code)
+    return Forecast(host.kind, _native(host), False, refusal, (), (), 0, 0, exit_code=code)
+
+
+def _native(host: DebState) -> str:
+    """The host's architecture, empty where even that cannot be read."""
+    try:
+        return host.native
+    except HostFileError:
+        return ""
 
 
 def expand(host: DebState, request: Request) -> list[Request]:
@@ -242,6 +250,8 @@ def _asked_version(request: Request) -> str:
 
 def _by_source(host: DebState, request: Request, package: Package) -> Decision:
     within = source_filter(host, request.source)
+    if not any(within(origin) for origin in (*_origins(host), host.own_origin)):
+        raise _nothing_from(host, request.source, package)
     usable = [version for version in package.versions if version.offered or version.installed]
     fitting = [v for v in usable if any(within(held.origin) for held in v.holders)]
     if request.operator == "=":
@@ -258,6 +268,20 @@ def _by_source(host: DebState, request: Request, package: Package) -> Decision:
         raise _No("not-in-source", package, name=package.name, source=request.source)
     reason = Reason("asked-source", {"source": request.source, "version": fitting[0].text})
     return Decision(package, fitting[0], "request", (reason, *_source_reasons(fitting[0])))
+
+
+def _nothing_from(host: DebState, text: str, package: Package) -> _No:
+    """Why a source gives nothing at all: switched off, not fetched, or no such source."""
+    from velpin.near import nearest
+
+    meant = [s for s in host.sources if text in (s.handle, s.repository, s.release)]
+    if meant and meant[0].on:
+        return _No("source-not-fetched", package, source=meant[0].handle)
+    if meant:
+        return _No("source-is-off", package, source=meant[0].handle)
+    near = nearest(text, [source.handle for source in host.sources])
+    told = f"; did you mean {' or '.join(near)}?" if near else ""
+    return _No("unknown-source", package, source=text, near=told)
 
 
 def source_filter(host: DebState, text: str) -> Callable[[Origin], bool]:

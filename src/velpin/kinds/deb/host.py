@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
+from velpin.errors import HostFileError
 from velpin.kinds.deb import KIND, choice
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
@@ -139,10 +140,20 @@ class DebHost(DebState):
         source = self.source(handle)
         return refresh_source(self, source, transport, accept_changed=accept_changed)
 
-    def read_indexes(self, handle: str) -> int:
-        """Parse the indexes of a source now; how many offers they hold."""
-        copy = self.copies[handle]
-        return sum(self.index(path).count for path in copy.files.values())
+    def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
+        """Parse the indexes of a source now; how many offers they hold, and what was odd."""
+        indexes = [(path, self.index(path)) for path in self.copies[handle].files.values()]
+        notes = [
+            Note(Place(path.name, line), text)
+            for path, index in indexes
+            for line, text in index.notes
+        ]
+        return sum(index.count for _, index in indexes), notes
+
+    def refused(self) -> HostFileError | None:
+        """The file because of which the installer refuses every request, if there is one."""
+        found = self.refusal()
+        return found if isinstance(found, HostFileError) else None
 
     def plan_add(self, wish: SourceWish, transport: Transport) -> Plan:
         """What adding a source would write."""
