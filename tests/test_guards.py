@@ -118,7 +118,7 @@ def codes() -> set[str]:
 def test_every_reason_has_its_sentence_and_every_sentence_its_reason() -> None:
     assert codes() - set(SENTENCES) == set()
     conditional = {"never-a-source", "no-arch-in-source", "source-warning", "held", "is-installed", "first-of-same",
-                   "newest", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
+                   "newest", "unknown", "not-for-arch", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
     assert set(SENTENCES) - codes() - conditional == set()
     for code, text in SENTENCES.items():
         facts = dict.fromkeys(re.findall(r"{(\w+)}", text), "X")

@@ -86,6 +86,10 @@ class Drawn:
         )
         if pick.random() < 0.3:
             made["Source"] = pick.choice(["gull", "tide", "tide (1.0)"])
+        if pick.random() < 0.3:
+            made["Provides"] = pick.choice(
+                ["wader", "sea-bird (= 2)", "wader (= 1), sea-bird", "kelp"]
+            )
         if pick.random() < 0.2:
             made["Multi-Arch"] = pick.choice(["foreign", "same"])
         return made

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import random
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ from tests.installer.drawn import NAMES, Drawn
 from velpin.kinds import open_host
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.host import DebHost
+from velpin.model import Forecast
 from velpin.store.shelf import open_shelf
 from velpin.tree import Tree
 
@@ -54,3 +56,52 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
         }
         for asked in (name, f"{name}:i386"):
             assert changed.get(asked) == put.get(asked), asked
+
+
+def requests_of(host: DebHost, pick: random.Random) -> list[tuple[str, str]]:
+    """Requests in Velpin's form and in the installer's."""
+    found = []
+    for name in [*map(str.lower, NAMES), "wader", "sea-bird"]:
+        texts = [v.text for package in host.packages(name).values() for v in package.versions]
+        version = pick.choice([*texts, "1*", "2", "0.1"])
+        suite = pick.choice(["jetty", "quay", "steady", "st*", "4.2", "now", "absent"])
+        found += [
+            (name, name),
+            (f"{name}@{version}", f"{name}={version}"),
+            (f"{name}%{suite}", f"{name}/{suite}"),
+            (f"{name}:i386", f"{name}:i386"),
+        ]
+    return found
+
+
+@pytest.mark.parametrize("seed", range(FIRST, FIRST + HOSTS))
+def test_requests_of_every_form_agree(seed: int, tmp_path: Path) -> None:
+    drawn = Drawn(seed + 100_000, tmp_path)
+    installer = Installer(drawn.root)
+    installer.refresh()
+    tree = Tree(drawn.root)
+    host = open_host(tree, open_shelf(tree), as_is=True)
+    assert isinstance(host, DebHost)
+    pick = random.Random(seed)
+    for ours, theirs in pick.sample(requests_of(host, pick), 12):
+        found = host.forecast([ours])
+        works, put = installer.simulate(theirs)
+        if "++" in ours and not found.ok:
+            continue  # the installer then takes the text for a pattern
+        if both_architectures(host, found):
+            continue
+        assert found.ok == works, (ours, found.problem, put)
+        for change in found.changes:
+            name = change.name + (":i386" if change.arch == "i386" else "")
+            assert put.get(name) == change.new, (ours, put)
+        for answer in found.answers:
+            assert found.changes or not works or answer.package not in put, (ours, put)
+
+
+def both_architectures(host: DebHost, found: Forecast) -> bool:
+    """Whether another architecture of an answer's package is installed: that is for dependencies."""
+    return any(
+        package.installed and package.arch != (host.native if answer.arch == "all" else answer.arch)
+        for answer in found.answers
+        for package in host.packages(answer.package).values()
+    )

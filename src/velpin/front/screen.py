@@ -65,7 +65,7 @@ class Screen:
             return
         from rich.padding import Padding
 
-        self.console.print(Padding(_text(pieces), (0, 0, 0, indent)), soft_wrap=False)
+        self.console.print(Padding(_text(pieces), (0, 0, 0, indent), expand=False))
 
     def gap(self) -> None:
         """An empty line."""

@@ -15,7 +15,13 @@ from velpin.errors import HostFileError
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
 from velpin.kinds.deb.control import parse_stanza
-from velpin.kinds.deb.preferences import NEVER, expression_matches, release_pin, version_matches
+from velpin.kinds.deb.preferences import (
+    NEVER,
+    expression_matches,
+    is_pattern,
+    release_pin,
+    version_matches,
+)
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import compare
 from velpin.model import Answer, Change, Fact, Forecast, Outcome, PassedOver, Reason, Request
@@ -139,68 +145,92 @@ def answer(host: DebState, request: Request) -> Answer:
 
 
 def find_package(host: DebState, request: Request) -> Package:
-    """The package a request means; _No where there is none or it cannot be told."""
+    """The package a request means; _No where there is none or it cannot be told.
+
+    For a version or source of a name that is only provided, an empty package of that name.
+    """
     found = host.packages(request.name)
-    if request.arch:
-        arch = host.native if request.arch == "native" else request.arch
-        if arch in found and found[arch].versions:
-            return found[arch]
-        if arch not in (*host.archs, "any"):
-            raise _No("no-arch", name=request.name, arch=request.arch)
-        raise _No("not-for-arch", name=request.name, arch=request.arch)
-    first = next(iter(found.values()), None)
-    if first and (request.version or request.source or choice.candidate(first)):
-        return first
-    provider = _only_provider(host, request)
-    if provider is not None:
-        return provider
-    if first is None:
+    arch = host.native if request.arch in ("", "native") else request.arch
+    if request.arch and arch not in host.archs:
+        raise _No("no-arch", name=request.name, arch=request.arch)
+    first = found.get(arch) if request.arch else next(iter(found.values()), None)
+    if first is None and not request.arch:
+        arch = next((one for one in host.archs if _providers(host, request.name, one)), "")
+    if first is None and not arch:
         raise _No("unknown", name=request.name)
-    return first
+    if first is None and request.arch and not _is_provided(host, request.name, arch):
+        raise _No("not-for-arch", name=request.name, arch=arch)
+    if request.operator or request.source:
+        return first or Package(request.name, arch, [])
+    if first and choice.candidate(first):
+        return first
+    return _only_provider(host, request, arch) or first or _nobody(host, request.name)
 
 
-def _only_provider(host: DebState, request: Request) -> Package | None:
-    """The one package whose version in question provides the name (observed)."""
-    fitting: dict[tuple[str, str], Package] = {}
-    known = host.provider_names(request.name)
-    for name in known:
-        for package in host.packages(name).values():
-            if name != request.name and _provides(host, package, request):
-                fitting[package.name, package.arch] = package
-    for package in host.packages(request.name).values():
-        if package.arch != host.native and _stands_in(host, package):
-            fitting[package.name, package.arch] = package
-    native = [package for package in fitting.values() if package.arch == host.native]
-    providers = native or list(fitting.values())
-    if len(providers) == 1:
-        return providers[0]
-    if providers:
-        names = ", ".join(package.name for package in providers)
-        raise _No("several-providers", name=request.name, providers=names)
-    if known and not host.packages(request.name):
-        raise _No("no-provider", name=request.name, providers=", ".join(known))
-    return None
+def _is_provided(host: DebState, name: str, arch: str) -> bool:
+    """Whether a name exists for an architecture though no package is called so (observed)."""
+    return (arch == host.native and bool(_providers(host, name, arch))) or any(
+        name in host.provides(version) and not _serves_all(host, version)
+        for provider in host.provider_names(name)
+        for version in _usable(host.packages(provider).get(arch))
+    )
 
 
-def _stands_in(host: DebState, package: Package) -> bool:
-    """Whether a package of a foreign architecture serves under its own name here (observed)."""
-    version = choice.candidate(package)
-    return version is not None and host.field(version, "multi-arch") == "foreign"
+def _nobody(host: DebState, name: str) -> Package:
+    raise _No("no-provider", name=name, providers=", ".join(host.provider_names(name)))
 
 
-def _provides(host: DebState, package: Package, request: Request) -> bool:
-    if request.operator == "=":
-        versions = [v for v in package.versions if v.offered or v.installed]
-        return any(
-            version_matches(request.version, host.provides(version).get(request.name))
-            for version in versions
-        )
-    version = choice.candidate(package)
-    if version is None or not (version.offered or version.installed):
-        return False
-    if package.arch != host.native and host.field(version, "multi-arch") != "foreign":
-        return False
-    return request.name in host.provides(version)
+def _usable(package: Package | None) -> list[Version]:
+    versions = package.versions if package else []
+    return [version for version in versions if version.offered or version.installed]
+
+
+def _serves_all(host: DebState, version: Version) -> bool:
+    """Whether a version serves every architecture."""
+    return host.field(version, "multi-arch") == "foreign"
+
+
+def _providers(host: DebState, name: str, arch: str) -> list[tuple[Package, Version, str]]:
+    """Versions that provide a name for an architecture, and at which version, newest first.
+
+    A package of another architecture that serves all provides its own name, too (observed).
+    """
+    found = []
+    for provider in {**host.provider_names(name), name: None}:
+        for package in host.packages(provider).values():
+            if provider == name and package.arch == arch:
+                continue
+            for version in _usable(package):
+                own = {name: version.text} if provider == name else {}
+                provided = {**host.provides(version), **own}
+                if name in provided and (package.arch == arch or _serves_all(host, version)):
+                    found.append((package, version, provided[name]))
+    return found
+
+
+def _only_provider(host: DebState, request: Request, arch: str) -> Package | None:
+    """The one package whose candidate provides the name; of one in several architectures
+    the first (observed)."""
+    fitting: dict[str, Package] = {}
+    for package, version, _ in _providers(host, request.name, arch):
+        if version is choice.candidate(package):
+            fitting.setdefault(package.name, package)
+    if len(fitting) > 1:
+        raise _No("several-providers", name=request.name, providers=", ".join(fitting))
+    return next(iter(fitting.values()), None)
+
+
+def _provider_of(
+    host: DebState, request: Request, package: Package, fits: Callable[[Version, str], bool]
+) -> tuple[Package, Version] | None:
+    """The newest fitting version of the one package that provides the name so (observed)."""
+    fitting = [
+        (provider, version)
+        for provider, version, provided in _providers(host, request.name, package.arch)
+        if fits(version, provided)
+    ]
+    names = {provider.name for provider, _ in fitting}
+    return fitting[0] if len(names) == 1 else None
 
 
 # -- from a package to a version ---------------------------------------------------------
@@ -221,20 +251,14 @@ def decide(host: DebState, request: Request, package: Package) -> Decision:
 
 
 def _by_version(host: DebState, request: Request, package: Package) -> Decision:
-    usable = [version for version in package.versions if version.offered or version.installed]
-    wanted = request.version
-    if request.operator == "=":
-        fitting = [v for v in usable if v.text == wanted or version_matches(wanted, v.text)]
-        if not fitting and package.name != request.name:
-            fitting = [
-                v for v in usable
-                if version_matches(wanted, host.provides(v).get(request.name))
-            ]  # fmt: skip
-    else:
-        within = _BOUNDS[request.operator]
-        fitting = [version for version in usable if within(compare(version.text, wanted))]
+    fitting = [version for version in _usable(package) if _fits(package, version, request)]
+    if not fitting and request.operator == "=":
+        found = _provider_of(host, request, package, lambda _, text: text == request.version)
+        if found:
+            package, fitting = found[0], [found[1]]
     if not fitting:
-        raise _No("no-version", package, name=package.name, version=_asked_version(request))
+        version = _asked_version(request)
+        raise _No("no-version", package, name=request.name, version=version)
     chosen = fitting[0]
     if request.operator != "=":
         best = choice.candidate(package)
@@ -242,6 +266,20 @@ def _by_version(host: DebState, request: Request, package: Package) -> Decision:
         chosen = best if best in fitting else strongest
     reason = Reason("asked-version", {"version": _asked_version(request)})
     return Decision(package, chosen, "request", (reason, *_source_reasons(chosen)))
+
+
+def _fits(package: Package, version: Version, request: Request) -> bool:
+    """Whether a version is one that a request names by text, word, pattern or bound."""
+    if request.operator in _BOUNDS:
+        return _BOUNDS[request.operator](compare(version.text, request.version))
+    if request.version in ("newest", "candidate", "installed"):
+        named = {
+            "newest": package.versions[0],
+            "candidate": choice.candidate(package),
+            "installed": package.installed,
+        }
+        return version is named[request.version]
+    return version.text == request.version or version_matches(request.version, version.text)
 
 
 def _asked_version(request: Request) -> str:
@@ -252,20 +290,24 @@ def _by_source(host: DebState, request: Request, package: Package) -> Decision:
     within = source_filter(host, request.source)
     if not any(within(origin) for origin in (*_origins(host), host.own_origin)):
         raise _nothing_from(host, request.source, package)
-    usable = [version for version in package.versions if version.offered or version.installed]
-    fitting = [v for v in usable if any(within(held.origin) for held in v.holders)]
-    if request.operator == "=":
-        fitting = [v for v in fitting if version_matches(request.version, v.text)]
-    elif request.operator:
-        bound = _BOUNDS[request.operator]
-        fitting = [v for v in fitting if bound(compare(v.text, request.version))]
+
+    def inside(version: Version) -> bool:
+        return any(within(held.origin) for held in version.holders)
+
+    fitting = [v for v in _usable(package) if inside(v)]
+    if request.operator:
+        fitting = [v for v in fitting if _fits(package, v, request)]
+    elif not fitting and not is_pattern(request.source):  # none counts for provided names
+        found = _provider_of(host, request, package, lambda version, _: inside(version))
+        if found:
+            package, fitting = found[0], [found[1]]
     if not fitting:
         if request.operator:
             raise _No(
                 "no-version-in-source", package, name=package.name, source=request.source,
                 version=_asked_version(request),
             )  # fmt: skip
-        raise _No("not-in-source", package, name=package.name, source=request.source)
+        raise _No("not-in-source", package, name=request.name, source=request.source)
     reason = Reason("asked-source", {"source": request.source, "version": fitting[0].text})
     return Decision(package, fitting[0], "request", (reason, *_source_reasons(fitting[0])))
 
