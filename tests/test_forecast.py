@@ -173,6 +173,18 @@ def test_half_removed_is_not_installed_and_its_version_is_no_way(harbour: Harbou
     assert refused.problem.code == "never-a-source"
 
 
+def test_a_recorded_version_may_fit_but_cannot_be_had(harbour: Harbour) -> None:
+    harbour.installed(("gull", "1:1", "deinstall ok config-files"))
+    harbour.simple("base", ("gull", "1.5"))
+    for text, code in (
+        ("gull@1*", "only-recorded"),
+        ("gull@1:1", "only-recorded"),
+        ("gull@1.*", None),
+    ):
+        problem = one(harbour, text).problem
+        assert (problem.code if problem else None) == code
+
+
 def test_a_hold_is_overruled_by_asking(two: Harbour) -> None:
     two.installed(("gull", "1", "hold ok installed"))
     answer = one(two, "gull")
@@ -351,6 +363,32 @@ def test_a_virtual_name_in_a_version(harbour: Harbour) -> None:
     ]
     harbour.source("base", harbour.repository("base", rows))
     assert one(harbour, "mail@3").package == "postal"
+
+
+@pytest.mark.parametrize(
+    ("request_", "result"),
+    [("mail@1", "postal 1"), ("mail@2", "postal 2"), ("mail@3", "courier 5"), ("mail@1*", "no-version"),
+     ("mail%a", "postal 1"), ("mail%c", "courier 5"), ("mail%[ac]", "not-in-source"), ("mail", "several-providers"),
+     ("mail:i386", "not-for-arch"), ("post:i386", "i386 7"), ("post", "several-providers"), ("letter", "far 9"),
+     ("real@4", "courier 5"), ("mail@newest", "no-version"), ("postal@newest", "postal 2")],
+)  # fmt: skip
+def test_provided_names_in_every_form(harbour: Harbour, request_: str, result: str) -> None:
+    rows = {
+        "a": [offer("postal", "1", Provides="mail (= 1)")],
+        "b": [offer("postal", "2", Provides="mail (= 2), post")],
+        "c": [offer("courier", "5", Provides="mail (= 3), post, real (= 4)"), offer("real", "1")],
+        "d": [
+            offer("i386", "7", "i386", Provides="post"),
+            offer("far", "9", "i386", Provides="letter", Multi_Arch="foreign"),
+        ],
+    }
+    for name, offers in rows.items():
+        harbour.source(
+            name, harbour.repository(name, offers, suite=name, archs=("amd64", "i386")), name
+        )
+    answer = one(harbour, request_)
+    told = answer.problem.code if answer.problem else f"{answer.package} {answer.version}"
+    assert told == result
 
 
 def test_a_real_name_that_is_barred_gives_way_to_its_provider(harbour: Harbour) -> None:

@@ -54,6 +54,7 @@ SENTENCES = {
     "no-provider": "{name} is provided only by versions that would not be installed: {providers}",
     "no-candidate": "no version of {name} may be installed",
     "never-a-source": "{name}: the version with the highest number is in no source",
+    "only-recorded": "{version} of {name} was installed once; no source has it any more",
     "no-version": "{name} is not there in version {version}",
     "no-version-in-source": "{name} is not there in version {version} from {source}",
     "not-in-source": "{source} has no {name}",

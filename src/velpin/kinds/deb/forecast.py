@@ -18,7 +18,6 @@ from velpin.kinds.deb.control import parse_stanza
 from velpin.kinds.deb.preferences import (
     NEVER,
     expression_matches,
-    is_pattern,
     release_pin,
     version_matches,
 )
@@ -251,8 +250,10 @@ def decide(host: DebState, request: Request, package: Package) -> Decision:
 
 
 def _by_version(host: DebState, request: Request, package: Package) -> Decision:
-    fitting = [version for version in _usable(package) if _fits(package, version, request)]
-    if not fitting and request.operator == "=":
+    exact = request.operator == "="
+    among = package.versions if exact else _usable(package)
+    fitting = [version for version in among if _fits(package, version, request)]
+    if not fitting and exact:
         found = _provider_of(host, request, package, lambda _, text: text == request.version)
         if found:
             package, fitting = found[0], [found[1]]
@@ -260,7 +261,9 @@ def _by_version(host: DebState, request: Request, package: Package) -> Decision:
         version = _asked_version(request)
         raise _No("no-version", package, name=request.name, version=version)
     chosen = fitting[0]
-    if request.operator != "=":
+    if not chosen.offered and not chosen.installed:
+        raise _No("only-recorded", package, name=request.name, version=chosen.text)
+    if not exact:
         best = choice.candidate(package)
         strongest = max(fitting, key=lambda version: version.number.value)
         chosen = best if best in fitting else strongest
@@ -297,8 +300,11 @@ def _by_source(host: DebState, request: Request, package: Package) -> Decision:
     fitting = [v for v in _usable(package) if inside(v)]
     if request.operator:
         fitting = [v for v in fitting if _fits(package, v, request)]
-    elif not fitting and not is_pattern(request.source):  # none counts for provided names
-        found = _provider_of(host, request, package, lambda version, _: inside(version))
+    elif not fitting:
+        exact = _exactly(host, request.source)
+        found = _provider_of(
+            host, request, package, lambda v, _: any(exact(held.origin) for held in v.holders)
+        )
         if found:
             package, fitting = found[0], [found[1]]
     if not fitting:
@@ -310,6 +316,15 @@ def _by_source(host: DebState, request: Request, package: Package) -> Decision:
         raise _No("not-in-source", package, name=request.name, source=request.source)
     reason = Reason("asked-source", {"source": request.source, "version": fitting[0].text})
     return Decision(package, fitting[0], "request", (reason, *_source_reasons(fitting[0])))
+
+
+def _exactly(host: DebState, text: str) -> Callable[[Origin], bool]:
+    """What a source's name means for provided names: a handle or a repository's name, else
+    the very text of a suite or codename; no pattern, no version (observed)."""
+    named = {s.handle for s in host.sources if text in (s.handle, s.repository)}
+    if named:
+        return lambda origin: origin.source in named
+    return lambda origin: text in (origin.site.archive, origin.site.codename)
 
 
 def _nothing_from(host: DebState, text: str, package: Package) -> _No:
