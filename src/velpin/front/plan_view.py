@@ -42,7 +42,7 @@ def _show_key(screen: Screen, key: KeyShown) -> None:
         screen.line(told, indent=2)
     if key.agrees:
         screen.line(("its fingerprint is the one you gave", "good"), indent=2)
-    elif key.agrees is None:
+    elif key.agrees is None and key.signs is not False:
         screen.line(
             ("compare the fingerprint with the one its vendor publishes", "warn"), indent=2
         )  # fmt: skip

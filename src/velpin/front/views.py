@@ -57,20 +57,19 @@ def show_standings(screen: Screen, found: Sequence[Standing], files: bool) -> No
     if not found:
         screen.line("this host has no sources")
         return
-    rows = [_standing_row(one, files) for one in found]
-    heads = [
-        "tier",
-        "source",
-        "number",
-        "state",
-        "channel",
-        "signed by",
-        "made",
-        "copy",
-        "offers",
-        "file",
-    ]
+    rows = [_standing_row(one) for one in found]
+    heads = ["tier", "source", "number", "state", "channel", "signed by", "made", "copy", "offers"]
     screen.table(heads, rows, right=(0, 2, 8))
+    if files:
+        screen.head("Written in")
+        screen.table(
+            ["source", "file and line", "address"],
+            [
+                [(one.source.handle, "name"), str(place), one.source.url]
+                for one in found
+                for place in one.source.places
+            ],
+        )
     for one in found:
         if one.problem:
             screen.gap()
@@ -80,8 +79,7 @@ def show_standings(screen: Screen, found: Sequence[Standing], files: bool) -> No
                 screen.line(line, indent=2)
 
 
-def _standing_row(one: Standing, files: bool) -> list[Piece]:
-    places = ", ".join(str(place) for place in one.source.places)
+def _standing_row(one: Standing) -> list[Piece]:
     state = {"on": ("on", "good"), "off": ("off", "quiet")}.get(one.state, (one.state, "warn"))
     made = age(one.dated) + (" ago" if one.dated and age(one.dated) != "just now" else "")
     return [
@@ -94,7 +92,6 @@ def _standing_row(one: Standing, files: bool) -> list[Piece]:
         made,
         one.copy,
         f"{one.offers:,}".replace(",", " ") if one.offers else "",
-        places if files else "",
     ]
 
 
@@ -114,7 +111,8 @@ def _signature(one: Standing) -> Piece:
         return one.signers[0] if one.signers else "any of the host's common keys"
     if not one.signers:
         return ("no usable key", "bad")
-    return shortened([signer.partition(" <")[0] for signer in one.signers], 1)
+    names = shortened([signer.partition(" <")[0] for signer in one.signers], 1)
+    return names if one.copy else (f"named: {names}", "quiet")
 
 
 def show_skipped(screen: Screen, host: Host) -> None:

@@ -132,11 +132,6 @@ class Index:
         found = [_row(line) for line in self._lines("rows", name)]
         return sorted(found, key=lambda row: row.id)
 
-    def rows_of(self, names: Sequence[str]) -> Iterator[Row]:
-        """All entries of many names."""
-        for name in names:
-            yield from self.rows(name)
-
     def all_rows(self) -> Iterator[Row]:
         """Every entry, in no order to rely on."""
         for part in self._parts:

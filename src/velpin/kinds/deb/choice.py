@@ -62,7 +62,6 @@ class Version:
     text: str
     holders: list[Held]
     installed: bool = False
-    recorded: bool = False
     number: Number = field(default=Number(0, "default"))
 
     @property
@@ -100,11 +99,6 @@ class Package:
     def held(self) -> bool:
         """Whether the administrator has put a hold on it."""
         return self.state.startswith("hold ")
-
-    @property
-    def half_removed(self) -> bool:
-        """Removed, but with settings left behind."""
-        return self.state.endswith(" config-files")
 
 
 def is_installed(state: str) -> bool:

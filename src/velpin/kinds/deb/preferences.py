@@ -316,11 +316,6 @@ class Matcher:
             return arch == self._native
         return asked in ("any", arch)
 
-    @property
-    def by_source_package(self) -> bool:
-        """Whether any record names source packages."""
-        return any(one.source for one in self._patterns)
-
 
 def _name_matches(wanted: str, name: str) -> bool:
     if is_pattern(wanted):

@@ -242,7 +242,6 @@ class DebState:
             package.state = row.state
             version = self._place(package, Held(self.own_origin, row))
             version.installed = choice.is_installed(row.state)
-            version.recorded = True
         for package in found.values():
             package.versions = choice.in_order(package.versions)
             for version in package.versions:
