@@ -149,4 +149,5 @@ def several(count: int, one: str, many: str = "") -> str:
 def shortened(names: Sequence[str], most: int = 6) -> str:
     """The first few of a list of names, and how many more there are."""
     shown = ", ".join(names[:most])
-    return f"{shown} and {len(names) - most} more" if len(names) > most else shown
+    more = f"{len(names) - most:,}".replace(",", " ")
+    return f"{shown} and {more} more" if len(names) > most else shown

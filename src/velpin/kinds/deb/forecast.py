@@ -376,7 +376,8 @@ def _why_candidate(package: Package, chosen: Version) -> tuple[str, tuple[Reason
     if lower:
         best = max(version.number.value for version in lower)
         reasons.append(Reason("highest-number", {"number": chosen.number.value, "next": best}))
-        decided_by = _cause_word(chosen.number)
+        if any(version.offered for version in lower):
+            decided_by = _cause_word(chosen.number)
     if level:
         decided_by = "version"
         newest = Reason("newest", {"version": chosen.text, "number": chosen.number.value})
