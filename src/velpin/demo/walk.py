@@ -66,7 +66,10 @@ def run_demo(keep: Path | None) -> int:
     """Make the scene, walk through it; leave it in `keep` if given. The exit code."""
     if keep is None:
         with tempfile.TemporaryDirectory(prefix="velpin-demo-") as folder:
-            return _walk(build(Path(folder)))
+            code = _walk(build(Path(folder)))
+        if code == 0:
+            _tell_gone()
+        return code
     if keep.exists() and any(keep.iterdir()):
         raise UsageError(f"{keep} is not empty", "give a folder that is new or empty")
     keep.mkdir(parents=True, exist_ok=True)
@@ -117,6 +120,13 @@ def _quoted(word: str) -> str:
     import shlex
 
     return shlex.quote(word)
+
+
+def _tell_gone() -> None:
+    screen = Screen()
+    screen.head("That was the demo; its host is gone again")
+    screen.line("one to play with:    ", ("velpin demo --keep DIR", "command"))
+    screen.line("now your own host:   ", ("velpin sources", "command"))
 
 
 def _tell_kept(keep: Path, scene: Scene) -> None:
