@@ -158,11 +158,15 @@ class Index:
             at = folded.find(rarest)
             while at >= 0:
                 start, end = folded.rfind(b"\n", 0, at) + 1, folded.find(b"\n", at)
-                columns = folded[start:end].split(b"\t", _SUMMARY)
-                told = columns[0] + b"\t" + columns[_SUMMARY]
-                if all(word in told for word in wanted):
-                    line = self._map[first + start : first + end].split(b"\t", _SUMMARY)
-                    yield line[0].decode(), line[_SUMMARY].decode()
+                line = folded[start:end]
+                name, summary = line.find(b"\t"), line.rfind(b"\t")
+                told = line[:name] + line[summary:]
+                for word in wanted:
+                    if word not in told:
+                        break
+                else:
+                    line = self._map[first + start : first + end]
+                    yield line[:name].decode(), line[summary + 1 :].decode()
                 at = folded.find(rarest, end)
 
     def providers(self, name: str) -> list[Row]:

@@ -89,8 +89,9 @@ class _Fetch:
         self.host, self.source, self.transport = host, source, transport
         self.now, self.result = now, result
         self.accept_changed = False
-        self.before = host.shelf.fetched(source.address, source.release)
         self.next = host.shelf.place(source.address, source.release)
+        known = host.shelf.fetched(source.address, source.release)
+        self.before = known if known and known.folder == self.next.folder else None
         self.named = named_keys(host.tree, source)
         self.base = _release_base(source)
 
