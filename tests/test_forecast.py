@@ -315,7 +315,9 @@ def test_several_requests_are_one_transaction(two: Harbour) -> None:
 
 def test_patterns_ask_for_each_name(two: Harbour) -> None:
     assert [a.package for a in two.ready().forecast(["*l*"]).answers] == ["gull"]
-    assert [a.package for a in two.ready().forecast(["^[gt]"]).answers] == ["gull", "tern"]
+    found = two.ready().forecast(["^[gt]", "gull"])
+    assert [a.package for a in found.answers] == ["tern", "gull"]
+    assert (found.notes[0].code, found.notes[0].facts["count"]) == ("taken-as-pattern", 2)
 
 
 def test_architectures(harbour: Harbour) -> None:

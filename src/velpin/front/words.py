@@ -65,6 +65,8 @@ SENTENCES = {
     " installer refuses every request",
     "files-refused": "{what}; the host's installer refuses every request because of it",
     # notes
+    "taken-as-pattern": "{text} is no package; the host's installer takes the text as a pattern,"
+    " and it fits {count}",
     "installer-must-refresh": "newer indexes than the host's installer has count here, fetched by"
     " velpin: {sources}; the installer must refresh its own first",
     "not-fetched": "no index yet of {sources}: what they have plays no part",

@@ -63,8 +63,13 @@ def forecast(host: DebState, texts: Sequence[str], source: str = "") -> Forecast
     refusal = host.refusal()
     if refusal is not None:
         return _refused(host, refusal)
-    requests = [
-        one for text in texts for one in expand(host, parse_request(text, host.knows, source))
+    asked = [parse_request(text, host.knows, source) for text in texts]
+    expanded = [expand(host, request) for request in asked]
+    requests = [request for each in expanded for request in each]
+    patterns = [
+        Reason("taken-as-pattern", {"text": request.name, "count": len(each)})
+        for request, each in zip(asked, expanded, strict=True)
+        if each != [request]
     ]
     answers = _last_for_each_name([answer(host, request) for request in requests])
     problem = next((one.problem for one in answers if one.problem), None)
@@ -78,7 +83,7 @@ def forecast(host: DebState, texts: Sequence[str], source: str = "") -> Forecast
         changes=changes,
         download_bytes=sum(one.download_bytes for one in answers) if not problem else 0,
         disk_bytes=sum(one.disk_bytes for one in answers) if not problem else 0,
-        notes=tuple(notes(host, answers)),
+        notes=(*patterns, *notes(host, answers)),
         exit_code=0 if problem is None else 1,
     )
 
