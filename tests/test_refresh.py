@@ -140,6 +140,15 @@ def test_an_index_that_is_not_what_was_promised(signed: Harbour, signer: Signer,
     assert version(signed) == "1"
 
 
+def test_an_index_that_unpacks_without_end(signed: Harbour, signer: Signer) -> None:
+    bomb = lzma.compress(b"x" * 30_000_000)
+    release = (dists(signed) / "Release").read_text().partition("SHA256:")[0] + "SHA256:\n"
+    release += f" {hashlib.sha256(bomb).hexdigest()} {len(bomb)} main/binary-amd64/Packages.xz\n"
+    (dists(signed) / "InRelease").write_bytes(signer.clear(release.encode()))
+    (dists(signed) / "main/binary-amd64/Packages.xz").write_bytes(bomb)
+    failed(signed, "ChecksumMismatch", "unpacked it is not")
+
+
 def test_another_form_serves_where_one_is_missing(signed: Harbour) -> None:
     for end in (".xz", ".gz"):
         (dists(signed) / f"main/binary-amd64/Packages{end}").unlink()
