@@ -71,6 +71,21 @@ def test_every_compression(tmp_path: Path, kind: str) -> None:
 
 
 @pytest.mark.parametrize("kind", [kind for kind in PACKERS if kind != "plain"])
+def test_a_small_file_that_holds_much_comes_in_pieces(tmp_path: Path, kind: str) -> None:
+    data = b"x" * 20_000_000
+    (tmp_path / "a").write_bytes(PACKERS[kind](data))
+    sizes = [len(piece) for piece in unpacked(tmp_path / "a")]
+    assert sum(sizes) == len(data)
+    assert max(sizes) <= 4 << 20
+
+
+@pytest.mark.parametrize("kind", ["gz", "xz", "bz2", "lz4", "zst"])
+def test_several_members_are_one_text(tmp_path: Path, kind: str) -> None:
+    (tmp_path / "a").write_bytes(PACKERS[kind](b"one ") + PACKERS[kind](b"two") + b"\0" * 8)
+    assert b"".join(unpacked(tmp_path / "a")) == b"one two"
+
+
+@pytest.mark.parametrize("kind", [kind for kind in PACKERS if kind != "plain"])
 @pytest.mark.parametrize("hurt", ["cut", "flip"])
 def test_damaged_files_are_told_and_leave_nothing(tmp_path: Path, kind: str, hurt: str) -> None:
     data = bytearray(PACKERS[kind](text_of(ROWS * 60)))

@@ -16,6 +16,7 @@ EXTENSIONS = (".xz", ".gz", ".bz2", ".zst", ".lz4", ".lzma", "")
 """Endings of index files that can be read, the empty one for plain text."""
 
 _CHUNK = 1 << 20
+_PIECE = 4 << 20
 _MAGIC = (
     (b"\x1f\x8b", "gz"),
     (b"\xfd7zXZ\x00", "xz"),
@@ -27,7 +28,38 @@ _MAGIC = (
 
 
 class _Unpacker(Protocol):
-    def decompress(self, data: bytes, /) -> bytes: ...
+    """What every decompressor offers: some output at a time, however much one input holds."""
+
+    @property
+    def eof(self) -> bool: ...
+    @property
+    def needs_input(self) -> bool: ...
+    @property
+    def unused_data(self) -> bytes: ...
+
+    def decompress(self, data: bytes, max_length: int = -1, /) -> bytes: ...
+
+
+class _Gzip:
+    """The standard gzip reader behind the same interface as the others."""
+
+    def __init__(self) -> None:
+        self._reader = zlib.decompressobj(wbits=31)
+
+    @property
+    def eof(self) -> bool:
+        return self._reader.eof
+
+    @property
+    def needs_input(self) -> bool:
+        return not self._reader.unconsumed_tail
+
+    @property
+    def unused_data(self) -> bytes:
+        return self._reader.unused_data
+
+    def decompress(self, data: bytes, max_length: int = -1, /) -> bytes:
+        return self._reader.decompress(self._reader.unconsumed_tail + data, max(0, max_length))
 
 
 def compression_of(head: bytes) -> str:
@@ -59,29 +91,31 @@ def unpacked(path: Path) -> Iterator[bytes]:
 
 def _members(file: IO[bytes], kind: str) -> Iterator[bytes]:
     """All members of a compressed file; a file that ends inside one is damaged."""
-    unpacker = _new(kind)
-    fresh, rest = True, b""
+    rest = file.read(_CHUNK)
+    while rest.strip(b"\0"):
+        unpacker = _new(kind)
+        yield from _member(file, unpacker, rest)
+        rest = unpacker.unused_data or file.read(_CHUNK)
+
+
+def _member(file: IO[bytes], unpacker: _Unpacker, data: bytes) -> Iterator[bytes]:
+    """One member, a bounded piece at a time, so that no input can fill the memory."""
     while True:
-        data = rest or file.read(_CHUNK)
-        rest = b""
-        if not data:
-            if not fresh:
-                raise EOFError("it ends too early")
-            return
-        if fresh and not data.strip(b"\0"):
-            continue
-        fresh = False
-        piece = unpacker.decompress(data)
+        piece = unpacker.decompress(data, _PIECE)
         if piece:
             yield piece
-        if getattr(unpacker, "eof", False):
-            rest = getattr(unpacker, "unused_data", b"") or b""
-            unpacker, fresh = _new(kind), True
+        if unpacker.eof:
+            return
+        data = b""
+        if unpacker.needs_input:
+            data = file.read(_CHUNK)
+            if not data and not piece:
+                raise EOFError("it ends too early")
 
 
 def _new(kind: str) -> _Unpacker:
     if kind == "gz":
-        return zlib.decompressobj(wbits=31)
+        return _Gzip()
     if kind in ("xz", "lzma"):
         import lzma
 
