@@ -8,6 +8,7 @@ from typing import Literal, NamedTuple
 
 from velpin.errors import VelpinError
 from velpin.model import Reason
+from velpin.tree import Tree
 
 
 class SourceWish(NamedTuple):
@@ -57,6 +58,11 @@ class Plan:
     notes: list[Reason] = field(default_factory=list)
     error: VelpinError | None = None
     """What makes it impossible."""
+
+    def propose(self, tree: Tree, edits: Mapping[str, bytes | None]) -> None:
+        """Take the edits, and keep what the files hold now: the plan is made on that."""
+        self.edits = dict(edits)
+        self.planned_on = {file: tree.read(file) for file in edits}
 
     @property
     def unchanged(self) -> bool:

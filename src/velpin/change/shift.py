@@ -17,13 +17,10 @@ def shift_between(before: Host, after: Host, names: tuple[str, ...] = ()) -> Shi
     """
     had, has = before.offered_names(), after.offered_names()
     known = set(before.installed_names())
+    asked = [(before.forecast([name]).answers, after.forecast([name]).answers) for name in names]
     return Shift(
         moved=tuple(after.moves_since(before)),
         new_names=tuple(sorted(has - had - known)),
         gone_names=tuple(sorted(had - has - known)),
-        asked=tuple(
-            (before.forecast([name]).answers[0], after.forecast([name]).answers[0])
-            for name in names
-            if before.forecast([name]).answers and after.forecast([name]).answers
-        ),
+        asked=tuple((was[0], now[0]) for was, now in asked if was and now),
     )

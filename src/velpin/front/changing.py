@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -84,19 +85,16 @@ def add_source(
     if plan.unchanged:
         _tell_unchanged(plan, as_json)
         return
-    if plan.error:
+    against = plan.error
+    if not against and plan.findings and not wish.anyway:
+        what = f"not added: {sentence(plan.findings[0])}"
+        against = Refusal(what, "add --anyway if that is meant")
+    if against:
         if not as_json:
             show_plan(Screen(), plan)
             sys.stdout.flush()
-        raise plan.error
+        raise against
     shift = shift_between(host, host.with_edits(plan.edits), names)
-    if plan.findings and not wish.anyway:
-        if not as_json:
-            show_plan(Screen(), plan)
-            sys.stdout.flush()
-        raise Refusal(
-            f"not added: {sentence(plan.findings[0])}", "add --anyway if that is meant"
-        )  # fmt: skip
     _decide(host, plan, shift, preview=preview, yes=yes, as_json=as_json)
 
 
@@ -133,10 +131,8 @@ def undo_change(host: Host, number: int, *, preview: bool, yes: bool, as_json: b
     """Show and make the taking back of a change."""
     journal = journal_of(host)
     entry = journal.find(number)
-    before = {edit.file: host.tree.read(edit.file) for edit in entry.edits}
     plan = Plan(f"velpin undo {entry.number}", f"undo {entry.number}: {entry.summary}")
-    plan.edits = {edit.file: edit.before.data for edit in entry.edits}
-    plan.planned_on = before
+    plan.propose(host.tree, {edit.file: edit.before.data for edit in entry.edits})
     if not as_json:
         show_plan(Screen(), plan)
         show_shift(Screen(), shift_between(host, host.with_edits(plan.edits)))
@@ -178,8 +174,6 @@ def _decide(
 
 
 def _check_writable(host: Host) -> None:
-    import os
-
     place = host.tree.path("etc")
     if place.exists() and not os.access(place, os.W_OK):
         raise CannotWrite(f"no right to write {place}", "run it as root; --preview only looks")

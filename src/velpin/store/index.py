@@ -196,10 +196,6 @@ class Index:
             self._block = (row.block, lz4.block.decompress(self._map[at : at + length]))
         return self._block[1][row.start : row.start + row.length]
 
-    def close(self) -> None:
-        """Let go of the file."""
-        self._map.close()
-
     def _keys(self, kind: str) -> list[str]:
         found: set[bytes] = set()
         for part in self._parts:

@@ -33,12 +33,13 @@ from velpin.kinds.deb.sources import (
     DebSource,
     Entry,
     SourceFiles,
+    has_scheme,
     parse_file,
     plain_handle,
     repository_name,
 )
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.trust import OWN_FOLDER, named_keys
+from velpin.kinds.deb.trust import OWN_FOLDER, named_keys, written_out
 from velpin.model import Fact, Reason
 from velpin.trust.openpgp import Key, armoured, bare, read_keys
 
@@ -66,8 +67,7 @@ def plan_add(
     handle = _handle(wish, entries, host)
     keys = _keys(wish, entries)
     plan = Plan(command=f"velpin add {handle}", summary=f"add source {handle}")
-    _compose(host, plan, handle, entries, keys)
-    plan.planned_on = {file: host.tree.read(file) for file in plan.edits}
+    plan.propose(host.tree, _compose(host, handle, entries, keys))
     if plan.unchanged:
         plan.handles = [s.handle for s in host.sources if _is_of(s, plan.edits)]
         return plan
@@ -103,7 +103,7 @@ def _entries(wish: SourceWish) -> list[Entry]:
         raise UsageError(f"{wish.release!r} is a folder and takes no sections")
     sections = wish.sections or (() if flat else ("main",))
     options = {"arch": ",".join(wish.archs)} if wish.archs else {}
-    if not urlsplit(wish.address).scheme:
+    if not has_scheme(wish.address):
         raise UsageError(f"{wish.address!r} is no address: no scheme such as https:")
     entry = Entry("", 0, 0, "stanza", True, ("deb",), (), (), sections, options)
     return [entry._replace(addresses=(wish.address,), suites=(wish.release,))]
@@ -155,8 +155,7 @@ def _keys(wish: SourceWish, entries: list[Entry]) -> list[Key]:
         for entry in entries:
             value = entry.options.get("signed-by", "")
             if "BEGIN PGP" in value:
-                lines = ["" if line == "." else line for line in value.split("\n")]
-                keys += read_keys("\n".join(lines).encode(), "the snippet's key")
+                keys += read_keys(written_out(value), "the snippet's key")
     if not wish.fingerprint:
         return keys
     wanted = bare(wish.fingerprint)
@@ -177,25 +176,27 @@ def _keys(wish: SourceWish, entries: list[Entry]) -> list[Key]:
 # -- what would be written ---------------------------------------------------------------
 
 
-def _compose(
-    host: DebState, plan: Plan, handle: str, entries: list[Entry], keys: list[Key]
-) -> None:
+def _compose(host: DebState, handle: str, entries: list[Entry], keys: list[Key]) -> edit.Edits:
+    """The key's file first, so that no source ever names one that is not there."""
+    edits: edit.Edits = {}
     signed_by = ""
     if keys:
-        key_file = f"{OWN_FOLDER}/{handle}.asc"
-        if _is_others(host, key_file, armoured(keys)):
-            key_file = f"{OWN_FOLDER}/{handle}-velpin.asc"
-        plan.edits[key_file] = armoured(keys)
+        key_file = _key_file_for(host, handle, keys)
+        edits[key_file] = armoured(keys)
         signed_by = "/" + key_file
     texts = [edit.new_source(handle, _fields(entry, signed_by)) for entry in entries]
     head = (edit.ADDED + "\n").encode()
     text = texts[0] + b"".join(b"\n" + one.removeprefix(head) for one in texts[1:])
-    plan.edits[_file_for(host, handle)] = text
+    edits[_file_for(host, handle)] = text
+    return edits
 
 
-def _is_others(host: DebState, file: str, data: bytes) -> bool:
+def _key_file_for(host: DebState, handle: str, keys: list[Key]) -> str:
+    file = f"{OWN_FOLDER}/{handle}.asc"
     there = host.tree.read(file)
-    return there is not None and there != data
+    if there is not None and there != armoured(keys):
+        return f"{OWN_FOLDER}/{handle}-velpin.asc"
+    return file
 
 
 def _file_for(host: DebState, handle: str) -> str:
@@ -417,13 +418,10 @@ def _plan_key(
     keys = _keys(wish, [])
     if not keys:
         raise BadKey(f"{wish.key_name}: holds no key")
-    key_file = f"{OWN_FOLDER}/{source.handle}.asc"
-    if _is_others(host, key_file, armoured(keys)):
-        key_file = f"{OWN_FOLDER}/{source.handle}-velpin.asc"
+    key_file = _key_file_for(host, source.handle, keys)
     plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
-    plan.edits[key_file] = armoured(keys)
-    plan.edits |= edit.set_key(host.tree, source, "/" + key_file)
-    plan.planned_on = {file: host.tree.read(file) for file in plan.edits}
+    edits: edit.Edits = {key_file: armoured(keys)}
+    plan.propose(host.tree, edits | edit.set_key(host.tree, source, "/" + key_file))
     if not plan.unchanged:
         _examine(host, plan, keys, wish, transport, clock, (source.address, source.release))
     return plan

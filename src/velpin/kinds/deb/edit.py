@@ -64,11 +64,9 @@ def _own_key_files(tree: Tree, source: DebSource, edits: Edits) -> list[str]:
     named = [word.lstrip("/") for word in source.signed_by.split() if word.startswith("/")]
     own = [file for file in named if file.startswith(OWN_FOLDER + "/") and tree.exists(file)]
     after = tree.with_edits(edits)
-    others = "".join(
-        decode(after.read(file) or b"")
-        for folder in ("etc/apt/sources.list.d",)
-        for file in ("etc/apt/sources.list", *(f"{folder}/{name}" for name in after.names(folder)))
-    )
+    folder = "etc/apt/sources.list.d"
+    files = ("etc/apt/sources.list", *(f"{folder}/{name}" for name in after.names(folder)))
+    others = "".join(decode(after.read(file) or b"") for file in files)
     return [file for file in own if f"/{file}" not in others]
 
 

@@ -13,8 +13,8 @@ from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
-from velpin.kinds.deb.control import parse_stanza
+from velpin.kinds.deb.choice import Number, Origin, Package, Version
+from velpin.kinds.deb.packages import number_in
 from velpin.kinds.deb.preferences import (
     NEVER,
     expression_matches,
@@ -492,7 +492,7 @@ def _told(host: DebState, request: Request, decision: Decision) -> Answer:
         decided_by=decision.decided_by,
         reasons=reasons,
         passed_over=tuple(_passed_over(package, chosen, fixed)),
-        download_bytes=_number(host, first, "size") if first and changing else 0,
+        download_bytes=number_in(host.text(first), "size") if first and changing else 0,
         disk_bytes=_disk(host, chosen) - _disk(host, installed) if changing else 0,
     )
 
@@ -506,13 +506,8 @@ def _outcome(installed: Version | None, chosen: Version) -> Outcome:
     return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
 
 
-def _number(host: DebState, held: Held, field: str) -> int:
-    value = parse_stanza(host.text(held)).get(field, "")
-    return int(value) if value.isdigit() else 0
-
-
 def _disk(host: DebState, version: Version | None) -> int:
-    return _number(host, version.holders[0], "installed-size") * 1024 if version else 0
+    return number_in(host.text(version.holders[0]), "installed-size") * 1024 if version else 0
 
 
 def _no_answer(host: DebState, request: Request, no: _No) -> Answer:

@@ -170,8 +170,7 @@ class DebHost(DebState):
         word = "on" if on else "off"
         plan = Plan(f"velpin {word} {source.handle}", f"switch {source.handle} {word}")
         plan.handles = [source.handle]
-        plan.edits = switch(self.tree, source, on) if source.on != on else {}
-        plan.planned_on = {file: self.tree.read(file) for file in plan.edits}
+        plan.propose(self.tree, switch(self.tree, source, on) if source.on != on else {})
         return plan
 
     def plan_drop(self, handle: str) -> Plan:
@@ -182,8 +181,7 @@ class DebHost(DebState):
         source = self.source(handle)
         plan = Plan(f"velpin drop {source.handle}", f"drop source {source.handle}")
         plan.handles = [source.handle]
-        plan.edits = drop(self.tree, source)
-        plan.planned_on = {file: self.tree.read(file) for file in plan.edits}
+        plan.propose(self.tree, drop(self.tree, source))
         return plan
 
     def keys(self) -> list[KeyUse]:

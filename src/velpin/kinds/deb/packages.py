@@ -212,7 +212,7 @@ def _folded(value: str) -> str:
     return bare.replace("<=", "<").replace(">=", ">")
 
 
-def size_of(text: bytes) -> int:
-    """The Size field in bytes, 0 where it is missing or no number."""
-    value = parse_stanza(text).get("size", "")
+def number_in(text: bytes, field: str) -> int:
+    """A field that is a number (lower-case name), 0 where it is missing or no number."""
+    value = parse_stanza(text).get(field, "")
     return int(value) if value.isdigit() else 0

@@ -11,7 +11,7 @@ host would refuse as a whole is kept in `SourceFiles.errors`; the rest stays rea
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
@@ -52,6 +52,9 @@ OPTIONS = {
 """Option fields of the stanza form, and their names in the one-line form."""
 
 HANDLE_FIELD = "X-Velpin-Handle"
+_Wrong = Callable[[str], HostFileError]
+"""Makes the error of the line or stanza that is being read."""
+
 _MAIN_FIELDS = {"enabled", "types", "uris", "suites", "components", HANDLE_FIELD.lower()}
 _ONE_LINE_OPTIONS = {name for key in OPTIONS.values() for name in (key, key.rstrip("+-"))} | {
     f"{name}{sign}" for name in ("arch", "lang", "target") for sign in "+-"
@@ -187,7 +190,6 @@ def parse_line(line: str, file: str, number: int, *, on: bool) -> Entry:
     def wrong(what: str) -> HostFileError:
         return HostFileError(file, number, what)
 
-    kind, _, rest = line.partition(" ") if " " in line else line.partition("\t")
     kind, *more = line.split(None, 1)
     rest = more[0] if more else ""
     if kind not in ("deb", "deb-src"):
@@ -203,7 +205,7 @@ def parse_line(line: str, file: str, number: int, *, on: bool) -> Entry:
     words = [_decoded(word.replace('"', "")) for word in _WORD.findall(rest.split("#")[0])]
     if not words:
         raise wrong("no address")
-    if not _has_scheme(words[0]):
+    if not has_scheme(words[0]):
         raise wrong(f"{words[0]!r} is no address: no scheme such as https:")
     if len(words) == 1:
         raise wrong("no suite after the address")
@@ -222,25 +224,26 @@ def _decoded(text: str) -> str:
     return unquote(text)
 
 
-def _read_options(inside: str, wrong: type | object) -> dict[str, str]:
+def _read_options(inside: str, wrong: _Wrong) -> dict[str, str]:
     options: dict[str, str] = {}
     for word in inside.split():
         name, equals, value = word.partition("=")
         if not equals or not value:
-            raise wrong(f"option {word!r} is not name=value")  # type: ignore[operator]
+            raise wrong(f"option {word!r} is not name=value")
         options[name.lower()] = value
     return options
 
 
-def _has_scheme(address: str) -> bool:
+def has_scheme(address: str) -> bool:
+    """Whether a text can be an address at all (RFC 3986, section 3.1)."""
     return re.match(r"[A-Za-z][A-Za-z0-9+.-]*:", address) is not None
 
 
-def _check_sections(suite: str, sections: tuple[str, ...], wrong: type | object) -> None:
+def _check_sections(suite: str, sections: tuple[str, ...], wrong: _Wrong) -> None:
     if suite.endswith("/") and sections:
-        raise wrong(f"{suite!r} is a folder and takes no sections")  # type: ignore[operator]
+        raise wrong(f"{suite!r} is a folder and takes no sections")
     if not suite.endswith("/") and not sections:
-        raise wrong(f"no section after suite {suite!r}")  # type: ignore[operator]
+        raise wrong(f"no section after suite {suite!r}")
 
 
 # -- the stanza form ---------------------------------------------------------------------
@@ -278,7 +281,7 @@ def parse_entry(stanza: Stanza, file: str) -> Entry:
     if not addresses:
         raise wrong("the stanza has no URIs")
     for address in addresses:
-        if not _has_scheme(address):
+        if not has_scheme(address):
             raise wrong(f"URIs: {address!r} is no address: no scheme such as https:", "uris")
     if not suites:
         raise wrong("the stanza has no Suites")

@@ -265,7 +265,7 @@ class DebState:
             return False
         if other.origin.site.own:
             return True
-        sizes = (packages.size_of(left), packages.size_of(right))
+        sizes = (packages.number_in(left, "size"), packages.number_in(right, "size"))
         return 0 in sizes or sizes[0] == sizes[1]
 
     def text(self, held: Held) -> bytes:

@@ -59,12 +59,17 @@ def named_keys(tree: Tree, source: DebSource) -> NamedKeys:
     return found
 
 
-def _embedded(text: str, source: DebSource) -> NamedKeys:
+def written_out(text: str) -> bytes:
+    """A key as it stands in a `Signed-By` field, as a key file: a lone `.` is an empty line."""
     lines = ["" if line.strip() == "." else line.strip() for line in text.split("\n")]
+    return encode("\n".join(lines) + "\n")
+
+
+def _embedded(text: str, source: DebSource) -> NamedKeys:
     found = NamedKeys(how="embedded")
     place = str(source.places[0])
     try:
-        found.keys = read_keys(encode("\n".join(lines) + "\n"), place)
+        found.keys = read_keys(written_out(text), place)
     except BadKey as problem:
         found.problems.append(problem.message)
     return found
