@@ -65,6 +65,14 @@ def test_by_address_then_unchanged_then_undone(vendor: Harbour, signer: Signer) 
     assert vendor.bytes() == before
 
 
+def test_undo_tells_its_shift_as_documented(vendor: Harbour) -> None:
+    assert vendor.run(*words(vendor, "--yes")).code == 0
+    told = json.loads(vendor.run("undo", "--json", "--yes").out)
+    assert told["entry"] == 2
+    assert told["shift"]["moved"][0]["after"] == {"version": "1", "source": "base"}
+    assert told["shift"]["gone_names"] == ["gullwatch"]
+
+
 def test_a_preview_and_nobody_there_change_nothing(vendor: Harbour) -> None:
     before = vendor.bytes()
     preview = vendor.run(*words(vendor, "--preview"))

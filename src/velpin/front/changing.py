@@ -133,15 +133,17 @@ def undo_change(host: Host, number: int, *, preview: bool, yes: bool, as_json: b
     entry = journal.find(number)
     plan = Plan(f"velpin undo {entry.number}", f"undo {entry.number}: {entry.summary}")
     plan.propose(host.tree, {edit.file: edit.before.data for edit in entry.edits})
+    shift = shift_between(host, host.with_edits(plan.edits))
     if not as_json:
         show_plan(Screen(), plan)
-        show_shift(Screen(), shift_between(host, host.with_edits(plan.edits)))
+        show_shift(Screen(), shift)
+        sys.stdout.flush()
     if preview:
-        _end(plan, None, None, as_json)
+        _end(plan, shift, None, as_json)
         return
     consent("Take it back?", yes=yes)
     done = journal.undo(entry.number, waiting)
-    _end(plan, None, done.number, as_json)
+    _end(plan, shift, done.number, as_json)
 
 
 def _decide(
