@@ -114,7 +114,7 @@ class PassedOver(NamedTuple):
     why: Reason
 
 
-Outcome = Literal["install", "upgrade", "downgrade", "reinstall", "keep", "none"]
+Outcome = Literal["install", "upgrade", "downgrade", "reinstall", "remove", "keep", "none"]
 
 
 class Answer(NamedTuple):
@@ -147,6 +147,15 @@ class Change(NamedTuple):
     source: str | None
     url: str | None
     role: str
+    by: str | None = None
+    """The package because of which it changes, where there is one."""
+    relation: str = ""
+    """What that package says of it, as written."""
+    old_source: str | None = None
+    """Where the installed version comes from, None where no source has it."""
+    outcome: Outcome = "install"
+    download_bytes: int = 0
+    disk_bytes: int = 0
 
 
 class Forecast(NamedTuple):

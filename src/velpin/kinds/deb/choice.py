@@ -81,7 +81,7 @@ class Version:
         return row.built_from or row.name
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Package:
     """All versions of one name for one architecture, newest first, and its recorded state."""
 

@@ -22,6 +22,8 @@ from velpin.kinds.deb.preferences import (
     version_matches,
 )
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.transaction import work_out, work_out_upgrade
+from velpin.kinds.deb.changes import changes_of
 from velpin.kinds.deb.version import compare
 from velpin.model import Answer, Change, Fact, Forecast, Outcome, PassedOver, Reason, Request
 from velpin.request import parse_request
@@ -71,9 +73,16 @@ def forecast(host: DebState, texts: Sequence[str], source: str = "") -> Forecast
         for request, each in zip(asked, expanded, strict=True)
         if each != [request]
     ]
-    answers = _last_for_each_name([answer(host, request) for request in requests])
+    decided = _last_for_each_name([answer(host, request) for request in requests])
+    answers = [one for one, _ in decided]
     problem = next((one.problem for one in answers if one.problem), None)
-    changes = () if problem else tuple(map(_change, _changing(host, answers)))
+    changes: tuple[Change, ...] = ()
+    if problem is None:
+        done = work_out(host, [(d.package, d.chosen) for _, d in decided if d])
+        if done.ok:
+            changes = changes_of(done)
+        else:
+            problem = Reason("unmet", {})
     return Forecast(
         kind=host.kind,
         arch=host.native,
@@ -81,10 +90,30 @@ def forecast(host: DebState, texts: Sequence[str], source: str = "") -> Forecast
         problem=problem,
         answers=tuple(answers),
         changes=changes,
-        download_bytes=sum(one.download_bytes for one in answers) if not problem else 0,
-        disk_bytes=sum(one.disk_bytes for one in answers) if not problem else 0,
+        download_bytes=sum(one.download_bytes for one in changes),
+        disk_bytes=sum(one.disk_bytes for one in changes),
         notes=(*patterns, *notes(host, answers)),
         exit_code=0 if problem is None else 1,
+    )
+
+
+def forecast_upgrade(host: DebState) -> Forecast:
+    """Predict the full upgrade of the host."""
+    refusal = host.refusal()
+    if refusal is not None:
+        return _refused(host, refusal)
+    done = work_out_upgrade(host)
+    changes = changes_of(done) if done.ok else ()
+    return Forecast(
+        kind=host.kind,
+        arch=host.native,
+        ok=done.ok,
+        problem=None if done.ok else Reason("unmet", {}),
+        answers=(),
+        changes=changes,
+        download_bytes=sum(one.download_bytes for one in changes),
+        disk_bytes=sum(one.disk_bytes for one in changes),
+        exit_code=0 if done.ok else 1,
     )
 
 
@@ -125,24 +154,27 @@ def _all_names(host: DebState) -> list[str]:
     return sorted(names.union(host.installed_names()))
 
 
-def _last_for_each_name(answers: list[Answer]) -> list[Answer]:
+Decided = tuple[Answer, "Decision | None"]
+
+
+def _last_for_each_name(answers: list[Decided]) -> list[Decided]:
     """A package asked for several times takes the last request (observed)."""
-    found: dict[tuple[str, str, str], Answer] = {}
-    for one in answers:
+    found: dict[tuple[str, str, str], Decided] = {}
+    for one, decision in answers:
         key = (one.package, one.arch, "") if one.version else ("", "", one.asked)
         found.pop(key, None)
-        found[key] = one
+        found[key] = one, decision
     return list(found.values())
 
 
-def answer(host: DebState, request: Request) -> Answer:
+def answer(host: DebState, request: Request) -> Decided:
     """What one request gets, or why it would be refused."""
     try:
         package = find_package(host, request)
         decision = decide(host, request, package)
     except _No as no:
-        return _no_answer(host, request, no)
-    return _told(host, request, decision)
+        return _no_answer(host, request, no), None
+    return _told(host, request, decision), decision
 
 
 # -- from a name to a package ------------------------------------------------------------
@@ -556,16 +588,6 @@ def near_names(host: DebState, name: str) -> tuple[str, ...]:
             off.setdefault(one, source.handle)
     found = nearest(name, names.union(off))
     return tuple(one if one in names else f"{one} ({off[one]}, off)" for one in found)
-
-
-def _changing(host: DebState, answers: Iterable[Answer]) -> list[Answer]:
-    return [one for one in answers if one.outcome not in ("keep", "none")]
-
-
-def _change(one: Answer) -> Change:
-    return Change(
-        one.package, one.arch, one.installed, one.version, one.source, one.url, "asked"
-    )  # fmt: skip
 
 
 def notes(host: DebState, answers: Sequence[Answer]) -> list[Reason]:

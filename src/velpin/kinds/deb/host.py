@@ -90,6 +90,12 @@ class DebHost(DebState):
 
         return forecast(self, texts, source)
 
+    def forecast_upgrade(self) -> Forecast:
+        """Predict the full upgrade of the host."""
+        from velpin.kinds.deb.forecast import forecast_upgrade
+
+        return forecast_upgrade(self)
+
     def offers(self, names: Iterable[str]) -> list[Offer]:
         """Every offer of some names, newest first."""
         from velpin.kinds.deb.offers import offers_of

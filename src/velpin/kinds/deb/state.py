@@ -17,7 +17,7 @@ from velpin.fetch.unpack import unpacked
 from velpin.kinds.deb import KIND, choice, packages
 from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
 from velpin.kinds.deb.conf import Conf, read_conf
-from velpin.kinds.deb.control import parse_stanza
+from velpin.kinds.deb.control import decode, parse_stanza, read_stanzas
 from velpin.kinds.deb.copies import Copy, CopyFinder, site_of
 from velpin.kinds.deb.preferences import (
     NEVER,
@@ -28,6 +28,7 @@ from velpin.kinds.deb.preferences import (
     read_preferences,
     release_pin,
 )
+from velpin.kinds.deb.relations import Facts, read_facts
 from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
 from velpin.kinds.deb.version import version_key
@@ -50,6 +51,7 @@ class DebState:
         self.shelf = shelf
         self.as_is = as_is
         self._packages: dict[str, dict[str, Package]] = {}
+        self._facts: dict[tuple[int, int], Facts] = {}
 
     def with_edits(self, edits: Mapping[str, bytes | None]) -> Self:
         """The same host as it would be after some edits."""
@@ -287,6 +289,26 @@ class DebState:
             found.update(dict.fromkeys(row.name for row in rows if choice.is_installed(row.state)))
         return found
 
+    def facts_of(self, held: Held) -> Facts:
+        """What the stanza of one entry says that bears on a transaction."""
+        key = (held.origin.order, held.row.id)
+        found = self._facts.get(key)
+        if found is None:
+            arch = self.native if held.row.arch in ("all", "") else held.row.arch
+            found = self._facts[key] = read_facts(self.text(held), arch, self.native)
+        return found
+
+    @cached_property
+    def automatic(self) -> frozenset[tuple[str, str]]:
+        """Name and architecture of packages that were installed for others only."""
+        data = self.tree.read("var/lib/apt/extended_states") or b""
+        found = set()
+        for stanza in read_stanzas(decode(data), comments=False):
+            if stanza.get("Auto-Installed") == "1":
+                arch = stanza.get("Architecture")
+                found.add((stanza.get("Package"), self.native if arch == "all" else arch))
+        return frozenset(found)
+
     def provides(self, version: Version) -> dict[str, str]:
         """Names a version provides, with the version it provides them at (or empty)."""
         fields = parse_stanza(self.text(version.holders[0]))
@@ -313,6 +335,10 @@ class DebState:
         """The record's rows of packages that are installed."""
         if self.record:
             yield from (row for row in self.record.all_rows() if choice.is_installed(row.state))
+
+    def essential_names(self) -> set[str]:
+        """Names of packages that a source that is on marks as essential."""
+        return set()
 
     def offered_names(self) -> set[str]:
         """Every name that a source that is on offers."""

@@ -1,0 +1,158 @@
+"""What a stanza says of other packages, and the few other fields a transaction depends on.
+
+Grammar (the distribution's policy manual, section "Syntax of relationship fields"):
+
+    field       = relation ("," relation)*
+    relation    = alternative ("|" alternative)*
+    alternative = name [":" arch] ["(" operator version ")"]
+"""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from typing import NamedTuple
+
+from velpin.kinds.deb.version import compare
+from velpin.resolve.world import NEGATIVE, Kind, Relation, Target
+
+FIELDS = {
+    "pre-depends": Kind.REQUIRES_FIRST,
+    "depends": Kind.REQUIRES,
+    "conflicts": Kind.CONFLICTS,
+    "breaks": Kind.BREAKS,
+    "recommends": Kind.RECOMMENDS,
+    "suggests": Kind.SUGGESTS,
+}
+"""Relation fields in the order in which the host goes through them (observed)."""
+
+_ALTERNATIVE = re.compile(
+    r"\s*([^\s:(\[<|,]+)(?::([a-z0-9-]+))?\s*(?:\(\s*(<<|<=|>=|>>|=|<|>)\s*([^)\s]+)\s*\))?"
+)
+_WANTED = re.compile(
+    r"^(Pre-Depends|Depends|Conflicts|Breaks|Recommends|Suggests|Provides|Multi-Arch|Essential"
+    r"|Protected|Important|Priority|Source|Phased-Update-Percentage|Installed-Size|Size|Section)"
+    r":[ \t]*(.*(?:\n[ \t].*)*)",
+    re.MULTILINE | re.IGNORECASE,
+)
+_OLD_OPERATORS = {"<": "<=", ">": ">="}
+_PRIORITIES = ("required", "important", "standard", "optional", "extra")
+PRIORITY_WEIGHT = (3, 2, 1, -1, -2)
+
+
+class Provided(NamedTuple):
+    """A name that a version provides, and at which version (or empty)."""
+
+    name: str
+    version: str
+
+
+class Facts(NamedTuple):
+    """What one version's stanza says that bears on a transaction."""
+
+    relations: tuple[Relation, ...]
+    provides: tuple[Provided, ...]
+    multi_arch: str
+    essential: bool
+    """Whether it is marked so that it may not be removed unasked."""
+    priority: int
+    """0 (required) to 4 (extra)."""
+    source: str
+    """Name of the source package, empty where it is the package's own."""
+    source_version: str
+    phased: int
+    """The share of hosts it is meant for by now, in percent."""
+    size: int
+    """Bytes to fetch."""
+    disk: int
+    """Bytes on disk."""
+    section: str
+
+
+def read_facts(text: bytes, arch: str, native: str) -> Facts:
+    """The facts of one stanza of a package of some architecture (never `all`); `native` is
+    the host's first."""
+    found = _WANTED.findall(text.decode("utf-8", "replace"))
+    fields = {name.lower(): value for name, value in found}
+    relations = [
+        Relation(kind, targets)
+        for name, kind in FIELDS.items()
+        if name in fields
+        for targets in _targets(fields[name], kind, arch, native)
+    ]
+    source, _, version = fields.get("source", "").partition("(")
+    marks = (fields.get(name, "").strip().lower() for name in ("essential", "protected", "important"))
+    return Facts(
+        tuple(relations),
+        tuple(_provided(fields.get("provides", ""))),
+        fields.get("multi-arch", "no").strip().lower(),
+        "yes" in marks,
+        _priority(fields.get("priority", "")),
+        source.strip(),
+        version.strip(" )\n"),
+        _number(fields.get("phased-update-percentage", ""), 100),
+        _number(fields.get("size", ""), 0),
+        _number(fields.get("installed-size", ""), 0) * 1024,
+        fields.get("section", "").strip(),
+    )
+
+
+def _number(text: str, otherwise: int) -> int:
+    text = text.strip()
+    return int(text) if text.isascii() and text.isdigit() else otherwise
+
+
+def _priority(text: str) -> int:
+    text = text.strip().lower()
+    return _PRIORITIES.index(text) if text in _PRIORITIES else len(_PRIORITIES) - 1
+
+
+def _targets(value: str, kind: Kind, arch: str, native: str) -> list[tuple[Target, ...]]:
+    found = []
+    negative = kind in NEGATIVE
+    for part in value.split(","):
+        if not part.strip():
+            continue
+        targets = [_target(alternative, "" if negative else arch, native) for alternative in part.split("|")]
+        kept = tuple(target for target in targets if target is not None)
+        if negative:
+            found += [(target,) for target in kept]
+        elif kept:
+            found.append(kept)
+    return found
+
+
+@lru_cache(maxsize=65536)
+def _target(text: str, arch: str, native: str) -> Target | None:
+    match = _ALTERNATIVE.match(text)
+    if match is None:
+        return None
+    name, written, operator, version = match.groups("")
+    operator = _OLD_OPERATORS.get(operator, operator)
+    wanted = native if written == "native" else written or arch
+    return Target(name.lower(), wanted, operator, version, bool(written))
+
+
+def _provided(value: str) -> list[Provided]:
+    found = []
+    for part in value.split(","):
+        match = _ALTERNATIVE.match(part)
+        if match:
+            name, _, _, version = match.groups("")
+            found.append(Provided(name.lower(), version))
+    return found
+
+
+_TESTS = {
+    "<<": (-1,),
+    "<=": (-1, 0),
+    "=": (0,),
+    ">=": (0, 1),
+    ">>": (1,),
+    "!=": (-1, 1),
+}
+
+
+def satisfies(version: str, target: Target) -> bool:
+    """Whether a version is within a target's bounds."""
+    return not target.operator or compare(version, target.version) in _TESTS[target.operator]

@@ -1,0 +1,117 @@
+"""One transaction on a deb host: requests or the full upgrade, worked out as the host does.
+
+The steps and their order are observed (docs/how-hosts-choose/deb.md); the engine in
+`velpin.resolve` carries them out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+from velpin.kinds.deb.choice import Package, Version
+from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.world import DebWorld
+from velpin.resolve.draft import Draft
+from velpin.resolve.marking import Marker
+from velpin.resolve.needed import reached
+from velpin.resolve.repair import Repair
+from velpin.resolve.world import Cause, Kind, Unit
+
+ASKED = Cause("asked")
+UPGRADE = Cause("upgrade")
+ESSENTIAL = Cause("essential")
+
+
+@dataclass(slots=True)
+class Transaction:
+    """A transaction worked out, whether or not the host would carry it out."""
+
+    world: DebWorld
+    draft: Draft
+    ok: bool
+    was_broken: tuple[Unit, ...] = ()
+    """Units whose relations do not hold on the host as it is."""
+    asked: list[Unit] = field(default_factory=list)
+
+    @property
+    def changed(self) -> list[Unit]:
+        """Units that are not left as they are, in the order in which they came in."""
+        return [unit for unit in self.draft.changed if unit.mode != "keep"]
+
+
+def work_out(host: DebState, wanted: Sequence[tuple[Package, Version]]) -> Transaction:
+    """The transaction that brings some versions of packages, all together."""
+    world = DebWorld(host)
+    draft = Draft(world)
+    marker = Marker(draft)
+    broken = tuple(draft.broken())
+    done = Transaction(world, draft, False, broken)
+    for package, version in wanted:
+        unit = world.unit(package.name, package.arch)
+        unit.aim = world.build_of(unit, version)
+        unit.fixed = True
+        done.asked.append(unit)
+        marker.take(unit, ASKED, follow=False, by_name=True)
+    if broken:
+        done.ok = not draft.broken()
+        return done
+    for unit in done.asked:
+        marker.take(unit, ASKED, by_name=True)
+    done.ok = Repair(draft, marker, by_upgrade=True).run()
+    if done.ok:
+        _leave_out_unneeded(done, marker)
+    return done
+
+
+def work_out_upgrade(host: DebState) -> Transaction:
+    """The full upgrade of a host."""
+    world = DebWorld(host)
+    draft = Draft(world)
+    marker = Marker(draft)
+    broken = tuple(draft.broken())
+    done = Transaction(world, draft, False, broken)
+    if broken:
+        return done
+    installed = list(world.installed_units())
+    for follow in (False, True):
+        for unit in installed:
+            marker.take(unit, UPGRADE, follow=follow)
+    for unit in world.missing_essentials():
+        marker.take(unit, ESSENTIAL)
+    for unit in installed:
+        marker.take(unit, UPGRADE, follow=False)
+    for unit in installed:
+        if unit.held:
+            unit.fixed = True
+            marker.keep(unit)
+    done.ok = Repair(draft, marker, by_upgrade=False).run()
+    if done.ok:
+        _leave_out_unneeded(done, marker)
+    return done
+
+
+_SERVING = frozenset((Kind.REQUIRES, Kind.REQUIRES_FIRST, Kind.RECOMMENDS, Kind.SUGGESTS))
+
+
+def _leave_out_unneeded(done: Transaction, marker: Marker) -> None:
+    """New packages that came in for something that was given up again are left out."""
+    new = [unit for unit in done.draft.changed if unit.is_new and unit not in done.asked]
+    if not new:
+        return
+    needed = reached(done.draft, done.asked, _SERVING)
+    if all(unit in needed for unit in new):
+        return
+    needed = reached(done.draft, _roots(done), _SERVING)
+    for unit in new:
+        if unit not in needed:
+            marker.keep(unit)
+
+
+def _roots(done: Transaction) -> Iterable[Unit]:
+    """Units that need no other to serve a purpose."""
+    yield from done.asked
+    for unit in done.world.installed_units():
+        if not unit.automatic or done.world.is_essential(unit):
+            yield unit
+    yield from (u for u in done.draft.changed if u.cause and u.cause.code == "essential")

@@ -1,0 +1,351 @@
+"""A deb host as working out a transaction sees it (see `velpin.resolve.world`)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from functools import cached_property
+
+from velpin.kinds.deb import choice
+from velpin.kinds.deb.choice import Held, Package, Version
+from velpin.kinds.deb.relations import PRIORITY_WEIGHT, Facts, satisfies
+from velpin.kinds.deb.state import DebState
+from velpin.resolve.world import Build, Kind, Relation, Target, Unit, Weights
+from velpin.store.index import Row
+
+_TABLE = 196_613
+"""Buckets of the table in whose order the host goes through all its packages (observed)."""
+_LAST = 1 << 62
+
+
+class DebWorld:
+    """One deb host, for one transaction."""
+
+    def __init__(self, host: DebState) -> None:
+        self.host = host
+        self.weights = Weights()
+        self._units: dict[tuple[str, str], Unit] = {}
+        self._loaded: dict[str, list[Unit]] = {}
+        self._named: dict[str, list[Unit]] = {}
+        self._builds: dict[Unit, list[Build]] = {}
+        self._names: dict[Build, tuple[str, ...]] = {}
+        self._relations: dict[Build, tuple[Relation, ...]] = {}
+        self._facts: dict[Build, Facts] = {}
+        self._installed = [self._installed_unit(row) for row in host.installed_rows()]
+        self._installed.sort(key=lambda unit: unit.rank)
+
+    def _installed_unit(self, row: Row) -> Unit:
+        arch = self.host.native if row.arch in ("all", "") else row.arch
+        unit = self.unit(row.name, arch)
+        unit.installed = unit.chosen = Build(unit, row.version, Held(self.host.own_origin, row))
+        unit.held = row.state.startswith("hold ")
+        unit.automatic = (row.name, arch) in self.host.automatic
+        return unit
+
+    # -- units and builds ----------------------------------------------------------------
+
+    def unit(self, name: str, arch: str) -> Unit:
+        """The unit of a name and architecture."""
+        unit = self._units.get((name, arch))
+        if unit is None:
+            unit = Unit(name, arch, self._rank(name, arch), look_up=self._aim)
+            self._units[name, arch] = unit
+        return unit
+
+    def _rank(self, name: str, arch: str) -> int:
+        value = 5381
+        for byte in name.encode():
+            value = (33 * value + byte) & 0xFFFFFFFF
+        archs = self.host.archs
+        place = archs.index(arch) if arch in archs else len(archs)
+        return (value % _TABLE) * 16 + place
+
+    def _aim(self, unit: Unit) -> Build | None:
+        package = self._package(unit)
+        chosen = choice.candidate(package) if package else None
+        if chosen is None or not (chosen.offered or chosen.installed):
+            return None
+        return self.build_of(unit, chosen)
+
+    def _package(self, unit: Unit) -> Package | None:
+        return self.host.packages(unit.name).get(unit.arch)
+
+    def builds(self, unit: Unit) -> Sequence[Build]:
+        """Every build of a unit, newest first."""
+        if unit not in self._builds:
+            package = self._package(unit)
+            found = [self._new_build(unit, v) for v in package.versions] if package else []
+            self._builds[unit] = [build for build in found if build is not None]
+        return self._builds[unit]
+
+    def _new_build(self, unit: Unit, version: Version) -> Build | None:
+        if version.installed and unit.installed is not None:
+            unit.installed.offer = version
+            return unit.installed
+        return Build(unit, version.text, version) if version.offered else None
+
+    def build_of(self, unit: Unit, version: Version) -> Build:
+        """The build that stands for a version."""
+        return next(build for build in self.builds(unit) if build.offer is version)
+
+    def units_of(self, name: str) -> list[Unit]:
+        """The units called so, the host's first architecture first."""
+        found = self._loaded.get(name)
+        if found is None:
+            found = [self.unit(name, arch) for arch in self.host.packages(name)]
+            self._loaded[name] = found
+        return found
+
+    def units(self, name: str) -> Sequence[Unit]:
+        """Units called so, then units of which some build provides the name."""
+        found = self._named.get(name)
+        if found is None:
+            named = list(self.units_of(name))
+            for provider in self.host.provider_names(name):
+                named += self.units_of(provider) if provider != name else []
+            found = self._named[name] = named
+        return found
+
+    def missing_essentials(self) -> list[Unit]:
+        """Essential packages of the sources of which nothing is installed."""
+        found = []
+        for name in sorted(self.host.essential_names()):
+            units = self.units_of(name)
+            if units and not any(unit.chosen for unit in units):
+                found.append(units[0])
+        return sorted(found, key=lambda unit: unit.rank)
+
+    # -- what is on the host -------------------------------------------------------------
+
+    def installed_units(self) -> Iterable[Unit]:
+        """Every unit with a build on the host, in the host's own order."""
+        return self._installed
+
+    @cached_property
+    def _holding(self) -> dict[str, list[Build]]:
+        found: dict[str, list[Build]] = {}
+        for unit in self._installed:
+            build = unit.installed
+            assert build is not None
+            for name in self.names(build):
+                found.setdefault(name, []).append(build)
+        return found
+
+    def installed_holding(self, name: str) -> Sequence[Build]:
+        """Installed builds that are called so or provide the name."""
+        return self._holding.get(name, ())
+
+    @cached_property
+    def _mentioning(self) -> dict[str, list[Build]]:
+        found: dict[str, list[Build]] = {}
+        for unit in self._installed:
+            build = unit.installed
+            assert build is not None
+            names = {t.name for relation in self.relations(build) for t in relation.targets}
+            for name in names:
+                found.setdefault(name, []).append(build)
+        return found
+
+    def installed_mentioning(self, name: str) -> Sequence[Build]:
+        """Installed builds with a relation to the name."""
+        return self._mentioning.get(name, ())
+
+    # -- what builds say -----------------------------------------------------------------
+
+    def facts(self, build: Build) -> Facts:
+        """What a build's stanza says; that of the first source that has it."""
+        found = self._facts.get(build)
+        if found is None:
+            offer = build.offer
+            held = offer.holders[0] if isinstance(offer, Version) else offer
+            found = self._facts[build] = self.host.facts_of(held)
+        return found
+
+    def names(self, build: Build) -> tuple[str, ...]:
+        """A build's own name and those it provides."""
+        found = self._names.get(build)
+        if found is None:
+            provided = (one.name for one in self.facts(build).provides)
+            found = tuple(dict.fromkeys((build.unit.name, *provided)))
+            self._names[build] = found
+        return found
+
+    def relations(self, build: Build) -> Sequence[Relation]:
+        """All relations of a build, those that follow from its architecture last."""
+        found = self._relations.get(build)
+        if found is None:
+            found = self.facts(build).relations
+            if len(self.host.archs) > 1:
+                found = (*found, *self._between_architectures(build))
+            self._relations[build] = found
+        return found
+
+    def _between_architectures(self, build: Build) -> list[Relation]:
+        """Packages of one name exclude each other across architectures; those marked `same`
+        only where their versions differ (observed)."""
+        unit = build.unit
+        others = [arch for arch in self.host.archs if arch != unit.arch]
+        if self._is_same(build):
+            bound = ("!=", build.version)
+            return [
+                Relation(Kind.BREAKS, (Target(unit.name, arch, *bound, True),), implicit=True)
+                for arch in others
+            ]
+        return [
+            Relation(Kind.CONFLICTS, (Target(unit.name, arch, exact=True),), implicit=True)
+            for arch in others
+        ]
+
+    def _is_same(self, build: Build) -> bool:
+        return self.facts(build).multi_arch == "same" and self.arch_field(build) != "all"
+
+    def arch_field(self, build: Build) -> str:
+        """The architecture field of a build (`all` stays `all`)."""
+        offer = build.offer
+        row: Row = (offer.holders[0] if isinstance(offer, Version) else offer).row
+        return row.arch
+
+    def download(self, build: Build) -> int:
+        """Bytes to fetch for a build."""
+        return self.facts(build).size
+
+    def disk(self, build: Build | None) -> int:
+        """Bytes a build takes on disk."""
+        return self.facts(build).disk if build else 0
+
+    # -- what fits -----------------------------------------------------------------------
+
+    def fits(self, build: Build, target: Target) -> bool:
+        """Whether a build is what a target means, by its own name or by one it provides."""
+        unit = build.unit
+        if unit.name == target.name and satisfies(build.version, target):
+            if target.arch in ("", unit.arch):
+                return True
+            multi_arch = self.facts(build).multi_arch
+            if target.arch == "any":
+                return multi_arch == "allowed"
+            if not target.exact and multi_arch == "foreign":
+                return True
+        return self._provides(build, target)
+
+    def _provides(self, build: Build, target: Target) -> bool:
+        facts = self.facts(build)
+        if not facts.provides:
+            return False
+        if target.arch not in ("", build.unit.arch) and (
+            target.exact or facts.multi_arch != "foreign"
+        ):
+            return False
+        return any(
+            one.name == target.name
+            and (not target.operator or (one.version and satisfies(one.version, target)))
+            for one in facts.provides
+        )
+
+    def exempt(self, owner: Build, relation: Relation, other: Build) -> bool:
+        """A package does not exclude itself, nor through names it provides itself; across
+        architectures, one marked `same` does not by what it says of its own name."""
+        if owner.unit.name != other.unit.name:
+            return relation.implicit
+        if owner.unit is other.unit:
+            return True
+        if relation.implicit:
+            return False
+        return self._is_same(owner) or relation.targets[0].name != other.unit.name
+
+    # -- the host's ways -----------------------------------------------------------------
+
+    @cached_property
+    def _followed(self) -> frozenset[Kind]:
+        kinds = {Kind.REQUIRES, Kind.REQUIRES_FIRST, Kind.CONFLICTS, Kind.BREAKS}
+        if self.host.conf.switch("APT::Install-Recommends", default=True):
+            kinds.add(Kind.RECOMMENDS)
+        if self.host.conf.switch("APT::Install-Suggests", default=False):
+            kinds.add(Kind.SUGGESTS)
+        return frozenset(kinds)
+
+    def follows(self, relation: Relation) -> bool:
+        """Hard relations always; recommended and suggested ones as configured."""
+        return relation.kind in self._followed
+
+    def in_order(self, target: Target, builds: Iterable[Build]) -> list[Build]:
+        """Builds that meet one target, best first (observed)."""
+        return sorted(builds, key=lambda build: self._order(target, build))
+
+    def _order(self, target: Target, build: Build) -> tuple[object, ...]:
+        unit, facts, archs = build.unit, self.facts(build), self.host.archs
+        return (
+            not self._has_sibling(build),
+            unit.installed is None,
+            unit.name != target.name,
+            not self.is_essential(unit),
+            archs.index(unit.arch) if unit.arch in archs else len(archs),
+            facts.priority,
+            -self._first_read(unit),
+        )
+
+    def _has_sibling(self, build: Build) -> bool:
+        """Whether it is installable beside another architecture of it that is installed."""
+        return self._is_same(build) and any(
+            unit.installed for unit in self.units_of(build.unit.name)
+        )
+
+    def _first_read(self, unit: Unit) -> int:
+        package = self._package(unit)
+        held = [h for version in package.versions for h in version.holders] if package else []
+        return min((h.origin.order << 32 | h.row.id for h in held), default=_LAST)
+
+    def along(self, build: Build) -> Sequence[Unit]:
+        """Installed packages whose aim is built from the same source in the same version."""
+        name, version = self.built_from(build)
+        found = []
+        for unit in self._by_source.get(name, ()):
+            if unit is build.unit or unit.aim is None or unit.aim in (unit.installed, unit.chosen):
+                continue
+            if self.built_from(unit.aim) == (name, version):
+                found.append(unit)
+        return found
+
+    def built_from(self, build: Build) -> tuple[str, str]:
+        """Name and version of the source package."""
+        facts = self.facts(build)
+        return facts.source or build.unit.name, facts.source_version or build.version
+
+    @cached_property
+    def _by_source(self) -> dict[str, list[Unit]]:
+        found: dict[str, list[Unit]] = {}
+        for unit in self._installed:
+            assert unit.installed is not None
+            found.setdefault(self.built_from(unit.installed)[0], []).append(unit)
+        return found
+
+    def may_take(self, unit: Unit, aim: Build) -> bool:
+        """Packages of one name marked `same` are only changed together where both could be."""
+        if unit.chosen is aim or aim is unit.installed or not self._is_same(aim):
+            return True
+        for other in self.units_of(unit.name):
+            if other is unit or other.installed is None or other.aim is None:
+                continue
+            if other.aim.version == aim.version or not self._is_same(other.aim):
+                continue
+            if self.offered(other.aim):
+                return False
+        return True
+
+    def is_essential(self, unit: Unit) -> bool:
+        """Whether any version of it is marked so that it may not be removed unasked."""
+        return any(self.facts(build).essential for build in self.builds(unit))
+
+    def is_newer(self, build: Build, than: Build) -> bool:
+        """Whether a build is of a later version."""
+        return choice.version_key(build.version) > choice.version_key(than.version)
+
+    def weight(self, build: Build) -> int:
+        """What its priority counts; one that no source has any more counts least."""
+        facts = self.facts(build)
+        return PRIORITY_WEIGHT[facts.priority if self.offered(build) else -1]
+
+    def offered(self, build: Build) -> bool:
+        """Whether some source has it."""
+        if not isinstance(build.offer, Version):
+            self.builds(build.unit)
+        return isinstance(build.offer, Version) and bool(build.offer.offered)

@@ -1,0 +1,154 @@
+"""The state of a transaction in the making: what is chosen, and what that leaves unmet."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from velpin.resolve.world import Build, Relation, Target, Unit, World
+
+
+class Draft:
+    """Choices so far, kept so that what they break is known without asking everything anew."""
+
+    def __init__(self, world: World) -> None:
+        self.world = world
+        self.changed: dict[Unit, None] = {}
+        """Units that were touched, in the order of touching."""
+        self._added: dict[str, list[Build]] = defaultdict(list)
+        self._mentions: dict[str, list[Build]] = defaultdict(list)
+        self._broken: set[Unit] = set()
+        self._stale: set[Unit] = set(world.installed_units())
+
+    # -- choosing ------------------------------------------------------------------------
+
+    def choose(self, unit: Unit, build: Build | None) -> None:
+        """Let a unit have a build, or none."""
+        old = unit.chosen
+        if old is build:
+            return
+        self.changed[unit] = None
+        for one in (old, build):
+            if one is not None:
+                self._spoil(one)
+        if old is not None and old is not unit.installed:
+            self._forget(old)
+        unit.chosen = build
+        if build is not None and build is not unit.installed:
+            self._note(build)
+        self._stale.add(unit)
+
+    def _spoil(self, build: Build) -> None:
+        """What mentions one of a build's names has to be looked at again."""
+        for name in self.world.names(build):
+            for other in self._mentioning(name):
+                self._stale.add(other.unit)
+
+    def _mentioning(self, name: str) -> Iterator[Build]:
+        yield from (b for b in self.world.installed_mentioning(name) if b.unit.chosen is b)
+        yield from self._mentions.get(name, ())
+
+    def _note(self, build: Build) -> None:
+        for name in self.world.names(build):
+            self._added[name].append(build)
+        for name in self._mentioned(build):
+            self._mentions[name].append(build)
+
+    def _forget(self, build: Build) -> None:
+        for name in self.world.names(build):
+            self._added[name].remove(build)
+        for name in self._mentioned(build):
+            self._mentions[name].remove(build)
+
+    def _mentioned(self, build: Build) -> set[str]:
+        relations = self.world.relations(build)
+        return {target.name for relation in relations for target in relation.targets}
+
+    # -- asking --------------------------------------------------------------------------
+
+    def holding(self, name: str) -> Iterator[Build]:
+        """Chosen builds that are called so or provide the name."""
+        for build in self.world.installed_holding(name):
+            if build.unit.chosen is build:
+                yield build
+        yield from self._added.get(name, ())
+
+    def meeting(self, target: Target) -> Iterator[Build]:
+        """Chosen builds that meet a target."""
+        fits = self.world.fits
+        return (build for build in self.holding(target.name) if fits(build, target))
+
+    def against(self, owner: Build, relation: Relation) -> list[Build]:
+        """Chosen builds that a negative relation speaks against."""
+        (target,) = relation.targets
+        exempt = self.world.exempt
+        return [b for b in self.meeting(target) if not exempt(owner, relation, b)]
+
+    def holds(self, owner: Build, relation: Relation) -> bool:
+        """Whether a relation of a build is in order now."""
+        if relation.negative:
+            return not self.against(owner, relation)
+        fits = self.world.fits
+        for target in relation.targets:
+            for build in self.holding(target.name):
+                if fits(build, target):
+                    return True
+        return False
+
+    def unmet(self, build: Build) -> list[Relation]:
+        """Hard relations of a build that do not hold."""
+        relations = self.world.relations(build)
+        return [r for r in relations if r.hard and not self.holds(build, r)]
+
+    def wants(self, build: Build) -> bool:
+        """Whether some relation the host acts on, hard or not, does not hold."""
+        follows = self.world.follows
+        return any(
+            follows(relation) and not self.holds(build, relation)
+            for relation in self.world.relations(build)
+        )
+
+    def is_broken(self, unit: Unit) -> bool:
+        """Whether a hard relation of what is chosen does not hold."""
+        if unit in self._stale:
+            self._stale.discard(unit)
+            build = unit.chosen
+            if build is not None and any(
+                relation.hard and not self.holds(build, relation)
+                for relation in self.world.relations(build)
+            ):
+                self._broken.add(unit)
+            else:
+                self._broken.discard(unit)
+        return unit in self._broken
+
+    def broken(self) -> set[Unit]:
+        """Every unit with a hard relation that does not hold."""
+        for unit in list(self._stale):
+            self.is_broken(unit)
+        return self._broken
+
+    # -- candidates ----------------------------------------------------------------------
+
+    def aims(self, target: Target) -> list[Build]:
+        """What could be changed to, to meet a target; best first."""
+        fits = self.world.fits
+        found = [
+            unit.aim for unit in self.world.units(target.name)
+            if unit.aim is not None and fits(unit.aim, target)
+        ]  # fmt: skip
+        return self.world.in_order(target, found) if len(found) > 1 else found
+
+    def reachable(self, relation: Relation) -> bool:
+        """Whether a positive relation holds, or something could be changed to meet it."""
+        return any(
+            next(self.meeting(target), None) or self.aims(target) for target in relation.targets
+        )
+
+    def aim_helps(self, owner: Build, relation: Relation, unit: Unit) -> bool:
+        """Whether changing a unit to its aim would end what a negative relation forbids."""
+        aim = unit.aim
+        if aim is None or aim is unit.chosen:
+            return False
+        (target,) = relation.targets
+        return not self.world.fits(aim, target) or self.world.exempt(owner, relation, aim)

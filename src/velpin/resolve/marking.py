@@ -1,0 +1,297 @@
+"""Changing one unit and all that this brings along.
+
+The order of the steps decides the outcome, and it is the host's own: relations are gone
+through as they are written, alternatives as the world orders them; the first that works
+stays. What fails is put back and not tried again. What was asked for by name, and all that
+it can only have in one way, is fixed: later steps work around it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from velpin.resolve.draft import Draft
+from velpin.resolve.world import Build, Cause, Kind, Relation, Target, Unit
+
+_DEEPEST = 400
+"""Relations followed one below the other before a chain is given up."""
+
+
+class _Way(NamedTuple):
+    """What has to be done about builds that a new one excludes."""
+
+    upgrades: dict[Unit, Cause]
+    removals: dict[Unit, Cause]
+
+
+class Marker:
+    """Marks units of a draft for installation, removal, or to stay as they are."""
+
+    def __init__(self, draft: Draft) -> None:
+        self.draft = draft
+        self.world = draft.world
+        self._followed: set[Unit] = set()
+        """Fixed units whose relations have all been gone through."""
+
+    # -- single steps --------------------------------------------------------------------
+
+    def may_change(self, unit: Unit, mode: str) -> bool:
+        """Whether a later step may let a unit be installed, removed or kept."""
+        if unit.mode == mode:
+            return True
+        if unit.fixed or (mode != "keep" and unit.held):
+            return False
+        return not (mode == "remove" and unit.installed and self.world.is_essential(unit))
+
+    def keep(self, unit: Unit) -> bool:
+        """Leave a unit as it is on the host; False where it may not be."""
+        if not self.may_change(unit, "keep"):
+            return False
+        self.draft.choose(unit, unit.installed)
+        return True
+
+    def drop(self, unit: Unit, cause: Cause) -> bool:
+        """Take a unit away; False where it may not be."""
+        if not self.may_change(unit, "remove"):
+            return False
+        if unit.chosen is not None:
+            self.draft.choose(unit, None)
+            unit.cause = cause
+        return True
+
+    def give_up(self, unit: Unit) -> bool:
+        """Put a unit back whose aim cannot be reached; always False."""
+        if not unit.fixed:
+            self.draft.choose(unit, unit.installed)
+            unit.aim = unit.installed
+        return False
+
+    # -- changing a unit with all that it needs ------------------------------------------
+
+    def take(
+        self,
+        unit: Unit,
+        cause: Cause,
+        *,
+        follow: bool = True,
+        by_name: bool = False,
+        depth: int = 0,
+    ) -> bool:
+        """Change a unit to its aim and, with `follow`, see to all its relations.
+
+        False where that fails; then it is as it was before, unless it is fixed.
+        """
+        if depth > _DEEPEST or not (by_name or self.may_change(unit, "install")):
+            return False
+        aim = unit.aim
+        if aim is None:
+            return False
+        if self._is_settled(unit, aim):
+            return unit.chosen is aim or self.keep(unit)
+        if not by_name and not self.world.may_take(unit, aim):
+            return False
+        if not follow:
+            self._choose(unit, aim, cause)
+            return True
+        if unit.fixed:
+            self._followed.add(unit)
+        if not self._is_possible(unit, aim):
+            return self.give_up(unit)
+        return self._take_along(unit, aim, cause, depth)
+
+    def _is_settled(self, unit: Unit, aim: Build) -> bool:
+        if unit.fixed and unit not in self._followed:
+            return False
+        there = unit.chosen is aim if unit.mode == "install" else aim is unit.installed
+        if not there or self.draft.is_broken(unit):
+            return False
+        return unit.chosen is None or unit.fixed or not self.draft.wants(unit.chosen)
+
+    def _choose(self, unit: Unit, aim: Build, cause: Cause) -> None:
+        if unit.chosen is not aim:
+            unit.cause = cause
+        self.draft.choose(unit, aim)
+
+    def _is_possible(self, unit: Unit, aim: Build) -> bool:
+        """Whether each hard positive relation holds or some aim could meet it."""
+        if aim is unit.installed:
+            return True
+        return all(
+            self.draft.reachable(relation)
+            for relation in self.world.relations(aim)
+            if relation.hard and not relation.negative
+        )
+
+    def _take_along(self, unit: Unit, aim: Build, cause: Cause, depth: int) -> bool:
+        needs, excludes = self._collect(unit, aim)
+        dependents = self._dependents_left_behind(unit, aim)
+        way = self._clear_the_way(unit, aim, excludes)
+        if way is None:
+            return False
+        self._choose(unit, aim, cause)
+        self._bring_along(aim, depth)
+        fine = all(
+            self._upgrade_or_drop(other, why, depth)
+            for other, why in {**way.upgrades, **dependents}.items()
+        )
+        if not fine and not unit.fixed:
+            return self.give_up(unit)
+        for relation in needs:
+            if not self._see_to(aim, relation, depth) and relation.hard:
+                fine = False
+                if not unit.fixed:
+                    return self.give_up(unit)
+        for other, why in way.removals.items():
+            if not self.drop(other, why) and not unit.fixed:
+                return self.give_up(unit)
+        return fine
+
+    def _collect(self, unit: Unit, aim: Build) -> tuple[list[Relation], list[Relation]]:
+        """Relations to be seen to: positive ones, negative ones; all of them where the unit
+        is fixed, else those that do not hold."""
+        needs: list[Relation] = []
+        excludes: list[Relation] = []
+        for relation in self.world.relations(aim):
+            if not self.world.follows(relation):
+                continue
+            if unit.fixed or not self.draft.holds(aim, relation):
+                (excludes if relation.negative else needs).append(relation)
+        return needs, excludes
+
+    # -- what goes along -----------------------------------------------------------------
+
+    def _bring_along(self, aim: Build, depth: int) -> None:
+        units = self.world.along(aim)
+        for follow in (False, True):
+            for other in units:
+                cause = Cause("same source", aim)
+                self.take(other, cause, follow=follow, depth=depth + 1)
+
+    def _dependents_left_behind(self, unit: Unit, aim: Build) -> dict[Unit, Cause]:
+        """Installed units of which a relation is met by what is installed, not by the aim."""
+        current = unit.installed
+        found: dict[Unit, Cause] = {}
+        if current is None or current is aim:
+            return found
+        for owner in self.world.installed_mentioning(unit.name):
+            if owner.unit.chosen is not owner or owner.unit is unit:
+                continue
+            for relation in self.world.relations(owner):
+                if relation.negative or not self.world.follows(relation):
+                    continue
+                if self._loses(relation, current, aim):
+                    found.setdefault(owner.unit, Cause("requires", owner, relation))
+        return found
+
+    def _loses(self, relation: Relation, current: Build, aim: Build) -> bool:
+        fits, name = self.world.fits, current.unit.name
+        return any(
+            target.name == name and fits(current, target) and not fits(aim, target)
+            for target in relation.targets
+        )
+
+    def _upgrade_or_drop(self, unit: Unit, cause: Cause, depth: int) -> bool:
+        return self.take(unit, cause, depth=depth + 1) or self.drop(unit, cause)
+
+    # -- what stands in the way ----------------------------------------------------------
+
+    def _clear_the_way(self, unit: Unit, aim: Build, excludes: Iterable[Relation]) -> _Way | None:
+        """Deal with chosen builds that a build excludes; None where one cannot go."""
+        way = _Way({}, {})
+        for relation in excludes:
+            for other in self.draft.against(aim, relation):
+                cause = Cause(relation.kind.value, aim, relation)
+                gone = self._make_room(unit, aim, relation, other, cause, way)
+                if not gone and not unit.fixed:
+                    return None
+            if unit.fixed:
+                self._rule_out(aim, relation)
+        return way
+
+    def _make_room(
+        self, unit: Unit, aim: Build, relation: Relation, other: Build, cause: Cause, way: _Way
+    ) -> bool:
+        rival = other.unit
+        if rival.installed is not other:
+            return self.keep(rival)
+        if self.draft.aim_helps(aim, relation, rival):
+            way.upgrades[rival] = cause
+            return True
+        if not unit.fixed:
+            way.removals[rival] = cause
+            return self.may_change(rival, "remove")
+        if rival.aim is not other:
+            return True  # its aim is ruled out; `repair` finds what gives way
+        gone = self.drop(rival, cause)
+        rival.fixed = rival.fixed or gone
+        return gone
+
+    def _rule_out(self, aim: Build, relation: Relation) -> None:
+        """Nothing that a fixed build excludes is an aim any longer."""
+        (target,) = relation.targets
+        for build in self.draft.aims(target):
+            rival = build.unit
+            if not self.world.exempt(aim, relation, build) and rival.chosen is not build:
+                rival.aim = rival.installed
+
+    # -- what is needed ------------------------------------------------------------------
+
+    def _see_to(self, owner: Build, relation: Relation, depth: int) -> bool:
+        """Have a positive relation met; False where nothing could meet it."""
+        unit = owner.unit
+        if self.draft.holds(owner, relation):
+            if unit.fixed and relation.hard:
+                self._fix_only_way(owner, relation, depth)
+            return True
+        if not relation.hard and unit.installed and self._is_old_wish(unit.installed, relation):
+            return True
+        aims = self._aims(relation)
+        cause = Cause(relation.kind.value, owner, relation)
+        if unit.fixed and relation.hard and len(aims) == 1:
+            if self.take(aims[0].unit, cause, follow=False, depth=depth + 1):
+                self._fix(aims[0].unit)
+        return any(self.take(aim.unit, cause, depth=depth + 1) for aim in aims)
+
+    def _fix(self, unit: Unit) -> None:
+        if not unit.fixed:
+            unit.fixed = True
+            self._followed.discard(unit)
+
+    def _fix_only_way(self, owner: Build, relation: Relation, depth: int) -> None:
+        met = [build for target in relation.targets for build in self.draft.meeting(target)]
+        ways = dict.fromkeys([*met, *self._aims(relation)])
+        if len(ways) == 1:
+            (only,) = ways
+            self._fix(only.unit)
+            if only.unit.aim is only:
+                cause = Cause(relation.kind.value, owner, relation)
+                self.take(only.unit, cause, depth=depth + 1)
+
+    def _aims(self, relation: Relation) -> list[Build]:
+        """What could meet a relation: upgrades of what is installed first, then the new, each
+        in the order of the alternatives."""
+        found = [build for target in relation.targets for build in self.draft.aims(target)]
+        return sorted(dict.fromkeys(found), key=lambda build: build.unit.installed is None)
+
+    def _is_old_wish(self, installed: Build, relation: Relation) -> bool:
+        """Whether the installed build had this soft relation already and went without."""
+        name = relation.targets[0].name
+        old = [
+            one for one in self.world.relations(installed)
+            if not one.hard and self.world.follows(one)
+            and any(target.name == name for target in one.targets)
+        ]  # fmt: skip
+        return bool(old) and not any(map(self._held_before, old))
+
+    def _held_before(self, relation: Relation) -> bool:
+        return any(map(self.meets_now, relation.targets))
+
+    def meets_now(self, target: Target) -> bool:
+        """Whether what is on the host now meets a target."""
+        fits = self.world.fits
+        return any(fits(build, target) for build in self.world.installed_holding(target.name))
+
+
+SOFT = frozenset((Kind.RECOMMENDS, Kind.SUGGESTS))
+"""Relations that are acted on as the host is configured."""

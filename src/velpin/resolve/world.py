@@ -1,0 +1,205 @@
+"""What working out a transaction is told about a host, and nothing more.
+
+A kind of host makes a `World` for one transaction. The engine asks it which builds there
+are and how they relate, and keeps its own state of the matter on the units; it knows no
+file format, no version order and no name of an installer.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from enum import Enum
+from typing import Any, NamedTuple, Protocol
+
+
+class Kind(Enum):
+    """What a relation says of its owner and its targets."""
+
+    REQUIRES = "requires"
+    REQUIRES_FIRST = "requires first"
+    RECOMMENDS = "recommends"
+    SUGGESTS = "suggests"
+    CONFLICTS = "conflicts with"
+    BREAKS = "breaks"
+
+
+NEGATIVE = frozenset((Kind.CONFLICTS, Kind.BREAKS))
+HARD = NEGATIVE | {Kind.REQUIRES, Kind.REQUIRES_FIRST}
+"""Relations that must hold for a build to be in order."""
+
+
+class Target(NamedTuple):
+    """One way to meet a relation: a name, and bounds that only the world understands."""
+
+    name: str
+    arch: str = ""
+    """The architecture it is for: its owner's where none is written, empty for all."""
+    operator: str = ""
+    version: str = ""
+    exact: bool = False
+    """Whether the architecture was written."""
+
+    def __str__(self) -> str:
+        arch = f":{self.arch}" if self.exact else ""
+        return f"{self.name}{arch}{f' {self.operator} {self.version}' if self.operator else ''}"
+
+
+class Relation(NamedTuple):
+    """A relation with its alternatives, in the order written; negative ones have one target."""
+
+    kind: Kind
+    targets: tuple[Target, ...]
+    implicit: bool = False
+    """Whether it follows from the owner's nature and is written nowhere."""
+
+    @property
+    def hard(self) -> bool:
+        """Whether it must hold."""
+        return self.kind in HARD
+
+    @property
+    def negative(self) -> bool:
+        """Whether it must not be met."""
+        return self.kind in NEGATIVE
+
+    def __str__(self) -> str:
+        return " | ".join(map(str, self.targets))
+
+
+class Cause(NamedTuple):
+    """Why a unit was changed: `asked`, `upgrade`, `essential`, `same source`, `state`, or a
+    relation's kind with the build whose relation it is."""
+
+    code: str
+    by: Build | None = None
+    relation: Relation | None = None
+
+
+@dataclass(eq=False, slots=True)
+class Build:
+    """One version of a unit."""
+
+    unit: Unit
+    version: str
+    offer: Any = None
+    """What the world keeps with it."""
+
+
+@dataclass(eq=False, slots=True)
+class Unit:
+    """One package of one architecture, and what is being done with it."""
+
+    name: str
+    arch: str
+    rank: int = 0
+    """Its place where the host goes through all its packages."""
+    installed: Build | None = None
+    held: bool = False
+    automatic: bool = False
+    """Whether it was installed for others only."""
+    chosen: Build | None = None
+    fixed: bool = False
+    """Whether no later step may change what is being done with it."""
+    cause: Cause | None = None
+    look_up: Callable[[Unit], Build | None] | None = None
+    """Finds the aim when it is first asked for."""
+    _aim: Build | None = None
+
+    @property
+    def aim(self) -> Build | None:
+        """What it would change to; put back where that turns out impossible."""
+        if self.look_up is not None:
+            look_up, self.look_up = self.look_up, None
+            self._aim = look_up(self)
+        return self._aim
+
+    @aim.setter
+    def aim(self, build: Build | None) -> None:
+        self.look_up, self._aim = None, build
+
+    @property
+    def mode(self) -> str:
+        """`keep`, `install` or `remove`."""
+        if self.chosen is self.installed:
+            return "keep"
+        return "install" if self.chosen else "remove"
+
+    @property
+    def is_new(self) -> bool:
+        """Whether it is to be installed and is not on the host now."""
+        return self.installed is None and self.chosen is not None
+
+
+@dataclass(slots=True)
+class Weights:
+    """What decides which of two packages gives way (see `repair`)."""
+
+    protected: int = 10_000
+    essential: int = 5_000
+    essential_base: int = 100
+    known: int = 1
+    """For installed packages that some source still has."""
+    relations: dict[Kind, int] = field(
+        default_factory=lambda: {
+            Kind.REQUIRES: 1, Kind.REQUIRES_FIRST: 1, Kind.RECOMMENDS: 1,
+            Kind.CONFLICTS: -1, Kind.BREAKS: -1,
+        }
+    )  # fmt: skip
+
+
+class World(Protocol):
+    """One host, for one transaction."""
+
+    weights: Weights
+
+    def installed_units(self) -> Iterable[Unit]:
+        """Every unit with a build on the host, in the order of rank."""
+
+    def installed_holding(self, name: str) -> Sequence[Build]:
+        """Installed builds that are called so or provide the name."""
+
+    def installed_mentioning(self, name: str) -> Sequence[Build]:
+        """Installed builds with a relation to the name."""
+
+    def units(self, name: str) -> Sequence[Unit]:
+        """Units called so, and units of which some build provides the name."""
+
+    def builds(self, unit: Unit) -> Sequence[Build]:
+        """Every build of a unit, newest first."""
+
+    def names(self, build: Build) -> Sequence[str]:
+        """The names a build can be asked for: its own and those it provides."""
+
+    def relations(self, build: Build) -> Sequence[Relation]:
+        """All relations of a build, in the order in which the host goes through them."""
+
+    def fits(self, build: Build, target: Target) -> bool:
+        """Whether a build is what a target means."""
+
+    def exempt(self, owner: Build, relation: Relation, other: Build) -> bool:
+        """Whether a negative relation does not count against a build that its target means."""
+
+    def follows(self, relation: Relation) -> bool:
+        """Whether the host acts on a relation of this kind: hard ones, and as configured."""
+
+    def in_order(self, target: Target, builds: Iterable[Build]) -> list[Build]:
+        """Builds that meet one target, best first."""
+
+    def along(self, build: Build) -> Sequence[Unit]:
+        """Installed units that the host changes together with a build."""
+
+    def may_take(self, unit: Unit, aim: Build) -> bool:
+        """Whether the host lets a unit change to a build, its relations aside."""
+
+    def is_essential(self, unit: Unit) -> bool:
+        """Whether it may only be removed by name."""
+
+    def is_newer(self, build: Build, than: Build) -> bool:
+        """Whether a build is of a later version than another of its unit."""
+
+    def weight(self, build: Build) -> int:
+        """What a build's own importance counts."""
+
+    def offered(self, build: Build) -> bool:
+        """Whether some source has it."""
