@@ -140,9 +140,17 @@ class Draft:
         return self.world.in_order(target, found) if len(found) > 1 else found
 
     def reachable(self, relation: Relation) -> bool:
-        """Whether a positive relation holds, or something could be changed to meet it."""
+        """Whether a positive relation holds, or something was intended that would meet it."""
         return any(
-            next(self.meeting(target), None) or self.aims(target) for target in relation.targets
+            next(self.meeting(target), None) or self._is_intended(target)
+            for target in relation.targets
+        )
+
+    def _is_intended(self, target: Target) -> bool:
+        fits = self.world.fits
+        return any(
+            unit.intended is not None and fits(unit.intended, target)
+            for unit in self.world.units(target.name)
         )
 
     def aim_helps(self, owner: Build, relation: Relation, unit: Unit) -> bool:

@@ -64,7 +64,7 @@ class Marker:
         """Put a unit back whose aim cannot be reached; always False."""
         if not unit.fixed:
             self.draft.choose(unit, unit.installed)
-            unit.aim = unit.installed
+            unit.rule_out_aim()
         return False
 
     # -- changing a unit with all that it needs ------------------------------------------
@@ -82,10 +82,11 @@ class Marker:
 
         False where that fails; then it is as it was before, unless it is fixed.
         """
-        if depth > _DEEPEST or not (by_name or self.may_change(unit, "install")):
-            return False
         aim = unit.aim
-        if aim is None:
+        if aim is None or depth > _DEEPEST:
+            return False
+        stays = unit.fixed and aim is unit.installed
+        if not (by_name or self.may_change(unit, "keep" if stays else "install")):
             return False
         if self._is_settled(unit, aim):
             return unit.chosen is aim or self.keep(unit)
@@ -114,7 +115,8 @@ class Marker:
         self.draft.choose(unit, aim)
 
     def _is_possible(self, unit: Unit, aim: Build) -> bool:
-        """Whether each hard positive relation holds or some aim could meet it."""
+        """Whether each hard positive relation holds or some intended aim would meet it;
+        what has turned out impossible meanwhile plays no part here (observed)."""
         if aim is unit.installed:
             return True
         return all(
@@ -130,21 +132,27 @@ class Marker:
         if way is None:
             return False
         self._choose(unit, aim, cause)
+        fixed, unit.fixed = unit.fixed, True  # nothing below it may undo it
         self._bring_along(aim, depth)
-        fine = all(
-            self._upgrade_or_drop(other, why, depth)
-            for other, why in {**way.upgrades, **dependents}.items()
-        )
-        if not fine and not unit.fixed:
-            return self.give_up(unit)
+        upgrades = {**way.upgrades, **dependents}
+        fine = True
+        for other, why in upgrades.items():
+            fine = self._upgrade_or_drop(other, why, depth) and fine
+        fine = (fine or fixed) and self._see_to_all(aim, needs, fixed, depth) and fine
+        unit.fixed = fixed
+        if fine or fixed:
+            for other, why in way.removals.items():
+                fine = self.drop(other, why) and fine
+        return fine if fine or fixed else self.give_up(unit)
+
+    def _see_to_all(self, aim: Build, needs: list[Relation], fixed: bool, depth: int) -> bool:
+        """Have every hard relation met; stops at the first that fails unless it is fixed."""
+        fine = True
         for relation in needs:
-            if not self._see_to(aim, relation, depth) and relation.hard:
+            if not self._see_to(aim, relation, fixed, depth) and relation.hard:
                 fine = False
-                if not unit.fixed:
-                    return self.give_up(unit)
-        for other, why in way.removals.items():
-            if not self.drop(other, why) and not unit.fixed:
-                return self.give_up(unit)
+                if not fixed:
+                    break
         return fine
 
     def _collect(self, unit: Unit, aim: Build) -> tuple[list[Relation], list[Relation]]:
@@ -233,22 +241,22 @@ class Marker:
         for build in self.draft.aims(target):
             rival = build.unit
             if not self.world.exempt(aim, relation, build) and rival.chosen is not build:
-                rival.aim = rival.installed
+                rival.rule_out_aim()
 
     # -- what is needed ------------------------------------------------------------------
 
-    def _see_to(self, owner: Build, relation: Relation, depth: int) -> bool:
+    def _see_to(self, owner: Build, relation: Relation, fixed: bool, depth: int) -> bool:
         """Have a positive relation met; False where nothing could meet it."""
         unit = owner.unit
         if self.draft.holds(owner, relation):
-            if unit.fixed and relation.hard:
+            if fixed and relation.hard:
                 self._fix_only_way(owner, relation, depth)
             return True
         if not relation.hard and unit.installed and self._is_old_wish(unit.installed, relation):
             return True
         aims = self._aims(relation)
         cause = Cause(relation.kind.value, owner, relation)
-        if unit.fixed and relation.hard and len(aims) == 1:
+        if fixed and relation.hard and len(aims) == 1:
             if self.take(aims[0].unit, cause, follow=False, depth=depth + 1):
                 self._fix(aims[0].unit)
         return any(self.take(aim.unit, cause, depth=depth + 1) for aim in aims)

@@ -7,6 +7,7 @@ rival gives way if it scores less, else the unit itself is put back, changed, or
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import NamedTuple
 
 from velpin.resolve.draft import Draft
@@ -24,10 +25,13 @@ class _Victim(NamedTuple):
 class Repair:
     """Mends a draft; `by_upgrade` says whether broken units may be upgraded to that end."""
 
-    def __init__(self, draft: Draft, marker: Marker, *, by_upgrade: bool) -> None:
+    def __init__(
+        self, draft: Draft, marker: Marker, asked: Collection[Unit], *, by_upgrade: bool
+    ) -> None:
         self.draft = draft
         self.marker = marker
         self.world = draft.world
+        self.asked = asked
         self.by_upgrade = by_upgrade
         self.scores: dict[Unit, int] = {}
         self._places: dict[Unit, tuple[int, int]] = {}
@@ -41,7 +45,7 @@ class Repair:
             self._upgrade_broken()
         if not self.draft.broken():
             return True
-        self.scores = scores_of(self.draft)
+        self.scores = scores_of(self.draft, self.asked)
         self._places = {
             unit: (-score, unit.rank) for unit, score in self.scores.items()
         }  # fmt: skip
@@ -183,7 +187,7 @@ class _Look:
                 return False
             if self._one_target(build, relation, target, several) and not several:
                 return True
-        if several and before == len(self.victims) and not self.draft.holds(build, relation):
+        if several and before == len(self.victims):
             self._settle_group(relation)
         return False
 
@@ -220,14 +224,7 @@ class _Look:
         return self.repair.scores.get(unit, 0)
 
     def _options(self, build: Build, relation: Relation, target: Target) -> list[Build]:
-        """All builds a target means, the named package's first, newest first."""
-        units = sorted(self.world.units(target.name), key=lambda unit: unit.name != target.name)
-        found = [
-            option
-            for unit in units
-            for option in self.world.builds(unit)
-            if self.world.fits(option, target)
-        ]
+        found = self.world.options(target)
         if relation.negative:
             found = [o for o in found if not self.world.exempt(build, relation, o)]
         return found
@@ -328,7 +325,7 @@ class _Look:
 # -- scores ------------------------------------------------------------------------------
 
 
-def scores_of(draft: Draft) -> dict[Unit, int]:
+def scores_of(draft: Draft, asked: Collection[Unit]) -> dict[Unit, int]:
     """The score of every unit that is chosen or that a chosen one speaks of."""
     world, weights = draft.world, draft.world.weights
     chosen = _chosen_units(draft)
@@ -348,11 +345,13 @@ def scores_of(draft: Draft) -> dict[Unit, int]:
             if worth == 0:
                 continue
             for target in relation.targets:
-                for other in _named(draft, target, unit):
-                    scores[other] = scores.get(other, 0) + worth
+                named = _named(draft, target, unit)
+                for other in named:
                     if not relation.negative:
                         dependents.setdefault(other, []).append(unit)
-    return _with_inherited(draft, scores, dependents)
+                for other in dict.fromkeys([*named, *_meeting(draft, build, relation, target)]):
+                    scores[other] = scores.get(other, 0) + worth
+    return _with_inherited(draft, scores, dependents, asked)
 
 
 def _chosen_units(draft: Draft) -> list[Unit]:
@@ -369,8 +368,17 @@ def _named(draft: Draft, target: Target, owner: Unit) -> list[Unit]:
     ]
 
 
+def _meeting(draft: Draft, owner: Build, relation: Relation, target: Target) -> list[Unit]:
+    """Units that provide what a target speaks of, as they are chosen."""
+    met = draft.against(owner, relation) if relation.negative else draft.meeting(target)
+    return [build.unit for build in met if build.unit.name != target.name]
+
+
 def _with_inherited(
-    draft: Draft, scores: dict[Unit, int], dependents: dict[Unit, list[Unit]]
+    draft: Draft,
+    scores: dict[Unit, int],
+    dependents: dict[Unit, list[Unit]],
+    asked: Collection[Unit],
 ) -> dict[Unit, int]:
     weights = draft.world.weights
     first = dict(scores)
@@ -383,7 +391,7 @@ def _with_inherited(
             for other in _providers(draft, unit):
                 scores[other] = scores.get(other, 0) + passed_on
     for unit in list(scores):
-        if unit.fixed:
+        if unit in asked:
             scores[unit] += weights.protected
         if draft.world.is_essential(unit):
             scores[unit] += weights.essential

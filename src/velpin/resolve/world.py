@@ -105,18 +105,28 @@ class Unit:
     look_up: Callable[[Unit], Build | None] | None = None
     """Finds the aim when it is first asked for."""
     _aim: Build | None = None
+    _intended: Build | None = None
 
     @property
     def aim(self) -> Build | None:
-        """What it would change to; put back where that turns out impossible."""
+        """What it would change to; what is installed once that has turned out impossible."""
         if self.look_up is not None:
-            look_up, self.look_up = self.look_up, None
-            self._aim = look_up(self)
+            self.intend(self.look_up(self))
         return self._aim
 
-    @aim.setter
-    def aim(self, build: Build | None) -> None:
-        self.look_up, self._aim = None, build
+    @property
+    def intended(self) -> Build | None:
+        """What it should change to by the host's rules, possible or not."""
+        return self._intended if self.look_up is None else self.aim
+
+    def intend(self, build: Build | None) -> None:
+        """Give it an aim."""
+        self.look_up, self._aim, self._intended = None, build, build
+
+    def rule_out_aim(self) -> None:
+        """Its aim has turned out impossible."""
+        self._intended = self.intended
+        self._aim = self.installed
 
     @property
     def mode(self) -> str:
@@ -185,6 +195,9 @@ class World(Protocol):
 
     def in_order(self, target: Target, builds: Iterable[Build]) -> list[Build]:
         """Builds that meet one target, best first."""
+
+    def options(self, target: Target) -> Sequence[Build]:
+        """All builds a target means: those of the name, newest first, then others."""
 
     def along(self, build: Build) -> Sequence[Unit]:
         """Installed units that the host changes together with a build."""

@@ -27,7 +27,7 @@ from typing import IO, Any, NamedTuple
 
 from velpin.errors import CannotWrite, StoreError
 
-SCHEMA = 3
+SCHEMA = 4
 _TAIL = 8
 _SUMMARY = 9
 """The column of the summary in a row's line, the last one."""
@@ -90,6 +90,8 @@ class Batch(NamedTuple):
     entries: list[Entry]
     provides: list[tuple[str, int]]
     """Provided name, and which of this batch's entries provides it."""
+    essential: list[str]
+    """Names of entries that say no host should be without them."""
 
 
 Notes = list[tuple[int, str]]
@@ -125,6 +127,11 @@ class Index:
     def notes(self) -> Notes:
         """Lines that were not understood when it was read, and what is wrong there."""
         return [(line, text) for part in self._parts for line, text in part["notes"]]
+
+    @property
+    def essential(self) -> set[str]:
+        """Names of entries that say no host should be without them."""
+        return {name for part in self._parts for name in part["essential"]}
 
     def rows(self, name: str) -> list[Row]:
         """All entries of a name, in the order of the index."""
@@ -189,12 +196,21 @@ class Index:
     def text(self, row: Row) -> bytes:
         """The whole text of one entry."""
         if self._block[0] != row.block:
-            import lz4.block
-
             part, number = divmod(row.block, _PART)
-            at, length = self._parts[part]["blocks"][number]
-            self._block = (row.block, lz4.block.decompress(self._map[at : at + length]))
+            self._block = (row.block, self._unpacked(*self._parts[part]["blocks"][number]))
         return self._block[1][row.start : row.start + row.length]
+
+    def blocks(self) -> Iterator[bytes]:
+        """The texts of all entries, some at a time, in the order of the index."""
+        for part in self._parts:
+            for at, length in part["blocks"]:
+                yield self._unpacked(at, length)
+
+    def _unpacked(self, at: int, length: int) -> bytes:
+        import lz4.block
+
+        text: bytes = lz4.block.decompress(self._map[at : at + length])
+        return text
 
     def _keys(self, kind: str) -> list[str]:
         found: set[bytes] = set()
@@ -345,14 +361,17 @@ def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
     lines: list[str] = []
     provides: list[str] = []
     blocks: list[tuple[int, int]] = []
+    essential: list[str] = []
     for number, batch in enumerate(read(notes), part * _PART):
         data = lz4.block.compress(batch.block, mode="fast", acceleration=_ACCELERATION)
         blocks.append((file.tell(), len(data)))
         file.write(data)
         _take(batch, number, part * _PART, lines, provides)
+        essential += batch.essential
     return {
         "count": len(lines),
         "notes": notes,
+        "essential": essential,
         "blocks": blocks,
         "rows": _put_lines(file, lines),
         "provides": _put_lines(file, provides),

@@ -22,7 +22,7 @@ from velpin.kinds.deb.preferences import (
     version_matches,
 )
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.transaction import work_out, work_out_upgrade
+from velpin.kinds.deb.transaction import Wanted, work_out, work_out_upgrade
 from velpin.kinds.deb.changes import changes_of
 from velpin.kinds.deb.version import compare
 from velpin.model import Answer, Change, Fact, Forecast, Outcome, PassedOver, Reason, Request
@@ -46,6 +46,8 @@ class Decision(NamedTuple):
     chosen: Version
     decided_by: str
     reasons: tuple[Reason, ...]
+    within: Callable[[Origin], bool] | None = None
+    """The source that was named, for what it depends on as well."""
 
 
 class _No(Exception):
@@ -78,7 +80,7 @@ def forecast(host: DebState, texts: Sequence[str], source: str = "") -> Forecast
     problem = next((one.problem for one in answers if one.problem), None)
     changes: tuple[Change, ...] = ()
     if problem is None:
-        done = work_out(host, [(d.package, d.chosen) for _, d in decided if d])
+        done = work_out(host, [Wanted(d.package, d.chosen, d.within) for _, d in decided if d])
         if done.ok:
             changes = changes_of(done)
         else:
@@ -352,7 +354,8 @@ def _by_source(host: DebState, request: Request, package: Package) -> Decision:
             )  # fmt: skip
         raise _No("not-in-source", package, name=request.name, source=request.source)
     reason = Reason("asked-source", {"source": request.source, "version": fitting[0].text})
-    return Decision(package, fitting[0], "request", (reason, *_source_reasons(fitting[0])))
+    reasons = (reason, *_source_reasons(fitting[0]))
+    return Decision(package, fitting[0], "request", reasons, within)
 
 
 def _exactly(host: DebState, text: str) -> Callable[[Origin], bool]:

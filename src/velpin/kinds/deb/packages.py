@@ -145,7 +145,13 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
             )
         )
         start += length + 2
-    return Batch(block, entries, provides)
+    essential = _essential(stanzas) if b"\nEssential:" in block else []
+    return Batch(block, entries, provides, essential)
+
+
+def _essential(stanzas: list[bytes]) -> list[str]:
+    fields = [parse_stanza(raw) for raw in stanzas if b"\nEssential:" in raw]
+    return [one.get("package", "").lower() for one in fields if one["essential"].lower() == "yes"]
 
 
 def _all_at_once(block: bytes, stanzas: list[bytes]) -> list[dict[str, str]]:

@@ -7,8 +7,9 @@ the host as it is and the host as an edit would make it.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
+from itertools import chain
 from pathlib import Path
 from typing import Literal, Self
 
@@ -52,6 +53,7 @@ class DebState:
         self.as_is = as_is
         self._packages: dict[str, dict[str, Package]] = {}
         self._facts: dict[tuple[int, int], Facts] = {}
+        self._sights: dict[tuple[str, ...], list[str]] = {}
 
     def with_edits(self, edits: Mapping[str, bytes | None]) -> Self:
         """The same host as it would be after some edits."""
@@ -336,9 +338,21 @@ class DebState:
         if self.record:
             yield from (row for row in self.record.all_rows() if choice.is_installed(row.state))
 
+    def in_order_of_sight(self, names: Sequence[str]) -> list[str]:
+        """Names in the order in which the host first comes across them."""
+        from velpin.kinds.deb.seen import in_order_of_sight
+
+        key = tuple(sorted(names))
+        if key not in self._sights:
+            found = [index for _, index in self.indexes]
+            found += [self.record] if self.record else []
+            blocks = chain.from_iterable(index.blocks() for index in found)
+            self._sights[key] = in_order_of_sight(blocks, key)
+        return self._sights[key]
+
     def essential_names(self) -> set[str]:
         """Names of packages that a source that is on marks as essential."""
-        return set()
+        return {name for _, index in self.indexes for name in index.essential}
 
     def offered_names(self) -> set[str]:
         """Every name that a source that is on offers."""

@@ -8,9 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from velpin.kinds.deb.choice import Package, Version
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.switching import Switching, Within
 from velpin.kinds.deb.world import DebWorld
 from velpin.resolve.draft import Draft
 from velpin.resolve.marking import Marker
@@ -40,28 +42,44 @@ class Transaction:
         return [unit for unit in self.draft.changed if unit.mode != "keep"]
 
 
-def work_out(host: DebState, wanted: Sequence[tuple[Package, Version]]) -> Transaction:
+class Wanted(NamedTuple):
+    """One version that was asked for; `within` where its dependencies may come from a source
+    they would not come from else."""
+
+    package: Package
+    version: Version
+    within: Within | None = None
+
+
+def work_out(host: DebState, wanted: Sequence[Wanted]) -> Transaction:
     """The transaction that brings some versions of packages, all together."""
     world = DebWorld(host)
     draft = Draft(world)
     marker = Marker(draft)
     broken = tuple(draft.broken())
     done = Transaction(world, draft, False, broken)
-    for package, version in wanted:
+    for package, version, _ in wanted:
         unit = world.unit(package.name, package.arch)
-        unit.aim = world.build_of(unit, version)
+        unit.intend(world.build_of(unit, version))
         unit.fixed = True
         done.asked.append(unit)
         marker.take(unit, ASKED, follow=False, by_name=True)
+    _switch(done, wanted)
     if broken:
         done.ok = not draft.broken()
         return done
     for unit in done.asked:
         marker.take(unit, ASKED, by_name=True)
-    done.ok = Repair(draft, marker, by_upgrade=True).run()
+    done.ok = Repair(draft, marker, done.asked, by_upgrade=True).run()
     if done.ok:
         _leave_out_unneeded(done, marker)
     return done
+
+
+def _switch(done: Transaction, wanted: Sequence[Wanted]) -> None:
+    for unit, (_, _, within) in zip(done.asked, wanted, strict=True):
+        if within is not None and unit.aim is not None:
+            Switching(done.world, done.draft, within).switch(unit.aim)
 
 
 def work_out_upgrade(host: DebState) -> Transaction:
@@ -81,11 +99,11 @@ def work_out_upgrade(host: DebState) -> Transaction:
         marker.take(unit, ESSENTIAL)
     for unit in installed:
         marker.take(unit, UPGRADE, follow=False)
-    for unit in installed:
-        if unit.held:
-            unit.fixed = True
-            marker.keep(unit)
-    done.ok = Repair(draft, marker, by_upgrade=False).run()
+    held = [unit for unit in installed if unit.held]
+    for unit in held:
+        unit.fixed = True
+        marker.keep(unit)
+    done.ok = Repair(draft, marker, held, by_upgrade=False).run()
     if done.ok:
         _leave_out_unneeded(done, marker)
     return done

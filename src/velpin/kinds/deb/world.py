@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from functools import cached_property
+from itertools import groupby
 
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import Held, Package, Version
@@ -14,7 +15,6 @@ from velpin.store.index import Row
 
 _TABLE = 196_613
 """Buckets of the table in whose order the host goes through all its packages (observed)."""
-_LAST = 1 << 62
 
 
 class DebWorld:
@@ -269,19 +269,28 @@ class DebWorld:
 
     def in_order(self, target: Target, builds: Iterable[Build]) -> list[Build]:
         """Builds that meet one target, best first (observed)."""
-        return sorted(builds, key=lambda build: self._order(target, build))
+        ranked = sorted(builds, key=lambda build: self._order(target, build))
+        found: list[Build] = []
+        for _, alike in groupby(ranked, key=lambda build: self._order(target, build)):
+            found += self._last_seen_first(list(alike))
+        return found
 
     def _order(self, target: Target, build: Build) -> tuple[object, ...]:
-        unit, facts, archs = build.unit, self.facts(build), self.host.archs
+        unit, archs = build.unit, self.host.archs
         return (
             not self._has_sibling(build),
             unit.installed is None,
             unit.name != target.name,
             not self.is_essential(unit),
             archs.index(unit.arch) if unit.arch in archs else len(archs),
-            facts.priority,
-            -self._first_read(unit),
+            self.facts(build).priority,
         )
+
+    def _last_seen_first(self, builds: list[Build]) -> list[Build]:
+        if len(builds) == 1:
+            return builds
+        seen = self.host.in_order_of_sight([build.unit.name for build in builds])
+        return sorted(builds, key=lambda build: seen.index(build.unit.name), reverse=True)
 
     def _has_sibling(self, build: Build) -> bool:
         """Whether it is installable beside another architecture of it that is installed."""
@@ -289,10 +298,23 @@ class DebWorld:
             unit.installed for unit in self.units_of(build.unit.name)
         )
 
-    def _first_read(self, unit: Unit) -> int:
-        package = self._package(unit)
-        held = [h for version in package.versions for h in version.holders] if package else []
-        return min((h.origin.order << 32 | h.row.id for h in held), default=_LAST)
+    def options(self, target: Target) -> list[Build]:
+        """All builds a target means: those of the name, newest first, then those that
+        provide it, last read first (observed)."""
+        found = [
+            build
+            for unit in self.units(target.name)
+            for build in self.builds(unit)
+            if self.fits(build, target)
+        ]
+        named = [build for build in found if build.unit.name == target.name]
+        others = [build for build in found if build.unit.name != target.name]
+        return [*named, *sorted(others, key=self._place_read, reverse=True)]
+
+    def _place_read(self, build: Build) -> tuple[int, int]:
+        offer = build.offer
+        held: Held = offer.holders[0] if isinstance(offer, Version) else offer
+        return held.origin.order, held.row.id
 
     def along(self, build: Build) -> Sequence[Unit]:
         """Installed packages whose aim is built from the same source in the same version."""
