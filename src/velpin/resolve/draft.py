@@ -128,6 +128,22 @@ class Draft:
             self.is_broken(unit)
         return self._broken
 
+    def is_spoken_of(self, build: Build) -> bool:
+        """Whether a chosen build has a positive relation, one the host acts on, to any of
+        the names of another."""
+        names = set(self.world.names(build))
+        return any(
+            not relation.negative
+            and self.world.follows(relation)
+            and any(
+                target.name in names and target.arch in ("", build.unit.arch)
+                for target in relation.targets
+            )
+            for name in names
+            for owner in self._mentioning(name)
+            for relation in self.world.relations(owner)
+        )
+
     # -- candidates ----------------------------------------------------------------------
 
     def aims(self, target: Target) -> list[Build]:

@@ -300,7 +300,7 @@ class _Look:
             cause = Cause(relation.kind.value, build, relation)
             self.marker.take(option.unit, cause, follow=False)
             return True
-        return option.unit.fixed
+        return option.unit.fixed and option.unit.mode != "remove"
 
     def _apply(self) -> None:
         build = self.unit.chosen

@@ -18,7 +18,7 @@ from velpin.resolve.draft import Draft
 from velpin.resolve.marking import Marker
 from velpin.resolve.needed import reached
 from velpin.resolve.repair import Repair
-from velpin.resolve.world import Cause, Kind, Unit
+from velpin.resolve.world import Build, Cause, Kind, Unit
 
 ASKED = Cause("asked")
 UPGRADE = Cause("upgrade")
@@ -121,9 +121,23 @@ def _leave_out_unneeded(done: Transaction, marker: Marker) -> None:
     if all(unit in needed for unit in new):
         return
     needed = reached(done.draft, _roots(done), _SERVING)
-    for unit in new:
-        if unit not in needed:
-            marker.keep(unit)
+    left_out = {unit: unit.chosen for unit in new if unit not in needed}
+    for unit in list(left_out):
+        if not marker.keep(unit):
+            del left_out[unit]
+    _bring_back(done, marker, left_out)
+
+
+def _bring_back(done: Transaction, marker: Marker, left_out: dict[Unit, Build | None]) -> None:
+    """What another package relates to is installed after all, needed itself or not."""
+    again = True
+    while again:
+        again = False
+        for unit, build in list(left_out.items()):
+            if build is not None and done.draft.is_spoken_of(build):
+                del left_out[unit]
+                marker.take(unit, unit.cause or UPGRADE, follow=False)
+                again = True
 
 
 def _roots(done: Transaction) -> Iterable[Unit]:
