@@ -104,6 +104,8 @@ class Reason(NamedTuple):
 
     code: str
     facts: Mapping[str, Fact]
+    then: tuple[Reason, ...] = ()
+    """The causes of this one."""
 
 
 class PassedOver(NamedTuple):
@@ -158,6 +160,25 @@ class Change(NamedTuple):
     disk_bytes: int = 0
 
 
+class Kept(NamedTuple):
+    """An installed package that the upgrade leaves as it is though there is a newer one."""
+
+    name: str
+    arch: str
+    installed: str
+    version: str
+    source: str | None
+    why: tuple[Reason, ...]
+
+
+class WayOut(NamedTuple):
+    """A small change that was tried and with which the host would not refuse."""
+
+    command: str
+    """Empty where no command does it."""
+    what: Reason
+
+
 class Forecast(NamedTuple):
     """The predicted outcome of all requests together."""
 
@@ -171,6 +192,12 @@ class Forecast(NamedTuple):
     disk_bytes: int
     notes: tuple[Reason, ...] = ()
     exit_code: int = 0
+    chain: tuple[Reason, ...] = ()
+    """Why the host would refuse, from what was asked for to the cause."""
+    ways_out: tuple[WayOut, ...] = ()
+    kept: tuple[Kept, ...] = ()
+    unneeded: tuple[str, ...] = ()
+    """Installed packages that nothing needs any more afterwards."""
 
 
 class HostFacts(NamedTuple):

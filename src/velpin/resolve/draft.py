@@ -41,10 +41,11 @@ class Draft:
     def _spoil(self, build: Build) -> None:
         """What mentions one of a build's names has to be looked at again."""
         for name in self.world.names(build):
-            for other in self._mentioning(name):
+            for other in self.mentioning(name):
                 self._stale.add(other.unit)
 
-    def _mentioning(self, name: str) -> Iterator[Build]:
+    def mentioning(self, name: str) -> Iterator[Build]:
+        """Chosen builds with a relation to a name."""
         yield from (b for b in self.world.installed_mentioning(name) if b.unit.chosen is b)
         yield from self._mentions.get(name, ())
 
@@ -140,7 +141,7 @@ class Draft:
                 for target in relation.targets
             )
             for name in names
-            for owner in self._mentioning(name)
+            for owner in self.mentioning(name)
             for relation in self.world.relations(owner)
         )
 

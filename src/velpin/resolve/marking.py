@@ -33,6 +33,8 @@ class Marker:
         self.world = draft.world
         self._followed: set[Unit] = set()
         """Fixed units whose relations have all been gone through."""
+        self._working: set[Unit] = set()
+        """Units whose relations are being gone through."""
 
     # -- single steps --------------------------------------------------------------------
 
@@ -102,9 +104,11 @@ class Marker:
         return self._take_along(unit, aim, cause, depth)
 
     def _is_settled(self, unit: Unit, aim: Build) -> bool:
-        if unit.fixed and unit not in self._followed:
+        if unit.fixed and unit not in self._followed and unit not in self._working:
             return False
         there = unit.chosen is aim if unit.mode == "install" else aim is unit.installed
+        if there and unit in self._working:
+            return True
         if not there or self.draft.is_broken(unit):
             return False
         return unit.chosen is None or unit.fixed or not self.draft.wants(unit.chosen)
@@ -133,6 +137,7 @@ class Marker:
             return False
         self._choose(unit, aim, cause)
         fixed, unit.fixed = unit.fixed, True  # nothing below it may undo it
+        self._working.add(unit)
         self._bring_along(aim, depth)
         upgrades = {**way.upgrades, **dependents}
         fine = True
@@ -140,6 +145,7 @@ class Marker:
             fine = self._upgrade_or_drop(other, why, depth) and fine
         fine = (fine or fixed) and self._see_to_all(aim, needs, fixed, depth) and fine
         unit.fixed = fixed
+        self._working.discard(unit)
         if fine or fixed:
             for other, why in way.removals.items():
                 fine = self.drop(other, why) and fine
@@ -256,9 +262,9 @@ class Marker:
             return True
         aims = self._aims(relation)
         cause = Cause(relation.kind.value, owner, relation)
-        if fixed and relation.hard and len(aims) == 1:
-            if self.take(aims[0].unit, cause, follow=False, depth=depth + 1):
-                self._fix(aims[0].unit)
+        only = aims[0].unit if fixed and relation.hard and len(aims) == 1 else None
+        if only and self.take(only, cause, follow=False, depth=depth + 1):
+            self._fix(only)
         return any(self.take(aim.unit, cause, depth=depth + 1) for aim in aims)
 
     def _fix(self, unit: Unit) -> None:

@@ -224,7 +224,7 @@ class _Look:
         return self.repair.scores.get(unit, 0)
 
     def _options(self, build: Build, relation: Relation, target: Target) -> list[Build]:
-        found = self.world.options(target)
+        found = list(self.world.options(target))
         if relation.negative:
             found = [o for o in found if not self.world.exempt(build, relation, o)]
         return found
@@ -259,9 +259,7 @@ class _Look:
             self.marker.take(self.unit, self.unit.cause or Cause("upgrade"), follow=False)
         return True
 
-    def _give_way(
-        self, relation: Relation, target: Target, option: Build, several: bool
-    ) -> bool:
+    def _give_way(self, relation: Relation, target: Target, option: Build, several: bool) -> bool:
         """Change the unit rather than its rival; whether that is done with."""
         rival, scores = option.unit, self.repair.scores
         if self.unit.fixed:

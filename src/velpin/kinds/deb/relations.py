@@ -36,6 +36,7 @@ _WANTED = re.compile(
     re.MULTILINE | re.IGNORECASE,
 )
 _OLD_OPERATORS = {"<": "<=", ">": ">="}
+_MARKS = ("essential", "protected", "important")
 _PRIORITIES = ("required", "important", "standard", "optional", "extra")
 PRIORITY_WEIGHT = (3, 2, 1, -1, -2)
 
@@ -81,7 +82,9 @@ def read_facts(text: bytes, arch: str, native: str) -> Facts:
         for targets in _targets(fields[name], kind, arch, native)
     ]
     source, _, version = fields.get("source", "").partition("(")
-    marks = (fields.get(name, "").strip().lower() for name in ("essential", "protected", "important"))
+    marks = (
+        fields.get(name, "").strip().lower() for name in ("essential", "protected", "important")
+    )
     return Facts(
         tuple(relations),
         tuple(_provided(fields.get("provides", ""))),
@@ -108,12 +111,15 @@ def _priority(text: str) -> int:
 
 
 def _targets(value: str, kind: Kind, arch: str, native: str) -> list[tuple[Target, ...]]:
-    found = []
+    found: list[tuple[Target, ...]] = []
     negative = kind in NEGATIVE
     for part in value.split(","):
         if not part.strip():
             continue
-        targets = [_target(alternative, "" if negative else arch, native) for alternative in part.split("|")]
+        targets = [
+            _target(alternative, "" if negative else arch, native)
+            for alternative in part.split("|")
+        ]
         kept = tuple(target for target in targets if target is not None)
         if negative:
             found += [(target,) for target in kept]

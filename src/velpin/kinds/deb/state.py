@@ -340,7 +340,7 @@ class DebState:
 
     def in_order_of_sight(self, names: Sequence[str]) -> list[str]:
         """Names in the order in which the host first comes across them."""
-        from velpin.kinds.deb.seen import in_order_of_sight
+        from velpin.kinds.deb.transaction.seen import in_order_of_sight
 
         key = tuple(sorted(names))
         if key not in self._sights:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from functools import cached_property
 from itertools import groupby
@@ -10,6 +11,7 @@ from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import Held, Package, Version
 from velpin.kinds.deb.relations import PRIORITY_WEIGHT, Facts, satisfies
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.version import version_key
 from velpin.resolve.world import Build, Kind, Relation, Target, Unit, Weights
 from velpin.store.index import Row
 
@@ -263,6 +265,26 @@ class DebWorld:
             kinds.add(Kind.SUGGESTS)
         return frozenset(kinds)
 
+    @cached_property
+    def serving(self) -> frozenset[Kind]:
+        """Relations by which an automatically installed package serves another."""
+        kinds = {Kind.REQUIRES, Kind.REQUIRES_FIRST}
+        if self.host.conf.switch("APT::AutoRemove::RecommendsImportant", default=True):
+            kinds.add(Kind.RECOMMENDS)
+        if self.host.conf.switch("APT::AutoRemove::SuggestsImportant", default=True):
+            kinds.add(Kind.SUGGESTS)
+        return frozenset(kinds)
+
+    def is_root(self, unit: Unit) -> bool:
+        """Whether it serves a purpose whatever it was installed for."""
+        return self.is_essential(unit) or any(
+            re.search(pattern, unit.name) for pattern in self._never_removed
+        )
+
+    @cached_property
+    def _never_removed(self) -> list[str]:
+        return self.host.conf.listed("APT::NeverAutoRemove")
+
     def follows(self, relation: Relation) -> bool:
         """Hard relations always; recommended and suggested ones as configured."""
         return relation.kind in self._followed
@@ -359,7 +381,7 @@ class DebWorld:
 
     def is_newer(self, build: Build, than: Build) -> bool:
         """Whether a build is of a later version."""
-        return choice.version_key(build.version) > choice.version_key(than.version)
+        return version_key(build.version) > version_key(than.version)
 
     def weight(self, build: Build) -> int:
         """What its priority counts; one that no source has any more counts least."""

@@ -12,13 +12,13 @@ from typing import NamedTuple
 
 from velpin.kinds.deb.choice import Package, Version
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.switching import Switching, Within
-from velpin.kinds.deb.world import DebWorld
+from velpin.kinds.deb.transaction.switching import Switching, Within
+from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.resolve.draft import Draft
 from velpin.resolve.marking import Marker
 from velpin.resolve.needed import reached
 from velpin.resolve.repair import Repair
-from velpin.resolve.world import Build, Cause, Kind, Unit
+from velpin.resolve.world import Build, Cause, Unit
 
 ASKED = Cause("asked")
 UPGRADE = Cause("upgrade")
@@ -35,6 +35,8 @@ class Transaction:
     was_broken: tuple[Unit, ...] = ()
     """Units whose relations do not hold on the host as it is."""
     asked: list[Unit] = field(default_factory=list)
+    phased: set[Unit] = field(default_factory=set)
+    """Units whose upgrade is not meant for this host yet."""
 
     @property
     def changed(self) -> list[Unit]:
@@ -109,18 +111,16 @@ def work_out_upgrade(host: DebState) -> Transaction:
     return done
 
 
-_SERVING = frozenset((Kind.REQUIRES, Kind.REQUIRES_FIRST, Kind.RECOMMENDS, Kind.SUGGESTS))
-
-
 def _leave_out_unneeded(done: Transaction, marker: Marker) -> None:
     """New packages that came in for something that was given up again are left out."""
     new = [unit for unit in done.draft.changed if unit.is_new and unit not in done.asked]
     if not new:
         return
-    needed = reached(done.draft, done.asked, _SERVING)
+    serving = done.world.serving
+    needed = reached(done.draft, done.asked, serving)
     if all(unit in needed for unit in new):
         return
-    needed = reached(done.draft, _roots(done), _SERVING)
+    needed = reached(done.draft, _roots(done), serving)
     left_out = {unit: unit.chosen for unit in new if unit not in needed}
     for unit in list(left_out):
         if not marker.keep(unit):
@@ -140,10 +140,17 @@ def _bring_back(done: Transaction, marker: Marker, left_out: dict[Unit, Build | 
                 again = True
 
 
+def no_longer_needed(done: Transaction) -> list[Unit]:
+    """Installed units that stay, were installed for others only, and serve none any more."""
+    needed = reached(done.draft, _roots(done), done.world.serving)
+    stays = (unit for unit in done.world.installed_units() if unit.chosen is not None)
+    return sorted((u for u in stays if u not in needed), key=lambda unit: unit.name)
+
+
 def _roots(done: Transaction) -> Iterable[Unit]:
     """Units that need no other to serve a purpose."""
     yield from done.asked
     for unit in done.world.installed_units():
-        if not unit.automatic or done.world.is_essential(unit):
+        if not unit.automatic or done.world.is_root(unit):
             yield unit
     yield from (u for u in done.draft.changed if u.cause and u.cause.code == "essential")

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from velpin.kinds.deb.choice import Held, Version
-from velpin.kinds.deb.transaction import Transaction
+from velpin.kinds.deb.choice import Origin, Version
+from velpin.kinds.deb.transaction.explain import label, told
+from velpin.kinds.deb.transaction.work import Transaction, no_longer_needed
+from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.kinds.deb.version import compare
-from velpin.kinds.deb.world import DebWorld
-from velpin.model import Change, Outcome
+from velpin.model import Change, Kept, Outcome, Reason
+from velpin.resolve.causes import why_not
 from velpin.resolve.world import Build, Cause, Unit
 
 _ROLES = {"requires first": "requires", "conflicts with": "conflicts", "same source": "source"}
@@ -16,6 +18,37 @@ def changes_of(done: Transaction) -> tuple[Change, ...]:
     """Every change, in the order of names."""
     found = [_change(done.world, unit) for unit in done.changed]
     return tuple(sorted(found, key=lambda change: (change.name, change.arch)))
+
+
+def kept_back(done: Transaction) -> tuple[Kept, ...]:
+    """Installed packages that stay as they are though there is something newer, and why."""
+    found = []
+    for unit in done.world.installed_units():
+        aim, current = unit.intended, unit.installed
+        if aim is None or current is None or unit.mode != "keep" or aim is current:
+            continue
+        origin = _origin(done.world, aim)
+        arch = done.world.arch_field(aim)
+        source = origin.source if origin else None
+        why = _why_kept(done, unit, aim)
+        found.append(Kept(unit.name, arch, current.version, aim.version, source, why))
+    return tuple(sorted(found))
+
+
+def _why_kept(done: Transaction, unit: Unit, aim: Build) -> tuple[Reason, ...]:
+    if unit.held:
+        return (Reason("is-held", {"name": unit.name}),)
+    if unit in done.phased:
+        share = done.world.facts(aim).phased
+        return (Reason("is-phased", {"name": unit.name, "share": share}),)
+    return told(done.world, why_not(done.draft, aim))
+
+
+def unneeded(done: Transaction) -> tuple[str, ...]:
+    """Installed packages that stay and that nothing needs any more."""
+    if not any(unit.installed for unit in done.changed):
+        return ()
+    return tuple(label(done.world, unit) for unit in no_longer_needed(done))
 
 
 def _change(world: DebWorld, unit: Unit) -> Change:
@@ -33,7 +66,7 @@ def _change(world: DebWorld, unit: Unit) -> Change:
         source=origin.source if origin else None,
         url=origin.url if origin else None,
         role=_role(unit, cause),
-        by=cause.by.unit.name if cause.by else None,
+        by=label(world, cause.by.unit) if cause.by else None,
         relation=str(cause.relation) if cause.relation else "",
         old_source=before.source if before else None,
         outcome=_outcome(old, new),
@@ -46,7 +79,7 @@ def _role(unit: Unit, cause: Cause) -> str:
     return _ROLES.get(cause.code, cause.code)
 
 
-def _origin(world: DebWorld, build: Build | None):
+def _origin(world: DebWorld, build: Build | None) -> Origin | None:
     if build is None:
         return None
     world.builds(build.unit)

@@ -10,7 +10,7 @@ from collections.abc import Callable
 
 from velpin.kinds.deb.choice import Held, Origin, Version
 from velpin.kinds.deb.relations import satisfies
-from velpin.kinds.deb.world import DebWorld
+from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.resolve.draft import Draft
 from velpin.resolve.world import Build, Relation, Target, Unit
 

@@ -1,0 +1,109 @@
+"""Why a version has its number, is chosen, or is passed over, as data."""
+
+from __future__ import annotations
+
+from velpin.kinds.deb import choice
+from velpin.kinds.deb.choice import Number, Package, Version
+from velpin.kinds.deb.preferences import NEVER
+from velpin.kinds.deb.version import compare
+from velpin.model import Fact, PassedOver, Reason
+
+
+def why_candidate(package: Package, chosen: Version) -> tuple[str, tuple[Reason, ...]]:
+    """What decided for a candidate, in a word, and the reasons in order."""
+    rivals = [
+        version for version in package.versions
+        if version is not chosen and version.number.value > 0
+    ]  # fmt: skip
+    reasons = [number_reason(chosen.number, chosen)]
+    installed = package.installed
+    if installed and choice.is_older(chosen, installed):
+        reasons.append(Reason("downgrades", {"number": chosen.number.value}))
+    lower = [version for version in rivals if version.number.value < chosen.number.value]
+    level = [version for version in rivals if version.number.value == chosen.number.value]
+    decided_by = "only offer"
+    if lower:
+        best = max(version.number.value for version in lower)
+        reasons.append(Reason("highest-number", {"number": chosen.number.value, "next": best}))
+        if any(version.offered for version in lower):
+            decided_by = _cause_word(chosen.number)
+    if level:
+        decided_by = "version"
+        newest = Reason("newest", {"version": chosen.text, "number": chosen.number.value})
+        same = all(compare(version.text, chosen.text) == 0 for version in level)
+        reasons.append(Reason("first-of-same", {"version": chosen.text}) if same else newest)
+    if installed is chosen:
+        held = package.held
+        reasons.append(Reason("held" if held else "is-installed", {"version": chosen.text}))
+        decided_by = decided_by if rivals else "installed"
+    elif installed and package.held:
+        reasons.append(Reason("hold-overruled", {}))
+    return decided_by, (*reasons, *source_reasons(chosen))
+
+
+def _cause_word(number: Number) -> str:
+    return {"record": "rule", "target": "target release"}.get(number.cause, "source number")
+
+
+def number_reason(number: Number, version: Version) -> Reason:
+    """Why a version has its number."""
+    facts: dict[str, Fact] = {"number": number.value, "version": version.text}
+    if number.record:
+        record = number.record
+        facts |= {
+            "place": str(record.place),
+            "names": " ".join(record.names) or "*",
+            "pin": f"{record.pin.kind} {record.pin.text}".strip(),
+        }
+    sources = dict.fromkeys(held.origin.source for held in version.offered)
+    facts["source"] = ", ".join(sources)
+    code = f"number-{number.cause}"
+    if number.value == NEVER:
+        code = "number-never"
+    return Reason(code, facts)
+
+
+def source_reasons(chosen: Version) -> tuple[Reason, ...]:
+    """Why it comes from that source, where several have it."""
+    offered = list(dict.fromkeys(held.origin.source for held in chosen.offered))
+    if len(offered) < 2:
+        return ()
+    facts: dict[str, Fact] = {"source": offered[0], "others": ", ".join(offered[1:])}
+    return (Reason("first-listed", facts),)
+
+
+def passed_over(package: Package, chosen: Version, fixed: Reason | None) -> list[PassedOver]:
+    """Every offer that was not taken; `fixed` is the cause where the request is."""
+    found = []
+    for version in package.versions:
+        for place, held in enumerate(version.offered):
+            if version is chosen:
+                why = Reason("listed-later", {"first": version.offered[0].origin.source})
+                if place == 0 or held.origin.source == version.offered[0].origin.source:
+                    continue
+            else:
+                why = fixed or why_not(package, version, chosen)
+            found.append(PassedOver(version.text, held.origin.source, why))
+        if not version.offered and version.installed and version is not chosen:
+            why = fixed or why_not(package, version, chosen)
+            found.append(PassedOver(version.text, "", why))
+    return found
+
+
+def why_not(package: Package, version: Version, chosen: Version | None) -> Reason:
+    """Why a version is not the candidate."""
+    number = number_reason(version.number, version)
+    if version.number.value <= 0:
+        return Reason("barred", {**number.facts, "cause": number.code})
+    if chosen is None:
+        return Reason("older-than-installed", number.facts)
+    facts = {**number.facts, "cause": number.code, "chosen": chosen.number.value}
+    installed = package.installed
+    kept = installed and choice.is_older(version, installed)
+    if kept and version.number.value < choice.DOWNGRADES:
+        return Reason("older-than-installed", facts)
+    if version.number.value < chosen.number.value:
+        return Reason("lower-number", facts)
+    if compare(version.text, chosen.text) == 0:
+        return Reason("same-listed-later", facts)
+    return Reason("older", facts)

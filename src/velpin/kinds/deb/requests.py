@@ -1,0 +1,292 @@
+"""From the text of a request to the version of a package it takes.
+
+Rules as observed (docs/how-hosts-choose/deb.md): a plain name takes the candidate; a named
+version takes that version whatever its number; a named source takes the newest version that
+any index of it has, whatever its number; a virtual name takes its only provider.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable
+from typing import NamedTuple
+
+from velpin.kinds.deb import choice
+from velpin.kinds.deb.choice import Origin, Package, Version
+from velpin.kinds.deb.preferences import expression_matches, release_pin, version_matches
+from velpin.kinds.deb.reasons import source_reasons, why_candidate
+from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.version import compare
+from velpin.model import Fact, Reason, Request
+
+_PATTERN = re.compile(r"[*?\[]")
+_REGEX = re.compile(r"[.^$+]")
+_BOUNDS: dict[str, Callable[[int], bool]] = {
+    ">=": lambda order: order >= 0,
+    "<=": lambda order: order <= 0,
+    ">": lambda order: order > 0,
+    "<": lambda order: order < 0,
+    "==": lambda order: order == 0,
+}
+
+
+class Decision(NamedTuple):
+    """The version one request gets, before it is told as an Answer."""
+
+    package: Package
+    chosen: Version
+    decided_by: str
+    reasons: tuple[Reason, ...]
+    within: Callable[[Origin], bool] | None = None
+    """The source that was named, for what it depends on as well."""
+
+
+class No(Exception):
+    """This request would be refused."""
+
+    def __init__(self, code: str, package: Package | None = None, **facts: Fact) -> None:
+        super().__init__(code)
+        self.reason = Reason(code, facts)
+        self.package = package
+
+
+def expand(host: DebState, request: Request) -> list[Request]:
+    """A pattern that is no name becomes a request for each name it fits (observed)."""
+    if host.knows(request.name):
+        return [request]
+    names: list[str] = []
+    if _PATTERN.search(request.name):
+        names = [name for name in _all_names(host) if expression_matches(request.name, name)]
+    if not names and _REGEX.search(request.name):
+        names = [name for name in _all_names(host) if expression_matches(f"/{request.name}/", name)]
+    return _each(request, names)
+
+
+def _each(request: Request, names: list[str]) -> list[Request]:
+    return [request._replace(name=name) for name in names] or [request]
+
+
+def _all_names(host: DebState) -> list[str]:
+    names = host.offered_names()
+    return sorted(names.union(host.installed_names()))
+
+
+# -- from a name to a package ------------------------------------------------------------
+
+
+def find_package(host: DebState, request: Request) -> Package:
+    """The package a request means; No where there is none or it cannot be told.
+
+    For a version or source of a name that is only provided, an empty package of that name.
+    """
+    found = host.packages(request.name)
+    arch = host.native if request.arch in ("", "native") else request.arch
+    if request.arch and arch not in host.archs:
+        raise No("no-arch", name=request.name, arch=request.arch)
+    first = found.get(arch) if request.arch else next(iter(found.values()), None)
+    if first is None and not request.arch:
+        arch = next((one for one in host.archs if _providers(host, request.name, one)), "")
+    if first is None and not arch:
+        raise No("unknown", name=request.name)
+    if first is None and request.arch and not _is_provided(host, request.name, arch):
+        raise No("not-for-arch", name=request.name, arch=arch)
+    if request.operator or request.source:
+        return first or Package(request.name, arch, [])
+    if first and choice.candidate(first):
+        return first
+    return _only_provider(host, request, arch) or first or _nobody(host, request.name)
+
+
+def _is_provided(host: DebState, name: str, arch: str) -> bool:
+    """Whether a name exists for an architecture though no package is called so (observed)."""
+    return (arch == host.native and bool(_providers(host, name, arch))) or any(
+        name in host.provides(version) and not _serves_all(host, version)
+        for provider in host.provider_names(name)
+        for version in usable(host.packages(provider).get(arch))
+    )
+
+
+def _nobody(host: DebState, name: str) -> Package:
+    raise No("no-provider", name=name, providers=", ".join(host.provider_names(name)))
+
+
+def usable(package: Package | None) -> list[Version]:
+    """Versions that can be had: offered or installed, not only recorded."""
+    versions = package.versions if package else []
+    return [version for version in versions if version.offered or version.installed]
+
+
+def _serves_all(host: DebState, version: Version) -> bool:
+    """Whether a version serves every architecture."""
+    return host.field(version, "multi-arch") == "foreign"
+
+
+def _providers(host: DebState, name: str, arch: str) -> list[tuple[Package, Version, str]]:
+    """Versions that provide a name for an architecture, and at which version, newest first.
+
+    A package of another architecture that serves all provides its own name, too (observed).
+    """
+    found = []
+    for provider in {**host.provider_names(name), name: None}:
+        for package in host.packages(provider).values():
+            if provider == name and package.arch == arch:
+                continue
+            for version in usable(package):
+                own = {name: version.text} if provider == name else {}
+                provided = {**host.provides(version), **own}
+                if name in provided and (package.arch == arch or _serves_all(host, version)):
+                    found.append((package, version, provided[name]))
+    return found
+
+
+def _only_provider(host: DebState, request: Request, arch: str) -> Package | None:
+    """The one package whose candidate provides the name; of one in several architectures
+    the first (observed)."""
+    fitting: dict[str, Package] = {}
+    for package, version, _ in _providers(host, request.name, arch):
+        if version is choice.candidate(package):
+            fitting.setdefault(package.name, package)
+    if len(fitting) > 1:
+        raise No("several-providers", name=request.name, providers=", ".join(fitting))
+    return next(iter(fitting.values()), None)
+
+
+def _provider_of(
+    host: DebState, request: Request, package: Package, fits: Callable[[Version, str], bool]
+) -> tuple[Package, Version] | None:
+    """The newest fitting version of the one package that provides the name so (observed)."""
+    fitting = [
+        (provider, version)
+        for provider, version, provided in _providers(host, request.name, package.arch)
+        if fits(version, provided)
+    ]
+    names = {provider.name for provider, _ in fitting}
+    return fitting[0] if len(names) == 1 else None
+
+
+# -- from a package to a version ---------------------------------------------------------
+
+
+def decide(host: DebState, request: Request, package: Package) -> Decision:
+    """The version a request takes; No where it takes none."""
+    if request.source:
+        return _by_source(host, request, package)
+    if request.operator:
+        return _by_version(host, request, package)
+    chosen = choice.candidate(package)
+    if chosen is None or not (chosen.offered or chosen.installed):
+        raise No(
+            "never-a-source" if chosen else "no-candidate", package, name=package.name
+        )  # fmt: skip
+    return Decision(package, chosen, *why_candidate(package, chosen))
+
+
+def _by_version(host: DebState, request: Request, package: Package) -> Decision:
+    exact = request.operator == "="
+    among = package.versions if exact else usable(package)
+    fitting = [version for version in among if _fits(package, version, request)]
+    if not fitting and exact:
+        found = _provider_of(host, request, package, lambda _, text: text == request.version)
+        if found:
+            package, fitting = found[0], [found[1]]
+    if not fitting:
+        version = asked_version(request)
+        raise No("no-version", package, name=request.name, version=version)
+    chosen = fitting[0]
+    if not chosen.offered and not chosen.installed:
+        raise No("only-recorded", package, name=request.name, version=chosen.text)
+    if not exact:
+        best = choice.candidate(package)
+        strongest = max(fitting, key=lambda version: version.number.value)
+        chosen = best if best in fitting else strongest
+    reason = Reason("asked-version", {"version": asked_version(request)})
+    return Decision(package, chosen, "request", (reason, *source_reasons(chosen)))
+
+
+def _fits(package: Package, version: Version, request: Request) -> bool:
+    """Whether a version is one that a request names by text, word, pattern or bound."""
+    if request.operator in _BOUNDS:
+        return _BOUNDS[request.operator](compare(version.text, request.version))
+    if request.version in ("newest", "candidate", "installed"):
+        named = {
+            "newest": package.versions[0],
+            "candidate": choice.candidate(package),
+            "installed": package.installed,
+        }
+        return version is named[request.version]
+    return version.text == request.version or version_matches(request.version, version.text)
+
+
+def asked_version(request: Request) -> str:
+    """The version a request asks for, as it was written."""
+    return request.version if request.operator == "=" else request.operator + request.version
+
+
+def _by_source(host: DebState, request: Request, package: Package) -> Decision:
+    within = source_filter(host, request.source)
+    if not any(within(origin) for origin in (*_origins(host), host.own_origin)):
+        raise _nothing_from(host, request.source, package)
+
+    def inside(version: Version) -> bool:
+        return any(within(held.origin) for held in version.holders)
+
+    fitting = [v for v in usable(package) if inside(v)]
+    if request.operator:
+        fitting = [v for v in fitting if _fits(package, v, request)]
+    elif not fitting:
+        exact = _exactly(host, request.source)
+        found = _provider_of(
+            host, request, package, lambda v, _: any(exact(held.origin) for held in v.holders)
+        )
+        if found:
+            package, fitting = found[0], [found[1]]
+    if not fitting:
+        if request.operator:
+            raise No(
+                "no-version-in-source", package, name=package.name, source=request.source,
+                version=asked_version(request),
+            )  # fmt: skip
+        raise No("not-in-source", package, name=request.name, source=request.source)
+    reason = Reason("asked-source", {"source": request.source, "version": fitting[0].text})
+    reasons = (reason, *source_reasons(fitting[0]))
+    return Decision(package, fitting[0], "request", reasons, within)
+
+
+def _exactly(host: DebState, text: str) -> Callable[[Origin], bool]:
+    """What a source's name means for provided names: a handle or a repository's name, else
+    the very text of a suite or codename; no pattern, no version (observed)."""
+    named = {s.handle for s in host.sources if text in (s.handle, s.repository)}
+    if named:
+        return lambda origin: origin.source in named
+    return lambda origin: text in (origin.site.archive, origin.site.codename)
+
+
+def _nothing_from(host: DebState, text: str, package: Package) -> No:
+    """Why a source gives nothing at all: switched off, not fetched, or no such source."""
+    from velpin.near import nearest
+
+    meant = [s for s in host.sources if text in (s.handle, s.repository, s.release)]
+    if meant and meant[0].on:
+        return No("source-not-fetched", package, source=meant[0].handle)
+    if meant:
+        return No("source-is-off", package, source=meant[0].handle)
+    near = nearest(text, [source.handle for source in host.sources])
+    told = f"; did you mean {' or '.join(near)}?" if near else ""
+    return No("unknown-source", package, source=text, near=told)
+
+
+def source_filter(host: DebState, text: str) -> Callable[[Origin], bool]:
+    """Which indexes a source's name in a request means: a handle, a suite, codename or
+    version as the host's installer takes them, else a repository's name."""
+    handles = {source.handle for source in host.sources}
+    if text in handles:
+        return lambda origin: origin.source == text
+    pin = release_pin(text) if "=" not in text else None
+    if pin and any(pin.selects_site(o.site) for o in (*_origins(host), host.own_origin)):
+        return lambda origin: pin.selects_site(origin.site)
+    family = {source.handle for source in host.sources if source.repository == text}
+    return lambda origin: origin.source in family
+
+
+def _origins(host: DebState) -> Iterable[Origin]:
+    return (origin for origin, _ in host.origins)

@@ -1,0 +1,1 @@
+"""One transaction on a deb host: worked out, told, and explained where it is refused."""

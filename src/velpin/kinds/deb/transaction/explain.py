@@ -1,0 +1,109 @@
+"""Why the host would refuse, or keep a package back, told as reasons."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from velpin.kinds.deb.choice import Package, Version, candidate
+from velpin.kinds.deb.reasons import number_reason, why_not
+from velpin.kinds.deb.transaction.world import DebWorld
+from velpin.model import Fact, Reason
+from velpin.resolve.causes import Link, Obstacle
+from velpin.resolve.world import Build, Target, Unit
+
+_MOST = 3
+"""Offers that would do that are told of, for one relation."""
+
+
+def told(world: DebWorld, chain: Iterable[Link], asked: Iterable[Unit] = ()) -> tuple[Reason, ...]:
+    """A chain of causes as reasons, from what was asked for to the cause."""
+    units = set(asked)
+    return tuple(reason for link in chain for reason in _link(world, link, units))
+
+
+def label(world: DebWorld, unit: Unit) -> str:
+    """A unit's name, with its architecture where that is not the host's first."""
+    return unit.name if unit.arch == world.host.native else f"{unit.name}:{unit.arch}"
+
+
+def _link(world: DebWorld, link: Link, asked: set[Unit]) -> Iterator[Reason]:
+    facts: dict[str, Fact] = {
+        "package": label(world, link.owner.unit),
+        "version": link.owner.version,
+        "relation": str(link.relation),
+    }
+    if link.relation.negative:
+        for one in link.obstacles:
+            assert one.build is not None
+            other = {"other": label(world, one.build.unit), "other_version": one.build.version}
+            stays = Reason(_why_it_stays(world, one.build, asked), {})
+            yield Reason("excludes", {**facts, **other}, (stays,))
+        return
+    several = len(link.relation.targets) > 1
+    then = tuple(r for one in link.obstacles for r in _obstacle(world, one, several))
+    yield Reason("needs", facts, then)
+
+
+def _why_it_stays(world: DebWorld, build: Build, asked: set[Unit]) -> str:
+    if build.unit in asked:
+        return "stays-asked"
+    if build.unit.held:
+        return "stays-held"
+    return "stays-essential" if world.is_essential(build.unit) else "stays-needed"
+
+
+def _obstacle(world: DebWorld, one: Obstacle, several: bool) -> Iterator[Reason]:
+    name: dict[str, Fact] = {"name": one.target.name}
+    if one.code == "nothing":
+        yield _nothing(world, one.target)
+    elif one.code == "not chosen":
+        yield from _not_chosen(world, one.target)
+    elif one.code == "impossible" and several and one.build is not None:
+        yield Reason("no-way-either", {**name, "version": one.build.version})
+    elif one.code == "needed as it is" and one.build is not None:
+        yield Reason("only-as-it-is", {**name, "version": one.build.version})
+    elif one.code == "given up" and several and one.build is not None:
+        yield Reason("given-up", {**name, "version": one.build.version})
+
+
+def _nothing(world: DebWorld, target: Target) -> Reason:
+    host = world.host
+    off = [s.handle for s, index in host.indexes_off() if index.rows(target.name)]
+    found = [b.version for u in world.units_of(target.name) for b in world.builds(u)]
+    facts: dict[str, Fact] = {"name": target.name, "off": ", ".join(dict.fromkeys(off))}
+    if found:
+        return Reason("none-fits", {**facts, "versions": ", ".join(dict.fromkeys(found))})
+    code = "nothing-fits" if world.units(target.name) else "nothing-called"
+    return Reason(code, facts)
+
+
+def _not_chosen(world: DebWorld, target: Target) -> Iterator[Reason]:
+    told_of: set[int] = set()
+    count = 0
+    for build in world.options(target):
+        package = world.host.packages(build.unit.name)[build.unit.arch]
+        chosen = candidate(package)
+        if id(package) not in told_of:
+            told_of.add(id(package))
+            yield _chosen(world, build.unit, package, chosen)
+        version = build.offer
+        if isinstance(version, Version) and count < _MOST:
+            count += 1
+            yield _would_do(package, version, chosen)
+
+
+def _chosen(world: DebWorld, unit: Unit, package: Package, chosen: Version | None) -> Reason:
+    name: dict[str, Fact] = {"name": label(world, unit)}
+    if unit.held and unit.installed:
+        return Reason("held-at", {**name, "version": unit.installed.version})
+    if chosen is None:
+        return Reason("takes-nothing", name)
+    source = chosen.offered[0].origin.source if chosen.offered else ""
+    facts = {**name, "version": chosen.text, "source": source}
+    return Reason("takes", facts, (number_reason(chosen.number, chosen),))
+
+
+def _would_do(package: Package, version: Version, chosen: Version | None) -> Reason:
+    source = version.offered[0].origin.source if version.offered else ""
+    facts: dict[str, Fact] = {"name": package.name, "version": version.text, "source": source}
+    return Reason("would-do", facts, (why_not(package, version, chosen),))

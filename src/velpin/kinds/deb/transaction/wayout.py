@@ -1,0 +1,149 @@
+"""Small changes with which a refused request would be carried out, each one tried."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple
+
+from velpin.kinds.deb.choice import Version
+from velpin.kinds.deb.control import decode, encode, read_stanzas, split_lines
+from velpin.kinds.deb.edit import Edits, switch
+from velpin.kinds.deb.transaction.work import Transaction
+from velpin.model import Answer, Fact, Reason, WayOut
+from velpin.resolve.causes import Link, Obstacle
+from velpin.resolve.world import Target
+
+_TRIES = 10
+_ENOUGH = 2
+
+Try = Callable[[Sequence[str], Edits], bool]
+"""Whether the host, with some edits, would carry out some requests."""
+
+
+class _Change(NamedTuple):
+    way: WayOut
+    requests: Sequence[str]
+    edits: Edits
+
+
+def ways_out(
+    done: Transaction, chain: Sequence[Link], answers: Sequence[Answer], works: Try
+) -> tuple[WayOut, ...]:
+    """The first few changes that work, the smallest first."""
+    found: list[WayOut] = []
+    seen: set[str] = set()
+    tries = 0
+    for change in _Changes(done, chain, answers).all():
+        key = change.way.command or str(change.way.what.facts)
+        if key in seen:
+            continue
+        seen.add(key)
+        tries += 1
+        if works(change.requests, change.edits):
+            found.append(change.way)
+        if len(found) == _ENOUGH or tries == _TRIES:
+            break
+    return tuple(found)
+
+
+class _Changes:
+    """Every small change that could help, in the order in which a person would like them."""
+
+    def __init__(self, done: Transaction, chain: Sequence[Link], answers: Sequence[Answer]) -> None:
+        self.world, self.host = done.world, done.world.host
+        self.answers = answers
+        self.texts = [one.asked for one in answers]
+        self.obstacles = [one for link in chain for one in link.obstacles]
+
+    def all(self) -> Iterator[_Change]:
+        """All of them."""
+        for one in self.obstacles:
+            yield from self._other_version(one)
+        for one in self.obstacles:
+            yield from self._off_hold(one)
+        for one in self.obstacles:
+            yield from self._source_on(one.target)
+        for one in self.obstacles:
+            yield from self._without_record(one)
+        yield from self._asked_in_another_version()
+
+    def _asking(self, texts: Sequence[str], what: Reason) -> _Change:
+        return _Change(WayOut(f"velpin forecast {' '.join(texts)}", what), texts, {})
+
+    def _with(self, name: str, text: str) -> list[str]:
+        """The requests with one for a package added, or put in place of what there is."""
+        asked = [a.package for a in self.answers]
+        kept = [t for t, package in zip(self.texts, asked, strict=True) if package != name]
+        return [*kept, text]
+
+    def _other_version(self, one: Obstacle) -> Iterator[_Change]:
+        if one.code != "not chosen":
+            return
+        for build in self.world.options(one.target):
+            version = build.offer
+            if not isinstance(version, Version) or not version.offered:
+                continue
+            name = self._label(build.unit.name, build.unit.arch)
+            facts: dict[str, Fact] = {
+                "name": build.unit.name,
+                "version": build.version,
+                "source": version.offered[0].origin.source,
+            }
+            texts = self._with(build.unit.name, f"{name}@{build.version}")
+            yield self._asking(texts, Reason("ask-for-version", facts))
+
+    def _label(self, name: str, arch: str) -> str:
+        return name if arch == self.host.native else f"{name}:{arch}"
+
+    def _off_hold(self, one: Obstacle) -> Iterator[_Change]:
+        units = [one.build.unit] if one.build else self.world.units_of(one.target.name)
+        for unit in units:
+            if unit.held and unit.name not in [a.package for a in self.answers]:
+                texts = [*self.texts, self._label(unit.name, unit.arch)]
+                yield self._asking(texts, Reason("ask-for-held", {"name": unit.name}))
+
+    def _source_on(self, target: Target) -> Iterator[_Change]:
+        for source, index in self.host.indexes_off():
+            if index.rows(target.name) or index.providers(target.name):
+                edits = switch(self.host.tree, source, True)
+                what = Reason("source-on", {"source": source.handle, "name": target.name})
+                yield _Change(WayOut(f"velpin on {source.handle}", what), self.texts, edits)
+
+    def _without_record(self, one: Obstacle) -> Iterator[_Change]:
+        records = {
+            version.number.record
+            for unit in self.world.units_of(one.target.name)
+            for version in self.host.packages(unit.name)[unit.arch].versions
+            if version.number.record is not None
+        }
+        for record in sorted(records, key=lambda record: record.place):
+            edits = self._cut(record.place.file, record.place.line)
+            what = Reason("without-record", {"place": str(record.place)})
+            yield _Change(WayOut("", what), self.texts, edits)
+
+    def _cut(self, file: str, line: int) -> Edits:
+        """The file without the record that stands at a line."""
+        text = decode(self.host.tree.read(file) or b"")
+        for stanza in read_stanzas(text):
+            if stanza.line <= line < stanza.end:
+                lines = split_lines(text)
+                kept = [*lines[: stanza.line - 1], *lines[stanza.end - 1 :]]
+                return {file: encode("".join(kept))}
+        return {}
+
+    def _asked_in_another_version(self) -> Iterator[_Change]:
+        for answer in self.answers:
+            package = self.host.packages(answer.package).get(
+                self.host.native if answer.arch == "all" else answer.arch
+            )
+            for version in package.versions if package else ():
+                if version.text == answer.version or not version.offered:
+                    continue
+                name = self._label(answer.package, package.arch if package else "")
+                facts: dict[str, Fact] = {
+                    "name": answer.package,
+                    "version": version.text,
+                    "source": version.offered[0].origin.source,
+                }
+                texts = self._with(answer.package, f"{name}@{version.text}")
+                yield self._asking(texts, Reason("ask-for-version", facts))
