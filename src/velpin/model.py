@@ -158,6 +158,8 @@ class Change(NamedTuple):
     outcome: Outcome = "install"
     download_bytes: int = 0
     disk_bytes: int = 0
+    foreign: bool = False
+    """Whether it is of another architecture than the host's first."""
 
 
 class Kept(NamedTuple):

@@ -33,7 +33,8 @@ def write(value: Any) -> None:
 
 def of_reason(reason: Reason) -> dict[str, Any]:
     """A reason: its code, its facts and its sentence."""
-    return {"code": reason.code, "text": sentence(reason), **reason.facts}
+    told = {"code": reason.code, "text": sentence(reason), **reason.facts}
+    return {**told, "because": [of_reason(one) for one in reason.then]} if reason.then else told
 
 
 def of_forecast(found: Forecast) -> dict[str, Any]:
@@ -47,6 +48,15 @@ def of_forecast(found: Forecast) -> dict[str, Any]:
         "download_bytes": found.download_bytes,
         "disk_bytes": found.disk_bytes,
         "notes": [of_reason(note) for note in found.notes],
+        "because": [of_reason(reason) for reason in found.chain],
+        "ways_out": [
+            {"command": way.command or None, **of_reason(way.what)} for way in found.ways_out
+        ],
+        "kept_back": [
+            {**one._asdict(), "why": [of_reason(reason) for reason in one.why]}
+            for one in found.kept
+        ],
+        "no_longer_needed": list(found.unneeded),
     }
 
 

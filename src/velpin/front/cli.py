@@ -150,28 +150,44 @@ def sources(
 @_command
 def forecast(
     request: Annotated[
-        list[str], typer.Argument(help="NAME, NAME:ARCH, NAME@VERSION, NAME%SOURCE")
-    ],
+        list[str] | None,
+        typer.Argument(metavar="[REQUEST...]", help="NAME, NAME:ARCH, NAME@VERSION, NAME%SOURCE"),
+    ] = None,
+    upgrade: Annotated[
+        bool, typer.Option("--upgrade", help="The host's full upgrade, instead of requests.")
+    ] = False,
     source: Annotated[
         str, typer.Option("--from", metavar="SOURCE", help="Narrow every request to a source.")
     ] = "",
     why: Annotated[
         bool, typer.Option("--why", help="Show the reasons and every offer passed over.")
     ] = False,
+    tree: Annotated[bool, typer.Option("--tree", help="Show who brings what, as a tree.")] = False,
+    every: Annotated[bool, typer.Option("--all", help="Show every package.")] = False,
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """What a request would give, from which source, and why."""
-    found = _open(root, as_is).forecast(request, source)
+    """What requests would give, from which sources, with what else, and why."""
+    if upgrade == bool(request) or (upgrade and (source or why)):
+        raise UsageError(
+            "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
+        )
+    host = _open(root, as_is)
+    found = host.forecast_upgrade() if upgrade else host.forecast(request or [], source)
     if json:
         from velpin.front import as_json
 
         as_json.write(as_json.of_forecast(found))
     else:
-        from velpin.front.views import show_forecast
+        from velpin.front import forecast_view
 
-        show_forecast(_screen(), found, why)
+        if tree:
+            forecast_view.show_tree(_screen(), found)
+        elif upgrade:
+            forecast_view.show_upgrade(_screen(), found, every=every)
+        else:
+            forecast_view.show_forecast(_screen(), found, why=why, every=every)
     if found.exit_code:
         raise typer.Exit(found.exit_code)
 

@@ -10,13 +10,21 @@ import os
 import re
 import sys
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, TextIO
+from typing import TYPE_CHECKING, NamedTuple, TextIO
 
 if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
 
 Piece = str | tuple[str, str]
+
+
+class Branch(NamedTuple):
+    """A line of a tree, and what stands below it."""
+
+    line: Sequence[Piece]
+    below: Sequence[Branch] = ()
+
 
 STYLES = {
     "name": "bold",
@@ -75,6 +83,27 @@ class Screen:
         """A heading, after an empty line."""
         self.gap()
         self.line((text, "head"))
+
+    def tree(self, root: Branch) -> None:
+        """A tree, drawn with lines on a terminal and with dashes elsewhere."""
+        if not self.drawn:
+            self._write_branch(root, 0)
+            return
+        from rich.tree import Tree
+
+        def grow(branch: Branch, tree: Tree) -> None:
+            for one in branch.below:
+                grow(one, tree.add(_text(one.line)))
+
+        tree = Tree(_text(root.line), guide_style="dim")
+        grow(root, tree)
+        self.console.print(tree)
+
+    def _write_branch(self, branch: Branch, depth: int) -> None:
+        lead = "  " * (depth - 1) + "- " if depth else ""
+        self.stream.write(lead + "".join(map(_plain, branch.line)).rstrip() + "\n")
+        for one in branch.below:
+            self._write_branch(one, depth + 1)
 
     def table(
         self, heads: Sequence[str], rows: Sequence[Sequence[Piece]], *, right: Sequence[int] = ()

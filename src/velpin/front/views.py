@@ -7,20 +7,12 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.front.screen import Piece, Screen
-from velpin.front.words import DECIDED, age, day, moment, sentence, several, shortened, size
-from velpin.model import Answer, Forecast, HostFacts, KeyUse, Met, Offer, Standing
+from velpin.front.words import age, day, moment, several, shortened
+from velpin.model import HostFacts, KeyUse, Met, Offer, Standing
 
 if TYPE_CHECKING:
     from velpin.change.journal import Entry
     from velpin.kinds.base import Host
-
-_OUTCOMES = {
-    "install": "new on this host",
-    "upgrade": "upgrades {installed}",
-    "downgrade": "replaces the newer {installed}",
-    "reinstall": "replaces the installed {installed} of the same number",
-    "keep": "installed already; nothing to do",
-}
 
 
 def show_facts(screen: Screen, facts: HostFacts) -> None:
@@ -121,79 +113,6 @@ def show_skipped(screen: Screen, host: Host) -> None:
     if found:
         screen.head("Files passed over")
         screen.table(["file", "why"], [[file, why] for file, why in found])
-
-
-# -- forecast ----------------------------------------------------------------------------
-
-
-def show_forecast(screen: Screen, found: Forecast, why: bool) -> None:
-    """The answer first, then what the host has now, then the reasons."""
-    for place, answer in enumerate(found.answers):
-        if why and place:
-            screen.gap()
-        _show_answer(screen, answer, why or len(found.answers) == 1)
-        if why:
-            _show_why(screen, answer)
-    if not found.ok and (found.problem and not any(a.problem for a in found.answers)):
-        screen.line(("refused: ", "bad"), sentence(found.problem))
-    elif not found.ok and len(found.answers) > 1:
-        screen.gap()
-        screen.line(
-            ("refused as a whole: ", "bad"), sentence(found.problem) if found.problem else ""
-        )
-    elif found.changes:
-        screen.gap()
-        disk = f", {size(found.disk_bytes)} more on disk" if found.disk_bytes > 0 else ""
-        count = several(len(found.changes), "package")
-        screen.line(f"{count} asked for: {size(found.download_bytes)} to fetch{disk}")
-    for note in found.notes:
-        screen.line(("note: ", "warn"), sentence(note))
-
-
-def _show_answer(screen: Screen, answer: Answer, full: bool) -> None:
-    if answer.problem:
-        screen.line((answer.asked, "name"), ": ", (sentence(answer.problem), "bad"))
-        if answer.near:
-            lead = "near names" if answer.problem.code == "unknown" else "there are"
-            screen.line(f"{lead}: {', '.join(answer.near)}", indent=2)
-        elif answer.problem.code == "unknown":
-            screen.line(
-                ("velpin find TEXT", "command"), " searches names and descriptions", indent=2
-            )
-        if answer.installed:
-            screen.line(f"installed: {answer.installed}", indent=2)
-        return
-    arch = f":{answer.arch}" if answer.arch not in ("all", "") and ":" in answer.asked else ""
-    origin = (answer.source, "source") if answer.source else ("nowhere: only installed", "warn")
-    told = _OUTCOMES[answer.outcome].format(installed=answer.installed)
-    screen.line(
-        (f"{answer.package}{arch} {answer.version}", "answer"), "  from ", origin, f"  {told}"
-    )
-    if full:
-        because = DECIDED.get(answer.decided_by, answer.decided_by)
-        places = [r.facts["place"] for r in answer.reasons if r.facts.get("place")]
-        because += f" at {places[0]}" if places and answer.decided_by == "rule" else ""
-        passed = len(answer.passed_over)
-        others = f"; {several(passed, 'other offer')} passed over" if passed else ""
-        screen.line(
-            f"now {answer.installed or 'not installed'}; decided by {because}{others}", indent=2
-        )
-        if answer.url:
-            screen.line((answer.url, "quiet"), indent=2)
-
-
-def _show_why(screen: Screen, answer: Answer) -> None:
-    if answer.reasons:
-        screen.line(("why", "head"), indent=2)
-        for number, reason in enumerate(answer.reasons, 1):
-            screen.line(f"{number}. {sentence(reason)}", indent=2)
-    if answer.passed_over:
-        screen.line(("passed over", "head"), indent=2)
-        rows: list[list[Piece]] = [
-            ["  " + one.version, (one.source or "(only installed)", "source"), sentence(one.why)]
-            for one in answer.passed_over
-        ]
-        screen.table(["  version", "source", "why"], rows)
 
 
 # -- offers and search -------------------------------------------------------------------

@@ -9,7 +9,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from velpin.model import Reason
+from velpin.model import Change, Reason
 
 SENTENCES = {
     # why a version has its number
@@ -64,6 +64,33 @@ SENTENCES = {
     "target-unknown": "the target release {target} ({place}) is none that a source has; the host's"
     " installer refuses every request",
     "files-refused": "{what}; the host's installer refuses every request because of it",
+    "unmet": "not all that it needs can be had together",
+    "host-unmet": "the host as it is has relations that do not hold, of {packages}; its installer"
+    " refuses every request that does not mend them",
+    # the chain of causes
+    "needs": "{package} {version} needs {relation}",
+    "excludes": "{package} {version} cannot be beside {other} {other_version}",
+    "stays-asked": "which is asked for as well",
+    "stays-held": "which is on hold",
+    "stays-essential": "which no host may be without",
+    "stays-needed": "which others need",
+    "nothing-called": "nothing is called {name} in any source that is on{off}",
+    "nothing-fits": "what provides {name} does not fit{off}",
+    "none-fits": "of {name} there is only {versions}{off}",
+    "takes": "of {name} the host takes {version}{from}",
+    "takes-nothing": "of {name} the host takes no version",
+    "held-at": "{name} is on hold at {version}",
+    "would-do": "{version}{from} would do, but",
+    "no-way-either": "{name} {version} cannot be had either",
+    "given-up": "{name} {version} was given up on the way",
+    "only-as-it-is": "that is met by {name} {version} only, as it is now",
+    "is-held": "it is on hold",
+    "is-phased": "its source gives it to {share} % of all hosts so far, not to this one",
+    # ways out
+    "ask-for-version": "asks for {name} {version} from {source} as well",
+    "ask-for-held": "asks for {name} by name, which overrules its hold",
+    "source-on": "{source} has {name}",
+    "without-record": "take away the record at {place}: without it nothing is refused",
     # notes
     "taken-as-pattern": "{text} is no package; the host's installer takes the text as a pattern,"
     " and it fits {count}",
@@ -99,9 +126,36 @@ DECIDED = {
 }
 
 
+ROLES = {
+    "asked": "asked for",
+    "requires": "{by} needs it",
+    "recommends": "{by} recommends it",
+    "suggests": "{by} suggests it",
+    "source": "built together with {by}",
+    "upgrade": "",
+    "essential": "no host is to be without it",
+    "breaks": "{by} does not go with the old one",
+    "conflicts": "{by} conflicts with it",
+    "broken": "it needs {relation}",
+    "follows": "the old one needs {relation}",
+}
+"""Why a package changes."""
+
+
+def role(change: Change) -> str:
+    """Why a package changes, in words."""
+    code = change.role
+    if code == "breaks" and change.new is None:
+        code = "conflicts"
+    return ROLES[code].format(by=change.by, relation=change.relation)
+
+
 def sentence(reason: Reason) -> str:
     """A reason in words."""
     facts = dict(reason.facts)
+    facts["from"] = f" from {facts['source']}" if facts.get("source") else ""
+    if reason.code in ("nothing-called", "nothing-fits", "none-fits"):
+        facts["off"] = f"; {facts['off']}, switched off, has it" if facts.get("off") else ""
     cause = facts.get("place") or CAUSES.get(str(facts.get("cause", "")))
     facts["where"] = f" ({cause})" if cause else ""
     if reason.code == "files-refused" and facts.get("file"):

@@ -82,6 +82,9 @@ class Host(Protocol):
     def forecast(self, texts: Sequence[str], source: str = "") -> Forecast:
         """Predict one transaction for all requests together."""
 
+    def forecast_upgrade(self) -> Forecast:
+        """Predict the full upgrade of the host."""
+
     def offers(self, names: Iterable[str]) -> list[Offer]:
         """Every offer of some names, newest first, also of sources switched off."""
 

@@ -12,6 +12,7 @@ from velpin.resolve.causes import why_not
 from velpin.resolve.world import Build, Cause, Unit
 
 _ROLES = {"requires first": "requires", "conflicts with": "conflicts", "same source": "source"}
+"""Roles of causes that are called otherwise."""
 
 
 def changes_of(done: Transaction) -> tuple[Change, ...]:
@@ -72,10 +73,15 @@ def _change(world: DebWorld, unit: Unit) -> Change:
         outcome=_outcome(old, new),
         download_bytes=world.download(new) if new else 0,
         disk_bytes=world.disk(new) - world.disk(old),
+        foreign=unit.arch != world.host.native,
     )
 
 
 def _role(unit: Unit, cause: Cause) -> str:
+    if cause.by is not None and cause.by.unit is unit:
+        return "follows" if unit.chosen else "broken"
+    if cause.code == "unmet":
+        return "upgrade" if unit.chosen else "broken"
     return _ROLES.get(cause.code, cause.code)
 
 

@@ -1,0 +1,294 @@
+"""How a forecast is shown to people: the answer, the whole transaction, or why it is refused."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from velpin.front.screen import Branch, Piece, Screen
+from velpin.front.words import DECIDED, role, sentence, several, shortened, size
+from velpin.model import Answer, Change, Forecast, Kept, Reason
+
+_OUTCOMES = {
+    "install": "new on this host",
+    "upgrade": "upgrades {installed}",
+    "downgrade": "replaces the newer {installed}",
+    "reinstall": "replaces the installed {installed} of the same number",
+    "keep": "installed already; nothing to do",
+}
+
+
+_FEW = 12
+"""Changes of one group that are shown, unless all are wanted."""
+
+_GROUPS = (
+    ("Removed", "bad"),
+    ("Downgraded", "warn"),
+    ("Asked for", "answer"),
+    ("Upgraded", "name"),
+    ("Replaced by the same number", "warn"),
+    ("New", "name"),
+)
+_NAMES = {
+    "remove": "Removed",
+    "downgrade": "Downgraded",
+    "upgrade": "Upgraded",
+    "reinstall": "Replaced by the same number",
+    "install": "New",
+}
+_ALWAYS_ALL = ("Removed", "Downgraded", "Asked for")
+
+
+def show_forecast(screen: Screen, found: Forecast, *, why: bool, every: bool) -> None:
+    """The answer first, then what the host has now, then the whole transaction."""
+    for place, answer in enumerate(found.answers):
+        if why and place:
+            screen.gap()
+        _show_answer(screen, answer, why or len(found.answers) == 1)
+        if why:
+            _show_why(screen, answer)
+    if found.ok:
+        _show_transaction(screen, found, every)
+    else:
+        _show_refusal(screen, found)
+    for note in found.notes:
+        screen.line(("note: ", "warn"), sentence(note))
+
+
+def show_upgrade(screen: Screen, found: Forecast, *, every: bool) -> None:
+    """What the full upgrade would change, and what it keeps back."""
+    if not found.ok:
+        _show_refusal(screen, found)
+    elif found.changes:
+        screen.line(("the full upgrade: ", "head"), (_counted(found.changes), "answer"))
+        _show_groups(screen, found.changes, every)
+        _show_totals(screen, found)
+    else:
+        screen.line(("the full upgrade changes nothing", "answer"))
+    if found.kept:
+        _show_kept(screen, found.kept)
+    for note in found.notes:
+        screen.line(("note: ", "warn"), sentence(note))
+
+
+# -- what would be done ------------------------------------------------------------------
+
+
+def _show_transaction(screen: Screen, found: Forecast, every: bool) -> None:
+    changes = found.changes
+    if not changes:
+        return
+    single = len(found.answers) == 1
+    _show_groups(screen, [c for c in changes if not (single and c.role == "asked")], every)
+    _show_totals(screen, found)
+
+
+def _show_totals(screen: Screen, found: Forecast) -> None:
+    screen.gap()
+    more = "more" if found.disk_bytes >= 0 else "less"
+    screen.line(
+        (_counted(found.changes), "head"),
+        f"; {size(found.download_bytes)} to fetch, {size(abs(found.disk_bytes))} {more} on disk",
+    )
+    moved = [change for change in found.changes if _changes_source(change)]
+    if moved:
+        names = shortened([change.name for change in moved])
+        screen.line(("from another source than now: ", "warn"), names)
+    if found.unneeded:
+        screen.line("needed by nothing any more: ", shortened(found.unneeded, 10))
+
+
+def _counted(changes: Sequence[Change]) -> str:
+    words = {"install": "new", "upgrade": "upgraded", "reinstall": "replaced",
+             "downgrade": "downgraded", "remove": "removed"}  # fmt: skip
+    counts = [(sum(c.outcome == code for c in changes), word) for code, word in words.items()]
+    parts = ", ".join(f"{count} {word}" for count, word in counts if count)
+    return f"{several(len(changes), 'package')}: {parts}"
+
+
+def _changes_source(change: Change) -> bool:
+    return None not in (change.new, change.old_source) and change.old_source != change.source
+
+
+def _group_of(change: Change) -> str:
+    if change.role == "asked" and change.outcome in ("install", "upgrade", "reinstall"):
+        return "Asked for"
+    return _NAMES[change.outcome]
+
+
+def _show_groups(screen: Screen, changes: Sequence[Change], every: bool) -> None:
+    for title, style in _GROUPS:
+        group = [change for change in changes if _group_of(change) == title]
+        if not group:
+            continue
+        group.sort(key=lambda change: (not _changes_source(change), change.name))
+        shown = group if every or title in _ALWAYS_ALL else _first(group)
+        screen.head(f"{title} ({len(group)})" if len(group) > 1 else title)
+        screen.table(
+            ["package", "now", "then", "source", "fetch", "because"],
+            [_row(change, style) for change in shown],
+            right=(4,),
+        )
+        if len(shown) < len(group):
+            screen.line((_rest(group[len(shown) :]), "quiet"))
+
+
+def _first(group: list[Change]) -> list[Change]:
+    return group if len(group) <= _FEW + 2 else group[:_FEW]
+
+
+def _rest(rest: Sequence[Change]) -> str:
+    counts: dict[str, int] = {}
+    for change in rest:
+        counts[change.source or "nowhere"] = counts.get(change.source or "nowhere", 0) + 1
+    told = ", ".join(f"{count} from {source}" for source, count in sorted(counts.items()))
+    return f"and {len(rest)} more ({told}); --all shows them"
+
+
+def _row(change: Change, style: str) -> list[Piece]:
+    arch = f":{change.arch}" if change.foreign else ""
+    source: Piece = (change.source or "", "source")
+    if _changes_source(change):
+        source = (f"{change.source} (now {change.old_source})", "warn")
+    elif change.new is None:
+        source = ""
+    return [
+        (change.name + arch, style),
+        change.old or "",
+        change.new or "",
+        source,
+        size(change.download_bytes) if change.new else "",
+        role(change),
+    ]
+
+
+def _show_kept(screen: Screen, kept: Sequence[Kept]) -> None:
+    screen.head(f"Kept back ({len(kept)})")
+    for one in kept:
+        source = f" from {one.source}" if one.source else ""
+        screen.line((one.name, "name"), f" {one.installed}, not {one.version}{source}")
+        for reason in one.why:
+            _show_cause(screen, reason, 2)
+
+
+# -- why it is refused -------------------------------------------------------------------
+
+
+def _show_refusal(screen: Screen, found: Forecast) -> None:
+    if found.problem is None:
+        return
+    if any(answer.problem for answer in found.answers):
+        if len(found.answers) > 1:
+            screen.gap()
+            screen.line(("refused as a whole: ", "bad"), sentence(found.problem))
+        return
+    if found.answers:
+        screen.gap()
+    screen.line(("refused: ", "bad"), sentence(found.problem))
+    for number, reason in enumerate(found.chain, 1):
+        _show_cause(screen, reason, 2, f"{number}. ")
+    if found.ways_out:
+        screen.head("Ways out, tried")
+        for way in found.ways_out:
+            screen.line((way.command or sentence(way.what), "command"))
+            if way.command:
+                screen.line(sentence(way.what), indent=2)
+
+
+def _show_cause(screen: Screen, reason: Reason, indent: int, lead: str = "") -> None:
+    screen.line(f"{lead}{sentence(reason)}", indent=indent)
+    for cause in reason.then:
+        _show_cause(screen, cause, indent + 2 + len(lead) // 3 * 3)
+
+
+# -- who brings what ---------------------------------------------------------------------
+
+
+def show_tree(screen: Screen, found: Forecast) -> None:
+    """The transaction as a tree: below each package what comes because of it."""
+    if not found.ok:
+        _show_refusal(screen, found)
+        return
+    if not found.changes:
+        screen.line("nothing changes")
+        return
+    children: dict[str, list[Change]] = {}
+    names = {_label(change) for change in found.changes}
+    for change in found.changes:
+        by = change.by if change.by in names and change.by != _label(change) else ""
+        children.setdefault(by or "", []).append(change)
+    for branch in _branches(children, "", set()):
+        screen.tree(branch)
+    _show_totals(screen, found)
+
+
+def _label(change: Change) -> str:
+    return f"{change.name}:{change.arch}" if change.foreign else change.name
+
+
+def _branches(children: dict[str, list[Change]], name: str, above: set[str]) -> Iterator[Branch]:
+    for change in children.get(name, ()):
+        label = _label(change)
+        below: Sequence[Branch] = ()
+        if label not in above:
+            below = tuple(_branches(children, label, above | {label}))
+        yield Branch(_tree_line(change), below)
+
+
+def _tree_line(change: Change) -> tuple[Piece, ...]:
+    versions = f" {change.old} -> {change.new}" if change.old else f" {change.new}"
+    if change.new is None:
+        return (
+            (_label(change), "bad"), f" {change.old} is removed: {role(change)}",
+        )  # fmt: skip
+    style = "answer" if change.role == "asked" else "name"
+    told = f"  {change.role}" if change.role not in ("asked", "requires", "upgrade") else ""
+    return ((_label(change), style), versions, (f"  {change.source or ''}", "source"), told)
+
+
+# -- answers -----------------------------------------------------------------------------
+
+
+def _show_answer(screen: Screen, answer: Answer, full: bool) -> None:
+    if answer.problem:
+        screen.line((answer.asked, "name"), ": ", (sentence(answer.problem), "bad"))
+        if answer.near:
+            lead = "near names" if answer.problem.code == "unknown" else "there are"
+            screen.line(f"{lead}: {', '.join(answer.near)}", indent=2)
+        elif answer.problem.code == "unknown":
+            screen.line(
+                ("velpin find TEXT", "command"), " searches names and descriptions", indent=2
+            )
+        if answer.installed:
+            screen.line(f"installed: {answer.installed}", indent=2)
+        return
+    arch = f":{answer.arch}" if answer.arch not in ("all", "") and ":" in answer.asked else ""
+    origin = (answer.source, "source") if answer.source else ("nowhere: only installed", "warn")
+    told = _OUTCOMES[answer.outcome].format(installed=answer.installed)
+    screen.line(
+        (f"{answer.package}{arch} {answer.version}", "answer"), "  from ", origin, f"  {told}"
+    )
+    if full:
+        because = DECIDED.get(answer.decided_by, answer.decided_by)
+        places = [r.facts["place"] for r in answer.reasons if r.facts.get("place")]
+        because += f" at {places[0]}" if places and answer.decided_by == "rule" else ""
+        passed = len(answer.passed_over)
+        others = f"; {several(passed, 'other offer')} passed over" if passed else ""
+        screen.line(
+            f"now {answer.installed or 'not installed'}; decided by {because}{others}", indent=2
+        )
+        if answer.url:
+            screen.line((answer.url, "quiet"), indent=2)
+
+
+def _show_why(screen: Screen, answer: Answer) -> None:
+    if answer.reasons:
+        screen.line(("why", "head"), indent=2)
+        for number, reason in enumerate(answer.reasons, 1):
+            screen.line(f"{number}. {sentence(reason)}", indent=2)
+    if answer.passed_over:
+        screen.line(("passed over", "head"), indent=2)
+        rows: list[list[Piece]] = [
+            ["  " + one.version, (one.source or "(only installed)", "source"), sentence(one.why)]
+            for one in answer.passed_over
+        ]
+        screen.table(["  version", "source", "why"], rows)
