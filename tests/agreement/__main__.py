@@ -20,10 +20,14 @@ def main(words: list[str]) -> int:
     differs = False
     for file in files:
         result = compare(file)
-        print(f"{file.name}: choices {result.choices}, refusals of a choice {result.refusals}")
-        for text in (*result.choices.differences, *result.refusals.differences):
-            differs = True
-            print(f"  {text}")
+        print(
+            f"{file.name}: choices {result.choices}, transactions {result.transactions},"
+            f" refusals {result.refusals}"
+        )
+        for figure in result:
+            for text in figure.differences:
+                differs = True
+                print(f"  {text}")
     return int(differs)
 
 

@@ -16,8 +16,6 @@ from velpin.front.cli import run
 
 DATA = Path(__file__).parents[1] / "data"
 BESIDE = Path(__file__).parents[3] / "shared" / "agreement"
-BEYOND_THE_CHOICE = ("dependencies cannot be met",)
-"""Refusals that speak of more than the choice of the asked packages."""
 
 
 class Figure(NamedTuple):
@@ -35,6 +33,9 @@ class Result(NamedTuple):
     """The figures of one kind of host."""
 
     choices: Figure
+    """Version and source of each asked package."""
+    transactions: Figure
+    """Every package with both versions and its source, of what was carried out."""
     refusals: Figure
 
 
@@ -65,18 +66,24 @@ def unpacked(file: Path) -> Iterator[list[Path]]:
         yield cases
 
 
+class Rows(NamedTuple):
+    """What was compared, for each figure."""
+
+    choices: list[tuple[bool, str]]
+    transactions: list[tuple[bool, str]]
+    refusals: list[tuple[bool, str]]
+
+
 def compare(file: Path) -> Result:
     """Ask Velpin what was asked of the installer, on every host of an archive."""
-    choices: list[tuple[bool, str]] = []
-    refusals: list[tuple[bool, str]] = []
+    rows = Rows([], [], [])
     with unpacked(file) as cases:
         for case in cases:
             _program(case, "refresh")
             for asked in json.loads((case / "case.json").read_text())["asked"]:
-                if "requests" in asked:
-                    _compare_one(case, asked, choices, refusals)
+                _compare_one(case, asked, rows)
             shutil.rmtree(case)
-    return Result(_figure(choices), _figure(refusals))
+    return Result(*map(_figure, rows))
 
 
 def _figure(rows: list[tuple[bool, str]]) -> Figure:
@@ -90,27 +97,41 @@ def _program(case: Path, *words: str) -> str:
     return out.getvalue()
 
 
-def _compare_one(
-    case: Path,
-    asked: dict[str, Any],
-    choices: list[tuple[bool, str]],
-    refusals: list[tuple[bool, str]],
-) -> None:
-    requests, observed = asked["requests"], asked["observed"]
+def _compare_one(case: Path, asked: dict[str, Any], rows: Rows) -> None:
+    requests, observed = asked.get("requests", ["--upgrade"]), asked["observed"]
     told = json.loads(_program(case, "forecast", "--json", *requests))
     where = f"{case.name} {' '.join(requests)}"
     if not observed["ok"]:
-        if observed["error"] not in BEYOND_THE_CHOICE:
-            refusals.append(
-                (not told["ok"], f"{where}: refused ({observed['error']}), not foreseen")
-            )
+        text = f"{where}: refused ({observed['error']}), not foreseen"
+        rows.refusals.append((not told["ok"], text))
         return
     if not told["ok"]:
-        choices.append((False, f"{where}: not refused, but foreseen so: {told['problem']}"))
+        rows.transactions.append((False, f"{where}: not refused: {told['problem']}"))
         return
     for answer in told["answers"]:
         action = _action(observed["actions"], answer)
-        choices.append((_agrees(answer, action), f"{where}: {_short(answer)}; observed {action}"))
+        text = f"{where}: {_short(answer)}; observed {action}"
+        rows.choices.append((_agrees(answer, action), text))
+    ours, theirs = set(map(_ours, told["changes"])), set(map(_theirs, observed["actions"]))
+    text = f"{where}: only foreseen {sorted(ours - theirs)}, only observed {sorted(theirs - ours)}"
+    rows.transactions.append((ours == theirs, text))
+
+
+Row = tuple[str, str, str, str, str]
+"""Name, architecture, old and new version, repository; empty where there is none."""
+
+
+def _ours(change: dict[str, Any]) -> Row:
+    repository = (change["url"] or "").partition("/repos/")[2].partition("/")[0]
+    old, new = change["old"] or "", change["new"] or ""
+    return change["name"], change["arch"], old, new, repository
+
+
+def _theirs(action: dict[str, Any]) -> Row:
+    return (
+        action["name"], action["arch"], action["old"] or "", action["new"] or "",
+        action["source"] or "",
+    )  # fmt: skip
 
 
 def _action(actions: list[dict[str, Any]], answer: dict[str, Any]) -> dict[str, Any] | None:

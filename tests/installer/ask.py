@@ -23,16 +23,17 @@ class Table(NamedTuple):
 class Installer:
     """The real installer, confined to a root."""
 
-    def __init__(self, root: Path) -> None:
+    def __init__(self, root: Path, archs: tuple[str, ...] = ("amd64", "i386")) -> None:
         self.root = root
         for folder in ("etc/apt/apt.conf.d", "etc/apt/preferences.d", "etc/apt/sources.list.d",
                        "etc/apt/trusted.gpg.d", "var/lib/apt/lists/partial",
                        "var/cache/apt/archives/partial", "var/lib/dpkg", "var/log/apt"):  # fmt: skip
             (root / folder).mkdir(parents=True, exist_ok=True)
         self._conf = root.parent / "installer.conf"
+        listed = " ".join(f'"{arch}";' for arch in archs)
         self._conf.write_text(
             f'Dir "{root}/";\nDir::State::status "{root}/var/lib/dpkg/status";\n'
-            f'Dir::Etc::main "apt.conf";\nAPT::Architecture "amd64";\nAPT::Architectures {{"amd64"; "i386";}};\n'
+            f'Dir::Etc::main "apt.conf";\nAPT::Architecture "amd64";\nAPT::Architectures {{{listed}}};\n'
             'Acquire::Languages "none";\nAPT::Sandbox::User "root";\nDebug::NoLocking "1";\n'
         )
 
@@ -64,6 +65,19 @@ class Installer:
             )
         return found
 
+    def transaction(self, *words: str) -> tuple[bool, Changes] | None:
+        """Whether it would carry out a command, and everything that would change.
+
+        None where its simulation stumbles over the order of its own steps.
+        """
+        done = self.run(
+            "apt-get", "-q", "-s", "-y", "--allow-downgrades", "--allow-change-held-packages",
+            "--allow-remove-essential", *words,
+        )  # fmt: skip
+        if "\nInst " in done.stdout and done.returncode:
+            return None
+        return done.returncode == 0, changes_in(done.stdout)
+
     def simulate(self, *requests: str) -> tuple[bool, dict[str, str]]:
         """Whether it would carry out an installation, and the versions it would put in."""
         done = self.run(
@@ -72,6 +86,20 @@ class Installer:
         )  # fmt: skip
         put = dict(re.findall(r"(?m)^Inst (\S+) (?:\[\S+\] )?\((\S+) ", done.stdout))
         return done.returncode == 0, put
+
+
+Changes = dict[str, tuple[str | None, str | None]]
+"""Old and new version by name (with the architecture where it is not the first)."""
+
+
+def changes_in(told: str) -> Changes:
+    """The packages a simulation puts in or takes out."""
+    found: Changes = {}
+    for name, old, new in re.findall(r"(?m)^Inst (\S+) (?:\[(\S+)\] )?\((\S+) ", told):
+        found[name] = (old or None, new)
+    for name, old in re.findall(r"(?m)^Remv (\S+) \[(\S+)\]", told):
+        found[name] = (old, None)
+    return found
 
 
 def _named(text: str, label: str) -> str | None:
