@@ -74,7 +74,7 @@ class Installer:
             "apt-get", "-q", "-s", "-y", "--allow-downgrades", "--allow-change-held-packages",
             "--allow-remove-essential", *words,
         )  # fmt: skip
-        if "\nInst " in done.stdout and done.returncode:
+        if done.returncode and ("\nInst " in done.stdout or "not configure" in done.stderr):
             return None
         return done.returncode == 0, changes_in(done.stdout)
 

@@ -61,9 +61,9 @@ class DrawnRelations:
             fields["Essential"] = "yes"
         if pick.random() < 0.3:
             fields["Multi-Arch"] = pick.choice(["foreign", "same", "allowed"])
-        if pick.random() < 0.25:
+        if pick.random() < 0.4:
             name = pick.choice(_VIRTUAL)
-            fields["Provides"] = name if pick.random() < 0.5 else f"{name} (= {pick.randint(1, 3)})"
+            fields["Provides"] = name if pick.random() < 0.6 else f"{name} (= {pick.randint(1, 3)})"
             if name == "default-horn":
                 fields["Conflicts"] = name
         return fields
@@ -89,7 +89,7 @@ class DrawnRelations:
 
     def _offers(self, name: str, group: str, number: int) -> list[Fields]:
         pick = self.random
-        if pick.random() < 0.2:
+        if pick.random() < 0.08:
             return []
         version = f"{number}.{pick.choice([0, 0, 0, 1])}-1"
         self.versions.setdefault(name, []).append(version)
@@ -129,12 +129,13 @@ class DrawnRelations:
     def _one(self, name: str, number: int) -> str:
         pick = self.random
         if pick.random() < 0.15:
-            return pick.choice([*_VIRTUAL, "tide-api (>= 2)", "tide-api (= 1)", "gone"])
+            names = [*_VIRTUAL, *_VIRTUAL, "tide-api (>= 2)", "tide-api (= 1)", "gone"]
+            return pick.choice(names)
         other = self._other(name)
         arch = pick.choice([":any"] + [""] * 12)
         low = max(1, number - pick.choice([0, 0, 1]))
         bound = pick.choice(
-            [""] * 5 + [f" (>= {low}.0)"] * 4 + [f" (<< {number + 1})", f" (= {number}.0-1)"]
+            [""] * 9 + [f" (>= {low}.0)"] * 7 + [f" (<< {number + 1})", f" (= {number}.0-1)"]
         )
         return other + arch + bound
 
@@ -147,7 +148,7 @@ class DrawnRelations:
         self.put("etc/apt/sources.list", "".join(old))
         self.put("var/lib/dpkg/status", "")
         rows: dict[tuple[str, str], Fields] = {}
-        for _ in range(pick.randint(1, 4)):
+        for _ in range(pick.randint(2, 9)):
             self.put("var/lib/dpkg/status", text_of(list(rows.values())).decode())
             host = self.host()
             for change in host.forecast([pick.choice(self.names)[0]]).changes:

@@ -227,8 +227,11 @@ class Marker:
         self, unit: Unit, aim: Build, relation: Relation, other: Build, cause: Cause, way: _Way
     ) -> bool:
         rival = other.unit
-        if rival.installed is not other:
-            return self.keep(rival)
+        if rival.installed is not other:  # being installed: first put back as it was
+            if not self.keep(rival):
+                return False
+            if rival.installed not in self.draft.against(aim, relation):
+                return True
         if self.draft.aim_helps(aim, relation, rival):
             way.upgrades[rival] = cause
             return True

@@ -315,8 +315,12 @@ class _Look:
             self.changed = self.changed or done
 
     def _take_down(self, build: Build, rival: Unit, relation: Relation) -> bool:
-        if relation.negative and rival.installed is not None:
-            return self.marker.drop(rival, Cause(relation.kind.value, build, relation))
+        """Put a rival back where that helps, else remove it; whether either was possible."""
+        before = rival.installed
+        if relation.negative and before is not None:
+            (target,) = relation.targets
+            if rival.chosen is before or self.world.fits(before, target):
+                return self.marker.drop(rival, Cause(relation.kind.value, build, relation))
         return self.marker.keep(rival)
 
 

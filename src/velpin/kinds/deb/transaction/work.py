@@ -153,4 +153,4 @@ def _roots(done: Transaction) -> Iterable[Unit]:
     for unit in done.world.installed_units():
         if not unit.automatic or done.world.is_root(unit):
             yield unit
-    yield from (u for u in done.draft.changed if u.cause and u.cause.code == "essential")
+    yield from (unit for unit in done.draft.changed if unit.is_new and done.world.is_root(unit))
