@@ -12,6 +12,10 @@ from typing import NamedTuple
 INSTALLER = shutil.which("apt-get")
 
 
+_STUMBLES = ("E: Could not configure", "E: Internal error")
+"""Said where it has worked the transaction out, and finds no order of steps for it."""
+
+
 class Table(NamedTuple):
     """What the installer says of one name: its candidate, and number and text of each version."""
 
@@ -74,7 +78,8 @@ class Installer:
             "apt-get", "-q", "-s", "-y", "--allow-downgrades", "--allow-change-held-packages",
             "--allow-remove-essential", *words,
         )  # fmt: skip
-        if done.returncode and ("\nInst " in done.stdout or "not configure" in done.stderr):
+        stumbled = "\nInst " in done.stdout or any(text in done.stderr for text in _STUMBLES)
+        if done.returncode and stumbled:
             return None
         return done.returncode == 0, changes_in(done.stdout)
 

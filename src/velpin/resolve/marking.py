@@ -140,16 +140,21 @@ class Marker:
         self._working.add(unit)
         self._bring_along(aim, depth)
         upgrades = {**way.upgrades, **dependents}
+        dropped: list[Unit] = []
         fine = True
         for other, why in upgrades.items():
-            fine = self._upgrade_or_drop(other, why, depth) and fine
+            fine = self._upgrade_or_drop(other, why, fixed, dropped, depth) and fine
         fine = (fine or fixed) and self._see_to_all(aim, needs, fixed, depth) and fine
         unit.fixed = fixed
         self._working.discard(unit)
         if fine or fixed:
             for other, why in way.removals.items():
                 fine = self.drop(other, why) and fine
-        return fine if fine or fixed else self.give_up(unit)
+        if fine or fixed:
+            return fine
+        for other in dropped:
+            self.keep(other)
+        return self.give_up(unit)
 
     def _see_to_all(self, aim: Build, needs: list[Relation], fixed: bool, depth: int) -> bool:
         """Have every hard relation met; stops at the first that fails unless it is fixed."""
@@ -205,8 +210,16 @@ class Marker:
             for target in relation.targets
         )
 
-    def _upgrade_or_drop(self, unit: Unit, cause: Cause, depth: int) -> bool:
-        return self.take(unit, cause, depth=depth + 1) or self.drop(unit, cause)
+    def _upgrade_or_drop(
+        self, unit: Unit, cause: Cause, fixed: bool, dropped: list[Unit], depth: int
+    ) -> bool:
+        if self.take(unit, cause, depth=depth + 1):
+            return True
+        if not self.drop(unit, cause):
+            return False
+        dropped.append(unit)
+        unit.fixed = unit.fixed or fixed
+        return True
 
     # -- what stands in the way ----------------------------------------------------------
 
