@@ -12,7 +12,10 @@ from typing import NamedTuple
 INSTALLER = shutil.which("apt-get")
 
 
-_STUMBLES = ("E: Could not configure", "E: Internal error")
+_STUMBLES = (
+    "E: Could not configure", "E: Couldn't configure", "E: Internal error",
+    "E: This installation run will require temporarily",
+)  # fmt: skip
 """Said where it has worked the transaction out, and finds no order of steps for it."""
 
 

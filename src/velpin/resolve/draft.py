@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from velpin.resolve.world import Build, Relation, Target, Unit, World
+from velpin.resolve.world import HARD, NEGATIVE, Build, Relation, Target, Unit, World
 
 
 class Draft:
@@ -82,24 +82,32 @@ class Draft:
     def against(self, owner: Build, relation: Relation) -> list[Build]:
         """Chosen builds that a negative relation speaks against."""
         (target,) = relation.targets
+        name = target.name
+        if name not in self._added and not self.world.installed_holding(name):
+            return []
         exempt = self.world.exempt
         return [b for b in self.meeting(target) if not exempt(owner, relation, b)]
 
     def holds(self, owner: Build, relation: Relation) -> bool:
         """Whether a relation of a build is in order now."""
-        if relation.negative:
+        if relation.kind in NEGATIVE:
             return not self.against(owner, relation)
-        fits = self.world.fits
-        for target in relation.targets:
-            for build in self.holding(target.name):
-                if fits(build, target):
+        fits, installed, added = self.world.fits, self.world.installed_holding, self._added
+        for target in relation.targets:  # asked most of all, so written out
+            name = target.name
+            for build in installed(name):
+                if build.unit.chosen is build and fits(build, target):
                     return True
+            if name in added:
+                for build in added[name]:
+                    if fits(build, target):
+                        return True
         return False
 
     def unmet(self, build: Build) -> list[Relation]:
         """Hard relations of a build that do not hold."""
         relations = self.world.relations(build)
-        return [r for r in relations if r.hard and not self.holds(build, r)]
+        return [r for r in relations if r.kind in HARD and not self.holds(build, r)]
 
     def wants(self, build: Build) -> bool:
         """Whether some relation the host acts on, hard or not, does not hold."""
@@ -115,7 +123,7 @@ class Draft:
             self._stale.discard(unit)
             build = unit.chosen
             if build is not None and any(
-                relation.hard and not self.holds(build, relation)
+                relation.kind in HARD and not self.holds(build, relation)
                 for relation in self.world.relations(build)
             ):
                 self._broken.add(unit)

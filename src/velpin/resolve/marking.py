@@ -104,14 +104,13 @@ class Marker:
         return self._take_along(unit, aim, cause, depth)
 
     def _is_settled(self, unit: Unit, aim: Build) -> bool:
-        if unit.fixed and unit not in self._followed and unit not in self._working:
-            return False
+        """Whether a unit is where it should be, with all that it wants, or is being seen to."""
         there = unit.chosen is aim if unit.mode == "install" else aim is unit.installed
-        if there and unit in self._working:
-            return True
+        if unit in self._working or unit.fixed:
+            return there and (unit in self._working or unit in self._followed)
         if not there or self.draft.is_broken(unit):
             return False
-        return unit.chosen is None or unit.fixed or not self.draft.wants(unit.chosen)
+        return unit.chosen is None or not self.draft.wants(unit.chosen)
 
     def _choose(self, unit: Unit, aim: Build, cause: Cause) -> None:
         if unit.chosen is not aim:
@@ -139,11 +138,9 @@ class Marker:
         fixed, unit.fixed = unit.fixed, True  # nothing below it may undo it
         self._working.add(unit)
         self._bring_along(aim, depth)
-        upgrades = {**way.upgrades, **dependents}
-        dropped: list[Unit] = []
         fine = True
-        for other, why in upgrades.items():
-            fine = self._upgrade_or_drop(other, why, fixed, dropped, depth) and fine
+        for other, why in {**way.upgrades, **dependents}.items():
+            fine = self._upgrade_or_drop(other, why, fixed, depth) and fine
         fine = (fine or fixed) and self._see_to_all(aim, needs, fixed, depth) and fine
         unit.fixed = fixed
         self._working.discard(unit)
@@ -152,8 +149,9 @@ class Marker:
                 fine = self.drop(other, why) and fine
         if fine or fixed:
             return fine
-        for other in dropped:
-            self.keep(other)
+        for other in way.upgrades:
+            if other.mode == "remove":
+                self.keep(other)
         return self.give_up(unit)
 
     def _see_to_all(self, aim: Build, needs: list[Relation], fixed: bool, depth: int) -> bool:
@@ -210,24 +208,23 @@ class Marker:
             for target in relation.targets
         )
 
-    def _upgrade_or_drop(
-        self, unit: Unit, cause: Cause, fixed: bool, dropped: list[Unit], depth: int
-    ) -> bool:
+    def _upgrade_or_drop(self, unit: Unit, cause: Cause, fixed: bool, depth: int) -> bool:
+        if unit.mode == "install" and unit.chosen is unit.aim:
+            return True  # brought along already
         if self.take(unit, cause, depth=depth + 1):
             return True
         if not self.drop(unit, cause):
             return False
-        dropped.append(unit)
         unit.fixed = unit.fixed or fixed
         return True
 
     # -- what stands in the way ----------------------------------------------------------
 
     def _clear_the_way(self, unit: Unit, aim: Build, excludes: Iterable[Relation]) -> _Way | None:
-        """Deal with chosen builds that a build excludes; None where one cannot go."""
+        """Deal with builds that a build excludes; None where one cannot go."""
         way = _Way({}, {})
         for relation in excludes:
-            for other in self.draft.against(aim, relation):
+            for other in self._rivals(unit, aim, relation):
                 cause = Cause(relation.kind.value, aim, relation)
                 gone = self._make_room(unit, aim, relation, other, cause, way)
                 if not gone and not unit.fixed:
@@ -235,6 +232,21 @@ class Marker:
             if unit.fixed:
                 self._rule_out(aim, relation)
         return way
+
+    def _rivals(self, unit: Unit, aim: Build, relation: Relation) -> list[Build]:
+        """Chosen builds that a relation speaks against; for a fixed unit also installed ones
+        that are being removed already, so that they stay removed or are upgraded instead."""
+        found = self.draft.against(aim, relation)
+        if unit.fixed:
+            (target,) = relation.targets
+            found += [
+                build
+                for build in self.world.installed_holding(target.name)
+                if build.unit.chosen is None
+                and self.world.fits(build, target)
+                and not self.world.exempt(aim, relation, build)
+            ]
+        return found
 
     def _make_room(
         self, unit: Unit, aim: Build, relation: Relation, other: Build, cause: Cause, way: _Way
@@ -251,7 +263,7 @@ class Marker:
         if not unit.fixed:
             way.removals[rival] = cause
             return self.may_change(rival, "remove")
-        if rival.aim is not other:
+        if rival.aim is not rival.installed:
             return True  # its aim is ruled out; `repair` finds what gives way
         gone = self.drop(rival, cause)
         rival.fixed = rival.fixed or gone

@@ -351,6 +351,7 @@ def scores_of(draft: Draft, asked: Collection[Unit]) -> dict[Unit, int]:
                 for other in named:
                     if not relation.negative:
                         dependents.setdefault(other, []).append(unit)
+                named = [other for other in named if _is_meant(draft, target, other)]
                 for other in dict.fromkeys([*named, *_meeting(draft, build, relation, target)]):
                     scores[other] = scores.get(other, 0) + worth
     return _with_inherited(draft, scores, dependents, asked)
@@ -370,10 +371,17 @@ def _named(draft: Draft, target: Target, owner: Unit) -> list[Unit]:
     ]
 
 
+def _is_meant(draft: Draft, target: Target, unit: Unit) -> bool:
+    """Whether what is chosen of a unit is within the bounds of a target that names it."""
+    if not target.operator:
+        return True
+    return unit.chosen is not None and draft.world.fits(unit.chosen, target)
+
+
 def _meeting(draft: Draft, owner: Build, relation: Relation, target: Target) -> list[Unit]:
-    """Units that provide what a target speaks of, as they are chosen."""
+    """Units that are what a target means, as they are chosen."""
     met = draft.against(owner, relation) if relation.negative else draft.meeting(target)
-    return [build.unit for build in met if build.unit.name != target.name]
+    return [build.unit for build in met]
 
 
 def _with_inherited(

@@ -34,6 +34,8 @@ _SUMMARY = 9
 _ACCELERATION = 4
 """A little less small for a good deal faster (see the lz4 format)."""
 _PART = 10_000_000
+_KEPT = 64
+"""Blocks kept unpacked, about 60 kB each."""
 
 
 class Row(NamedTuple):
@@ -114,7 +116,7 @@ class Index:
             self.stamp = Stamp(*facts["stamp"])
             self.schema: int = facts["schema"]
             self._parts: list[dict[str, Any]] = facts["parts"]
-            self._block: tuple[int, bytes] = (-1, b"")
+            self._blocks: dict[int, bytes] = {}
         except (OSError, ValueError, KeyError, TypeError) as problem:
             raise StoreError(f"{path}: {problem}", "remove it; it is made anew") from problem
 
@@ -195,10 +197,14 @@ class Index:
 
     def text(self, row: Row) -> bytes:
         """The whole text of one entry."""
-        if self._block[0] != row.block:
+        block = self._blocks.get(row.block)
+        if block is None:
+            if len(self._blocks) >= _KEPT:
+                del self._blocks[next(iter(self._blocks))]
             part, number = divmod(row.block, _PART)
-            self._block = (row.block, self._unpacked(*self._parts[part]["blocks"][number]))
-        return self._block[1][row.start : row.start + row.length]
+            block = self._unpacked(*self._parts[part]["blocks"][number])
+            self._blocks[row.block] = block
+        return block[row.start : row.start + row.length]
 
     def blocks(self) -> Iterator[bytes]:
         """The texts of all entries, some at a time, in the order of the index."""

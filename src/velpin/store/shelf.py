@@ -3,6 +3,7 @@
     fetched/<source>/state.json     what was fetched, when, by whom it was signed
     fetched/<source>/<digest...>    the files it names; never changed once they are there
     parsed/<file>.index             see `index.py`
+    memo/                           see `memo.py`
 
 `state.json` is replaced in one rename, so a fetch counts whole or not at all. Everything
 here can be made anew and may be removed at any time.
@@ -17,11 +18,14 @@ import zlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from velpin.errors import CannotWrite, HostFileError, StoreError
 from velpin.store.index import SCHEMA, Index, Part, Stamp, write_index
 from velpin.tree import Tree
+
+if TYPE_CHECKING:
+    from velpin.store.memo import Memo
 
 SYSTEM_STORE = "var/cache/velpin"
 
@@ -106,6 +110,12 @@ class Shelf:
                 target = Path(folder) / name
                 write_index(target, stamp, parts(path))
                 return Index(target)
+
+    def memo(self, indexes: Sequence[Index]) -> Memo:
+        """What was worked out from some parsed indexes before."""
+        from velpin.store.memo import Memo
+
+        return Memo(self._folders, indexes)
 
     # -- fetched files -------------------------------------------------------------------
 

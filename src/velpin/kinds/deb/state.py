@@ -35,6 +35,7 @@ from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
 from velpin.kinds.deb.version import version_key
 from velpin.model import Reason, Source
 from velpin.store.index import Index, Part, Row
+from velpin.store.memo import Memo
 from velpin.store.shelf import Shelf
 from velpin.tree import Tree
 
@@ -53,7 +54,6 @@ class DebState:
         self.as_is = as_is
         self._packages: dict[str, dict[str, Package]] = {}
         self._facts: dict[tuple[int, int], Facts] = {}
-        self._sights: dict[tuple[str, ...], list[str]] = {}
 
     def with_edits(self, edits: Mapping[str, bytes | None]) -> Self:
         """The same host as it would be after some edits."""
@@ -342,13 +342,19 @@ class DebState:
         """Names in the order in which the host first comes across them."""
         from velpin.kinds.deb.transaction.seen import in_order_of_sight
 
-        key = tuple(sorted(names))
-        if key not in self._sights:
-            found = [index for _, index in self.indexes]
-            found += [self.record] if self.record else []
+        wanted = sorted(names)
+        found = [index for _, index in self.indexes]
+        found += [self.record] if self.record else []
+
+        def look() -> list[str]:
             blocks = chain.from_iterable(index.blocks() for index in found)
-            self._sights[key] = in_order_of_sight(blocks, key)
-        return self._sights[key]
+            return in_order_of_sight(blocks, wanted)
+
+        return self._memo.names("seen: " + " ".join(wanted), look)
+
+    @cached_property
+    def _memo(self) -> Memo:
+        return self.shelf.memo([index for _, index in self.indexes])
 
     def essential_names(self) -> set[str]:
         """Names of packages that a source that is on marks as essential."""

@@ -110,7 +110,7 @@ class DebWorld:
     def missing_essentials(self) -> list[Unit]:
         """Essential packages of the sources of which nothing is installed."""
         found = []
-        for name in sorted(self.host.essential_names()):
+        for name in sorted(self._essential_names):
             units = self.units_of(name)
             if units and not any(unit.chosen for unit in units):
                 found.append(units[0])
@@ -277,9 +277,16 @@ class DebWorld:
 
     def is_root(self, unit: Unit) -> bool:
         """Whether it serves a purpose whatever it was installed for."""
-        return self.is_essential(unit) or any(
-            re.search(pattern, unit.name) for pattern in self._never_removed
+        build = unit.chosen
+        return (
+            unit.name in self._essential_names
+            or (build is not None and self.facts(build).essential)
+            or any(re.search(pattern, unit.name) for pattern in self._never_removed)
         )
+
+    @cached_property
+    def _essential_names(self) -> set[str]:
+        return self.host.essential_names()
 
     @cached_property
     def _never_removed(self) -> list[str]:
