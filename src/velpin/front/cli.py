@@ -435,6 +435,9 @@ def run(words: list[str]) -> int:
 
 def main() -> None:
     """The program."""
+    import gc
+
+    gc.disable()  # one short command; what lies in cycles goes with it
     try:
         code = run(sys.argv[1:])
         sys.stdout.flush()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from velpin.resolve.world import HARD, NEGATIVE, Build, Relation, Target, Unit, World
 
@@ -11,14 +11,16 @@ from velpin.resolve.world import HARD, NEGATIVE, Build, Relation, Target, Unit, 
 class Draft:
     """Choices so far, kept so that what they break is known without asking everything anew."""
 
-    def __init__(self, world: World) -> None:
+    def __init__(self, world: World, broken: Collection[Unit] | None = None) -> None:
+        """`broken` are the installed units with a hard relation that does not hold, where
+        that is known already."""
         self.world = world
         self.changed: dict[Unit, None] = {}
         """Units that were touched, in the order of touching."""
         self._added: dict[str, list[Build]] = defaultdict(list)
         self._mentions: dict[str, list[Build]] = defaultdict(list)
-        self._broken: set[Unit] = set()
-        self._stale: set[Unit] = set(world.installed_units())
+        self._broken: set[Unit] = set(broken or ())
+        self._stale: set[Unit] = set(world.installed_units()) if broken is None else set()
 
     # -- choosing ------------------------------------------------------------------------
 

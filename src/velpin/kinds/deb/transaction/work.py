@@ -6,14 +6,14 @@ The steps and their order are observed (docs/how-hosts-choose/deb.md); the engin
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from velpin.kinds.deb.choice import Package, Version
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.switching import Switching, Within
-from velpin.kinds.deb.transaction.world import DebWorld
+from velpin.kinds.deb.transaction.world import DebWorld, key_of
 from velpin.resolve.draft import Draft
 from velpin.resolve.marking import Marker
 from velpin.resolve.needed import reached
@@ -53,13 +53,19 @@ class Wanted(NamedTuple):
     within: Within | None = None
 
 
+def _begin(host: DebState) -> Transaction:
+    world = DebWorld(host)
+    names = world.remembered("unmet", lambda: [key_of(unit) for unit in Draft(world).broken()])
+    keys = set(names)
+    broken = tuple(unit for unit in world.installed_units() if key_of(unit) in keys)
+    return Transaction(world, Draft(world, broken), False, broken)
+
+
 def work_out(host: DebState, wanted: Sequence[Wanted]) -> Transaction:
     """The transaction that brings some versions of packages, all together."""
-    world = DebWorld(host)
-    draft = Draft(world)
+    done = _begin(host)
+    world, draft = done.world, done.draft
     marker = Marker(draft)
-    broken = tuple(draft.broken())
-    done = Transaction(world, draft, False, broken)
     for package, version, _ in wanted:
         unit = world.unit(package.name, package.arch)
         unit.intend(world.build_of(unit, version))
@@ -67,7 +73,7 @@ def work_out(host: DebState, wanted: Sequence[Wanted]) -> Transaction:
         done.asked.append(unit)
         marker.take(unit, ASKED, follow=False, by_name=True)
     _switch(done, wanted)
-    if broken:
+    if done.was_broken:
         done.ok = not draft.broken()
         return done
     for unit in done.asked:
@@ -86,13 +92,11 @@ def _switch(done: Transaction, wanted: Sequence[Wanted]) -> None:
 
 def work_out_upgrade(host: DebState) -> Transaction:
     """The full upgrade of a host."""
-    world = DebWorld(host)
-    draft = Draft(world)
-    marker = Marker(draft)
-    broken = tuple(draft.broken())
-    done = Transaction(world, draft, False, broken)
-    if broken:
+    done = _begin(host)
+    if done.was_broken:
         return done
+    world, draft = done.world, done.draft
+    marker = Marker(draft)
     installed = list(world.installed_units())
     for follow in (False, True):
         for unit in installed:
@@ -141,10 +145,33 @@ def _bring_back(done: Transaction, marker: Marker, left_out: dict[Unit, Build | 
 
 
 def no_longer_needed(done: Transaction) -> list[Unit]:
-    """Installed units that stay, were installed for others only, and serve none any more."""
+    """Installed units that stay, were installed for others only, and served something that
+    was removed or no longer relates to them."""
+    let_go = {unit for unit in _let_go(done) if unit.automatic and unit.chosen is not None}
+    if not let_go:
+        return []
     needed = reached(done.draft, _roots(done), done.world.serving)
     stays = (unit for unit in done.world.installed_units() if unit.chosen is not None)
-    return sorted((u for u in stays if u not in needed), key=lambda unit: unit.name)
+    found = (unit for unit in stays if unit not in needed and unit.automatic)
+    return sorted(found, key=lambda unit: unit.name)
+
+
+def _let_go(done: Transaction) -> Iterator[Unit]:
+    """Units that an installed build related to and its successor does not."""
+    world = done.world
+    for unit in done.changed:
+        if unit.installed is None:
+            continue
+        kept = _serving_names(world, unit.chosen) if unit.chosen else set()
+        for relation in world.relations(unit.installed):
+            for target in relation.targets:
+                if relation.kind in world.serving and target.name not in kept:
+                    yield from (build.unit for build in done.draft.meeting(target))
+
+
+def _serving_names(world: DebWorld, build: Build) -> set[str]:
+    relations = (one for one in world.relations(build) if one.kind in world.serving)
+    return {target.name for relation in relations for target in relation.targets}
 
 
 def _roots(done: Transaction) -> Iterable[Unit]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import cached_property
 from itertools import groupby
 
@@ -14,9 +14,20 @@ from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import version_key
 from velpin.resolve.world import Build, Kind, Relation, Target, Unit, Weights
 from velpin.store.index import Row
+from velpin.store.memo import Memo
 
 _TABLE = 196_613
 """Buckets of the table in whose order the host goes through all its packages (observed)."""
+
+
+def key_of(unit: Unit) -> str:
+    """A unit's name and architecture in one word."""
+    return f"{unit.name}:{unit.arch}"
+
+
+def _installed(unit: Unit) -> Build:
+    assert unit.installed is not None
+    return unit.installed
 
 
 class DebWorld:
@@ -32,8 +43,8 @@ class DebWorld:
         self._names: dict[Build, tuple[str, ...]] = {}
         self._relations: dict[Build, tuple[Relation, ...]] = {}
         self._facts: dict[Build, Facts] = {}
-        self._installed = [self._installed_unit(row) for row in host.installed_rows()]
-        self._installed.sort(key=lambda unit: unit.rank)
+        self._rows = [(self._installed_unit(row), row) for row in host.installed_rows()]
+        self._installed = sorted((unit for unit, _ in self._rows), key=lambda unit: unit.rank)
 
     def _installed_unit(self, row: Row) -> Unit:
         arch = self.host.native if row.arch in ("all", "") else row.arch
@@ -122,15 +133,39 @@ class DebWorld:
         """Every unit with a build on the host, in the host's own order."""
         return self._installed
 
+    def remembered(self, what: str, work_out: Callable[[], list[str]]) -> list[str]:
+        """Texts worked out from the record of packages alone, kept until it changes."""
+        if self.host.record is None:
+            return work_out()
+        return self._memo.names(f"{what} {' '.join(self.host.archs)}", work_out)
+
+    @cached_property
+    def _memo(self) -> Memo:
+        return self.host.shelf.memo([self.host.record] if self.host.record else [])
+
+    @cached_property
+    def _by_key(self) -> dict[str, Unit]:
+        return {key_of(unit): unit for unit in self._installed}
+
+    def _listed(
+        self, what: str, names_of: Callable[[Build], Iterable[str]]
+    ) -> dict[str, list[Build]]:
+        """Installed builds by the names that something says of each."""
+
+        def look() -> list[str]:
+            found: dict[str, list[str]] = {}
+            for unit in self._installed:
+                for name in names_of(_installed(unit)):
+                    found.setdefault(name, []).append(key_of(unit))
+            return [" ".join((name, *keys)) for name, keys in found.items()]
+
+        lines = (line.split(" ") for line in self.remembered(what, look))
+        units = self._by_key
+        return {name: [_installed(units[key]) for key in keys] for name, *keys in lines}
+
     @cached_property
     def _holding(self) -> dict[str, list[Build]]:
-        found: dict[str, list[Build]] = {}
-        for unit in self._installed:
-            build = unit.installed
-            assert build is not None
-            for name in self.names(build):
-                found.setdefault(name, []).append(build)
-        return found
+        return self._listed("holding", self.names)
 
     def installed_holding(self, name: str) -> Sequence[Build]:
         """Installed builds that are called so or provide the name."""
@@ -138,14 +173,11 @@ class DebWorld:
 
     @cached_property
     def _mentioning(self) -> dict[str, list[Build]]:
-        found: dict[str, list[Build]] = {}
-        for unit in self._installed:
-            build = unit.installed
-            assert build is not None
-            names = {t.name for relation in self.relations(build) for t in relation.targets}
-            for name in names:
-                found.setdefault(name, []).append(build)
-        return found
+        def mentioned(build: Build) -> set[str]:
+            relations = self.relations(build)
+            return {target.name for relation in relations for target in relation.targets}
+
+        return self._listed("mentioning", mentioned)
 
     def installed_mentioning(self, name: str) -> Sequence[Build]:
         """Installed builds with a relation to the name."""
@@ -364,9 +396,8 @@ class DebWorld:
     @cached_property
     def _by_source(self) -> dict[str, list[Unit]]:
         found: dict[str, list[Unit]] = {}
-        for unit in self._installed:
-            assert unit.installed is not None
-            found.setdefault(self.built_from(unit.installed)[0], []).append(unit)
+        for unit, row in self._rows:
+            found.setdefault(row.built_from or row.name, []).append(unit)
         return found
 
     def may_take(self, unit: Unit, aim: Build) -> bool:
