@@ -19,6 +19,7 @@ class Draft:
         """Units that were touched, in the order of touching."""
         self._added: dict[str, list[Build]] = defaultdict(list)
         self._mentions: dict[str, list[Build]] = defaultdict(list)
+        self._touched: set[Unit] = set()
         self._broken: set[Unit] = set(broken or ())
         self._stale: set[Unit] = set(world.installed_units()) if broken is None else set()
 
@@ -45,6 +46,11 @@ class Draft:
         for name in self.world.names(build):
             for other in self.mentioning(name):
                 self._stale.add(other.unit)
+                self._touched.add(other.unit)
+
+    def is_touched(self, unit: Unit) -> bool:
+        """Whether anything was chosen that bears on a unit's relations."""
+        return unit in self._touched
 
     def mentioning(self, name: str) -> Iterator[Build]:
         """Chosen builds with a relation to a name."""

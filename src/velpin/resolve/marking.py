@@ -108,6 +108,8 @@ class Marker:
         there = unit.chosen is aim if unit.mode == "install" else aim is unit.installed
         if unit in self._working or unit.fixed:
             return there and (unit in self._working or unit in self._followed)
+        if there and unit.mode == "keep" and not self.draft.is_touched(unit):
+            return True  # what it goes without it went without before
         if not there or self.draft.is_broken(unit):
             return False
         return unit.chosen is None or not self.draft.wants(unit.chosen)

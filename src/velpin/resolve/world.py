@@ -96,8 +96,6 @@ class Unit:
     """Its place where the host goes through all its packages."""
     installed: Build | None = None
     held: bool = False
-    automatic: bool = False
-    """Whether it was installed for others only."""
     chosen: Build | None = None
     fixed: bool = False
     """Whether no later step may change what is being done with it."""

@@ -6,19 +6,15 @@ from collections.abc import Sequence
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb.choice import Version
-from velpin.kinds.deb.edit import Edits
 from velpin.kinds.deb.packages import number_in
 from velpin.kinds.deb.reasons import number_reason, passed_over
 from velpin.kinds.deb.requests import Decision, No, asked_version, decide, expand, find_package
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.changes import changes_of, kept_back, unneeded
-from velpin.kinds.deb.transaction.explain import told as explained
-from velpin.kinds.deb.transaction.wayout import ways_out
 from velpin.kinds.deb.transaction.work import Transaction, Wanted, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
 from velpin.model import Answer, Fact, Forecast, Outcome, PassedOver, Reason, Request
 from velpin.request import parse_request
-from velpin.resolve.causes import why_refused
 
 Decided = tuple[Answer, Decision | None]
 """An answer, and the decision it tells of."""
@@ -52,15 +48,9 @@ def forecast(host: DebState, texts: Sequence[str], source: str = "") -> Forecast
     if done.ok:
         return _carried_out(told, done)
 
-    def works(requests: Sequence[str], edits: Edits) -> bool:
-        return _would_work(host.with_edits(edits) if edits else host, requests, source)
+    from velpin.kinds.deb.transaction.refusal import refused
 
-    chain = why_refused(done.draft, done.asked)
-    return told._replace(
-        problem=_why_unmet(done),
-        chain=explained(done.world, chain, done.asked),
-        ways_out=ways_out(done, chain, answers, works) if not done.was_broken else (),
-    )
+    return refused(told, done, lambda host, requests: _would_work(host, requests, source))
 
 
 def forecast_upgrade(host: DebState) -> Forecast:
@@ -74,8 +64,9 @@ def forecast_upgrade(host: DebState) -> Forecast:
     done = work_out_upgrade(host)
     if done.ok:
         return _carried_out(told, done)._replace(kept=kept_back(done))
-    chain = explained(done.world, why_refused(done.draft, ()))
-    return told._replace(problem=_why_unmet(done), chain=chain)
+    from velpin.kinds.deb.transaction.refusal import refused
+
+    return refused(told, done)
 
 
 def _decide_all(
@@ -114,13 +105,6 @@ def _carried_out(told: Forecast, done: Transaction) -> Forecast:
         unneeded=unneeded(done),
         exit_code=0,
     )
-
-
-def _why_unmet(done: Transaction) -> Reason:
-    if done.was_broken:
-        names = ", ".join(sorted(unit.name for unit in done.was_broken))
-        return Reason("host-unmet", {"packages": names})
-    return Reason("unmet", {})
 
 
 def _refused(host: DebState, refusal: HostFileError | Reason) -> Forecast:

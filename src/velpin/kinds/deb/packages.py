@@ -203,6 +203,20 @@ def _provided(raw: bytes, value: str) -> list[str]:
     ]
 
 
+_IDENTIFYING = re.compile(
+    rb"^(Installed-Size|Depends|Pre-Depends|Conflicts|Breaks|Replaces|Architecture|Multi-Arch)"
+    rb":[ \t]*(.*(?:\n[ \t].*)*)",
+    re.MULTILINE,
+)
+
+
+def is_same_version(one: bytes, other: bytes) -> bool:
+    """Whether two stanzas of an equal version number are one and the same version, their
+    sizes to fetch apart (observed)."""
+    left, right = (dict(_IDENTIFYING.findall(text)) for text in (one, other))
+    return left == right or identity(one) == identity(other)
+
+
 def identity(text: bytes) -> tuple[str, ...]:
     """What makes entries of one version number the same version, normalised (observed)."""
     fields = parse_stanza(text)

@@ -265,7 +265,7 @@ class DebState:
         left, right = self.text(one), self.text(other)
         if left == right:
             return True
-        if packages.identity(left) != packages.identity(right):
+        if not packages.is_same_version(left, right):
             return False
         if other.origin.site.own:
             return True

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from velpin.kinds.deb.choice import Origin, Version
-from velpin.kinds.deb.transaction.explain import label, told
 from velpin.kinds.deb.transaction.work import Transaction, no_longer_needed
 from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.kinds.deb.version import compare
 from velpin.model import Change, Kept, Outcome, Reason
-from velpin.resolve.causes import why_not
 from velpin.resolve.world import Build, Cause, Unit
 
 _ROLES = {"requires first": "requires", "conflicts with": "conflicts", "same source": "source"}
@@ -42,6 +40,9 @@ def _why_kept(done: Transaction, unit: Unit, aim: Build) -> tuple[Reason, ...]:
     if unit in done.phased:
         share = done.world.facts(aim).phased
         return (Reason("is-phased", {"name": unit.name, "share": share}),)
+    from velpin.kinds.deb.transaction.explain import told
+    from velpin.resolve.causes import why_not
+
     return told(done.world, why_not(done.draft, aim))
 
 
@@ -49,7 +50,7 @@ def unneeded(done: Transaction) -> tuple[str, ...]:
     """Installed packages that stay and that nothing needs any more."""
     if not any(unit.installed for unit in done.changed):
         return ()
-    return tuple(label(done.world, unit) for unit in no_longer_needed(done))
+    return tuple(done.world.label(unit) for unit in no_longer_needed(done))
 
 
 def _change(world: DebWorld, unit: Unit) -> Change:
@@ -67,7 +68,7 @@ def _change(world: DebWorld, unit: Unit) -> Change:
         source=origin.source if origin else None,
         url=origin.url if origin else None,
         role=_role(unit, cause),
-        by=label(world, cause.by.unit) if cause.by else None,
+        by=world.label(cause.by.unit) if cause.by else None,
         relation=str(cause.relation) if cause.relation else "",
         old_source=before.source if before else None,
         outcome=_outcome(old, new),

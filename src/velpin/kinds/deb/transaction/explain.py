@@ -21,21 +21,16 @@ def told(world: DebWorld, chain: Iterable[Link], asked: Iterable[Unit] = ()) -> 
     return tuple(reason for link in chain for reason in _link(world, link, units))
 
 
-def label(world: DebWorld, unit: Unit) -> str:
-    """A unit's name, with its architecture where that is not the host's first."""
-    return unit.name if unit.arch == world.host.native else f"{unit.name}:{unit.arch}"
-
-
 def _link(world: DebWorld, link: Link, asked: set[Unit]) -> Iterator[Reason]:
     facts: dict[str, Fact] = {
-        "package": label(world, link.owner.unit),
+        "package": world.label(link.owner.unit),
         "version": link.owner.version,
         "relation": str(link.relation),
     }
     if link.relation.negative:
         for one in link.obstacles:
             assert one.build is not None
-            other = {"other": label(world, one.build.unit), "other_version": one.build.version}
+            other = {"other": world.label(one.build.unit), "other_version": one.build.version}
             stays = Reason(_why_it_stays(world, one.build, asked), {})
             yield Reason("excludes", {**facts, **other}, (stays,))
         return
@@ -93,7 +88,7 @@ def _not_chosen(world: DebWorld, target: Target) -> Iterator[Reason]:
 
 
 def _chosen(world: DebWorld, unit: Unit, package: Package, chosen: Version | None) -> Reason:
-    name: dict[str, Fact] = {"name": label(world, unit)}
+    name: dict[str, Fact] = {"name": world.label(unit)}
     if unit.held and unit.installed:
         return Reason("held-at", {**name, "version": unit.installed.version})
     if chosen is None:

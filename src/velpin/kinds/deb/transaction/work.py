@@ -147,12 +147,15 @@ def _bring_back(done: Transaction, marker: Marker, left_out: dict[Unit, Build | 
 def no_longer_needed(done: Transaction) -> list[Unit]:
     """Installed units that stay, were installed for others only, and served something that
     was removed or no longer relates to them."""
-    let_go = {unit for unit in _let_go(done) if unit.automatic and unit.chosen is not None}
+    world = done.world
+    let_go = {
+        unit for unit in _let_go(done) if world.is_automatic(unit) and unit.chosen is not None
+    }
     if not let_go:
         return []
-    needed = reached(done.draft, _roots(done), done.world.serving)
-    stays = (unit for unit in done.world.installed_units() if unit.chosen is not None)
-    found = (unit for unit in stays if unit not in needed and unit.automatic)
+    needed = reached(done.draft, _roots(done), world.serving)
+    stays = (unit for unit in world.installed_units() if unit.chosen is not None)
+    found = (unit for unit in stays if unit not in needed and world.is_automatic(unit))
     return sorted(found, key=lambda unit: unit.name)
 
 
@@ -178,6 +181,6 @@ def _roots(done: Transaction) -> Iterable[Unit]:
     """Units that need no other to serve a purpose."""
     yield from done.asked
     for unit in done.world.installed_units():
-        if not unit.automatic or done.world.is_root(unit):
+        if not done.world.is_automatic(unit) or done.world.is_root(unit):
             yield unit
     yield from (unit for unit in done.draft.changed if unit.is_new and done.world.is_root(unit))

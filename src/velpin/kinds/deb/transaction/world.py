@@ -51,7 +51,6 @@ class DebWorld:
         unit = self.unit(row.name, arch)
         unit.installed = unit.chosen = Build(unit, row.version, Held(self.host.own_origin, row))
         unit.held = row.state.startswith("hold ")
-        unit.automatic = (row.name, arch) in self.host.automatic
         return unit
 
     # -- units and builds ----------------------------------------------------------------
@@ -126,6 +125,10 @@ class DebWorld:
             if units and not any(unit.chosen for unit in units):
                 found.append(units[0])
         return sorted(found, key=lambda unit: unit.rank)
+
+    def label(self, unit: Unit) -> str:
+        """A unit's name, with its architecture where that is not the host's first."""
+        return unit.name if unit.arch == self.host.native else f"{unit.name}:{unit.arch}"
 
     # -- what is on the host -------------------------------------------------------------
 
@@ -306,6 +309,10 @@ class DebWorld:
         if self.host.conf.switch("APT::AutoRemove::SuggestsImportant", default=True):
             kinds.add(Kind.SUGGESTS)
         return frozenset(kinds)
+
+    def is_automatic(self, unit: Unit) -> bool:
+        """Whether it was installed for others only."""
+        return (unit.name, unit.arch) in self.host.automatic
 
     def is_root(self, unit: Unit) -> bool:
         """Whether it serves a purpose whatever it was installed for."""
