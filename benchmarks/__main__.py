@@ -3,8 +3,9 @@
 Whole processes, in turn, several times; medians. The installer is asked in simulation, on a
 copy of this machine's sources, fetched indexes and record of packages.
 
-    forecast       one name, warm, against a bare program of the same command-line library,
-                   and against the installer's own simulated install
+    forecast       one name that brings nothing, warm, against a bare program of the same
+                   command-line library; one that brings many, and the full upgrade, against
+                   the installer's own simulation
     find, sources  warm, against the warm forecast
     reading        this machine's indexes for the first time, against the installer building
                    its own cache from the same files; and a made-up source of 100,000 packages
@@ -107,11 +108,12 @@ def copied_host(folder: Path) -> Path:
         shutil.copytree(
             Path("/") / name,
             root / name,
-            ignore=shutil.ignore_patterns("partial", "lock", "apt.conf.d"),
+            ignore=shutil.ignore_patterns("partial", "lock"),
         )
-    for name in ("var/lib/dpkg/status", "etc/os-release"):
+    for name in ("var/lib/dpkg/status", "var/lib/apt/extended_states", "etc/os-release"):
         (root / name).parent.mkdir(parents=True, exist_ok=True)
-        shutil.copy(Path("/") / name, root / name)
+        if (Path("/") / name).exists():
+            shutil.copy(Path("/") / name, root / name)
     for name in (
         "var/lib/apt/lists/partial",
         "var/cache/apt/archives/partial",
@@ -125,7 +127,8 @@ def main() -> None:
     """Measure and print."""
     parser = argparse.ArgumentParser(prog="python -m benchmarks")
     parser.add_argument("--runs", type=int, default=5)
-    parser.add_argument("--name", default="gimp", help="a name that this machine's sources have")
+    parser.add_argument("--leaf", default="hello", help="a name that brings nothing along")
+    parser.add_argument("--name", default="vlc", help="a name that brings 200 packages")
     words = parser.parse_args()
     bench = Bench(words.runs)
     velpin = [sys.executable, "-m", "velpin"]
@@ -135,14 +138,14 @@ def main() -> None:
         (folder / "read.py").write_text(_READ)
         bare = [sys.executable, str(folder / "bare.py"), "one", "x"]
         if shutil.which("apt-get") and list(Path("/var/lib/apt/lists").glob("*Packages*")):
-            _this_machine(bench, folder, velpin, bare, words.name)
+            _this_machine(bench, folder, velpin, bare, (words.leaf, words.name))
         else:
             print("this machine has no deb installer, or it has fetched no index")
         _made_up(bench, folder, velpin, bare)
 
 
 def _this_machine(
-    bench: Bench, folder: Path, velpin: list[str], bare: list[str], name: str
+    bench: Bench, folder: Path, velpin: list[str], bare: list[str], names: tuple[str, str]
 ) -> None:
     root = copied_host(folder)
     conf = folder / "installer.conf"
@@ -150,13 +153,21 @@ def _this_machine(
     bench.env["APT_CONFIG"] = str(conf)
     bench.env["LC_ALL"] = "C.UTF-8"
     at = [*velpin, "--root", str(root)]
-    forecast = [*at, "forecast", name]
+    leaf, name = names
+    forecast = [*at, "forecast", leaf]
+    many, upgrade = [*at, "forecast", name], [*at, "forecast", "--upgrade"]
     print("this machine's own indexes")
     bench.pair("  forecast, warm | a bare program", forecast, bare, 2)
     bench.pair(
-        "  forecast, warm | the installer's simulated install",
-        forecast,
+        "  forecast of many | the installer's simulation",
+        many,
         ["apt-get", "-s", "install", name],
+        0.1,
+    )
+    bench.pair(
+        "  forecast --upgrade | the installer's simulation",
+        upgrade,
+        ["apt-get", "-s", "dist-upgrade"],
         0.1,
     )
     bench.pair("  sources | forecast", [*at, "sources"], forecast, 2)

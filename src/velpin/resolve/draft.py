@@ -20,6 +20,7 @@ class Draft:
         self._added: dict[str, list[Build]] = defaultdict(list)
         self._mentions: dict[str, list[Build]] = defaultdict(list)
         self._touched: set[Unit] = set()
+        self._barred: dict[str, list[tuple[Build, Relation, list[Build]]]] = {}
         self._broken: set[Unit] = set(broken or ())
         self._stale: set[Unit] = set(world.installed_units()) if broken is None else set()
 
@@ -167,10 +168,38 @@ class Draft:
         """What could be changed to, to meet a target; best first."""
         fits = self.world.fits
         found = [
-            unit.aim for unit in self.world.units(target.name)
-            if unit.aim is not None and fits(unit.aim, target)
-        ]  # fmt: skip
+            aim
+            for unit in self.world.units(target.name)
+            if (aim := self.aim_of(unit)) is not None and fits(aim, target)
+        ]
         return self.world.in_order(target, found) if len(found) > 1 else found
+
+    def aim_of(self, unit: Unit) -> Build | None:
+        """What a unit would change to; nothing that a fixed build excludes."""
+        aim = unit.aim
+        if aim is not None and aim is not unit.chosen and self._is_barred(aim):
+            unit.rule_out_aim()
+        return unit.aim
+
+    def bar(self, owner: Build, relation: Relation) -> None:
+        """Nothing that a relation of a fixed build excludes is an aim from now on, but for
+        what is chosen already."""
+        (target,) = relation.targets
+        self._barred.setdefault(target.name, []).append(
+            (owner, relation, self.against(owner, relation))
+        )
+
+    def _is_barred(self, aim: Build) -> bool:
+        if not self._barred or aim is aim.unit.installed:
+            return False
+        world = self.world
+        return any(
+            world.fits(aim, relation.targets[0])
+            and not world.exempt(owner, relation, aim)
+            and aim not in spared
+            for name in world.names(aim)
+            for owner, relation, spared in self._barred.get(name, ())
+        )
 
     def reachable(self, relation: Relation) -> bool:
         """Whether a positive relation holds, or something was intended that would meet it."""

@@ -84,7 +84,7 @@ class Marker:
 
         False where that fails; then it is as it was before, unless it is fixed.
         """
-        aim = unit.aim
+        aim = self.draft.aim_of(unit)
         if aim is None or depth > _DEEPEST:
             return False
         stays = unit.fixed and aim is unit.installed
@@ -232,7 +232,7 @@ class Marker:
                 if not gone and not unit.fixed:
                     return None
             if unit.fixed:
-                self._rule_out(aim, relation)
+                self.draft.bar(aim, relation)
         return way
 
     def _rivals(self, unit: Unit, aim: Build, relation: Relation) -> list[Build]:
@@ -265,19 +265,11 @@ class Marker:
         if not unit.fixed:
             way.removals[rival] = cause
             return self.may_change(rival, "remove")
-        if rival.aim is not rival.installed:
+        if self.draft.aim_of(rival) is not rival.installed:
             return True  # its aim is ruled out; `repair` finds what gives way
         gone = self.drop(rival, cause)
         rival.fixed = rival.fixed or gone
         return gone
-
-    def _rule_out(self, aim: Build, relation: Relation) -> None:
-        """Nothing that a fixed build excludes is an aim any longer."""
-        (target,) = relation.targets
-        for build in self.draft.aims(target):
-            rival = build.unit
-            if not self.world.exempt(aim, relation, build) and rival.chosen is not build:
-                rival.rule_out_aim()
 
     # -- what is needed ------------------------------------------------------------------
 

@@ -47,7 +47,7 @@ class Repair:
             return True
         self.scores = scores_of(self.draft, self.asked)
         self._places = {
-            unit: (-score, unit.rank) for unit, score in self.scores.items()
+            unit: (-score, self.world.rank(unit)) for unit, score in self.scores.items()
         }  # fmt: skip
         began = [unit for unit in self.draft.changed if unit.mode == "install"]
         for self._round in range(_ROUNDS):
@@ -59,13 +59,16 @@ class Repair:
         again = True
         while again:
             again = False
-            for unit in sorted(self.draft.broken(), key=lambda unit: unit.rank):
+            for unit in sorted(self.draft.broken(), key=self.world.rank):
                 if unit.mode != "install" and self.draft.is_broken(unit):
                     self.marker.take(unit, Cause("upgrade"), follow=False)
                     again = again or unit.mode == "install"
 
     def _place(self, unit: Unit) -> tuple[int, int]:
-        return self._places.setdefault(unit, (-self.scores.get(unit, 0), unit.rank))
+        place = self._places.get(unit)
+        if place is None:
+            place = self._places[unit] = (-self._score(unit), self.world.rank(unit))
+        return place
 
     def _score(self, unit: Unit) -> int:
         return self.scores.get(unit, 0)

@@ -92,8 +92,6 @@ class Unit:
 
     name: str
     arch: str
-    rank: int = 0
-    """Its place where the host goes through all its packages."""
     installed: Build | None = None
     held: bool = False
     chosen: Build | None = None
@@ -163,6 +161,9 @@ class World(Protocol):
 
     def installed_units(self) -> Iterable[Unit]:
         """Every unit with a build on the host, in the order of rank."""
+
+    def rank(self, unit: Unit) -> int:
+        """A unit's place where the host goes through all its packages."""
 
     def installed_holding(self, name: str) -> Sequence[Build]:
         """Installed builds that are called so or provide the name."""

@@ -57,7 +57,7 @@ def _begin(host: DebState) -> Transaction:
     world = DebWorld(host)
     names = world.remembered("unmet", lambda: [key_of(unit) for unit in Draft(world).broken()])
     keys = set(names)
-    broken = tuple(unit for unit in world.installed_units() if key_of(unit) in keys)
+    broken = tuple(u for u in world.installed_units() if key_of(u) in keys) if keys else ()
     return Transaction(world, Draft(world, broken), False, broken)
 
 

@@ -44,7 +44,7 @@ class DebWorld:
         self._relations: dict[Build, tuple[Relation, ...]] = {}
         self._facts: dict[Build, Facts] = {}
         self._rows = [(self._installed_unit(row), row) for row in host.installed_rows()]
-        self._installed = sorted((unit for unit, _ in self._rows), key=lambda unit: unit.rank)
+        self._installed = [unit for unit, _ in self._rows]
 
     def _installed_unit(self, row: Row) -> Unit:
         arch = self.host.native if row.arch in ("all", "") else row.arch
@@ -59,16 +59,17 @@ class DebWorld:
         """The unit of a name and architecture."""
         unit = self._units.get((name, arch))
         if unit is None:
-            unit = Unit(name, arch, self._rank(name, arch), look_up=self._aim)
+            unit = Unit(name, arch, look_up=self._aim)
             self._units[name, arch] = unit
         return unit
 
-    def _rank(self, name: str, arch: str) -> int:
+    def rank(self, unit: Unit) -> int:
+        """A unit's place where the host goes through all its packages (observed)."""
         value = 5381
-        for byte in name.encode():
+        for byte in unit.name.encode():
             value = (33 * value + byte) & 0xFFFFFFFF
         archs = self.host.archs
-        place = archs.index(arch) if arch in archs else len(archs)
+        place = archs.index(unit.arch) if unit.arch in archs else len(archs)
         return (value % _TABLE) * 16 + place
 
     def _aim(self, unit: Unit) -> Build | None:
@@ -124,7 +125,7 @@ class DebWorld:
             units = self.units_of(name)
             if units and not any(unit.chosen for unit in units):
                 found.append(units[0])
-        return sorted(found, key=lambda unit: unit.rank)
+        return sorted(found, key=self.rank)
 
     def label(self, unit: Unit) -> str:
         """A unit's name, with its architecture where that is not the host's first."""
@@ -134,7 +135,11 @@ class DebWorld:
 
     def installed_units(self) -> Iterable[Unit]:
         """Every unit with a build on the host, in the host's own order."""
-        return self._installed
+        return self._in_order
+
+    @cached_property
+    def _in_order(self) -> list[Unit]:
+        return sorted(self._installed, key=self.rank)
 
     def remembered(self, what: str, work_out: Callable[[], list[str]]) -> list[str]:
         """Texts worked out from the record of packages alone, kept until it changes."""
