@@ -14,6 +14,7 @@ copy of this machine's sources, fetched indexes and record of packages.
 from __future__ import annotations
 
 import argparse
+import json
 import os
 import shutil
 import statistics
@@ -191,15 +192,26 @@ def _made_up(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> 
     )
     at = [*velpin, "--root", str(root)]
     subprocess.run([*at, "refresh"], check=True, env=bench.env, stdout=subprocess.DEVNULL)
-    search = [*at, "find", "gull", "--most", "1"]
-    found = subprocess.run(search, check=True, env=bench.env, capture_output=True, text=True)
-    name = found.stdout.splitlines()[1].split()[0]
+    shallow, deep = _first(bench, at, "gull"), _first(bench, at, "99999")
     print("a made-up source of 100,000 packages")
-    forecast = [*at, "forecast", name]
+    forecast = [*at, "forecast", shallow]
     bench.pair("  forecast, warm | a bare program", forecast, bare, 2)
+    told = subprocess.run(
+        [*at, "forecast", deep, "--json"], check=True, env=bench.env, capture_output=True, text=True
+    )
+    count = len(json.loads(told.stdout)["changes"])
+    title = f"  forecast, warm, of a name that brings {count} packages"
+    bench.alone(title, [*at, "forecast", deep], [])
     bench.pair("  find | forecast", [*at, "find", "harbour", "gull"], forecast, 2)
     read = [sys.executable, str(folder / "read.py"), str(root), "all"]
     bench.alone("  reading and storing, first time", read, [root / "var/cache/velpin/parsed"])
+
+
+def _first(bench: Bench, at: list[str], text: str) -> str:
+    """The first name that a search finds."""
+    search = [*at, "find", text, "--most", "1"]
+    found = subprocess.run(search, check=True, env=bench.env, capture_output=True, text=True)
+    return found.stdout.splitlines()[1].split()[0]
 
 
 if __name__ == "__main__":

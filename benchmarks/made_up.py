@@ -29,9 +29,11 @@ def write_source(folder: Path, count: int, suite: str = "jetty", seed: int = 1) 
     pick = random.Random(seed)
     names = [f"{pick.choice(_WORDS)}-{pick.choice(_WORDS)}-{number}" for number in range(count)]
     rows = []
-    for name in names:
+    for number, name in enumerate(names):
+        deeper = number // 8  # as in real archives: many layers, each on far fewer packages
         needs = ", ".join(
-            f"{pick.choice(names)} (>= {pick.randint(0, 9)}.{pick.randint(0, 9)})" for _ in range(6)
+            f"{names[pick.randrange(deeper)]} (>= 0.{pick.randint(0, 9)})"
+            for _ in range(pick.randint(2, 6) if deeper else 0)
         )
         row = stanza(
             name,

@@ -88,12 +88,10 @@ class DebState:
 
     def _native_by_record(self) -> str:
         data = self.tree.read(self.record_file) or b""
-        counts: dict[str, int] = {}
-        for found in re.finditer(rb"(?m)^Architecture: *(\S+)", data):
-            arch = found.group(1).decode("utf-8", "replace")
-            counts[arch] = counts.get(arch, 0) + (arch != "all")
-        best = max(counts, key=counts.__getitem__, default="")
-        return best if counts.get(best) else _machine()
+        found = re.findall(rb"\nArchitecture: *(\S+)", data)
+        counts = {arch: found.count(arch) for arch in set(found) - {b"all"}}
+        best = max(sorted(counts), key=counts.__getitem__, default=b"")
+        return best.decode("utf-8", "replace") or _machine()
 
     @property
     def native(self) -> str:
@@ -229,8 +227,7 @@ class DebState:
             holders = [
                 Held(origin, row) for origin, index in self.indexes for row in index.rows(name)
             ]
-            own = self.record.rows(name) if self.record else []
-            self._packages[name] = self._gather(name, holders, own)
+            self._packages[name] = self._gather(name, holders, self._recorded.get(name, []))
         return self._packages[name]
 
     def _gather(self, name: str, holders: list[Held], own: list[Row]) -> dict[str, Package]:
@@ -335,8 +332,19 @@ class DebState:
 
     def installed_rows(self) -> Iterator[Row]:
         """The record's rows of packages that are installed."""
-        if self.record:
-            yield from (row for row in self.record.all_rows() if choice.is_installed(row.state))
+        for rows in self._recorded.values():
+            yield from (row for row in rows if choice.is_installed(row.state))
+
+    @cached_property
+    def _recorded(self) -> dict[str, list[Row]]:
+        """The record's rows by name."""
+        found: dict[str, list[Row]] = {}
+        for row in self.record.all_rows() if self.record else ():
+            found.setdefault(row.name, []).append(row)
+        for rows in found.values():
+            if len(rows) > 1:
+                rows.sort(key=lambda row: row.id)
+        return found
 
     def in_order_of_sight(self, names: Sequence[str]) -> list[str]:
         """Names in the order in which the host first comes across them."""

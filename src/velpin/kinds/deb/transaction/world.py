@@ -43,6 +43,7 @@ class DebWorld:
         self._names: dict[Build, tuple[str, ...]] = {}
         self._relations: dict[Build, tuple[Relation, ...]] = {}
         self._facts: dict[Build, Facts] = {}
+        self._holding: dict[str, list[Build]] = {}
         self._rows = [(self._installed_unit(row), row) for row in host.installed_rows()]
         self._installed = [unit for unit, _ in self._rows]
 
@@ -155,10 +156,8 @@ class DebWorld:
     def _by_key(self) -> dict[str, Unit]:
         return {key_of(unit): unit for unit in self._installed}
 
-    def _listed(
-        self, what: str, names_of: Callable[[Build], Iterable[str]]
-    ) -> dict[str, list[Build]]:
-        """Installed builds by the names that something says of each."""
+    def _listed(self, what: str, names_of: Callable[[Build], Iterable[str]]) -> dict[str, str]:
+        """Keys of installed units by the names that something says of each."""
 
         def look() -> list[str]:
             found: dict[str, list[str]] = {}
@@ -167,20 +166,26 @@ class DebWorld:
                     found.setdefault(name, []).append(key_of(unit))
             return [" ".join((name, *keys)) for name, keys in found.items()]
 
-        lines = (line.split(" ") for line in self.remembered(what, look))
-        units = self._by_key
-        return {name: [_installed(units[key]) for key in keys] for name, *keys in lines}
+        lines = (line.partition(" ") for line in self.remembered(what, look))
+        return {name: keys for name, _, keys in lines}
+
+    def _builds_of(self, keys: str) -> list[Build]:
+        return [_installed(self._by_key[key]) for key in keys.split(" ")]
 
     @cached_property
-    def _holding(self) -> dict[str, list[Build]]:
+    def _holders(self) -> dict[str, str]:
         return self._listed("holding", self.names)
 
     def installed_holding(self, name: str) -> Sequence[Build]:
         """Installed builds that are called so or provide the name."""
-        return self._holding.get(name, ())
+        found = self._holding.get(name)
+        if found is None:
+            keys = self._holders.get(name)
+            found = self._holding[name] = self._builds_of(keys) if keys else []
+        return found
 
     @cached_property
-    def _mentioning(self) -> dict[str, list[Build]]:
+    def _mentioners(self) -> dict[str, str]:
         def mentioned(build: Build) -> set[str]:
             relations = self.relations(build)
             return {target.name for relation in relations for target in relation.targets}
@@ -189,7 +194,8 @@ class DebWorld:
 
     def installed_mentioning(self, name: str) -> Sequence[Build]:
         """Installed builds with a relation to the name."""
-        return self._mentioning.get(name, ())
+        keys = self._mentioners.get(name)
+        return self._builds_of(keys) if keys else ()
 
     # -- what builds say -----------------------------------------------------------------
 
