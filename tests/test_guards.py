@@ -107,8 +107,11 @@ def codes() -> set[str]:
     found: set[str] = set()
     for path in MODULES.values():
         text = path.read_text()
-        found.update(re.findall(r"""(?:Reason|_No)\(\s*"([a-z-]+)\"""", text))
-        found.update(re.findall(r"""code = "([a-z-]+)\"""", text))
+        found.update(re.findall(r"""(?:Reason|No)\(\s*"([a-z-]+)\"""", text))
+        if "front" not in path.parts:
+            found.update(re.findall(r"""code = "([a-z-]+)\"""", text))
+            found.update(re.findall(r"""code = .* else "([a-z-]+)\"""", text))
+            found.update(re.findall(r"""\"(stays-[a-z]+)\"""", text))
     causes = re.findall(
         r'Number\([^,]+, "([a-z-]+)"', "".join(p.read_text() for p in MODULES.values())
     )

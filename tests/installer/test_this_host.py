@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import json
+import os
 import random
 import shutil
 from pathlib import Path
@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from tests.installer.ask import INSTALLER, Installer
+from tests.installer.test_drawn_transactions import changes_of
 from velpin.kinds import open_host
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.host import DebHost
@@ -18,6 +19,8 @@ from velpin.tree import Tree
 
 LISTS = Path("/var/lib/apt/lists")
 NAMES = 300
+TRANSACTIONS = int(os.environ.get("VELPIN_REAL_NAMES", "3"))
+SEED = os.environ.get("VELPIN_SEED", "7")
 SETTINGS = {
     "as it is": "",
     "one source low": "Package: *\nPin: release a=*stable*\nPin-Priority: 50\n",
@@ -43,7 +46,8 @@ def copied(tmp_path_factory: pytest.TempPathFactory) -> Path:
     for name in ("etc/apt/sources.list.d", "usr/share/keyrings", "etc/apt/trusted.gpg.d"):
         if (Path("/") / name).is_dir():
             shutil.copytree(Path("/") / name, root / name, dirs_exist_ok=True)
-    for name in ("etc/apt/sources.list", "var/lib/dpkg/status", "etc/os-release"):
+    for name in ("etc/apt/sources.list", "var/lib/dpkg/status", "etc/os-release",
+                 "var/lib/apt/extended_states"):  # fmt: skip
         if (Path("/") / name).is_file():
             shutil.copy(Path("/") / name, root / name)
     assert installer.root == root
@@ -82,15 +86,24 @@ def test_a_sample_of_real_names(copied: Path, setting: str) -> None:
     assert different == []
 
 
-def test_simulated_installs_of_real_names(copied: Path) -> None:
+@pytest.mark.parametrize("setting", SETTINGS)
+def test_whole_transactions_of_real_names(copied: Path, setting: str) -> None:
+    (copied / "etc/apt/preferences").write_text(SETTINGS[setting])
+    pick = random.Random(f"{setting} {SEED}")
+    installer = Installer(copied, ("amd64",))
+    different = []
+    for name in pick.sample(sorted(host_at(copied).offered_names()), TRANSACTIONS):
+        told = installer.transaction("install", name)
+        found = host_at(copied).forecast([name])
+        if told is not None and (found.ok, changes_of(found)) != told:
+            different.append((name, found.problem, changes_of(found), told))
+    print(f"{setting}: {TRANSACTIONS - len(different)} of {TRANSACTIONS}")
+    assert different == []
+
+
+def test_the_full_upgrade_of_this_host(copied: Path) -> None:
     (copied / "etc/apt/preferences").write_text("")
-    host = host_at(copied)
-    pick = random.Random(7)
-    installer = Installer(copied)
-    for name in pick.sample(sorted(host.offered_names()), 8):
-        works, put = installer.simulate(name)
-        found = host.forecast([name])
-        if works:
-            (answer,) = found.answers
-            assert found.ok, json.dumps(found.problem)
-            assert answer.outcome == "keep" or put[answer.package] == answer.version
+    told = Installer(copied, ("amd64",)).transaction("dist-upgrade")
+    found = host_at(copied).forecast_upgrade()
+    assert told is not None
+    assert (found.ok, changes_of(found)) == told

@@ -106,8 +106,9 @@ def stanza(
     depends: str = "",
     size: int = 10,
     disk: int = 30,
+    more: Fields | None = None,
 ) -> dict[str, str]:
-    """One entry of an index; sizes in kilobytes."""
+    """One entry of an index, with `more` fields; sizes in kilobytes."""
     bare = version.partition(":")[2] or version
     fields = {
         "Package": name,
@@ -116,6 +117,7 @@ def stanza(
         "Maintainer": "Harbour Crew <crew@mooring.example>",
         "Installed-Size": str(disk),
         "Depends": depends,
+        **(more or {}),
         "Section": "science",
         "Priority": "optional",
         "Description": summary,

@@ -33,12 +33,16 @@ def steps(scene: Scene) -> list[Step]:
     print_of = read_keys(Path(right).read_bytes(), right)[0].fingerprint
     by_address = ["add", "gullwatch", "--url", _ADDRESS, "--suite", "jetty", "--section", "main"]
     proven = ["--key", right, "--fingerprint", print_of]
+    tides = ["forecast", "tide-forecast", "libtide1@1.6-1~jetty1"]
     watched = ["--for", "gullwatch", "--for", "tide-gauge"]
     return [
         Step("What host is this?", ["host"]),
         Step("Fetch the indexes of its sources; every signature is checked.", ["refresh"]),
         Step("Which sources are there, and which one wins?", ["sources", "--files"]),
         Step("Where does tide-gauge come from, and why?", ["forecast", "tide-gauge", "--why"]),
+        Step("What would the next full upgrade do?", ["forecast", "--upgrade"]),
+        Step("A program of Fogworks: would the host's installer take it?", [*tides[:2]], 1),
+        Step("The way out that velpin has tried, in full.", tides),
         Step("And the vendor's program that all speak of?", ["forecast", "gullwatch"], 1),
         Step(
             "The vendor's page has a snippet. It was written for another release.",
@@ -54,7 +58,8 @@ def steps(scene: Scene) -> list[Step]:
             "With the vendor's own key, and the fingerprint they publish.",
             [*by_address, *proven, *watched, "--yes"],
         ),
-        Step("Ask again.", ["forecast", "gullwatch", "tide-gauge", "--why"]),
+        Step("Ask again.", ["forecast", "gullwatch", "tide-gauge"]),
+        Step("Who brings what?", ["forecast", "gullwatch", "--tree"]),
         Step("Which key vouches for what now?", ["keys"]),
         Step("What did velpin change?", ["journal"]),
         Step("Take it back, byte for byte.", ["undo", "--yes"]),

@@ -40,18 +40,27 @@ _ALWAYS_ALL = ("Removed", "Downgraded", "Asked for")
 
 def show_forecast(screen: Screen, found: Forecast, *, why: bool, every: bool) -> None:
     """The answer first, then what the host has now, then the whole transaction."""
+    if found.chain:
+        _show_refusal(screen, found)
+    if why or not found.chain:
+        _show_answers(screen, found, why)
+    if found.ok:
+        _show_transaction(screen, found, every)
+    elif not found.chain:
+        _show_refusal(screen, found)
+    for note in found.notes:
+        screen.line(("note: ", "warn"), sentence(note))
+
+
+def _show_answers(screen: Screen, found: Forecast, why: bool) -> None:
+    if found.chain:
+        screen.head("What was asked for, by itself")
     for place, answer in enumerate(found.answers):
         if why and place:
             screen.gap()
         _show_answer(screen, answer, why or len(found.answers) == 1)
         if why:
             _show_why(screen, answer)
-    if found.ok:
-        _show_transaction(screen, found, every)
-    else:
-        _show_refusal(screen, found)
-    for note in found.notes:
-        screen.line(("note: ", "warn"), sentence(note))
 
 
 def show_upgrade(screen: Screen, found: Forecast, *, every: bool) -> None:
@@ -181,9 +190,9 @@ def _show_refusal(screen: Screen, found: Forecast) -> None:
             screen.gap()
             screen.line(("refused as a whole: ", "bad"), sentence(found.problem))
         return
-    if found.answers:
-        screen.gap()
-    screen.line(("refused: ", "bad"), sentence(found.problem))
+    asked = ", ".join(answer.asked for answer in found.answers)
+    lead = (f"{asked}: ", "name") if asked else ""
+    screen.line(lead, ("refused: ", "bad"), sentence(found.problem))
     for number, reason in enumerate(found.chain, 1):
         _show_cause(screen, reason, 2, f"{number}. ")
     if found.ways_out:

@@ -18,6 +18,9 @@ _ROUNDS = 20
 
 
 class _Victim(NamedTuple):
+    """A unit that gives way, and the relation it stands in the way of, its alternatives
+    up to that unit's."""
+
     unit: Unit
     relation: Relation
 
@@ -218,7 +221,8 @@ class _Look:
             elif self._is_spared(build, relation, option):
                 continue
             else:
-                self.victims.append(_Victim(option.unit, relation))
+                until = relation.targets[: relation.targets.index(target) + 1]
+                self.victims.append(_Victim(option.unit, relation._replace(targets=until)))
                 if not relation.negative:
                     break
         return False

@@ -1,0 +1,151 @@
+"""A world of plain words for the engine: no files, whole numbers for versions."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+
+from velpin.resolve.world import Build, Kind, Relation, Target, Unit, Weights
+
+_KINDS = {
+    "needs": Kind.REQUIRES, "likes": Kind.RECOMMENDS,
+    "excludes": Kind.CONFLICTS, "breaks": Kind.BREAKS,
+}  # fmt: skip
+_TESTS = {"=": lambda a, b: a == b, ">=": lambda a, b: a >= b, "<": lambda a, b: a < b}
+
+
+def target_of(text: str) -> Target:
+    """`gull`, `gull>=2`, `gull<3`, `gull=1`."""
+    match = re.fullmatch(r"([a-z-]+)(>=|<|=)?(\d+)?", text.strip())
+    assert match is not None, text
+    name, operator, version = match.groups("")
+    return Target(name, "", operator, version)
+
+
+class PlainWorld:
+    """Made of lines `gull 2 needs tern>=1 | auk, kite; likes smew; excludes coot; is wader`;
+    installed ones begin with `+` (`!` where held, `*` where essential)."""
+
+    def __init__(self, lines: Iterable[str]) -> None:
+        self.weights = Weights()
+        self._units: dict[str, Unit] = {}
+        self._builds: dict[Unit, list[Build]] = {}
+        self._relations: dict[Build, list[Relation]] = {}
+        self._names: dict[Build, list[str]] = {}
+        self._essential: set[Unit] = set()
+        for line in lines:
+            self._read(line)
+        for unit, builds in self._builds.items():
+            builds.sort(key=lambda build: -int(build.version))
+            unit.intend(builds[0])
+
+    def _read(self, line: str) -> None:
+        marks = re.match(r"[+!*]*", line)
+        assert marks is not None
+        head, *parts = line[marks.end() :].split(";")
+        name, version, *first = head.split(" ", 2)
+        unit = self._units.setdefault(name, Unit(name, ""))
+        build = next((b for b in self._builds.get(unit, ()) if b.version == version), None)
+        if build is None:
+            build = Build(unit, version, "offered")
+            self._builds.setdefault(unit, []).append(build)
+        self._names[build], self._relations[build] = [name], []
+        for part in [*first, *parts]:
+            self._say(build, part.strip())
+        if marks.group():
+            unit.installed = unit.chosen = build
+            unit.held = "!" in marks.group()
+        if "*" in marks.group():
+            self._essential.add(unit)
+
+    def _say(self, build: Build, part: str) -> None:
+        word, _, rest = part.partition(" ")
+        for group in rest.split(","):
+            if word == "is":
+                self._names[build].append(group.strip())
+            else:
+                targets = tuple(map(target_of, group.split("|")))
+                self._relations[build].append(Relation(_KINDS[word], targets))
+
+    def unit(self, name: str) -> Unit:
+        """The unit of a name."""
+        return self._units[name]
+
+    def state(self) -> Mapping[str, str]:
+        """Chosen versions by name."""
+        units = self._units.values()
+        return {unit.name: unit.chosen.version for unit in units if unit.chosen}
+
+    # -- what the engine asks ------------------------------------------------------------
+
+    def rank(self, unit: Unit) -> int:
+        return sorted(self._units).index(unit.name)
+
+    def installed_units(self) -> list[Unit]:
+        return sorted((u for u in self._units.values() if u.installed), key=self.rank)
+
+    def installed_holding(self, name: str) -> list[Build]:
+        return [b for b in self._installed() if name in self._names[b]]
+
+    def installed_mentioning(self, name: str) -> list[Build]:
+        return [
+            b for b in self._installed()
+            if any(t.name == name for r in self._relations[b] for t in r.targets)
+        ]  # fmt: skip
+
+    def _installed(self) -> list[Build]:
+        return [unit.installed for unit in self.installed_units() if unit.installed]
+
+    def units(self, name: str) -> list[Unit]:
+        named = [unit for unit in self._units.values() if unit.name == name]
+        return named + [
+            unit for unit, builds in self._builds.items()
+            if unit.name != name and any(name in self._names[b] for b in builds)
+        ]  # fmt: skip
+
+    def builds(self, unit: Unit) -> list[Build]:
+        return self._builds[unit]
+
+    def names(self, build: Build) -> list[str]:
+        return self._names[build]
+
+    def relations(self, build: Build) -> list[Relation]:
+        return self._relations[build]
+
+    def fits(self, build: Build, target: Target) -> bool:
+        if target.name not in self._names[build]:
+            return False
+        if not target.operator:
+            return True
+        own = build.unit.name == target.name
+        return own and _TESTS[target.operator](int(build.version), int(target.version))
+
+    def exempt(self, owner: Build, relation: Relation, other: Build) -> bool:
+        return owner.unit is other.unit
+
+    def follows(self, relation: Relation) -> bool:
+        return True
+
+    def in_order(self, target: Target, builds: Iterable[Build]) -> list[Build]:
+        return sorted(builds, key=lambda b: (b.unit.installed is None, b.unit.name))
+
+    def options(self, target: Target) -> list[Build]:
+        return [b for u in self.units(target.name) for b in self._builds[u] if self.fits(b, target)]
+
+    def along(self, build: Build) -> Sequence[Unit]:
+        return ()
+
+    def may_take(self, unit: Unit, aim: Build) -> bool:
+        return True
+
+    def is_essential(self, unit: Unit) -> bool:
+        return unit in self._essential
+
+    def is_newer(self, build: Build, than: Build) -> bool:
+        return int(build.version) > int(than.version)
+
+    def weight(self, build: Build) -> int:
+        return -1
+
+    def offered(self, build: Build) -> bool:
+        return True

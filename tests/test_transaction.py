@@ -1,0 +1,227 @@
+"""Whole transactions on small deb hosts, each as the real installer was seen to do it."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Harbour, offer
+from velpin.demo.build import text_of
+from velpin.model import Forecast
+
+
+def stanza_of(text: str) -> dict[str, str]:
+    """`gull 2 Depends: tern (>= 1), auk; Priority: required` as an entry of an index."""
+    head, *fields = text.split("; ")
+    name, version, *first = head.split(" ", 2)
+    row = offer(name, version)
+    for field in (*first, *fields):
+        key, _, value = field.partition(": ")
+        row[key] = value
+    return row
+
+
+def write(harbour: Harbour, offers: list[str], installed: list[str], *, auto: str = "") -> None:
+    """A host with one source; installed ones marked `!` are held."""
+    address = harbour.repository(
+        "base", [stanza_of(one) for one in offers], archs=("amd64", "i386")
+    )
+    harbour.source("base", address)
+    rows = []
+    for text in installed:
+        row = stanza_of(text.removeprefix("!"))
+        for field in ("Size", "Filename", "SHA256"):
+            row.pop(field)
+        state = "hold ok installed" if text.startswith("!") else "install ok installed"
+        rows.append({"Package": row.pop("Package"), "Status": state, **row})
+    harbour.put("var/lib/dpkg/status", text_of(rows))
+    marks = (f"Package: {name}\nArchitecture: amd64\nAuto-Installed: 1\n" for name in auto.split())
+    harbour.put("var/lib/apt/extended_states", "\n".join(marks))
+
+
+def changes(found: Forecast) -> str:
+    """`gull 1>2, tern +1, auk -1`, in the order of names; `refused` where it is."""
+    if not found.ok:
+        return "refused"
+    told = []
+    for change in found.changes:
+        name = change.name + (f":{change.arch}" if change.foreign else "")
+        if change.old and change.new:
+            told.append(f"{name} {change.old}>{change.new}")
+        else:
+            told.append(f"{name} {'+' if change.new else '-'}{change.new or change.old}")
+    return ", ".join(told)
+
+
+ALT = "alt 1"
+CASES: list[tuple[str, list[str], list[str], str, str]] = [
+    ("recommended ones come along", ["a 1 Recommends: b", "b 1"], [], "a", "a +1, b +1"),
+    ("suggested ones do not", ["a 1 Suggests: b", "b 1"], [], "a", "a +1"),
+    ("a conflict removes", ["a 1 Conflicts: b"], ["b 1"], "a", "a +1, b -1"),
+    ("a break upgrades where that helps", ["a 1 Breaks: b (<< 2)", "b 2"], ["b 1"], "a", "a +1, b 1>2"),
+    ("else it removes, with all above", ["a 1 Breaks: b (<< 2)", "b 2 Depends: gone"],
+     ["b 1", "bb 1 Depends: b", "bbb 1 Depends: bb"], "a", "a +1, b -1, bb -1, bbb -1"),
+    ("essential ones stay", ["a 1 Conflicts: b"], ["b 1 Essential: yes"], "a", "refused"),
+    ("protected ones too", ["a 1 Conflicts: b"], ["b 1 Protected: yes"], "a", "refused"),
+    ("a rival of a dependency is removed", ["a 1 Depends: c | d", "c 1 Conflicts: b", "d 1"], ["b 1"],
+     "a", "a +1, b -1, c +1"),
+    ("not one that is asked for", ["a 1 Depends: c | d", "c 1 Conflicts: b", "d 1"], ["b 1"],
+     "a b", "a +1, d +1"),
+    ("nor one on hold", ["a 1 Depends: c | d", "c 1 Conflicts: b", "d 1"], ["!b 1"], "a", "a +1, d +1"),
+    ("dependents of the old version go", ["a 1 Depends: lib (>= 2)", "lib 2"],
+     ["lib 1", "p 1 Depends: lib (<< 2)", "q 1 Depends: p"], "a", "a +1, lib 1>2, p -1, q -1"),
+    ("or are upgraded too", ["lib 2", "p 2 Depends: lib (>= 2)"], ["lib 1", "p 1 Depends: lib (<< 2)"],
+     "lib", "lib 1>2, p 1>2"),
+    ("even where another alternative is there", ["lib 2", "x 2"],
+     ["lib 1", "p 1 Depends: lib (<< 2) | x", "x 1"], "lib", "lib 1>2"),
+    ("binaries of one source go along", ["l 2 Source: s", "l-doc 2 Source: s; Depends: n", "n 1",
+     "l-x 2 Source: s; Depends: gone", "l-z 2 Source: s (3)"],
+     ["l 1 Source: s", "l-doc 1 Source: s", "l-x 1 Source: s", "l-z 1 Source: s"],
+     "l", "l 1>2, l-doc 1>2, n +1"),
+    ("a chain that cannot be had is passed over", ["a 1 Depends: m | alt", "m 1 Depends: k, x",
+     "k 1", "x 1 Depends: gone", ALT], [], "a", "a +1, alt +1"),
+    ("upgrade of an alternative before a new one", ["a 1 Depends: x (>= 2) | y (>= 2)", "x 2", "y 2"],
+     ["y 1"], "a", "a +1, y 1>2"),
+    ("the provider of higher priority", ["a 1 Depends: v", "v1 1 Provides: v",
+     "v2 1 Provides: v; Priority: required", "v3 1 Provides: v"], [], "a", "a +1, v2 +1"),
+    ("of equals the one seen last", ["a 1 Depends: v", "v1 1 Provides: v",
+     "v2 1 Provides: v"], [], "a", "a +1, v2 +1"),
+    ("a name in an earlier relation counts as seen", ["z 1 Suggests: v2, v1", "a 1 Depends: v",
+     "v1 1 Provides: v", "v2 1 Provides: v"], [], "a", "a +1, v1 +1"),
+    ("a versioned dependency needs a versioned provider", ["a 1 Depends: v (>= 2)", "v1 1 Provides: v",
+     "v2 1 Provides: v (= 2)"], [], "a", "a +1, v2 +1"),
+    ("a recommendation that is new in the upgrade", ["a 2 Recommends: c, f", "c 1", "f 1"],
+     ["a 1 Recommends: c"], "a", "a 1>2, f +1"),
+    ("and one that held before", ["a 2 Recommends: c (>= 2)", "c 2"], ["a 1 Recommends: c", "c 1"],
+     "a", "a 1>2, c 1>2"),
+    (":any needs `allowed`", ["a 1 Depends: f:any", "f 1 Multi-Arch: foreign"], [], "a", "refused"),
+    (":any with it", ["a 1 Depends: f:any", "f 1 Multi-Arch: allowed"], [], "a", "a +1, f +1"),
+    ("a foreign one that serves all", ["a 1 Depends: f", "f 1 Architecture: i386; Multi-Arch: foreign"], [],
+     "a", "a +1, f:i386 +1"),
+    ("not where the architecture is written", ["a 1 Depends: f:amd64",
+     "f 1 Architecture: i386; Multi-Arch: foreign"], [], "a", "refused"),
+    ("architectures exclude each other", ["h 1", "h 1 Architecture: i386"], ["h 1 Architecture: i386"],
+     "h", "h +1, h:i386 -1"),
+    ("but for `same`", ["h 1 Multi-Arch: same", "h 1 Architecture: i386; Multi-Arch: same"],
+     ["h 1 Architecture: i386; Multi-Arch: same"], "h", "h +1"),
+    ("`same` keeps step", ["h 2 Multi-Arch: same", "h 2 Architecture: i386; Multi-Arch: same"],
+     ["h 1 Architecture: i386; Multi-Arch: same", "h 1 Multi-Arch: same"], "h", "h 1>2, h:i386 1>2"),
+    ("two that exclude each other", ["a 1 Conflicts: b", "b 1"], [], "a b", "refused"),
+    ("a new choice gives way to what is asked for", ["a 1 Depends: x | y", "x 1 Conflicts: z", "y 1", "z 1"],
+     [], "a z", "a +1, y +1, z +1"),
+    ("the order of requests", ["a 1 Depends: m | alt", "m 1 Conflicts: n", "n 1", ALT, "o 1 Depends: n | alt"],
+     [], "o a", "a +1, alt +1, n +1, o +1"),
+    ("and the other way round", ["a 1 Depends: m | alt", "m 1 Conflicts: n", "n 1", ALT, "o 1 Depends: n | alt"],
+     [], "a o", "a +1, alt +1, m +1, o +1"),
+    ("what only served a failed choice is left out", ["a 1 Depends: m | alt", "m 1 Depends: k, x",
+     "k 1", "x 1 Depends: y", "y 1 Depends: gone", ALT], [], "a", "a +1, alt +1"),
+    ("a host that is broken already", ["a 1"], ["b 1 Depends: gone"], "a", "refused"),
+    ("unless the request mends it", ["c 1"], ["b 1 Depends: c"], "c", "c +1"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("title", "offers", "installed", "asked", "wanted"), CASES, ids=[case[0] for case in CASES]
+)
+def test_transactions(
+    harbour: Harbour, title: str, offers: list[str], installed: list[str], asked: str, wanted: str
+) -> None:
+    write(harbour, offers, installed)
+    assert changes(harbour.ready().forecast(asked.split())) == wanted
+
+
+UPGRADES: list[tuple[str, list[str], list[str], str, str]] = [
+    ("everything that fits", ["a 2", "b 2 Depends: n", "n 1"], ["a 1", "b 1"], "a 1>2, b 1>2, n +1", ""),
+    ("not what is on hold", ["a 2"], ["!a 1"], "", "a is-held"),
+    ("not what cannot be had", ["a 2 Depends: gone"], ["a 1"], "", "a needs"),
+    ("not what would need one on hold", ["a 2 Depends: b (>= 2)", "b 2"], ["a 1", "!b 1"], "",
+     "a needs, b is-held"),
+    ("what is left behind goes", ["lib 2"], ["lib 1", "p 1 Depends: lib (<< 2)", "q 1 Depends: p"],
+     "lib 1>2, p -1, q -1", ""),
+    ("essential ones that are missing", ["e 1 Essential: yes", "a 2"], ["a 1"], "a 1>2, e +1", ""),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("title", "offers", "installed", "wanted", "kept"), UPGRADES, ids=[case[0] for case in UPGRADES]
+)
+def test_upgrades(
+    harbour: Harbour, title: str, offers: list[str], installed: list[str], wanted: str, kept: str
+) -> None:
+    write(harbour, offers, installed)
+    found = harbour.ready().forecast_upgrade()
+    assert changes(found) == wanted
+    assert ", ".join(f"{one.name} {one.why[0].code}" for one in found.kept) == kept
+
+
+def test_recommends_as_configured(harbour: Harbour) -> None:
+    write(harbour, ["a 1 Recommends: b; Suggests: c", "b 1", "c 1"], [])
+    harbour.put("etc/apt/apt.conf.d/x", 'APT::Install-Recommends "0"; APT::Install-Suggests "1";')
+    assert changes(harbour.ready().forecast(["a"])) == "a +1, c +1"
+
+
+def test_dependencies_follow_a_named_source_where_they_must(harbour: Harbour) -> None:
+    harbour.source("base", harbour.repository("base", [offer("gull", "1"), offer("tern", "1")]))
+    newer = [offer("gull", "2", Depends="tern (>= 2)"), offer("tern", "2")]
+    fields = {"NotAutomatic": "yes"}
+    harbour.source("next", harbour.repository("next", newer, suite="quay", fields=fields), "quay")
+    host = harbour.ready()
+    assert changes(host.forecast(["gull%quay"])) == "gull +2, tern +2"
+    assert changes(host.forecast(["gull@2"])) == "refused"
+    assert changes(host.forecast(["gull@2", "tern@2"])) == "gull +2, tern +2"
+
+
+def test_what_nothing_needs_any_more_is_told(harbour: Harbour) -> None:
+    write(harbour, ["a 2", "b 1"], ["a 1 Depends: b", "b 1", "c 1"], auto="b")
+    found = harbour.ready().forecast(["a"])
+    assert (changes(found), found.unneeded) == ("a 1>2", ("b",))
+
+
+def test_sizes_sources_and_roles(harbour: Harbour) -> None:
+    write(harbour, ["a 2 Depends: b; Conflicts: c", "b 1"], ["a 1", "c 1"])
+    found = harbour.ready().forecast(["a"])
+    told = [(c.name, c.role, c.by, c.relation, c.outcome) for c in found.changes]
+    assert told == [
+        ("a", "asked", None, "", "upgrade"),
+        ("b", "requires", "a", "b", "install"),
+        ("c", "conflicts", "a", "c", "remove"),
+    ]
+    assert [c.download_bytes for c in found.changes] == [10_000, 10_000, 0]
+    assert [c.disk_bytes for c in found.changes] == [0, 30_720, -30_720]
+    assert (found.download_bytes, found.disk_bytes) == (20_000, 0)
+
+
+def test_a_source_that_changes_is_told(harbour: Harbour) -> None:
+    harbour.simple("base", ("gull", "1"))
+    harbour.simple("vendor", ("gull", "2"))
+    harbour.installed(("gull", "1"))
+    (change,) = harbour.ready().forecast(["gull"]).changes
+    assert (change.old_source, change.source) == ("base", "vendor")
+
+
+def test_a_forecast_changes_no_file_and_does_not_depend_on_their_order(
+    harbour: Harbour, tmp_path: Path
+) -> None:
+    offers = [
+        "a 1 Depends: v; Recommends: r",
+        "v1 1 Provides: v",
+        "v2 1 Provides: v",
+        "r 1 Breaks: b",
+    ]
+    write(harbour, offers, ["b 1", "c 1"])
+    host = harbour.ready()
+    before = harbour.bytes()
+    first = host.forecast(["a"])
+    assert harbour.bytes() == before
+    again = tmp_path / "again"
+    for path in sorted((p for p in harbour.root.rglob("*") if p.is_file()), reverse=True):
+        target = again / "root" / path.relative_to(harbour.root)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy2(path, target)
+    assert Harbour(again).root == again / "root"
+    other = Harbour(again)
+    for name, data in before.items():
+        other.put(name, data)
+    assert other.host().forecast(["a"]) == first
