@@ -38,6 +38,7 @@ class Draft:
         if old is not None and old is not unit.installed:
             self._forget(old)
         unit.chosen = build
+        unit.break_promise()
         if build is not None and build is not unit.installed:
             self._note(build)
         self._stale.add(unit)
@@ -202,16 +203,16 @@ class Draft:
         )
 
     def reachable(self, relation: Relation) -> bool:
-        """Whether a positive relation holds, or something was intended that would meet it."""
+        """Whether a positive relation holds, or some aim is counted on to meet it."""
         return any(
-            next(self.meeting(target), None) or self._is_intended(target)
+            next(self.meeting(target), None) or self._is_promised(target)
             for target in relation.targets
         )
 
-    def _is_intended(self, target: Target) -> bool:
+    def _is_promised(self, target: Target) -> bool:
         fits = self.world.fits
         return any(
-            unit.intended is not None and fits(unit.intended, target)
+            unit.promised is not None and fits(unit.promised, target)
             for unit in self.world.units(target.name)
         )
 

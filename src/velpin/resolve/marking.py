@@ -299,6 +299,8 @@ class Marker:
         ways = dict.fromkeys([*met, *self._aims(relation)])
         if len(ways) == 1:
             (only,) = ways
+            if only.unit.fixed:
+                return
             self._fix(only.unit)
             if only.unit.aim is only:
                 cause = Cause(relation.kind.value, owner, relation)

@@ -102,6 +102,7 @@ class Unit:
     """Finds the aim when it is first asked for."""
     _aim: Build | None = None
     _intended: Build | None = None
+    _promised: Build | None = None
 
     @property
     def aim(self) -> Build | None:
@@ -115,13 +116,25 @@ class Unit:
         """What it should change to by the host's rules, possible or not."""
         return self._intended if self.look_up is None else self.aim
 
+    @property
+    def promised(self) -> Build | None:
+        """The aim as relations count on it: one that has turned out impossible counts until
+        something else is chosen (observed)."""
+        return self._promised if self.look_up is None else self.aim
+
     def intend(self, build: Build | None) -> None:
         """Give it an aim."""
-        self.look_up, self._aim, self._intended = None, build, build
+        self.look_up, self._aim, self._intended, self._promised = None, build, build, build
+
+    def break_promise(self) -> None:
+        """Relations count on the aim as it is now."""
+        if self.look_up is None:
+            self._promised = self._aim
 
     def rule_out_aim(self) -> None:
         """Its aim has turned out impossible."""
-        self._intended = self.intended
+        if self.look_up is not None:
+            self.intend(self.look_up(self))
         self._aim = self.installed
 
     @property
