@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import shutil
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import pytest
 
 from tests.conftest import Harbour, offer
 from velpin.demo.build import text_of
+from velpin.kinds.deb.transaction.phasing import draw
 from velpin.model import Forecast
 
 
@@ -154,6 +156,34 @@ def test_upgrades(
     found = harbour.ready().forecast_upgrade()
     assert changes(found) == wanted
     assert ", ".join(f"{one.name} {one.why[0].code}" for one in found.kept) == kept
+
+
+def test_upgrades_for_a_share_of_hosts(harbour: Harbour) -> None:
+    offers = [f"p{number} 2 Phased-Update-Percentage: {number * 5}" for number in range(21)]
+    write(harbour, [*offers, "q 2 Depends: p0 (>= 2)"], [*(f"p{n} 1" for n in range(21)), "q 1"])
+    assert len(harbour.ready().forecast_upgrade().changes) == 22
+    harbour.put("etc/machine-id", "0123456789abcdef0123456789abcdef\n")
+    found = harbour.host().forecast_upgrade()
+    left = {one.name: one.why[0].code for one in found.kept}
+    drawn = {n for n in range(21) if draw(f"p{n}-2-0123456789abcdef0123456789abcdef") > n * 5}
+    assert {name for name, code in left.items() if code == "is-phased"} == {f"p{n}" for n in drawn}
+    assert left["q"] == "needs"
+    assert changes(harbour.host().forecast(["p0"])) == "p0 1>2"
+
+
+SEEN_LEFT_OUT = "1 11 13 14 15 2 21 22 23 28 30 31 32 39 4 43 46 49 51 54 55 57 58 59 7"
+
+
+def test_the_number_that_is_drawn_is_the_real_one() -> None:
+    def share(number: int) -> int:
+        return random.Random(number).randint(1, 99)
+
+    left_out = [
+        str(number)
+        for number in range(60)
+        if draw(f"p{number}-2.{number}-1-0123456789abcdef0123456789abcdef") > share(number)
+    ]
+    assert sorted(left_out) == sorted(SEEN_LEFT_OUT.split())
 
 
 def test_recommends_as_configured(harbour: Harbour) -> None:

@@ -105,10 +105,11 @@ def work_out_upgrade(host: DebState) -> Transaction:
         marker.take(unit, ESSENTIAL)
     for unit in installed:
         marker.take(unit, UPGRADE, follow=False)
-    held = [unit for unit in installed if unit.held]
+    done.phased.update(u for u in installed if u.chosen and world.is_phased_out(u.chosen))
+    held = [unit for unit in installed if unit.held or unit in done.phased]
     for unit in held:
-        unit.fixed = True
         marker.keep(unit)
+        unit.fixed = True
     done.ok = Repair(draft, marker, held, by_upgrade=False).run()
     if done.ok:
         _leave_out_unneeded(done, marker)

@@ -16,6 +16,7 @@ from velpin.resolve.world import Build, Kind, Relation, Target, Unit, Weights
 from velpin.store.index import Row
 from velpin.store.memo import Memo
 
+_ALL = 100
 _TABLE = 196_613
 """Buckets of the table in whose order the host goes through all its packages (observed)."""
 
@@ -299,6 +300,21 @@ class DebWorld:
         if relation.implicit:
             return False
         return self._is_same(owner) or relation.targets[0].name != other.unit.name
+
+    def is_phased_out(self, build: Build) -> bool:
+        """Whether a build is given to some hosts only so far, and not to this one."""
+        share = self.facts(build).phased
+        if build is build.unit.installed or share >= _ALL or not self._machine_id:
+            return False
+        name, version = self.built_from(build)
+        from velpin.kinds.deb.transaction.phasing import draw
+
+        return draw(f"{name}-{version}-{self._machine_id}") > share
+
+    @cached_property
+    def _machine_id(self) -> str:
+        data = self.host.tree.read("etc/machine-id") or b""
+        return data.decode("utf-8", "replace").strip()
 
     # -- the host's ways -----------------------------------------------------------------
 
