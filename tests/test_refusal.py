@@ -158,7 +158,9 @@ def test_many_are_counted_unless_all_are_wanted(harbour: Harbour) -> None:
     names = [f"bird{number:02}" for number in range(30)]
     write(harbour, [f"gull 1 Depends: {', '.join(names)}", *(f"{name} 1" for name in names)], [])
     harbour.ready()
-    assert "and 18 more (18 from base); --all shows them" in harbour.run("forecast", "gull").out
+    assert (
+        "new: and 18 more (18 from base); --all shows them" in harbour.run("forecast", "gull").out
+    )
     assert (
         "more" not in harbour.run("forecast", "gull", "--all").out.partition("on disk")[0][-200:-30]
     )
@@ -187,7 +189,7 @@ def test_the_upgrade(harbour: Harbour) -> None:
     harbour.ready()
     said = harbour.run("forecast", "--upgrade")
     assert said.code == 0
-    assert said.out.startswith("the full upgrade: 1 package: 1 upgraded")
+    assert said.out.startswith("the full upgrade\n1 package: 1 upgraded; 10 kB to fetch")
     assert "Kept back (1)\nb 1, not 2 from base\n  it is on hold" in said.out
     told = json.loads(harbour.run("forecast", "--upgrade", "--json").out)
     assert [change["name"] for change in told["changes"]] == ["a"]

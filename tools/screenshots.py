@@ -38,13 +38,17 @@ def shots(scene: Scene) -> dict[str, list[str]]:
         "refresh": ["velpin refresh"],
         "sources": ["velpin sources --files"],
         "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
+        "forecast-upgrade": ["velpin forecast --upgrade"],
+        "forecast-refused": ["velpin forecast tide-forecast"],
         "offers": ["velpin offers tide-gauge fog-signal lamp-control"],
         "find": ["velpin find fog"],
         "add-preview": [f"velpin {add} --preview"],
         "add-wrong-key": [f"velpin {BY_ADDRESS} --key {wrong.name}"],
         "add-wrong-release": [f"velpin add snippet.list --key {right.name}"],
         "keys": ["velpin keys"],
-        "drop": [f"velpin {add} --yes", "velpin drop gullwatch --preview"],
+        "forecast": [f"velpin {add} --yes", "velpin forecast gullwatch tide-gauge"],
+        "forecast-tree": ["velpin forecast gullwatch tide-gauge --tree"],
+        "drop": ["velpin drop gullwatch --preview"],
         "journal": ["velpin undo --yes", "velpin journal"],
     }
 

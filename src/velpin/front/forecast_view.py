@@ -68,9 +68,9 @@ def show_upgrade(screen: Screen, found: Forecast, *, every: bool) -> None:
     if not found.ok:
         _show_refusal(screen, found)
     elif found.changes:
-        screen.line(("the full upgrade: ", "head"), (_counted(found.changes), "answer"))
-        _show_groups(screen, found.changes, every)
+        screen.line(("the full upgrade", "name"))
         _show_totals(screen, found)
+        _show_groups(screen, found.changes, every)
     else:
         screen.line(("the full upgrade changes nothing", "answer"))
     if found.kept:
@@ -88,14 +88,14 @@ def _show_transaction(screen: Screen, found: Forecast, every: bool) -> None:
         return
     single = len(found.answers) == 1
     _show_groups(screen, [c for c in changes if not (single and c.role == "asked")], every)
+    screen.gap()
     _show_totals(screen, found)
 
 
 def _show_totals(screen: Screen, found: Forecast) -> None:
-    screen.gap()
     more = "more" if found.disk_bytes >= 0 else "less"
     screen.line(
-        (_counted(found.changes), "head"),
+        (_counted(found.changes), "name"),
         f"; {size(found.download_bytes)} to fetch, {size(abs(found.disk_bytes))} {more} on disk",
     )
     moved = [change for change in found.changes if _changes_source(change)]
@@ -125,20 +125,23 @@ def _group_of(change: Change) -> str:
 
 
 def _show_groups(screen: Screen, changes: Sequence[Change], every: bool) -> None:
+    groups: list[tuple[str, list[list[Piece]]]] = []
+    left: list[str] = []
     for title, style in _GROUPS:
         group = [change for change in changes if _group_of(change) == title]
         if not group:
             continue
         group.sort(key=lambda change: (not _changes_source(change), change.name))
         shown = group if every or title in _ALWAYS_ALL else _first(group)
-        screen.head(f"{title} ({len(group)})" if len(group) > 1 else title)
-        screen.table(
-            ["package", "now", "then", "source", "fetch", "because"],
-            [_row(change, style) for change in shown],
-            right=(4,),
-        )
+        count = f" ({len(group)})" if len(group) > 1 else ""
+        groups.append((title + count, [_row(change, style) for change in shown]))
         if len(shown) < len(group):
-            screen.line((_rest(group[len(shown) :]), "quiet"))
+            left.append(f"{title.lower()}: {_rest(group[len(shown) :])}")
+    if groups:
+        heads = ["package", "now", "then", "source", "fetch", "because"]
+        screen.tables(heads, groups, right=(4,))
+    for text in left:
+        screen.line((text, "quiet"))
 
 
 def _first(group: list[Change]) -> list[Change]:
@@ -227,6 +230,7 @@ def show_tree(screen: Screen, found: Forecast) -> None:
         children.setdefault(by or "", []).append(change)
     for branch in _branches(children, "", set()):
         screen.tree(branch)
+    screen.gap()
     _show_totals(screen, found)
 
 

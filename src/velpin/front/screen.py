@@ -109,32 +109,61 @@ class Screen:
         self, heads: Sequence[str], rows: Sequence[Sequence[Piece]], *, right: Sequence[int] = ()
     ) -> None:
         """A table without lines; empty columns are left out; `right` are columns of numbers."""
+        self.tables(heads, [("", rows)], right=right)
+
+    def tables(
+        self,
+        heads: Sequence[str],
+        groups: Sequence[tuple[str, Sequence[Sequence[Piece]]]],
+        *,
+        right: Sequence[int] = (),
+    ) -> None:
+        """Tables of one form below each other, each with its title, their columns in line."""
+        rows = [row for _, group in groups for row in group]
         used = [at for at in range(len(heads)) if any(_plain(row[at]) for row in rows)]
         heads = [heads[at] for at in used]
         right = [place for place, at in enumerate(used) if at in right]
-        cells = [[row[at] for at in used] for row in rows]
-        if self.drawn:
-            self._draw_table(heads, cells, right)
-        else:
-            self._write_table(heads, cells, right)
+        widths = [max(len(_plain(row[at])) for row in rows) for at in used]
+        for title, group in groups:
+            if title:
+                self.head(title)
+            cells = [[row[at] for at in used] for row in group]
+            if self.drawn:
+                self._draw_table(heads, cells, right, widths if len(groups) > 1 else [])
+            else:
+                self._write_table(heads, cells, right, widths)
 
     def _draw_table(
-        self, heads: Sequence[str], rows: list[list[Piece]], right: Sequence[int]
+        self,
+        heads: Sequence[str],
+        rows: list[list[Piece]],
+        right: Sequence[int],
+        widths: Sequence[int],
     ) -> None:
         from rich.table import Table
 
         table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
+        least = widths if sum(widths) + 2 * len(widths) < self.console.width else []
         for at, head in enumerate(heads):
-            table.add_column(head, justify="right" if at in right else "left", overflow="fold")
+            table.add_column(
+                head,
+                justify="right" if at in right else "left",
+                overflow="fold",
+                min_width=least[at] if least else None,
+            )
         for row in rows:
             table.add_row(*(_text([cell]) for cell in row))
         self.console.print(table)
 
     def _write_table(
-        self, heads: Sequence[str], rows: list[list[Piece]], right: Sequence[int]
+        self,
+        heads: Sequence[str],
+        rows: list[list[Piece]],
+        right: Sequence[int],
+        widths: Sequence[int],
     ) -> None:
         lines = [list(heads), *([_plain(cell) for cell in row] for row in rows)]
-        widths = [max(len(line[at]) for line in lines) for at in range(len(heads))]
+        widths = [max(width, len(head)) for width, head in zip(widths, heads, strict=True)]
         for line in lines:
             cells = [
                 cell.rjust(widths[at]) if at in right else cell.ljust(widths[at])

@@ -127,7 +127,7 @@ DECIDED = {
 
 
 ROLES = {
-    "asked": "asked for",
+    "asked": "",
     "requires": "{by} needs it",
     "recommends": "{by} recommends it",
     "suggests": "{by} suggests it",
