@@ -284,7 +284,8 @@ class Marker:
             return True
         aims = self._aims(relation)
         cause = Cause(relation.kind.value, owner, relation)
-        only = aims[0].unit if fixed and relation.hard and len(aims) == 1 else None
+        alone = fixed and relation.hard and len(self._ways(relation)) == 1
+        only = aims[0].unit if alone and aims else None
         if only and self.take(only, cause, follow=False, depth=depth + 1):
             self._fix(only)
         return any(self.take(aim.unit, cause, depth=depth + 1) for aim in aims)
@@ -295,8 +296,7 @@ class Marker:
             self._followed.discard(unit)
 
     def _fix_only_way(self, owner: Build, relation: Relation, depth: int) -> None:
-        met = [build for target in relation.targets for build in self.draft.meeting(target)]
-        ways = dict.fromkeys([*met, *self._aims(relation)])
+        ways = self._ways(relation)
         if len(ways) == 1:
             (only,) = ways
             if only.unit.fixed:
@@ -305,6 +305,16 @@ class Marker:
             if only.unit.aim is only:
                 cause = Cause(relation.kind.value, owner, relation)
                 self.take(only.unit, cause, depth=depth + 1)
+
+    def _ways(self, relation: Relation) -> set[Build]:
+        """All that meets a relation: what is chosen, what is installed, what could be."""
+        fits = self.world.fits
+        found = set(self._aims(relation))
+        for target in relation.targets:
+            found.update(self.draft.meeting(target))
+            installed = self.world.installed_holding(target.name)
+            found.update(build for build in installed if fits(build, target))
+        return found
 
     def _aims(self, relation: Relation) -> list[Build]:
         """What could meet a relation: upgrades of what is installed first, then the new, each

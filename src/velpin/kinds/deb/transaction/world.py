@@ -419,8 +419,8 @@ class DebWorld:
             if unit is build.unit or unit.aim is None or unit.aim in (unit.installed, unit.chosen):
                 continue
             if self.built_from(unit.aim) == (name, version):
-                found.append(unit)
-        return found
+                found.append((self._place_read(unit.aim), unit))
+        return [unit for _, unit in sorted(found, key=lambda one: one[0])]
 
     def built_from(self, build: Build) -> tuple[str, str]:
         """Name and version of the source package."""
