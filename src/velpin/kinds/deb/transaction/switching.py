@@ -35,6 +35,8 @@ class Switching:
         for relation in self.world.relations(build):
             if relation.negative or not self.world.follows(relation):
                 continue
+            if self.draft.holds(build, relation):
+                continue
             if any(self._is_fine(target) for target in relation.targets):
                 continue
             if not self._switch_one(relation) and relation.hard:
