@@ -100,6 +100,7 @@ SIGHTS = [
     (["Package: x\nDepends: bb, a-b, ab:any (>= 1) | b\n\nPackage: a\n"], "a b", "b a"),
     (["Package: x\nDepends: y,\n b\n", "Package: a\n"], "a b", "b a"),
     (["Package: a\n", "Package: b\n"], "a b z", "a b z"),
+    (["Package: x\nDepends: b:any\n\nPackage: a\n\nPackage: b\n"], "a b", "a b"),
 ]
 
 

@@ -13,7 +13,7 @@ INSTALLER = shutil.which("apt-get")
 
 
 _STUMBLES = (
-    "E: Could not configure", "E: Couldn't configure", "E: Internal error",
+    "E: Could not configure", "E: Couldn't configure", "E: Internal error", "E: Internal Error",
     "E: This installation run will require temporarily",
 )  # fmt: skip
 """Said where it has worked the transaction out, and finds no order of steps for it."""

@@ -13,7 +13,8 @@ _FIELDS = (
     b"Replaces", b"Enhances", b"Provides",
 )  # fmt: skip
 """Fields that name packages, in the order in which the host goes through them."""
-_BEFORE, _AFTER = b" ,|", b" ,|:(\n"
+_BEFORE, _AFTER = b" ,|", b" ,|(\n"
+"""What stands around a name; one with an architecture is another name to the host."""
 
 
 def in_order_of_sight(blocks: Iterable[bytes], names: Sequence[str]) -> list[str]:
