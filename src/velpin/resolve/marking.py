@@ -12,7 +12,7 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from velpin.resolve.draft import Draft
-from velpin.resolve.world import Build, Cause, Kind, Relation, Target, Unit
+from velpin.resolve.world import Build, Cause, Relation, Target, Unit
 
 _DEEPEST = 400
 """Relations followed one below the other before a chain is given up."""
@@ -339,7 +339,3 @@ class Marker:
         """Whether what is on the host now meets a target."""
         fits = self.world.fits
         return any(fits(build, target) for build in self.world.installed_holding(target.name))
-
-
-SOFT = frozenset((Kind.RECOMMENDS, Kind.SUGGESTS))
-"""Relations that are acted on as the host is configured."""
