@@ -186,6 +186,28 @@ def test_the_number_that_is_drawn_is_the_real_one() -> None:
     assert sorted(left_out) == sorted(SEEN_LEFT_OUT.split())
 
 
+@pytest.mark.parametrize(
+    ("others", "asked", "wanted"),
+    [
+        ([], ["a"], "a +1, h -1"),
+        ([], ["h"], ""),
+        ([], [], ""),
+        (["d 1 Depends: h"], ["a"], "refused"),
+    ],
+)
+def test_what_was_left_half_installed(
+    harbour: Harbour, others: list[str], asked: list[str], wanted: str
+) -> None:
+    write(harbour, ["a 1", "h 1"], ["h 1", *others])
+    record = harbour.read("var/lib/dpkg/status")
+    harbour.put(
+        "var/lib/dpkg/status",
+        record.replace("install ok installed", "install ok half-installed", 1),
+    )
+    host = harbour.ready()
+    assert changes(host.forecast(asked) if asked else host.forecast_upgrade()) == wanted
+
+
 def test_recommends_as_configured(harbour: Harbour) -> None:
     write(harbour, ["a 1 Recommends: b; Suggests: c", "b 1", "c 1"], [])
     harbour.put("etc/apt/apt.conf.d/x", 'APT::Install-Recommends "0"; APT::Install-Suggests "1";')

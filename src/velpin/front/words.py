@@ -134,6 +134,7 @@ ROLES = {
     "source": "built together with {by}",
     "upgrade": "",
     "essential": "no host is to be without it",
+    "state": "its installation was cut short once",
     "breaks": "{by} does not go with the old one",
     "conflicts": "{by} conflicts with it",
     "broken": "it needs {relation}",

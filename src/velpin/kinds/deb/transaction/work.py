@@ -23,6 +23,7 @@ from velpin.resolve.world import Build, Cause, Unit
 ASKED = Cause("asked")
 UPGRADE = Cause("upgrade")
 ESSENTIAL = Cause("essential")
+CUT_SHORT = Cause("state")
 
 
 @dataclass(slots=True)
@@ -58,7 +59,13 @@ def _begin(host: DebState) -> Transaction:
     names = world.remembered("unmet", lambda: [key_of(unit) for unit in Draft(world).broken()])
     keys = set(names)
     broken = tuple(u for u in world.installed_units() if key_of(u) in keys) if keys else ()
-    return Transaction(world, Draft(world, broken), False, broken)
+    draft = Draft(world, broken)
+    for unit in world.half_installed:  # these go at any request, or are put right by it
+        draft.choose(unit, None)
+        unit.cause = CUT_SHORT
+    if world.half_installed:
+        broken = tuple(draft.broken())
+    return Transaction(world, draft, False, broken)
 
 
 def work_out(host: DebState, wanted: Sequence[Wanted]) -> Transaction:

@@ -45,6 +45,8 @@ class DebWorld:
         self._relations: dict[Build, tuple[Relation, ...]] = {}
         self._facts: dict[Build, Facts] = {}
         self._holding: dict[str, list[Build]] = {}
+        self.half_installed: list[Unit] = []
+        """Units of which the record says that their installation was cut short."""
         self._rows = [(self._installed_unit(row), row) for row in host.installed_rows()]
         self._installed = [unit for unit, _ in self._rows]
 
@@ -53,6 +55,8 @@ class DebWorld:
         unit = self.unit(row.name, arch)
         unit.installed = unit.chosen = Build(unit, row.version, Held(self.host.own_origin, row))
         unit.held = row.state.startswith("hold ")
+        if row.state.endswith(" ok half-installed"):
+            self.half_installed.append(unit)
         return unit
 
     # -- units and builds ----------------------------------------------------------------
