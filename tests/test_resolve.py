@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import random
 
 import pytest
@@ -87,6 +88,22 @@ def test_refusals_leave_something_broken(lines: list[str]) -> None:
     works, draft = asked(PlainWorld(lines), "gull")
     assert not works
     assert draft.broken()
+
+
+def test_long_chains() -> None:
+    names = [
+        f"{'abcdefghij'[n // 100]}{'abcdefghij'[n // 10 % 10]}{'abcdefghij'[n % 10]}"
+        for n in range(300)
+    ]
+    lines = [f"{one} 1 needs {other}" for one, other in itertools.pairwise(names)]
+    world = PlainWorld(["gull 1 needs aaa", *lines, f"{names[-1]} 1"])
+    works, _ = asked(world, "gull")
+    assert works
+    assert len(world.state()) == 301
+    world = PlainWorld(["gull 1 likes aaa", *lines])
+    works, _ = asked(world, "gull")
+    assert works
+    assert world.state() == {"gull": "1"}
 
 
 def test_two_that_exclude_each_other_are_refused_and_told_so() -> None:

@@ -8,14 +8,17 @@ it can only have in one way, is fixed: later steps work around it.
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterable
 from typing import NamedTuple
 
 from velpin.resolve.draft import Draft
 from velpin.resolve.world import Build, Cause, Relation, Target, Unit
 
-_DEEPEST = 400
+_DEEPEST = 3000
 """Relations followed one below the other before a chain is given up."""
+_FRAMES = 8
+"""Calls for one relation followed, with some to spare."""
 
 
 class _Way(NamedTuple):
@@ -29,6 +32,7 @@ class Marker:
     """Marks units of a draft for installation, removal, or to stay as they are."""
 
     def __init__(self, draft: Draft) -> None:
+        sys.setrecursionlimit(max(sys.getrecursionlimit(), _DEEPEST * _FRAMES))
         self.draft = draft
         self.world = draft.world
         self._followed: set[Unit] = set()
@@ -100,7 +104,10 @@ class Marker:
         if unit.fixed:
             self._followed.add(unit)
         if not self._is_possible(unit, aim):
-            return self.give_up(unit)
+            if not unit.fixed:
+                unit.rule_out_aim()
+                self.draft.choose(unit, unit.installed)
+            return False
         return self._take_along(unit, aim, cause, depth)
 
     def _is_settled(self, unit: Unit, aim: Build) -> bool:
@@ -288,7 +295,10 @@ class Marker:
         only = aims[0].unit if alone and aims else None
         if only and self.take(only, cause, follow=False, depth=depth + 1):
             self._fix(only)
-        return any(self.take(aim.unit, cause, depth=depth + 1) for aim in aims)
+        for aim in aims:  # noqa: SIM110 - chains are long; so they stay off the C stack
+            if self.take(aim.unit, cause, depth=depth + 1):
+                return True
+        return False
 
     def _fix(self, unit: Unit) -> None:
         if not unit.fixed:
