@@ -217,9 +217,9 @@ class Draft:
         )
 
     def aim_helps(self, owner: Build, relation: Relation, unit: Unit) -> bool:
-        """Whether changing a unit to its aim would end what a negative relation forbids."""
-        aim = unit.aim
-        if aim is None or aim is unit.chosen:
+        """Whether what a unit is counted on to become ends what a negative relation forbids."""
+        promised = unit.promised
+        if promised is None or promised is unit.chosen:
             return False
         (target,) = relation.targets
-        return not self.world.fits(aim, target) or self.world.exempt(owner, relation, aim)
+        return not self.world.fits(promised, target) or self.world.exempt(owner, relation, promised)

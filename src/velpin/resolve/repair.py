@@ -301,19 +301,11 @@ class _Look:
 
     def _is_spared(self, build: Build, relation: Relation, option: Build) -> bool:
         """Whether a rival is upgraded out of the way, or may not be touched."""
-        if relation.kind is Kind.BREAKS and self._was_meant_to_help(build, relation, option.unit):
+        if relation.kind is Kind.BREAKS and self.draft.aim_helps(build, relation, option.unit):
             cause = Cause(relation.kind.value, build, relation)
             self.marker.take(option.unit, cause, follow=False)
             return True
         return option.unit.fixed and option.unit.mode != "remove"
-
-    def _was_meant_to_help(self, build: Build, relation: Relation, rival: Unit) -> bool:
-        """Whether what a rival is counted on to become would do."""
-        promised = rival.promised
-        if promised is None or promised is rival.chosen:
-            return False
-        (target,) = relation.targets
-        return not self.world.fits(promised, target) or self.world.exempt(build, relation, promised)
 
     def _apply(self) -> None:
         build = self.unit.chosen
