@@ -18,6 +18,10 @@ DATA = Path(__file__).parents[1] / "data"
 BESIDE = Path(__file__).parents[3] / "shared" / "agreement"
 
 
+KNOWN = ("0016 hibick:i386",)
+"""Beginnings of differences of which docs/how-hosts-choose says why they are."""
+
+
 class Figure(NamedTuple):
     """How often Velpin said the same, and where it did not."""
 
@@ -27,6 +31,11 @@ class Figure(NamedTuple):
 
     def __str__(self) -> str:
         return f"{self.agreed} of {self.asked}"
+
+    @property
+    def unknown(self) -> list[str]:
+        """Differences that nobody has explained."""
+        return [text for text in self.differences if not text.startswith(KNOWN)]
 
 
 class Result(NamedTuple):
