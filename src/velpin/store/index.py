@@ -34,7 +34,7 @@ _SUMMARY = 9
 _ACCELERATION = 4
 """A little less small for a good deal faster (see the lz4 format)."""
 _PART = 10_000_000
-_KEPT = 64
+_KEPT = 256
 """Blocks kept unpacked, about 60 kB each."""
 
 

@@ -307,8 +307,10 @@ class DebWorld:
 
     def is_phased_out(self, build: Build) -> bool:
         """Whether a build is given to some hosts only so far, and not to this one."""
+        if build is build.unit.installed or not self._machine_id:
+            return False
         share = self.facts(build).phased
-        if build is build.unit.installed or share >= _ALL or not self._machine_id:
+        if share >= _ALL:
             return False
         name, version = self.built_from(build)
         from velpin.kinds.deb.transaction.phasing import draw
