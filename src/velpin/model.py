@@ -256,22 +256,98 @@ class KeyUse(NamedTuple):
     """Whether it vouches for every source that names no key."""
 
 
+Stand = tuple[str, str]
+"""A version and the handle of its source, empty where no source has it."""
+
+
 class Moved(NamedTuple):
-    """An installed package whose next version or source differs after a change."""
+    """An installed package that the next upgrade would leave in another version, or from
+    another source, than before a change."""
 
     name: str
     arch: str
     installed: str
-    before: tuple[str, str] | None
-    """Version and source, None where nothing would be installed."""
-    after: tuple[str, str] | None
+    before: Stand | None
+    """None where the upgrade removes it."""
+    after: Stand | None
+
+
+class Turned(NamedTuple):
+    """A name whose answer, if it were asked for, differs; None where it is not to be had."""
+
+    name: str
+    before: Stand | None
+    after: Stand | None
+
+
+class AfterUpgrade(NamedTuple):
+    """How the installed packages would stand after the next full upgrade."""
+
+    stands: Mapping[tuple[str, str], tuple[str, Stand | None]]
+    """By name and architecture: the version installed now, and how it would stand."""
+    kept: tuple[Kept, ...] = ()
+    problem: Reason | None = None
+    """Why the host would refuse the upgrade."""
 
 
 class Shift(NamedTuple):
     """What differs between two forecasts of the whole host."""
 
     moved: tuple[Moved, ...] = ()
-    new_names: tuple[str, ...] = ()
-    gone_names: tuple[str, ...] = ()
+    kept: tuple[Kept, ...] = ()
+    """Installed packages that are kept back after the change and were not before."""
+    turned: tuple[Turned, ...] = ()
+    """Names that are not installed and would be answered otherwise, by name."""
     asked: tuple[tuple[Answer, Answer], ...] = ()
     """For each named package: the answer before, the answer after."""
+    problem: Reason | None = None
+    """Why the host would refuse its upgrade after the change though it did not before."""
+
+
+WishKind = Literal["prefer", "confine", "pin", "bar", "keep"]
+
+
+class Wish(NamedTuple):
+    """What the administrator wants to win, in Velpin's own words; sources by handle."""
+
+    kind: WishKind
+    names: tuple[str, ...] = ()
+    """Package names or globs; an architecture may follow a colon."""
+    source: str = ""
+    """The source that is preferred, confined, barred, or that a pin takes from."""
+    version: str = ""
+    """Of a pin: a version or a glob."""
+    over: tuple[str, ...] = ()
+    under: tuple[str, ...] = ()
+    over_all: bool = False
+    allow_older: bool = False
+    """Of a pin: also where that means going back."""
+    pre_releases: bool = False
+    """Of a bar: only versions that are not final, and sections for such."""
+    sections: tuple[str, ...] = ()
+    """Of a bar: these sections of the source."""
+
+
+class Verdict(NamedTuple):
+    """Whether a wish is what a forecast shows; `rival` is the place of a rule that wins."""
+
+    holds: bool
+    why: Reason | None = None
+    rival: Place | None = None
+
+
+class Rule(NamedTuple):
+    """A recorded wish that is in force, or would be if anything heeded it."""
+
+    place: Place
+    says: Reason
+    wish: Wish | None
+    """Set where Velpin wrote it."""
+    numbers: int
+    """The host's own number in it."""
+    offers: int
+    """How many offers have their number from it."""
+    installed: tuple[str, ...]
+    """Installed packages of which it decides what comes next."""
+    dead: Reason | None = None
+    """Why it decides nothing."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 from velpin.errors import VelpinError
-from velpin.model import Reason
+from velpin.model import Reason, Verdict, WayOut, Wish
 from velpin.tree import Tree
 
 
@@ -58,11 +58,28 @@ class Plan:
     notes: list[Reason] = field(default_factory=list)
     error: VelpinError | None = None
     """What makes it impossible."""
+    wishes: list[Wish] = field(default_factory=list)
+    unmet: Verdict | None = None
+    """Set where a wish would not hold although it was written; nothing overrules that."""
+    ways_out: list[WayOut] = field(default_factory=list)
+    """Small changes with which it would hold; each was tried."""
 
     def propose(self, tree: Tree, edits: Mapping[str, bytes | None]) -> None:
         """Take the edits, and keep what the files hold now: the plan is made on that."""
         self.edits = dict(edits)
         self.planned_on = {file: tree.read(file) for file in edits}
+
+    def join(self, tree: Tree, other: Plan) -> None:
+        """Take over a further change that was planned on the outcome of this one."""
+        self.propose(tree, {**self.edits, **other.edits})
+        self.command += f" && {other.command}"
+        self.summary += f"; {other.summary}"
+        self.wishes += other.wishes
+        self.findings += other.findings
+        self.notes += other.notes
+        self.ways_out += other.ways_out
+        self.unmet = self.unmet or other.unmet
+        self.error = self.error or other.error
 
     @property
     def unchanged(self) -> bool:

@@ -12,17 +12,21 @@ from velpin.model import (
     Answer,
     Forecast,
     HostFacts,
+    Kept,
     KeyUse,
     Offer,
     PassedOver,
     Reason,
+    Rule,
     Shift,
     Standing,
 )
+from velpin.wish import command_of
 
 if TYPE_CHECKING:
     from velpin.change.journal import Entry
     from velpin.change.plan import Plan
+    from velpin.change.takeover import Takeover
 
 
 def write(value: Any) -> None:
@@ -52,12 +56,13 @@ def of_forecast(found: Forecast) -> dict[str, Any]:
         "ways_out": [
             {"command": way.command or None, **of_reason(way.what)} for way in found.ways_out
         ],
-        "kept_back": [
-            {**one._asdict(), "why": [of_reason(reason) for reason in one.why]}
-            for one in found.kept
-        ],
+        "kept_back": [_kept(one) for one in found.kept],
         "no_longer_needed": list(found.unneeded),
     }
+
+
+def _kept(one: Kept) -> dict[str, Any]:
+    return {**one._asdict(), "why": [of_reason(reason) for reason in one.why]}
 
 
 def _answer(answer: Answer) -> dict[str, Any]:
@@ -143,7 +148,13 @@ def of_entry(entry: Entry) -> dict[str, Any]:
     }
 
 
-def of_plan(plan: Plan, shift: Shift | None, number: int | None, unchanged: bool) -> dict[str, Any]:
+def of_plan(
+    plan: Plan,
+    shift: Shift | None,
+    number: int | None,
+    unchanged: bool,
+    takeover: Takeover | None = None,
+) -> dict[str, Any]:
     """A considered change, and the journal entry it became (null for a preview)."""
     return {
         "summary": plan.summary,
@@ -154,6 +165,9 @@ def of_plan(plan: Plan, shift: Shift | None, number: int | None, unchanged: bool
         "keys": [{**k._asdict(), "fingerprint": k.fingerprint.replace(" ", "")} for k in plan.keys],
         "findings": [of_reason(one) for one in plan.findings],
         "notes": [of_reason(one) for one in plan.notes],
+        "wishes": [command_of(wish) for wish in plan.wishes],
+        "taken_over": list(takeover.names) if takeover else [],
+        "prevented_by": (takeover.command or None) if takeover else None,
         "shift": _shift(shift) if shift else None,
     }
 
@@ -174,8 +188,14 @@ def _shift(shift: Shift) -> dict[str, Any]:
             }
             for moved in shift.moved
         ],
-        "new_names": list(shift.new_names),
-        "gone_names": list(shift.gone_names),
+        "kept_back": [_kept(one) for one in shift.kept],
+        "turned": [
+            {"name": one.name, "before": _stand(one.before), "after": _stand(one.after)}
+            for one in shift.turned
+        ],
+        "new_names": [one.name for one in shift.turned if one.before is None],
+        "gone_names": [one.name for one in shift.turned if one.after is None],
+        "upgrade_problem": of_reason(shift.problem) if shift.problem else None,
         "asked": [
             {"before": _answer(before), "after": _answer(after)} for before, after in shift.asked
         ],
@@ -184,3 +204,16 @@ def _shift(shift: Shift) -> dict[str, Any]:
 
 def _stand(stand: tuple[str, str] | None) -> dict[str, str] | None:
     return {"version": stand[0], "source": stand[1]} if stand else None
+
+
+def of_rule(rule: Rule) -> dict[str, Any]:
+    """One rule, and what it decides today."""
+    return {
+        "place": str(rule.place),
+        "says": sentence(rule.says),
+        "wish": command_of(rule.wish) if rule.wish else None,
+        "number": rule.numbers,
+        "offers": rule.offers,
+        "installed": list(rule.installed),
+        "dead": of_reason(rule.dead) if rule.dead else None,
+    }

@@ -6,21 +6,32 @@ import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.journal import hold
 from velpin.change.plan import Plan, SourceWish
 from velpin.change.shift import shift_between
-from velpin.errors import CannotWrite, HostFileError, Refusal, UsageError
-from velpin.front.plan_view import show_came_from, show_plan, show_shift
+from velpin.change.takeover import Takeover, find_takeover
+from velpin.errors import CannotWrite, HostFileError, Refusal, UsageError, VelpinError
+from velpin.front.plan_view import show_came_from, show_plan, show_shift, show_takeover
 from velpin.front.screen import Screen
 from velpin.front.session import consent, journal_of, tell, transport_for, waiting
 from velpin.front.words import sentence
-from velpin.model import Shift
+from velpin.model import Place, Request, Rule, Shift, Wish
+from velpin.request import parse_request
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport
     from velpin.kinds.base import Host
+
+
+class How(NamedTuple):
+    """How a changing command goes about it."""
+
+    preview: bool = False
+    yes: bool = False
+    as_json: bool = False
+    every: bool = False
 
 
 def wish_from(
@@ -70,32 +81,21 @@ def add_source(
     wish: SourceWish,
     key: str,
     names: tuple[str, ...],
-    *,
-    preview: bool,
-    yes: bool,
-    as_json: bool,
+    how: How,
+    only: tuple[str, ...] = (),
 ) -> None:
-    """Plan, show and make the addition of a source."""
+    """Plan, show and make the addition of a source, with `only` confined to those names."""
     transport, meter = transport_for(host)
     with meter:
         if key:
             wish = wish._replace(key=_read_key(key, transport), key_name=key)
         with hold(host.shelf.home / "lock", waiting):
             plan = host.plan_add(wish, transport)
-    if plan.unchanged:
-        _tell_unchanged(plan, as_json)
-        return
-    against = plan.error
-    if not against and plan.findings and not wish.anyway:
-        what = f"not added: {sentence(plan.findings[0])}"
-        against = Refusal(what, "add --anyway if that is meant")
-    if against:
-        if not as_json:
-            show_plan(Screen(), plan)
-            sys.stdout.flush()
-        raise against
-    shift = shift_between(host, host.with_edits(plan.edits), names)
-    _decide(host, plan, shift, preview=preview, yes=yes, as_json=as_json)
+    if only and not plan.error:
+        after = host.with_edits(plan.edits)
+        wishes = [Wish("confine", only, handle) for handle in plan.handles]
+        plan.join(host.tree, after.plan_wishes(wishes))
+    _decide(host, plan, how, names, wish.anyway)
 
 
 def _read_key(key: str, transport: Transport) -> bytes:
@@ -107,72 +107,179 @@ def _read_key(key: str, transport: Transport) -> bytes:
         raise HostFileError(key, 0, problem.strerror or "cannot be read") from problem
 
 
-def switch_source(
-    host: Host, handle: str, on: bool, *, preview: bool, yes: bool, as_json: bool
-) -> None:
+def switch_source(host: Host, handle: str, on: bool, how: How) -> None:
     """Plan, show and make switching a source on or off."""
-    plan = host.plan_switch(handle, on)
-    if plan.unchanged:
-        _tell_unchanged(plan, as_json)
-        return
-    shift = shift_between(host, host.with_edits(plan.edits))
-    _decide(host, plan, shift, preview=preview, yes=yes, as_json=as_json)
+    _decide(host, host.plan_switch(handle, on), how)
 
 
-def drop_source(host: Host, handle: str, *, preview: bool, yes: bool, as_json: bool) -> None:
+def drop_source(host: Host, handle: str, how: How) -> None:
     """Plan, show and make taking a source away."""
     plan = host.plan_drop(handle)
-    came = host.came_from(plan.handles[0])
-    shift = shift_between(host, host.with_edits(plan.edits))
-    _decide(host, plan, shift, preview=preview, yes=yes, as_json=as_json, came=came)
+    _decide(host, plan, how, came=host.came_from(plan.handles[0]))
 
 
-def undo_change(host: Host, number: int, *, preview: bool, yes: bool, as_json: bool) -> None:
+def make_wishes(
+    host: Host, wishes: Sequence[Wish], how: How, *, lift: bool, foremost: bool, anyway: bool
+) -> None:
+    """Plan, prove, show and make some wishes, or take them back."""
+    plan = host.plan_lift(wishes) if lift else host.plan_wishes(wishes, foremost=foremost)
+    _decide(host, plan, how, anyway=anyway)
+
+
+def pins_from(
+    host: Host, texts: Sequence[str], source: str, *, allow_older: bool, lift: bool
+) -> list[Wish]:
+    """The pins that the words of `velpin pin` express; UsageError where one pins nothing."""
+    found = []
+    for text in texts:
+        request = parse_request(text, host.knows, source)
+        if not (request.operator or request.source or lift):
+            raise UsageError(
+                f"pin {text} to what?", "velpin pin NAME@VERSION, or velpin pin NAME --from SOURCE"
+            )
+        found.append(Wish("pin", _named(request), request.source, _version(request)))
+    return [wish._replace(allow_older=allow_older) for wish in found]
+
+
+def bars_from(
+    host: Host, texts: Sequence[str], source: str, *, pre_releases: bool, sections: Sequence[str]
+) -> list[Wish]:
+    """The bars that the words of `velpin bar` express; UsageError where one bars nothing."""
+    whole = pre_releases or sections
+    if (whole and not source) or not (texts or whole):
+        raise UsageError(
+            "bar what from where?",
+            "velpin bar NAME... --from SOURCE; velpin bar NAME@VERSION; or, with --from SOURCE,"
+            " --pre-releases or --section SECTION",
+        )
+    requests = [parse_request(text, host.knows, source) for text in texts]
+    for one in requests:
+        if not (one.source or one.operator):
+            raise UsageError(f"bar {one.text} from where?", "add --from SOURCE, or a version")
+    if whole:
+        names = tuple(name for one in requests for name in _named(one))
+        return [
+            Wish("bar", names, source, pre_releases=pre_releases, sections=tuple(sections))
+        ]  # fmt: skip
+    return [Wish("bar", _named(one), one.source, _version(one)) for one in requests]
+
+
+def _named(request: Request) -> tuple[str]:
+    return (f"{request.name}:{request.arch}" if request.arch else request.name,)
+
+
+def _version(request: Request) -> str:
+    return request.version if request.operator == "=" else request.operator + request.version
+
+
+def drop_rules(host: Host, texts: Sequence[str], how: How) -> None:
+    """Plan, show and make the dropping of rules, each by its number in the list or its place."""
+    rules = host.rules()
+    for text in texts:
+        place = _place_of(rules, text)
+        plan = host.plan_rule_drop(place)
+        _decide(host, plan, how)
+
+
+def _place_of(rules: Sequence[Rule], text: str) -> Place:
+    if text.isdigit():
+        if not 0 < int(text) <= len(rules):
+            raise Refusal(f"there is no rule {text}", "velpin rules numbers them")
+        return rules[int(text) - 1].place
+    fitting = [rule.place for rule in rules if f"/{rule.place}".endswith("/" + text.lstrip("/"))]
+    if len(fitting) == 1:
+        return fitting[0]
+    file, _, line = text.lstrip("/").rpartition(":")
+    if not (file and line.isdigit()):
+        raise UsageError(f"{text!r} is no rule", "a number of velpin rules, or FILE:LINE")
+    return Place(file, int(line))
+
+
+def undo_change(host: Host, number: int, how: How) -> None:
     """Show and make the taking back of a change."""
     journal = journal_of(host)
     entry = journal.find(number)
     plan = Plan(f"velpin undo {entry.number}", f"undo {entry.number}: {entry.summary}")
     plan.propose(host.tree, {edit.file: edit.before.data for edit in entry.edits})
     shift = shift_between(host, host.with_edits(plan.edits))
-    if not as_json:
+    if not how.as_json:
         show_plan(Screen(), plan)
-        show_shift(Screen(), shift)
+        show_shift(Screen(), shift, every=how.every)
         sys.stdout.flush()
-    if preview:
-        _end(plan, shift, None, as_json)
+    if how.preview:
+        _end(plan, shift, None, how)
         return
-    consent("Take it back?", yes=yes)
+    consent("Take it back?", yes=how.yes)
     done = journal.undo(entry.number, waiting)
-    _end(plan, shift, done.number, as_json)
+    _end(plan, shift, done.number, how)
 
 
 def _decide(
     host: Host,
     plan: Plan,
-    shift: Shift,
-    *,
-    preview: bool,
-    yes: bool,
-    as_json: bool,
+    how: How,
+    names: Sequence[str] = (),
+    anyway: bool = False,
     came: Sequence[str] | None = None,
 ) -> None:
-    if not as_json:
+    """Refuse what cannot be; else show what it does to the whole host, ask, and write it."""
+    if plan.unchanged and not (plan.findings or plan.unmet):
+        _tell_unchanged(plan, how)
+        return
+    against = _against(plan, anyway)
+    if against:
+        if not how.as_json:
+            show_plan(Screen(), plan)
+            sys.stdout.flush()
+        raise against
+    after = host.with_edits(plan.edits)
+    shift = shift_between(host, after, names)
+    takeover = find_takeover(after, shift, _sources_of(plan), _named_in(plan, names))
+    if not how.as_json:
         screen = Screen()
+        if takeover:
+            show_takeover(screen, takeover)
         show_plan(screen, plan)
         if came is not None:
             screen.gap()
             show_came_from(screen, came, plan.handles[0])
-        show_shift(screen, shift)
+        show_shift(screen, shift, every=how.every)
         sys.stdout.flush()
-    if preview:
-        _end(plan, shift, None, as_json)
+    if how.preview:
+        _end(plan, shift, None, how, takeover)
         return
     _check_writable(host)
-    consent("Write it?", yes=yes)
+    consent("Write it?", yes=how.yes)
     entry = journal_of(host).make(
         plan.edits, plan.command, plan.summary, planned_on=plan.planned_on, on_wait=waiting
     )
-    _end(plan, shift, entry.number, as_json)
+    _end(plan, shift, entry.number, how, takeover)
+
+
+def _against(plan: Plan, anyway: bool) -> VelpinError | None:
+    """What stops a plan: that it is impossible, that it would not do what is wished, or, unless
+    that was overruled, a finding."""
+    if plan.error:
+        return plan.error
+    if plan.unmet and plan.unmet.why:
+        where = f" ({plan.unmet.rival})" if plan.unmet.rival else ""
+        ways = [f"{way.command}\n  {sentence(way.what)}" for way in plan.ways_out]
+        hint = "\n".join(["what would help, tried:", *ways]) if ways else ""
+        return Refusal(f"not written: {sentence(plan.unmet.why)}{where}", hint)
+    if plan.findings and not anyway:
+        what = f"not written: {sentence(plan.findings[0])}"
+        return Refusal(what, "add --anyway if that is meant")
+    return None
+
+
+def _sources_of(plan: Plan) -> list[str]:
+    """The sources that a plan speaks for."""
+    return plan.handles or [wish.source for wish in plan.wishes if wish.kind == "prefer"]
+
+
+def _named_in(plan: Plan, names: Sequence[str]) -> list[str]:
+    """Names and globs that the administrator spoke of."""
+    return [*names, *(name for wish in plan.wishes for name in wish.names)]
 
 
 def _check_writable(host: Host) -> None:
@@ -181,20 +288,25 @@ def _check_writable(host: Host) -> None:
         raise CannotWrite(f"no right to write {place}", "run it as root; --preview only looks")
 
 
-def _tell_unchanged(plan: Plan, as_json: bool) -> None:
-    if as_json:
-        _end(plan, None, None, as_json, unchanged=True)
+def _tell_unchanged(plan: Plan, how: How) -> None:
+    if how.as_json:
+        _end(plan, None, None, how, unchanged=True)
     else:
         Screen().line(("unchanged: ", "good"), f"{plan.summary}: that is so already")
 
 
 def _end(
-    plan: Plan, shift: Shift | None, number: int | None, as_json: bool, unchanged: bool = False
+    plan: Plan,
+    shift: Shift | None,
+    number: int | None,
+    how: How,
+    takeover: Takeover | None = None,
+    unchanged: bool = False,
 ) -> None:
-    if as_json:
+    if how.as_json:
         from velpin.front import as_json as out
 
-        out.write(out.of_plan(plan, shift, number, unchanged))
+        out.write(out.of_plan(plan, shift, number, unchanged, takeover))
     elif number is None:
         tell("preview only: nothing was changed")
     else:

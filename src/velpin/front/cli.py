@@ -9,7 +9,7 @@ from __future__ import annotations
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -18,6 +18,10 @@ from velpin.errors import Refusal, UsageError, VelpinError
 if TYPE_CHECKING:
     from velpin.front.screen import Screen
     from velpin.kinds.base import Host
+    from velpin.model import Wish, WishKind
+
+    _How = tuple[bool, bool, bool, bool]
+    _Wishes = list[tuple[WishKind, tuple[str, ...], str, dict[str, Any]]]
 
 Root = Annotated[
     Path | None, typer.Option("--root", help="The host's root folder.", show_default="/")
@@ -28,6 +32,12 @@ AsIs = Annotated[
 ]
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 Preview = Annotated[bool, typer.Option("--preview", help="Show it and stop.")]
+Every = Annotated[bool, typer.Option("--all", help="Show all that shifts.")]
+Lift = Annotated[bool, typer.Option("--lift", help="Take the wish back.")]
+Foremost = Annotated[
+    bool, typer.Option("--foremost", help="Write it where no other rule wins over it.")
+]
+Anyway = Annotated[bool, typer.Option("--anyway", help="Also for what is not there yet.")]
 
 
 _COMMANDS: dict[str, Callable[..., None]] = {}
@@ -318,53 +328,256 @@ def add(
         list[str] | None,
         typer.Option("--for", metavar="NAME", help="Show this package before and after."),
     ] = None,
+    only: Annotated[
+        list[str] | None,
+        typer.Option("--only", metavar="GLOB", help="Confine it to these packages."),
+    ] = None,
     anyway: Annotated[
         bool, typer.Option("--anyway", help="Also where it is made for another release.")
     ] = False,
+    every: Every = False,
     preview: Preview = False,
     yes: Yes = False,
     root: Root = None,
     json: Json = False,
 ) -> None:
     """Add a source, by address or from a vendor's snippet."""
-    from velpin.front.changing import add_source, wish_from
+    from velpin.front.changing import How, add_source, wish_from
 
     found = _open(root)
     wish = wish_from(
         what, name=name, url=url, suite=suite, sections=tuple(section or ()),
         archs=tuple(arch or ()), fingerprint=fingerprint, anyway=anyway,
     )  # fmt: skip
-    add_source(found, wish, key, tuple(wanted or ()), preview=preview, yes=yes, as_json=json)
+    how = How(preview, yes, json, every)
+    add_source(found, wish, key, tuple(wanted or ()), how, tuple(only or ()))
 
 
 @_command
 def off(
-    source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
+    source: str,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
 ) -> None:
     """Switch a source off."""
-    from velpin.front.changing import switch_source
+    from velpin.front.changing import How, switch_source
 
-    switch_source(_open(root), source, False, preview=preview, yes=yes, as_json=json)
+    switch_source(_open(root), source, False, How(preview, yes, json, every))
 
 
 @_command
 def on(
-    source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
+    source: str,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
 ) -> None:
     """Switch a source on again."""
-    from velpin.front.changing import switch_source
+    from velpin.front.changing import How, switch_source
 
-    switch_source(_open(root), source, True, preview=preview, yes=yes, as_json=json)
+    switch_source(_open(root), source, True, How(preview, yes, json, every))
 
 
 @_command
 def drop(
-    source: str, preview: Preview = False, yes: Yes = False, root: Root = None, json: Json = False
+    source: str,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
 ) -> None:
     """Take a source away."""
-    from velpin.front.changing import drop_source
+    from velpin.front.changing import How, drop_source
 
-    drop_source(_open(root), source, preview=preview, yes=yes, as_json=json)
+    drop_source(_open(root), source, How(preview, yes, json, every))
+
+
+# -- wishes ------------------------------------------------------------------------------
+
+
+@_command
+def prefer(
+    source: Annotated[str, typer.Argument(help="The source that is to win.")],
+    over: Annotated[
+        list[str] | None, typer.Option("--over", metavar="SOURCE", help="Over this one.")
+    ] = None,
+    under: Annotated[
+        list[str] | None, typer.Option("--under", metavar="SOURCE", help="But under this one.")
+    ] = None,
+    over_all: Annotated[bool, typer.Option("--over-all", help="Over every other source.")] = False,
+    lift: Lift = False,
+    foremost: Foremost = False,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Let a source win over another, whatever the versions."""
+    fields = {"over": tuple(over or ()), "under": tuple(under or ()), "over_all": over_all}
+    how = preview, yes, json, every
+    _wish([("prefer", (), source, fields)], root, how, lift=lift, foremost=foremost)
+
+
+@_command
+def confine(
+    source: Annotated[str, typer.Argument(help="The source.")],
+    name: Annotated[
+        list[str] | None, typer.Argument(metavar="[NAME...]", help="Names or globs it may give.")
+    ] = None,
+    lift: Lift = False,
+    foremost: Foremost = False,
+    anyway: Anyway = False,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Let a source give only some packages."""
+    if not (name or lift):
+        raise UsageError("confine it to which packages?", f"velpin confine {source} 'GLOB'...")
+    how = preview, yes, json, every
+    wishes: _Wishes = [("confine", tuple(name or ()), source, {})]
+    _wish(wishes, root, how, lift=lift, foremost=foremost, anyway=anyway)
+
+
+@_command
+def pin(
+    what: Annotated[
+        list[str], typer.Argument(metavar="NAME[@VERSION]...", help="Names, each with a version.")
+    ],
+    source: Annotated[
+        str, typer.Option("--from", metavar="SOURCE", help="Only from this source.")
+    ] = "",
+    allow_older: Annotated[
+        bool, typer.Option("--allow-older", help="Also where that means going back.")
+    ] = False,
+    lift: Lift = False,
+    foremost: Foremost = False,
+    anyway: Anyway = False,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Let packages come in one version, or from one source."""
+    from velpin.front.changing import pins_from
+
+    found = _open(root)
+    wishes = pins_from(found, what, source, allow_older=allow_older, lift=lift)
+    how = preview, yes, json, every
+    _make(found, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
+
+
+@_command
+def bar(
+    name: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[NAME[@VERSION]...]", help="Names or globs, also of versions."),
+    ] = None,
+    source: Annotated[
+        str, typer.Option("--from", metavar="SOURCE", help="Never from this source.")
+    ] = "",
+    pre_releases: Annotated[
+        bool,
+        typer.Option("--pre-releases", help="Only versions that are not final, and such sections."),
+    ] = False,
+    section: Annotated[
+        list[str] | None, typer.Option("--section", help="Only these sections of the source.")
+    ] = None,
+    lift: Lift = False,
+    foremost: Foremost = False,
+    anyway: Anyway = False,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Let packages, versions or sections of a source never come."""
+    from velpin.front.changing import bars_from
+
+    found = _open(root)
+    wishes = bars_from(found, name or [], source, pre_releases=pre_releases, sections=section or [])
+    how = preview, yes, json, every
+    _make(found, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
+
+
+@_command
+def keep(
+    name: Annotated[list[str], typer.Argument(help="Installed packages, or globs.")],
+    lift: Lift = False,
+    foremost: Foremost = False,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Let installed packages stay as they are."""
+    how = preview, yes, json, every
+    _wish([("keep", tuple(name), "", {})], root, how, lift=lift, foremost=foremost)
+
+
+@_command
+def rules(
+    drop: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[drop RULE...]", help="Take rules away, by number or FILE:LINE."),
+    ] = None,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Every rule in force, what each decides, and which decide nothing."""
+    found = _open(root)
+    if drop:
+        from velpin.front.changing import How, drop_rules
+
+        if drop[0] != "drop" or len(drop) == 1:
+            raise UsageError("which rules?", "velpin rules, or velpin rules drop RULE...")
+        drop_rules(found, drop[1:], How(preview, yes, json, every))
+        return
+    told = found.rules()
+    if json:
+        from velpin.front import as_json
+
+        as_json.write([as_json.of_rule(rule) for rule in told])
+        return
+    from velpin.front.rules_view import show_rules
+
+    show_rules(_screen(), told, every=every)
+
+
+def _wish(
+    wanted: _Wishes, root: Path | None, how: _How, *, lift: bool, foremost: bool,
+    anyway: bool = False,
+) -> None:  # fmt: skip
+    from velpin.model import Wish
+
+    wishes = [Wish(kind, names, source, **more) for kind, names, source, more in wanted]
+    _make(_open(root), wishes, how, lift=lift, foremost=foremost, anyway=anyway)
+
+
+def _make(
+    host: Host, wishes: list[Wish], how: _How, *, lift: bool, foremost: bool, anyway: bool
+) -> None:
+    from velpin.front.changing import How, make_wishes
+
+    make_wishes(host, wishes, How(*how), lift=lift, foremost=foremost, anyway=anyway)
+
+
+# -- the journal -------------------------------------------------------------------------
 
 
 @_command
@@ -386,15 +599,16 @@ def journal(root: Root = None, json: Json = False) -> None:
 @_command
 def undo(
     number: Annotated[int, typer.Argument(help="Which change; the last one if none is given.")] = 0,
+    every: Every = False,
     preview: Preview = False,
     yes: Yes = False,
     root: Root = None,
     json: Json = False,
 ) -> None:
     """Take back a change, byte for byte."""
-    from velpin.front.changing import undo_change
+    from velpin.front.changing import How, undo_change
 
-    undo_change(_open(root), number, preview=preview, yes=yes, as_json=json)
+    undo_change(_open(root), number, How(preview, yes, json, every))
 
 
 @_command

@@ -6,9 +6,10 @@ import difflib
 from collections.abc import Sequence
 
 from velpin.change.plan import KeyShown, Plan
+from velpin.change.takeover import Takeover
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import day, sentence, several, shortened
-from velpin.model import Answer, Moved, Shift
+from velpin.model import Answer, Moved, Reason, Shift, Turned, Verdict
 
 _MOST_MOVED = 12
 
@@ -23,9 +24,23 @@ def show_plan(screen: Screen, plan: Plan) -> None:
         screen.line(("wrong: ", "bad"), sentence(finding))
     for note in plan.notes:
         screen.line(("note: ", "warn"), sentence(note))
-    if plan.error is None:
+    if plan.unmet and plan.unmet.why:
+        screen.gap()
+        screen.line(("would not hold: ", "bad"), _unmet(plan.unmet))
+    if plan.error is None and plan.unmet is None:
         for file, data in plan.edits.items():
             _show_file(screen, file, plan.planned_on.get(file), data)
+
+
+def show_takeover(screen: Screen, found: Takeover) -> None:
+    """One line that stands above all else, and the command that would prevent it."""
+    screen.line(
+        (f"{' and '.join(found.handles)} would take over {shortened(found.names)}", "bad"),
+        ", which nobody named",
+    )
+    if found.command:
+        screen.line("to prevent that: ", (found.command, "command"))
+    screen.gap()
 
 
 def _show_key(screen: Screen, key: KeyShown) -> None:
@@ -81,28 +96,80 @@ def _lines(data: bytes | None) -> list[str]:
     return (data or b"").decode("utf-8", "replace").splitlines()
 
 
-def show_shift(screen: Screen, shift: Shift) -> None:
+def _unmet(found: Verdict) -> str:
+    told = sentence(found.why) if found.why else ""
+    return f"{told}\n({found.rival})" if found.rival else told
+
+
+def show_shift(screen: Screen, shift: Shift, *, every: bool = False) -> None:
     """What differs in the forecast of the whole host: installed packages first."""
     if shift.asked:
         screen.head("What you asked about")
         rows = [_asked_row(before, after) for before, after in shift.asked]
         screen.table(["package", "before", "after"], rows)
     screen.head("What else shifts" if shift.asked else "What shifts")
-    if shift.moved:
-        count = several(len(shift.moved), "installed package")
-        screen.line((f"{count} would change hands or version at the next upgrade", "warn"))
-        screen.table(
-            ["  package", "now", "before", "after"],
-            [_moved_row(moved) for moved in shift.moved[:_MOST_MOVED]],
-        )
-        if len(shift.moved) > _MOST_MOVED:
-            screen.line(f"and {len(shift.moved) - _MOST_MOVED} more", indent=2)
-    else:
-        screen.line("no installed package would change hands or version")
-    names_too = ((shift.new_names, "new to this host"), (shift.gone_names, "offered no more"))
-    for names, told in names_too:
-        if names:
-            screen.line(f"{several(len(names), 'name')} {told}: {shortened(names)}")
+    if shift.problem:
+        what = Reason("upgrade-refused", {"what": sentence(shift.problem)})
+        screen.line((sentence(what), "bad"))
+    _show_moved(screen, shift, every)
+    _show_kept(screen, shift, every)
+    _show_turned(screen, shift, every)
+
+
+def _show_moved(screen: Screen, shift: Shift, every: bool) -> None:
+    if not shift.moved:
+        screen.line("no installed package would change hands or version at the next upgrade")
+        return
+    removed = [moved for moved in shift.moved if moved.after is None]
+    count = several(len(shift.moved), "installed package")
+    told = f", {several(len(removed), 'of them removed', 'of them removed')}" if removed else ""
+    screen.line(
+        (f"{count} would stand otherwise after the next upgrade{told}", "warn")
+    )  # fmt: skip
+    ordered = [*removed, *(moved for moved in shift.moved if moved.after is not None)]
+    most = len(ordered) if every else _MOST_MOVED
+    screen.table(["  package", "now", "before", "after"], [_moved_row(m) for m in ordered[:most]])
+    _show_more(screen, len(ordered) - most)
+
+
+def _show_more(screen: Screen, more: int) -> None:
+    if more > 0:
+        screen.line(f"and {several(more, 'more', 'more')}; --all shows them", indent=2)
+
+
+def _show_kept(screen: Screen, shift: Shift, every: bool) -> None:
+    if not shift.kept:
+        return
+    names = [one.name for one in shift.kept]
+    shown = ", ".join(names) if every else shortened(names)
+    screen.line((f"kept back by the next upgrade: {shown}", "warn"))
+
+
+def _show_turned(screen: Screen, shift: Shift, every: bool) -> None:
+    if not shift.turned:
+        return
+    groups: dict[tuple[str | None, str | None], list[Turned]] = {}
+    for one in shift.turned:
+        key = tuple(stand[1] if stand else None for stand in (one.before, one.after))
+        groups.setdefault((key[0], key[1]), []).append(one)
+    count = several(len(shift.turned), "name")
+    screen.line(f"{count} not installed would be answered otherwise:")
+    rows: list[list[Piece]] = []
+    for (before, after), found in sorted(groups.items(), key=lambda item: -len(item[1])):
+        names = [one.name for one in found]
+        shown = ", ".join(names) if every else shortened(names, 4)
+        rows.append([f"  {len(found)}", _turn(before, after), shown])
+    screen.table(["  names", "answer", ""], rows, right=[0])
+
+
+def _turn(before: str | None, after: str | None) -> Piece:
+    if before is None:
+        return f"new, from {after or 'no source'}"
+    if after is None:
+        return (f"not to be had any more (was {before or 'no source'})", "warn")
+    if before == after:
+        return f"another version of {after}"
+    return f"from {after} instead of {before}"
 
 
 def _asked_row(before: Answer, after: Answer) -> list[Piece]:
@@ -121,7 +188,7 @@ def _moved_row(moved: Moved) -> list[Piece]:
 
 def _stand(stand: tuple[str, str] | None) -> str:
     if stand is None:
-        return "nothing"
+        return "removed"
     version, source = stand
     return f"{version} from {source}" if source else f"{version}, in no source"
 

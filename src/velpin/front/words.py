@@ -91,6 +91,47 @@ SENTENCES = {
     "ask-for-held": "asks for {name} by name, which overrules its hold",
     "source-on": "{source} has {name}",
     "without-record": "take away the record at {place}: without it nothing is refused",
+    # wishes that do not hold
+    "still-below": "{other} would still win over {source}: number {number}",
+    "not-confined": "{source} would still give everything: number {number}",
+    "comes-all-the-same": "{name} would still come from {source}: number {number}",
+    "never-comes": "not even {name} would come from {source}: number {number}",
+    "never-taken": "{name} {version} would not be taken: number {number}",
+    "other-wins": "of {name} the host would take {chosen}, not {version}: number {number}",
+    "would-go-back": "{name} is installed in {installed}, and {version} is older: an older version"
+    " is only taken where that is allowed",
+    "same-elsewhere": "{name} {version} is the very same in {first}, which is listed before"
+    " {source}: the host downloads it from there, whatever rule there is",
+    "no-name-there": "{source} has nothing called {name}",
+    "no-such-name": "no source has a package called {name}, and none is installed",
+    "no-such-version": "no source has {name} in version {version}{from}",
+    "nothing-unfinished": "{source} has no such version or section today",
+    "with-older": "goes back to the older version",
+    "foremost-wins": "writes it at the head of {file}, where it wins",
+    "rule-gone": "takes the rule at {place} away; then it holds",
+    "upgrade-refused": "the host's installer would refuse the next full upgrade: {what}",
+    # what a rule says
+    "says-wish": "{wish}",
+    "says-source": "{sources} counts {number}: {meaning}",
+    "says-source-never": "nothing comes from {sources}",
+    "says-installed": "what is installed counts {number}: {meaning}",
+    "says-pin": "pin {names} to {version}{older}",
+    "says-pin-source": "pin {names} to {sources} at {number}{older}",
+    "says-keep": "keep {names} as it is, at {number}",
+    "says-bar": "bar {names} from {sources}",
+    "says-bar-version": "bar {names} in version {version}",
+    "says-target": "prefer the release {target} ({sources})",
+    "says-hold": "keep {names}: on hold",
+    "says-nothing": "{what}",
+    # why a rule decides nothing
+    "rule-overruled": "always overruled by {by}",
+    "rule-idle": "nothing would be otherwise without it",
+    "rule-source-off": "{sources} is switched off",
+    "rule-no-source": "no source has {pin}",
+    "rule-no-version": "no source has {names} in version {version}",
+    "rule-not-there": "the sources it names do not have {names}",
+    "rule-no-package": "no package is called {names}",
+    "rule-odd": "the host's installer passes it over",
     # notes
     "taken-as-pattern": "{text} is no package; the host's installer takes the text as a pattern,"
     " and it fits {count}",
@@ -114,6 +155,18 @@ CAUSES = {
     "number-recorded": "only its settings are left",
 }
 """Why an offer's number is low, for the end of a sentence."""
+
+_GOES_BACK = 1000
+MEANINGS = (
+    (_GOES_BACK, "it wins even with an older version"),
+    (501, "it wins over ordinary sources"),
+    (500, "as an ordinary source"),
+    (101, "it gives way to ordinary sources"),
+    (100, "it upgrades only what came from it"),
+    (1, "only for what nobody else has"),
+    (-40000, "never"),
+)
+"""What the number of a whole source means, by the least number for it."""
 
 DECIDED = {
     "only offer": "the only offer",
@@ -157,6 +210,9 @@ def sentence(reason: Reason) -> str:
     facts["from"] = f" from {facts['source']}" if facts.get("source") else ""
     if reason.code in ("nothing-called", "nothing-fits", "none-fits"):
         facts["off"] = f"; {facts['off']}, switched off, has it" if facts.get("off") else ""
+    number = int(facts.get("number") or 0)
+    facts["older"] = ", even where that means going back" if number >= _GOES_BACK else ""
+    facts["meaning"] = next(told for least, told in MEANINGS if number >= least)
     cause = facts.get("place") or CAUSES.get(str(facts.get("cause", "")))
     facts["where"] = f" ({cause})" if cause else ""
     if reason.code == "files-refused" and facts.get("file"):

@@ -11,16 +11,20 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Protocol
 
 from velpin.model import (
+    AfterUpgrade,
     Forecast,
     HostFacts,
     KeyUse,
     Met,
-    Moved,
     Note,
     Offer,
+    Place,
     Refreshed,
+    Rule,
     Source,
     Standing,
+    Turned,
+    Wish,
 )
 from velpin.tree import Tree
 
@@ -79,6 +83,9 @@ class Host(Protocol):
         """Every key that vouches for something, and for what."""
 
     # choosing
+    def knows(self, name: str) -> bool:
+        """Whether a package of a name, or a provider of it, is known here."""
+
     def forecast(self, texts: Sequence[str], source: str = "") -> Forecast:
         """Predict one transaction for all requests together."""
 
@@ -98,17 +105,20 @@ class Host(Protocol):
         """Names and summaries that hold the words of a text, best first, and how many."""
 
     # the whole host
+    def open_indexes(self) -> None:
+        """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
+
     def installed_names(self) -> list[str]:
         """Names of all installed packages."""
-
-    def offered_names(self) -> set[str]:
-        """Every name that a source that is on offers."""
 
     def came_from(self, handle: str) -> list[str]:
         """Installed packages whose version the host takes from a source."""
 
-    def moves_since(self, before: Any) -> Iterator[Moved]:
-        """Installed packages whose next version or source differs from what it was."""
+    def after_upgrade(self) -> AfterUpgrade:
+        """How every installed package would stand after the full upgrade."""
+
+    def turned_since(self, before: Any) -> Iterator[Turned]:
+        """Names that are not installed and would be answered otherwise than before."""
 
     # fetching
     def fetch_proxies(self) -> Mapping[str, str]:
@@ -134,6 +144,18 @@ class Host(Protocol):
 
     def plan_drop(self, handle: str) -> Plan:
         """What taking a source away would write."""
+
+    def plan_wishes(self, wishes: Sequence[Wish], *, foremost: bool = False) -> Plan:
+        """What making some wishes would write; `foremost`: where no other rule wins over them."""
+
+    def plan_lift(self, wishes: Sequence[Wish]) -> Plan:
+        """What taking back some wishes would write; Refusal where none such stands."""
+
+    def plan_rule_drop(self, place: Place) -> Plan:
+        """What taking away one rule would write, whoever wrote it."""
+
+    def rules(self) -> list[Rule]:
+        """Every rule in force, what each decides, and which decide nothing."""
 
 
 class Kind(Protocol):

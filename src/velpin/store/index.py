@@ -20,11 +20,14 @@ import json
 import mmap
 import os
 import re
+import shutil
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from heapq import merge
 from importlib import import_module
 from pathlib import Path
 from typing import IO, Any, NamedTuple
 
+from velpin.beside import Beside
 from velpin.errors import CannotWrite, StoreError
 
 SCHEMA = 4
@@ -34,6 +37,7 @@ _SUMMARY = 9
 _ACCELERATION = 4
 """A little less small for a good deal faster (see the lz4 format)."""
 _PART = 10_000_000
+_COLUMNS = re.compile(rb"([^\t\n]*)\t(\d+)\t([^\t]*)\t([^\t]*)\t[^\n]*\n")
 _KEPT = 256
 """Blocks kept unpacked, about 60 kB each."""
 
@@ -148,6 +152,24 @@ class Index:
                 end = self._map.find(b"\n", first, last)
                 yield _row(self._map[first:end])
                 first = end + 1
+
+    def columns(self, mark: int) -> Iterator[tuple[bytes, int, int, bytes, bytes, int]]:
+        """Name, `mark`, id, architecture, version and place of every entry, in byte order of
+        names; `row_at` gives the row of a place."""
+        parts = [self._columns_of(part, mark) for part in self._parts]
+        return merge(*parts) if len(parts) > 1 else iter(*parts)
+
+    def _columns_of(
+        self, part: dict[str, Any], mark: int
+    ) -> Iterator[tuple[bytes, int, int, bytes, bytes, int]]:
+        first, last = part["rows"]
+        for found in _COLUMNS.finditer(self._map, first, last):
+            name, number, arch, version = found.groups()
+            yield name, mark, int(number), arch, version, found.start()
+
+    def row_at(self, place: int) -> Row:
+        """The row at a place that `columns` gave."""
+        return _row(self._map[place : self._map.find(b"\n", place)])
 
     def matching(self, glob: str) -> list[Row]:
         """Entries whose name fits a glob (`* ? [..]`), by name."""
@@ -301,52 +323,28 @@ def _read_libraries() -> None:
 
 
 class _Helper:
-    """Reads one part in a forked process and leaves what it found in a file."""
+    """Reads one part in a forked process; what it found comes back by way of a file."""
 
     def __init__(self, file: Path, read: Part, number: int) -> None:
         self._file = file
-        self._pid = os.fork()
-        if self._pid == 0:
-            code = 1
-            try:
-                code = self._work(read, number)
-            finally:
-                os._exit(code)
 
-    def _work(self, read: Part, number: int) -> int:
-        import pickle
+        def work() -> dict[str, Any]:
+            with file.open("wb") as out:
+                return _read_part(out, read, number)
 
-        try:
-            with self._file.open("wb") as file:
-                _write_tail(file, _read_part(file, read, number))
-            return 0
-        except Exception as problem:
-            self._file.write_bytes(pickle.dumps(problem))
-            return 2
+        self._work = Beside(work, always=True)
 
     def join(self, file: IO[bytes]) -> dict[str, Any]:
         """Wait, copy what was found into `file`; the reader's own error is raised here."""
-        _, status = os.waitpid(self._pid, 0)
-        self._pid = 0
-        code = os.waitstatus_to_exitcode(status)
-        if code not in (0, 2):
-            raise StoreError(f"{self._file}: the reading process ended with {code}")
-        data = self._file.read_bytes()
-        if code == 2:
-            import pickle
-
-            raise pickle.loads(data)
+        part = self._work.result()
         base = file.tell()
-        size = int.from_bytes(data[-_TAIL:], "little")
-        file.write(memoryview(data)[: -_TAIL - size])
-        return _moved(json.loads(data[-_TAIL - size : -_TAIL]), base)
+        with self._file.open("rb") as found:
+            shutil.copyfileobj(found, file)
+        return _moved(part, base)
 
     def clear(self) -> None:
         """End the process if it still runs, and remove its file."""
-        if self._pid:
-            os.kill(self._pid, 9)
-            os.waitpid(self._pid, 0)
-            self._pid = 0
+        self._work.stop()
         self._file.unlink(missing_ok=True)
 
 

@@ -116,7 +116,7 @@ def number_of(package: Package, version: Version, matcher: Matcher) -> Number:
     values = [_number_at(version, held.origin) for held in version.holders]
     best = max(values, key=lambda number: number.value)
     for record in matcher.records_of(package.name, package.arch, version.built_from):
-        if not _selects(record, version):
+        if not selects(record, version):
             continue
         if all(held.origin.number.value == NEVER for held in version.holders):
             return best
@@ -130,7 +130,8 @@ def _number_at(version: Version, origin: Origin) -> Number:
     return origin.number
 
 
-def _selects(record: Record, version: Version) -> bool:
+def selects(record: Record, version: Version) -> bool:
+    """Whether a record speaks of a version: by its text, or by any source that has it."""
     if record.pin.kind == "version":
         return record.pin.selects_version(version.text)
     return any(record.pin.selects_site(held.origin.site) for held in version.holders)

@@ -9,19 +9,22 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
-from velpin.kinds.deb import KIND, choice
+from velpin.kinds.deb import KIND
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.model import (
+    AfterUpgrade,
     Forecast,
     HostFacts,
     KeyUse,
     Met,
-    Moved,
     Note,
     Offer,
     Place,
+    Rule,
     Standing,
+    Turned,
+    Wish,
 )
 
 if TYPE_CHECKING:
@@ -190,6 +193,30 @@ class DebHost(DebState):
         plan.propose(self.tree, drop(self.tree, source))
         return plan
 
+    def plan_wishes(self, wishes: Sequence[Wish], *, foremost: bool = False) -> Plan:
+        """What making some wishes would write."""
+        from velpin.kinds.deb.rules.plan import plan_wishes
+
+        return plan_wishes(self, wishes, foremost=foremost)
+
+    def plan_lift(self, wishes: Sequence[Wish]) -> Plan:
+        """What taking back some wishes would write."""
+        from velpin.kinds.deb.rules.plan import plan_lift
+
+        return plan_lift(self, wishes)
+
+    def plan_rule_drop(self, place: Place) -> Plan:
+        """What taking away one rule would write, whoever wrote it."""
+        from velpin.kinds.deb.rules.plan import plan_rule_drop
+
+        return plan_rule_drop(self, place)
+
+    def rules(self) -> list[Rule]:
+        """Every rule in force, what each decides, and which decide nothing."""
+        from velpin.kinds.deb.rules.told import rules
+
+        return rules(self)
+
     def keys(self) -> list[KeyUse]:
         """Every key that vouches for something, and for what."""
         from velpin.kinds.deb.keyring import key_uses
@@ -206,21 +233,14 @@ class DebHost(DebState):
                     found.append(name)
         return sorted(set(found))
 
-    def next_of(self, name: str, arch: str) -> tuple[str, str] | None:
-        """Version and source an installed package would have after the next upgrade."""
-        package = self.packages(name).get(self.native if arch == "all" else arch)
-        if package is None:
-            return None
-        chosen = choice.candidate(package) or package.installed
-        if package.held:
-            chosen = package.installed
-        if chosen is None:
-            return None
-        return chosen.text, chosen.offered[0].origin.source if chosen.offered else ""
+    def after_upgrade(self) -> AfterUpgrade:
+        """How every installed package would stand after the full upgrade."""
+        from velpin.kinds.deb.whole import after_upgrade
 
-    def moves_since(self, before: DebHost) -> Iterator[Moved]:
-        """Installed packages whose next version or source differs from what it was."""
-        for row in self.installed_rows():
-            was, now = before.next_of(row.name, row.arch), self.next_of(row.name, row.arch)
-            if was != now:
-                yield Moved(row.name, row.arch, row.version, was, now)
+        return after_upgrade(self)
+
+    def turned_since(self, before: DebHost) -> Iterator[Turned]:
+        """Names that are not installed and would be answered otherwise than before."""
+        from velpin.kinds.deb.whole import turned
+
+        return turned(before, self)

@@ -7,13 +7,12 @@ matters only sometimes (relations, sizes) stays in the stored text.
 
 from __future__ import annotations
 
-import os
 import re
-import threading
 from collections.abc import Iterable, Iterator
 from functools import partial
 from itertools import chain
 
+from velpin.beside import processors
 from velpin.kinds.deb.control import parse_stanza
 from velpin.store.index import Batch, Entry, Notes, Part
 
@@ -46,15 +45,15 @@ def parts_of(pieces: Iterable[bytes], *, record: bool = False) -> list[Part]:
     while size < _LARGE and (piece := next(stream, None)) is not None:
         held.append(piece)
         size += len(piece)
-    processors = len(os.sched_getaffinity(0)) if threading.active_count() == 1 else 1
-    if size < _LARGE or processors == 1:
+    count = processors()
+    if size < _LARGE or count == 1:
         return [lambda notes: read_packages(chain(held, stream), notes, record=record)]
     text = b"".join(chain(held, stream))
     if b"\r" in text:
         text = text.replace(b"\r", b"")
     return [
         partial(_read_part, text, first, last, record)
-        for first, last in _halves(text, min(processors, _MOST_PARTS))
+        for first, last in _halves(text, min(count, _MOST_PARTS))
     ]
 
 

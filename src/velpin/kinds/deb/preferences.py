@@ -291,7 +291,7 @@ class Matcher:
         self._patterns: list[_Named] = []
         for record in records:
             for text in record.names:
-                named = _take_apart(record, text)
+                named = _Named(record, *take_apart(text))
                 if named.source or is_pattern(named.name):
                     self._patterns.append(named)
                 else:
@@ -306,7 +306,7 @@ class Matcher:
         ]  # fmt: skip
         for one in self._patterns:
             subject = built_from if one.source else name
-            if self._covers(one.arch, arch) and _name_matches(one.name, subject):
+            if self._covers(one.arch, arch) and name_matches(one.name, subject):
                 named.append(one)
         found = {one.record.order: one.record for one in named}
         return [found[order] for order in sorted(found)]
@@ -317,16 +317,19 @@ class Matcher:
         return asked in ("any", arch)
 
 
-def _name_matches(wanted: str, name: str) -> bool:
+def name_matches(wanted: str, name: str) -> bool:
+    """Whether a name or pattern of a record means a package or source package."""
     if is_pattern(wanted):
         return expression_matches(wanted, name)
     return wanted == name
 
 
-def _take_apart(record: Record, text: str) -> _Named:
+def take_apart(text: str) -> tuple[str, str, bool]:
+    """A name in a record: the name or pattern, the architecture (or `any`, or empty), and
+    whether it means the binaries of a source package."""
     source = text.startswith("src:")
     rest = text[4:] if source else text
     name, arch = rest, ""
     if not (len(rest) > 1 and rest[0] == "/" and rest[-1] == "/") and ":" in rest:
         name, _, arch = rest.rpartition(":")
-    return _Named(record, name, arch, source)
+    return name, arch, source

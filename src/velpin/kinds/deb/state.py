@@ -196,6 +196,11 @@ class DebState:
                 self.damage[origin.source] = problem
         return found
 
+    def open_indexes(self) -> None:
+        """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
+        if self.refusal() is None:
+            _ = self.indexes, self.record
+
     @cached_property
     def damage(self) -> dict[str, HostFileError | StoreError]:
         """Sources whose index could not be read, filled while indexes are opened."""
@@ -227,10 +232,11 @@ class DebState:
             holders = [
                 Held(origin, row) for origin, index in self.indexes for row in index.rows(name)
             ]
-            self._packages[name] = self._gather(name, holders, self._recorded.get(name, []))
+            self._packages[name] = self.gathered(name, holders, self._recorded.get(name, []))
         return self._packages[name]
 
-    def _gather(self, name: str, holders: list[Held], own: list[Row]) -> dict[str, Package]:
+    def gathered(self, name: str, holders: list[Held], own: list[Row]) -> dict[str, Package]:
+        """Packages made of the entries of one name, those of the host's own record apart."""
         found: dict[str, Package] = {}
         for held in holders:
             arch = self.native if held.row.arch == "all" else held.row.arch
@@ -252,13 +258,14 @@ class DebState:
     def _place(self, package: Package, held: Held) -> Version:
         for version in package.versions:
             same = version_key(version.text) == version_key(held.row.version)
-            if same and self._is_same(version.holders[0], held):
+            if same and self.is_same(version.holders[0], held):
                 version.holders.append(held)
                 return version
         package.versions.append(Version(held.row.version, [held]))
         return package.versions[-1]
 
-    def _is_same(self, one: Held, other: Held) -> bool:
+    def is_same(self, one: Held, other: Held) -> bool:
+        """Whether two entries of an equal version number are one and the same version."""
         left, right = self.text(one), self.text(other)
         if left == right:
             return True

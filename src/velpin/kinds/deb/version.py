@@ -13,25 +13,35 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
-Key = tuple[object, ...]
+Key = tuple[int, str, str]
+"""Epoch, and upstream and revision so written that they compare as texts."""
 
-_RUNS = re.compile(r"([^0-9]*)([0-9]*)", re.ASCII)
+_RUNS = re.compile(r"([^0-9]*)([0-9]*)")
+_END = "\x02"
+"""Stands for the end of a run of non-digits."""
+_LENGTH = 16
+"""Added to the length of a number, which stands before its digits."""
 
 
-def _char_order(char: str) -> int:
-    if char == "~":
-        return -1
-    return ord(char) if char.isascii() and char.isalpha() else ord(char) + 256
+class _Ranks(dict[int, int]):
+    """Characters as they rank in a run of non-digits: `~`, the end, letters, all else."""
+
+    def __missing__(self, char: int) -> int:
+        plain = char < 128 and chr(char).isalnum()
+        rank = 1 if char == ord("~") else char if plain else char + 256
+        return self.setdefault(char, rank)
 
 
-def _part_key(part: str) -> Key:
-    key: list[object] = []
-    for letters, digits in _RUNS.findall(part) if part else (("", ""),):
+_RANKS = _Ranks()
+
+
+def _part_key(part: str) -> str:
+    key = ""
+    for letters, digits in _RUNS.findall(part.translate(_RANKS)):
         if letters or digits or not key:
-            key.append((*map(_char_order, letters), 0))
-            key.append(int(digits or "0"))
-    key.append((0,))
-    return tuple(key)
+            number = digits.lstrip("0")
+            key += f"{letters}{_END}{chr(_LENGTH + len(number))}{number}"
+    return key + _END
 
 
 def split(version: str) -> tuple[str, str, str]:

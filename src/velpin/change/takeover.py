@@ -1,0 +1,98 @@
+"""Installed packages that a source would take over unasked, and what would prevent it."""
+
+from __future__ import annotations
+
+import fnmatch
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, NamedTuple
+
+from velpin.change.shift import taken_over
+from velpin.errors import VelpinError
+from velpin.model import Shift, Wish
+from velpin.wish import command_of
+
+if TYPE_CHECKING:
+    from velpin.kinds.base import Host
+
+_MOST_GLOBS = 8
+
+
+class Takeover(NamedTuple):
+    """Packages that would change hands unasked, to which sources, and the preventing command."""
+
+    handles: tuple[str, ...]
+    names: tuple[str, ...]
+    command: str
+    """Empty where none was found."""
+
+
+def find_takeover(
+    after: Host, shift: Shift, handles: Sequence[str], named: Sequence[str]
+) -> Takeover | None:
+    """What some sources would take over unasked in a shift; None where that is nothing.
+
+    `after` is the host with the considered change; `named` are package names or globs that the
+    administrator spoke of. The command was tried: with it nothing is taken over.
+    """
+    names = [
+        name
+        for name in taken_over(shift, handles)
+        if not any(fnmatch.fnmatchcase(name, one) for one in named)
+    ]
+    if not names:
+        return None
+    wish = _confinement(after, shift, handles, names, named)
+    return Takeover(tuple(handles), tuple(names), command_of(wish) if wish else "")
+
+
+def _confinement(
+    after: Host, shift: Shift, handles: Sequence[str], names: Sequence[str], named: Sequence[str]
+) -> Wish | None:
+    if len(handles) != 1:
+        return None
+    (handle,) = handles
+    only = _only_there(shift, handle)
+    globs = list(named) + [one for one in _globs(only, names) if one not in named]
+    for count in (len(globs), len(named)):
+        wish = Wish("confine", tuple(globs[:count]), handle)
+        if 0 < count <= _MOST_GLOBS and _prevents(after, wish, names, handle):
+            return wish
+    wish = Wish("bar", tuple(names[:_MOST_GLOBS]), handle)
+    few = len(names) <= _MOST_GLOBS
+    return wish if few and _prevents(after, wish, names, handle) else None
+
+
+def _only_there(shift: Shift, handle: str) -> list[str]:
+    """Names that come new with a source."""
+    return [
+        one.name
+        for one in shift.turned
+        if one.before is None and one.after and one.after[1] == handle
+    ]
+
+
+def _globs(names: Sequence[str], others: Sequence[str]) -> list[str]:
+    """A few globs that mean some names and none of some others."""
+    found: list[str] = []
+    for name in sorted(names, key=len):
+        if any(fnmatch.fnmatchcase(name, one) for one in found):
+            continue
+        kin = [one for one in names if one.startswith(name)]
+        wide = len(kin) > 1 and not any(one.startswith(name) for one in others)
+        found.append(f"{name}*" if wide else name)
+    return found
+
+
+def _prevents(after: Host, wish: Wish, names: Sequence[str], handle: str) -> bool:
+    try:
+        plan = after.plan_wishes([wish])
+    except VelpinError:
+        return False
+    if plan.error or plan.unmet:
+        return False
+    stands = after.with_edits(plan.edits).after_upgrade().stands
+    return not any(
+        stand and stand[1] == handle
+        for (name, _), (_, stand) in stands.items()
+        if name in names
+    )  # fmt: skip

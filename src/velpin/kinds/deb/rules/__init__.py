@@ -1,0 +1,1 @@
+"""Wishes on a deb host: written as preference records, proved, listed, taken back."""

@@ -1,0 +1,120 @@
+"""What the words of a wish mean on one host: sources by handle, packages by name or glob."""
+
+from __future__ import annotations
+
+import fnmatch
+import re
+from collections.abc import Iterable, Iterator, Sequence
+
+from velpin.kinds.deb.choice import Package, Version
+from velpin.kinds.deb.offers import find_source
+from velpin.kinds.deb.preferences import expression_matches, is_pattern, version_matches
+from velpin.kinds.deb.sources import DebSource
+from velpin.kinds.deb.state import DebState
+from velpin.model import Wish
+
+PRE_RELEASE = (
+    "/(^|[^a-z])(alpha|beta|rc|pre|preview|dev|snapshot|nightly|canary)([^a-z]|$)/"
+)  # fmt: skip
+"""Versions that are not final, as a version in a record selects them."""
+_FAST = re.compile(
+    r"(^|[^a-z])(alpha|beta|rc|pre|preview|dev|devel|snapshots?|nightly|canary|edge|unstable|"
+    r"testing|experimental|candidate|fast)([^a-z]|$)"
+)
+"""Names of sections whose versions are not final."""
+
+
+def sources_meant(host: DebState, text: str) -> list[DebSource]:
+    """The sources a handle, a repository's name or a glob means.
+
+    Raises Refusal where there is none, with names like it.
+    """
+    found = [s for s in host.sources if text in (s.handle, s.repository)]
+    if is_pattern(text):
+        found = [s for s in host.sources if fnmatch.fnmatchcase(s.handle, text)]
+    exact = [source for source in found if source.handle == text]
+    return exact or found or [find_source(host, text)]
+
+
+def handles_meant(host: DebState, texts: Iterable[str]) -> list[str]:
+    """The handles that some texts mean together."""
+    return list(dict.fromkeys(s.handle for text in texts for s in sources_meant(host, text)))
+
+
+def split_name(text: str) -> tuple[str, str]:
+    """A name or glob of a wish, and its architecture, empty for all."""
+    name, _, arch = text.rpartition(":")
+    return (name, arch) if name else (arch, "")
+
+
+def in_records(text: str) -> str:
+    """A name or glob as a record has it: without an architecture it means all of them."""
+    return text if split_name(text)[1] or text == "*" else f"{text}:any"
+
+
+def names_meant(host: DebState, texts: Sequence[str], *, of: str = "") -> list[str]:
+    """Names that some names or globs mean: offered or installed; with `of`, offered by that
+    source (a handle)."""
+    wanted = [split_name(text)[0] for text in texts]
+    globs = [text for text in wanted if is_pattern(text)]
+    exact = [text for text in wanted if not is_pattern(text)]
+    if of:
+        known = names_of(host, of)
+    elif globs:
+        known = host.offered_names() | set(host.installed_names())
+    else:
+        known = {text for text in exact if host.packages(text)}
+    found = {text for text in exact if text in known}
+    found |= {name for name in known for glob in globs if expression_matches(glob, name)}
+    return sorted(found)
+
+
+def is_meant(texts: Iterable[str], name: str) -> bool:
+    """Whether a name is one of some names or globs."""
+    return any(
+        expression_matches(text, name) if is_pattern(text) else text == name
+        for text, _ in map(split_name, texts)
+    )
+
+
+def names_of(host: DebState, handle: str) -> set[str]:
+    """Every name that one source that is on offers."""
+    return {
+        name
+        for origin, index in host.indexes
+        if origin.source == handle
+        for name in index.names()
+    }  # fmt: skip
+
+
+def packages_meant(host: DebState, wish: Wish, *, of: str = "") -> Iterator[Package]:
+    """The packages that a wish speaks of."""
+    archs = {name: arch for name, arch in map(split_name, wish.names) if arch}
+    for name in names_meant(host, wish.names, of=of):
+        for package in host.packages(name).values():
+            if archs.get(name, package.arch) == package.arch:
+                yield package
+
+
+def is_of(version: Version, handle: str) -> bool:
+    """Whether a source has a version."""
+    return any(held.origin.source == handle for held in version.holders)
+
+
+def fits(wish: Wish, version: Version) -> bool:
+    """Whether a version is one that a pin asks for."""
+    if wish.version and not version_matches(wish.version, version.text):
+        return False
+    return not wish.source or is_of(version, wish.source)
+
+
+def is_pre_release(version: str) -> bool:
+    """Whether a version says that it is not final."""
+    return expression_matches(PRE_RELEASE, version)
+
+
+def fast_sections(host: DebState, source: DebSource) -> list[str]:
+    """Sections of a source that hold what is not final, beside others that do not."""
+    sections = dict.fromkeys(origin.section for origin, _ in host.origins_of(source))
+    fast = [section for section in sections if _FAST.search(section)]
+    return fast if len(fast) < len(sections) else []

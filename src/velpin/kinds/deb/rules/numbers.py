@@ -1,0 +1,135 @@
+"""Which numbers sources need for the wished order among them.
+
+Each source begins with the number it has without Velpin's rules. A source that stands where a
+wish does not want it is moved just far enough, until every wish holds.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
+
+from velpin.errors import Refusal
+from velpin.kinds.deb.choice import DOWNGRADES, UPGRADES_ONLY
+from velpin.kinds.deb.rules.meaning import handles_meant
+from velpin.kinds.deb.state import DebState
+from velpin.model import Wish
+from velpin.wish import command_of
+
+_STEP = 10
+
+
+class Order(NamedTuple):
+    """One wish about the order of sources, by handles."""
+
+    wish: Wish
+    subjects: tuple[str, ...]
+    over: tuple[str, ...]
+    under: tuple[str, ...]
+
+    def pairs(self) -> Iterator[tuple[str, str]]:
+        """Each pair of which the first is to win."""
+        yield from ((one, other) for one in self.subjects for other in self.over)
+        yield from ((other, one) for one in self.subjects for other in self.under)
+
+
+def order_of(host: DebState, wish: Wish) -> Order:
+    """What a wish to prefer a source means here; Refusal for a source that is not there."""
+    subjects = handles_meant(host, [wish.source])
+    over = handles_meant(host, wish.over)
+    if wish.over_all:
+        over = [source.handle for source in host.sources if source.on]
+    other = [handle for handle in over if handle not in subjects]
+    under = [one for one in handles_meant(host, wish.under) if one not in subjects]
+    return Order(wish, tuple(subjects), tuple(other), tuple(under))
+
+
+def contradicted(new: Order, others: Sequence[Order]) -> Wish | None:
+    """A wish with which another cannot go, None where all can be."""
+    for above, below in new.pairs():
+        way = _way(below, above, others)
+        if way:
+            return way
+        if (below, above) in set(new.pairs()):
+            return new.wish
+    return None
+
+
+def _way(start: str, end: str, orders: Sequence[Order]) -> Wish | None:
+    """The first wish on a way from a source down to another that it must win over."""
+    edges = [(above, below, one.wish) for one in orders for above, below in one.pairs()]
+    waiting: list[tuple[str, Wish | None]] = [(start, None)]
+    seen = {start}
+    while waiting:
+        here, first = waiting.pop(0)
+        for above, below, wish in edges:
+            if above == here and below == end:
+                return first or wish
+            if above == here and below not in seen:
+                seen.add(below)
+                waiting.append((below, first or wish))
+    return None
+
+
+def base_numbers(host: DebState) -> dict[str, tuple[int, int]]:
+    """The lowest and the highest number of each source that has an index here."""
+    found = {}
+    for source in host.sources:
+        numbers = [origin.number.value for origin, _ in host.origins_of(source)]
+        if numbers:
+            found[source.handle] = (min(numbers), max(numbers))
+    return found
+
+
+def numbers_for(host: DebState, orders: Sequence[Order]) -> dict[str, int]:
+    """The number for each source that a wish is about; Refusal where there is no room.
+
+    `host` is the host without Velpin's own rules for whole sources.
+    """
+    bounds = base_numbers(host)
+    found: dict[str, int] = {}
+    for _ in range(len(orders) * len(orders) + 1):
+        moved = [one for one in orders if _settle(one, bounds, found)]
+        if not moved:
+            break
+    for one in orders:
+        for handle in one.subjects:
+            found.setdefault(handle, bounds[handle][1] if handle in bounds else 0)
+    return found
+
+
+def _settle(
+    order: Order, bounds: dict[str, tuple[int, int]], found: dict[str, int]
+) -> bool:  # fmt: skip
+    """Move the subjects of one wish where they are not as wished; whether that was so."""
+    lowest = max((bounds[one][1] for one in order.over if one in bounds), default=0)
+    ceilings = [bounds[one][0] for one in order.under if one in bounds]
+    highest = min(ceilings, default=DOWNGRADES)
+    stand = [bounds[one] for one in order.subjects if one in bounds]
+    if all(low > lowest and high < highest for low, high in stand):
+        return False
+    others = [n for handle, pair in bounds.items() if handle not in order.subjects for n in pair]
+    number = _between(lowest, highest, others, down=not order.over)
+    if number is None:
+        raise Refusal(
+            f"there is no number left for {order.wish.source}: it would have to be above"
+            f" {lowest} and below {highest}",
+            f"this wish cannot be met: {command_of(order.wish)}",
+        )
+    for one in order.subjects:
+        bounds[one], found[one] = (number, number), number
+    return True
+
+
+def _between(lowest: int, highest: int, others: Iterable[int], *, down: bool) -> int | None:
+    """A number between two, close to the lower one (with `down`: the upper), and as far as
+    there is room not beyond any other number."""
+    if highest - lowest < 2 or highest < 2:
+        return None
+    numbers = list(others)
+    if down:
+        low = UPGRADES_ONLY if highest > UPGRADES_ONLY + 1 else 0
+        floor = max([low, lowest, *(n for n in numbers if n < highest)])
+        return max(highest - _STEP if highest - _STEP > floor else (floor + highest) // 2, 1)
+    ceiling = min([highest, *(n for n in numbers if n > lowest)])
+    return lowest + _STEP if lowest + _STEP < ceiling else max((lowest + ceiling) // 2, lowest + 1)

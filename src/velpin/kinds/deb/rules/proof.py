@@ -1,0 +1,226 @@
+"""Whether a host, as its files are or would be, does what a wish says.
+
+Asked of the same choice as every forecast. Where a wish does not hold, the record that wins
+over it is named.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+
+from velpin.kinds.deb import choice
+from velpin.kinds.deb.choice import Number, Package, Version
+from velpin.kinds.deb.preferences import is_pattern, take_apart
+from velpin.kinds.deb.rules.meaning import (
+    fits,
+    handles_meant,
+    is_meant,
+    is_of,
+    is_pre_release,
+    names_meant,
+    names_of,
+    packages_meant,
+    sources_meant,
+)
+from velpin.kinds.deb.rules.numbers import order_of
+from velpin.kinds.deb.rules.written import standing
+from velpin.kinds.deb.state import DebState
+from velpin.model import Fact, Reason, Verdict, Wish
+
+_MOST = 400
+"""Packages that are looked at one by one for a wish about many."""
+
+
+def verdict(host: DebState, wish: Wish) -> Verdict:
+    """Whether a wish holds; it must be one that means something here."""
+    failures = {
+        "prefer": _prefer, "confine": _confine, "pin": _pin, "bar": _bar, "keep": _keep,
+    }[wish.kind](host, wish)  # fmt: skip
+    return next(failures, Verdict(True))
+
+
+def _lost(code: str, number: Number, **facts: Fact) -> Verdict:
+    """A wish that does not hold, because of what set a number."""
+    record = number.record
+    return Verdict(False, Reason(code, {**facts, "number": number.value}), record and record.place)
+
+
+# -- sources -----------------------------------------------------------------------------
+
+
+def _prefer(host: DebState, wish: Wish) -> Iterator[Verdict]:
+    confined = {
+        h
+        for w in standing(host)
+        if w.wish.kind == "confine"
+        for h in handles_meant(host, [w.wish.source])
+    }
+    for above, below in order_of(host, wish).pairs():
+        one, other = _weakest(host, above), _strongest(host, below)
+        if one is None or other is None or confined & {above, below}:
+            continue
+        if one.value <= other.value:
+            cause = one if one.record else other
+            yield _lost("still-below", cause, source=above, other=below)
+    yield from _prefer_by_names(host, wish)
+
+
+def _prefer_by_names(host: DebState, wish: Wish) -> Iterator[Verdict]:
+    """Names that both have: a record for single packages may say otherwise; where one does for
+    every name, the wish does not hold."""
+    for above, below in order_of(host, wish).pairs():
+        if not any(record.names for record in host.preferences.records):
+            return
+        lost = None
+        for name in sorted(names_of(host, above) & names_of(host, below))[:_MOST]:
+            found = _rival(host.packages(name).values(), above, below)
+            if found is None:
+                lost = None
+                break
+            lost = _lost("still-below", found, source=above, other=below)
+        if lost:
+            yield lost
+
+
+def _rival(packages: Iterable[Package], above: str, below: str) -> Number | None:
+    """The number with which a source still wins a name, None where it does not."""
+    for package in packages:
+        mine = [v.number.value for v in package.versions if is_of(v, above)]
+        others = [v for v in package.versions if is_of(v, below) and not is_of(v, above)]
+        for version in others:
+            if mine and version.number.value >= max(mine):
+                return version.number
+    return None
+
+
+def _weakest(host: DebState, handle: str) -> Number | None:
+    numbers = [origin.number for origin, _ in host.origins if origin.source == handle]
+    return min(numbers, key=lambda number: number.value, default=None)
+
+
+def _strongest(host: DebState, handle: str) -> Number | None:
+    numbers = [origin.number for origin, _ in host.origins if origin.source == handle]
+    return max(numbers, key=lambda number: number.value, default=None)
+
+
+def _confine(host: DebState, wish: Wish) -> Iterator[Verdict]:
+    for source in sources_meant(host, wish.source):
+        number = _strongest(host, source.handle)
+        if number and number.value > 0:
+            yield _lost("not-confined", number, source=source.handle)
+        allowed = names_meant(host, wish.names, of=source.handle)
+        for name in _others_named(host, source.handle, set(allowed)):
+            for package in host.packages(name).values():
+                chosen = choice.candidate(package)
+                if chosen and not chosen.installed and _comes_from(chosen, source.handle):
+                    yield _lost(
+                        "comes-all-the-same", chosen.number, source=source.handle, name=name
+                    )
+        yield from _none_allowed(host, allowed, source.handle)
+
+
+def _none_allowed(host: DebState, allowed: Sequence[str], handle: str) -> Iterator[Verdict]:
+    """Where not one of the allowed names may come, another rule keeps them all away."""
+    found = [
+        v
+        for n in allowed[:_MOST]
+        for p in host.packages(n).values()
+        for v in p.versions
+        if is_of(v, handle)
+    ]
+    if found and all(version.number.value <= 0 for version in found):
+        yield _lost("never-comes", found[0].number, source=handle, name=allowed[0])
+
+
+def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
+    """Names of a source, beside some, that a record for single packages speaks of."""
+    texts = [take_apart(t)[0] for r in host.preferences.records for t in r.names]
+    if not texts:
+        return []
+    names = sorted(names_of(host, handle) - allowed)
+    exact = {text for text in texts if not is_pattern(text)}
+    globs = [text for text in texts if is_pattern(text)]
+    return [name for name in names if name in exact or (globs and is_meant(globs, name))][:_MOST]
+
+
+# -- packages ----------------------------------------------------------------------------
+
+
+def _pin(host: DebState, wish: Wish) -> Iterator[Verdict]:
+    for package in packages_meant(host, wish):
+        wanted = [version for version in package.versions if fits(wish, version)]
+        chosen = choice.candidate(package)
+        if not wanted or chosen is None:
+            if wanted:
+                yield _lost(
+                    "never-taken", wanted[0].number, name=package.name, version=wanted[0].text
+                )
+            continue
+        if chosen not in wanted:
+            yield _pin_lost(package, wanted[0], chosen)
+        elif wish.source and chosen.offered and not _comes_from(chosen, wish.source):
+            first = chosen.offered[0].origin.source
+            facts: dict[str, Fact] = {
+                "name": package.name,
+                "version": chosen.text,
+                "first": first,
+                "source": wish.source,
+            }
+            yield Verdict(False, Reason("same-elsewhere", facts))
+
+
+def _pin_lost(package: Package, wanted: Version, chosen: Version) -> Verdict:
+    installed = package.installed
+    if installed and choice.is_older(wanted, installed) and wanted.number.value < choice.DOWNGRADES:
+        facts: dict[str, Fact] = {
+            "name": package.name,
+            "version": wanted.text,
+            "installed": installed.text,
+        }
+        if chosen is installed:
+            return Verdict(False, Reason("would-go-back", facts))
+    cause = wanted.number if wanted.number.value <= chosen.number.value else chosen.number
+    if chosen.number.record and cause.record is None:
+        cause = chosen.number
+    return _lost("other-wins", cause, name=package.name, version=wanted.text, chosen=chosen.text)
+
+
+def _keep(host: DebState, wish: Wish) -> Iterator[Verdict]:
+    for package in packages_meant(host, wish):
+        chosen = choice.candidate(package)
+        if package.installed and chosen and not chosen.installed:
+            yield _lost(
+                "other-wins", chosen.number, name=package.name, version=package.installed.text,
+                chosen=chosen.text,
+            )  # fmt: skip
+
+
+def _bar(host: DebState, wish: Wish) -> Iterator[Verdict]:
+    handles = handles_meant(host, [wish.source]) if wish.source else [""]
+    for handle in handles:
+        if wish.sections:
+            yield from _bar_sections(host, handle, wish.sections)
+            continue
+        for name in names_meant(host, wish.names or ("*",), of=handle)[: _MOST * 10]:
+            for package in host.packages(name).values():
+                chosen = choice.candidate(package)
+                if chosen and not chosen.installed and _is_barred(wish, chosen, handle):
+                    yield _lost("comes-all-the-same", chosen.number, name=name, source=handle)
+
+
+def _bar_sections(host: DebState, handle: str, sections: Sequence[str]) -> Iterator[Verdict]:
+    for origin, _ in host.origins:
+        if origin.source == handle and origin.section in sections and origin.number.value > 0:
+            yield _lost("not-confined", origin.number, source=f"{handle} {origin.section}")
+
+
+def _is_barred(wish: Wish, chosen: Version, handle: str) -> bool:
+    if handle and not _comes_from(chosen, handle):
+        return False
+    if wish.pre_releases:
+        return is_pre_release(chosen.text)
+    return not wish.version or fits(wish._replace(source=""), chosen)
+
+
+def _comes_from(version: Version, handle: str) -> bool:
+    return bool(version.offered) and version.offered[0].origin.source == handle

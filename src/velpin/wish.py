@@ -1,0 +1,85 @@
+"""A wish in words: the command that says it, and back.
+
+The command is what a person types and what stands beside the rules it became, so that they
+can be told from others, changed and taken back.
+"""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Iterator
+
+from velpin.model import Wish
+
+_VALUES = {"--over": "over", "--under": "under", "--section": "sections"}
+_SWITCHES = {
+    "--over-all": "over_all", "--allow-older": "allow_older", "--pre-releases": "pre_releases",
+}  # fmt: skip
+_NAMED = {"pin": "source", "bar": "source"}
+_KINDS = ("prefer", "confine", "pin", "bar", "keep")
+
+
+def command_of(wish: Wish, *, lift: bool = False) -> str:
+    """The command that makes a wish, or takes it back."""
+    words = [*words_of(wish), *(["--lift"] if lift else [])]
+    return shlex.join(["velpin", *words])
+
+
+def words_of(wish: Wish) -> list[str]:
+    """The words of that command, without the program's name."""
+    return [wish.kind, *_subjects(wish), *_options(wish)]
+
+
+def _subjects(wish: Wish) -> Iterator[str]:
+    if wish.kind in ("prefer", "confine"):
+        yield wish.source
+    for name in wish.names:
+        yield f"{name}@{wish.version}" if wish.version else name
+
+
+def _options(wish: Wish) -> Iterator[str]:
+    if wish.kind in _NAMED and wish.source:
+        yield from ("--from", wish.source)
+    for option, field in _VALUES.items():
+        for value in getattr(wish, field):
+            yield from (option, value)
+    yield from (option for option, field in _SWITCHES.items() if getattr(wish, field))
+
+
+def read_wish(text: str) -> Wish | None:
+    """The wish that a command says; None where it says none."""
+    try:
+        words = shlex.split(text)
+    except ValueError:
+        return None
+    if len(words) < 2 or words[0] != "velpin" or words[1] not in _KINDS:
+        return None
+    return _read(words[1], words[2:])
+
+
+def _read(kind: str, words: list[str]) -> Wish | None:
+    found: dict[str, tuple[str, ...]] = {}
+    switches: dict[str, bool] = {}
+    plain: list[str] = []
+    source = ""
+    rest = iter(words)
+    for word in rest:
+        if word in _SWITCHES:
+            switches[_SWITCHES[word]] = True
+        elif word in _VALUES:
+            field = _VALUES[word]
+            found[field] = (*found.get(field, ()), next(rest, ""))
+        elif word == "--from":
+            source = next(rest, "")
+        elif word.startswith("--"):
+            return None
+        else:
+            plain.append(word)
+    if kind in ("prefer", "confine"):
+        source, plain = (plain[0], plain[1:]) if plain else ("", [])
+    version = ""
+    if kind == "pin" or (kind == "bar" and any("@" in one[1:] for one in plain)):
+        version = next((one.rpartition("@")[2] for one in plain if "@" in one[1:]), "")
+        plain = [one.removesuffix(f"@{version}") if version else one for one in plain]
+    wish = Wish(kind, tuple(plain), source, version, **found, **switches)  # type: ignore[arg-type]
+    return wish if words_of(wish) == [kind, *words] else None
