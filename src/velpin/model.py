@@ -351,3 +351,31 @@ class Rule(NamedTuple):
     """Installed packages of which it decides what comes next."""
     dead: Reason | None = None
     """Why it decides nothing."""
+
+
+class Pictured(NamedTuple):
+    """How one package stood when the host was looked at."""
+
+    name: str
+    arch: str
+    installed: str | None
+    next: Stand | None
+    """After the next upgrade; what a request would give where it is not installed."""
+    held: bool
+    offers: tuple[tuple[str, str, int], ...]
+    """Version, source and the host's own number of every offer."""
+
+
+Cause = Literal["host", "sources", "content", "rule", "others"]
+
+
+class Drift(NamedTuple):
+    """A package that stands otherwise than it once did, and why."""
+
+    name: str
+    arch: str
+    before: Stand | None
+    after: Stand | None
+    installed: tuple[str | None, str | None]
+    """Then and now."""
+    causes: tuple[Cause, ...]

@@ -48,10 +48,13 @@ def _newly_kept(was: AfterUpgrade, now: AfterUpgrade) -> Iterator[Kept]:
 
 
 def taken_over(shift: Shift, handles: Sequence[str]) -> list[str]:
-    """Installed packages that would come from one of some sources and did not before."""
+    """Installed packages that would change to a version of one of some sources, and would not
+    have before."""
     return [
         moved.name
         for moved in shift.moved
-        if moved.after and moved.after[1] in handles
+        if moved.after
+        and moved.after[1] in handles
+        and moved.after[0] != moved.installed
         and not (moved.before and moved.before[1] in handles)
-    ]  # fmt: skip
+    ]

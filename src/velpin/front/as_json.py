@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from velpin.front.words import sentence
 from velpin.model import (
     Answer,
+    Drift,
     Forecast,
     HostFacts,
     Kept,
@@ -161,22 +162,24 @@ def of_plan(
         "unchanged": unchanged,
         "entry": number,
         "sources": plan.handles,
-        "files": {file: _content(data) for file, data in plan.edits.items()},
+        "files": {file: content(data) for file, data in plan.edits.items()},
         "keys": [{**k._asdict(), "fingerprint": k.fingerprint.replace(" ", "")} for k in plan.keys],
         "findings": [of_reason(one) for one in plan.findings],
         "notes": [of_reason(one) for one in plan.notes],
         "wishes": [command_of(wish) for wish in plan.wishes],
         "taken_over": list(takeover.names) if takeover else [],
         "prevented_by": (takeover.command or None) if takeover else None,
-        "shift": _shift(shift) if shift else None,
+        "shift": of_shift(shift) if shift else None,
     }
 
 
-def _content(data: bytes | None) -> str | None:
+def content(data: bytes | None) -> str | None:
+    """A file's new text, None where it is removed."""
     return None if data is None else data.decode("utf-8", "replace")
 
 
-def _shift(shift: Shift) -> dict[str, Any]:
+def of_shift(shift: Shift) -> dict[str, Any]:
+    """What differs between two forecasts of the whole host."""
     return {
         "moved": [
             {
@@ -217,3 +220,9 @@ def of_rule(rule: Rule) -> dict[str, Any]:
         "installed": list(rule.installed),
         "dead": of_reason(rule.dead) if rule.dead else None,
     }
+
+
+def of_drift(one: Drift) -> dict[str, Any]:
+    """One package that stands otherwise than it once did."""
+    told = {**one._asdict(), "before": _stand(one.before), "after": _stand(one.after)}
+    return {**told, "causes": list(one.causes), "installed": list(one.installed)}

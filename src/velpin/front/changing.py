@@ -250,10 +250,16 @@ def _decide(
         return
     _check_writable(host)
     consent("Write it?", yes=how.yes)
+    _end(plan, shift, write_plan(host, plan), how, takeover)
+
+
+def write_plan(host: Host, plan: Plan) -> int:
+    """Write what a plan says; the number of the journal's entry."""
+    _check_writable(host)
     entry = journal_of(host).make(
         plan.edits, plan.command, plan.summary, planned_on=plan.planned_on, on_wait=waiting
     )
-    _end(plan, shift, entry.number, how, takeover)
+    return entry.number
 
 
 def _against(plan: Plan, anyway: bool) -> VelpinError | None:

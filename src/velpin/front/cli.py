@@ -559,6 +559,61 @@ def rules(
     show_rules(_screen(), told, every=every)
 
 
+@_command
+def want(
+    what: Annotated[
+        list[str], typer.Argument(metavar="NAME[@VERSION]...", help="What a request should give.")
+    ],
+    source: Annotated[
+        str, typer.Option("--from", metavar="SOURCE", help="And from which source.")
+    ] = "",
+    take: Annotated[int, typer.Option("--take", min=0, help="Make this way.")] = 0,
+    every: Every = False,
+    preview: Preview = False,
+    yes: Yes = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
+    """Find the smallest change under which packages come as wanted."""
+    from velpin.front import wanting
+    from velpin.front.changing import How
+
+    wanting.want(_open(root), what, source, take, How(preview, yes, json, every))
+
+
+@_command
+def shift(
+    watch: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[NAME...]", help="With --save: names to watch, installed or not."),
+    ] = None,
+    save: Annotated[
+        Path | None, typer.Option("--save", metavar="FILE", help="Save how the host stands.")
+    ] = None,
+    since: Annotated[
+        Path | None, typer.Option("--since", metavar="FILE", help="Compare with what was saved.")
+    ] = None,
+    every: Every = False,
+    root: Root = None,
+    as_is: AsIs = False,
+    json: Json = False,
+) -> None:
+    """What would come otherwise than when it was saved, and why."""
+    if (save is None) == (since is None) or (since and watch):
+        raise UsageError(
+            "which shift?", "velpin shift --save FILE [NAME...], later velpin shift --since FILE"
+        )
+    from velpin.front import drifting
+
+    found = _open(root, as_is)
+    if save:
+        drifting.save_picture(found, save, watch or [], json)
+    elif since:
+        code = drifting.show_drift(found, since, every=every, as_json=json)
+        if code:
+            raise typer.Exit(code)
+
+
 def _wish(
     wanted: _Wishes, root: Path | None, how: _How, *, lift: bool, foremost: bool,
     anyway: bool = False,

@@ -9,7 +9,7 @@ from velpin.change.plan import KeyShown, Plan
 from velpin.change.takeover import Takeover
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import day, sentence, several, shortened
-from velpin.model import Answer, Moved, Reason, Shift, Turned, Verdict
+from velpin.model import Answer, Moved, Reason, Shift, Turned
 
 _MOST_MOVED = 12
 
@@ -24,9 +24,6 @@ def show_plan(screen: Screen, plan: Plan) -> None:
         screen.line(("wrong: ", "bad"), sentence(finding))
     for note in plan.notes:
         screen.line(("note: ", "warn"), sentence(note))
-    if plan.unmet and plan.unmet.why:
-        screen.gap()
-        screen.line(("would not hold: ", "bad"), _unmet(plan.unmet))
     if plan.error is None and plan.unmet is None:
         for file, data in plan.edits.items():
             _show_file(screen, file, plan.planned_on.get(file), data)
@@ -94,11 +91,6 @@ def _show_lines(screen: Screen, lines: list[str], lead: str, style: str) -> None
 
 def _lines(data: bytes | None) -> list[str]:
     return (data or b"").decode("utf-8", "replace").splitlines()
-
-
-def _unmet(found: Verdict) -> str:
-    told = sentence(found.why) if found.why else ""
-    return f"{told}\n({found.rival})" if found.rival else told
 
 
 def show_shift(screen: Screen, shift: Shift, *, every: bool = False) -> None:

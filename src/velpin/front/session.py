@@ -142,6 +142,27 @@ def _new_progress() -> Any:
     )
 
 
+def choose(question: str, count: int, *, yes: bool, ask: Callable[[str], str] = input) -> int:
+    """Which of some things, from 1; the first where yes was said ahead.
+
+    NoConsent where none is chosen, or nobody is there to choose.
+    """
+    if yes:
+        return 1
+    if not sys.stdin.isatty():
+        raise NoConsent(
+            "nothing was changed: there is no terminal to ask on",
+            "choose ahead with --take NUMBER, or only look with --preview",
+        )
+    try:
+        said = ask(f"{question} [1-{count}, or nothing] ").strip()
+    except EOFError:
+        said = ""
+    if not (said.isdigit() and 1 <= int(said) <= count):
+        raise NoConsent("nothing was changed")
+    return int(said)
+
+
 def consent(question: str, *, yes: bool, ask: Callable[[str], str] = input) -> None:
     """Ask once; NoConsent where the answer is not yes, or nobody is there to answer."""
     if yes:

@@ -106,6 +106,8 @@ SENTENCES = {
     "no-such-name": "no source has a package called {name}, and none is installed",
     "no-such-version": "no source has {name} in version {version}{from}",
     "nothing-unfinished": "{source} has no such version or section today",
+    "left-without": "{name} could not be had then: it needs {lacking} from there as well; to let"
+    " that come: {command}",
     "with-older": "goes back to the older version",
     "foremost-wins": "writes it at the head of {file}, where it wins",
     "rule-gone": "takes the rule at {place} away; then it holds",

@@ -18,6 +18,7 @@ from velpin.model import (
     Met,
     Note,
     Offer,
+    Pictured,
     Place,
     Refreshed,
     Rule,
@@ -119,6 +120,9 @@ class Host(Protocol):
 
     def turned_since(self, before: Any) -> Iterator[Turned]:
         """Names that are not installed and would be answered otherwise than before."""
+
+    def pictured(self, watched: Iterable[str]) -> list[Pictured]:
+        """How every installed package stands, and some names that may not be installed."""
 
     # fetching
     def fetch_proxies(self) -> Mapping[str, str]:

@@ -20,6 +20,7 @@ from velpin.model import (
     Met,
     Note,
     Offer,
+    Pictured,
     Place,
     Rule,
     Standing,
@@ -238,6 +239,12 @@ class DebHost(DebState):
         from velpin.kinds.deb.whole import after_upgrade
 
         return after_upgrade(self)
+
+    def pictured(self, watched: Iterable[str]) -> list[Pictured]:
+        """How every installed package stands, and some names that may not be installed."""
+        from velpin.kinds.deb.whole import pictured
+
+        return pictured(self, watched)
 
     def turned_since(self, before: DebHost) -> Iterator[Turned]:
         """Names that are not installed and would be answered otherwise than before."""

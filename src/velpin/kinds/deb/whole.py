@@ -18,13 +18,13 @@ from pathlib import Path
 from typing import Final
 
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.choice import Held, Origin
+from velpin.kinds.deb.choice import Held, Origin, Package
 from velpin.kinds.deb.forecast import forecast_upgrade
 from velpin.kinds.deb.preferences import Record, expression_matches, is_pattern, take_apart
 from velpin.kinds.deb.requests import No, decide, find_package
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import version_key
-from velpin.model import AfterUpgrade, Request, Stand, Turned
+from velpin.model import AfterUpgrade, Pictured, Request, Stand, Turned
 
 _newness = version_key.__wrapped__  # so many versions are not worth keeping
 
@@ -71,6 +71,30 @@ def first_answer(host: DebState, name: str) -> Stand | None:
     except No:
         return None
     return chosen.text, chosen.offered[0].origin.source if chosen.offered else ""
+
+
+def pictured(host: DebState, watched: Iterable[str]) -> list[Pictured]:
+    """How every installed package stands, and some names that may not be installed."""
+    stands = after_upgrade(host).stands
+    found = [
+        _pictured(host.packages(name)[arch], stand) for (name, arch), (_, stand) in stands.items()
+    ]
+    names = {one.name for one in found}
+    for name in sorted(set(watched) - names):
+        package = next(iter(host.packages(name).values()), Package(name, host.native, []))
+        found.append(_pictured(package, first_answer(host, name)))
+    return sorted(found)
+
+
+def _pictured(package: Package, stand: Stand | None) -> Pictured:
+    offers = [
+        (version.text, held.origin.source, version.number.value)
+        for version in package.versions
+        for held in version.offered
+    ]
+    installed = package.installed.text if package.installed else None
+    unique = tuple(dict.fromkeys(offers))
+    return Pictured(package.name, package.arch, installed, stand, package.held, unique)
 
 
 def turned(before: DebState, after: DebState) -> Iterator[Turned]:

@@ -7,11 +7,13 @@ every wish, the new ones and those from before, must then hold.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import islice
 from typing import NamedTuple
 
 from velpin.change.plan import Plan
 from velpin.errors import HostFileError, Refusal, UsageError
 from velpin.kinds.deb.control import decode, encode, read_stanzas
+from velpin.kinds.deb.forecast import forecast
 from velpin.kinds.deb.offers import find_source
 from velpin.kinds.deb.requests import No, decide
 from velpin.kinds.deb.rules.compiled import Records, ways
@@ -19,6 +21,7 @@ from velpin.kinds.deb.rules.meaning import (
     fast_sections,
     fits,
     handles_meant,
+    is_meant,
     is_pre_release,
     names_meant,
     packages_meant,
@@ -43,6 +46,8 @@ from velpin.model import Place, Reason, Verdict, WayOut, Wish
 from velpin.request import parse_request
 from velpin.wish import command_of
 
+_MOST_ASKED = 12
+"""Packages of a confined source that are asked for, to see what they lack."""
 _OF_SOURCES = ("prefer", "confine")
 _BOUNDS = ("<", ">", "=")
 
@@ -385,6 +390,27 @@ def _judge(host: DebState, plan: Plan, target: _Target, *, foremost: bool) -> No
         if _is_there(host, wish) and verdict(host, wish).holds and not verdict(after, wish).holds:
             plan.error = _contradiction(plan.wishes[0], wish)
             return
+    for wish, _ in target.new:
+        if wish.kind == "confine":
+            plan.notes += islice(_left_without(host, after, wish), 1)
+
+
+def _left_without(host: DebState, after: DebState, wish: Wish) -> Iterator[Reason]:
+    """Packages that a confined source may give, and which then lack what it may not give."""
+    handles = handles_meant(host, [wish.source])
+    for name in names_meant(host, wish.names, of=handles[0])[:_MOST_ASKED]:
+        was = forecast(host, [name])
+        if not was.ok or forecast(after, [name]).ok:
+            continue
+        lacking = [
+            change.name
+            for change in was.changes
+            if change.source in handles and not is_meant(wish.names, change.name)
+        ]
+        if lacking:
+            facts = {"name": name, "lacking": ", ".join(lacking)}
+            more = wish._replace(names=tuple(lacking))
+            yield Reason("left-without", {**facts, "command": command_of(more)})
 
 
 def _contradicted_by(

@@ -1,0 +1,284 @@
+"""From what is wanted to the smallest change under which the forecast gives it.
+
+Every way that could do is made on an overlay: pins, the preferring of a source, switching one
+on, dropping the rule that stands in the way. Where what is wanted needs other packages in
+versions that would not come, those are pinned as well. Only ways that the forecast proves are
+kept, the fewest rules first, then those that move least of the rest of the host.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import partial
+from itertools import islice
+from typing import TYPE_CHECKING, NamedTuple
+
+from velpin.change.plan import Plan
+from velpin.change.shift import shift_between
+from velpin.errors import Refusal, VelpinError
+from velpin.model import Answer, Forecast, Place, Reason, Request, Shift, Wish
+from velpin.request import parse_request
+
+if TYPE_CHECKING:
+    from velpin.kinds.base import Host
+
+_MOST_TRIED = 8
+_MOST_SHOWN = 3
+_MOST_WISHES = 6
+_MOST_STEPS = 12
+"""Hosts on which one attempt is completed, before it is given up."""
+
+
+class Goal(NamedTuple):
+    """One package that is wanted, as it would be got by asking for just that."""
+
+    request: Request
+    answer: Answer
+
+
+class Way(NamedTuple):
+    """One change under which the forecast gives what is wanted."""
+
+    plan: Plan
+    commands: tuple[str, ...]
+    shift: Shift
+    forecast: Forecast
+
+
+@dataclass(slots=True)
+class _Attempt:
+    """A change in the making: the host so far, its plan, and the wishes in it."""
+
+    host: Host
+    plan: Plan
+    commands: tuple[str, ...] = ()
+    wishes: tuple[Wish, ...] = ()
+
+
+def goals_of(host: Host, texts: Sequence[str], source: str = "") -> list[Goal]:
+    """What is wanted, each with the answer that asking for it by version or source gets.
+
+    Raises Refusal where no source has it, not even one that is switched off.
+    """
+    found = []
+    for text in texts:
+        request = parse_request(text, host.knows, source)
+        answer = _asked(host, request)
+        if answer.version is None:
+            for other in _with_sources_on(host, request):
+                answer = _asked(other.host, request)
+                if answer.version:
+                    break
+        if answer.version is None:
+            raise Refusal(f"no source has {text}", _hint(answer))
+        found.append(Goal(request, answer))
+    return found
+
+
+def _hint(answer: Answer) -> str:
+    return f"there is {', '.join(answer.near)}" if answer.near else "velpin find TEXT searches"
+
+
+def _asked(host: Host, request: Request) -> Answer:
+    return host.forecast([request.text], request.source).answers[0]
+
+
+def is_met(found: Forecast, goals: Sequence[Goal]) -> bool:
+    """Whether a forecast of the bare names gives what is wanted."""
+    answers = {(one.package, one.version): one for one in found.answers}
+    return found.ok and all(
+        (goal.answer.package, goal.answer.version) in answers
+        and (
+            not goal.request.source
+            or answers[goal.answer.package, goal.answer.version].source == goal.answer.source
+        )
+        for goal in goals
+    )
+
+
+def ask_plainly(host: Host, goals: Sequence[Goal]) -> Forecast:
+    """The forecast of the bare names."""
+    return host.forecast([_bare(goal.request) for goal in goals])
+
+
+def _bare(request: Request) -> str:
+    return f"{request.name}:{request.arch}" if request.arch else request.name
+
+
+def find_ways(host: Host, goals: Sequence[Goal]) -> list[Way]:
+    """The best ways, at most three, best first; none where nothing does it."""
+    found: list[Way] = []
+    for attempt in islice(_attempts(host, goals), _MOST_TRIED):
+        for whole in _completed(host, attempt, goals):
+            if len(found) == _MOST_TRIED:
+                break
+            if not any(_is_more(whole, way) for way in found):
+                shift = shift_between(host, whole.host)
+                forecast = ask_plainly(whole.host, goals)
+                found.append(Way(whole.plan, whole.commands, shift, forecast))
+    found = [way for way in found if not any(set(o.commands) < set(way.commands) for o in found)]
+    names = {goal.answer.package for goal in goals}
+    return sorted(found, key=lambda way: _cost(way, names))[:_MOST_SHOWN]
+
+
+def _is_more(attempt: _Attempt, way: Way) -> bool:
+    """Whether an attempt is a way that is known, or that with something on top."""
+    return attempt.plan.edits == way.plan.edits or set(way.commands) <= set(attempt.commands)
+
+
+def _cost(way: Way, wanted: set[str]) -> tuple[int, int, int]:
+    others = [moved for moved in way.shift.moved if moved.name not in wanted]
+    return len(way.commands), len(others) + len(way.shift.kept), len(way.shift.turned)
+
+
+# -- ways that could do ------------------------------------------------------------------
+
+
+def _attempts(host: Host, goals: Sequence[Goal]) -> Iterator[_Attempt]:
+    start = _Attempt(host, Plan("", ""))
+    if any(_asked(host, goal.request).version is None for goal in goals):
+        for one in _with_sources_on(host, *(goal.request for goal in goals)):
+            yield one
+            yield from _with_wishes(one, goals)
+        return
+    yield start
+    yield from _with_wishes(start, goals)
+    yield from _without_rules(start, goals)
+
+
+def _with_sources_on(host: Host, *requests: Request) -> Iterator[_Attempt]:
+    """The host with one source switched on that has some package."""
+    names = [request.name for request in requests]
+    off = {offer.source for offer in host.offers(names) if offer.state == "source off"}
+    for handle in sorted(off):
+        plan = host.plan_switch(handle, True)
+        yield _Attempt(host.with_edits(plan.edits), plan, (plan.command,))
+
+
+def _with_wishes(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
+    for wishes in _wishes_for(start.host, goals):
+        made = _add(start, wishes)
+        if made:
+            yield made
+
+
+def _wishes_for(host: Host, goals: Sequence[Goal]) -> Iterator[list[Wish]]:
+    goes_back = [_asked(host, goal.request).outcome == "downgrade" for goal in goals]
+    pairs = list(zip(goals, goes_back, strict=True))
+    if any(goal.request.operator for goal in goals):
+        yield [_pin(goal, older, version=True) for goal, older in pairs]
+    letting = [_letting(host, goal.answer.package, goal.answer.source or "") for goal in goals]
+    allowed = [wish for each in letting for wish in each]
+    if allowed:
+        yield allowed
+    if all(goal.answer.source for goal in goals):
+        yield [_pin(goal, older, version=False) for goal, older in pairs]
+    if not any(goes_back):
+        plain = ask_plainly(host, goals)
+        yield from _preferences(goals, plain)
+
+
+def _pin(goal: Goal, older: bool, *, version: bool) -> Wish:
+    request = goal.request
+    source = request.source if version else goal.answer.source or ""
+    asked = (request.version if request.operator == "=" else goal.answer.version) or ""
+    names = (_bare(request),)
+    return Wish("pin", names, source, asked if version else "", allow_older=older)
+
+
+def _preferences(goals: Sequence[Goal], plain: Forecast) -> Iterator[list[Wish]]:
+    """The wanted sources over those that win now."""
+    winners = {one.package: one.source for one in plain.answers}
+    found: dict[str, dict[str, None]] = {}
+    for goal in goals:
+        winner = winners.get(goal.answer.package)
+        if goal.answer.source and winner and winner != goal.answer.source:
+            found.setdefault(goal.answer.source, {})[winner] = None
+    if found:
+        yield [Wish("prefer", (), one, over=tuple(over)) for one, over in found.items()]
+
+
+def _without_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
+    """The host without a record that gives the wanted version, or the one that wins, its number."""
+    plain = ask_plainly(start.host, goals)
+    places: dict[str, None] = {}
+    for answer in plain.answers:
+        reasons = [*answer.reasons, *(passed.why for passed in answer.passed_over)]
+        places.update((str(r.facts["place"]), None) for r in reasons if r.facts.get("place"))
+    for place in places:
+        file, _, line = place.rpartition(":")
+        made = _tried(partial(start.host.plan_rule_drop, Place(file, int(line))))
+        if made:
+            yield _joined(start, made, ())
+
+
+def _tried(make: Callable[[], Plan]) -> Plan | None:
+    """A plan that does what it is for and changes something; None where there is none."""
+    try:
+        plan = make()
+    except VelpinError:
+        return None
+    return None if plan.error or plan.unmet or plan.unchanged else plan
+
+
+def _add(attempt: _Attempt, wishes: Sequence[Wish]) -> _Attempt | None:
+    made = _tried(lambda: attempt.host.plan_wishes(wishes))
+    return _joined(attempt, made, wishes) if made else None
+
+
+def _joined(attempt: _Attempt, made: Plan, wishes: Iterable[Wish]) -> _Attempt:
+    host = attempt.host.with_edits(made.edits)
+    plan = Plan(made.command, made.summary, wishes=list(made.wishes))
+    first = attempt.plan
+    if first.command:
+        plan.command = f"{first.command} && {made.command}"
+        plan.summary = f"{first.summary}; {made.summary}"
+    plan.handles = list(first.handles)
+    plan.edits = {**first.edits, **made.edits}
+    commands = (*attempt.commands, *made.command.split(" && "))
+    return _Attempt(host, plan, commands, (*attempt.wishes, *wishes))
+
+
+# -- what is wanted needs more -----------------------------------------------------------
+
+
+def _completed(host: Host, attempt: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
+    """An attempt with rules for what else has to come, each way that does, the fewest first."""
+    waiting = [attempt]
+    for _ in range(_MOST_STEPS):
+        if not waiting:
+            return
+        here = waiting.pop(0)
+        found = ask_plainly(here.host, goals)
+        if is_met(found, goals):
+            here.plan.propose(host.tree, here.plan.edits)
+            yield here
+        elif not found.ok and len(here.wishes) < _MOST_WISHES:
+            further = (_add(here, [wish]) for wish in _helping(here, found.chain))
+            waiting += [one for one in further if one]
+
+
+def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[Wish]:
+    """Wishes for versions that would meet what cannot be had."""
+    done = {name for wish in attempt.wishes for name in wish.names}
+    for name, version, source in _would_do(chain):
+        if name not in done:
+            yield from _letting(attempt.host, name, source)
+            yield Wish("pin", (name,), "", version)
+
+
+def _would_do(chain: Iterable[Reason]) -> Iterator[tuple[str, str, str]]:
+    """Name, version and source of what would meet a relation."""
+    for reason in chain:
+        if reason.code == "would-do":
+            facts = reason.facts
+            yield str(facts["name"]), str(facts["version"]), str(facts.get("source", ""))
+        yield from _would_do(reason.then)
+
+
+def _letting(host: Host, name: str, source: str) -> Iterator[Wish]:
+    """The wish that lets a confined source give one more package."""
+    confined = [rule.wish for rule in host.rules() if rule.wish and rule.wish.kind == "confine"]
+    if any(wish.source == source for wish in confined):
+        yield Wish("confine", (name,), source)

@@ -1,0 +1,96 @@
+"""The command that compares a host with a saved picture of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from velpin.change.picture import Picture, counted, drift, load, save, take
+from velpin.front.screen import Piece, Screen
+from velpin.front.words import moment, several
+from velpin.model import Drift, Stand
+
+if TYPE_CHECKING:
+    from velpin.kinds.base import Host
+
+_MOST = 25
+CAUSES = {
+    "host": "the host itself",
+    "sources": "a source came or went",
+    "content": "a source's content",
+    "rule": "a rule",
+    "others": "what it depends on",
+}
+"""Why a package stands otherwise, in words."""
+
+
+def save_picture(host: Host, file: Path, watched: Sequence[str], as_json: bool) -> None:
+    """Save how the host stands."""
+    picture = take(host, watched)
+    save(picture, file)
+    if as_json:
+        from velpin.front import as_json as out
+
+        out.write({"saved": str(file), "packages": len(picture.packages)})
+        return
+    screen = Screen()
+    screen.line(("saved", "good"), f": {several(len(picture.packages), 'package')} in {file}")
+    screen.line("compare with it later: ", (f"velpin shift --since {file}", "command"))
+
+
+def show_drift(host: Host, file: Path, *, every: bool, as_json: bool) -> int:
+    """Compare with a saved picture; the exit code, 1 where something differs."""
+    then = load(file)
+    now = take(host, then.watched)
+    found = list(drift(then, now))
+    if as_json:
+        from velpin.front import as_json as out
+
+        out.write({"since": then.time, "drift": [out.of_drift(one) for one in found]})
+    else:
+        _show(Screen(), then, now, found, every)
+    return 1 if found else 0
+
+
+def _show(screen: Screen, then: Picture, now: Picture, found: Sequence[Drift], every: bool) -> None:
+    since = moment(then.time)
+    if not found:
+        screen.line((f"nothing has drifted since {since}", "good"))
+        return
+    screen.line((f"{several(len(found), 'package')} would stand otherwise than on {since}", "warn"))
+    parts = [f"{CAUSES[cause]}: {count}" for cause, count in counted(found).items()]
+    screen.line("because of ", "; ".join(parts))
+    shown = found if every else found[:_MOST]
+    rows = [_row(one) for one in shown]
+    screen.table(["  package", "then", "now", "because of"], rows)
+    if len(found) > len(shown):
+        screen.line(f"and {len(found) - len(shown)} more; --all shows them", indent=2)
+    _show_lists(screen, then, now)
+
+
+def _show_lists(screen: Screen, then: Picture, now: Picture) -> None:
+    """Sources and rules that came or went."""
+    was, has = ({h for h, one in picture.sources.items() if one["on"]} for picture in (then, now))
+    for handles, told in ((has - was, "came"), (was - has, "went")):
+        if handles:
+            screen.line(f"sources that {told}: {', '.join(sorted(handles))}")
+    for count, told in ((_more(now, then), "new"), (_more(then, now), "gone")):
+        if count:
+            screen.line(f"{several(count, 'rule')} {told} since then")
+
+
+def _more(one: Picture, other: Picture) -> int:
+    known = {rule.partition(" ")[2] for rule in other.rules}
+    return sum(rule.partition(" ")[2] not in known for rule in one.rules)
+
+
+def _row(one: Drift) -> list[Piece]:
+    causes = ", ".join(CAUSES[cause] for cause in one.causes)
+    return [(f"  {one.name}", "name"), _stand(one.before), _stand(one.after), causes]
+
+
+def _stand(stand: Stand | None) -> str:
+    if stand is None:
+        return "nothing"
+    return f"{stand[0]} from {stand[1]}" if stand[1] else f"{stand[0]}, in no source"
