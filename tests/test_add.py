@@ -48,7 +48,8 @@ def test_by_address_then_unchanged_then_undone(vendor: Harbour, signer: Signer) 
     assert said.code == 0, said.err
     for text in (signer.fingerprint[:4] + " ", "signs this source", "its fingerprint is the one you gave",
                  "To be written: /etc/apt/sources.list.d/gullwatch.sources", "not to be had", "5 from gullwatch",
-                 "1 installed package would change hands", "1 name new to this host: gullwatch", "velpin undo 1"):  # fmt: skip
+                 "gullwatch would take over gull, which nobody named", "to prevent that: velpin confine gullwatch gullwatch",
+                 "1 installed package would stand otherwise", "1  new, from gullwatch", "velpin undo 1"):  # fmt: skip
         assert text in said.out
     assert vendor.read("etc/apt/sources.list.d/gullwatch.sources") == (
         "# Added by velpin.\nTypes: deb\n"

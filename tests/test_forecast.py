@@ -190,7 +190,7 @@ def test_a_hold_is_overruled_by_asking(two: Harbour) -> None:
     answer = one(two, "gull")
     assert told(answer) == ("upgrade", "2", "gullwatch")
     assert "hold-overruled" in [reason.code for reason in answer.reasons]
-    assert two.ready().next_of("gull", "amd64") == ("1", "base")
+    assert two.ready().after_upgrade().stands["gull", "amd64"] == ("1", ("1", "base"))
 
 
 def test_a_target_no_source_has_refuses_everything(two: Harbour) -> None:

@@ -107,7 +107,8 @@ def codes() -> set[str]:
     found: set[str] = set()
     for path in MODULES.values():
         text = path.read_text()
-        found.update(re.findall(r"""(?:Reason|No)\(\s*"([a-z-]+)\"""", text))
+        found.update(re.findall(r"""(?:Reason|No|_lost)\(\s*"([a-z-]+)\"""", text))
+        found.update(re.findall(r"""Reason\(.* else "([a-z-]+)\"""", text))
         if "front" not in path.parts:
             found.update(re.findall(r"""code = "([a-z-]+)\"""", text))
             found.update(re.findall(r"""code = .* else "([a-z-]+)\"""", text))

@@ -95,7 +95,7 @@ def test_a_considered_change_is_another_host_and_no_write(host: Host) -> None:
     assert [(m.name, m.before, m.after) for m in shift.moved] == [
         ("gull", ("2", "vendor"), ("1", "base"))
     ]
-    assert shift.gone_names == ("vendor-tool",)
+    assert shift.turned == (("vendor-tool", ("5", "vendor"), None),)
     assert [one.outcome for one in shift.asked[0]] == ["install", "none"]
     assert sorted(str(path) for path in (host.tree.root / "etc").rglob("*")) == before
 

@@ -105,9 +105,12 @@ def test_a_record_that_is_in_the_way(harbour: Harbour) -> None:
     harbour.put("etc/apt/preferences", rules)
     found = harbour.ready().forecast(["a"])
     codes = [way.what.code for way in found.ways_out]
-    assert codes == ["ask-for-version", "without-record"]
-    assert found.ways_out[1].what.facts["place"] == "etc/apt/preferences:3"
+    assert codes == ["ask-for-version", "rule-in-the-way"]
+    assert found.ways_out[1].command == "velpin rules drop etc/apt/preferences:3"
     assert harbour.read("etc/apt/preferences") == rules
+    assert harbour.run(*found.ways_out[1].command.split()[1:], "--yes").code == 0
+    assert harbour.read("etc/apt/preferences") == "# kept\n\nPackage: c\nPin: version 1\nPin-Priority: 7\n"
+    assert harbour.host().forecast(["a"]).ok
 
 
 def test_no_way_out_is_named_that_does_not_work(harbour: Harbour) -> None:

@@ -177,7 +177,6 @@ class WayOut(NamedTuple):
     """A small change that was tried and with which the host would not refuse."""
 
     command: str
-    """Empty where no command does it."""
     what: Reason
 
 

@@ -54,9 +54,7 @@ def of_forecast(found: Forecast) -> dict[str, Any]:
         "disk_bytes": found.disk_bytes,
         "notes": [of_reason(note) for note in found.notes],
         "because": [of_reason(reason) for reason in found.chain],
-        "ways_out": [
-            {"command": way.command or None, **of_reason(way.what)} for way in found.ways_out
-        ],
+        "ways_out": [{"command": w.command, **of_reason(w.what)} for w in found.ways_out],
         "kept_back": [_kept(one) for one in found.kept],
         "no_longer_needed": list(found.unneeded),
     }

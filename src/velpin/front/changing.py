@@ -175,10 +175,27 @@ def _version(request: Request) -> str:
 def drop_rules(host: Host, texts: Sequence[str], how: How) -> None:
     """Plan, show and make the dropping of rules, each by its number in the list or its place."""
     rules = host.rules()
-    for text in texts:
-        place = _place_of(rules, text)
-        plan = host.plan_rule_drop(place)
-        _decide(host, plan, how)
+    wishes = {rule.place: rule.wish for rule in rules if rule.wish}
+    places = sorted({_place_of(rules, text) for text in texts}, reverse=True)
+    lifted = list(dict.fromkeys(wishes[place] for place in places if place in wishes))
+    whole: Plan | None = None
+    after = host
+    for place in places:  # from the end of each file on, so that no other place moves
+        if place not in wishes:
+            whole = _and(host, whole, after.plan_rule_drop(place))
+            after = host.with_edits(whole.edits)
+    if lifted:
+        whole = _and(host, whole, after.plan_lift(lifted))
+    if whole:
+        _decide(host, whole, how)
+
+
+def _and(host: Host, first: Plan | None, then: Plan) -> Plan:
+    """A plan with one that was made on its outcome."""
+    if first is None:
+        return then
+    first.join(host.tree, then)
+    return first
 
 
 def _place_of(rules: Sequence[Rule], text: str) -> Place:

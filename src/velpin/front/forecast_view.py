@@ -201,9 +201,8 @@ def _show_refusal(screen: Screen, found: Forecast) -> None:
     if found.ways_out:
         screen.head("Ways out, tried")
         for way in found.ways_out:
-            screen.line((way.command or sentence(way.what), "command"))
-            if way.command:
-                screen.line(sentence(way.what), indent=2)
+            screen.line((way.command, "command"))
+            screen.line(sentence(way.what), indent=2)
 
 
 def _show_cause(screen: Screen, reason: Reason, indent: int, lead: str = "") -> None:

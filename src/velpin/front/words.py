@@ -90,7 +90,7 @@ SENTENCES = {
     "ask-for-version": "asks for {name} {version} from {source} as well",
     "ask-for-held": "asks for {name} by name, which overrules its hold",
     "source-on": "{source} has {name}",
-    "without-record": "take away the record at {place}: without it nothing is refused",
+    "rule-in-the-way": "takes the rule at {place} away: without it nothing is refused",
     # wishes that do not hold
     "still-below": "{other} would still win over {source}: number {number}",
     "not-confined": "{source} would still give everything: number {number}",

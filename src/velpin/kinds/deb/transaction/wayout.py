@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple
 
+from velpin.errors import VelpinError
 from velpin.kinds.deb.choice import Version
-from velpin.kinds.deb.control import decode, encode, read_stanzas, split_lines
 from velpin.kinds.deb.edit import Edits, switch
 from velpin.kinds.deb.transaction.work import Transaction
-from velpin.model import Answer, Fact, Reason, WayOut
+from velpin.model import Answer, Fact, Place, Reason, WayOut
 from velpin.resolve.causes import Link, Obstacle
 from velpin.resolve.world import Target
 
@@ -34,10 +34,9 @@ def ways_out(
     seen: set[str] = set()
     tries = 0
     for change in _Changes(done, chain, answers).all():
-        key = change.way.command or str(change.way.what.facts)
-        if key in seen:
+        if change.way.command in seen:
             continue
-        seen.add(key)
+        seen.add(change.way.command)
         tries += 1
         if works(change.requests, change.edits):
             found.append(change.way)
@@ -116,20 +115,19 @@ class _Changes:
             for version in self.host.packages(unit.name)[unit.arch].versions
             if version.number.record is not None
         }
-        for record in sorted(records, key=lambda record: record.place):
-            edits = self._cut(record.place.file, record.place.line)
-            what = Reason("without-record", {"place": str(record.place)})
-            yield _Change(WayOut("", what), self.texts, edits)
+        for place in sorted(record.place for record in records):
+            edits = self._dropped(place)
+            way = WayOut(f"velpin rules drop {place}", Reason("rule-in-the-way", {"place": str(place)}))
+            yield _Change(way, self.texts, edits)
 
-    def _cut(self, file: str, line: int) -> Edits:
-        """The file without the record that stands at a line."""
-        text = decode(self.host.tree.read(file) or b"")
-        for stanza in read_stanzas(text):
-            if stanza.line <= line < stanza.end:
-                lines = split_lines(text)
-                kept = [*lines[: stanza.line - 1], *lines[stanza.end - 1 :]]
-                return {file: encode("".join(kept))}
-        return {}
+    def _dropped(self, place: Place) -> Edits:
+        """The files without the rule at a place; nothing where it cannot be taken away."""
+        from velpin.kinds.deb.rules.plan import plan_rule_drop  # it asks for forecasts itself
+
+        try:
+            return plan_rule_drop(self.host, place).edits
+        except VelpinError:
+            return {}
 
     def _asked_in_another_version(self) -> Iterator[_Change]:
         for answer in self.answers:
