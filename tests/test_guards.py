@@ -125,7 +125,7 @@ def test_every_reason_has_its_sentence_and_every_sentence_its_reason() -> None:
                    "newest", "unknown", "not-for-arch", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
     assert set(SENTENCES) - codes() - conditional == set()
     for code, text in SENTENCES.items():
-        facts = dict.fromkeys(re.findall(r"{(\w+)}", text), "X")
+        facts = {fact: 7 if fact == "number" else "X" for fact in re.findall(r"{(\w+)}", text)}
         assert sentence(Reason(code, facts))
 
 

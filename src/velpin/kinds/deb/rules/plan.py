@@ -158,6 +158,11 @@ def _settled(host: DebState, wish: Wish) -> Wish:
             f"prefer {wish.source} over what?",
             f"velpin prefer {wish.source} --over SOURCE, --over-all, or --under SOURCE",
         )
+    if wish.kind == "prefer" and not any(order_of(host, wish).pairs()):
+        raise Refusal(
+            f"{command_of(wish)}: that names no source but {wish.source} itself",
+            "velpin sources lists those of this host",
+        )
     if wish.kind == "keep":
         _refuse_not_installed(host, wish)
     return wish
@@ -276,10 +281,10 @@ def _without(host: DebState, old: Wish, lifted: Wish) -> Wish:
         return old
     if lifted.pre_releases != old.pre_releases or lifted.sections != old.sections:
         return old
-    if old.kind == "prefer" or not lifted.names:
-        return old._replace(names=(), source="")
     names = tuple(name for name in old.names if name not in lifted.names)
-    return old if names == old.names else old._replace(names=names)
+    if old.kind == "prefer" or not lifted.names or (old.names and not names):
+        return old._replace(names=(), source="")
+    return old._replace(names=names)
 
 
 def _same_source(host: DebState, one: str, other: str) -> bool:
