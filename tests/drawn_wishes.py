@@ -30,9 +30,7 @@ def draw_wish(host: DebHost, pick: random.Random) -> Wish:
         older = pick.random() < 0.5
         form = pick.choice(["version", "source", "both"])
         source = one if form != "version" else ""
-        return Wish(
-            "pin", (name,), source, version if form != "source" else "", allow_older=older
-        )
+        return Wish("pin", (name,), source, version if form != "source" else "", allow_older=older)
     if kind == "bar":
         return pick.choice([
             Wish("bar", (name,), one), Wish("bar", (name,), "", version),
@@ -46,7 +44,9 @@ def shows(host: DebHost, wish: Wish) -> str:
     """What of a wish the forecasts of a host do not show; empty where they show it."""
     if wish.kind == "confine":  # said again it adds names
         said = [rule.wish for rule in host.rules() if rule.wish and rule.wish.kind == "confine"]
-        wish = wish._replace(names=tuple(n for w in said if w.source == wish.source for n in w.names))
+        wish = wish._replace(
+            names=tuple(n for w in said if w.source == wish.source for n in w.names)
+        )
     names = [n for n in sorted(host.offered_names()) if _is_meant(wish, n)]
     for name in names:
         for answer in host.forecast([name]).answers:

@@ -66,6 +66,23 @@ def test_by_address_then_unchanged_then_undone(vendor: Harbour, signer: Signer) 
     assert vendor.bytes() == before
 
 
+def test_only_confines_in_the_same_change(vendor: Harbour) -> None:
+    before = vendor.bytes()
+    said = vendor.run(*words(vendor, "--only", "gullw*", "--yes"))
+    assert said.code == 0, said.err
+    assert "take over" not in said.out
+    assert "Explanation: velpin confine gullwatch 'gullw*'" in vendor.read(
+        "etc/apt/preferences.d/00velpin.pref"
+    )
+    host = vendor.host()
+    assert [host.forecast([n]).answers[0].version for n in ("gull", "gullwatch")] == ["1", "5"]
+    assert vendor.run("undo", "--yes").code == 0
+    assert vendor.bytes() == before
+    said = vendor.run(*words(vendor, "--only", "absent*", "--yes"))
+    assert (said.code, "nothing called absent*" in said.err) == (1, True)
+    assert vendor.bytes() == before
+
+
 def test_undo_tells_its_shift_as_documented(vendor: Harbour) -> None:
     assert vendor.run(*words(vendor, "--yes")).code == 0
     told = json.loads(vendor.run("undo", "--json", "--yes").out)

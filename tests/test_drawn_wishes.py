@@ -69,7 +69,10 @@ def considered(host: DebHost, pick: random.Random) -> DebHost:
         source = pick.choice([one.handle for one in host.sources if one.on])
         return host.with_edits(host.plan_switch(source, False).edits)
     names = f"{pick.choice(NAMES)} {pick.choice(['g*', 'src:t*', 'kelp'])}"
-    pin, number = pick.choice(["release a=*", "version 1*", "version 2*"]), pick.choice([-1, 50, 1001])
+    pin, number = (
+        pick.choice(["release a=*", "version 1*", "version 2*"]),
+        pick.choice([-1, 50, 1001]),
+    )
     text = f"Package: {pick.choice([names, '*'])}\nPin: {pin}\nPin-Priority: {number}\n"
     return host.with_edits({"etc/apt/preferences.d/00first": text.encode()})
 

@@ -109,7 +109,10 @@ def test_a_record_that_is_in_the_way(harbour: Harbour) -> None:
     assert found.ways_out[1].command == "velpin rules drop etc/apt/preferences:3"
     assert harbour.read("etc/apt/preferences") == rules
     assert harbour.run(*found.ways_out[1].command.split()[1:], "--yes").code == 0
-    assert harbour.read("etc/apt/preferences") == "# kept\n\nPackage: c\nPin: version 1\nPin-Priority: 7\n"
+    assert (
+        harbour.read("etc/apt/preferences")
+        == "# kept\n\nPackage: c\nPin: version 1\nPin-Priority: 7\n"
+    )
     assert harbour.host().forecast(["a"]).ok
 
 

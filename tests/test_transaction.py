@@ -82,6 +82,8 @@ CASES: list[tuple[str, list[str], list[str], str, str]] = [
      "l-x 2 Source: s; Depends: gone", "l-z 2 Source: s (3)"],
      ["l 1 Source: s", "l-doc 1 Source: s", "l-x 1 Source: s", "l-z 1 Source: s"],
      "l", "l 1>2, l-doc 1>2, n +1"),
+    ("also where the installed one was built from another", ["l 2 Source: s", "m 3 Source: s (2)"],
+     ["m 1"], "l", "l +2, m 1>3"),
     ("a chain that cannot be had is passed over", ["a 1 Depends: m | alt", "m 1 Depends: k, x",
      "k 1", "x 1 Depends: gone", ALT], [], "a", "a +1, alt +1"),
     ("upgrade of an alternative before a new one", ["a 1 Depends: x (>= 2) | y (>= 2)", "x 2", "y 2"],

@@ -362,7 +362,7 @@ class Pictured(NamedTuple):
     """After the next upgrade; what a request would give where it is not installed."""
     held: bool
     offers: tuple[tuple[str, str, int], ...]
-    """Version, source and the host's own number of every offer."""
+    """Version, source (empty where none has it) and the host's own number of every version."""
 
 
 Cause = Literal["host", "sources", "content", "rule", "others"]

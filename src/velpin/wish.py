@@ -82,4 +82,5 @@ def _read(kind: str, words: list[str]) -> Wish | None:
         version = next((one.rpartition("@")[2] for one in plain if "@" in one[1:]), "")
         plain = [one.removesuffix(f"@{version}") if version else one for one in plain]
     wish = Wish(kind, tuple(plain), source, version, **found, **switches)  # type: ignore[arg-type]
-    return wish if words_of(wish) == [kind, *words] else None
+    said = bool(wish.names or (kind in ("prefer", "bar") and source))
+    return wish if said and words_of(wish) == [kind, *words] else None

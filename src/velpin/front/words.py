@@ -106,6 +106,8 @@ SENTENCES = {
     "no-such-name": "no source has a package called {name}, and none is installed",
     "no-such-version": "no source has {name} in version {version}{from}",
     "nothing-unfinished": "{source} has no such version or section today",
+    "barred-too": "such versions of {names} from {source} are barred as well: the host cannot name"
+    " a version and a source in one rule",
     "left-without": "{name} could not be had then: it needs {lacking} from there as well; to let"
     " that come: {command}",
     "with-older": "goes back to the older version",

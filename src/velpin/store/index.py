@@ -6,6 +6,8 @@ was made from changes, it is made anew beside it and put in its place by one ren
     blocks      the full text of some entries each, compressed; read only where it is needed
     rows        a sorted line an entry, tab-separated, with what choosing needs (see `Row`)
     provides    a sorted line for each provided name: name, provider's name, provider's id
+    built       a sorted line for each name that its source package does not have itself:
+                source package, name
     facts       one line of JSON: where these lie, and the file this was made from
 
 A large index is written in several such parts, one after the other. The file is mapped,
@@ -30,13 +32,15 @@ from typing import IO, Any, NamedTuple
 from velpin.beside import Beside
 from velpin.errors import CannotWrite, StoreError
 
-SCHEMA = 4
+SCHEMA = 5
 _TAIL = 8
 _SUMMARY = 9
 """The column of the summary in a row's line, the last one."""
 _ACCELERATION = 4
 """A little less small for a good deal faster (see the lz4 format)."""
 _PART = 10_000_000
+_SORTED = ("rows", "provides", "built")
+"""The sorted lines of a part, by kind."""
 _COLUMNS = re.compile(rb"([^\t\n]*)\t(\d+)\t([^\t]*)\t([^\t]*)\t[^\n]*\n")
 _KEPT = 256
 """Blocks kept unpacked, about 60 kB each."""
@@ -209,6 +213,10 @@ class Index:
                     found[row.id] = row
         return [found[position] for position in sorted(found)]
 
+    def built_from(self, source: str) -> list[str]:
+        """Names of entries that a source package of another name was built into."""
+        return [line.decode().partition("\t")[2] for line in self._lines("built", source)]
+
     def names(self) -> list[str]:
         """Every package name, once, in byte order."""
         return self._keys("rows")
@@ -353,8 +361,7 @@ def _moved(part: dict[str, Any], base: int) -> dict[str, Any]:
     return {
         **part,
         "blocks": [(base + first, length) for first, length in part["blocks"]],
-        "rows": [base + at for at in part["rows"]],
-        "provides": [base + at for at in part["provides"]],
+        **{kind: [base + at for at in part[kind]] for kind in _SORTED},
     }
 
 
@@ -364,6 +371,7 @@ def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
     notes: Notes = []
     lines: list[str] = []
     provides: list[str] = []
+    built: set[str] = set()
     blocks: list[tuple[int, int]] = []
     essential: list[str] = []
     for number, batch in enumerate(read(notes), part * _PART):
@@ -371,6 +379,7 @@ def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
         blocks.append((file.tell(), len(data)))
         file.write(data)
         _take(batch, number, part * _PART, lines, provides)
+        built.update(f"{entry[3]}\t{entry[0]}\n" for entry in batch.entries if entry[3])
         essential += batch.essential
     return {
         "count": len(lines),
@@ -379,6 +388,7 @@ def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
         "blocks": blocks,
         "rows": _put_lines(file, lines),
         "provides": _put_lines(file, provides),
+        "built": _put_lines(file, list(built)),
     }
 
 

@@ -88,9 +88,9 @@ def pictured(host: DebState, watched: Iterable[str]) -> list[Pictured]:
 
 def _pictured(package: Package, stand: Stand | None) -> Pictured:
     offers = [
-        (version.text, held.origin.source, version.number.value)
+        (version.text, source, version.number.value)
         for version in package.versions
-        for held in version.offered
+        for source in [held.origin.source for held in version.offered] or [""]
     ]
     installed = package.installed.text if package.installed else None
     unique = tuple(dict.fromkeys(offers))

@@ -15,11 +15,10 @@ from velpin.kinds.deb.rules.meaning import (
     fast_sections,
     fits,
     in_records,
-    is_of,
-    is_pre_release,
     names_of,
     packages_meant,
     sources_meant,
+    unfinished_names,
 )
 from velpin.kinds.deb.rules.selector import pin_of, text_of
 from velpin.kinds.deb.rules.written import record
@@ -168,21 +167,13 @@ def _bar_unfinished(host: DebState, wish: Wish) -> Iterator[str]:
 def _names_to_write_out(host: DebState, wish: Wish) -> list[str]:
     """All names of a source, or, where those are many, the names that such versions have now."""
     handles = [source.handle for source in sources_meant(host, wish.source)]
-    known = sorted({name for handle in handles for name in names_of(host, handle)})
+    known = {name for handle in handles for name in names_of(host, handle)}
     if len(known) > _MOST_NAMES:
-        known = [name for name in known if _has_unfinished(host, name, handles)]
+        known = {name for handle in handles for name in unfinished_names(host, handle)}
     if len(known) > _MOST_NAMES:
         raise Refusal(
             f"{len(known)} names of {wish.source} have versions that are not final; a record"
             " for versions cannot name a source",
             f"name the packages: velpin bar 'GLOB' --pre-releases --from {wish.source}",
         )
-    return known
-
-
-def _has_unfinished(host: DebState, name: str, handles: Sequence[str]) -> bool:
-    return any(
-        is_pre_release(version.text) and any(is_of(version, handle) for handle in handles)
-        for package in host.packages(name).values()
-        for version in package.versions
-    )
+    return sorted(known)

@@ -113,6 +113,17 @@ def is_pre_release(version: str) -> bool:
     return expression_matches(PRE_RELEASE, version)
 
 
+def unfinished_names(host: DebState, handle: str) -> set[str]:
+    """Names of which a source has a version that says that it is not final."""
+    return {
+        name.decode()
+        for origin, index in host.indexes
+        if origin.source == handle
+        for name, _, _, _, version, _ in index.columns(0)
+        if is_pre_release(version.decode())
+    }
+
+
 def fast_sections(host: DebState, source: DebSource) -> list[str]:
     """Sections of a source that hold what is not final, beside others that do not."""
     sections = dict.fromkeys(origin.section for origin, _ in host.origins_of(source))

@@ -6,7 +6,7 @@ every wish, the new ones and those from before, must then hold.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from itertools import islice
 from typing import NamedTuple
 
@@ -22,11 +22,12 @@ from velpin.kinds.deb.rules.meaning import (
     fits,
     handles_meant,
     is_meant,
-    is_pre_release,
     names_meant,
+    names_of,
     packages_meant,
     sources_meant,
     split_name,
+    unfinished_names,
 )
 from velpin.kinds.deb.rules.numbers import contradicted, numbers_for, order_of
 from velpin.kinds.deb.rules.proof import verdict
@@ -42,12 +43,13 @@ from velpin.kinds.deb.rules.written import (
     without_records,
 )
 from velpin.kinds.deb.state import DebState
-from velpin.model import Place, Reason, Verdict, WayOut, Wish
+from velpin.model import Fact, Place, Reason, Verdict, WayOut, Wish
 from velpin.request import parse_request
 from velpin.wish import command_of
 
 _MOST_ASKED = 12
 """Packages of a confined source that are asked for, to see what they lack."""
+_FEW = 6
 _OF_SOURCES = ("prefer", "confine")
 _BOUNDS = ("<", ">", "=")
 
@@ -203,7 +205,7 @@ def _findings(host: DebState, wish: Wish) -> list[Reason]:
         elif wish.version and not _has_version(host, wish._replace(names=(name,))):
             facts = {"name": name, "version": wish.version, "source": wish.source}
             found.append(Reason("no-such-version", facts))
-    if wish.pre_releases and not _has_unfinished(host, wish, handles):
+    if wish.pre_releases and not _has_unfinished(host, wish):
         found.append(Reason("nothing-unfinished", {"source": wish.source}))
     return found
 
@@ -216,15 +218,29 @@ def _has_version(host: DebState, wish: Wish) -> bool:
     )
 
 
-def _has_unfinished(host: DebState, wish: Wish, handles: Iterable[str]) -> bool:
-    if any(fast_sections(host, source) for source in sources_meant(host, wish.source)):
-        return True
+def _has_unfinished(host: DebState, wish: Wish) -> bool:
     return any(
-        is_pre_release(version.text)
-        for handle in handles
-        for package in packages_meant(host, wish._replace(names=wish.names or ("*",)), of=handle)
-        for version in package.versions
+        fast_sections(host, source) or _unfinished(host, wish, source.handle)
+        for source in sources_meant(host, wish.source)
     )
+
+
+def _unfinished(host: DebState, wish: Wish, handle: str) -> list[str]:
+    """Names that a wish means, of which a source has versions that are not final."""
+    found = unfinished_names(host, handle)
+    return sorted(name for name in found if not wish.names or is_meant(wish.names, name))
+
+
+def _barred_too(host: DebState, wish: Wish) -> Iterator[Reason]:
+    """Other sources whose versions a bar of what is not final meets as well."""
+    mine = set(handles_meant(host, [wish.source]))
+    names = {name for handle in mine for name in names_of(host, handle)}
+    for source in host.sources:
+        if source.on and source.handle not in mine:
+            also = [name for name in _unfinished(host, wish, source.handle) if name in names]
+            if also:
+                facts: dict[str, Fact] = {"names": ", ".join(also[:_FEW]), "source": source.handle}
+                yield Reason("barred-too", facts)
 
 
 # -- merging -----------------------------------------------------------------------------
@@ -398,6 +414,8 @@ def _judge(host: DebState, plan: Plan, target: _Target, *, foremost: bool) -> No
     for wish, _ in target.new:
         if wish.kind == "confine":
             plan.notes += islice(_left_without(host, after, wish), 1)
+        if wish.pre_releases:
+            plan.notes += _barred_too(host, wish)
 
 
 def _left_without(host: DebState, after: DebState, wish: Wish) -> Iterator[Reason]:

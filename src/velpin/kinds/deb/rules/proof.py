@@ -177,8 +177,7 @@ def _pin_lost(package: Package, wanted: Version, chosen: Version) -> Verdict:
             "version": wanted.text,
             "installed": installed.text,
         }
-        if chosen is installed:
-            return Verdict(False, Reason("would-go-back", facts))
+        return Verdict(False, Reason("would-go-back", facts))
     cause = wanted.number if wanted.number.value <= chosen.number.value else chosen.number
     if chosen.number.record and cause.record is None:
         cause = chosen.number

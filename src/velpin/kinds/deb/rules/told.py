@@ -150,7 +150,7 @@ def _why_dead(host: DebState, record: Record, found: _Found) -> Reason | None:
         if off:
             return Reason("rule-source-off", {"sources": ", ".join(off)})
         return Reason("rule-no-source", {"pin": record.pin.text})
-    names = " ".join(record.names)
+    names = " ".join(_without_any(record.names))
     if any(True for _ in _known_names(host, record)):
         code = "rule-no-version" if record.pin.kind == "version" else "rule-not-there"
         return Reason(code, {"names": names, "version": record.pin.text})

@@ -117,8 +117,8 @@ class _Changes:
         }
         for place in sorted(record.place for record in records):
             edits = self._dropped(place)
-            way = WayOut(f"velpin rules drop {place}", Reason("rule-in-the-way", {"place": str(place)}))
-            yield _Change(way, self.texts, edits)
+            what = Reason("rule-in-the-way", {"place": str(place)})
+            yield _Change(WayOut(f"velpin rules drop {place}", what), self.texts, edits)
 
     def _dropped(self, place: Place) -> Edits:
         """The files without the rule at a place; nothing where it cannot be taken away."""

@@ -47,8 +47,8 @@ class DebWorld:
         self._holding: dict[str, list[Build]] = {}
         self.half_installed: list[Unit] = []
         """Units of which the record says that their installation was cut short."""
-        self._rows = [(self._installed_unit(row), row) for row in host.installed_rows()]
-        self._installed = [unit for unit, _ in self._rows]
+        self._installed = [self._installed_unit(row) for row in host.installed_rows()]
+        self._of_source: dict[str, list[Unit]] = {}
 
     def _installed_unit(self, row: Row) -> Unit:
         arch = self.host.native if row.arch in ("all", "") else row.arch
@@ -421,7 +421,7 @@ class DebWorld:
         """Installed packages whose aim is built from the same source in the same version."""
         name, version = self.built_from(build)
         found = []
-        for unit in self._by_source.get(name, ()):
+        for unit in self._installed_built_from(name):
             if unit is build.unit or unit.aim is None or unit.aim in (unit.installed, unit.chosen):
                 continue
             if self.built_from(unit.aim) == (name, version):
@@ -433,11 +433,23 @@ class DebWorld:
         facts = self.facts(build)
         return facts.source or build.unit.name, facts.source_version or build.version
 
+    def _installed_built_from(self, source: str) -> list[Unit]:
+        """Installed packages of which some index has a version built from a source package."""
+        found = self._of_source.get(source)
+        if found is None:
+            named = {source}
+            for _, index in self.host.indexes:
+                named.update(index.built_from(source))
+            by_name = self._installed_by_name
+            found = [unit for name in named for unit in by_name.get(name, ())]
+            self._of_source[source] = found
+        return found
+
     @cached_property
-    def _by_source(self) -> dict[str, list[Unit]]:
+    def _installed_by_name(self) -> dict[str, list[Unit]]:
         found: dict[str, list[Unit]] = {}
-        for unit, row in self._rows:
-            found.setdefault(row.built_from or row.name, []).append(unit)
+        for unit in self._installed:
+            found.setdefault(unit.name, []).append(unit)
         return found
 
     def may_take(self, unit: Unit, aim: Build) -> bool:
