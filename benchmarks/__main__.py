@@ -9,6 +9,8 @@ copy of this machine's sources, fetched indexes and record of packages.
     find, sources  warm, against the warm forecast
     reading        this machine's indexes for the first time, against the installer building
                    its own cache from the same files; and a made-up source of 100,000 packages
+    shift          of all names of this machine's indexes and of one more source as large, with
+                   what it takes to plan the change: switched off, preferred, confined, barred
 """
 
 from __future__ import annotations
@@ -43,6 +45,15 @@ from velpin.front.session import open_at
 from pathlib import Path
 host = open_at(Path(sys.argv[1]), as_is=sys.argv[2] == "as-is")
 print(sum(index.count for _, index in host.indexes))
+"""
+_SHIFT = """
+import sys
+from pathlib import Path
+from velpin.change.shift import shift_between
+from velpin.front.session import open_at
+host = open_at(Path(sys.argv[1]))
+after = host.with_edits(host.plan_switch(sys.argv[2], False).edits)
+print(len(shift_between(host, after).turned))
 """
 
 
@@ -94,12 +105,16 @@ class Bench:
             f"  ({verdict} {wanted:g})   peak {peak:5.0f} MB"
         )
 
-    def alone(self, title: str, command: list[str], fresh: list[Path]) -> None:
-        """Time one command."""
+    def alone(
+        self, title: str, command: list[str], fresh: list[Path], wanted: float | None = None
+    ) -> None:
+        """Time one command; `wanted` in seconds."""
+        timed(command, self.env, fresh)
         rows = [timed(command, self.env, fresh) for _ in range(max(2, self._runs // 2))]
         seconds = statistics.median(one for one, _ in rows)
         peak = max(memory for _, memory in rows) / 1024
-        print(f"{title:58} {seconds:7.3f} s {'':41} peak {peak:5.0f} MB")
+        bound = f"({'within' if seconds <= wanted else 'OVER'} {wanted:g} s)" if wanted else ""
+        print(f"{title:58} {seconds:7.3f} s  {bound:40} peak {peak:5.0f} MB")
 
 
 def copied_host(folder: Path) -> Path:
@@ -182,6 +197,30 @@ def _this_machine(
         fresh=[root / "var/cache/velpin"],
         stale=[cache / "pkgcache.bin", cache / "srcpkgcache.bin"],
     )
+    _shift(bench, folder, velpin, root, name)
+
+
+def _shift(bench: Bench, folder: Path, velpin: list[str], root: Path, name: str) -> None:
+    made = [sys.executable, "-m", "benchmarks.vendor", str(root), str(folder / "vendor")]
+    subprocess.run(made, check=True)
+    (root / "shift.py").write_text(_SHIFT)
+    at = [*velpin, "--root", str(root)]
+    fetched = subprocess.run(
+        [*at, "refresh", "--json", "vendor"], check=True, env=bench.env, capture_output=True
+    )
+    (vendor,) = json.loads(fetched.stdout)
+    count = f"{vendor['offers']:,}".replace(",", " ")
+    print(f"this machine's own indexes, and one more source of {count} packages")
+    alone = [sys.executable, str(root / "shift.py"), str(root), vendor["source"]]
+    bench.alone("  shift of the whole host, as the source goes", alone, [], 3)
+    for title, words in (
+        ("off", ["off", vendor["source"]]),
+        ("prefer", ["prefer", vendor["source"], "--over-all"]),
+        ("confine", ["confine", vendor["source"], "vv-*"]),
+        ("pin", ["pin", name, "--from", vendor["source"]]),
+        ("bar", ["bar", "lib*", "--from", vendor["source"]]),
+    ):
+        bench.alone(f"  {title}, planned, proved and shown", [*at, *words, "--preview"], [])
 
 
 def _made_up(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:

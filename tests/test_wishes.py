@@ -288,7 +288,7 @@ def test_rules_are_dropped_by_number_and_place_at_once(two: Harbour) -> None:
     assert [rule.wish and rule.wish.kind for rule in two.host().rules()] == ["prefer", None]
     assert len(json.loads(two.run("journal", "--json").out)) == 3
     make(two, "undo")
-    assert [rule.wish and rule.wish.kind for rule in two.host().rules()][0] == "keep"
+    assert next(rule.wish and rule.wish.kind for rule in two.host().rules()) == "keep"
 
 
 # -- takeover ----------------------------------------------------------------------------

@@ -72,9 +72,11 @@ def _only_there(shift: Shift, handle: str) -> list[str]:
 
 
 def _globs(names: Sequence[str], others: Sequence[str]) -> list[str]:
-    """A few globs that mean some names and none of some others."""
+    """A few globs that mean some names and none of some others; one too many where it takes more."""
     found: list[str] = []
     for name in sorted(names, key=len):
+        if len(found) > _MOST_GLOBS:
+            break
         if any(fnmatch.fnmatchcase(name, one) for one in found):
             continue
         kin = [one for one in names if one.startswith(name)]

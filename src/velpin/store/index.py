@@ -125,6 +125,7 @@ class Index:
             self.schema: int = facts["schema"]
             self._parts: list[dict[str, Any]] = facts["parts"]
             self._blocks: dict[int, bytes] = {}
+            self._names: list[str] | None = None
         except (OSError, ValueError, KeyError, TypeError) as problem:
             raise StoreError(f"{path}: {problem}", "remove it; it is made anew") from problem
 
@@ -219,7 +220,9 @@ class Index:
 
     def names(self) -> list[str]:
         """Every package name, once, in byte order."""
-        return self._keys("rows")
+        if self._names is None:
+            self._names = self._keys("rows")
+        return self._names
 
     def provided_names(self) -> list[str]:
         """Every name that some entry provides, once, in byte order."""
@@ -371,15 +374,14 @@ def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
     notes: Notes = []
     lines: list[str] = []
     provides: list[str] = []
-    built: set[str] = set()
+    built: list[str] = []
     blocks: list[tuple[int, int]] = []
     essential: list[str] = []
     for number, batch in enumerate(read(notes), part * _PART):
         data = lz4.block.compress(batch.block, mode="fast", acceleration=_ACCELERATION)
         blocks.append((file.tell(), len(data)))
         file.write(data)
-        _take(batch, number, part * _PART, lines, provides)
-        built.update(f"{entry[3]}\t{entry[0]}\n" for entry in batch.entries if entry[3])
+        _take(batch, number, part * _PART, lines, provides, built)
         essential += batch.essential
     return {
         "count": len(lines),
@@ -388,11 +390,13 @@ def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
         "blocks": blocks,
         "rows": _put_lines(file, lines),
         "provides": _put_lines(file, provides),
-        "built": _put_lines(file, list(built)),
+        "built": _put_lines(file, built),
     }
 
 
-def _take(batch: Batch, number: int, base: int, lines: list[str], provides: list[str]) -> None:
+def _take(
+    batch: Batch, number: int, base: int, lines: list[str], provides: list[str], built: list[str]
+) -> None:
     base += len(lines)
     for name, at in batch.provides:
         provides.append(f"{name}\t{batch.entries[at][0]}\t{base + at}\n")
@@ -403,6 +407,8 @@ def _take(batch: Batch, number: int, base: int, lines: list[str], provides: list
             f"{name}\t{at}\t{arch}\t{version}\t{origin}\t{state}"
             f"\t{number}\t{start}\t{length}\t{summary}\n"
         )
+        if origin:
+            built.append(f"{origin}\t{name}\n")
 
 
 def _put_lines(file: IO[bytes], lines: list[str]) -> tuple[int, int]:

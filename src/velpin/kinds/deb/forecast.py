@@ -50,7 +50,7 @@ def forecast(host: DebState, texts: Sequence[str], source: str = "") -> Forecast
 
     from velpin.kinds.deb.transaction.refusal import refused
 
-    return refused(told, done, lambda host, requests: _would_work(host, requests, source))
+    return refused(told, done, lambda host, requests: would_work(host, requests, source))
 
 
 def forecast_upgrade(host: DebState) -> Forecast:
@@ -88,7 +88,8 @@ def _wanted(decided: Sequence[Decided]) -> list[Wanted]:
     return [Wanted(one.package, one.chosen, one.within) for _, one in decided if one]
 
 
-def _would_work(host: DebState, texts: Sequence[str], source: str) -> bool:
+def would_work(host: DebState, texts: Sequence[str], source: str = "") -> bool:
+    """Whether a host would carry out some requests together."""
     if host.refusal() is not None:
         return False
     decided, _ = _decide_all(host, texts, source)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
-from functools import cached_property
+from functools import cached_property, lru_cache
 from heapq import merge
 from itertools import groupby
 from operator import itemgetter
@@ -23,10 +23,16 @@ from velpin.kinds.deb.forecast import forecast_upgrade
 from velpin.kinds.deb.preferences import Record, expression_matches, is_pattern, take_apart
 from velpin.kinds.deb.requests import No, decide, find_package
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.version import version_key
+from velpin.kinds.deb.version import Key, version_key
 from velpin.model import AfterUpgrade, Pictured, Request, Stand, Turned
 
-_newness = version_key.__wrapped__  # so many versions are not worth keeping
+
+
+@lru_cache(maxsize=512)
+def _newness(version: bytes) -> Key:
+    """The key of a version; neighbours by name are often of one, and two hosts ask in turn."""
+    return version_key.__wrapped__(version.decode())
+
 
 
 def after_upgrade(host: DebState) -> AfterUpgrade:
@@ -283,13 +289,14 @@ def _newest(entries: list[Entry]) -> Entry:
     best, newness = entries[0], None
     for one in entries[1:]:
         if one[_VERSION] != best[_VERSION]:
-            newness = newness or _newness(best[_VERSION].decode())
-            other = _newness(one[_VERSION].decode())
+            newness = newness or _newness(best[_VERSION])
+            other = _newness(one[_VERSION])
             if other > newness:
                 best, newness = one, other
     return best
 
 
+@lru_cache(maxsize=512)
 def _plain(version: bytes) -> bytes:
     """A version without what never tells two apart: zeros that lead, an epoch or revision of 0."""
     return _ZEROS.sub(b"", version).removeprefix(b":").removesuffix(b"-")

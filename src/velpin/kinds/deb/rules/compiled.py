@@ -45,6 +45,11 @@ def ways(host: DebState, wish: Wish, numbers: Mapping[str, int]) -> Iterator[Rec
     }[wish.kind](host, wish, numbers)  # fmt: skip
 
 
+def has_several_ways(wish: Wish) -> bool:
+    """Whether a wish may be written in more than one way."""
+    return wish.kind == "pin" and bool(wish.version and wish.source)
+
+
 def _prefer(host: DebState, wish: Wish, numbers: Mapping[str, int]) -> Iterator[Records]:
     sources = sources_meant(host, wish.source)
     number = numbers[sources[0].handle]

@@ -13,10 +13,10 @@ from typing import NamedTuple
 from velpin.change.plan import Plan
 from velpin.errors import HostFileError, Refusal, UsageError
 from velpin.kinds.deb.control import decode, encode, read_stanzas
-from velpin.kinds.deb.forecast import forecast
+from velpin.kinds.deb.forecast import forecast, would_work
 from velpin.kinds.deb.offers import find_source
 from velpin.kinds.deb.requests import No, decide
-from velpin.kinds.deb.rules.compiled import Records, ways
+from velpin.kinds.deb.rules.compiled import has_several_ways, ways
 from velpin.kinds.deb.rules.meaning import (
     fast_sections,
     fits,
@@ -47,7 +47,7 @@ from velpin.model import Fact, Place, Reason, Verdict, WayOut, Wish
 from velpin.request import parse_request
 from velpin.wish import command_of
 
-_MOST_ASKED = 12
+_MOST_ASKED = 6
 """Packages of a confined source that are asked for, to see what they lack."""
 _FEW = 6
 _OF_SOURCES = ("prefer", "confine")
@@ -383,14 +383,15 @@ def _proved(
 ) -> Draft:
     """The first way to write a wish that the forecast proves; where none is, the first."""
     wish, file = target
-    found: list[Records] = []
+    if not (retry and has_several_ways(wish)):
+        return Draft(wish, file, next(ways(base, wish, numbers)))
+    found: list[Draft] = []
     for records in ways(base, wish, numbers):
-        found.append(records)
-        draft = Draft(wish, file, records)
-        edits = rewritten(host.tree, gone, [*drafts, draft])
-        if not retry or verdict(host.with_edits(edits), wish).holds:
-            return draft
-    return Draft(wish, file, found[0])
+        found.append(Draft(wish, file, records))
+        edits = rewritten(host.tree, gone, [*drafts, found[-1]])
+        if verdict(host.with_edits(edits), wish).holds:
+            return found[-1]
+    return found[0]
 
 
 # -- judging -----------------------------------------------------------------------------
@@ -422,9 +423,9 @@ def _left_without(host: DebState, after: DebState, wish: Wish) -> Iterator[Reaso
     """Packages that a confined source may give, and which then lack what it may not give."""
     handles = handles_meant(host, [wish.source])
     for name in names_meant(host, wish.names, of=handles[0])[:_MOST_ASKED]:
-        was = forecast(host, [name])
-        if not was.ok or forecast(after, [name]).ok:
+        if would_work(after, [name]):
             continue
+        was = forecast(host, [name])
         lacking = [
             change.name
             for change in was.changes
