@@ -6,8 +6,9 @@ can be told from others, changed and taken back.
 
 from __future__ import annotations
 
+import re
 import shlex
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from velpin.model import Wish
 
@@ -16,13 +17,18 @@ _SWITCHES = {
     "--over-all": "over_all", "--allow-older": "allow_older", "--pre-releases": "pre_releases",
 }  # fmt: skip
 _NAMED = {"pin": "source", "bar": "source"}
+_PLAIN = re.compile(r"[\w@%+:,./-][\w@%+=:,./~-]*", re.ASCII)
 _KINDS = ("prefer", "confine", "pin", "bar", "keep")
 
 
 def command_of(wish: Wish, *, lift: bool = False) -> str:
     """The command that makes a wish, or takes it back."""
-    words = [*words_of(wish), *(["--lift"] if lift else [])]
-    return shlex.join(["velpin", *words])
+    return as_typed(["velpin", *words_of(wish), *(["--lift"] if lift else [])])
+
+
+def as_typed(words: Iterable[str]) -> str:
+    """Words as a person types them: quoted where a shell would take them for something else."""
+    return " ".join(word if _PLAIN.fullmatch(word) else shlex.quote(word) for word in words)
 
 
 def words_of(wish: Wish) -> list[str]:

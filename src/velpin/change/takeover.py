@@ -37,7 +37,7 @@ def find_takeover(
     names = [
         name
         for name in taken_over(shift, handles)
-        if not any(fnmatch.fnmatchcase(name, one) for one in named)
+        if not _is_one_of(name, named)
     ]
     if not names:
         return None
@@ -51,11 +51,11 @@ def _confinement(
     if len(handles) != 1:
         return None
     (handle,) = handles
-    only = _only_there(shift, handle)
-    globs = list(named) + [one for one in _globs(only, names) if one not in named]
-    for count in (len(globs), len(named)):
-        wish = Wish("confine", tuple(globs[:count]), handle)
-        if 0 < count <= _MOST_GLOBS and _prevents(after, wish, names, handle):
+    globs = _globs(_only_there(shift, handle), names)
+    more = [one for one in named if not _is_one_of(one, globs)]
+    for confined in ([*more, *globs], list(named)):
+        wish = Wish("confine", tuple(confined), handle)
+        if 0 < len(confined) <= _MOST_GLOBS and _prevents(after, wish, names, handle):
             return wish
     wish = Wish("bar", tuple(names[:_MOST_GLOBS]), handle)
     few = len(names) <= _MOST_GLOBS
@@ -77,12 +77,17 @@ def _globs(names: Sequence[str], others: Sequence[str]) -> list[str]:
     for name in sorted(names, key=len):
         if len(found) > _MOST_GLOBS:
             break
-        if any(fnmatch.fnmatchcase(name, one) for one in found):
+        if _is_one_of(name, found):
             continue
         kin = [one for one in names if one.startswith(name)]
         wide = len(kin) > 1 and not any(one.startswith(name) for one in others)
         found.append(f"{name}*" if wide else name)
     return found
+
+
+def _is_one_of(name: str, texts: Sequence[str]) -> bool:
+    """Whether a name is one of some names or globs."""
+    return any(fnmatch.fnmatchcase(name, one) for one in texts)
 
 
 def _prevents(after: Host, wish: Wish, names: Sequence[str], handle: str) -> bool:

@@ -15,6 +15,7 @@ from velpin.demo.serve import served
 from velpin.errors import UsageError
 from velpin.front.screen import Screen
 from velpin.trust.openpgp import read_keys
+from velpin.wish import as_typed
 
 _ADDRESS = "http://deb.gullwatch.example/apt"
 
@@ -61,9 +62,35 @@ def steps(scene: Scene) -> list[Step]:
         Step("Ask again.", ["forecast", "gullwatch", "tide-gauge"]),
         Step("Who brings what?", ["forecast", "gullwatch", "--tree"]),
         Step("Which key vouches for what now?", ["keys"]),
+        *_rules_chapter(),
         Step("What did velpin change?", ["journal"]),
-        Step("Take it back, byte for byte.", ["undo", "--yes"]),
+        Step("Take it all back, byte for byte, the last change first.", ["undo", "--yes"]),
+        Step("The wish before it.", ["undo", "--yes"]),
+        Step("The confinement.", ["undo", "--yes"]),
+        Step("The source and its key.", ["undo", "--yes"]),
         Step("And all is as it was.", ["forecast", "gullwatch"], 1),
+    ]
+
+
+def _rules_chapter() -> list[Step]:
+    """What should win, said in plain words, proved, listed."""
+    older = ["pin", "storm-flag@1.9-1"]
+    return [
+        Step("A picture of how the host stands, for later.", ["shift", "--save", "before.picture"]),
+        Step(
+            "Gullwatch would replace a library of the base system: let it give only its own.",
+            ["confine", "gullwatch", "gullwatch*", "--yes"],
+        ),
+        Step("It needs a newer library, though. What would be the ways?", ["want", "gullwatch", "--preview"]),
+        Step(
+            "The distribution's own newer one, then.",
+            ["pin", "libtide1@1.6-1~jetty1", "--yes"],
+        ),
+        Step("The proof.", ["forecast", "gullwatch", "libtide1", "--why"]),
+        Step("Storm flags were better in the version before.", older, 1),
+        Step("That is meant.", [*older, "--allow-older", "--yes"]),
+        Step("Which rules are in force, and what does each decide?", ["rules"]),
+        Step("What would come otherwise than before?", ["shift", "--since", "before.picture"], 1),
     ]
 
 
@@ -102,10 +129,8 @@ def _walk(scene: Scene) -> int:
 def _run(screen: Screen, scene: Scene, step: Step, proxy: str) -> int:
     screen.gap()
     screen.line(("# " + step.why, "quiet"))
-    shown = " ".join(
-        _quoted(str(word).replace(str(scene.root.parent) + "/", "")) for word in step.words
-    )
-    screen.line(("$ velpin " + shown, "command"))
+    words = (word.replace(str(scene.root.parent) + "/", "") for word in step.words)
+    screen.line(("$ " + as_typed(["velpin", *words]), "command"))
     sys.stdout.flush()
     command = [sys.executable, "-m", "velpin", "--root", str(scene.root), *step.words]
     code = subprocess.run(
@@ -119,12 +144,6 @@ def _run(screen: Screen, scene: Scene, step: Step, proxy: str) -> int:
     if code:
         screen.line((f"(exit code {code})", "quiet"))
     return code
-
-
-def _quoted(word: str) -> str:
-    import shlex
-
-    return shlex.quote(word)
 
 
 def _tell_gone() -> None:
