@@ -27,7 +27,7 @@ BY_ADDRESS = f"add gullwatch --url {ADDRESS} --suite jetty --section main"
 
 
 def shots(scene: Scene) -> dict[str, list[str]]:
-    """Command lines of each picture; those before the last are run unseen."""
+    """Command lines of each picture; those before the last are run unseen, its lines in turn."""
     right, wrong = scene.keys / "gullwatch.asc", scene.keys / "stranger.asc"
     printed = read_keys(right.read_bytes(), "key")[0].fingerprint
     add = (
@@ -48,7 +48,14 @@ def shots(scene: Scene) -> dict[str, list[str]]:
         "keys": ["velpin keys"],
         "forecast": [f"velpin {add} --yes", "velpin forecast gullwatch tide-gauge"],
         "forecast-tree": ["velpin forecast gullwatch tide-gauge --tree"],
-        "drop": ["velpin drop gullwatch --preview"],
+        "confine": ["velpin shift --save before", "velpin confine gullwatch 'gullwatch*' --yes"],
+        "want": ["velpin want gullwatch --preview"],
+        "rules": [
+            "velpin pin libtide1@1.6-1~jetty1 --yes",
+            "velpin pin storm-flag@1.9-1 --allow-older --yes",
+            "velpin rules\nvelpin shift --since before",
+        ],
+        "drop": [*["velpin undo --yes"] * 3, "velpin drop gullwatch --preview"],
         "journal": ["velpin undo --yes", "velpin journal"],
     }
 
@@ -107,8 +114,9 @@ def _run(command: str, environment: dict[str, str], folder: Path) -> None:
 def _picture(target: Path, command: str, environment: dict[str, str], folder: Path) -> None:
     done = folder / "done"
     done.unlink(missing_ok=True)
-    prompt = f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(command)}"
-    shown = f"{prompt}; {command}; touch {done}; sleep 60"
+    prompt = "printf '\\033[1m$\\033[0m %s\\n'"
+    lines = [f"{prompt} {shlex.quote(line)}; {line}" for line in command.splitlines()]
+    shown = f"{'; echo; '.join(lines)}; touch {done}; sleep 60"
     font = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#10151c", "-fg", "#d7dde5"]
     window = subprocess.Popen(
         ["xterm", *font, "-geometry", "140x44+0+0", "-b", "12", "-e", "sh", "-c", shown],

@@ -103,12 +103,13 @@ def show_shift(screen: Screen, shift: Shift, *, every: bool = False) -> None:
     if shift.problem:
         what = Reason("upgrade-refused", {"what": sentence(shift.problem)})
         screen.line((sentence(what), "bad"))
-    _show_moved(screen, shift, every)
+    show_moved(screen, shift, len(shift.moved) if every else _MOST_MOVED)
     _show_kept(screen, shift, every)
     _show_turned(screen, shift, every)
 
 
-def _show_moved(screen: Screen, shift: Shift, every: bool) -> None:
+def show_moved(screen: Screen, shift: Shift, most: int) -> None:
+    """Installed packages that would stand otherwise, those that are removed first."""
     if not shift.moved:
         screen.line("no installed package would change hands or version at the next upgrade")
         return
@@ -119,7 +120,6 @@ def _show_moved(screen: Screen, shift: Shift, every: bool) -> None:
         (f"{count} would stand otherwise after the next upgrade{told}", "warn")
     )  # fmt: skip
     ordered = [*removed, *(moved for moved in shift.moved if moved.after is not None)]
-    most = len(ordered) if every else _MOST_MOVED
     screen.table(["  package", "now", "before", "after"], [_moved_row(m) for m in ordered[:most]])
     _show_more(screen, len(ordered) - most)
 

@@ -68,8 +68,9 @@ class Screen:
 
     def line(self, *pieces: Piece, indent: int = 0) -> None:
         """One line; on a terminal it is wrapped below its own beginning."""
-        if not self.drawn:
-            self.stream.write(" " * indent + "".join(map(_plain, pieces)).rstrip() + "\n")
+        told = "".join(map(_plain, pieces)).rstrip()
+        if not (self.drawn and told):
+            self.stream.write((" " * indent + told).rstrip() + "\n")
             return
         from rich.padding import Padding
 

@@ -9,13 +9,15 @@ from typing import TYPE_CHECKING, Any
 from velpin.change.want import Goal, Way, ask_plainly, find_ways, goals_of, is_met
 from velpin.errors import Refusal, UsageError
 from velpin.front.changing import How, write_plan
-from velpin.front.plan_view import show_shift
+from velpin.front.plan_view import show_moved, show_shift
 from velpin.front.screen import Screen
 from velpin.front.session import choose, tell
 from velpin.front.words import several, shortened
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host
+
+_MOST_MOVED = 5
 
 
 def want(host: Host, texts: Sequence[str], source: str, take: int, how: How) -> None:
@@ -74,20 +76,17 @@ def _show(screen: Screen, goals: Sequence[Goal], ways: Sequence[Way], how: How) 
         if how.every:
             show_shift(screen, way.shift, every=True)
         else:
+            show_moved(screen, way.shift, _MOST_MOVED)
             for line in _in_short(way, wanted):
-                screen.line(line, indent=2)
+                screen.line(line)
     screen.gap()
 
 
 def _in_short(way: Way, wanted: set[str]) -> list[str]:
-    shift = way.shift
-    others = [moved.name for moved in shift.moved if moved.name not in wanted]
     lines = []
-    if others:
-        lines.append(f"also moves {several(len(others), 'installed package')}: {shortened(others)}")
-    if shift.kept:
-        lines.append(f"keeps back {shortened([one.name for one in shift.kept])}")
-    turned = [one.name for one in shift.turned if one.name not in wanted]
+    if way.shift.kept:
+        lines.append(f"keeps back {shortened([one.name for one in way.shift.kept])}")
+    turned = [one.name for one in way.shift.turned if one.name not in wanted]
     if turned:
         lines.append(f"answers {several(len(turned), 'other name')} otherwise: {shortened(turned)}")
     more = [change for change in way.forecast.changes if change.name not in wanted]
@@ -97,7 +96,7 @@ def _in_short(way: Way, wanted: set[str]) -> list[str]:
     ):
         if names:
             lines.append(f"what is wanted then {told} {shortened(names)}")
-    return lines or ["nothing else shifts"]
+    return lines
 
 
 def _write_json(ways: Sequence[Way], entry: int | None) -> None:
