@@ -34,11 +34,7 @@ def find_takeover(
     `after` is the host with the considered change; `named` are package names or globs that the
     administrator spoke of. The command was tried: with it nothing is taken over.
     """
-    names = [
-        name
-        for name in taken_over(shift, handles)
-        if not _is_one_of(name, named)
-    ]
+    names = [name for name in taken_over(shift, handles) if not _is_one_of(name, named)]
     if not names:
         return None
     wish = _confinement(after, shift, handles, names, named)
@@ -72,7 +68,7 @@ def _only_there(shift: Shift, handle: str) -> list[str]:
 
 
 def _globs(names: Sequence[str], others: Sequence[str]) -> list[str]:
-    """A few globs that mean some names and none of some others; one too many where it takes more."""
+    """Globs that mean some names and none of some others; it stops at one more than is of use."""
     found: list[str] = []
     for name in sorted(names, key=len):
         if len(found) > _MOST_GLOBS:

@@ -81,7 +81,10 @@ def _rules_chapter() -> list[Step]:
             "Gullwatch would replace a library of the base system: let it give only its own.",
             ["confine", "gullwatch", "gullwatch*", "--yes"],
         ),
-        Step("It needs a newer library, though. What would be the ways?", ["want", "gullwatch", "--preview"]),
+        Step(
+            "It needs a newer library, though. What would be the ways?",
+            ["want", "gullwatch", "--preview"],
+        ),
         Step(
             "The distribution's own newer one, then.",
             ["pin", "libtide1@1.6-1~jetty1", "--yes"],

@@ -27,12 +27,10 @@ from velpin.kinds.deb.version import Key, version_key
 from velpin.model import AfterUpgrade, Pictured, Request, Stand, Turned
 
 
-
 @lru_cache(maxsize=512)
 def _newness(version: bytes) -> Key:
     """The key of a version; neighbours by name are often of one, and two hosts ask in turn."""
     return version_key.__wrapped__(version.decode())
-
 
 
 def after_upgrade(host: DebState) -> AfterUpgrade:
