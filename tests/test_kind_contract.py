@@ -16,6 +16,7 @@ from velpin.fetch.download import FetchSettings, Transport
 from velpin.front import as_json
 from velpin.kinds import KINDS, open_host
 from velpin.kinds.base import Host
+from velpin.model import Wish
 from velpin.store.shelf import open_shelf
 from velpin.tree import Tree
 
@@ -98,6 +99,54 @@ def test_a_considered_change_is_another_host_and_no_write(host: Host) -> None:
     assert shift.turned == (("vendor-tool", ("5", "vendor"), None),)
     assert [one.outcome for one in shift.asked[0]] == ["install", "none"]
     assert sorted(str(path) for path in (host.tree.root / "etc").rglob("*")) == before
+
+
+def test_the_whole_host(host: Host) -> None:
+    host.open_indexes()
+    assert (host.knows("gull"), host.knows("nobody")) == (True, False)
+    assert sorted(host.installed_names()) == ["gull", "tern"]
+    assert host.came_from("base") == ["gull", "tern"]
+    stands = host.after_upgrade().stands
+    assert {name: stand for (name, _), (_, stand) in stands.items()} == {
+        "gull": ("2", "vendor"), "tern": ("1", "base"),
+    }  # fmt: skip
+    after = host.with_edits(host.plan_switch("vendor", False).edits)
+    assert list(host.turned_since(after)) == [("vendor-tool", None, ("5", "vendor"))]
+    assert list(host.turned_since(host)) == []
+    one, tern, tool = host.pictured(["vendor-tool"])
+    assert (one.name, one.installed, one.next, one.held) == ("gull", "1", ("2", "vendor"), False)
+    assert {offer[:2] for offer in one.offers} == {("1", "base"), ("2", "vendor")}
+    assert (tern.held, tool.installed, tool.next) == (True, None, ("5", "vendor"))
+
+
+@pytest.mark.parametrize(
+    ("wish", "gull", "tool"),
+    [
+        (Wish("prefer", (), "base", over=("vendor",)), "1", "5"),
+        (Wish("confine", ("vendor-*",), "vendor"), "1", "5"),
+        (Wish("pin", ("gull",), "", "1"), "1", "5"),
+        (Wish("bar", ("gull",), "vendor"), "1", "5"),
+        (Wish("keep", ("gull",)), "1", "5"),
+        (Wish("confine", ("gull",), "vendor"), "2", None),
+    ],
+    ids=lambda value: value.kind if isinstance(value, Wish) else "",
+)
+def test_wishes(host: Host, wish: Wish, gull: str, tool: str | None) -> None:
+    held = len(host.rules())
+    plan = host.plan_wishes([wish])
+    assert (plan.error, plan.unmet, plan.findings, plan.wishes) == (None, None, [], [wish])
+    after = host.with_edits(plan.edits)
+    assert after.forecast(["gull"]).answers[0].version == gull
+    assert after.forecast(["vendor-tool"]).answers[0].version == tool
+    assert after.plan_wishes([wish]).unchanged
+    (mine,) = (rule for rule in after.rules() if rule.wish)
+    assert (mine.wish, mine.dead, len(after.rules())) == (wish, None, held + 1)
+    for lifted in (after.plan_lift([wish]), after.plan_rule_drop(mine.place)):
+        before = after.with_edits({**plan.edits, **lifted.edits})
+        assert before.forecast(["gull"]).answers[0].version == "2"
+        assert len(before.rules()) == held
+    with pytest.raises(Refusal):
+        host.plan_lift([wish])
 
 
 @pytest.mark.parametrize("what", ["off", "drop"])

@@ -14,6 +14,7 @@ from tests.installer.test_drawn_transactions import changes_of
 from velpin.kinds import open_host
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.host import DebHost
+from velpin.model import Wish
 from velpin.store.shelf import Shelf
 from velpin.tree import Tree
 
@@ -68,8 +69,13 @@ def test_a_sample_of_real_names(copied: Path, setting: str) -> None:
     pick = random.Random(setting)
     offered = pick.sample(sorted(host.offered_names()), NAMES)
     names = sorted({*offered, *pick.sample(host.installed_names(), 100)})
-    tables = Installer(copied).tables(*names)
-    different = []
+    assert differing(host, Installer(copied), names) == []
+
+
+def differing(host: DebHost, installer: Installer, names: list[str]) -> list[object]:
+    """Names of which the installer's table of versions is not Velpin's."""
+    tables = installer.tables(*names)
+    different: list[object] = []
     for name in names:
         package = host.packages(name).get(host.native)
         if package is None:
@@ -83,7 +89,7 @@ def test_a_sample_of_real_names(copied: Path, setting: str) -> None:
         theirs = tables[name]
         if ours != (theirs.candidate, theirs.installed, list(theirs.versions)):
             different.append((name, ours, theirs))
-    assert different == []
+    return different
 
 
 @pytest.mark.parametrize("setting", SETTINGS)
@@ -99,6 +105,50 @@ def test_whole_transactions_of_real_names(copied: Path, setting: str) -> None:
             different.append((name, found.problem, changes_of(found), told))
     print(f"{setting}: {TRANSACTIONS - len(different)} of {TRANSACTIONS}")
     assert different == []
+
+
+def wishes_for(host: DebHost) -> list[Wish]:
+    """One of each kind, about what this machine has."""
+    pick = random.Random(SEED)
+    sizes = {origin.source: index.count for origin, index in host.indexes}
+    handles = sorted(sizes, key=lambda handle: sizes[handle])[-2:]
+    installed = sorted(host.installed_names())
+    packages = [package for n in installed for package in host.packages(n).values()]
+    several = [one for one in packages if len(one.versions) > 1 and one.arch == host.native]
+    wishes = [
+        Wish("keep", tuple(pick.sample(installed, 3))),
+        Wish("bar", ("libp*",), handles[0]),
+        Wish("confine", ("libc*", "libs*"), handles[0]),
+    ]
+    if len(handles) > 1:
+        wishes.append(Wish("prefer", (), handles[0], over=(handles[1],)))
+    for one in several[:1]:
+        wishes.append(Wish("pin", (one.name,), "", one.versions[-1].text, allow_older=True))
+    return wishes
+
+
+def test_wishes_on_this_host(copied: Path) -> None:
+    (copied / "etc/apt/preferences").write_text("")
+    installer = Installer(copied, ("amd64",))
+    pick = random.Random(SEED)
+    file = copied / "etc/apt/preferences.d/00velpin.pref"
+    made = []
+    try:
+        for wish in wishes_for(host_at(copied)):
+            plan = host_at(copied).plan_wishes([wish])
+            if plan.error or plan.unmet or plan.findings:
+                continue
+            for name, data in plan.edits.items():
+                (copied / name).write_bytes(data or b"")
+            made.append(wish.kind)
+            host = host_at(copied)
+            names = {*wish.names, *pick.sample(sorted(host.offered_names()), 100)}
+            assert differing(host, installer, sorted(names)) == [], wish
+        told, found = installer.transaction("dist-upgrade"), host_at(copied).forecast_upgrade()
+        assert told is None or (found.ok, changes_of(found)) == told
+    finally:
+        file.unlink(missing_ok=True)
+    assert {"keep", "confine"} <= set(made)
 
 
 def test_the_full_upgrade_of_this_host(copied: Path) -> None:

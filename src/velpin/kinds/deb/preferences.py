@@ -230,7 +230,7 @@ def expression_matches(wanted: str, had: str | None) -> bool:
     """Whole text, `* ? [..]` pattern or `/regex/`, letter case ignored; a missing text never."""
     if had is None:
         return False
-    return _expression(wanted)(had)
+    return expression(wanted)(had)
 
 
 def version_matches(wanted: str, had: str | None) -> bool:
@@ -243,7 +243,8 @@ def version_matches(wanted: str, had: str | None) -> bool:
 
 
 @lru_cache(maxsize=4096)
-def _expression(wanted: str) -> Callable[[str], bool]:
+def expression(wanted: str) -> Callable[[str], bool]:
+    """What tells whether a text is meant by `expression_matches`, for many texts."""
     if len(wanted) > 1 and wanted[0] == "/" and wanted[-1] == "/":
         found = _regex(wanted[1:-1])
         return (lambda had: found.search(had) is not None) if found else (lambda had: False)

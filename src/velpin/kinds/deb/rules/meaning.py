@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import fnmatch
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import lru_cache
 
 from velpin.kinds.deb.choice import Package, Version
 from velpin.kinds.deb.offers import find_source
-from velpin.kinds.deb.preferences import expression_matches, is_pattern, version_matches
+from velpin.kinds.deb.preferences import (
+    expression,
+    expression_matches,
+    is_pattern,
+    version_matches,
+)
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.model import Wish
@@ -56,25 +62,26 @@ def names_meant(host: DebState, texts: Sequence[str], *, of: str = "") -> list[s
     """Names that some names or globs mean: offered or installed; with `of`, offered by that
     source (a handle)."""
     wanted = [split_name(text)[0] for text in texts]
-    globs = [text for text in wanted if is_pattern(text)]
-    exact = [text for text in wanted if not is_pattern(text)]
     if of:
         known = names_of(host, of)
-    elif globs:
+    elif any(map(is_pattern, wanted)):
         known = host.offered_names() | set(host.installed_names())
     else:
-        known = {text for text in exact if host.packages(text)}
-    found = {text for text in exact if text in known}
-    found |= {name for name in known for glob in globs if expression_matches(glob, name)}
-    return sorted(found)
+        known = {text for text in wanted if host.packages(text)}
+    return sorted(filter(_meant(tuple(texts)), known))
 
 
 def is_meant(texts: Iterable[str], name: str) -> bool:
     """Whether a name is one of some names or globs."""
-    return any(
-        expression_matches(text, name) if is_pattern(text) else text == name
-        for text, _ in map(split_name, texts)
-    )
+    return _meant(tuple(texts))(name)
+
+
+@lru_cache(maxsize=64)
+def _meant(texts: tuple[str, ...]) -> Callable[[str], bool]:
+    wanted = [split_name(text)[0] for text in texts]
+    exact = frozenset(text for text in wanted if not is_pattern(text))
+    globs = [expression(text) for text in wanted if is_pattern(text)]
+    return lambda name: name in exact or any(fits(name) for fits in globs)
 
 
 def names_of(host: DebState, handle: str) -> set[str]:

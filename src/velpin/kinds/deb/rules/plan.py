@@ -214,7 +214,7 @@ def _judge(host: DebState, plan: Plan, target: Target, *, foremost: bool) -> Non
                 plan.ways_out += _ways_out(host, wish, found, foremost=foremost)
             return
     for wish, _ in target.kept:
-        if _is_there(host, wish) and verdict(host, wish).holds and not verdict(after, wish).holds:
+        if _is_there(host, wish) and not verdict(after, wish).holds and verdict(host, wish).holds:
             plan.error = _contradiction(plan.wishes[0], wish)
             return
     for wish, _ in target.new:
