@@ -15,7 +15,7 @@ from velpin.change.takeover import Takeover, find_takeover
 from velpin.errors import CannotWrite, HostFileError, Refusal, UsageError, VelpinError
 from velpin.front.plan_view import show_came_from, show_plan, show_shift, show_takeover
 from velpin.front.screen import Screen
-from velpin.front.session import consent, journal_of, tell, transport_for, waiting
+from velpin.front.session import busy, consent, journal_of, tell, transport_for, waiting
 from velpin.front.words import sentence
 from velpin.model import Place, Request, Rule, Shift, Wish
 from velpin.request import parse_request
@@ -23,6 +23,9 @@ from velpin.request import parse_request
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport
     from velpin.kinds.base import Host
+
+
+_LOOKING = "looking at the whole host"
 
 
 class How(NamedTuple):
@@ -122,7 +125,8 @@ def make_wishes(
     host: Host, wishes: Sequence[Wish], how: How, *, lift: bool, foremost: bool, anyway: bool
 ) -> None:
     """Plan, prove, show and make some wishes, or take them back."""
-    plan = host.plan_lift(wishes) if lift else host.plan_wishes(wishes, foremost=foremost)
+    with busy("trying it on the forecast"):
+        plan = host.plan_lift(wishes) if lift else host.plan_wishes(wishes, foremost=foremost)
     _decide(host, plan, how, anyway=anyway)
 
 
@@ -218,7 +222,8 @@ def undo_change(host: Host, number: int, how: How) -> None:
     entry = journal.find(number)
     plan = Plan(f"velpin undo {entry.number}", f"undo {entry.number}: {entry.summary}")
     plan.propose(host.tree, {edit.file: edit.before.data for edit in entry.edits})
-    shift = shift_between(host, host.with_edits(plan.edits))
+    with busy(_LOOKING):
+        shift = shift_between(host, host.with_edits(plan.edits))
     if not how.as_json:
         show_plan(Screen(), plan)
         show_shift(Screen(), shift, every=how.every)
@@ -250,8 +255,9 @@ def _decide(
             sys.stdout.flush()
         raise against
     after = host.with_edits(plan.edits)
-    shift = shift_between(host, after, names)
-    takeover = find_takeover(after, shift, _sources_of(plan), _named_in(plan, names))
+    with busy(_LOOKING):
+        shift = shift_between(host, after, names)
+        takeover = find_takeover(after, shift, _sources_of(plan), _named_in(plan, names))
     if not how.as_json:
         screen = Screen()
         if takeover:

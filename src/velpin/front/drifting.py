@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from velpin.change.picture import Picture, counted, drift, load, save, take
 from velpin.front.screen import Piece, Screen
+from velpin.front.session import busy
 from velpin.front.words import moment, several
 from velpin.model import Drift, Stand
 
@@ -27,7 +28,8 @@ CAUSES = {
 
 def save_picture(host: Host, file: Path, watched: Sequence[str], as_json: bool) -> None:
     """Save how the host stands."""
-    picture = take(host, watched)
+    with busy("looking at the whole host"):
+        picture = take(host, watched)
     save(picture, file)
     if as_json:
         from velpin.front import as_json as out
@@ -42,7 +44,8 @@ def save_picture(host: Host, file: Path, watched: Sequence[str], as_json: bool) 
 def show_drift(host: Host, file: Path, *, every: bool, as_json: bool) -> int:
     """Compare with a saved picture; the exit code, 1 where something differs."""
     then = load(file)
-    now = take(host, then.watched)
+    with busy("looking at the whole host"):
+        now = take(host, then.watched)
     found = list(drift(then, now))
     if as_json:
         from velpin.front import as_json as out

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -68,6 +69,19 @@ def tell(text: str, style: str = "warn") -> None:
 def waiting() -> None:
     """Said while another Velpin holds the host."""
     tell("another velpin is working on this host; waiting for it")
+
+
+@contextmanager
+def busy(what: str) -> Iterator[None]:
+    """Say on standard error what is being worked on, where that is a terminal, until it is done."""
+    shown = sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
+    if shown:
+        print(f"{what} ...", end="", file=sys.stderr, flush=True)
+    try:
+        yield
+    finally:
+        if shown:
+            print("\r\x1b[K", end="", file=sys.stderr, flush=True)
 
 
 def fail(problem: VelpinError, as_json: bool) -> int:
@@ -154,6 +168,7 @@ def choose(question: str, count: int, *, yes: bool, ask: Callable[[str], str] = 
             "nothing was changed: there is no terminal to ask on",
             "choose ahead with --take NUMBER, or only look with --preview",
         )
+    print()
     try:
         said = ask(f"{question} [1-{count}, or nothing] ").strip()
     except EOFError:
@@ -172,6 +187,7 @@ def consent(question: str, *, yes: bool, ask: Callable[[str], str] = input) -> N
             "nothing was changed: there is no terminal to ask on",
             "say yes ahead with --yes, or only look with --preview",
         )
+    print()
     try:
         said = ask(f"{question} [y/N] ").strip().lower()
     except EOFError:

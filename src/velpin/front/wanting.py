@@ -11,7 +11,7 @@ from velpin.errors import Refusal, UsageError
 from velpin.front.changing import How, write_plan
 from velpin.front.plan_view import show_moved, show_shift
 from velpin.front.screen import Screen
-from velpin.front.session import choose, tell
+from velpin.front.session import busy, choose, tell
 from velpin.front.words import several, shortened
 
 if TYPE_CHECKING:
@@ -26,7 +26,8 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: How) -> 
     if is_met(ask_plainly(host, goals), goals):
         _tell_met(goals, how)
         return
-    ways = find_ways(host, goals)
+    with busy("trying what could do it"):
+        ways = find_ways(host, goals)
     if not ways:
         raise Refusal(
             f"no small set of rules gives {_told(goals)}",
@@ -79,7 +80,6 @@ def _show(screen: Screen, goals: Sequence[Goal], ways: Sequence[Way], how: How) 
             show_moved(screen, way.shift, _MOST_MOVED)
             for line in _in_short(way, wanted):
                 screen.line(line)
-    screen.gap()
 
 
 def _in_short(way: Way, wanted: set[str]) -> list[str]:
