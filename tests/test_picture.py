@@ -116,6 +116,15 @@ def test_what_is_no_picture(seen: Harbour, change: object, line: int) -> None:
     assert (said.code, f"pic:{line}: not a picture" in said.err) == (3, True), said.err
 
 
+def test_only_a_picture_is_written_over(seen: Harbour) -> None:
+    path = seen.folder / "pic"
+    assert seen.run("shift", "--save", str(path)).code == 0
+    path.write_text("something dear\n")
+    said = seen.run("shift", "--save", str(path))
+    assert (said.code, "left alone" in said.err) == (3, True)
+    assert path.read_text() == "something dear\n"
+
+
 @pytest.mark.parametrize(
     ("words", "code"),
     [

@@ -291,6 +291,19 @@ def test_rules_are_dropped_by_number_and_place_at_once(two: Harbour) -> None:
     assert next(rule.wish and rule.wish.kind for rule in two.host().rules()) == "keep"
 
 
+def test_the_target_release_and_holds_as_rules(two: Harbour) -> None:
+    conf = 'Acquire::Retries "3";\nAPT::Default-Release "jetty";\n// end\n'
+    two.put("etc/apt/apt.conf.d/10", conf)
+    make(two, "rules drop etc/apt/apt.conf.d/10:2")
+    assert two.read("etc/apt/apt.conf.d/10") == 'Acquire::Retries "3";\n// end\n'
+    two.put("etc/apt/apt.conf.d/10", 'APT { Default-Release "jetty"; Get::Assume-Yes "no"; };\n')
+    assert "by hand" in refused(two, "rules drop 1")
+    assert "there is no rule at" in refused(two, "rules drop etc/apt/sources.list.d/base.list:1")
+    status = two.read("var/lib/dpkg/status").replace("Status: install", "Status: hold", 1)
+    two.put("var/lib/dpkg/status", status)
+    assert "does not change that" in refused(two, "rules drop 2")
+
+
 # -- takeover ----------------------------------------------------------------------------
 
 

@@ -55,7 +55,10 @@ def take(host: Host, watched: Sequence[str], clock: Callable[[], float] = time.t
 
 
 def save(picture: Picture, file: Path) -> None:
-    """Write a picture; CannotWrite where that fails, and then nothing is lost."""
+    """Write a picture, also over an older one.
+
+    CannotWrite where that fails or something else stands there, and then nothing is lost.
+    """
     first = {
         "velpin": "picture", "format": FORMAT, "time": picture.time, "host": picture.host,
         "sources": picture.sources, "rules": picture.rules, "watched": picture.watched,
@@ -64,7 +67,17 @@ def save(picture: Picture, file: Path) -> None:
     text = "".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines)
     if not file.parent.is_dir():
         raise CannotWrite(f"{file.parent} is no folder")
+    if file.exists() and not _is_picture(file):
+        raise CannotWrite(f"{file} is there and is no picture of velpin's; it is left alone")
     write_file(file, text.encode(), mode=0o644)
+
+
+def _is_picture(file: Path) -> bool:
+    try:
+        load(file)
+    except HostFileError:
+        return False
+    return True
 
 
 def load(file: Path) -> Picture:

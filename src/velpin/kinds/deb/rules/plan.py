@@ -6,12 +6,13 @@ every wish, the new ones and those from before, must then hold.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from itertools import islice
 
 from velpin.change.plan import Plan
 from velpin.errors import HostFileError, Refusal
-from velpin.kinds.deb.control import decode, encode, read_stanzas
+from velpin.kinds.deb.control import decode, encode, read_stanzas, split_lines
 from velpin.kinds.deb.forecast import forecast, would_work
 from velpin.kinds.deb.rules.compiled import has_several_ways, ways
 from velpin.kinds.deb.rules.meaning import (
@@ -42,6 +43,7 @@ from velpin.wish import command_of
 _MOST_ASKED = 6
 """Packages of a confined source that are asked for, to see what they lack."""
 _FEW = 6
+_TARGET_ALONE = re.compile(r'\s*APT::Default-Release\s+"?[^"\s;]*"?\s*;\s*', re.IGNORECASE)
 _OF_SOURCES = ("prefer", "confine")
 
 
@@ -96,20 +98,55 @@ def plan_lift(host: DebState, wishes: Sequence[Wish]) -> Plan:
 
 
 def plan_rule_drop(host: DebState, place: Place) -> Plan:
-    """What taking away the record at a place would write, whoever wrote it."""
-    data = host.tree.read(place.file)
-    text = decode(data or b"")
+    """What taking away the rule at a place would write, whoever wrote it.
+
+    Raises Refusal where none stands there or velpin cannot take it away, HostFileError where
+    the file is not understood.
+    """
+    plan = Plan(f"velpin rules drop {place}", f"drop the rule at {place}")
+    text = decode(host.tree.read(place.file) or b"")
+    if place == host.conf.place("APT::Default-Release"):
+        plan.propose(host.tree, _without_lines(place.file, _without_setting(text, place)))
+        return plan
+    if place.file == host.record_file:
+        raise Refusal(
+            f"a hold stands in the host's own record ({place.file}); velpin does not change that",
+            "the host's own tools take a hold back",
+        )
+    places = [record.place for record in host.preferences.records]
+    places += [note.place for note in host.preferences.notes]
+    if place.file not in {one.file for one in places}:
+        raise _no_rule_at(place)
     check_understood(place.file, text)
     for stanza in read_stanzas(text):
         if stanza.line <= place.line < stanza.end:
             wish = wish_of(stanza)
             if wish:
                 return plan_lift(host, [wish])
-            plan = Plan(f"velpin rules drop {place}", f"drop the rule at {place}")
             new = without_records(text, [stanza.line])
-            plan.propose(host.tree, {place.file: encode(new) if new.strip() else None})
+            plan.propose(host.tree, _without_lines(place.file, new))
             return plan
-    raise Refusal(f"there is no rule at {place}", "velpin rules lists them, with their places")
+    raise _no_rule_at(place)
+
+
+def _no_rule_at(place: Place) -> Refusal:
+    return Refusal(f"there is no rule at {place}", "velpin rules lists them, with their places")
+
+
+def _without_setting(text: str, place: Place) -> str:
+    """A configuration without the line of the target release; Refusal where more stands in it."""
+    lines = split_lines(text)
+    if not _TARGET_ALONE.fullmatch(lines[place.line - 1]):
+        raise Refusal(
+            f"more than the target release stands at {place}, and velpin does not rewrite that",
+            "take it away by hand",
+        )
+    return "".join([*lines[: place.line - 1], *lines[place.line :]])
+
+
+def _without_lines(file: str, left: str) -> dict[str, bytes | None]:
+    """The edit to what is left of a file; one with nothing left is removed."""
+    return {file: encode(left) if left.strip() else None}
 
 
 def _refuse_broken(host: DebState) -> None:
