@@ -95,7 +95,10 @@ def _keep(host: DebHost, wish: Wish, name: str, answer: Answer) -> str:
 
 
 def _confine(host: DebHost, wish: Wish, name: str, answer: Answer) -> str:
-    return "comes from there" if answer.source == wish.source and _comes(answer) else ""
+    """Unless another source, listed later, has the very same version."""
+    here = [offer.source for offer in host.offers([name]) if offer.version == answer.version]
+    only = set(here) <= {wish.source}
+    return "comes from there" if only and answer.source == wish.source and _comes(answer) else ""
 
 
 def _prefer(host: DebHost, wish: Wish, name: str, answer: Answer) -> str:

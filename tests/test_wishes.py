@@ -118,6 +118,28 @@ def test_what_confined_packages_lack_is_said(two: Harbour) -> None:
     assert two.host().forecast(["gull-watch"]).ok
 
 
+def test_what_is_the_very_same_elsewhere(two: Harbour) -> None:
+    two.source("zz-twin", two.repository("twin", [("gull", "3.0~rc1")]))
+    two.ready()
+    said = two.run("confine", "twin", "absent-*", "--anyway", "--preview").out
+    assert "very same" not in said
+    said = two.run("confine", "vendor", "gull-watch", "--preview").out
+    assert "vendor is listed before twin, which has the very same versions" in said
+    assert "still download from there: gull\n" in said
+    assert "the very same in vendor, which is listed before twin" in refused(
+        two, "bar gull --from vendor"
+    )
+
+
+def test_records_for_source_packages_are_rivals_too(two: Harbour) -> None:
+    two.source("vendor", two.repository("vendor", [offer("tide-doc", "2.0", Source="tide")]))
+    two.put(
+        "etc/apt/preferences.d/hand", "Package: src:t*\nPin: release o=vendor\nPin-Priority: 600\n"
+    )
+    two.ready()
+    assert "etc/apt/preferences.d/hand:1" in refused(two, "confine vendor gull-watch --anyway")
+
+
 def test_pre_releases_and_fast_sections_are_kept_out(two: Harbour, harbour: Harbour) -> None:
     make(two, "bar --pre-releases --from vendor")
     assert answer(two, "gull") == ("2.0", "vendor")

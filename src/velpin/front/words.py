@@ -106,6 +106,8 @@ SENTENCES = {
     "no-such-name": "no source has a package called {name}, and none is installed",
     "no-such-version": "no source has {name} in version {version}{from}",
     "nothing-unfinished": "{source} has no such version or section today",
+    "same-from-first": "{source} is listed before {other}, which has the very same versions: the"
+    " host would still download from there: {names}",
     "barred-too": "such versions of {names} from {source} are barred as well: the host cannot name"
     " a version and a source in one rule",
     "left-without": "{name} could not be had then: it needs {lacking} from there as well; to let"
@@ -217,6 +219,8 @@ def sentence(reason: Reason) -> str:
     number = int(facts.get("number") or 0)
     facts["older"] = ", even where that means going back" if number >= _GOES_BACK else ""
     facts["meaning"] = next(told for least, told in MEANINGS if number >= least)
+    if reason.code in ("same-from-first", "barred-too"):
+        facts["names"] = shortened(str(facts["names"]).split(", "))
     cause = facts.get("place") or CAUSES.get(str(facts.get("cause", "")))
     facts["where"] = f" ({cause})" if cause else ""
     if reason.code == "files-refused" and facts.get("file"):

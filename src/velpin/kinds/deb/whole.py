@@ -219,9 +219,13 @@ class _Answers:
             found = self._by_records(name.decode(), live)
         else:
             found = self._by_numbers(live)
-        if found is None and name in self._provided:
+        if found is None and (name in self._provided or self._is_foreign_too(entries)):
             return first_answer(self._host, name.decode())
         return found
+
+    def _is_foreign_too(self, entries: list[Entry]) -> bool:
+        """Whether a name is there for another architecture than the host's first."""
+        return any(one[_INDEX] in self._origins and self._archs.get(one[_ARCH]) for one in entries)
 
     @cached_property
     def _provided(self) -> set[bytes]:

@@ -23,7 +23,7 @@ from velpin.kinds.deb.rules.meaning import (
 )
 from velpin.kinds.deb.rules.merged import Target, merged, says_something, without
 from velpin.kinds.deb.rules.numbers import contradicted, numbers_for, order_of
-from velpin.kinds.deb.rules.proof import verdict
+from velpin.kinds.deb.rules.proof import same_elsewhere, verdict
 from velpin.kinds.deb.rules.settled import findings, settled, unfinished
 from velpin.kinds.deb.rules.written import (
     Draft,
@@ -42,7 +42,6 @@ from velpin.wish import command_of
 
 _MOST_ASKED = 6
 """Packages of a confined source that are asked for, to see what they lack."""
-_FEW = 6
 _TARGET_ALONE = re.compile(r'\s*APT::Default-Release\s+"?[^"\s;]*"?\s*;\s*', re.IGNORECASE)
 _OF_SOURCES = ("prefer", "confine")
 
@@ -257,6 +256,7 @@ def _judge(host: DebState, plan: Plan, target: Target, *, foremost: bool) -> Non
     for wish, _ in target.new:
         if wish.kind == "confine":
             plan.notes += islice(_left_without(host, after, wish), 1)
+            plan.notes += _same_elsewhere(after, wish)
         if wish.pre_releases:
             plan.notes += _barred_too(host, wish)
 
@@ -290,6 +290,17 @@ def _contradicted_by(
     return None
 
 
+def _same_elsewhere(after: DebState, wish: Wish) -> Iterator[Reason]:
+    """What a confined source would still be asked for, since others have the very same."""
+    for handle in handles_meant(after, [wish.source]):
+        names = [name for name in names_of(after, handle) if not is_meant(wish.names, name)]
+        found = same_elsewhere(after, handle, names)
+        if found:
+            others = ", ".join(dict.fromkeys(found.values()))
+            facts: dict[str, Fact] = {"names": ", ".join(found), "source": handle, "other": others}
+            yield Reason("same-from-first", facts)
+
+
 def _barred_too(host: DebState, wish: Wish) -> Iterator[Reason]:
     """Other sources whose versions a bar of what is not final meets as well."""
     mine = set(handles_meant(host, [wish.source]))
@@ -298,7 +309,7 @@ def _barred_too(host: DebState, wish: Wish) -> Iterator[Reason]:
         if source.on and source.handle not in mine:
             also = [name for name in unfinished(host, wish, source.handle) if name in names]
             if also:
-                facts: dict[str, Fact] = {"names": ", ".join(also[:_FEW]), "source": source.handle}
+                facts: dict[str, Fact] = {"names": ", ".join(also), "source": source.handle}
                 yield Reason("barred-too", facts)
 
 

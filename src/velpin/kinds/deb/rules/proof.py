@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import Number, Package, Version
-from velpin.kinds.deb.preferences import is_pattern, take_apart
+from velpin.kinds.deb.preferences import take_apart
 from velpin.kinds.deb.rules.meaning import (
     fits,
     handles_meant,
@@ -112,7 +112,7 @@ def _confine(host: DebState, wish: Wish) -> Iterator[Verdict]:
         for name in _others_named(host, source.handle, set(allowed)):
             for package in host.packages(name).values():
                 chosen = choice.candidate(package)
-                if chosen and not chosen.installed and _comes_from(chosen, source.handle):
+                if chosen and _is_taken(chosen, source.handle):
                     yield _lost(
                         "comes-all-the-same", chosen.number, source=source.handle, name=name
                     )
@@ -134,13 +134,42 @@ def _none_allowed(host: DebState, allowed: Sequence[str], handle: str) -> Iterat
 
 def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
     """Names of a source, beside some, that a record for single packages speaks of."""
-    texts = [take_apart(t)[0] for r in host.preferences.records for t in r.names]
-    if not texts:
-        return []
-    names = sorted(names_of(host, handle) - allowed)
-    exact = {text for text in texts if not is_pattern(text)}
-    globs = [text for text in texts if is_pattern(text)]
-    return [name for name in names if name in exact or (globs and is_meant(globs, name))][:_MOST]
+    parts = [take_apart(text) for record in host.preferences.records for text in record.names]
+    texts = [name for name, _, of_source in parts if not of_source]
+    built = [name for name, _, of_source in parts if of_source]
+    names = {name for name in names_of(host, handle) if texts and is_meant(texts, name)}
+    if built:
+        names |= {
+            row.name
+            for origin, index in host.indexes
+            if origin.source == handle
+            for row in index.all_rows()
+            if is_meant(built, row.built_from or row.name)
+        }
+    return sorted(names - allowed)[:_MOST]
+
+
+def same_elsewhere(host: DebState, handle: str, names: Iterable[str]) -> dict[str, str]:
+    """Names that the host downloads from a source only because it is listed before another one
+    that has the very same version; that other one, by name. At most some hundred are looked at."""
+    elsewhere: set[str] = set()
+    for source in host.sources:
+        if source.on and source.handle != handle:
+            elsewhere |= names_of(host, source.handle)
+    found = {}
+    for name in sorted(elsewhere.intersection(names))[:_MOST]:
+        for package in host.packages(name).values():
+            chosen = choice.candidate(package)
+            if chosen and not chosen.installed and _also_in(chosen, handle):
+                found[name] = _also_in(chosen, handle)
+    return found
+
+
+def _also_in(version: Version, handle: str) -> str:
+    """Another source that has the version which the host downloads from a source."""
+    sources = [held.origin.source for held in version.offered]
+    others = [source for source in sources if source != handle]
+    return others[0] if others and sources[0] == handle else ""
 
 
 # -- packages ----------------------------------------------------------------------------
@@ -204,7 +233,15 @@ def _bar(host: DebState, wish: Wish) -> Iterator[Verdict]:
             for package in host.packages(name).values():
                 chosen = choice.candidate(package)
                 if chosen and not chosen.installed and _is_barred(wish, chosen, handle):
-                    yield _lost("comes-all-the-same", chosen.number, name=name, source=handle)
+                    yield _comes_all_the_same(chosen, name, handle)
+
+
+def _comes_all_the_same(chosen: Version, name: str, handle: str) -> Verdict:
+    other = _also_in(chosen, handle) if handle else ""
+    if other:
+        facts: dict[str, Fact] = {"name": name, "version": chosen.text}
+        return Verdict(False, Reason("same-elsewhere", {**facts, "first": handle, "source": other}))
+    return _lost("comes-all-the-same", chosen.number, name=name, source=handle)
 
 
 def _bar_sections(host: DebState, handle: str, sections: Sequence[str]) -> Iterator[Verdict]:
@@ -219,6 +256,13 @@ def _is_barred(wish: Wish, chosen: Version, handle: str) -> bool:
     if wish.pre_releases:
         return is_pre_release(chosen.text)
     return not wish.version or fits(wish._replace(source=""), chosen)
+
+
+def _is_taken(version: Version, handle: str) -> bool:
+    """Whether a version would come new from a source, and not because another has the same."""
+    if version.installed or not _comes_from(version, handle):
+        return False
+    return not _also_in(version, handle)
 
 
 def _comes_from(version: Version, handle: str) -> bool:
