@@ -256,6 +256,7 @@ def _judge(host: DebState, plan: Plan, target: Target, *, foremost: bool) -> Non
     for wish, _ in target.new:
         if wish.kind == "confine":
             plan.notes += islice(_left_without(host, after, wish), 1)
+        if wish.source and (wish.kind == "confine" or wish.names == ("*",)):
             plan.notes += _same_elsewhere(after, wish)
         if wish.pre_releases:
             plan.notes += _barred_too(host, wish)
@@ -291,9 +292,10 @@ def _contradicted_by(
 
 
 def _same_elsewhere(after: DebState, wish: Wish) -> Iterator[Reason]:
-    """What a confined source would still be asked for, since others have the very same."""
+    """What would still be downloaded from a source, since another one has the very same."""
+    allowed = wish.names if wish.kind == "confine" else ()
     for handle in handles_meant(after, [wish.source]):
-        names = [name for name in names_of(after, handle) if not is_meant(wish.names, name)]
+        names = [name for name in names_of(after, handle) if not is_meant(allowed, name)]
         found = same_elsewhere(after, handle, names)
         if found:
             others = ", ".join(dict.fromkeys(found.values()))

@@ -232,16 +232,8 @@ def _bar(host: DebState, wish: Wish) -> Iterator[Verdict]:
         for name in names_meant(host, wish.names or ("*",), of=handle)[: _MOST * 10]:
             for package in host.packages(name).values():
                 chosen = choice.candidate(package)
-                if chosen and not chosen.installed and _is_barred(wish, chosen, handle):
-                    yield _comes_all_the_same(chosen, name, handle)
-
-
-def _comes_all_the_same(chosen: Version, name: str, handle: str) -> Verdict:
-    other = _also_in(chosen, handle) if handle else ""
-    if other:
-        facts: dict[str, Fact] = {"name": name, "version": chosen.text}
-        return Verdict(False, Reason("same-elsewhere", {**facts, "first": handle, "source": other}))
-    return _lost("comes-all-the-same", chosen.number, name=name, source=handle)
+                if chosen and _is_barred(wish, chosen, handle):
+                    yield _lost("comes-all-the-same", chosen.number, name=name, source=handle)
 
 
 def _bar_sections(host: DebState, handle: str, sections: Sequence[str]) -> Iterator[Verdict]:
@@ -251,7 +243,7 @@ def _bar_sections(host: DebState, handle: str, sections: Sequence[str]) -> Itera
 
 
 def _is_barred(wish: Wish, chosen: Version, handle: str) -> bool:
-    if handle and not _comes_from(chosen, handle):
+    if chosen.installed or (handle and not _is_taken(chosen, handle)):
         return False
     if wish.pre_releases:
         return is_pre_release(chosen.text)
