@@ -6,22 +6,21 @@ forecast start fast; and only the command that is asked for is built at all.
 
 from __future__ import annotations
 
+import inspect
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
 
 import typer
 
 from velpin.errors import Refusal, UsageError, VelpinError
 
 if TYPE_CHECKING:
+    from velpin.front.changing import How
     from velpin.front.screen import Screen
     from velpin.kinds.base import Host
-    from velpin.model import Wish, WishKind
-
-    _How = tuple[bool, bool, bool, bool]
-    _Wishes = list[tuple[WishKind, tuple[str, ...], str, dict[str, Any]]]
+    from velpin.model import Wish
 
 Root = Annotated[
     Path | None, typer.Option("--root", help="The host's root folder.", show_default="/")
@@ -41,11 +40,51 @@ Anyway = Annotated[bool, typer.Option("--anyway", help="Also for what is not the
 
 
 _COMMANDS: dict[str, Callable[..., None]] = {}
+_CHANGES: set[str] = set()
 
 
 def _command(run: Callable[..., None]) -> Callable[..., None]:
     _COMMANDS[run.__name__] = run
     return run
+
+
+def _changing(run: Callable[..., None]) -> Callable[..., None]:
+    """A command that is given the host and how to go about it, and has the options for those."""
+    _CHANGES.add(run.__name__)
+    return _command(run)
+
+
+def _with_options(run: Callable[..., None]) -> Callable[..., None]:
+    """A changing command as it is typed."""
+
+    def typed(
+        every: Every = False,
+        preview: Preview = False,
+        yes: Yes = False,
+        root: Root = None,
+        json: Json = False,
+        **own: Any,
+    ) -> None:
+        from velpin.front.changing import How
+
+        run(_open(root), How(preview, yes, json, every), **own)
+
+    hints = get_type_hints(run, localns={"Host": Any, "How": Any}, include_extras=True)
+    common = get_type_hints(typed, include_extras=True)
+    parameters = [
+        one.replace(annotation=(hints | common)[one.name], kind=one.KEYWORD_ONLY)
+        for one in (*_own_of(run, 2), *_own_of(typed, 0))
+    ]
+    typed.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
+    typed.__annotations__ = {one.name: one.annotation for one in parameters}
+    typed.__doc__ = run.__doc__
+    return typed
+
+
+def _own_of(run: Callable[..., None], given: int) -> list[inspect.Parameter]:
+    """The parameters of a function behind the first few, without the one for all others."""
+    found = list(inspect.signature(run).parameters.values())[given:]
+    return [one for one in found if one.kind is not one.VAR_KEYWORD]
 
 
 def _build(words: list[str]) -> typer.Typer:
@@ -70,7 +109,7 @@ def _build(words: list[str]) -> typer.Typer:
             break
     for name, run_it in _COMMANDS.items():
         if first in ("", name):
-            app.command(name)(run_it)
+            app.command(name)(_with_options(run_it) if name in _CHANGES else run_it)
     return app
 
 
@@ -303,8 +342,10 @@ def refresh(
 # -- changing ----------------------------------------------------------------------------
 
 
-@_command
+@_changing
 def add(
+    host: Host,
+    how: How,
     what: Annotated[
         str,
         typer.Argument(
@@ -335,74 +376,60 @@ def add(
     anyway: Annotated[
         bool, typer.Option("--anyway", help="Also where it is made for another release.")
     ] = False,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Add a source, by address or from a vendor's snippet."""
-    from velpin.front.changing import How, add_source, wish_from
+    from velpin.front.changing import add_source, wish_from
 
-    found = _open(root)
     wish = wish_from(
         what, name=name, url=url, suite=suite, sections=tuple(section or ()),
         archs=tuple(arch or ()), fingerprint=fingerprint, anyway=anyway,
     )  # fmt: skip
-    how = How(preview, yes, json, every)
-    add_source(found, wish, key, tuple(wanted or ()), how, tuple(only or ()))
+    add_source(host, wish, key, tuple(wanted or ()), how, tuple(only or ()))
 
 
-@_command
+@_changing
 def off(
+    host: Host,
+    how: How,
     source: str,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Switch a source off."""
-    from velpin.front.changing import How, switch_source
+    from velpin.front.changing import switch_source
 
-    switch_source(_open(root), source, False, How(preview, yes, json, every))
+    switch_source(host, source, False, how)
 
 
-@_command
+@_changing
 def on(
+    host: Host,
+    how: How,
     source: str,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Switch a source on again."""
-    from velpin.front.changing import How, switch_source
+    from velpin.front.changing import switch_source
 
-    switch_source(_open(root), source, True, How(preview, yes, json, every))
+    switch_source(host, source, True, how)
 
 
-@_command
+@_changing
 def drop(
+    host: Host,
+    how: How,
     source: str,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Take a source away."""
-    from velpin.front.changing import How, drop_source
+    from velpin.front.changing import drop_source
 
-    drop_source(_open(root), source, How(preview, yes, json, every))
+    drop_source(host, source, how)
 
 
 # -- wishes ------------------------------------------------------------------------------
 
 
-@_command
+@_changing
 def prefer(
+    host: Host,
+    how: How,
     source: Annotated[str, typer.Argument(help="The source that is to win.")],
     over: Annotated[
         list[str] | None, typer.Option("--over", metavar="SOURCE", help="Over this one.")
@@ -413,20 +440,20 @@ def prefer(
     over_all: Annotated[bool, typer.Option("--over-all", help="Over every other source.")] = False,
     lift: Lift = False,
     foremost: Foremost = False,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Let a source win over another, whatever the versions."""
-    fields = {"over": tuple(over or ()), "under": tuple(under or ()), "over_all": over_all}
-    how = preview, yes, json, every
-    _wish([("prefer", (), source, fields)], root, how, lift=lift, foremost=foremost)
+    from velpin.model import Wish
+
+    wish = Wish(
+        "prefer", (), source, over=tuple(over or ()), under=tuple(under or ()), over_all=over_all
+    )
+    _make(host, [wish], how, lift=lift, foremost=foremost)
 
 
-@_command
+@_changing
 def confine(
+    host: Host,
+    how: How,
     source: Annotated[str, typer.Argument(help="The source.")],
     name: Annotated[
         list[str] | None, typer.Argument(metavar="[NAME...]", help="Names or globs it may give.")
@@ -434,22 +461,20 @@ def confine(
     lift: Lift = False,
     foremost: Foremost = False,
     anyway: Anyway = False,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Let a source give only some packages."""
     if not (name or lift):
         raise UsageError("confine it to which packages?", f"velpin confine {source} 'GLOB'...")
-    how = preview, yes, json, every
-    wishes: _Wishes = [("confine", tuple(name or ()), source, {})]
-    _wish(wishes, root, how, lift=lift, foremost=foremost, anyway=anyway)
+    from velpin.model import Wish
+
+    wish = Wish("confine", tuple(name or ()), source)
+    _make(host, [wish], how, lift=lift, foremost=foremost, anyway=anyway)
 
 
-@_command
+@_changing
 def pin(
+    host: Host,
+    how: How,
     what: Annotated[
         list[str], typer.Argument(metavar="NAME[@VERSION]...", help="Names, each with a version.")
     ],
@@ -462,23 +487,18 @@ def pin(
     lift: Lift = False,
     foremost: Foremost = False,
     anyway: Anyway = False,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Let packages come in one version, or from one source."""
     from velpin.front.changing import pins_from
 
-    found = _open(root)
-    wishes = pins_from(found, what, source, allow_older=allow_older, lift=lift)
-    how = preview, yes, json, every
-    _make(found, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
+    wishes = pins_from(host, what, source, allow_older=allow_older, lift=lift)
+    _make(host, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
 
 
-@_command
+@_changing
 def bar(
+    host: Host,
+    how: How,
     name: Annotated[
         list[str] | None,
         typer.Argument(metavar="[NAME[@VERSION]...]", help="Names or globs, also of versions."),
@@ -496,71 +516,60 @@ def bar(
     lift: Lift = False,
     foremost: Foremost = False,
     anyway: Anyway = False,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Let packages, versions or sections of a source never come."""
     from velpin.front.changing import bars_from
 
-    found = _open(root)
-    wishes = bars_from(found, name or [], source, pre_releases=pre_releases, sections=section or [])
-    how = preview, yes, json, every
-    _make(found, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
+    wishes = bars_from(host, name or [], source, pre_releases=pre_releases, sections=section or [])
+    _make(host, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
 
 
-@_command
+@_changing
 def keep(
+    host: Host,
+    how: How,
     name: Annotated[list[str], typer.Argument(help="Installed packages, or globs.")],
     lift: Lift = False,
     foremost: Foremost = False,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Let installed packages stay as they are."""
-    how = preview, yes, json, every
-    _wish([("keep", tuple(name), "", {})], root, how, lift=lift, foremost=foremost)
+    from velpin.model import Wish
+
+    _make(host, [Wish("keep", tuple(name))], how, lift=lift, foremost=foremost)
 
 
-@_command
+@_changing
 def rules(
+    host: Host,
+    how: How,
     drop: Annotated[
         list[str] | None,
         typer.Argument(metavar="[drop RULE...]", help="Take rules away, by number or FILE:LINE."),
     ] = None,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Every rule in force, what each decides, and which decide nothing."""
-    found = _open(root)
     if drop:
-        from velpin.front.changing import How, drop_rules
+        from velpin.front.changing import drop_rules
 
         if drop[0] != "drop" or len(drop) == 1:
             raise UsageError("which rules?", "velpin rules, or velpin rules drop RULE...")
-        drop_rules(found, drop[1:], How(preview, yes, json, every))
+        drop_rules(host, drop[1:], how)
         return
-    told = found.rules()
-    if json:
+    told = host.rules()
+    if how.as_json:
         from velpin.front import as_json
 
         as_json.write([as_json.of_rule(rule) for rule in told])
         return
     from velpin.front.rules_view import show_rules
 
-    show_rules(_screen(), told, every=every)
+    show_rules(_screen(), told, every=how.every)
 
 
-@_command
+@_changing
 def want(
+    host: Host,
+    how: How,
     what: Annotated[
         list[str], typer.Argument(metavar="NAME[@VERSION]...", help="What a request should give.")
     ],
@@ -568,17 +577,11 @@ def want(
         str, typer.Option("--from", metavar="SOURCE", help="And from which source.")
     ] = "",
     take: Annotated[int, typer.Option("--take", min=0, help="Make this way.")] = 0,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Find the smallest change under which packages come as wanted."""
     from velpin.front import wanting
-    from velpin.front.changing import How
 
-    wanting.want(_open(root), what, source, take, How(preview, yes, json, every))
+    wanting.want(host, what, source, take, how)
 
 
 @_command
@@ -614,22 +617,12 @@ def shift(
             raise typer.Exit(code)
 
 
-def _wish(
-    wanted: _Wishes, root: Path | None, how: _How, *, lift: bool, foremost: bool,
-    anyway: bool = False,
-) -> None:  # fmt: skip
-    from velpin.model import Wish
-
-    wishes = [Wish(kind, names, source, **more) for kind, names, source, more in wanted]
-    _make(_open(root), wishes, how, lift=lift, foremost=foremost, anyway=anyway)
-
-
 def _make(
-    host: Host, wishes: list[Wish], how: _How, *, lift: bool, foremost: bool, anyway: bool
+    host: Host, wishes: list[Wish], how: How, *, lift: bool, foremost: bool, anyway: bool = False
 ) -> None:
-    from velpin.front.changing import How, make_wishes
+    from velpin.front.changing import make_wishes
 
-    make_wishes(host, wishes, How(*how), lift=lift, foremost=foremost, anyway=anyway)
+    make_wishes(host, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
 
 
 # -- the journal -------------------------------------------------------------------------
@@ -651,19 +644,16 @@ def journal(root: Root = None, json: Json = False) -> None:
     show_journal(_screen(), entries)
 
 
-@_command
+@_changing
 def undo(
+    host: Host,
+    how: How,
     number: Annotated[int, typer.Argument(help="Which change; the last one if none is given.")] = 0,
-    every: Every = False,
-    preview: Preview = False,
-    yes: Yes = False,
-    root: Root = None,
-    json: Json = False,
 ) -> None:
     """Take back a change, byte for byte."""
-    from velpin.front.changing import How, undo_change
+    from velpin.front.changing import undo_change
 
-    undo_change(_open(root), number, How(preview, yes, json, every))
+    undo_change(host, number, how)
 
 
 @_command
