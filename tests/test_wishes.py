@@ -99,6 +99,20 @@ def test_a_chain_of_orders_settles_together(two: Harbour) -> None:
     assert answer(two, "gull") == ("3.0~rc1", "vendor")
 
 
+def test_wishes_about_a_source_that_is_gone(two: Harbour) -> None:
+    make(two, "confine vendor gull", "prefer base --over vendor", "pin tern --from base")
+    said = two.run("drop", "vendor", "--yes").out
+    assert "velpin confine vendor gull --lift" in said
+    told = json.loads(two.run("rules", "--json").out)
+    assert {rule["wish"]: rule["dead"] and rule["dead"]["code"] for rule in told} == {
+        "velpin pin tern --from base": None, "velpin prefer base --over vendor": None,
+        "velpin confine vendor gull": "rule-no-source",
+    }  # fmt: skip
+    make(two, "keep gull", "confine vendor gull --lift", "prefer base --lift")
+    assert [rule.wish and rule.wish.kind for rule in two.host().rules()] == ["keep", "pin"]
+    assert "no rule of velpin says" in refused(two, "prefer base --over vendor --lift")
+
+
 def test_wishes_by_the_repositorys_name_and_said_again(two: Harbour) -> None:
     make(two, "confine vendor gull", "confine vendor gull-watch")
     assert "gull:any gull-watch:any" in two.read(OWN)

@@ -110,6 +110,7 @@ SENTENCES = {
     " host would still download from there: {names}",
     "barred-too": "such versions of {names} from {source} are barred as well: the host cannot name"
     " a version and a source in one rule",
+    "wish-left": "{wish} would decide nothing any more; to take it back as well: {lift}",
     "left-without": "{name} could not be had then: it needs {lacking} from there as well; to let"
     " that come: {command}",
     "with-older": "goes back to the older version",

@@ -187,18 +187,23 @@ class DebHost(DebState):
         """What taking a source away would write."""
         from velpin.change.plan import Plan
         from velpin.kinds.deb.edit import drop
+        from velpin.kinds.deb.rules.noted import notes_on_drop
 
         source = self.source(handle)
         plan = Plan(f"velpin drop {source.handle}", f"drop source {source.handle}")
         plan.handles = [source.handle]
         plan.propose(self.tree, drop(self.tree, source))
+        plan.notes += notes_on_drop(self, source.handle)
         return plan
 
     def plan_wishes(self, wishes: Sequence[Wish], *, foremost: bool = False) -> Plan:
         """What making some wishes would write."""
+        from velpin.kinds.deb.rules.noted import notes_on
         from velpin.kinds.deb.rules.plan import plan_wishes
 
-        return plan_wishes(self, wishes, foremost=foremost)
+        plan = plan_wishes(self, wishes, foremost=foremost)
+        plan.notes += notes_on(self, plan)
+        return plan
 
     def plan_lift(self, wishes: Sequence[Wish]) -> Plan:
         """What taking back some wishes would write."""

@@ -143,11 +143,16 @@ class _Difference:
         named = _Names(self._changed_records())
         if not (changed or named.any):
             return
+        provided = {
+            name.encode() for index in self.indexes.values() for name in index.provided_names()
+        }
         streams = [index.columns(self.places[path]) for path, index in self.indexes.items()]
         for name, group in groupby(merge(*streams), key=itemgetter(_NAME)):
             entries = list(group)
-            if any(one[_INDEX] in changed for one in entries) or (
-                named.any and named.may_mean(name.decode())
+            if (
+                any(one[_INDEX] in changed for one in entries)
+                or name in provided
+                or (named.any and named.may_mean(name.decode()))
             ):
                 yield name, entries
 

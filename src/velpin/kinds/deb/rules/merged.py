@@ -69,6 +69,9 @@ def without(host: DebState, old: Wish, lifted: Wish) -> Wish:
         return old
     if lifted.pre_releases != old.pre_releases or lifted.sections != old.sections:
         return old
+    order = lifted.over, lifted.under, lifted.over_all
+    if any(order) and order != (old.over, old.under, old.over_all):
+        return old
     names = tuple(name for name in old.names if name not in lifted.names)
     if old.kind == "prefer" or not lifted.names or (old.names and not names):
         return old._replace(names=(), source="")

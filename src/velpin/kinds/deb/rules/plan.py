@@ -8,23 +8,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from itertools import islice
 
 from velpin.change.plan import Plan
 from velpin.errors import HostFileError, Refusal
 from velpin.kinds.deb.control import decode, encode, read_stanzas, split_lines
-from velpin.kinds.deb.forecast import forecast, would_work
 from velpin.kinds.deb.rules.compiled import has_several_ways, ways
-from velpin.kinds.deb.rules.meaning import (
-    handles_meant,
-    is_meant,
-    names_meant,
-    names_of,
-)
+from velpin.kinds.deb.rules.meaning import handles_meant
 from velpin.kinds.deb.rules.merged import Target, merged, says_something, without
 from velpin.kinds.deb.rules.numbers import contradicted, numbers_for, order_of
-from velpin.kinds.deb.rules.proof import same_elsewhere, verdict
-from velpin.kinds.deb.rules.settled import findings, settled, unfinished
+from velpin.kinds.deb.rules.proof import verdict
+from velpin.kinds.deb.rules.settled import findings, settled
 from velpin.kinds.deb.rules.written import (
     Draft,
     Written,
@@ -37,11 +30,9 @@ from velpin.kinds.deb.rules.written import (
     without_records,
 )
 from velpin.kinds.deb.state import DebState
-from velpin.model import Fact, Place, Reason, Verdict, WayOut, Wish
+from velpin.model import Place, Reason, Verdict, WayOut, Wish
 from velpin.wish import command_of
 
-_MOST_ASKED = 6
-"""Packages of a confined source that are asked for, to see what they lack."""
 _TARGET_ALONE = re.compile(r'\s*APT::Default-Release\s+"?[^"\s;]*"?\s*;\s*', re.IGNORECASE)
 _OF_SOURCES = ("prefer", "confine")
 
@@ -253,31 +244,6 @@ def _judge(host: DebState, plan: Plan, target: Target, *, foremost: bool) -> Non
         if _is_there(host, wish) and not verdict(after, wish).holds and verdict(host, wish).holds:
             plan.error = _contradiction(plan.wishes[0], wish)
             return
-    for wish, _ in target.new:
-        if wish.kind == "confine":
-            plan.notes += islice(_left_without(host, after, wish), 1)
-        if wish.source and (wish.kind == "confine" or wish.names == ("*",)):
-            plan.notes += _same_elsewhere(after, wish)
-        if wish.pre_releases:
-            plan.notes += _barred_too(host, wish)
-
-
-def _left_without(host: DebState, after: DebState, wish: Wish) -> Iterator[Reason]:
-    """Packages that a confined source may give, and which then lack what it may not give."""
-    handles = handles_meant(host, [wish.source])
-    for name in names_meant(host, wish.names, of=handles[0])[:_MOST_ASKED]:
-        if would_work(after, [name]):
-            continue
-        was = forecast(host, [name])
-        lacking = [
-            change.name
-            for change in was.changes
-            if change.source in handles and not is_meant(wish.names, change.name)
-        ]
-        if lacking:
-            facts = {"name": name, "lacking": ", ".join(lacking)}
-            more = wish._replace(names=tuple(lacking))
-            yield Reason("left-without", {**facts, "command": command_of(more)})
 
 
 def _contradicted_by(
@@ -289,30 +255,6 @@ def _contradicted_by(
         if found.rival in places and one.wish not in plan.wishes:
             return _contradiction(wish, one.wish)
     return None
-
-
-def _same_elsewhere(after: DebState, wish: Wish) -> Iterator[Reason]:
-    """What would still be downloaded from a source, since another one has the very same."""
-    allowed = wish.names if wish.kind == "confine" else ()
-    for handle in handles_meant(after, [wish.source]):
-        names = [name for name in names_of(after, handle) if not is_meant(allowed, name)]
-        found = same_elsewhere(after, handle, names)
-        if found:
-            others = ", ".join(dict.fromkeys(found.values()))
-            facts: dict[str, Fact] = {"names": ", ".join(found), "source": handle, "other": others}
-            yield Reason("same-from-first", facts)
-
-
-def _barred_too(host: DebState, wish: Wish) -> Iterator[Reason]:
-    """Other sources whose versions a bar of what is not final meets as well."""
-    mine = set(handles_meant(host, [wish.source]))
-    names = {name for handle in mine for name in names_of(host, handle)}
-    for source in host.sources:
-        if source.on and source.handle not in mine:
-            also = [name for name in unfinished(host, wish, source.handle) if name in names]
-            if also:
-                facts: dict[str, Fact] = {"names": ", ".join(also), "source": source.handle}
-                yield Reason("barred-too", facts)
 
 
 def _ways_out(

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from velpin.errors import VelpinError
 from velpin.kinds.deb.choice import Version
 from velpin.kinds.deb.edit import Edits, switch
+from velpin.kinds.deb.rules.plan import plan_rule_drop
 from velpin.kinds.deb.transaction.work import Transaction
 from velpin.model import Answer, Fact, Place, Reason, WayOut
 from velpin.resolve.causes import Link, Obstacle
@@ -122,8 +123,6 @@ class _Changes:
 
     def _dropped(self, place: Place) -> Edits:
         """The files without the rule at a place; nothing where it cannot be taken away."""
-        from velpin.kinds.deb.rules.plan import plan_rule_drop  # it asks for forecasts itself
-
         try:
             return plan_rule_drop(self.host, place).edits
         except VelpinError:
