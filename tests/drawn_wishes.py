@@ -7,7 +7,8 @@ import random
 
 from tests.installer.drawn import NAMES
 from velpin.kinds.deb.host import DebHost
-from velpin.model import Answer, Wish
+from velpin.model import Answer
+from velpin.wish import Wish
 
 GLOBS = ("g*", "*e*", "fog*", "?ern", "b*")
 

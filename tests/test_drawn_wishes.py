@@ -13,7 +13,7 @@ from tests.drawn_wishes import draw_wish, shows
 from tests.installer.drawn import NAMES, Drawn
 from velpin.kinds.deb.host import DebHost
 from velpin.kinds.deb.whole import first_answer
-from velpin.model import Turned
+from velpin.shifts import Turned
 from velpin.wish import words_of
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "25"))

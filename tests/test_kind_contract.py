@@ -16,9 +16,9 @@ from velpin.fetch.download import FetchSettings, Transport
 from velpin.front import as_json
 from velpin.kinds import KINDS, open_host
 from velpin.kinds.base import Host
-from velpin.model import Wish
 from velpin.store.shelf import open_shelf
 from velpin.tree import Tree
+from velpin.wish import Wish
 
 
 def deb_host(folder: Path) -> Path:

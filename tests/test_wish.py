@@ -21,9 +21,8 @@ from velpin.kinds.deb.rules.written import (
     wish_of,
     without_records,
 )
-from velpin.model import Wish
 from velpin.tree import Tree
-from velpin.wish import command_of, read_wish
+from velpin.wish import Wish, command_of, read_wish
 
 # -- as a command ------------------------------------------------------------------------
 

@@ -1,4 +1,4 @@
-"""A wish in words: the command that says it, and back.
+"""Wishes and rules as values, and a wish in words: the command that says it, and back.
 
 The command is what a person types and what stands beside the rules it became, so that they
 can be told from others, changed and taken back.
@@ -9,8 +9,58 @@ from __future__ import annotations
 import re
 import shlex
 from collections.abc import Iterable, Iterator
+from typing import Literal, NamedTuple
 
-from velpin.model import Wish
+from velpin.model import Place, Reason
+
+WishKind = Literal["prefer", "confine", "pin", "bar", "keep"]
+
+
+class Wish(NamedTuple):
+    """What the administrator wants to win, in Velpin's own words; sources by handle."""
+
+    kind: WishKind
+    names: tuple[str, ...] = ()
+    """Package names or globs; an architecture may follow a colon."""
+    source: str = ""
+    """The source that is preferred, confined, barred, or that a pin takes from."""
+    version: str = ""
+    """Of a pin: a version or a glob."""
+    over: tuple[str, ...] = ()
+    under: tuple[str, ...] = ()
+    over_all: bool = False
+    allow_older: bool = False
+    """Of a pin: also where that means going back."""
+    pre_releases: bool = False
+    """Of a bar: only versions that are not final, and sections for such."""
+    sections: tuple[str, ...] = ()
+    """Of a bar: these sections of the source."""
+
+
+class Verdict(NamedTuple):
+    """Whether a wish is what a forecast shows; `rival` is the place of a rule that wins."""
+
+    holds: bool
+    why: Reason | None = None
+    rival: Place | None = None
+
+
+class Rule(NamedTuple):
+    """A recorded wish that is in force, or would be if anything heeded it."""
+
+    place: Place
+    says: Reason
+    wish: Wish | None
+    """Set where Velpin wrote it."""
+    numbers: int
+    """The host's own number in it."""
+    offers: int
+    """How many offers have their number from it."""
+    installed: tuple[str, ...]
+    """Installed packages of which it decides what comes next."""
+    dead: Reason | None = None
+    """Why it decides nothing."""
+
 
 _VALUES = {"--over": "over", "--under": "under", "--section": "sections"}
 _SWITCHES = {

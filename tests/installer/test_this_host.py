@@ -14,9 +14,9 @@ from tests.installer.test_drawn_transactions import changes_of
 from velpin.kinds import open_host
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.host import DebHost
-from velpin.model import Wish
 from velpin.store.shelf import Shelf
 from velpin.tree import Tree
+from velpin.wish import Wish
 
 LISTS = Path("/var/lib/apt/lists")
 NAMES = 300

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from velpin.change.disk import write_file
 from velpin.errors import CannotWrite, HostFileError
-from velpin.model import Cause, Drift, Pictured, Stand
+from velpin.shifts import Cause, Drift, Pictured, Stand
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host

@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 from velpin.errors import VelpinError
-from velpin.model import Reason, Verdict, WayOut, Wish
+from velpin.model import Reason, WayOut
 from velpin.tree import Tree
+from velpin.wish import Verdict, Wish
 
 
 class SourceWish(NamedTuple):

@@ -6,7 +6,8 @@ from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.beside import Beside
-from velpin.model import AfterUpgrade, Kept, Moved, Shift
+from velpin.model import Kept
+from velpin.shifts import AfterUpgrade, Moved, Shift
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.shift import taken_over
 from velpin.errors import VelpinError
-from velpin.model import Shift, Wish
-from velpin.wish import command_of
+from velpin.shifts import Shift
+from velpin.wish import Wish, command_of
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host

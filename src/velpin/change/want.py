@@ -17,8 +17,10 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.change.plan import Plan
 from velpin.change.shift import shift_between
 from velpin.errors import Refusal, VelpinError
-from velpin.model import Answer, Forecast, Place, Reason, Request, Shift, Wish
+from velpin.model import Answer, Forecast, Place, Reason, Request
 from velpin.request import parse_request
+from velpin.shifts import Shift
+from velpin.wish import Wish
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host

@@ -7,22 +7,11 @@ import sys
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
+from velpin.about import HostFacts, KeyUse, Standing
 from velpin.front.words import sentence
-from velpin.model import (
-    Answer,
-    Drift,
-    Forecast,
-    HostFacts,
-    Kept,
-    KeyUse,
-    Offer,
-    PassedOver,
-    Reason,
-    Rule,
-    Shift,
-    Standing,
-)
-from velpin.wish import command_of
+from velpin.model import Answer, Forecast, Kept, Offer, PassedOver, Reason
+from velpin.shifts import Drift, Shift
+from velpin.wish import Rule, command_of
 
 if TYPE_CHECKING:
     from velpin.change.journal import Entry

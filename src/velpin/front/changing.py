@@ -17,8 +17,10 @@ from velpin.front.plan_view import show_came_from, show_plan, show_shift, show_t
 from velpin.front.screen import Screen
 from velpin.front.session import busy, consent, journal_of, tell, transport_for, waiting
 from velpin.front.words import sentence
-from velpin.model import Place, Request, Rule, Shift, Wish
+from velpin.model import Place, Request
 from velpin.request import parse_request
+from velpin.shifts import Shift
+from velpin.wish import Rule, Wish
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from velpin.front.changing import How
     from velpin.front.screen import Screen
     from velpin.kinds.base import Host
-    from velpin.model import Wish
+    from velpin.wish import Wish
 
 Root = Annotated[
     Path | None, typer.Option("--root", help="The host's root folder.", show_default="/")
@@ -442,7 +442,7 @@ def prefer(
     foremost: Foremost = False,
 ) -> None:
     """Let a source win over another, whatever the versions."""
-    from velpin.model import Wish
+    from velpin.wish import Wish
 
     wish = Wish(
         "prefer", (), source, over=tuple(over or ()), under=tuple(under or ()), over_all=over_all
@@ -465,7 +465,7 @@ def confine(
     """Let a source give only some packages."""
     if not (name or lift):
         raise UsageError("confine it to which packages?", f"velpin confine {source} 'GLOB'...")
-    from velpin.model import Wish
+    from velpin.wish import Wish
 
     wish = Wish("confine", tuple(name or ()), source)
     _make(host, [wish], how, lift=lift, foremost=foremost, anyway=anyway)
@@ -533,7 +533,7 @@ def keep(
     foremost: Foremost = False,
 ) -> None:
     """Let installed packages stay as they are."""
-    from velpin.model import Wish
+    from velpin.wish import Wish
 
     _make(host, [Wish("keep", tuple(name))], how, lift=lift, foremost=foremost)
 

@@ -10,7 +10,7 @@ from velpin.change.picture import Picture, counted, drift, load, save, take
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import busy
 from velpin.front.words import moment, several
-from velpin.model import Drift, Stand
+from velpin.shifts import Drift, Stand
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host

@@ -9,7 +9,8 @@ from velpin.change.plan import KeyShown, Plan
 from velpin.change.takeover import Takeover
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import day, sentence, several, shortened
-from velpin.model import Answer, Moved, Reason, Shift, Turned
+from velpin.model import Answer, Reason
+from velpin.shifts import Moved, Shift, Turned
 
 _MOST_MOVED = 12
 

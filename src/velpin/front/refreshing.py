@@ -7,12 +7,12 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING, Any
 
+from velpin.about import Refreshed
 from velpin.change.journal import hold
 from velpin.errors import VelpinError
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import fail, tell, transport_for, waiting
 from velpin.front.words import several, size
-from velpin.model import Refreshed
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host

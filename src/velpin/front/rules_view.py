@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import sentence, several, shortened
-from velpin.model import Rule
+from velpin.wish import Rule
 
 _MOST = 3
 

@@ -6,9 +6,10 @@ import os
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from velpin.about import HostFacts, KeyUse, Met, Standing
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import age, day, moment, several, shortened
-from velpin.model import HostFacts, KeyUse, Met, Offer, Standing
+from velpin.model import Offer
 
 if TYPE_CHECKING:
     from velpin.change.journal import Entry

@@ -10,24 +10,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Protocol
 
-from velpin.model import (
-    AfterUpgrade,
-    Forecast,
-    HostFacts,
-    KeyUse,
-    Met,
-    Note,
-    Offer,
-    Pictured,
-    Place,
-    Refreshed,
-    Rule,
-    Source,
-    Standing,
-    Turned,
-    Wish,
-)
+from velpin.about import HostFacts, KeyUse, Met, Refreshed, Standing
+from velpin.model import Forecast, Note, Offer, Place, Source
+from velpin.shifts import AfterUpgrade, Pictured, Turned
 from velpin.tree import Tree
+from velpin.wish import Rule, Wish
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan, SourceWish

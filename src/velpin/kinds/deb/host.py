@@ -12,26 +12,15 @@ from velpin.errors import HostFileError
 from velpin.kinds.deb import KIND
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.model import (
-    AfterUpgrade,
-    Forecast,
-    HostFacts,
-    KeyUse,
-    Met,
-    Note,
-    Offer,
-    Pictured,
-    Place,
-    Rule,
-    Standing,
-    Turned,
-    Wish,
-)
+from velpin.model import Forecast, Note, Offer, Place
 
 if TYPE_CHECKING:
+    from velpin.about import HostFacts, KeyUse, Met, Standing
     from velpin.change.plan import Plan, SourceWish
     from velpin.fetch.download import Login, Transport
     from velpin.kinds.deb.refresh import DebRefreshed
+    from velpin.shifts import AfterUpgrade, Pictured, Turned
+    from velpin.wish import Rule, Wish
 
 
 class DebHost(DebState):
@@ -43,6 +32,8 @@ class DebHost(DebState):
 
     def facts(self) -> HostFacts:
         """What host this is."""
+        from velpin.about import HostFacts
+
         dates = [self.copies[source.handle].release.date for source in self.sources if source.on]
         known = [date for date in dates if date]
         states = [row.state for row in self.installed_rows()]

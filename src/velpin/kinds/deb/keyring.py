@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from velpin.about import KeyUse
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import common_keys, named_keys
-from velpin.model import KeyUse
 from velpin.trust.openpgp import Key
 
 

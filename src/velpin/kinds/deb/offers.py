@@ -6,13 +6,14 @@ import re
 from collections.abc import Iterable, Iterator
 from heapq import nsmallest
 
+from velpin.about import Met
 from velpin.errors import Refusal
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import Package
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import version_key
-from velpin.model import Met, Offer, OfferState
+from velpin.model import Offer, OfferState
 from velpin.store.index import Index, Row
 
 

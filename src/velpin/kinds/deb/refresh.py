@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from velpin.about import Refreshed
 from velpin.errors import (
     BadSignature,
     ChecksumMismatch,
@@ -34,7 +35,6 @@ from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, re
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import NamedKeys, named_keys
-from velpin.model import Refreshed
 from velpin.store.shelf import Fetched
 from velpin.trust.openpgp import Signed, verify_clear, verify_detached
 

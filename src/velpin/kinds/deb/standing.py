@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from velpin.about import Standing
 from velpin.errors import BadSignature, HostFileError, StoreError
 from velpin.kinds.deb.copies import Copy
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import NamedKeys, named_keys
-from velpin.model import Standing
 from velpin.trust.openpgp import Key, clear_issuers, grouped, key_with
 
 

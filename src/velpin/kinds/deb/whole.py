@@ -24,7 +24,8 @@ from velpin.kinds.deb.preferences import Record, expression_matches, is_pattern,
 from velpin.kinds.deb.requests import No, decide, find_package
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import Key, version_key
-from velpin.model import AfterUpgrade, Pictured, Request, Stand, Turned
+from velpin.model import Request
+from velpin.shifts import AfterUpgrade, Pictured, Stand, Turned
 
 
 @lru_cache(maxsize=512)

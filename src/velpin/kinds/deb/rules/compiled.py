@@ -24,7 +24,7 @@ from velpin.kinds.deb.rules.selector import pin_of, text_of
 from velpin.kinds.deb.rules.written import record
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.model import Wish
+from velpin.wish import Wish
 
 Records = tuple[str, ...]
 

@@ -17,7 +17,7 @@ from velpin.kinds.deb.preferences import (
 )
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.model import Wish
+from velpin.wish import Wish
 
 PRE_RELEASE = (
     "/(^|[^a-z])(alpha|beta|rc|pre|preview|dev|snapshot|nightly|canary)([^a-z]|$)/"

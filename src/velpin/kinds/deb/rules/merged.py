@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from velpin.kinds.deb.rules.written import Written
 from velpin.kinds.deb.state import DebState
-from velpin.model import Wish
+from velpin.wish import Wish
 
 
 class Target(NamedTuple):

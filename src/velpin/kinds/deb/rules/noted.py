@@ -12,8 +12,8 @@ from velpin.kinds.deb.rules.proof import same_elsewhere
 from velpin.kinds.deb.rules.settled import unfinished
 from velpin.kinds.deb.rules.written import standing
 from velpin.kinds.deb.state import DebState
-from velpin.model import Fact, Reason, Wish
-from velpin.wish import command_of
+from velpin.model import Fact, Reason
+from velpin.wish import Wish, command_of
 
 _MOST_ASKED = 6
 """Packages of a confined source that are asked for, to see what they lack."""

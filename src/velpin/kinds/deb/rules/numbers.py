@@ -13,8 +13,7 @@ from velpin.errors import Refusal
 from velpin.kinds.deb.choice import DOWNGRADES, UPGRADES_ONLY
 from velpin.kinds.deb.rules.meaning import handles_meant
 from velpin.kinds.deb.state import DebState
-from velpin.model import Wish
-from velpin.wish import command_of
+from velpin.wish import Wish, command_of
 
 _STEP = 10
 

@@ -30,8 +30,8 @@ from velpin.kinds.deb.rules.written import (
     without_records,
 )
 from velpin.kinds.deb.state import DebState
-from velpin.model import Place, Reason, Verdict, WayOut, Wish
-from velpin.wish import command_of
+from velpin.model import Place, Reason, WayOut
+from velpin.wish import Verdict, Wish, command_of
 
 _TARGET_ALONE = re.compile(r'\s*APT::Default-Release\s+"?[^"\s;]*"?\s*;\s*', re.IGNORECASE)
 _OF_SOURCES = ("prefer", "confine")

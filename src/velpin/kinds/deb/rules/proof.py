@@ -25,7 +25,8 @@ from velpin.kinds.deb.rules.meaning import (
 from velpin.kinds.deb.rules.numbers import order_of
 from velpin.kinds.deb.rules.written import standing
 from velpin.kinds.deb.state import DebState
-from velpin.model import Fact, Reason, Verdict, Wish
+from velpin.model import Fact, Reason
+from velpin.wish import Verdict, Wish
 
 _MOST = 400
 """Packages that are looked at one by one for a wish about many."""

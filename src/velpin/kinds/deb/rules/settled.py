@@ -18,9 +18,9 @@ from velpin.kinds.deb.rules.meaning import (
 )
 from velpin.kinds.deb.rules.numbers import order_of
 from velpin.kinds.deb.state import DebState
-from velpin.model import Reason, Wish
+from velpin.model import Reason
 from velpin.request import parse_request
-from velpin.wish import command_of
+from velpin.wish import Wish, command_of
 
 _BOUNDS = ("<", ">", "=")
 

@@ -12,8 +12,8 @@ from velpin.kinds.deb.preferences import NEVER, Record, is_pattern, name_matches
 from velpin.kinds.deb.rules.written import places, standing
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.model import Fact, Place, Reason, Rule
-from velpin.wish import command_of
+from velpin.model import Fact, Place, Reason
+from velpin.wish import Rule, command_of
 
 
 @dataclass(slots=True)

@@ -15,9 +15,9 @@ from velpin.errors import HostFileError
 from velpin.kinds.deb.control import Stanza, decode, encode, read_stanzas, split_lines
 from velpin.kinds.deb.preferences import is_pattern
 from velpin.kinds.deb.state import DebState
-from velpin.model import Place, Wish
+from velpin.model import Place
 from velpin.tree import Tree
-from velpin.wish import command_of, read_wish
+from velpin.wish import Wish, command_of, read_wish
 
 HEAD = "# Rules that velpin wrote; `velpin rules` tells what each decides."
 _RANKS = ("keep", "pin", "bar", "confine", "prefer")
