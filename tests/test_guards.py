@@ -63,6 +63,9 @@ def test_imports_run_one_way() -> None:
             "velpin.model",
             ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change", "velpin.fetch"],
         ),
+        ("velpin.about", ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change"]),
+        ("velpin.shifts", ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change"]),
+        ("velpin.wish", ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change"]),
         ("velpin.trust", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.fetch", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.store", ["velpin.kinds", "velpin.front"]),
@@ -82,7 +85,8 @@ def test_layers(layer: str, not_to: list[str]) -> None:
 
 HEAVY = ("rich", "urllib3", "pysequoia", "lz4.frame", "rapidfuzz", "filelock", "platformdirs", "tomllib",
          "backports", "sqlite3", "asyncio", "email", "http", "velpin.front.changing",
-         "velpin.fetch.download", "velpin.change.journal", "velpin.demo")  # fmt: skip
+         "velpin.fetch.download", "velpin.change.journal", "velpin.demo", "velpin.about", "velpin.shifts",
+         "velpin.wish")  # fmt: skip
 
 
 def test_a_warm_forecast_imports_little(harbour: Harbour) -> None:
