@@ -99,6 +99,27 @@ def test_a_chain_of_orders_settles_together(two: Harbour) -> None:
     assert answer(two, "gull") == ("3.0~rc1", "vendor")
 
 
+def test_orders_of_one_source_are_one_wish(two: Harbour) -> None:
+    two.source("third", two.repository("third", [("gull", "9"), ("tern", "9")]))
+    two.ready()
+    make(two, "prefer base --over vendor", "prefer base --over third")
+    (rule,) = two.host().rules()
+    assert rule.wish is not None
+    assert rule.wish.over == ("vendor", "third")
+    assert (answer(two, "gull"), answer(two, "tern")) == (("1.0", "base"), ("1.0", "base"))
+    make(two, "prefer base --over third --lift")
+    assert "Explanation: velpin prefer base --over vendor\n" in two.read(OWN)
+    make(two, "prefer base --under vendor")  # the last word about vendor
+    assert "--over" not in two.read(OWN)
+    make(two, "prefer base --over-all")
+    assert answer(two, "gull") == ("1.0", "base")
+    make(two, "prefer base --under third")
+    assert "velpin prefer base --under third --over-all" in two.read(OWN)
+    assert answer(two, "gull") == ("9", "third")
+    make(two, "prefer base --over-all --lift", "prefer base --under third --lift")
+    assert not (two.root / OWN).exists()
+
+
 def test_wishes_about_a_source_that_is_gone(two: Harbour) -> None:
     make(two, "confine vendor gull", "prefer base --over vendor", "pin tern --from base")
     said = two.run("drop", "vendor", "--yes").out
@@ -108,6 +129,10 @@ def test_wishes_about_a_source_that_is_gone(two: Harbour) -> None:
         "velpin pin tern --from base": None, "velpin prefer base --over vendor": None,
         "velpin confine vendor gull": "rule-no-source",
     }  # fmt: skip
+    two.source("third", two.repository("third", [("gull", "9")]))
+    two.ready()
+    make(two, "prefer base --over third")
+    assert answer(two, "gull") == ("1.0", "base")
     make(two, "keep gull", "confine vendor gull --lift", "prefer base --lift")
     assert [rule.wish and rule.wish.kind for rule in two.host().rules()] == ["keep", "pin"]
     assert "no rule of velpin says" in refused(two, "prefer base --over vendor --lift")
@@ -257,6 +282,14 @@ def test_a_rule_of_others_that_wins_is_named_with_what_helps(two: Harbour) -> No
     assert answer(two, "gull") == ("2.0", "vendor")
     make(two, "undo", "rules drop etc/apt/preferences:2", "pin gull@2.0")
     assert two.read("etc/apt/preferences") == "# why\n"
+
+
+def test_a_rule_that_wins_in_a_file_that_is_not_understood(two: Harbour) -> None:
+    mine = "Package: gull\nPin: version 2.*\nPin-Priority: 50\nwhat is this\n"
+    two.put("etc/apt/preferences", mine)
+    told = refused(two, "pin gull@2.0")
+    assert "etc/apt/preferences:1" in told
+    assert "would help" not in told
 
 
 def test_two_sources_that_are_alike(harbour: Harbour) -> None:

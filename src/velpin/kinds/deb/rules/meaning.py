@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import lru_cache
 
+from velpin.errors import Refusal
 from velpin.kinds.deb.choice import Package, Version
 from velpin.kinds.deb.offers import find_source
 from velpin.kinds.deb.preferences import (
@@ -45,6 +46,15 @@ def sources_meant(host: DebState, text: str) -> list[DebSource]:
 def handles_meant(host: DebState, texts: Iterable[str]) -> list[str]:
     """The handles that some texts mean together."""
     return list(dict.fromkeys(s.handle for text in texts for s in sources_meant(host, text)))
+
+
+def is_there(host: DebState, *texts: str) -> bool:
+    """Whether every source that some texts mean is on this host."""
+    try:
+        handles_meant(host, [text for text in texts if text])
+    except Refusal:
+        return False
+    return True
 
 
 def split_name(text: str) -> tuple[str, str]:

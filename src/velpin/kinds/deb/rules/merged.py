@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from velpin.kinds.deb.rules.meaning import is_there
 from velpin.kinds.deb.rules.written import Written
 from velpin.kinds.deb.state import DebState
 from velpin.wish import Wish
@@ -18,7 +19,7 @@ class Target(NamedTuple):
     gone: list[Written]
 
 
-def merged(stand: Sequence[Written], new: Sequence[tuple[Wish, str]]) -> Target:
+def merged(host: DebState, stand: Sequence[Written], new: Sequence[tuple[Wish, str]]) -> Target:
     """The wishes that stand with new ones among them; of one subject the last word counts."""
     left: list[tuple[Wish, str, Written | None]] = [(one.wish, one.file, one) for one in stand]
     gone: list[Written] = []
@@ -26,12 +27,9 @@ def merged(stand: Sequence[Written], new: Sequence[tuple[Wish, str]]) -> Target:
         wish = one
         again: list[tuple[Wish, str, Written | None]] = []
         for old, old_file, written in left:
-            if _same_shape(old, wish):
-                names = dict.fromkeys((*old.names, *wish.names))
-                wish = wish._replace(names=tuple(names))
-                rest = None
-            else:
-                rest = _less(old, wish)
+            joined = _joined(host, old, wish)
+            rest = None if joined else _less(old, wish)
+            wish = joined or wish
             if rest == old:
                 again.append((old, old_file, written))
                 continue
@@ -42,18 +40,31 @@ def merged(stand: Sequence[Written], new: Sequence[tuple[Wish, str]]) -> Target:
     return Target(kept, [(wish, file) for wish, file, written in left if not written], gone)
 
 
-def _same_shape(old: Wish, new: Wish) -> bool:
-    """Whether two wishes differ in nothing but their names."""
-    return old._replace(names=()) == new._replace(names=()) and old.kind != "prefer"
+def _joined(host: DebState, old: Wish, new: Wish) -> Wish | None:
+    """Two wishes as one, where they are about the same; None where they are not."""
+    if old.kind == new.kind == "prefer":
+        return _joined_order(host, old, new) if old.source == new.source else None
+    if old._replace(names=()) != new._replace(names=()):
+        return None
+    return new._replace(names=tuple(dict.fromkeys((*old.names, *new.names))))
+
+
+def _joined_order(host: DebState, old: Wish, new: Wish) -> Wish:
+    """One order of sources; those that are gone are left out."""
+    said = (*new.over, *new.under)
+    over = [one for one in old.over if one not in said and is_there(host, one)]
+    under = [one for one in old.under if one not in said and is_there(host, one)]
+    over_all = old.over_all or new.over_all
+    return new._replace(
+        over_all=over_all,
+        over=() if over_all else (*over, *new.over),
+        under=new.under if new.over_all else (*under, *new.under),
+    )
 
 
 def _less(old: Wish, new: Wish) -> Wish | None:
-    """What is left of a wish when a new one takes its place for some of its names."""
-    if old.kind != new.kind:
-        return old
-    if old.kind == "prefer":
-        return None if old.source == new.source else old
-    if old.kind != "pin":
+    """What is left of a pin when a new one takes its place for some of its names."""
+    if not (old.kind == new.kind == "pin"):
         return old
     names = tuple(name for name in old.names if name not in new.names)
     return old._replace(names=names) if names else None
@@ -69,13 +80,20 @@ def without(host: DebState, old: Wish, lifted: Wish) -> Wish:
         return old
     if lifted.pre_releases != old.pre_releases or lifted.sections != old.sections:
         return old
-    order = lifted.over, lifted.under, lifted.over_all
-    if any(order) and order != (old.over, old.under, old.over_all):
-        return old
+    if lifted.over or lifted.under or lifted.over_all:
+        return _less_order(old, lifted)
     names = tuple(name for name in old.names if name not in lifted.names)
     if old.kind == "prefer" or not lifted.names or (old.names and not names):
         return old._replace(names=(), source="")
     return old._replace(names=names)
+
+
+def _less_order(old: Wish, lifted: Wish) -> Wish:
+    return old._replace(
+        over=tuple(one for one in old.over if one not in lifted.over),
+        under=tuple(one for one in old.under if one not in lifted.under),
+        over_all=old.over_all and not lifted.over_all,
+    )
 
 
 def _same_source(host: DebState, one: str, other: str) -> bool:
@@ -87,4 +105,6 @@ def _same_source(host: DebState, one: str, other: str) -> bool:
 
 def says_something(wish: Wish) -> bool:
     """Whether anything is left of a wish."""
+    if wish.kind == "prefer":
+        return bool(wish.source) and bool(wish.over or wish.under or wish.over_all)
     return bool(wish.names) or (wish.kind == "bar" and bool(wish.source))

@@ -36,10 +36,10 @@ def order_of(host: DebState, wish: Wish) -> Order:
     """What a wish to prefer a source means here; Refusal for a source that is not there."""
     subjects = handles_meant(host, [wish.source])
     over = handles_meant(host, wish.over)
-    if wish.over_all:
-        over = [source.handle for source in host.sources if source.on]
-    other = [handle for handle in over if handle not in subjects]
     under = [one for one in handles_meant(host, wish.under) if one not in subjects]
+    if wish.over_all:
+        over = [one.handle for one in host.sources if one.on and one.handle not in under]
+    other = [handle for handle in over if handle not in subjects]
     return Order(wish, tuple(subjects), tuple(other), tuple(under))
 
 

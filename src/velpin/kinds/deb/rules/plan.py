@@ -10,10 +10,10 @@ import re
 from collections.abc import Iterator, Sequence
 
 from velpin.change.plan import Plan
-from velpin.errors import HostFileError, Refusal
+from velpin.errors import HostFileError, Refusal, VelpinError
 from velpin.kinds.deb.control import decode, encode, read_stanzas, split_lines
 from velpin.kinds.deb.rules.compiled import has_several_ways, ways
-from velpin.kinds.deb.rules.meaning import handles_meant
+from velpin.kinds.deb.rules.meaning import is_there
 from velpin.kinds.deb.rules.merged import Target, merged, says_something, without
 from velpin.kinds.deb.rules.numbers import contradicted, numbers_for, order_of
 from velpin.kinds.deb.rules.proof import verdict
@@ -50,7 +50,7 @@ def plan_wishes(host: DebState, wishes: Sequence[Wish], *, foremost: bool = Fals
     for wish in wishes:
         plan.findings += findings(host, wish)
     file = main_file(host) if foremost else own_file(host)
-    target = merged(standing(host), [(wish, file) for wish in wishes])
+    target = merged(host, standing(host), [(wish, file) for wish in wishes])
     try:
         _check_orders(host, target)
         _compile(host, plan, target)
@@ -153,7 +153,7 @@ def _check_orders(host: DebState, target: Target) -> None:
     old = [
         order_of(host, wish)
         for wish, _ in target.kept
-        if wish.kind == "prefer" and _is_there(host, wish)
+        if wish.kind == "prefer" and _means_something(host, wish)
     ]
     for wish, _ in target.new:
         if wish.kind != "prefer":
@@ -172,13 +172,9 @@ def _contradiction(wish: Wish, other: Wish) -> Refusal:
     )
 
 
-def _is_there(host: DebState, wish: Wish) -> bool:
+def _means_something(host: DebState, wish: Wish) -> bool:
     """Whether every source that a wish names is on this host."""
-    try:
-        handles_meant(host, [text for text in (wish.source, *wish.over, *wish.under) if text])
-    except Refusal:
-        return False
-    return True
+    return is_there(host, wish.source, *wish.over, *wish.under)
 
 
 def _compile(host: DebState, plan: Plan, target: Target, *, retry: bool = True) -> None:
@@ -189,7 +185,7 @@ def _compile(host: DebState, plan: Plan, target: Target, *, retry: bool = True) 
     )
     again = [
         pair for pair in target.kept
-        if together and pair[0].kind in _OF_SOURCES and _is_there(host, pair[0])
+        if together and pair[0].kind in _OF_SOURCES and _means_something(host, pair[0])
     ]  # fmt: skip
     redone = [*target.gone, *(one for one in standing(host) if (one.wish, one.file) in again)]
     base = host.with_edits(rewritten(host.tree, redone, []))
@@ -241,7 +237,11 @@ def _judge(host: DebState, plan: Plan, target: Target, *, foremost: bool) -> Non
                 plan.ways_out += _ways_out(host, wish, found, foremost=foremost)
             return
     for wish, _ in target.kept:
-        if _is_there(host, wish) and not verdict(after, wish).holds and verdict(host, wish).holds:
+        if (
+            _means_something(host, wish)
+            and not verdict(after, wish).holds
+            and verdict(host, wish).holds
+        ):
             plan.error = _contradiction(plan.wishes[0], wish)
             return
 
@@ -270,17 +270,25 @@ def _ways_out(
     if not foremost and _would_hold(host, wish, foremost=True):
         what = Reason("foremost-wins", {"file": main_file(host)})
         yield WayOut(command_of(wish) + " --foremost", what)
-    edits = plan_rule_drop(host, found.rival).edits if host.tree.exists(found.rival.file) else {}
+    edits = _dropped(host, found.rival)
     if edits and _would_hold(host.with_edits(edits), wish, foremost=foremost):
         facts = {"place": str(found.rival)}
         yield WayOut(f"velpin rules drop {found.rival}", Reason("rule-gone", facts))
+
+
+def _dropped(host: DebState, place: Place) -> dict[str, bytes | None]:
+    """The edits that take a rule away; none where that cannot be."""
+    try:
+        return plan_rule_drop(host, place).edits
+    except VelpinError:
+        return {}
 
 
 def _would_hold(host: DebState, wish: Wish, *, foremost: bool) -> bool:
     file = main_file(host) if foremost else own_file(host)
     plan = Plan("", "")
     try:
-        target = merged(standing(host), [(wish, file)])
+        target = merged(host, standing(host), [(wish, file)])
         _compile(host, plan, target)
     except (Refusal, HostFileError):
         return False

@@ -50,12 +50,7 @@ def _lost(code: str, number: Number, **facts: Fact) -> Verdict:
 
 
 def _prefer(host: DebState, wish: Wish) -> Iterator[Verdict]:
-    confined = {
-        h
-        for w in standing(host)
-        if w.wish.kind == "confine"
-        for h in handles_meant(host, [w.wish.source])
-    }
+    confined = _confined(host)
     for above, below in order_of(host, wish).pairs():
         one, other = _weakest(host, above), _strongest(host, below)
         if one is None or other is None or confined & {above, below}:
@@ -64,6 +59,12 @@ def _prefer(host: DebState, wish: Wish) -> Iterator[Verdict]:
             cause = one if one.record else other
             yield _lost("still-below", cause, source=above, other=below)
     yield from _prefer_by_names(host, wish)
+
+
+def _confined(host: DebState) -> set[str]:
+    """Sources that a standing wish confines, by handle; one that is gone does not count."""
+    told = {one.wish.source for one in standing(host) if one.wish.kind == "confine"}
+    return {one.handle for one in host.sources if {one.handle, one.repository} & told}
 
 
 def _prefer_by_names(host: DebState, wish: Wish) -> Iterator[Verdict]:
