@@ -7,6 +7,7 @@ import json
 import pytest
 
 from tests.conftest import Harbour, offer
+from velpin.wish import Wish
 
 OWN = "etc/apt/preferences.d/00velpin.pref"
 
@@ -113,11 +114,28 @@ def test_orders_of_one_source_are_one_wish(two: Harbour) -> None:
     assert "--over" not in two.read(OWN)
     make(two, "prefer base --over-all")
     assert answer(two, "gull") == ("1.0", "base")
-    make(two, "prefer base --under third")
+    told = refused(two, "prefer base --under third")
+    assert "make room first: velpin prefer third --over vendor" in told
+    make(two, "prefer third --over vendor", "prefer base --under third")
     assert "velpin prefer base --under third --over-all" in two.read(OWN)
     assert answer(two, "gull") == ("9", "third")
     make(two, "prefer base --over-all --lift", "prefer base --under third --lift")
+    make(two, "prefer third --lift")
     assert not (two.root / OWN).exists()
+
+
+def test_orders_are_settled_whatever_came_first(two: Harbour) -> None:
+    two.source("third", two.repository("third", [("gull", "9")]))
+    two.ready()
+    host = two.host()
+    wishes = [Wish("prefer", (), "base", over=("vendor",), under=("third",)),
+              Wish("prefer", (), "third", over=("vendor",))]  # fmt: skip
+    for order in (wishes, wishes[::-1]):
+        plan = host.plan_wishes(order)
+        assert (plan.error, plan.unmet) == (None, None)
+        after = host.with_edits(plan.edits)
+        numbers = {origin.source: origin.number.value for origin, _ in after.origins}
+        assert numbers["third"] > numbers["base"] > numbers["vendor"] == 500
 
 
 def test_wishes_about_a_source_that_is_gone(two: Harbour) -> None:

@@ -88,7 +88,14 @@ def numbers_for(host: DebState, orders: Sequence[Order]) -> dict[str, int]:
     bounds = base_numbers(host)
     found: dict[str, int] = {}
     for _ in range(len(orders) * len(orders) + 1):
-        moved = [one for one in orders if _settle(one, bounds, found)]
+        moved, stuck = False, None
+        for one in orders:
+            try:
+                moved |= _settle(one, bounds, found)
+            except Refusal as problem:  # another wish may make room yet
+                stuck = problem
+        if stuck and not moved:
+            raise stuck
         if not moved:
             break
     for one in orders:
@@ -113,11 +120,22 @@ def _settle(
         raise Refusal(
             f"there is no number left for {order.wish.source}: it would have to be above"
             f" {lowest} and below {highest}",
-            f"this wish cannot be met: {command_of(order.wish)}",
+            _how_to_make_room(order, bounds),
         )
     for one in order.subjects:
         bounds[one], found[one] = (number, number), number
     return True
+
+
+def _how_to_make_room(order: Order, bounds: dict[str, tuple[int, int]]) -> str:
+    """The wish that would set apart those that this one is to stand between."""
+    over = [one for one in order.over if one in bounds]
+    under = [one for one in order.under if one in bounds]
+    if not (over and under):
+        return "velpin rules tells which rule gives such a number"
+    highest = max(over, key=lambda one: bounds[one][1])
+    lowest = min(under, key=lambda one: bounds[one][0])
+    return f"make room first: {command_of(Wish('prefer', (), lowest, over=(highest,)))}"
 
 
 def _between(lowest: int, highest: int, others: Iterable[int], *, down: bool) -> int | None:
