@@ -136,6 +136,9 @@ def test_a_refusal_in_words(harbour: Harbour) -> None:
         "         2 from base has number 500: nothing in the host's files speaks of it",
     ]
     assert "velpin forecast gull tern@1" in said.out
+    assert "rules that could give it: velpin want gull" in said.out
+    assert harbour.run("want", "gull", "--yes").code == 0
+    assert harbour.host().forecast(["gull"]).ok
 
 
 def test_a_refusal_as_json(harbour: Harbour) -> None:

@@ -186,6 +186,8 @@ def _show_kept(screen: Screen, kept: Sequence[Kept]) -> None:
 
 
 def _show_refusal(screen: Screen, found: Forecast) -> None:
+    from velpin.wish import as_typed
+
     if found.problem is None:
         return
     if any(answer.problem for answer in found.answers):
@@ -203,6 +205,10 @@ def _show_refusal(screen: Screen, found: Forecast) -> None:
         for way in found.ways_out:
             screen.line((way.command, "command"))
             screen.line(sentence(way.what), indent=2)
+    if asked and found.problem.code == "unmet":
+        words = as_typed(answer.asked for answer in found.answers)
+        screen.gap()
+        screen.line("rules that could give it: ", (f"velpin want {words}", "command"))
 
 
 def _show_cause(screen: Screen, reason: Reason, indent: int, lead: str = "") -> None:
