@@ -10,7 +10,7 @@ copy of this machine's sources, fetched indexes and record of packages.
     reading        this machine's indexes for the first time, against the installer building
                    its own cache from the same files; and a made-up source of 100,000 packages
     shift          of all names of this machine's indexes and of one more source as large, with
-                   what it takes to plan the change: switched off, preferred, confined, barred
+                   what it takes to plan the change: switched off, preferred, confined, kept, barred
 """
 
 from __future__ import annotations
@@ -197,10 +197,10 @@ def _this_machine(
         fresh=[root / "var/cache/velpin"],
         stale=[cache / "pkgcache.bin", cache / "srcpkgcache.bin"],
     )
-    _shift(bench, folder, velpin, root, name)
+    _shift(bench, folder, velpin, root)
 
 
-def _shift(bench: Bench, folder: Path, velpin: list[str], root: Path, name: str) -> None:
+def _shift(bench: Bench, folder: Path, velpin: list[str], root: Path) -> None:
     made = [sys.executable, "-m", "benchmarks.vendor", str(root), str(folder / "vendor")]
     subprocess.run(made, check=True)
     (root / "shift.py").write_text(_SHIFT)
@@ -217,7 +217,7 @@ def _shift(bench: Bench, folder: Path, velpin: list[str], root: Path, name: str)
         ("off", ["off", vendor["source"]]),
         ("prefer", ["prefer", vendor["source"], "--over-all"]),
         ("confine", ["confine", vendor["source"], "vv-*"]),
-        ("pin", ["pin", name, "--from", vendor["source"]]),
+        ("keep", ["keep", "lib*"]),
         ("bar", ["bar", "lib*", "--from", vendor["source"]]),
     ):
         bench.alone(f"  {title}, planned, proved and shown", [*at, *words, "--preview"], [])
