@@ -15,6 +15,9 @@ from pathlib import Path
 
 from velpin.errors import HostFileError, NotAHost
 
+Edits = Mapping[str, bytes | None]
+"""New contents by file name below the root; None removes a file."""
+
 _MOST_LINKS = 40
 
 
@@ -23,14 +26,14 @@ class Tree:
 
     __slots__ = ("_resolved", "overlay", "root")
 
-    def __init__(self, root: Path, overlay: Mapping[str, bytes | None] | None = None) -> None:
+    def __init__(self, root: Path, overlay: Edits | None = None) -> None:
         if not root.is_dir():
             raise NotAHost(f"{root} is not a folder", "give the host's root with --root DIR")
         self.root = Path(os.path.realpath(root))
         self.overlay: dict[str, bytes | None] = dict(overlay or {})
         self._resolved: dict[str, str] = {}
 
-    def with_edits(self, edits: Mapping[str, bytes | None]) -> Tree:
+    def with_edits(self, edits: Edits) -> Tree:
         """The same host as it would be after `edits` (None removes a file)."""
         return Tree(self.root, {**self.overlay, **edits})
 

@@ -19,18 +19,16 @@ import contextlib
 import json
 import os
 import time
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from velpin.change.disk import part_of, remove_file, sync_folder, write_file
 from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
-from velpin.tree import Tree
+from velpin.tree import Edits, Tree
 
 FOLDER = "var/lib/velpin"
 _PENDING, _DONE = ".pending.json", ".json"
-
-Edits = Mapping[str, bytes | None]
 
 
 class FileState(NamedTuple):

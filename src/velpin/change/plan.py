@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 from velpin.errors import VelpinError
 from velpin.model import Reason, WayOut
-from velpin.tree import Tree
+from velpin.tree import Edits, Tree
 from velpin.wish import Verdict, Wish
 
 
@@ -51,7 +50,7 @@ class Plan:
     command: str
     summary: str
     edits: dict[str, bytes | None] = field(default_factory=dict)
-    planned_on: Mapping[str, bytes | None] = field(default_factory=dict)
+    planned_on: Edits = field(default_factory=dict)
     keys: list[KeyShown] = field(default_factory=list)
     handles: list[str] = field(default_factory=list)
     findings: list[Reason] = field(default_factory=list)
@@ -65,14 +64,17 @@ class Plan:
     ways_out: list[WayOut] = field(default_factory=list)
     """Small changes with which it would hold; each was tried."""
 
-    def propose(self, tree: Tree, edits: Mapping[str, bytes | None]) -> None:
+    def propose(self, tree: Tree, edits: Edits) -> None:
         """Take the edits, and keep what the files hold now: the plan is made on that."""
         self.edits = dict(edits)
         self.planned_on = {file: tree.read(file) for file in edits}
 
     def join(self, tree: Tree, other: Plan) -> None:
-        """Take over a further change that was planned on the outcome of this one."""
-        self.propose(tree, {**self.edits, **other.edits})
+        """Take over a further change that was planned on the outcome of this one.
+
+        Its files are written first: a rule before the source that it is about.
+        """
+        self.propose(tree, both(self.edits, other.edits))
         self.command += f" && {other.command}"
         self.summary += f"; {other.summary}"
         self.wishes += other.wishes
@@ -88,3 +90,8 @@ class Plan:
         return not self.error and all(
             self.planned_on.get(file) == data for file, data in self.edits.items()
         )
+
+
+def both(first: Edits, then: Edits) -> dict[str, bytes | None]:
+    """The edits of a change and of a further one on its outcome, which are written first."""
+    return {**then, **{file: data for file, data in first.items() if file not in then}}

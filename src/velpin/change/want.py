@@ -14,7 +14,7 @@ from functools import partial
 from itertools import islice
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.change.plan import Plan
+from velpin.change.plan import Plan, both
 from velpin.change.shift import shift_between
 from velpin.errors import Refusal, VelpinError
 from velpin.model import Answer, Forecast, Place, Reason, Request
@@ -237,7 +237,7 @@ def _joined(attempt: _Attempt, made: Plan, wishes: Iterable[Wish]) -> _Attempt:
         plan.command = f"{first.command} && {made.command}"
         plan.summary = f"{first.summary}; {made.summary}"
     plan.handles = list(first.handles)
-    plan.edits = {**first.edits, **made.edits}
+    plan.edits = both(first.edits, made.edits)
     commands = (*attempt.commands, *made.command.split(" && "))
     return _Attempt(host, plan, commands, (*attempt.wishes, *wishes))
 

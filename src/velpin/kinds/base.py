@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 from velpin.about import HostFacts, KeyUse, Met, Refreshed, Standing
 from velpin.model import Forecast, Note, Offer, Place, Source
 from velpin.shifts import AfterUpgrade, Pictured, Turned
-from velpin.tree import Tree
+from velpin.tree import Edits, Tree
 from velpin.wish import Rule, Wish
 
 if TYPE_CHECKING:
@@ -21,9 +21,6 @@ if TYPE_CHECKING:
     from velpin.errors import HostFileError
     from velpin.fetch.download import Login, Transport
     from velpin.store.shelf import Shelf
-
-Edits = Mapping[str, bytes | None]
-"""New contents by file name below the root; None removes a file."""
 
 
 class Host(Protocol):

@@ -7,7 +7,7 @@ the host as it is and the host as an edit would make it.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 from itertools import chain
 from pathlib import Path
@@ -37,7 +37,7 @@ from velpin.model import Reason, Source
 from velpin.store.index import Index, Part, Row
 from velpin.store.memo import Memo
 from velpin.store.shelf import Shelf
-from velpin.tree import Tree
+from velpin.tree import Edits, Tree
 
 OWN = "(installed)"
 """Stands where a source's handle would, for the host's own record of packages."""
@@ -55,7 +55,7 @@ class DebState:
         self._packages: dict[str, dict[str, Package]] = {}
         self._facts: dict[tuple[int, int], Facts] = {}
 
-    def with_edits(self, edits: Mapping[str, bytes | None]) -> Self:
+    def with_edits(self, edits: Edits) -> Self:
         """The same host as it would be after some edits."""
         return type(self)(self.tree.with_edits(edits), self.shelf, as_is=self.as_is)
 
