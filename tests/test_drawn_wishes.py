@@ -16,7 +16,7 @@ from velpin.kinds.deb.whole import first_answer
 from velpin.shifts import Turned
 from velpin.wish import words_of
 
-HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "25"))
+HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "15"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
 WISHES = 5
 
