@@ -23,6 +23,9 @@ from velpin.trust.openpgp import read_keys
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 ADDRESS = "http://deb.gullwatch.example/apt"
 SCREEN = ":77"
+_TAKES = 10
+_BLANK = 4
+"""Colours of a window in which no text stands yet."""
 BY_ADDRESS = f"add gullwatch --url {ADDRESS} --suite jetty --section main"
 
 
@@ -62,7 +65,7 @@ def shots(scene: Scene) -> dict[str, list[str]]:
 
 def main(wanted: list[str]) -> None:
     """Make the pictures that are wanted, all where none is named."""
-    for program in ("Xvfb", "xterm", "import"):
+    for program in ("Xvfb", "xterm", "import", "identify"):
         if not shutil.which(program):
             sys.exit(f"{program} is missing")
     OUT.mkdir(parents=True, exist_ok=True)
@@ -126,13 +129,25 @@ def _picture(target: Path, command: str, environment: dict[str, str], folder: Pa
         if done.exists():
             break
         time.sleep(0.1)
-    time.sleep(0.7)
-    subprocess.run(
-        ["import", "-window", "root", "-colors", "64", str(target)], env=environment, check=True
-    )
+    taking = ["import", "-window", "root", "-colors", "64", str(target)]
+    for _ in range(_TAKES):  # a busy machine draws late
+        time.sleep(0.7)
+        subprocess.run(taking, env=environment, check=True)
+        if not _is_blank(target):
+            break
+    else:
+        sys.exit(f"{target} stays blank")
     window.terminate()
     window.wait()
     print(target)
+
+
+def _is_blank(picture: Path) -> bool:
+    """Whether a picture has nothing but its background, and at most a cursor."""
+    counted = subprocess.run(
+        ["identify", "-format", "%k", str(picture)], capture_output=True, text=True, check=True
+    )
+    return int(counted.stdout) <= _BLANK
 
 
 if __name__ == "__main__":
