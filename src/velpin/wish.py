@@ -76,6 +76,11 @@ def command_of(wish: Wish, *, lift: bool = False) -> str:
     return as_typed(["velpin", *words_of(wish), *(["--lift"] if lift else [])])
 
 
+def short_of(wish: Wish) -> str:
+    """That command without the program's name, for summaries and lists."""
+    return as_typed(words_of(wish))
+
+
 def as_typed(words: Iterable[str]) -> str:
     """Words as a person types them: quoted where a shell would take them for something else."""
     return " ".join(word if _PLAIN.fullmatch(word) else shlex.quote(word) for word in words)

@@ -166,12 +166,3 @@ def _numbers(one: Pictured) -> dict[Stand, int]:
 
 def _was_on(picture: Picture, handle: str) -> bool:
     return bool(picture.sources.get(handle, {}).get("on"))
-
-
-def counted(found: Iterable[Drift]) -> dict[Cause, int]:
-    """How many packages drifted by each cause."""
-    counts: dict[Cause, int] = {}
-    for one in found:
-        for cause in one.causes:
-            counts[cause] = counts.get(cause, 0) + 1
-    return counts

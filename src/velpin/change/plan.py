@@ -69,20 +69,23 @@ class Plan:
         self.edits = dict(edits)
         self.planned_on = {file: tree.read(file) for file in edits}
 
-    def join(self, tree: Tree, other: Plan) -> None:
-        """Take over a further change that was planned on the outcome of this one.
+    def then(self, tree: Tree, other: Plan) -> Plan:
+        """This change and a further one that was planned on its outcome, as one.
 
-        Its files are written first: a rule before the source that it is about.
+        The files of the further one are written first: a rule before the source that it is about.
         """
-        self.propose(tree, both(self.edits, other.edits))
-        self.command += f" && {other.command}"
-        self.summary += f"; {other.summary}"
-        self.wishes += other.wishes
-        self.findings += other.findings
-        self.notes += other.notes
-        self.ways_out += other.ways_out
-        self.unmet = self.unmet or other.unmet
-        self.error = self.error or other.error
+        if not self.command:
+            return other
+        whole = Plan(
+            f"{self.command} && {other.command}", f"{self.summary}; {other.summary}",
+            keys=[*self.keys, *other.keys], handles=[*self.handles, *other.handles],
+            findings=[*self.findings, *other.findings], notes=[*self.notes, *other.notes],
+            error=self.error or other.error, wishes=[*self.wishes, *other.wishes],
+            unmet=self.unmet or other.unmet, ways_out=[*self.ways_out, *other.ways_out],
+        )  # fmt: skip
+        rest = {file: data for file, data in self.edits.items() if file not in other.edits}
+        whole.propose(tree, {**other.edits, **rest})
+        return whole
 
     @property
     def unchanged(self) -> bool:
@@ -90,8 +93,3 @@ class Plan:
         return not self.error and all(
             self.planned_on.get(file) == data for file, data in self.edits.items()
         )
-
-
-def both(first: Edits, then: Edits) -> dict[str, bytes | None]:
-    """The edits of a change and of a further one on its outcome, which are written first."""
-    return {**then, **{file: data for file, data in first.items() if file not in then}}

@@ -14,7 +14,7 @@ from functools import partial
 from itertools import islice
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.change.plan import Plan, both
+from velpin.change.plan import Plan
 from velpin.change.shift import shift_between
 from velpin.errors import Refusal, VelpinError
 from velpin.model import Answer, Forecast, Place, Reason, Request
@@ -111,13 +111,13 @@ def _bare(request: Request) -> str:
 def find_ways(host: Host, goals: Sequence[Goal]) -> list[Way]:
     """The best ways, at most three, best first; none where nothing does it."""
     found: list[Way] = []
+    host.after_upgrade()  # once for all shifts
     for attempt in islice(_attempts(host, goals), _MOST_TRIED):
-        for whole in _completed(host, attempt, goals):
+        for whole, forecast in _completed(host, attempt, goals):
             if len(found) == _MOST_TRIED:
                 break
             if not any(_is_more(whole, way) for way in found):
                 shift = shift_between(host, whole.host)
-                forecast = ask_plainly(whole.host, goals)
                 found.append(Way(whole.plan, whole.commands, shift, forecast))
     found = [way for way in found if not any(set(o.commands) < set(way.commands) for o in found)]
     names = {goal.answer.package for goal in goals}
@@ -231,22 +231,19 @@ def _add(attempt: _Attempt, wishes: Sequence[Wish]) -> _Attempt | None:
 
 def _joined(attempt: _Attempt, made: Plan, wishes: Iterable[Wish]) -> _Attempt:
     host = attempt.host.with_edits(made.edits)
-    plan = Plan(made.command, made.summary, wishes=list(made.wishes))
-    first = attempt.plan
-    if first.command:
-        plan.command = f"{first.command} && {made.command}"
-        plan.summary = f"{first.summary}; {made.summary}"
-    plan.handles = list(first.handles)
-    plan.edits = both(first.edits, made.edits)
     commands = (*attempt.commands, *made.command.split(" && "))
+    plan = attempt.plan.then(attempt.host.tree, made)
     return _Attempt(host, plan, commands, (*attempt.wishes, *wishes))
 
 
 # -- what is wanted needs more -----------------------------------------------------------
 
 
-def _completed(host: Host, attempt: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
-    """An attempt with rules for what else has to come, each way that does, the fewest first."""
+def _completed(
+    host: Host, attempt: _Attempt, goals: Sequence[Goal]
+) -> Iterator[tuple[_Attempt, Forecast]]:
+    """An attempt with rules for what else has to come, each way that does, the fewest first,
+    and its forecast."""
     waiting = [attempt]
     for _ in range(_MOST_STEPS):
         if not waiting:
@@ -255,7 +252,7 @@ def _completed(host: Host, attempt: _Attempt, goals: Sequence[Goal]) -> Iterator
         found = ask_plainly(here.host, goals)
         if is_met(found, goals):
             here.plan.propose(host.tree, here.plan.edits)
-            yield here
+            yield here, found
         elif not found.ok and len(here.wishes) < _MOST_WISHES:
             further = (_add(here, [wish]) for wish in _helping(here, found.chain))
             waiting += [one for one in further if one]

@@ -27,9 +27,6 @@ if TYPE_CHECKING:
     from velpin.kinds.base import Host
 
 
-_LOOKING = "looking at the whole host"
-
-
 class How(NamedTuple):
     """How a changing command goes about it."""
 
@@ -99,7 +96,7 @@ def add_source(
     if only and not plan.error:
         after = host.with_edits(plan.edits)
         wishes = [Wish("confine", only, handle) for handle in plan.handles]
-        plan.join(host.tree, after.plan_wishes(wishes))
+        plan = plan.then(host.tree, after.plan_wishes(wishes))
     _decide(host, plan, how, names, wish.anyway)
 
 
@@ -184,24 +181,15 @@ def drop_rules(host: Host, texts: Sequence[str], how: How) -> None:
     wishes = {rule.place: rule.wish for rule in rules if rule.wish}
     places = sorted({_place_of(rules, text) for text in texts}, reverse=True)
     lifted = list(dict.fromkeys(wishes[place] for place in places if place in wishes))
-    whole: Plan | None = None
+    whole = Plan("", "")
     after = host
     for place in places:  # from the end of each file on, so that no other place moves
         if place not in wishes:
-            whole = _and(host, whole, after.plan_rule_drop(place))
+            whole = whole.then(host.tree, after.plan_rule_drop(place))
             after = host.with_edits(whole.edits)
     if lifted:
-        whole = _and(host, whole, after.plan_lift(lifted))
-    if whole:
-        _decide(host, whole, how)
-
-
-def _and(host: Host, first: Plan | None, then: Plan) -> Plan:
-    """A plan with one that was made on its outcome."""
-    if first is None:
-        return then
-    first.join(host.tree, then)
-    return first
+        whole = whole.then(host.tree, after.plan_lift(lifted))
+    _decide(host, whole, how)
 
 
 def _place_of(rules: Sequence[Rule], text: str) -> Place:
@@ -224,7 +212,7 @@ def undo_change(host: Host, number: int, how: How) -> None:
     entry = journal.find(number)
     plan = Plan(f"velpin undo {entry.number}", f"undo {entry.number}: {entry.summary}")
     plan.propose(host.tree, {edit.file: edit.before.data for edit in entry.edits})
-    with busy(_LOOKING):
+    with busy():
         shift = shift_between(host, host.with_edits(plan.edits))
     if not how.as_json:
         show_plan(Screen(), plan)
@@ -257,7 +245,7 @@ def _decide(
             sys.stdout.flush()
         raise against
     after = host.with_edits(plan.edits)
-    with busy(_LOOKING):
+    with busy():
         shift = shift_between(host, after, names)
         takeover = find_takeover(after, shift, _sources_of(plan), _named_in(plan, names))
     if not how.as_json:

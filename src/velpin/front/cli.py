@@ -388,11 +388,7 @@ def add(
 
 
 @_changing
-def off(
-    host: Host,
-    how: How,
-    source: str,
-) -> None:
+def off(host: Host, how: How, source: str) -> None:
     """Switch a source off."""
     from velpin.front.changing import switch_source
 
@@ -400,11 +396,7 @@ def off(
 
 
 @_changing
-def on(
-    host: Host,
-    how: How,
-    source: str,
-) -> None:
+def on(host: Host, how: How, source: str) -> None:
     """Switch a source on again."""
     from velpin.front.changing import switch_source
 
@@ -412,11 +404,7 @@ def on(
 
 
 @_changing
-def drop(
-    host: Host,
-    how: How,
-    source: str,
-) -> None:
+def drop(host: Host, how: How, source: str) -> None:
     """Take a source away."""
     from velpin.front.changing import drop_source
 

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.change.picture import Picture, counted, drift, load, save, take
+from velpin.change.picture import Picture, drift, load, save, take
+from velpin.front.plan_view import show_more
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import busy
-from velpin.front.words import moment, several
-from velpin.shifts import Drift, Stand
+from velpin.front.words import moment, several, stood
+from velpin.shifts import Drift
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host
@@ -28,7 +30,7 @@ CAUSES = {
 
 def save_picture(host: Host, file: Path, watched: Sequence[str], as_json: bool) -> None:
     """Save how the host stands."""
-    with busy("looking at the whole host"):
+    with busy():
         picture = take(host, watched)
     save(picture, file)
     if as_json:
@@ -44,7 +46,7 @@ def save_picture(host: Host, file: Path, watched: Sequence[str], as_json: bool) 
 def show_drift(host: Host, file: Path, *, every: bool, as_json: bool) -> int:
     """Compare with a saved picture; the exit code, 1 where something differs."""
     then = load(file)
-    with busy("looking at the whole host"):
+    with busy():
         now = take(host, then.watched)
     found = list(drift(then, now))
     if as_json:
@@ -62,13 +64,13 @@ def _show(screen: Screen, then: Picture, now: Picture, found: Sequence[Drift], e
         screen.line((f"nothing has drifted since {since}", "good"))
         return
     screen.line((f"{several(len(found), 'package')} would stand otherwise than on {since}", "warn"))
-    parts = [f"{CAUSES[cause]}: {count}" for cause, count in counted(found).items()]
+    counts = Counter(cause for one in found for cause in one.causes)
+    parts = [f"{CAUSES[cause]}: {count}" for cause, count in counts.items()]
     screen.line("because of ", "; ".join(parts))
     shown = found if every else found[:_MOST]
     rows = [_row(one) for one in shown]
     screen.table(["  package", "then", "now", "because of"], rows)
-    if len(found) > len(shown):
-        screen.line(f"and {len(found) - len(shown)} more; --all shows them", indent=2)
+    show_more(screen, len(found) - len(shown))
     _show_lists(screen, then, now)
 
 
@@ -90,10 +92,5 @@ def _more(one: Picture, other: Picture) -> int:
 
 def _row(one: Drift) -> list[Piece]:
     causes = ", ".join(CAUSES[cause] for cause in one.causes)
-    return [(f"  {one.name}", "name"), _stand(one.before), _stand(one.after), causes]
-
-
-def _stand(stand: Stand | None) -> str:
-    if stand is None:
-        return "nothing"
-    return f"{stand[0]} from {stand[1]}" if stand[1] else f"{stand[0]}, in no source"
+    before, after = (stood(stand, "nothing") for stand in (one.before, one.after))
+    return [(f"  {one.name}", "name"), before, after, causes]

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from velpin.change.plan import KeyShown, Plan
 from velpin.change.takeover import Takeover
 from velpin.front.screen import Piece, Screen
-from velpin.front.words import day, sentence, several, shortened
+from velpin.front.words import day, sentence, several, shortened, stood
 from velpin.model import Answer, Reason
 from velpin.shifts import Moved, Shift, Turned
 
@@ -122,10 +122,11 @@ def show_moved(screen: Screen, shift: Shift, most: int) -> None:
     )  # fmt: skip
     ordered = [*removed, *(moved for moved in shift.moved if moved.after is not None)]
     screen.table(["  package", "now", "before", "after"], [_moved_row(m) for m in ordered[:most]])
-    _show_more(screen, len(ordered) - most)
+    show_more(screen, len(ordered) - most)
 
 
-def _show_more(screen: Screen, more: int) -> None:
+def show_more(screen: Screen, more: int) -> None:
+    """How many rows were left out, if any."""
     if more > 0:
         screen.line(f"and {several(more, 'more', 'more')}; --all shows them", indent=2)
 
@@ -176,14 +177,8 @@ def _told(answer: Answer) -> str:
 
 
 def _moved_row(moved: Moved) -> list[Piece]:
-    return ["  " + moved.name, moved.installed, _stand(moved.before), _stand(moved.after)]
-
-
-def _stand(stand: tuple[str, str] | None) -> str:
-    if stand is None:
-        return "removed"
-    version, source = stand
-    return f"{version} from {source}" if source else f"{version}, in no source"
+    before, after = (stood(stand, "removed") for stand in (moved.before, moved.after))
+    return ["  " + moved.name, moved.installed, before, after]
 
 
 def show_came_from(screen: Screen, names: Sequence[str], handle: str) -> None:

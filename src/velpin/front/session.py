@@ -72,7 +72,7 @@ def waiting() -> None:
 
 
 @contextmanager
-def busy(what: str) -> Iterator[None]:
+def busy(what: str = "looking at the whole host") -> Iterator[None]:
     """Say on standard error what is being worked on, where that is a terminal, until it is done."""
     shown = sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
     if shown:

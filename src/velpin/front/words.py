@@ -273,3 +273,11 @@ def shortened(names: Sequence[str], most: int = 6) -> str:
     shown = ", ".join(names[:most])
     more = f"{len(names) - most:,}".replace(",", " ")
     return f"{shown} and {more} more" if len(names) > most else shown
+
+
+def stood(stand: tuple[str, str] | None, absent: str) -> str:
+    """A version and its source, or the word for a package that is not there."""
+    if stand is None:
+        return absent
+    version, source = stand
+    return f"{version} from {source}" if source else f"{version}, in no source"

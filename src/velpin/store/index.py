@@ -125,7 +125,7 @@ class Index:
             self.schema: int = facts["schema"]
             self._parts: list[dict[str, Any]] = facts["parts"]
             self._blocks: dict[int, bytes] = {}
-            self._names: list[str] | None = None
+            self._known: dict[str, list[str]] = {}
         except (OSError, ValueError, KeyError, TypeError) as problem:
             raise StoreError(f"{path}: {problem}", "remove it; it is made anew") from problem
 
@@ -220,9 +220,7 @@ class Index:
 
     def names(self) -> list[str]:
         """Every package name, once, in byte order."""
-        if self._names is None:
-            self._names = self._keys("rows")
-        return self._names
+        return self._keys("rows")
 
     def provided_names(self) -> list[str]:
         """Every name that some entry provides, once, in byte order."""
@@ -252,11 +250,14 @@ class Index:
         return text
 
     def _keys(self, kind: str) -> list[str]:
+        if kind in self._known:
+            return self._known[kind]
         found: set[bytes] = set()
         for part in self._parts:
             first, last = part[kind]
             found.update(re.findall(rb"(?m)^[^\t\n]+", self._map[first:last]))
-        return [key.decode() for key in sorted(found)]
+        self._known[kind] = [key.decode() for key in sorted(found)]
+        return self._known[kind]
 
     def _lines(self, kind: str, key: str) -> Iterator[bytes]:
         """Lines that begin with a key, by bisection of each sorted part."""

@@ -70,6 +70,11 @@ class Version:
         return [held for held in self.holders if not held.origin.site.own]
 
     @property
+    def source(self) -> str:
+        """Handle of the source it is downloaded from, empty where none has it."""
+        return next((held.origin.source for held in self.holders if not held.origin.site.own), "")
+
+    @property
     def arch(self) -> str:
         """The architecture field of the version (`all` stays `all`)."""
         return self.holders[0].row.arch

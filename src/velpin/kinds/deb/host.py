@@ -6,6 +6,7 @@ Those modules are read when they are needed, so that a forecast starts fast.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
@@ -226,12 +227,16 @@ class DebHost(DebState):
         for name in self.installed_names():
             for package in self.packages(name).values():
                 installed = package.installed
-                if installed and installed.offered and installed.offered[0].origin.source == handle:
+                if installed and installed.source == handle:
                     found.append(name)
         return sorted(set(found))
 
     def after_upgrade(self) -> AfterUpgrade:
         """How every installed package would stand after the full upgrade."""
+        return self._after_upgrade
+
+    @cached_property
+    def _after_upgrade(self) -> AfterUpgrade:
         from velpin.kinds.deb.whole import after_upgrade
 
         return after_upgrade(self)

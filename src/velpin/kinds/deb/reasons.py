@@ -78,8 +78,8 @@ def passed_over(package: Package, chosen: Version, fixed: Reason | None) -> list
     for version in package.versions:
         for place, held in enumerate(version.offered):
             if version is chosen:
-                why = Reason("listed-later", {"first": version.offered[0].origin.source})
-                if place == 0 or held.origin.source == version.offered[0].origin.source:
+                why = Reason("listed-later", {"first": version.source})
+                if place == 0 or held.origin.source == version.source:
                     continue
             else:
                 why = fixed or why_not(package, version, chosen)

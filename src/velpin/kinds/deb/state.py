@@ -93,6 +93,10 @@ class DebState:
         best = max(sorted(counts), key=counts.__getitem__, default=b"")
         return best.decode("utf-8", "replace") or _machine()
 
+    def unit_arch(self, arch: str) -> str:
+        """The architecture that a package with such a field counts for."""
+        return self.native if arch in ("all", "") else arch
+
     @property
     def native(self) -> str:
         """The host's first architecture."""
@@ -244,7 +248,7 @@ class DebState:
                 package = found.setdefault(arch, Package(name, arch, []))
                 self._place(package, held)
         for row in own:
-            arch = self.native if row.arch in ("all", "") else row.arch
+            arch = self.unit_arch(row.arch)
             package = found.setdefault(arch, Package(name, arch, []))
             package.state = row.state
             version = self._place(package, Held(self.own_origin, row))
@@ -300,7 +304,7 @@ class DebState:
         key = (held.origin.order, held.row.id)
         found = self._facts.get(key)
         if found is None:
-            arch = self.native if held.row.arch in ("all", "") else held.row.arch
+            arch = self.unit_arch(held.row.arch)
             found = self._facts[key] = read_facts(self.text(held), arch, self.native)
         return found
 

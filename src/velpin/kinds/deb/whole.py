@@ -40,10 +40,10 @@ def after_upgrade(host: DebState) -> AfterUpgrade:
     Where the host would refuse that, as each package would stand on its own.
     """
     told = forecast_upgrade(host)
-    changed = {(one.name, _unit_arch(host, one.arch)): one for one in told.changes}
+    changed = {(one.name, host.unit_arch(one.arch)): one for one in told.changes}
     stands: dict[tuple[str, str], tuple[str, Stand | None]] = {}
     for row in host.installed_rows():
-        key = row.name, _unit_arch(host, row.arch)
+        key = row.name, host.unit_arch(row.arch)
         change = changed.get(key)
         if change is None:
             stand: Stand | None = _stand_alone(host, *key, free=not told.ok)
@@ -51,10 +51,6 @@ def after_upgrade(host: DebState) -> AfterUpgrade:
             stand = (change.new, change.source or "") if change.new else None
         stands[key] = row.version, stand
     return AfterUpgrade(stands, told.kept, told.problem)
-
-
-def _unit_arch(host: DebState, arch: str) -> str:
-    return host.native if arch in ("all", "") else arch
 
 
 def _stand_alone(host: DebState, name: str, arch: str, *, free: bool) -> Stand | None:
@@ -65,7 +61,7 @@ def _stand_alone(host: DebState, name: str, arch: str, *, free: bool) -> Stand |
         found = choice.candidate(package) or found
     if found is None:
         return None
-    return found.text, found.offered[0].origin.source if found.offered else ""
+    return found.text, found.source
 
 
 def first_answer(host: DebState, name: str) -> Stand | None:
@@ -75,7 +71,7 @@ def first_answer(host: DebState, name: str) -> Stand | None:
         chosen = decide(host, Request(name, name), package).chosen
     except No:
         return None
-    return chosen.text, chosen.offered[0].origin.source if chosen.offered else ""
+    return chosen.text, chosen.source
 
 
 def pictured(host: DebState, watched: Iterable[str]) -> list[Pictured]:
@@ -258,7 +254,7 @@ class _Answers:
         packages = self._host.gathered(name, [self._held(one) for one in live], [])
         for package in packages.values():
             chosen = choice.candidate(package)
-            return (chosen.text, chosen.offered[0].origin.source) if chosen else None
+            return (chosen.text, chosen.source) if chosen else None
         return None
 
     def _by_numbers(self, live: list[Entry]) -> Stand | None:

@@ -6,10 +6,10 @@ whoever asks takes the first that the forecast proves.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from velpin.errors import Refusal
-from velpin.kinds.deb.choice import UNMARKED, Package
+from velpin.kinds.deb.choice import UNMARKED, Package, Version
 from velpin.kinds.deb.rules.meaning import (
     PRE_RELEASE,
     fast_sections,
@@ -82,7 +82,8 @@ def _confine(host: DebState, wish: Wish, numbers: Mapping[str, int]) -> Iterator
 def _pin(host: DebState, wish: Wish, _: Mapping[str, int]) -> Iterator[Records]:
     names = [in_records(name) for name in wish.names]
     packages = list(packages_meant(host, wish))
-    number = _beats(host, wish, packages, _GOES_BACK if wish.allow_older else _PINNED)
+    rivals = (v for package in packages for v in package.versions if not fits(wish, v))
+    number = _above(rivals, _GOES_BACK if wish.allow_older else _PINNED)
     source = sources_meant(host, wish.source) if wish.source else []
     if not wish.version:
         yield (record(wish, names, text_of(pin_of(host, source)), number),)
@@ -95,15 +96,9 @@ def _pin(host: DebState, wish: Wish, _: Mapping[str, int]) -> Iterator[Records]:
         yield (*barred, plain)
 
 
-def _beats(host: DebState, wish: Wish, packages: Sequence[Package], least: int) -> int:
-    """A number above that of every other version of some packages."""
-    others = [
-        version.number.value
-        for package in packages
-        for version in package.versions
-        if not fits(wish, version)
-    ]
-    return max([least, *(number + 1 for number in others)])
+def _above(versions: Iterable[Version], least: int) -> int:
+    """A number that beats some versions."""
+    return max([least, *(version.number.value + 1 for version in versions)])
 
 
 def _others_with(
@@ -124,13 +119,9 @@ def _others_with(
 
 def _keep(host: DebState, wish: Wish, _: Mapping[str, int]) -> Iterator[Records]:
     names = [in_records(name) for name in wish.names]
-    others = [
-        version.number.value
-        for package in packages_meant(host, wish)
-        for version in package.versions
-        if not version.installed
-    ]
-    number = max([_KEPT, *(number + 1 for number in others)])
+    packages = packages_meant(host, wish)
+    rivals = (v for package in packages for v in package.versions if not v.installed)
+    number = _above(rivals, _KEPT)
     yield (record(wish, names, "release a=now", number),)
 
 

@@ -104,13 +104,13 @@ def names_of(host: DebState, handle: str) -> set[str]:
     }  # fmt: skip
 
 
-def packages_meant(host: DebState, wish: Wish, *, of: str = "") -> Iterator[Package]:
+def packages_meant(host: DebState, wish: Wish) -> Iterator[Package]:
     """The packages that a wish speaks of."""
     archs = {name: arch for name, arch in map(split_name, wish.names) if arch}
     if wish.kind == "keep":
         names = sorted(filter(_meant(wish.names), host.installed_names()))
     else:
-        names = names_meant(host, wish.names, of=of)
+        names = names_meant(host, wish.names)
     for name in names:
         for package in host.packages(name).values():
             if archs.get(name, package.arch) == package.arch:

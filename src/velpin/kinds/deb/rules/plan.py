@@ -24,6 +24,7 @@ from velpin.kinds.deb.rules.written import (
     check_understood,
     main_file,
     own_file,
+    places,
     rewritten,
     standing,
     wish_of,
@@ -31,7 +32,7 @@ from velpin.kinds.deb.rules.written import (
 )
 from velpin.kinds.deb.state import DebState
 from velpin.model import Place, Reason, WayOut
-from velpin.wish import Verdict, Wish, command_of
+from velpin.wish import Verdict, Wish, command_of, short_of
 
 _TARGET_ALONE = re.compile(r'\s*APT::Default-Release\s+"?[^"\s;]*"?\s*;\s*', re.IGNORECASE)
 _OF_SOURCES = ("prefer", "confine")
@@ -45,7 +46,7 @@ def plan_wishes(host: DebState, wishes: Sequence[Wish], *, foremost: bool = Fals
     """
     _refuse_broken(host)
     wishes = [settled(host, wish) for wish in wishes]
-    plan = Plan(" && ".join(map(command_of, wishes)), "; ".join(map(_short, wishes)))
+    plan = Plan(" && ".join(map(command_of, wishes)), "; ".join(map(short_of, wishes)))
     plan.wishes = list(wishes)
     for wish in wishes:
         plan.findings += findings(host, wish)
@@ -67,7 +68,7 @@ def plan_lift(host: DebState, wishes: Sequence[Wish]) -> Plan:
     _refuse_broken(host)
     plan = Plan(
         " && ".join(command_of(wish, lift=True) for wish in wishes),
-        "; ".join(f"no longer {_short(wish)}" for wish in wishes),
+        "; ".join(f"no longer {short_of(wish)}" for wish in wishes),
     )
     stand = standing(host)
     left: list[tuple[Wish, str]] = []
@@ -232,7 +233,7 @@ def _judge(host: DebState, plan: Plan, target: Target, *, foremost: bool) -> Non
         found = verdict(after, wish)
         if not found.holds:
             plan.unmet = found
-            plan.error = _contradicted_by(host, after, plan, wish, found)
+            plan.error = _contradicted_by(after, plan, wish, found)
             if not plan.error:
                 plan.ways_out += _ways_out(host, wish, found, foremost=foremost)
             return
@@ -246,15 +247,10 @@ def _judge(host: DebState, plan: Plan, target: Target, *, foremost: bool) -> Non
             return
 
 
-def _contradicted_by(
-    host: DebState, after: DebState, plan: Plan, wish: Wish, found: Verdict
-) -> Refusal | None:
+def _contradicted_by(after: DebState, plan: Plan, wish: Wish, found: Verdict) -> Refusal | None:
     """The refusal where the rule that wins is a wish made before."""
-    for one in standing(after):
-        places = [Place(one.file, line) for line in one.lines]
-        if found.rival in places and one.wish not in plan.wishes:
-            return _contradiction(wish, one.wish)
-    return None
+    rival = places(standing(after)).get(found.rival) if found.rival else None
+    return _contradiction(wish, rival) if rival and rival not in plan.wishes else None
 
 
 def _ways_out(
@@ -270,13 +266,13 @@ def _ways_out(
     if not foremost and _would_hold(host, wish, foremost=True):
         what = Reason("foremost-wins", {"file": main_file(host)})
         yield WayOut(command_of(wish) + " --foremost", what)
-    edits = _dropped(host, found.rival)
+    edits = edits_without_rule(host, found.rival)
     if edits and _would_hold(host.with_edits(edits), wish, foremost=foremost):
         facts = {"place": str(found.rival)}
         yield WayOut(f"velpin rules drop {found.rival}", Reason("rule-gone", facts))
 
 
-def _dropped(host: DebState, place: Place) -> dict[str, bytes | None]:
+def edits_without_rule(host: DebState, place: Place) -> dict[str, bytes | None]:
     """The edits that take a rule away; none where that cannot be."""
     try:
         return plan_rule_drop(host, place).edits
@@ -293,7 +289,3 @@ def _would_hold(host: DebState, wish: Wish, *, foremost: bool) -> bool:
     except (Refusal, HostFileError):
         return False
     return all(verdict(host.with_edits(plan.edits), one).holds for one, _ in target.new)
-
-
-def _short(wish: Wish) -> str:
-    return command_of(wish).removeprefix("velpin ")

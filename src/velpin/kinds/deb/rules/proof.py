@@ -181,20 +181,18 @@ def _pin(host: DebState, wish: Wish) -> Iterator[Verdict]:
     for package in packages_meant(host, wish):
         wanted = [version for version in package.versions if fits(wish, version)]
         chosen = choice.candidate(package)
-        if not wanted or chosen is None:
-            if wanted:
-                yield _lost(
-                    "never-taken", wanted[0].number, name=package.name, version=wanted[0].text
-                )
+        if not wanted:
             continue
-        if chosen not in wanted:
+        if chosen is None:
+            first = wanted[0]
+            yield _lost("never-taken", first.number, name=package.name, version=first.text)
+        elif chosen not in wanted:
             yield _pin_lost(package, wanted[0], chosen)
-        elif wish.source and chosen.offered and not _comes_from(chosen, wish.source):
-            first = chosen.offered[0].origin.source
+        elif wish.source and chosen.offered and chosen.source != wish.source:
             facts: dict[str, Fact] = {
                 "name": package.name,
                 "version": chosen.text,
-                "first": first,
+                "first": chosen.source,
                 "source": wish.source,
             }
             yield Verdict(False, Reason("same-elsewhere", facts))
@@ -254,10 +252,4 @@ def _is_barred(wish: Wish, chosen: Version, handle: str) -> bool:
 
 def _is_taken(version: Version, handle: str) -> bool:
     """Whether a version would come new from a source, and not because another has the same."""
-    if version.installed or not _comes_from(version, handle):
-        return False
-    return not _also_in(version, handle)
-
-
-def _comes_from(version: Version, handle: str) -> bool:
-    return bool(version.offered) and version.offered[0].origin.source == handle
+    return not version.installed and version.source == handle and not _also_in(version, handle)

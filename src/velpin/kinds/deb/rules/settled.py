@@ -33,9 +33,7 @@ def settled(host: DebState, wish: Wish) -> Wish:
             " one version, or a glob",
             _nearest_version(host, wish),
         )
-    for text in (wish.source, *wish.over, *wish.under):
-        if text:
-            sources_meant(host, text)
+    handles_meant(host, [*wish.over, *wish.under])
     if wish.source and wish.kind == "pin":
         wish = wish._replace(source=find_source(host, wish.source).handle)
     elif wish.source:

@@ -13,7 +13,7 @@ from velpin.kinds.deb.rules.written import places, standing
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.model import Fact, Place, Reason
-from velpin.wish import Rule, command_of
+from velpin.wish import Rule, short_of
 
 
 @dataclass(slots=True)
@@ -89,7 +89,7 @@ def _versions_spoken_of(host: DebState) -> Iterator[tuple[str, str, Version]]:
     grouped: dict[tuple[str, str, str], Version] = {}
     for held in _entries_spoken_of(host):
         row = held.row
-        arch = host.native if row.arch in ("all", "") else row.arch
+        arch = host.unit_arch(row.arch)
         version = grouped.setdefault((row.name, arch, row.version), Version(row.version, []))
         version.holders.append(held)
         version.installed = version.installed or choice.is_installed(row.state)
@@ -213,7 +213,7 @@ def _joined(host: DebState, told: list[Rule]) -> Iterator[Rule]:
             continue
         dead = [rule.dead for rule in rules_of_it]
         yield first._replace(
-            says=Reason("says-wish", {"wish": command_of(first.wish).removeprefix("velpin ")}),
+            says=Reason("says-wish", {"wish": short_of(first.wish)}),
             offers=sum(rule.offers for rule in rules_of_it),
             installed=tuple(dict.fromkeys(n for rule in rules_of_it for n in rule.installed)),
             dead=dead[0] if all(dead) else None,

@@ -93,12 +93,12 @@ def _chosen(world: DebWorld, unit: Unit, package: Package, chosen: Version | Non
         return Reason("held-at", {**name, "version": unit.installed.version})
     if chosen is None:
         return Reason("takes-nothing", name)
-    source = chosen.offered[0].origin.source if chosen.offered else ""
+    source = chosen.source
     facts = {**name, "version": chosen.text, "source": source}
     return Reason("takes", facts, (number_reason(chosen.number, chosen),))
 
 
 def _would_do(package: Package, version: Version, chosen: Version | None) -> Reason:
-    source = version.offered[0].origin.source if version.offered else ""
+    source = version.source
     facts: dict[str, Fact] = {"name": package.name, "version": version.text, "source": source}
     return Reason("would-do", facts, (why_not(package, version, chosen),))

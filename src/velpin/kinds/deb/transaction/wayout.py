@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import NamedTuple
 
-from velpin.errors import VelpinError
 from velpin.kinds.deb.choice import Version
 from velpin.kinds.deb.edit import Edits, switch
-from velpin.kinds.deb.rules.plan import plan_rule_drop
+from velpin.kinds.deb.rules.plan import edits_without_rule
 from velpin.kinds.deb.transaction.work import Transaction
-from velpin.model import Answer, Fact, Place, Reason, WayOut
+from velpin.model import Answer, Fact, Reason, WayOut
 from velpin.resolve.causes import Link, Obstacle
 from velpin.resolve.world import Target
 
@@ -87,7 +86,7 @@ class _Changes:
             facts: dict[str, Fact] = {
                 "name": build.unit.name,
                 "version": build.version,
-                "source": version.offered[0].origin.source,
+                "source": version.source,
             }
             texts = self._with(build.unit.name, f"{name}@{build.version}")
             yield self._asking(texts, Reason("ask-for-version", facts))
@@ -117,16 +116,9 @@ class _Changes:
             if version.number.record is not None
         }
         for place in sorted(record.place for record in records):
-            edits = self._dropped(place)
+            edits = edits_without_rule(self.host, place)
             what = Reason("rule-in-the-way", {"place": str(place)})
             yield _Change(WayOut(f"velpin rules drop {place}", what), self.texts, edits)
-
-    def _dropped(self, place: Place) -> Edits:
-        """The files without the rule at a place; nothing where it cannot be taken away."""
-        try:
-            return plan_rule_drop(self.host, place).edits
-        except VelpinError:
-            return {}
 
     def _asked_in_another_version(self) -> Iterator[_Change]:
         for answer in self.answers:
@@ -140,7 +132,7 @@ class _Changes:
                 facts: dict[str, Fact] = {
                     "name": answer.package,
                     "version": version.text,
-                    "source": version.offered[0].origin.source,
+                    "source": version.source,
                 }
                 texts = self._with(answer.package, f"{name}@{version.text}")
                 yield self._asking(texts, Reason("ask-for-version", facts))

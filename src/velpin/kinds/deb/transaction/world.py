@@ -51,8 +51,7 @@ class DebWorld:
         self._of_source: dict[str, list[Unit]] = {}
 
     def _installed_unit(self, row: Row) -> Unit:
-        arch = self.host.native if row.arch in ("all", "") else row.arch
-        unit = self.unit(row.name, arch)
+        unit = self.unit(row.name, self.host.unit_arch(row.arch))
         unit.installed = unit.chosen = Build(unit, row.version, Held(self.host.own_origin, row))
         unit.held = row.state.startswith("hold ")
         if row.state.endswith(" ok half-installed"):
