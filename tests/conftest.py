@@ -11,7 +11,8 @@ from typing import NamedTuple
 
 import pytest
 
-from velpin.demo.build import Signer, new_signer, stanza, text_of, write_repository
+from velpin.demo.build import stanza, text_of, write_repository
+from velpin.demo.signer import Signer, new_signer
 from velpin.fetch.download import FetchSettings, Transport
 from velpin.front.cli import run
 from velpin.kinds import open_host

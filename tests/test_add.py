@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Harbour
-from velpin.demo.build import Signer
+from velpin.demo.signer import Signer
 from velpin.errors import HostFileError, UsageError
 from velpin.kinds.deb.add import parse_snippet
 

@@ -11,7 +11,9 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Harbour
+from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin import errors
+from velpin.demo.rpm_files import Package
 from velpin.front.cli import _COMMANDS
 from velpin.front.words import SENTENCES, sentence
 from velpin.model import Reason
@@ -22,6 +24,11 @@ MODULES = {
     str(p.relative_to(SOURCE.parent).with_suffix("")).replace("/", ".").removesuffix(".__init__"): p
     for p in SOURCE.rglob("*.py")
 }
+
+
+KIND_FOLDERS = [
+    "velpin.kinds.deb", "velpin.kinds.rpm", "velpin.kinds.rpm_dnf", "velpin.kinds.rpm_zypp",
+]  # fmt: skip
 
 
 def imports_of(path: Path, *, top: bool) -> set[str]:
@@ -69,9 +76,14 @@ def test_imports_run_one_way() -> None:
         ("velpin.trust", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.fetch", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.store", ["velpin.kinds", "velpin.front"]),
-        ("velpin.change", ["velpin.front", "velpin.kinds.deb"]),
+        ("velpin.change", ["velpin.front", *KIND_FOLDERS]),
+        ("velpin.resolve", ["velpin.front", "velpin.store", *KIND_FOLDERS]),
         ("velpin.kinds", ["velpin.front", "typer", "rich"]),
-        ("velpin.front", ["velpin.kinds.deb"]),
+        ("velpin.kinds.deb", ["velpin.kinds.rpm", "velpin.kinds.rpm_dnf", "velpin.kinds.rpm_zypp"]),
+        ("velpin.kinds.rpm", ["velpin.kinds.deb", "velpin.kinds.rpm_dnf", "velpin.kinds.rpm_zypp"]),
+        ("velpin.kinds.rpm_dnf", ["velpin.kinds.deb", "velpin.kinds.rpm_zypp"]),
+        ("velpin.kinds.rpm_zypp", ["velpin.kinds.deb", "velpin.kinds.rpm_dnf"]),
+        ("velpin.front", KIND_FOLDERS),
     ],
 )
 def test_layers(layer: str, not_to: list[str]) -> None:
@@ -89,13 +101,11 @@ HEAVY = ("rich", "urllib3", "pysequoia", "lz4.frame", "rapidfuzz", "filelock", "
          "velpin.wish")  # fmt: skip
 
 
-def test_a_warm_forecast_imports_little(harbour: Harbour) -> None:
-    harbour.simple("base", ("gull", "1"))
-    harbour.ready()
-    assert harbour.run("forecast", "gull").code == 0
+def loaded_by(root: Path) -> list[str]:
+    """Modules that a warm forecast reads."""
     program = (
         "import sys; from velpin.front.cli import run\n"
-        f"code = run(['--root', {str(harbour.root)!r}, 'forecast', 'gull', '--why'])\n"
+        f"code = run(['--root', {str(root)!r}, 'forecast', 'gull', '--why'])\n"
         "print(code, *sys.modules, file=sys.stderr)"
     )
     done = subprocess.run(
@@ -103,7 +113,24 @@ def test_a_warm_forecast_imports_little(harbour: Harbour) -> None:
     )
     code, *loaded = done.stderr.split()
     assert code == "0", done.stderr
+    return loaded
+
+
+def test_a_warm_forecast_imports_little(harbour: Harbour) -> None:
+    harbour.simple("base", ("gull", "1"))
+    harbour.ready()
+    assert harbour.run("forecast", "gull").code == 0
+    loaded = loaded_by(harbour.root)
     assert [name for name in HEAVY if name in loaded] == []
+
+
+@pytest.mark.parametrize("kind", [DNF, ZYPP])
+def test_so_does_one_on_an_rpm_host(tmp_path: Path, kind: str) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("base", Package("gull"))
+    harbour.refresh().forecast("gull")
+    loaded = loaded_by(harbour.root)
+    assert [name for name in (*HEAVY, "lxml", "yaml", "velpin.kinds.deb") if name in loaded] == []
 
 
 def codes() -> set[str]:
@@ -126,7 +153,7 @@ def codes() -> set[str]:
 def test_every_reason_has_its_sentence_and_every_sentence_its_reason() -> None:
     assert codes() - set(SENTENCES) == set()
     conditional = {"never-a-source", "no-arch-in-source", "source-warning", "held", "is-installed", "first-of-same",
-                   "newest", "unknown", "not-for-arch", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
+                   "newest", "unknown", "not-for-arch", "another-name", "says-only", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
     assert set(SENTENCES) - codes() - conditional == set()
     for code, text in SENTENCES.items():
         facts = {fact: 7 if fact == "number" else "X" for fact in re.findall(r"{(\w+)}", text)}

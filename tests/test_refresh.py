@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Harbour
-from velpin.demo.build import Signer
+from velpin.demo.signer import Signer
 from velpin.errors import VelpinError
 from velpin.kinds.deb.refresh import DebRefreshed
 

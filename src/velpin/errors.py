@@ -138,3 +138,11 @@ class FetchError(VelpinError):
 
 class NotThere(FetchError):
     """The source answered that there is no such file."""
+
+
+def no_realign(kind: str) -> UsageError:
+    """What a kind of host says whose installer has no upgrade across vendors."""
+    return UsageError(
+        f"--realign is for hosts of kind rpm-zypp; this one is of kind {kind}",
+        "velpin forecast --upgrade",
+    )

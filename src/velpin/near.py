@@ -1,7 +1,8 @@
-"""Names like one that was not found."""
+"""Names like one that was not found, and how well a search met a name."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 
 _LEAST = 72
@@ -16,3 +17,28 @@ def nearest(name: str, names: Iterable[str], most: int = 5) -> list[str]:
         name.lower(), list(names), scorer=fuzz.ratio, score_cutoff=_LEAST, limit=most
     )
     return [str(one[0]) for one in sorted(found, key=lambda one: (-one[1], one[0]))]
+
+
+class Worth:
+    """Ranks what a search met: 0 is best, the name itself; then its beginning, whole words of
+    it, parts of it, whole words of the summary, parts of either."""
+
+    def __init__(self, words: list[str]) -> None:
+        self._words = words
+        self._whole = "-".join(words)
+        self._alone = [re.compile(rf"\b{re.escape(word)}\b") for word in words]
+
+    def __call__(self, name: str, summary: str) -> int:
+        """The rank of a name with its summary."""
+        for word in self._words:
+            if word not in name:
+                return 4 if self._in(summary.lower()) else 5
+        if name.startswith(self._whole):
+            return int(name != self._whole)
+        return 2 if self._in(name) else 3
+
+    def _in(self, text: str) -> bool:
+        for pattern in self._alone:  # noqa: SIM110 - a measured hot loop
+            if pattern.search(text) is None:
+                return False
+        return True

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from velpin.errors import UsageError
 from velpin.model import Request
 
-_ARCH = re.compile(r"[a-z0-9][a-z0-9-]*\Z")
+_ARCH = re.compile(r"[a-z0-9][a-z0-9_-]*\Z")
 _BOUND = re.compile(r"(>=|<=|==|>|<|=)?(.*)", re.DOTALL)
 
 

@@ -124,6 +124,17 @@ class Tree:
         return self.path(name).exists()
 
 
+def read_release_fields(tree: Tree) -> dict[str, str]:
+    """The fields of etc/os-release, quotes taken off."""
+    data = tree.read("etc/os-release") or tree.read("usr/lib/os-release") or b""
+    fields = {}
+    for line in data.decode("utf-8", "replace").splitlines():
+        name, equals, value = line.strip().partition("=")
+        if equals and not name.startswith("#"):
+            fields[name] = value.strip("\"'")
+    return fields
+
+
 def _read_link(path: str) -> str | None:
     try:
         return os.readlink(path)

@@ -18,7 +18,10 @@ DATA = Path(__file__).parents[1] / "data"
 BESIDE = Path(__file__).parents[3] / "shared" / "agreement"
 
 
-KNOWN = ("0016 hibick:i386",)
+KNOWN = (
+    "deb 0016 hibick:i386",
+    "rpm-zypp 0033 ranulil@3.14.2",
+)
 """Beginnings of differences of which docs/how-hosts-choose says why they are."""
 
 
@@ -108,8 +111,10 @@ def _program(case: Path, *words: str) -> str:
 
 def _compare_one(case: Path, asked: dict[str, Any], rows: Rows) -> None:
     requests, observed = asked.get("requests", ["--upgrade"]), asked["observed"]
+    if asked.get("allow_source_change"):
+        requests = ["--upgrade", "--realign"]
     told = json.loads(_program(case, "forecast", "--json", *requests))
-    where = f"{case.name} {' '.join(requests)}"
+    where = f"{told['host']['kind']} {case.name} {' '.join(requests)}"
     if not observed["ok"]:
         text = f"{where}: refused ({observed['error']}), not foreseen"
         rows.refusals.append((not told["ok"], text))
@@ -152,7 +157,7 @@ def _action(actions: list[dict[str, Any]], answer: dict[str, Any]) -> dict[str, 
 
 def _agrees(answer: dict[str, Any], action: dict[str, Any] | None) -> bool:
     if action is None:
-        return bool(answer["outcome"] == "keep")
+        return bool(answer["outcome"] in ("keep", "none"))
     if answer["outcome"] == "none" or not answer["url"]:
         return False
     repository = answer["url"].partition("/repos/")[2].partition("/")[0]

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from types import MappingProxyType
 from typing import Literal, NamedTuple
 
 from velpin.errors import VelpinError
@@ -22,6 +24,8 @@ class SourceWish(NamedTuple):
     snippet: str = ""
     snippet_name: str = ""
     """Where the snippet came from, for messages and to tell its format by the extension."""
+    files: Mapping[str, bytes] = MappingProxyType({})
+    """Files that came with the snippet, by name below the root: a release package's."""
     key: bytes = b""
     key_name: str = ""
     fingerprint: str = ""

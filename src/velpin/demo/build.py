@@ -13,7 +13,8 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Any, NamedTuple
 
-import pysequoia
+from velpin.demo.lightship import write_lightship
+from velpin.demo.signer import Signer, new_signer
 
 Fields = Mapping[str, str]
 
@@ -25,38 +26,8 @@ class Scene(NamedTuple):
     www: Path
     keys: Path
     snippet: Path
-
-
-class Signer(NamedTuple):
-    """A key made for signing."""
-
-    secret: pysequoia.Tsk
-
-    @property
-    def fingerprint(self) -> str:
-        """Of the primary key, upper-case hexadecimal."""
-        return self.secret.extract_certificate().fingerprint.upper()
-
-    @property
-    def public(self) -> bytes:
-        """The certificate as armoured text."""
-        return str(self.secret.extract_certificate()).encode()
-
-    def clear(self, data: bytes) -> bytes:
-        """A text with a signature around it."""
-        mode = pysequoia.SignatureMode.CLEAR
-        return bytes(pysequoia.sign(self.secret.signer(), data, mode=mode))
-
-    def detached(self, data: bytes) -> bytes:
-        """An armoured signature of a text."""
-        mode = pysequoia.SignatureMode.DETACHED
-        return bytes(pysequoia.sign(self.secret.signer(), data, mode=mode))
-
-
-def new_signer(name: str, days: int | None = 1095) -> Signer:
-    """A fresh key that is good for some days (None: for ever)."""
-    seconds = days * 86400 if days is not None else None
-    return Signer(pysequoia.Tsk.generate(user_id=name, validity_seconds=seconds))
+    lightship: Path
+    """The root of the second host, one of the rpm kind."""
 
 
 def read_scene() -> dict[str, Any]:
@@ -67,7 +38,8 @@ def read_scene() -> dict[str, Any]:
 def build(folder: Path) -> Scene:
     """Make the whole scene below an empty folder."""
     scene = read_scene()
-    made = Scene(folder / "host", folder / "www", folder / "keys", folder / "snippet.list")
+    made = Scene(folder / "host", folder / "www", folder / "keys", folder / "snippet.list",
+                 folder / "lightship")  # fmt: skip
     made.keys.mkdir(parents=True)
     signers = {name: new_signer(owner) for name, owner in scene["keys"].items()}
     for name, signer in signers.items():
@@ -95,6 +67,7 @@ def build(folder: Path) -> Scene:
             by_hash=repository.get("by_hash", False),
         )
     _write_host(made, scene, stanzas)
+    write_lightship(made.lightship, made.www, scene["lightship"], signers)
     return made
 
 

@@ -26,6 +26,8 @@ class Step(NamedTuple):
     why: str
     words: Sequence[str]
     code: int = 0
+    lightship: bool = False
+    """Whether it is about the second host."""
 
 
 def steps(scene: Scene) -> list[Step]:
@@ -69,6 +71,7 @@ def steps(scene: Scene) -> list[Step]:
         Step("The confinement.", ["undo", "--yes"]),
         Step("The source and its key.", ["undo", "--yes"]),
         Step("And all is as it was.", ["forecast", "gullwatch"], 1),
+        *_lightship_chapter(scene),
     ]
 
 
@@ -95,6 +98,37 @@ def _rules_chapter() -> list[Step]:
         Step("Which rules are in force, and what does each decide?", ["rules"]),
         Step("What would come otherwise than before?", ["shift", "--since", "before.picture"], 1),
     ]
+
+
+def _lightship_chapter(scene: Scene) -> list[Step]:
+    """The same work on a host of the rpm kind: the same words, the same screens."""
+    right = str(scene.keys / "gullwatch.asc")
+    print_of = read_keys(Path(right).read_bytes(), right)[0].fingerprint
+    snippet = str(scene.root.parent / "gullwatch.repo")
+
+    def step(why: str, *words: str, code: int = 0) -> Step:
+        return Step(why, words, code, lightship=True)
+
+    return [
+        step("The other host, out at the lightship, is of another kind.", "host"),
+        step("Fetch its indexes.", "refresh"),
+        step("The distribution's tide-gauge is an old one.", "forecast", "tide-gauge"),
+        step(
+            "The vendor's snippet names the address of its key: fetched, compared, shown.",
+            "add", snippet, "--fingerprint", print_of, "--for", "tide-gauge", "--yes",
+        ),
+        step("Now the newest wins.", "forecast", "tide-gauge", "--why"),
+        step("Who else would come from there? It replaces a package.", "forecast", "--upgrade"),
+        step(
+            "Not that way: the distribution first, whatever the version.",
+            "prefer", "lightship", "--over", "gullwatch", "--yes",
+        ),
+        step("The lower number wins.", "forecast", "tide-gauge", "--why"),
+        step("And gullwatch still has what only it has.", "forecast", "gullwatch"),
+        step("The rules of that host.", "rules"),
+        step("Taken back.", "undo", "--yes"),
+        step("And the source.", "undo", "--yes"),
+    ]  # fmt: skip
 
 
 def run_demo(keep: Path | None) -> int:
@@ -135,7 +169,8 @@ def _run(screen: Screen, scene: Scene, step: Step, proxy: str) -> int:
     words = (word.replace(str(scene.root.parent) + "/", "") for word in step.words)
     screen.line(("$ " + as_typed(["velpin", *words]), "command"))
     sys.stdout.flush()
-    command = [sys.executable, "-m", "velpin", "--root", str(scene.root), *step.words]
+    root = scene.lightship if step.lightship else scene.root
+    command = [sys.executable, "-m", "velpin", "--root", str(root), *step.words]
     code = subprocess.run(
         command,
         env={**os.environ, "http_proxy": proxy, "no_proxy": ""},
@@ -151,7 +186,7 @@ def _run(screen: Screen, scene: Scene, step: Step, proxy: str) -> int:
 
 def _tell_gone() -> None:
     screen = Screen()
-    screen.head("That was the demo; its host is gone again")
+    screen.head("That was the demo; its hosts are gone again")
     screen.line("one to play with:    ", ("velpin demo --keep DIR", "command"))
     screen.line("now your own host:   ", ("velpin sources", "command"))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -27,6 +27,10 @@ if TYPE_CHECKING:
     from velpin.kinds.base import Host
 
 
+_LARGEST_GIVEN = 32 << 20
+"""No snippet or release package may be larger, in bytes."""
+
+
 class How(NamedTuple):
     """How a changing command goes about it."""
 
@@ -37,6 +41,7 @@ class How(NamedTuple):
 
 
 def wish_from(
+    host: Host,
     what: str,
     *,
     name: str,
@@ -48,7 +53,7 @@ def wish_from(
     anyway: bool,
 ) -> SourceWish:
     """The wish that the words of `velpin add` express; UsageError where they clash."""
-    snippet, shown = _snippet(what) if not url else ("", "")
+    snippet, shown, files = _given(host, what) if not url else ("", "", {})
     if snippet and (sections or archs):
         raise UsageError(
             "a snippet names its own sections and architectures",
@@ -57,18 +62,66 @@ def wish_from(
     handle = name if snippet else name or what
     return SourceWish(
         handle=handle, address=url, release=suite, sections=sections, archs=archs,
-        snippet=snippet, snippet_name=shown, fingerprint=fingerprint, anyway=anyway,
+        snippet=snippet, snippet_name=shown, files=files, fingerprint=fingerprint, anyway=anyway,
     )  # fmt: skip
+
+
+def _given(host: Host, what: str) -> tuple[str, str, dict[str, bytes]]:
+    """A snippet's text, where it is from, and the files that came with it; empty where `what`
+    is a plain name."""
+    from velpin.fetch.package import is_package, open_package
+
+    data = _bytes_of(host, what)
+    if data is None:
+        return (*_snippet(what), {})
+    if not is_package(data):
+        if what.endswith((".rpm", ".deb")):
+            raise HostFileError(what, 0, "is no package")
+        return data.decode("utf-8", "surrogateescape"), what, {}
+    files = open_package(data, what)
+    return (*_snippet_of(host, files, what), files)
+
+
+def _bytes_of(host: Host, what: str) -> bytes | None:
+    """What stands at an address, or in a release package's file; None where it is neither."""
+    if "\n" in what or what.lstrip().startswith(("deb", "[", "Types:")):
+        return None
+    if "://" in what:
+        transport, meter = transport_for(host)
+        with meter:
+            return transport.read(what, most=_LARGEST_GIVEN)
+    path = Path(what)
+    if path.suffix not in (".rpm", ".deb") or not path.is_file():
+        return None
+    try:
+        return path.read_bytes()
+    except OSError as problem:
+        raise HostFileError(what, 0, problem.strerror or "cannot be read") from problem
+
+
+def _snippet_of(host: Host, files: Mapping[str, bytes], what: str) -> tuple[str, str]:
+    """The source files of a release package as one snippet."""
+    found = [
+        name for name in files
+        if name.endswith(host.snippet_endings) and name.startswith(("etc/", "usr/"))
+    ]  # fmt: skip
+    if not found:
+        raise UsageError(
+            f"{what} holds no source for a host of kind {host.kind}",
+            f"a release package brings files that end in {' or '.join(host.snippet_endings)}",
+        )
+    texts = [files[name].decode("utf-8", "surrogateescape") for name in sorted(found)]
+    return "\n".join(texts), f"{what}: {', '.join(sorted(found))}"
 
 
 def _snippet(what: str) -> tuple[str, str]:
     """A snippet's text and where it is from; empty where `what` is a plain name."""
     if what == "-":
         return sys.stdin.read(), "standard input"
-    if what.lstrip().startswith(("deb ", "deb\t", "Types:", "deb-src ")) or "\n" in what:
+    if what.lstrip().startswith(("deb ", "deb\t", "Types:", "deb-src ", "[")) or "\n" in what:
         return what, "the quoted snippet"
     path = Path(what)
-    if path.is_file() and ("/" in what or path.suffix in (".list", ".sources", ".txt")):
+    if path.is_file() and ("/" in what or path.suffix in (".list", ".sources", ".repo", ".txt")):
         try:
             return path.read_text("utf-8", "surrogateescape"), what
         except OSError as problem:

@@ -205,6 +205,14 @@ def forecast(
     upgrade: Annotated[
         bool, typer.Option("--upgrade", help="The host's full upgrade, instead of requests.")
     ] = False,
+    realign: Annotated[
+        bool,
+        typer.Option(
+            "--realign",
+            help="With --upgrade, on rpm-zypp hosts: every installed package goes to the best"
+            " source.",
+        ),
+    ] = False,
     source: Annotated[
         str, typer.Option("--from", metavar="SOURCE", help="Narrow every request to a source.")
     ] = "",
@@ -218,12 +226,15 @@ def forecast(
     json: Json = False,
 ) -> None:
     """What requests would give, from which sources, with what else, and why."""
-    if upgrade == bool(request) or (upgrade and (source or why)):
+    if upgrade == bool(request) or (upgrade and (source or why)) or (realign and not upgrade):
         raise UsageError(
             "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
         )
     host = _open(root, as_is)
-    found = host.forecast_upgrade() if upgrade else host.forecast(request or [], source)
+    if upgrade:
+        found = host.forecast_upgrade(realign=realign)
+    else:
+        found = host.forecast(request or [], source)
     if json:
         from velpin.front import as_json
 
@@ -377,11 +388,11 @@ def add(
         bool, typer.Option("--anyway", help="Also where it is made for another release.")
     ] = False,
 ) -> None:
-    """Add a source, by address or from a vendor's snippet."""
+    """Add a source, by address, from a vendor's snippet or release package."""
     from velpin.front.changing import add_source, wish_from
 
     wish = wish_from(
-        what, name=name, url=url, suite=suite, sections=tuple(section or ()),
+        host, what, name=name, url=url, suite=suite, sections=tuple(section or ()),
         archs=tuple(arch or ()), fingerprint=fingerprint, anyway=anyway,
     )  # fmt: skip
     add_source(host, wish, key, tuple(wanted or ()), how, tuple(only or ()))

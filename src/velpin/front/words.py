@@ -37,6 +37,15 @@ SENTENCES = {
     "only-provider": "{name} is no package itself; {package} is the only one that provides it",
     "first-listed": "{source} and {others} have the very same version; it comes from the one"
     " listed first",
+    "lowest-number": "{source} has number {number}, and the lowest wins whatever the version; the"
+    " next is {next}",
+    "own-architecture": "{arch} is this host's own architecture, or fits every one",
+    "newest-there": "{version} is the newest that sources of number {number} have",
+    "lower-cost": "the very same version costs less from {source} than from {others}",
+    "read-first": "{source} and {others} have the very same version; it comes from the one read"
+    " first",
+    "obsoletes-asked": "{package} says that it replaces {name}",
+    "provides-asked": "{package} provides {name}",
     # why an offer was passed over
     "barred": "number {number} means never{where}",
     "lower-number": "number {number} is below {chosen}{where}",
@@ -46,8 +55,32 @@ SENTENCES = {
     "listed-later": "the very same version, listed after {first}",
     "not-asked-version": "{asked} was asked for",
     "not-asked-source": "{asked} was asked for",
+    "is-excluded": "kept out by {pattern} at {place}",
+    "not-included": "not among what is let in: {patterns}",
+    "module-off": "module {module} has no active stream",
+    "module-other": "it belongs to stream {stream} of module {module}; {active} is active",
+    "module-plain": "stream {active} of module {module} is active and has that name",
+    "is-locked": "locked at {place}",
+    "higher-number": "number {number}; {source} has {chosen}, and the lower number wins",
+    "best-impossible": "cannot be installed as things are",
+    "not-possible": "not to be had",
+    "lesser-architecture": "{arch} gives way to this host's own architecture",
+    "older-there": "older, with the same number {number}",
+    "higher-cost": "the same version at the higher cost {cost}",
+    "read-later": "the very same version, read after {source}",
+    "not-newer": "not newer than what is installed",
+    "stays-installed": "the host stays with what is installed when it is asked for by name",
+    "is-obsoleted": "{package} replaces it",
+    "another-name": "{package} is taken instead",
+    "is-replaced": "is replaced by {version}",
     # why a request is refused
     "unknown": "no source that is on has a package called {name}",
+    "hidden": "all that {name} could mean is kept out by the host's own settings",
+    "left-out": "{name} cannot be had; the host's settings leave it out and go on (strict=0)",
+    "locked": "{name} {version} is locked at {place}",
+    "source-unreachable": "{source} could not be reached and is not marked as one that may be"
+    " missing, so the host's installer refuses every request: {what}",
+    "gave-up": "no answer after very many tries; nothing is known of this request",
     "no-arch": "this host does not know the architecture {arch}",
     "not-for-arch": "{name} is not there for {arch}",
     "several-providers": "{name} is provided by several packages; say which: {providers}",
@@ -70,6 +103,12 @@ SENTENCES = {
     # the chain of causes
     "needs": "{package} {version} needs {relation}",
     "excludes": "{package} {version} cannot be beside {other} {other_version}",
+    "conflicts-with": "{package} {version} cannot be beside {relation}",
+    "obsoletes-it": "{package} {version} replaces {relation}, which stays",
+    "locked-at": "{name} {version} is locked at {place}",
+    "nowhere-the-same": "{package} {version} is installed; sources have other versions of it",
+    "lesser-alone": "{package} {version} for {arch} comes only together with this host's own",
+    "held-by-others": "other packages hold it back",
     "stays-asked": "which is asked for as well",
     "stays-held": "which is on hold",
     "stays-essential": "which no host may be without",
@@ -95,6 +134,14 @@ SENTENCES = {
     "still-below": "{other} would still win over {source}: number {number}",
     "not-confined": "{source} would still give everything: number {number}",
     "comes-all-the-same": "{name} would still come from {source}: number {number}",
+    "still-not-over": "{source} would still not win over {other}, which has number {number}",
+    "kept-out": "{name} would not come from {source}",
+    "other-comes": "{name} would still come in {chosen}, not {version}",
+    "never-there": "{name} could not be had any more: there is nothing like {version}",
+    "never-goes-back": "{name} is installed in {installed}, and no rule of this kind of host takes"
+    " it back to {version}; asking for that version by name does",
+    "stays-as-it-is": "{name} would stay as it is, not come to {version}",
+    "still-changes": "the next upgrade would still bring {name} {version}{from}",
     "never-comes": "not even {name} would come from {source}: number {number}",
     "never-taken": "{name} {version} would not be taken: number {number}",
     "other-wins": "of {name} the host would take {chosen}, not {version}: number {number}",
@@ -122,6 +169,9 @@ SENTENCES = {
     "says-source": "{sources} counts {number}: {meaning}",
     "says-source-never": "nothing comes from {sources}",
     "says-installed": "what is installed counts {number}: {meaning}",
+    "says-number": "{sources} has number {number}; the lowest wins",
+    "says-only": "{sources} gives only {names}",
+    "says-lock": "lock {names}{bound}{from}: neither comes nor goes",
     "says-pin": "pin {names} to {version}{older}",
     "says-pin-source": "pin {names} to {sources} at {number}{older}",
     "says-keep": "keep {names} as it is, at {number}",
@@ -150,6 +200,9 @@ SENTENCES = {
     "no-arch-in-source": "{source} {what}",
     "wrong-arch": "{source} has nothing for {arch}; it has {has}",
     "no-suite": "{source} has no suite {asked}; it has {has}; try --suite {better}",
+    "no-key-named": "{source} checks its packages' signatures and names no key that is here: the"
+    " host's installer will ask for one, or refuse; --key FILE-or-URL names it",
+    "nothing-checked": "nothing of {source} is checked: neither its index nor its packages",
     "nothing-there": "{source} has nothing for this host: {what}",
     "wrong-release": "{source} is made for {asked}, this host is {here}, and the source has"
     " {better} too; add --suite {better}",
@@ -182,6 +235,9 @@ DECIDED = {
     "rule": "a rule",
     "target release": "the target release",
     "source number": "its source's number",
+    "architecture": "the host's own architecture",
+    "cost": "the lower cost",
+    "reading order": "the order of reading",
     "request": "as asked",
 }
 
@@ -195,6 +251,9 @@ ROLES = {
     "upgrade": "",
     "essential": "no host is to be without it",
     "state": "its installation was cut short once",
+    "replaced": "{by} replaces it",
+    "supplements": "it goes along with what comes",
+    "removed": "it is in the way, and no source has it",
     "breaks": "{by} does not go with the old one",
     "conflicts": "{by} conflicts with it",
     "broken": "it needs {relation}",
@@ -217,6 +276,9 @@ def sentence(reason: Reason) -> str:
     facts["from"] = f" from {facts['source']}" if facts.get("source") else ""
     if reason.code in ("nothing-called", "nothing-fits", "none-fits"):
         facts["off"] = f"; {facts['off']}, switched off, has it" if facts.get("off") else ""
+    facts["bound"] = f" {facts['version']}" if facts.get("version") else ""
+    if reason.code == "says-lock" and facts.get("sources"):
+        facts["from"] = f" from {facts['sources']}"
     number = int(facts.get("number") or 0)
     facts["older"] = ", even where that means going back" if number >= _GOES_BACK else ""
     facts["meaning"] = next(told for least, told in MEANINGS if number >= least)

@@ -39,6 +39,10 @@ class Host(Protocol):
         """Velpin's store for it."""
 
     @property
+    def snippet_endings(self) -> tuple[str, ...]:
+        """How files end in which vendors write sources for this kind."""
+
+    @property
     def sources(self) -> Sequence[Source]:
         """Sources on, in the order of reading, then those switched off."""
 
@@ -74,8 +78,9 @@ class Host(Protocol):
     def forecast(self, texts: Sequence[str], source: str = "") -> Forecast:
         """Predict one transaction for all requests together."""
 
-    def forecast_upgrade(self) -> Forecast:
-        """Predict the full upgrade of the host."""
+    def forecast_upgrade(self, *, realign: bool = False) -> Forecast:
+        """Predict the full upgrade of the host; `realign`: every installed package goes to
+        the best source, whatever its vendor. UsageError where this kind has no such upgrade."""
 
     def offers(self, names: Iterable[str]) -> list[Offer]:
         """Every offer of some names, newest first, also of sources switched off."""

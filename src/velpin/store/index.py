@@ -8,6 +8,7 @@ was made from changes, it is made anew beside it and put in its place by one ren
     provides    a sorted line for each provided name: name, provider's name, provider's id
     built       a sorted line for each name that its source package does not have itself:
                 source package, name
+    links       for each kind of link a reader gives, sorted lines as those of `provides`
     facts       one line of JSON: where these lie, and the file this was made from
 
 A large index is written in several such parts, one after the other. The file is mapped,
@@ -23,16 +24,17 @@ import mmap
 import os
 import re
 import shutil
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from heapq import merge
 from importlib import import_module
 from pathlib import Path
+from types import MappingProxyType
 from typing import IO, Any, NamedTuple
 
 from velpin.beside import Beside
 from velpin.errors import CannotWrite, StoreError
 
-SCHEMA = 5
+SCHEMA = 7
 _TAIL = 8
 _SUMMARY = 9
 """The column of the summary in a row's line, the last one."""
@@ -93,6 +95,9 @@ class Entry(NamedTuple):
     summary: str
 
 
+Links = Mapping[str, list[tuple[str, int]]]
+
+
 class Batch(NamedTuple):
     """Some consecutive entries: their texts in one block, and what was read from each."""
 
@@ -102,6 +107,8 @@ class Batch(NamedTuple):
     """Provided name, and which of this batch's entries provides it."""
     essential: list[str]
     """Names of entries that say no host should be without them."""
+    links: Links = MappingProxyType({})
+    """By kind of link: another package's name, and which of this batch's entries says it."""
 
 
 Notes = list[tuple[int, str]]
@@ -133,6 +140,10 @@ class Index:
     def count(self) -> int:
         """How many entries it holds."""
         return sum(part["count"] for part in self._parts)
+
+    def all_linked(self, kind: str) -> list[str]:
+        """Every name that some entry has a link of a kind to, once, in byte order."""
+        return self._keys(kind)
 
     @property
     def notes(self) -> Notes:
@@ -206,10 +217,27 @@ class Index:
 
     def providers(self, name: str) -> list[Row]:
         """Entries that provide a name, in the order of the index."""
+        return self._rows_of(self._lines("provides", name))
+
+    def linked(self, kind: str, name: str) -> list[Row]:
+        """Entries with a link of a kind to a name, in the order of the index."""
+        return self._rows_of(self._lines(kind, name))
+
+    def link_table(self, kind: str) -> dict[str, list[tuple[str, int]]]:
+        """All links of a kind at once: by name the owners' names and ids."""
+        found: dict[str, list[tuple[str, int]]] = {}
+        for part in self._parts:
+            first, last = part.get(kind, (0, 0))
+            for line in self._map[first:last].decode().splitlines():
+                name, owner, position = line.split("\t")
+                found.setdefault(name, []).append((owner, int(position)))
+        return found
+
+    def _rows_of(self, lines: Iterable[bytes]) -> list[Row]:
         found: dict[int, Row] = {}
-        for line in self._lines("provides", name):
-            _, provider, position = line.decode().split("\t")
-            for row in self.rows(provider):
+        for line in lines:
+            _, owner, position = line.decode().split("\t")
+            for row in self.rows(owner):
                 if row.id == int(position):
                     found[row.id] = row
         return [found[position] for position in sorted(found)]
@@ -254,7 +282,7 @@ class Index:
             return self._known[kind]
         found: set[bytes] = set()
         for part in self._parts:
-            first, last = part[kind]
+            first, last = part.get(kind, (0, 0))
             found.update(re.findall(rb"(?m)^[^\t\n]+", self._map[first:last]))
         self._known[kind] = [key.decode() for key in sorted(found)]
         return self._known[kind]
@@ -263,7 +291,7 @@ class Index:
         """Lines that begin with a key, by bisection of each sorted part."""
         wanted = key.encode() + b"\t"
         for part in self._parts:
-            low, last = part[kind]
+            low, last = part.get(kind, (0, 0))
             first, high = low, last
             while low < high:
                 middle = self._map.rfind(b"\n", first, (low + high) // 2) + 1 or first
@@ -365,7 +393,7 @@ def _moved(part: dict[str, Any], base: int) -> dict[str, Any]:
     return {
         **part,
         "blocks": [(base + first, length) for first, length in part["blocks"]],
-        **{kind: [base + at for at in part[kind]] for kind in _SORTED},
+        **{kind: [base + at for at in part[kind]] for kind in (*_SORTED, *part["links"])},
     }
 
 
@@ -378,13 +406,17 @@ def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
     built: list[str] = []
     blocks: list[tuple[int, int]] = []
     essential: list[str] = []
+    links: dict[str, list[str]] = {}
     for number, batch in enumerate(read(notes), part * _PART):
         data = lz4.block.compress(batch.block, mode="fast", acceleration=_ACCELERATION)
         blocks.append((file.tell(), len(data)))
         file.write(data)
+        _take_links(batch, part * _PART + len(lines), links)
         _take(batch, number, part * _PART, lines, provides, built)
         essential += batch.essential
     return {
+        **{kind: _put_lines(file, found) for kind, found in links.items()},
+        "links": list(links),
         "count": len(lines),
         "notes": notes,
         "essential": essential,
@@ -410,6 +442,12 @@ def _take(
         )
         if origin:
             built.append(f"{origin}\t{name}\n")
+
+
+def _take_links(batch: Batch, base: int, links: dict[str, list[str]]) -> None:
+    for kind, pairs in batch.links.items():
+        found = links.setdefault(kind, [])
+        found += [f"{name}\t{batch.entries[at][0]}\t{base + at}\n" for name, at in pairs]
 
 
 def _put_lines(file: IO[bytes], lines: list[str]) -> tuple[int, int]:

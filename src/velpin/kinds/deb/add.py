@@ -12,7 +12,9 @@ from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from velpin.change.plan import KeyShown, Plan, SourceWish
+from velpin.change.keyshow import agreeing
+from velpin.change.keyshow import shown as shown_key
+from velpin.change.plan import Plan, SourceWish
 from velpin.errors import (
     BadKey,
     BadSignature,
@@ -41,10 +43,9 @@ from velpin.kinds.deb.sources import (
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import OWN_FOLDER, named_keys, written_out
 from velpin.model import Fact, Reason
-from velpin.trust.openpgp import Key, armoured, bare, read_keys
+from velpin.trust.openpgp import Key, armoured, read_keys
 
 _FOLDER = "etc/apt/sources.list.d"
-_LEAST_FINGERPRINT = 32
 _COMMON_SUITES = ("stable", "main", "testing", "release", "any", "all", "unstable")
 """Suites that are named after no release of any distribution."""
 
@@ -156,21 +157,10 @@ def _keys(wish: SourceWish, entries: list[Entry]) -> list[Key]:
             value = entry.options.get("signed-by", "")
             if "BEGIN PGP" in value:
                 keys += read_keys(written_out(value), "the snippet's key")
-    if not wish.fingerprint:
-        return keys
-    wanted = bare(wish.fingerprint)
-    if len(wanted) < _LEAST_FINGERPRINT:
-        raise UsageError(
-            f"{wish.fingerprint!r} is too short for a fingerprint", "give all 40 characters of it"
-        )
-    fitting = [key for key in keys if key.fingerprint == wanted]
-    if not fitting:
-        had = ", ".join(key.grouped for key in keys) or "no key"
-        raise TrustError(
-            f"the fingerprint does not agree: expected {wanted}, found {had}",
-            "do not add it; ask whoever runs the source which key is theirs",
-        )
-    return fitting
+            for file in value.split():
+                if file.lstrip("/") in wish.files:
+                    keys += read_keys(wish.files[file.lstrip("/")], file)
+    return agreeing(keys, wish)
 
 
 # -- what would be written ---------------------------------------------------------------
@@ -286,7 +276,7 @@ def _examine(
         for key in named_keys(after.tree, source).keys
         if key.fingerprint in signers
     ]
-    plan.keys = [_shown(key, signers if seen else None, wish, clock()) for key in shown]
+    plan.keys = [shown_key(key, signers if seen else None, wish, clock()) for key in shown]
     if not plan.error:
         for source in added:
             _check_release(after, plan, source, transport)
@@ -384,20 +374,6 @@ def _has_suite(url: str, transport: Transport) -> bool:
         except (FetchError, TrustError):
             continue
     return False
-
-
-def _shown(key: Key, signers: set[str] | None, wish: SourceWish, now: float) -> KeyShown:
-    state = "revoked" if key.revoked else "expired" if key.is_expired(now) else "good"
-    return KeyShown(
-        key.owner,
-        key.grouped,
-        key.created,
-        key.expires,
-        key.algorithm,
-        state,  # type: ignore[arg-type]
-        None if signers is None else key.fingerprint in signers,
-        True if wish.fingerprint else None,
-    )
 
 
 # -- a key for a source that is there ----------------------------------------------------

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from velpin.errors import HostFileError
+from velpin.errors import HostFileError, no_realign
 from velpin.kinds.deb import KIND
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
@@ -28,6 +28,7 @@ class DebHost(DebState):
     """One deb host."""
 
     kind = KIND
+    snippet_endings = (".list", ".sources")
 
     # -- looking -------------------------------------------------------------------------
 
@@ -86,8 +87,10 @@ class DebHost(DebState):
 
         return forecast(self, texts, source)
 
-    def forecast_upgrade(self) -> Forecast:
-        """Predict the full upgrade of the host."""
+    def forecast_upgrade(self, *, realign: bool = False) -> Forecast:
+        """Predict the full upgrade of the host; it has no other."""
+        if realign:
+            raise no_realign(self.kind)
         from velpin.kinds.deb.forecast import forecast_upgrade
 
         return forecast_upgrade(self)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator
 from heapq import nsmallest
 
@@ -14,6 +13,7 @@ from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import version_key
 from velpin.model import Offer, OfferState
+from velpin.near import Worth
 from velpin.store.index import Index, Row
 
 
@@ -113,7 +113,7 @@ def find(host: DebState, text: str, most: int = 40) -> tuple[list[Met], int]:
     for index in _searched(host):
         for name, summary in index.speaking_of(words) if words else ():
             met.setdefault(name, summary)
-    worth = _Worth(words)
+    worth = Worth(words)
     ranked = nsmallest(most, met, key=lambda name: (worth(name, met[name]), len(name), name))
     return [_met(host, name, met[name]) for name in ranked], len(met)
 
@@ -123,30 +123,6 @@ def _searched(host: DebState) -> Iterator[Index]:
     if host.record:
         yield host.record
     yield from (index for _, index in host.indexes_off())
-
-
-class _Worth:
-    """Ranks what a search met: 0 is best, the name itself; then its beginning, whole words of
-    it, parts of it, whole words of the summary, parts of either."""
-
-    def __init__(self, words: list[str]) -> None:
-        self._words = words
-        self._whole = "-".join(words)
-        self._alone = [re.compile(rf"\b{re.escape(word)}\b") for word in words]
-
-    def __call__(self, name: str, summary: str) -> int:
-        for word in self._words:
-            if word not in name:
-                return 4 if self._in(summary.lower()) else 5
-        if name.startswith(self._whole):
-            return int(name != self._whole)
-        return 2 if self._in(name) else 3
-
-    def _in(self, text: str) -> bool:
-        for pattern in self._alone:  # noqa: SIM110 - a measured hot loop
-            if pattern.search(text) is None:
-                return False
-        return True
 
 
 def _met(host: DebState, name: str, summary: str) -> Met:

@@ -37,7 +37,7 @@ from velpin.model import Reason, Source
 from velpin.store.index import Index, Part, Row
 from velpin.store.memo import Memo
 from velpin.store.shelf import Shelf
-from velpin.tree import Edits, Tree
+from velpin.tree import Edits, Tree, read_release_fields
 
 OWN = "(installed)"
 """Stands where a source's handle would, for the host's own record of packages."""
@@ -69,13 +69,7 @@ class DebState:
     @cached_property
     def release(self) -> dict[str, str]:
         """The fields of etc/os-release."""
-        data = self.tree.read("etc/os-release") or self.tree.read("usr/lib/os-release") or b""
-        fields = {}
-        for line in data.decode("utf-8", "replace").splitlines():
-            name, equals, value = line.strip().partition("=")
-            if equals and not name.startswith("#"):
-                fields[name] = value.strip("\"'")
-        return fields
+        return read_release_fields(self.tree)
 
     @cached_property
     def archs(self) -> tuple[str, ...]:

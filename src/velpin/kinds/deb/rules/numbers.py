@@ -6,30 +6,16 @@ wish does not want it is moved just far enough, until every wish holds.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from typing import NamedTuple
+from collections.abc import Iterable, Sequence
 
 from velpin.errors import Refusal
 from velpin.kinds.deb.choice import DOWNGRADES, UPGRADES_ONLY
 from velpin.kinds.deb.rules.meaning import handles_meant
 from velpin.kinds.deb.state import DebState
+from velpin.orders import Order
 from velpin.wish import Wish, command_of
 
 _STEP = 10
-
-
-class Order(NamedTuple):
-    """One wish about the order of sources, by handles."""
-
-    wish: Wish
-    subjects: tuple[str, ...]
-    over: tuple[str, ...]
-    under: tuple[str, ...]
-
-    def pairs(self) -> Iterator[tuple[str, str]]:
-        """Each pair of which the first is to win."""
-        yield from ((one, other) for one in self.subjects for other in self.over)
-        yield from ((other, one) for one in self.subjects for other in self.under)
 
 
 def order_of(host: DebState, wish: Wish) -> Order:
@@ -41,33 +27,6 @@ def order_of(host: DebState, wish: Wish) -> Order:
         over = [one.handle for one in host.sources if one.on and one.handle not in under]
     other = [handle for handle in over if handle not in subjects]
     return Order(wish, tuple(subjects), tuple(other), tuple(under))
-
-
-def contradicted(new: Order, others: Sequence[Order]) -> Wish | None:
-    """A wish with which another cannot go, None where all can be."""
-    for above, below in new.pairs():
-        way = _way(below, above, others)
-        if way:
-            return way
-        if (below, above) in set(new.pairs()):
-            return new.wish
-    return None
-
-
-def _way(start: str, end: str, orders: Sequence[Order]) -> Wish | None:
-    """The first wish on a way from a source down to another that it must win over."""
-    edges = [(above, below, one.wish) for one in orders for above, below in one.pairs()]
-    waiting: list[tuple[str, Wish | None]] = [(start, None)]
-    seen = {start}
-    while waiting:
-        here, first = waiting.pop(0)
-        for above, below, wish in edges:
-            if above == here and below == end:
-                return first or wish
-            if above == here and below not in seen:
-                seen.add(below)
-                waiting.append((below, first or wish))
-    return None
 
 
 def base_numbers(host: DebState) -> dict[str, tuple[int, int]]:

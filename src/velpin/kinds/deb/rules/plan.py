@@ -15,7 +15,7 @@ from velpin.kinds.deb.control import decode, encode, read_stanzas, split_lines
 from velpin.kinds.deb.rules.compiled import has_several_ways, ways
 from velpin.kinds.deb.rules.meaning import is_there
 from velpin.kinds.deb.rules.merged import Target, merged, says_something, without
-from velpin.kinds.deb.rules.numbers import contradicted, numbers_for, order_of
+from velpin.kinds.deb.rules.numbers import numbers_for, order_of
 from velpin.kinds.deb.rules.proof import verdict
 from velpin.kinds.deb.rules.settled import findings, settled
 from velpin.kinds.deb.rules.written import (
@@ -32,6 +32,7 @@ from velpin.kinds.deb.rules.written import (
 )
 from velpin.kinds.deb.state import DebState
 from velpin.model import Place, Reason, WayOut
+from velpin.orders import contradicted
 from velpin.wish import Verdict, Wish, command_of, short_of
 
 _TARGET_ALONE = re.compile(r'\s*APT::Default-Release\s+"?[^"\s;]*"?\s*;\s*', re.IGNORECASE)

@@ -1,0 +1,66 @@
+"""A made-up rpm host with one source of many packages, the same at every run."""
+
+from __future__ import annotations
+
+import random
+from pathlib import Path
+
+from benchmarks.made_up import _WORDS
+from velpin.demo.rpm_files import Package, write_record, write_rpm_repository
+
+
+def packages(count: int, seed: int = 1) -> list[Package]:
+    """So many packages in layers: each needs a few of far fewer below it, and libraries."""
+    pick = random.Random(seed)
+    names = [f"{pick.choice(_WORDS)}-{pick.choice(_WORDS)}-{number}" for number in range(count)]
+    found = []
+    for number, name in enumerate(names):
+        deeper = number // 8
+        needs = [names[pick.randrange(deeper)] for _ in range(pick.randint(2, 6))] if deeper else []
+        needs += [f"lib{names[pick.randrange(deeper)]}.so.1()(64bit)"] if deeper else []
+        found.append(
+            Package(
+                name,
+                f"{pick.randint(0, 9)}.{pick.randint(0, 99)}-1.mo4",
+                summary=f"the {name} of the harbour, measured and written down every day",
+                requires=tuple(dict.fromkeys(needs)),
+                provides=(f"lib{name}.so.1()(64bit)", f"pkgconfig({name})"),
+                files=(f"/usr/bin/{name}", f"/etc/{name}.conf", f"/usr/share/doc/{name}/README"),
+            )
+        )
+    return found
+
+
+def write_rpm_host(folder: Path, count: int, installed: int = 1500) -> Path:
+    """Write the source and two hosts with it, one of each layout; gives their folder.
+
+    Some packages of the lowest layers are installed, half of them older than offered.
+    """
+    offered = packages(count)
+    write_rpm_repository(folder / "bench", offered, date=1_700_000_000)
+    other = [
+        Package(one.name, "9.100-1.mo4", vendor="Vendor", requires=one.requires)
+        for one in offered[:: max(1, count // 60_000)][: count * 6 // 10]
+    ]
+    write_rpm_repository(folder / "vendor", other, date=1_700_000_000)
+    here = [
+        Package(one.name, "0.0-1.mo4" if place % 2 else one.version, requires=one.requires,
+                provides=one.provides, files=one.files)
+        for place, one in enumerate(offered[:installed])
+    ]  # fmt: skip
+    release = Package("mooring-release", "4-1", "noarch", provides=("system-release = 4",))
+    for kind, sources in (("dnf", "etc/yum.repos.d"), ("zypp", "etc/zypp/repos.d")):
+        root = folder / kind
+        write_record(root / "var/lib/rpm/rpmdb.sqlite", [release, *here])
+        texts = {"etc/os-release": "ID=mooring\nVERSION_ID=4\n"}
+        if kind == "dnf":
+            texts["etc/dnf/dnf.conf"] = "[main]\ngpgcheck=0\n"
+        for name, lines in (("bench", ""), ("vendor", "priority=120\n")):
+            texts[f"{sources}/{name}.repo"] = (
+                f"[{name}]\nbaseurl=file://{folder}/{name}\ngpgcheck=0\n{lines}"
+            )
+        for name, text in texts.items():
+            path = root / name
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(text)
+    return folder

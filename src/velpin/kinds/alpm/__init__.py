@@ -1,0 +1,1 @@
+"""Hosts of kind alpm: so far the order of their versions."""

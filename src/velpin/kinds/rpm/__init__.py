@@ -1,0 +1,1 @@
+"""What both layouts of rpm hosts share: version order, relations, package headers, indexes."""

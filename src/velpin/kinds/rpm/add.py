@@ -1,0 +1,329 @@
+"""Turning a wish for a new source into edits of an rpm host, checked before anything is written.
+
+The considered source is read back by the ordinary reader through the overlay, fetched with
+exactly the key it would be given, and only then shown.
+"""
+
+from __future__ import annotations
+
+import re
+import time
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+from urllib.parse import urlsplit
+
+from velpin.change.keyshow import agreeing, shown
+from velpin.change.plan import Plan, SourceWish
+from velpin.errors import (
+    BadKey,
+    BadSignature,
+    HostFileError,
+    MissingKey,
+    NotThere,
+    Refusal,
+    UsageError,
+)
+from velpin.fetch.download import Transport
+from velpin.kinds.rpm.edit import ADDED, with_value
+from velpin.kinds.rpm.ini import Section, read_sections, words
+from velpin.kinds.rpm.refresh import RpmRefreshed, refresh_source
+from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys
+from velpin.kinds.rpm.variables import substituted
+from velpin.model import Reason
+from velpin.trust.openpgp import Key, armoured, read_keys
+
+_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._:+-]*\Z")
+_LARGEST_KEY = 4 << 20
+
+
+class Wanted(NamedTuple):
+    """One section to be written: its handle, its values, and the keys it is to name."""
+
+    handle: str
+    values: tuple[tuple[str, str], ...]
+    keys: tuple[Key, ...] = ()
+
+
+def plan_add(
+    host: RpmState,
+    wish: SourceWish,
+    transport: Transport,
+    clock: Callable[[], float] = time.time,
+) -> Plan:
+    """What adding a source would write, and what there is to know before saying yes.
+
+    Raises UsageError for a wish that says too little, Refusal where the source or its name
+    is taken, TrustError where the key is not what it must be.
+    """
+    known = next((source for source in host.sources if source.handle == wish.handle), None)
+    if known and not wish.address and not wish.snippet:
+        return _plan_key(host, known, wish, transport, clock)
+    wanted = _wanted(host, wish, transport)
+    handle = wanted[0].handle
+    plan = Plan(command=f"velpin add {handle}", summary=f"add source {handle}")
+    file = _file_for(host, handle)
+    edits: dict[str, bytes | None] = {}
+    texts = []
+    for one in wanted:
+        key_file = _key_file_for(host, one.handle, one.keys) if one.keys else ""
+        if key_file:
+            edits[key_file] = armoured(one.keys)
+        texts.append(_section_text(one, key_file))
+    edits[file] = (f"{ADDED}\n" + "\n".join(texts)).encode()
+    plan.propose(host.tree, edits)
+    plan.handles = [one.handle for one in wanted]
+    if plan.unchanged:
+        return plan
+    _refuse_taken(host, wanted, file)
+    keys = [key for one in wanted for key in one.keys]
+    _examine(host, plan, keys, wish, transport, clock)
+    return plan
+
+
+# -- what is wished ----------------------------------------------------------------------
+
+
+def _wanted(host: RpmState, wish: SourceWish, transport: Transport) -> list[Wanted]:
+    if wish.release or wish.sections:
+        raise UsageError(
+            "--suite and --section are for deb hosts", f"this host is of kind {host.kind}"
+        )
+    if wish.snippet:
+        sections = read_snippet(wish.snippet, wish.snippet_name)
+    else:
+        sections = [_plain(host, wish)]
+    if wish.handle and len(sections) > 1:
+        names = ", ".join(section.name for section in sections)
+        raise UsageError(
+            f"the snippet names several sources: {names}", "leave the name away; each keeps its own"
+        )
+    return [_one(host, wish, section, transport) for section in sections]
+
+
+def _plain(host: RpmState, wish: SourceWish) -> Section:
+    if not wish.address:
+        raise UsageError(
+            f"no source is called {wish.handle!r}, and no address was given",
+            "velpin add NAME --url ADDRESS, or a snippet",
+        )
+    if not urlsplit(wish.address).scheme:
+        raise UsageError(f"{wish.address!r} is no address: no scheme such as https:")
+    name = wish.handle or _name_from(wish.address)
+    text = f"[{name}]\nname={name}\nbaseurl={wish.address}\nenabled=1\ngpgcheck=1\n"
+    return read_sections(text.encode(), "the address")[0]
+
+
+def read_snippet(text: str, name: str = "") -> list[Section]:
+    """The sources a vendor's snippet names.
+
+    Raises HostFileError (snippet and line) where the host would not read it, UsageError
+    where it names no source.
+    """
+    shown_as = name or "snippet"
+    lines = text.replace("\r\n", "\n").split("\n")
+    first = next((at for at, line in enumerate(lines) if line.strip().startswith("[")), None)
+    if first is None:
+        raise UsageError(
+            f"{shown_as} names no source", "expected a section `[name]` with `baseurl=ADDRESS`"
+        )
+    body = [line if at >= first else "" for at, line in enumerate(lines)]
+    body = ["" if _is_shell(line) else line for line in body]
+    found = read_sections("\n".join(body).encode(), shown_as, joined=True)
+    sections = [one for one in found if one.name != "main"]
+    for section in sections:
+        if not any(key in section for key in ("baseurl", "mirrorlist", "metalink")):
+            raise HostFileError(
+                shown_as, section.line, f"{section.name} has no baseurl, mirrorlist or metalink"
+            )
+    return sections
+
+
+def _is_shell(line: str) -> bool:
+    """The closing line of a command that vendors print around a snippet."""
+    return bool(re.fullmatch(r"\s*(EOF|EOL|END|_EOF_|'|\"|EOT)\s*", line))
+
+
+def _name_from(address: str) -> str:
+    parts = urlsplit(address)
+    host = (parts.hostname or "").removeprefix("www.").split(".")
+    inner = [one for one in parts.path.split("/") if one and "$" not in one]
+    text = "-".join([*host[:1], *inner[-1:]]) or "source"
+    return re.sub(r"[^a-z0-9.+-]+", "-", text.lower()).strip("-") or "source"
+
+
+def _one(host: RpmState, wish: SourceWish, section: Section, transport: Transport) -> Wanted:
+    handle = wish.handle or section.name
+    if not _NAME.match(handle):
+        raise UsageError(
+            f"{handle!r} cannot be a name: use letters, digits, `.`, `_`, `:`, `+` and `-`",
+            "give the source a name of your own: velpin add NAME ...",
+        )
+    values = {value.key: value.text for value in section.values}
+    keys = _keys(host, wish, values, transport)
+    return Wanted(handle, tuple(values.items()), tuple(keys))
+
+
+def _keys(
+    host: RpmState, wish: SourceWish, values: dict[str, str], transport: Transport
+) -> list[Key]:
+    """Keys given with the wish, else those at the addresses that the snippet names."""
+    if wish.key:
+        return agreeing(read_keys(wish.key, wish.key_name or "the key"), wish)
+    keys: list[Key] = []
+    for address in words(substituted(values.get("gpgkey", ""), host.variables)):
+        file = address.removeprefix("file://").lstrip("/")
+        if file in wish.files:
+            keys += read_keys(wish.files[file], file)
+        elif urlsplit(address).scheme in ("http", "https", "ftp"):
+            keys += read_keys(transport.read(address, most=_LARGEST_KEY), address)
+    if keys or wish.fingerprint:
+        return agreeing(keys, wish)
+    return []
+
+
+# -- what would be written ---------------------------------------------------------------
+
+
+def _section_text(wanted: Wanted, key_file: str) -> str:
+    values = dict(wanted.values)
+    values.setdefault("name", wanted.handle)
+    if key_file:
+        values["gpgkey"] = f"file:///{key_file}"
+        values.setdefault("gpgcheck", "1")
+    lines = [f"[{wanted.handle}]"]
+    lines += [f"{key}={value}".replace("\n", "\n        ") for key, value in values.items()]
+    return "\n".join(lines) + "\n"
+
+
+def _key_file_for(host: RpmState, handle: str, keys: Sequence[Key]) -> str:
+    file = f"{OWN_FOLDER}/RPM-GPG-KEY-{handle.replace(':', '-')}"
+    there = host.tree.read(file)
+    return file if there in (None, armoured(keys)) else f"{file}-velpin"
+
+
+def _file_for(host: RpmState, handle: str) -> str:
+    file = f"{host.sources_folder}/{handle.replace(':', '-')}.repo"
+    there = host.tree.read(file)
+    if there is not None and not there.startswith(ADDED.encode()):
+        return f"{host.sources_folder}/{handle.replace(':', '-')}-velpin.repo"
+    return file
+
+
+def _refuse_taken(host: RpmState, wanted: Sequence[Wanted], file: str) -> None:
+    for one in wanted:
+        values = dict(one.values)
+        urls = {
+            url.rstrip("/") for url in words(substituted(values.get("baseurl", ""), host.variables))
+        }
+        for source in host.sources:
+            if source.file == file:
+                continue
+            if urls.intersection(source.urls):
+                raise Refusal(
+                    f"{source.address} is on this host already, as {source.handle}"
+                    f" ({source.places[0]}){'' if source.on else ', switched off'}",
+                    f"velpin on {source.handle}" if not source.on
+                    else f"velpin drop {source.handle} first, if you want it written anew",
+                )  # fmt: skip
+            if source.handle == one.handle:
+                raise Refusal(
+                    f"{one.handle} is the name of another source ({source.places[0]})",
+                    "give this one another name",
+                )
+
+
+# -- looking before writing --------------------------------------------------------------
+
+
+def _examine(
+    host: RpmState,
+    plan: Plan,
+    keys: Sequence[Key],
+    wish: SourceWish,
+    transport: Transport,
+    clock: Callable[[], float],
+) -> None:
+    after = host.with_edits(plan.edits)
+    if after.config_errors:
+        raise after.config_errors[0]
+    added = [source for source in after.sources if source.on and source.handle in plan.handles]
+    signers: set[str] = set()
+    seen = False
+    for source in added:
+        result = refresh_source(after, source, transport, clock)
+        _take_result(plan, source, result)
+        signers.update(result.signed_by)
+        seen = seen or bool(result.signed_by) or isinstance(result.error, MissingKey | BadSignature)
+    known = keys or [key for source in added for key in named_keys(after, source).keys]
+    plan.keys = [shown(key, signers if seen else None, wish, clock()) for key in known]
+    if plan.error:
+        return
+    fresh = host.with_edits(plan.edits)
+    for handle in plan.handles:
+        _check_fit(fresh, plan, fresh.source(handle))
+
+
+def _take_result(plan: Plan, source: RpmSource, result: RpmRefreshed) -> None:
+    for warning in result.warnings:
+        plan.notes.append(Reason("source-warning", {"source": source.handle, "what": warning}))
+    if isinstance(result.error, MissingKey):
+        plan.error = MissingKey(
+            result.error.message,
+            result.error.key_ids,
+            "get that key from whoever runs the source, and give it: --key FILE-or-URL",
+        )
+    elif isinstance(result.error, NotThere):
+        facts = {"source": source.handle, "what": result.error.message}
+        plan.findings.append(Reason("nothing-there", dict(facts)))
+    elif result.error:
+        plan.error = result.error
+
+
+def _check_fit(host: RpmState, plan: Plan, source: RpmSource) -> None:
+    """What speaks against a source on this host: nothing for its architecture, no key."""
+    if not source.on:
+        return
+    index = host.index(source)
+    if index is not None and index.count:
+        archs = {row.arch for row in index.all_rows()}
+        if not any(host.archs.takes(arch) for arch in archs):
+            has = " ".join(sorted(archs))
+            facts = {"source": source.handle, "arch": host.native, "has": has}
+            plan.findings.append(Reason("wrong-arch", dict(facts)))
+    if source.signed_packages and not named_keys(host, source).keys:
+        plan.notes.append(Reason("no-key-named", {"source": source.handle}))
+    if not (source.signed_packages or source.signed_index):
+        plan.notes.append(Reason("nothing-checked", {"source": source.handle}))
+
+
+# -- a key for a source that is there ----------------------------------------------------
+
+
+def _plan_key(
+    host: RpmState,
+    source: RpmSource,
+    wish: SourceWish,
+    transport: Transport,
+    clock: Callable[[], float],
+) -> Plan:
+    if not wish.key:
+        raise Refusal(
+            f"{source.handle} is on this host already ({source.places[0]})",
+            "give --key FILE-or-URL to name the key it is to be signed with",
+        )
+    keys = agreeing(read_keys(wish.key, wish.key_name or "the key"), wish)
+    if not keys:
+        raise BadKey(f"{wish.key_name}: holds no key")
+    key_file = _key_file_for(host, source.handle, keys)
+    data = host.tree.read(source.file) or b""
+    data = with_value(data, source.file, source.handle, "gpgkey", f"file:///{key_file}")
+    if not source.signed_packages:
+        data = with_value(data, source.file, source.handle, "gpgcheck", "1")
+    plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
+    plan.propose(host.tree, {key_file: armoured(keys), source.file: data})
+    plan.handles = [source.handle]
+    if not plan.unchanged:
+        _examine(host, plan, keys, wish, transport, clock)
+    return plan

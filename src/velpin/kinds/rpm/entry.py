@@ -1,0 +1,72 @@
+"""One package's facts, and how they are kept in the index store.
+
+line 1      vendor, location, bytes to fetch, bytes on disk, time of building, source
+            package, parted by tabs
+further     a letter for the kind of relation, then the relations, parted by tabs:
+            P provides  R requires  C conflicts  O obsoletes
+            M recommends  G suggests  S supplements  E enhances
+            F files
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+from velpin.kinds.rpm.relation import Capability, Relation, read_relation
+
+KINDS = {
+    "P": "provides", "R": "requires", "C": "conflicts", "O": "obsoletes",
+    "M": "recommends", "G": "suggests", "S": "supplements", "E": "enhances",
+}  # fmt: skip
+
+
+@dataclass(slots=True)
+class Facts:
+    """What choosing and its forecast need to know of one package."""
+
+    vendor: str = ""
+    location: str = ""
+    size: int = 0
+    installed_size: int = 0
+    built: int = 0
+    """Time of building, in seconds since 1970."""
+    source: str = ""
+    relations: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    files: tuple[str, ...] = ()
+
+    def of(self, letter: str) -> tuple[Relation, ...]:
+        """The relations of one kind, by its letter."""
+        return tuple(map(read_relation, self.relations.get(letter, ())))
+
+    @property
+    def provides(self) -> tuple[Capability, ...]:
+        """What it provides."""
+        return tuple(one for one in self.of("P") if isinstance(one, Capability))
+
+
+def written(
+    head: Iterable[str], relations: Mapping[str, Iterable[str]], files: Iterable[str]
+) -> str:
+    """The text kept for one package."""
+    lines = ["\t".join(head)]
+    lines += [
+        f"{letter}{joined}" for letter, given in relations.items() if (joined := "\t".join(given))
+    ]
+    joined = "\t".join(files)
+    if joined:
+        lines.append("F" + joined)
+    return "\n".join(lines)
+
+
+def read_facts(text: bytes) -> Facts:
+    """The facts from their kept text."""
+    first, *rest = text.decode("utf-8", "replace").split("\n")
+    vendor, location, size, installed, built, source = first.split("\t")
+    found = Facts(vendor, location, int(size), int(installed), int(built), source)
+    for line in rest:
+        if line[:1] == "F":
+            found.files = tuple(line[1:].split("\t"))
+        elif line:
+            found.relations[line[0]] = tuple(line[1:].split("\t"))
+    return found

@@ -1,0 +1,95 @@
+"""Why the host would refuse, told from the rules that cannot all be kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from velpin.kinds.rpm.pool import Build
+from velpin.kinds.rpm.relation import Relation
+from velpin.kinds.rpm.solve.rules import Why
+from velpin.kinds.rpm.solve.work import JobWhy
+from velpin.kinds.rpm.state import RpmState
+from velpin.model import Fact, Reason
+from velpin.resolve.search import Clause
+
+_MOST = 12
+_SHOWN = 4
+
+
+def chain(host: RpmState, proof: Sequence[Clause]) -> tuple[Reason, ...]:
+    """The rules of a proof as reasons: what was asked for first, then what each needs."""
+    jobs = [one.why.job for one in proof if isinstance(one.why, JobWhy)]
+    whys = [one.why for one in proof if isinstance(one.why, Why)]
+    found: list[Reason] = []
+    order = {build.id: place for place, build in enumerate(_reached(jobs, whys))}
+    whys.sort(key=lambda why: order.get(why.owner.id if why.owner else 0, len(order)))
+    for why in whys:
+        for reason in _told(host, why):
+            if reason not in found:
+                found.append(reason)
+    return tuple(found[:_MOST])
+
+
+def _reached(jobs: Sequence[object], whys: Sequence[Why]) -> Iterator[Build]:
+    for job in jobs:
+        yield from getattr(job, "builds", ())
+    for why in whys:
+        if why.owner is not None:
+            yield why.owner
+
+
+def _told(host: RpmState, why: Why) -> Iterator[Reason]:
+    owner = why.owner
+    if owner is None:
+        return
+    facts: dict[str, Fact] = {"package": owner.name, "version": owner.version}
+    if why.code in ("requires", "stay with") and why.relation is not None:
+        causes = tuple(_obstacles(host, why.relation, owner))
+        yield Reason("needs", {**facts, "relation": str(why.relation)}, causes)
+    elif why.code in ("conflicts", "obsoletes") and why.relation is not None:
+        code = "conflicts-with" if why.code == "conflicts" else "obsoletes-it"
+        yield Reason(code, {**facts, "relation": str(why.relation)})
+    elif why.code == "same name" and why.other is not None:
+        if owner.version == why.other.version and owner.arch == why.other.arch:
+            return
+        yield Reason(
+            "excludes", {**facts, "other": why.other.name, "other_version": why.other.version}
+        )
+    elif why.code == "installed":
+        lock = host.why_locked(owner)
+        if lock is not None:
+            yield lock
+    elif why.code == "realigned":
+        yield Reason("nowhere-the-same", facts)
+    elif why.code == "lesser architecture":
+        yield Reason("lesser-alone", {**facts, "arch": owner.arch})
+
+
+def _obstacles(host: RpmState, relation: Relation, owner: Build) -> Iterator[Reason]:
+    """What there is that would meet a need, and why it is not to be had."""
+    from velpin.kinds.rpm.relation import Capability
+
+    if not isinstance(relation, Capability):
+        return
+    found = [one for one in host.pool.offering(relation) if not one.installed]
+    if not found:
+        off = [
+            source.handle for source, index in host.indexes_off() if index.providers(relation.name)
+        ]
+        named = [one for one in host.pool.offering(Capability(relation.name)) if not one.installed]
+        facts: dict[str, Fact] = {"name": relation.name, "off": ", ".join(dict.fromkeys(off))}
+        if named:
+            versions = dict.fromkeys(
+                f"{one.version}" if one.name == relation.name else one.label for one in named
+            )
+            yield Reason("none-fits", {**facts, "versions": ", ".join(versions)})
+        else:
+            yield Reason("nothing-called", facts)
+        return
+    for one in found[:_SHOWN]:
+        hidden = host.why_hidden(one)
+        if hidden is not None:
+            told: dict[str, Fact] = {
+                "name": one.name, "version": one.version, "source": one.origin.handle
+            }  # fmt: skip
+            yield Reason("would-do", told, (hidden,))

@@ -1,0 +1,123 @@
+"""Files of sections and keys, with the line of each, kept so that they can be edited.
+
+    [section]
+    key = value
+        value goes on, on indented lines
+    # or ; at the start of a line: a comment
+
+A blank line ends a value. The last of two lines with one key wins; names of keys are taken
+as they are written.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from velpin.errors import HostFileError
+
+_SECTION = re.compile(r"\[([^\]]*)\]\s*$|\[([^\]]*)\]")
+_KEY = re.compile(r"([^=:\s][^=]*?)\s*=\s*(.*)", re.DOTALL)
+
+
+@dataclass(slots=True)
+class Value:
+    """One key's value and the lines it takes, 1-based."""
+
+    key: str
+    text: str
+    line: int
+    last: int
+
+
+@dataclass(slots=True)
+class Section:
+    """One section: its name, its heading's line (0 before the first) and its values."""
+
+    name: str
+    line: int
+    values: list[Value] = field(default_factory=list)
+    last: int = 0
+    """The last line that belongs to it, blank lines and comments behind it left out."""
+
+    def get(self, key: str, default: str = "") -> str:
+        """The value that counts for a key."""
+        found = self.find(key)
+        return found.text if found else default
+
+    def find(self, key: str) -> Value | None:
+        """The value that counts for a key, with its lines."""
+        return next((one for one in reversed(self.values) if one.key == key), None)
+
+    def __contains__(self, key: str) -> bool:
+        return self.find(key) is not None
+
+
+def read_sections(data: bytes, file: str, *, joined: bool = False) -> list[Section]:
+    """All sections of a file, in order; `joined`: where any line that is no key goes on with
+    the value before it, and an indented key is one all the same.
+
+    Raises HostFileError, with the line, where a line is neither of the above or stands
+    before the first section.
+    """
+    found: list[Section] = []
+    open_: Value | None = None
+    for number, line in enumerate(_lines(data, file), 1):
+        text = line.strip()
+        if not text or text[0] in "#;":
+            open_ = None if not text else open_
+            continue
+        section = _SECTION.match(text)
+        if section and (joined or not line[0].isspace()):
+            name = (section.group(1) or section.group(2) or "").strip()
+            if not name:
+                raise HostFileError(file, number, "a section without a name")
+            found.append(Section(name, number, last=number))
+            open_ = None
+            continue
+        key = _KEY.match(text)
+        loose = not key or "://" in text.partition("=")[0]
+        goes_on = loose if joined else line[0].isspace()
+        if goes_on and open_ is not None and text[0] != "[":
+            open_.text = f"{open_.text}\n{text}" if open_.text else text
+            open_.last = found[-1].last = number
+            continue
+        if not found:
+            raise HostFileError(file, number, f"{text[:60]!r} stands before any section")
+        if not key:
+            raise HostFileError(file, number, f"{text[:60]!r} is no key with a value")
+        open_ = Value(key.group(1), key.group(2), number, number)
+        found[-1].values.append(open_)
+        found[-1].last = number
+    return found
+
+
+def _lines(data: bytes, file: str) -> Iterator[str]:
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as problem:
+        line = data.count(b"\n", 0, problem.start) + 1
+        raise HostFileError(file, line, "not UTF-8 text") from problem
+    yield from text.replace("\r\n", "\n").split("\n")
+
+
+def words(text: str) -> list[str]:
+    """A list's items, parted by blanks, commas or lines."""
+    return [word for word in re.split(r"[\s,]+", text) if word]
+
+
+def truth(text: str, unknown: bool) -> bool:
+    """A switch's value; `unknown` is what a word that is none of them counts as."""
+    word = text.strip().lower()
+    if word in ("1", "yes", "true", "on"):
+        return True
+    if word in ("0", "no", "false", "off"):
+        return False
+    return unknown
+
+
+def leading_number(text: str) -> int | None:
+    """The whole number a value begins with (`10 # text` is 10), None where it is none."""
+    found = re.match(r"\s*([+-]?\d+)(?:\s|$)", text)
+    return int(found.group(1)) if found else None

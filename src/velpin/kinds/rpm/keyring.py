@@ -1,0 +1,32 @@
+"""Which key of an rpm host vouches for which source."""
+
+from __future__ import annotations
+
+from velpin.about import KeyUse
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.trust import named_keys, ring
+from velpin.trust.openpgp import Key
+
+
+def key_uses(host: RpmState) -> list[KeyUse]:
+    """Every named key once for each place it stands in; those of the host's ring come last."""
+    uses: dict[tuple[str, str], tuple[Key, list[str]]] = {}
+    unnamed: list[str] = []
+    for source in host.sources:
+        named = named_keys(host, source)
+        if named.how == "none":
+            continue
+        if not source.keys:
+            unnamed.append(source.handle)
+        for key in named.keys:
+            if key.where in named.files:
+                uses.setdefault((key.fingerprint, key.where), (key, []))[1].append(source.handle)
+    found = [_use(key, handles, False) for key, handles in uses.values()]
+    return found + [_use(key, unnamed, True) for key in ring(host)]
+
+
+def _use(key: Key, handles: list[str], everything: bool) -> KeyUse:
+    return KeyUse(
+        key.owner, key.grouped, key.created, key.expires, key.algorithm, key.revoked, key.where,
+        tuple(dict.fromkeys(handles)), everything,
+    )  # fmt: skip

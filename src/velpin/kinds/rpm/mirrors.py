@@ -1,0 +1,37 @@
+"""Lists of mirrors: one address a line, or a metalink."""
+
+from __future__ import annotations
+
+from velpin.errors import HostFileError
+from velpin.kinds.rpm.safexml import parse
+
+
+def read_mirrors(data: bytes, where: str) -> list[str]:
+    """Base addresses of a repository, best first; each ends in a slash.
+
+    Raises HostFileError where it is no such list.
+    """
+    if b"<metalink" in data[:4096]:
+        return _metalink(data, where)
+    found = []
+    for line in data.decode("utf-8", "replace").splitlines():
+        text = line.strip()
+        if "://" in text and not text.startswith("#"):
+            found.append(text.rstrip("/") + "/")
+    if not found:
+        raise HostFileError(where, 0, "a list of mirrors without an address")
+    return found
+
+
+def _metalink(data: bytes, where: str) -> list[str]:
+    root = parse(data, where)
+    found: list[tuple[int, str]] = []
+    for element in root.iter("{*}url"):
+        text = (element.text or "").strip()
+        rank = element.get("preference", "0")
+        if text.startswith(("http://", "https://", "file://")) and "/repodata/" in text:
+            base = text.rpartition("/repodata/")[0] + "/"
+            found.append((-int(rank) if rank.isdigit() else 0, base))
+    if not found:
+        raise HostFileError(where, 0, "a metalink without an address of repomd.xml")
+    return list(dict.fromkeys(base for _, base in sorted(found, key=lambda one: one[0])))

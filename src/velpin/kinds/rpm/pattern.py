@@ -1,0 +1,124 @@
+"""Patterns for packages as rpm hosts write them in excludes, includes and requests.
+
+    NAME-EPOCH:VERSION-RELEASE.ARCH   NAME.ARCH   NAME   NAME-VERSION-RELEASE   NAME-VERSION
+
+The epoch may be left away and then means any; each part is a glob of its own. Besides, the
+whole is a glob for the first form (with the epoch where the pattern has a colon) (observed).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from fnmatch import translate
+from functools import lru_cache
+from typing import NamedTuple
+
+from velpin.kinds.rpm.version import Evr, parse
+
+
+class Named(NamedTuple):
+    """What a pattern can mean: a package, wherever it is."""
+
+    name: str
+    arch: str
+    version: str
+
+
+class _Form(NamedTuple):
+    """One way to read a pattern; None where it says nothing of a part."""
+
+    name: str
+    epoch: int | None = None
+    version: str | None = None
+    release: str | None = None
+    arch: str | None = None
+
+    def means(self, build: Named, evr: Evr) -> bool:
+        """Whether it means a package, the name aside."""
+        if self.arch is not None and not _fits(self.arch, build.arch):
+            return False
+        if self.epoch is not None and self.epoch != (evr.epoch or 0):
+            return False
+        if self.version is not None and not _fits(self.version, evr.version):
+            return False
+        return self.release is None or _fits(self.release, evr.release or "")
+
+
+class Patterns:
+    """Some patterns, asked whether one of them means a package."""
+
+    def __init__(self, texts: Iterable[str]) -> None:
+        self.texts = tuple(texts)
+        self._by_name: dict[str, list[_Form]] = {}
+        self._globs: list[_Form] = []
+        self._whole = [text for text in self.texts if is_glob(text) and "-" in text]
+        for text in self.texts:
+            for form in _forms(text):
+                if is_glob(form.name):
+                    self._globs.append(form)
+                else:
+                    self._by_name.setdefault(form.name, []).append(form)
+
+    def __bool__(self) -> bool:
+        return bool(self.texts)
+
+    def mean(self, build: Named) -> bool:
+        """Whether one of them means a package."""
+        mine = self._by_name.get(build.name, ())
+        if not (mine or self._globs or self._whole):
+            return False
+        evr = parse(build.version)
+        if any(form.means(build, evr) for form in mine):
+            return True
+        if any(_fits(form.name, build.name) and form.means(build, evr) for form in self._globs):
+            return True
+        return any(_fits(text, _written(build, evr, ":" in text)) for text in self._whole)
+
+    def which(self, build: Named) -> str:
+        """The pattern that means a package, empty where none does."""
+        return next((text for text in self.texts if Patterns([text]).mean(build)), "")
+
+
+def _written(build: Named, evr: Evr, epoch: bool) -> str:
+    mark = f"{evr.epoch or 0}:" if epoch else ""
+    return f"{build.name}-{mark}{evr.version}-{evr.release}.{build.arch}"
+
+
+def _forms(text: str) -> Iterator[_Form]:
+    yield _Form(text)
+    head, dot, arch = text.rpartition(".")
+    if dot and head and arch and not set(arch) & set("-:"):
+        yield _Form(head, arch=arch)
+        yield from (form._replace(arch=arch) for form in _versioned(head, 2))
+    for count in (2, 1):
+        yield from _versioned(text, count)
+
+
+def _versioned(text: str, count: int) -> Iterator[_Form]:
+    """A name and as many parts of a version."""
+    parts = text.rsplit("-", count)
+    if len(parts) != count + 1 or not all(parts) or ":" in parts[0]:
+        return
+    epoch, colon, version = parts[1].rpartition(":")
+    if colon and not epoch.isdigit():
+        return
+    number = int(epoch) if colon else None
+    yield _Form(parts[0], number, version, parts[2] if count == 2 else None)
+
+
+def is_glob(text: str) -> bool:
+    """Whether a text is a glob."""
+    return any(char in text for char in "*?[")
+
+
+def _fits(pattern: str, text: str) -> bool:
+    if pattern in (text, "*"):
+        return True
+    return is_glob(pattern) and compiled(pattern).match(text) is not None
+
+
+@lru_cache(maxsize=4096)
+def compiled(glob: str) -> re.Pattern[str]:
+    """A glob as a pattern, letter case counts."""
+    return re.compile(translate(glob))

@@ -1,0 +1,304 @@
+"""Reading `primary.xml`, the main list of a repository, into batches for the index store.
+
+The text is a stream: it is cut behind each `</package>`, and some packages at a time are
+given to the XML parser, within the start tag of the whole. Nothing is expanded: a document
+type or an entity of its own is refused.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+from velpin.beside import processors
+from velpin.errors import HostFileError
+from velpin.fetch.unpack import unpacked
+from velpin.kinds.rpm.entry import written
+from velpin.kinds.rpm.relation import Capability, Relation, read_relation
+from velpin.store.index import Batch, Entry, Notes, Part
+
+if TYPE_CHECKING:
+    from lxml.etree import _Element
+
+_END = b"</package>"
+_IN_BLOCK = 48
+_LARGE = 24 << 20
+_COMMON = "{http://linux.duke.edu/metadata/common}"
+_RPM = "{http://linux.duke.edu/metadata/rpm}"
+_ROOT = re.compile(rb"<(?:[\w.-]+:)?metadata\b[^>]*>")
+_FIRST = re.compile(rb"<package\b")
+_RELATIONS = {
+    f"{_RPM}provides": "P", f"{_RPM}requires": "R", f"{_RPM}conflicts": "C",
+    f"{_RPM}obsoletes": "O", f"{_RPM}recommends": "M", f"{_RPM}suggests": "G",
+    f"{_RPM}supplements": "S", f"{_RPM}enhances": "E",
+}  # fmt: skip
+_TEXTS = {
+    f"{_COMMON}name": "name", f"{_COMMON}arch": "arch", f"{_COMMON}summary": "summary",
+    f"{_RPM}vendor": "vendor", f"{_RPM}sourcerpm": "sourcerpm",
+}  # fmt: skip
+_NUMBERS = {f"{_COMMON}time": ("build",), f"{_COMMON}size": ("package", "installed")}
+_FLAGS = {"EQ": "=", "LT": "<", "GT": ">", "LE": "<=", "GE": ">="}
+LINKS = ("O", "S")
+"""Kinds of relation that are looked up from the other side; `N` beside them: paths needed."""
+
+
+class Span(NamedTuple):
+    """Which packages of a stream a part reads: those that begin in these bytes."""
+
+    first: int = 0
+    last: int = 1 << 62
+
+
+def kept_as_provided(path: str) -> bool:
+    """Whether a file is one of those that the main list names, and so can be needed by all."""
+    return path.startswith("/etc/") or "bin/" in path or path == "/usr/lib/sendmail"
+
+
+def parts_of(path: Path, size: int = 0) -> list[Part]:
+    """The readers of one list, two where it is large; `size` is that of the plain text,
+    0 where it is not known."""
+    if size < _LARGE or processors() == 1:
+        return [partial(read_primary, path)]
+    half = size // 2
+    return [partial(read_primary, path, span=Span(*span)) for span in ((0, half), (half, 1 << 62))]
+
+
+def read_primary(path: Path, notes: Notes, span: Span | None = None) -> Iterator[Batch]:
+    """The packages of one list, some at a time.
+
+    Raises HostFileError, with the line, where it is cut off or no such list.
+    """
+    from lxml import etree
+
+    where = path.name
+    parser = etree.XMLParser(
+        resolve_entities=False, no_network=True, load_dtd=False, remove_comments=True, recover=False
+    )
+    for line, root, text in _chunks(unpacked(path), where, span or Span()):
+        try:
+            tree = etree.fromstring(root + text + b"</metadata>", parser)
+        except etree.XMLSyntaxError as problem:
+            at = line + (problem.lineno or 1) - 1 - root.count(b"\n")
+            raise HostFileError(where, at, f"not well-formed: {problem.msg}") from problem
+        yield _batch(tree, line, notes)
+
+
+def _chunks(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[int, bytes, bytes]]:
+    """Line, start tag of the whole, and the text of some packages."""
+    root, rest, line, offset = b"", b"", 1, 0
+    for piece in pieces:
+        rest += piece
+        if not root:
+            root, rest, used, lines = _head(rest, where)
+            if not root:
+                continue
+            offset, line = offset + used, line + lines
+        at = 0
+        while True:
+            end = _after(rest, at)
+            if end < 0:
+                break
+            if span.first <= offset + at < span.last:
+                yield line, root, rest[at:end]
+            line += rest.count(b"\n", at, end)
+            at = end
+        rest, offset = rest[at:], offset + at
+        if offset >= span.last:
+            return
+    if not root:
+        raise HostFileError(where, line, "no list of packages in it; it may be cut off")
+    end = rest.rfind(_END) + len(_END) if _END in rest else 0
+    if end and span.first <= offset < span.last:
+        yield line, root, rest[:end]
+    if b"</metadata>" not in rest[end:] and b":metadata>" not in rest[end:]:
+        raise HostFileError(where, line + rest.count(b"\n"), "the list of packages is cut off")
+
+
+def _after(text: bytes, at: int) -> int:
+    """Where a block of packages ends that begins at a place, -1 where it is not all there."""
+    for _ in range(_IN_BLOCK):
+        found = text.find(_END, at)
+        if found < 0:
+            return -1
+        at = found + len(_END)
+    return at
+
+
+def _head(text: bytes, where: str) -> tuple[bytes, bytes, int, int]:
+    """The start tag of the whole, the rest, and how many bytes and lines stood before it."""
+    found = _ROOT.search(text)
+    before = text[: found.start()] if found else text
+    if b"<!DOCTYPE" in before or b"<!ENTITY" in before:
+        raise HostFileError(where, 1, "declares a document type or entities, which is refused")
+    if not found:
+        if len(text) > 1 << 16:
+            raise HostFileError(where, 1, "no list of packages")
+        return b"", text, 0, 0
+    end = found.end()
+    root = found.group()
+    if root.endswith(b"/>"):
+        return root[:-2] + b">", b"</metadata>", end, before.count(b"\n")
+    return root, text[end:], end, text.count(b"\n", 0, end)
+
+
+def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
+    texts: list[bytes] = []
+    entries: list[Entry] = []
+    provides: list[tuple[str, int]] = []
+    links: dict[str, list[tuple[str, int]]] = {kind: [] for kind in (*LINKS, "N")}
+    start = 0
+    for element in tree:
+        found = _Package()
+        found.read(element)
+        if found.arch in ("src", "nosrc"):
+            continue
+        if not (found.name and found.arch and found.version):
+            notes.append(
+                (
+                    line + int(getattr(element, "sourceline", 1) or 1) - 1,
+                    "a package without name, architecture or version",
+                )
+            )
+            continue
+        text = written(found.head, found.relations, found.files).encode("utf-8", "replace")
+        at = len(entries)
+        entries.append(
+            Entry(found.name, found.arch, found.version, "", "", start, len(text), found.summary)
+        )
+        provides += [(one.partition(" ")[0], at) for one in found.relations.get("P", ())]
+        provides += [(file, at) for file in found.files]
+        for kind in LINKS:
+            for one in found.relations.get(kind, ()):
+                links[kind] += [(name, at) for name in names_in(one)]
+        links["N"] += [(file, at) for file in _needed_files(found.relations)]
+        texts.append(text)
+        start += len(text) + 2
+    return Batch(b"\n\n".join(texts), entries, provides, [], links)
+
+
+def _needed_files(relations: dict[str, dict[str, None]]) -> list[str]:
+    """Paths that a package speaks of."""
+    return [
+        name
+        for kind in "RMSCG"
+        for text in relations.get(kind, ())
+        if "/" in text
+        for name in names_in(text)
+        if name.startswith("/")
+    ]
+
+
+def names_in(text: str) -> list[str]:
+    """Every name that a relation speaks of."""
+    if not text.startswith("("):
+        return [text.partition(" ")[0]]
+
+    def walk(one: Relation) -> Iterator[str]:
+        if isinstance(one, Capability):
+            yield one.name
+        else:
+            for part in one.parts:
+                yield from walk(part)
+
+    return list(dict.fromkeys(walk(read_relation(text))))
+
+
+class _Package:
+    """One package element, read in one pass."""
+
+    __slots__ = ("_told", "files", "relations")
+
+    def __init__(self) -> None:
+        self._told: dict[str, str] = {}
+        self.relations: dict[str, dict[str, None]] = {}
+        self.files: list[str] = []
+
+    @property
+    def name(self) -> str:
+        """Its name, empty where it says none."""
+        return self._told.get("name", "")
+
+    @property
+    def arch(self) -> str:
+        """Its architecture."""
+        return self._told.get("arch", "")
+
+    @property
+    def version(self) -> str:
+        """Its full version."""
+        return self._told.get("version", "")
+
+    @property
+    def summary(self) -> str:
+        """What it is, in a line."""
+        return self._told.get("summary", "")
+
+    @property
+    def head(self) -> tuple[str, ...]:
+        """The first line of what is kept of it (see `entry`)."""
+        told = self._told
+        return (
+            told.get("vendor", ""), told.get("location", ""), told.get("package", "0"),
+            told.get("installed", "0"), told.get("build", "0"), told.get("sourcerpm", ""),
+        )  # fmt: skip
+
+    def read(self, element: _Element) -> None:
+        """Take in what the element says."""
+        told = self._told
+        for child in element:
+            tag = child.tag
+            if tag == f"{_COMMON}format":
+                self._read_format(child)
+            elif tag in _TEXTS:
+                told[_TEXTS[tag]] = _clean(child.text)
+            elif tag == f"{_COMMON}version":
+                told["version"] = _evr(child.get("epoch"), child.get("ver"), child.get("rel"))
+            elif tag == f"{_COMMON}location":
+                told["location"] = _clean(child.get("href"))
+            elif tag in _NUMBERS:
+                for key in _NUMBERS[tag]:
+                    told[key] = _number(child.get(key))
+
+    def _read_format(self, element: _Element) -> None:
+        for part in element:
+            tag = part.tag
+            kind = _RELATIONS.get(tag)
+            if kind:
+                self.relations[kind] = _relations(part)
+            elif tag == f"{_COMMON}file":
+                self.files.append(_clean(part.text))
+            elif tag in _TEXTS:
+                self._told[_TEXTS[tag]] = _clean(part.text)
+
+
+def _relations(part: _Element) -> dict[str, None]:
+    found: dict[str, None] = {}
+    for one in part:
+        name = _clean(one.get("name"))
+        flags = _FLAGS.get(one.get("flags", ""))
+        if name.startswith("rpmlib("):
+            continue
+        if flags:
+            version = _evr(one.get("epoch"), one.get("ver"), one.get("rel"))
+            found[f"{name} {flags} {version}" if version else name] = None
+        else:
+            found[name] = None
+    return found
+
+
+def _evr(epoch: str | None, version: str | None, release: str | None) -> str:
+    text = f"{version or ''}-{release}" if release else version or ""
+    return f"{epoch}:{text}" if epoch and epoch != "0" else text
+
+
+def _number(text: str | None) -> str:
+    return text if text and text.isdigit() else "0"
+
+
+def _clean(text: str | None) -> str:
+    if text and ("\t" in text or "\n" in text):
+        return " ".join(text.split())
+    return text or ""

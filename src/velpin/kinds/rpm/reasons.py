@@ -1,0 +1,146 @@
+"""Why a build is taken for a request and others of its name are not, as data."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from velpin.kinds.rpm.pool import Build, obsoletes
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.version import compare
+from velpin.model import Fact, PassedOver, Reason, Request
+
+
+def why_taken(
+    host: RpmState, request: Request, meant: Sequence[Build], chosen: Build
+) -> tuple[str, tuple[Reason, ...]]:
+    """What decided in a word, and the reasons in order; `meant`: all the request could be."""
+    reasons = list(_by_way_of(request, meant, chosen))
+    if chosen.installed:
+        return "installed", (*reasons, Reason("is-installed", {"version": chosen.version}))
+    offered = [one for one in meant if not one.installed and host.pool.visible(one)]
+    word, told = _decided(host, offered, chosen)
+    if request.operator:
+        word = "request"
+        reasons.append(Reason("asked-version", {"version": _asked(request)}))
+    elif request.source:
+        word = "request"
+        reasons.append(
+            Reason("asked-source", {"version": chosen.version, "source": request.source})
+        )
+    return word, (*reasons, *told)
+
+
+def _asked(request: Request) -> str:
+    return request.version if request.operator == "=" else request.operator + request.version
+
+
+def _by_way_of(request: Request, meant: Sequence[Build], chosen: Build) -> Iterator[Reason]:
+    for one in meant:
+        if one.name != chosen.name and obsoletes(chosen, one):
+            facts: dict[str, Fact] = {"package": chosen.name, "name": one.name}
+            yield Reason("obsoletes-asked", facts)
+            return
+    if chosen.name != request.name and not request.name.startswith(chosen.name):
+        yield Reason("provides-asked", {"package": chosen.name, "name": request.name})
+
+
+def _decided(host: RpmState, offered: Sequence[Build], chosen: Build) -> tuple[str, list[Reason]]:
+    """The first of the host's criteria that left something out, and every one that did."""
+    left = list(offered)
+    told: list[Reason] = []
+    words: list[str] = []
+    steps = (
+        ("source number", lambda one: one.origin.number == chosen.origin.number),
+        ("architecture", lambda one: host.archs.rank(one.arch) <= host.archs.rank(chosen.arch)),
+        ("version", lambda one: compare(one.version, chosen.version) == 0),
+        ("cost", lambda one: one.origin.cost == chosen.origin.cost),
+        ("reading order", lambda one: one is chosen),
+    )
+    for word, keeps in steps:
+        kept = [one for one in left if keeps(one)]
+        if len(kept) < len(left):
+            words.append(word)
+            told.append(_step(word, [one for one in left if one not in kept], chosen))
+        left = kept or [chosen]
+    return (words[0] if words else "only offer"), told
+
+
+def _step(word: str, dropped: Sequence[Build], chosen: Build) -> Reason:
+    number = chosen.origin.number
+    facts: dict[str, Fact] = {
+        "source": chosen.origin.handle, "number": number, "version": chosen.version,
+        "arch": chosen.arch,
+    }  # fmt: skip
+    if word == "source number":
+        facts["next"] = min(
+            (one.origin.number for one in dropped if one.origin.number > number),
+            default=dropped[0].origin.number,
+        )
+        return Reason("lowest-number", facts)
+    if word == "architecture":
+        return Reason("own-architecture", facts)
+    if word == "version":
+        return Reason("newest-there", facts)
+    others = ", ".join(dict.fromkeys(one.origin.handle for one in dropped))
+    code = "lower-cost" if word == "cost" else "read-first"
+    return Reason(code, {**facts, "others": others})
+
+
+def passed_over(
+    host: RpmState, request: Request, builds: Sequence[Build], chosen: Build | None
+) -> tuple[PassedOver, ...]:
+    """Every other offer of the name and the cause, newest first."""
+    found = []
+    for one in builds:
+        if one is chosen or (one.installed and host.offered_as(one)):
+            continue
+        if chosen is not None and _same_place(one, chosen):
+            continue
+        found.append(
+            PassedOver(one.version, one.origin.handle, why_not(host, request, one, chosen))
+        )
+    return tuple(found)
+
+
+def _same_place(one: Build, other: Build) -> bool:
+    return (one.name, one.version, one.arch, one.origin.handle) == (
+        other.name, other.version, other.arch, other.origin.handle,
+    )  # fmt: skip
+
+
+def why_not(host: RpmState, request: Request, build: Build, chosen: Build | None) -> Reason:
+    """Why one offer is not taken."""
+    if not build.installed:
+        hidden = host.why_hidden(build)
+        if hidden is not None:
+            return hidden
+    if request.operator:
+        return Reason("not-asked-version", {"asked": _asked(request)})
+    if request.source and build.origin.handle != request.source:
+        return Reason("not-asked-source", {"asked": request.source})
+    if chosen is None:
+        return Reason("not-possible", {})
+    if build.installed:
+        return Reason("is-replaced", {"version": chosen.version})
+    facts: dict[str, Fact] = {
+        "number": build.origin.number, "chosen": chosen.origin.number, "version": chosen.version,
+        "source": chosen.origin.handle, "arch": build.arch,
+    }  # fmt: skip
+    if build.name != chosen.name:
+        return Reason(
+            "is-obsoleted" if obsoletes(chosen, build) else "another-name", {"package": chosen.name}
+        )
+    if chosen.installed:
+        newer = compare(build.version, chosen.version) > 0
+        return Reason("stays-installed" if newer else "not-newer", facts)
+    if build.origin.number != chosen.origin.number:
+        worse = build.origin.number > chosen.origin.number
+        return Reason("higher-number" if worse else "best-impossible", facts)
+    if host.archs.rank(build.arch) != host.archs.rank(chosen.arch):
+        return Reason("lesser-architecture", facts)
+    order = compare(build.version, chosen.version)
+    if order:
+        return Reason("older-there" if order < 0 else "best-impossible", facts)
+    if build.origin.cost != chosen.origin.cost:
+        return Reason("higher-cost", {**facts, "cost": build.origin.cost})
+    return Reason("read-later", facts)

@@ -1,0 +1,283 @@
+"""The wishes that stand in a host's files, and the smallest edits of those.
+
+A wish is kept nowhere but in the host's own files: a comment above a line, or above a block
+of the list of locks, says the command it is for. A line may be for several.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
+
+from velpin.kinds.rpm.edit import is_own_note, with_value
+from velpin.kinds.rpm.ini import Value, read_sections, words
+from velpin.kinds.rpm.state import RpmState
+from velpin.model import Place
+from velpin.wish import Wish, command_of, read_wish
+
+_BEFORE = "# before velpin: "
+
+
+class Slot(NamedTuple):
+    """Where a wish is written: a key of a section, or (without both) blocks of a file."""
+
+    file: str
+    section: str = ""
+    key: str = ""
+
+
+class Piece(NamedTuple):
+    """What a wish puts into one slot: items of a list, or blocks of lines."""
+
+    slot: Slot
+    items: tuple[str, ...]
+    starts: tuple[str, ...] = ()
+    """How items begin that are its own too, from when it was written: those with a colon."""
+
+    def owns(self, item: str) -> bool:
+        """Whether an item of its slot is its own."""
+        return item in self.items or (":" in item and item.startswith(self.starts))
+
+
+class Standing(NamedTuple):
+    """A wish that stands in the files, and where."""
+
+    wish: Wish
+    slot: Slot
+    place: Place
+    last: int
+    """The last line that is for it."""
+
+
+def standing(host: RpmState) -> list[Standing]:
+    """All wishes that stand, in the order of files and lines; one may stand in several places."""
+    found = []
+    for file in host.section_files:
+        found += list(_of_sections(host, file))
+    for file in host.block_files:
+        found += list(_of_blocks(host, file))
+    return found
+
+
+def wishes_of(found: Iterable[Standing]) -> list[Wish]:
+    """The wishes themselves, each once."""
+    return list(dict.fromkeys(one.wish for one in found))
+
+
+def _of_sections(host: RpmState, file: str) -> Iterator[Standing]:
+    data = host.tree.read(file)
+    if not data:
+        return
+    lines = data.decode("utf-8", "replace").splitlines()
+    for section in read_sections(data, file, joined=True):
+        for value in section.values:
+            for note in _notes_above(lines, value.line):
+                wish = read_wish(note)
+                if wish:
+                    slot = Slot(file, section.name, value.key)
+                    yield Standing(wish, slot, Place(file, value.line), value.last)
+
+
+def _notes_above(lines: Sequence[str], line: int) -> list[str]:
+    found: list[str] = []
+    at = line - 2
+    while at >= 0 and is_own_note(lines[at]):
+        found.insert(0, lines[at].strip().removeprefix("# "))
+        at -= 1
+    return found
+
+
+class Block(NamedTuple):
+    """Some lines without a blank one between, 1-based, and their notes."""
+
+    first: int
+    last: int
+    notes: tuple[str, ...]
+    text: str
+
+
+def blocks(data: bytes) -> list[Block]:
+    """The blocks of a file, comments with the block they stand above."""
+    found: list[Block] = []
+    held: list[str] = []
+    first = 0
+    lines = data.decode("utf-8", "replace").splitlines()
+    for number, line in enumerate([*lines, ""], 1):
+        if line.strip():
+            first = first or number
+            held.append(line)
+            continue
+        if held:
+            notes = tuple(one.strip().removeprefix("# ") for one in held if is_own_note(one))
+            text = "\n".join(one for one in held if not is_own_note(one))
+            found.append(Block(first, number - 1, notes, text))
+        held, first = [], 0
+    return found
+
+
+def _of_blocks(host: RpmState, file: str) -> Iterator[Standing]:
+    for block in blocks(host.tree.read(file) or b""):
+        for note in block.notes:
+            wish = read_wish(note)
+            if wish:
+                line = block.first + len(block.notes)
+                yield Standing(wish, Slot(file), Place(file, line), block.last)
+
+
+# -- writing -------------------------------------------------------------------------------
+
+
+class Numbered(NamedTuple):
+    """A source's number as wishes want it: the text to write, or None for the one before."""
+
+    slot: Slot
+    number: int | None
+    wishes: tuple[Wish, ...]
+
+
+def rewritten(
+    host: RpmState,
+    old: Sequence[tuple[Wish, Sequence[Piece]]],
+    new: Sequence[tuple[Wish, Sequence[Piece]]],
+    numbered: Sequence[Numbered],
+) -> dict[str, bytes | None]:
+    """The edits that take the pieces of some wishes out and put those of others in."""
+    texts: dict[str, bytes] = {}
+    slots = dict.fromkeys(
+        piece.slot for _, pieces in (*old, *new) for piece in pieces if piece.slot.key
+    )
+    for slot in slots:
+        data = texts.get(slot.file, host.tree.read(slot.file) or b"")
+        texts[slot.file] = _with_list(data, slot, old, new)
+    for one in numbered:
+        data = texts.get(one.slot.file, host.tree.read(one.slot.file) or b"")
+        texts[one.slot.file] = _with_number(data, one)
+    files = dict.fromkeys(
+        piece.slot.file for _, pieces in (*old, *new) for piece in pieces if not piece.slot.key
+    )
+    for file in files:
+        texts[file] = _with_blocks(host.tree.read(file) or b"", file, old, new)
+    edits: dict[str, bytes | None] = {}
+    for file, data in texts.items():
+        if data != (host.tree.read(file) or b""):
+            edits[file] = data
+    return edits
+
+
+def _items(wishes: Sequence[tuple[Wish, Sequence[Piece]]], slot: Slot) -> dict[str, None]:
+    return {
+        item: None
+        for _, pieces in wishes
+        for piece in pieces
+        if piece.slot == slot
+        for item in piece.items
+    }
+
+
+def _with_list(
+    data: bytes,
+    slot: Slot,
+    old: Sequence[tuple[Wish, Sequence[Piece]]],
+    new: Sequence[tuple[Wish, Sequence[Piece]]],
+) -> bytes:
+    current = _value(data, slot)
+    mine = [piece for _, pieces in old for piece in pieces if piece.slot == slot]
+    wanted = _items(new, slot)
+    here = words(current.text if current else "")
+    kept = [word for word in here if not any(piece.owns(word) for piece in mine)]
+    final = list(dict.fromkeys([*kept, *wanted]))
+    notes = [
+        command_of(wish) for wish, pieces in new if any(piece.slot == slot for piece in pieces)
+    ]
+    text = " ".join(final)
+    if current and words(current.text) == final:
+        text = current.text.replace("\n", "\n        ")
+    data = _with_section(data, slot)
+    return with_value(
+        data, slot.file, slot.section, slot.key, text if final else None, "\n".join(notes)
+    )
+
+
+def _value(data: bytes, slot: Slot) -> Value | None:
+    for section in read_sections(data, slot.file, joined=True):
+        if section.name == slot.section:
+            return section.find(slot.key)
+    return None
+
+
+def _with_section(data: bytes, slot: Slot) -> bytes:
+    if any(one.name == slot.section for one in read_sections(data, slot.file, joined=True)):
+        return data
+    gap = b"" if not data or data.endswith(b"\n") else b"\n"
+    return data + gap + f"[{slot.section}]\n".encode()
+
+
+def _with_number(data: bytes, one: Numbered) -> bytes:
+    slot = one.slot
+    current = _value(data, slot)
+    before = before_velpin(data, slot)
+    if one.number is None:
+        if before is None:
+            return data
+        return with_value(data, slot.file, slot.section, slot.key, before or None, "")
+    was = before if before is not None else (current.text if current else "")
+    notes = [command_of(wish) for wish in one.wishes] + [f"before velpin: {was or 'none'}"]
+    return with_value(data, slot.file, slot.section, slot.key, str(one.number), "\n".join(notes))
+
+
+def before_velpin(data: bytes, slot: Slot) -> str | None:
+    """What stood in a slot before Velpin wrote there, empty for nothing; None where it did not."""
+    current = _value(data, slot)
+    if current is None:
+        return None
+    lines = data.decode("utf-8", "replace").splitlines()
+    for note in _notes_above(lines, current.line):
+        if note.startswith(_BEFORE.removeprefix("# ")):
+            text = note.removeprefix(_BEFORE.removeprefix("# "))
+            return "" if text == "none" else text
+    return None
+
+
+def _with_blocks(
+    data: bytes,
+    file: str,
+    old: Sequence[tuple[Wish, Sequence[Piece]]],
+    new: Sequence[tuple[Wish, Sequence[Piece]]],
+) -> bytes:
+    wanted = [
+        (command_of(wish), item)
+        for wish, pieces in new
+        for piece in pieces
+        if piece.slot == Slot(file)
+        for item in piece.items
+    ]
+    gone = {command_of(wish) for wish, _ in old}
+    lines = data.decode("utf-8", "replace").splitlines(keepends=True)
+    for block in reversed(blocks(data)):
+        note = block.notes[0] if block.notes else ""
+        if note not in gone and (note, block.text) not in wanted:
+            continue
+        if (note, block.text) in wanted:
+            wanted.remove((note, block.text))
+            continue
+        last = block.last
+        while last < len(lines) and not lines[last].strip():
+            last += 1
+        del lines[block.first - 1 : last]
+    text = "".join(lines)
+    for note, item in wanted:
+        gap = "" if not text else "\n" if text.endswith("\n") else "\n\n"
+        text += f"{gap}# {note}\n{item}\n"
+    return text.encode()
+
+
+def without_block(data: bytes, line: int) -> bytes | None:
+    """A file without the block at a line; None where none stands there."""
+    lines = data.decode("utf-8", "replace").splitlines(keepends=True)
+    for block in blocks(data):
+        if block.first <= line <= block.last:
+            last = block.last
+            while last < len(lines) and not lines[last].strip():
+                last += 1
+            return "".join([*lines[: block.first - 1], *lines[last:]]).encode()
+    return None

@@ -1,0 +1,72 @@
+"""Reading small XML files: nothing is expanded, fetched or guessed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from velpin.errors import HostFileError
+
+if TYPE_CHECKING:
+    from lxml.etree import _Element
+
+_MOST = 16 << 20
+
+Start = Callable[[str, dict[str, str], int], None]
+"""Told of each element: namespace and name with a blank between, attributes, line."""
+End = Callable[[str, dict[str, str], str], None]
+"""Told of each element's end: the same name and attributes, its own text."""
+
+
+def parse_events(data: bytes, where: str, start: Start, end: End) -> None:
+    """Go through a document's elements.
+
+    Raises HostFileError, with the line, where it is not well-formed, too large, or declares
+    a document type or entities.
+    """
+    from xml.parsers import expat
+
+    _refuse(data, where)
+    parser = expat.ParserCreate(namespace_separator=" ")
+    parser.buffer_text = True
+    attributes: list[dict[str, str]] = []
+    texts: list[list[str]] = []
+
+    def opened(name: str, found: dict[str, str]) -> None:
+        attributes.append(found)
+        texts.append([])
+        start(name, found, parser.CurrentLineNumber)
+
+    def closed(name: str) -> None:
+        end(name, attributes.pop(), "".join(texts.pop()).strip())
+
+    def read(text: str) -> None:
+        texts[-1].append(text)
+
+    parser.StartElementHandler, parser.EndElementHandler = opened, closed
+    parser.CharacterDataHandler = read
+    try:
+        parser.Parse(data, True)
+    except expat.ExpatError as problem:
+        what = f"not well-formed: {expat.errors.messages[problem.code]}"
+        raise HostFileError(where, problem.lineno, what) from problem
+
+
+def parse(data: bytes, where: str) -> _Element:
+    """The root of a document; errors as above."""
+    from lxml import etree
+
+    _refuse(data, where)
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False)
+    try:
+        return etree.fromstring(data, parser)
+    except etree.XMLSyntaxError as problem:
+        what = f"not well-formed: {problem.msg}"
+        raise HostFileError(where, problem.lineno or 0, what) from problem
+
+
+def _refuse(data: bytes, where: str) -> None:
+    if b"<!DOCTYPE" in data or b"<!ENTITY" in data:
+        raise HostFileError(where, 1, "declares a document type or entities, which is refused")
+    if len(data) > _MOST:
+        raise HostFileError(where, 0, "too large for what it should be")

@@ -1,0 +1,1 @@
+"""Working out one transaction of an rpm host: rules of packages, policy, order of steps."""

@@ -1,0 +1,183 @@
+"""Which of several builds the host takes first where more than one would do (observed).
+
+the best number of a source; the host's own architecture; of each name the highest
+version, the lower cost, the source read first; what is installed before all others;
+then those that a package already taken recommends; then, each time keeping the order so
+far, those that no newer build of the same name leaves behind, the higher version that
+all state for one capability, those that a package already taken suggests. Names stand in
+byte order before all that.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from functools import cmp_to_key
+
+from velpin.kinds.rpm.pool import Build, Pool, is_newer, obsoletes, provides
+from velpin.kinds.rpm.relation import EQUAL, Capability, Relation
+from velpin.kinds.rpm.version import compare
+
+
+class Policy:
+    """Orders candidates on one host, given what is taken so far."""
+
+    def __init__(
+        self,
+        pool: Pool,
+        is_taken: Callable[[int], bool | None] = lambda number: None,
+        taken: Callable[[], Iterable[Build]] = tuple,
+    ) -> None:
+        self.pool = pool
+        self._is_taken = is_taken
+        self._taken = taken
+        """Gives the builds that are offered and taken."""
+
+    def best(self, builds: Sequence[Build]) -> list[Build]:
+        """Those of the best source, architecture and, of each name, version; names in order."""
+        found = by_number(builds)
+        found = self.by_arch(found)
+        return without_obsoleted(newest_of_each(found))
+
+    def order(self, builds: Sequence[Build]) -> list[Build]:
+        """Candidates left when all is weighed, the first is taken."""
+        found = self.best(builds)
+        found = [one for one in found if one.installed] or found
+        if len(found) > 1:
+            found = self._recommended(found)
+        if len(found) > 1:
+            found = self._left_behind_last(found)
+            found = _by_common_statement(found)
+            found = self._suggested_first(found)
+        return found
+
+    def by_arch(self, builds: Sequence[Build]) -> list[Build]:
+        """Those of the host's own word size, where there are any."""
+        archs = self.pool.archs
+        ranks = [archs.rank(one.arch) for one in builds if one.arch != "noarch"]
+        if not ranks:
+            return list(builds)
+        best = min(ranks)
+        return [one for one in builds if one.arch == "noarch" or archs.rank(one.arch) == best]
+
+    def _recommended(self, builds: list[Build]) -> list[Build]:
+        found = [one for one in builds if self._spoken_for(one, "M", "S")]
+        return found or builds
+
+    def _suggested_first(self, builds: list[Build]) -> list[Build]:
+        return sorted(builds, key=lambda one: not self._spoken_for(one, "G", "E"))
+
+    def _spoken_for(self, build: Build, forward: str, backward: str) -> bool:
+        """Whether a package that is taken names it, or it names one that is."""
+        for owner in self._taken():
+            if any(self._means(relation, build) for relation in owner.facts.of(forward)):
+                return True
+        for name in dict.fromkeys(one.name for one in build.provides):
+            for owner in self.pool.recorded(forward, name):
+                if self._is_taken(owner.id) is not False and any(
+                    self._means(relation, build) for relation in owner.facts.of(forward)
+                ):
+                    return True
+        return any(self.is_met(relation) for relation in build.facts.of(backward))
+
+    def _means(self, relation: Relation, build: Build) -> bool:
+        if isinstance(relation, Capability):
+            return provides(build, relation)
+        return build in self.pool.meeting(relation)
+
+    def is_met(self, relation: Relation) -> bool:
+        """Whether what is taken meets a relation."""
+        if isinstance(relation, Capability) or relation.word in ("with", "without"):
+            return any(self._stands(one) for one in self.pool.meeting(relation))
+        parts = relation.parts
+        if relation.word == "and":
+            return all(map(self.is_met, parts))
+        if relation.word == "or":
+            return any(map(self.is_met, parts))
+        second = self.is_met(parts[1])
+        if relation.word == "if":
+            return self.is_met(parts[0]) if second else len(parts) < 3 or self.is_met(parts[2])
+        if second:
+            return len(parts) == 3 and self.is_met(parts[2])
+        return self.is_met(parts[0])
+
+    def _stands(self, build: Build) -> bool:
+        value = self._is_taken(build.id)
+        return build.installed if value is None else value
+
+    def _left_behind_last(self, builds: list[Build]) -> list[Build]:
+        """Last those of whose name and architecture a better source, or an equal one with a
+        higher version, has another; what is hidden counts here (observed)."""
+
+        def left_behind(build: Build) -> bool:
+            number = _number(build)
+            for one in self.pool.all_named(build.name):
+                if one is build or one.arch != build.arch:
+                    continue
+                other = _number(one)
+                if other < number or (other == number and is_newer(one, build)):
+                    return True
+            return False
+
+        return sorted(builds, key=left_behind)
+
+
+def _number(build: Build) -> int:
+    """The number of its source; what is installed stands at 0."""
+    return 0 if build.installed else build.origin.number
+
+
+def by_number(builds: Iterable[Build]) -> list[Build]:
+    """Those of the source with the best number; installed ones always stay."""
+    held = list(builds)
+    best = min((one.origin.number for one in held if not one.installed), default=0)
+    return [one for one in held if one.installed or one.origin.number == best]
+
+
+def newest_of_each(builds: Iterable[Build]) -> list[Build]:
+    """Of each name the best version: installed first, lower cost, source read first."""
+    found: dict[str, Build] = {}
+    for one in builds:
+        other = found.get(one.name)
+        if other is None or _goes_before(one, other):
+            found[one.name] = one
+    return [found[name] for name in sorted(found)]
+
+
+def without_obsoleted(builds: list[Build]) -> list[Build]:
+    """Without those that another of them obsoletes, unless that goes both ways."""
+    if len(builds) < 2:
+        return builds
+    return [
+        one
+        for one in builds
+        if not any(obsoletes(other, one) and not obsoletes(one, other) for other in builds)
+    ]
+
+
+def _goes_before(one: Build, other: Build) -> bool:
+    order = compare(one.version, other.version)
+    if order:
+        return order > 0
+    if one.installed != other.installed:
+        return one.installed
+    left, right = (one.origin.cost, one.id), (other.origin.cost, other.id)
+    return left < right
+
+
+def _by_common_statement(builds: list[Build]) -> list[Build]:
+    """By the version that all of them state for one and the same capability, highest first."""
+    for stated in builds[0].provides:
+        if stated.sense != EQUAL:
+            continue
+        versions = {}
+        for one in builds:
+            same = [p for p in one.provides if p.name == stated.name and p.sense == EQUAL]
+            if not same:
+                break
+            versions[one.id] = same[0].version
+        else:
+            return sorted(builds, key=lambda one: _descending(versions[one.id]))
+    return builds
+
+
+_descending = cmp_to_key(lambda a, b: compare(b, a))

@@ -1,0 +1,321 @@
+"""The rules of packages as clauses: what they need, what they cannot stand beside.
+
+A package that is offered brings its rules when it is taken. An installed one keeps what it
+has, so its rules matter only where something it relies on goes away, or something comes
+that it speaks of; they are found from that side.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from itertools import product
+from typing import NamedTuple
+
+from velpin.kinds.rpm.pool import Build, Pool, names_of, obsoletes
+from velpin.kinds.rpm.relation import Capability, Joined, Relation
+from velpin.kinds.rpm.solve.ways import Ways
+from velpin.kinds.rpm.version import compare
+from velpin.resolve.search import Clause
+
+_MOST = 4096
+"""Clauses one relation may become; more is treated as met (no real relation comes near)."""
+
+
+class Why(NamedTuple):
+    """What a clause says: a code, whose rule it is, and the relation or other package."""
+
+    code: str
+    owner: Build | None = None
+    relation: Relation | None = None
+    other: Build | None = None
+
+
+class Rules:
+    """Makes the clauses of packages of one pool."""
+
+    def __init__(self, pool: Pool, ways: Ways) -> None:
+        self.pool = pool
+        self.ways = ways
+        self.asked: set[str] = set()
+        """Names that were asked for."""
+        self.waived: set[tuple[int, Relation]] = set()
+        """Needs, by their owner, for which staying with what is installed is impossible."""
+        self.granted: set[int] = set()
+        """Builds asked for, which may come in the place of any installed one."""
+        self.alike: set[int] = set()
+        """Offered builds that are the very same as an installed one."""
+        self.must_go: set[int] = set()
+        """Installed builds that no source has, while one has others of the name."""
+        self.realign = False
+        """Whether installed packages go wherever the best source is."""
+        self.may_go: set[int] = set()
+        """Installed builds that may be removed."""
+        self.freed: set[int] = set()
+        """Installed builds that a request may take to any other version."""
+        self.targets: dict[int, list[Build]] = {}
+        """For installed builds that an upgrade is to change: what they may change to."""
+
+    def of(self, literal: int) -> Iterator[Clause]:
+        """The rules that come in with a package taken, or with an installed one going."""
+        build = self.pool.build(abs(literal))
+        if literal < 0:
+            if build.installed:
+                if build.id not in self.may_go:
+                    yield self.update(build)
+                yield from self._left_lesser(build)
+                yield from self._relied(build)
+        elif not build.installed:
+            yield from self._needs(build)
+            yield from self._conflicts(build)
+            yield from self._same_name(build)
+            yield from self._obsoletes(build)
+            yield from self._installed_about(build)
+            yield from self._lesser_arch(build)
+
+    # -- of a package that is offered ------------------------------------------------------
+
+    def _needs(self, build: Build) -> Iterator[Clause]:
+        for relation in build.facts.of("R"):
+            yield from self.need(build, relation)
+
+    def need(self, owner: Build, relation: Relation) -> Iterator[Clause]:
+        """A need as clauses, and where something installed meets it, the wish to stay with it."""
+        why = Why("requires", owner, relation)
+        for literals in self.forms(relation):
+            if owner.id not in literals:
+                yield Clause([-owner.id, *literals], why)
+                if (owner.id, relation) not in self.waived:
+                    yield from self._stay_with(owner, relation, literals)
+
+    def _stay_with(self, owner: Build, relation: Relation, literals: list[int]) -> Iterator[Clause]:
+        """A need that something installed meets stays with that or what may follow it, as
+        long as that can be done (observed)."""
+        if any(one < 0 for one in literals):
+            return
+        known, news, here = [], False, False
+        for one in map(self.pool.build, literals):
+            if one.installed and (one.name == owner.name or obsoletes(owner, one)):
+                news = True  # it goes because of the owner
+                continue
+            here = here or one.installed
+            if one.installed or self._follows_installed(one):
+                known.append(one.id)
+            else:
+                news = True
+        if here and news:
+            yield Clause([-owner.id, *known], Why("stay with", owner, relation))
+
+    def _follows_installed(self, build: Build) -> bool:
+        """Whether a build may come in the place of an installed one."""
+        if build.id in self.granted:
+            return True
+        for old in self.pool.installed(build.name):
+            beside = self.ways.both_words and self.pool.archs.beside(old.arch, build.arch)
+            if beside or self.ways.locked(old):
+                continue
+            if self.may_follow(old, build):
+                return True
+        return False
+
+    def _conflicts(self, build: Build) -> Iterator[Clause]:
+        for relation in build.facts.of("C"):
+            why = Why("conflicts", build, relation)
+            for literals in self.against(relation):
+                if -build.id not in literals or len(literals) > 1:
+                    yield Clause(list(dict.fromkeys([-build.id, *literals])), why)
+
+    def _same_name(self, build: Build) -> Iterator[Clause]:
+        several = self.multiple(build)
+        for other in self.pool.named(build.name):
+            if other is build or (
+                several and self.multiple(other) and other.version != build.version
+            ):
+                continue
+            if self.ways.both_words and self.pool.archs.beside(build.arch, other.arch):
+                continue
+            yield Clause([-build.id, -other.id], Why("same name", build, None, other))
+
+    def multiple(self, build: Build) -> bool:
+        """Whether several versions of it may stand side by side."""
+        names = self.ways.multiple
+        return bool(names) and (
+            build.name in names or any(one.name in names for one in build.provides)
+        )
+
+    def _obsoletes(self, build: Build) -> Iterator[Clause]:
+        for relation in build.facts.of("O"):
+            if not isinstance(relation, Capability):
+                continue
+            for other in self.pool.named(relation.name):
+                if other.name != build.name and obsoletes(build, other):
+                    yield Clause([-build.id, -other.id], Why("obsoletes", build, relation, other))
+
+    def _installed_about(self, build: Build) -> Iterator[Clause]:
+        """What installed packages say of one that comes."""
+        if self.pool.record is None:
+            return
+        names = dict.fromkeys([one.name for one in build.provides] + list(build.facts.files))
+        if self.ways.installed_obsoletes:
+            for other in self.pool.recorded("O", build.name):
+                if other.name != build.name and obsoletes(other, build):
+                    yield Clause([-other.id, -build.id], Why("same name", other, None, build))
+        seen: set[int] = set()
+        for letter in ("C", "R"):
+            for name in names:
+                for other in self.pool.recorded(letter, name):
+                    if other.id in seen:
+                        continue
+                    seen.add(other.id)
+                    yield from self._said_of(other, letter, names)
+            seen.clear()
+
+    def _said_of(self, other: Build, letter: str, names: Iterable[str]) -> Iterator[Clause]:
+        for relation in other.facts.of(letter):
+            if not any(name in names for name in names_of(relation)):
+                continue
+            if letter == "C":
+                why = Why("conflicts", other, relation)
+                for literals in self.against(relation):
+                    if -other.id not in literals:
+                        yield Clause([-other.id, *literals], why)
+            elif isinstance(relation, Joined) and self._is_met_now(relation):
+                yield from self.need(other, relation)
+
+    def _lesser_arch(self, build: Build) -> Iterator[Clause]:
+        """A package of the lesser word size comes only with its like of the host's own, where
+        that is offered at all, unless its name was asked for (observed)."""
+        if not self.ways.both_words or build.name in self.asked:
+            return
+        if not self.pool.archs.is_secondary(build.arch):
+            return
+        own = [
+            one for one in self.pool.named(build.name)
+            if not self.pool.archs.is_secondary(one.arch)
+        ]  # fmt: skip
+        if own:
+            alike = [one.id for one in own if one.version == build.version]
+            yield Clause([-build.id, *alike], Why("lesser architecture", build))
+
+    def _left_lesser(self, build: Build) -> Iterator[Clause]:
+        """The same of installed ones whose like of the host's own goes."""
+        if self.ways.both_words and not self.pool.archs.is_secondary(build.arch):
+            for other in self.pool.installed(build.name):
+                yield from self._lesser_arch(other)
+
+    # -- of an installed package that goes ---------------------------------------------------
+
+    def update(self, build: Build) -> Clause:
+        """An installed package does not go unless something comes in its place."""
+        return Clause(
+            [build.id, *(one.id for one in self.replacements(build))], Why("installed", build)
+        )
+
+    def replacements(self, build: Build) -> list[Build]:
+        """What may come in the place of an installed build."""
+        if build.id in self.targets:
+            return self.targets[build.id]
+        if self.ways.locked(build):
+            return []
+        free = build.id in self.freed
+        found = [
+            one
+            for one in self.pool.named(build.name)
+            if not one.installed and (free or one.id in self.granted or self.may_follow(build, one))
+        ]
+        found += [
+            one
+            for one in self.pool.obsoleting(build)
+            if one.name != build.name
+            and (free or one.id in self.granted or self.ways.same_vendor(build, one))
+        ]
+        return found
+
+    def may_follow(self, build: Build, other: Build) -> bool:
+        """Whether an installed build may be replaced by another of its name unasked."""
+        if self.realign:
+            return True
+        if not self.ways.same_vendor(build, other):
+            return False
+        if self.pool.archs.beside(build.arch, other.arch):
+            return False
+        return self.ways.downgrades_for_needs or compare(other.version, build.version) >= 0
+
+    def _relied(self, build: Build) -> Iterator[Clause]:
+        """What installed packages needed of one that goes."""
+        known = self.pool.needed_files
+        names = dict.fromkeys(
+            [one.name for one in build.provides]
+            + [file for file in build.facts.files if file in known]
+        )
+        seen: set[int] = set()
+        for name in names:
+            for other in self.pool.recorded("R", name):
+                if other.id in seen or other is build:
+                    continue
+                seen.add(other.id)
+                for relation in other.facts.of("R"):
+                    spoken = [one for one in names_of(relation) if one in names]
+                    if spoken and self._is_met_now(relation):
+                        yield from self.need(other, relation)
+
+    def _is_met_now(self, relation: Relation) -> bool:
+        """Whether the installed packages meet a relation; what is broken already may stay so."""
+        for literals in self.forms(relation):
+            here = [self.pool.build(abs(one)).installed == (one > 0) for one in literals]
+            if not any(here):
+                return False
+        return True
+
+    # -- relations as clauses ----------------------------------------------------------------
+
+    def forms(self, relation: Relation) -> list[list[int]]:
+        """Clauses that say that a relation is met."""
+        if isinstance(relation, Capability) or relation.word in ("with", "without"):
+            return [[one.id for one in self.pool.meeting(relation)]]
+        parts = relation.parts
+        if relation.word == "and":
+            return [form for part in parts for form in self.forms(part)]
+        if relation.word == "or":
+            return self._any([self.forms(part) for part in parts])
+        if relation.word == "if":
+            found = self._any([self.forms(parts[0]), self.against(parts[1])])
+            if len(parts) == 3:
+                found += self._any([self.forms(parts[1]), self.forms(parts[2])])
+            return found
+        first = self.forms(parts[0]) + self.against(parts[1])
+        if len(parts) == 3:
+            return self._any([first, self.forms(parts[2]) + self.forms(parts[1])])
+        return first
+
+    def against(self, relation: Relation) -> list[list[int]]:
+        """Clauses that say that a relation is not met."""
+        if isinstance(relation, Capability) or relation.word in ("with", "without"):
+            return [[-one.id] for one in self.pool.meeting(relation)]
+        parts = relation.parts
+        if relation.word == "or":
+            return [form for part in parts for form in self.against(part)]
+        if relation.word == "and":
+            return self._any([self.against(part) for part in parts])
+        if relation.word == "if":
+            first = self.forms(parts[1]) + self.against(parts[0])
+            if len(parts) == 3:
+                return self._any([first, self.against(parts[1]) + self.against(parts[2])])
+            return first
+        first = self._any([self.against(parts[0]), self.forms(parts[1])])
+        if len(parts) == 3:
+            first += self._any([self.against(parts[2]), self.against(parts[1])])
+        return first
+
+    def _any(self, groups: list[list[list[int]]]) -> list[list[int]]:
+        """At least one of several groups of clauses holds."""
+        count = 1
+        for group in groups:
+            count *= len(group)
+        if count > _MOST:
+            return []
+        found = []
+        for chosen in product(*groups):
+            literals = list(dict.fromkeys(one for form in chosen for one in form))
+            if not any(-one in literals for one in literals):
+                found.append(literals)
+        return found

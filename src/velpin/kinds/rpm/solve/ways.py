@@ -1,0 +1,39 @@
+"""What differs between rpm hosts when a transaction is worked out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from velpin.kinds.rpm.pool import Build
+
+
+def _never(build: Build) -> bool:
+    return False
+
+
+@dataclass(slots=True)
+class Ways:
+    """How one host decides; all observed."""
+
+    both_words: bool = True
+    """Whether one name may be installed for two word sizes side by side."""
+    downgrades_for_needs: bool = True
+    """Whether a need may take an installed package back to a lower version."""
+    weak: bool = True
+    """Whether what is recommended is installed along."""
+    old_recommends: bool = False
+    """Whether an upgraded package's recommends are followed that the old version had too."""
+    installed_obsoletes: bool = False
+    """Whether what an installed package obsoletes may not come."""
+    best: bool = False
+    """Whether only the best candidate of what was asked for will do."""
+    same_vendor: Callable[[Build, Build], bool] = lambda one, other: True
+    """Whether an installed build may be replaced by one of another's vendor."""
+    locked: Callable[[Build], bool] = _never
+    """Whether an installed build may not change."""
+    multiple: frozenset[str] = field(default_factory=frozenset)
+    """Names, or names provided, of which several versions stand side by side."""
+    focus_update: bool = False
+    """Whether installed packages that a new one needs are upgraded along."""
+    protected: frozenset[str] = field(default_factory=frozenset)

@@ -1,0 +1,44 @@
+"""One source of an rpm host, as its section says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from velpin.kinds.rpm.ini import Section
+from velpin.model import Source
+
+UNSAID = 99
+"""The number of a source whose section says none (observed)."""
+
+
+@dataclass(frozen=True, slots=True)
+class RpmSource(Source):
+    """A section of a source file, with what decides on it."""
+
+    section: Section
+    file: str
+    number: int = UNSAID
+    cost: int = 1000
+    urls: tuple[str, ...] = ()
+    """Base addresses, variables put in; the first that answers counts."""
+    mirrors: str = ""
+    """Address of a list of mirrors, plain or as a metalink."""
+    excludes: tuple[str, ...] = ()
+    includes: tuple[str, ...] = ()
+    hotfixes: bool = False
+    optional: bool = False
+    """Whether the installer goes on where it cannot be reached."""
+    signed_packages: bool = True
+    signed_index: bool = False
+    keys: tuple[str, ...] = ()
+    """Addresses or files of the keys its section names."""
+    expire: str = ""
+    name: str = ""
+    """What its section calls it, for people."""
+
+    @property
+    def settings(self) -> tuple[object, ...]:
+        """All that decides which of its packages are taken, and when."""
+        return (
+            self.number, self.cost, self.excludes, self.includes, self.hotfixes, self.address,
+        )  # fmt: skip

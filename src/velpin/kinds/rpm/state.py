@@ -1,0 +1,413 @@
+"""One rpm host as read: configuration, lists, packages - what both layouts share."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property, partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Literal, Self
+
+from velpin.errors import HostFileError, Refusal, StoreError
+from velpin.kinds.rpm import primary
+from velpin.kinds.rpm.arch import NOARCH, Archs
+from velpin.kinds.rpm.copies import Copy, CopyFinder
+from velpin.kinds.rpm.database import find_database, read_database
+from velpin.kinds.rpm.ini import words
+from velpin.kinds.rpm.no import No
+from velpin.kinds.rpm.pattern import Named, Patterns
+from velpin.kinds.rpm.pool import Build, Origin, Pool
+from velpin.kinds.rpm.solve.policy import Policy, by_number
+from velpin.kinds.rpm.solve.ways import Ways
+from velpin.kinds.rpm.solve.work import Job, Work
+from velpin.kinds.rpm.source import RpmSource
+from velpin.model import Note, Reason, Request, Source
+from velpin.store.index import Index, Part
+from velpin.store.shelf import Shelf
+from velpin.tree import Edits, Tree, read_release_fields
+
+if TYPE_CHECKING:
+    from velpin.fetch.download import Login
+    from velpin.kinds.rpm.rules.written import Piece
+    from velpin.wish import Rule, Wish
+
+
+class RpmState(ABC):
+    """What is read of a host; each layout says where its own files lie and what they mean."""
+
+    kind: str
+    lists_wanted: tuple[str, ...]
+    """Kinds of list that the host's installer reads."""
+
+    def __init__(self, tree: Tree, shelf: Shelf, *, as_is: bool = False) -> None:
+        self.tree, self.shelf, self.as_is = tree, shelf, as_is
+
+    def with_edits(self, edits: Edits) -> Self:
+        """The same host as it would be after some edits, read by the same code."""
+        return type(self)(self.tree.with_edits(edits), self.shelf, as_is=self.as_is)
+
+    # -- said by each layout ---------------------------------------------------------------
+
+    @property
+    @abstractmethod
+    def sources(self) -> list[RpmSource]:
+        """Sources on, in the order of reading, then those switched off."""
+
+    @property
+    @abstractmethod
+    def read_order(self) -> list[RpmSource]:
+        """Sources that are on, in the order in which the installer loads their lists."""
+
+    @abstractmethod
+    def copy_folders(self, source: RpmSource) -> list[str]:
+        """Where the installer may keep its copy of a source."""
+
+    @abstractmethod
+    def hides(self, build: Build) -> bool:
+        """Whether the configuration keeps an offered build out of everything."""
+
+    @abstractmethod
+    def why_hidden(self, build: Build) -> Reason | None:
+        """Why an offered build takes no part, None where it does."""
+
+    @property
+    @abstractmethod
+    def sources_folder(self) -> str:
+        """Where a new source's file goes."""
+
+    @property
+    @abstractmethod
+    def variables(self) -> Mapping[str, str]:
+        """Variables of source files."""
+
+    @property
+    @abstractmethod
+    def common_settings(self) -> tuple[object, ...]:
+        """All beside the sources that decides what a name gets."""
+
+    @property
+    @abstractmethod
+    def has_filters(self) -> bool:
+        """Whether anything keeps single packages out."""
+
+    @abstractmethod
+    def filters(self, source: RpmSource, name: str, arch: str, version: str) -> bool:
+        """Whether a package of a source is kept out, modules aside."""
+
+    ties_matter: bool
+    """Whether more than the order of reading decides between builds of one version."""
+
+    @cached_property
+    def special_names(self) -> frozenset[str]:
+        """Names for which more than their own lines in the lists decides."""
+        return (
+            frozenset(name for _, index in self.indexes for name in index.all_linked("O"))
+            | self.module_names
+        )
+
+    @property
+    def module_names(self) -> frozenset[str]:
+        """Names that modules speak of."""
+        return frozenset()
+
+    # -- wishes ----------------------------------------------------------------------------
+
+    rule_keys: tuple[str, ...]
+    """Keys of sections that are rules."""
+    block_files: tuple[str, ...] = ()
+    """Files of blocks that are rules."""
+    zero_counts = True
+    """Whether 0 is a number like others for a source."""
+
+    @property
+    @abstractmethod
+    def section_files(self) -> list[str]:
+        """Files of sections in which rules may stand."""
+
+    @abstractmethod
+    def check_wish(self, wish: Wish) -> None:
+        """Refusal, with the nearest, where this kind of host cannot express a wish."""
+
+    @abstractmethod
+    def pieces(self, wish: Wish) -> list[Piece]:
+        """What a wish puts where, one about the order of sources aside."""
+
+    @abstractmethod
+    def common_rules(self) -> list[Rule]:
+        """Rules that are of no single source."""
+
+    def pattern_means(self, text: str, name: str, arch: str, version: str) -> bool:
+        """Whether a list of patterns means a package."""
+        if text not in self._lists:
+            self._lists[text] = Patterns(words(text))
+        return self._lists[text].mean(Named(name, arch, version))
+
+    @cached_property
+    def _lists(self) -> dict[str, Patterns]:
+        return {}
+
+    def is_widened(self, name: str) -> bool:
+        """Whether a request for a name may be met by another that replaces it."""
+        return name in self.special_names
+
+    @abstractmethod
+    def why_locked(self, build: Build) -> Reason | None:
+        """Why an installed build may not change, None where it may."""
+
+    @abstractmethod
+    def targets(self, build: Build) -> list[Build]:
+        """What an installed build may change to in the upgrade."""
+
+    @property
+    @abstractmethod
+    def ways(self) -> Ways:
+        """How this host decides."""
+
+    @property
+    @abstractmethod
+    def installed_first(self) -> bool:
+        """Whether the installer reads its own record before the sources' lists."""
+
+    @abstractmethod
+    def refusal(self) -> HostFileError | Reason | None:
+        """Why this host would refuse every request; None where it would not."""
+
+    @property
+    @abstractmethod
+    def lenient(self) -> bool:
+        """Whether what cannot be had is left out of a request."""
+
+    @abstractmethod
+    def jobs(self, request: Request) -> list[Job]:
+        """What a request asks for."""
+
+    @abstractmethod
+    def upgrade_work(self, *, realign: bool = False) -> Work:
+        """The full upgrade, not yet worked out."""
+
+    @property
+    @abstractmethod
+    def config_errors(self) -> list[HostFileError]:
+        """Files of the configuration that cannot be read."""
+
+    @abstractmethod
+    def skipped(self) -> list[tuple[str, str]]:
+        """Files in the host's own places that its installer passes over, and why."""
+
+    @abstractmethod
+    def fetch_proxies(self) -> Mapping[str, str]:
+        """Proxies of the installer's configuration, by scheme."""
+
+    @abstractmethod
+    def fetch_logins(self) -> Sequence[Login]:
+        """Logins for private sources."""
+
+    @property
+    @abstractmethod
+    def config_notes(self) -> list[Note]:
+        """What is odd in the configuration."""
+
+    # -- the host --------------------------------------------------------------------------
+
+    @cached_property
+    def release(self) -> Mapping[str, str]:
+        """The fields of etc/os-release."""
+        return read_release_fields(self.tree)
+
+    @cached_property
+    def archs(self) -> Archs:
+        """The architectures of this host."""
+        return Archs(self._native())
+
+    def _native(self) -> str:
+        data = self.tree.read("etc/rpm/platform")
+        if data:
+            return data.decode("utf-8", "replace").partition("-")[0].strip()
+        counts: dict[str, int] = {}
+        for row in self.record.all_rows() if self.record else ():
+            counts[row.arch] = counts.get(row.arch, 0) + (row.arch != NOARCH)
+        counts = {arch: count for arch, count in counts.items() if count}
+        if counts:
+            return "x86_64" if "x86_64" in counts else max(sorted(counts), key=counts.__getitem__)
+        import platform
+
+        return platform.machine()
+
+    @property
+    def native(self) -> str:
+        """The host's own architecture."""
+        return self.archs.native
+
+    @cached_property
+    def record_file(self) -> str | None:
+        """The record of installed packages, below the root."""
+        return find_database(self.tree)
+
+    @cached_property
+    def record(self) -> Index | None:
+        """The record of installed packages; None on a host without one."""
+        if self.record_file is None:
+            return None
+        path = self.tree.path(self.record_file)
+        return self.shelf.parsed(path, lambda file: [partial(read_database, file)])
+
+    # -- lists ------------------------------------------------------------------------------
+
+    @cached_property
+    def copies(self) -> dict[str, Copy]:
+        """For each source by handle the copy of its lists that counts."""
+        finder = CopyFinder(self.tree, self.shelf, self.copy_folders, as_is=self.as_is)
+        return {source.handle: finder.find(source) for source in self.sources}
+
+    @cached_property
+    def damage(self) -> dict[str, HostFileError | StoreError]:
+        """Sources whose lists could not be read, filled while they are opened."""
+        return {}
+
+    def index(self, source: RpmSource) -> Index | None:
+        """The parsed main list of a source; None where there is none."""
+        copy = self.copies[source.handle]
+        path = copy.files.get("primary")
+        if path is None:
+            return None
+        listed = copy.repomd.of("primary")
+        return self.shelf.parsed(path, partial(_parts, listed.open_size if listed else 0))
+
+    @cached_property
+    def indexes(self) -> list[tuple[RpmSource, Index]]:
+        """Parsed lists of the sources that are on, as the installer loads them."""
+        found = []
+        for source in self.read_order:
+            try:
+                index = self.index(source)
+            except (HostFileError, StoreError) as problem:
+                self.damage[source.handle] = problem
+                continue
+            if index is not None:
+                found.append((source, index))
+        return found
+
+    def indexes_off(self) -> Iterator[tuple[RpmSource, Index]]:
+        """Parsed lists that are still there of sources switched off."""
+        for source in self.sources:
+            if source.on:
+                continue
+            try:
+                index = self.index(source)
+            except (HostFileError, StoreError):
+                continue
+            if index is not None:
+                yield source, index
+
+    def open_indexes(self) -> None:
+        """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
+        if self.refusal() is None:
+            _ = self.indexes, self.record
+
+    def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
+        """Whether a source takes part."""
+        if not source.on:
+            return "off"
+        return "on" if self.copies[source.handle].files else "not fetched"
+
+    # -- packages ---------------------------------------------------------------------------
+
+    @cached_property
+    def pool(self) -> Pool:
+        """All packages that can take part."""
+        return Pool(self.archs, self._origins(), self.hides)
+
+    def _origins(self) -> list[Origin]:
+        own = [Origin("", self.record, installed=True)] if self.record else []
+        offered = [
+            Origin(
+                source.handle,
+                index,
+                source.number,
+                source.cost,
+                hotfixes=source.hotfixes,
+                files=self._files_of(source),
+            )
+            for source, index in self.indexes
+        ]
+        found = own + offered if self.installed_first else offered + own
+        first = 1
+        for origin in found:
+            origin.first = first
+            first += origin.index.count
+        return found
+
+    def source(self, handle: str) -> RpmSource:
+        """The source with a handle; Refusal where there is none."""
+        found = self._by_handle.get(handle)
+        if found:
+            return found
+        from velpin.near import nearest
+
+        near = nearest(handle, list(self._by_handle))
+        hint = f"did you mean {' or '.join(near)}?" if near else "velpin sources lists them"
+        raise Refusal(f"no source is called {handle!r}", hint)
+
+    def source_of(self, build: Build) -> RpmSource | None:
+        """The source of an offered build; None for what is installed."""
+        return self._by_handle.get(build.origin.handle)
+
+    def _files_of(self, source: RpmSource) -> Path | None:
+        if "filelists" not in self.lists_wanted:
+            return None
+        return self.copies[source.handle].files.get("filelists")
+
+    def base_of(self, source: RpmSource) -> str:
+        """The address that a source's lists came from, else the first it names."""
+        fetched = self.copies[source.handle].fetched
+        url = fetched.remote.get("url", "") if fetched else ""
+        return url.removesuffix("/repodata/repomd.xml") or source.url
+
+    def offered_as(self, build: Build) -> Build | None:
+        """What a source that is on has of the very same version as an installed build; one
+        that takes part before one that is kept out."""
+        same = [
+            one
+            for one in self.pool.all_named(build.name)
+            if not one.installed and one.arch == build.arch and one.version == build.version
+        ]
+        return next((one for one in same if self.pool.visible(one)), next(iter(same), None))
+
+    def is_same(self, build: Build, other: Build) -> bool:
+        """Whether two builds are one and the same package, wherever they are."""
+        return (build.name, build.version, build.arch, build.facts.vendor, build.facts.built) == (
+            other.name, other.version, other.arch, other.facts.vendor, other.facts.built,
+        )  # fmt: skip
+
+    @cached_property
+    def _by_handle(self) -> dict[str, RpmSource]:
+        return {source.handle: source for source in self.sources}
+
+    def choice_of(self, name: str) -> Build | None:
+        """What a request for a name would take, its needs aside; of an installed package
+        what the upgrade would. None where there is nothing to be had."""
+        policy = Policy(self.pool)
+        here = self.pool.installed(name)
+        if here:
+            found = policy.best(by_number(self.targets(here[0])))
+            return found[0] if found else here[0]
+        try:
+            jobs = self.jobs(Request(name, name))
+        except No:
+            return None
+        found = policy.order(jobs[0].builds) if jobs else []
+        return found[0] if found else None
+
+    def knows(self, name: str) -> bool:
+        """Whether a package of a name, or a provider of it, is known here."""
+        return bool(self.pool.all_named(name)) or any(
+            origin.index.providers(name) for origin in self.pool.origins
+        )
+
+    def installed_names(self) -> list[str]:
+        """Names of all installed packages, in byte order."""
+        return self.record.names() if self.record else []
+
+
+def _parts(size: int, path: Path) -> list[Part]:
+    return primary.parts_of(path, size)

@@ -1,0 +1,141 @@
+"""What a worked-out transaction of an rpm host changes, as values for the rest of Velpin."""
+
+from __future__ import annotations
+
+from velpin.kinds.rpm.pool import Build, obsoletes
+from velpin.kinds.rpm.relation import Relation
+from velpin.kinds.rpm.solve.rules import Why
+from velpin.kinds.rpm.solve.work import JobWhy, Outcome, Work
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.version import compare
+from velpin.model import Change
+from velpin.model import Outcome as Word
+
+
+class Roles:
+    """Why each package comes or goes."""
+
+    def __init__(self, work: Work, done: Outcome) -> None:
+        self._work, self._done = work, done
+        self._asked = {one.id for job in work.jobs for one in job.builds}
+        self._upgraded = {
+            one.id for build in work.upgrade for one in work.rules.targets.get(build.id, ())
+        }
+
+    def of(self, build: Build) -> tuple[str, Build | None, Relation | None]:
+        """A word, the package because of which, and what that says."""
+        code, clause = self._done.causes[build.id]
+        why = clause.why if clause is not None else None
+        if isinstance(why, JobWhy) or code == "asked":
+            named = not isinstance(why, JobWhy) or bool(why.job.text)
+            return "asked" if named else "upgrade", None, None
+        if build.id in self._upgraded:
+            return "upgrade", None, None
+        if isinstance(why, Why) and why.owner is not None and why.owner is not build:
+            if why.code in ("requires", "recommends"):
+                return why.code, why.owner, why.relation
+            if why.code == "installed":
+                return "upgrade", why.owner, None
+        if isinstance(why, Why) and why.code == "supplements":
+            return "supplements", None, why.relation
+        if build.id in self._asked:
+            return "asked", None, None
+        return self._found(build)
+
+    def _found(self, build: Build) -> tuple[str, Build | None, Relation | None]:
+        """Of what follows from several rules at once: who needs it."""
+        for owner in self._done.taken:
+            if owner is build:
+                continue
+            for relation in owner.facts.of("R"):
+                if build in self._work.pool.meeting(relation):
+                    return "requires", owner, relation
+        return "upgrade", None, None
+
+
+def changes_of(host: RpmState, work: Work, done: Outcome) -> tuple[Change, ...]:
+    """Every change, in the order of names."""
+    roles = Roles(work, done)
+    followed = _followed(work, done)
+    found = [_change(host, one, followed.get(one.id), *roles.of(one)) for one in done.taken]
+    followers = {old.id for old in followed.values()}
+    for old in done.gone:
+        if old.id in followers:
+            continue
+        by, relation = _remover(done, old)
+        role = "replaced" if by is not None else "removed"
+        found.append(_change(host, None, old, role, by, relation))
+    return tuple(sorted(found, key=lambda one: (one.name, one.arch)))
+
+
+def _followed(work: Work, done: Outcome) -> dict[int, Build]:
+    """For builds that come, by number, the installed one whose place each takes: of several
+    the one read first, whatever its architecture (observed)."""
+    found: dict[int, Build] = {}
+    coming: dict[str, list[Build]] = {}
+    for build in sorted(done.taken, key=lambda one: one.id):
+        if not work.rules.multiple(build):
+            coming.setdefault(build.name, []).append(build)
+    going: dict[str, list[Build]] = {}
+    for old in done.gone:
+        going.setdefault(old.name, []).append(old)
+    for name, olds in going.items():
+        for old in olds:
+            others = {one.arch for one in olds if one is not old}
+            for build in coming.get(name, ()):
+                if build.id not in found and build.arch not in others:
+                    found[build.id] = old
+                    break
+    return found
+
+
+def _remover(done: Outcome, old: Build) -> tuple[Build | None, Relation | None]:
+    for build in done.taken:
+        if obsoletes(build, old):
+            for relation in build.facts.of("O"):
+                if str(relation).partition(" ")[0] == old.name:
+                    return build, relation
+    return None, None
+
+
+def _change(
+    host: RpmState,
+    new: Build | None,
+    old: Build | None,
+    role: str,
+    by: Build | None,
+    relation: Relation | None,
+) -> Change:
+    shown = new or old
+    assert shown is not None
+    source = host.source_of(new) if new else None
+    before = host.offered_as(old) if old else None
+    return Change(
+        name=shown.name,
+        arch=shown.arch,
+        old=old.version if old else None,
+        new=new.version if new else None,
+        source=source.handle if source else None,
+        url=host.base_of(source) if source else None,
+        role=role,
+        by=by.name if by else None,
+        relation=str(relation) if relation is not None else "",
+        old_source=before.origin.handle if before else None,
+        outcome=outcome(old, new),
+        download_bytes=new.facts.size if new else 0,
+        disk_bytes=(new.facts.installed_size if new else 0)
+        - (old.facts.installed_size if old else 0),
+        foreign=host.archs.is_secondary(shown.arch),
+    )
+
+
+def outcome(old: Build | None, new: Build | None) -> Word:
+    """What happens to a package, in a word."""
+    if new is None:
+        return "remove"
+    if old is None:
+        return "install"
+    if old is new:
+        return "keep"
+    order = compare(new.version, old.version)
+    return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"

@@ -1,0 +1,83 @@
+"""Which keys an rpm host's configuration names for a source, and where they stand.
+
+`gpgkey` names key files (`file:///...`) or addresses; a key at an address is known here once
+the host has taken it into its own ring, which is kept with the record of installed packages.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from urllib.parse import unquote, urlsplit
+
+from velpin.errors import BadKey, HostFileError
+from velpin.kinds.rpm.database import signing_keys
+from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.state import RpmState
+from velpin.trust.openpgp import Key, read_keys
+
+OWN_FOLDER = "etc/pki/rpm-gpg"
+"""Where Velpin puts the key of one source."""
+
+
+@dataclass(slots=True)
+class NamedKeys:
+    """The keys that may sign a source or its packages."""
+
+    keys: list[Key] = field(default_factory=list)
+    how: str = "file"
+    """`file`, `ring` (the host's own), `packages` (its packages alone are signed) or `none`."""
+    files: list[str] = field(default_factory=list)
+    problems: list[str] = field(default_factory=list)
+
+
+def named_keys(host: RpmState, source: RpmSource) -> NamedKeys:
+    """The keys a source's section names; files that cannot be used are told."""
+    found = NamedKeys()
+    if not (source.signed_index or source.signed_packages):
+        found.how = "none"
+        return found
+    remote = False
+    for address in source.keys:
+        parts = urlsplit(address)
+        if parts.scheme == "file" or address.startswith("/"):
+            file = unquote(parts.path).lstrip("/")
+            found.files.append(file)
+            found.keys += _read_file(host, file, found.problems)
+        else:
+            remote = True
+    if remote or not source.keys:
+        found.keys += ring(host)
+        if not found.files:
+            found.how = "ring"
+    if not source.signed_index:
+        found.how = "packages"
+    return found
+
+
+def ring(host: RpmState) -> list[Key]:
+    """The signing keys that the host's own record of packages holds."""
+    if host.record_file is None:
+        return []
+    found: list[Key] = []
+    path = host.tree.path(host.record_file)
+    try:
+        for name, text in signing_keys(path):
+            try:
+                found += read_keys(text.encode(), f"{host.record_file} ({name})")
+            except BadKey:
+                continue
+    except HostFileError:
+        return found
+    return found
+
+
+def _read_file(host: RpmState, file: str, problems: list[str]) -> list[Key]:
+    data = host.tree.read(file)
+    if data is None:
+        problems.append(f"/{file} is not there")
+        return []
+    try:
+        return read_keys(data, file)
+    except BadKey as problem:
+        problems.append(problem.message)
+        return []

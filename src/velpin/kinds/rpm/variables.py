@@ -1,0 +1,42 @@
+"""Variables in source files: `$name`, `${name}` and, where the layout knows it, defaults.
+
+A variable that is not known stays as it is written (observed).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+from velpin.tree import Tree
+
+_USE = re.compile(r"\$(?:\{(\w+)(?::([-+])([^{}]*))?\}|(\w+))")
+
+
+def substituted(text: str, variables: Mapping[str, str], *, defaults: bool = False) -> str:
+    """A text with its variables put in; `defaults` where `${name:-text}` is understood."""
+
+    def put(found: re.Match[str]) -> str:
+        name = found.group(1) or found.group(4)
+        mark, other = found.group(2), found.group(3)
+        value = variables.get(name)
+        if mark and not defaults:
+            return found.group()
+        if mark == "-":
+            return value or other
+        if mark == "+":
+            return other if value else ""
+        return value if value is not None else found.group()
+
+    return _USE.sub(put, text)
+
+
+def read_folder(tree: Tree, folder: str) -> dict[str, str]:
+    """Variables that stand one to a file: the file's name, its first line."""
+    found = {}
+    for name in tree.names(folder):
+        data = tree.read(f"{folder}/{name}") or b""
+        lines = data.decode("utf-8", "replace").splitlines()
+        if re.fullmatch(r"\w+", name):
+            found[name] = lines[0].strip() if lines else ""
+    return found

@@ -1,0 +1,25 @@
+"""Hosts of kind rpm-dnf: sources in `etc/yum.repos.d`, settings in `etc/dnf`."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from velpin.tree import Tree
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm_dnf.host import DnfHost
+    from velpin.store.shelf import Shelf
+
+KIND = "rpm-dnf"
+
+
+def recognises(tree: Tree) -> bool:
+    """Whether a root is that of an rpm-dnf host."""
+    return any(tree.exists(name) for name in ("etc/dnf", "etc/yum.repos.d", "etc/yum.conf"))
+
+
+def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> DnfHost:
+    """The rpm-dnf host at a root."""
+    from velpin.kinds.rpm_dnf.host import DnfHost
+
+    return DnfHost(tree, shelf, as_is=as_is)

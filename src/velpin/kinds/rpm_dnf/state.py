@@ -1,0 +1,464 @@
+"""One rpm-dnf host as read, and what its installer makes of requests."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from velpin.errors import HostFileError, no_realign
+from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
+from velpin.kinds.rpm.ini import Section, words
+from velpin.kinds.rpm.logins import section_logins
+from velpin.kinds.rpm.no import No
+from velpin.kinds.rpm.pattern import Named, Patterns, is_glob
+from velpin.kinds.rpm.pool import Build, obsoletes
+from velpin.kinds.rpm.relation import Capability
+from velpin.kinds.rpm.solve.policy import Policy, by_number
+from velpin.kinds.rpm.solve.ways import Ways
+from velpin.kinds.rpm.solve.work import Job, Work
+from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.version import compare
+from velpin.kinds.rpm_dnf import KIND
+from velpin.kinds.rpm_dnf.config import FOLDERS, MAIN, Config, read_config, read_variables
+from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
+from velpin.model import Fact, Note, Place, Reason, Request
+
+if TYPE_CHECKING:
+    from velpin.fetch.download import Login
+    from velpin.kinds.rpm.rules.written import Piece
+    from velpin.wish import Rule, Wish
+
+
+class DnfState(RpmState):
+    """What is read of an rpm-dnf host."""
+
+    kind = KIND
+    lists_wanted = ("primary", "filelists", "modules")
+    installed_first = True
+    sources_folder = FOLDERS[0]
+    ties_matter = False
+    rule_keys = ("priority", "includepkgs", "excludepkgs", "exclude")
+
+    # -- configuration ---------------------------------------------------------------------
+
+    @cached_property
+    def variables(self) -> Mapping[str, str]:
+        """Variables of source files."""
+        base = {"basearch": self.archs.base, "arch": self.archs.native}
+        release = self._release_version()
+        if release:
+            base["releasever"] = release
+        return read_variables(self.tree, base)
+
+    def _release_version(self) -> str:
+        """The version that an installed package states for the system's release."""
+        if self.record is None:
+            return ""
+        for name in ("system-release(releasever)", "system-release", "redhat-release"):
+            for row in self.record.providers(name):
+                from velpin.kinds.rpm.entry import read_facts
+                from velpin.kinds.rpm.version import parse
+
+                for one in read_facts(self.record.text(row)).provides:
+                    if one.name == name:
+                        return (
+                            parse(one.version).version
+                            if one.version
+                            else parse(row.version).version
+                        )
+        return ""
+
+    @cached_property
+    def config(self) -> Config:
+        """All that the configuration files say."""
+        return read_config(self.tree, self.variables)
+
+    @property
+    def sources(self) -> list[RpmSource]:
+        """Sources on, in the order of reading, then those switched off."""
+        return self.config.sources
+
+    @property
+    def read_order(self) -> list[RpmSource]:
+        """Sources that are on, in the order in which the installer loads their lists."""
+        live = [source for source in self.sources if source.on]
+        return sorted(live, key=lambda source: (source.number, source.cost))
+
+    @property
+    def config_errors(self) -> list[HostFileError]:
+        """Files of the configuration that cannot be read."""
+        return self.config.errors
+
+    def skipped(self) -> list[tuple[str, str]]:
+        """Files in the host's own places that its installer passes over, and why."""
+        return self.config.skipped
+
+    def fetch_proxies(self) -> Mapping[str, str]:
+        """The proxy of the main file, for both schemes."""
+        proxy = self.config.main.get("proxy").strip()
+        return {"http": proxy, "https": proxy} if proxy and proxy != "_none_" else {}
+
+    def fetch_logins(self) -> Sequence[Login]:
+        """Logins that sections of private sources name."""
+        return section_logins(self.sources)
+
+    @property
+    def config_notes(self) -> list[Note]:
+        """What is odd in the configuration."""
+        return self.config.notes
+
+    def refusal(self) -> HostFileError | Reason | None:
+        """Why this host would refuse every request; None where it would not."""
+        if self.config.errors:
+            return self.config.errors[0]
+        for source in self.read_order:
+            if source.optional or self.copies[source.handle].files:
+                continue
+            failed = self.shelf.failure(source.address, source.release)
+            if failed:
+                what = failed.partition("\n")[0]
+                return Reason("source-unreachable", {"source": source.handle, "what": what})
+        return None
+
+    def copy_folders(self, source: RpmSource) -> list[str]:
+        """Where the installer may keep its copy of a source."""
+        caches = [f"var/cache/{name}" for name in ("libdnf5", "dnf")]
+        kept = [name for name in caches if self.tree.exists(name)]
+        if not kept:
+            return []
+        import hashlib
+
+        key = source.mirrors or (source.urls[0] if source.urls else source.handle)
+        mark = hashlib.sha256(key.encode()).hexdigest()[:16]
+        return [f"{name}/{source.handle}-{mark}" for name in kept]
+
+    # -- what takes part -------------------------------------------------------------------
+
+    @cached_property
+    def _excluded(self) -> tuple[Patterns, Patterns]:
+        main = self.config
+        return Patterns(main.listed("exclude", "excludepkgs")), Patterns(main.listed("includepkgs"))
+
+    @cached_property
+    def _excluded_in(self) -> dict[str, tuple[Patterns, Patterns]]:
+        return {s.handle: (Patterns(s.excludes), Patterns(s.includes)) for s in self.sources}
+
+    @cached_property
+    def hiding(self) -> Hiding:
+        """Which builds the modules hide."""
+        paths = []
+        for source in self.read_order:
+            path = self.copies[source.handle].files.get("modules")
+            if path:
+                paths.append((f"{source.handle}: {path.name}", path))
+        modules = read_modules(paths, read_states(self.tree))
+        return Hiding(modules, self.release.get("PLATFORM_ID", "").partition(":")[2])
+
+    def why_hidden(self, build: Build) -> Reason | None:
+        """Why an offered build takes no part, None where it does."""
+        if self.pool.visible(build):
+            return None
+        own = self._by_handle.get(build.origin.handle)
+        exclude, include = self._excluded
+        own_exclude, own_include = self._excluded_in[build.origin.handle]
+        for patterns, section, file in (
+            (exclude, self.config.main, MAIN),
+            (own_exclude, own.section if own else self.config.main, own.file if own else MAIN),
+        ):
+            pattern = patterns.which(Named(build.name, build.arch, build.version))
+            if pattern:
+                return Reason(
+                    "is-excluded", {"pattern": pattern, "place": _place(section, file, pattern)}
+                )
+        if self.excluded(build):
+            listed = [*include.texts, *own_include.texts]
+            return Reason(
+                "not-included", {"patterns": ", ".join(listed[:4]), "source": build.origin.handle}
+            )
+        stream = self.hiding.hides(build)
+        if stream is None:
+            return None
+        active = self.hiding.active.get(stream.module, "")
+        facts: dict[str, Fact] = {"module": stream.module, "stream": stream.name, "active": active}
+        code = "module-off" if not active else "module-other"
+        return Reason("module-plain" if active == stream.name else code, facts)
+
+    def why_locked(self, build: Build) -> Reason | None:
+        """Why an installed build may not change; nothing here keeps one."""
+        return None
+
+    def hides(self, build: Build) -> bool:
+        """Whether the configuration keeps an offered build out of everything."""
+        if self.excluded(build):
+            return True
+        return bool(self.hiding) and self.hiding.hides(build) is not None
+
+    def excluded(self, build: Build) -> bool:
+        """Whether excludes and includes keep an offered build out."""
+        return self._excludes(build.origin.handle, build.name, build.arch, build.version)
+
+    def filters(self, source: RpmSource, name: str, arch: str, version: str) -> bool:
+        """Whether a package of a source is kept out, modules aside."""
+        return self._excludes(source.handle, name, arch, version)
+
+    def _excludes(self, handle: str, name: str, arch: str, version: str) -> bool:
+        exclude, include = self._excluded
+        own_exclude, own_include = self._excluded_in[handle]
+        build = Named(name, arch, version)
+        if exclude.mean(build) or own_exclude.mean(build):
+            return True
+        if include or own_include:
+            return not (include.mean(build) or own_include.mean(build))
+        return False
+
+    @property
+    def has_filters(self) -> bool:
+        """Whether anything keeps single packages out."""
+        pairs = (self._excluded, *self._excluded_in.values())
+        return any(exclude or include for exclude, include in pairs)
+
+    @property
+    def common_settings(self) -> tuple[object, ...]:
+        """All beside the sources that decides what a name gets."""
+        exclude, include = self._excluded
+        return (
+            exclude.texts, include.texts, self.hiding.active, self.best,
+            self.config.switch("obsoletes", True), self.config.main.get("multilib_policy"),
+        )  # fmt: skip
+
+    @property
+    def module_names(self) -> frozenset[str]:
+        """Names that modules speak of, and of packages that provide such a name."""
+        names = self.hiding.names
+        providers = {
+            row.name for name in names for _, index in self.indexes for row in index.providers(name)
+        }
+        return names | providers
+
+    # -- how it decides --------------------------------------------------------------------
+
+    @property
+    def lenient(self) -> bool:
+        """Whether what cannot be had is left out of a request."""
+        return not self.config.switch("strict", True)
+
+    @property
+    def best(self) -> bool:
+        """Whether only the best candidate will do."""
+        return self.config.switch("best", False)
+
+    @cached_property
+    def ways(self) -> Ways:
+        """How this host decides."""
+        found = Ways(
+            weak=self.config.switch("install_weak_deps", True),
+            best=self.best,
+            multiple=self.config.multiple,
+        )
+        if not self.config.switch("allow_vendor_change", True):
+            found.same_vendor = lambda one, other: one.facts.vendor == other.facts.vendor
+        return found
+
+    def jobs(self, request: Request) -> list[Job]:
+        """What a request asks for; No where it cannot be met, whatever else is asked."""
+        found, plain = self._meant(request)
+        here = [one for one in found if one.installed and self._askable(one)]
+        visible = [one for one in found if not one.installed and self.pool.visible(one)]
+        if request.source:
+            visible = self._from(request, visible)
+            versions = {one.version for one in visible}
+            here = [one for one in here if one.version in versions]
+        if not visible and not here:
+            raise No("hidden", name=request.text) if found else No("unknown", name=request.name)
+        groups = self._groups(request, here + visible)
+        jobs = []
+        for group in groups:
+            builds = group
+            if plain and self.config.switch("obsoletes", True):
+                builds = self._widened(group)
+            jobs.append(
+                Job(request.text, builds, weak=self.lenient, best=self.best, fresh=self.best)
+            )
+        return jobs
+
+    def _askable(self, build: Build) -> bool:
+        """Whether a request can mean a build: the main file's filters hide installed ones too."""
+        if not build.installed:
+            return self.pool.visible(build)
+        exclude, include = self._excluded
+        one = Named(build.name, build.arch, build.version)
+        return not exclude.mean(one) and (not include or include.mean(one))
+
+    def _from(self, request: Request, builds: list[Build]) -> list[Build]:
+        found = [one for one in builds if one.origin.handle == request.source]
+        if not found:
+            raise No("not-in-source", name=request.name, source=request.source)
+        return found
+
+    def _groups(self, request: Request, builds: list[Build]) -> list[list[Build]]:
+        """Each name of a glob by itself; each architecture, where the host asks for all."""
+        groups = [builds]
+        if is_glob(request.name):
+            names = dict.fromkeys(one.name for one in builds)
+            groups = [[one for one in builds if one.name == name] for name in names]
+        if self.config.main.get("multilib_policy", "best").strip().lower() == "all":
+            groups = [part for group in groups for part in _each_architecture(group)]
+        return groups
+
+    def _widened(self, builds: list[Build]) -> list[Build]:
+        """With what obsoletes any of them."""
+        offered = [one for one in builds if not one.installed]
+        if not offered:
+            return builds
+        names = {one.name for one in builds}
+        more = {
+            one.id: one
+            for build in offered
+            for one in self.pool.obsoleting(build)
+            if one.name not in names
+        }
+        return [*builds, *more.values()]
+
+    def _meant(self, request: Request) -> tuple[list[Build], bool]:
+        """Builds a request means, hidden ones too, and whether it is a plain name."""
+        if request.operator:
+            found = named(self.pool, request.name, request.arch)
+            if request.operator == "=":
+                fits = [
+                    b for b in found if version_fits(request.version, b.version, any_epoch=True)
+                ]
+            else:
+                fits = [
+                    b for b in found if bound_fits(request.operator, request.version, b.version)
+                ]
+            if found and not fits:
+                versions = dict.fromkeys(one.version for one in found if not one.installed)
+                asked = request.operator.lstrip("=") + request.version
+                listed = ", ".join(versions)
+                raise No("no-version", name=request.name, version=asked, versions=listed)
+            return fits, False
+        if request.arch:
+            return named(self.pool, request.name, request.arch), True
+        for name, version, arch in spellings(request.name, self.archs.taken):
+            found = named(self.pool, name, arch)
+            if version:
+                found = [b for b in found if version_fits(version, b.version, any_epoch=True)]
+            if any(map(self._askable, found)):
+                return found, not version
+        bound = bound_of(request.name) or Capability(request.name)
+        found = self.pool.offering(bound)
+        if any(map(self._askable, found)):
+            return found, False
+        hidden = named(self.pool, request.name)
+        return (hidden, True) if hidden else (found, False)
+
+    # -- wishes ----------------------------------------------------------------------------
+
+    @property
+    def section_files(self) -> list[str]:
+        """Files of sections in which rules may stand."""
+        return list(dict.fromkeys([MAIN, *(source.file for source in self.sources)]))
+
+    def check_wish(self, wish: Wish) -> None:
+        """Refusal, with the nearest, where this kind of host cannot express a wish."""
+        from velpin.kinds.rpm_dnf.wishes import check
+
+        check(self, wish)
+
+    def pieces(self, wish: Wish) -> list[Piece]:
+        """What a wish puts where, one about the order of sources aside."""
+        from velpin.kinds.rpm_dnf.wishes import pieces
+
+        return pieces(self, wish)
+
+    def common_rules(self) -> list[Rule]:
+        """Rules of the main file."""
+        from velpin.kinds.rpm.rules.told import list_rule
+
+        main = self.config.main
+        codes = {"includepkgs": "says-only", "excludepkgs": "says-bar", "exclude": "says-bar"}
+        return [
+            list_rule(self, main, MAIN, key, code, None)
+            for key, code in codes.items()
+            if key in main
+        ]
+
+    # -- the full upgrade ------------------------------------------------------------------
+
+    def upgrade_work(self, *, realign: bool = False) -> Work:
+        """The full upgrade, not yet worked out; it has no other."""
+        if realign:
+            raise no_realign(self.kind)
+        targets: dict[int, list[Build]] = {}
+        upgrade: list[Build] = []
+        jobs: list[Job] = []
+        staying: set[int] = set()
+        policy = Policy(self.pool)
+        for build in self.pool.all_installed():
+            found = self.followers(build)
+            wanted = self.targets(build)
+            if found:
+                targets[build.id] = found
+                upgrade.append(build)
+            if not wanted:
+                staying.add(build.id)
+            if self.best:
+                best = policy.best(by_number(wanted)) if wanted else [build]
+                jobs.append(Job("", best, fresh=True))
+        work = Work(self.pool, self.ways, jobs, upgrade)
+        work.rules.targets = targets
+        work.staying = staying
+        return work
+
+    def followers(self, build: Build) -> list[Build]:
+        """What an installed build may change to unasked, from whatever source."""
+        return [one for one in self._alike_or_newer(build) if _changes(build, one)]
+
+    def targets(self, build: Build) -> list[Build]:
+        """What an installed build changes to in the upgrade; none where the best source that
+        has anything for it has nothing newer."""
+        found = self._alike_or_newer(build)
+        if not any(_changes(build, one) for one in by_number(found)):
+            return []
+        return [one for one in found if _changes(build, one)]
+
+    def _alike_or_newer(self, build: Build) -> list[Build]:
+        found = [
+            one
+            for one in self.pool.named(build.name)
+            if not one.installed
+            and compare(one.version, build.version) >= 0
+            and self.ways.same_vendor(build, one)
+            and self._arch_may_follow(build, one)
+        ]
+        return found + [
+            one
+            for one in self.pool.obsoleting(build)
+            if one.name != build.name and self.ways.same_vendor(build, one)
+        ]
+
+    def _arch_may_follow(self, build: Build, other: Build) -> bool:
+        return build.arch == other.arch or not self.archs.beside(build.arch, other.arch)
+
+
+def _changes(build: Build, other: Build) -> bool:
+    return compare(other.version, build.version) > 0 or obsoletes(other, build)
+
+
+def _each_architecture(builds: list[Build]) -> list[list[Build]]:
+    """Those of each name and architecture by themselves, where none of them is installed."""
+    parts: dict[tuple[str, str], list[Build]] = {}
+    for one in builds:
+        parts.setdefault((one.name, one.arch), []).append(one)
+    new = [part for part in parts.values() if not any(one.installed for one in part)]
+    return new or [[one for one in builds if one.installed]]
+
+
+def _place(section: Section, file: str, pattern: str) -> str:
+    """Where a pattern stands."""
+    for value in section.values:
+        if value.key in ("exclude", "excludepkgs") and pattern in words(value.text):
+            return str(Place(file, value.line))
+    return file

@@ -1,0 +1,179 @@
+"""The configuration of an rpm-zypp host: settings, source files, vendors, variables."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from velpin.errors import HostFileError
+from velpin.kinds.rpm.ini import Section, leading_number, read_sections, truth, words
+from velpin.kinds.rpm.source import UNSAID, RpmSource
+from velpin.kinds.rpm.variables import read_folder, substituted
+from velpin.model import Note, Place
+from velpin.tree import Tree
+
+LIBRARY = "etc/zypp/zypp.conf"
+TOOL = "etc/zypp/zypper.conf"
+SOURCES = "etc/zypp/repos.d"
+VENDORS = "etc/zypp/vendors.d"
+VARIABLES = "etc/zypp/vars.d"
+PRODUCTS = "etc/products.d"
+MULTIVERSION = "etc/zypp/multiversion.d"
+_KINDS = ("", "none", "rpm-md", "rpm", "repomd", "yum")
+"""Types of source that are lists of packages as read here."""
+
+
+@dataclass(slots=True)
+class Config:
+    """All that the files say."""
+
+    settings: dict[str, str] = field(default_factory=dict)
+    """By name, those of the library; those of the tool with `section/` in front."""
+    sources: list[RpmSource] = field(default_factory=list)
+    vendors: list[tuple[str, ...]] = field(default_factory=list)
+    """Groups of vendors that count as one, by the beginnings of their names."""
+    multiple: tuple[str, ...] = ()
+    notes: list[Note] = field(default_factory=list)
+    errors: list[HostFileError] = field(default_factory=list)
+    skipped: list[tuple[str, str]] = field(default_factory=list)
+
+    def switch(self, name: str, default: bool) -> bool:
+        """A setting that is a switch; a word that is none counts as the default."""
+        return truth(self.settings.get(name, ""), default)
+
+
+def read_config(tree: Tree, variables: Mapping[str, str]) -> Config:
+    """Read every file of the configuration."""
+    found = Config()
+    for file, mark in ((LIBRARY, False), (TOOL, True)):
+        for section in _sections(tree, file, found):
+            for value in section.values:
+                name = f"{section.name}/{value.key}" if mark else value.key
+                found.settings[name] = value.text
+    sections: list[tuple[str, Section]] = []
+    for name in tree.names(SOURCES):
+        file = f"{SOURCES}/{name}"
+        if name.endswith(".repo"):
+            sections += [(file, one) for one in _sections(tree, file, found, joined=True)]
+        else:
+            found.skipped.append((file, "its name does not end in .repo"))
+    seen: dict[str, RpmSource] = {}
+    for file, section in sections:
+        source = _source(file, section, found, variables)
+        if source.handle in seen:
+            first = seen[source.handle].places[0]
+            found.notes.append(Note(source.places[0], f"{source.handle} stands in {first} already"))
+            continue
+        seen[source.handle] = source
+    held = list(seen.values())
+    found.sources = [s for s in held if s.on] + [s for s in held if not s.on]
+    for name in tree.names(VENDORS):
+        for section in _sections(tree, f"{VENDORS}/{name}", found):
+            group = [one.strip() for one in section.get("vendors").split(",")]
+            found.vendors.append(tuple(one.lower() for one in group if one))
+    found.multiple = tuple(_multiple(tree, found))
+    return found
+
+
+def _sections(tree: Tree, file: str, config: Config, *, joined: bool = False) -> list[Section]:
+    try:
+        return read_sections(tree.read(file) or b"", file, joined=joined)
+    except HostFileError as problem:
+        config.errors.append(problem)
+        return []
+
+
+def _multiple(tree: Tree, config: Config) -> list[str]:
+    """Names of which several versions stand side by side."""
+    found = words(config.settings.get("multiversion", "provides:multiversion(kernel)"))
+    for name in tree.names(MULTIVERSION):
+        data = (tree.read(f"{MULTIVERSION}/{name}") or b"").decode("utf-8", "replace")
+        found += [line.strip() for line in data.splitlines() if line.strip() and line[0] != "#"]
+    return [one.removeprefix("provides:") for one in found]
+
+
+def _source(file: str, section: Section, config: Config, variables: Mapping[str, str]) -> RpmSource:
+    place = Place(file, section.line)
+
+    def get(key: str) -> str:
+        return substituted(section.get(key), variables, defaults=True)
+
+    inner = get("path").strip("/")
+    urls = tuple(
+        word.rstrip("/") + (f"/{inner}" if inner else "") for word in words(get("baseurl"))
+    )
+    mirrors = get("metalink") or get("mirrorlist")
+    address = urls[0] if urls else mirrors
+    if not address:
+        config.notes.append(Note(place, f"{section.name} has no address (baseurl or mirrorlist)"))
+    if section.get("type").strip().lower() not in _KINDS:
+        config.notes.append(
+            Note(place, f"{section.name} is of type {section.get('type')}, which is not read here")
+        )
+    check = section.find("gpgcheck")
+    every = config.settings.get("gpgcheck", "on")
+    index = section.find("repo_gpgcheck")
+    packages = section.find("pkg_gpgcheck")
+    signed = truth(check.text if check else every, True)
+    return RpmSource(
+        handle=section.name,
+        repository=section.name,
+        address=address,
+        release="",
+        sections=(),
+        url=address,
+        on=_on(section.get("enabled", "1")),
+        places=(place,),
+        section=section,
+        file=file,
+        number=_number(section, config, file),
+        urls=urls,
+        mirrors=mirrors,
+        optional=True,
+        signed_packages=truth(packages.text, signed) if packages else signed,
+        signed_index=truth(index.text, signed) if index else signed,
+        keys=tuple(words(get("gpgkey"))),
+        name=get("name"),
+    )
+
+
+def _on(text: str) -> bool:
+    """Numbers but 0 and the usual words switch it on; anything else does not (observed)."""
+    number = leading_number(text)
+    return truth(text, bool(number))
+
+
+def _number(section: Section, config: Config, file: str) -> int:
+    value = section.find("priority")
+    if value is None:
+        return UNSAID
+    number = leading_number(value.text)
+    if number is None:
+        config.notes.append(
+            Note(
+                Place(file, value.line),
+                f"priority={value.text} is no number and counts as not given",
+            )
+        )
+    return number or UNSAID
+
+
+def base_product_version(tree: Tree) -> str:
+    """The version of the base product, empty where none is installed."""
+    from velpin.kinds.rpm.safexml import parse
+
+    names = tree.names(PRODUCTS)
+    for name in [one for one in names if one == "baseproduct"] + [
+        one for one in names if one.endswith(".prod")
+    ]:
+        file = f"{PRODUCTS}/{name}"
+        root = parse(tree.read(file) or b"", file)
+        version = (root.findtext("version") or "").strip()
+        if version:
+            return version
+    return ""
+
+
+def read_variables(tree: Tree, base: Mapping[str, str]) -> dict[str, str]:
+    """The host's variables: those of its release and architecture, then the folder's."""
+    return {**base, **read_folder(tree, VARIABLES)}

@@ -1,0 +1,123 @@
+"""Locks: what may neither come nor go.
+
+    type: package              blocks of such lines, parted by blank ones
+    match_type: glob           glob, exact, regex or substring, which it is unless said
+    case_sensitive: on         off unless said
+    solvable_name: NAME        several may stand in one block
+    version: >= 2.0
+    repo: ALIAS
+
+The fields of a block are combined, blocks add up.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from fnmatch import translate
+
+from velpin.kinds.rpm.asked import bound_fits
+from velpin.kinds.rpm.ini import truth
+from velpin.kinds.rpm.relation import OPERATORS
+from velpin.model import Place
+from velpin.tree import Tree
+
+FILE = "etc/zypp/locks"
+_FIELD = re.compile(r"([\w-]+)\s*:\s*(.*)")
+_VERSION = re.compile(r"(<=|>=|==|=|<|>)?\s*(\S+)")
+
+
+@dataclass(slots=True)
+class Lock:
+    """One block."""
+
+    place: Place
+    last: int = 0
+    """Its last line."""
+    names: list[str] = field(default_factory=list)
+    match: str = "substring"
+    case: bool = False
+    version: str = ""
+    repositories: list[str] = field(default_factory=list)
+    kind: str = "package"
+    compiled: list[re.Pattern[str]] | None = None
+    others: list[str] = field(default_factory=list)
+    """Fields that are not known here; a lock with such decides nothing here."""
+
+    def means(self, handle: str, name: str, version: str) -> bool:
+        """Whether it means a package of a source (empty for what is installed)."""
+        if self.kind != "package" or self.others:
+            return False
+        if not (self.names or self.repositories or self.version):
+            return False
+        if self.repositories and handle not in self.repositories:
+            return False
+        if self.version and not self._version_fits(version):
+            return False
+        return not self.names or any(one.search(name) for one in self._patterns())
+
+    def _version_fits(self, version: str) -> bool:
+        found = _VERSION.match(self.version)
+        if not found:
+            return False
+        operator = found.group(1) or "="
+        return operator in OPERATORS and bound_fits(operator, found.group(2), version)
+
+    def _patterns(self) -> list[re.Pattern[str]]:
+        if self.compiled is None:
+            self.compiled = list(self._compile())
+        return self.compiled
+
+    def _compile(self) -> Iterator[re.Pattern[str]]:
+        flags = 0 if self.case else re.IGNORECASE
+        for name in self.names:
+            if self.match == "glob":
+                yield re.compile(r"\A" + translate(name), flags)
+            elif self.match == "regex":
+                try:
+                    yield re.compile(name, flags)
+                except re.error:
+                    continue
+            elif self.match == "substring":
+                yield re.compile(re.escape(name), flags)
+            else:
+                yield re.compile(rf"\A{re.escape(name)}\Z", flags)
+
+
+def read_locks(tree: Tree) -> list[Lock]:
+    """All locks of a host."""
+    found: list[Lock] = []
+    open_ = False
+    data = (tree.read(FILE) or b"").decode("utf-8", "replace")
+    for number, line in enumerate(data.splitlines(), 1):
+        text = line.strip()
+        if text.startswith("#"):
+            continue
+        field_ = _FIELD.match(text)
+        if not field_:
+            open_ = False
+            continue
+        if not open_:
+            found.append(Lock(Place(FILE, number)))
+            open_ = True
+        _take(found[-1], field_.group(1), field_.group(2).strip())
+        found[-1].last = number
+    return found
+
+
+def _take(lock: Lock, key: str, value: str) -> None:
+    if key == "solvable_name":
+        lock.names.append(value)
+    elif key == "repo":
+        lock.repositories.append(value)
+    elif key == "version":
+        lock.version = value
+    elif key == "match_type":
+        lock.match = value.lower()
+    elif key == "case_sensitive":
+        lock.case = truth(value, False)
+    elif key == "type":
+        lock.kind = value
+    elif key not in ("query_string", "complex"):
+        lock.others.append(key)

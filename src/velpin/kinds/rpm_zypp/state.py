@@ -1,0 +1,484 @@
+"""One rpm-zypp host as read, and what its installer makes of requests."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from velpin.errors import HostFileError
+from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
+from velpin.kinds.rpm.logins import section_logins, shell_values
+from velpin.kinds.rpm.no import No
+from velpin.kinds.rpm.pattern import is_glob
+from velpin.kinds.rpm.pool import Build, is_newer
+from velpin.kinds.rpm.relation import Capability
+from velpin.kinds.rpm.solve.policy import Policy, by_number
+from velpin.kinds.rpm.solve.ways import Ways
+from velpin.kinds.rpm.solve.work import Job, Work
+from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.version import compare
+from velpin.kinds.rpm_zypp import KIND
+from velpin.kinds.rpm_zypp.config import (
+    SOURCES,
+    Config,
+    base_product_version,
+    read_config,
+    read_variables,
+)
+from velpin.kinds.rpm_zypp.locks import FILE, Lock, read_locks
+from velpin.model import Fact, Note, Reason, Request
+
+if TYPE_CHECKING:
+    from velpin.fetch.download import Login
+    from velpin.kinds.rpm.rules.written import Piece
+    from velpin.wish import Rule, Wish
+
+
+class ZyppState(RpmState):
+    """What is read of an rpm-zypp host."""
+
+    kind = KIND
+    lists_wanted = ("primary",)
+    installed_first = False
+    sources_folder = SOURCES
+    ties_matter = True
+    rule_keys = ("priority",)
+    block_files = (FILE,)
+    zero_counts = False
+    lenient = False
+
+    # -- configuration ---------------------------------------------------------------------
+
+    @cached_property
+    def variables(self) -> Mapping[str, str]:
+        """Variables of source files."""
+        base = {"basearch": self.archs.base, "arch": self.archs.native}
+        release = base_product_version(self.tree)
+        if release:
+            base["releasever"] = release
+            major, _, minor = release.partition(".")
+            base |= {"releasever_major": major, "releasever_minor": minor}
+        return read_variables(self.tree, base)
+
+    @cached_property
+    def config(self) -> Config:
+        """All that the configuration files say."""
+        return read_config(self.tree, self.variables)
+
+    @property
+    def sources(self) -> list[RpmSource]:
+        """Sources on, in the order of reading, then those switched off."""
+        return self.config.sources
+
+    @property
+    def read_order(self) -> list[RpmSource]:
+        """Sources that are on, in the order in which the installer loads their lists."""
+        live = [source for source in self.sources if source.on]
+        return sorted(live, key=lambda source: source.handle.encode())
+
+    @property
+    def config_errors(self) -> list[HostFileError]:
+        """Files of the configuration that cannot be read."""
+        return self.config.errors
+
+    def skipped(self) -> list[tuple[str, str]]:
+        """Files in the host's own places that its installer passes over, and why."""
+        return self.config.skipped
+
+    def fetch_proxies(self) -> Mapping[str, str]:
+        """Proxies of etc/sysconfig/proxy, where they are switched on."""
+        found = shell_values(
+            (self.tree.read("etc/sysconfig/proxy") or b"").decode("utf-8", "replace")
+        )
+        if found.get("PROXY_ENABLED", "no").lower() != "yes":
+            return {}
+        named = {"http": found.get("HTTP_PROXY", ""), "https": found.get("HTTPS_PROXY", "")}
+        return {scheme: address for scheme, address in named.items() if address}
+
+    def fetch_logins(self) -> Sequence[Login]:
+        """Logins that sections of private sources name."""
+        return section_logins(self.sources)
+
+    @property
+    def config_notes(self) -> list[Note]:
+        """What is odd in the configuration."""
+        return self.config.notes
+
+    def refusal(self) -> HostFileError | Reason | None:
+        """Why this host would refuse every request; None where it would not."""
+        return self.config.errors[0] if self.config.errors else None
+
+    def copy_folders(self, source: RpmSource) -> list[str]:
+        """Where the installer may keep its copy of a source."""
+        name = source.handle.replace("/", "_").replace(":", "_")
+        return [f"var/cache/zypp/raw/{one}" for one in dict.fromkeys((source.handle, name))]
+
+    @cached_property
+    def locks(self) -> list[Lock]:
+        """What may neither come nor go."""
+        return read_locks(self.tree)
+
+    def lock_of(self, build: Build) -> Lock | None:
+        """The lock that means a build."""
+        return self._lock(build.origin.handle, build.name, build.version)
+
+    def _lock(self, handle: str, name: str, version: str) -> Lock | None:
+        return next((lock for lock in self.locks if lock.means(handle, name, version)), None)
+
+    def filters(self, source: RpmSource, name: str, arch: str, version: str) -> bool:
+        """Whether a package of a source is kept out."""
+        return self._lock(source.handle, name, version) is not None
+
+    @property
+    def has_filters(self) -> bool:
+        """Whether anything keeps single packages out."""
+        return bool(self.locks)
+
+    @property
+    def common_settings(self) -> tuple[object, ...]:
+        """All beside the sources that decides what a name gets."""
+        locks = [
+            (one.names, one.match, one.case, one.version, one.repositories) for one in self.locks
+        ]
+        return repr(locks), tuple(self.config.vendors), self.any_vendor
+
+    def why_hidden(self, build: Build) -> Reason | None:
+        """Why an offered build takes no part, None where it does."""
+        lock = self.lock_of(build)
+        return Reason("is-locked", {"place": str(lock.place)}) if lock else None
+
+    def why_locked(self, build: Build) -> Reason | None:
+        """Why an installed build may not change."""
+        lock = self.lock_of(build)
+        if lock is None:
+            return None
+        facts: dict[str, Fact] = {
+            "name": build.name, "version": build.version, "place": str(lock.place)
+        }  # fmt: skip
+        return Reason("locked-at", facts)
+
+    def hides(self, build: Build) -> bool:
+        """Whether the configuration keeps an offered build out of everything."""
+        return self.lock_of(build) is not None
+
+    # -- vendors ---------------------------------------------------------------------------
+
+    def same_vendor(self, one: Build, other: Build) -> bool:
+        """Whether two builds are of one vendor, or of vendors that count as one."""
+        return self._vendors(one.facts.vendor) == self._vendors(other.facts.vendor)
+
+    def _vendors(self, vendor: str) -> str:
+        """What stands for a vendor: its group's number, else its name, letter case ignored."""
+        folded = vendor.strip().lower()
+        for number, group in enumerate(self.config.vendors):
+            if any(folded.startswith(one) for one in group):
+                return f"\0{number}"
+        return folded
+
+    @property
+    def any_vendor(self) -> bool:
+        """Whether an installed package may change its vendor unasked."""
+        return self.config.switch("solver.allowVendorChange", False)
+
+    @cached_property
+    def ways(self) -> Ways:
+        """How this host decides."""
+        config = self.config
+        weak = not config.switch("solver.onlyRequires", False) and config.switch(
+            "solver/installRecommends", True
+        )
+        found = Ways(
+            both_words=False,
+            installed_obsoletes=True,
+            downgrades_for_needs=False,
+            weak=weak,
+            old_recommends=True,
+            locked=lambda build: self.lock_of(build) is not None,
+            multiple=frozenset(config.multiple),
+            focus_update=config.settings.get("solver.focus", "").strip().lower() == "update",
+        )
+        if not self.any_vendor:
+            found.same_vendor = self.same_vendor
+        return found
+
+    # -- requests --------------------------------------------------------------------------
+
+    def jobs(self, request: Request) -> list[Job]:
+        """What a request asks for; No where it cannot be met, whatever else is asked."""
+        found, how = self._meant(request)
+        if how == "capability":
+            builds = [one for one in found if one.installed or self.pool.visible(one)]
+            if request.source:
+                builds = [one for one in builds if one.origin.handle in (request.source, "")]
+            if not builds:
+                raise No("hidden" if found else "unknown", name=request.name)
+            return [Job(request.text, builds)]
+        names = dict.fromkeys(one.name for one in found) if is_glob(request.name) else [""]
+        jobs = []
+        for name in names:
+            group = [one for one in found if name in ("", one.name)]
+            jobs.append(self._job(request, group, how == "version"))
+        return jobs
+
+    def _job(self, request: Request, found: list[Build], exact: bool) -> Job:
+        here = self.pool.installed(found[0].name)
+        offered = [one for one in found if not one.installed]
+        if request.source:
+            offered = [one for one in offered if one.origin.handle == request.source]
+            if not offered:
+                raise No("not-in-source", name=request.name, source=request.source)
+        free = exact or bool(request.source)
+        candidate = self._candidate(offered, here, free=free, arch=bool(request.arch))
+        if here and (candidate is None or not self._replaces(candidate, here, bool(request.arch))):
+            locked = self._locked_update(offered, here, free)
+            if locked is not None:
+                raise No(
+                    "locked", name=locked.name, version=locked.version, place=self._place(locked)
+                )
+            return Job(request.text, here, meant=tuple(found), idle=True)
+        if candidate is None:
+            if offered:
+                raise No("locked", name=request.name, version="", place=self._place(offered[0]))
+            raise No("unknown", name=request.name)
+        for one in here:
+            if self.lock_of(one):
+                raise No("locked", name=one.name, version=one.version, place=self._place(one))
+        self._check_vendor(candidate, here)
+        return Job(
+            request.text,
+            [candidate],
+            fresh=True,
+            meant=tuple(found),
+            frees=tuple(here),
+            granted=True,
+        )
+
+    def _check_vendor(self, candidate: Build, here: list[Build]) -> None:
+        """Another vendor's build cannot come while any of the name is locked (observed)."""
+        if not here or self.any_vendor or any(self.same_vendor(old, candidate) for old in here):
+            return
+        for one in self.pool.all_named(candidate.name):
+            if not one.installed and self.lock_of(one):
+                raise No("locked", name=one.name, version=one.version, place=self._place(one))
+
+    def _place(self, build: Build) -> str:
+        lock = self.lock_of(build)
+        return str(lock.place) if lock else ""
+
+    def _candidate(
+        self, offered: list[Build], here: list[Build], *, free: bool, arch: bool
+    ) -> Build | None:
+        """The one build that a request by name stands for (observed): the best source, the
+        host's own architecture, the highest version, built last, not noarch, first by name."""
+        found = [one for one in offered if self.pool.visible(one)]
+        if here and not free and not self.any_vendor:
+            found = [one for one in found if any(self.same_vendor(old, one) for old in here)]
+        if here and not arch:
+            same = {old.arch for old in here}
+            alike = [one for one in found if one.arch in same or "noarch" in (one.arch, *same)]
+            found = alike or found
+        best = Policy(self.pool).by_arch(by_number(found))
+        chosen: Build | None = None
+        for one in best:
+            if chosen is None or self._goes_before(one, chosen):
+                chosen = one
+        return chosen
+
+    def _goes_before(self, one: Build, other: Build) -> bool:
+        order = compare(one.version, other.version)
+        if order:
+            return order > 0
+        if one.facts.built != other.facts.built:
+            return one.facts.built > other.facts.built
+        if (one.arch == "noarch") != (other.arch == "noarch"):
+            return other.arch == "noarch"
+        return one.id < other.id
+
+    def _replaces(self, candidate: Build, here: list[Build], arch: bool) -> bool:
+        """Whether a candidate is taken where some version is installed."""
+        if arch and all(candidate.arch != old.arch for old in here):
+            return True
+        return all(is_newer(candidate, old) for old in here)
+
+    def _locked_update(self, offered: list[Build], here: list[Build], free: bool) -> Build | None:
+        """The newer build that a lock keeps out, where nothing else newer is to be had."""
+
+        def newer(one: Build) -> bool:
+            return all(is_newer(one, old) for old in here)
+
+        if any(self.pool.visible(one) and newer(one) for one in offered):
+            return None
+        allowed = [
+            one for one in offered
+            if free or self.any_vendor or any(self.same_vendor(old, one) for old in here)
+        ]  # fmt: skip
+        return next((one for one in by_number(allowed) if self.lock_of(one) and newer(one)), None)
+
+    def _meant(self, request: Request) -> tuple[list[Build], str]:
+        """Builds a request means, and whether as a name, a version or a capability."""
+        if request.operator:
+            found = named(self.pool, request.name, request.arch)
+            if request.operator == "=":
+                fits = [
+                    b for b in found if version_fits(request.version, b.version, any_epoch=False)
+                ]
+            else:
+                fits = [
+                    b for b in found if bound_fits(request.operator, request.version, b.version)
+                ]
+            if not fits:
+                versions = dict.fromkeys(one.version for one in found if not one.installed)
+                asked = request.operator.lstrip("=") + request.version
+                listed = ", ".join(versions)
+                raise No("no-version", name=request.name, version=asked, versions=listed)
+            return fits, "version"
+        if request.arch:
+            found = named(self.pool, request.name, request.arch)
+            if not found:
+                raise No("unknown", name=request.name)
+            return found, "name"
+        for name, version, arch in self._spellings(request.name):
+            found = named(self.pool, name, arch)
+            if version:
+                found = [b for b in found if version_fits(version, b.version, any_epoch=False)]
+            if found:
+                return found, "version" if version else "name"
+        if request.name.startswith("/") and not self._is_needed(request.name):
+            raise No("unknown", name=request.name)
+        found = self.pool.offering(bound_of(request.name) or Capability(request.name))
+        if not found:
+            raise No("unknown", name=request.name)
+        return found, "capability"
+
+    def _spellings(self, text: str) -> Iterator[tuple[str, str, str]]:
+        """As on the other layout, but a version of one part is tried before one of two."""
+        found = list(spellings(text, self.archs.taken))
+        yield from (one for one in found if not one[1])
+        yield from (one for one in found if one[1] and "-" not in one[1])
+        yield from (one for one in found if "-" in one[1])
+
+    def _is_needed(self, path: str) -> bool:
+        """Whether some package states a need for just that path; others are not found."""
+        return any(
+            next(iter(origin.index.linked(kind, path)), None) is not None
+            for origin in self.pool.origins
+            for kind in ("N", "R")
+        )
+
+    # -- wishes ----------------------------------------------------------------------------
+
+    @property
+    def section_files(self) -> list[str]:
+        """Files of sections in which rules may stand."""
+        return list(dict.fromkeys([*(source.file for source in self.sources)]))
+
+    def check_wish(self, wish: Wish) -> None:
+        """Refusal, with the nearest, where this kind of host cannot express a wish."""
+        from velpin.kinds.rpm_zypp.wishes import check
+
+        check(self, wish)
+
+    def pieces(self, wish: Wish) -> list[Piece]:
+        """What a wish puts where, one about the order of sources aside."""
+        from velpin.kinds.rpm_zypp.wishes import pieces
+
+        return pieces(self, wish)
+
+    def common_rules(self) -> list[Rule]:
+        """Locks."""
+        from velpin.kinds.rpm_zypp.lockrules import rules_of_locks
+
+        return rules_of_locks(self)
+
+    # -- the full upgrade ------------------------------------------------------------------
+
+    def upgrade_work(self, *, realign: bool = False) -> Work:
+        """The full upgrade, not yet worked out; `realign`: every installed package goes to
+        the best source."""
+        if realign:
+            return self._realigned()
+        targets: dict[int, list[Build]] = {}
+        upgrade: list[Build] = []
+        jobs: list[Job] = []
+        for build in self.pool.all_installed():
+            if self.lock_of(build):
+                jobs.append(Job("", [build]))
+                continue
+            found = self.followers(build)
+            if found:
+                targets[build.id] = found
+                upgrade.append(build)
+        work = Work(self.pool, self.ways, jobs, upgrade)
+        work.rules.targets = targets
+        work.staying = {one.id for one in upgrade if not self.targets(one)}
+        return work
+
+    def _realigned(self) -> Work:
+        """Every installed package goes to the best source; what no source has may be removed
+        where it is in the way (observed)."""
+        work = Work(self.pool, self.ways, [])
+        rules = work.rules
+        rules.realign = True
+        for build in self.pool.all_installed():
+            if self.lock_of(build):
+                work.jobs.append(Job("", [build]))
+                rules.targets[build.id] = []
+                continue
+            rules.targets[build.id] = found = self._aligned(build)
+            offered = [one for one in self.pool.all_named(build.name) if not one.installed]
+            alike = {one.id for one in offered if self.is_same(build, one)}
+            rules.alike |= alike
+            if found:
+                work.upgrade.append(build)
+            if not offered and not found:
+                rules.may_go.add(build.id)
+            elif not alike:
+                rules.must_go.add(build.id)
+        return work
+
+    def followers(self, build: Build) -> list[Build]:
+        """What an installed build may change to unasked, from whatever source."""
+        return [one for one in self._alike_or_newer(build) if _changes(build, one)]
+
+    def targets(self, build: Build) -> list[Build]:
+        """What an installed build changes to in the upgrade; none where the best source that
+        has anything for it has nothing newer."""
+        found = self._alike_or_newer(build)
+        if not any(_changes(build, one) for one in by_number(found)):
+            return []
+        return [one for one in found if _changes(build, one)]
+
+    def _alike_or_newer(self, build: Build) -> list[Build]:
+        ways = self.ways
+        found = [
+            one for one in self.pool.named(build.name)
+            if not one.installed
+            and compare(one.version, build.version) >= 0
+            and ways.same_vendor(build, one)
+            and (one.arch == build.arch or not self.archs.beside(build.arch, one.arch))
+        ]  # fmt: skip
+        return found + [
+            one for one in self.pool.obsoleting(build)
+            if one.name != build.name and ways.same_vendor(build, one)
+        ]  # fmt: skip
+
+    def _aligned(self, build: Build) -> list[Build]:
+        """What an installed build may go to when all is realigned, as configured."""
+        config = self.config
+        found = [one for one in self.pool.named(build.name) if not one.installed]
+        if config.switch("solver.dupAllowNameChange", True):
+            found += [one for one in self.pool.obsoleting(build) if one.name != build.name]
+        if not config.switch("solver.dupAllowVendorChange", True):
+            found = [one for one in found if self.same_vendor(build, one)]
+        if not config.switch("solver.dupAllowDowngrade", True):
+            found = [
+                one for one in found
+                if one.name != build.name or compare(one.version, build.version) >= 0
+            ]  # fmt: skip
+        return found
+
+
+def _changes(build: Build, other: Build) -> bool:
+    return other.name != build.name or compare(other.version, build.version) > 0

@@ -1,0 +1,90 @@
+"""Wishes as an rpm-zypp host writes them: locks, one block for each."""
+
+from __future__ import annotations
+
+from velpin.errors import Refusal
+from velpin.kinds.rpm.pattern import is_glob
+from velpin.kinds.rpm.rules.settled import split_name
+from velpin.kinds.rpm.rules.written import Piece, Slot
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm_zypp.locks import FILE
+from velpin.wish import Wish, command_of
+
+_BOUNDS = (">=", "<=", "==", ">", "<")
+
+
+def check(host: RpmState, wish: Wish) -> None:
+    """Refusal, with the nearest, where this kind of host cannot express a wish."""
+    if wish.kind == "confine":
+        others = tuple(one.handle for one in host.sources if one.on and one.handle != wish.source)
+        nearest = Wish("prefer", (), wish.source, under=others)
+        raise Refusal(
+            f"the host cannot let {wish.source} give only some packages: its locks keep packages"
+            " out, and nothing lets single ones in again",
+            f"the nearest, it gives only what nobody else has: {command_of(nearest)}",
+        )
+    if wish.pre_releases:
+        raise Refusal(
+            "the host cannot name versions that are not final: its locks know bounds only",
+            f"the nearest: velpin bar NAME@VERSION --from {wish.source}",
+        )
+    if is_glob(wish.version):
+        bare = wish.version.rstrip("*").rstrip(".-") or "VERSION"
+        raise Refusal(
+            f"the host cannot name versions by a glob ({wish.version}): its locks know bounds only",
+            f"the nearest: velpin {wish.kind} {wish.names[0]}@{bare}",
+        )
+    for name in wish.names:
+        if split_name(name)[1]:
+            raise Refusal(
+                f"the host's locks know no architecture: {name}",
+                f"the nearest: velpin {wish.kind} {split_name(name)[0]}",
+            )
+
+
+def pieces(host: RpmState, wish: Wish) -> list[Piece]:
+    """What a wish puts where."""
+    found: list[str] = []
+    for name in wish.names or ("*",):
+        if wish.kind == "pin":
+            found += _pin(host, wish, name)
+        else:
+            sources = (wish.source,) if wish.source else ()
+            found.append(_block(name, _bound(wish.version), sources))
+    return [Piece(Slot(FILE), tuple(found))]
+
+
+def _pin(host: RpmState, wish: Wish, name: str) -> list[str]:
+    """Other versions and other sources are locked, each by its source, so that what is
+    installed may still come to the wanted version."""
+    others = tuple(one.handle for one in host.sources if one.handle != wish.source)
+    every = tuple(one.handle for one in host.sources)
+    found = [_block(name, "", others)] if wish.source and others else []
+    if wish.version.startswith(_BOUNDS):
+        found += [_block(name, bound, every) for bound in _outside(wish.version)]
+    elif wish.version:
+        found += [_block(name, f"{sign} {wish.version}", every) for sign in ("<", ">")]
+    return found
+
+
+def _outside(bound: str) -> list[str]:
+    """What lies outside a bound."""
+    opposite = {">=": "<", "<=": ">", ">": "<=", "<": ">="}
+    for sign, other in opposite.items():
+        if bound.startswith(sign):
+            return [f"{other} {bound.removeprefix(sign).strip()}"]
+    return [f"{sign} {bound.removeprefix('==').strip()}" for sign in ("<", ">")]
+
+
+def _bound(version: str) -> str:
+    for sign in _BOUNDS:
+        if version.startswith(sign):
+            return f"{sign} {version.removeprefix(sign).strip()}"
+    return f"== {version}" if version else ""
+
+
+def _block(name: str, version: str, sources: tuple[str, ...]) -> str:
+    lines = ["type: package", "match_type: glob", "case_sensitive: on", f"solvable_name: {name}"]
+    lines += [f"version: {version}"] if version else []
+    lines += [f"repo: {source}" for source in sources]
+    return "\n".join(lines)

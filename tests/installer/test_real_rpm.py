@@ -1,0 +1,205 @@
+"""Packages, a repository and a record made by the real tools, read by Velpin; what Velpin wrote,
+read by the real installers."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from tests.installer.rpm_ask import PROGRAMS, RealInstaller
+from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from velpin.demo.rpm_files import Package as P
+from velpin.fetch.package import open_package
+from velpin.kinds import open_host
+from velpin.kinds.rpm.database import read_database
+from velpin.kinds.rpm.entry import read_facts
+from velpin.kinds.rpm.state import RpmState
+from velpin.store.shelf import open_shelf
+from velpin.tree import Tree
+
+TOOLS = [name for name in ("rpm", "rpmbuild", "createrepo_c") if shutil.which(name) is None]
+needs_tools = pytest.mark.skipif(bool(TOOLS), reason=f"not on this machine: {', '.join(TOOLS)}")
+
+SPEC = """\
+Name: {name}
+Version: {version}
+Release: {release}
+Epoch: {epoch}
+Summary: made up: {name}
+License: MIT
+Vendor: Harbour Crew
+BuildArch: {arch}
+{relations}
+%description
+Made up.
+%install
+mkdir -p %{{buildroot}}/etc/yum.repos.d %{{buildroot}}/usr/share/{name}
+echo "[{name}]" > %{{buildroot}}/etc/yum.repos.d/{name}.repo
+echo "baseurl=http://{name}.example/" >> %{{buildroot}}/etc/yum.repos.d/{name}.repo
+echo data > "%{{buildroot}}/usr/share/{name}/a file"
+%post -p <lua>
+io.open("{folder}/ran", "w")
+%files
+/etc/yum.repos.d/{name}.repo
+"/usr/share/{name}/a file"
+"""
+
+
+def built(folder: Path, name: str, version: str = "1.0", release: str = "1", **more: str) -> Path:
+    """A package built by the real tool."""
+    spec = folder / f"{name}-{version}.spec"
+    spec.write_text(
+        SPEC.format(
+            name=name, version=version, release=release, epoch=more.get("epoch", "0"),
+            arch=more.get("arch", "noarch"), relations=more.get("relations", ""), folder=folder,
+        )
+    )  # fmt: skip
+    subprocess.run(
+        ["rpmbuild", "-bb", "--define", f"_topdir {folder}/build", "--define",
+         f"_rpmdir {folder}/packages", "--define", "_build_id_links none", str(spec)],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    return next((folder / "packages").rglob(f"{name}-{version}-{release}.*.rpm"))
+
+
+@pytest.fixture
+def packages(tmp_path: Path) -> list[Path]:
+    """Three packages with relations of every kind."""
+    return [
+        built(tmp_path, "gull", "2.0~rc1", "3", epoch="2", relations=(
+            "Requires: tide >= 1.0\nRequires: (fog or swell)\nConflicts: crow < 3\n"
+            "Obsoletes: old-gull\nRecommends: map\nSuggests: poster\nSupplements: pier\nProvides: bird = 4"
+        )),
+        built(tmp_path, "tide", "1.1^git2", "1"),
+        built(tmp_path, "fog", "1.0", "1", relations="Enhances: mast"),
+    ]  # fmt: skip
+
+
+@needs_tools
+def test_a_repository_made_by_the_real_tool(tmp_path: Path, packages: list[Path]) -> None:
+    repository = tmp_path / "packages"
+    subprocess.run(["createrepo_c", "-q", str(repository)], check=True)
+    harbour = RpmHarbour(tmp_path)
+    harbour.put("etc/yum.repos.d/real.repo", f"[real]\nbaseurl=file://{repository}\ngpgcheck=0\n")
+    found = harbour.refresh().forecast("gull")
+    assert found["ok"], found["problem"]
+    assert {one["name"]: one["new"] for one in found["changes"]} == {
+        "gull": "2:2.0~rc1-3", "tide": "1.1^git2-1", "fog": "1.0-1",
+    }  # fmt: skip
+    sizes = {path.name.split("-")[0]: path.stat().st_size for path in packages}
+    assert {one["name"]: one["download_bytes"] for one in found["changes"]} == sizes
+    by_file = harbour.forecast("/usr/share/gull/a file")["answers"][0]
+    assert by_file["package"] == "gull"
+
+
+@needs_tools
+def test_a_record_made_by_the_real_tool(tmp_path: Path, packages: list[Path]) -> None:
+    root = tmp_path / "real"
+    base = ["rpm", "--root", str(root), "--dbpath", "/var/lib/rpm"]
+    root.mkdir()
+    subprocess.run([*base, "--initdb"], check=True)
+    words = ["-i", "--justdb", "--nodeps", "--noscripts", "--nosignature", "--ignorearch"]
+    subprocess.run([*base, *words, *map(str, packages)], check=True, capture_output=True)
+    told = subprocess.run(
+        [*base, "-qa", "--qf", "%{name} %{evr} %{arch}\n"],
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stdout
+    facts = {}
+    for batch in read_database(root / "var/lib/rpm/rpmdb.sqlite", []):
+        for one in batch.entries:
+            text = batch.block[one.start : one.start + one.length]
+            facts[one.name] = (one.version, one.arch, read_facts(text))
+    ours = {f"{name} {version} {arch}" for name, (version, arch, _) in facts.items()}
+    theirs = {line.replace(" 0:", " ") for line in told.splitlines()}
+    assert ours == theirs
+    gull = facts["gull"][2]
+    assert gull.vendor == "Harbour Crew"
+    assert set(gull.relations["R"]) >= {"tide >= 1.0", "(fog or swell)"}
+    assert (gull.relations["C"], gull.relations["O"]) == (("crow < 3",), ("old-gull",))
+    assert (gull.relations["M"], gull.relations["S"]) == (("map",), ("pier",))
+    assert "/usr/share/gull/a file" in gull.files
+    host = open_host(Tree(_with_sources(root)), open_shelf(Tree(root)))
+    assert host.installed_names() == ["fog", "gull", "tide"]
+
+
+def _with_sources(root: Path) -> Path:
+    (root / "etc/yum.repos.d").mkdir(parents=True, exist_ok=True)
+    return root
+
+
+@needs_tools
+def test_a_release_package_is_opened_and_not_run(tmp_path: Path, packages: list[Path]) -> None:
+    files = open_package(packages[0].read_bytes(), "gull.rpm")
+    assert files["etc/yum.repos.d/gull.repo"].startswith(b"[gull]\nbaseurl=http://gull.example/")
+    assert set(files) == {"etc/yum.repos.d/gull.repo", "usr/share/gull/a file"}
+    assert not (tmp_path / "ran").exists()
+
+
+# -- what Velpin wrote -------------------------------------------------------------------------
+
+VERSIONS = ["1.0-1", "1.0-2", "1.0-12", "1.0-1.fc3", "1.0-1.1", "1-1", "1.00-1", "1.1-1", "1.0.1-1",
+            "1:1.0-1", "2:0.5-1", "1.0~rc1-1", "1.0^git1-1", "10.0-1", "1.0a-1", "0.9-1"]  # fmt: skip
+
+
+@pytest.mark.skipif(PROGRAMS[DNF] is None, reason="no installer of kind rpm-dnf on this machine")
+@pytest.mark.parametrize(
+    "wish",
+    ["gull@1.0-1", "gull@1.0", "gull@1.0*", "gull@1.0-1.fc3", "gull@1:1.0-1", "gull@1.0~rc1-1"],
+)
+def test_the_real_installer_sees_what_a_pin_leaves(tmp_path: Path, wish: str) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("base", *(P("gull", version) for version in VERSIONS))
+    harbour.refresh()
+    assert harbour.run("pin", wish, "--yes")[0] == 0
+    tree = Tree(harbour.root)
+    host = open_host(tree, open_shelf(tree))
+    assert isinstance(host, RpmState)
+    ours = {
+        one.version if ":" in one.version else f"0:{one.version}" for one in host.pool.named("gull")
+    }
+    real = RealInstaller(harbour).ask("repoquery", "gull")
+    theirs = {
+        line.removeprefix("gull-").removesuffix(".x86_64")
+        for line in real.text.splitlines()
+        if line.startswith("gull-")
+    }
+    assert ours == theirs
+
+
+@pytest.mark.parametrize(
+    ("kind", "wish"),
+    [
+        (DNF, "prefer one --over two"), (DNF, "confine two tern"), (DNF, "bar gull --from two"),
+        (DNF, "pin gull --from one"), (DNF, "bar gull@2-1"), (DNF, "keep old"),
+        (ZYPP, "prefer one --over two"), (ZYPP, "bar gull --from two"), (ZYPP, "pin gull@1-1"),
+        (ZYPP, "bar gull@>=2"), (ZYPP, "keep old"),
+    ],
+)  # fmt: skip
+def test_the_real_installer_does_what_a_wish_says(tmp_path: Path, kind: str, wish: str) -> None:
+    if PROGRAMS[kind] is None:
+        pytest.skip(f"no installer of kind {kind} on this machine")
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("one", P("gull", "1-1"), P("tern", "1-1"), P("old", "1-1"))
+    harbour.source("two", P("gull", "2-1"), P("tern", "2-1"), P("old", "2-1"))
+    harbour.installed(P("old", "1-1"))
+    harbour.refresh()
+    code, out, told = harbour.run(*wish.split(), "--yes")
+    assert code == 0, out + told
+    real = RealInstaller(harbour)
+    upgrade = "upgrade" if kind == DNF else "update"
+    for asked, words in (
+        (["install", "gull"], ["gull"]),
+        (["install", "tern"], ["tern"]),
+        ([upgrade], ["--upgrade"]),
+    ):
+        found = json.loads(harbour.run("forecast", "--json", *words)[1])
+        ours = {f"{c['name']}.{c['arch']}": c["new"] or "" for c in found["changes"]}
+        done = real.ask(*asked).done
+        assert found["ok"] == (done is not None), (asked, found["problem"])
+        assert ours == {name: new for name, (new, _) in (done or {}).items()}, asked

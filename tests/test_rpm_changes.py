@@ -1,0 +1,377 @@
+"""Changing rpm hosts: sources added and looked at first, wishes made and taken back, undo."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.installer.rpm_drawn import NAMES, RpmDrawn
+from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from velpin.change.shift import shift_between
+from velpin.demo.rpm_files import Package as P
+from velpin.demo.rpm_files import write_rpm_repository
+from velpin.demo.signer import Signer
+from velpin.kinds import open_host
+from velpin.kinds.base import Host
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.whole import first_answer
+from velpin.shifts import Turned
+from velpin.store.shelf import open_shelf
+from velpin.tree import Tree
+from velpin.wish import Wish, words_of
+
+BOTH = pytest.mark.parametrize("kind", [DNF, ZYPP])
+HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "8"))
+
+
+def opened(harbour: RpmHarbour) -> Host:
+    tree = Tree(harbour.root)
+    return open_host(tree, open_shelf(tree))
+
+
+def files_of(harbour: RpmHarbour) -> dict[str, bytes]:
+    """Every file of the host's configuration."""
+    return {
+        str(path.relative_to(harbour.root)): path.read_bytes()
+        for path in sorted((harbour.root / "etc").rglob("*"))
+        if path.is_file()
+    }
+
+
+# -- adding ----------------------------------------------------------------------------------
+
+
+@pytest.fixture(params=[DNF, ZYPP])
+def vendor(request: pytest.FixtureRequest, tmp_path: Path, signer: Signer) -> RpmHarbour:
+    """A host with a base; a vendor's signed repository, its key and its snippet beside it."""
+    harbour = RpmHarbour(tmp_path, request.param)
+    harbour.source("base", P("gull", "1-1"), P("tern", "1-1"))
+    harbour.installed(P("tern", "1-1"))
+    harbour.put("etc/zypp/zypp.conf", "[main]\nsolver.allowVendorChange = true\n") if (
+        request.param == ZYPP
+    ) else None
+    made = write_rpm_repository(
+        tmp_path / "vendor", [P("gull", "2-1"), P("tern", "2-1"), P("tool", "5-1")],
+        sign=signer.detached,
+    )  # fmt: skip
+    (tmp_path / "right.asc").write_bytes(signer.public)
+    (tmp_path / "vendor.repo").write_text(
+        f"# from the page\n[gullwatch]\nname=Gulls\nbaseurl=file://{made}\nenabled=1\n"
+        f"gpgcheck=1\nrepo_gpgcheck=1\nx-unknown = kept\ngpgkey=https://gullwatch.example/key\n"
+    )
+    return harbour.refresh()
+
+
+def test_a_snippet_with_its_key(vendor: RpmHarbour, signer: Signer) -> None:
+    before = files_of(vendor)
+    snippet, key = str(vendor.folder / "vendor.repo"), str(vendor.folder / "right.asc")
+    words = ["add", snippet, "--key", key, "--fingerprint", signer.fingerprint, "--for", "gull"]
+    code, out, told = vendor.run(*words, "--preview")
+    assert (code, files_of(vendor)) == (0, before)
+    code, out, told = vendor.run(*words, "--yes")
+    assert code == 0, told
+    for text in ("signs this source", "its fingerprint is the one you gave", "2-1 from gullwatch",
+                 "gullwatch would take over tern, which nobody named", "velpin undo 1"):  # fmt: skip
+        assert text in out
+    written = vendor.read(f"{vendor.sources}/gullwatch.repo")
+    assert written.startswith("# added by velpin\n[gullwatch]\nname=Gulls\nbaseurl=file://")
+    assert "x-unknown=kept\n" in written
+    assert "gpgkey=file:///etc/pki/rpm-gpg/RPM-GPG-KEY-gullwatch\n" in written
+    assert vendor.forecast("tool")["answers"][0]["source"] == "gullwatch"
+    code, out, _ = vendor.run("keys")
+    assert (code, "vouches for gullwatch" in out) == (0, True)
+    assert vendor.run(*words, "--yes")[1].startswith("unchanged")
+    assert vendor.run("undo", "--yes")[0] == 0
+    assert files_of(vendor) == before
+
+
+def test_a_wrong_key_and_a_wrong_fingerprint(vendor: RpmHarbour, stranger: Signer) -> None:
+    before = files_of(vendor)
+    (vendor.folder / "wrong.asc").write_bytes(stranger.public)
+    snippet, wrong = str(vendor.folder / "vendor.repo"), str(vendor.folder / "wrong.asc")
+    code, _, told = vendor.run("add", snippet, "--key", wrong, "--yes")
+    assert (code, "--key FILE-or-URL" in told) == (4, True)
+    code, _, told = vendor.run(
+        "add", snippet, "--key", wrong, "--fingerprint", "A" * 40, "--yes"
+    )  # fmt: skip
+    assert (code, "does not agree" in told) == (4, True)
+    assert files_of(vendor) == before
+
+
+def test_a_changed_list_is_not_taken(vendor: RpmHarbour) -> None:
+    snippet, key = str(vendor.folder / "vendor.repo"), str(vendor.folder / "right.asc")
+    repodata = vendor.folder / "vendor/repodata"
+    primary = next(repodata.glob("*primary*"))
+    whole = primary.read_bytes()
+    primary.write_bytes(whole[:-9] + b"changed!!")
+    assert vendor.run("add", snippet, "--key", key, "--yes")[0] == 4
+    primary.write_bytes(whole[: len(whole) // 2])
+    assert vendor.run("add", snippet, "--key", key, "--yes")[0] in (4, 5)
+    primary.write_bytes(whole)
+    assert vendor.run("add", snippet, "--key", key, "--yes")[0] == 0
+    (repodata / "repomd.xml").write_bytes((repodata / "repomd.xml").read_bytes() + b"\n")
+    code, _, told = vendor.run("refresh", "gullwatch")
+    assert code == 4, told
+    assert vendor.forecast("tool")["ok"]
+
+
+@BOTH
+def test_by_address_and_what_speaks_against_it(tmp_path: Path, kind: str) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("base", P("gull"))
+    harbour.installed(P("tern"))
+    harbour.refresh()
+    other = harbour.repository("foreign", P("gull", arch="s390x"))
+    address = f"file://{other}"
+    code, out, told = harbour.run("add", "foreign", "--url", address, "--yes")
+    if kind == ZYPP:  # where signed indexes are asked for unless a section says otherwise
+        assert (code, "is not signed" in told) == (4, True)
+        return
+    assert (code, "nothing for x86_64" in out) == (1, True)
+    code, out, _ = harbour.run("add", "foreign", "--url", address, "--yes", "--anyway")
+    assert (code, "names no key" in out) == (0, True)
+    again = harbour.run("add", "twice", "--url", address, "--yes")
+    assert (again[0], "on this host already, as foreign" in again[2]) == (1, True)
+    assert harbour.run("add", "base", "--url", "file:///x", "--yes")[0] == 1
+    assert harbour.run("add", "x y", "--url", "file:///x", "--yes")[0] == 2
+    assert harbour.run("add", "x", "--url", "file:///x", "--suite", "s", "--yes")[0] == 2
+    assert harbour.run("add", "x", "--url", "no-scheme", "--yes")[0] == 2
+    assert harbour.run("add", "x", "--url", "file:///nowhere", "--yes")[0] == 1
+
+
+@pytest.mark.parametrize(
+    ("snippet", "code", "what"),
+    [
+        ("[a]\nname=x\n", 3, "has no baseurl"),
+        ("just words\n", 2, "names no source"),
+        ("[a]\nbaseurl=http://a.example\n[a", 3, "3"),
+        ("[a]\nbaseurl=http://a.example\n[b]\nbaseurl=http://b.example\n", 2, "several sources"),
+    ],
+)
+def test_snippets_that_say_too_little(tmp_path: Path, snippet: str, code: int, what: str) -> None:
+    harbour = RpmHarbour(tmp_path)
+    file = tmp_path / "x.repo"
+    file.write_text(snippet)
+    found, _, told = harbour.run("add", str(file), "--name", "mine", "--yes")
+    assert (found, what in told) == (code, True), told
+
+
+def test_a_snippet_as_vendors_print_it(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    made = harbour.repository("vendor", P("tool"))
+    text = f"cat > /etc/yum.repos.d/v.repo <<EOF\n[v]\nbaseurl=file://{made}\ngpgcheck=0\nEOF\n"
+    (tmp_path / "page.txt").write_text(text)
+    code, out, told = harbour.run("add", str(tmp_path / "page.txt"), "--yes")
+    assert (code, "nothing of v is checked" in out) == (0, True), told
+    assert harbour.forecast("tool")["answers"][0]["source"] == "v"
+
+
+def test_a_key_for_a_source_that_is_there(tmp_path: Path, signer: Signer) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source(
+        "base", P("gull"), settings="gpgcheck=1\nrepo_gpgcheck=1\n", sign=signer.detached
+    )
+    assert harbour.run("refresh")[0] == 4
+    key = tmp_path / "key.asc"
+    key.write_bytes(signer.public)
+    code, out, told = harbour.run("add", "base", "--key", str(key), "--yes")
+    assert (code, "signs this source" in out) == (0, True), told
+    assert harbour.refresh().forecast("gull")["ok"]
+    found = json.loads(harbour.run("sources", "--json")[1])[0]
+    assert (found["handle"], found["copy"]) == ("base", "velpin")
+
+
+def test_unsigned_where_a_signature_is_asked_for(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("base", P("gull"), settings="repo_gpgcheck=1\n")
+    code, _, told = harbour.run("refresh")
+    assert (code, "is not signed" in told) == (4, True)
+
+
+# -- wishes --------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("kind", "wish", "line"),
+    [
+        (DNF, "prefer one --over two", "priority=98"),
+        (DNF, "confine two gull 't*'", "includepkgs=gull t*"),
+        (DNF, "bar gull --from two", "excludepkgs=gull"),
+        (DNF, "bar gull@2", "excludepkgs=gull-2"),
+        (DNF, "bar --from two --pre-releases", "excludepkgs=*-*~*-*"),
+        (DNF, "keep tern", "excludepkgs=tern-1:*"),
+        (DNF, "pin gull --from one", "excludepkgs=gull"),
+        (ZYPP, "prefer one --over-all", "priority=98"),
+        (ZYPP, "prefer two --under one", "priority=100"),
+        (ZYPP, "bar gull --from two", "solvable_name: gull\nrepo: two"),
+        (ZYPP, "bar 'gull@>=2'", "version: >= 2"),
+        (ZYPP, "keep tern", "solvable_name: tern"),
+        (ZYPP, "pin gull@1-1", "version: > 1-1\nrepo: one\nrepo: two"),
+    ],
+)
+def test_a_wish_is_written_and_lifted(tmp_path: Path, kind: str, wish: str, line: str) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("one", P("gull", "1-1"), P("tern", "1-1"))
+    harbour.source("two", P("gull", "2-1"), P("tern", "2-1"), P("gull", "3~rc1-1"))
+    harbour.installed(P("tern", "1-1"))
+    harbour.refresh()
+    before = files_of(harbour)
+    words = [one.strip("'") for one in wish.split()]
+    code, out, told = harbour.run(*words, "--yes")
+    assert code == 0, out + told
+    text = "\n".join(data.decode() for data in files_of(harbour).values())
+    assert line in text
+    assert f"# velpin {wish}" in text
+    assert wish in harbour.run("rules")[1]
+    assert harbour.run(*words, "--yes")[1].startswith("unchanged")
+    assert harbour.run(*words, "--lift", "--yes")[0] == 0
+    left = {name: data for name, data in files_of(harbour).items() if data.strip()}
+    assert left == before
+    assert harbour.run("undo", "2", "--yes")[0] == 0
+    assert harbour.run("undo", "1", "--yes")[0] == 0
+    assert files_of(harbour) == before
+
+
+@pytest.mark.parametrize(
+    ("kind", "wish", "what"),
+    [
+        (DNF, "pin gull@>=2", "cannot name gull by a bound"),
+        (DNF, "pin gull@9", "no source has gull in version 9"),
+        (DNF, "pin tern@0.5", "no rule of this kind of host takes"),
+        (DNF, "bar gull --from two --section x", "have no sections"),
+        (DNF, "keep gull", "is not installed"),
+        (DNF, "prefer one --over one", "no source but one itself"),
+        (DNF, "prefer one --over two --foremost", "means nothing here"),
+        (ZYPP, "confine two gull", "velpin prefer two --under one"),
+        (ZYPP, "pin gull@2*", "velpin pin gull@2"),
+        (ZYPP, "bar --pre-releases --from two", "not final"),
+        (ZYPP, "pin gull:x86_64@2", "know no architecture"),
+    ],
+)
+def test_what_cannot_be_said_is_refused(tmp_path: Path, kind: str, wish: str, what: str) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("one", P("gull", "1-1"), P("tern", "0.5-1"))
+    harbour.source("two", P("gull", "2-1"))
+    harbour.installed(P("tern", "1-1"))
+    before = files_of(harbour.refresh())
+    code, out, told = harbour.run(*wish.split(), "--yes")
+    assert (code in (1, 2), what in out + told) == (True, True), out + told
+    assert files_of(harbour) == before
+
+
+def test_wishes_that_contradict_each_other(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("one", P("gull", "1-1"))
+    harbour.source("two", P("gull", "2-1"), settings="priority=10\n")
+    harbour.refresh()
+    assert harbour.run("prefer", "one", "--over", "two", "--yes")[0] == 0
+    assert "priority=9\n" in harbour.read("etc/yum.repos.d/one.repo")
+    code, _, told = harbour.run("prefer", "two", "--over", "one", "--yes")
+    assert (code, "contradicts a wish made before" in told) == (1, True)
+    assert harbour.run("rules", "drop", "1", "--yes")[0] == 0
+    assert "priority" not in harbour.read("etc/yum.repos.d/one.repo")
+
+
+def test_rules_of_others_are_listed_and_dropped(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("one", P("gull"), settings="priority=7\nexcludepkgs=gull\n    nobody\n")
+    harbour.put("etc/dnf/dnf.conf", "[main]\nexclude=gull*\n# mine\n")
+    rules = json.loads(harbour.refresh().run("rules", "--json")[1])
+    assert [one["place"] for one in rules] == [
+        "etc/yum.repos.d/one.repo:5", "etc/yum.repos.d/one.repo:6", "etc/dnf/dnf.conf:2",
+    ]  # fmt: skip
+    assert harbour.run("rules", "drop", "etc/yum.repos.d/one.repo:6", "--yes")[0] == 0
+    assert "nobody" not in harbour.read("etc/yum.repos.d/one.repo")
+    assert harbour.run("rules", "drop", "etc/dnf/dnf.conf:2", "--yes")[0] == 0
+    assert harbour.read("etc/dnf/dnf.conf") == "[main]\n# mine\n"
+    assert harbour.run("rules", "drop", "etc/dnf/dnf.conf:1", "--yes")[0] == 1
+
+
+def drawn_wishes(harbour: RpmHarbour, pick: random.Random) -> Iterator[Wish]:
+    """Wishes without end, most of which make sense."""
+    host = opened(harbour)
+    while True:
+        one, other = pick.sample([source.handle for source in host.sources], 2)
+        name = pick.choice([*NAMES, "a*"])
+        version = f"{pick.randint(1, 4)}" + pick.choice(["", "-1", "-2"])
+        yield pick.choice([
+            Wish("prefer", (), one, over=(other,)), Wish("prefer", (), one, under=(other,)),
+            Wish("prefer", (), one, over_all=True), Wish("confine", (name,), one),
+            Wish("bar", (name,), one), Wish("bar", (name,), "", version), Wish("keep", (name,)),
+            Wish("pin", (name,), "", version), Wish("pin", (name,), one),
+        ])  # fmt: skip
+
+
+@BOTH
+@pytest.mark.parametrize("seed", range(HOSTS))
+def test_made_is_shown_and_undone_is_as_before(tmp_path: Path, kind: str, seed: int) -> None:
+    harbour = RpmDrawn(seed, tmp_path, kind).harbour.refresh()
+    pick = random.Random(seed)
+    states = [files_of(harbour)]
+    for _, wish in zip(range(6), drawn_wishes(harbour, pick), strict=False):
+        code, out, told = harbour.run(*words_of(wish), "--yes")
+        if code or out.startswith("unchanged"):
+            assert code in (0, 1, 2), told
+            assert files_of(harbour) == states[-1]
+            continue
+        states.append(files_of(harbour))
+        assert shown(opened(harbour), wish), wish
+    for state in reversed(states[:-1]):
+        assert harbour.run("undo", "--yes")[0] == 0
+        assert files_of(harbour) == state
+
+
+def shown(host: Host, wish: Wish) -> bool:
+    """Whether offers and single answers show a wish."""
+    for name in NAMES:
+        offers = [one for one in host.offers([name]) if one.state in ("chosen", "candidate")]
+        chosen = next((one for one in offers if one.state == "chosen" and one.source), None)
+        if chosen is None or (name not in wish.names and wish.names != ("a*",) and wish.names):
+            continue
+        installed = name in host.installed_names()
+        if (
+            wish.kind == "bar"
+            and wish.source
+            and name in wish.names
+            and chosen.source == wish.source
+        ):
+            return installed and chosen.installed
+        if wish.kind == "pin" and name in wish.names and wish.version and not chosen.installed:
+            return chosen.version.startswith(wish.version)
+        if wish.kind == "keep" and name in wish.names:
+            return chosen.installed
+    return True
+
+
+@BOTH
+@pytest.mark.parametrize("seed", range(HOSTS))
+def test_the_pass_over_all_names_is_what_single_answers_say(
+    tmp_path: Path, kind: str, seed: int
+) -> None:
+    harbour = RpmDrawn(seed + 1000, tmp_path, kind).harbour.refresh()
+    pick = random.Random(seed)
+    before = opened(harbour)
+    handle = before.sources[0].handle
+    number = pick.choice((1, 60, 200))
+    text = harbour.read(f"{harbour.sources}/{handle}.repo")
+    edits: dict[str, bytes | None] = pick.choice([
+        before.plan_switch(handle, False).edits,
+        {f"{harbour.sources}/{handle}.repo": f"{text}\npriority={number}\n".encode()},
+        {"etc/dnf/dnf.conf": b"[main]\ngpgcheck=0\nexclude=a* b-2*\n",
+         "etc/zypp/locks": b"solvable_name: a\n\nsolvable_name: b\nversion: < 3\n"},
+    ])  # fmt: skip
+    after = before.with_edits(edits)
+    shift = shift_between(before, after)
+    assert isinstance(before, RpmState)
+    assert isinstance(after, RpmState)
+    single = []
+    for name in NAMES:
+        one, other = first_answer(before, name), first_answer(after, name)
+        if name not in before.installed_names() and one != other:
+            single.append(Turned(name, one, other))
+    assert list(shift.turned) == single

@@ -1,0 +1,122 @@
+"""The complete search: held against trying every set, on small random rules."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import product
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from velpin.resolve.search import Clause, GaveUp, NoWay, Search
+
+COUNT = 7
+literals = st.integers(1, COUNT).flatmap(lambda n: st.sampled_from((n, -n)))
+rules = st.lists(st.lists(literals, min_size=1, max_size=4, unique=True), max_size=24)
+
+
+def possible(given_rules: Sequence[Sequence[int]]) -> bool:
+    """Whether any of all sets keeps every rule."""
+    for taken in product((False, True), repeat=COUNT):
+        if all(any(taken[abs(one) - 1] == (one > 0) for one in rule) for rule in given_rules):
+            return True
+    return False
+
+
+def searched(
+    given_rules: Sequence[Sequence[int]], order: Sequence[int], late: bool
+) -> dict[int, bool]:
+    """What the search finds; with `late`, a rule comes in when its first package is decided."""
+    waiting = list(given_rules) if late else []
+
+    def expand(literal: int) -> list[Clause]:
+        now = [rule for rule in waiting if abs(rule[0]) == abs(literal)]
+        for rule in now:
+            waiting.remove(rule)
+        return [Clause(rule, rule) for rule in now]
+
+    search = Search(expand)
+    for rule in () if late else given_rules:
+        search.add(Clause(rule, rule))
+    search.settle()
+    while True:
+        open_ = [one for one in order if search.value(abs(one)) is None]
+        if not open_:
+            return {one: bool(search.value(one)) for one in range(1, COUNT + 1)}
+        search.decide(open_[0])
+
+
+orders = st.permutations(range(1, COUNT + 1)).flatmap(
+    lambda found: st.tuples(*(st.sampled_from((one, -one)) for one in found))
+)
+
+
+@settings(max_examples=400)
+@given(rules, orders, st.booleans())
+def test_it_finds_a_set_where_there_is_one_and_proves_where_there_is_none(
+    given_rules: list[list[int]], order: tuple[int, ...], late: bool
+) -> None:
+    try:
+        found = searched(given_rules, order, late)
+    except NoWay as proof:
+        assert not possible(given_rules)
+        assert not possible([clause.why for clause in proof.clauses])
+        assert all(clause.why in given_rules for clause in proof.clauses)
+        return
+    assert all(any(found[abs(one)] == (one > 0) for one in rule) for rule in given_rules)
+
+
+@given(rules.filter(possible), orders)
+def test_what_is_decided_first_stands_where_it_can(
+    given_rules: list[list[int]], order: tuple[int, ...]
+) -> None:
+    first = order[0]
+    if possible([*given_rules, [first]]):
+        found = searched(given_rules, order, late=False)
+        assert found[abs(first)] == (first > 0)
+
+
+def holes(pigeons: int) -> list[list[int]]:
+    """More pigeons than holes: there is no way, and many tries to see that."""
+    places = pigeons - 1
+    number = {(p, h): 1 + p * places + h for p in range(pigeons) for h in range(places)}
+    found = [[number[p, h] for h in range(places)] for p in range(pigeons)]
+    for h in range(places):
+        for p in range(pigeons):
+            found += [[-number[p, h], -number[q, h]] for q in range(p)]
+    return found
+
+
+def test_it_says_when_it_gives_up() -> None:
+    search = Search(lambda _literal: (), most=40)
+    with pytest.raises(GaveUp):
+        run_out(search, holes(7))
+
+
+def test_with_enough_tries_it_proves_that_there_is_no_way() -> None:
+    search = Search(lambda _literal: ())
+    with pytest.raises(NoWay) as proof:
+        run_out(search, holes(5))
+    assert len(proof.value.clauses) > 10
+
+
+def run_out(search: Search, given_rules: Sequence[Sequence[int]]) -> None:
+    for rule in given_rules:
+        search.add(Clause(rule, rule))
+    search.settle()
+    packages = sorted({abs(one) for rule in given_rules for one in rule})
+    while open_ := [one for one in packages if search.value(one) is None]:
+        search.decide(open_[0])
+
+
+def test_decisions_are_taken_back_in_order() -> None:
+    search = Search(lambda _literal: ())
+    search.add(Clause([-1, 2]))
+    assert search.decide(1)
+    assert (search.value(2), search.reason(2) is not None, search.level_of(2)) == (True, True, 1)
+    assert search.decide(3)
+    search.back_to(1)
+    assert (search.value(1), search.value(3), search.level) == (True, None, 1)
+    search.back_to(0)
+    assert (search.value(1), search.value(2), list(search.trail)) == (None, None, [])
