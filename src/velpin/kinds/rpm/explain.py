@@ -59,6 +59,10 @@ def _told(host: RpmState, why: Why) -> Iterator[Reason]:
         lock = host.why_locked(owner)
         if lock is not None:
             yield lock
+    elif why.code == "protected":
+        yield Reason("is-protected", facts)
+    elif why.code == "replaces along" and why.other is not None:
+        yield Reason("replaces-along", {**facts, "other": why.other.name})
     elif why.code == "realigned":
         yield Reason("nowhere-the-same", facts)
     elif why.code == "lesser architecture":

@@ -36,6 +36,8 @@ class Roles:
                 return why.code, why.owner, why.relation
             if why.code == "installed":
                 return "upgrade", why.owner, None
+        if isinstance(why, Why) and why.code == "replaces along":
+            return "replaces", why.other, None
         if isinstance(why, Why) and why.code == "supplements":
             return "supplements", None, why.relation
         if build.id in self._asked:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
 
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.ini import Section, leading_number, read_sections, truth, words
@@ -15,6 +16,7 @@ from velpin.tree import Tree
 MAIN = "etc/dnf/dnf.conf"
 FOLDERS = ("etc/yum.repos.d", "etc/yum/repos.d", "etc/distro.repos.d")
 VARIABLES = ("etc/yum/vars", "etc/dnf/vars")
+_PROTECTED = "dnf glob:/etc/yum/protected.d/*.conf glob:/etc/dnf/protected.d/*.conf"
 _MULTIPLE = (
     "kernel", "kernel-PAE", "installonlypkg(kernel)", "installonlypkg(kernel-module)",
     "installonlypkg(vm)", "multiversion(kernel)",
@@ -44,6 +46,24 @@ class Config:
     def multiple(self) -> frozenset[str]:
         """Names of which several versions stand side by side."""
         return frozenset((*_MULTIPLE, *self.listed("installonlypkgs")))
+
+
+def read_protected(tree: Tree, main: Section) -> frozenset[str]:
+    """Names of packages that may never go; `glob:` names files that list some."""
+    found = set()
+    for word in words(main.get("protected_packages", _PROTECTED)):
+        mark, path = word[:5], word[5:].lstrip("/")
+        if mark != "glob:":
+            found.add(word)
+            continue
+        folder, _, pattern = path.rpartition("/")
+        for name in tree.names(folder):
+            if fnmatchcase(name, pattern):
+                text = (tree.read(f"{folder}/{name}") or b"").decode("utf-8", "replace")
+                found.update(
+                    one for line in text.splitlines() for one in words(line.partition("#")[0])
+                )
+    return frozenset(found)
 
 
 def listed(section: Section, *keys: str) -> tuple[str, ...]:

@@ -21,8 +21,16 @@ from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
 from velpin.kinds.rpm_dnf import KIND
-from velpin.kinds.rpm_dnf.config import FOLDERS, MAIN, Config, read_config, read_variables
+from velpin.kinds.rpm_dnf.config import (
+    FOLDERS,
+    MAIN,
+    Config,
+    read_config,
+    read_protected,
+    read_variables,
+)
 from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
+from velpin.kinds.rpm_dnf.weak import Unwanted
 from velpin.model import Fact, Note, Place, Reason, Request
 
 if TYPE_CHECKING:
@@ -256,6 +264,13 @@ class DnfState(RpmState):
             weak=self.config.switch("install_weak_deps", True),
             best=self.best,
             multiple=self.config.multiple,
+            replaced_by_all=True,
+            not_weak=Unwanted(
+                self.pool,
+                self.config.listed("exclude_from_weak"),
+                self.config.switch("exclude_from_weak_autodetect", True),
+            ),
+            protected=read_protected(self.tree, self.config.main),
         )
         if not self.config.switch("allow_vendor_change", True):
             found.same_vendor = lambda one, other: one.facts.vendor == other.facts.vendor

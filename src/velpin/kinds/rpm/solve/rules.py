@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 from velpin.kinds.rpm.pool import Build, Pool, names_of, obsoletes
 from velpin.kinds.rpm.relation import Capability, Joined, Relation
+from velpin.kinds.rpm.solve.policy import Policy
 from velpin.kinds.rpm.solve.ways import Ways
 from velpin.kinds.rpm.version import compare
 from velpin.resolve.search import Clause
@@ -83,39 +84,71 @@ class Rules:
         why = Why("requires", owner, relation)
         for literals in self.forms(relation):
             if owner.id not in literals:
-                yield Clause([-owner.id, *literals], why)
                 if (owner.id, relation) not in self.waived:
                     yield from self._stay_with(owner, relation, literals)
+                yield Clause([-owner.id, *literals], why)
 
     def _stay_with(self, owner: Build, relation: Relation, literals: list[int]) -> Iterator[Clause]:
-        """A need that something installed meets stays with that or what may follow it, as
-        long as that can be done (observed)."""
+        """A need that something installed meets, or what may follow such, stays with those as
+        long as that can be done (observed).
+
+        Not where all that may come in their place meets it: what is installed stays anyway.
+        """
         if any(one < 0 for one in literals):
             return
-        known, news, here = [], False, False
+        wanted = set(literals)
+        known: list[int] = []
+        olds: list[Build] = []
         for one in map(self.pool.build, literals):
-            if one.installed and (one.name == owner.name or obsoletes(owner, one)):
-                news = True  # it goes because of the owner
+            if one.installed:
+                if one.name != owner.name and not obsoletes(owner, one):
+                    known.append(one.id)
                 continue
-            here = here or one.installed
-            if one.installed or self._follows_installed(one):
+            old = self._followed(one)
+            if old is not None and self._is_upgraded_away(old, wanted):
+                continue
+            if old or one.id in self.granted:
                 known.append(one.id)
-            else:
-                news = True
-        if here and news:
-            yield Clause([-owner.id, *known], Why("stay with", owner, relation))
+                olds += [old] if old else []
+        if not known or len(known) == len(literals):
+            return
+        if not self.ways.focus_update and all(self._all_meet(old, wanted) for old in olds):
+            return
+        yield Clause([-owner.id, *known], Why("stay with", owner, relation))
 
-    def _follows_installed(self, build: Build) -> bool:
-        """Whether a build may come in the place of an installed one."""
-        if build.id in self.granted:
-            return True
-        for old in self.pool.installed(build.name):
+    def _is_upgraded_away(self, old: Build, wanted: set[int]) -> bool:
+        """Whether the upgrade changes an installed build, but to none of those wanted."""
+        targets = self.targets.get(old.id)
+        if not targets:
+            return False
+        return not any(one.id in wanted for one in Policy(self.pool).best(targets))
+
+    def _all_meet(self, old: Build, wanted: set[int]) -> bool:
+        return old.id in wanted and all(one.id in wanted for one in self.replacements(old))
+
+    def _followed(self, build: Build) -> Build | None:
+        """The installed build in whose place one that is offered may come."""
+        named = self.pool.installed(build.name)
+        for old in named:
             beside = self.ways.both_words and self.pool.archs.beside(old.arch, build.arch)
-            if beside or self.ways.locked(old):
-                continue
-            if self.may_follow(old, build):
-                return True
-        return False
+            if not beside and not self.ways.locked(old) and self.may_follow(old, build):
+                return old
+        if named:
+            return None
+        for old in self.replaced(build):
+            if not self.ways.locked(old) and self.ways.same_vendor(old, build):
+                return old
+        return None
+
+    def replaced(self, build: Build) -> Iterator[Build]:
+        """Installed packages that a build which is not installed says it replaces."""
+        if build.installed:
+            return
+        for relation in build.facts.of("O"):
+            if isinstance(relation, Capability):
+                for old in self.pool.installed(relation.name):
+                    if old.name != build.name and obsoletes(build, old):
+                        yield old
 
     def _conflicts(self, build: Build) -> Iterator[Clause]:
         for relation in build.facts.of("C"):
@@ -149,6 +182,20 @@ class Rules:
             for other in self.pool.named(relation.name):
                 if other.name != build.name and obsoletes(build, other):
                     yield Clause([-build.id, -other.id], Why("obsoletes", build, relation, other))
+                    if other.installed and self.ways.replaced_by_all:
+                        yield from self._replacing_along(build, other)
+
+    def _replacing_along(self, build: Build, old: Build) -> Iterator[Clause]:
+        """All names that replace an installed package come together (observed)."""
+        names: dict[str, list[int]] = {}
+        found = self.pool.obsoleting(old)
+        for one in found:
+            if one.name in (build.name, old.name) or obsoletes(one, build):
+                continue
+            if not any(obsoletes(other, one) for other in (build, *found)):
+                names.setdefault(one.name, []).append(one.id)
+        for literals in names.values():
+            yield Clause([-build.id, *literals], Why("replaces along", build, None, old))
 
     def _installed_about(self, build: Build) -> Iterator[Clause]:
         """What installed packages say of one that comes."""

@@ -36,4 +36,9 @@ class Ways:
     """Names, or names provided, of which several versions stand side by side."""
     focus_update: bool = False
     """Whether installed packages that a new one needs are upgraded along."""
+    replaced_by_all: bool = False
+    """Whether all names that replace an installed package come together."""
+    not_weak: Callable[[Build], bool] = _never
+    """Whether a build never comes because of a weak relation alone."""
     protected: frozenset[str] = field(default_factory=frozenset)
+    """Names of packages that may never go."""

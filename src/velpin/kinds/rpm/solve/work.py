@@ -124,7 +124,18 @@ class Work:
                 continue
             except GaveUp:
                 return Outcome(False, gave_up=True)
-            return self._outcome(left_out)
+            if self._waive_idle():
+                continue
+            return self._checked(self._outcome(left_out))
+
+    def _checked(self, found: Outcome) -> Outcome:
+        """Refused as a whole where something goes that never may; no other way is looked for."""
+        coming = {one.name for one in found.taken}
+        gone = [one for one in found.gone if one.name in self.ways.protected - coming]
+        if gone:
+            clause = Clause([gone[0].id], Why("protected", gone[0]))
+            return Outcome(False, proof=[clause])
+        return found
 
     def _waive(self, proof: list[Clause]) -> bool:
         """Give up one wish to stay with what is installed that made it impossible."""
@@ -137,12 +148,35 @@ class Work:
                 return True
         return False
 
+    def _waive_idle(self) -> bool:
+        """Give up wishes to stay with what is installed that decided something, while the need
+        itself was met otherwise in the end."""
+        found = {
+            (why.owner.id, why.relation)
+            for clause in self._stayed
+            if isinstance(why := clause.why, Why) and why.owner and why.relation
+            if self._decided(clause, why.owner) and self._met_beside(clause, why.relation)
+        }
+        found -= self.rules.waived
+        self.rules.waived |= found
+        return bool(found)
+
+    def _decided(self, clause: Clause, owner: Build) -> bool:
+        if self.search.value(owner.id) is False:
+            return not any(one > 0 and self.search.value(one) for one in clause.literals)
+        return any(self.search.reason(one) is clause for one in clause.literals if one > 0)
+
+    def _met_beside(self, clause: Clause, relation: Relation) -> bool:
+        found = (one for one in self.pool.meeting(relation) if one.id not in clause.literals)
+        return any(self.search.value(one.id) for one in found)
+
     def _begin(self) -> None:
         self.search = Search(self._expand)
         self.policy = Policy(self.pool, self.search.value, self._come)
         self._choices: list[tuple[tuple[int, ...], Clause]] = []
         self._mentioned: dict[int, None] = {}
         self._branches: list[_Branch] = []
+        self._stayed: list[Clause] = []
         self._cause: dict[int, tuple[str, Clause | None]] = {}
         self._again = False
         self._late: int | None = None
@@ -168,6 +202,8 @@ class Work:
 
     def _expand(self, literal: int) -> Iterator[Clause]:
         for clause in self.rules.of(literal):
+            if isinstance(clause.why, Why) and clause.why.code == "stay with":
+                self._stayed.append(clause)
             self._note(clause)
             yield clause
 
@@ -184,6 +220,16 @@ class Work:
             positive += literal > 0
         if positive > 1 and not isinstance(clause.why, JobWhy):
             insort(self._choices, (self._rank(clause), clause), key=lambda pair: pair[0])
+            self._note_replaced(clause)
+
+    def _note_replaced(self, clause: Clause) -> None:
+        """Remember installed packages in whose place the candidates of a choice would come."""
+        for literal in clause.literals:
+            if literal > 0:
+                for old in self.rules.replaced(self.pool.build(literal)):
+                    if old.id not in self._mentioned:
+                        self._mentioned[old.id] = None
+                        self._again = True
 
     def _rank(self, clause: Clause) -> tuple[int, ...]:
         """The host goes through needs from the package read last to the one read first."""
@@ -334,9 +380,9 @@ class Work:
                         found.setdefault(build.id, (build, owner, relation))
         for build in self._supplementing():
             found.setdefault(build.id, (build, build, build.facts.of("S")[0]))
-        if not found:
+        builds = [build for build, _, _ in found.values() if not self.ways.not_weak(build)]
+        if not builds:
             return True
-        builds = [build for build, _, _ in found.values()]
         chosen = self.policy.best(builds)[0]
         _, owner, relation = found[chosen.id]
         step = "supplements" if owner is chosen else "recommends"

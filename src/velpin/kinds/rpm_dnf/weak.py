@@ -1,0 +1,59 @@
+"""What never comes on an rpm-dnf host because something recommends it (observed).
+
+Names the configuration lists; and what an installed package recommends, or what
+supplements one, as long as it is not there: somebody did without it already.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from velpin.kinds.rpm.pattern import Named, Patterns
+from velpin.kinds.rpm.pool import Build, Pool, provides
+from velpin.kinds.rpm.relation import Capability, Relation
+
+
+class Unwanted:
+    """Asked whether a build never comes because of a weak relation alone."""
+
+    def __init__(self, pool: Pool, listed: Sequence[str], detect: bool) -> None:
+        self._pool = pool
+        self._listed = Patterns(listed)
+        self._detect = detect
+        self._there: dict[Capability, bool] = {}
+
+    def __call__(self, build: Build) -> bool:
+        """True for a build that is listed, or that somebody did without."""
+        if self._listed.mean(Named(build.name, build.arch, build.version)):
+            return True
+        return self._detect and (self._done_without(build) or self._supplements_old(build))
+
+    def _done_without(self, build: Build) -> bool:
+        """Whether an installed package recommends it, and nothing installed is that."""
+        for name in dict.fromkeys([one.name for one in build.provides] + list(build.facts.files)):
+            for owner in self._pool.recorded("M", name):
+                for relation in owner.facts.of("M"):
+                    wanted = _of_any_version(relation)
+                    if wanted and provides(build, wanted) and not self._is_there(wanted):
+                        return True
+        return False
+
+    def _supplements_old(self, build: Build) -> bool:
+        """Whether it goes along with something installed, and is not installed itself."""
+        if self._pool.installed(build.name):
+            return False
+        return any(
+            isinstance(one, Capability) and self._is_there(one) for one in build.facts.of("S")
+        )
+
+    def _is_there(self, wanted: Capability) -> bool:
+        found = self._there.get(wanted)
+        if found is None:
+            here = (one for one in self._pool.offering(wanted) if one.installed)
+            found = self._there[wanted] = any(here)
+        return found
+
+
+def _of_any_version(relation: Relation) -> Capability | None:
+    """What is recommended, whatever the version; None where it is several joined."""
+    return Capability(relation.name) if isinstance(relation, Capability) else None
