@@ -402,6 +402,60 @@ def test_hotfixes_escape_the_modules(tmp_path: Path) -> None:
     assert harbour.refresh().changes("a") == {"a.x86_64": "3-1 plain"}
 
 
+NEW = P("new", obsoletes=("a",))
+LOCK_FILE = "etc/dnf/plugins/versionlock.list"
+
+
+def locking(folder: Path, lines: str, *here: P) -> RpmHarbour:
+    harbour = RpmHarbour(folder)
+    harbour.source("one", A1, A2, A3, NEW, P("r", requires=("a >= 2",)))
+    harbour.installed(*here)
+    harbour.put("etc/dnf/plugins/versionlock.conf", f"[main]\nenabled=1\nlocklist=/{LOCK_FILE}\n")
+    harbour.put(LOCK_FILE, lines)
+    return harbour.refresh()
+
+
+@pytest.mark.parametrize(
+    ("lines", "asked", "here", "comes"),
+    [
+        ("# kept\na-0:1-1.*\n", "a@1-1", (), {"a.x86_64": "1-1 one"}),
+        ("a-0:2-1.*\n", "--upgrade", (A1,), {"a.x86_64": "2-1 one"}),
+        ("a-0:1-1.*\na-2-1\n", "--upgrade", (A1,), {"a.x86_64": "2-1 one"}),
+        ("!a-0:3-1.*\n!new\n", "--upgrade", (A1,), {"a.x86_64": "2-1 one"}),
+        ("a-0:7-1.*\n!new\n", "--upgrade", (A1,), {}),
+        ("a-0:1-1.*\n", "--upgrade", (A1,), {}),
+        ("a-0:1-1.*\nnew\n", "new", (A1,), {"a.x86_64": "gone", "new.x86_64": "1.0-1 one"}),
+        ("a-0:1-1.* # why\n!new\n", "--upgrade", (A1,), {"a.x86_64": "3-1 one"}),
+        ("a-0:1-1.*\n", "new", (A1,), None),
+        ("a-0:1-1.*\n", "r", (), None),
+    ],
+)
+def test_version_locks(
+    tmp_path: Path, lines: str, asked: str, here: tuple[P, ...], comes: dict[str, str] | None
+) -> None:
+    harbour = locking(tmp_path, lines, *here)
+    if comes is None:
+        assert not harbour.forecast(asked)["ok"]
+    else:
+        assert harbour.changes(asked) == comes
+
+
+def test_version_locks_are_rules(tmp_path: Path) -> None:
+    harbour = locking(tmp_path, "# kept\na-0:1-1.*\n!gone-0:1-1.*\n", A1)
+    code, out, _ = harbour.run("rules")
+    assert (code, "of that name only a-0:1-1.*" in out, "never gone-0:1-1.*" in out) == (
+        0,
+        True,
+        True,
+    )
+    assert f"kept out by a-0:1-1.* at {LOCK_FILE}:2" in harbour.run("forecast", "a", "--why")[1]
+    assert harbour.run("rules", "drop", f"{LOCK_FILE}:2", "--yes")[0] == 0
+    assert harbour.read(LOCK_FILE) == "# kept\n!gone-0:1-1.*\n"
+    assert harbour.changes("a@3-1") == {"a.x86_64": "3-1 one"}
+    harbour.put("etc/dnf/plugins/versionlock.conf", "[main]\nenabled=0\n")
+    assert "versionlock" not in harbour.run("rules")[1]
+
+
 def test_a_source_out_of_reach(tmp_path: Path) -> None:
     for kind, settings, ok in (
         (DNF, "", False), (DNF, "skip_if_unavailable=1\n", True), (ZYPP, "", True),

@@ -178,6 +178,8 @@ SENTENCES = {
     "says-pin-source": "pin {names} to {sources} at {number}{older}",
     "says-keep": "keep {names} as it is, at {number}",
     "says-bar": "bar {names} from {sources}",
+    "says-only-version": "of that name only {names}",
+    "says-never": "never {names}",
     "says-bar-version": "bar {names} in version {version}",
     "says-target": "prefer the release {target} ({sources})",
     "says-hold": "keep {names}: on hold",

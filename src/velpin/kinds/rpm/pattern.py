@@ -75,6 +75,10 @@ class Patterns:
             return True
         return any(_fits(text, _written(build, evr, ":" in text)) for text in self._whole)
 
+    def speak_of(self, name: str) -> bool:
+        """Whether one of them is about a name, in whatever version."""
+        return name in self._by_name or any(_fits(form.name, name) for form in self._globs)
+
     def which(self, build: Named) -> str:
         """The pattern that means a package, empty where none does."""
         return next((text for text in self.texts if Patterns([text]).mean(build)), "")

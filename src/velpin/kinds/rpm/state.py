@@ -116,6 +116,12 @@ class RpmState(ABC):
     """Keys of sections that are rules."""
     block_files: tuple[str, ...] = ()
     """Files of blocks that are rules."""
+
+    @property
+    def line_files(self) -> list[str]:
+        """Files of lines that are rules."""
+        return []
+
     zero_counts = True
     """Whether 0 is a number like others for a source."""
 

@@ -29,6 +29,7 @@ from velpin.kinds.rpm_dnf.config import (
     read_protected,
     read_variables,
 )
+from velpin.kinds.rpm_dnf.locks import VersionLock, VersionLocks, read_version_locks
 from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
 from velpin.kinds.rpm_dnf.weak import Unwanted
 from velpin.model import Fact, Note, Place, Reason, Request
@@ -48,6 +49,11 @@ class DnfState(RpmState):
     sources_folder = FOLDERS[0]
     ties_matter = False
     rule_keys = ("priority", "includepkgs", "excludepkgs", "exclude")
+
+    @property
+    def line_files(self) -> list[str]:
+        """Files of lines that are rules."""
+        return list(dict.fromkeys(one.place.file for one in self.version_locks.lines))
 
     # -- configuration ---------------------------------------------------------------------
 
@@ -154,6 +160,11 @@ class DnfState(RpmState):
         return {s.handle: (Patterns(s.excludes), Patterns(s.includes)) for s in self.sources}
 
     @cached_property
+    def version_locks(self) -> VersionLocks:
+        """The list of locked versions."""
+        return VersionLocks(read_version_locks(self.tree))
+
+    @cached_property
     def hiding(self) -> Hiding:
         """Which builds the modules hide."""
         paths = []
@@ -180,6 +191,9 @@ class DnfState(RpmState):
                 return Reason(
                     "is-excluded", {"pattern": pattern, "place": _place(section, file, pattern)}
                 )
+        lock = self.version_locks.which(self.pool, build)
+        if lock is not None:
+            return Reason("is-excluded", {"pattern": lock.pattern, "place": str(lock.place)})
         if self.excluded(build):
             listed = [*include.texts, *own_include.texts]
             return Reason(
@@ -201,6 +215,8 @@ class DnfState(RpmState):
         """Whether the configuration keeps an offered build out of everything."""
         if self.excluded(build):
             return True
+        if self.version_locks and self.version_locks.hide_replacing(self.pool, build):
+            return True
         return bool(self.hiding) and self.hiding.hides(build) is not None
 
     def excluded(self, build: Build) -> bool:
@@ -215,7 +231,7 @@ class DnfState(RpmState):
         exclude, include = self._excluded
         own_exclude, own_include = self._excluded_in[handle]
         build = Named(name, arch, version)
-        if exclude.mean(build) or own_exclude.mean(build):
+        if exclude.mean(build) or own_exclude.mean(build) or self.version_locks.hide(build):
             return True
         if include or own_include:
             return not (include.mean(build) or own_include.mean(build))
@@ -225,14 +241,14 @@ class DnfState(RpmState):
     def has_filters(self) -> bool:
         """Whether anything keeps single packages out."""
         pairs = (self._excluded, *self._excluded_in.values())
-        return any(exclude or include for exclude, include in pairs)
+        return bool(self.version_locks) or any(exclude or include for exclude, include in pairs)
 
     @property
     def common_settings(self) -> tuple[object, ...]:
         """All beside the sources that decides what a name gets."""
         exclude, include = self._excluded
         return (
-            exclude.texts, include.texts, self.hiding.active, self.best,
+            exclude.texts, include.texts, self.version_locks.texts, self.hiding.active, self.best,
             self.config.switch("obsoletes", True), self.config.main.get("multilib_policy"),
         )  # fmt: skip
 
@@ -394,11 +410,27 @@ class DnfState(RpmState):
 
         main = self.config.main
         codes = {"includepkgs": "says-only", "excludepkgs": "says-bar", "exclude": "says-bar"}
-        return [
+        found = [
             list_rule(self, main, MAIN, key, code, None)
             for key, code in codes.items()
             if key in main
         ]
+        return found + [self._told_lock(one) for one in self.version_locks.lines]
+
+    def _told_lock(self, lock: VersionLock) -> Rule:
+        from velpin.wish import Rule
+
+        listed = Patterns([lock.pattern])
+        offers = sum(
+            listed.mean(Named(row.name, row.arch, row.version))
+            for _, index in self.indexes
+            for row in index.all_rows()
+        )
+        here = {one.name for one in self.pool.all_installed() if listed.speak_of(one.name)}
+        code = "says-never" if lock.never else "says-only-version"
+        dead = None if offers or here else Reason("rule-not-there", {"names": lock.pattern})
+        facts: dict[str, Fact] = {"names": lock.pattern}
+        return Rule(lock.place, Reason(code, facts), None, 0, offers, tuple(sorted(here)), dead)
 
     # -- the full upgrade ------------------------------------------------------------------
 

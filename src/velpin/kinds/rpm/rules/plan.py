@@ -99,6 +99,12 @@ def plan_rule_drop(host: RpmState, place: Place) -> Plan:
         if left is not None:
             plan.propose(host.tree, {place.file: left})
             return plan
+    if data is not None and place.file in host.line_files:
+        lines = data.splitlines(keepends=True)
+        if any(rule.place == place for rule in host.common_rules()):
+            edit = b"".join(lines[: place.line - 1] + lines[place.line :])
+            plan.propose(host.tree, {place.file: edit})
+            return plan
     if data is not None and place.file in host.section_files:
         for section in read_sections(data, place.file, joined=True):
             for value in section.values:

@@ -1,0 +1,102 @@
+"""Version locks: a plugin's list of the versions that its names may have (observed).
+
+    NAME-EPOCH:VERSION-RELEASE.ARCH   of that name only what one of its lines means
+    !NAME-EPOCH:VERSION-RELEASE.*     never that
+    # or an empty line                nothing
+
+Lines with blanks in them mean nothing. What replaces a locked version is kept out too,
+unless a lock means it. Installed packages are not hidden.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+from typing import NamedTuple
+
+from velpin.kinds.rpm.ini import read_sections, truth
+from velpin.kinds.rpm.pattern import Named, Patterns
+from velpin.kinds.rpm.pool import Build, Pool, obsoletes
+from velpin.kinds.rpm.relation import Capability
+from velpin.model import Place
+from velpin.tree import Tree
+
+SETTINGS = "etc/dnf/plugins/versionlock.conf"
+
+
+class VersionLock(NamedTuple):
+    """One line of the list."""
+
+    place: Place
+    pattern: str
+    never: bool
+    """Whether what it means is kept out, rather than all else of the name."""
+
+
+def read_version_locks(tree: Tree) -> list[VersionLock]:
+    """The lines of the list; none where the plugin has no settings or is switched off."""
+    data = tree.read(SETTINGS)
+    if data is None:
+        return []
+    main = next((one for one in read_sections(data, SETTINGS) if one.name == "main"), None)
+    if main is None or not truth(main.get("enabled", "0"), False):
+        return []
+    file = main.get("locklist", "/etc/dnf/plugins/versionlock.list").strip().lstrip("/")
+    return list(_read_list(tree, file))
+
+
+def _read_list(tree: Tree, file: str) -> Iterator[VersionLock]:
+    text = (tree.read(file) or b"").decode("utf-8", "replace")
+    for number, line in enumerate(text.split("\n"), 1):
+        pattern = line.strip()
+        if pattern and not pattern.startswith("#") and len(pattern.split()) == 1:
+            never = pattern.startswith("!")
+            yield VersionLock(Place(file, number), pattern.removeprefix("!"), never)
+
+
+class VersionLocks:
+    """The whole list, asked whether it keeps a package out."""
+
+    def __init__(self, lines: list[VersionLock]) -> None:
+        self.lines = lines
+        self._never = Patterns(one.pattern for one in lines if one.never)
+        self._only = Patterns(one.pattern for one in lines if not one.never)
+
+    def __bool__(self) -> bool:
+        return bool(self.lines)
+
+    def hide(self, one: Named) -> bool:
+        """Whether a package is kept out for its version."""
+        return self._never.mean(one) or (self._only.speak_of(one.name) and not self._only.mean(one))
+
+    def hide_replacing(self, pool: Pool, build: Build) -> bool:
+        """Whether a build is kept out because it replaces a version that is locked."""
+        if not self._only or self._only.mean(Named(build.name, build.arch, build.version)):
+            return False
+        names = (one.name for one in build.facts.of("O") if isinstance(one, Capability))
+        return any(
+            self._only.mean(Named(other.name, other.arch, other.version))
+            for name in names
+            if self._only.speak_of(name)
+            for other in pool.all_named(name)
+            if obsoletes(build, other)
+        )
+
+    def which(self, pool: Pool, build: Build) -> VersionLock | None:
+        """The line that keeps a build out, None where none does."""
+        one = Named(build.name, build.arch, build.version)
+        if not (self.hide(one) or self.hide_replacing(pool, build)):
+            return None
+        names = {build.name, *(str(own).partition(" ")[0] for own in build.facts.of("O"))}
+        never = self._never.mean(one)
+        for line in self.lines:
+            listed = Patterns([line.pattern])
+            means = listed.mean(one) if never else any(map(listed.speak_of, names))
+            if line.never == never and means:
+                return line
+        return None
+
+    @cached_property
+    def texts(self) -> tuple[str, ...]:
+        """All of it, to be compared."""
+        return tuple(f"{'!' if one.never else ''}{one.pattern}" for one in self.lines)
