@@ -8,7 +8,8 @@ copy of this machine's sources, fetched indexes and record of packages.
                    the installer's own simulation
     find, sources  warm, against the warm forecast
     reading        this machine's indexes for the first time, against the installer building
-                   its own cache from the same files; and a made-up source of 100,000 packages
+                   its own cache from the same files; and a made-up source of 100,000 packages,
+                   on a deb host and on rpm hosts of both layouts
     shift          of all names of this machine's indexes and of one more source as large, with
                    what it takes to plan the change: switched off, preferred, confined, kept, barred
 """
@@ -158,6 +159,7 @@ def main() -> None:
         else:
             print("this machine has no deb installer, or it has fetched no index")
         _made_up(bench, folder, velpin, bare)
+        _made_up_rpm(bench, folder, velpin, bare)
 
 
 def _this_machine(
@@ -244,6 +246,39 @@ def _made_up(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> 
     bench.pair("  find | forecast", [*at, "find", "harbour", "gull"], forecast, 2)
     read = [sys.executable, str(folder / "read.py"), str(root), "all"]
     bench.alone("  reading and storing, first time", read, [root / "var/cache/velpin/parsed"])
+
+
+def _made_up_rpm(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:
+    made = [sys.executable, "-m", "benchmarks.made_up_rpm", str(folder / "rpm"), "100000"]
+    subprocess.run(made, check=True)
+    for kind in ("dnf", "zypp"):
+        root = folder / "rpm" / kind
+        (root / "shift.py").write_text(_SHIFT)
+        at = [*velpin, "--root", str(root)]
+        subprocess.run([*at, "refresh"], check=True, env=bench.env, stdout=subprocess.DEVNULL)
+        shallow = _first(bench, at, "gull")
+        print(f"a made-up source of 100,000 packages, one of 60,000, layout {kind}")
+        forecast = [*at, "forecast", shallow]
+        bench.pair("  forecast, warm | a bare program", forecast, bare, 2)
+        bench.pair("  forecast --upgrade | forecast", [*at, "forecast", "--upgrade"], forecast, 20)
+        read = [sys.executable, str(folder / "read.py"), str(root), "all"]
+        parsed = root / "var/cache/velpin/parsed"
+        other = root / ("etc/yum.repos.d" if kind == "dnf" else "etc/zypp/repos.d") / "vendor.repo"
+        text = other.read_text()
+        other.unlink()
+        bench.alone("  reading and storing the first, first time", read, [parsed], 12)
+        other.write_text(text)
+        subprocess.run(read, check=True, stdout=subprocess.DEVNULL)
+        shift = [sys.executable, str(root / "shift.py"), str(root), "vendor"]
+        bench.alone("  shift of the whole host, as a source goes", shift, [], 3)
+        for title, words in (
+            ("off", ["off", "vendor"]),
+            (
+                "prefer, by which most of what is installed moves",
+                ["prefer", "vendor", "--over-all"],
+            ),
+        ):
+            bench.alone(f"  {title}, planned, proved and shown", [*at, *words, "--preview"], [])
 
 
 def _first(bench: Bench, at: list[str], text: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import sys
 from pathlib import Path
 
 from benchmarks.made_up import _WORDS
@@ -64,3 +65,7 @@ def write_rpm_host(folder: Path, count: int, installed: int = 1500) -> Path:
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_text(text)
     return folder
+
+
+if __name__ == "__main__":
+    write_rpm_host(Path(sys.argv[1]), int(sys.argv[2]))

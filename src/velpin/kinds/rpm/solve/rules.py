@@ -55,6 +55,7 @@ class Rules:
         """Installed builds that a request may take to any other version."""
         self.targets: dict[int, list[Build]] = {}
         """For installed builds that an upgrade is to change: what they may change to."""
+        self._best: dict[int, list[Build]] = {}
 
     def of(self, literal: int) -> Iterator[Clause]:
         """The rules that come in with a package taken, or with an installed one going."""
@@ -121,7 +122,10 @@ class Rules:
         targets = self.targets.get(old.id)
         if not targets:
             return False
-        return not any(one.id in wanted for one in Policy(self.pool).best(targets))
+        best = self._best.get(old.id)
+        if best is None:
+            best = self._best[old.id] = Policy(self.pool).best(targets)
+        return not any(one.id in wanted for one in best)
 
     def _all_meet(self, old: Build, wanted: set[int]) -> bool:
         return old.id in wanted and all(one.id in wanted for one in self.replacements(old))

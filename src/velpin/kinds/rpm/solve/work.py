@@ -94,7 +94,7 @@ class Work:
         self.upgrade = list(upgrade)
         self.staying: set[int] = set()
         """Those of the upgrade that stay unless something else needs them to change."""
-        self._off: set[int] = set()
+        self._sole_best: dict[int, Build] = {}
         for job in self.jobs:
             self.rules.freed |= {one.id for one in job.frees}
             if job.granted:
@@ -305,7 +305,7 @@ class Work:
             open_ = self._open(targets)
             if not open_:
                 continue
-            wanted = self._best_of(open_)
+            wanted = self._best_of(build, open_, all_open=len(open_) == len(targets))
             if build.id in self.staying or self._stays_at(build, wanted, open_):
                 wanted = build
             if not self._take(wanted, "upgrade", None):
@@ -322,8 +322,16 @@ class Work:
             for one in among
         )
 
-    def _best_of(self, builds: Sequence[Build]) -> Build:
-        return self.policy.order(builds)[0]
+    def _best_of(self, build: Build, builds: Sequence[Build], *, all_open: bool) -> Build:
+        """The best of what an installed package may change to; looked up where nothing else
+        but these decides, since it is asked for again after every step back."""
+        found = self._sole_best.get(build.id) if all_open else None
+        if found is None:
+            best = self.policy.best(builds)
+            found = best[0] if len(best) == 1 else self.policy.order(builds)[0]
+            if all_open and len(best) == 1:
+                self._sole_best[build.id] = found
+        return found
 
     def _stay(self) -> bool:
         """Installed packages that a rule speaks of stay as they are."""
