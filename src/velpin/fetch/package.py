@@ -113,9 +113,15 @@ def _unpacked(data: bytes, where: str) -> bytes:
         path = Path(folder) / "packed"
         path.write_bytes(data)
         pieces, size = [], 0
-        for piece in unpacked(path):
-            size += len(piece)
-            if size > _MOST:
-                raise HostFileError(where, 0, "far larger than a release package is")
-            pieces.append(piece)
+        try:
+            for piece in unpacked(path):
+                size += len(piece)
+                if size > _MOST:
+                    raise HostFileError(where, 0, "far larger than a release package is")
+                pieces.append(piece)
+        except HostFileError as problem:
+            if problem.file == where:
+                raise
+            what = f"a damaged package: {problem.what}"
+            raise HostFileError(where, 0, what) from problem
         return b"".join(pieces)

@@ -107,8 +107,9 @@ class _Fetch:
         url = f"{base}repodata/repomd.xml"
         target = self.next.path("repomd.new")
         validators: dict[str, str] = {}
-        if self.before and self.before.remote.get("url") == url:
-            validators = {k: v for k, v in self.before.remote.items() if k != "url"}
+        known = self.before
+        if known and known.remote.get("url") == url and self._same_trust(known):
+            validators = {k: v for k, v in known.remote.items() if k != "url"}
         got = self.transport.get(
             url, target, label=f"{self.source.handle} repomd.xml", validators=validators
         )
@@ -128,6 +129,15 @@ class _Fetch:
         self.host.shelf.keep(self.next)
         self.result.fetched, self.result.repomd = self.next, repomd
         self.result.outcome = "unchanged" if same else "new"
+
+    def _same_trust(self, known: Fetched) -> bool:
+        """Whether what was fetched before would be taken with the keys of today."""
+        if not self.source.signed_index:
+            return True
+        from velpin.kinds.rpm.trust import named_keys
+
+        named = {key.fingerprint for key in named_keys(self.host, self.source).keys}
+        return bool(named.intersection(known.signed_by))
 
     def _unchanged(self, before: Fetched) -> None:
         before.fetched = self.now

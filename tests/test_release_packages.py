@@ -1,0 +1,156 @@
+"""A vendor's release package: opened, its sources and keys shown and added, nothing run."""
+
+from __future__ import annotations
+
+import bz2
+import gzip
+import io
+import lzma
+import tarfile
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Harbour
+from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from velpin.demo.rpm_files import Package as P
+from velpin.demo.rpm_files import packed_header, write_rpm_repository
+from velpin.demo.signer import Signer
+from velpin.errors import HostFileError
+from velpin.fetch.package import open_package
+
+Pack = Callable[[bytes], bytes]
+Files = dict[str, bytes]
+
+
+def tar_of(files: Files) -> bytes:
+    held = io.BytesIO()
+    with tarfile.open(fileobj=held, mode="w") as archive:
+        folder = tarfile.TarInfo("./etc")
+        folder.type = tarfile.DIRTYPE
+        archive.addfile(folder)
+        for name, data in files.items():
+            told = tarfile.TarInfo(f"./{name}")
+            told.size = len(data)
+            archive.addfile(told, io.BytesIO(data))
+        link = tarfile.TarInfo("./etc/linked.list")
+        link.type, link.linkname = tarfile.SYMTYPE, "/etc/passwd"
+        archive.addfile(link)
+    return held.getvalue()
+
+
+def deb_of(files: Files, pack: Pack = gzip.compress) -> bytes:
+    """A package of the one format: an archive of a version, what would be run, the files."""
+    run = gzip.compress(tar_of({"postinst": b"#!/bin/sh\ntouch /ran\n"}))
+    parts = {"debian-binary": b"2.0\n", "control.tar.gz": run, "data.tar.gz": pack(tar_of(files))}
+    told = b"!<arch>\n"
+    for name, data in parts.items():
+        told += f"{name:16}{0:<12}{0:<6}{0:<6}{100644:<8}{len(data):<10}`\n".encode()
+        told += data + b"\n" * (len(data) % 2)
+    return told
+
+
+def cpio_of(files: Files) -> bytes:
+    told = b""
+    for name, data, mode in [
+        ("./etc", b"", 0o040755), *((f"./{n}", d, 0o100644) for n, d in files.items()),
+        ("TRAILER!!!", b"", 0),
+    ]:  # fmt: skip
+        fields = [0, mode, 0, 0, 1, 0, len(data), 0, 0, 0, 0, len(name) + 1, 0]
+        told += b"070701" + b"".join(b"%08x" % field for field in fields)
+        told += name.encode() + b"\0"
+        told += b"\0" * (-len(told) % 4)
+        told += data
+        told += b"\0" * (-len(told) % 4)
+    return told
+
+
+def rpm_of(files: Files, pack: Pack = gzip.compress) -> bytes:
+    """A package of the other format: a lead, the signatures' header, its own, the files."""
+    mark = b"\x8e\xad\xe8\x01" + b"\0" * 4
+    lead = b"\xed\xab\xee\xdb" + b"\0" * 92
+    signatures = mark + packed_header([(1000, 4, 1, b"\0\0\0\x01"), (1004, 7, 3, b"abc")])
+    signatures += b"\0" * (-len(signatures) % 8)
+    return (
+        lead + signatures + mark + packed_header([(1000, 6, 1, b"name\0")]) + pack(cpio_of(files))
+    )
+
+
+PACKS = [gzip.compress, bz2.compress, lzma.compress, lambda data: data]
+FORMATS = pytest.mark.parametrize("made", [deb_of, rpm_of])
+
+
+@FORMATS
+@pytest.mark.parametrize("pack", PACKS)
+def test_the_files_come_out_as_they_went_in(
+    made: Callable[[Files, Pack], bytes], pack: Pack
+) -> None:
+    files = {"etc/x/a.repo": b"[a]\n", "usr/share/odd": bytes(range(256)), "etc/empty": b""}
+    assert open_package(made(files, pack), "a package") == files
+
+
+@FORMATS
+def test_cut_off_anywhere_it_is_a_clear_error(made: Callable[[Files], bytes]) -> None:
+    whole = made({"etc/a.repo": b"[a]\nbaseurl=http://a.example/\n" * 40})
+    for length in range(8, len(whole) - 40, 7):
+        with pytest.raises(HostFileError, match="package"):
+            open_package(whole[:length], "vendor")
+
+
+@FORMATS
+def test_a_bomb_is_refused(made: Callable[[Files], bytes]) -> None:
+    with pytest.raises(HostFileError, match="far larger"):
+        open_package(made({"etc/large": b"\0" * (65 << 20)}), "vendor")
+
+
+@pytest.mark.parametrize("kind", [DNF, ZYPP])
+def test_of_an_rpm_host(tmp_path: Path, kind: str, signer: Signer, stranger: Signer) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("base", P("tool", "1-1"))
+    harbour.refresh()
+    made = write_rpm_repository(tmp_path / "v", [P("tool", "5-1")], sign=signer.detached)
+    key = "etc/pki/rpm-gpg/RPM-GPG-KEY-watch"
+    text = (
+        f"[watch]\nname=Watch\nbaseurl=file://{made}\ngpgcheck=1\nrepo_gpgcheck=1\n"
+        f"gpgkey=file:///{key}\nenabled=1\n"
+    )
+    name = f"{harbour.sources}/watch.repo"
+    package = tmp_path / "watch-release.rpm"
+    package.write_bytes(rpm_of({name: text.encode(), key: signer.public}))
+    code, out, told = harbour.run("add", str(package), "--preview")
+    assert (code, signer.fingerprint[-4:] in out, "/" + name in out) == (0, True, True), told
+    assert not (harbour.root / name).exists()
+    code, out, told = harbour.run("add", str(package), "--yes")
+    assert code == 0, told
+    assert harbour.changes("tool") == {"tool.x86_64": "5-1 watch"}
+    assert "[watch]" in harbour.read(name)
+    assert harbour.run("undo", "--yes")[0] == 0
+    assert not (harbour.root / name).exists()
+    package.write_bytes(rpm_of({name: text.encode(), key: stranger.public}))
+    # what was fetched with the right key before does not vouch for a wrong one
+    assert harbour.run("add", str(package), "--yes")[0] == 4
+    package.write_bytes(rpm_of({"etc/other.conf": b"x"}))
+    code, _, told = harbour.run("add", str(package), "--yes")
+    assert (code, "holds no source" in told) == (2, True)
+    package.write_bytes(b"<html>not found</html>")
+    code, _, told = harbour.run("add", str(package), "--yes")
+    assert (code, "is no package" in told) == (3, True)
+
+
+def test_of_a_deb_host(harbour: Harbour, signer: Signer) -> None:
+    harbour.simple("base", ("gull", "1"))
+    harbour.repository("watch", [("gull", "2")], signer=signer)
+    harbour.ready()
+    key = "usr/share/keyrings/watch.asc"
+    text = f"deb [signed-by=/{key}] file://{harbour.folder}/repos/watch jetty main\n"
+    package = harbour.folder / "watch-release.deb"
+    package.write_bytes(
+        deb_of({"etc/apt/sources.list.d/watch.list": text.encode(), key: signer.public})
+    )
+    said = harbour.run("add", str(package), "--yes")
+    assert said.code == 0, said.err
+    assert signer.fingerprint[-4:] in said.out
+    assert harbour.host().forecast(["gull"]).answers[0].source == "watch"
+    assert harbour.run("undo", "--yes").code == 0
+    assert harbour.host().forecast(["gull"]).answers[0].version == "1"
