@@ -78,7 +78,7 @@ def test_another_version_asked_for_as_well(harbour: Harbour) -> None:
 
 def test_another_version_of_what_is_asked(harbour: Harbour) -> None:
     write(harbour, ["a 1", "a 2 Depends: gone"], [])
-    assert ways(harbour, "a") == [("velpin forecast a@1", "ask-for-version")]
+    assert ways(harbour, "a") == [("velpin forecast a@1", "ask-instead")]
 
 
 def test_a_hold_that_stands_in_the_way(harbour: Harbour) -> None:

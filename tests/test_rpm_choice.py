@@ -456,6 +456,40 @@ def test_version_locks_are_rules(tmp_path: Path) -> None:
     assert "versionlock" not in harbour.run("rules")[1]
 
 
+@pytest.mark.parametrize(
+    ("kind", "asked", "sources", "way"),
+    [
+        (DNF, "r", {"one": ("", (P("r", requires=("c",)),)), "off": ("enabled=0\n", (P("z", provides=("c",)),))}, "velpin on off"),
+        (ZYPP, "z", {"one": ("", (A1,)), "off": ("enabled=0\n", (P("z"),))}, "velpin on off"),
+        (ZYPP, "a", {"one": ("", (A1, P("a", "2-1", requires=("nowhere",))))}, "velpin forecast a@1-1"),
+        (DNF, "a", {"one": ("excludepkgs=a\n", (A2,))}, "velpin rules drop etc/yum.repos.d/one.repo:6"),
+        (ZYPP, "a", {"one": ("", (A2,))}, "velpin rules drop etc/zypp/locks:2"),
+        (DNF, "r", {"one": ("", (P("r", requires=("nowhere",)),))}, ""),
+    ],
+)  # fmt: skip
+def test_ways_out_are_tried(
+    tmp_path: Path, kind: str, asked: str, sources: dict[str, tuple[str, tuple[P, ...]]], way: str
+) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    for name, (_, packages) in sources.items():
+        harbour.source(name, *packages)
+    harbour.refresh()
+    for name, (settings, packages) in sources.items():
+        harbour.source(name, *packages, settings="gpgcheck=0\n" + settings)
+    if "locks" in way:
+        harbour.put("etc/zypp/locks", "\ntype: package\nmatch_type: exact\nsolvable_name: a\n")
+    found = harbour.forecast(asked)
+    assert not found["ok"]
+    assert [one["command"] for one in found["ways_out"]] == ([way] if way else [])
+    if way:
+        assert "Ways out, tried" in harbour.run("forecast", asked)[1]
+        words = way.split()[1:]
+        if words[0] != "forecast":
+            assert harbour.run(*words, "--yes")[0] == 0
+            words = ["forecast", asked]
+        assert harbour.run(*words)[0] == 0
+
+
 def test_a_source_out_of_reach(tmp_path: Path) -> None:
     for kind, settings, ok in (
         (DNF, "", False), (DNF, "skip_if_unavailable=1\n", True), (ZYPP, "", True),

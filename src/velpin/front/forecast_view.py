@@ -194,21 +194,26 @@ def _show_refusal(screen: Screen, found: Forecast) -> None:
         if len(found.answers) > 1:
             screen.gap()
             screen.line(("refused as a whole: ", "bad"), sentence(found.problem))
+        _show_ways_out(screen, found)
         return
     asked = ", ".join(answer.asked for answer in found.answers)
     lead = (f"{asked}: ", "name") if asked else ""
     screen.line(lead, ("refused: ", "bad"), sentence(found.problem))
     for number, reason in enumerate(found.chain, 1):
         _show_cause(screen, reason, 2, f"{number}. ")
+    _show_ways_out(screen, found)
+    if asked and found.problem.code == "unmet":
+        words = as_typed(answer.asked for answer in found.answers)
+        screen.gap()
+        screen.line("rules that could give it: ", (f"velpin want {words}", "command"))
+
+
+def _show_ways_out(screen: Screen, found: Forecast) -> None:
     if found.ways_out:
         screen.head("Ways out, tried")
         for way in found.ways_out:
             screen.line((way.command, "command"))
             screen.line(sentence(way.what), indent=2)
-    if asked and found.problem.code == "unmet":
-        words = as_typed(answer.asked for answer in found.answers)
-        screen.gap()
-        screen.line("rules that could give it: ", (f"velpin want {words}", "command"))
 
 
 def _show_cause(screen: Screen, reason: Reason, indent: int, lead: str = "") -> None:

@@ -19,10 +19,22 @@ from velpin.request import parse_request
 
 
 def forecast(host: RpmState, texts: Sequence[str], source: str = "") -> Forecast:
-    """Predict one transaction for all requests together.
+    """Predict one transaction for all requests together, with ways out where it is refused.
 
     Raises UsageError for texts that are no requests.
     """
+    found = _forecast(host, texts, source)
+    if found.ok or host.refusal() is not None:
+        return found
+    from velpin.kinds.rpm.wayout import ways_out
+
+    def works(other: RpmState, asked: Sequence[str]) -> bool:
+        return _forecast(other, asked, source).ok
+
+    return found._replace(ways_out=ways_out(host, texts, found, works))
+
+
+def _forecast(host: RpmState, texts: Sequence[str], source: str) -> Forecast:
     refusal = host.refusal()
     if refusal is not None:
         return refused(host, refusal)

@@ -135,4 +135,4 @@ class _Changes:
                     "source": version.source,
                 }
                 texts = self._with(answer.package, f"{name}@{version.text}")
-                yield self._asking(texts, Reason("ask-for-version", facts))
+                yield self._asking(texts, Reason("ask-instead", facts))
