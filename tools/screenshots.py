@@ -36,6 +36,7 @@ def shots(scene: Scene) -> dict[str, list[str]]:
     add = (
         f"{BY_ADDRESS} --key {right.name} --fingerprint {printed} --for gullwatch --for tide-gauge"
     )
+    there = f"velpin --root {scene.lightship.name}"
     return {
         "host": ["velpin host"],
         "refresh": ["velpin refresh"],
@@ -47,7 +48,6 @@ def shots(scene: Scene) -> dict[str, list[str]]:
         "find": ["velpin find fog"],
         "add-preview": [f"velpin {add} --preview"],
         "add-wrong-key": [f"velpin {BY_ADDRESS} --key {wrong.name}"],
-        "add-wrong-release": [f"velpin add snippet.list --key {right.name}"],
         "keys": ["velpin keys"],
         "forecast": [f"velpin {add} --yes", "velpin forecast gullwatch tide-gauge"],
         "forecast-tree": ["velpin forecast gullwatch tide-gauge --tree"],
@@ -60,6 +60,11 @@ def shots(scene: Scene) -> dict[str, list[str]]:
         ],
         "drop": [*["velpin undo --yes"] * 3, "velpin drop gullwatch --preview"],
         "journal": ["velpin undo --yes", "velpin journal"],
+        "rpm": [
+            f"{there} refresh",
+            f"{there} add gullwatch.repo --fingerprint {printed} --yes",
+            f"{there} forecast tide-gauge --why\n{there} forecast --upgrade",
+        ],
     }
 
 

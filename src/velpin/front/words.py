@@ -257,7 +257,7 @@ ROLES = {
     "essential": "no host is to be without it",
     "state": "its installation was cut short once",
     "replaced": "{by} replaces it",
-    "replaces": "it replaces {by}, as others that come do",
+    "replaces": "it replaces {by}",
     "supplements": "it goes along with what comes",
     "removed": "it is in the way, and no source has it",
     "breaks": "{by} does not go with the old one",

@@ -30,7 +30,7 @@ class Roles:
             named = not isinstance(why, JobWhy) or bool(why.job.text)
             return "asked" if named else "upgrade", None, None
         if build.id in self._upgraded:
-            return "upgrade", None, None
+            return self._of_upgrade(build)
         if isinstance(why, Why) and why.owner is not None and why.owner is not build:
             if why.code in ("requires", "recommends"):
                 return why.code, why.owner, why.relation
@@ -43,6 +43,14 @@ class Roles:
         if build.id in self._asked:
             return "asked", None, None
         return self._found(build)
+
+    def _of_upgrade(self, build: Build) -> tuple[str, Build | None, Relation | None]:
+        """A package of the upgrade under a new name is told by the one it replaces."""
+        if not self._work.pool.installed(build.name):
+            for old in self._done.gone:
+                if obsoletes(build, old):
+                    return "replaces", old, None
+        return "upgrade", None, None
 
     def _found(self, build: Build) -> tuple[str, Build | None, Relation | None]:
         """Of what follows from several rules at once: who needs it."""
