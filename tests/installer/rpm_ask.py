@@ -31,9 +31,9 @@ class Said(NamedTuple):
 class RealInstaller:
     """The real installer of one layout, confined to a root."""
 
-    def __init__(self, harbour: RpmHarbour) -> None:
+    def __init__(self, harbour: RpmHarbour, cache: Path | None = None) -> None:
         self.harbour = harbour
-        self._cache = harbour.folder / "installer-cache"
+        self._cache = cache or harbour.folder / "installer-cache"
         self._environment = {**os.environ, "LC_ALL": "C.UTF-8", "COLUMNS": "400"}
         home = harbour.folder / "home"
         home.mkdir(exist_ok=True)

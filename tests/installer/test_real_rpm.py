@@ -203,3 +203,22 @@ def test_the_real_installer_does_what_a_wish_says(tmp_path: Path, kind: str, wis
         done = real.ask(*asked).done
         assert found["ok"] == (done is not None), (asked, found["problem"])
         assert ours == {name: new for name, (new, _) in (done or {}).items()}, asked
+
+
+@pytest.mark.parametrize("kind", [DNF, ZYPP])
+def test_the_installers_own_copies_are_read(tmp_path: Path, kind: str) -> None:
+    if PROGRAMS[kind] is None:
+        pytest.skip(f"no installer of kind {kind} on this machine")
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("one", P("a", "1-1"), P("b", files=("/opt/odd/place",)))
+    assert not harbour.forecast("a")["ok"]
+    real = RealInstaller(harbour, cache=harbour.root / "var/cache/dnf")
+    assert real.ask("install", "a").done is not None
+    assert harbour.changes("--as-is", "a") == {"a.x86_64": "1-1 one"}
+    notes = [one["code"] for one in harbour.forecast("a")["notes"]]
+    assert "installer-must-refresh" not in notes
+    harbour.source("one", P("a", "2-1"), date=1_900_000_000)
+    harbour.refresh()
+    assert harbour.changes("a") == {"a.x86_64": "2-1 one"}
+    if kind == DNF:  # the other one links to lists on the same machine, which are gone now
+        assert harbour.changes("--as-is", "a") == {"a.x86_64": "1-1 one"}

@@ -28,7 +28,7 @@ class Roles:
         why = clause.why if clause is not None else None
         if isinstance(why, JobWhy) or code == "asked":
             named = not isinstance(why, JobWhy) or bool(why.job.text)
-            return "asked" if named else "upgrade", None, None
+            return ("asked", None, None) if named else self._of_upgrade(build)
         if build.id in self._upgraded:
             return self._of_upgrade(build)
         if isinstance(why, Why) and why.owner is not None and why.owner is not build:
