@@ -339,7 +339,7 @@ class DnfState(RpmState):
         return groups
 
     def _widened(self, builds: list[Build]) -> list[Build]:
-        """With what obsoletes any of them."""
+        """With what obsoletes any of them, installed already or not."""
         offered = [one for one in builds if not one.installed]
         if not offered:
             return builds
@@ -347,8 +347,8 @@ class DnfState(RpmState):
         more = {
             one.id: one
             for build in offered
-            for one in self.pool.obsoleting(build)
-            if one.name not in names
+            for one in (*self.pool.obsoleting(build), *self.pool.recorded("O", build.name))
+            if one.name not in names and obsoletes(one, build)
         }
         return [*builds, *more.values()]
 
@@ -483,7 +483,9 @@ class DnfState(RpmState):
         return found + [
             one
             for one in self.pool.obsoleting(build)
-            if one.name != build.name and self.ways.same_vendor(build, one)
+            if one.name != build.name
+            and self.ways.same_vendor(build, one)
+            and not any(one.version == here.version for here in self.pool.installed(one.name))
         ]
 
     def _arch_may_follow(self, build: Build, other: Build) -> bool:

@@ -191,7 +191,6 @@ class ZyppState(RpmState):
         )
         found = Ways(
             both_words=False,
-            installed_obsoletes=True,
             downgrades_for_needs=False,
             weak=weak,
             old_recommends=True,
@@ -462,6 +461,7 @@ class ZyppState(RpmState):
         return found + [
             one for one in self.pool.obsoleting(build)
             if one.name != build.name and ways.same_vendor(build, one)
+            and not any(one.version == here.version for here in self.pool.installed(one.name))
         ]  # fmt: skip
 
     def _aligned(self, build: Build) -> list[Build]:

@@ -1,11 +1,11 @@
 """Which of several builds the host takes first where more than one would do (observed).
 
-the best number of a source; the host's own architecture; of each name the highest
+The best number of a source; the host's own architecture; of each name the highest
 version, the lower cost, the source read first; what is installed before all others;
 then those that a package already taken recommends; then, each time keeping the order so
 far, those that no newer build of the same name leaves behind, the higher version that
-all state for one capability, those that a package already taken suggests. Names stand in
-byte order before all that.
+all state for one capability, those of whose name something is installed, those that a
+package already taken suggests. Names stand in byte order before all that.
 """
 
 from __future__ import annotations
@@ -47,6 +47,7 @@ class Policy:
         if len(found) > 1:
             found = self._left_behind_last(found)
             found = _by_common_statement(found)
+            found = sorted(found, key=lambda one: not self.pool.installed(one.name))
             found = self._suggested_first(found)
         return found
 

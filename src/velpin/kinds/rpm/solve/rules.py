@@ -206,10 +206,9 @@ class Rules:
         if self.pool.record is None:
             return
         names = dict.fromkeys([one.name for one in build.provides] + list(build.facts.files))
-        if self.ways.installed_obsoletes:
-            for other in self.pool.recorded("O", build.name):
-                if other.name != build.name and obsoletes(other, build):
-                    yield Clause([-other.id, -build.id], Why("same name", other, None, build))
+        for other in self.pool.recorded("O", build.name):
+            if other.name != build.name and obsoletes(other, build):
+                yield Clause([-other.id, -build.id], Why("same name", other, None, build))
         seen: set[int] = set()
         for letter in ("C", "R"):
             for name in names:

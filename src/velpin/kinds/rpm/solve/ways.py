@@ -24,8 +24,6 @@ class Ways:
     """Whether what is recommended is installed along."""
     old_recommends: bool = False
     """Whether an upgraded package's recommends are followed that the old version had too."""
-    installed_obsoletes: bool = False
-    """Whether what an installed package obsoletes may not come."""
     best: bool = False
     """Whether only the best candidate of what was asked for will do."""
     same_vendor: Callable[[Build, Build], bool] = lambda one, other: True
