@@ -145,9 +145,7 @@ class Rules:
         return None
 
     def replaced(self, build: Build) -> Iterator[Build]:
-        """Installed packages that a build which is not installed says it replaces."""
-        if build.installed:
-            return
+        """Installed packages that an offered build says it replaces."""
         for relation in build.facts.of("O"):
             if isinstance(relation, Capability):
                 for old in self.pool.installed(relation.name):
@@ -187,12 +185,13 @@ class Rules:
                 if other.name != build.name and obsoletes(build, other):
                     yield Clause([-build.id, -other.id], Why("obsoletes", build, relation, other))
                     if other.installed and self.ways.replaced_by_all:
-                        yield from self._replacing_along(build, other)
+                        yield from self._replacing_along(build, other, relation)
 
-    def _replacing_along(self, build: Build, old: Build) -> Iterator[Clause]:
-        """All names that replace an installed package come together (observed)."""
+    def _replacing_along(self, build: Build, old: Build, relation: Capability) -> Iterator[Clause]:
+        """All names that say the very same of an installed package they replace come together
+        (observed)."""
         names: dict[str, list[int]] = {}
-        found = self.pool.obsoleting(old)
+        found = [one for one in self.pool.obsoleting(old) if relation in one.facts.of("O")]
         for one in found:
             if one.name in (build.name, old.name) or obsoletes(one, build):
                 continue

@@ -226,7 +226,10 @@ class Work:
         """Remember installed packages in whose place the candidates of a choice would come."""
         for literal in clause.literals:
             if literal > 0:
-                for old in self.rules.replaced(self.pool.build(literal)):
+                build = self.pool.build(literal)
+                if build.installed:
+                    continue
+                for old in (*self.pool.installed(build.name), *self.rules.replaced(build)):
                     if old.id not in self._mentioned:
                         self._mentioned[old.id] = None
                         self._again = True
