@@ -95,12 +95,11 @@ class Rules:
 
         Not where all that may come in their place meets it: what is installed stays anyway.
         """
-        if any(one < 0 for one in literals):
-            return
-        wanted = set(literals)
+        wanted = {one for one in literals if one > 0}
+        besides = [one for one in literals if one < 0]
         known: list[int] = []
         olds: list[Build] = []
-        for one in map(self.pool.build, literals):
+        for one in map(self.pool.build, sorted(wanted)):
             if one.installed:
                 if one.name != owner.name and not obsoletes(owner, one):
                     known.append(one.id)
@@ -111,11 +110,11 @@ class Rules:
             if old or one.id in self.granted:
                 known.append(one.id)
                 olds += [old] if old else []
-        if not known or len(known) == len(literals):
+        if not known or len(known) == len(wanted):
             return
         if not self.ways.focus_update and all(self._all_meet(old, wanted) for old in olds):
             return
-        yield Clause([-owner.id, *known], Why("stay with", owner, relation))
+        yield Clause([-owner.id, *besides, *known], Why("stay with", owner, relation))
 
     def _is_upgraded_away(self, old: Build, wanted: set[int]) -> bool:
         """Whether the upgrade changes an installed build, but to none of those wanted."""
