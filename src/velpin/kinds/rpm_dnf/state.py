@@ -12,7 +12,7 @@ from velpin.kinds.rpm.ini import Section, words
 from velpin.kinds.rpm.logins import section_logins
 from velpin.kinds.rpm.no import No
 from velpin.kinds.rpm.pattern import Named, Patterns, is_glob
-from velpin.kinds.rpm.pool import Build, obsoletes
+from velpin.kinds.rpm.pool import Build, is_newer, obsoletes
 from velpin.kinds.rpm.relation import Capability
 from velpin.kinds.rpm.solve.policy import Policy, by_number
 from velpin.kinds.rpm.solve.ways import Ways
@@ -485,7 +485,7 @@ class DnfState(RpmState):
             for one in self.pool.obsoleting(build)
             if one.name != build.name
             and self.ways.same_vendor(build, one)
-            and not any(one.version == here.version for here in self.pool.installed(one.name))
+            and all(is_newer(one, here) for here in self.pool.installed(one.name))
         ]
 
     def _arch_may_follow(self, build: Build, other: Build) -> bool:

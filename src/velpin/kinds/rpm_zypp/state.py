@@ -461,7 +461,7 @@ class ZyppState(RpmState):
         return found + [
             one for one in self.pool.obsoleting(build)
             if one.name != build.name and ways.same_vendor(build, one)
-            and not any(one.version == here.version for here in self.pool.installed(one.name))
+            and all(is_newer(one, here) for here in self.pool.installed(one.name))
         ]  # fmt: skip
 
     def _aligned(self, build: Build) -> list[Build]:

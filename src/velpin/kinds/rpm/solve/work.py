@@ -167,8 +167,8 @@ class Work:
         return any(self.search.reason(one) is clause for one in clause.literals if one > 0)
 
     def _met_beside(self, clause: Clause, relation: Relation) -> bool:
-        found = (one for one in self.pool.meeting(relation) if one.id not in clause.literals)
-        return any(self.search.value(one.id) for one in found)
+        found = {one for form in self.rules.forms(relation) for one in form if one > 0}
+        return any(self.search.value(one) for one in found.difference(clause.literals))
 
     def _begin(self) -> None:
         self.search = Search(self._expand)
