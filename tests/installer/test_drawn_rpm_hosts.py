@@ -11,7 +11,7 @@ from tests.installer.rpm_ask import PROGRAMS, RealInstaller
 from tests.installer.rpm_drawn import RpmDrawn
 from tests.rpm_harbour import DNF, ZYPP
 
-HOSTS = int(os.environ.get("VELPIN_DRAWN_RPM_HOSTS", "6"))
+HOSTS = int(os.environ.get("VELPIN_DRAWN_RPM_HOSTS", "4"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
 
 
@@ -39,7 +39,7 @@ def differences(seed: int, folder: Path, kind: str) -> tuple[list[str], int]:
 @pytest.mark.parametrize("kind", [DNF, ZYPP])
 def test_the_real_installer_does_what_is_foreseen(kind: str, tmp_path: Path) -> None:
     """On hosts this dense there are often several ways, and which is found first is not all
-    known: at most one of ten requests may differ (docs/how-hosts-choose/rpm.md)."""
+    known: at most one of twenty requests may differ (docs/how-hosts-choose/rpm.md)."""
     if PROGRAMS[kind] is None:
         pytest.skip(f"no installer of kind {kind} on this machine")
     found, asked = [], 0
@@ -47,4 +47,4 @@ def test_the_real_installer_does_what_is_foreseen(kind: str, tmp_path: Path) -> 
         told, count = differences(seed, tmp_path / str(seed), kind)
         found += told
         asked += count
-    assert len(found) <= asked // 10, "\n".join(found)
+    assert len(found) <= asked // 20, "\n".join(found)
