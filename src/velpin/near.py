@@ -4,6 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from heapq import nsmallest
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from velpin.store.index import Index
 
 _LEAST = 72
 """Likeness in percent below which a name is not worth showing."""
@@ -17,6 +22,31 @@ def nearest(name: str, names: Iterable[str], most: int = 5) -> list[str]:
         name.lower(), list(names), scorer=fuzz.ratio, score_cutoff=_LEAST, limit=most
     )
     return [str(one[0]) for one in sorted(found, key=lambda one: (-one[1], one[0]))]
+
+
+def named_near(
+    name: str, known: Iterable[str], off: Iterable[tuple[str, Index]]
+) -> tuple[str, ...]:
+    """Names like one that is not known; those that only sources switched off have say so."""
+    names = set(known)
+    only_off: dict[str, str] = {}
+    for handle, index in off:
+        for one in index.names():
+            only_off.setdefault(one, handle)
+    found = nearest(name, names.union(only_off))
+    return tuple(one if one in names else f"{one} ({only_off[one]}, off)" for one in found)
+
+
+def search(indexes: Iterable[Index], text: str, most: int) -> tuple[list[tuple[str, str]], int]:
+    """Names and summaries that hold every word of a text, best first, and how many there are."""
+    words = [word for word in text.lower().split() if word]
+    met: dict[str, str] = {}
+    for index in indexes:
+        for name, summary in index.speaking_of(words) if words else ():
+            met.setdefault(name, summary)
+    worth = Worth(words)
+    ranked = nsmallest(most, met, key=lambda name: (worth(name, met[name]), len(name), name))
+    return [(name, met[name]) for name in ranked], len(met)
 
 
 class Worth:

@@ -5,6 +5,7 @@ Which compression a file has is told by its first bytes, never by its name.
 
 from __future__ import annotations
 
+import hashlib
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
@@ -15,6 +16,8 @@ from velpin.errors import HostFileError
 EXTENSIONS = (".xz", ".gz", ".bz2", ".zst", ".lz4", ".lzma", "")
 """Endings of index files that can be read, the empty one for plain text."""
 
+MOST_UNPACKED = 200
+"""How many times its packed size an index may have unpacked, where that is not promised."""
 _CHUNK = 1 << 20
 _PIECE = 4 << 20
 _MAGIC = (
@@ -137,3 +140,19 @@ def _zstd() -> _Unpacker:
     except ImportError:
         from backports import zstd
     return zstd.ZstdDecompressor()  # type: ignore[no-any-return,unused-ignore]
+
+
+def measured(path: Path, digest: str, most: int) -> tuple[int, str]:
+    """How many bytes a file unpacks to, and their digest by the name of its kind (empty for
+    none); what unpacks to more than `most` is not read on.
+
+    Raises HostFileError where it is damaged.
+    """
+    size, told = 0, hashlib.new(digest) if digest else None
+    for piece in unpacked(path):
+        size += len(piece)
+        if size > most:
+            break
+        if told:
+            told.update(piece)
+    return size, told.hexdigest() if told else ""

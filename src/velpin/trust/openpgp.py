@@ -209,6 +209,19 @@ def _signature_packets(block: bytes, where: str) -> list[Any]:
     return [packet for packet in packets if packet.tag == Tag.Signature]
 
 
+def explain_missing(problem: MissingKey, handle: str, told: Sequence[str]) -> MissingKey:
+    """A missing key's error with what was wrong with the named ones, and the command that
+    would add the key to a source."""
+    ids = ", ".join(problem.key_ids)
+    beside = f" ({'; '.join(told)})" if told else ""
+    return MissingKey(
+        problem.message + beside,
+        problem.key_ids,
+        f"get key {ids} from whoever runs the source, compare its fingerprint, then:"
+        f" velpin add {handle} --key FILE-or-URL",
+    )
+
+
 def key_with(keys: Iterable[Key], issuer: str) -> Key | None:
     """The key one of whose parts has this fingerprint or key id."""
     issuer = issuer.upper()

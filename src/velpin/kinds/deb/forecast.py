@@ -226,17 +226,13 @@ def _no_answer(host: DebState, request: Request, no: No) -> Answer:
 
 def near_names(host: DebState, name: str) -> tuple[str, ...]:
     """Names like one that is not known, also across sources switched off."""
-    from velpin.near import nearest
+    from velpin.near import named_near
 
     names = host.offered_names().union(host.installed_names())
     for _, index in host.indexes:
         names.update(index.provided_names())
-    off: dict[str, str] = {}
-    for source, index in host.indexes_off():
-        for one in index.names():
-            off.setdefault(one, source.handle)
-    found = nearest(name, names.union(off))
-    return tuple(one if one in names else f"{one} ({off[one]}, off)" for one in found)
+    off = ((source.handle, index) for source, index in host.indexes_off())
+    return named_near(name, names, off)
 
 
 def notes(host: DebState, answers: Sequence[Answer]) -> list[Reason]:

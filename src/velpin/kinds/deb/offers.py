@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from heapq import nsmallest
 
 from velpin.about import Met
 from velpin.errors import Refusal
@@ -13,7 +12,7 @@ from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import version_key
 from velpin.model import Offer, OfferState
-from velpin.near import Worth
+from velpin.near import search
 from velpin.store.index import Index, Row
 
 
@@ -108,14 +107,8 @@ def find_source(host: DebState, handle: str) -> DebSource:
 
 def find(host: DebState, text: str, most: int = 40) -> tuple[list[Met], int]:
     """Names and summaries that hold every word of a text, best first, and how many there are."""
-    words = [word for word in text.lower().split() if word]
-    met: dict[str, str] = {}
-    for index in _searched(host):
-        for name, summary in index.speaking_of(words) if words else ():
-            met.setdefault(name, summary)
-    worth = Worth(words)
-    ranked = nsmallest(most, met, key=lambda name: (worth(name, met[name]), len(name), name))
-    return [_met(host, name, met[name]) for name in ranked], len(met)
+    found, count = search(_searched(host), text, most)
+    return [_met(host, name, summary) for name, summary in found], count
 
 
 def _searched(host: DebState) -> Iterator[Index]:

@@ -28,22 +28,20 @@ from velpin.errors import (
     VelpinError,
 )
 from velpin.fetch.download import Transport
-from velpin.fetch.unpack import unpacked
+from velpin.fetch.unpack import MOST_UNPACKED, measured
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.copies import wanted_indexes
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.trust import NamedKeys, named_keys
+from velpin.kinds.deb.trust import named_keys
 from velpin.store.shelf import Fetched
-from velpin.trust.openpgp import Signed, verify_clear, verify_detached
+from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_detached
 
 _ENDINGS = (".xz", ".zst", ".gz", ".bz2", ".lz4", ".lzma", "")
 _IDENTITY = ("origin", "label", "codename")
 _MAY_CHANGE = ("suite", "version")
 _LARGEST_UNPROMISED = 512 << 20
-_MOST_UNPACKED = 200
-"""How many times its packed size an index may have unpacked, where that is not promised."""
 
 
 @dataclass(slots=True)
@@ -219,7 +217,7 @@ class _Fetch:
         try:
             return self._check_signature(data, signature, where)
         except MissingKey as problem:
-            raise explain_missing(problem, self.source, self.named) from problem
+            raise explain_missing(problem, self.source.handle, self.named.problems) from problem
 
     def _check_signature(self, data: bytes, signature: bytes | None, where: str) -> Signed:
         if signature is None:
@@ -406,19 +404,15 @@ class _Fetch:
     def _check_inside(self, plain: str, promises: dict[str, Promise], path: Path) -> None:
         """What a compressed index holds must be what the release file promises of it."""
         promise = promises.get(plain)
-        digest = hashlib.new(promise.digest.replace("sum", "")) if promise else None
-        size, most = 0, promise.size if promise else path.stat().st_size * _MOST_UNPACKED
+        most = promise.size if promise else path.stat().st_size * MOST_UNPACKED
         try:
-            for piece in unpacked(path):
-                size += len(piece)
-                if size > most:
-                    break
-                if digest:
-                    digest.update(piece)
+            size, digest = measured(
+                path, promise.digest.replace("sum", "") if promise else "", most
+            )
         except HostFileError as problem:
             path.unlink(missing_ok=True)
             raise ChecksumMismatch(f"{self.base}{plain}: {problem.what}") from problem
-        wrong = digest and promise and digest.hexdigest() != promise.value
+        wrong = promise and digest != promise.value
         if size > most or (promise and size != promise.size) or wrong:
             path.unlink(missing_ok=True)
             raise ChecksumMismatch(
@@ -453,28 +447,14 @@ def _has_section(release: Release, section: str) -> bool:
 
 
 def _check_digest(path: Path, promise: Promise, url: str) -> None:
-    digest = hashlib.new(promise.digest.replace("sum", ""))
     with path.open("rb") as file:
-        for piece in iter(lambda: file.read(1 << 20), b""):
-            digest.update(piece)
+        digest = hashlib.file_digest(file, promise.digest.replace("sum", ""))
     if digest.hexdigest() != promise.value or path.stat().st_size != promise.size:
         path.unlink(missing_ok=True)
         raise ChecksumMismatch(
             f"{url}: its {promise.digest} is not the one the release file promises",
             "the source may be in the middle of an update; try again in a few minutes",
         )
-
-
-def explain_missing(problem: MissingKey, source: DebSource, named: NamedKeys) -> MissingKey:
-    """A missing key's error with the command that would add the key."""
-    ids = ", ".join(problem.key_ids)
-    told = "; ".join(named.problems)
-    return MissingKey(
-        problem.message + (f" ({told})" if told else ""),
-        problem.key_ids,
-        f"get key {ids} from whoever runs the source, compare its fingerprint, then:"
-        f" velpin add {source.handle} --key FILE-or-URL",
-    )
 
 
 def _release_base(source: DebSource) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from heapq import nsmallest
 
 from velpin.about import Met
 from velpin.errors import Refusal
@@ -12,7 +11,7 @@ from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import version_key
 from velpin.model import Offer, OfferState
-from velpin.near import Worth
+from velpin.near import search
 from velpin.store.index import Index, Row
 
 
@@ -83,14 +82,8 @@ def offers_from(host: RpmState, handle: str, glob: str = "*") -> list[Offer]:
 
 def find(host: RpmState, text: str, most: int = 40) -> tuple[list[Met], int]:
     """Names and summaries that hold every word of a text, best first, and how many there are."""
-    words = [word for word in text.lower().split() if word]
-    met: dict[str, str] = {}
-    for index in _searched(host):
-        for name, summary in index.speaking_of(words) if words else ():
-            met.setdefault(name, summary)
-    worth = Worth(words)
-    ranked = nsmallest(most, met, key=lambda name: (worth(name, met[name]), len(name), name))
-    return [_met(host, name, met[name]) for name in ranked], len(met)
+    found, count = search(_searched(host), text, most)
+    return [_met(host, name, summary) for name, summary in found], count
 
 
 def _searched(host: RpmState) -> Iterator[Index]:

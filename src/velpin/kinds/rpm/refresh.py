@@ -26,7 +26,7 @@ from velpin.errors import (
     ReleaseRefused,
     VelpinError,
 )
-from velpin.fetch.unpack import unpacked
+from velpin.fetch.unpack import MOST_UNPACKED, measured
 from velpin.kinds.rpm.repomd import STRONG, Listed, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
 from velpin.store.shelf import Fetched
@@ -36,8 +36,6 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.state import RpmState
 
 _LARGEST = 16 << 20
-_MOST_UNPACKED = 200
-"""How many times its packed size a list may have unpacked, where that is not promised."""
 
 
 @dataclass(slots=True)
@@ -152,7 +150,7 @@ class _Fetch:
         if not self.source.signed_index:
             return ()
         from velpin.kinds.rpm.trust import named_keys
-        from velpin.trust.openpgp import verify_detached
+        from velpin.trust.openpgp import explain_missing, verify_detached
 
         signature = self.next.path("repomd.asc.new")
         try:
@@ -166,14 +164,7 @@ class _Fetch:
         try:
             return verify_detached(data, signature.read_bytes(), named.keys, url).signers
         except MissingKey as problem:
-            ids = ", ".join(problem.key_ids)
-            told = "; ".join(named.problems)
-            raise MissingKey(
-                problem.message + (f" ({told})" if told else ""),
-                problem.key_ids,
-                f"get key {ids} from whoever runs the source, compare its fingerprint, then:"
-                f" velpin add {self.source.handle} --key FILE-or-URL",
-            ) from problem
+            raise explain_missing(problem, self.source.handle, named.problems) from problem
 
     def _keep(self, data: bytes) -> None:
         from velpin.change.disk import write_file
@@ -217,10 +208,8 @@ class _Fetch:
         else:
             got = self.transport.get(url, target, label=label, most=1 << 30)
         self.result.bytes += got.size
-        digest = hashlib.new(listed.digest)
         with target.open("rb") as file:
-            for piece in iter(lambda: file.read(1 << 20), b""):
-                digest.update(piece)
+            digest = hashlib.file_digest(file, listed.digest)
         if digest.hexdigest() != listed.value:
             target.unlink(missing_ok=True)
             raise ChecksumMismatch(
@@ -232,19 +221,13 @@ class _Fetch:
     def _check_inside(self, url: str, listed: Listed, path: Path) -> None:
         """What a compressed list holds must be what is promised of it."""
         check = listed.open_digest in STRONG and bool(listed.open_value)
-        digest = hashlib.new(listed.open_digest) if check else None
-        size, most = 0, listed.open_size or path.stat().st_size * _MOST_UNPACKED
+        most = listed.open_size or path.stat().st_size * MOST_UNPACKED
         try:
-            for piece in unpacked(path):
-                size += len(piece)
-                if size > most:
-                    break
-                if digest:
-                    digest.update(piece)
+            size, digest = measured(path, listed.open_digest if check else "", most)
         except HostFileError as problem:
             path.unlink(missing_ok=True)
             raise ChecksumMismatch(f"{url}: {problem.what}") from problem
-        wrong = digest is not None and digest.hexdigest() != listed.open_value
+        wrong = check and digest != listed.open_value
         if size > most or (listed.open_size and size != listed.open_size) or wrong:
             path.unlink(missing_ok=True)
             raise ChecksumMismatch(f"{url}: unpacked it is not what repomd.xml promises")

@@ -16,7 +16,7 @@ from velpin.kinds.rpm.database import find_database, read_database
 from velpin.kinds.rpm.ini import words
 from velpin.kinds.rpm.no import No
 from velpin.kinds.rpm.pattern import Named, Patterns
-from velpin.kinds.rpm.pool import Build, Origin, Pool
+from velpin.kinds.rpm.pool import Build, Origin, Pool, is_newer
 from velpin.kinds.rpm.solve.policy import Policy, by_number
 from velpin.kinds.rpm.solve.ways import Ways
 from velpin.kinds.rpm.solve.work import Job, Work
@@ -159,10 +159,6 @@ class RpmState(ABC):
     @abstractmethod
     def why_locked(self, build: Build) -> Reason | None:
         """Why an installed build may not change, None where it may."""
-
-    @abstractmethod
-    def targets(self, build: Build) -> list[Build]:
-        """What an installed build may change to in the upgrade."""
 
     @property
     @abstractmethod
@@ -388,6 +384,44 @@ class RpmState(ABC):
     @cached_property
     def _by_handle(self) -> dict[str, RpmSource]:
         return {source.handle: source for source in self.sources}
+
+    # -- what the upgrade may change -------------------------------------------------------
+
+    def moves(self, build: Build) -> tuple[list[Build], bool]:
+        """What an installed build may change to unasked, from whatever source; and whether it
+        does so of itself, as the best source that has anything for it has something newer."""
+        found = self._alike_or_newer(build)
+        newer = [one for one in found if self.is_change(build, one)]
+        return newer, any(self.is_change(build, one) for one in by_number(found))
+
+    def targets(self, build: Build) -> list[Build]:
+        """What an installed build changes to of itself in the upgrade."""
+        found, of_itself = self.moves(build)
+        return found if of_itself else []
+
+    def is_change(self, build: Build, other: Build) -> bool:
+        """Whether it would be an upgrade to come from one to the other."""
+        return other.name != build.name or is_newer(other, build)
+
+    def _alike_or_newer(self, build: Build) -> list[Build]:
+        may_follow = self.ways.same_vendor
+        found = [
+            one
+            for one in self.pool.named(build.name)
+            if not one.installed
+            and not is_newer(build, one)
+            and may_follow(build, one)
+            and (one.arch == build.arch or not self.archs.beside(build.arch, one.arch))
+        ]
+        return found + [
+            one
+            for one in self.pool.obsoleting(build)
+            if one.name != build.name
+            and may_follow(build, one)
+            and all(is_newer(one, here) for here in self.pool.installed(one.name))
+        ]
+
+    # -- single names ----------------------------------------------------------------------
 
     def choice_of(self, name: str) -> Build | None:
         """What a request for a name would take, its needs aside; of an installed package

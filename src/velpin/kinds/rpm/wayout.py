@@ -47,7 +47,7 @@ def ways_out(
 def _changes(host: RpmState, texts: Sequence[str], found: Forecast) -> Iterator[_Change]:
     for answer in found.answers:
         if answer.problem is None:
-            yield from _in_another_version(host, texts, found.answers, answer)
+            yield from _in_another_version(host, found.answers, answer)
     reasons = list(_all_of([*found.chain, *(a.problem for a in found.answers if a.problem)]))
     for reason in reasons:
         yield from _sources_on(host, texts, reason)
@@ -66,7 +66,7 @@ def _all_of(reasons: Sequence[Reason]) -> Iterator[Reason]:
 
 
 def _in_another_version(
-    host: RpmState, texts: Sequence[str], answers: Sequence[Answer], answer: Answer
+    host: RpmState, answers: Sequence[Answer], answer: Answer
 ) -> Iterator[_Change]:
     builds = [
         one

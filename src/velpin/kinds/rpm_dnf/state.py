@@ -12,14 +12,13 @@ from velpin.kinds.rpm.ini import Section, words
 from velpin.kinds.rpm.logins import section_logins
 from velpin.kinds.rpm.no import No
 from velpin.kinds.rpm.pattern import Named, Patterns, is_glob
-from velpin.kinds.rpm.pool import Build, is_newer, obsoletes
+from velpin.kinds.rpm.pool import Build, obsoletes
 from velpin.kinds.rpm.relation import Capability
 from velpin.kinds.rpm.solve.policy import Policy, by_number
 from velpin.kinds.rpm.solve.ways import Ways
 from velpin.kinds.rpm.solve.work import Job, Work
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
-from velpin.kinds.rpm.version import compare
 from velpin.kinds.rpm_dnf import KIND
 from velpin.kinds.rpm_dnf.config import (
     FOLDERS,
@@ -444,56 +443,23 @@ class DnfState(RpmState):
         staying: set[int] = set()
         policy = Policy(self.pool)
         for build in self.pool.all_installed():
-            found = self.followers(build)
-            wanted = self.targets(build)
+            found, of_itself = self.moves(build)
             if found:
                 targets[build.id] = found
                 upgrade.append(build)
-            if not wanted:
+            if not of_itself:
                 staying.add(build.id)
             if self.best:
-                best = policy.best(by_number(wanted)) if wanted else [build]
+                best = policy.best(by_number(found)) if of_itself else [build]
                 jobs.append(Job("", best, fresh=True))
         work = Work(self.pool, self.ways, jobs, upgrade)
         work.rules.targets = targets
         work.staying = staying
         return work
 
-    def followers(self, build: Build) -> list[Build]:
-        """What an installed build may change to unasked, from whatever source."""
-        return [one for one in self._alike_or_newer(build) if _changes(build, one)]
-
-    def targets(self, build: Build) -> list[Build]:
-        """What an installed build changes to in the upgrade; none where the best source that
-        has anything for it has nothing newer."""
-        found = self._alike_or_newer(build)
-        if not any(_changes(build, one) for one in by_number(found)):
-            return []
-        return [one for one in found if _changes(build, one)]
-
-    def _alike_or_newer(self, build: Build) -> list[Build]:
-        found = [
-            one
-            for one in self.pool.named(build.name)
-            if not one.installed
-            and compare(one.version, build.version) >= 0
-            and self.ways.same_vendor(build, one)
-            and self._arch_may_follow(build, one)
-        ]
-        return found + [
-            one
-            for one in self.pool.obsoleting(build)
-            if one.name != build.name
-            and self.ways.same_vendor(build, one)
-            and all(is_newer(one, here) for here in self.pool.installed(one.name))
-        ]
-
-    def _arch_may_follow(self, build: Build, other: Build) -> bool:
-        return build.arch == other.arch or not self.archs.beside(build.arch, other.arch)
-
-
-def _changes(build: Build, other: Build) -> bool:
-    return compare(other.version, build.version) > 0 or obsoletes(other, build)
+    def is_change(self, build: Build, other: Build) -> bool:
+        """Also to one of the same version that obsoletes its own name."""
+        return super().is_change(build, other) or obsoletes(other, build)
 
 
 def _each_architecture(builds: list[Build]) -> list[list[Build]]:

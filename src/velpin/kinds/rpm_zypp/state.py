@@ -401,17 +401,20 @@ class ZyppState(RpmState):
         targets: dict[int, list[Build]] = {}
         upgrade: list[Build] = []
         jobs: list[Job] = []
+        staying: set[int] = set()
         for build in self.pool.all_installed():
             if self.lock_of(build):
                 jobs.append(Job("", [build]))
                 continue
-            found = self.followers(build)
+            found, of_itself = self.moves(build)
             if found:
                 targets[build.id] = found
                 upgrade.append(build)
+            if not of_itself:
+                staying.add(build.id)
         work = Work(self.pool, self.ways, jobs, upgrade)
         work.rules.targets = targets
-        work.staying = {one.id for one in upgrade if not self.targets(one)}
+        work.staying = staying
         return work
 
     def _realigned(self) -> Work:
@@ -437,33 +440,6 @@ class ZyppState(RpmState):
                 rules.must_go.add(build.id)
         return work
 
-    def followers(self, build: Build) -> list[Build]:
-        """What an installed build may change to unasked, from whatever source."""
-        return [one for one in self._alike_or_newer(build) if _changes(build, one)]
-
-    def targets(self, build: Build) -> list[Build]:
-        """What an installed build changes to in the upgrade; none where the best source that
-        has anything for it has nothing newer."""
-        found = self._alike_or_newer(build)
-        if not any(_changes(build, one) for one in by_number(found)):
-            return []
-        return [one for one in found if _changes(build, one)]
-
-    def _alike_or_newer(self, build: Build) -> list[Build]:
-        ways = self.ways
-        found = [
-            one for one in self.pool.named(build.name)
-            if not one.installed
-            and compare(one.version, build.version) >= 0
-            and ways.same_vendor(build, one)
-            and (one.arch == build.arch or not self.archs.beside(build.arch, one.arch))
-        ]  # fmt: skip
-        return found + [
-            one for one in self.pool.obsoleting(build)
-            if one.name != build.name and ways.same_vendor(build, one)
-            and all(is_newer(one, here) for here in self.pool.installed(one.name))
-        ]  # fmt: skip
-
     def _aligned(self, build: Build) -> list[Build]:
         """What an installed build may go to when all is realigned, as configured."""
         config = self.config
@@ -478,7 +454,3 @@ class ZyppState(RpmState):
                 if one.name != build.name or compare(one.version, build.version) >= 0
             ]  # fmt: skip
         return found
-
-
-def _changes(build: Build, other: Build) -> bool:
-    return other.name != build.name or compare(other.version, build.version) > 0
