@@ -5,7 +5,6 @@ Which compression a file has is told by its first bytes, never by its name.
 
 from __future__ import annotations
 
-import hashlib
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
@@ -148,6 +147,8 @@ def measured(path: Path, digest: str, most: int) -> tuple[int, str]:
 
     Raises HostFileError where it is damaged.
     """
+    import hashlib
+
     size, told = 0, hashlib.new(digest) if digest else None
     for piece in unpacked(path):
         size += len(piece)
