@@ -104,6 +104,23 @@ class Tree:
                     found[tail] = None
         return sorted(found, key=os.fsencode)
 
+    def folders(self, folder: str) -> list[str]:
+        """Names of the folders in a folder in byte order; those of files not written yet too."""
+        found: dict[str, None] = {}
+        try:
+            with os.scandir(self.path(folder)) as entries:
+                found = {entry.name: None for entry in entries if entry.is_dir()}
+        except (FileNotFoundError, NotADirectoryError):
+            pass
+        except OSError as problem:
+            raise HostFileError(folder, 0, _why(problem)) from problem
+        head = "" if folder in ("", ".") else f"{folder}/"
+        for name, text in self.overlay.items():
+            inner, slash, _ = name.removeprefix(head).partition("/")
+            if name.startswith(head) and slash and text is not None:
+                found[inner] = None
+        return sorted(found, key=os.fsencode)
+
     def _is_file(self, folder: str, entry: os.DirEntry[str]) -> bool:
         if entry.is_symlink():
             return self.path(f"{folder}/{entry.name}").is_file()

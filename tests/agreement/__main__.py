@@ -12,7 +12,7 @@ from pathlib import Path
 
 from tests.agreement.hosts import archive, compare, sample
 
-KINDS = ("deb", "rpm-dnf", "rpm-zypp")
+KINDS = ("deb", "rpm-dnf", "rpm-zypp", "alpm")
 
 
 def main(words: list[str]) -> int:

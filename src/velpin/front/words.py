@@ -44,6 +44,17 @@ SENTENCES = {
     "lower-cost": "the very same version costs less from {source} than from {others}",
     "read-first": "{source} and {others} have the very same version; it comes from the one read"
     " first",
+    "stands-first": "{source} stands before {others}, and the first that has it wins whatever the"
+    " version",
+    "goes-down": "the host's installer takes it though {installed} is installed, which is newer",
+    "again": "{version} is installed already; asked for by name it is installed again",
+    "section-asked": "{version} is what {source} has",
+    "in-group": "{package} is in the group {name}",
+    "provider-installed": "{package} is installed, so it goes before others that provide {name}",
+    "needed-otherwise": "another package that was asked for needs {name} {version} from {source};"
+    " by itself it would be {asked}",
+    "dropped-for": "{package} comes, conflicts with it and provides it: the host's installer leaves"
+    " {name} out without a word",
     "obsoletes-asked": "{package} says that it replaces {name}",
     "provides-asked": "{package} provides {name}",
     # why an offer was passed over
@@ -55,6 +66,14 @@ SENTENCES = {
     "listed-later": "the very same version, listed after {first}",
     "not-asked-version": "{asked} was asked for",
     "not-asked-source": "{asked} was asked for",
+    "stands-later": "{source} stands before it",
+    "newer-stands-later": "newer, but {source} stands before it and has {version}",
+    "not-its-usage": "the Usage of {source} leaves out installing",
+    "provider-not-installed": "{package} is installed and goes before",
+    "later-name": "{package} goes before by its name",
+    "is-ignored": "{name} is ignored at {place}",
+    "is-ignored-group": "{name} is in {group}, which is ignored at {place}",
+    "taken-already": "{name} {version} is taken already, and no choice is taken back",
     "is-excluded": "kept out by {pattern} at {place}",
     "not-included": "not among what is let in: {patterns}",
     "module-off": "module {module} has no active stream",
@@ -97,6 +116,24 @@ SENTENCES = {
     "target-unknown": "the target release {target} ({place}) is none that a source has; the host's"
     " installer refuses every request",
     "files-refused": "{what}; the host's installer refuses every request because of it",
+    "asked-twice": "{name} is asked for from {source} and from {other}; the host's installer takes"
+    " one of a name",
+    "wrong-arch-asked": "{name} {version} from {source} is for {arch}, this host takes {archs}; no"
+    " other source is tried",
+    "never-refreshed": "no list here yet of {sources}: with a source that was never refreshed the"
+    " host's installer refuses whatever would change anything; velpin refresh",
+    "not-for-requests": "{sources} has {name}, but its Usage leaves out installing; {name}%SOURCE"
+    " takes it all the same",
+    "path-in": "the host's installer takes no paths; {name} is in {packages}",
+    "path-unknown": "the host's installer takes no paths, and no list of files that is here has"
+    " {name}; velpin refresh --files fetches such lists",
+    "conflict-coming": "{name} {version} and {other} {other_version} both come and cannot stand"
+    " beside each other ({relation})",
+    "conflict-installed": "{name} {version} and the installed {other} {other_version} cannot stand"
+    " beside each other ({relation}); the installer will ask whether to remove {other}, its"
+    " default is no",
+    "would-break": "the installed {name} {version} needs {relation}, and {other}{then} would not"
+    " do",
     "unmet": "not all that it needs can be had together",
     "host-unmet": "the host as it is has relations that do not hold, of {packages}; its installer"
     " refuses every request that does not mend them",
@@ -138,6 +175,8 @@ SENTENCES = {
     "not-confined": "{source} would still give everything: number {number}",
     "comes-all-the-same": "{name} would still come from {source}: number {number}",
     "still-not-over": "{source} would still not win over {other}, which has number {number}",
+    "still-stands-later": "{other} would still stand before {source}",
+    "comes-unasked": "{name} would still come from {source} unasked",
     "kept-out": "{name} would not come from {source}",
     "other-comes": "{name} would still come in {chosen}, not {version}",
     "never-there": "{name} could not be had any more: there is nothing like {version}",
@@ -180,6 +219,9 @@ SENTENCES = {
     "says-keep": "keep {names} as it is, at {number}",
     "says-bar": "bar {names} from {sources}",
     "says-only-version": "of that name only {names}",
+    "says-ignore": "keep {names}: ignored in upgrades and as dependencies",
+    "says-ignore-group": "keep the packages of {names}: ignored in upgrades and as dependencies",
+    "says-usage": "{sources} is used only to {uses}",
     "says-never": "never {names}",
     "says-bar-version": "bar {names} in version {version}",
     "says-target": "prefer the release {target} ({sources})",
@@ -194,6 +236,15 @@ SENTENCES = {
     "rule-not-there": "the sources it names do not have {names}",
     "rule-no-package": "no package is called {names}",
     "rule-odd": "the host's installer passes it over",
+    # questions of the host's installer
+    "will-ask-provider": "the installer will ask which is to provide {name}: {providers}; its"
+    " default is the first, {package}",
+    "will-ask-ignored": "the installer will ask whether to install {name} though it is ignored"
+    " ({place}); its default is yes",
+    "will-ask-replace": "the installer will ask whether to replace {name} by {package} from"
+    " {source}; its default is yes",
+    "will-ask-members": "the installer will ask which of the {count} packages of {name} to install;"
+    " its default is all",
     # notes
     "taken-as-pattern": "{text} is no package; the host's installer takes the text as a pattern,"
     " and it fits {count}",
@@ -207,6 +258,11 @@ SENTENCES = {
     "no-suite": "{source} has no suite {asked}; it has {has}; try --suite {better}",
     "no-key-named": "{source} checks its packages' signatures and names no key that is here: the"
     " host's installer will ask for one, or refuse; --key FILE-or-URL names it",
+    "list-not-signed": "the list of {source} is not signed; its packages must be, by this key",
+    "ring-must-know": "{source} has its signatures checked against the host's ring of keys: the"
+    " installer refuses what no trusted key of it signed; --key FILE-or-URL brings one in",
+    "key-for-section": "the key goes into the host's ring without being trusted there; only"
+    " {source} takes it, and with it any other key of the ring",
     "nothing-checked": "nothing of {source} is checked: neither its index nor its packages",
     "nothing-there": "{source} has nothing for this host: {what}",
     "wrong-release": "{source} is made for {asked}, this host is {here}, and the source has"
@@ -243,6 +299,9 @@ DECIDED = {
     "architecture": "the host's own architecture",
     "cost": "the lower cost",
     "reading order": "the order of reading",
+    "order of sources": "the order of sources",
+    "group": "its group",
+    "conflict": "a conflict",
     "request": "as asked",
 }
 
@@ -285,6 +344,8 @@ def sentence(reason: Reason) -> str:
     facts["bound"] = f" {facts['version']}" if facts.get("version") else ""
     if reason.code == "says-lock" and facts.get("sources"):
         facts["from"] = f" from {facts['sources']}"
+    if reason.code == "would-break":
+        facts["then"] = f" {facts['then']}" if facts.get("then") else " would go, the rest"
     number = int(facts.get("number") or 0)
     facts["older"] = ", even where that means going back" if number >= _GOES_BACK else ""
     facts["meaning"] = next(told for least, told in MEANINGS if number >= least)

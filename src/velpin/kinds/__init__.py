@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from velpin.kinds.base import Host, Kind
     from velpin.store.shelf import Shelf
 
-KINDS = ("velpin.kinds.rpm_zypp", "velpin.kinds.rpm_dnf", "velpin.kinds.deb")
+KINDS = ("velpin.kinds.rpm_zypp", "velpin.kinds.rpm_dnf", "velpin.kinds.alpm", "velpin.kinds.deb")
 """Modules of the kinds, in the order in which they are asked."""
 
 

@@ -75,15 +75,21 @@ class Shelf:
 
     # -- parsed indexes ------------------------------------------------------------------
 
-    def parsed(self, path: Path, parts: Callable[[Path], list[Part]]) -> Index:
-        """The parsed index of a file, made now where there is none or the file has changed.
+    def parsed(
+        self,
+        path: Path,
+        parts: Callable[[Path], list[Part]],
+        stamp_of: Callable[[Path], Stamp] = Stamp.of,
+    ) -> Index:
+        """The parsed index of a file, made now where there is none or the file has changed;
+        `stamp_of` tells that of what is no single file.
 
         Raises HostFileError where the file cannot be read.
         """
         if path in self._open:
             return self._open[path]
         try:
-            stamp = Stamp.of(path)
+            stamp = stamp_of(path)
         except OSError as problem:
             raise HostFileError(str(path), 0, problem.strerror or "cannot be read") from problem
         name = f"{_short(path.name)}-{zlib.crc32(os.fsencode(path)):08x}.index"

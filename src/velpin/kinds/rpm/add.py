@@ -14,6 +14,7 @@ from urllib.parse import urlsplit
 
 from velpin.change.keyshow import agreeing, shown
 from velpin.change.plan import Plan, SourceWish
+from velpin.change.snippet import is_shell_line, name_from
 from velpin.errors import (
     BadKey,
     BadSignature,
@@ -110,7 +111,7 @@ def _plain(host: RpmState, wish: SourceWish) -> Section:
         )
     if not urlsplit(wish.address).scheme:
         raise UsageError(f"{wish.address!r} is no address: no scheme such as https:")
-    name = wish.handle or _name_from(wish.address)
+    name = wish.handle or name_from(wish.address)
     text = f"[{name}]\nname={name}\nbaseurl={wish.address}\nenabled=1\ngpgcheck=1\n"
     return read_sections(text.encode(), "the address")[0]
 
@@ -129,7 +130,7 @@ def read_snippet(text: str, name: str = "") -> list[Section]:
             f"{shown_as} names no source", "expected a section `[name]` with `baseurl=ADDRESS`"
         )
     body = [line if at >= first else "" for at, line in enumerate(lines)]
-    body = ["" if _is_shell(line) else line for line in body]
+    body = ["" if is_shell_line(line) else line for line in body]
     found = read_sections("\n".join(body).encode(), shown_as, joined=True)
     sections = [one for one in found if one.name != "main"]
     for section in sections:
@@ -138,19 +139,6 @@ def read_snippet(text: str, name: str = "") -> list[Section]:
                 shown_as, section.line, f"{section.name} has no baseurl, mirrorlist or metalink"
             )
     return sections
-
-
-def _is_shell(line: str) -> bool:
-    """The closing line of a command that vendors print around a snippet."""
-    return bool(re.fullmatch(r"\s*(EOF|EOL|END|_EOF_|'|\"|EOT)\s*", line))
-
-
-def _name_from(address: str) -> str:
-    parts = urlsplit(address)
-    host = (parts.hostname or "").removeprefix("www.").split(".")
-    inner = [one for one in parts.path.split("/") if one and "$" not in one]
-    text = "-".join([*host[:1], *inner[-1:]]) or "source"
-    return re.sub(r"[^a-z0-9.+-]+", "-", text.lower()).strip("-") or "source"
 
 
 def _one(host: RpmState, wish: SourceWish, section: Section, transport: Transport) -> Wanted:

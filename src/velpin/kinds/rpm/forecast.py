@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from velpin.errors import HostFileError
+from velpin.kinds.no import No
 from velpin.kinds.rpm.explain import chain
-from velpin.kinds.rpm.no import No
 from velpin.kinds.rpm.pool import Build
 from velpin.kinds.rpm.reasons import passed_over, why_taken
 from velpin.kinds.rpm.solve.policy import Policy, by_number

@@ -9,12 +9,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Literal, Self
 
 from velpin.errors import HostFileError, Refusal, StoreError
+from velpin.kinds.no import No
 from velpin.kinds.rpm import primary
 from velpin.kinds.rpm.arch import NOARCH, Archs
 from velpin.kinds.rpm.copies import Copy, CopyFinder
 from velpin.kinds.rpm.database import find_database, read_database
 from velpin.kinds.rpm.ini import words
-from velpin.kinds.rpm.no import No
 from velpin.kinds.rpm.pattern import Named, Patterns
 from velpin.kinds.rpm.pool import Build, Origin, Pool, is_newer
 from velpin.kinds.rpm.solve.policy import Policy, by_number

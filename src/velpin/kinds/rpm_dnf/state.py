@@ -7,10 +7,10 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError, no_realign
+from velpin.kinds.no import No
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
 from velpin.kinds.rpm.ini import Section, words
 from velpin.kinds.rpm.logins import section_logins
-from velpin.kinds.rpm.no import No
 from velpin.kinds.rpm.pattern import Named, Patterns, is_glob
 from velpin.kinds.rpm.pool import Build, obsoletes
 from velpin.kinds.rpm.relation import Capability

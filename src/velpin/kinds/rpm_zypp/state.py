@@ -7,9 +7,9 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
+from velpin.kinds.no import No
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
 from velpin.kinds.rpm.logins import section_logins, shell_values
-from velpin.kinds.rpm.no import No
 from velpin.kinds.rpm.pattern import is_glob
 from velpin.kinds.rpm.pool import Build, is_newer
 from velpin.kinds.rpm.relation import Capability

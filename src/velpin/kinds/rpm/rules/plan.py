@@ -10,6 +10,7 @@ from collections.abc import Sequence
 
 from velpin.change.plan import Plan
 from velpin.errors import HostFileError, Refusal
+from velpin.joined import contradiction, joined, remaining
 from velpin.kinds.rpm.edit import with_value
 from velpin.kinds.rpm.ini import leading_number, read_sections
 from velpin.kinds.rpm.rules.proof import verdict
@@ -51,7 +52,7 @@ def plan_wishes(host: RpmState, wishes: Sequence[Wish], *, foremost: bool = Fals
     old = wishes_of(standing(host))
     target = list(old)
     for wish in wishes:
-        target = _joined(target, wish)
+        target = joined(target, wish)
     try:
         _check_orders(host, [one for one in target if one not in old], old)
         _compile(host, plan, old, target)
@@ -71,15 +72,7 @@ def plan_lift(host: RpmState, wishes: Sequence[Wish]) -> Plan:
         "; ".join(f"no longer {short_of(wish)}" for wish in wishes),
     )
     old = wishes_of(standing(host))
-    target: list[Wish] = []
-    for one in old:
-        rest: Wish | None = one
-        for wish in wishes:
-            rest = _less(rest, wish) if rest else None
-        target += [rest] if rest else []
-    for wish in wishes:
-        if all(_less(one, wish) == one for one in old):
-            raise Refusal(f"no rule of velpin says: {command_of(wish)}", "velpin rules lists them")
+    target = remaining(old, wishes)
     _compile(host, plan, old, target)
     return plan
 
@@ -122,56 +115,6 @@ def _refuse_broken(host: RpmState) -> None:
         raise problem
 
 
-# -- joining -----------------------------------------------------------------------------
-
-
-def _joined(stand: Sequence[Wish], new: Wish) -> list[Wish]:
-    """Wishes that stand with a new one among them; of one subject the last word counts."""
-    found: list[Wish] = []
-    for old in stand:
-        if old.kind == new.kind == "prefer" and old.source == new.source:
-            new = _joined_order(old, new)
-        elif old.kind == new.kind and old._replace(names=()) == new._replace(names=()):
-            new = new._replace(names=tuple(dict.fromkeys((*old.names, *new.names))))
-        elif old.kind == new.kind == "pin":
-            names = tuple(name for name in old.names if name not in new.names)
-            found += [old._replace(names=names)] if names else []
-        else:
-            found.append(old)
-    return [*found, new]
-
-
-def _joined_order(old: Wish, new: Wish) -> Wish:
-    said = (*new.over, *new.under)
-    over = [one for one in old.over if one not in said]
-    under = [one for one in old.under if one not in said]
-    over_all = old.over_all or new.over_all
-    return new._replace(
-        over_all=over_all,
-        over=() if over_all else (*over, *new.over),
-        under=new.under if new.over_all else (*under, *new.under),
-    )
-
-
-def _less(old: Wish, lifted: Wish) -> Wish | None:
-    """What is left of a wish when some of it is taken back, None where nothing is."""
-    if old.kind != lifted.kind or (lifted.source and old.source != lifted.source):
-        return old
-    if lifted.version and lifted.version != old.version:
-        return old
-    if lifted.kind == "prefer":
-        named = {*lifted.over, *lifted.under}
-        over = tuple(one for one in old.over if named and one not in named)
-        under = tuple(one for one in old.under if named and one not in named)
-        over_all = old.over_all and bool(named) and not lifted.over_all
-        rest = old._replace(over=over, under=under, over_all=over_all)
-        return rest if over or under or over_all else None
-    if lifted.pre_releases != old.pre_releases and (lifted.pre_releases or not lifted.names):
-        return old
-    names = tuple(name for name in old.names if lifted.names and name not in lifted.names)
-    return old._replace(names=names) if names else None
-
-
 # -- writing -----------------------------------------------------------------------------
 
 
@@ -187,16 +130,7 @@ def _check_orders(host: RpmState, new: Sequence[Wish], old: Sequence[Wish]) -> N
             continue
         other = contradicted(order_of(host, wish), others)
         if other:
-            raise _contradiction(wish, other)
-
-
-def _contradiction(wish: Wish, other: Wish) -> Refusal:
-    if other == wish:
-        return Refusal(f"{command_of(wish)}: that contradicts itself")
-    return Refusal(
-        f"{command_of(wish)}: that contradicts a wish made before: {command_of(other)}",
-        f"take that one back first: {command_of(other, lift=True)}",
-    )
+            raise contradiction(wish, other)
 
 
 def _is_there(host: RpmState, wish: Wish) -> bool:
@@ -291,7 +225,7 @@ def _judge(host: RpmState, plan: Plan, wishes: Sequence[Wish], target: Sequence[
         if wish in wishes or not _is_there(host, wish):
             continue
         if not verdict(after, wish).holds and verdict(host, wish).holds:
-            plan.error = _contradiction(wishes[0], wish)
+            plan.error = contradiction(wishes[0], wish)
             return
 
 
@@ -306,7 +240,7 @@ def _would_hold(host: RpmState, wish: Wish) -> bool:
     plan = Plan("", "")
     old = wishes_of(standing(host))
     try:
-        _compile(host, plan, old, _joined(old, wish))
+        _compile(host, plan, old, joined(old, wish))
     except (Refusal, HostFileError):
         return False
     return verdict(host.with_edits(plan.edits), wish).holds

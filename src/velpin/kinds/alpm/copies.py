@@ -1,0 +1,65 @@
+"""Where a source's list lies on an alpm host, and which of two copies counts."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Literal, NamedTuple
+
+from velpin.kinds.alpm.source import AlpmSource
+from velpin.store.shelf import Fetched, Shelf
+from velpin.tree import Tree
+
+SYNC = "sync"
+LIST = "db"
+FILES = "files"
+
+
+class Copy(NamedTuple):
+    """The copy of a source's list that counts, and whose it is."""
+
+    holder: Literal["installer", "velpin", ""] = ""
+    path: Path | None = None
+    date: float | None = None
+    """When the list was last changed where it came from, in seconds since 1970."""
+    fetched: Fetched | None = None
+
+
+NO_COPY = Copy()
+
+
+class CopyFinder:
+    """Finds the copy of each source's list that counts."""
+
+    def __init__(self, tree: Tree, shelf: Shelf, folder: str, *, as_is: bool) -> None:
+        self._tree, self._shelf, self._folder, self._as_is = tree, shelf, folder, as_is
+
+    def find(self, source: AlpmSource, ending: str = LIST) -> Copy:
+        """The copy that counts: the newer one; with `as_is` only the installer's, and so for a
+        source whose list the installer never fetches anew (observed). What was fetched of such
+        a one tells which of its servers answers, nothing more."""
+        theirs = self._installer_copy(source, ending)
+        ours = NO_COPY if self._as_is else self._own_copy(source, ending)
+        if not source.syncs:
+            return theirs._replace(fetched=ours.fetched)
+        if not ours.holder or not theirs.holder:
+            return ours if ours.holder else theirs
+        return ours if (ours.date or 0) > (theirs.date or 0) else theirs
+
+    def _installer_copy(self, source: AlpmSource, ending: str) -> Copy:
+        file = f"{self._folder}/{SYNC}/{source.handle}.{ending}"
+        told = self._tree.stat(file)
+        if told is None:
+            return NO_COPY
+        return Copy("installer", self._tree.path(file), told.st_mtime)
+
+    def _own_copy(self, source: AlpmSource, ending: str) -> Copy:
+        """The newest fetched from any of its servers: their order may change."""
+        found = [self._shelf.fetched(server, source.release) for server in source.servers]
+        good = [one for one in found if one is not None and ending in one.indexes]
+        best = max(good, key=lambda one: one.fetched, default=None)
+        if best is None:
+            return NO_COPY
+        date = best.remote.get("date", "")
+        return Copy(
+            "velpin", best.path(best.indexes[ending]), float(date) if date else best.fetched, best
+        )

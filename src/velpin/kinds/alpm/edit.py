@@ -1,0 +1,237 @@
+"""The smallest edits of the configuration: one section, one line; all else stays as it is.
+
+A section is told from what surrounds it: comments right above its head go with it, and so do
+its lines up to the last that says something; what floats between blank lines stays behind.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from velpin.errors import Refusal
+from velpin.kinds.alpm.config import HEAD, MAIN, OFF_HEAD, OFF_LINE, OPTIONS, included
+from velpin.kinds.alpm.source import AlpmSource
+from velpin.tree import Edits, Tree
+
+ADDED = "# added by velpin"
+OWN_NOTES = ("# velpin ", "# before velpin: ")
+"""How comments begin that say which command the line below is for, and what stood there."""
+
+
+def is_own_note(line: str) -> bool:
+    """Whether a line is a comment that Velpin wrote for a wish."""
+    return line.strip().startswith(OWN_NOTES)
+
+
+class Block(NamedTuple):
+    """A section in one file: 0-based lines, the last one not of it any more."""
+
+    name: str
+    first: int
+    """Where the comments above its head begin."""
+    head: int
+    last: int
+    off: bool
+    end: int
+    """Where the next thing begins: its own lines and what floats after them."""
+
+
+class Text:
+    """A file of the configuration, as lines that keep their ends."""
+
+    def __init__(self, tree: Tree, file: str) -> None:
+        self._tree, self.file = tree, file
+        data = tree.read(file) or b""
+        self.lines = data.decode("utf-8", "surrogateescape").splitlines(keepends=True)
+
+    @property
+    def ending(self) -> str:
+        """How its lines end."""
+        return "\r\n" if self.lines and self.lines[0].endswith("\r\n") else "\n"
+
+    @property
+    def data(self) -> bytes:
+        """The file's bytes."""
+        return "".join(self.lines).encode("utf-8", "surrogateescape")
+
+    def blocks(self) -> list[Block]:
+        """Its sections, those commented out too, in order."""
+        heads = [(at, name, off) for at, name, off in self._heads()]
+        starts = [self._start(at, heads) for at, _, _ in heads]
+        found = []
+        for place, (at, name, off) in enumerate(heads):
+            end = starts[place + 1] if place + 1 < len(heads) else len(self.lines)
+            stop = next((one for one in range(at + 1, end) if self._brings_sections(one)), end)
+            found.append(Block(name, starts[place], at, self._last(at, stop, off), off, stop))
+        return found
+
+    def block(self, name: str, *, off: bool = False) -> Block:
+        """The first block of a name; Refusal where it is not there any more."""
+        for one in self.blocks():
+            if one.name == name and one.off == off:
+                return one
+        raise Refusal(f"{self.file}: the section {name} is not found there any more")
+
+    def _heads(self) -> Iterator[tuple[int, str, bool]]:
+        for at, line in enumerate(self.lines):
+            head = HEAD.match(line.rstrip("\r\n"))
+            if head:
+                yield at, head.group(1), False
+                continue
+            off = OFF_HEAD.match(line.strip())
+            if off and at + 1 < len(self.lines) and self._is_off_line(at + 1):
+                yield at, off.group(1), True
+
+    def _is_off_line(self, at: int) -> bool:
+        """Whether a block that is commented out goes on: with a line of it, or a note to one."""
+        while at < len(self.lines) and self.lines[at].strip().startswith("##"):
+            at += 1
+        return at < len(self.lines) and OFF_LINE.match(self.lines[at].strip()) is not None
+
+    def _start(self, at: int, heads: Sequence[tuple[int, str, bool]]) -> int:
+        """Where the comments begin that stand right above a head."""
+        before = max((one for one, _, _ in heads if one < at), default=-1)
+        while at - 1 > before and self._is_comment(at - 1):
+            if OFF_LINE.match(self.lines[at - 1].strip()):
+                break
+            at -= 1
+        return at
+
+    def _is_comment(self, at: int) -> bool:
+        return self.lines[at].strip().startswith("#")
+
+    def _last(self, at: int, end: int, off: bool) -> int:
+        """Where a section's own lines end: after the last that says something, and the
+        comments right below it."""
+        last = at + 1
+        for one in range(at + 1, end):
+            text = self.lines[one].strip()
+            says = OFF_LINE.match(text) if off else text and not text.startswith("#")
+            if says:
+                last = one + 1
+        while last < end and self._is_comment(last) and not off:
+            last += 1
+        return last
+
+    def _brings_sections(self, at: int) -> bool:
+        """Whether a line includes files with sections in them."""
+        text = self.lines[at].strip()
+        key, equals, value = text.partition("=")
+        if key.strip() != "Include" or not equals:
+            return False
+        for name in included(self._tree, value.strip()):
+            data = (self._tree.read(name) or b"").decode("utf-8", "replace")
+            if any(HEAD.match(line) for line in data.split("\n")):
+                return True
+        return False
+
+    # -- changes ---------------------------------------------------------------------------
+
+    def cut(self, block: Block) -> list[str]:
+        """Take a section out, with the blank lines that parted it from the next."""
+        taken = self.lines[block.first : block.last]
+        last = block.last
+        while last < len(self.lines) and not self.lines[last].strip():
+            last += 1
+        if last == len(self.lines):
+            first = block.first
+            while first and not self.lines[first - 1].strip():
+                first -= 1
+            self.lines[first:] = []
+        else:
+            self.lines[block.first : last] = []
+        return taken
+
+    def put_before(self, block: Block, taken: Sequence[str]) -> None:
+        """Put a section before another."""
+        self.lines[block.first : block.first] = [*self._ended(taken), self.ending]
+
+    def put_after(self, block: Block, taken: Sequence[str]) -> None:
+        """Put a section after another."""
+        if block.last and not self.lines[block.last - 1].endswith("\n"):
+            self.lines[block.last - 1] += self.ending
+        self.lines[block.last : block.last] = [self.ending, *self._ended(taken)]
+
+    def put_last(self, taken: Sequence[str]) -> None:
+        """Put a section at the end of the file."""
+        if self.lines and not self.lines[-1].endswith("\n"):
+            self.lines[-1] += self.ending
+        gap = [self.ending] if self.lines and self.lines[-1].strip() else []
+        self.lines += [*gap, *self._ended(taken)]
+
+    def _ended(self, taken: Sequence[str]) -> list[str]:
+        return [line.rstrip("\r\n") + self.ending for line in taken]
+
+    def switch(self, name: str, on: bool) -> None:
+        """Comment a section out, or in again; a comment that would be taken for a line of it
+        then is marked twice."""
+        block = self.block(name, off=on)
+        for at in range(block.head, block.end if on else block.last):
+            text = self.lines[at].strip()
+            if on and (at == block.head or OFF_LINE.match(text) or _is_doubled(text)):
+                self.lines[at] = self.lines[at].replace("#", "", 1)
+            elif not on and text and (not text.startswith("#") or OFF_LINE.match(text)):
+                self.lines[at] = "#" + self.lines[at]
+
+    def notes_above(self, at: int) -> list[str]:
+        """What Velpin's own comments right above a line say."""
+        found: list[str] = []
+        while at and is_own_note(self.lines[at - 1]):
+            at -= 1
+            found.insert(0, self.lines[at].strip().removeprefix("# "))
+        return found
+
+    def set_notes(self, at: int, notes: Sequence[str]) -> int:
+        """Put comments above a line in the place of Velpin's own; where the line is then."""
+        first = at
+        while first and is_own_note(self.lines[first - 1]):
+            first -= 1
+        new = [f"# {note}{self.ending}" for note in notes]
+        self.lines[first:at] = new
+        return first + len(new)
+
+
+def _is_doubled(text: str) -> bool:
+    return text.startswith("##") and OFF_LINE.match(text[1:]) is not None
+
+
+def switch(tree: Tree, source: AlpmSource, on: bool) -> Edits:
+    """Switch a source on or off where its section stands."""
+    text = Text(tree, source.file)
+    text.switch(source.handle, on)
+    return {text.file: text.data}
+
+
+def drop(tree: Tree, source: AlpmSource) -> Edits:
+    """Take a source's section away, wherever parts of it stand."""
+    edits: dict[str, bytes | None] = {}
+    for file in dict.fromkeys(place.file for place in source.places):
+        text = Text(tree, file)
+        while True:
+            found = [
+                one for one in text.blocks() if one.name == source.handle and one.off != source.on
+            ]
+            if not found:
+                break
+            text.cut(found[0])
+        edits[file] = text.data
+    return edits
+
+
+def options_end(text: Text) -> int:
+    """The line before which a further setting of the host goes; a section for it is made where
+    there is none."""
+    found = [one for one in text.blocks() if one.name == OPTIONS and not one.off]
+    if not found:
+        text.put_last([f"[{OPTIONS}]"])
+        return len(text.lines)
+    last = found[-1].last
+    if not text.lines[last - 1].endswith("\n"):
+        text.lines[last - 1] += text.ending
+    return last
+
+
+def main_text(tree: Tree) -> Text:
+    """The main file."""
+    return Text(tree, MAIN)

@@ -1,0 +1,125 @@
+"""One package's facts: read from its `desc`, and how they are kept in the index store.
+
+line 1      file, bytes to fetch, bytes on disk, time of building, base package, why it was
+            installed, parted by tabs
+further     a letter for the kind of relation, then the relations, parted by tabs:
+            P provides  D depends  C conflicts  R replaces  O optional  G groups
+            M needed for building  K needed for checking what was built
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import NamedTuple
+
+from velpin.kinds.alpm.relation import Relation, read_relation
+
+LETTERS = {
+    "PROVIDES": "P", "DEPENDS": "D", "CONFLICTS": "C", "REPLACES": "R", "OPTDEPENDS": "O",
+    "GROUPS": "G", "MAKEDEPENDS": "M", "CHECKDEPENDS": "K",
+}  # fmt: skip
+
+
+class Desc(NamedTuple):
+    """The fields of a `desc` file: values by name, one a line."""
+
+    fields: dict[str, list[str]]
+
+    def one(self, name: str) -> str:
+        """The first value of a field, empty where there is none."""
+        values = self.fields.get(name)
+        return values[0] if values else ""
+
+    def number(self, name: str) -> str:
+        """The value of a field that is a number, 0 where it is none."""
+        text = self.one(name)
+        return text if text.isdigit() else "0"
+
+
+def read_desc(text: str) -> Desc:
+    """A `desc` file taken apart: `%NAME%`, its values, a blank line."""
+    fields: dict[str, list[str]] = {}
+    values: list[str] | None = None
+    for raw in text.replace("\t", " ").split("\n"):
+        line = raw.rstrip("\r ")
+        if not line:
+            values = None
+        elif values is None and line[0] == "%" == line[-1] and len(line) > 2:
+            values = fields.setdefault(line[1:-1], [])
+        elif values is not None:
+            values.append(line)
+    return Desc(fields)
+
+
+def written(desc: Desc) -> str:
+    """The text kept for one package."""
+    head = (
+        desc.one("FILENAME"), desc.number("CSIZE"),
+        desc.number("ISIZE" if "ISIZE" in desc.fields else "SIZE"),
+        desc.number("BUILDDATE"), desc.one("BASE"), desc.one("REASON"),
+    )  # fmt: skip
+    lines = ["\t".join(head)]
+    for name, letter in LETTERS.items():
+        values = desc.fields.get(name)
+        if values:
+            lines.append(letter + "\t".join(values))
+    return "\n".join(lines)
+
+
+@dataclass
+class Facts:
+    """What choosing and its forecast need to know of one package."""
+
+    file: str = ""
+    size: int = 0
+    installed_size: int = 0
+    built: int = 0
+    """Time of building, in seconds since 1970."""
+    base: str = ""
+    reason: str = ""
+    """1 where it was installed because another needs it."""
+    texts: dict[str, tuple[str, ...]] = field(default_factory=dict)
+
+    def of(self, letter: str) -> tuple[Relation, ...]:
+        """The relations of one kind, by its letter."""
+        return tuple(map(read_relation, self.texts.get(letter, ())))
+
+    @cached_property
+    def provides(self) -> tuple[Relation, ...]:
+        """What it provides beside its own name."""
+        return self.of("P")
+
+    @cached_property
+    def depends(self) -> tuple[Relation, ...]:
+        """What it needs, in the order written."""
+        return self.of("D")
+
+    @cached_property
+    def conflicts(self) -> tuple[Relation, ...]:
+        """What it cannot stand beside."""
+        return self.of("C")
+
+    @cached_property
+    def replaces(self) -> tuple[Relation, ...]:
+        """Whose place it takes in an upgrade."""
+        return self.of("R")
+
+    @property
+    def groups(self) -> tuple[str, ...]:
+        """The groups it is in."""
+        return self.texts.get("G", ())
+
+
+def read_facts(text: bytes) -> Facts:
+    """The facts from their kept text."""
+    first, *rest = text.decode("utf-8", "replace").split("\n")
+    file, size, installed, built, base, reason = first.split("\t")
+    texts = {line[0]: tuple(line[1:].split("\t")) for line in rest if line}
+    return Facts(file, int(size), int(installed), int(built), base, reason, texts)
+
+
+def names_in(values: list[str]) -> Iterator[str]:
+    """The names of some relations, each once."""
+    yield from dict.fromkeys(read_relation(text).name for text in values)

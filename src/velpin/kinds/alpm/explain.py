@@ -1,0 +1,73 @@
+"""Why the host would refuse, from what was asked for to the cause."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from velpin.kinds.alpm.relation import Relation
+from velpin.kinds.alpm.state import AlpmState
+from velpin.kinds.alpm.work import Lack, Outcome, Work
+from velpin.model import Fact, Reason
+
+_SHOWN = 4
+
+
+def chain(host: AlpmState, work: Work, done: Outcome) -> tuple[Reason, ...]:
+    """The links of the chain; none where a request by itself says all."""
+    if done.ok or done.problem is None:
+        return ()
+    if done.problem.code == "unmet":
+        lacks = done.lacks
+        found = [_needs(one) for one in lacks]
+        if lacks:
+            found[-1] = found[-1]._replace(then=tuple(_obstacles(host, work, lacks[-1])))
+        return tuple(found)
+    if done.problem.code in ("conflict-installed", "conflict-coming", "would-break"):
+        return (done.problem,)
+    return ()
+
+
+def _needs(lack: Lack) -> Reason:
+    facts: dict[str, Fact] = {
+        "package": lack.package.name, "version": lack.package.version,
+        "relation": str(lack.relation),
+    }  # fmt: skip
+    return Reason("needs", facts)
+
+
+def _obstacles(host: AlpmState, work: Work, lack: Lack) -> Iterator[Reason]:
+    """What there is that would meet a need, and why it is not taken."""
+    wanted = lack.relation
+    offering = host.pool.offering(wanted)
+    if not offering:
+        off = [
+            source.handle
+            for source, index in host.indexes_off()
+            if index.rows(wanted.name) or index.providers(wanted.name)
+        ]
+        facts: dict[str, Fact] = {"name": wanted.name, "off": ", ".join(dict.fromkeys(off))}
+        named = host.pool.offering(Relation(wanted.name))
+        if named:
+            versions = dict.fromkeys(
+                one.version if one.name == wanted.name else f"{one.name} {one.version}"
+                for one in named
+            )
+            yield Reason("none-fits", {**facts, "versions": ", ".join(versions)})
+        else:
+            yield Reason("nothing-called", facts)
+        return
+    for one in offering[:_SHOWN]:
+        told: dict[str, Fact] = {
+            "name": one.name, "version": one.version, "source": one.origin.handle
+        }  # fmt: skip
+        ignored = host.ignored.why(one)
+        if ignored is not None:
+            yield Reason("would-do", told, (ignored,))
+        elif one.origin.source is not None and not one.origin.source.installs:
+            why = Reason("not-its-usage", {"source": one.origin.handle})
+            yield Reason("would-do", told, (why,))
+        else:
+            other = work.targets.get(one.name)
+            version = other.version if other is not None else ""
+            taken = Reason("taken-already", {"name": one.name, "version": version})
+            yield Reason("would-do", told, (taken,))

@@ -1,0 +1,47 @@
+"""What the host's settings ignore: patterns of names, and of groups."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+from fnmatch import translate
+from functools import lru_cache
+
+from velpin.kinds.alpm.pool import Package
+from velpin.model import Place, Reason
+
+Pattern = tuple[str, Place]
+"""A glob and where it stands."""
+
+
+@lru_cache(maxsize=1024)
+def _compiled(glob: str) -> re.Pattern[str]:
+    return re.compile(translate(glob.replace("[^", "[!")))
+
+
+def takes(glob: str, name: str) -> bool:
+    """Whether a glob takes a name; letter case counts."""
+    if not any(mark in glob for mark in "*?[\\"):
+        return glob == name
+    return _compiled(glob).match(name) is not None
+
+
+class Ignored:
+    """Tells of a package whether the settings ignore it, and where they say so."""
+
+    def __init__(self, names: Iterable[Pattern], groups: Iterable[Pattern]) -> None:
+        self.names: Sequence[Pattern] = list(names)
+        self.groups: Sequence[Pattern] = list(groups)
+
+    def why(self, package: Package) -> Reason | None:
+        """Why a package is ignored, None where it is not."""
+        for glob, place in self.names:
+            if takes(glob, package.name):
+                return Reason("is-ignored", {"name": package.name, "place": str(place)})
+        if self.groups:
+            for group in package.facts.groups:
+                for glob, place in self.groups:
+                    if takes(glob, group):
+                        facts = {"name": package.name, "group": group, "place": str(place)}
+                        return Reason("is-ignored-group", dict(facts))
+        return None

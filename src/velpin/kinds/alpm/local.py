@@ -1,0 +1,56 @@
+"""The host's own record of installed packages: a folder for each, with its `desc`."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from functools import partial
+from pathlib import Path
+
+from velpin.kinds.alpm.archive import batches, name_and_version
+from velpin.kinds.alpm.entry import Desc, read_desc
+from velpin.store.index import Batch, Notes, Part, Stamp
+
+FOLDER = "local"
+
+
+def stamp_of(path: Path) -> Stamp:
+    """What tells whether a package came, went or was written anew: how many there are, and
+    when the last of their files was written. OSError where the folder cannot be seen."""
+    count, newest = 0, path.stat().st_mtime_ns
+    with os.scandir(path) as entries:
+        for entry in entries:
+            try:
+                newest = max(newest, os.stat(f"{entry.path}/desc").st_mtime_ns)
+            except OSError:
+                continue
+            count += 1
+    return Stamp(str(path), count, newest)
+
+
+def parts_of(path: Path) -> list[Part]:
+    """The one part in which the record is read."""
+    return [partial(_batches_of, path)]
+
+
+def _batches_of(path: Path, notes: Notes) -> Iterator[Batch]:
+    def packages() -> Iterator[tuple[str, str, Desc]]:
+        seen: dict[str, str] = {}
+        with os.scandir(path) as entries:
+            folders = sorted(entry.name for entry in entries if entry.is_dir())
+        for folder in folders:
+            name, version = name_and_version(folder)
+            try:
+                data = (path / folder / "desc").read_bytes()
+            except OSError as problem:
+                notes.append((0, f"{folder}: {problem.strerror}"))
+                continue
+            if not version:
+                notes.append((0, f"{folder}: no name, version and release"))
+            elif name in seen:
+                notes.append((0, f"{folder}: {name} is there as {seen[name]} too"))
+            else:
+                seen[name] = folder
+                yield name, version, read_desc(data.decode("utf-8", "replace"))
+
+    yield from batches(sorted(packages(), key=lambda one: one[0]))

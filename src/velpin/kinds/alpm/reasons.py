@@ -1,0 +1,124 @@
+"""Why a package is taken for a request and others are not, as data."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from velpin.kinds.alpm.pool import Package
+from velpin.kinds.alpm.relation import fits
+from velpin.kinds.alpm.state import AlpmState
+from velpin.kinds.alpm.version import compare
+from velpin.kinds.alpm.work import Cause
+from velpin.model import Fact, PassedOver, Reason, Request
+
+
+def why_taken(
+    host: AlpmState,
+    request: Request,
+    asked: Package,
+    chosen: Package,
+    causes: Mapping[str, Cause],
+) -> tuple[str, tuple[Reason, ...]]:
+    """What decided in a word, and the reasons in order."""
+    facts: dict[str, Fact] = {
+        "package": chosen.name, "name": request.name, "version": chosen.version,
+        "source": chosen.origin.handle,
+    }  # fmt: skip
+    found: list[Reason] = []
+    word = ""
+    if chosen is not asked:
+        found.append(Reason("needed-otherwise", {**facts, "asked": asked.version}))
+        return "request", tuple(found)
+    if asked.name != request.name:
+        word = _by_way_of(host, request, chosen, facts, found)
+    if request.source:
+        found.append(Reason("section-asked", {**facts, "source": request.source}))
+        return word or "request", tuple(found)
+    if request.operator:
+        found.append(Reason("asked-version", {"version": request.operator + request.version}))
+        word = "request"
+    others = [
+        one for one in host.pool.offered(chosen.name) if one is not chosen and _takes(one)
+    ]  # fmt: skip
+    later = [one.origin.handle for one in others if one.origin.rank > chosen.origin.rank]
+    if later:
+        found.append(Reason("stands-first", {**facts, "others": ", ".join(later)}))
+        word = word or "order of sources"
+    here = host.pool.installed(chosen.name)
+    if here is not None and compare(chosen.version, here.version) < 0:
+        found.append(Reason("goes-down", {**facts, "installed": here.version}))
+    if here is not None and chosen.version == here.version:
+        found.append(Reason("again", facts))
+    ignored = host.ignored.why(chosen)
+    if ignored is not None:
+        found.append(ignored)
+    return word or "only offer", tuple(found)
+
+
+def _by_way_of(
+    host: AlpmState,
+    request: Request,
+    chosen: Package,
+    facts: dict[str, Fact],
+    found: list[Reason],
+) -> str:
+    """A package that is asked for under another name."""
+    if request.name in chosen.facts.groups and not any(
+        one.name == request.name for one in chosen.facts.provides
+    ):
+        found.append(Reason("in-group", facts))
+        return "group"
+    found.append(Reason("provides-asked", facts))
+    if host.pool.installed(chosen.name):
+        found.append(Reason("provider-installed", facts))
+    return ""
+
+
+def _takes(one: Package) -> bool:
+    return one.origin.source is not None and one.origin.source.installs
+
+
+def passed_over(
+    host: AlpmState, request: Request, packages: Sequence[Package], chosen: Package | None
+) -> tuple[PassedOver, ...]:
+    """Every other offer and the cause."""
+    found = []
+    for one in packages:
+        if one is chosen or (one.installed and host.offered_as(one)):
+            continue
+        found.append(
+            PassedOver(one.version, one.origin.handle, why_not(host, request, one, chosen))
+        )
+    return tuple(found)
+
+
+def why_not(host: AlpmState, request: Request, package: Package, chosen: Package | None) -> Reason:
+    """Why one offer is not taken."""
+    if package.installed:
+        if chosen is None:
+            return Reason("not-possible", {})
+        return Reason("is-replaced", {"version": chosen.version})
+    if request.source and package.origin.handle != request.source:
+        return Reason("not-asked-source", {"asked": request.source})
+    if not _takes(package) and not request.source:
+        return Reason("not-its-usage", {"source": package.origin.handle})
+    if request.operator and not fits(package.version, *_bound(request)):
+        return Reason("not-asked-version", {"asked": request.operator + request.version})
+    if chosen is None:
+        return Reason("not-possible", {})
+    facts: dict[str, Fact] = {
+        "source": chosen.origin.handle, "version": chosen.version, "package": chosen.name
+    }  # fmt: skip
+    if package.name != chosen.name:
+        if host.pool.installed(chosen.name):
+            return Reason("provider-not-installed", facts)
+        if package.origin.rank == chosen.origin.rank:
+            return Reason("later-name", facts)
+    if package.origin.rank < chosen.origin.rank:
+        return Reason("best-impossible", facts)
+    newer = compare(package.version, chosen.version) > 0
+    return Reason("newer-stands-later" if newer else "stands-later", facts)
+
+
+def _bound(request: Request) -> tuple[str, str]:
+    return request.operator, request.version

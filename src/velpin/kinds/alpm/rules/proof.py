@@ -1,0 +1,65 @@
+"""Whether a host, with or without an overlay, does what a wish says."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+
+from velpin.kinds.alpm.rules.settled import names_meant, order_of, packages_meant
+from velpin.kinds.alpm.state import AlpmState
+from velpin.model import Reason
+from velpin.wish import Verdict, Wish
+
+_MOST = 4000
+"""Names that are looked at."""
+
+
+def verdict(host: AlpmState, wish: Wish) -> Verdict:
+    """Whether a wish holds, and why not."""
+    told = next(_PROOFS[wish.kind](host, wish), None)
+    return Verdict(told is None, told)
+
+
+def _prefer(host: AlpmState, wish: Wish) -> Iterator[Reason]:
+    for above, below in order_of(host, wish).pairs():
+        one, other = host.source(above), host.source(below)
+        if not (one.on and other.on):
+            continue
+        if one.rank > other.rank:
+            yield Reason("still-stands-later", {"source": above, "other": below})
+        common = set(names_meant(host, "*", above)) & set(names_meant(host, "*", below))
+        for name in islice(sorted(common), _MOST):
+            chosen = host.choice_of(name)
+            if chosen is not None and chosen.origin.handle == below:
+                why = Reason("not-its-usage", {"source": above})
+                facts = {"name": name, "source": below}
+                yield Reason("comes-unasked", dict(facts), (why,))
+
+
+def _bar(host: AlpmState, wish: Wish) -> Iterator[Reason]:
+    """Nothing of the source comes unless it is asked for from there."""
+    for name in islice(names_meant(host, "*", wish.source), _MOST):
+        chosen = host.choice_of(name)
+        if chosen is not None and chosen.origin.handle == wish.source:
+            yield Reason("comes-unasked", {"name": name, "source": wish.source})
+
+
+def _keep(host: AlpmState, wish: Wish) -> Iterator[Reason]:
+    """The upgrade leaves it as it is, and nothing replaces it there."""
+    names = {one.name for text in wish.names for one in packages_meant(host, text) if one.installed}
+    from velpin.kinds.alpm.forecast import forecast_upgrade
+
+    for change in forecast_upgrade(host).changes:
+        if change.name in names:
+            facts = {"name": change.name, "version": change.new or ""}
+            yield Reason("still-changes", {**facts, "source": change.source or ""})
+    for name in sorted(names):
+        here = host.pool.installed(name)
+        if here is not None and host.next_of(here) is not here:
+            found = host.next_of(here)
+            facts = {"name": name, "version": found.version, "source": found.origin.handle}
+            yield Reason("still-changes", dict(facts))
+
+
+_PROOFS = {"prefer": _prefer, "bar": _bar, "keep": _keep}
+"""By kind of wish that this kind of host can express."""

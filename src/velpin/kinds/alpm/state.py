@@ -1,0 +1,260 @@
+"""One alpm host as read: configuration, lists, packages."""
+
+from __future__ import annotations
+
+import platform
+from collections.abc import Iterator, Mapping
+from functools import cached_property
+from pathlib import Path
+from typing import Literal, Self
+
+from velpin.errors import HostFileError, Refusal, StoreError
+from velpin.kinds.alpm import archive, local
+from velpin.kinds.alpm.config import Config, read_config, sources_of
+from velpin.kinds.alpm.copies import Copy, CopyFinder
+from velpin.kinds.alpm.ignored import Ignored
+from velpin.kinds.alpm.pool import Origin, Package, Pool
+from velpin.kinds.alpm.relation import Relation
+from velpin.kinds.alpm.source import AlpmSource
+from velpin.kinds.alpm.work import ANY, Work
+from velpin.model import Source
+from velpin.store.index import Index
+from velpin.store.shelf import Shelf
+from velpin.tree import Edits, Tree, read_release_fields
+
+_DATABASE = "var/lib/pacman"
+
+
+class AlpmState:
+    """What is read of a host."""
+
+    kind = "alpm"
+
+    def __init__(self, tree: Tree, shelf: Shelf, *, as_is: bool = False) -> None:
+        self.tree, self.shelf, self.as_is = tree, shelf, as_is
+
+    def with_edits(self, edits: Edits) -> Self:
+        """The same host as it would be after some edits, read by the same code."""
+        return type(self)(self.tree.with_edits(edits), self.shelf, as_is=self.as_is)
+
+    # -- configuration ---------------------------------------------------------------------
+
+    @cached_property
+    def config(self) -> Config:
+        """What the configuration says."""
+        return read_config(self.tree)
+
+    @cached_property
+    def sources(self) -> list[AlpmSource]:
+        """Sources on, in the order in which they win, then those switched off."""
+        return sources_of(self.config, self.first_arch)
+
+    def refusal(self) -> HostFileError | None:
+        """Why this host would refuse every request; None where it would not."""
+        if self.config.errors:
+            return self.config.errors[0]
+        if not self.archs:
+            for section in self.config.sections:
+                for one in section.of("Server"):
+                    if "$arch" in (one.text or ""):
+                        what = "$arch is used, and no Architecture is set"
+                        return HostFileError(one.place.file, one.place.line, what)
+        return None
+
+    @cached_property
+    def archs(self) -> list[str]:
+        """Architectures whose packages may be asked for; none where all may."""
+        words = [word for word, _ in self.config.listed("Architecture")]
+        return [platform.machine() if word == "auto" else word for word in words]
+
+    @property
+    def first_arch(self) -> str:
+        """The architecture that stands for `$arch`, empty where none is set."""
+        return next(iter(self.archs), "")
+
+    @cached_property
+    def native(self) -> str:
+        """The host's own architecture: the first it names, else that of what is installed."""
+        if self.archs:
+            return self.archs[0]
+        counts: dict[str, int] = {}
+        for row in self.record.all_rows() if self.record else ():
+            if row.arch != ANY:
+                counts[row.arch] = counts.get(row.arch, 0) + 1
+        return max(sorted(counts), key=counts.__getitem__) if counts else platform.machine()
+
+    def takes(self, arch: str) -> bool:
+        """Whether packages of an architecture may be asked for."""
+        return not self.archs or arch in (ANY, "") or arch in self.archs
+
+    @cached_property
+    def ignored(self) -> Ignored:
+        """What the settings ignore."""
+        return Ignored(self.config.listed("IgnorePkg"), self.config.listed("IgnoreGroup"))
+
+    @cached_property
+    def release(self) -> Mapping[str, str]:
+        """The fields of etc/os-release."""
+        return read_release_fields(self.tree)
+
+    @cached_property
+    def database(self) -> str:
+        """The folder of the installer's own records, below the root."""
+        given = [one.text for one in self.config.options.of("DBPath") if one.text]
+        return given[-1].strip("/") if given else _DATABASE
+
+    # -- lists -----------------------------------------------------------------------------
+
+    @cached_property
+    def copies(self) -> dict[str, Copy]:
+        """For each source by handle the copy of its list that counts."""
+        return {source.handle: self.finder.find(source) for source in self.sources}
+
+    @cached_property
+    def finder(self) -> CopyFinder:
+        """Finds copies of lists."""
+        return CopyFinder(self.tree, self.shelf, self.database, as_is=self.as_is)
+
+    @cached_property
+    def damage(self) -> dict[str, HostFileError | StoreError]:
+        """Sources whose lists could not be read, filled while they are opened."""
+        return {}
+
+    def index(self, source: AlpmSource) -> Index | None:
+        """The parsed list of a source; None where there is none."""
+        path = self.copies[source.handle].path
+        return self.shelf.parsed(path, archive.parts_of) if path else None
+
+    @cached_property
+    def indexes(self) -> list[tuple[AlpmSource, Index]]:
+        """Parsed lists of the sources that are on, in their order."""
+        found = []
+        for source in self.sources:
+            if not source.on:
+                continue
+            try:
+                index = self.index(source)
+            except (HostFileError, StoreError) as problem:
+                self.damage[source.handle] = problem
+                continue
+            if index is not None:
+                found.append((source, index))
+        return found
+
+    def indexes_off(self) -> Iterator[tuple[AlpmSource, Index]]:
+        """Parsed lists that are still there of sources switched off."""
+        for source in self.sources:
+            if source.on:
+                continue
+            try:
+                index = self.index(source)
+            except (HostFileError, StoreError):
+                continue
+            if index is not None:
+                yield source, index
+
+    def open_indexes(self) -> None:
+        """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
+        if self.refusal() is None:
+            _ = self.indexes, self.record
+
+    @property
+    def missing(self) -> list[str]:
+        """Sources that are on and have no list that can be read: with one of them the
+        installer refuses whatever would change anything."""
+        have = {source.handle for source, _ in self.indexes}
+        return [one.handle for one in self.sources if one.on and one.handle not in have]
+
+    def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
+        """Whether a source takes part."""
+        if not source.on:
+            return "off"
+        return "on" if self.copies[source.handle].path else "not fetched"
+
+    @cached_property
+    def record_path(self) -> Path:
+        """The folder of the installed packages' records."""
+        return self.tree.path(f"{self.database}/{local.FOLDER}")
+
+    @cached_property
+    def record(self) -> Index | None:
+        """The record of installed packages; None on a host without one."""
+        if not self.record_path.is_dir():
+            return None
+        return self.shelf.parsed(self.record_path, local.parts_of, local.stamp_of)
+
+    # -- packages --------------------------------------------------------------------------
+
+    @cached_property
+    def pool(self) -> Pool:
+        """All packages that can take part."""
+        own = Origin(None, self.record) if self.record else None
+        return Pool(own, [Origin(source, index) for source, index in self.indexes])
+
+    def work(self) -> Work:
+        """A transaction that nothing is asked of yet."""
+        return Work(self.pool, self.ignored, self.archs, self.missing)
+
+    @cached_property
+    def _by_handle(self) -> dict[str, AlpmSource]:
+        return {source.handle: source for source in self.sources}
+
+    def source(self, handle: str) -> AlpmSource:
+        """The source with a handle; Refusal where there is none."""
+        found = self._by_handle.get(handle)
+        if found:
+            return found
+        from velpin.near import nearest
+
+        near = nearest(handle, list(self._by_handle))
+        hint = f"did you mean {' or '.join(near)}?" if near else "velpin sources lists them"
+        raise Refusal(f"no source is called {handle!r}", hint)
+
+    def base_of(self, source: AlpmSource) -> str:
+        """The address that a source's list came from, else the first it names."""
+        fetched = self.copies[source.handle].fetched
+        return fetched.address if fetched else source.url
+
+    def offered_as(self, here: Package) -> Package | None:
+        """What a source that is on has of the very same version as an installed package."""
+        same = [one for one in self.pool.offered(here.name) if one.version == here.version]
+        return next(iter(same), None)
+
+    def shown_source(self, package: Package) -> AlpmSource | None:
+        """The source that a package is from, of an installed one the first that has it."""
+        found = self.offered_as(package) if package.installed else package
+        return found.origin.source if found else None
+
+    # -- single names ----------------------------------------------------------------------
+
+    def choice_of(self, name: str) -> Package | None:
+        """What a request for a name would take, its needs aside; None where there is nothing."""
+        origins = [one for one in self.pool.origins if one.source and one.source.installs]
+        found = self.work().find(Relation(name), origins, named=True)
+        return found if found is None or self.takes(found.arch) else None
+
+    def next_of(self, here: Package) -> Package:
+        """What the upgrade makes of an installed package, all others aside."""
+        from velpin.kinds.alpm.version import compare
+
+        for origin in self.pool.origins:
+            if origin.source is None or not origin.source.upgrades:
+                continue
+            offered = origin.named(here.name)
+            if offered is not None:
+                ignored = self.ignored.why(offered) or self.ignored.why(here)
+                newer = compare(offered.version, here.version) > 0
+                return offered if newer and ignored is None else here
+        return here
+
+    def knows(self, name: str) -> bool:
+        """Whether a package, a provider or a group of a name is known here."""
+        if any(index.rows(name) or index.providers(name) for _, index in self.indexes):
+            return True
+        if self.pool.installed(name) or (self.record and self.record.providers(name)):
+            return True
+        return any(index.linked("G", name) for _, index in self.indexes)
+
+    def installed_names(self) -> list[str]:
+        """Names of all installed packages, in byte order."""
+        return self.record.names() if self.record else []
