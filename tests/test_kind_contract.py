@@ -10,10 +10,12 @@ from typing import NamedTuple
 
 import pytest
 
+from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.change.journal import Journal
 from velpin.change.shift import shift_between
+from velpin.demo.alpm_files import Package as AlpmPackage
 from velpin.demo.rpm_files import Package
 from velpin.errors import Refusal
 from velpin.fetch.download import FetchSettings, Transport
@@ -46,6 +48,16 @@ def rpm_host(folder: Path, kind: str) -> Path:
     return harbour.root
 
 
+def alpm_host(folder: Path) -> Path:
+    """The same on an alpm host, where the order of sections decides; `tern` is ignored."""
+    harbour = AlpmHarbour(folder, "Architecture = x86_64\nIgnorePkg = tern\n")
+    one = AlpmPackage
+    harbour.source("vendor", one("gull", "2-1"), one("vendor-tool", "5-1"))
+    harbour.source("base", one("gull", "1-1"), one("tern", "1-1"))
+    harbour.installed(one("gull", "1-1"), one("tern", "1-1"))
+    return harbour.root
+
+
 class Told(NamedTuple):
     """What is a kind's own in the answers below."""
 
@@ -53,13 +65,15 @@ class Told(NamedTuple):
     release: str
     """What stands behind a version's number."""
     held: int
-    confines: bool = True
+    refuses: tuple[str, ...] = ()
+    """Kinds of wish that this kind of host cannot express."""
 
 
 MAKERS = {
     "velpin.kinds.deb": Told(deb_host, "", 1),
     "velpin.kinds.rpm_dnf": Told(partial(rpm_host, kind=DNF), "-1", 0),
-    "velpin.kinds.rpm_zypp": Told(partial(rpm_host, kind=ZYPP), "-1", 1, confines=False),
+    "velpin.kinds.rpm_zypp": Told(partial(rpm_host, kind=ZYPP), "-1", 1, ("confine",)),
+    "velpin.kinds.alpm": Told(alpm_host, "-1", 1, ("confine", "pin", "bar")),
 }
 
 
@@ -184,9 +198,10 @@ def next_of(host: Host, name: str) -> str | None:
     ids=lambda value: value.kind if isinstance(value, Wish) else "",
 )
 def test_wishes(host: Host, told: Told, wish: Wish, gull: str, tool: str | None) -> None:
-    if wish.kind == "confine" and not told.confines:
-        with pytest.raises(Refusal, match="only some"):
+    if wish.kind in told.refuses:
+        with pytest.raises(Refusal) as refused:
             host.plan_wishes([wish])
+        assert "the nearest" in refused.value.hint
         return
     held = len(host.rules())
     plan = host.plan_wishes([wish])

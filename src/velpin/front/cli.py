@@ -339,13 +339,19 @@ def refresh(
         bool,
         typer.Option("--accept-changed", help="Accept a source that changed what it calls itself."),
     ] = False,
+    files: Annotated[
+        bool,
+        typer.Option("--files", help="Lists of files too, where the host keeps them apart."),
+    ] = False,
     root: Root = None,
     json: Json = False,
 ) -> None:
     """Fetch and check the indexes of the sources."""
     from velpin.front.refreshing import refresh_all
 
-    code = refresh_all(_open(root), source or [], as_json=json, accept_changed=accept_changed)
+    code = refresh_all(
+        _open(root), source or [], as_json=json, accept_changed=accept_changed, files=files
+    )
     if code:
         raise typer.Exit(code)
 

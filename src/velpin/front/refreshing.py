@@ -21,7 +21,14 @@ if TYPE_CHECKING:
 _MOST_ODD = 3
 
 
-def refresh_all(host: Host, handles: Sequence[str], *, as_json: bool, accept_changed: bool) -> int:
+def refresh_all(
+    host: Host,
+    handles: Sequence[str],
+    *,
+    as_json: bool,
+    accept_changed: bool,
+    files: bool,
+) -> int:
     """Fetch the named sources, or all that are on; the exit code of the worst failure."""
     chosen = [host.source(handle).handle for handle in handles] or [
         source.handle for source in host.sources if source.on
@@ -30,7 +37,7 @@ def refresh_all(host: Host, handles: Sequence[str], *, as_json: bool, accept_cha
         tell("this host has no source that is on")
         return 0
     with hold(host.shelf.home / "lock", waiting):
-        found = _fetch(host, chosen, accept_changed)
+        found = _fetch(host, chosen, accept_changed, files)
         told = [_told(host, one) for one in found]
     for one in found:
         _remember_failure(host, one)
@@ -43,11 +50,11 @@ def refresh_all(host: Host, handles: Sequence[str], *, as_json: bool, accept_cha
     return max((one.error.exit_code for one in found if one.error), default=0)
 
 
-def _fetch(host: Host, chosen: list[str], accept_changed: bool) -> list[Refreshed]:
+def _fetch(host: Host, chosen: list[str], accept_changed: bool, files: bool) -> list[Refreshed]:
     transport, meter = transport_for(host)
 
     def one(handle: str) -> Refreshed:
-        return host.refresh(handle, transport, accept_changed=accept_changed)
+        return host.refresh(handle, transport, accept_changed=accept_changed, files=files)
 
     with meter, ThreadPoolExecutor(max(1, transport.settings.at_once)) as pool:
         return list(pool.map(one, chosen))

@@ -127,6 +127,9 @@ SENTENCES = {
     "path-in": "the host's installer takes no paths; {name} is in {packages}",
     "path-unknown": "the host's installer takes no paths, and no list of files that is here has"
     " {name}; velpin refresh --files fetches such lists",
+    "conflicts-together": "what would come does not go together",
+    "conflicts-there": "it does not go with what is installed",
+    "breaks-there": "what is installed would not work any more",
     "conflict-coming": "{name} {version} and {other} {other_version} both come and cannot stand"
     " beside each other ({relation})",
     "conflict-installed": "{name} {version} and the installed {other} {other_version} cannot stand"
@@ -301,6 +304,7 @@ DECIDED = {
     "reading order": "the order of reading",
     "order of sources": "the order of sources",
     "group": "its group",
+    "installed provider": "what is installed",
     "conflict": "a conflict",
     "request": "as asked",
 }

@@ -121,9 +121,16 @@ class Host(Protocol):
         """Logins for private sources of the host's own configuration."""
 
     def refresh(
-        self, handle: str, transport: Transport, *, accept_changed: bool = False
+        self,
+        handle: str,
+        transport: Transport,
+        *,
+        accept_changed: bool = False,
+        files: bool = False,
     ) -> Refreshed:
-        """Fetch and check the indexes of one source; failures are returned, not raised."""
+        """Fetch and check the indexes of one source; failures are returned, not raised.
+
+        `files`: also the list of files, where this kind of host keeps that apart."""
 
     def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
         """Parse the indexes of a source now; how many offers they hold, and what was odd."""

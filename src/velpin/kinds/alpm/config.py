@@ -133,9 +133,20 @@ class _Reader:
         if line and off:
             if not off.directives:
                 self._config.off.append(off)
-            value = text.partition("=")[2].strip()
-            off.directives.append(Directive(line.group(1), value, place))
+            one = Directive(line.group(1), text.partition("=")[2].strip(), place)
+            off.directives += self._servers(one) if one.key == "Include" else [one]
         return off
+
+    def _servers(self, include: Directive) -> list[Directive]:
+        """The lines that a commented Include would bring in; one that brings nothing itself."""
+        found = [include]
+        for name in included(self._tree, include.text or ""):
+            data = (self._tree.read(name) or b"").decode("utf-8", "replace")
+            for number, line in enumerate(data.split("\n"), 1):
+                key, equals, value = line.strip().partition("=")
+                if equals and key.strip() == "Server":
+                    found.append(Directive("Server", value.strip(), Place(name, number)))
+        return found
 
     def _head(self, name: str, place: Place) -> None:
         if name == "local":
@@ -146,9 +157,8 @@ class _Reader:
             return
         for section in self._config.sections:
             if section.name == name:
-                self._section = section
-                section.places.append(place)
-                note = f"[{name}] is there twice; its first place counts ({section.places[0]})"
+                self._section = Section(name, [place])  # its lines count for nothing (observed)
+                note = f"[{name}] is there twice; only the first counts ({section.places[0]})"
                 self._config.notes.append(Note(place, note))
                 return
         self._section = Section(name, [place])

@@ -22,9 +22,21 @@ def chain(host: AlpmState, work: Work, done: Outcome) -> tuple[Reason, ...]:
         if lacks:
             found[-1] = found[-1]._replace(then=tuple(_obstacles(host, work, lacks[-1])))
         return tuple(found)
-    if done.problem.code in ("conflict-installed", "conflict-coming", "would-break"):
-        return (done.problem,)
-    return ()
+    return (done.problem,) if done.problem.code in _WHOLE else ()
+
+
+_WHOLE = {
+    "conflict-installed": "conflicts-there", "conflict-coming": "conflicts-together",
+    "would-break": "breaks-there",
+}  # fmt: skip
+"""What is said of the whole where the cause is told as its chain."""
+
+
+def problem_of(done: Outcome) -> Reason | None:
+    """Why a transaction is refused, in a word; the chain tells the cause."""
+    if done.problem is not None and done.problem.code in _WHOLE:
+        return Reason(_WHOLE[done.problem.code], {})
+    return done.problem
 
 
 def _needs(lack: Lack) -> Reason:

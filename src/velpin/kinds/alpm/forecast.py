@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from velpin.errors import HostFileError
-from velpin.kinds.alpm.explain import chain
+from velpin.kinds.alpm.explain import chain, problem_of
 from velpin.kinds.alpm.pool import Package
 from velpin.kinds.alpm.reasons import passed_over, why_taken
 from velpin.kinds.alpm.relation import Relation
@@ -42,7 +42,7 @@ def _forecast(host: AlpmState, texts: Sequence[str], source: str) -> Forecast:
     refusal = host.refusal()
     if refusal is not None:
         return refused(host, refusal)
-    work = host.work()
+    work = host.work(host.missing)
     asked: list[Asked] = []
     for request in (parse_request(text, host.knows, source) for text in texts):
         found: list[Package] = []
@@ -59,12 +59,13 @@ def _forecast(host: AlpmState, texts: Sequence[str], source: str) -> Forecast:
     return _told(host, asked, work, work.run())
 
 
-def forecast_upgrade(host: AlpmState) -> Forecast:
-    """Predict the full upgrade of the host."""
+def forecast_upgrade(host: AlpmState, *, all_there: bool = False) -> Forecast:
+    """Predict the full upgrade of the host; `all_there`: as if no list were missing, those
+    that are having nothing."""
     refusal = host.refusal()
     if refusal is not None:
         return refused(host, refusal)
-    work = host.work()
+    work = host.work([] if all_there else host.missing)
     work.ask_upgrade()
     return _told(host, [], work, work.run())
 
@@ -88,7 +89,7 @@ def _told(host: AlpmState, asked: Sequence[Asked], work: Work, done: Outcome) ->
         kind=host.kind,
         arch=host.native,
         ok=done.ok,
-        problem=done.problem,
+        problem=problem_of(done),
         answers=tuple(answers),
         changes=changes,
         download_bytes=sum(one.download_bytes for one in changes),

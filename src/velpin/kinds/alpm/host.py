@@ -159,12 +159,17 @@ class AlpmHost(AlpmState):
         return []
 
     def refresh(
-        self, handle: str, transport: Transport, *, accept_changed: bool = False
+        self,
+        handle: str,
+        transport: Transport,
+        *,
+        accept_changed: bool = False,
+        files: bool = False,
     ) -> Refreshed:
         """Fetch and check the list of one source; failures are returned."""
         from velpin.kinds.alpm.refresh import refresh_source
 
-        return refresh_source(self, self.source(handle), transport)
+        return refresh_source(self, self.source(handle), transport, files=files)
 
     def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
         """Parse the list of a source now; how many offers it holds, and what was odd."""

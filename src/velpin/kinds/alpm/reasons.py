@@ -71,6 +71,7 @@ def _by_way_of(
     found.append(Reason("provides-asked", facts))
     if host.pool.installed(chosen.name):
         found.append(Reason("provider-installed", facts))
+        return "installed provider"
     return ""
 
 

@@ -30,7 +30,7 @@ def _standing(host: AlpmState, source: AlpmSource) -> Standing:
         tier=source.rank if source.on else None,
         numbers=((source.rank, ()),) if source.on else (),
         channel=_channel(source),
-        signed=_signed(source),
+        signed=_signed(host, source, signers),
         signers=signers,
         offers=_count(host, source),
         dated=copy.date,
@@ -39,10 +39,13 @@ def _standing(host: AlpmState, source: AlpmSource) -> Standing:
     )
 
 
-def _signed(source: AlpmSource) -> str:
-    if source.level.of_index != "never":
+def _signed(host: AlpmState, source: AlpmSource, signers: tuple[str, ...]) -> str:
+    levels = (source.level.of_index, source.level.of_packages)
+    if signers:
         return "ring"
-    return "packages" if source.level.of_packages != "never" else "none"
+    if "required" in levels:
+        return "common" if ring(host).keys else "ring"
+    return "common" if "optional" in levels and ring(host).keys else "none"
 
 
 def _channel(source: AlpmSource) -> tuple[str, ...]:

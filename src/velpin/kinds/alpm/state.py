@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import platform
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import Literal, Self
@@ -191,9 +191,9 @@ class AlpmState:
         own = Origin(None, self.record) if self.record else None
         return Pool(own, [Origin(source, index) for source, index in self.indexes])
 
-    def work(self) -> Work:
-        """A transaction that nothing is asked of yet."""
-        return Work(self.pool, self.ignored, self.archs, self.missing)
+    def work(self, missing: Sequence[str] = ()) -> Work:
+        """A transaction that nothing is asked of yet; `missing`: sources without a list."""
+        return Work(self.pool, self.ignored, self.archs, missing)
 
     @cached_property
     def _by_handle(self) -> dict[str, AlpmSource]:

@@ -16,15 +16,17 @@ from velpin.kinds.alpm.forecast import forecast_upgrade
 from velpin.kinds.alpm.pool import Package
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
+from velpin.model import Reason
 from velpin.shifts import AfterUpgrade, Pictured, Stand, Turned
 
 
 def after_upgrade(host: AlpmState) -> AfterUpgrade:
     """How every installed package would stand after the full upgrade.
 
-    Where the host would refuse that, as each package would stand on its own.
+    Where the host would refuse that, as each package would stand on its own; where only a
+    list is missing, as if that had nothing.
     """
-    told = forecast_upgrade(host)
+    told = forecast_upgrade(host, all_there=True)
     changed = {one.name: one for one in told.changes if one.old}
     stands: dict[tuple[str, str], tuple[str, Stand | None]] = {}
     for here in host.pool.all_installed():
@@ -34,7 +36,9 @@ def after_upgrade(host: AlpmState) -> AfterUpgrade:
         else:
             stand = stand_of(host, here if told.ok else host.next_of(here))
         stands[here.name, here.arch] = here.version, stand
-    return AfterUpgrade(stands, told.kept, told.problem)
+    missing = Reason("never-refreshed", {"sources": ", ".join(host.missing)})
+    problem = missing if told.ok and host.missing and told.changes else told.problem
+    return AfterUpgrade(stands, told.kept, problem)
 
 
 def stand_of(host: AlpmState, package: Package) -> Stand:

@@ -137,7 +137,12 @@ class DebHost(DebState):
         return read_logins(self.tree)
 
     def refresh(
-        self, handle: str, transport: Transport, *, accept_changed: bool = False
+        self,
+        handle: str,
+        transport: Transport,
+        *,
+        accept_changed: bool = False,
+        files: bool = False,
     ) -> DebRefreshed:
         """Fetch and check the indexes of one source; failures are returned."""
         from velpin.kinds.deb.refresh import refresh_source

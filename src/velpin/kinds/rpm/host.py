@@ -150,7 +150,12 @@ class RpmHost(RpmState):
     # -- fetching ------------------------------------------------------------------------
 
     def refresh(
-        self, handle: str, transport: Transport, *, accept_changed: bool = False
+        self,
+        handle: str,
+        transport: Transport,
+        *,
+        accept_changed: bool = False,
+        files: bool = False,
     ) -> RpmRefreshed:
         """Fetch and check the lists of one source; failures are returned."""
         from velpin.kinds.rpm.refresh import refresh_source

@@ -6,11 +6,12 @@ from collections.abc import Callable, Iterator
 
 from velpin.errors import Refusal
 from velpin.kinds.alpm.rules.settled import ALL, names_meant, version_is
+from velpin.kinds.alpm.rules.written import standing
 from velpin.kinds.alpm.state import AlpmState
 from velpin.wish import Wish, command_of
 
-Trial = Callable[[Wish], AlpmState | None]
-"""The host as a wish would make it, None where that wish would not hold."""
+Trial = Callable[[Wish, bool], AlpmState | None]
+"""The host as a wish would make it, or one that stands taken back; None where that cannot be."""
 
 
 def check(host: AlpmState, wish: Wish, trial: Trial) -> None:
@@ -18,10 +19,15 @@ def check(host: AlpmState, wish: Wish, trial: Trial) -> None:
     told = _TOLD[wish.kind](host, wish) if wish.kind in _TOLD else None
     if told is None:
         return
-    for nearest in _NEAREST[wish.kind](host, wish):
-        after = trial(nearest)
+    ordered = [one.wish for one in standing(host) if one.wish.kind == "prefer"]
+    lifted = [(one, True) for one in ordered if wish.kind in ("pin", "bar")]
+    made = [(one, False) for one in _NEAREST[wish.kind](host, wish)]
+    order = sorted(made + lifted, key=lambda one: one[0].kind != "prefer")
+    for nearest, lift in order:
+        after = trial(nearest, lift)
         if after is not None and _serves(after, wish, nearest):
-            raise Refusal(told, f"the nearest that works, tried: {command_of(nearest)}")
+            what = command_of(nearest, lift=lift)
+            raise Refusal(told, f"the nearest that works, tried: {what}")
     raise Refusal(told, "velpin offers NAME tells what there is; NAME%SOURCE asks for one once")
 
 
@@ -66,7 +72,7 @@ def _nearest_confine(host: AlpmState, wish: Wish) -> Iterator[Wish]:
 
 def _nearest_pin(host: AlpmState, wish: Wish) -> Iterator[Wish]:
     here = [host.pool.installed(name) for name in wish.names]
-    if all(one is not None and version_is(wish, one.version) for one in here):
+    if wish.version and all(one and version_is(wish, one.version) for one in here):
         yield Wish("keep", wish.names)
     for source in host.sources:
         if not source.on or wish.source not in ("", source.handle):
@@ -130,7 +136,8 @@ def _serves(after: AlpmState, wish: Wish, nearest: Wish) -> bool:
             for one in chosen
         )
     if wish.kind == "bar" and nearest.kind == "prefer":
-        names = [one for text in wish.names for one in names_meant(after, text, wish.source)]
+        texts = wish.names or (ALL,)
+        names = [one for text in texts for one in names_meant(after, text, wish.source)]
         return not any(_still(after, wish, name) for name in names)
     return True
 
@@ -138,7 +145,7 @@ def _serves(after: AlpmState, wish: Wish, nearest: Wish) -> bool:
 def _still(after: AlpmState, wish: Wish, name: str) -> bool:
     """Whether what was to be barred comes all the same."""
     found = after.choice_of(name)
-    if found is None or found.origin.handle != wish.source:
+    if found is None or wish.source not in ("", found.origin.handle):
         return False
     return not wish.version or version_is(wish, found.version)
 

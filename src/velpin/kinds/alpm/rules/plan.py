@@ -36,7 +36,7 @@ def plan_wishes(host: AlpmState, wishes: Sequence[Wish], *, foremost: bool = Fal
         )
     wishes = [settled(host, wish) for wish in wishes]
     for wish in wishes:
-        check(host, wish, lambda other: _trial(host, other))
+        check(host, wish, lambda other, lift: _trial(host, other, lift=lift))
     plan = Plan(" && ".join(map(command_of, wishes)), "; ".join(map(short_of, wishes)))
     plan.wishes = list(wishes)
     for wish in wishes:
@@ -91,10 +91,11 @@ def _refuse_broken(host: AlpmState) -> None:
         raise problem
 
 
-def _trial(host: AlpmState, wish: Wish) -> AlpmState | None:
-    """The host as a wish would make it, None where that wish would not hold."""
+def _trial(host: AlpmState, wish: Wish, *, lift: bool) -> AlpmState | None:
+    """The host as a wish would make it, or one that stands taken back; None where that cannot
+    be or would not hold."""
     try:
-        plan = plan_wishes(host, [wish])
+        plan = plan_lift(host, [wish]) if lift else plan_wishes(host, [wish])
     except (Refusal, HostError):
         return None
     if plan.error or plan.unmet or plan.findings:

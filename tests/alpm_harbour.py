@@ -1,0 +1,97 @@
+"""Small alpm hosts, made in a temporary folder."""
+
+from __future__ import annotations
+
+import io
+import json
+from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
+from typing import Any
+
+from velpin.demo.alpm_files import Package, write_alpm_record, write_alpm_repository
+from velpin.front.cli import run
+from velpin.kinds.alpm.host import AlpmHost
+from velpin.store.shelf import open_shelf
+from velpin.tree import Tree
+
+P = Package
+CONF = "etc/pacman.conf"
+RECORD = "var/lib/pacman/local"
+
+
+class AlpmHarbour:
+    """One host with its repositories."""
+
+    def __init__(self, folder: Path, options: str = "Architecture = x86_64\n") -> None:
+        self.folder = folder
+        self.root = folder / "root"
+        self.put("etc/os-release", 'NAME="Skiff"\nID=skiff\n')
+        self.put(CONF, f"[options]\nSigLevel = Never\n{options}")
+        self.installed()
+
+    def put(self, name: str, text: str | bytes) -> Path:
+        """Write one file of the host."""
+        path = self.root / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(text if isinstance(text, bytes) else text.encode())
+        return path
+
+    def read(self, name: str = CONF) -> str:
+        """The text of one file of the host, empty where there is none."""
+        path = self.root / name
+        return path.read_bytes().decode() if path.exists() else ""
+
+    def source(self, name: str, *packages: Package, settings: str = "", **made: Any) -> Path:
+        """A source with its repository, behind those that are there; `settings` are further
+        lines of its section."""
+        folder = self.repository(name, *packages, **made)
+        self.put(CONF, f"{self.read()}\n[{name}]\nServer = file://{folder}\n{settings}")
+        return folder
+
+    def repository(self, name: str, *packages: Package, **made: Any) -> Path:
+        """A repository alone."""
+        return write_alpm_repository(self.folder / "repos" / name, name, packages, **made)
+
+    def installed(self, *packages: Package) -> None:
+        """Make these the installed packages."""
+        write_alpm_record(self.root / RECORD, packages)
+
+    def host(self) -> AlpmHost:
+        """The host, as the rest of Velpin reads it."""
+        tree = Tree(self.root)
+        return AlpmHost(tree, open_shelf(tree))
+
+    def run(self, *words: str) -> tuple[int, str, str]:
+        """Run a command: exit code, output, messages."""
+        out, told = io.StringIO(), io.StringIO()
+        with redirect_stdout(out), redirect_stderr(told):
+            code = run(["--root", str(self.root), *words])
+        return code, out.getvalue(), told.getvalue()
+
+    def done(self, *words: str) -> str:
+        """Run a command that must not fail: its output."""
+        code, out, told = self.run(*words)
+        assert code == 0, out + told
+        return out
+
+    def refresh(self) -> AlpmHarbour:
+        """Fetch all indexes."""
+        self.done("refresh")
+        return self
+
+    def forecast(self, *words: str) -> dict[str, Any]:
+        """A forecast as JSON."""
+        code, out, told = self.run("forecast", "--json", *words)
+        assert code in (0, 1, 3), out + told
+        found: dict[str, Any] = json.loads(out)
+        return found
+
+    def changes(self, *words: str) -> dict[str, str] | None:
+        """What a forecast changes: version and source by name; None where it is refused."""
+        found = self.forecast(*words)
+        if not found["ok"]:
+            return None
+        return {
+            one["name"]: f"{one['new']} {one['source']}" if one["new"] else "gone"
+            for one in found["changes"]
+        }
