@@ -56,7 +56,7 @@ class Request(NamedTuple):
     source: str = ""
 
 
-OfferState = Literal["chosen", "candidate", "passed over", "source off"]
+OfferState = Literal["chosen", "candidate", "passed over", "source off", "to be built"]
 
 
 class Offer(NamedTuple):
@@ -156,6 +156,45 @@ class WayOut(NamedTuple):
     what: Reason
 
 
+NeedWhen = Literal["runs", "builds", "checks"]
+NeedHow = Literal["installed", "source", "recipe", "nowhere"]
+
+
+class Need(NamedTuple):
+    """Something that building a package needs, and where it would come from."""
+
+    relation: str
+    """As the recipe says it."""
+    when: NeedWhen
+    how: NeedHow
+    package: str = ""
+    version: str = ""
+    source: str = ""
+
+
+class Building(NamedTuple):
+    """One package that would have to be built."""
+
+    name: str
+    version: str
+    source: str
+    file: str
+    """Its recipe's file in the source."""
+    needs: tuple[Need, ...]
+
+
+class BuildPlan(NamedTuple):
+    """What it would take to have a package that only recipes have; nothing of it is done."""
+
+    asked: str
+    steps: tuple[Building, ...]
+    """In the order of building, what was asked for last."""
+    changes: tuple[Change, ...]
+    """What the host's installer would bring for it first."""
+    problem: Reason | None = None
+    """Why it could not be built."""
+
+
 class Forecast(NamedTuple):
     """The predicted outcome of all requests together."""
 
@@ -175,3 +214,5 @@ class Forecast(NamedTuple):
     kept: tuple[Kept, ...] = ()
     unneeded: tuple[str, ...] = ()
     """Installed packages that nothing needs any more afterwards."""
+    builds: tuple[BuildPlan, ...] = ()
+    """What could be built of what cannot be installed, or was asked for from recipes."""

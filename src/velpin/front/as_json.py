@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from velpin.about import HostFacts, KeyUse, Standing
 from velpin.front.words import sentence
-from velpin.model import Answer, Forecast, Kept, Offer, PassedOver, Reason
+from velpin.model import Answer, BuildPlan, Forecast, Kept, Offer, PassedOver, Reason
 from velpin.shifts import Drift, Shift
 from velpin.wish import Rule, command_of
 
@@ -46,6 +46,19 @@ def of_forecast(found: Forecast) -> dict[str, Any]:
         "ways_out": [{"command": w.command, **of_reason(w.what)} for w in found.ways_out],
         "kept_back": [_kept(one) for one in found.kept],
         "no_longer_needed": list(found.unneeded),
+        "builds": [_build(one) for one in found.builds],
+    }
+
+
+def _build(one: BuildPlan) -> dict[str, Any]:
+    return {
+        "asked": one.asked,
+        "problem": of_reason(one.problem) if one.problem else None,
+        "steps": [
+            {**step._asdict(), "needs": [need._asdict() for need in step.needs]}
+            for step in one.steps
+        ],
+        "changes": [change._asdict() for change in one.changes],
     }
 
 

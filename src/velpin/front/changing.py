@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     from velpin.kinds.base import Host
 
 
+_SNIPPETS = (".list", ".sources", ".repo", ".conf", ".txt")
+"""Endings of files that are snippets though no folder is named."""
 _LARGEST_GIVEN = 32 << 20
 """No snippet or release package may be larger, in bytes."""
 
@@ -121,7 +123,9 @@ def _snippet(what: str) -> tuple[str, str]:
     if what.lstrip().startswith(("deb ", "deb\t", "Types:", "deb-src ", "[")) or "\n" in what:
         return what, "the quoted snippet"
     path = Path(what)
-    if path.is_file() and ("/" in what or path.suffix in (".list", ".sources", ".repo", ".txt")):
+    if path.is_file() and (
+        "/" in what or path.suffix in (".list", ".sources", ".repo", ".conf", ".txt")
+    ):
         try:
             return path.read_text("utf-8", "surrogateescape"), what
         except OSError as problem:
@@ -138,8 +142,10 @@ def add_source(
     names: tuple[str, ...],
     how: How,
     only: tuple[str, ...] = (),
+    over: tuple[str, ...] = (),
 ) -> None:
-    """Plan, show and make the addition of a source, with `only` confined to those names."""
+    """Plan, show and make the addition of a source, with `only` confined to those names, with
+    `over` preferred over some."""
     transport, meter = transport_for(host)
     with meter:
         if key:
@@ -150,7 +156,21 @@ def add_source(
         after = host.with_edits(plan.edits)
         wishes = [Wish("confine", only, handle) for handle in plan.handles]
         plan = plan.then(host.tree, after.plan_wishes(wishes))
+    if over and not plan.error:
+        after = host.with_edits(plan.edits)
+        wishes = [Wish("prefer", (), handle, over=over) for handle in plan.handles]
+        plan = plan.then(host.tree, after.plan_wishes(wishes))
     _decide(host, plan, how, names, wish.anyway)
+
+
+def add_recipes(host: Host, handle: str, address: str, how: How, *, anyway: bool) -> None:
+    """Plan, show and make the addition of a source of build recipes."""
+    from velpin.recipes.changing import plan_add
+
+    transport, meter = transport_for(host)
+    with meter, hold(host.shelf.home / "lock", waiting):
+        plan = plan_add(host, handle, address, transport)
+    _decide(host, plan, how, anyway=anyway)
 
 
 def _read_key(key: str, transport: Transport) -> bytes:

@@ -382,6 +382,16 @@ def add(
         str, typer.Option("--fingerprint", help="The fingerprint its vendor publishes.")
     ] = "",
     name: Annotated[str, typer.Option("--name", help="A name for a snippet's source.")] = "",
+    recipes: Annotated[
+        str,
+        typer.Option(
+            "--recipes", metavar="ADDRESS", help="A folder or archive of build recipes instead."
+        ),
+    ] = "",
+    over: Annotated[
+        list[str] | None,
+        typer.Option("--over", metavar="SOURCE", help="Prefer it over this source."),
+    ] = None,
     wanted: Annotated[
         list[str] | None,
         typer.Option("--for", metavar="NAME", help="Show this package before and after."),
@@ -395,13 +405,18 @@ def add(
     ] = False,
 ) -> None:
     """Add a source, by address, from a vendor's snippet or release package."""
-    from velpin.front.changing import add_source, wish_from
+    from velpin.front.changing import add_recipes, add_source, wish_from
 
+    if recipes:
+        if url or suite or section or key or only or over:
+            raise UsageError("--recipes goes alone", "velpin add NAME --recipes ADDRESS")
+        add_recipes(host, what, recipes, how, anyway=anyway)
+        return
     wish = wish_from(
         host, what, name=name, url=url, suite=suite, sections=tuple(section or ()),
         archs=tuple(arch or ()), fingerprint=fingerprint, anyway=anyway,
     )  # fmt: skip
-    add_source(host, wish, key, tuple(wanted or ()), how, tuple(only or ()))
+    add_source(host, wish, key, tuple(wanted or ()), how, tuple(only or ()), tuple(over or ()))
 
 
 @_changing

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from velpin.front.screen import Branch, Piece, Screen
 from velpin.front.words import DECIDED, role, sentence, several, shortened, size
-from velpin.model import Answer, Change, Forecast, Kept, Reason
+from velpin.model import Answer, BuildPlan, Change, Forecast, Kept, Reason
 
 _OUTCOMES = {
     "install": "new on this host",
@@ -48,8 +48,46 @@ def show_forecast(screen: Screen, found: Forecast, *, why: bool, every: bool) ->
         _show_transaction(screen, found, every)
     elif not found.chain:
         _show_refusal(screen, found)
+    for plan in found.builds:
+        _show_build(screen, plan)
     for note in found.notes:
         screen.line(("note: ", "warn"), sentence(note))
+
+
+_HOW = {
+    "installed": ("installed", "quiet"), "source": ("from {source}", "source"),
+    "recipe": ("to be built, from {source}", "warn"), "nowhere": ("nowhere to be had", "bad"),
+}  # fmt: skip
+_WHEN = {"runs": "to run", "builds": "to build", "checks": "to check"}
+
+
+def _show_build(screen: Screen, plan: BuildPlan) -> None:
+    """What it would take to build something: the steps in their order, what each needs."""
+    if not plan.steps:
+        if plan.problem:
+            screen.line((f"{plan.asked}: ", "name"), sentence(plan.problem))
+        return
+    last = plan.steps[-1]
+    screen.head(f"{last.name} could be built: nothing of this is done")
+    for number, step in enumerate(plan.steps, 1):
+        if number > 1:
+            screen.gap()
+        screen.line(
+            f"{number}. ", (f"{step.name} {step.version}", "name"), "  from ",
+            (step.source, "source"), f"  ({step.file})",
+        )  # fmt: skip
+        rows: list[list[Piece]] = [
+            [need.relation, _WHEN[need.when],
+             f"{need.package} {need.version}".strip(),
+             (_HOW[need.how][0].format(source=need.source), _HOW[need.how][1])]
+            for need in step.needs
+        ]  # fmt: skip
+        screen.table(["needs", "", "met by", ""], rows)
+    if plan.problem:
+        screen.line(("not possible here: ", "bad"), sentence(plan.problem))
+    elif plan.changes:
+        names = shortened([change.name for change in plan.changes])
+        screen.line("first the installer would bring ", (names, "name"))
 
 
 def _show_answers(screen: Screen, found: Forecast, why: bool) -> None:

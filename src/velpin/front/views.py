@@ -98,6 +98,8 @@ def _numbers(one: Standing) -> str:
 
 
 def _signature(one: Standing) -> Piece:
+    if not one.signed:
+        return ""
     if one.signed == "none":
         return ("nobody: trusted unsigned", "warn")
     if one.signed == "common":
@@ -135,6 +137,8 @@ def _offer_row(offer: Offer, names: bool) -> list[Piece]:
         told.append("installed")
     if offer.state == "source off":
         told.append("source is off")
+    if offer.state == "to be built":
+        told.append("to be built")
     style = "answer" if offer.state == "chosen" else "name"
     return [
         marks.get(offer.state, ""),
@@ -142,7 +146,7 @@ def _offer_row(offer: Offer, names: bool) -> list[Piece]:
         (offer.version, style),
         offer.arch,
         (offer.source or "(nowhere)", "source"),
-        "" if offer.state == "source off" else str(offer.number),
+        "" if offer.state in ("source off", "to be built") else str(offer.number),
         ", ".join(told),
         offer.summary if names else "",
     ]

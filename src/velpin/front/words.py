@@ -74,6 +74,7 @@ SENTENCES = {
     "is-ignored": "{name} is ignored at {place}",
     "is-ignored-group": "{name} is in {group}, which is ignored at {place}",
     "taken-already": "{name} {version} is taken already, and no choice is taken back",
+    "to-be-built": "to be built: nothing is chosen over a built package",
     "is-excluded": "kept out by {pattern} at {place}",
     "not-included": "not among what is let in: {patterns}",
     "module-off": "module {module} has no active stream",
@@ -116,6 +117,10 @@ SENTENCES = {
     "target-unknown": "the target release {target} ({place}) is none that a source has; the host's"
     " installer refuses every request",
     "files-refused": "{what}; the host's installer refuses every request because of it",
+    "only-to-be-built": "{name} would have to be built, which the host's installer does not do",
+    "cannot-build": "building needs what is nowhere to be had: {relations}",
+    "needs-refused": "the host's installer would refuse what building needs: {packages}",
+    "no-recipe": "no recipe for {name}{from} fits this host",
     "asked-twice": "{name} is asked for from {source} and from {other}; the host's installer takes"
     " one of a name",
     "wrong-arch-asked": "{name} {version} from {source} is for {arch}, this host takes {archs}; no"
@@ -261,6 +266,9 @@ SENTENCES = {
     "no-suite": "{source} has no suite {asked}; it has {has}; try --suite {better}",
     "no-key-named": "{source} checks its packages' signatures and names no key that is here: the"
     " host's installer will ask for one, or refuse; --key FILE-or-URL names it",
+    "recipes-found": "{source} has {count} recipes; nothing of them is ever chosen over a built"
+    " package, and nothing is built",
+    "no-recipes-there": "{source} has no recipe: looked for {what}",
     "list-not-signed": "the list of {source} is not signed; its packages must be, by this key",
     "ring-must-know": "{source} has its signatures checked against the host's ring of keys: the"
     " installer refuses what no trusted key of it signed; --key FILE-or-URL brings one in",

@@ -21,9 +21,19 @@ def open_host(tree: Tree, shelf: Shelf, *, as_is: bool = False) -> Host:
     for name in KINDS:
         kind = cast("Kind", import_module(name))
         if kind.recognises(tree):
-            return kind.open_host(tree, shelf, as_is=as_is)
+            host = kind.open_host(tree, shelf, as_is=as_is)
+            return _with_recipes(host) if tree.exists("etc/velpin/recipes") else host
     raise NotAHost(
         f"{tree.root} is not the root of a host that Velpin knows",
         "give the host's root with --root DIR; known kinds: "
         + ", ".join(name.rpartition(".")[2] for name in KINDS),
     )
+
+
+def _with_recipes(host: Host) -> Host:
+    """A host together with its sources of build recipes, where it has any."""
+    from velpin.recipes.config import has_recipes
+    from velpin.recipes.host import with_recipes
+
+    known = host.recipe_format is not None and has_recipes(host.tree)
+    return with_recipes(host) if known else host

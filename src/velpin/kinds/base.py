@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import Plan, SourceWish
     from velpin.errors import HostFileError
     from velpin.fetch.download import Login, Transport
+    from velpin.recipes.recipe import Meeting, RecipeFormat
     from velpin.store.shelf import Shelf
 
 
@@ -70,6 +71,14 @@ class Host(Protocol):
 
     def keys(self) -> list[KeyUse]:
         """Every key that vouches for something, and for what."""
+
+    # building
+    @property
+    def recipe_format(self) -> RecipeFormat | None:
+        """How recipes are written for this kind of host; None where none are read."""
+
+    def meeting(self, relation: str) -> Meeting | None:
+        """What meets a relation as recipes write it: what is installed, else what could be."""
 
     # choosing
     def knows(self, name: str) -> bool:

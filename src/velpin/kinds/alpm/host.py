@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from velpin.about import HostFacts, KeyUse, Met, Refreshed, Standing
     from velpin.change.plan import Plan, SourceWish
     from velpin.fetch.download import Login, Transport
+    from velpin.recipes.recipe import Meeting, RecipeFormat
     from velpin.shifts import AfterUpgrade, Pictured, Turned
     from velpin.wish import Rule, Wish
 
@@ -77,6 +78,21 @@ class AlpmHost(AlpmState):
         from velpin.kinds.alpm.trust import key_uses
 
         return key_uses(self)
+
+    # -- building --------------------------------------------------------------------------
+
+    @property
+    def recipe_format(self) -> RecipeFormat | None:
+        """How recipes are written for this kind of host."""
+        from velpin.kinds.alpm.recipes import SourceInfo
+
+        return SourceInfo()
+
+    def meeting(self, relation: str) -> Meeting | None:
+        """What meets a relation as recipes write it."""
+        from velpin.kinds.alpm.meeting import meeting
+
+        return meeting(self, relation)
 
     # -- choosing ------------------------------------------------------------------------
 

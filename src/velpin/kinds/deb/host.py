@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import Plan, SourceWish
     from velpin.fetch.download import Login, Transport
     from velpin.kinds.deb.refresh import DebRefreshed
+    from velpin.recipes.recipe import Meeting, RecipeFormat
     from velpin.shifts import AfterUpgrade, Pictured, Turned
     from velpin.wish import Rule, Wish
 
@@ -78,6 +79,21 @@ class DebHost(DebState):
         from velpin.kinds.deb.standing import standings
 
         return standings(self)
+
+    # -- building --------------------------------------------------------------------------
+
+    @property
+    def recipe_format(self) -> RecipeFormat | None:
+        """How recipes are written for this kind of host."""
+        from velpin.kinds.deb.recipes import SourceControl
+
+        return SourceControl(self.native)
+
+    def meeting(self, relation: str) -> Meeting | None:
+        """What meets a relation as recipes write it."""
+        from velpin.kinds.deb.recipes import meeting
+
+        return meeting(self, relation)
 
     # -- choosing, fetching, changing ------------------------------------------------------
 

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import Plan, SourceWish
     from velpin.fetch.download import Transport
     from velpin.kinds.rpm.refresh import RpmRefreshed
+    from velpin.recipes.recipe import Meeting, RecipeFormat
     from velpin.shifts import AfterUpgrade, Pictured, Turned
     from velpin.wish import Rule, Wish
 
@@ -78,6 +79,17 @@ class RpmHost(RpmState):
         from velpin.kinds.rpm.keyring import key_uses
 
         return key_uses(self)
+
+    # -- building --------------------------------------------------------------------------
+
+    @property
+    def recipe_format(self) -> RecipeFormat | None:
+        """How recipes are written for this kind of host: none are read."""
+        return None
+
+    def meeting(self, relation: str) -> Meeting | None:
+        """What meets a relation as recipes write it: none are read."""
+        return None
 
     # -- choosing ------------------------------------------------------------------------
 

@@ -1,0 +1,89 @@
+"""What adding, switching and dropping a source of recipes would write: one small file."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import TYPE_CHECKING
+from urllib.parse import urlsplit
+
+from velpin.change.plan import Plan
+from velpin.errors import Refusal, UsageError, VelpinError
+from velpin.model import Reason
+from velpin.recipes.config import RecipeSource, file_of, read_sources, text_of
+from velpin.recipes.fetching import refresh_recipes
+from velpin.recipes.host import RecipeHost
+from velpin.recipes.shelved import index_of
+from velpin.tree import Tree
+
+if TYPE_CHECKING:
+    from velpin.fetch.download import Transport
+    from velpin.kinds.base import Host
+
+_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._+-]*\Z")
+
+
+def plan_add(host: Host, handle: str, address: str, transport: Transport) -> Plan:
+    """What adding a source of recipes would write; it is read before anything is written.
+
+    Raises UsageError for a name or address that is none, Refusal where the name is taken or
+    this kind of host knows no recipes.
+    """
+    form = host.recipe_format
+    if form is None:
+        raise Refusal(
+            f"velpin reads no recipes for hosts of kind {host.kind}",
+            "of kinds deb and alpm it does",
+        )
+    if not _NAME.match(handle):
+        raise UsageError(f"{handle!r} cannot be a name", "velpin add NAME --recipes ADDRESS")
+    if urlsplit(address).scheme in ("", "file"):
+        address = str(Path(urlsplit(address).path).absolute())
+    plan = Plan(f"velpin add {handle} --recipes", f"add source of recipes {handle}")
+    plan.handles = [handle]
+    plan.propose(host.tree, {file_of(handle): text_of(address)})
+    if plan.unchanged:
+        return plan
+    for source in host.sources:
+        if source.handle == handle:
+            raise Refusal(
+                f"{handle} is the name of another source ({source.places[0]})",
+                "give this one another name",
+            )
+    source = next(
+        one for one in read_sources(host.tree.with_edits(plan.edits))[0] if one.handle == handle
+    )
+    result = refresh_recipes(host.shelf, source, form, transport)
+    if result.error:
+        plan.error = result.error
+        return plan
+    try:
+        path = RecipeHost(host).path_of(source)
+        count = index_of(host.shelf, path, form).count if path else 0
+    except VelpinError as problem:
+        plan.error = problem
+        return plan
+    facts = {"source": handle, "what": form.described}
+    if not count:
+        plan.findings.append(Reason("no-recipes-there", dict(facts)))
+    else:
+        plan.notes.append(Reason("recipes-found", {"source": handle, "count": count}))
+    return plan
+
+
+def plan_switch(tree: Tree, source: RecipeSource, on: bool) -> Plan:
+    """What switching a source of recipes on or off would write."""
+    word = "on" if on else "off"
+    plan = Plan(f"velpin {word} {source.handle}", f"switch {source.handle} {word}")
+    plan.handles = [source.handle]
+    edits = {source.file: text_of(source.address, on=on)} if source.on != on else {}
+    plan.propose(tree, edits)
+    return plan
+
+
+def plan_drop(tree: Tree, source: RecipeSource) -> Plan:
+    """What taking a source of recipes away would write."""
+    plan = Plan(f"velpin drop {source.handle}", f"drop source of recipes {source.handle}")
+    plan.handles = [source.handle]
+    plan.propose(tree, {source.file: None})
+    return plan

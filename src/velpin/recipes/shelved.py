@@ -1,0 +1,146 @@
+"""Recipes read from a folder or an archive into the index store, and asked there."""
+
+from __future__ import annotations
+
+import io
+import os
+import tarfile
+import zipfile
+from collections.abc import Iterable, Iterator
+from functools import partial
+from pathlib import Path
+
+from velpin.errors import HostFileError
+from velpin.fetch.unpack import unpacked
+from velpin.recipes.recipe import Recipe, RecipeFormat, unpack
+from velpin.store.index import Batch, Entry, Index, Notes, Part, Stamp
+from velpin.store.shelf import Shelf
+
+_IN_BLOCK = 64
+_DEEPEST = 4
+_LARGEST = 256 << 20
+"""The most an archive may unpack to."""
+_LARGEST_FILE = 64 << 20
+
+
+def index_of(shelf: Shelf, path: Path, form: RecipeFormat) -> Index:
+    """The parsed recipes of a folder or archive.
+
+    Raises HostFileError where it cannot be read.
+    """
+    return shelf.parsed(path, partial(_parts, form), partial(_stamp, form))
+
+
+def recipes_in(index: Index, name: str) -> list[Recipe]:
+    """The recipes of a name."""
+    return [unpack(index.text(row)) for row in index.rows(name)]
+
+
+def providing(index: Index, name: str) -> list[Recipe]:
+    """The recipes of packages that provide a name."""
+    return [unpack(index.text(row)) for row in index.providers(name)]
+
+
+def _stamp(form: RecipeFormat, path: Path) -> Stamp:
+    """A folder has changed where a recipe came, went or was written anew."""
+    if not path.is_dir():
+        return Stamp.of(path)
+    count, newest = 0, path.stat().st_mtime_ns
+    for file in _files(form, path):
+        found = file.stat()
+        count, newest = count + 1, max(newest, found.st_mtime_ns)
+    return Stamp(str(path), count, newest)
+
+
+def _files(form: RecipeFormat, path: Path) -> Iterator[Path]:
+    for folder, inner, names in os.walk(path):
+        depth = len(Path(folder).relative_to(path).parts)
+        inner[:] = sorted(one for one in inner if not one.startswith(".") and depth < _DEEPEST)
+        for name in sorted(names):
+            if form.is_recipe(name):
+                yield Path(folder) / name
+
+
+def _parts(form: RecipeFormat, path: Path) -> list[Part]:
+    return [partial(_batches, form, path)]
+
+
+def _batches(form: RecipeFormat, path: Path, notes: Notes) -> Iterator[Batch]:
+    held: list[Recipe] = []
+    for file, data in _contents(form, path, notes):
+        try:
+            held += form.read(data, file)
+        except HostFileError as problem:
+            notes.append((problem.line, f"{file}: {problem.what}"))
+        if len(held) >= _IN_BLOCK:
+            yield _batch(form, held)
+            held = []
+    if held:
+        yield _batch(form, held)
+
+
+def _batch(form: RecipeFormat, held: Iterable[Recipe]) -> Batch:
+    block = bytearray()
+    entries: list[Entry] = []
+    provides: list[tuple[str, int]] = []
+    for at, one in enumerate(held):
+        text = one.packed()
+        summary = " ".join(one.summary.split())
+        entries.append(
+            Entry(one.name, " ".join(one.archs), one.version,
+                  one.base if one.base != one.name else "", "", len(block), len(text), summary)
+        )  # fmt: skip
+        block += text
+        names = dict.fromkeys(name for told in one.provides for name in form.names(told))
+        provides += [(name, at) for name in names]
+    return Batch(bytes(block), entries, provides, [])
+
+
+def _contents(form: RecipeFormat, path: Path, notes: Notes) -> Iterator[tuple[str, bytes]]:
+    """Every file of recipes with its bytes, compressed ones unpacked."""
+    if path.is_dir():
+        for file in _files(form, path):
+            try:
+                yield str(file.relative_to(path)), _plain(file)
+            except (OSError, HostFileError) as problem:
+                notes.append((0, str(problem)))
+        return
+    if form.is_recipe(path.name):
+        yield path.name, _plain(path)
+        return
+    yield from _archived(form, path)
+
+
+def _plain(path: Path) -> bytes:
+    data = bytearray()
+    for piece in unpacked(path):
+        data += piece
+        if len(data) > _LARGEST_FILE:
+            raise HostFileError(str(path), 0, f"more than {_LARGEST_FILE} bytes")
+    return bytes(data)
+
+
+def _archived(form: RecipeFormat, path: Path) -> Iterator[tuple[str, bytes]]:
+    try:
+        if zipfile.is_zipfile(path):
+            with zipfile.ZipFile(path) as opened:
+                for told in opened.infolist():
+                    if form.is_recipe(_last(told.filename)) and told.file_size < _LARGEST_FILE:
+                        yield told.filename, opened.read(told)
+            return
+        data = bytearray()
+        for piece in unpacked(path):
+            data += piece
+            if len(data) > _LARGEST:
+                raise HostFileError(str(path), 0, f"unpacks to more than {_LARGEST} bytes")
+        with tarfile.open(fileobj=io.BytesIO(data)) as tar:
+            for one in tar:
+                file = tar.extractfile(one) if one.isfile() else None
+                if file is not None and form.is_recipe(_last(one.name)):
+                    yield one.name.removeprefix("./"), file.read()
+    except (tarfile.TarError, zipfile.BadZipFile, EOFError) as problem:
+        raise HostFileError(str(path), 0, f"no folder, and no archive: {problem}") from problem
+
+
+def _last(name: str) -> str:
+    return name.rpartition("/")[2]
