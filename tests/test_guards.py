@@ -10,9 +10,11 @@ from pathlib import Path
 
 import pytest
 
+from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin import errors
+from velpin.demo.alpm_files import Package as AlpmPackage
 from velpin.demo.rpm_files import Package
 from velpin.front.cli import _COMMANDS
 from velpin.front.words import SENTENCES, sentence
@@ -26,9 +28,11 @@ MODULES = {
 }
 
 
-KIND_FOLDERS = [
-    "velpin.kinds.deb", "velpin.kinds.rpm", "velpin.kinds.rpm_dnf", "velpin.kinds.rpm_zypp",
-]  # fmt: skip
+KIND_FOLDERS = sorted(
+    f"velpin.kinds.{path.parent.name}" for path in SOURCE.glob("kinds/*/__init__.py")
+)
+SHARED = {"velpin.kinds.rpm_dnf": "velpin.kinds.rpm", "velpin.kinds.rpm_zypp": "velpin.kinds.rpm"}
+"""The folder that two kinds share."""
 
 
 def imports_of(path: Path, *, top: bool) -> set[str]:
@@ -79,10 +83,11 @@ def test_imports_run_one_way() -> None:
         ("velpin.change", ["velpin.front", *KIND_FOLDERS]),
         ("velpin.resolve", ["velpin.front", "velpin.store", *KIND_FOLDERS]),
         ("velpin.kinds", ["velpin.front", "typer", "rich"]),
-        ("velpin.kinds.deb", ["velpin.kinds.rpm", "velpin.kinds.rpm_dnf", "velpin.kinds.rpm_zypp"]),
-        ("velpin.kinds.rpm", ["velpin.kinds.deb", "velpin.kinds.rpm_dnf", "velpin.kinds.rpm_zypp"]),
-        ("velpin.kinds.rpm_dnf", ["velpin.kinds.deb", "velpin.kinds.rpm_zypp"]),
-        ("velpin.kinds.rpm_zypp", ["velpin.kinds.deb", "velpin.kinds.rpm_dnf"]),
+        ("velpin.recipes", ["velpin.front", *KIND_FOLDERS]),
+        *(
+            (one, [other for other in KIND_FOLDERS if other not in (one, SHARED.get(one))])
+            for one in KIND_FOLDERS
+        ),
         ("velpin.front", KIND_FOLDERS),
     ],
 )
@@ -131,6 +136,15 @@ def test_so_does_one_on_an_rpm_host(tmp_path: Path, kind: str) -> None:
     harbour.refresh().forecast("gull")
     loaded = loaded_by(harbour.root)
     assert [name for name in (*HEAVY, "lxml", "yaml", "velpin.kinds.deb") if name in loaded] == []
+
+
+def test_and_one_on_an_alpm_host(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", AlpmPackage("gull"))
+    harbour.refresh().forecast("gull")
+    loaded = loaded_by(harbour.root)
+    assert [name for name in (*HEAVY, "lxml", "tarfile", "velpin.kinds.deb", "velpin.recipes.host")
+            if name in loaded] == []  # fmt: skip
 
 
 def codes() -> set[str]:

@@ -52,7 +52,7 @@ def ask(harbour: AlpmHarbour, *words: str, refresh: bool = True) -> Said:
         return Said(None, said)
     after = _record(root)
     done = {name: told for name, told in after.items() if before.get(name) != told}
-    return Said({**done, **{name: "gone" for name in before.keys() - after.keys()}}, said)
+    return Said({**done, **dict.fromkeys(before.keys() - after.keys(), "gone")}, said)
 
 
 def _run(root: Path, *words: str) -> tuple[int, str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from typing import NamedTuple
 
 import pysequoia
@@ -31,6 +32,13 @@ class Signer(NamedTuple):
         """An armoured signature of a text."""
         mode = pysequoia.SignatureMode.DETACHED
         return bytes(pysequoia.sign(self.secret.signer(), data, mode=mode))
+
+    def detached_binary(self, data: bytes) -> bytes:
+        """The same without armour (RFC 9580, section 6.2: base64 between the head's blank line
+        and the foot)."""
+        body = self.detached(data).replace(b"\r", b"").partition(b"\n\n")[2]
+        lines = body.partition(b"-----END")[0].split(b"\n")
+        return base64.b64decode(b"".join(line for line in lines if not line.startswith(b"=")))
 
 
 def new_signer(name: str, days: int | None = 1095) -> Signer:

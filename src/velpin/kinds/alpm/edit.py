@@ -6,17 +6,21 @@ its lines up to the last that says something; what floats between blank lines st
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from velpin.errors import Refusal
-from velpin.kinds.alpm.config import HEAD, MAIN, OFF_HEAD, OFF_LINE, OPTIONS, included
+from velpin.kinds.alpm.config import HEAD, MAIN, OF_SOURCES, OFF_HEAD, OFF_LINE, OPTIONS, included
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.tree import Edits, Tree
 
 ADDED = "# added by velpin"
 OWN_NOTES = ("# velpin ", "# before velpin: ")
 """How comments begin that say which command the line below is for, and what stood there."""
+
+_COMMENTED = re.compile(r"#+\s*(" + "|".join(OF_SOURCES) + r")\s*=")
+"""A comment that is a line of a source but for its marks."""
 
 
 def is_own_note(line: str) -> bool:
@@ -93,7 +97,7 @@ class Text:
         """Where the comments begin that stand right above a head."""
         before = max((one for one, _, _ in heads if one < at), default=-1)
         while at - 1 > before and self._is_comment(at - 1):
-            if OFF_LINE.match(self.lines[at - 1].strip()):
+            if _COMMENTED.match(self.lines[at - 1].strip()):
                 break
             at -= 1
         return at
@@ -110,7 +114,7 @@ class Text:
             says = OFF_LINE.match(text) if off else text and not text.startswith("#")
             if says:
                 last = one + 1
-        while last < end and self._is_comment(last) and not off:
+        while last < end and self._is_comment(last):
             last += 1
         return last
 
@@ -167,11 +171,11 @@ class Text:
         """Comment a section out, or in again; a comment that would be taken for a line of it
         then is marked twice."""
         block = self.block(name, off=on)
-        for at in range(block.head, block.end if on else block.last):
+        for at in range(block.head, block.end):
             text = self.lines[at].strip()
-            if on and (at == block.head or OFF_LINE.match(text) or _is_doubled(text)):
+            if on and (at == block.head or _COMMENTED.match(text)):
                 self.lines[at] = self.lines[at].replace("#", "", 1)
-            elif not on and text and (not text.startswith("#") or OFF_LINE.match(text)):
+            elif not on and text and (not text.startswith("#") or _COMMENTED.match(text)):
                 self.lines[at] = "#" + self.lines[at]
 
     def notes_above(self, at: int) -> list[str]:
@@ -190,10 +194,6 @@ class Text:
         new = [f"# {note}{self.ending}" for note in notes]
         self.lines[first:at] = new
         return first + len(new)
-
-
-def _is_doubled(text: str) -> bool:
-    return text.startswith("##") and OFF_LINE.match(text[1:]) is not None
 
 
 def switch(tree: Tree, source: AlpmSource, on: bool) -> Edits:

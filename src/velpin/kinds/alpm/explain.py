@@ -26,17 +26,16 @@ def chain(host: AlpmState, work: Work, done: Outcome) -> tuple[Reason, ...]:
 
 
 _WHOLE = {
-    "conflict-installed": "conflicts-there", "conflict-coming": "conflicts-together",
-    "would-break": "breaks-there",
-}  # fmt: skip
+    "conflict-installed": Reason("conflicts-there", {}),
+    "conflict-coming": Reason("conflicts-together", {}),
+    "would-break": Reason("breaks-there", {}),
+}
 """What is said of the whole where the cause is told as its chain."""
 
 
 def problem_of(done: Outcome) -> Reason | None:
     """Why a transaction is refused, in a word; the chain tells the cause."""
-    if done.problem is not None and done.problem.code in _WHOLE:
-        return Reason(_WHOLE[done.problem.code], {})
-    return done.problem
+    return _WHOLE.get(done.problem.code, done.problem) if done.problem else None
 
 
 def _needs(lack: Lack) -> Reason:

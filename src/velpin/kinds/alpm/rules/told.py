@@ -8,7 +8,7 @@ from velpin.kinds.alpm.config import Directive
 from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.rules.settled import names_meant, order_of
 from velpin.kinds.alpm.rules.written import standing
-from velpin.kinds.alpm.source import AlpmSource
+from velpin.kinds.alpm.source import ALL_USES, AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model import Fact, Reason
 from velpin.wish import Rule, Wish, short_of
@@ -50,6 +50,8 @@ def _of_sources(host: AlpmState) -> Iterator[Rule]:
     by_name = {source.handle: source for source in host.sources if source.on}
     for section in host.config.sections:
         for one in section.of("Usage"):
+            if by_name[section.name].uses == ALL_USES:
+                continue
             yield _usage(host, by_name[section.name], one)
 
 
@@ -58,10 +60,7 @@ def _usage(host: AlpmState, source: AlpmSource, one: Directive) -> Rule:
     facts: dict[str, Fact] = {"sources": source.handle, "uses": (one.text or "").lower()}
     names = index.names() if index else []
     installed = tuple(name for name in names if host.pool.installed(name))
-    dead = Reason("rule-idle", {}) if source.installs and source.upgrades else None
-    return Rule(
-        one.place, Reason("says-usage", facts), None, source.rank, len(names), installed, dead
-    )
+    return Rule(one.place, Reason("says-usage", facts), None, source.rank, len(names), installed)
 
 
 def _ignored(host: AlpmState) -> Iterator[Rule]:
@@ -74,7 +73,8 @@ def _ignored(host: AlpmState) -> Iterator[Rule]:
 def _names_ignored(host: AlpmState, one: Directive) -> Rule:
     globs = (one.text or "").split()
     names = [name for glob in globs for name in names_meant(host, glob)]
-    return _rule(host, one, "says-ignore", globs, names)
+    code = "says-ignore"
+    return _rule(host, one, code, globs, names)
 
 
 def _groups_ignored(host: AlpmState, one: Directive) -> Rule:
@@ -87,7 +87,8 @@ def _groups_ignored(host: AlpmState, one: Directive) -> Rule:
         if any(takes(glob, group) for glob in globs)
         for row in index.linked("G", group)
     }
-    return _rule(host, one, "says-ignore-group", globs, sorted(names))
+    code = "says-ignore-group"
+    return _rule(host, one, code, globs, sorted(names))
 
 
 def _rule(host: AlpmState, one: Directive, code: str, globs: list[str], names: list[str]) -> Rule:

@@ -1,0 +1,439 @@
+"""Changing alpm hosts: sections moved, switched, added and dropped, names ignored, undo."""
+
+from __future__ import annotations
+
+import os
+import random
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.alpm_harbour import CONF, AlpmHarbour
+from tests.installer.alpm_drawn import NAMES, AlpmDrawn
+from velpin.demo.alpm_files import Package as P
+from velpin.demo.alpm_files import write_alpm_repository
+from velpin.demo.signer import Signer
+from velpin.kinds.alpm.edit import Text
+from velpin.kinds.alpm.host import AlpmHost
+from velpin.store.shelf import open_shelf
+from velpin.tree import Tree
+from velpin.trust.openpgp import read_keys
+from velpin.wish import Wish, words_of
+
+HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "8"))
+RING = "etc/pacman.d/gnupg/pubring.gpg"
+
+
+def files_of(harbour: AlpmHarbour) -> dict[str, bytes]:
+    """Every file of the host's configuration."""
+    return {
+        str(path.relative_to(harbour.root)): path.read_bytes()
+        for path in sorted((harbour.root / "etc").rglob("*"))
+        if path.is_file()
+    }
+
+
+def order(harbour: AlpmHarbour) -> list[str]:
+    """The sources that are on, as they win."""
+    return [one.handle for one in harbour.host().sources if one.on]
+
+
+# -- sections ------------------------------------------------------------------------------
+
+SHIPPED = """\
+# what the distribution ships
+[options]
+Architecture = x86_64
+SigLevel = Never
+
+#[testing]
+#Include = /etc/pacman.d/mirrors
+
+# the base
+[base]
+Include = /etc/pacman.d/mirrors
+
+# a floating remark
+
+[extra]
+## nearer
+#Server = file:///far
+Include = /etc/pacman.d/mirrors
+# belongs to extra
+
+Include = /etc/pacman.d/more/*.conf
+Usage = All
+"""
+
+
+@pytest.fixture
+def shipped(tmp_path: Path) -> AlpmHarbour:
+    """A host with what real ones have: shared mirrors, sections in further files, one that is
+    commented out, comments everywhere."""
+    harbour = AlpmHarbour(tmp_path)
+    harbour.put(CONF, SHIPPED)
+    harbour.put(
+        "etc/pacman.d/mirrors", f"#Server = file:///x\nServer = file://{tmp_path}/repos/$repo\n"
+    )
+    harbour.put("etc/pacman.d/more/20-b.conf", "[late]\nInclude = /etc/pacman.d/mirrors\n")
+    harbour.put("etc/pacman.d/more/10-a.conf", "# mine\n[early]\nInclude = /etc/pacman.d/mirrors\n")
+    for place, name in enumerate(("base", "extra", "early", "late", "testing"), 1):
+        harbour.repository(name, P("gull", f"{place}-1"), P(f"only-{name}"))
+    harbour.installed(P("gull", "1-1"))
+    return harbour.refresh()
+
+
+def test_sections_of_all_files_in_order(shipped: AlpmHarbour) -> None:
+    assert order(shipped) == ["base", "extra", "early", "late"]
+    off = [one for one in shipped.host().sources if not one.on]
+    assert [(one.handle, one.servers) for one in off] == [
+        ("testing", (f"file://{shipped.folder}/repos/testing",))
+    ]
+
+
+@pytest.mark.parametrize(
+    ("words", "then"),
+    [
+        (["early", "--over", "base"], ["early", "base", "extra", "late"]),
+        (["base", "--under", "extra"], ["extra", "base", "early", "late"]),
+        (["extra", "--under", "early"], ["base", "early", "extra", "late"]),
+        (["late", "--over-all"], ["late", "base", "extra", "early"]),
+        (["base", "--under", "late"], ["extra", "early", "late", "base"]),
+        (["late", "--over", "early", "--under", "extra"], ["base", "extra", "late", "early"]),
+    ],
+    ids=" ".join,
+)
+def test_a_section_is_put_where_it_is_wished(
+    shipped: AlpmHarbour, words: list[str], then: list[str]
+) -> None:
+    before = files_of(shipped)
+    shipped.done("prefer", *words, "--yes")
+    assert order(shipped) == then
+    assert shipped.forecast("gull")["answers"][0]["source"] == then[0]
+    told = "".join(text.decode() for text in files_of(shipped).values())
+    for text in ("# a floating remark", "# the base", "# mine", "## nearer", "# belongs to extra"):
+        assert told.count(text) == 1
+    (rule,) = shipped.host().rules()
+    assert rule.wish is not None
+    assert words_of(rule.wish) == ["prefer", *words]
+    shipped.done("prefer", *words, "--lift", "--yes")
+    assert order(shipped) == ["base", "extra", "early", "late"]
+    assert shipped.host().rules() == []
+    for _ in range(2):
+        shipped.done("undo", "--yes")
+    assert files_of(shipped) == before
+
+
+def test_wishes_about_the_order_add_up_or_contradict(shipped: AlpmHarbour) -> None:
+    shipped.done("prefer", "early", "--over", "base", "--yes")
+    shipped.done("prefer", "late", "--over", "early", "--yes")
+    assert order(shipped) == ["late", "early", "base", "extra"]
+    code, _, told = shipped.run("prefer", "base", "--over", "late", "--yes")
+    assert code == 1
+    assert "contradicts a wish made before: velpin prefer " in told
+    shipped.done("prefer", "early", "--over", "base", "--lift", "--yes")
+    assert order(shipped).index("late") < order(shipped).index("early")
+
+
+def test_off_and_on_leave_every_byte(shipped: AlpmHarbour) -> None:
+    before = files_of(shipped)
+    for name in ("base", "extra", "early"):
+        shipped.done("off", name, "--yes")
+        assert name not in order(shipped)
+        assert shipped.forecast(f"only-{name}")["ok"] is False
+        assert "source off" in str(shipped.host().offers([f"only-{name}"]))
+        shipped.done("on", name, "--yes")
+        assert files_of(shipped) == before
+    shipped.done("on", "testing", "--yes")
+    assert order(shipped) == ["testing", "base", "extra", "early", "late"]
+    shipped.done("off", "testing", "--yes")
+    assert files_of(shipped) == before
+
+
+def test_a_dropped_section_takes_only_itself_along(shipped: AlpmHarbour) -> None:
+    shipped.done("drop", "base", "--yes")
+    assert order(shipped) == ["extra", "early", "late"]
+    assert shipped.read() == SHIPPED.replace(
+        "# the base\n[base]\nInclude = /etc/pacman.d/mirrors\n\n", ""
+    )
+    shipped.done("drop", "testing", "--yes")
+    assert "testing" not in shipped.read()
+
+
+LINES = st.lists(
+    st.sampled_from(
+        ["", "# remark", "#Server = file:///a", "##Server = file:///b", "Server = file:///c",
+         "#Usage = Sync", "  Server = file:///d", "## SigLevel = Never", "SigLevel = Optional"]
+    ), max_size=6,
+)  # fmt: skip
+
+
+@given(LINES, LINES, st.sampled_from(["\n", "\r\n"]))
+def test_switching_twice_changes_nothing(
+    tmp_path_factory: pytest.TempPathFactory, above: list[str], inside: list[str], end: str
+) -> None:
+    lines = [
+        "[options]",
+        *above,
+        "",
+        "[one]",
+        "Server = file:///x",
+        *inside,
+        "",
+        "[two]",
+        "Server = y",
+    ]
+    text = end.join(lines) + end
+    tree = Tree(tmp_path_factory.mktemp("switched"))
+    tree = tree.with_edits({CONF: text.encode()})
+    host = AlpmHost(tree, open_shelf(tree))
+    off = host.with_edits(host.plan_switch("one", False).edits)
+    assert [one.on for one in off.sources if one.handle == "one"] == [False]
+    assert off.source("one").servers == host.source("one").servers
+    on = off.with_edits(off.plan_switch("one", True).edits)
+    assert on.tree.read(CONF) == text.encode()
+
+
+@given(LINES, LINES, st.permutations(["a", "b", "c"]))
+def test_cutting_and_putting_keeps_every_line(
+    tmp_path_factory: pytest.TempPathFactory, one: list[str], two: list[str], names: list[str]
+) -> None:
+    first, second, third = names
+    text = [f"[{first}]", "Server = 1", *one, "", f"[{second}]", "Server = 2", *two, "",
+            f"[{third}]", "Server = 3"]  # fmt: skip
+    tree = Tree(tmp_path_factory.mktemp("moved"))
+    body = Text(tree.with_edits({CONF: "\n".join(text).encode()}), CONF)
+    said = sorted(line.strip() for line in body.lines if line.strip())
+    taken = body.cut(body.block("c"))
+    body.put_before(body.block("a"), taken)
+    assert sorted(line.strip() for line in body.lines if line.strip()) == said
+    heads = [one.name for one in body.blocks()]
+    assert heads.index("c") + 1 == heads.index("a")
+
+
+# -- wishes on random hosts ----------------------------------------------------------------
+
+
+def _wish(harbour: AlpmHarbour, pick: random.Random) -> Wish:
+    handles = [source.handle for source in harbour.host().sources]
+    one, other = pick.choice(handles), pick.choice(handles)
+    names = [*harbour.host().installed_names(), *NAMES]
+    return pick.choice(
+        [
+            Wish("prefer", (), one, over=(other,)), Wish("prefer", (), one, under=(other,)),
+            Wish("prefer", (), one, over_all=True), Wish("keep", (pick.choice(names),)),
+            Wish("keep", (pick.choice(("a*", "[b-f]", "*")),)), Wish("bar", ("*",), one),
+            Wish("confine", ("a*",), one), Wish("pin", (pick.choice(names),), one),
+            Wish("bar", (pick.choice(names),), one),
+        ]
+    )  # fmt: skip
+
+
+def _shows(harbour: AlpmHarbour, wish: Wish) -> bool:
+    """Whether single forecasts show what was wished."""
+    host = harbour.host()
+    if wish.kind == "keep":
+        changed = {one.name for one in host.forecast_upgrade().changes}
+        here = set(host.installed_names())
+        from velpin.kinds.alpm.ignored import takes
+
+        return not any(takes(glob, name) for glob in wish.names for name in changed & here)
+    if wish.kind == "bar":
+        return not any(
+            one.package == name and one.source == wish.source
+            for name in NAMES
+            for one in host.forecast([name]).answers
+            if one.outcome != "none"
+        )
+    rank = {one.handle: one.rank for one in host.sources}
+    over = [one for one in rank if one != wish.source] if wish.over_all else list(wish.over)
+    return all(rank[wish.source] < rank[one] for one in over if one != wish.source) and all(
+        rank[wish.source] > rank[one] for one in wish.under
+    )
+
+
+@pytest.mark.parametrize("seed", range(HOSTS))
+def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> None:
+    harbour = AlpmDrawn(seed + 500, tmp_path).harbour.refresh()
+    pick = random.Random(seed)
+    states = [files_of(harbour)]
+    first = order(harbour)
+    made = []
+    for _ in range(8):
+        wish = _wish(harbour, pick)
+        code, out, told = harbour.run(*words_of(wish), "--yes")
+        if code or out.startswith("unchanged"):
+            assert code in (0, 1, 2), told
+            assert files_of(harbour) == states[-1]
+            assert wish.kind != "pin" or "nearest" in told or "NAME%SOURCE" in told or code == 2
+            continue
+        assert _shows(harbour, wish), wish
+        states.append(files_of(harbour))
+        made.append(wish)
+    for state in reversed(states[:-1]):
+        harbour.done("undo", "--yes")
+        assert files_of(harbour) == state
+    if len(states) > 1:
+        harbour.done("undo", "1", "--yes") if len(states) == 1 else None
+    assert order(harbour) == first
+
+
+@pytest.mark.parametrize("seed", range(HOSTS))
+def test_lifted_wishes_leave_the_host_as_it_was(seed: int, tmp_path: Path) -> None:
+    harbour = AlpmDrawn(seed + 900, tmp_path).harbour.refresh()
+    pick = random.Random(seed)
+    first, before = order(harbour), files_of(harbour)
+    for _ in range(6):
+        harbour.run(*words_of(_wish(harbour, pick)), "--yes")
+    wishes = [rule.wish for rule in harbour.host().rules() if rule.wish]
+    for wish in reversed(wishes):
+        harbour.run(*words_of(wish), "--lift", "--yes")
+    assert not [rule for rule in harbour.host().rules() if rule.wish]
+    left = files_of(harbour)[CONF].decode()
+    assert "velpin" not in left
+    assert sorted(left.split()) == sorted(before[CONF].decode().split())
+    if sum(wish.kind == "prefer" for wish in wishes) == 1:
+        assert order(harbour) == first
+
+
+def test_a_rule_of_others_is_dropped(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path, "IgnorePkg = gull tern\nIgnoreGroup = birds\n")
+    harbour.source(
+        "base",
+        P("gull", "2-1"),
+        P("auk", "2-1", groups=("birds",)),
+        settings="Usage = Sync Search\n",
+    )
+    harbour.installed(P("gull", "1-1"), P("auk", "1-1"))
+    harbour.refresh()
+    out = harbour.done("rules")
+    for text in ("gull tern", "the packages of birds", "base is used only to sync search"):
+        assert text in out
+    for _ in range(3):
+        harbour.done("rules", "drop", "1", "--yes")
+    assert "no rule" in harbour.done("rules")
+    assert harbour.changes("--upgrade") == {"gull": "2-1 base", "auk": "2-1 base"}
+
+
+# -- adding --------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def vendor(tmp_path: Path, signer: Signer) -> AlpmHarbour:
+    """A host with a base; a vendor's signed repository, its key and its snippet beside it."""
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", P("gull", "1-1"), P("tern", "1-1"))
+    harbour.installed(P("tern", "1-1"))
+    made = write_alpm_repository(
+        tmp_path / "vendor", "gullwatch", [P("gull", "2-1"), P("tool", "5-1")],
+        sign=signer.detached_binary,
+    )  # fmt: skip
+    (tmp_path / "right.asc").write_bytes(signer.public)
+    (tmp_path / "gullwatch.conf").write_text(
+        f"# from the page\n[gullwatch]\nServer = file://{made}\n"
+    )
+    return harbour.refresh()
+
+
+def test_a_snippet_with_its_key_and_a_place(vendor: AlpmHarbour, signer: Signer) -> None:
+    before = files_of(vendor)
+    words = ["add", str(vendor.folder / "gullwatch.conf"), "--key", str(vendor.folder / "right.asc"),
+             "--fingerprint", signer.fingerprint, "--for", "gull"]  # fmt: skip
+    vendor.done(*words, "--preview")
+    assert files_of(vendor) == before
+    out = vendor.done(*words, "--over", "base", "--yes")
+    for text in ("signs this source", "its fingerprint is the one you gave", "velpin undo 1"):
+        assert text in out
+    assert order(vendor) == ["gullwatch", "base"]
+    assert "SigLevel = Required TrustAll" in vendor.read()
+    ring = read_keys((vendor.root / RING).read_bytes(), RING)
+    assert [key.fingerprint for key in ring] == [signer.fingerprint]
+    assert vendor.forecast("gull")["answers"][0]["source"] == "gullwatch"
+    assert signer.fingerprint[-4:] in vendor.done("keys")
+    assert vendor.done(*words, "--yes").startswith("unchanged")
+    vendor.done("undo", "--yes")
+    assert files_of(vendor) == before
+
+
+def test_without_a_place_it_wins_over_nothing(vendor: AlpmHarbour) -> None:
+    vendor.done(
+        "add",
+        str(vendor.folder / "gullwatch.conf"),
+        "--key",
+        str(vendor.folder / "right.asc"),
+        "--yes",
+    )
+    assert order(vendor) == ["base", "gullwatch"]
+    assert vendor.changes("gull", "tool") == {"gull": "1-1 base", "tool": "5-1 gullwatch"}
+
+
+def test_a_key_that_does_not_sign_is_refused(vendor: AlpmHarbour, stranger: Signer) -> None:
+    before = files_of(vendor)
+    wrong = vendor.folder / "wrong.asc"
+    wrong.write_bytes(stranger.public)
+    code, _, told = vendor.run(
+        "add", str(vendor.folder / "gullwatch.conf"), "--key", str(wrong), "--yes"
+    )
+    assert (code, files_of(vendor)) == (4, before)
+    assert "--key" in told
+
+
+def test_an_unsigned_list_with_signed_packages(vendor: AlpmHarbour) -> None:
+    (vendor.folder / "vendor/gullwatch.db.sig").unlink()
+    out = vendor.done(
+        "add",
+        str(vendor.folder / "gullwatch.conf"),
+        "--key",
+        str(vendor.folder / "right.asc"),
+        "--yes",
+    )
+    assert "the list of gullwatch is not signed" in out
+    assert "SigLevel = PackageRequired DatabaseOptional TrustAll" in vendor.read()
+
+
+def test_a_changed_list_is_refused_and_the_last_good_one_stays(vendor: AlpmHarbour) -> None:
+    vendor.done(
+        "add",
+        str(vendor.folder / "gullwatch.conf"),
+        "--key",
+        str(vendor.folder / "right.asc"),
+        "--yes",
+    )
+    write_alpm_repository(vendor.folder / "vendor", "gullwatch", [P("gull", "6-6")])
+    code, _, told = vendor.run("refresh", "gullwatch")
+    assert code == 4
+    assert "gullwatch" in told
+    assert vendor.changes("gull%gullwatch") == {"gull": "2-1 gullwatch"}
+
+
+@pytest.mark.parametrize(
+    ("snippet", "code", "told"),
+    [
+        ("[options]\nIgnorePkg = x\n", 3, "settings of the whole host"),
+        ("[a]\nFlavour = salty\n", 3, "means nothing in a source"),
+        ("[a]\nUsage = All\n", 3, "no Server"),
+        ("[a b]\nServer = file:///x\n", 2, "cannot be a name"),
+        ("[base]\nServer = file:///elsewhere\n", 1, "the name of another source"),
+        ("nothing\nhere\n", 2, "names no source"),
+        ("[a]\nServer = file:///nowhere\n", 1, "nothing for this host"),
+    ],
+)
+def test_snippets_that_cannot_be(vendor: AlpmHarbour, snippet: str, code: int, told: str) -> None:
+    before = files_of(vendor)
+    found, _, said = vendor.run("add", snippet, "--yes")
+    assert (found, files_of(vendor)) == (code, before), said
+    assert told in said
+
+
+def test_a_key_for_a_source_that_is_there(vendor: AlpmHarbour, signer: Signer) -> None:
+    made = vendor.folder / "vendor"
+    vendor.put(CONF, f"{vendor.read()}\n[gullwatch]\nSigLevel = Required\nServer = file://{made}\n")
+    code, _, told = vendor.run("refresh", "gullwatch")
+    assert code == 4
+    assert "velpin add gullwatch --key" in told
+    vendor.done("add", "gullwatch", "--key", str(vendor.folder / "right.asc"), "--yes")
+    assert "SigLevel = TrustAll" in vendor.read()
+    vendor.done("refresh", "gullwatch")
+    assert "Gullwatch" in vendor.done("sources")
