@@ -138,7 +138,11 @@ class Tree:
         """Whether the file or folder is there."""
         if name in self.overlay:
             return self.overlay[name] is not None
-        return self.path(name).exists()
+        inner = f"{name}/"
+        written = any(
+            file.startswith(inner) and data is not None for file, data in self.overlay.items()
+        )
+        return written or self.path(name).exists()
 
 
 def read_release_fields(tree: Tree) -> dict[str, str]:

@@ -12,7 +12,7 @@ from functools import partial
 from pathlib import Path
 
 from velpin.errors import HostFileError
-from velpin.fetch.unpack import unpacked
+from velpin.fetch.unpack import MOST_UNPACKED, unpacked
 from velpin.kinds.alpm.entry import Desc, names_in, read_desc, written
 from velpin.store.index import Batch, Entry, Notes, Part
 
@@ -20,6 +20,8 @@ _SECTOR = 512
 _IN_BLOCK = 64
 _LARGEST = 16 << 20
 """The most one member may hold."""
+_LEAST_BOUND = 32 << 20
+"""So much any list may unpack to, however small it is."""
 LINKS = {"R": "REPLACES", "G": "GROUPS", "D": "DEPENDS", "C": "CONFLICTS"}
 """Relations that are looked up from the other side, by kind of link."""
 
@@ -103,6 +105,7 @@ def members(path: Path, ending: str) -> Iterator[tuple[str, bytes]]:
         if len(head) < _SECTOR or not head.rstrip(b"\0"):
             if head and len(head) < _SECTOR:
                 raise HostFileError(str(path), 0, "damaged archive: it ends too early")
+            stream.drain()
             return
         _check(head, path)
         size = _number(head[124:136])
@@ -164,9 +167,24 @@ class _Stream:
 
     def __init__(self, path: Path) -> None:
         self._path = path
-        self._pieces = unpacked(path)
+        self._pieces = self._bounded(max(path.stat().st_size * MOST_UNPACKED, _LEAST_BOUND))
         self._held = b""
         self._at = 0
+
+    def _bounded(self, most: int) -> Iterator[bytes]:
+        size = 0
+        for piece in unpacked(self._path):
+            size += len(piece)
+            if size > most:
+                raise HostFileError(
+                    str(self._path), 0, "damaged archive: it unpacks to far more than a list would"
+                )
+            yield piece
+
+    def drain(self) -> None:
+        """Read what is left, so that what is cut off or changed there is seen too."""
+        for _ in self._pieces:
+            pass
 
     def take(self, size: int) -> bytes:
         """So many bytes, fewer at the end."""
