@@ -25,9 +25,9 @@ class Said(NamedTuple):
     text: str
 
 
-def ask(harbour: AlpmHarbour, *words: str, refresh: bool = True) -> Said:
+def ask(harbour: AlpmHarbour, *words: str, refresh: bool = True, packages: bool = True) -> Said:
     """What it does for `-S NAME...` or `-Su`, taking its own defaults; nothing of the host is
-    changed: it works on a copy."""
+    changed: it works on a copy; without `packages` with the lists as they are, signed or not."""
     assert PROGRAM
     copy = harbour.folder / "copy"
     shutil.rmtree(copy, ignore_errors=True)
@@ -41,7 +41,10 @@ def ask(harbour: AlpmHarbour, *words: str, refresh: bool = True) -> Said:
             path.write_bytes(text.replace(b"file://" + bytes(harbour.folder / "repos"),
                                           b"file://" + bytes(copy / "repos")))  # fmt: skip
     for repository in (harbour.folder / "repos").iterdir():
-        _with_packages(repository, copy / "repos" / repository.name)
+        if packages:
+            _with_packages(repository, copy / "repos" / repository.name)
+        else:
+            shutil.copytree(repository, copy / "repos" / repository.name)
     before = _record(root)
     codes, said = [], ""
     for one in ([["-Sy"]] if refresh else []) + [list(words)]:

@@ -174,8 +174,8 @@ def of_plan(
 
 
 def content(data: bytes | None) -> str | None:
-    """A file's new text, None where it is removed."""
-    return None if data is None else data.decode("utf-8", "replace")
+    """A file's new text, None where it is removed or is no text."""
+    return None if data is None or b"\0" in data else data.decode("utf-8", "replace")
 
 
 def of_shift(shift: Shift) -> dict[str, Any]:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from velpin.change.plan import KeyShown, Plan
 from velpin.change.takeover import Takeover
 from velpin.front.screen import Piece, Screen
-from velpin.front.words import day, sentence, several, shortened, stood
+from velpin.front.words import day, sentence, several, shortened, size, stood
 from velpin.model import Answer, Reason
 from velpin.shifts import Moved, Shift, Turned
 
@@ -62,6 +62,9 @@ def _show_key(screen: Screen, key: KeyShown) -> None:
 
 
 def _show_file(screen: Screen, file: str, before: bytes | None, after: bytes | None) -> None:
+    if b"\0" in (before or b"") or b"\0" in (after or b""):
+        _show_binary(screen, file, before, after)
+        return
     if after is None:
         screen.head(f"To be removed: /{file}")
         _show_lines(screen, _lines(before), "- ", "bad")
@@ -80,6 +83,17 @@ def _show_file(screen: Screen, file: str, before: bytes | None, after: bytes | N
             continue
         style = {"+": "good", "-": "bad"}.get(line[:1], "quiet")
         screen.line((line[:1] + " " + line[1:], style), indent=2)
+
+
+def _show_binary(screen: Screen, file: str, before: bytes | None, after: bytes | None) -> None:
+    """A file that is no text: how much of it comes or goes."""
+    word = "removed" if after is None else "changed" if before is not None else "written"
+    screen.head(f"To be {word}: /{file}")
+    old, new = before or b"", after or b""
+    if new.startswith(old) and old != new:
+        screen.line(f"{size(len(new) - len(old))} more at its end (no text)", indent=2)
+    else:
+        screen.line(f"no text: {size(len(old))} before, {size(len(new))} after", indent=2)
 
 
 def _show_lines(screen: Screen, lines: list[str], lead: str, style: str) -> None:

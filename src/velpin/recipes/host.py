@@ -27,7 +27,7 @@ from velpin.request import parse_request
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from velpin.about import Met, Refreshed, Standing
+    from velpin.about import HostFacts, Met, Refreshed, Standing
     from velpin.change.plan import Plan
     from velpin.fetch.download import Transport
     from velpin.kinds.base import Host
@@ -103,6 +103,14 @@ class RecipeHost:
     def source(self, handle: str) -> Source:
         """The source with a handle; Refusal where there is none."""
         return self._recipe_source(handle) or self.inner.source(handle)
+
+    def facts(self) -> HostFacts:
+        """What host this is; sources of recipes count as others do."""
+        told = self.inner.facts()
+        on = sum(one.on for one in self.recipe_sources)
+        return told._replace(
+            on=told.on + on, off=told.off + len(self.recipe_sources) - on, notes=tuple(self.notes())
+        )
 
     def notes(self) -> Iterable[Note]:
         """Everything odd that was found."""

@@ -1,0 +1,365 @@
+"""Sources of build recipes: read in every form, last in every forecast, never chosen."""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import tarfile
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.alpm_harbour import AlpmHarbour
+from tests.conftest import Harbour, offer
+from tests.rpm_harbour import RpmHarbour
+from velpin.demo.alpm_files import PACKERS
+from velpin.demo.alpm_files import Package as P
+from velpin.errors import HostFileError
+from velpin.kinds.alpm.recipes import SourceInfo
+from velpin.kinds.deb.recipes import SourceControl
+from velpin.recipes.recipe import Recipe, RecipeNeed, unpack
+
+CAM = """\
+pkgbase = gull-cam
+\tpkgdesc = watches gulls
+\tpkgver = 1.2
+\tpkgrel = 1
+\tarch = x86_64
+\tdepends = libtide>=1.5
+\tmakedepends = libgull>=2
+\tmakedepends_x86_64 = lens
+\tcheckdepends = parrot
+
+pkgname = gull-cam
+"""
+LIB = """\
+# Generated
+pkgbase = libgull
+\tpkgver = 2.1
+\tpkgrel = 3
+\tepoch = 1
+\tarch = any
+\tdepends = libtide
+
+pkgname = libgull
+\tprovides = libgull.so=2
+
+pkgname = libgull-doc
+\tpkgdesc = gulls, explained
+\tdepends =
+"""
+DSC = """\
+-----BEGIN PGP SIGNED MESSAGE-----
+Hash: SHA256
+
+Format: 3.0 (quilt)
+Source: gull-cam
+Binary: gull-cam, gull-cam-doc
+Architecture: any all
+Version: 1:1.2-1
+Build-Depends: libtide-dev (>= 1.5), lens | glass, parrot <!nocheck>, crow <nocheck>,
+ only-arm [armhf], not-here [!amd64], wild [linux-any]
+Package-List:
+ gull-cam deb science optional arch=any
+ gull-cam-doc deb doc optional arch=all
+
+-----BEGIN PGP SIGNATURE-----
+
+xyz
+-----END PGP SIGNATURE-----
+"""
+SOURCES = """\
+Package: gull-cam
+Binary: gull-cam
+Version: 1.1-1
+Architecture: amd64 i386
+Build-Depends: libtide-dev
+
+Package: gull-arm
+Binary: gull-arm
+Version: 1-1
+Architecture: armhf
+"""
+
+
+# -- formats -------------------------------------------------------------------------------
+
+
+def test_source_information(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("platform.machine", lambda: "x86_64")
+    (cam,) = SourceInfo().read(CAM.encode(), "cam/.SRCINFO")
+    assert cam == Recipe(
+        "gull-cam", "1.2-1", ("x86_64",), "gull-cam", "watches gulls", (),
+        (RecipeNeed("runs", "libtide>=1.5"), RecipeNeed("builds", "libgull>=2"),
+         RecipeNeed("builds", "lens"), RecipeNeed("checks", "parrot")), "cam/.SRCINFO",
+    )  # fmt: skip
+    lib, doc = SourceInfo().read(LIB.encode(), "x")
+    assert (lib.version, lib.provides, doc.needs, doc.base) == (
+        "1:2.1-3", ("libgull.so=2",), (), "libgull",
+    )  # fmt: skip
+    assert unpack(cam.packed()) == cam
+    assert SourceInfo().meets(lib, "libgull.so=2")
+    assert not SourceInfo().meets(lib, "libgull<2")
+
+
+@pytest.mark.parametrize(
+    ("text", "line"),
+    [
+        ("pkgname = x\n\tarch\n", 2),
+        ("\tarch = any\n", 1),
+        ("pkgbase = x\n\tpkgver = 1\n", 0),
+        ("", 0),
+    ],
+)
+def test_source_information_that_is_none(text: str, line: int) -> None:
+    with pytest.raises(HostFileError) as found:
+        SourceInfo().read(text.encode(), "x/.SRCINFO")
+    assert (found.value.file, found.value.line) == ("x/.SRCINFO", line)
+
+
+def test_source_control() -> None:
+    form = SourceControl("amd64")
+    cam, doc = form.read(DSC.encode(), "gull-cam.dsc")
+    assert (cam.name, cam.version, cam.archs, doc.archs) == (
+        "gull-cam",
+        "1:1.2-1",
+        ("any",),
+        ("all",),
+    )
+    assert [one.relation for one in cam.needs] == [
+        "libtide-dev (>= 1.5)", "lens | glass", "parrot", "wild",
+    ]  # fmt: skip
+    assert form.names("lens | glass (>= 2)") == ["lens", "glass"]
+    assert form.meets(cam, "gull-cam (>= 1:1)")
+    assert not form.meets(cam, "gull-cam (>= 1:2)")
+    old, arm = form.read(SOURCES.encode(), "Sources")
+    assert (form.fits(old, "amd64"), form.fits(arm, "amd64"), form.fits(doc, "amd64")) == (
+        True,
+        False,
+        True,
+    )
+    assert form.compare("1:1-1", "2-1") == 1
+    assert [form.is_recipe(name) for name in ("a.dsc", "Sources.xz", "x_main_source_Sources", "a.deb")] == [
+        True, True, True, False,
+    ]  # fmt: skip
+
+
+@given(st.text(alphabet="pkgbasenmverl =\n\t#1.", max_size=120))
+def test_any_text_is_read_or_refused(text: str) -> None:
+    try:
+        for recipe in SourceInfo().read(text.encode(), "x"):
+            assert unpack(recipe.packed()) == recipe
+    except HostFileError as problem:
+        assert problem.file == "x"
+
+
+@given(st.text(alphabet="Binary:Vesion1 \n,-|[]<>!()", max_size=120))
+def test_any_stanza_is_read_or_refused(text: str) -> None:
+    try:
+        for recipe in SourceControl("amd64").read(text.encode(), "x"):
+            assert recipe.name
+    except HostFileError as problem:
+        assert problem.file == "x"
+
+
+# -- on a host -----------------------------------------------------------------------------
+
+
+def _folder(place: Path, files: dict[str, str]) -> Path:
+    for name, text in files.items():
+        path = place / "recipes" / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)
+    return place / "recipes"
+
+
+def _tar(packed: str) -> Callable[[Path, dict[str, str]], Path]:
+    def make(place: Path, files: dict[str, str]) -> Path:
+        out = io.BytesIO()
+        with tarfile.open(fileobj=out, mode="w") as tar:
+            for name, text in files.items():
+                head = tarfile.TarInfo(f"./{name}")
+                head.size = len(text.encode())
+                tar.addfile(head, io.BytesIO(text.encode()))
+        path = place / "recipes.bin"
+        path.write_bytes(PACKERS[packed](out.getvalue()))
+        return path
+
+    return make
+
+
+def _zip(place: Path, files: dict[str, str]) -> Path:
+    path = place / "recipes.zip"
+    with zipfile.ZipFile(path, "w") as opened:
+        for name, text in files.items():
+            opened.writestr(name, text)
+    return path
+
+
+FILES = {"cam/.SRCINFO": CAM, "lib/.SRCINFO": LIB, "cam/README": "no recipe", "odd/.SRCINFO": "odd"}
+
+
+@pytest.fixture
+def alpm(tmp_path: Path) -> AlpmHarbour:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", P("libtide", "1.6-1"), P("lens"), P("parrot"), P("libgull-doc", "0.1-1"))
+    harbour.installed(P("libtide", "1.6-1"))
+    return harbour.refresh()
+
+
+@pytest.mark.parametrize(
+    "make", [_folder, _tar(""), _tar("gz"), _tar("xz"), _tar("zst"), _zip],
+    ids=["folder", "tar", "gz", "xz", "zst", "zip"],
+)  # fmt: skip
+def test_recipes_of_every_form_are_told_last_and_never_chosen(
+    alpm: AlpmHarbour, make: Callable[[Path, dict[str, str]], Path]
+) -> None:
+    before = alpm.changes("libgull-doc")
+    out = alpm.done("add", "gullery", "--recipes", str(make(alpm.folder, FILES)), "--yes")
+    assert "gullery has 3 recipes" in out
+    assert alpm.changes("libgull-doc") == before == {"libgull-doc": "0.1-1 base"}
+    told = alpm.forecast("libgull-doc")["answers"][0]["passed_over"]
+    assert [(one["source"], one["version"]) for one in told] == [("gullery", "1:2.1-3")]
+    offers = json.loads(alpm.done("offers", "--json", "libgull-doc"))
+    assert [(one["source"], one["state"]) for one in offers] == [
+        ("base", "chosen"), ("gullery", "to be built"),
+    ]  # fmt: skip
+    assert alpm.changes("--upgrade") == {}
+    standings = json.loads(alpm.done("sources", "--json"))
+    assert [one["handle"] for one in standings][-1] == "gullery"
+    assert "odd" in alpm.run("refresh")[2]
+
+
+def build(harbour: AlpmHarbour | Harbour, *words: str) -> dict[str, Any]:
+    """What a forecast tells of building."""
+    if isinstance(harbour, Harbour):
+        found = json.loads(harbour.run("forecast", "--json", *words).out)
+    else:
+        found = harbour.forecast(*words)
+    assert (found["ok"], found["changes"]) == (False, [])
+    (told,) = found["builds"]
+    return dict(told)
+
+
+def needs(step: dict[str, Any]) -> list[tuple[str, str, str]]:
+    return [(one["relation"], one["how"], one["source"]) for one in step["needs"]]
+
+
+def test_what_building_needs_and_from_where(alpm: AlpmHarbour) -> None:
+    alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, FILES)), "--yes")
+    told = build(alpm, "gull-cam")
+    assert [step["name"] for step in told["steps"]] == ["libgull", "gull-cam"]
+    assert needs(told["steps"][0]) == [("libtide", "installed", "")]
+    found = needs(told["steps"][1])
+    assert found[:2] == [("libtide>=1.5", "installed", ""), ("libgull>=2", "recipe", "gullery")]
+    assert found[-1] == ("parrot", "source", "base")
+    assert (told["problem"], "parrot" in {one["name"] for one in told["changes"]}) == (None, True)
+    out = alpm.run("forecast", "gull-cam")[1]
+    for text in (
+        "could be built: nothing of this is done",
+        "to be built, from gullery",
+        "from base",
+    ):
+        assert text in out
+
+
+def test_a_need_that_is_nowhere_and_a_circle(alpm: AlpmHarbour) -> None:
+    files = {
+        "a/.SRCINFO": CAM.replace("libtide>=1.5", "nowhere"), "lib/.SRCINFO": LIB,
+        "b/.SRCINFO": LIB.replace("libgull", "liba").replace("= libtide", "= libb"),
+        "c/.SRCINFO": LIB.replace("libgull", "libb").replace("= libtide", "= liba"),
+    }  # fmt: skip
+    alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, files)), "--yes")
+    assert build(alpm, "gull-cam")["problem"]["relations"] == "nowhere"
+    assert build(alpm, "liba")["problem"]["relations"] == "liba"
+
+
+def test_asked_for_from_there_it_is_told_though_a_built_one_is_there(alpm: AlpmHarbour) -> None:
+    alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, FILES)), "--yes")
+    told = build(alpm, "libgull-doc%gullery")
+    assert [step["version"] for step in told["steps"]] == ["1:2.1-3"]
+    assert build(alpm, "lens%gullery")["problem"]["code"] == "no-recipe"
+
+
+def test_switched_dropped_and_undone(alpm: AlpmHarbour) -> None:
+    alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, FILES)), "--yes")
+    assert "gull-cam" in alpm.done("offers", "--from", "gullery")
+    assert "(to be built)" in alpm.done("find", "gull-cam")
+    assert "gull-cam (to be built)" in alpm.forecast("gulcam")["answers"][0]["near"]
+    alpm.done("off", "gullery", "--yes")
+    assert alpm.forecast("gull-cam")["builds"] == []
+    alpm.done("on", "gullery", "--yes")
+    assert alpm.forecast("gull-cam")["builds"]
+    alpm.done("drop", "gullery", "--yes")
+    assert not (alpm.root / "etc/velpin/recipes/gullery.toml").exists()
+    alpm.done("undo", "--yes")
+    assert alpm.forecast("gull-cam")["builds"]
+
+
+def test_a_recipe_that_came_later_is_seen(alpm: AlpmHarbour) -> None:
+    place = _folder(alpm.folder, {"lib/.SRCINFO": LIB})
+    alpm.done("add", "gullery", "--recipes", str(place), "--yes")
+    assert alpm.forecast("gull-cam")["builds"] == []
+    _folder(alpm.folder, FILES)
+    os.utime(place / "cam/.SRCINFO", (2_000_000_000, 2_000_000_000))
+    assert alpm.forecast("gull-cam")["builds"]
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "told"),
+    [
+        (["gullery", "--recipes", "nowhere"], 5, "no such folder"),
+        (["base", "--recipes", "."], 1, "the name of another source"),
+        (["a/b", "--recipes", "."], 2, "cannot be a name"),
+        (["gullery", "--recipes", ".", "--url", "file:///x"], 2, "goes alone"),
+        (["gullery", "--recipes", "empty"], 1, "has no recipe"),
+        (["gullery", "--recipes", "junk"], 3, "no archive"),
+    ],
+)
+def test_additions_that_cannot_be(
+    alpm: AlpmHarbour, words: list[str], code: int, told: str
+) -> None:
+    (alpm.folder / "empty").mkdir()
+    (alpm.folder / "junk").write_bytes(b"no archive at all")
+    words = [
+        str(alpm.folder / one) if one in ("nowhere", "empty", "junk") else one for one in words
+    ]
+    found, _, said = alpm.run("add", *words, "--yes")
+    assert (found, (alpm.root / "etc/velpin").exists()) == (code, False), said
+    assert told in said
+
+
+def test_a_broken_file_of_a_source_is_told(alpm: AlpmHarbour) -> None:
+    alpm.put("etc/velpin/recipes/odd.toml", "address = 5\n")
+    assert "needs an address" in alpm.done("host")
+    assert alpm.changes("lens") == {"lens": "1.0-1 base"}
+
+
+def test_recipes_of_a_deb_host(harbour: Harbour, tmp_path: Path) -> None:
+    rows = [offer("libtide-dev", "1.6-1"), offer("glass", "1"), offer("wild", "1"),
+            offer("bird", "1", Provides="parrot")]  # fmt: skip
+    harbour.source("base", harbour.repository("base", rows))
+    harbour.installed(("glass", "1"))
+    harbour.ready()
+    place = _folder(tmp_path, {"gull-cam.dsc": DSC, "more/Sources": SOURCES})
+    assert harbour.run("add", "gullery", "--recipes", str(place), "--yes").code == 0
+    told = build(harbour, "gull-cam")
+    assert [(step["name"], step["version"]) for step in told["steps"]] == [("gull-cam", "1:1.2-1")]
+    assert needs(told["steps"][0]) == [
+        ("libtide-dev (>= 1.5)", "source", "base"), ("lens | glass", "installed", ""),
+        ("parrot", "source", "base"), ("wild", "source", "base"),
+    ]  # fmt: skip
+    assert {one["name"] for one in told["changes"]} == {"libtide-dev", "bird", "wild"}
+
+
+def test_rpm_hosts_read_none(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("base")
+    code, _, told = harbour.run("add", "gullery", "--recipes", str(tmp_path), "--yes")
+    assert (code, "reads no recipes" in told) == (1, True)
