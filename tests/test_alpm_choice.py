@@ -219,3 +219,121 @@ def test_statement(case: Case, tmp_path: Path) -> None:
     harbour = built(tmp_path, case)
     harbour.run("refresh")
     assert harbour.changes(*case.asked) == case.comes
+
+
+# -- ways out, questions, the chain --------------------------------------------------------
+
+
+def ways(harbour: AlpmHarbour, *asked: str) -> list[str]:
+    """The ways out that a refusal offers."""
+    found = harbour.forecast(*asked)
+    assert not found["ok"]
+    return [one["command"] for one in found["ways_out"]]
+
+
+def test_ways_out_are_tried(tmp_path: Path) -> None:
+    case = Case("", {"one": ("", (LIB1, APP2)), "two": ("", (LIB2,))}, (), None)
+    assert "velpin forecast app lib" in ways(built(tmp_path / "1", case).refresh(), "lib", "app")
+    broken = {"one": ("", (P("a", "2-1", depends=("nowhere",)),)), "two": ("", (A1,))}
+    assert ways(built(tmp_path / "2", Case("", broken, (), None)).refresh(), "a") == [
+        "velpin forecast a%two"
+    ]
+    ignored = Case("", {"one": ("", (P("r", depends=("a",)), A1))}, (), None, (), IGNORE_A)
+    harbour = built(tmp_path / "3", ignored).refresh()
+    assert ways(harbour, "r") == ["velpin forecast a%one r", "velpin rules drop etc/pacman.conf:4"]
+    assert harbour.changes("a%one", "r") == {"a": "1-1 one", "r": "1.0-1 one"}
+    off = built(
+        tmp_path / "4", Case("", {"one": ("", (A1,)), "two": ("", (LIB1,))}, (), None)
+    ).refresh()
+    off.done("off", "two", "--yes")
+    assert ways(off, "a", "lib") == ["velpin on two"]
+
+
+QUESTIONS = [
+    ("cap", {"one": ("", (P("b", provides=("cap",)), P("z", provides=("cap",))))}, "",
+     "which is to provide cap: b (one), z (one); its default is the first, b"),
+    ("a", {"one": ("", (A1,))}, "IgnorePkg = a\n",
+     "whether to install a though it is ignored (etc/pacman.conf:4); its default is yes"),
+    ("g", {"one": ("", (P("a", groups=("g",)), P("b", groups=("g",))))}, "",
+     "which of the 2 packages of g to install; its default is all"),
+    ("--upgrade", {"one": ("", (P("b", replaces=("old",)),))}, "",
+     "whether to replace old by b from one; its default is yes"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("asked", "sources", "options", "told"), QUESTIONS)
+def test_what_the_installer_will_ask_is_said(
+    tmp_path: Path,
+    asked: str,
+    sources: dict[str, tuple[str, tuple[P, ...]]],
+    options: str,
+    told: str,
+) -> None:
+    case = Case("", sources, (), None, (P("old"),), X86 + options)
+    found = built(tmp_path, case).refresh().forecast(asked)
+    assert found["ok"]
+    assert f"the installer will ask {told}" in [one["text"] for one in found["notes"]]
+
+
+CHAINS = [
+    ("r", {"one": ("", (P("r", depends=("s",)), P("s", depends=("t>=2",)), P("t", "1-1")))}, (),
+     ["r 1.0-1 needs s", "s 1.0-1 needs t>=2"], ["of t there is only 1-1"]),
+    ("r", {"one": ("", (P("r", depends=("gone",)),))}, (),
+     ["r 1.0-1 needs gone"], ["nothing is called gone in any source that is on"]),
+    ("a", {"one": ("", (A2,))}, (A1, P("r", depends=("a<2",))),
+     ["the installed r 1.0-1 needs a<2, and a 2-1 would not do"], []),
+    ("r", {"one": ("", (P("r", conflicts=("a",)),))}, (A1,),
+     ["r 1.0-1 and the installed a 1-1 cannot stand beside each other (a); the installer will ask"
+      " whether to remove a, its default is no"], []),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("asked", "sources", "here", "chain", "causes"), CHAINS)
+def test_why_it_is_refused(
+    tmp_path: Path,
+    asked: str,
+    sources: dict[str, tuple[str, tuple[P, ...]]],
+    here: tuple[P, ...],
+    chain: list[str],
+    causes: list[str],
+) -> None:
+    found = built(tmp_path, Case("", sources, (), None, here)).refresh().forecast(asked)
+    assert [one["text"] for one in found["because"]] == chain
+    told = [one["text"] for one in found["because"][-1].get("because", [])]
+    assert told == causes
+
+
+def test_why_one_and_not_the_other(tmp_path: Path) -> None:
+    sources = {"one": ("", (A1,)), "two": ("", (A3,)), "three": (use("Sync"), (A2,))}
+    harbour = built(tmp_path, Case("", sources, (), None, (A2,))).refresh()
+    (answer,) = harbour.forecast("a")["answers"]
+    assert (answer["outcome"], answer["decided_by"]) == ("downgrade", "order of sources")
+    assert [one["text"] for one in answer["reasons"]] == [
+        "one stands before two, and the first that has it wins whatever the version",
+        "the host's installer takes it though 2-1 is installed, which is newer",
+    ]
+    assert {one["source"]: one["why"] for one in answer["passed_over"]} == {
+        "two": "newer, but one stands before it and has 1-1",
+        "three": "the Usage of three leaves out installing",
+    }
+    (again,) = harbour.forecast("a%two")["answers"]
+    assert again["reasons"][0]["text"] == "3-1 is what two has"
+
+
+def test_a_source_that_was_never_fetched_refuses_everything(tmp_path: Path) -> None:
+    harbour = built(tmp_path, Case("", {"one": ("", (A1,)), "two": ("", (A2,))}, (), None))
+    harbour.run("refresh", "one")
+    found = harbour.forecast("a")
+    assert (found["ok"], "no list here yet of two" in found["problem"]) == (False, True)
+    assert harbour.refresh().changes("a") == {"a": "1-1 one"}
+
+
+def test_what_nothing_needs_any_more(tmp_path: Path) -> None:
+    sources = {"one": ("", (P("a", "2-1"),))}
+    here = (
+        P("a", "1-1", depends=("lib",)),
+        P("lib", as_dependency=True),
+        P("other", as_dependency=True),
+    )
+    found = built(tmp_path, Case("", sources, (), None, here)).refresh().forecast("a")
+    assert found["no_longer_needed"] == ["lib"]

@@ -175,6 +175,7 @@ SENTENCES = {
     # ways out
     "ask-for-version": "asks for {name} {version} from {source} as well",
     "ask-for-held": "asks for {name} by name, which overrules its hold",
+    "ask-first": "asks for {name} first: choices are made in that order and never taken back",
     "ask-instead": "asks for {name} {version} from {source} instead",
     "source-on": "{source} has {name}",
     "rule-in-the-way": "takes the rule at {place} away: without it nothing is refused",
