@@ -17,8 +17,11 @@ from velpin import errors
 from velpin.demo.alpm_files import Package as AlpmPackage
 from velpin.demo.rpm_files import Package
 from velpin.front.cli import _COMMANDS
-from velpin.front.words import SENTENCES, sentence
+from velpin.front.words import SENTENCES as SHARED_SENTENCES
+from velpin.front.words import sentence
+from velpin.kinds import sentences
 from velpin.model import Reason
+from velpin.recipes.sentences import SENTENCES as OF_RECIPES
 
 SOURCE = Path(__file__).parents[1] / "src" / "velpin"
 README = (Path(__file__).parents[1] / "README.md").read_text()
@@ -164,12 +167,21 @@ def codes() -> set[str]:
     return found | {f"number-{cause}" for cause in causes}
 
 
+def all_sentences() -> dict[str, str]:
+    """All sentences by code; no code may have two."""
+    found = dict(SHARED_SENTENCES)
+    for one in {id(one): one for one in (*sentences(), OF_RECIPES)}.values():
+        assert found.keys() & one.keys() == set()
+        found.update(one)
+    return found
+
+
 def test_every_reason_has_its_sentence_and_every_sentence_its_reason() -> None:
-    assert codes() - set(SENTENCES) == set()
+    assert codes() - set(all_sentences()) == set()
     conditional = {"never-a-source", "no-arch-in-source", "source-warning", "held", "is-installed", "first-of-same",
                    "newest", "unknown", "not-for-arch", "another-name", "says-only", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
-    assert set(SENTENCES) - codes() - conditional == set()
-    for code, text in SENTENCES.items():
+    assert set(all_sentences()) - codes() - conditional == set()
+    for code, text in all_sentences().items():
         facts = {fact: 7 if fact == "number" else "X" for fact in re.findall(r"{(\w+)}", text)}
         assert sentence(Reason(code, facts))
 

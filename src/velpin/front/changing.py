@@ -27,8 +27,6 @@ if TYPE_CHECKING:
     from velpin.kinds.base import Host
 
 
-_SNIPPETS = (".list", ".sources", ".repo", ".conf", ".txt")
-"""Endings of files that are snippets though no folder is named."""
 _LARGEST_GIVEN = 32 << 20
 """No snippet or release package may be larger, in bytes."""
 
@@ -86,7 +84,7 @@ def _given(host: Host, what: str) -> tuple[str, str, dict[str, bytes]]:
 
 def _bytes_of(host: Host, what: str) -> bytes | None:
     """What stands at an address, or in a release package's file; None where it is neither."""
-    if "\n" in what or what.lstrip().startswith(("deb", "[", "Types:")):
+    if _is_quoted(what):
         return None
     if "://" in what:
         transport, meter = transport_for(host)
@@ -116,16 +114,19 @@ def _snippet_of(host: Host, files: Mapping[str, bytes], what: str) -> tuple[str,
     return "\n".join(texts), f"{what}: {', '.join(sorted(found))}"
 
 
+def _is_quoted(what: str) -> bool:
+    """Whether this is a snippet's text itself: names have no blanks in them."""
+    return "\n" in what or (len(what.split()) > 1 and not os.path.isfile(what))
+
+
 def _snippet(what: str) -> tuple[str, str]:
     """A snippet's text and where it is from; empty where `what` is a plain name."""
     if what == "-":
         return sys.stdin.read(), "standard input"
-    if what.lstrip().startswith(("deb ", "deb\t", "Types:", "deb-src ", "[")) or "\n" in what:
+    if _is_quoted(what):
         return what, "the quoted snippet"
     path = Path(what)
-    if path.is_file() and (
-        "/" in what or path.suffix in (".list", ".sources", ".repo", ".conf", ".txt")
-    ):
+    if path.is_file() and ("/" in what or path.suffix):
         try:
             return path.read_text("utf-8", "surrogateescape"), what
         except OSError as problem:

@@ -1,7 +1,8 @@
-"""The kinds of host Velpin knows: each a module with `KIND`, `recognises` and `open_host`."""
+"""The kinds of host Velpin knows: each a module as `velpin.kinds.base.Kind` says."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from importlib import import_module
 from typing import TYPE_CHECKING, cast
 
@@ -18,8 +19,7 @@ KINDS = ("velpin.kinds.rpm_zypp", "velpin.kinds.rpm_dnf", "velpin.kinds.alpm", "
 
 def open_host(tree: Tree, shelf: Shelf, *, as_is: bool = False) -> Host:
     """The host at a root, of the first kind that recognises it; NotAHost where none does."""
-    for name in KINDS:
-        kind = cast("Kind", import_module(name))
+    for kind in _kinds():
         if kind.recognises(tree):
             host = kind.open_host(tree, shelf, as_is=as_is)
             return _with_recipes(host) if tree.exists("etc/velpin/recipes") else host
@@ -28,6 +28,17 @@ def open_host(tree: Tree, shelf: Shelf, *, as_is: bool = False) -> Host:
         "give the host's root with --root DIR; known kinds: "
         + ", ".join(name.rpartition(".")[2] for name in KINDS),
     )
+
+
+def sentences() -> Iterator[Mapping[str, str]]:
+    """What the reasons of each kind say, by their codes; those of a kind are read when it is
+    its turn."""
+    for kind in _kinds():
+        yield import_module(kind.SENTENCES).SENTENCES
+
+
+def _kinds() -> Iterator[Kind]:
+    return (cast("Kind", import_module(name)) for name in KINDS)
 
 
 def _with_recipes(host: Host) -> Host:

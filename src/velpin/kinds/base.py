@@ -171,6 +171,8 @@ class Kind(Protocol):
     """One kind of host."""
 
     KIND: str
+    SENTENCES: str
+    """The module with what those reasons say that only this kind gives."""
 
     @staticmethod
     def recognises(tree: Tree) -> bool:

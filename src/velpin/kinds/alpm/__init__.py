@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from velpin.store.shelf import Shelf
 
 KIND = "alpm"
+SENTENCES = "velpin.kinds.alpm.sentences"
 
 
 def recognises(tree: Tree) -> bool:

@@ -29,6 +29,7 @@ _WHOLE = {
     "conflict-installed": Reason("conflicts-there", {}),
     "conflict-coming": Reason("conflicts-together", {}),
     "would-break": Reason("breaks-there", {}),
+    "would-lose": Reason("breaks-there", {}),
 }
 """What is said of the whole where the cause is told as its chain."""
 

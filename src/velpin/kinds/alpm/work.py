@@ -399,11 +399,16 @@ class Work:
         for changed in self._changed(going):
             for here, wanted in self._needing(changed):
                 if self._is_left(here, going) and not self._met(wanted, going):
-                    raise No(
-                        "would-break", name=here.name, version=here.version,
-                        relation=str(wanted), other=changed.name,
-                        then=getattr(self._coming.get(changed.name), "version", ""),
-                    )  # fmt: skip
+                    raise self._broken(here, wanted, changed)
+
+    def _broken(self, here: Package, wanted: Relation, changed: Package) -> No:
+        """What is said of an installed package that would be left without what it needs."""
+        facts: dict[str, Fact] = {
+            "name": here.name, "version": here.version, "relation": str(wanted),
+            "other": changed.name,
+        }  # fmt: skip
+        then = self._coming.get(changed.name)
+        return No("would-break", **facts, then=then.version) if then else No("would-lose", **facts)
 
     def _met(self, wanted: Relation, going: Collection[str]) -> bool:
         return self._coming.satisfier(wanted) is not None or any(

@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from velpin.store.shelf import Shelf
 
 KIND = "deb"
+SENTENCES = "velpin.kinds.deb.sentences"
 
 
 def recognises(tree: Tree) -> bool:

@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from velpin.store.shelf import Shelf
 
 KIND = "rpm-zypp"
+SENTENCES = "velpin.kinds.rpm.sentences"
 
 
 def recognises(tree: Tree) -> bool:

@@ -1,0 +1,104 @@
+"""What the reasons that only deb hosts give say, by their codes (see `front/words.py`)."""
+
+from __future__ import annotations
+
+SENTENCES = {
+    # why a version has its number
+    "number-default": "{version} from {source} has number 500: nothing in the host's files speaks"
+    " of it",
+    "number-not-automatic": "{version} from {source} has number 1: its source says of itself that"
+    " nothing is to be taken from it unasked",
+    "number-upgrades-only": "{version} from {source} has number 100: its source asks to upgrade"
+    " only what came from it",
+    "number-target": "{version} from {source} has number 990: its source is the target release",
+    "number-record": "{version} has number {number}: {place} says so for {names} ({pin})",
+    "number-never": "{version} has no number: {place} says never ({pin})",
+    "number-own": "{version} has number 100: it is installed, and no source that is on has it",
+    "number-recorded": "{version} was removed; only its settings are left",
+    # why it wins
+    "highest-number": "the highest number wins whatever the version; the next below is {next}",
+    "newest": "{version} is the newest of those with number {number}",
+    "first-of-same": "{version} is in several forms of equal number; the one listed first is taken",
+    "downgrades": "number {number} is 1000 or more, so it replaces even a newer installed version",
+    "hold-overruled": "it is on hold; asking for it by name overrules that",
+    "only-provider": "{name} is no package itself; {package} is the only one that provides it",
+    "first-listed": "{source} and {others} have the very same version; it comes from the one"
+    " listed first",
+    # why an offer was passed over
+    "barred": "number {number} means never{where}",
+    "lower-number": "number {number} is below {chosen}{where}",
+    "older": "older, with the same number {number}",
+    "older-than-installed": "older than what is installed, and number {number} is below 1000",
+    "same-listed-later": "the same version in another form, listed later",
+    "listed-later": "the very same version, listed after {first}",
+    # why a request is refused
+    "no-arch": "this host does not know the architecture {arch}",
+    "several-providers": "{name} is provided by several packages; say which: {providers}",
+    "no-provider": "{name} is provided only by versions that would not be installed: {providers}",
+    "no-candidate": "no version of {name} may be installed",
+    "never-a-source": "{name}: the version with the highest number is in no source",
+    "only-recorded": "{version} of {name} was installed once; no source has it any more",
+    "target-unknown": "the target release {target} ({place}) is none that a source has; the host's"
+    " installer refuses every request",
+    "host-unmet": "the host as it is has relations that do not hold, of {packages}; its installer"
+    " refuses every request that does not mend them",
+    # the chain of causes
+    "stays-asked": "which is asked for as well",
+    "stays-held": "which is on hold",
+    "stays-essential": "which no host may be without",
+    "stays-needed": "which others need",
+    "nothing-fits": "what provides {name} does not fit{off}",
+    "takes": "of {name} the host takes {version}{from}",
+    "takes-nothing": "of {name} the host takes no version",
+    "held-at": "{name} is on hold at {version}",
+    "no-way-either": "{name} {version} cannot be had either",
+    "given-up": "{name} {version} was given up on the way",
+    "only-as-it-is": "that is met by {name} {version} only, as it is now",
+    "is-held": "it is on hold",
+    "is-phased": "its source gives it to {share} % of all hosts so far, not to this one",
+    # ways out
+    "ask-for-held": "asks for {name} by name, which overrules its hold",
+    # wishes that do not hold
+    "still-below": "{other} would still win over {source}: number {number}",
+    "not-confined": "{source} would still give everything: number {number}",
+    "never-comes": "not even {name} would come from {source}: number {number}",
+    "never-taken": "{name} {version} would not be taken: number {number}",
+    "other-wins": "of {name} the host would take {chosen}, not {version}: number {number}",
+    "would-go-back": "{name} is installed in {installed}, and {version} is older: an older version"
+    " is only taken where that is allowed",
+    "same-elsewhere": "{name} {version} is the very same in {first}, which is listed before"
+    " {source}: the host downloads it from there, whatever rule there is",
+    "nothing-unfinished": "{source} has no such version or section today",
+    "same-from-first": "{source} is listed before {other}, which has the very same versions: the"
+    " host would still download from there: {names}",
+    "barred-too": "such versions of {names} from {source} are barred as well: the host cannot name"
+    " a version and a source in one rule",
+    "wish-left": "{wish} would decide nothing any more; to take it back as well: {lift}",
+    "left-without": "{name} could not be had then: it needs {lacking} from there as well; to let"
+    " that come: {command}",
+    "with-older": "goes back to the older version",
+    "foremost-wins": "writes it at the head of {file}, where it wins",
+    # what a rule says
+    "says-source": "{sources} counts {number}: {meaning}",
+    "says-source-never": "nothing comes from {sources}",
+    "says-installed": "what is installed counts {number}: {meaning}",
+    "says-pin": "pin {names} to {version}{older}",
+    "says-pin-source": "pin {names} to {sources} at {number}{older}",
+    "says-keep": "keep {names} as it is, at {number}",
+    "says-bar-version": "bar {names} in version {version}",
+    "says-target": "prefer the release {target} ({sources})",
+    "says-hold": "keep {names}: on hold",
+    "says-nothing": "{what}",
+    # why a rule decides nothing
+    "rule-overruled": "always overruled by {by}",
+    "rule-no-source": "no source has {pin}",
+    "rule-no-version": "no source has {names} in version {version}",
+    "rule-odd": "the host's installer passes it over",
+    # notes
+    "taken-as-pattern": "{text} is no package; the host's installer takes the text as a pattern,"
+    " and it fits {count}",
+    "no-arch-in-source": "{source} {what}",
+    "no-suite": "{source} has no suite {asked}; it has {has}; try --suite {better}",
+    "wrong-release": "{source} is made for {asked}, this host is {here}, and the source has"
+    " {better} too; add --suite {better}",
+}
