@@ -17,12 +17,15 @@ from hypothesis import strategies as st
 
 from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour, offer
-from tests.rpm_harbour import RpmHarbour
+from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.demo.alpm_files import PACKERS
 from velpin.demo.alpm_files import Package as P
+from velpin.demo.rpm_files import Package as R
+from velpin.demo.rpm_files import header_of, packed_header, primary_xml
 from velpin.errors import HostFileError
 from velpin.kinds.alpm.recipes import SourceInfo
 from velpin.kinds.deb.recipes import SourceControl
+from velpin.kinds.rpm.recipes import SourcePackages
 from velpin.recipes.recipe import Recipe, RecipeNeed, unpack
 
 CAM = """\
@@ -54,6 +57,8 @@ pkgname = libgull-doc
 \tpkgdesc = gulls, explained
 \tdepends =
 """
+MARK = b"\x8e\xad\xe8\x01\0\0\0\0"
+"""Before a header in a package's file."""
 DSC = """\
 -----BEGIN PGP SIGNED MESSAGE-----
 Hash: SHA256
@@ -168,6 +173,71 @@ def test_any_stanza_is_read_or_refused(text: str) -> None:
         assert problem.file == "x"
 
 
+GULL_CAM = R(
+    "gull-cam", "1.2-1", "x86_64", summary="watches gulls", provides=("gull-cam-doc = 1.2-1",),
+    requires=("libtide-devel >= 1.4", "(make or cmake)", "(pkgconfig(fog) and lens)",
+              "rpmlib(FileDigests) <= 4.6", "libgull", "(crow if raven)", "(lens unless raven)"),
+)  # fmt: skip
+
+
+def source_package(one: R) -> bytes:
+    """The beginning of a source package: its lead, no signatures, its header."""
+    lead = b"\xed\xab\xee\xdb" + bytes(92)
+    return lead + MARK + packed_header([]) + MARK + header_of(one) + b"the packed files"
+
+
+def test_source_packages() -> None:
+    form = SourcePackages()
+    data = source_package(GULL_CAM)
+    found = {one.name: one for one in form.read(data, "gull-cam-1.2-1.src.rpm")}
+    assert set(found) == {"gull-cam", "gull-cam-doc"}
+    cam = found["gull-cam"]
+    assert (cam.version, cam.base, cam.summary) == ("1.2-1", "gull-cam", "watches gulls")
+    assert [one.relation for one in cam.needs] == [
+        "libtide-devel >= 1.4", "(make or cmake)", "pkgconfig(fog)", "lens", "libgull",
+        "(crow if raven)", "(lens unless raven)",
+    ]  # fmt: skip
+    assert form.names("(make or (cmake with old))") == ["make", "cmake"]
+    assert (form.meets(cam, "gull-cam >= 1.2"), form.meets(cam, "gull-cam > 1.2")) == (True, False)
+    assert form.compare("1:1-1", "2-1") == 1
+    names = ("a.src.rpm", "a.nosrc.rpm", "0ab-primary.xml.zst", "primary.xml", "a.x86_64.rpm")
+    assert [form.is_recipe(name) for name in names] == [True, True, True, True, False]
+    assert form.head_of("a.src.rpm")
+    assert form.head_of("primary.xml") is None
+
+
+@pytest.mark.parametrize(
+    ("archs", "arch", "fits"),
+    [
+        ((), "x86_64", True),
+        (("x86_64", "noarch"), "aarch64", True),
+        (("x86_64",), "aarch64", False),
+        (("!x86_64",), "x86_64", False),
+        (("!x86_64",), "aarch64", True),
+    ],
+)
+def test_architectures_of_source_packages(archs: tuple[str, ...], arch: str, fits: bool) -> None:
+    assert SourcePackages().fits(Recipe("a", "1-1", archs, "a"), arch) == fits
+
+
+@given(st.integers(0, 400), st.binary(max_size=8))
+def test_any_source_package_is_read_or_refused(length: int, more: bytes) -> None:
+    try:
+        SourcePackages().read(source_package(GULL_CAM)[:length] + more, "x.src.rpm")
+    except HostFileError as problem:
+        assert problem.file == "x.src.rpm"
+
+
+def test_an_archive_with_a_password_is_refused(alpm: AlpmHarbour) -> None:
+    path = _zip(alpm.folder, FILES)
+    data = bytearray(path.read_bytes())
+    for at in (6, data.index(b"PK\x01\x02") + 8):  # the mark of a password, in both heads
+        data[at] |= 1
+    path.write_bytes(bytes(data))
+    code, _, told = alpm.run("add", "gullery", "--recipes", str(path), "--yes")
+    assert (code, "no archive" in told) == (3, True)
+
+
 # -- on a host -----------------------------------------------------------------------------
 
 
@@ -236,7 +306,7 @@ def test_recipes_of_every_form_are_told_last_and_never_chosen(
     assert "odd" in alpm.run("refresh")[2]
 
 
-def build(harbour: AlpmHarbour | Harbour, *words: str) -> dict[str, Any]:
+def build(harbour: AlpmHarbour | RpmHarbour | Harbour, *words: str) -> dict[str, Any]:
     """What a forecast tells of building."""
     if isinstance(harbour, Harbour):
         found = json.loads(harbour.run("forecast", "--json", *words).out)
@@ -358,8 +428,26 @@ def test_recipes_of_a_deb_host(harbour: Harbour, tmp_path: Path) -> None:
     assert {one["name"] for one in told["changes"]} == {"libtide-dev", "bird", "wild"}
 
 
-def test_rpm_hosts_read_none(tmp_path: Path) -> None:
-    harbour = RpmHarbour(tmp_path)
-    harbour.source("base")
-    code, _, told = harbour.run("add", "gullery", "--recipes", str(tmp_path), "--yes")
-    assert (code, "reads no recipes" in told) == (1, True)
+@pytest.mark.parametrize("kind", [DNF, ZYPP])
+def test_recipes_of_an_rpm_host(tmp_path: Path, kind: str) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("base", R("libtide-devel", "1.6-1"), R("lens", "1-1"), R("cmake", "3-1"),
+                   R("fog", "1-1", provides=("pkgconfig(fog)",)))  # fmt: skip
+    harbour.installed(R("cmake", "3-1"))
+    harbour.refresh()
+    place = tmp_path / "recipes"
+    place.mkdir()
+    (place / "gull-cam-1.2-1.src.rpm").write_bytes(source_package(GULL_CAM))
+    (place / "x-primary.xml").write_bytes(primary_xml([R("libgull", "2-1", "src"), R("tern")]))
+    assert harbour.run("add", "gullery", "--recipes", str(place), "--yes")[0] == 0
+    told = build(harbour, "gull-cam")
+    assert [step["name"] for step in told["steps"]] == ["libgull", "gull-cam"]
+    assert needs(told["steps"][1]) == [
+        ("libtide-devel >= 1.4", "source", "base"), ("(make or cmake)", "installed", ""),
+        ("pkgconfig(fog)", "source", "base"), ("lens", "source", "base"),
+        ("libgull", "recipe", "gullery"), ("(crow if raven)", "installed", ""),
+        ("(lens unless raven)", "source", "base"),
+    ]  # fmt: skip
+    assert {one["name"] for one in told["changes"]} == {"libtide-devel", "fog", "lens"}
+    assert build(harbour, "gull-cam-doc")["steps"][-1]["name"] == "gull-cam-doc"
+    assert harbour.forecast("tern")["builds"] == []

@@ -14,9 +14,11 @@ from tests.installer.rpm_ask import PROGRAMS, RealInstaller
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.demo.rpm_files import Package as P
 from velpin.fetch.package import open_package
+from velpin.fetch.unpack import unpacked
 from velpin.kinds import open_host
 from velpin.kinds.rpm.database import read_database
 from velpin.kinds.rpm.entry import read_facts
+from velpin.kinds.rpm.recipes import SourcePackages
 from velpin.kinds.rpm.state import RpmState
 from velpin.store.shelf import open_shelf
 from velpin.tree import Tree
@@ -222,3 +224,32 @@ def test_the_installers_own_copies_are_read(tmp_path: Path, kind: str) -> None:
     assert harbour.changes("a") == {"a.x86_64": "2-1 one"}
     if kind == DNF:  # the other one links to lists on the same machine, which are gone now
         assert harbour.changes("--as-is", "a") == {"a.x86_64": "1-1 one"}
+
+
+@needs_tools
+def test_a_real_source_package_and_a_real_list_of_them(tmp_path: Path) -> None:
+    spec = tmp_path / "gull.spec"
+    spec.write_text(
+        "Name: gull\nVersion: 1.2\nRelease: 3\nEpoch: 1\nSummary: counts gulls\nLicense: MIT\n"
+        "ExclusiveArch: x86_64 aarch64\nBuildRequires: tide-devel >= 1.4, (make or cmake)\n"
+        "%description\nx\n%package -n libgull\nSummary: y\n%description -n libgull\ny\n"
+        "%files\n%files -n libgull\n"
+    )
+    folder = tmp_path / "list"
+    subprocess.run(
+        ["rpmbuild", "-bs", "--define", f"_topdir {tmp_path}/build", "--define",
+         f"_srcrpmdir {folder}", str(spec)],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    subprocess.run(["createrepo_c", "-q", str(folder)], check=True, capture_output=True)
+    (package,) = folder.glob("*.src.rpm")
+    (listed,) = folder.rglob("*-primary.xml*")
+    form = SourcePackages()
+    plain = b"".join(unpacked(listed))
+    for told in (form.read(package.read_bytes(), package.name), form.read(plain, listed.name)):
+        assert {(one.name, one.version, one.base) for one in told} >= {("gull", "1:1.2-3", "gull")}
+        assert sorted(one.relation for one in told[0].needs) == [
+            "(make or cmake)", "tide-devel >= 1.4",
+        ]  # fmt: skip
+    (first, *_) = form.read(package.read_bytes(), package.name)
+    assert (form.fits(first, "aarch64"), form.fits(first, "s390x")) == (True, False)

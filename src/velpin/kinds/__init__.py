@@ -46,5 +46,4 @@ def _with_recipes(host: Host) -> Host:
     from velpin.recipes.config import has_recipes
     from velpin.recipes.host import with_recipes
 
-    known = host.recipe_format is not None and has_recipes(host.tree)
-    return with_recipes(host) if known else host
+    return with_recipes(host) if has_recipes(host.tree) else host

@@ -74,8 +74,8 @@ class Host(Protocol):
 
     # building
     @property
-    def recipe_format(self) -> RecipeFormat | None:
-        """How recipes are written for this kind of host; None where none are read."""
+    def recipe_format(self) -> RecipeFormat:
+        """How recipes are written for this kind of host."""
 
     def meeting(self, relation: str) -> Meeting | None:
         """What meets a relation as recipes write it: what is installed, else what could be."""

@@ -26,15 +26,9 @@ _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._+-]*\Z")
 def plan_add(host: Host, handle: str, address: str, transport: Transport) -> Plan:
     """What adding a source of recipes would write; it is read before anything is written.
 
-    Raises UsageError for a name or address that is none, Refusal where the name is taken or
-    this kind of host knows no recipes.
+    Raises UsageError for a name or address that is none, Refusal where the name is taken.
     """
     form = host.recipe_format
-    if form is None:
-        raise Refusal(
-            f"velpin reads no recipes for hosts of kind {host.kind}",
-            "of kinds deb and alpm it does",
-        )
     if not _NAME.match(handle):
         raise UsageError(f"{handle!r} cannot be a name", "velpin add NAME --recipes ADDRESS")
     if urlsplit(address).scheme in ("", "file"):

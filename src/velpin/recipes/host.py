@@ -61,9 +61,7 @@ class RecipeHost:
 
     @property
     def _form(self) -> RecipeFormat:
-        form = self.inner.recipe_format
-        assert form is not None
-        return form
+        return self.inner.recipe_format
 
     def path_of(self, source: RecipeSource) -> Path | None:
         """The folder or archive of a source; None where it is not fetched yet."""

@@ -63,6 +63,9 @@ class RecipeFormat(Protocol):
     def is_recipe(self, file: str) -> bool:
         """Whether a file is one of recipes, by its name."""
 
+    def head_of(self, file: str) -> int | None:
+        """How many bytes at the start of a file tell all, None where the whole does."""
+
     def read(self, data: bytes, file: str) -> Sequence[Recipe]:
         """The recipes of a file; HostFileError where it is none."""
 

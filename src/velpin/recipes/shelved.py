@@ -6,6 +6,7 @@ import io
 import os
 import tarfile
 import zipfile
+import zlib
 from collections.abc import Iterable, Iterator
 from functools import partial
 from pathlib import Path
@@ -17,10 +18,12 @@ from velpin.store.index import Batch, Entry, Index, Notes, Part, Stamp
 from velpin.store.shelf import Shelf
 
 _IN_BLOCK = 64
+_NO_ARCHIVE = (tarfile.TarError, zipfile.BadZipFile, zlib.error, RuntimeError)
+"""What is raised for archives that are damaged, or locked with a password."""
 _DEEPEST = 4
 _LARGEST = 256 << 20
 """The most an archive may unpack to."""
-_LARGEST_FILE = 64 << 20
+_LARGEST_FILE = 256 << 20
 
 
 def index_of(shelf: Shelf, path: Path, form: RecipeFormat) -> Index:
@@ -101,20 +104,24 @@ def _contents(form: RecipeFormat, path: Path, notes: Notes) -> Iterator[tuple[st
     if path.is_dir():
         for file in _files(form, path):
             try:
-                yield str(file.relative_to(path)), _plain(file)
+                yield str(file.relative_to(path)), _plain(form, file)
             except (OSError, HostFileError) as problem:
                 notes.append((0, str(problem)))
         return
     if form.is_recipe(path.name):
-        yield path.name, _plain(path)
+        yield path.name, _plain(form, path)
         return
     yield from _archived(form, path)
 
 
-def _plain(path: Path) -> bytes:
+def _plain(form: RecipeFormat, path: Path) -> bytes:
+    """A file's bytes, unpacked, as many as tell all."""
+    enough = form.head_of(path.name)
     data = bytearray()
     for piece in unpacked(path):
         data += piece
+        if enough is not None and len(data) >= enough:
+            break
         if len(data) > _LARGEST_FILE:
             raise HostFileError(str(path), 0, f"more than {_LARGEST_FILE} bytes")
     return bytes(data)
@@ -122,24 +129,39 @@ def _plain(path: Path) -> bytes:
 
 def _archived(form: RecipeFormat, path: Path) -> Iterator[tuple[str, bytes]]:
     try:
-        if zipfile.is_zipfile(path):
-            with zipfile.ZipFile(path) as opened:
-                for told in opened.infolist():
-                    if form.is_recipe(_last(told.filename)) and told.file_size < _LARGEST_FILE:
-                        yield told.filename, opened.read(told)
-            return
-        data = bytearray()
-        for piece in unpacked(path):
-            data += piece
-            if len(data) > _LARGEST:
-                raise HostFileError(str(path), 0, f"unpacks to more than {_LARGEST} bytes")
-        with tarfile.open(fileobj=io.BytesIO(data)) as tar:
-            for one in tar:
-                file = tar.extractfile(one) if one.isfile() else None
-                if file is not None and form.is_recipe(_last(one.name)):
-                    yield one.name.removeprefix("./"), file.read()
-    except (tarfile.TarError, zipfile.BadZipFile, EOFError) as problem:
+        yield from _zipped(form, path) if zipfile.is_zipfile(path) else _tarred(form, path)
+    except (*_NO_ARCHIVE, EOFError, OSError) as problem:
         raise HostFileError(str(path), 0, f"no folder, and no archive: {problem}") from problem
+
+
+def _zipped(form: RecipeFormat, path: Path) -> Iterator[tuple[str, bytes]]:
+    with zipfile.ZipFile(path) as opened:
+        for told in opened.infolist():
+            if not form.is_recipe(_last(told.filename)):
+                continue
+            if told.file_size > _LARGEST_FILE:
+                raise HostFileError(str(path), 0, f"{told.filename} is too large")
+            with opened.open(told) as file:
+                yield told.filename, file.read(_enough(form, told.filename))
+
+
+def _tarred(form: RecipeFormat, path: Path) -> Iterator[tuple[str, bytes]]:
+    data = bytearray()
+    for piece in unpacked(path):
+        data += piece
+        if len(data) > _LARGEST:
+            raise HostFileError(str(path), 0, f"unpacks to more than {_LARGEST} bytes")
+    with tarfile.open(fileobj=io.BytesIO(data)) as tar:
+        for one in tar:
+            file = tar.extractfile(one) if one.isfile() else None
+            if file is not None and form.is_recipe(_last(one.name)):
+                yield one.name.removeprefix("./"), file.read(_enough(form, one.name))
+
+
+def _enough(form: RecipeFormat, name: str) -> int:
+    """How many bytes of a file in an archive to read, -1 for all."""
+    enough = form.head_of(_last(name))
+    return -1 if enough is None else enough
 
 
 def _last(name: str) -> str:

@@ -82,7 +82,7 @@ class AlpmHost(AlpmState):
     # -- building --------------------------------------------------------------------------
 
     @property
-    def recipe_format(self) -> RecipeFormat | None:
+    def recipe_format(self) -> RecipeFormat:
         """How recipes are written for this kind of host."""
         from velpin.kinds.alpm.recipes import SourceInfo
 

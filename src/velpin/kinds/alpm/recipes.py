@@ -33,6 +33,10 @@ class SourceInfo:
         """Whether a file is one of recipes, by its name."""
         return file == ".SRCINFO" or file.endswith(".SRCINFO")
 
+    def head_of(self, file: str) -> int | None:
+        """How many bytes at the start of a file tell all: the whole."""
+        return None
+
     def read(self, data: bytes, file: str) -> Sequence[Recipe]:
         """The recipes of a file; HostFileError where it is none."""
         base: Values = {}

@@ -83,7 +83,7 @@ class DebHost(DebState):
     # -- building --------------------------------------------------------------------------
 
     @property
-    def recipe_format(self) -> RecipeFormat | None:
+    def recipe_format(self) -> RecipeFormat:
         """How recipes are written for this kind of host."""
         from velpin.kinds.deb.recipes import SourceControl
 

@@ -40,6 +40,10 @@ class SourceControl:
         """Whether a file is one of recipes, by its name."""
         return file.endswith(".dsc") or _LISTS.match(file) is not None
 
+    def head_of(self, file: str) -> int | None:
+        """How many bytes at the start of a file tell all: the whole."""
+        return None
+
     def read(self, data: bytes, file: str) -> Sequence[Recipe]:
         """The recipes of a file; HostFileError where it is none."""
         return list(self._read(data, file))

@@ -29,6 +29,7 @@ RELATIONS = {
 """Tags of names, flags and versions for each kind of relation (see `entry`)."""
 
 _MAGIC = b"\x8e\xad\xe8\x01\x00\x00\x00\x00"
+_LEAD, _LEAD_SIZE = b"\xed\xab\xee\xdb", 96
 _LESS, _GREATER, _EQUAL = 2, 4, 8
 _SENSE = {
     _LESS: "<", _LESS | _EQUAL: "<=", _EQUAL: "=", _GREATER | _EQUAL: ">=", _GREATER: ">",
@@ -64,6 +65,17 @@ def read_header(data: bytes, where: str, start: int = 0) -> tuple[Header, int]:
     except (struct.error, ValueError, IndexError) as problem:
         raise HostFileError(where, 0, f"not a package header: {problem}") from problem
     return found, first + size
+
+
+def read_package_header(data: bytes, where: str) -> Header:
+    """The values of a package file's main header: behind its lead and its signatures.
+
+    Raises HostFileError where the bytes do not begin as a package does.
+    """
+    if not data.startswith(_LEAD):
+        raise HostFileError(where, 0, "is no package")
+    _, end = read_header(data, where, _LEAD_SIZE)
+    return read_header(data, where, end + -end % 8)[0]
 
 
 def _value(data: bytes, kind: int, at: int, items: int, end: int) -> Any:

@@ -83,13 +83,17 @@ class RpmHost(RpmState):
     # -- building --------------------------------------------------------------------------
 
     @property
-    def recipe_format(self) -> RecipeFormat | None:
-        """How recipes are written for this kind of host: none are read."""
-        return None
+    def recipe_format(self) -> RecipeFormat:
+        """How recipes are written for this kind of host."""
+        from velpin.kinds.rpm.recipes import SourcePackages
+
+        return SourcePackages()
 
     def meeting(self, relation: str) -> Meeting | None:
-        """What meets a relation as recipes write it: none are read."""
-        return None
+        """What meets a relation as recipes write it."""
+        from velpin.kinds.rpm.recipes import meeting
+
+        return meeting(self, relation)
 
     # -- choosing ------------------------------------------------------------------------
 

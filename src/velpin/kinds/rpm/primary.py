@@ -41,6 +41,8 @@ _TEXTS = {
 }  # fmt: skip
 _NUMBERS = {f"{_COMMON}time": ("build",), f"{_COMMON}size": ("package", "installed")}
 _FLAGS = {"EQ": "=", "LT": "<", "GT": ">", "LE": "<=", "GE": ">="}
+_SOURCES = ("src", "nosrc")
+"""Architectures of packages that are only to be built from."""
 LINKS = ("O", "S")
 """Kinds of relation that are looked up from the other side; `N` beside them: paths needed."""
 
@@ -71,19 +73,34 @@ def read_primary(path: Path, notes: Notes, span: Span | None = None) -> Iterator
 
     Raises HostFileError, with the line, where it is cut off or no such list.
     """
+    for line, tree in _trees(unpacked(path), path.name, span or Span()):
+        yield _batch(tree, line, notes)
+
+
+def listed_sources(data: bytes, where: str) -> Iterator[Listed]:
+    """The source packages of one list, from its plain text."""
+    for _, tree in _trees([data], where, Span()):
+        for element in tree:
+            found = Listed()
+            found.read(element)
+            if found.arch in _SOURCES and found.name and found.version:
+                yield found
+
+
+def _trees(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[int, _Element]]:
+    """Some packages at a time, and the line at which they begin."""
     from lxml import etree
 
-    where = path.name
     parser = etree.XMLParser(
         resolve_entities=False, no_network=True, load_dtd=False, remove_comments=True, recover=False
     )
-    for line, root, text in _chunks(unpacked(path), where, span or Span()):
+    for line, root, text in _chunks(pieces, where, span):
         try:
             tree = etree.fromstring(root + text + b"</metadata>", parser)
         except etree.XMLSyntaxError as problem:
             at = line + (problem.lineno or 1) - 1 - root.count(b"\n")
             raise HostFileError(where, at, f"not well-formed: {problem.msg}") from problem
-        yield _batch(tree, line, notes)
+        yield line, tree
 
 
 def _chunks(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[int, bytes, bytes]]:
@@ -151,9 +168,9 @@ def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
     links: dict[str, list[tuple[str, int]]] = {kind: [] for kind in (*LINKS, "N")}
     start = 0
     for element in tree:
-        found = _Package()
+        found = Listed()
         found.read(element)
-        if found.arch in ("src", "nosrc"):
+        if found.arch in _SOURCES:
             continue
         if not (found.name and found.arch and found.version):
             notes.append(
@@ -206,7 +223,7 @@ def names_in(text: str) -> list[str]:
     return list(dict.fromkeys(walk(read_relation(text))))
 
 
-class _Package:
+class Listed:
     """One package element, read in one pass."""
 
     __slots__ = ("_told", "files", "relations")

@@ -1,0 +1,163 @@
+"""Recipes of rpm hosts: source packages (`.src.rpm`), and lists of them (`primary.xml`).
+
+What a source package requires is what building it needs; what it provides names the packages
+that come of it. Where an older one says nothing of these, only its own name is known.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from functools import lru_cache
+
+from velpin.errors import HostFileError
+from velpin.kinds.rpm.arch import NOARCH
+from velpin.kinds.rpm.header import (
+    NAME,
+    RELEASE,
+    SUMMARY,
+    VERSION,
+    read_package_header,
+    relations_of,
+    text_of,
+    version_of,
+)
+from velpin.kinds.rpm.relation import EQUAL, Capability, Joined, Relation, meets, read_relation
+from velpin.kinds.rpm.solve.policy import Policy
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.version import compare as compare_versions
+from velpin.recipes.recipe import Meeting, Recipe, RecipeNeed
+
+_PACKAGE = re.compile(r".*\.(no)?src\.rpm\Z")
+_LIST = re.compile(r"(.*-)?primary\.xml(\.(gz|xz|bz2|zst))?\Z")
+_ONLY, _NOT_FOR = 1061, 1059
+"""Tags of architectures it is for and not for (the package format's table of tags)."""
+_HEAD = 32 << 20
+"""No package's headers are larger, in bytes."""
+
+
+class SourcePackages:
+    """The format of recipes of rpm hosts."""
+
+    described = "source packages (.src.rpm) and lists of them (primary.xml)"
+
+    def is_recipe(self, file: str) -> bool:
+        """Whether a file is one of recipes, by its name."""
+        return _PACKAGE.match(file) is not None or _LIST.match(file) is not None
+
+    def head_of(self, file: str) -> int | None:
+        """How many bytes at the start of a file tell all, None where the whole does."""
+        return _HEAD if _PACKAGE.match(file) else None
+
+    def read(self, data: bytes, file: str) -> Sequence[Recipe]:
+        """The recipes of a file; HostFileError where it is none."""
+        return list(_of_package(data, file) if _PACKAGE.match(file) else _of_list(data, file))
+
+    def compare(self, one: str, other: str) -> int:
+        """-1, 0 or 1 for two versions."""
+        return compare_versions(one, other)
+
+    def names(self, relation: str) -> Sequence[str]:
+        """Names that may meet a relation."""
+        return [one.name for one in _alternatives(read_relation(relation))]
+
+    def meets(self, recipe: Recipe, relation: str) -> bool:
+        """Whether what a recipe builds meets a relation."""
+        built = Capability(recipe.name, EQUAL, recipe.version)
+        return any(meets(built, one) for one in _alternatives(read_relation(relation)))
+
+    def fits(self, recipe: Recipe, arch: str) -> bool:
+        """Whether a recipe can be built for an architecture."""
+        if f"!{arch}" in recipe.archs:
+            return False
+        only = [one for one in recipe.archs if not one.startswith("!")]
+        return not only or arch in only or NOARCH in only
+
+
+def _of_package(data: bytes, file: str) -> Iterator[Recipe]:
+    header = read_package_header(data, file)
+    if not (text_of(header, NAME) and text_of(header, VERSION) and text_of(header, RELEASE)):
+        raise HostFileError(file, 0, "a source package without name or version")
+    archs = (*header.get(_ONLY, ()), *(f"!{one}" for one in header.get(_NOT_FOR, ())))
+    yield from _recipes(
+        text_of(header, NAME), version_of(header), text_of(header, SUMMARY), archs,
+        relations_of(header), file,
+    )  # fmt: skip
+
+
+def _of_list(data: bytes, file: str) -> Iterator[Recipe]:
+    from velpin.kinds.rpm.primary import listed_sources
+
+    for one in listed_sources(data, file):
+        yield from _recipes(one.name, one.version, one.summary, (), one.relations, file)
+
+
+def _recipes(
+    base: str,
+    version: str,
+    summary: str,
+    archs: Sequence[str],
+    relations: Mapping[str, Sequence[str] | Mapping[str, None]],
+    file: str,
+) -> Iterator[Recipe]:
+    needs = [
+        RecipeNeed("builds", str(part))
+        for text in relations.get("R", ())
+        for part in _all_of(read_relation(text))
+    ]
+    provided = map(_as_built, relations.get("P", ()))
+    built = {one.name: one.version for one in provided if one is not None}
+    for name, its_version in (built or {base: version}).items():
+        yield Recipe(
+            name, its_version, tuple(archs), base, summary,
+            needs=tuple(dict.fromkeys(needs)), file=file,
+        )  # fmt: skip
+
+
+def _as_built(text: str) -> Capability | None:
+    """A package that comes of it: stated with just its version."""
+    found = read_relation(text)
+    plain = isinstance(found, Capability) and found.sense == EQUAL and "(" not in found.name
+    return found if plain and isinstance(found, Capability) else None
+
+
+def _all_of(relation: Relation) -> Iterator[Relation]:
+    """Relations joined by `and`, each by itself."""
+    if isinstance(relation, Joined) and relation.word == "and":
+        for part in relation.parts:
+            yield from _all_of(part)
+    else:
+        yield relation
+
+
+@lru_cache(maxsize=4096)
+def _alternatives(relation: Relation) -> tuple[Capability, ...]:
+    """The capabilities each of which would do."""
+    if isinstance(relation, Capability):
+        return (relation,)
+    parts = relation.parts if relation.word == "or" else relation.parts[:1]
+    return tuple(one for part in parts for one in _alternatives(part))
+
+
+# -- what meets a need ---------------------------------------------------------------------
+
+
+def meeting(host: RpmState, text: str) -> Meeting | None:
+    """What meets a relation here: what is installed, else what the installer would take first;
+    of a need on a condition nothing where that does not hold."""
+    return _meeting(host, read_relation(text))
+
+
+def _meeting(host: RpmState, relation: Relation) -> Meeting | None:
+    if isinstance(relation, Joined) and relation.word in ("if", "unless"):
+        first, condition, *rest = relation.parts
+        holds = any(one.installed for one in host.pool.meeting(condition))
+        if holds == (relation.word == "if"):
+            return _meeting(host, first)
+        return _meeting(host, rest[0]) if rest else Meeting("", "", "")
+    found = host.pool.meeting(relation)
+    here = next((one for one in found if one.installed), None)
+    if here is not None:
+        return Meeting(here.name, here.version, "")
+    best = next(iter(Policy(host.pool).order(found)), None)
+    return Meeting(best.name, best.version, best.origin.handle) if best else None
