@@ -369,6 +369,21 @@ def test_without_a_place_it_wins_over_nothing(vendor: AlpmHarbour) -> None:
     assert vendor.changes("gull", "tool") == {"gull": "1-1 base", "tool": "5-1 gullwatch"}
 
 
+def test_a_takeover_is_said_first_with_what_prevents_it(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", P("gull", "1-1"), P("tern", "1-1"))
+    harbour.source("vendor", P("gull", "2-1"), P("tool", "1-1"))
+    harbour.installed(P("gull", "1-1"), P("tern", "1-1"))
+    harbour.refresh()
+    prefer = ["prefer", "vendor", "--over", "base"]
+    first, then, *_ = harbour.done(*prefer, "--preview").splitlines()
+    assert first == "vendor would take over gull, which nobody named"
+    assert then == "to prevent that: velpin keep gull"
+    harbour.done(*then.partition("velpin ")[2].split(), "--yes")
+    assert "take over" not in harbour.done(*prefer, "--yes")
+    assert harbour.changes("--upgrade") == {}
+
+
 def test_a_key_that_does_not_sign_is_refused(vendor: AlpmHarbour, stranger: Signer) -> None:
     before = files_of(vendor)
     wrong = vendor.folder / "wrong.asc"

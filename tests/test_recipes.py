@@ -362,6 +362,7 @@ def test_switched_dropped_and_undone(alpm: AlpmHarbour) -> None:
     assert "gull-cam" in alpm.done("offers", "--from", "gullery")
     assert "(to be built)" in alpm.done("find", "gull-cam")
     assert "gull-cam (to be built)" in alpm.forecast("gulcam")["answers"][0]["near"]
+    assert alpm.forecast("gull-cam")["answers"][0]["near"] == []
     alpm.done("off", "gullery", "--yes")
     assert alpm.forecast("gull-cam")["builds"] == []
     alpm.done("on", "gullery", "--yes")

@@ -37,11 +37,11 @@ def find_takeover(
     names = [name for name in taken_over(shift, handles) if not _is_one_of(name, named)]
     if not names:
         return None
-    wish = _confinement(after, shift, handles, names, named)
+    wish = _prevention(after, shift, handles, names, named)
     return Takeover(tuple(handles), tuple(names), command_of(wish) if wish else "")
 
 
-def _confinement(
+def _prevention(
     after: Host, shift: Shift, handles: Sequence[str], names: Sequence[str], named: Sequence[str]
 ) -> Wish | None:
     if len(handles) != 1:
@@ -53,9 +53,10 @@ def _confinement(
         wish = Wish("confine", tuple(confined), handle)
         if 0 < len(confined) <= _MOST_GLOBS and _prevents(after, wish, names, handle):
             return wish
-    wish = Wish("bar", tuple(names[:_MOST_GLOBS]), handle)
-    few = len(names) <= _MOST_GLOBS
-    return wish if few and _prevents(after, wish, names, handle) else None
+    if len(names) > _MOST_GLOBS:
+        return None
+    others = (Wish("bar", tuple(names), handle), Wish("keep", tuple(names)))
+    return next((wish for wish in others if _prevents(after, wish, names, handle)), None)
 
 
 def _only_there(shift: Shift, handle: str) -> list[str]:

@@ -14,7 +14,9 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from velpin.demo.lightship import write_lightship
+from velpin.demo.parts import put, put_release
 from velpin.demo.signer import Signer, new_signer
+from velpin.demo.skerry import write_skerry
 
 Fields = Mapping[str, str]
 
@@ -28,6 +30,8 @@ class Scene(NamedTuple):
     snippet: Path
     lightship: Path
     """The root of the second host, one of the rpm kind."""
+    skerry: Path
+    """The root of the third host, one of the alpm kind."""
 
 
 def read_scene() -> dict[str, Any]:
@@ -39,17 +43,13 @@ def build(folder: Path) -> Scene:
     """Make the whole scene below an empty folder."""
     scene = read_scene()
     made = Scene(folder / "host", folder / "www", folder / "keys", folder / "snippet.list",
-                 folder / "lightship")  # fmt: skip
+                 folder / "lightship", folder / "skerry")  # fmt: skip
     made.keys.mkdir(parents=True)
     signers = {name: new_signer(owner) for name, owner in scene["keys"].items()}
     for name, signer in signers.items():
         (made.keys / f"{name}.asc").write_bytes(signer.public)
-        _put(
-            made.root,
-            f"usr/share/keyrings/{name}.asc",
-            signer.public,
-            name in ("mooring", "fogworks"),
-        )
+        if name in ("mooring", "fogworks"):
+            put(made.root, f"usr/share/keyrings/{name}.asc", signer.public)
     stanzas: dict[tuple[str, str], Fields] = {}
     for repository in scene["repository"]:
         sections = {
@@ -68,6 +68,7 @@ def build(folder: Path) -> Scene:
         )
     _write_host(made, scene, stanzas)
     write_lightship(made.lightship, made.www, scene["lightship"], signers)
+    write_skerry(made.skerry, made.www, scene["skerry"], signers)
     return made
 
 
@@ -167,12 +168,11 @@ def _write_host(
         "NAME": about["name"], "ID": about["id"], "VERSION_ID": about["version"],
         "VERSION_CODENAME": about["codename"], "PRETTY_NAME": pretty,
     }  # fmt: skip
-    told = "".join(f'{name}="{value}"\n' for name, value in lines.items())
-    _put(made.root, "etc/os-release", told.encode())
-    _put(made.root, "var/lib/dpkg/arch", (about["arch"] + "\n").encode())
+    put_release(made.root, lines)
+    put(made.root, "var/lib/dpkg/arch", about["arch"] + "\n")
     for name, text in scene["files"].items():
         target = made.snippet.parent if name == made.snippet.name else made.root
-        _put(target, name, text.lstrip("\n").encode())
+        put(target, name, text)
     marked = scene["marked"]
     record = [
         _recorded(
@@ -187,7 +187,7 @@ def _write_host(
         _recorded(name, version, stanzas, "deinstall ok config-files")
         for name, version in marked["half_removed"].items()
     ]
-    _put(made.root, "var/lib/dpkg/status", text_of(record))
+    put(made.root, "var/lib/dpkg/status", text_of(record))
 
 
 def _recorded(
@@ -198,10 +198,3 @@ def _recorded(
     for field in ("Filename", "Size", "SHA256"):
         fields.pop(field, None)
     return {"Package": fields.pop("Package"), "Status": state, **fields}
-
-
-def _put(root: Path, name: str, data: bytes, wanted: bool = True) -> None:
-    if wanted:
-        path = root / name
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(data)

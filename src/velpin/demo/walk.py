@@ -26,8 +26,8 @@ class Step(NamedTuple):
     why: str
     words: Sequence[str]
     code: int = 0
-    lightship: bool = False
-    """Whether it is about the second host."""
+    host: str = "host"
+    """The folder of the host that it is about."""
 
 
 def steps(scene: Scene) -> list[Step]:
@@ -72,6 +72,7 @@ def steps(scene: Scene) -> list[Step]:
         Step("The source and its key.", ["undo", "--yes"]),
         Step("And all is as it was.", ["forecast", "gullwatch"], 1),
         *_lightship_chapter(scene),
+        *_skerry_chapter(scene),
     ]
 
 
@@ -107,7 +108,7 @@ def _lightship_chapter(scene: Scene) -> list[Step]:
     snippet = str(scene.root.parent / "gullwatch.repo")
 
     def step(why: str, *words: str, code: int = 0) -> Step:
-        return Step(why, words, code, lightship=True)
+        return Step(why, words, code, host="lightship")
 
     return [
         step("The other host, out at the lightship, is of another kind.", "host"),
@@ -127,6 +128,45 @@ def _lightship_chapter(scene: Scene) -> list[Step]:
         step("And gullwatch still has what only it has.", "forecast", "gullwatch"),
         step("The rules of that host.", "rules"),
         step("Taken back.", "undo", "--yes"),
+        step("And the source.", "undo", "--yes"),
+    ]  # fmt: skip
+
+
+def _skerry_chapter(scene: Scene) -> list[Step]:
+    """A host of the alpm kind, where the order of sections decides; and recipes."""
+    right = scene.keys / "gullwatch.asc"
+    print_of = read_keys(right.read_bytes(), right.name)[0].fingerprint
+    snippet, recipes = scene.skerry.parent / "gullwatch.conf", scene.skerry.parent / "recipes"
+
+    def step(why: str, *words: str, code: int = 0) -> Step:
+        return Step(why, words, code, host="skerry")
+
+    return [
+        step("A third one, on the skerry: its sources are sections in an order.", "host"),
+        step("Fetch its list.", "refresh"),
+        step(
+            "The vendor's section goes last, where it takes over nothing.",
+            "add", str(snippet), "--key", str(right), "--fingerprint", print_of,
+            "--for", "tide-gauge", "--yes",
+        ),
+        step("The order decides, not the version.", "forecast", "tide-gauge", "--why"),
+        step(
+            "Choices are made one after the other there, and never taken back.",
+            "forecast", "libtide", "gullwatch", code=1,
+        ),
+        step("The way out that velpin has tried.", "forecast", "gullwatch", "libtide"),
+        step("The vendor first, then? What would that do?",
+             "prefer", "gullwatch", "--over", "skerry", "--preview"),
+        step("A version cannot be pinned here; the nearest is said.",
+             "pin", "lamp-control@1.0*", code=1),
+        step("That, then.", "keep", "lamp-control", "--yes"),
+        step("A folder of build recipes can be a source too.",
+             "add", "gull-recipes", "--recipes", str(recipes), "--yes"),
+        step("What it would take to build something from there; nothing is built.",
+             "forecast", "gull-cam", code=1),
+        step("All sources, those of recipes last.", "sources"),
+        step("Taken back.", "undo", "--yes"),
+        step("The wish.", "undo", "--yes"),
         step("And the source.", "undo", "--yes"),
     ]  # fmt: skip
 
@@ -169,7 +209,7 @@ def _run(screen: Screen, scene: Scene, step: Step, proxy: str) -> int:
     words = (word.replace(str(scene.root.parent) + "/", "") for word in step.words)
     screen.line(("$ " + as_typed(["velpin", *words]), "command"))
     sys.stdout.flush()
-    root = scene.lightship if step.lightship else scene.root
+    root = scene.root.parent / step.host
     command = [sys.executable, "-m", "velpin", "--root", str(root), *step.words]
     code = subprocess.run(
         command,

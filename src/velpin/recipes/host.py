@@ -27,7 +27,7 @@ from velpin.request import parse_request
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from velpin.about import HostFacts, Met, Refreshed, Standing
+    from velpin.about import HostFacts, Met, Refreshed, SourceState, Standing
     from velpin.change.plan import Plan
     from velpin.fetch.download import Transport
     from velpin.kinds.base import Host
@@ -128,10 +128,10 @@ class RecipeHost:
                 count = index_of(self.inner.shelf, path, self._form).count
             except (HostFileError, StoreError) as found:
                 problem = found.message
-        state = "off" if not source.on else "on" if path is not None else "not fetched"
+        state: SourceState = "off" if not source.on else "on" if path else "not fetched"
         dated = path.stat().st_mtime if path is not None and path.exists() else None
         return Standing(
-            source=source, state=state, tier=None,  # type: ignore[arg-type]
+            source=source, state=state, tier=None,
             numbers=(), channel=("recipes: to be built",), signed="", signers=(),
             offers=count, dated=dated, copy="velpin" if path is not None else "", problem=problem,
         )  # fmt: skip
@@ -178,7 +178,8 @@ class RecipeHost:
         from velpin.near import nearest
 
         names = {one for shelved in self._shelved for one in shelved.recipes.names()}
-        more = [f"{one} (to be built)" for one in nearest(name, names) if one not in found]
+        new = [one for one in nearest(name, names) if one not in found and one != name]
+        more = [f"{one} (to be built)" for one in new]
         return (*found, *more)[:6]
 
     def find(self, text: str, most: int = 40) -> tuple[list[Met], int]:
