@@ -9,7 +9,7 @@ copy of this machine's sources, fetched indexes and record of packages.
     find, sources  warm, against the warm forecast
     reading        this machine's indexes for the first time, against the installer building
                    its own cache from the same files; and a made-up source of 100,000 packages,
-                   on a deb host and on rpm hosts of both layouts
+                   on hosts of every kind
     shift          of all names of this machine's indexes and of one more source as large, with
                    what it takes to plan the change: switched off, preferred, confined, kept, barred
 """
@@ -159,7 +159,7 @@ def main() -> None:
         else:
             print("this machine has no deb installer, or it has fetched no index")
         _made_up(bench, folder, velpin, bare)
-        _made_up_rpm(bench, folder, velpin, bare)
+        _made_up_others(bench, folder, velpin, bare)
 
 
 def _this_machine(
@@ -248,11 +248,13 @@ def _made_up(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> 
     bench.alone("  reading and storing, first time", read, [root / "var/cache/velpin/parsed"])
 
 
-def _made_up_rpm(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:
-    made = [sys.executable, "-m", "benchmarks.made_up_rpm", str(folder / "rpm"), "100000"]
-    subprocess.run(made, check=True)
-    for kind in ("dnf", "zypp"):
-        root = folder / "rpm" / kind
+def _made_up_others(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:
+    """Hosts of the other kinds: a source of many packages, and one of fewer after it."""
+    for module in ("made_up_rpm", "made_up_alpm"):
+        made = [sys.executable, "-m", f"benchmarks.{module}", str(folder / "others"), "100000"]
+        subprocess.run(made, check=True)
+    for kind in ("dnf", "zypp", "alpm"):
+        root = folder / "others" / kind
         (root / "shift.py").write_text(_SHIFT)
         at = [*velpin, "--root", str(root)]
         subprocess.run([*at, "refresh"], check=True, env=bench.env, stdout=subprocess.DEVNULL)
@@ -260,14 +262,15 @@ def _made_up_rpm(bench: Bench, folder: Path, velpin: list[str], bare: list[str])
         print(f"a made-up source of 100,000 packages, one of 60,000, layout {kind}")
         forecast = [*at, "forecast", shallow]
         bench.pair("  forecast, warm | a bare program", forecast, bare, 2)
+        bench.pair("  find | forecast", [*at, "find", "harbour", "gull"], forecast, 2)
         bench.pair("  forecast --upgrade | forecast", [*at, "forecast", "--upgrade"], forecast, 20)
         read = [sys.executable, str(folder / "read.py"), str(root), "all"]
         parsed = root / "var/cache/velpin/parsed"
-        other = root / ("etc/yum.repos.d" if kind == "dnf" else "etc/zypp/repos.d") / "vendor.repo"
-        text = other.read_text()
-        other.unlink()
-        bench.alone("  reading and storing the first, first time", read, [parsed], 12)
-        other.write_text(text)
+        for word in ("off", "on"):
+            if word == "on":
+                bench.alone("  reading and storing the first, first time", read, [parsed], 12)
+            switched = [*at, word, "vendor", "--yes"]
+            subprocess.run(switched, check=True, env=bench.env, stdout=subprocess.DEVNULL)
         subprocess.run(read, check=True, stdout=subprocess.DEVNULL)
         shift = [sys.executable, str(root / "shift.py"), str(root), "vendor"]
         bench.alone("  shift of the whole host, as a source goes", shift, [], 3)

@@ -1,0 +1,69 @@
+"""A made-up alpm host with one source of many packages, the same at every run."""
+
+from __future__ import annotations
+
+import random
+import sys
+from pathlib import Path
+
+from benchmarks.made_up import _WORDS
+from velpin.demo.alpm_files import Package, write_alpm_record, write_alpm_repository
+
+
+def packages(count: int, seed: int = 1) -> list[Package]:
+    """So many packages in layers: each needs a few of far fewer below it, and libraries."""
+    pick = random.Random(seed)
+    names = [f"{pick.choice(_WORDS)}-{pick.choice(_WORDS)}-{number}" for number in range(count)]
+    found = []
+    for number, name in enumerate(names):
+        deeper = number // 8
+        needs = [names[pick.randrange(deeper)] for _ in range(pick.randint(2, 6))] if deeper else []
+        needs += [f"lib{names[pick.randrange(deeper)]}.so=1-64"] if deeper else []
+        found.append(
+            Package(
+                name,
+                f"{pick.randint(0, 9)}.{pick.randint(0, 99)}-1",
+                summary=f"the {name} of the harbour, measured and written down every day",
+                depends=tuple(dict.fromkeys(needs)),
+                provides=(f"lib{name}.so=1-64",),
+            )
+        )
+    return found
+
+
+def write_alpm_host(folder: Path, count: int, installed: int = 1500) -> Path:
+    """Write the host and its two sources below a folder; gives its root.
+
+    Some packages of the lowest layers are installed, half of them older than offered.
+    """
+    offered = packages(count)
+    write_alpm_repository(folder / "bench", "bench", offered)
+    other = [
+        Package(one.name, "9.100-1", depends=one.depends, provides=one.provides)
+        for one in offered[: count * 6 // 10]
+    ]
+    write_alpm_repository(folder / "vendor", "vendor", other)
+    root = folder / "alpm"
+    write_alpm_record(
+        root / "var/lib/pacman/local",
+        [
+            Package(one.name, "0.0-1" if place % 2 else one.version, depends=one.depends,
+                    provides=one.provides)
+            for place, one in enumerate(offered[:installed])
+        ],
+    )  # fmt: skip
+    sections = "".join(f"\n[{name}]\nServer = file://{folder}/{name}\n" for name in _SOURCES)
+    for name, text in (
+        ("etc/os-release", "ID=skerry\n"),
+        ("etc/pacman.conf", f"[options]\nArchitecture = x86_64\nSigLevel = Never\n{sections}"),
+    ):
+        path = root / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)
+    return root
+
+
+_SOURCES = ("bench", "vendor")
+
+if __name__ == "__main__":
+    write_alpm_host(Path(sys.argv[1]), int(sys.argv[2]))
