@@ -17,13 +17,14 @@ from velpin.demo.alpm_files import PACKERS, archive, desc, write_alpm_record
 from velpin.demo.alpm_files import Package as P
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError
-from velpin.kinds.alpm.archive import members, name_and_version, parts_of
+from velpin.kinds.alpm.archive import Share, _batches_of, members, name_and_version, parts_of
 from velpin.kinds.alpm.config import included, read_config, sources_of
-from velpin.kinds.alpm.entry import read_desc, read_facts, written
+from velpin.kinds.alpm.entry import read_desc, read_facts, read_lines, written
 from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.relation import Relation, fits, provision_fits, read_relation
 from velpin.kinds.alpm.source import Level
 from velpin.kinds.alpm.trust import blobs, ring
+from velpin.store.index import Batch
 from velpin.store.shelf import open_shelf
 from velpin.tree import Tree
 
@@ -207,6 +208,29 @@ def test_any_desc_is_read(fields: dict[str, list[str]]) -> None:
     }
     facts = read_facts(written(found).encode())
     assert len(facts.texts.get("D", ())) == len(fields.get("DEPENDS", []))
+
+
+@given(st.text(alphabet="%AB\n\n \r\tx", max_size=40))
+def test_both_ways_of_reading_a_desc_agree(text: str) -> None:
+    assert read_desc(text) == read_lines(text)
+
+
+def test_a_list_read_in_two_parts_is_the_same(tmp_path: Path) -> None:
+    rows = [P(f"gull{n % 300}", f"{n}-1", provides=(f"cap{n}=1",)) for n in range(400)]
+    path = tmp_path / "base.db"
+    path.write_bytes(archive((f"{one.folder}/desc", desc(one)) for one in rows))
+    whole, *halves = (
+        [one for batch in _batches_of(path, [], share) for one in texts_of(batch)]
+        for share in (Share(), Share(0, 2), Share(1, 2))
+    )
+    assert (len(whole), whole[0][0], whole[-1][0]) == (300, "gull0", "gull299")
+    assert all(halves)
+    assert sorted(halves[0] + halves[1]) == sorted(whole)
+
+
+def texts_of(batch: Batch) -> list[tuple[str, bytes]]:
+    """Names of a batch with what is kept of each."""
+    return [(one.name, batch.block[one.start : one.start + one.length]) for one in batch.entries]
 
 
 @pytest.mark.parametrize("packed", list(PACKERS))

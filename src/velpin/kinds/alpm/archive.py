@@ -10,7 +10,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from functools import partial
 from pathlib import Path
+from typing import NamedTuple
+from zlib import adler32
 
+from velpin.beside import processors
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import MOST_UNPACKED, unpacked
 from velpin.kinds.alpm.entry import Desc, names_in, read_desc, written
@@ -18,6 +21,8 @@ from velpin.store.index import Batch, Entry, Notes, Part
 
 _SECTOR = 512
 _IN_BLOCK = 64
+_LARGE = 2 << 20
+"""So large a packed list, in bytes, is read in two parts."""
 _LARGEST = 16 << 20
 """The most one member may hold."""
 _LEAST_BOUND = 32 << 20
@@ -27,11 +32,23 @@ LINKS = {"R": "REPLACES", "G": "GROUPS", "D": "DEPENDS", "C": "CONFLICTS"}
 
 
 def parts_of(path: Path) -> list[Part]:
-    """The one part in which a list is read."""
-    return [partial(_batches_of, path)]
+    """The readers of one list, two where it is large."""
+    count = 2 if path.stat().st_size > _LARGE and processors() > 1 else 1
+    return [partial(_batches_of, path, share=Share(one, count)) for one in range(count)]
 
 
-def _batches_of(path: Path, notes: Notes) -> Iterator[Batch]:
+class Share(NamedTuple):
+    """Which packages of a list a part takes in: in turn with the others, some at a time."""
+
+    part: int = 0
+    parts: int = 1
+
+    def has(self, number: int) -> bool:
+        """Whether the package with a number is of this part."""
+        return number // _IN_BLOCK % self.parts == self.part
+
+
+def _batches_of(path: Path, notes: Notes, share: Share) -> Iterator[Batch]:
     seen: set[str] = set()
 
     def packages() -> Iterator[tuple[str, str, Desc]]:
@@ -39,10 +56,13 @@ def _batches_of(path: Path, notes: Notes) -> Iterator[Batch]:
             folder = name.rpartition("/")[0].removeprefix("./")
             package, version = name_and_version(folder)
             if not version:
-                notes.append((0, f"{folder}: no name, version and release"))
+                if share.part == 0:
+                    notes.append((0, f"{folder}: no name, version and release"))
             elif package not in seen:  # of two entries of one name the first counts (observed)
+                mine = share.has(len(seen))
                 seen.add(package)
-                yield package, version, read_desc(data.decode("utf-8", "replace"))
+                if mine:
+                    yield package, version, read_desc(data.decode("utf-8", "replace"))
 
     yield from batches(packages())
 
@@ -128,8 +148,11 @@ def members(path: Path, ending: str) -> Iterator[tuple[str, bytes]]:
 
 
 def _check(head: bytes, path: Path) -> None:
-    plain = sum(head) - sum(head[148:156]) + 8 * 32
-    if _number(head[148:156]) != plain:
+    """The checksum is the sum of a header's bytes, its own place taken for blanks; the low half
+    of an Adler-32 is one more than that, by 65521, and far sooner had (RFC 1950, section 9)."""
+    told = _number(head[148:156])
+    found = adler32(head[156:], adler32(b" " * 8, adler32(head[:148]))) & 0xFFFF
+    if not 0 <= told <= _SECTOR * 255 or (told + 1) % 65521 != found:
         raise HostFileError(str(path), 0, "damaged archive: a header's checksum is wrong")
 
 

@@ -40,6 +40,22 @@ class Desc(NamedTuple):
 
 def read_desc(text: str) -> Desc:
     """A `desc` file taken apart: `%NAME%`, its values, a blank line."""
+    if "\r" in text or "\t" in text or " \n" in text or text.endswith(" "):
+        return read_lines(text)
+    fields: dict[str, list[str]] = {}
+    for piece in text.split("\n\n"):
+        head, _, rest = piece.strip("\n").partition("\n")
+        if head[:1] == "%" == head[-1:] and len(head) > 2:
+            values = fields.setdefault(head[1:-1], [])
+            if rest:
+                values += rest.split("\n")
+        elif head:
+            return read_lines(text)
+    return Desc(fields)
+
+
+def read_lines(text: str) -> Desc:
+    """The same line by line, where a text is not written as the tools write it."""
     fields: dict[str, list[str]] = {}
     values: list[str] | None = None
     for raw in text.replace("\t", " ").split("\n"):
@@ -122,4 +138,9 @@ def read_facts(text: bytes) -> Facts:
 
 def names_in(values: list[str]) -> Iterator[str]:
     """The names of some relations, each once."""
-    yield from dict.fromkeys(read_relation(text).name for text in values)
+    yield from dict.fromkeys(map(_name_of, values))
+
+
+def _name_of(text: str) -> str:
+    bound = "=" in text or "<" in text or ">" in text or ": " in text
+    return read_relation(text).name if bound else text
