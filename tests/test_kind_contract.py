@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from functools import partial
+from importlib import import_module
 from pathlib import Path
 from typing import NamedTuple
 
@@ -20,7 +22,7 @@ from velpin.demo.rpm_files import Package
 from velpin.errors import Refusal
 from velpin.fetch.download import FetchSettings, Transport
 from velpin.front import as_json
-from velpin.kinds import KINDS, open_host
+from velpin.kinds import KINDS, answering, open_host
 from velpin.kinds.base import Host
 from velpin.store.shelf import open_shelf
 from velpin.tree import Tree
@@ -233,3 +235,18 @@ def test_a_change_made_and_undone(host: Host, told: Told, what: str) -> None:
         path: path.read_bytes() for path in (root / "etc").rglob("*") if path.is_file()
     } == files
     assert opened(root).forecast(["gull"]).answers[0].version == "2" + told.release
+
+
+@pytest.mark.parametrize("kind", sorted(MAKERS))
+def test_every_kind_has_the_modules_that_answer(kind: str) -> None:
+    folder = next(
+        one.folder for one in vars(import_module(f"{kind}.host")).values()
+        if isinstance(one, type) and one.__module__ == f"{kind}.host"
+    )  # fmt: skip
+    asked = re.findall(r'_ask\("([\w.]+)", "(\w+)"\)', Path(answering.__file__).read_text())
+    assert len(asked) >= 20
+    missing = [
+        f"{module}.{name}" for module, name in asked
+        if not callable(getattr(import_module(f"{folder}.{module}"), name, None))
+    ]  # fmt: skip
+    assert missing == []

@@ -12,9 +12,10 @@ from collections.abc import Sequence
 
 from velpin.errors import HostFileError
 from velpin.kinds.alpm.relation import fits, provision_fits, read_relation
+from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.version import compare as compare_versions
 from velpin.model import NeedWhen
-from velpin.recipes.recipe import Recipe, RecipeNeed
+from velpin.recipes.recipe import Meeting, Recipe, RecipeNeed
 
 _NEEDS: tuple[tuple[str, NeedWhen], ...] = (
     ("depends", "runs"),
@@ -102,3 +103,18 @@ def _recipe(base: Values, own: Values, file: str) -> Recipe:
         needs=tuple(dict.fromkeys(needs)),
         file=file,
     )
+
+
+def recipe_format(host: AlpmState) -> SourceInfo:
+    """How recipes are written for this kind of host."""
+    return SourceInfo()
+
+
+def meeting(host: AlpmState, relation: str) -> Meeting | None:
+    """What is installed and meets it, else what would come for it as a dependency."""
+    wanted = read_relation(relation)
+    for here in host.pool.installed_satisfying(wanted):
+        return Meeting(here.name, here.version, "")
+    origins = [one for one in host.pool.origins if one.source and one.source.installs]
+    found = host.work().find(wanted, origins)
+    return Meeting(found.name, found.version, found.origin.handle) if found else None

@@ -10,7 +10,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from velpin.about import KeyUse
 from velpin.errors import BadKey
 from velpin.kinds.alpm.state import AlpmState
 from velpin.trust.openpgp import Key, read_keys
@@ -68,20 +67,3 @@ def blobs(data: bytes) -> Iterator[bytes]:
             size = int.from_bytes(data[at + 12 : at + 16], "big")
             yield data[at + first : at + first + size]
         at += length
-
-
-def key_uses(host: AlpmState) -> list[KeyUse]:
-    """Every key of the ring: each vouches for every source whose level asks for signatures."""
-    found = ring(host)
-    handles = tuple(
-        source.handle
-        for source in host.sources
-        if source.on and (source.level.of_index, source.level.of_packages) != ("never", "never")
-    )
-    return [
-        KeyUse(
-            key.owner, key.grouped, key.created, key.expires, key.algorithm, key.revoked,
-            key.where, handles, True,
-        )
-        for key in found.keys
-    ]  # fmt: skip

@@ -125,6 +125,11 @@ def targets(relation: str) -> list[Target]:
     return found
 
 
+def recipe_format(host: DebState) -> SourceControl:
+    """How recipes are written for this kind of host."""
+    return SourceControl(host.native)
+
+
 def meeting(host: DebState, relation: str) -> Meeting | None:
     """What meets a relation here: what is installed before what could be, of alternatives the
     first; a package of the name before one that provides it."""

@@ -34,6 +34,17 @@ def _newness(version: bytes) -> Key:
     return version_key.__wrapped__(version.decode())
 
 
+def came_from(host: DebState, handle: str) -> list[str]:
+    """Installed packages whose version the host takes from a source."""
+    return sorted(
+        name
+        for name in set(host.installed_names())
+        if any(
+            one.installed and one.installed.source == handle for one in host.packages(name).values()
+        )
+    )
+
+
 def after_upgrade(host: DebState) -> AfterUpgrade:
     """How every installed package would stand after the full upgrade.
 

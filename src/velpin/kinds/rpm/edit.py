@@ -6,6 +6,7 @@ import re
 
 from velpin.errors import Refusal
 from velpin.kinds.rpm.ini import Section, read_sections
+from velpin.kinds.rpm.source import RpmSource
 from velpin.tree import Tree
 
 ADDED = "# added by velpin"
@@ -92,15 +93,17 @@ def without_section(data: bytes, file: str, name: str) -> bytes | None:
     return "".join(rest).encode() if left else None
 
 
-def switch(tree: Tree, file: str, name: str, on: bool) -> dict[str, bytes | None]:
+def switch(tree: Tree, source: RpmSource, on: bool) -> dict[str, bytes | None]:
     """Switch a source on or off where its section stands."""
-    data = tree.read(file) or b""
-    return {file: with_value(data, file, name, "enabled", "1" if on else "0")}
+    data = tree.read(source.file) or b""
+    value = "1" if on else "0"
+    return {source.file: with_value(data, source.file, source.handle, "enabled", value)}
 
 
-def drop(tree: Tree, file: str, name: str) -> dict[str, bytes | None]:
+def drop(tree: Tree, source: RpmSource) -> dict[str, bytes | None]:
     """Take a source's section away, and the file with it where nothing is left."""
-    return {file: without_section(tree.read(file) or b"", file, name)}
+    data = tree.read(source.file) or b""
+    return {source.file: without_section(data, source.file, source.handle)}
 
 
 def _lines(data: bytes) -> list[str]:

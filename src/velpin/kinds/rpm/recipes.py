@@ -142,6 +142,11 @@ def _alternatives(relation: Relation) -> tuple[Capability, ...]:
 # -- what meets a need ---------------------------------------------------------------------
 
 
+def recipe_format(host: RpmState) -> SourcePackages:
+    """How recipes are written for this kind of host."""
+    return SourcePackages()
+
+
 def meeting(host: RpmState, text: str) -> Meeting | None:
     """What meets a relation here: what is installed, else what the installer would take first;
     of a need on a condition nothing where that does not hold."""

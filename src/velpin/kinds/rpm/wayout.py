@@ -97,7 +97,7 @@ def _on_for(
     for source, index in host.indexes_off():
         if source.handle in handles and (index.rows(name) or index.providers(name)):
             what = Reason("source-on", {"source": source.handle, "name": name})
-            edits = switch(host.tree, source.file, source.handle, True)
+            edits = switch(host.tree, source, True)
             yield _Change(WayOut(f"velpin on {source.handle}", what), texts, edits)
 
 

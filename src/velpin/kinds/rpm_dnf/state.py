@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from velpin.errors import HostFileError, no_realign
+from velpin.errors import HostFileError
 from velpin.kinds.no import No
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
 from velpin.kinds.rpm.ini import Section, words
@@ -435,8 +435,6 @@ class DnfState(RpmState):
 
     def upgrade_work(self, *, realign: bool = False) -> Work:
         """The full upgrade, not yet worked out; it has no other."""
-        if realign:
-            raise no_realign(self.kind)
         targets: dict[int, list[Build]] = {}
         upgrade: list[Build] = []
         jobs: list[Job] = []

@@ -8,3 +8,5 @@ from velpin.kinds.rpm_zypp.state import ZyppState
 
 class ZyppHost(RpmHost, ZyppState):
     """One rpm-zypp host."""
+
+    realigns = True

@@ -1,0 +1,24 @@
+"""Which key of an alpm host vouches for which source."""
+
+from __future__ import annotations
+
+from velpin.about import KeyUse
+from velpin.kinds.alpm.state import AlpmState
+from velpin.kinds.alpm.trust import ring
+
+
+def key_uses(host: AlpmState) -> list[KeyUse]:
+    """Every key of the ring: each vouches for every source whose level asks for signatures."""
+    found = ring(host)
+    handles = tuple(
+        source.handle
+        for source in host.sources
+        if source.on and (source.level.of_index, source.level.of_packages) != ("never", "never")
+    )
+    return [
+        KeyUse(
+            key.owner, key.grouped, key.created, key.expires, key.algorithm, key.revoked,
+            key.where, handles, True,
+        )
+        for key in found.keys
+    ]  # fmt: skip
