@@ -17,6 +17,7 @@ from velpin.kinds.no import No
 from velpin.model import Answer, Change, Fact, Forecast, Kept, Reason, Request
 from velpin.model import Outcome as Word
 from velpin.request import parse_request
+from velpin.tree import Edits
 
 Asked = tuple[Request, list[Package], Reason | None]
 """A request, the packages it means, and why it can have none."""
@@ -32,8 +33,8 @@ def forecast(host: AlpmState, texts: Sequence[str], source: str = "") -> Forecas
         return found
     from velpin.kinds.alpm.wayout import ways_out
 
-    def works(other: AlpmState, asked: Sequence[str]) -> bool:
-        return _forecast(other, asked, source).ok
+    def works(asked: Sequence[str], edits: Edits) -> bool:
+        return _forecast(host.with_edits(edits) if edits else host, asked, source).ok
 
     return found._replace(ways_out=ways_out(host, texts, found, works))
 

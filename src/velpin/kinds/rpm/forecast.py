@@ -16,6 +16,7 @@ from velpin.kinds.rpm.transaction import changes_of, outcome
 from velpin.kinds.rpm.version import version_key
 from velpin.model import Answer, Change, Fact, Forecast, Kept, Reason, Request
 from velpin.request import parse_request
+from velpin.tree import Edits
 
 
 def forecast(host: RpmState, texts: Sequence[str], source: str = "") -> Forecast:
@@ -28,8 +29,8 @@ def forecast(host: RpmState, texts: Sequence[str], source: str = "") -> Forecast
         return found
     from velpin.kinds.rpm.wayout import ways_out
 
-    def works(other: RpmState, asked: Sequence[str]) -> bool:
-        return _forecast(other, asked, source).ok
+    def works(asked: Sequence[str], edits: Edits) -> bool:
+        return _forecast(host.with_edits(edits) if edits else host, asked, source).ok
 
     return found._replace(ways_out=ways_out(host, texts, found, works))
 

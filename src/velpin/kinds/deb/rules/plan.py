@@ -267,13 +267,13 @@ def _ways_out(
     if not foremost and _would_hold(host, wish, foremost=True):
         what = Reason("foremost-wins", {"file": main_file(host)})
         yield WayOut(command_of(wish) + " --foremost", what)
-    edits = edits_without_rule(host, found.rival)
+    edits = _edits_without_rule(host, found.rival)
     if edits and _would_hold(host.with_edits(edits), wish, foremost=foremost):
         facts = {"place": str(found.rival)}
         yield WayOut(f"velpin rules drop {found.rival}", Reason("rule-gone", facts))
 
 
-def edits_without_rule(host: DebState, place: Place) -> dict[str, bytes | None]:
+def _edits_without_rule(host: DebState, place: Place) -> dict[str, bytes | None]:
     """The edits that take a rule away; none where that cannot be."""
     try:
         return plan_rule_drop(host, place).edits

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from velpin.kinds.deb.edit import Edits
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.explain import told as explained
 from velpin.kinds.deb.transaction.wayout import ways_out
 from velpin.kinds.deb.transaction.work import Transaction
 from velpin.model import Forecast, Reason
 from velpin.resolve.causes import why_refused
+from velpin.tree import Edits
 
 Works = Callable[[DebState, Sequence[str]], bool]
 """Whether a host would carry out some requests."""

@@ -2,47 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from typing import NamedTuple
+from collections.abc import Iterator, Sequence
+from functools import partial
 
 from velpin.kinds.deb.choice import Version
-from velpin.kinds.deb.edit import Edits, switch
-from velpin.kinds.deb.rules.plan import edits_without_rule
+from velpin.kinds.deb.edit import switch
+from velpin.kinds.deb.rules.plan import plan_rule_drop
 from velpin.kinds.deb.transaction.work import Transaction
-from velpin.model import Answer, Fact, Reason, WayOut
+from velpin.kinds.trying import (
+    Change,
+    Try,
+    asking,
+    dropping_rule,
+    switching_on,
+    those_that_work,
+)
+from velpin.model import Answer, Fact, WayOut
 from velpin.resolve.causes import Link, Obstacle
 from velpin.resolve.world import Target
-
-_TRIES = 10
-_ENOUGH = 2
-
-Try = Callable[[Sequence[str], Edits], bool]
-"""Whether the host, with some edits, would carry out some requests."""
-
-
-class _Change(NamedTuple):
-    way: WayOut
-    requests: Sequence[str]
-    edits: Edits
 
 
 def ways_out(
     done: Transaction, chain: Sequence[Link], answers: Sequence[Answer], works: Try
 ) -> tuple[WayOut, ...]:
     """The first few changes that work, the smallest first."""
-    found: list[WayOut] = []
-    seen: set[str] = set()
-    tries = 0
-    for change in _Changes(done, chain, answers).all():
-        if change.way.command in seen:
-            continue
-        seen.add(change.way.command)
-        tries += 1
-        if works(change.requests, change.edits):
-            found.append(change.way)
-        if len(found) == _ENOUGH or tries == _TRIES:
-            break
-    return tuple(found)
+    return those_that_work(_Changes(done, chain, answers).all(), works)
 
 
 class _Changes:
@@ -54,7 +38,7 @@ class _Changes:
         self.texts = [one.asked for one in answers]
         self.obstacles = [one for link in chain for one in link.obstacles]
 
-    def all(self) -> Iterator[_Change]:
+    def all(self) -> Iterator[Change]:
         """All of them."""
         for one in self.obstacles:
             yield from self._other_version(one)
@@ -66,16 +50,13 @@ class _Changes:
             yield from self._without_record(one)
         yield from self._asked_in_another_version()
 
-    def _asking(self, texts: Sequence[str], what: Reason) -> _Change:
-        return _Change(WayOut(f"velpin forecast {' '.join(texts)}", what), texts, {})
-
     def _with(self, name: str, text: str) -> list[str]:
         """The requests with one for a package added, or put in place of what there is."""
         asked = [a.package for a in self.answers]
         kept = [t for t, package in zip(self.texts, asked, strict=True) if package != name]
         return [*kept, text]
 
-    def _other_version(self, one: Obstacle) -> Iterator[_Change]:
+    def _other_version(self, one: Obstacle) -> Iterator[Change]:
         if one.code != "not chosen":
             return
         for build in self.world.options(one.target):
@@ -89,26 +70,25 @@ class _Changes:
                 "source": version.source,
             }
             texts = self._with(build.unit.name, f"{name}@{build.version}")
-            yield self._asking(texts, Reason("ask-for-version", facts))
+            yield asking(texts, "ask-for-version", **facts)
 
     def _label(self, name: str, arch: str) -> str:
         return name if arch == self.host.native else f"{name}:{arch}"
 
-    def _off_hold(self, one: Obstacle) -> Iterator[_Change]:
+    def _off_hold(self, one: Obstacle) -> Iterator[Change]:
         units = [one.build.unit] if one.build else self.world.units_of(one.target.name)
         for unit in units:
             if unit.held and unit.name not in [a.package for a in self.answers]:
                 texts = [*self.texts, self._label(unit.name, unit.arch)]
-                yield self._asking(texts, Reason("ask-for-held", {"name": unit.name}))
+                yield asking(texts, "ask-for-held", name=unit.name)
 
-    def _source_on(self, target: Target) -> Iterator[_Change]:
-        for source, index in self.host.indexes_off():
-            if index.rows(target.name) or index.providers(target.name):
-                edits = switch(self.host.tree, source, True)
-                what = Reason("source-on", {"source": source.handle, "name": target.name})
-                yield _Change(WayOut(f"velpin on {source.handle}", what), self.texts, edits)
+    def _source_on(self, target: Target) -> Iterator[Change]:
+        tree = self.host.tree
+        yield from switching_on(
+            self.host.indexes_off(), target.name, self.texts, lambda one: switch(tree, one, True)
+        )
 
-    def _without_record(self, one: Obstacle) -> Iterator[_Change]:
+    def _without_record(self, one: Obstacle) -> Iterator[Change]:
         records = {
             version.number.record
             for unit in self.world.units_of(one.target.name)
@@ -116,11 +96,10 @@ class _Changes:
             if version.number.record is not None
         }
         for place in sorted(record.place for record in records):
-            edits = edits_without_rule(self.host, place)
-            what = Reason("rule-in-the-way", {"place": str(place)})
-            yield _Change(WayOut(f"velpin rules drop {place}", what), self.texts, edits)
+            planned = partial(plan_rule_drop, self.host)
+            yield from dropping_rule(str(place), self.texts, planned)
 
-    def _asked_in_another_version(self) -> Iterator[_Change]:
+    def _asked_in_another_version(self) -> Iterator[Change]:
         for answer in self.answers:
             package = self.host.packages(answer.package).get(
                 self.host.native if answer.arch == "all" else answer.arch
@@ -135,4 +114,4 @@ class _Changes:
                     "source": version.source,
                 }
                 texts = self._with(answer.package, f"{name}@{version.text}")
-                yield self._asking(texts, Reason("ask-instead", facts))
+                yield asking(texts, "ask-instead", **facts)
