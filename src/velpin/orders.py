@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from velpin.wish import Wish
+from velpin.errors import Refusal, UsageError
+from velpin.model import Source
+from velpin.wish import Wish, command_of
 
 
 class Order(NamedTuple):
@@ -47,3 +49,28 @@ def _way(start: str, end: str, orders: Sequence[Order]) -> Wish | None:
                 seen.add(below)
                 waiting.append((below, first or wish))
     return None
+
+
+def order_of(sources: Iterable[Source], wish: Wish) -> Order:
+    """What a wish to prefer one source says of the order of a host's sources."""
+    over: Iterable[str] = wish.over
+    if wish.over_all:
+        over = (one.handle for one in sources if one.on and one.handle not in wish.under)
+    others = tuple(one for one in over if one != wish.source)
+    under = tuple(one for one in wish.under if one != wish.source)
+    return Order(wish, (wish.source,), others, under)
+
+
+def check_says_something(order: Order) -> None:
+    """UsageError for a wish to prefer a source over nothing, Refusal for one over itself."""
+    wish = order.wish
+    if not (wish.over or wish.under or wish.over_all):
+        raise UsageError(
+            f"prefer {wish.source} over what?",
+            f"velpin prefer {wish.source} --over SOURCE, --over-all, or --under SOURCE",
+        )
+    if not any(order.pairs()):
+        raise Refusal(
+            f"{command_of(wish)}: that names no source but {wish.source} itself",
+            "velpin sources lists those of this host",
+        )

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import islice
 
-from velpin.kinds.alpm.rules.settled import names_meant, order_of, packages_meant
+from velpin.kinds.alpm.rules.settled import names_meant, packages_meant
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model import Reason
+from velpin.orders import order_of
 from velpin.wish import Verdict, Wish
 
 _MOST = 4000
@@ -21,7 +22,7 @@ def verdict(host: AlpmState, wish: Wish) -> Verdict:
 
 
 def _prefer(host: AlpmState, wish: Wish) -> Iterator[Reason]:
-    for above, below in order_of(host, wish).pairs():
+    for above, below in order_of(host.sources, wish).pairs():
         one, other = host.source(above), host.source(below)
         if not (one.on and other.on):
             continue

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from velpin.errors import Refusal, UsageError
+from velpin.errors import Refusal
 from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.pool import Package
 from velpin.kinds.alpm.relation import fits
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model import Reason
-from velpin.orders import Order
-from velpin.wish import Wish, command_of
+from velpin.orders import check_says_something, order_of
+from velpin.wish import Wish
 
 ALL = "*"
 
@@ -27,16 +27,7 @@ def settled(host: AlpmState, wish: Wish) -> Wish:
             f"velpin bar '*' --from {wish.source}",
         )
     if wish.kind == "prefer":
-        if not (wish.over or wish.under or wish.over_all):
-            raise UsageError(
-                f"prefer {wish.source} over what?",
-                f"velpin prefer {wish.source} --over SOURCE, --over-all, or --under SOURCE",
-            )
-        if not any(order_of(host, wish).pairs()):
-            raise Refusal(
-                f"{command_of(wish)}: that names no source but {wish.source} itself",
-                "velpin sources lists those of this host",
-            )
+        check_says_something(order_of(host.sources, wish))
         off = [one for one in (wish.source, *wish.over, *wish.under) if not _is_on(host, one)]
         if off:
             raise Refusal(
@@ -55,16 +46,6 @@ def settled(host: AlpmState, wish: Wish) -> Wish:
 
 def _is_on(host: AlpmState, handle: str) -> bool:
     return not handle or host.source(handle).on
-
-
-def order_of(host: AlpmState, wish: Wish) -> Order:
-    """What a wish to prefer a source means here."""
-    over = list(wish.over)
-    if wish.over_all:
-        over = [one.handle for one in host.sources if one.on and one.handle not in wish.under]
-    others = tuple(one for one in over if one != wish.source)
-    under = tuple(one for one in wish.under if one != wish.source)
-    return Order(wish, (wish.source,), others, under)
 
 
 def names_meant(host: AlpmState, text: str, handle: str = "") -> list[str]:

@@ -6,11 +6,12 @@ from collections.abc import Iterator
 
 from velpin.kinds.alpm.config import Directive
 from velpin.kinds.alpm.ignored import takes
-from velpin.kinds.alpm.rules.settled import names_meant, order_of
+from velpin.kinds.alpm.rules.settled import names_meant
 from velpin.kinds.alpm.rules.written import standing
 from velpin.kinds.alpm.source import ALL_USES, AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model import Fact, Reason
+from velpin.orders import order_of
 from velpin.wish import Rule, Wish, short_of
 
 
@@ -33,7 +34,7 @@ def _of_order(host: AlpmState, wish: Wish) -> Rule:
     place = host.source(wish.source).places[0]
     says = Reason("says-wish", {"wish": short_of(wish)})
     mine = set(names_meant(host, "*", wish.source)) if wish.source in handles else set()
-    named = {one for pair in order_of(host, wish).pairs() for one in pair if one in handles}
+    named = {one for pair in order_of(host.sources, wish).pairs() for one in pair if one in handles}
     theirs = {name for one in named - {wish.source} for name in names_meant(host, "*", one)}
     common = mine & theirs
     dead: Reason | None = None

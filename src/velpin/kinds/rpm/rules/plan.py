@@ -1,20 +1,16 @@
-"""From wishes to a plan: merged with those that stand, written, proved, contradictions named.
-
-Nothing is written here. What the plan would write is read back by the ordinary reader, and
-every wish, the new ones and those from before, must then hold.
-"""
+"""From wishes to a plan: what is this kind's own (see `kinds/planning.py`)."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 from velpin.change.plan import Plan
-from velpin.errors import HostFileError, Refusal
-from velpin.joined import contradiction, joined, remaining
+from velpin.errors import Refusal
+from velpin.kinds.planning import Planning
 from velpin.kinds.rpm.edit import with_value
 from velpin.kinds.rpm.ini import leading_number, read_sections
 from velpin.kinds.rpm.rules.proof import verdict
-from velpin.kinds.rpm.rules.settled import findings, order_of, settled
+from velpin.kinds.rpm.rules.settled import findings, settled
 from velpin.kinds.rpm.rules.written import (
     Numbered,
     Slot,
@@ -26,55 +22,19 @@ from velpin.kinds.rpm.rules.written import (
 )
 from velpin.kinds.rpm.source import UNSAID
 from velpin.kinds.rpm.state import RpmState
-from velpin.model import Place, Reason, WayOut
-from velpin.orders import Order, contradicted
-from velpin.wish import Wish, command_of, short_of
+from velpin.model import Fact, Place, Reason, Source, WayOut
+from velpin.orders import Order, order_of
+from velpin.wish import Verdict, Wish
 
 
 def plan_wishes(host: RpmState, wishes: Sequence[Wish], *, foremost: bool = False) -> Plan:
-    """What making some wishes would write.
-
-    Raises Refusal where a wish means nothing here or this kind of host cannot express it,
-    HostFileError where the host's own files are not understood. What makes it impossible
-    otherwise is the plan's `error`.
-    """
-    _refuse_broken(host)
-    if foremost:
-        raise Refusal(
-            "--foremost means nothing here: no rule of this kind of host wins over another",
-            "velpin rules lists what is in force",
-        )
-    wishes = [settled(host, wish) for wish in wishes]
-    plan = Plan(" && ".join(map(command_of, wishes)), "; ".join(map(short_of, wishes)))
-    plan.wishes = list(wishes)
-    for wish in wishes:
-        plan.findings += findings(host, wish)
-    old = wishes_of(standing(host))
-    target = list(old)
-    for wish in wishes:
-        target = joined(target, wish)
-    try:
-        _check_orders(host, [one for one in target if one not in old], old)
-        _compile(host, plan, old, target)
-    except Refusal as problem:
-        plan.error = problem
-        return plan
-    if not plan.unchanged:
-        _judge(host, plan, wishes, target)
-    return plan
+    """What making some wishes would write; errors as `Planning.made` says."""
+    return RpmPlanning(host).made(wishes, foremost=foremost)
 
 
 def plan_lift(host: RpmState, wishes: Sequence[Wish]) -> Plan:
     """What taking back some wishes would write; Refusal where none such stands."""
-    _refuse_broken(host)
-    plan = Plan(
-        " && ".join(command_of(wish, lift=True) for wish in wishes),
-        "; ".join(f"no longer {short_of(wish)}" for wish in wishes),
-    )
-    old = wishes_of(standing(host))
-    target = remaining(old, wishes)
-    _compile(host, plan, old, target)
-    return plan
+    return RpmPlanning(host).lifted(wishes)
 
 
 def plan_rule_drop(host: RpmState, place: Place) -> Plan:
@@ -108,47 +68,64 @@ def plan_rule_drop(host: RpmState, place: Place) -> Plan:
     raise Refusal(f"there is no rule at {place}", "velpin rules lists them, with their places")
 
 
-def _refuse_broken(host: RpmState) -> None:
-    """A host whose files its installer refuses is to be put right first."""
-    problem = host.refusal()
-    if isinstance(problem, HostFileError):
-        raise problem
+class RpmPlanning(Planning[RpmState]):
+    """Plans wishes for one rpm host: numbers of sections, lists of patterns, locks."""
+
+    def settled(self, wish: Wish) -> Wish:
+        """A wish with its words looked up; Refusal where that cannot be."""
+        return settled(self.host, wish)
+
+    def findings(self, wish: Wish) -> list[Reason]:
+        """What a wish names that is not there."""
+        return findings(self.host, wish)
+
+    def standing(self) -> list[Wish]:
+        """The wishes that stand."""
+        return wishes_of(standing(self.host))
+
+    def takes_part(self, source: Source) -> bool:
+        """A number can be given to a source that is switched off too."""
+        return True
+
+    def compile(self, plan: Plan, old: Sequence[Wish], target: Sequence[Wish]) -> None:
+        """Put into the plan what it takes that just the target stands."""
+        host = self.host
+        gone, new = (
+            [(one, host.pieces(one)) for one in some if one.kind != "prefer" and self.is_there(one)]
+            for some in (old, target)
+        )
+        prefers = [one for one in target if one.kind == "prefer"]
+        orders = [order_of(host.sources, one) for one in prefers if self.is_there(one)]
+        plan.propose(host.tree, rewritten(host, gone, new, _numbers(host, old, prefers, orders)))
+
+    def verdict(self, wish: Wish) -> Verdict:
+        """Whether a wish holds on the host."""
+        return verdict(self.host, wish)
+
+    def ways_to(self, wish: Wish, found: Verdict) -> Sequence[WayOut]:
+        """Where another rule wins: to drop that, if the wish holds then."""
+        if found.rival is None:
+            return ()
+        edits = _without_rule(self.host, found.rival)
+        if edits and self.on(self.host.with_edits(edits)).would_hold(wish):
+            facts: dict[str, Fact] = {"place": str(found.rival)}
+            return (WayOut(f"velpin rules drop {found.rival}", Reason("rule-gone", facts)),)
+        return ()
 
 
-# -- writing -----------------------------------------------------------------------------
+def _without_rule(host: RpmState, place: Place) -> dict[str, bytes | None]:
+    try:
+        return plan_rule_drop(host, place).edits
+    except Refusal:
+        return {}
 
 
-def _check_orders(host: RpmState, new: Sequence[Wish], old: Sequence[Wish]) -> None:
-    others = [
-        order_of(host, wish)
-        for wish in old
-        if wish.kind == "prefer" and _is_there(host, wish) and wish.source not in
-        {one.source for one in new if one.kind == "prefer"}
-    ]  # fmt: skip
-    for wish in new:
-        if wish.kind != "prefer":
-            continue
-        other = contradicted(order_of(host, wish), others)
-        if other:
-            raise contradiction(wish, other)
+# -- numbers ----------------------------------------------------------------------------
 
 
-def _is_there(host: RpmState, wish: Wish) -> bool:
-    handles = {source.handle for source in host.sources}
-    return handles.issuperset(one for one in (wish.source, *wish.over, *wish.under) if one)
-
-
-def _compile(host: RpmState, plan: Plan, old: Sequence[Wish], target: Sequence[Wish]) -> None:
-    """Put into the plan what it takes that just these wishes stand."""
-    gone = [(one, host.pieces(one)) for one in old if one.kind != "prefer" and _is_there(host, one)]
-    new = [
-        (one, host.pieces(one)) for one in target if one.kind != "prefer" and _is_there(host, one)
-    ]
-    numbered = _numbers(host, old, [one for one in target if one.kind == "prefer"])
-    plan.propose(host.tree, rewritten(host, gone, new, numbered))
-
-
-def _numbers(host: RpmState, old: Sequence[Wish], prefers: Sequence[Wish]) -> list[Numbered]:
+def _numbers(
+    host: RpmState, old: Sequence[Wish], prefers: Sequence[Wish], orders: Sequence[Order]
+) -> list[Numbered]:
     """Every source that a wish is or was about, with the number it is to have.
 
     Each begins with the number it has without Velpin's; one that stands where a wish does not
@@ -160,7 +137,6 @@ def _numbers(host: RpmState, old: Sequence[Wish], prefers: Sequence[Wish]) -> li
         slot = slots[source.handle] = Slot(source.file, source.handle, "priority")
         before = before_velpin(host.tree.read(source.file) or b"", slot)
         numbers[source.handle] = source.number if before is None else _number(host, before)
-    orders = [order_of(host, wish) for wish in prefers if _is_there(host, wish)]
     moved: dict[str, int] = {}
     for _ in range(len(orders) * len(orders) + len(orders) + 1):
         still = [_settle(host, one, numbers, moved) for one in orders]
@@ -201,46 +177,3 @@ def _settle(
         )
     numbers[subject] = moved[subject] = number
     return True
-
-
-# -- judging -----------------------------------------------------------------------------
-
-
-def _judge(host: RpmState, plan: Plan, wishes: Sequence[Wish], target: Sequence[Wish]) -> None:
-    """See whether the plan does what was wished, and leaves standing what was wished before."""
-    after = host.with_edits(plan.edits)
-    for wish in wishes:
-        found = verdict(after, wish)
-        if not found.holds:
-            plan.unmet = found
-            if found.rival:
-                edits = _without_rule(host, found.rival)
-                trial = host.with_edits(edits) if edits else None
-                if trial and _would_hold(trial, wish):
-                    command = f"velpin rules drop {found.rival}"
-                    facts = {"place": str(found.rival)}
-                    plan.ways_out.append(WayOut(command, Reason("rule-gone", dict(facts))))
-            return
-    for wish in target:
-        if wish in wishes or not _is_there(host, wish):
-            continue
-        if not verdict(after, wish).holds and verdict(host, wish).holds:
-            plan.error = contradiction(wishes[0], wish)
-            return
-
-
-def _without_rule(host: RpmState, place: Place) -> dict[str, bytes | None]:
-    try:
-        return plan_rule_drop(host, place).edits
-    except Refusal:
-        return {}
-
-
-def _would_hold(host: RpmState, wish: Wish) -> bool:
-    plan = Plan("", "")
-    old = wishes_of(standing(host))
-    try:
-        _compile(host, plan, old, joined(old, wish))
-    except (Refusal, HostFileError):
-        return False
-    return verdict(host.with_edits(plan.edits), wish).holds

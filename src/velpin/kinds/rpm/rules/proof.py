@@ -9,13 +9,13 @@ from velpin.kinds.rpm.pool import Build
 from velpin.kinds.rpm.rules.settled import (
     builds_meant,
     names_meant,
-    order_of,
     split_name,
     version_is,
 )
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
 from velpin.model import Reason
+from velpin.orders import order_of
 from velpin.wish import Verdict, Wish
 
 _MOST = 4000
@@ -31,7 +31,7 @@ def verdict(host: RpmState, wish: Wish) -> Verdict:
 
 
 def _prefer(host: RpmState, wish: Wish) -> Iterator[Reason]:
-    for above, below in order_of(host, wish).pairs():
+    for above, below in order_of(host.sources, wish).pairs():
         one, other = host.source(above), host.source(below)
         if one.number >= other.number:
             yield Reason(

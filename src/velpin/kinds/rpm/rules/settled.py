@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from velpin.errors import Refusal, UsageError
+from velpin.errors import Refusal
 from velpin.kinds.rpm.asked import bound_fits, version_fits
 from velpin.kinds.rpm.pattern import compiled, is_glob
 from velpin.kinds.rpm.pool import Build
 from velpin.kinds.rpm.state import RpmState
 from velpin.model import Reason
-from velpin.orders import Order
-from velpin.wish import Wish, command_of
+from velpin.orders import check_says_something, order_of
+from velpin.wish import Wish
 
 _BOUNDS = (">=", "<=", "==", ">", "<")
 
@@ -27,16 +27,7 @@ def settled(host: RpmState, wish: Wish) -> Wish:
             f"velpin bar NAME... --from {wish.source}",
         )
     if wish.kind == "prefer":
-        if not (wish.over or wish.under or wish.over_all):
-            raise UsageError(
-                f"prefer {wish.source} over what?",
-                f"velpin prefer {wish.source} --over SOURCE, --over-all, or --under SOURCE",
-            )
-        if not any(order_of(host, wish).pairs()):
-            raise Refusal(
-                f"{command_of(wish)}: that names no source but {wish.source} itself",
-                "velpin sources lists those of this host",
-            )
+        check_says_something(order_of(host.sources, wish))
     if wish.kind == "keep":
         for name in wish.names:
             if not any(one.installed for one in builds_meant(host, name)):
@@ -46,16 +37,6 @@ def settled(host: RpmState, wish: Wish) -> Wish:
                 )
     host.check_wish(wish)
     return wish
-
-
-def order_of(host: RpmState, wish: Wish) -> Order:
-    """What a wish to prefer a source means here."""
-    over = list(wish.over)
-    if wish.over_all:
-        over = [one.handle for one in host.sources if one.on and one.handle not in wish.under]
-    others = tuple(one for one in over if one != wish.source)
-    under = tuple(one for one in wish.under if one != wish.source)
-    return Order(wish, (wish.source,), others, under)
 
 
 def split_name(text: str) -> tuple[str, str]:
