@@ -179,7 +179,7 @@ def all_sentences() -> dict[str, str]:
 
 def test_every_reason_has_its_sentence_and_every_sentence_its_reason() -> None:
     assert codes() - set(all_sentences()) == set()
-    conditional = {"never-a-source", "no-arch-in-source", "source-warning", "held", "is-installed", "first-of-same",
+    conditional = {"never-a-source", "source-warning", "held", "is-installed", "first-of-same",
                    "newest", "unknown", "not-for-arch", "another-name", "says-only", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
     assert set(all_sentences()) - codes() - conditional == set()
     for code, text in all_sentences().items():

@@ -13,22 +13,20 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 from urllib.parse import urlsplit
 
-from velpin.change.keyshow import agreeing, shown
+from velpin.change.adding import agreeing, keys_given, shown, take_result
 from velpin.change.plan import Plan, SourceWish
 from velpin.change.snippet import is_shell_line, name_from
 from velpin.errors import (
-    BadKey,
     BadSignature,
     HostFileError,
     MissingKey,
-    NotThere,
     Refusal,
     UsageError,
 )
 from velpin.fetch.download import Transport
 from velpin.kinds.alpm.config import HEAD, OF_SOURCES, OPTIONS, address_of
 from velpin.kinds.alpm.edit import ADDED, Text, main_text
-from velpin.kinds.alpm.refresh import AlpmRefreshed, refresh_source
+from velpin.kinds.alpm.refresh import refresh_source
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import RING, ring
@@ -261,7 +259,7 @@ def _examine(
         if not source.servers:
             raise Refusal(f"{handle} has no server", f"see {source.file}")
         result = refresh_source(after, source, transport, clock=clock)
-        _take_result(plan, source, result)
+        take_result(plan, source, result)
         signers.update(result.signed_by)
         seen = seen or bool(result.signed_by) or isinstance(result.error, MissingKey)
     known = keys or [key for key in ring(after).keys if key.fingerprint in signers]
@@ -271,22 +269,6 @@ def _examine(
     fresh = host.with_edits(plan.edits)
     for handle in plan.handles:
         _check_fit(fresh, plan, fresh.source(handle))
-
-
-def _take_result(plan: Plan, source: AlpmSource, result: AlpmRefreshed) -> None:
-    for warning in result.warnings:
-        plan.notes.append(Reason("source-warning", {"source": source.handle, "what": warning}))
-    if isinstance(result.error, MissingKey):
-        plan.error = MissingKey(
-            result.error.message,
-            result.error.key_ids,
-            "get that key from whoever runs the source, and give it: --key FILE-or-URL",
-        )
-    elif isinstance(result.error, NotThere):
-        facts = {"source": source.handle, "what": result.error.message}
-        plan.findings.append(Reason("nothing-there", dict(facts)))
-    elif result.error:
-        plan.error = result.error
 
 
 def _check_fit(host: AlpmState, plan: Plan, source: AlpmSource) -> None:
@@ -317,14 +299,7 @@ def _plan_key(
     clock: Callable[[], float],
 ) -> Plan:
     """Bring a key into the ring for a source that is there, and let its section take it."""
-    if not wish.key:
-        raise Refusal(
-            f"{source.handle} is on this host already ({source.places[0]})",
-            "give --key FILE-or-URL to name the key it is to be signed with",
-        )
-    keys = agreeing(read_keys(wish.key, wish.key_name or "the key"), wish)
-    if not keys:
-        raise BadKey(f"{wish.key_name}: holds no key")
+    keys = keys_given(source, wish)
     plan = Plan(f"velpin add {source.handle} --key", f"take a key for {source.handle}")
     plan.handles = [source.handle]
     edits = _with_keys(host, keys)

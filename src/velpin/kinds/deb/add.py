@@ -9,19 +9,18 @@ from __future__ import annotations
 import re
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from velpin.change.keyshow import agreeing
-from velpin.change.keyshow import shown as shown_key
+from velpin.change.adding import agreeing, keys_given, take_result
+from velpin.change.adding import shown as shown_key
 from velpin.change.plan import Plan, SourceWish
 from velpin.errors import (
-    BadKey,
     BadSignature,
     FetchError,
     HostFileError,
     MissingKey,
-    NotThere,
     Refusal,
     TrustError,
     UsageError,
@@ -262,7 +261,7 @@ def _examine(
     seen = False
     for source in added:
         result = refresh_source(after, source, transport, clock)
-        _take_result(host, plan, source, result, transport)
+        take_result(plan, source, result, partial(_not_for_us, host, source, result, transport))
         if result.fetched or result.signed_by:
             seen = True
             signers.update(result.signed_by)
@@ -280,24 +279,6 @@ def _examine(
     if not plan.error:
         for source in added:
             _check_release(after, plan, source, transport)
-
-
-def _take_result(
-    host: DebState, plan: Plan, source: DebSource, result: DebRefreshed, transport: Transport
-) -> None:
-    for warning in result.warnings:
-        code = "no-arch-in-source" if warning.startswith("has nothing for") else "source-warning"
-        plan.notes.append(Reason(code, {"source": source.handle, "what": warning}))
-    if isinstance(result.error, MissingKey):
-        plan.error = MissingKey(
-            result.error.message,
-            result.error.key_ids,
-            "get that key from whoever runs the source, and give it: --key FILE-or-URL",
-        )
-    elif isinstance(result.error, NotThere):
-        plan.findings.append(_not_for_us(host, source, result, transport))
-    elif result.error:
-        plan.error = result.error
 
 
 def _not_for_us(
@@ -386,14 +367,7 @@ def _plan_key(
     transport: Transport,
     clock: Callable[[], float],
 ) -> Plan:
-    if not wish.key:
-        raise Refusal(
-            f"{source.handle} is on this host already ({source.places[0]})",
-            "give --key FILE-or-URL to name the key it is to be signed with",
-        )
-    keys = _keys(wish, [])
-    if not keys:
-        raise BadKey(f"{wish.key_name}: holds no key")
+    keys = keys_given(source, wish)
     key_file = _key_file_for(host, source.handle, keys)
     plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
     edits: edit.Edits = {key_file: armoured(keys)}

@@ -97,7 +97,6 @@ SENTENCES = {
     # notes
     "taken-as-pattern": "{text} is no package; the host's installer takes the text as a pattern,"
     " and it fits {count}",
-    "no-arch-in-source": "{source} {what}",
     "no-suite": "{source} has no suite {asked}; it has {has}; try --suite {better}",
     "wrong-release": "{source} is made for {asked}, this host is {here}, and the source has"
     " {better} too; add --suite {better}",

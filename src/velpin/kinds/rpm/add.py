@@ -12,22 +12,20 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 from urllib.parse import urlsplit
 
-from velpin.change.keyshow import agreeing, shown
+from velpin.change.adding import agreeing, keys_given, shown, take_result
 from velpin.change.plan import Plan, SourceWish
 from velpin.change.snippet import is_shell_line, name_from
 from velpin.errors import (
-    BadKey,
     BadSignature,
     HostFileError,
     MissingKey,
-    NotThere,
     Refusal,
     UsageError,
 )
 from velpin.fetch.download import Transport
 from velpin.kinds.rpm.edit import ADDED, with_value
 from velpin.kinds.rpm.ini import Section, read_sections, words
-from velpin.kinds.rpm.refresh import RpmRefreshed, refresh_source
+from velpin.kinds.rpm.refresh import refresh_source
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys
@@ -241,7 +239,7 @@ def _examine(
     seen = False
     for source in added:
         result = refresh_source(after, source, transport, clock)
-        _take_result(plan, source, result)
+        take_result(plan, source, result)
         signers.update(result.signed_by)
         seen = seen or bool(result.signed_by) or isinstance(result.error, MissingKey | BadSignature)
     known = keys or [key for source in added for key in named_keys(after, source).keys]
@@ -251,22 +249,6 @@ def _examine(
     fresh = host.with_edits(plan.edits)
     for handle in plan.handles:
         _check_fit(fresh, plan, fresh.source(handle))
-
-
-def _take_result(plan: Plan, source: RpmSource, result: RpmRefreshed) -> None:
-    for warning in result.warnings:
-        plan.notes.append(Reason("source-warning", {"source": source.handle, "what": warning}))
-    if isinstance(result.error, MissingKey):
-        plan.error = MissingKey(
-            result.error.message,
-            result.error.key_ids,
-            "get that key from whoever runs the source, and give it: --key FILE-or-URL",
-        )
-    elif isinstance(result.error, NotThere):
-        facts = {"source": source.handle, "what": result.error.message}
-        plan.findings.append(Reason("nothing-there", dict(facts)))
-    elif result.error:
-        plan.error = result.error
 
 
 def _check_fit(host: RpmState, plan: Plan, source: RpmSource) -> None:
@@ -296,14 +278,7 @@ def _plan_key(
     transport: Transport,
     clock: Callable[[], float],
 ) -> Plan:
-    if not wish.key:
-        raise Refusal(
-            f"{source.handle} is on this host already ({source.places[0]})",
-            "give --key FILE-or-URL to name the key it is to be signed with",
-        )
-    keys = agreeing(read_keys(wish.key, wish.key_name or "the key"), wish)
-    if not keys:
-        raise BadKey(f"{wish.key_name}: holds no key")
+    keys = keys_given(source, wish)
     key_file = _key_file_for(host, source.handle, keys)
     data = host.tree.read(source.file) or b""
     data = with_value(data, source.file, source.handle, "gpgkey", f"file:///{key_file}")
