@@ -8,7 +8,7 @@ from pathlib import Path
 
 from velpin.demo.build import stanza, write_repository
 
-_WORDS = (
+WORDS = (
     "gull",
     "tern",
     "tide",
@@ -27,7 +27,7 @@ _WORDS = (
 def write_source(folder: Path, count: int, suite: str = "jetty", seed: int = 1) -> str:
     """Write a trusted repository of `count` packages below a folder; gives its address."""
     pick = random.Random(seed)
-    names = [f"{pick.choice(_WORDS)}-{pick.choice(_WORDS)}-{number}" for number in range(count)]
+    names = [f"{pick.choice(WORDS)}-{pick.choice(WORDS)}-{number}" for number in range(count)]
     rows = []
     for number, name in enumerate(names):
         deeper = number // 8  # as in real archives: many layers, each on far fewer packages

@@ -2,33 +2,25 @@
 
 from __future__ import annotations
 
-import random
 import sys
 from pathlib import Path
 
-from benchmarks.made_up import _WORDS
+from benchmarks.layers import layered
 from velpin.demo.alpm_files import Package, write_alpm_record, write_alpm_repository
 
 
-def packages(count: int, seed: int = 1) -> list[Package]:
-    """So many packages in layers: each needs a few of far fewer below it, and libraries."""
-    pick = random.Random(seed)
-    names = [f"{pick.choice(_WORDS)}-{pick.choice(_WORDS)}-{number}" for number in range(count)]
-    found = []
-    for number, name in enumerate(names):
-        deeper = number // 8
-        needs = [names[pick.randrange(deeper)] for _ in range(pick.randint(2, 6))] if deeper else []
-        needs += [f"lib{names[pick.randrange(deeper)]}.so=1-64"] if deeper else []
-        found.append(
-            Package(
-                name,
-                f"{pick.randint(0, 9)}.{pick.randint(0, 99)}-1",
-                summary=f"the {name} of the harbour, measured and written down every day",
-                depends=tuple(dict.fromkeys(needs)),
-                provides=(f"lib{name}.so=1-64",),
-            )
+def packages(count: int) -> list[Package]:
+    """So many packages, each with a library."""
+    return [
+        Package(
+            one.name,
+            f"{one.version}-1",
+            summary=one.summary,
+            depends=(*one.needs, *([f"lib{one.library}.so=1-64"] if one.library else [])),
+            provides=(f"lib{one.name}.so=1-64",),
         )
-    return found
+        for one in layered(count)
+    ]
 
 
 def write_alpm_host(folder: Path, count: int, installed: int = 1500) -> Path:

@@ -2,34 +2,29 @@
 
 from __future__ import annotations
 
-import random
 import sys
 from pathlib import Path
 
-from benchmarks.made_up import _WORDS
+from benchmarks.layers import layered
 from velpin.demo.rpm_files import Package, write_record, write_rpm_repository
 
 
-def packages(count: int, seed: int = 1) -> list[Package]:
-    """So many packages in layers: each needs a few of far fewer below it, and libraries."""
-    pick = random.Random(seed)
-    names = [f"{pick.choice(_WORDS)}-{pick.choice(_WORDS)}-{number}" for number in range(count)]
-    found = []
-    for number, name in enumerate(names):
-        deeper = number // 8
-        needs = [names[pick.randrange(deeper)] for _ in range(pick.randint(2, 6))] if deeper else []
-        needs += [f"lib{names[pick.randrange(deeper)]}.so.1()(64bit)"] if deeper else []
-        found.append(
-            Package(
-                name,
-                f"{pick.randint(0, 9)}.{pick.randint(0, 99)}-1.mo4",
-                summary=f"the {name} of the harbour, measured and written down every day",
-                requires=tuple(dict.fromkeys(needs)),
-                provides=(f"lib{name}.so.1()(64bit)", f"pkgconfig({name})"),
-                files=(f"/usr/bin/{name}", f"/etc/{name}.conf", f"/usr/share/doc/{name}/README"),
-            )
+def packages(count: int) -> list[Package]:
+    """So many packages, each with a library and some files."""
+    return [
+        Package(
+            one.name,
+            f"{one.version}-1.mo4",
+            summary=one.summary,
+            requires=(*one.needs, *([f"lib{one.library}.so.1()(64bit)"] if one.library else [])),
+            provides=(f"lib{one.name}.so.1()(64bit)", f"pkgconfig({one.name})"),
+            files=(
+                f"/usr/bin/{one.name}", f"/etc/{one.name}.conf",
+                f"/usr/share/doc/{one.name}/README",
+            ),
         )
-    return found
+        for one in layered(count)
+    ]  # fmt: skip
 
 
 def write_rpm_host(folder: Path, count: int, installed: int = 1500) -> Path:

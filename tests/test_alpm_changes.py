@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import random
 from pathlib import Path
@@ -382,6 +383,23 @@ def test_a_takeover_is_said_first_with_what_prevents_it(tmp_path: Path) -> None:
     harbour.done(*then.partition("velpin ")[2].split(), "--yes")
     assert "take over" not in harbour.done(*prefer, "--yes")
     assert harbour.changes("--upgrade") == {}
+
+
+def test_what_is_wanted_together_is_given_by_an_order(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", P("lib", "1-1"), P("other"))
+    harbour.source("vendor", P("lib", "2-1"), P("tool", depends=("lib>=2",)))
+    harbour.refresh()
+    assert harbour.changes("lib", "tool") is None
+    told = json.loads(harbour.done("want", "lib", "tool", "--json"))
+    assert [way["commands"] for way in told["ways"]] == [["velpin prefer vendor --over base"]]
+    assert harbour.done("want", "tool", "lib") == (
+        "nothing to do: tool 1.0-1, lib 2-1 are what the host takes anyway\n"
+    )
+    harbour.done("want", "lib", "tool", "--yes")
+    assert harbour.changes("lib", "tool") == {"lib": "2-1 vendor", "tool": "1.0-1 vendor"}
+    assert harbour.run("want", "lib@1-1")[0] == 0
+    assert harbour.run("want", "other@9", "tool")[0] == 1
 
 
 def test_a_key_that_does_not_sign_is_refused(vendor: AlpmHarbour, stranger: Signer) -> None:

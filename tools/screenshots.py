@@ -36,16 +36,14 @@ def shots(scene: Scene) -> dict[str, list[str]]:
     add = (
         f"{BY_ADDRESS} --key {right.name} --fingerprint {printed} --for gullwatch --for tide-gauge"
     )
-    there = f"velpin --root {scene.lightship.name}"
+    there, post = (f"velpin --root {root.name}" for root in (scene.lightship, scene.skerry))
     return {
-        "host": ["velpin host"],
-        "refresh": ["velpin refresh"],
+        "host": ["velpin host\nvelpin refresh"],
         "sources": ["velpin sources --files"],
         "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
         "forecast-upgrade": ["velpin forecast --upgrade"],
         "forecast-refused": ["velpin forecast tide-forecast"],
-        "offers": ["velpin offers tide-gauge fog-signal lamp-control"],
-        "find": ["velpin find fog"],
+        "offers": ["velpin offers tide-gauge fog-signal lamp-control\nvelpin find fog"],
         "add-preview": [f"velpin {add} --preview"],
         "add-wrong-key": [f"velpin {BY_ADDRESS} --key {wrong.name}"],
         "keys": ["velpin keys"],
@@ -64,6 +62,16 @@ def shots(scene: Scene) -> dict[str, list[str]]:
             f"{there} refresh",
             f"{there} add gullwatch.repo --fingerprint {printed} --yes",
             f"{there} forecast tide-gauge --why\n{there} forecast --upgrade",
+        ],
+        "alpm": [
+            f"{post} refresh",
+            f"{post} add gullwatch.conf --key gullwatch.asc --yes",
+            f"{post} sources\n{post} forecast libtide gullwatch\n"
+            f"{post} pin lamp-control@1.0*\n{post} keep lamp-control --preview",
+        ],
+        "recipes": [
+            f"{post} add gull-recipes --recipes recipes --yes",
+            f"{post} offers gull-cam libgull slipway\n{post} forecast gull-cam",
         ],
     }
 

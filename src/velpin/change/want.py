@@ -86,17 +86,23 @@ def _asked(host: Host, request: Request) -> Answer:
     return host.forecast([request.text], request.source).answers[0]
 
 
-def is_met(found: Forecast, goals: Sequence[Goal]) -> bool:
-    """Whether a forecast of the bare names gives what is wanted."""
-    answers = {(one.package, one.version): one for one in found.answers}
+def is_met(host: Host, found: Forecast, goals: Sequence[Goal]) -> bool:
+    """Whether a forecast of the bare names gives what is wanted: a version or source that was
+    asked for, else what asking for the name gets, or something newer."""
     return found.ok and all(
-        (goal.answer.package, goal.answer.version) in answers
-        and (
-            not goal.request.source
-            or answers[goal.answer.package, goal.answer.version].source == goal.answer.source
-        )
-        for goal in goals
+        any(_gives(host, answer, goal) for answer in found.answers) for goal in goals
     )
+
+
+def _gives(host: Host, answer: Answer, goal: Goal) -> bool:
+    wanted = goal.answer
+    if answer.package != wanted.package or not (answer.version and wanted.version):
+        return False
+    if goal.request.source:
+        return (answer.version, answer.source) == (wanted.version, wanted.source)
+    if goal.request.operator:
+        return answer.version == wanted.version
+    return host.compare(answer.version, wanted.version) >= 0
 
 
 def ask_plainly(host: Host, goals: Sequence[Goal]) -> Forecast:
@@ -250,21 +256,25 @@ def _completed(
             return
         here = waiting.pop(0)
         found = ask_plainly(here.host, goals)
-        if is_met(found, goals):
+        if is_met(host, found, goals):
             here.plan.propose(host.tree, here.plan.edits)
             yield here, found
         elif not found.ok and len(here.wishes) < _MOST_WISHES:
-            further = (_add(here, [wish]) for wish in _helping(here, found.chain))
-            waiting += [one for one in further if one]
+            for wishes in _helping(here, found.chain):
+                made = filter(None, (_add(here, [wish]) for wish in wishes))
+                waiting += islice(made, 1)
 
 
-def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[Wish]:
-    """Wishes for versions that would meet what cannot be had."""
+def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[tuple[Wish, ...]]:
+    """Wishes for versions that would meet what cannot be had; of several for one the first that
+    this kind of host can express counts."""
     done = {name for wish in attempt.wishes for name in wish.names}
     for name, version, source in _would_do(chain):
         if name not in done:
-            yield from _letting(attempt.host, name, source)
-            yield Wish("pin", (name,), "", version)
+            yield from ((wish,) for wish in _letting(attempt.host, name, source))
+            winner = attempt.host.forecast([name]).answers[0].source
+            over = Wish("prefer", (), source, over=(winner,)) if source and winner else None
+            yield tuple(wish for wish in (Wish("pin", (name,), "", version), over) if wish)
 
 
 def _would_do(chain: Iterable[Reason]) -> Iterator[tuple[str, str, str]]:

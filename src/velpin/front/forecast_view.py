@@ -68,7 +68,8 @@ def _show_build(screen: Screen, plan: BuildPlan) -> None:
             screen.line((f"{plan.asked}: ", "name"), sentence(plan.problem))
         return
     last = plan.steps[-1]
-    screen.head(f"{last.name} could be built: nothing of this is done")
+    could = "cannot be built here" if plan.problem else "could be built"
+    screen.head(f"{last.name} {could}: nothing of this is done")
     for number, step in enumerate(plan.steps, 1):
         if number > 1:
             screen.gap()
@@ -96,7 +97,8 @@ def _show_answers(screen: Screen, found: Forecast, why: bool) -> None:
     for place, answer in enumerate(found.answers):
         if why and place:
             screen.gap()
-        _show_answer(screen, answer, why or len(found.answers) == 1)
+        to_build = any(one.asked == answer.asked for one in found.builds)
+        _show_answer(screen, answer, why or len(found.answers) == 1, to_build)
         if why:
             _show_why(screen, answer)
 
@@ -309,13 +311,13 @@ def _tree_line(change: Change) -> tuple[Piece, ...]:
 # -- answers -----------------------------------------------------------------------------
 
 
-def _show_answer(screen: Screen, answer: Answer, full: bool) -> None:
+def _show_answer(screen: Screen, answer: Answer, full: bool, to_build: bool) -> None:
     if answer.problem:
         screen.line((answer.asked, "name"), ": ", (sentence(answer.problem), "bad"))
         if answer.near:
             lead = "near names" if answer.problem.code == "unknown" else "there are"
             screen.line(f"{lead}: {', '.join(answer.near)}", indent=2)
-        elif answer.problem.code == "unknown":
+        elif answer.problem.code == "unknown" and not to_build:
             screen.line(
                 ("velpin find TEXT", "command"), " searches names and descriptions", indent=2
             )

@@ -78,8 +78,12 @@ def _show_file(screen: Screen, file: str, before: bytes | None, after: bytes | N
         _show_lines(screen, lines, "", "")
         return
     screen.head(f"To be changed: /{file}")
-    for line in difflib.unified_diff(_lines(before), _lines(after), n=1, lineterm=""):
-        if line.startswith(("---", "+++", "@@")):
+    lines = list(difflib.unified_diff(_lines(before), _lines(after), n=1, lineterm=""))
+    while lines and not lines[-1].strip():
+        lines.pop()
+    for line in lines[3:]:  # behind the names of the two and the first place
+        if line.startswith("@@"):
+            screen.line(("...", "quiet"), indent=4)
             continue
         style = {"+": "good", "-": "bad"}.get(line[:1], "quiet")
         screen.line((line[:1] + " " + line[1:], style), indent=2)

@@ -16,6 +16,7 @@ from velpin.front.words import several, shortened
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host
+    from velpin.model import Forecast
 
 _MOST_MOVED = 5
 
@@ -23,8 +24,9 @@ _MOST_MOVED = 5
 def want(host: Host, texts: Sequence[str], source: str, take: int, how: How) -> None:
     """Find the best ways to what is wanted, show them with their shifts, make the chosen one."""
     goals = goals_of(host, texts, source)
-    if is_met(ask_plainly(host, goals), goals):
-        _tell_met(goals, how)
+    plain = ask_plainly(host, goals)
+    if is_met(host, plain, goals):
+        _tell_met(plain, goals, how)
         return
     with busy("trying what could do it"):
         ways = find_ways(host, goals)
@@ -57,14 +59,21 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: How) -> 
 
 
 def _told(goals: Sequence[Goal]) -> str:
-    return ", ".join(f"{goal.answer.package} {goal.answer.version}" for goal in goals)
+    return ", ".join(
+        f"{goal.answer.package} {goal.answer.version}"
+        + ("" if goal.request.operator or goal.request.source else " or newer")
+        for goal in goals
+    )
 
 
-def _tell_met(goals: Sequence[Goal], how: How) -> None:
+def _tell_met(found: Forecast, goals: Sequence[Goal], how: How) -> None:
     if how.as_json:
         _write_json([], None)
-    else:
-        Screen().line(("nothing to do: ", "good"), f"{_told(goals)} is what the host takes anyway")
+        return
+    names = {goal.answer.package for goal in goals}
+    comes = [f"{one.package} {one.version}" for one in found.answers if one.package in names]
+    told = f"{', '.join(comes)} {'is' if len(comes) == 1 else 'are'} what the host takes anyway"
+    Screen().line(("nothing to do: ", "good"), told)
 
 
 def _show(screen: Screen, goals: Sequence[Goal], ways: Sequence[Way], how: How) -> None:

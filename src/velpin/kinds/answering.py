@@ -4,6 +4,7 @@ Every kind's folder has them under the same names, and each is read when it is f
 that a forecast starts fast. A test looks for all of them in every kind.
 
     standing    standings                 keyring     key_uses
+    version     compare
     forecast    forecast, forecast_upgrade, near_names
     offers      offers_of, offers_from, find
     whole       came_from, after_upgrade, pictured, turned
@@ -119,6 +120,11 @@ class Answering(ABC):
     def keys(self) -> list[KeyUse]:
         """Every key that vouches for something, and for what."""
         found: list[KeyUse] = self._ask("keyring", "key_uses")(self)
+        return found
+
+    def compare(self, one: str, other: str) -> int:
+        """-1, 0 or 1 for two versions."""
+        found: int = self._ask("version", "compare")(one, other)
         return found
 
     # -- building --------------------------------------------------------------------------

@@ -72,6 +72,9 @@ class Host(Protocol):
     def keys(self) -> list[KeyUse]:
         """Every key that vouches for something, and for what."""
 
+    def compare(self, one: str, other: str) -> int:
+        """-1, 0 or 1 for two versions."""
+
     # building
     @property
     def recipe_format(self) -> RecipeFormat:

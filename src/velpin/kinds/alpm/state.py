@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import platform
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
-from typing import Literal, Self
+from typing import Literal
 
-from velpin.errors import HostFileError, Refusal, StoreError
+from velpin.errors import HostFileError
 from velpin.kinds.alpm import archive, local
 from velpin.kinds.alpm.config import Config, read_config, sources_of
 from velpin.kinds.alpm.copies import Copy, CopyFinder
@@ -17,25 +17,18 @@ from velpin.kinds.alpm.pool import Origin, Package, Pool
 from velpin.kinds.alpm.relation import Relation
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.work import ANY, Work
+from velpin.kinds.listed import Listed
 from velpin.model import Source
 from velpin.store.index import Index
-from velpin.store.shelf import Shelf
-from velpin.tree import Edits, Tree, read_release_fields
+from velpin.tree import read_release_fields
 
 _DATABASE = "var/lib/pacman"
 
 
-class AlpmState:
+class AlpmState(Listed[AlpmSource]):
     """What is read of a host."""
 
     kind = "alpm"
-
-    def __init__(self, tree: Tree, shelf: Shelf, *, as_is: bool = False) -> None:
-        self.tree, self.shelf, self.as_is = tree, shelf, as_is
-
-    def with_edits(self, edits: Edits) -> Self:
-        """The same host as it would be after some edits, read by the same code."""
-        return type(self)(self.tree.with_edits(edits), self.shelf, as_is=self.as_is)
 
     # -- configuration ---------------------------------------------------------------------
 
@@ -48,6 +41,11 @@ class AlpmState:
     def sources(self) -> list[AlpmSource]:
         """Sources on, in the order in which they win, then those switched off."""
         return sources_of(self.config, self.first_arch)
+
+    @property
+    def read_order(self) -> list[AlpmSource]:
+        """Sources that are on, in the order in which they win."""
+        return [source for source in self.sources if source.on]
 
     def refusal(self) -> HostFileError | None:
         """Why this host would refuse every request; None where it would not."""
@@ -115,48 +113,10 @@ class AlpmState:
         """Finds copies of lists."""
         return CopyFinder(self.tree, self.shelf, self.database, as_is=self.as_is)
 
-    @cached_property
-    def damage(self) -> dict[str, HostFileError | StoreError]:
-        """Sources whose lists could not be read, filled while they are opened."""
-        return {}
-
     def index(self, source: AlpmSource) -> Index | None:
         """The parsed list of a source; None where there is none."""
         path = self.copies[source.handle].path
         return self.shelf.parsed(path, archive.parts_of) if path else None
-
-    @cached_property
-    def indexes(self) -> list[tuple[AlpmSource, Index]]:
-        """Parsed lists of the sources that are on, in their order."""
-        found = []
-        for source in self.sources:
-            if not source.on:
-                continue
-            try:
-                index = self.index(source)
-            except (HostFileError, StoreError) as problem:
-                self.damage[source.handle] = problem
-                continue
-            if index is not None:
-                found.append((source, index))
-        return found
-
-    def indexes_off(self) -> Iterator[tuple[AlpmSource, Index]]:
-        """Parsed lists that are still there of sources switched off."""
-        for source in self.sources:
-            if source.on:
-                continue
-            try:
-                index = self.index(source)
-            except (HostFileError, StoreError):
-                continue
-            if index is not None:
-                yield source, index
-
-    def open_indexes(self) -> None:
-        """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
-        if self.refusal() is None:
-            _ = self.indexes, self.record
 
     @property
     def missing(self) -> list[str]:
@@ -194,21 +154,6 @@ class AlpmState:
     def work(self, missing: Sequence[str] = ()) -> Work:
         """A transaction that nothing is asked of yet; `missing`: sources without a list."""
         return Work(self.pool, self.ignored, self.archs, missing)
-
-    @cached_property
-    def _by_handle(self) -> dict[str, AlpmSource]:
-        return {source.handle: source for source in self.sources}
-
-    def source(self, handle: str) -> AlpmSource:
-        """The source with a handle; Refusal where there is none."""
-        found = self._by_handle.get(handle)
-        if found:
-            return found
-        from velpin.near import nearest
-
-        near = nearest(handle, list(self._by_handle))
-        hint = f"did you mean {' or '.join(near)}?" if near else "velpin sources lists them"
-        raise Refusal(f"no source is called {handle!r}", hint)
 
     def base_of(self, source: AlpmSource) -> str:
         """The address that a source's list came from, else the first it names."""
@@ -254,7 +199,3 @@ class AlpmState:
         if self.pool.installed(name) or (self.record and self.record.providers(name)):
             return True
         return any(index.linked("G", name) for _, index in self.indexes)
-
-    def installed_names(self) -> list[str]:
-        """Names of all installed packages, in byte order."""
-        return self.record.names() if self.record else []

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
-from collections.abc import Iterator, Mapping, Sequence
+from abc import abstractmethod
+from collections.abc import Mapping, Sequence
 from functools import cached_property, partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal, Self
+from typing import TYPE_CHECKING, Literal
 
-from velpin.errors import HostFileError, Refusal, StoreError
+from velpin.errors import HostFileError
+from velpin.kinds.listed import Listed
 from velpin.kinds.no import No
 from velpin.kinds.rpm import primary
 from velpin.kinds.rpm.arch import NOARCH, Archs
@@ -23,8 +24,7 @@ from velpin.kinds.rpm.solve.work import Job, Work
 from velpin.kinds.rpm.source import RpmSource
 from velpin.model import Note, Reason, Request, Source
 from velpin.store.index import Index, Part
-from velpin.store.shelf import Shelf
-from velpin.tree import Edits, Tree, read_release_fields
+from velpin.tree import read_release_fields
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Login
@@ -32,31 +32,14 @@ if TYPE_CHECKING:
     from velpin.wish import Rule, Wish
 
 
-class RpmState(ABC):
+class RpmState(Listed[RpmSource]):
     """What is read of a host; each layout says where its own files lie and what they mean."""
 
     kind: str
     lists_wanted: tuple[str, ...]
     """Kinds of list that the host's installer reads."""
 
-    def __init__(self, tree: Tree, shelf: Shelf, *, as_is: bool = False) -> None:
-        self.tree, self.shelf, self.as_is = tree, shelf, as_is
-
-    def with_edits(self, edits: Edits) -> Self:
-        """The same host as it would be after some edits, read by the same code."""
-        return type(self)(self.tree.with_edits(edits), self.shelf, as_is=self.as_is)
-
     # -- said by each layout ---------------------------------------------------------------
-
-    @property
-    @abstractmethod
-    def sources(self) -> list[RpmSource]:
-        """Sources on, in the order of reading, then those switched off."""
-
-    @property
-    @abstractmethod
-    def read_order(self) -> list[RpmSource]:
-        """Sources that are on, in the order in which the installer loads their lists."""
 
     @abstractmethod
     def copy_folders(self, source: RpmSource) -> list[str]:
@@ -261,11 +244,6 @@ class RpmState(ABC):
         finder = CopyFinder(self.tree, self.shelf, self.copy_folders, as_is=self.as_is)
         return {source.handle: finder.find(source) for source in self.sources}
 
-    @cached_property
-    def damage(self) -> dict[str, HostFileError | StoreError]:
-        """Sources whose lists could not be read, filled while they are opened."""
-        return {}
-
     def index(self, source: RpmSource) -> Index | None:
         """The parsed main list of a source; None where there is none."""
         copy = self.copies[source.handle]
@@ -274,37 +252,6 @@ class RpmState(ABC):
             return None
         listed = copy.repomd.of("primary")
         return self.shelf.parsed(path, partial(_parts, listed.open_size if listed else 0))
-
-    @cached_property
-    def indexes(self) -> list[tuple[RpmSource, Index]]:
-        """Parsed lists of the sources that are on, as the installer loads them."""
-        found = []
-        for source in self.read_order:
-            try:
-                index = self.index(source)
-            except (HostFileError, StoreError) as problem:
-                self.damage[source.handle] = problem
-                continue
-            if index is not None:
-                found.append((source, index))
-        return found
-
-    def indexes_off(self) -> Iterator[tuple[RpmSource, Index]]:
-        """Parsed lists that are still there of sources switched off."""
-        for source in self.sources:
-            if source.on:
-                continue
-            try:
-                index = self.index(source)
-            except (HostFileError, StoreError):
-                continue
-            if index is not None:
-                yield source, index
-
-    def open_indexes(self) -> None:
-        """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
-        if self.refusal() is None:
-            _ = self.indexes, self.record
 
     def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
         """Whether a source takes part."""
@@ -339,20 +286,9 @@ class RpmState(ABC):
             first += origin.index.count
         return found
 
-    def source(self, handle: str) -> RpmSource:
-        """The source with a handle; Refusal where there is none."""
-        found = self._by_handle.get(handle)
-        if found:
-            return found
-        from velpin.near import nearest
-
-        near = nearest(handle, list(self._by_handle))
-        hint = f"did you mean {' or '.join(near)}?" if near else "velpin sources lists them"
-        raise Refusal(f"no source is called {handle!r}", hint)
-
     def source_of(self, build: Build) -> RpmSource | None:
         """The source of an offered build; None for what is installed."""
-        return self._by_handle.get(build.origin.handle)
+        return self.by_handle.get(build.origin.handle)
 
     def _files_of(self, source: RpmSource) -> Path | None:
         if "filelists" not in self.lists_wanted:
@@ -380,10 +316,6 @@ class RpmState(ABC):
         return (build.name, build.version, build.arch, build.facts.vendor, build.facts.built) == (
             other.name, other.version, other.arch, other.facts.vendor, other.facts.built,
         )  # fmt: skip
-
-    @cached_property
-    def _by_handle(self) -> dict[str, RpmSource]:
-        return {source.handle: source for source in self.sources}
 
     # -- what the upgrade may change -------------------------------------------------------
 
@@ -443,10 +375,6 @@ class RpmState(ABC):
         return bool(self.pool.all_named(name)) or any(
             origin.index.providers(name) for origin in self.pool.origins
         )
-
-    def installed_names(self) -> list[str]:
-        """Names of all installed packages, in byte order."""
-        return self.record.names() if self.record else []
 
 
 def _parts(size: int, path: Path) -> list[Part]:

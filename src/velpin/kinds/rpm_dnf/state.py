@@ -178,7 +178,7 @@ class DnfState(RpmState):
         """Why an offered build takes no part, None where it does."""
         if self.pool.visible(build):
             return None
-        own = self._by_handle.get(build.origin.handle)
+        own = self.by_handle.get(build.origin.handle)
         exclude, include = self._excluded
         own_exclude, own_include = self._excluded_in[build.origin.handle]
         for patterns, section, file in (
