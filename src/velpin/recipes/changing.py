@@ -12,8 +12,7 @@ from velpin.errors import Refusal, UsageError, VelpinError
 from velpin.model import Reason
 from velpin.recipes.config import RecipeSource, file_of, read_sources, text_of
 from velpin.recipes.fetching import refresh_recipes
-from velpin.recipes.host import RecipeHost
-from velpin.recipes.shelved import index_of
+from velpin.recipes.shelved import index_of, path_of
 from velpin.tree import Tree
 
 if TYPE_CHECKING:
@@ -52,7 +51,7 @@ def plan_add(host: Host, handle: str, address: str, transport: Transport) -> Pla
         plan.error = result.error
         return plan
     try:
-        path = RecipeHost(host).path_of(source)
+        path = path_of(host.shelf, source)
         count = index_of(host.shelf, path, form).count if path else 0
     except VelpinError as problem:
         plan.error = problem

@@ -21,7 +21,7 @@ from velpin.model import (
 )
 from velpin.recipes.building import Found, Shelved, all_in, newest, plan_for
 from velpin.recipes.config import RecipeSource, read_sources
-from velpin.recipes.shelved import index_of
+from velpin.recipes.shelved import index_of, path_of
 from velpin.request import parse_request
 
 if TYPE_CHECKING:
@@ -63,19 +63,15 @@ class RecipeHost:
     def _form(self) -> RecipeFormat:
         return self.inner.recipe_format
 
-    def path_of(self, source: RecipeSource) -> Path | None:
-        """The folder or archive of a source; None where it is not fetched yet."""
-        if source.local is not None:
-            return source.local
-        fetched = self.inner.shelf.fetched(source.address, source.release)
-        return fetched.path(fetched.release_file) if fetched else None
+    def _path_of(self, source: RecipeSource) -> Path | None:
+        return path_of(self.inner.shelf, source)
 
     @cached_property
     def _shelved(self) -> list[Shelved]:
         """Sources that are on and can be read."""
         found = []
         for source in self.recipe_sources:
-            path = self.path_of(source) if source.on else None
+            path = self._path_of(source) if source.on else None
             if path is None:
                 continue
             try:
@@ -122,7 +118,7 @@ class RecipeHost:
     def _standing(self, source: RecipeSource) -> Standing:
         from velpin.about import Standing
 
-        path, count, problem = self.path_of(source), 0, ""
+        path, count, problem = self._path_of(source), 0, ""
         if source.on and path is not None:
             try:
                 count = index_of(self.inner.shelf, path, self._form).count
@@ -271,7 +267,7 @@ class RecipeHost:
         source = self._recipe_source(handle)
         if source is None:
             return self.inner.read_indexes(handle)
-        path = self.path_of(source)
+        path = self._path_of(source)
         if path is None:
             return 0, []
         index = index_of(self.inner.shelf, path, self._form)

@@ -13,6 +13,7 @@ from pathlib import Path
 
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
+from velpin.recipes.config import RecipeSource
 from velpin.recipes.recipe import Recipe, RecipeFormat, unpack
 from velpin.store.index import Batch, Entry, Index, Notes, Part, Stamp
 from velpin.store.shelf import Shelf
@@ -24,6 +25,14 @@ _DEEPEST = 4
 _LARGEST = 256 << 20
 """The most an archive may unpack to."""
 _LARGEST_FILE = 256 << 20
+
+
+def path_of(shelf: Shelf, source: RecipeSource) -> Path | None:
+    """The folder or archive of a source; None where it is not fetched yet."""
+    if source.local is not None:
+        return source.local
+    fetched = shelf.fetched(source.address, source.release)
+    return fetched.path(fetched.release_file) if fetched else None
 
 
 def index_of(shelf: Shelf, path: Path, form: RecipeFormat) -> Index:

@@ -48,12 +48,14 @@ def _bar(host: AlpmState, wish: Wish) -> Iterator[Reason]:
 def _keep(host: AlpmState, wish: Wish) -> Iterator[Reason]:
     """The upgrade leaves it as it is, and nothing replaces it there."""
     names = {one.name for text in wish.names for one in packages_meant(host, text) if one.installed}
-    from velpin.kinds.alpm.forecast import forecast_upgrade
-
-    for change in forecast_upgrade(host).changes:
-        if change.name in names:
-            facts = {"name": change.name, "version": change.new or ""}
-            yield Reason("still-changes", {**facts, "source": change.source or ""})
+    work = host.work(host.missing)
+    work.ask_upgrade()
+    done = work.run()
+    for one in (*done.coming, *done.going):
+        if one.name in names:
+            version = "" if one.installed else one.version
+            facts = {"name": one.name, "version": version, "source": one.origin.handle}
+            yield Reason("still-changes", dict(facts))
     for name in sorted(names):
         here = host.pool.installed(name)
         if here is not None and host.next_of(here) is not here:
