@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import os
+import re
 import tarfile
 import zipfile
 from collections.abc import Callable
@@ -22,6 +23,7 @@ from velpin.demo.alpm_files import PACKERS
 from velpin.demo.alpm_files import Package as P
 from velpin.demo.rpm_files import Package as R
 from velpin.demo.rpm_files import header_of, packed_header, primary_xml
+from velpin.demo.serve import served
 from velpin.errors import HostFileError
 from velpin.kinds.alpm.recipes import SourceInfo
 from velpin.kinds.deb.recipes import SourceControl
@@ -404,6 +406,36 @@ def test_additions_that_cannot_be(
     found, _, said = alpm.run("add", *words, "--yes")
     assert (found, (alpm.root / "etc/velpin").exists()) == (code, False), said
     assert told in said
+
+
+def test_an_archive_is_fetched_and_the_last_good_one_stays(
+    alpm: AlpmHarbour, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    alpm.put("etc/velpin/velpin.toml", "[refresh]\nretries = 0\n")
+    www = alpm.folder / "www" / "recipes.example"
+    www.mkdir(parents=True)
+    archive = www / "all.tar.gz"
+    _tar("gz")(alpm.folder, {"lib/.SRCINFO": LIB}).rename(archive)
+    with served(www.parent) as proxy:
+        monkeypatch.setenv("http_proxy", proxy)
+        monkeypatch.setenv("no_proxy", "")
+        address = "http://recipes.example/all.tar.gz"
+        assert "gullery has 2 recipes" in alpm.done("add", "gullery", "--recipes", address, "--yes")
+        assert build(alpm, "libgull")["steps"][0]["file"] == "lib/.SRCINFO"
+        assert re.search("gullery +unchanged", alpm.done("refresh", "gullery"))
+        _tar("gz")(alpm.folder, FILES).rename(archive)
+        os.utime(archive, (2_000_000_000, 2_000_000_000))
+        assert re.search("gullery +new", alpm.done("refresh", "gullery"))
+        assert build(alpm, "gull-cam")["steps"]
+        archive.write_bytes(b"junk")
+        os.utime(archive, (2_100_000_000, 2_100_000_000))
+        code, out, told = alpm.run("refresh", "gullery")
+        assert (code, "no archive" in out + told) == (5, True)
+        archive.unlink()
+        assert alpm.run("refresh", "gullery")[0] == 5
+    assert build(alpm, "gull-cam")["steps"]
+    code, _, told = alpm.run("add", "other", "--recipes", "http://recipes.example/no", "--yes")
+    assert (code, (alpm.root / "etc/velpin/recipes/other.toml").exists()) == (5, False)
 
 
 def test_a_broken_file_of_a_source_is_told(alpm: AlpmHarbour) -> None:
