@@ -138,7 +138,9 @@ def test_so_does_one_on_an_rpm_host(tmp_path: Path, kind: str) -> None:
     harbour.source("base", Package("gull"))
     harbour.refresh().forecast("gull")
     loaded = loaded_by(harbour.root)
-    assert [name for name in (*HEAVY, "lxml", "yaml", "velpin.kinds.deb") if name in loaded] == []
+    assert [
+        name for name in (*HEAVY, "lxml", "yaml", "velpin.kinds.deb.state") if name in loaded
+    ] == []
 
 
 def test_and_one_on_an_alpm_host(tmp_path: Path) -> None:
@@ -146,7 +148,7 @@ def test_and_one_on_an_alpm_host(tmp_path: Path) -> None:
     harbour.source("base", AlpmPackage("gull"))
     harbour.refresh().forecast("gull")
     loaded = loaded_by(harbour.root)
-    assert [name for name in (*HEAVY, "lxml", "tarfile", "velpin.kinds.deb", "velpin.recipes.host")
+    assert [name for name in (*HEAVY, "lxml", "tarfile", "velpin.kinds.deb.state", "velpin.recipes.host")
             if name in loaded] == []  # fmt: skip
 
 

@@ -19,7 +19,7 @@ from velpin.change.journal import Journal
 from velpin.change.shift import shift_between
 from velpin.demo.alpm_files import Package as AlpmPackage
 from velpin.demo.rpm_files import Package
-from velpin.errors import Refusal
+from velpin.errors import NotAHost, Refusal
 from velpin.fetch.download import FetchSettings, Transport
 from velpin.front import as_json
 from velpin.kinds import KINDS, answering, open_host
@@ -250,3 +250,23 @@ def test_every_kind_has_the_modules_that_answer(kind: str) -> None:
         if not callable(getattr(import_module(f"{folder}.{module}"), name, None))
     ]  # fmt: skip
     assert missing == []
+
+
+LEFT_BEHIND = ("etc/zypp/repos.d/x.repo", "etc/dnf/dnf.conf", "etc/pacman.conf", "etc/apt/x",
+               "var/lib/dpkg/status")  # fmt: skip
+
+
+def test_settings_of_other_installers_do_not_change_what_host_it_is(host: Host, told: Told) -> None:
+    for name in LEFT_BEHIND:
+        path = host.tree.root / name
+        if not path.exists():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.touch()
+    layouts = {"rpm-dnf", "rpm-zypp"}  # one record for both: settings decide
+    again = open_host(Tree(host.tree.root), open_shelf(host.tree))
+    assert again.kind == host.kind or {again.kind, host.kind} == layouts
+
+
+def test_an_empty_root_is_no_host(tmp_path: Path) -> None:
+    with pytest.raises(NotAHost):
+        open_host(Tree(tmp_path), open_shelf(Tree(tmp_path)))

@@ -18,11 +18,17 @@ KINDS = ("velpin.kinds.rpm_zypp", "velpin.kinds.rpm_dnf", "velpin.kinds.alpm", "
 
 
 def open_host(tree: Tree, shelf: Shelf, *, as_is: bool = False) -> Host:
-    """The host at a root, of the first kind that recognises it; NotAHost where none does."""
-    for kind in _kinds():
-        if kind.recognises(tree):
-            host = kind.open_host(tree, shelf, as_is=as_is)
-            return _with_recipes(host) if tree.exists("etc/velpin/recipes") else host
+    """The host at a root; NotAHost where no kind recognises it.
+
+    Installers of other kinds leave settings of their own on a host: where several kinds
+    recognise it, it is of the first of which packages are installed.
+    """
+    found = [kind for kind in _kinds() if kind.recognises(tree)]
+    if len(found) > 1:
+        found = [kind for kind in found if kind.has_packages(tree)] or found
+    for kind in found:
+        host = kind.open_host(tree, shelf, as_is=as_is)
+        return _with_recipes(host) if tree.exists("etc/velpin/recipes") else host
     raise NotAHost(
         f"{tree.root} is not the root of a host that Velpin knows",
         "give the host's root with --root DIR; known kinds: "

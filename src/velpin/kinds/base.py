@@ -179,7 +179,11 @@ class Kind(Protocol):
 
     @staticmethod
     def recognises(tree: Tree) -> bool:
-        """Whether a root is a host of this kind."""
+        """Whether there is anything of a host of this kind at a root."""
+
+    @staticmethod
+    def has_packages(tree: Tree) -> bool:
+        """Whether the record of installed packages of this kind holds any."""
 
     @staticmethod
     def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> Host:

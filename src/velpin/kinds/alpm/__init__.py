@@ -19,6 +19,11 @@ def recognises(tree: Tree) -> bool:
     return tree.exists("etc/pacman.conf")
 
 
+def has_packages(tree: Tree) -> bool:
+    """Whether packages of this kind are installed."""
+    return bool(tree.folders("var/lib/pacman/local"))
+
+
 def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> AlpmHost:
     """The alpm host at a root."""
     from velpin.kinds.alpm.host import AlpmHost

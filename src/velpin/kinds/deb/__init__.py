@@ -19,6 +19,12 @@ def recognises(tree: Tree) -> bool:
     return tree.exists("etc/apt") or tree.exists("var/lib/dpkg/status")
 
 
+def has_packages(tree: Tree) -> bool:
+    """Whether packages of this kind are installed."""
+    record = tree.stat("var/lib/dpkg/status")
+    return record is not None and record.st_size > 0
+
+
 def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> DebHost:
     """The deb host at a root."""
     from velpin.kinds.deb.host import DebHost

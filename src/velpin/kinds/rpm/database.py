@@ -51,6 +51,15 @@ def find_database(tree: Tree) -> str | None:
     return None
 
 
+def has_packages(tree: Tree) -> bool:
+    """Whether the database holds any package; taken for granted of one that cannot be read."""
+    try:
+        file = find_database(tree)
+        return file is not None and next(headers(tree.path(file)), None) is not None
+    except HostFileError:
+        return True
+
+
 def headers(path: Path) -> Iterator[Header]:
     """Every package header of a database, in the order of installation.
 

@@ -19,6 +19,13 @@ def recognises(tree: Tree) -> bool:
     return any(tree.exists(name) for name in ("etc/dnf", "etc/yum.repos.d", "etc/yum.conf"))
 
 
+def has_packages(tree: Tree) -> bool:
+    """Whether packages of this kind are installed."""
+    from velpin.kinds.rpm.database import has_packages
+
+    return has_packages(tree)
+
+
 def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> DnfHost:
     """The rpm-dnf host at a root."""
     from velpin.kinds.rpm_dnf.host import DnfHost

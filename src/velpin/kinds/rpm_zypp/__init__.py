@@ -21,6 +21,13 @@ def recognises(tree: Tree) -> bool:
     return tree.exists("etc/zypp") and not tree.exists("etc/yum.repos.d")
 
 
+def has_packages(tree: Tree) -> bool:
+    """Whether packages of this kind are installed."""
+    from velpin.kinds.rpm.database import has_packages
+
+    return has_packages(tree)
+
+
 def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> ZyppHost:
     """The rpm-zypp host at a root."""
     from velpin.kinds.rpm_zypp.host import ZyppHost
