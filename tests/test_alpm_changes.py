@@ -299,6 +299,21 @@ def test_lifted_wishes_leave_the_host_as_it_was(seed: int, tmp_path: Path) -> No
         assert order(harbour) == first
 
 
+def test_a_wish_whose_source_is_called_otherwise_now_is_told_as_dead(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", P("gull"))
+    harbour.source("vendor", P("gull"))
+    harbour.refresh().done("prefer", "vendor", "--over", "base", "--yes")
+    harbour.put(CONF, harbour.read().replace("[vendor]", "[other]"))
+    (rule,) = json.loads(harbour.done("rules", "--json"))
+    assert (rule["wish"], rule["dead"]["code"]) == (
+        "velpin prefer vendor --over base", "rule-names-nobody",
+    )  # fmt: skip
+    harbour.done("rules", "drop", rule["place"], "--yes")
+    assert json.loads(harbour.done("rules", "--json")) == []
+    assert order(harbour) == ["other", "base"]
+
+
 def test_a_rule_of_others_is_dropped(tmp_path: Path) -> None:
     harbour = AlpmHarbour(tmp_path, "IgnorePkg = gull tern\nIgnoreGroup = birds\n")
     harbour.source(

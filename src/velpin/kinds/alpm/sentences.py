@@ -56,6 +56,8 @@ SENTENCES = {
     "says-ignore": "keep {names}: ignored in upgrades and as dependencies",
     "says-ignore-group": "keep the packages of {names}: ignored in upgrades and as dependencies",
     "says-usage": "{sources} is used only to {uses}",
+    # why a rule decides nothing
+    "rule-names-nobody": "no source is called {source} any more",
     # questions of the host's installer
     "will-ask-provider": "the installer will ask which is to provide {name}: {providers}; its"
     " default is the first, {package}",

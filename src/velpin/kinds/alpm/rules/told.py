@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from velpin.kinds.alpm.config import Directive
 from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.rules.settled import names_meant
-from velpin.kinds.alpm.rules.written import standing
+from velpin.kinds.alpm.rules.written import Standing, standing
 from velpin.kinds.alpm.source import ALL_USES, AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model import Fact, Reason
 from velpin.orders import order_of
-from velpin.wish import Rule, Wish, short_of
+from velpin.wish import Rule, short_of
 
 
 def rules(host: AlpmState) -> list[Rule]:
@@ -25,26 +25,29 @@ def rules(host: AlpmState) -> list[Rule]:
         says = Reason("says-wish", {"wish": short_of(wish)}) if wish else rule.says
         told.append(rule._replace(says=says, wish=wish))
     ordered = [one for one in standing(host) if one.wish.kind == "prefer"]
-    return [_of_order(host, one.wish)._replace(place=one.place) for one in ordered] + told
+    return [_of_order(host, one) for one in ordered] + told
 
 
-def _of_order(host: AlpmState, wish: Wish) -> Rule:
+def _of_order(host: AlpmState, stands: Standing) -> Rule:
     """A section that stands where a wish wants it."""
+    wish = stands.wish
     handles = {source.handle for source in host.sources if source.on}
-    place = host.source(wish.source).places[0]
+    subject = host.by_handle.get(wish.source)
     says = Reason("says-wish", {"wish": short_of(wish)})
     mine = set(names_meant(host, "*", wish.source)) if wish.source in handles else set()
     named = {one for pair in order_of(host.sources, wish).pairs() for one in pair if one in handles}
     theirs = {name for one in named - {wish.source} for name in names_meant(host, "*", one)}
     common = mine & theirs
     dead: Reason | None = None
-    if wish.source not in handles:
+    if subject is None:
+        dead = Reason("rule-names-nobody", {"source": wish.source})
+    elif not subject.on:
         dead = Reason("rule-source-off", {"sources": wish.source})
     elif not common:
         dead = Reason("rule-idle", {})
     installed = tuple(sorted(name for name in common if host.pool.installed(name)))
-    rank = host.source(wish.source).rank
-    return Rule(place, says, wish, rank, len(common), installed, dead)
+    rank = subject.rank if subject else 0
+    return Rule(stands.place, says, wish, rank, len(common), installed, dead)
 
 
 def _of_sources(host: AlpmState) -> Iterator[Rule]:

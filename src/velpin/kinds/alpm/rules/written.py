@@ -160,7 +160,7 @@ def _put_in_order(draft: Draft, old: Sequence[Wish], orders: Sequence[Order]) ->
     subjects = {one.subjects[0] for one in orders}
     for wish in old:
         if wish.kind == "prefer" and wish.source not in subjects:
-            _put_back(draft, wish.source)
+            _put_back(draft, wish)
     before: dict[str, str] = {}
     for _ in range(len(orders) * len(orders) + len(orders) + 1):
         still = [_settle(draft, one, before) for one in orders]
@@ -209,9 +209,14 @@ def _move(draft: Draft, subject: str, anchor: str, *, ahead: bool) -> None:
     draft.take(target)
 
 
-def _put_back(draft: Draft, subject: str) -> None:
-    """A section of which nothing is wished any more goes where it stood."""
+def _put_back(draft: Draft, wish: Wish) -> None:
+    """A section of which nothing is wished any more goes where it stood; where it is called
+    otherwise now, only what was said of it goes."""
+    subject = wish.source
     if subject not in draft.order():
+        text, at = draft.place_of(wish)
+        text.set_notes(at, [])
+        draft.take(text)
         return
     text = draft.section(subject)
     head = text.block(subject).head
