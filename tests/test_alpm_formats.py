@@ -53,6 +53,18 @@ def told(folder: Path, text: str, **more: str) -> list[tuple[str, tuple[str, ...
     return [(one.handle, one.servers) for one in sources_of(read_config(tree), "x86_64") if one.on]
 
 
+def test_sections_that_are_commented_out(tmp_path: Path) -> None:
+    text = (
+        "# A source is written so:\n#       [name]\n#       Server = ServerName\n#       Include = Path\n\n"
+        "#[testing]\n#Include = /etc/none\n\n[a]\nServer = u\n#[custom]\n#SigLevel = Never\n#Server = file:///x\n"
+        "#[a]\n#Server = file:///y\n"
+    )
+    found = sources_of(read_config(tree_of(tmp_path, etc__pacman_conf=text)), "x86_64")
+    assert [(one.handle, one.on) for one in found] == [
+        ("a", True), ("testing", False), ("custom", False),
+    ]  # fmt: skip
+
+
 @pytest.mark.parametrize(
     ("text", "sources"),
     [

@@ -259,9 +259,16 @@ def sources_of(config: Config, arch: str) -> list[AlpmSource]:
     names = {one.handle for one in on}
     off: dict[str, AlpmSource] = {}
     for section in config.off:
-        if section.name not in names and section.name != OPTIONS:
+        if section.name not in names and section.name != OPTIONS and _could_be_on(section):
             off.setdefault(section.name, _source(section, 0, arch, common))
     return [*on, *off.values()]
+
+
+def _could_be_on(section: Section) -> bool:
+    """Whether a commented section names a real address: comments explain sections, too."""
+    return any("://" in (one.text or "") for one in section.of("Server")) or any(
+        (one.text or "").startswith("/") for one in section.of("Include")
+    )
 
 
 def address_of(text: str, name: str, arch: str) -> str:
@@ -270,13 +277,7 @@ def address_of(text: str, name: str, arch: str) -> str:
 
 
 def _source(section: Section, rank: int, arch: str, common: Level) -> AlpmSource:
-    servers = [
-        (one.text or "")
-        .replace("$repo", section.name)
-        .replace("$arch", arch or "$arch")
-        .rstrip("/")
-        for one in section.of("Server")
-    ]
+    servers = [address_of(one.text or "", section.name, arch) for one in section.of("Server")]
     uses = {word for one in section.of("Usage") for word in (one.text or "").split()}
     try:
         level = read_level(list(section.of("SigLevel")), common)
