@@ -352,6 +352,18 @@ def test_a_need_that_is_nowhere_and_a_circle(alpm: AlpmHarbour) -> None:
     assert build(alpm, "liba")["problem"]["relations"] == "liba"
 
 
+def test_newer_recipes_of_what_no_source_has_are_told_with_the_upgrade(alpm: AlpmHarbour) -> None:
+    alpm.installed(P("libtide", "1.6-1"), P("gull-cam", "1.1-1"), P("libgull", "1:2.1-3"),
+                   P("libgull-doc", "0.1-1"))  # fmt: skip
+    alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, FILES)), "--yes")
+    found = alpm.forecast("--upgrade")
+    assert (found["ok"], found["changes"]) == (True, [])
+    (told,) = [one["text"] for one in found["notes"] if one["code"] == "newer-recipes"]
+    assert "installed: gull-cam 1.2-1 (gullery);" in told
+    alpm.done("off", "gullery", "--yes")
+    assert "newer-recipes" not in {one["code"] for one in alpm.forecast("--upgrade")["notes"]}
+
+
 def test_asked_for_from_there_it_is_told_though_a_built_one_is_there(alpm: AlpmHarbour) -> None:
     alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, FILES)), "--yes")
     told = build(alpm, "libgull-doc%gullery")

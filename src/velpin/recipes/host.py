@@ -214,6 +214,31 @@ class RecipeHost:
             download_bytes=0, disk_bytes=0, exit_code=1, builds=(*builds, *found.builds),
         )  # fmt: skip
 
+    def forecast_upgrade(self, *, realign: bool = False) -> Forecast:
+        """Predict the full upgrade; newer recipes of installed packages that no source has are
+        told beside it."""
+        found = self.inner.forecast_upgrade(realign=realign)
+        newer = [f"{one.recipe.name} {one.recipe.version} ({one.source})" for one in self._newer()]
+        if not newer:
+            return found
+        note = Reason("newer-recipes", {"packages": ", ".join(newer)})
+        return found._replace(notes=(*found.notes, note))
+
+    def _newer(self) -> Iterator[Found]:
+        """Recipes newer than what is installed, of packages that no source has."""
+        arch = self.inner.facts().arch
+        for name in self.inner.installed_names():
+            if not any(one.recipes.rows(name) for one in self._shelved):
+                continue
+            found = newest(self._shelved, self._form, name, arch)
+            here = self.inner.meeting(name)
+            if found is None or here is None or (here.package, here.source) != (name, ""):
+                continue
+            if self.inner.compare(found.recipe.version, here.version) <= 0:
+                continue
+            if not any(one.source for one in self.inner.offers([name])):
+                yield found
+
     def _knows(self, name: str) -> bool:
         return self.inner.knows(name) or any(all_in(self._shelved, name))
 

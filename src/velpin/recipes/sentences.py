@@ -11,6 +11,8 @@ SENTENCES = {
     "needs-refused": "the host's installer would refuse what building needs: {packages}",
     "no-recipe": "no recipe for {name}{from} fits this host",
     # notes
+    "newer-recipes": "only recipes have something newer of what is installed: {packages};"
+    " nothing is built, and velpin forecast NAME%SOURCE tells what it would take",
     "recipes-found": "{source} has {count} recipes; nothing of them is ever chosen over a built"
     " package, and nothing is built",
     "no-recipes-there": "{source} has no recipe: looked for {what}",
