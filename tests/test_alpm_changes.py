@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import random
+import shlex
 from pathlib import Path
 
 import pytest
@@ -383,6 +384,36 @@ def test_without_a_place_it_wins_over_nothing(vendor: AlpmHarbour) -> None:
     )
     assert order(vendor) == ["base", "gullwatch"]
     assert vendor.changes("gull", "tool") == {"gull": "1-1 base", "tool": "5-1 gullwatch"}
+
+
+NEAREST = [
+    (["confine", "vendor", "tool"], "prefer vendor --under base"),
+    (["pin", "gull@1-1"], "keep gull"),
+    (["pin", "gull@2-1"], "prefer vendor --over base"),
+    (["pin", "gull", "--from", "vendor"], "prefer vendor --over base"),
+    (["pin", "gull@7"], ""),
+    (["bar", "gull", "--from", "base"], "prefer vendor --over base"),
+    (["bar", "gull", "--from", "vendor"], "prefer base --over vendor"),
+    (["bar", "gull@2*"], "prefer base --over vendor"),
+    (["bar", "gull@7"], "keep gull"),
+    (["bar", "tool@5*"], ""),
+    (["bar", "tool", "--from", "vendor"], "bar '*' --from vendor"),
+]
+
+
+@pytest.mark.parametrize(("words", "nearest"), NEAREST)
+def test_the_nearest_that_works_is_named(tmp_path: Path, words: list[str], nearest: str) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", P("gull", "1-1"))
+    harbour.source("vendor", P("gull", "2-1"), P("tool", "5-1"))
+    harbour.installed(P("gull", "1-1"))
+    before = files_of(harbour.refresh())
+    code, _, told = harbour.run(*words, "--yes", "--anyway")
+    assert (code, files_of(harbour)) == (1, before)
+    named = told.partition("tried: velpin ")[2].strip()
+    assert named == nearest
+    if named:
+        harbour.done(*shlex.split(named), "--yes")
 
 
 def test_a_takeover_is_said_first_with_what_prevents_it(tmp_path: Path) -> None:

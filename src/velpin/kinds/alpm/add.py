@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 import time
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import NamedTuple
 from urllib.parse import urlsplit
 
@@ -26,7 +27,7 @@ from velpin.errors import (
 from velpin.fetch.download import Transport
 from velpin.kinds.alpm.config import HEAD, OF_SOURCES, OPTIONS, address_of
 from velpin.kinds.alpm.edit import ADDED, Text, main_text
-from velpin.kinds.alpm.refresh import refresh_source
+from velpin.kinds.alpm.refresh import AlpmRefreshed, refresh_source
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import RING, ring
@@ -259,7 +260,7 @@ def _examine(
         if not source.servers:
             raise Refusal(f"{handle} has no server", f"see {source.file}")
         result = refresh_source(after, source, transport, clock=clock)
-        take_result(plan, source, result)
+        take_result(plan, source, result, partial(_no_list, source, result))
         signers.update(result.signed_by)
         seen = seen or bool(result.signed_by) or isinstance(result.error, MissingKey)
     known = keys or [key for key in ring(after).keys if key.fingerprint in signers]
@@ -269,6 +270,12 @@ def _examine(
     fresh = host.with_edits(plan.edits)
     for handle in plan.handles:
         _check_fit(fresh, plan, fresh.source(handle))
+
+
+def _no_list(source: AlpmSource, result: AlpmRefreshed) -> Reason:
+    """Why a source has nothing: its list must be called as its section is."""
+    what = result.error.message if result.error else ""
+    return Reason("no-list-there", {"source": source.handle, "what": what})
 
 
 def _check_fit(host: AlpmState, plan: Plan, source: AlpmSource) -> None:

@@ -68,6 +68,8 @@ SENTENCES = {
     "will-ask-members": "the installer will ask which of the {count} packages of {name} to install;"
     " its default is all",
     # notes
+    "no-list-there": "{source} has nothing for this host: {what}; the name of a source is that of"
+    " its list, so ask the vendor for it",
     "list-not-signed": "the list of {source} is not signed; its packages must be, by this key",
     "ring-must-know": "{source} has its signatures checked against the host's ring of keys: the"
     " installer refuses what no trusted key of it signed; --key FILE-or-URL brings one in",

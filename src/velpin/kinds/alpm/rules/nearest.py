@@ -105,16 +105,18 @@ def _before(host: AlpmState, handle: str, names: tuple[str, ...]) -> tuple[str, 
 
 def _nearest_bar(host: AlpmState, wish: Wish) -> Iterator[Wish]:
     names = [one for text in wish.names for one in names_meant(host, text, wish.source)]
-    if wish.source:
-        others = {
-            one.origin.handle
-            for name in names
-            for one in host.pool.offered(name)
-            if one.origin.handle != wish.source
-        }
-        for source in host.sources:
-            if source.handle in others and source.on:
-                yield Wish("prefer", (), source.handle, over=(wish.source,))
+    offered = [one for name in names for one in host.pool.offered(name)]
+    barred = {
+        one.origin.handle
+        for one in offered
+        if wish.source in ("", one.origin.handle)
+        and (not wish.version or version_is(wish, one.version))
+    }
+    others = {one.origin.handle for one in offered} - barred
+    for source in host.sources:
+        if source.handle in others and barred:
+            over = tuple(one.handle for one in host.sources if one.handle in barred)
+            yield Wish("prefer", (), source.handle, over=over)
     if names and all(host.pool.installed(name) for name in names):
         yield Wish("keep", wish.names)
     if wish.source:
