@@ -371,6 +371,19 @@ def test_asked_for_from_there_it_is_told_though_a_built_one_is_there(alpm: AlpmH
     assert build(alpm, "lens%gullery")["problem"]["code"] == "no-recipe"
 
 
+@pytest.mark.parametrize(
+    ("asked", "version"),
+    [("@>=2", "1:2.1-3"), ("@1:2.*", "1:2.1-3"), ("@1:2.1-3", "1:2.1-3"), ("@<1:2.1", ""), ("@3*", "")],
+)  # fmt: skip
+def test_a_version_that_is_asked_for(alpm: AlpmHarbour, asked: str, version: str) -> None:
+    alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, FILES)), "--yes")
+    for name in ("libgull", "libgull-doc"):
+        found = alpm.forecast(name + asked)["builds"]
+        assert [one["steps"][-1]["version"] for one in found] == ([version] if version else [])
+    told = build(alpm, f"libgull{asked}%gullery")
+    assert told["steps"] == [] or told["steps"][-1]["version"] == version
+
+
 def test_switched_dropped_and_undone(alpm: AlpmHarbour) -> None:
     alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, FILES)), "--yes")
     assert "gull-cam" in alpm.done("offers", "--from", "gullery")

@@ -32,6 +32,10 @@ class Host(Protocol):
         """The kind's name."""
 
     @property
+    def native(self) -> str:
+        """The host's own architecture."""
+
+    @property
     def tree(self) -> Tree:
         """Its files."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.model import Building, BuildPlan, Change, Need, NeedHow, NeedWhen, Reason
@@ -31,16 +31,22 @@ class Found(NamedTuple):
 
 
 def newest(
-    shelved: Sequence[Shelved], form: RecipeFormat, relation: str, arch: str
+    shelved: Sequence[Shelved],
+    form: RecipeFormat,
+    relation: str,
+    arch: str,
+    wanted: Callable[[str], bool] = bool,
 ) -> Found | None:
     """The newest recipe that meets a relation, of its name before one that provides it; of
-    equal ones that of the first source."""
+    equal ones that of the first source. `wanted` tells of versions whether they will do."""
     for look in (recipes_in, providing):
         best: Found | None = None
         for one in shelved:
             for name in form.names(relation):
                 for recipe in look(one.recipes, name):
                     if not (form.meets(recipe, relation) and form.fits(recipe, arch)):
+                        continue
+                    if not wanted(recipe.version):
                         continue
                     if best is None or form.compare(recipe.version, best.recipe.version) > 0:
                         best = Found(recipe, one.handle)
@@ -54,7 +60,7 @@ def plan_for(
 ) -> BuildPlan:
     """What building a package would need: what of it is here, what the host's installer would
     bring, what would have to be built before."""
-    arch = host.facts().arch
+    arch = host.native
     steps: dict[str, Building] = {}
     _step(host, shelved, form, found, arch, steps, [])
     needs = [need for step in steps.values() for need in step.needs]

@@ -5,6 +5,7 @@ fully. What the host's installer does is never otherwise because of them.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, cast
 
@@ -17,6 +18,7 @@ from velpin.model import (
     PassedOver,
     Place,
     Reason,
+    Request,
     Source,
 )
 from velpin.recipes.building import Found, Shelved, all_in, newest, plan_for
@@ -202,12 +204,11 @@ class RecipeHost:
         rest = [text for text, one in zip(texts, requests, strict=True) if one not in by_recipe]
         if not by_recipe:
             return self._told_beside(self.inner.forecast(texts, source))
-        builds = tuple(self._build(one.text, f"{one.name}", only=one.source) for one in by_recipe)
+        builds = tuple(self._build(one, only=one.source) for one in by_recipe)
         if rest:
             found = self._told_beside(self.inner.forecast(rest, source))
         else:
-            facts = self.inner.facts()
-            found = Forecast(facts.kind, facts.arch, False, None, (), (), 0, 0)
+            found = Forecast(self.inner.kind, self.inner.native, False, None, (), (), 0, 0)
         names = ", ".join(one.name for one in by_recipe)
         return found._replace(
             ok=False, problem=Reason("only-to-be-built", {"name": names}), changes=(),
@@ -226,7 +227,7 @@ class RecipeHost:
 
     def _newer(self) -> Iterator[Found]:
         """Recipes newer than what is installed, of packages that no source has."""
-        arch = self.inner.facts().arch
+        arch = self.inner.native
         for name in self.inner.installed_names():
             if not any(one.recipes.rows(name) for one in self._shelved):
                 continue
@@ -258,19 +259,30 @@ class RecipeHost:
                 near = self._near_to_build(answer.package, near)
             answers.append(answer._replace(passed_over=(*answer.passed_over, *more), near=near))
             if answer.problem is not None and answer.outcome == "none":
-                name = answer.package
-                if newest(self._shelved, self._form, name, found.arch) is not None:
-                    builds.append(self._build(answer.asked, name))
+                plan = self._build(parse_request(answer.asked, self._knows))
+                builds += [plan] if plan.steps else []
         return found._replace(answers=tuple(answers), builds=tuple(builds))
 
-    def _build(self, asked: str, name: str, only: str = "") -> BuildPlan:
+    def _build(self, request: Request, only: str = "") -> BuildPlan:
+        """What building what a request means would take; without steps where nothing fits."""
+
+        def wanted(version: str) -> bool:
+            return self._is_within(version, request)
+
         shelved = [one for one in self._shelved if only in ("", one.handle)]
-        arch = self.inner.facts().arch
-        found = newest(shelved, self._form, name, arch)
+        found = newest(shelved, self._form, request.name, self.inner.native, wanted)
         if found is None:
-            facts = {"name": name, "source": only}
-            return BuildPlan(asked, (), (), Reason("no-recipe", dict(facts)))
-        return plan_for(self.inner, self._shelved, self._form, asked, found)
+            facts = {"name": request.name, "source": only}
+            return BuildPlan(request.text, (), (), Reason("no-recipe", dict(facts)))
+        return plan_for(self.inner, self._shelved, self._form, request.text, found)
+
+    def _is_within(self, version: str, request: Request) -> bool:
+        """Whether a version is one that a request asks for: a glob, or a bound."""
+        if request.operator in ("", "=") and fnmatchcase(version, request.version or "*"):
+            return True
+        order = self.inner.compare(version, request.version)
+        return {"=": order == 0, "==": order == 0, ">=": order >= 0, "<=": order <= 0,
+                ">": order > 0, "<": order < 0}[request.operator]  # fmt: skip
 
     def turned_since(self, before: Any) -> Iterator[Turned]:
         """Names that are not installed and would be answered otherwise than before."""
