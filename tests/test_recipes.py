@@ -371,6 +371,15 @@ def test_asked_for_from_there_it_is_told_though_a_built_one_is_there(alpm: AlpmH
     assert build(alpm, "lens%gullery")["problem"]["code"] == "no-recipe"
 
 
+def test_what_a_package_lacks_could_be_built(alpm: AlpmHarbour) -> None:
+    alpm.source("more", P("aviary", depends=("libgull>=2",)), P("cage", depends=("libgull>=2:1",)))
+    alpm.refresh()
+    alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, FILES)), "--yes")
+    told = build(alpm, "aviary")
+    assert (told["asked"], [one["name"] for one in told["steps"]]) == ("libgull>=2", ["libgull"])
+    assert alpm.forecast("cage")["builds"] == []
+
+
 @pytest.mark.parametrize(
     ("asked", "version"),
     [("@>=2", "1:2.1-3"), ("@1:2.*", "1:2.1-3"), ("@1:2.1-3", "1:2.1-3"), ("@<1:2.1", ""), ("@3*", "")],
@@ -471,7 +480,8 @@ def test_a_broken_file_of_a_source_is_told(alpm: AlpmHarbour) -> None:
 
 def test_recipes_of_a_deb_host(harbour: Harbour, tmp_path: Path) -> None:
     rows = [offer("libtide-dev", "1.6-1"), offer("glass", "1"), offer("wild", "1"),
-            offer("bird", "1", Provides="parrot")]  # fmt: skip
+            offer("bird", "1", Provides="parrot"),
+            offer("aviary", "1", Depends="gull-cam (>= 1:1)")]  # fmt: skip
     harbour.source("base", harbour.repository("base", rows))
     harbour.installed(("glass", "1"))
     harbour.ready()
@@ -484,6 +494,7 @@ def test_recipes_of_a_deb_host(harbour: Harbour, tmp_path: Path) -> None:
         ("parrot", "source", "base"), ("wild", "source", "base"),
     ]  # fmt: skip
     assert {one["name"] for one in told["changes"]} == {"libtide-dev", "bird", "wild"}
+    assert build(harbour, "aviary")["asked"] == "gull-cam >= 1:1"
 
 
 @pytest.mark.parametrize("kind", [DNF, ZYPP])

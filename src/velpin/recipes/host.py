@@ -38,6 +38,10 @@ if TYPE_CHECKING:
     from velpin.tree import Edits
 
 
+_LACKS = ("nothing-called", "nothing-fits", "none-fits")
+"""Why a need cannot be met: nothing there would do."""
+
+
 def with_recipes(host: Host) -> Host:
     """A host together with its sources of recipes."""
     return cast("Host", RecipeHost(host))
@@ -261,7 +265,17 @@ class RecipeHost:
             if answer.problem is not None and answer.outcome == "none":
                 plan = self._build(parse_request(answer.asked, self._knows))
                 builds += [plan] if plan.steps else []
+        builds += self._for_lacks(found)
         return found._replace(answers=tuple(answers), builds=tuple(builds))
+
+    def _for_lacks(self, found: Forecast) -> Iterator[BuildPlan]:
+        """What could be built of that for lack of which a request is refused."""
+        for reason in found.chain:
+            if reason.code == "needs" and any(one.code in _LACKS for one in reason.then):
+                relation = str(reason.facts["relation"])
+                recipe = newest(self._shelved, self._form, relation, found.arch)
+                if recipe is not None:
+                    yield plan_for(self.inner, self._shelved, self._form, relation, recipe)
 
     def _build(self, request: Request, only: str = "") -> BuildPlan:
         """What building what a request means would take; without steps where nothing fits."""

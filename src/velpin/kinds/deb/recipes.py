@@ -26,6 +26,9 @@ _ALTERNATIVE = re.compile(
     r"\s*([^\s:(\[<|,]+)(?::[a-z0-9-]+)?\s*(?:\(\s*(<<|<=|>=|>>|=|<|>)\s*([^)\s]+)\s*\))?"
     r"\s*(?:\[([^\]]*)\])?\s*((?:<[^>]*>\s*)*)$"
 )
+_TARGET = re.compile(
+    r"\s*([^\s:(\[<>=|,]+)(?::[a-z0-9-]+)?\s*\(?\s*(?:(<<|<=|>=|>>|=|<|>)\s*([^)\s]+))?\s*\)?\s*$"
+)
 
 
 class SourceControl:
@@ -115,10 +118,10 @@ class SourceControl:
 
 
 def targets(relation: str) -> list[Target]:
-    """The alternatives of a relation."""
+    """The alternatives of a relation, its bounds with or without brackets."""
     found = []
     for part in relation.split("|"):
-        match = _ALTERNATIVE.match(part.strip())
+        match = _TARGET.match(part)
         if match:
             name, operator, version = match.group(1, 2, 3)
             found.append(Target(name.lower(), "", operator or "", version or ""))
