@@ -21,6 +21,8 @@ from velpin.tree import Tree
 
 MAIN = "etc/pacman.conf"
 OPTIONS = "options"
+_RECORD = "local"
+"""What the record of installed packages is called."""
 _DEEPEST = 10
 _LISTS = ("IgnorePkg", "IgnoreGroup", "HoldPkg", "Architecture", "NoUpgrade", "NoExtract")
 _OTHERS = frozenset(
@@ -149,8 +151,10 @@ class _Reader:
         return found
 
     def _head(self, name: str, place: Place) -> None:
-        if name == "local":
-            raise HostFileError(place.file, place.line, "no source may be called local")
+        if name == _RECORD:  # passed over with all its lines (observed)
+            self._section = Section(name, [place])
+            self._config.notes.append(Note(place, f"no source may be called {name}"))
+            return
         if name == OPTIONS:
             self._section = self._config.options
             self._section.places.append(place)
@@ -193,7 +197,7 @@ class _Reader:
 
 def _check_source(one: Directive) -> None:
     """A line of a source that makes the whole configuration unreadable (observed)."""
-    if one.key in ("Server", "Usage", "SigLevel") and not one.text:
+    if not one.text and (one.key in ("Server", "SigLevel") or one.text is None):
         raise HostFileError(one.place.file, one.place.line, f"{one.key} says nothing")
     if one.key == "SigLevel":
         read_level([one], Level())
