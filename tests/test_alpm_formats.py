@@ -77,6 +77,7 @@ def test_sections_that_are_commented_out(tmp_path: Path) -> None:
         ("[a]\n; unknown\nServer=u\n", [("a", ("u",))]),
         ("Server = u\n[a]\n", None),
         ("[local]\nServer = u\n[a]\nServer = v\n", [("a", ("v",))]),
+        ("[]\nServer = u\n[a]\nServer = v\n", [("a", ("v",))]),
         ("[a]\nUsage =\nServer = u\n", [("a", ("u",))]),
         ("[a]\nUsage\nServer = u\n", None),
         ("[a]\nUsage = sync\n", None),

@@ -151,9 +151,9 @@ class _Reader:
         return found
 
     def _head(self, name: str, place: Place) -> None:
-        if name == _RECORD:  # passed over with all its lines (observed)
+        if name in ("", _RECORD):  # passed over with all its lines (observed)
             self._section = Section(name, [place])
-            self._config.notes.append(Note(place, f"no source may be called {name}"))
+            self._config.notes.append(Note(place, f"no source may be called [{name}]"))
             return
         if name == OPTIONS:
             self._section = self._config.options
