@@ -13,6 +13,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
+from itertools import takewhile
 
 from velpin.errors import HostFileError
 from velpin.kinds.alpm.source import ALL_USES, USES, AlpmSource, Check, Level
@@ -184,6 +185,11 @@ class _Reader:
             return
         if self._section.name != OPTIONS:
             _check_source(one)
+            if key == "Server" and not one.text:
+                note = (
+                    f"Server says nothing: no server of {self._section.name} from here on is used"
+                )
+                self._config.notes.append(Note(place, note))
         elif key == "SigLevel":
             read_level([one], Level())
         self._section.directives.append(one)
@@ -197,7 +203,7 @@ class _Reader:
 
 def _check_source(one: Directive) -> None:
     """A line of a source that makes the whole configuration unreadable (observed)."""
-    if not one.text and (one.key in ("Server", "SigLevel") or one.text is None):
+    if one.text is None:
         raise HostFileError(one.place.file, one.place.line, f"{one.key} says nothing")
     if one.key == "SigLevel":
         read_level([one], Level())
@@ -281,7 +287,8 @@ def address_of(text: str, name: str, arch: str) -> str:
 
 
 def _source(section: Section, rank: int, arch: str, common: Level) -> AlpmSource:
-    servers = [address_of(one.text or "", section.name, arch) for one in section.of("Server")]
+    said = takewhile(bool, (one.text or "" for one in section.of("Server")))  # observed
+    servers = [address_of(text, section.name, arch) for text in said]
     uses = {word for one in section.of("Usage") for word in (one.text or "").split()}
     try:
         level = read_level(list(section.of("SigLevel")), common)
