@@ -328,6 +328,16 @@ def test_a_source_that_was_never_fetched_refuses_everything(tmp_path: Path) -> N
     assert harbour.refresh().changes("a") == {"a": "1-1 one"}
 
 
+def test_without_a_source_the_upgrade_is_refused(tmp_path: Path) -> None:
+    harbour = built(tmp_path, Case("", {"one": ("", (A1,))}, (), None, (A1,))).refresh()
+    assert harbour.changes("--upgrade") == {}
+    told = harbour.done("off", "one", "--yes")
+    assert "would refuse the next full upgrade: no source is on" in told
+    found = harbour.forecast("--upgrade")
+    assert (found["ok"], "no source is on" in found["problem"]) == (False, True)
+    assert harbour.changes("a") is None
+
+
 def test_what_nothing_needs_any_more(tmp_path: Path) -> None:
     sources = {"one": ("", (P("a", "2-1"),))}
     here = (

@@ -84,7 +84,7 @@ def test_the_real_installer_reads_the_same_files_so(seed: int, tmp_path: Path) -
     for words in REQUESTS:
         ours = harbour.changes(*words)
         said = ask(harbour, *words_for(words))
-        refresh_failed = said.done is None and ours == {}  # then nothing was to be done
+        refresh_failed = said.done is None and ours == {}  # and nothing was to be done
         if ours != said.done and not refresh_failed:
             wrong.append(f"{' '.join(words)}: {ours}, not {said.done}\n{said.text[-400:]}")
     assert not wrong, "\n".join([harbour.read(), *wrong])

@@ -67,6 +67,8 @@ def forecast_upgrade(host: AlpmState, *, all_there: bool = False) -> Forecast:
     if refusal is not None:
         return refused(host, refusal)
     work = host.work([] if all_there else host.missing)
+    if not host.read_order:
+        return _told(host, [], work, Outcome(ok=False, problem=Reason("no-source-on", {})))
     work.ask_upgrade()
     return _told(host, [], work, work.run())
 

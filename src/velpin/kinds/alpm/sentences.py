@@ -29,6 +29,7 @@ SENTENCES = {
     " one of a name",
     "wrong-arch-asked": "{name} {version} from {source} is for {arch}, this host takes {archs}; no"
     " other source is tried",
+    "no-source-on": "no source is on, and without one the host's installer refuses",
     "never-refreshed": "no list here yet of {sources}: with a source that was never refreshed the"
     " host's installer refuses whatever would change anything; velpin refresh",
     "not-for-requests": "{sources} has {name}, but its Usage leaves out installing; {name}%SOURCE"
