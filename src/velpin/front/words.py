@@ -109,7 +109,7 @@ DECIDED = {
     "group": "its group",
     "installed provider": "what is installed",
     "conflict": "a conflict",
-    "request": "as asked",
+    "request": "what was asked for",
 }
 
 

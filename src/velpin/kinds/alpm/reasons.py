@@ -35,7 +35,8 @@ def why_taken(
         found.append(Reason("section-asked", {**facts, "source": request.source}))
         return word or "request", tuple(found)
     if request.operator:
-        found.append(Reason("asked-version", {"version": request.operator + request.version}))
+        bound = request.operator + request.version
+        found.append(Reason("first-within", {**facts, "asked": bound}))
         word = "request"
     others = [
         one for one in host.pool.offered(chosen.name) if one is not chosen and _takes(one)

@@ -6,6 +6,7 @@ SENTENCES = {
     # why it wins
     "stands-first": "{source} stands before {others}, and the first that has it wins whatever the"
     " version",
+    "first-within": "{asked} was asked for, and {source} is the first that has such a version",
     "goes-down": "the host's installer takes it though {installed} is installed, which is newer",
     "again": "{version} is installed already; asked for by name it is installed again",
     "section-asked": "{version} is what {source} has",
