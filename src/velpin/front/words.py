@@ -32,7 +32,6 @@ SENTENCES = {
     "no-version": "{name} is not there in version {version}",
     "no-version-in-source": "{name} is not there in version {version} from {source}",
     "not-in-source": "{source} has no {name}",
-    "unknown-source": "no source, suite or codename is called {source}{near}",
     "source-is-off": "{source} is switched off; velpin on {source} switches it on",
     "source-not-fetched": "{source} has no index here yet; velpin refresh {source} fetches it",
     "files-refused": "{what}; the host's installer refuses every request because of it",

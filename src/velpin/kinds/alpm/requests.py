@@ -44,7 +44,7 @@ def _origins(host: AlpmState, request: Request) -> list[Origin]:
 
         near = nearest(request.source, list(known))
         raise No(
-            "unknown-source", source=request.source,
+            "no-source-called", source=request.source,
             near=f"; did you mean {' or '.join(near)}?" if near else "",
         )  # fmt: skip
     if not known[request.source].on:

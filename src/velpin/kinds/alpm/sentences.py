@@ -26,6 +26,7 @@ SENTENCES = {
     "is-ignored-group": "{name} is in {group}, which is ignored at {place}",
     "taken-already": "{name} {version} is taken already, and no choice is taken back",
     # why a request is refused
+    "no-source-called": "no source is called {source}{near}",
     "asked-twice": "{name} is asked for from {source} and from {other}; the host's installer takes"
     " one of a name",
     "wrong-arch-asked": "{name} {version} from {source} is for {arch}, this host takes {archs}; no"

@@ -32,6 +32,7 @@ SENTENCES = {
     "same-listed-later": "the same version in another form, listed later",
     "listed-later": "the very same version, listed after {first}",
     # why a request is refused
+    "unknown-source": "no source, suite or codename is called {source}{near}",
     "no-arch": "this host does not know the architecture {arch}",
     "several-providers": "{name} is provided by several packages; say which: {providers}",
     "no-provider": "{name} is provided only by versions that would not be installed: {providers}",
