@@ -6,6 +6,7 @@ import ast
 import re
 import subprocess
 import sys
+from importlib import import_module
 from pathlib import Path
 
 import pytest
@@ -19,7 +20,7 @@ from velpin.demo.rpm_files import Package
 from velpin.front.cli import _COMMANDS
 from velpin.front.words import SENTENCES as SHARED_SENTENCES
 from velpin.front.words import sentence
-from velpin.kinds import sentences
+from velpin.kinds import KINDS, sentences
 from velpin.model import Reason
 from velpin.recipes.sentences import SENTENCES as OF_RECIPES
 
@@ -101,6 +102,18 @@ def test_layers(layer: str, not_to: list[str]) -> None:
                 assert not any(
                     other == wall or other.startswith(wall.rstrip(".") + ".") for wall in not_to
                 ), (name, other)
+
+
+def test_only_its_folder_and_the_list_of_kinds_know_a_kind() -> None:
+    names = [import_module(kind).KIND for kind in KINDS]
+    said = {
+        (str(path.relative_to(SOURCE)), name)
+        for path in SOURCE.rglob("*.py")
+        if path.relative_to(SOURCE).parts[0] not in ("kinds", "demo")
+        for name in names
+        if re.search(rf"(?<![\w.]){name}\b(?! hosts)", path.read_text())
+    }
+    assert said == {("errors.py", "rpm-zypp")}  # which kind an option is for
 
 
 HEAVY = ("rich", "urllib3", "pysequoia", "lz4.frame", "rapidfuzz", "filelock", "platformdirs", "tomllib",
