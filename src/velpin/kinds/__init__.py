@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterator, Mapping
 from importlib import import_module
 from typing import TYPE_CHECKING, cast
@@ -37,9 +38,10 @@ def open_host(tree: Tree, shelf: Shelf, *, as_is: bool = False) -> Host:
 
 
 def sentences() -> Iterator[Mapping[str, str]]:
-    """What the reasons of each kind say, by their codes; those of a kind are read when it is
-    its turn."""
-    for kind in _kinds():
+    """What the reasons of each kind say, by their codes, of the kind in use first; those of a
+    kind are read when it is its turn."""
+    for name in sorted(KINDS, key=lambda name: f"{name}.host" not in sys.modules):
+        kind = cast("Kind", import_module(name))
         yield import_module(kind.SENTENCES).SENTENCES
 
 
