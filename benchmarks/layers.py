@@ -15,7 +15,7 @@ class Made(NamedTuple):
     name: str
     version: str
     needs: tuple[str, ...]
-    library: str
+    needs_lib: str
 
     @property
     def summary(self) -> str:

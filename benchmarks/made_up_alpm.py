@@ -16,7 +16,7 @@ def packages(count: int) -> list[Package]:
             one.name,
             f"{one.version}-1",
             summary=one.summary,
-            depends=(*one.needs, *([f"lib{one.library}.so=1-64"] if one.library else [])),
+            depends=(*one.needs, *([f"lib{one.needs_lib}.so=1-64"] if one.needs_lib else [])),
             provides=(f"lib{one.name}.so=1-64",),
         )
         for one in layered(count)

@@ -16,7 +16,9 @@ def packages(count: int) -> list[Package]:
             one.name,
             f"{one.version}-1.mo4",
             summary=one.summary,
-            requires=(*one.needs, *([f"lib{one.library}.so.1()(64bit)"] if one.library else [])),
+            requires=(
+                *one.needs, *([f"lib{one.needs_lib}.so.1()(64bit)"] if one.needs_lib else ()),
+            ),
             provides=(f"lib{one.name}.so.1()(64bit)", f"pkgconfig({one.name})"),
             files=(
                 f"/usr/bin/{one.name}", f"/etc/{one.name}.conf",

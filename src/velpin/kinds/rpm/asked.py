@@ -7,14 +7,12 @@ A full form with version and architecture goes before all.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from velpin.kinds.rpm.pattern import compiled, is_glob
 from velpin.kinds.rpm.pool import Build, Pool
 from velpin.kinds.rpm.relation import OPERATORS, Capability, capability, overlap
 from velpin.kinds.rpm.version import compare_part, parse
-
-Fits = Callable[[str], bool]
 
 
 def version_fits(wanted: str, version: str, *, any_epoch: bool) -> bool:

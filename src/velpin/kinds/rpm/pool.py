@@ -22,7 +22,6 @@ from velpin.kinds.rpm.relation import (
     Relation,
     meets,
     overlap,
-    read_relation,
 )
 from velpin.kinds.rpm.version import compare
 from velpin.store.index import Index, Row
@@ -297,8 +296,3 @@ def is_newer(build: Build, than: Build) -> bool:
 def names_of(relation: Relation) -> Iterable[str]:
     """Every name a relation speaks of."""
     return names_in(str(relation)) if isinstance(relation, Joined) else (relation.name,)
-
-
-def relation_from(text: str) -> Relation:
-    """A relation as a person or a package writes it."""
-    return read_relation(text)

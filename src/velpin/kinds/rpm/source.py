@@ -32,7 +32,6 @@ class RpmSource(Source):
     signed_index: bool = False
     keys: tuple[str, ...] = ()
     """Addresses or files of the keys its section names."""
-    expire: str = ""
     name: str = ""
     """What its section calls it, for people."""
 

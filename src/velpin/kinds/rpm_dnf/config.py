@@ -156,7 +156,6 @@ def _source(
         signed_packages=truth(check.text, False) if check else False,
         signed_index=truth(index.text, False) if index else False,
         keys=tuple(words(get("gpgkey"))),
-        expire=section.get("metadata_expire") or main.get("metadata_expire"),
         name=get("name"),
     )
 
