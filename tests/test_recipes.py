@@ -409,6 +409,19 @@ def test_switched_dropped_and_undone(alpm: AlpmHarbour) -> None:
     assert alpm.forecast("gull-cam")["builds"]
 
 
+def test_a_folder_with_odd_things_in_it(alpm: AlpmHarbour) -> None:
+    place = _folder(
+        alpm.folder, {"lib/.SRCINFO": LIB, ".git/x/.SRCINFO": CAM, "a/b/c/d/e/f/.SRCINFO": CAM}
+    )
+    (place / "gone").mkdir()
+    (place / "gone/.SRCINFO").symlink_to("nowhere")
+    (place / "again").symlink_to(place)
+    out = alpm.done("add", "gullery", "--recipes", str(place), "--yes")
+    assert "gullery has 2 recipes" in out
+    assert "gone/.SRCINFO" in alpm.run("refresh", "gullery")[2]
+    assert json.loads(alpm.done("find", "gull", "--json"))["count"] == 2
+
+
 def test_a_recipe_that_came_later_is_seen(alpm: AlpmHarbour) -> None:
     place = _folder(alpm.folder, {"lib/.SRCINFO": LIB})
     alpm.done("add", "gullery", "--recipes", str(place), "--yes")

@@ -191,14 +191,14 @@ class RecipeHost:
 
         found, count = self.inner.find(text, most)
         known = {one.name for one in found}
-        here, _ = search((one.recipes for one in self._shelved), text, most)
+        here, many = search((one.recipes for one in self._shelved), text, most)
         new = [
             Met(name, f"{summary} (to be built)".strip(), None, one.recipe.version, one.source)
             for name, summary in here
             if name not in known
             for one in list(all_in(self._shelved, name))[:1]
         ]
-        return [*found, *new][:most], count + len(new)
+        return [*found, *new][:most], count + many - (len(here) - len(new))
 
     def forecast(self, texts: Sequence[str], source: str = "") -> Forecast:
         """Predict one transaction for all requests together; what recipes could add is told
@@ -259,12 +259,14 @@ class RecipeHost:
                 for one in recipes
             )
             near = answer.near
-            if answer.problem is not None and answer.problem.code == "unknown":
-                near = self._near_to_build(answer.package, near)
-            answers.append(answer._replace(passed_over=(*answer.passed_over, *more), near=near))
             if answer.problem is not None and answer.outcome == "none":
                 plan = self._build(parse_request(answer.asked, self._knows))
                 builds += [plan] if plan.steps else []
+                if plan.steps:
+                    near = ()
+                elif answer.problem.code == "unknown":
+                    near = self._near_to_build(answer.package, near)
+            answers.append(answer._replace(passed_over=(*answer.passed_over, *more), near=near))
         builds += self._for_lacks(found)
         return found._replace(answers=tuple(answers), builds=tuple(builds))
 

@@ -8,6 +8,7 @@ import tarfile
 import zipfile
 import zlib
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from functools import partial
 from pathlib import Path
 
@@ -59,18 +60,28 @@ def _stamp(form: RecipeFormat, path: Path) -> Stamp:
         return Stamp.of(path)
     count, newest = 0, path.stat().st_mtime_ns
     for file in _files(form, path):
-        found = file.stat()
-        count, newest = count + 1, max(newest, found.st_mtime_ns)
+        count += 1
+        with suppress(OSError):  # a link to nowhere is told when it is read
+            newest = max(newest, file.stat().st_mtime_ns)
     return Stamp(str(path), count, newest)
 
 
-def _files(form: RecipeFormat, path: Path) -> Iterator[Path]:
-    for folder, inner, names in os.walk(path):
-        depth = len(Path(folder).relative_to(path).parts)
-        inner[:] = sorted(one for one in inner if not one.startswith(".") and depth < _DEEPEST)
-        for name in sorted(names):
-            if form.is_recipe(name):
-                yield Path(folder) / name
+def _files(
+    form: RecipeFormat, path: str | os.PathLike[str], deeper: int = _DEEPEST
+) -> Iterator[os.DirEntry[str]]:
+    """The files of recipes below a folder, in no order; folders that begin with a dot or may not
+    be read are passed over. There may be tens of thousands, and each command goes through them."""
+    try:
+        entries = os.scandir(path)
+    except OSError:
+        return
+    with entries:
+        for entry in entries:
+            if entry.is_dir(follow_symlinks=False):
+                if deeper and not entry.name.startswith("."):
+                    yield from _files(form, entry.path, deeper - 1)
+            elif form.is_recipe(entry.name):
+                yield entry
 
 
 def _parts(form: RecipeFormat, path: Path) -> list[Part]:
@@ -111,7 +122,8 @@ def _batch(form: RecipeFormat, held: Iterable[Recipe]) -> Batch:
 def _contents(form: RecipeFormat, path: Path, notes: Notes) -> Iterator[tuple[str, bytes]]:
     """Every file of recipes with its bytes, compressed ones unpacked."""
     if path.is_dir():
-        for file in _files(form, path):
+        for name in sorted(entry.path for entry in _files(form, path)):
+            file = Path(name)
             try:
                 yield str(file.relative_to(path)), _plain(form, file)
             except (OSError, HostFileError) as problem:
