@@ -27,8 +27,10 @@ from velpin.demo.serve import served
 from velpin.errors import HostFileError
 from velpin.kinds.alpm.recipes import SourceInfo
 from velpin.kinds.deb.recipes import SourceControl
+from velpin.kinds.deb.version import compare as deb_order
 from velpin.kinds.rpm.recipes import SourcePackages
-from velpin.recipes.recipe import Recipe, RecipeNeed, unpack
+from velpin.kinds.rpm.version import compare as rpm_order
+from velpin.recipes.recipe import Recipe, RecipeFormat, RecipeNeed, unpack
 
 CAM = """\
 pkgbase = gull-cam
@@ -151,10 +153,30 @@ def test_source_control() -> None:
         False,
         True,
     )
-    assert form.compare("1:1-1", "2-1") == 1
+    assert deb_order("1:1-1", "2-1") == 1
     assert [form.is_recipe(name) for name in ("a.dsc", "Sources.xz", "x_main_source_Sources", "a.deb")] == [
         True, True, True, False,
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("form", "taken", "left"),
+    [
+        (SourceInfo(), ["=1", ">=1", "<=1-2", "=1-2", "<2"], ["<1-2", ">1", "=1-1"]),
+        (SourceControl("amd64"), ["=1-2", ">=1-2", "<2", ">1-1"], ["=1", "<1-2", ">1-2"]),
+        (SourcePackages(), ["=1", "=1-2", ">=1-2", "<2"], ["=1-1", "<1-2", ">1-2"]),
+    ],
+)
+def test_bounds_mean_what_they_mean_to_the_kind(
+    form: RecipeFormat, taken: list[str], left: list[str]
+) -> None:
+    recipe = Recipe("gull", "1-2", ("any",), "gull")
+
+    def fits(text: str) -> bool:
+        operator = text.rstrip("0123456789-")
+        return form.meets(recipe, form.bound("gull", operator, text.removeprefix(operator)))
+
+    assert [one for one in (*taken, *left) if fits(one)] == taken
 
 
 @given(st.text(alphabet="pkgbasenmverl =\n\t#1.", max_size=120))
@@ -201,7 +223,7 @@ def test_source_packages() -> None:
     ]  # fmt: skip
     assert form.names("(make or (cmake with old))") == ["make", "cmake"]
     assert (form.meets(cam, "gull-cam >= 1.2"), form.meets(cam, "gull-cam > 1.2")) == (True, False)
-    assert form.compare("1:1-1", "2-1") == 1
+    assert rpm_order("1:1-1", "2-1") == 1
     names = ("a.src.rpm", "a.nosrc.rpm", "0ab-primary.xml.zst", "primary.xml", "a.x86_64.rpm")
     assert [form.is_recipe(name) for name in names] == [True, True, True, True, False]
     assert form.head_of("a.src.rpm")
@@ -533,3 +555,5 @@ def test_recipes_of_an_rpm_host(tmp_path: Path, kind: str) -> None:
     assert {one["name"] for one in told["changes"]} == {"libtide-devel", "fog", "lens"}
     assert build(harbour, "gull-cam-doc")["steps"][-1]["name"] == "gull-cam-doc"
     assert harbour.forecast("tern")["builds"] == []
+    assert build(harbour, "gull-cam@1.2")["steps"][-1]["version"] == "1.2-1"
+    assert harbour.forecast("gull-cam@1.3")["builds"] == []

@@ -265,16 +265,22 @@ def _completed(
                 waiting += islice(made, 1)
 
 
-def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[tuple[Wish, ...]]:
+def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[Iterable[Wish]]:
     """Wishes for versions that would meet what cannot be had; of several for one the first that
     this kind of host can express counts."""
     done = {name for wish in attempt.wishes for name in wish.names}
     for name, version, source in _would_do(chain):
         if name not in done:
             yield from ((wish,) for wish in _letting(attempt.host, name, source))
-            winner = attempt.host.forecast([name]).answers[0].source
-            over = Wish("prefer", (), source, over=(winner,)) if source and winner else None
-            yield tuple(wish for wish in (Wish("pin", (name,), "", version), over) if wish)
+            yield _bringing(attempt.host, name, version, source)
+
+
+def _bringing(host: Host, name: str, version: str, source: str) -> Iterator[Wish]:
+    """A pin to a version; else its source over the one that wins, which is only then asked for."""
+    yield Wish("pin", (name,), "", version)
+    winner = host.forecast([name]).answers[0].source
+    if source and winner:
+        yield Wish("prefer", (), source, over=(winner,))
 
 
 def _would_do(chain: Iterable[Reason]) -> Iterator[tuple[str, str, str]]:

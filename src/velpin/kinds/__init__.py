@@ -27,14 +27,14 @@ def open_host(tree: Tree, shelf: Shelf, *, as_is: bool = False) -> Host:
     found = [kind for kind in _kinds() if kind.recognises(tree)]
     if len(found) > 1:
         found = [kind for kind in found if kind.has_packages(tree)] or found
-    for kind in found:
-        host = kind.open_host(tree, shelf, as_is=as_is)
-        return _with_recipes(host) if tree.exists("etc/velpin/recipes") else host
-    raise NotAHost(
-        f"{tree.root} is not the root of a host that Velpin knows",
-        "give the host's root with --root DIR; known kinds: "
-        + ", ".join(name.rpartition(".")[2] for name in KINDS),
-    )
+    if not found:
+        raise NotAHost(
+            f"{tree.root} is not the root of a host that Velpin knows",
+            "give the host's root with --root DIR; known kinds: "
+            + ", ".join(name.rpartition(".")[2] for name in KINDS),
+        )
+    host = found[0].open_host(tree, shelf, as_is=as_is)
+    return _with_recipes(host) if tree.exists("etc/velpin/recipes") else host
 
 
 def sentences() -> Iterator[Mapping[str, str]]:

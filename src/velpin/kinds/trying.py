@@ -7,15 +7,18 @@ is the same for all.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import NamedTuple, TypeVar
+from functools import partial
+from typing import Any, NamedTuple, TypeVar
 
 from velpin.change.plan import Plan
 from velpin.errors import VelpinError
+from velpin.kinds.listed import Listed
 from velpin.model import Fact, Forecast, Place, Reason, Source, WayOut
 from velpin.store.index import Index
-from velpin.tree import Edits
+from velpin.tree import Edits, Tree
 
 S = TypeVar("S", bound=Source)
+H = TypeVar("H", bound=Listed[Any])
 _TRIES = 10
 _ENOUGH = 2
 
@@ -52,26 +55,30 @@ def asking(texts: Sequence[str], code: str, **facts: Fact) -> Change:
 
 
 def pointed_to(
+    host: H,
     found: Forecast,
     texts: Sequence[str],
-    off: Callable[[], Iterable[tuple[S, Index]]],
-    switched: Callable[[S], Edits],
-    without_rule: Callable[[Place], Plan],
+    switch: Callable[[Tree, Any, bool], Edits],
+    drop: Callable[[H, Place], Plan],
 ) -> Iterator[Change]:
-    """What the reasons of a refusal point to: a source that is `off` and has what is wanted, to be
-    `switched` on; a rule to be dropped."""
+    """What the reasons of a refusal point to: a source that is off and has what is wanted, a rule
+    in the way; `switch` and `drop` give the edits for them."""
+
+    def on(source: Source) -> Edits:
+        return switch(host.tree, source, True)
+
     reasons = list(all_of([*found.chain, *(one.problem for one in found.answers if one.problem)]))
     for reason in reasons:
         handles = str(reason.facts.get("off", ""))
         if handles:
             name = str(reason.facts.get("name", ""))
-            yield from switching_on(off(), name, texts, switched, handles.split(", "))
+            yield from switching_on(host.indexes_off(), name, texts, on, handles.split(", "))
     for answer in found.answers:
         if answer.problem is not None:
-            yield from switching_on(off(), answer.package, texts, switched)
+            yield from switching_on(host.indexes_off(), answer.package, texts, on)
     passed = (one.why for answer in found.answers for one in answer.passed_over)
     for reason in (*reasons, *all_of(passed)):
-        yield from dropping_rule(str(reason.facts.get("place", "")), texts, without_rule)
+        yield from dropping_rule(str(reason.facts.get("place", "")), texts, partial(drop, host))
 
 
 def switching_on(

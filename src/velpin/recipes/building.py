@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.model import Building, BuildPlan, Change, Need, NeedHow, NeedWhen, Reason
-from velpin.recipes.recipe import Recipe, RecipeFormat
+from velpin.model import Building, BuildPlan, Change, Need, NeedHow, Reason
+from velpin.recipes.recipe import Recipe, RecipeNeed
 from velpin.recipes.shelved import providing, recipes_in
 from velpin.store.index import Index
 
@@ -30,106 +30,91 @@ class Found(NamedTuple):
     source: str
 
 
-def newest(
-    shelved: Sequence[Shelved],
-    form: RecipeFormat,
-    relation: str,
-    arch: str,
-    wanted: Callable[[str], bool] = bool,
-) -> Found | None:
-    """The newest recipe that meets a relation, of its name before one that provides it; of
-    equal ones that of the first source. `wanted` tells of versions whether they will do."""
-    for look in (recipes_in, providing):
-        best: Found | None = None
-        for one in shelved:
-            for name in form.names(relation):
+class Recipes:
+    """The recipes of one host's sources that are on, and what building from them would take."""
+
+    def __init__(self, host: Host, shelved: Sequence[Shelved]) -> None:
+        self._host, self._form = host, host.recipe_format
+        self.shelved = shelved
+
+    def named(self, name: str) -> Iterator[Found]:
+        """Every recipe of a name."""
+        for one in self.shelved:
+            for recipe in recipes_in(one.recipes, name):
+                yield Found(recipe, one.handle)
+
+    def newest(
+        self, relation: str, *, source: str = "", wanted: Callable[[str], bool] = bool
+    ) -> Found | None:
+        """The newest recipe that meets a relation, of its name before one that provides it; of
+        equal ones that of the first source. `source` names the only one to look in, `wanted`
+        tells of versions whether they will do."""
+        for look in (recipes_in, providing):
+            best: Found | None = None
+            for one in self._meeting(relation, source, look):
+                if not wanted(one.recipe.version):
+                    continue
+                if best is None or self._host.compare(one.recipe.version, best.recipe.version) > 0:
+                    best = one
+            if best is not None:
+                return best
+        return None
+
+    def _meeting(
+        self, relation: str, source: str, look: Callable[[Index, str], list[Recipe]]
+    ) -> Iterator[Found]:
+        for one in self.shelved:
+            if source not in ("", one.handle):
+                continue
+            for name in self._form.names(relation):
                 for recipe in look(one.recipes, name):
-                    if not (form.meets(recipe, relation) and form.fits(recipe, arch)):
-                        continue
-                    if not wanted(recipe.version):
-                        continue
-                    if best is None or form.compare(recipe.version, best.recipe.version) > 0:
-                        best = Found(recipe, one.handle)
-        if best is not None:
-            return best
-    return None
+                    if self._form.meets(recipe, relation) and self._form.fits(
+                        recipe, self._host.native
+                    ):
+                        yield Found(recipe, one.handle)
 
+    def plan(self, asked: str, found: Found) -> BuildPlan:
+        """What building a package would need: what of it is here, what the host's installer would
+        bring, what would have to be built before."""
+        steps: dict[str, Building] = {}
+        self._step(found, steps, [])
+        needs = [need for step in steps.values() for need in step.needs]
+        wanted = sorted({need.package for need in needs if need.how == "source"})
+        nowhere = [need.relation for need in needs if need.how == "nowhere"]
+        changes: tuple[Change, ...] = ()
+        problem: Reason | None = None
+        if nowhere:
+            problem = Reason("cannot-build", {"relations": ", ".join(dict.fromkeys(nowhere))})
+        elif wanted:
+            told = self._host.forecast(wanted)
+            changes = told.changes
+            if not told.ok:
+                problem = Reason("needs-refused", {"packages": ", ".join(wanted)}, told.chain)
+        return BuildPlan(asked, tuple(steps.values()), changes, problem)
 
-def plan_for(
-    host: Host, shelved: Sequence[Shelved], form: RecipeFormat, asked: str, found: Found
-) -> BuildPlan:
-    """What building a package would need: what of it is here, what the host's installer would
-    bring, what would have to be built before."""
-    arch = host.native
-    steps: dict[str, Building] = {}
-    _step(host, shelved, form, found, arch, steps, [])
-    needs = [need for step in steps.values() for need in step.needs]
-    wanted = sorted({need.package for need in needs if need.how == "source"})
-    nowhere = [need.relation for need in needs if need.how == "nowhere"]
-    changes: tuple[Change, ...] = ()
-    problem: Reason | None = None
-    if nowhere:
-        problem = Reason("cannot-build", {"relations": ", ".join(dict.fromkeys(nowhere))})
-    elif wanted:
-        told = host.forecast(wanted)
-        changes = told.changes
-        if not told.ok:
-            problem = Reason("needs-refused", {"packages": ", ".join(wanted)}, told.chain)
-    return BuildPlan(asked, tuple(steps.values()), changes, problem)
+    def _step(self, found: Found, steps: dict[str, Building], above: Sequence[str]) -> None:
+        """Put into the steps what a recipe needs to have built, then itself."""
+        recipe = found.recipe
+        if recipe.name in steps or len(steps) >= _MOST_STEPS:
+            return
+        needs = [
+            self._need(need, steps, [*above, recipe.name])
+            for need in recipe.needs
+            if not self._form.meets(recipe, need.relation)
+        ]
+        steps[recipe.name] = Building(
+            recipe.name, recipe.version, found.source, recipe.file, tuple(needs)
+        )
 
-
-def _step(
-    host: Host,
-    shelved: Sequence[Shelved],
-    form: RecipeFormat,
-    found: Found,
-    arch: str,
-    steps: dict[str, Building],
-    above: Sequence[str],
-) -> None:
-    """Put into the steps what a recipe needs to have built, then itself."""
-    recipe = found.recipe
-    if recipe.name in steps or len(steps) >= _MOST_STEPS:
-        return
-    needs = []
-    own = form.meets
-    for need in recipe.needs:
-        if own(recipe, need.relation):
-            continue
-        met = host.meeting(need.relation)
+    def _need(self, need: RecipeNeed, steps: dict[str, Building], above: Sequence[str]) -> Need:
+        """How one need would be met; what has to be built for it is put into the steps."""
+        met = self._host.meeting(need.relation)
         if met is not None:
             how: NeedHow = "source" if met.source else "installed"
-            needs.append(_need(need.relation, need.when, how, *met))
-            continue
-        other = newest(shelved, form, need.relation, arch)
-        if other is None or other.recipe.name in above:
-            needs.append(_need(need.relation, need.when, "nowhere"))
-            continue
-        _step(host, shelved, form, other, arch, steps, [*above, recipe.name])
-        needs.append(
-            _need(
-                need.relation, need.when, "recipe", other.recipe.name, other.recipe.version,
-                other.source,
-            )
-        )  # fmt: skip
-    steps[recipe.name] = Building(
-        recipe.name, recipe.version, found.source, recipe.file, tuple(needs)
-    )
-
-
-def _need(
-    relation: str,
-    when: NeedWhen,
-    how: NeedHow,
-    package: str = "",
-    version: str = "",
-    source: str = "",
-) -> Need:
-    return Need(relation, when, how, package, version, source)
-
-
-def all_in(shelved: Sequence[Shelved], name: str) -> Iterator[Found]:
-    """Every recipe of a name."""
-    for one in shelved:
-        for recipe in recipes_in(one.recipes, name):
-            yield Found(recipe, one.handle)
+            return Need(need.relation, need.when, how, *met)
+        other = self.newest(need.relation)
+        if other is None or other.recipe.name in above[:-1]:
+            return Need(need.relation, need.when, "nowhere")
+        self._step(other, steps, above)
+        recipe = other.recipe
+        return Need(need.relation, need.when, "recipe", recipe.name, recipe.version, other.source)

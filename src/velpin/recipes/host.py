@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from fnmatch import fnmatchcase
 from functools import cached_property
+from itertools import islice
 from typing import TYPE_CHECKING, Any, cast
 
 from velpin.errors import HostFileError, Refusal, StoreError
@@ -21,7 +22,7 @@ from velpin.model import (
     Request,
     Source,
 )
-from velpin.recipes.building import Found, Shelved, all_in, newest, plan_for
+from velpin.recipes.building import Found, Recipes, Shelved
 from velpin.recipes.config import RecipeSource, read_sources
 from velpin.recipes.shelved import index_of, path_of
 from velpin.request import parse_request
@@ -73,8 +74,8 @@ class RecipeHost:
         return path_of(self.inner.shelf, source)
 
     @cached_property
-    def _shelved(self) -> list[Shelved]:
-        """Sources that are on and can be read."""
+    def _recipes(self) -> Recipes:
+        """The recipes of the sources that are on and can be read."""
         found = []
         for source in self.recipe_sources:
             path = self._path_of(source) if source.on else None
@@ -84,7 +85,7 @@ class RecipeHost:
                 found.append(Shelved(source.handle, index_of(self.inner.shelf, path, self._form)))
             except (HostFileError, StoreError):
                 continue
-        return found
+        return Recipes(self.inner, found)
 
     def _recipe_source(self, handle: str) -> RecipeSource | None:
         return next((one for one in self.recipe_sources if one.handle == handle), None)
@@ -145,7 +146,7 @@ class RecipeHost:
         found = []
         for name in names:
             found += self.inner.offers([name])
-            found += [self._offer(one) for one in all_in(self._shelved, name)]
+            found += [self._offer(one) for one in self._recipes.named(name)]
         return found
 
     def _offer(self, found: Found) -> Offer:
@@ -161,13 +162,14 @@ class RecipeHost:
         source = self._recipe_source(handle)
         if source is None:
             return self.inner.offers_from(handle, glob)
-        for one in self._shelved:
+        for one in self._recipes.shelved:
             if one.handle == handle:
-                rows = sorted(one.recipes.matching(glob), key=lambda row: row.name)
+                names = sorted({row.name for row in one.recipes.matching(glob)})
                 return [
-                    self._offer(Found(recipe, handle))
-                    for name in dict.fromkeys(row.name for row in rows)
-                    for recipe in (found.recipe for found in all_in([one], name))
+                    self._offer(found)
+                    for name in names
+                    for found in self._recipes.named(name)
+                    if found.source == handle
                 ]
         state = "is switched off" if not source.on else "cannot be read"
         raise Refusal(f"{handle} {state}", f"velpin refresh {handle}")
@@ -179,7 +181,7 @@ class RecipeHost:
     def _near_to_build(self, name: str, found: tuple[str, ...]) -> tuple[str, ...]:
         from velpin.near import nearest
 
-        names = {one for shelved in self._shelved for one in shelved.recipes.names()}
+        names = {one for shelved in self._recipes.shelved for one in shelved.recipes.names()}
         new = [one for one in nearest(name, names) if one not in found and one != name]
         more = [f"{one} (to be built)" for one in new]
         return (*found, *more)[:6]
@@ -191,12 +193,12 @@ class RecipeHost:
 
         found, count = self.inner.find(text, most)
         known = {one.name for one in found}
-        here, many = search((one.recipes for one in self._shelved), text, most)
+        here, many = search((one.recipes for one in self._recipes.shelved), text, most)
         new = [
             Met(name, f"{summary} (to be built)".strip(), None, one.recipe.version, one.source)
             for name, summary in here
             if name not in known
-            for one in list(all_in(self._shelved, name))[:1]
+            for one in islice(self._recipes.named(name), 1)
         ]
         return [*found, *new][:most], count + many - (len(here) - len(new))
 
@@ -208,7 +210,7 @@ class RecipeHost:
         rest = [text for text, one in zip(texts, requests, strict=True) if one not in by_recipe]
         if not by_recipe:
             return self._told_beside(self.inner.forecast(texts, source))
-        builds = tuple(self._build(one, only=one.source) for one in by_recipe)
+        builds = tuple(self._build(one, one.source) for one in by_recipe)
         if rest:
             found = self._told_beside(self.inner.forecast(rest, source))
         else:
@@ -231,12 +233,10 @@ class RecipeHost:
 
     def _newer(self) -> Iterator[Found]:
         """Recipes newer than what is installed, of packages that no source has."""
-        arch = self.inner.native
         for name in self.inner.installed_names():
-            if not any(one.recipes.rows(name) for one in self._shelved):
+            if not any(self._recipes.named(name)):
                 continue
-            found = newest(self._shelved, self._form, name, arch)
-            here = self.inner.meeting(name)
+            found, here = self._recipes.newest(name), self.inner.meeting(name)
             if found is None or here is None or (here.package, here.source) != (name, ""):
                 continue
             if self.inner.compare(found.recipe.version, here.version) <= 0:
@@ -245,7 +245,7 @@ class RecipeHost:
                 yield found
 
     def _knows(self, name: str) -> bool:
-        return self.inner.knows(name) or any(all_in(self._shelved, name))
+        return self.inner.knows(name) or any(self._recipes.named(name))
 
     def _told_beside(self, found: Forecast) -> Forecast:
         """A forecast with what recipes have: last among what was passed over, and what could
@@ -253,10 +253,9 @@ class RecipeHost:
         answers = []
         builds: list[BuildPlan] = []
         for answer in found.answers:
-            recipes = list(all_in(self._shelved, answer.package))
             more = tuple(
                 PassedOver(one.recipe.version, one.source, Reason("to-be-built", {}))
-                for one in recipes
+                for one in self._recipes.named(answer.package)
             )
             near = answer.near
             if answer.problem is not None and answer.outcome == "none":
@@ -275,30 +274,31 @@ class RecipeHost:
         for reason in found.chain:
             if reason.code == "needs" and any(one.code in _LACKS for one in reason.then):
                 relation = str(reason.facts["relation"])
-                recipe = newest(self._shelved, self._form, relation, found.arch)
+                recipe = self._recipes.newest(relation)
                 if recipe is not None:
-                    yield plan_for(self.inner, self._shelved, self._form, relation, recipe)
+                    yield self._recipes.plan(relation, recipe)
 
-    def _build(self, request: Request, only: str = "") -> BuildPlan:
-        """What building what a request means would take; without steps where nothing fits."""
-
-        def wanted(version: str) -> bool:
-            return self._is_within(version, request)
-
-        shelved = [one for one in self._shelved if only in ("", one.handle)]
-        found = newest(shelved, self._form, request.name, self.inner.native, wanted)
+    def _build(self, request: Request, source: str = "") -> BuildPlan:
+        """What building what a request means would take, from recipes of one source where that is
+        named; without steps where nothing fits."""
+        found = self._meant(request, source)
         if found is None:
-            facts = {"name": request.name, "source": only}
+            facts = {"name": request.name, "source": source}
             return BuildPlan(request.text, (), (), Reason("no-recipe", dict(facts)))
-        return plan_for(self.inner, self._shelved, self._form, request.text, found)
+        return self._recipes.plan(request.text, found)
 
-    def _is_within(self, version: str, request: Request) -> bool:
-        """Whether a version is one that a request asks for: a glob, or a bound."""
-        if request.operator in ("", "=") and fnmatchcase(version, request.version or "*"):
-            return True
-        order = self.inner.compare(version, request.version)
-        return {"=": order == 0, "==": order == 0, ">=": order >= 0, "<=": order <= 0,
-                ">": order > 0, "<": order < 0}[request.operator]  # fmt: skip
+    def _meant(self, request: Request, source: str) -> Found | None:
+        """The recipe a request means: a glob is held against versions, a bound is a relation."""
+        operator = "=" if request.operator == "==" else request.operator
+        if operator == "=" and any(mark in request.version for mark in "*?["):
+            return self._recipes.newest(
+                request.name,
+                source=source,
+                wanted=lambda version: fnmatchcase(version, request.version),
+            )
+        name = request.name
+        bound = self._form.bound(name, operator, request.version) if operator else name
+        return self._recipes.newest(bound, source=source)
 
     def turned_since(self, before: Any) -> Iterator[Turned]:
         """Names that are not installed and would be answered otherwise than before."""

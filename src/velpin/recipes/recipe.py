@@ -69,8 +69,8 @@ class RecipeFormat(Protocol):
     def read(self, data: bytes, file: str) -> Sequence[Recipe]:
         """The recipes of a file; HostFileError where it is none."""
 
-    def compare(self, one: str, other: str) -> int:
-        """-1, 0 or 1 for two versions."""
+    def bound(self, name: str, operator: str, version: str) -> str:
+        """The relation that a name within a bound is (operator: < <= = >= >), as written here."""
 
     def names(self, relation: str) -> Sequence[str]:
         """Names that may meet a relation."""

@@ -13,7 +13,6 @@ from collections.abc import Sequence
 from velpin.errors import HostFileError
 from velpin.kinds.alpm.relation import fits, provision_fits, read_relation
 from velpin.kinds.alpm.state import AlpmState
-from velpin.kinds.alpm.version import compare as compare_versions
 from velpin.model import NeedWhen
 from velpin.recipes.recipe import Meeting, Recipe, RecipeNeed
 
@@ -62,9 +61,9 @@ class SourceInfo:
             raise HostFileError(file, 0, "names no version or no package")
         return [_recipe(base, one, file) for one in packages]
 
-    def compare(self, one: str, other: str) -> int:
-        """-1, 0 or 1 for two versions."""
-        return compare_versions(one, other)
+    def bound(self, name: str, operator: str, version: str) -> str:
+        """The relation that a name within a bound is."""
+        return f"{name}{operator}{version}"
 
     def names(self, relation: str) -> Sequence[str]:
         """Names that may meet a relation."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from functools import partial
 
 from velpin.kinds.alpm.edit import switch
 from velpin.kinds.alpm.rules.plan import plan_rule_drop
@@ -24,13 +23,7 @@ def _changes(host: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator
     yield from _from_another(host, texts, found)
     for reason in all_of(found.chain):
         yield from _with_it_too(texts, reason)
-    yield from pointed_to(
-        found,
-        texts,
-        host.indexes_off,
-        lambda source: switch(host.tree, source, True),
-        partial(plan_rule_drop, host),
-    )
+    yield from pointed_to(host, found, texts, switch, plan_rule_drop)
 
 
 def _in_another_order(texts: Sequence[str]) -> Iterator[Change]:

@@ -16,7 +16,6 @@ from velpin.kinds.deb import choice
 from velpin.kinds.deb.control import decode, parse_stanza
 from velpin.kinds.deb.relations import satisfies
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.version import compare as compare_versions
 from velpin.recipes.recipe import Meeting, Recipe, RecipeNeed
 from velpin.resolve.world import Target
 
@@ -26,6 +25,7 @@ _ALTERNATIVE = re.compile(
     r"\s*([^\s:(\[<|,]+)(?::[a-z0-9-]+)?\s*(?:\(\s*(<<|<=|>=|>>|=|<|>)\s*([^)\s]+)\s*\))?"
     r"\s*(?:\[([^\]]*)\])?\s*((?:<[^>]*>\s*)*)$"
 )
+_STRICT = {"<": "<<", ">": ">>"}
 _TARGET = re.compile(
     r"\s*([^\s:(\[<>=|,]+)(?::[a-z0-9-]+)?\s*\(?\s*(?:(<<|<=|>=|>>|=|<|>)\s*([^)\s]+))?\s*\)?\s*$"
 )
@@ -98,9 +98,9 @@ class SourceControl:
             all(word.startswith("!") for word in one.split()) for one in formulas
         )
 
-    def compare(self, one: str, other: str) -> int:
-        """-1, 0 or 1 for two versions."""
-        return compare_versions(one, other)
+    def bound(self, name: str, operator: str, version: str) -> str:
+        """The relation that a name within a bound is; strict ones are written twice."""
+        return f"{name} ({_STRICT.get(operator, operator)} {version})"
 
     def names(self, relation: str) -> Sequence[str]:
         """Names that may meet a relation."""

@@ -25,7 +25,6 @@ from velpin.kinds.rpm.header import (
 from velpin.kinds.rpm.relation import EQUAL, Capability, Joined, Relation, meets, read_relation
 from velpin.kinds.rpm.solve.policy import Policy
 from velpin.kinds.rpm.state import RpmState
-from velpin.kinds.rpm.version import compare as compare_versions
 from velpin.recipes.recipe import Meeting, Recipe, RecipeNeed
 
 _PACKAGE = re.compile(r".*\.(no)?src\.rpm\Z")
@@ -53,9 +52,9 @@ class SourcePackages:
         """The recipes of a file; HostFileError where it is none."""
         return list(_of_package(data, file) if _PACKAGE.match(file) else _of_list(data, file))
 
-    def compare(self, one: str, other: str) -> int:
-        """-1, 0 or 1 for two versions."""
-        return compare_versions(one, other)
+    def bound(self, name: str, operator: str, version: str) -> str:
+        """The relation that a name within a bound is."""
+        return f"{name} {operator} {version}"
 
     def names(self, relation: str) -> Sequence[str]:
         """Names that may meet a relation."""

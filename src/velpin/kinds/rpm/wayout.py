@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from functools import partial
 
 from velpin.kinds.rpm.edit import switch
 from velpin.kinds.rpm.rules.plan import plan_rule_drop
@@ -24,13 +23,7 @@ def _changes(host: RpmState, texts: Sequence[str], found: Forecast) -> Iterator[
     for answer in found.answers:
         if answer.problem is None:
             yield from _in_another_version(host, found.answers, answer)
-    yield from pointed_to(
-        found,
-        texts,
-        host.indexes_off,
-        lambda source: switch(host.tree, source, True),
-        partial(plan_rule_drop, host),
-    )
+    yield from pointed_to(host, found, texts, switch, plan_rule_drop)
 
 
 def _in_another_version(
