@@ -18,10 +18,10 @@ that a forecast starts fast. A test looks for all of them in every kind.
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Self
 
 from velpin.errors import no_realign
 from velpin.model import Forecast, Note, Offer, Place, Source
@@ -29,10 +29,11 @@ from velpin.model import Forecast, Note, Offer, Place, Source
 if TYPE_CHECKING:
     from velpin.about import HostFacts, KeyUse, Met, Refreshed, Standing
     from velpin.change.plan import Plan, SourceWish
+    from velpin.change.readback import Meaning
     from velpin.fetch.download import Login, Transport
     from velpin.recipes.recipe import Meeting, RecipeFormat
     from velpin.shifts import AfterUpgrade, Pictured, Turned
-    from velpin.tree import Tree
+    from velpin.tree import Edits, Tree
     from velpin.wish import Rule, Wish
 
 
@@ -77,6 +78,23 @@ class Answering(ABC):
     @abstractmethod
     def notes(self) -> Iterable[Note]:
         """Everything odd that was found in the host's files."""
+
+    @abstractmethod
+    def with_edits(self, edits: Edits) -> Self:
+        """The same host as it would be after some edits."""
+
+    @abstractmethod
+    def meaning(self) -> Meaning:
+        """What the source files of the host state, to be held against what they stated before."""
+
+    @property
+    def rule_fields(self) -> tuple[str, ...]:
+        """Fields of those statements that rules are written in."""
+        return ()
+
+    def key_of(self, source: Source) -> Hashable:
+        """What a source is known by in those statements."""
+        return source.handle
 
     def _ask(self, module: str, name: str) -> Callable[..., Any]:
         """A function of one of the kind's modules."""
@@ -230,12 +248,18 @@ class Answering(ABC):
 
     def plan_add(self, wish: SourceWish, transport: Transport) -> Plan:
         """What adding a source would write."""
+        from velpin.change.readback import check_add
+
         found: Plan = self._ask("add", "plan_add")(self, wish, transport)
+        if found.edits and not found.unchanged:
+            after = self.with_edits(found.edits)
+            check_add(self, after, [after.key_of(after.source(one)) for one in found.handles])
         return found
 
     def plan_switch(self, handle: str, on: bool) -> Plan:
-        """What switching a source on or off would write."""
+        """What switching a source on or off would write; Refusal where it would do more."""
         from velpin.change.plan import Plan
+        from velpin.change.readback import check_switch
 
         source = self.source(handle)
         word = "on" if on else "off"
@@ -243,32 +267,44 @@ class Answering(ABC):
         plan.handles = [source.handle]
         switch = self._ask("edit", "switch")
         plan.propose(self.tree, switch(self.tree, source, on) if source.on != on else {})
+        if plan.edits:
+            check_switch(self, self.with_edits(plan.edits), self.key_of(source), on)
         return plan
 
     def plan_drop(self, handle: str) -> Plan:
-        """What taking a source away would write."""
+        """What taking a source away would write; Refusal where it would do more."""
         from velpin.change.plan import Plan
+        from velpin.change.readback import check_drop
 
         source = self.source(handle)
         plan = Plan(f"velpin drop {source.handle}", f"drop source {source.handle}")
         plan.handles = [source.handle]
         plan.propose(self.tree, self._ask("edit", "drop")(self.tree, source))
+        check_drop(self, self.with_edits(plan.edits), self.key_of(source), source.on)
         return plan
 
     def plan_wishes(self, wishes: Sequence[Wish], *, foremost: bool = False) -> Plan:
         """What making some wishes would write."""
         found: Plan = self._ask("rules.plan", "plan_wishes")(self, wishes, foremost=foremost)
-        return found
+        return self._read_back(found)
 
     def plan_lift(self, wishes: Sequence[Wish]) -> Plan:
         """What taking back some wishes would write."""
         found: Plan = self._ask("rules.plan", "plan_lift")(self, wishes)
-        return found
+        return self._read_back(found)
 
     def plan_rule_drop(self, place: Place) -> Plan:
         """What taking away one rule would write, whoever wrote it."""
         found: Plan = self._ask("rules.plan", "plan_rule_drop")(self, place)
-        return found
+        return self._read_back(found)
+
+    def _read_back(self, plan: Plan) -> Plan:
+        """A plan of rules, unless it would touch more than what rules are written in."""
+        from velpin.change.readback import check_rules
+
+        if plan.edits and not plan.unchanged:
+            check_rules(self, self.with_edits(plan.edits), self.rule_fields)
+        return plan
 
     def rules(self) -> list[Rule]:
         """Every rule in force, what each decides, and which decide nothing."""

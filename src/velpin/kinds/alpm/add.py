@@ -104,7 +104,7 @@ def _planned(host: AlpmState, wanted: Sequence[Wanted], keys: Sequence[Key]) -> 
     there = {source.handle for source in host.sources if source.on}
     for one in wanted:
         if one.handle not in there:
-            text.put_last(one.text())
+            text.append_section(one.text())
             edits[text.file] = text.data
     plan.propose(host.tree, edits)
     return plan
@@ -313,7 +313,7 @@ def _plan_key(
     if not source.level.any_key:
         text = Text(host.tree, source.file)
         block = text.block(source.handle)
-        text.lines[block.last : block.last] = [f"SigLevel = TrustAll{text.ending}"]
+        text.put(block.last, ["SigLevel = TrustAll"])
         edits[text.file] = text.data
     plan.propose(host.tree, edits)
     if not plan.unchanged:

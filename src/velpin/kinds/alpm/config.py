@@ -18,6 +18,7 @@ from itertools import takewhile
 from velpin.errors import HostFileError
 from velpin.kinds.alpm.source import ALL_USES, USES, AlpmSource, Check, Level
 from velpin.model import Note, Place
+from velpin.text import HostText, stripped, words
 from velpin.tree import Tree
 
 MAIN = "etc/pacman.conf"
@@ -38,9 +39,9 @@ _OTHERS = frozenset(
 OF_SOURCES = ("Server", "CacheServer", "Include", "SigLevel", "Usage")
 """Directives that a source's section may hold."""
 
-OFF_HEAD = re.compile(r"^#\s*\[([^\[\]\s]+)\]\s*$")
-OFF_LINE = re.compile(r"^#\s*(" + "|".join(OF_SOURCES) + r")\s*=")
-HEAD = re.compile(r"^\s*\[(.*)\]\s*$")
+OFF_HEAD = re.compile(r"(?a)^#\s*\[([^\[\]\s]+)\]\s*$")
+OFF_LINE = re.compile(r"(?a)^#\s*(" + "|".join(OF_SOURCES) + r")\s*=")
+HEAD = re.compile(r"(?as)^\s*\[(.*)\]\s*$")
 
 
 class Directive:
@@ -115,8 +116,13 @@ class _Reader:
             raise HostFileError(said.file, said.line, f"/{name} is not there")
         self._config.files.append(name)
         off: Section | None = None
-        for number, line in enumerate(data.decode("utf-8", "replace").split("\n"), 1):
-            text, place = line.strip(), Place(name, number)
+        host_text = HostText(data, name)
+        if host_text.mark:
+            raise HostFileError(
+                name, 1, "begins with a byte order mark, which the installer refuses"
+            )
+        for number, line in host_text.numbered():
+            text, place = stripped(line), Place(name, number)
             if text.startswith("#"):
                 off = self._commented(text, place, off)
                 continue
@@ -136,7 +142,7 @@ class _Reader:
         if line and off:
             if not off.directives:
                 self._config.off.append(off)
-            one = Directive(line.group(1), text.partition("=")[2].strip(), place)
+            one = Directive(line.group(1), stripped(text.partition("=")[2]), place)
             off.directives += self._servers(one) if one.key == "Include" else [one]
         return off
 
@@ -144,11 +150,10 @@ class _Reader:
         """The lines that a commented Include would bring in; one that brings nothing itself."""
         found = [include]
         for name in included(self._tree, include.text or ""):
-            data = (self._tree.read(name) or b"").decode("utf-8", "replace")
-            for number, line in enumerate(data.split("\n"), 1):
-                key, equals, value = line.strip().partition("=")
-                if equals and key.strip() == "Server":
-                    found.append(Directive("Server", value.strip(), Place(name, number)))
+            for number, line in HostText(self._tree.read(name), name).numbered():
+                key, equals, value = stripped(line).partition("=")
+                if equals and stripped(key) == "Server":
+                    found.append(Directive("Server", stripped(value), Place(name, number)))
         return found
 
     def _head(self, name: str, place: Place) -> None:
@@ -171,8 +176,8 @@ class _Reader:
 
     def _directive(self, text: str, place: Place, depth: int) -> None:
         key, equals, value = text.partition("=")
-        key = key.strip()
-        one = Directive(key, value.strip() if equals else None, place)
+        key = stripped(key)
+        one = Directive(key, stripped(value) if equals else None, place)
         if key == "Include":
             self._include(one, depth)
             return
@@ -208,7 +213,7 @@ def _check_source(one: Directive) -> None:
     if one.key == "SigLevel":
         read_level([one], Level())
     if one.key == "Usage":
-        for word in (one.text or "").split():
+        for word in words(one.text or ""):
             if word not in (*USES, "All"):
                 raise HostFileError(one.place.file, one.place.line, f"no Usage is called {word}")
 
@@ -244,7 +249,7 @@ def read_level(lines: list[Directive], before: Level) -> Level:
     """What some SigLevel lines make of a level; HostFileError for a word that is none."""
     found = before
     for one in lines:
-        for word in (one.text or "").split():
+        for word in words(one.text or ""):
             bare = word.removeprefix("Package").removeprefix("Database")
             packages = not word.startswith("Database")
             index = not word.startswith("Package")
@@ -289,7 +294,7 @@ def address_of(text: str, name: str, arch: str) -> str:
 def _source(section: Section, rank: int, arch: str, common: Level) -> AlpmSource:
     said = takewhile(bool, (one.text or "" for one in section.of("Server")))  # observed
     servers = [address_of(text, section.name, arch) for text in said]
-    uses = {word for one in section.of("Usage") for word in (one.text or "").split()}
+    uses = {word for one in section.of("Usage") for word in words(one.text or "")}
     try:
         level = read_level(list(section.of("SigLevel")), common)
     except HostFileError:

@@ -7,25 +7,38 @@ its lines up to the last that says something; what floats between blank lines st
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections import Counter
+from collections.abc import Hashable, Iterator, Sequence
 from typing import NamedTuple
 
+from velpin.change.readback import HOST, Meaning, Statement
 from velpin.errors import Refusal
-from velpin.kinds.alpm.config import HEAD, MAIN, OF_SOURCES, OFF_HEAD, OFF_LINE, OPTIONS, included
+from velpin.kinds.alpm.config import (
+    HEAD,
+    MAIN,
+    OF_SOURCES,
+    OFF_HEAD,
+    OFF_LINE,
+    OPTIONS,
+    Config,
+    included,
+)
 from velpin.kinds.alpm.source import AlpmSource
+from velpin.model import Place
+from velpin.text import BLANKS, HostText, bare
 from velpin.tree import Edits, Tree
 
 ADDED = "# added by velpin"
 OWN_NOTES = ("# velpin ", "# before velpin: ")
 """How comments begin that say which command the line below is for, and what stood there."""
 
-_COMMENTED = re.compile(r"#+\s*(" + "|".join(OF_SOURCES) + r")\s*=")
+_COMMENTED = re.compile(r"(?a)#+\s*(" + "|".join(OF_SOURCES) + r")\s*=")
 """A comment that is a line of a source but for its marks."""
 
 
 def is_own_note(line: str) -> bool:
     """Whether a line is a comment that Velpin wrote for a wish."""
-    return line.strip().startswith(OWN_NOTES)
+    return line.strip(BLANKS).startswith(OWN_NOTES)
 
 
 class Block(NamedTuple):
@@ -41,23 +54,12 @@ class Block(NamedTuple):
     """Where the next thing begins: its own lines and what floats after them."""
 
 
-class Text:
-    """A file of the configuration, as lines that keep their ends."""
+class Text(HostText):
+    """A file of the configuration, with its sections."""
 
     def __init__(self, tree: Tree, file: str) -> None:
-        self._tree, self.file = tree, file
-        data = tree.read(file) or b""
-        self.lines = data.decode("utf-8", "surrogateescape").splitlines(keepends=True)
-
-    @property
-    def ending(self) -> str:
-        """How its lines end."""
-        return "\r\n" if self.lines and self.lines[0].endswith("\r\n") else "\n"
-
-    @property
-    def data(self) -> bytes:
-        """The file's bytes."""
-        return "".join(self.lines).encode("utf-8", "surrogateescape")
+        super().__init__(tree.read(file), file)
+        self._tree = tree
 
     def blocks(self) -> list[Block]:
         """Its sections, those commented out too, in order."""
@@ -79,38 +81,38 @@ class Text:
 
     def _heads(self) -> Iterator[tuple[int, str, bool]]:
         for at, line in enumerate(self.lines):
-            head = HEAD.match(line.rstrip("\r\n"))
+            head = HEAD.match(bare(line))
             if head:
                 yield at, head.group(1), False
                 continue
-            off = OFF_HEAD.match(line.strip())
+            off = OFF_HEAD.match(line.strip(BLANKS))
             if off and at + 1 < len(self.lines) and self._is_off_line(at + 1):
                 yield at, off.group(1), True
 
     def _is_off_line(self, at: int) -> bool:
         """Whether a block that is commented out goes on: with a line of it, or a note to one."""
-        while at < len(self.lines) and self.lines[at].strip().startswith("##"):
+        while at < len(self.lines) and self.lines[at].strip(BLANKS).startswith("##"):
             at += 1
-        return at < len(self.lines) and OFF_LINE.match(self.lines[at].strip()) is not None
+        return at < len(self.lines) and OFF_LINE.match(self.lines[at].strip(BLANKS)) is not None
 
     def _start(self, at: int, heads: Sequence[tuple[int, str, bool]]) -> int:
         """Where the comments begin that stand right above a head."""
         before = max((one for one, _, _ in heads if one < at), default=-1)
         while at - 1 > before and self._is_comment(at - 1):
-            if _COMMENTED.match(self.lines[at - 1].strip()):
+            if _COMMENTED.match(self.lines[at - 1].strip(BLANKS)):
                 break
             at -= 1
         return at
 
     def _is_comment(self, at: int) -> bool:
-        return self.lines[at].strip().startswith("#")
+        return self.lines[at].strip(BLANKS).startswith("#")
 
     def _last(self, at: int, end: int, off: bool) -> int:
         """Where a section's own lines end: after the last that says something, and the
         comments right below it."""
         last = at + 1
         for one in range(at + 1, end):
-            text = self.lines[one].strip()
+            text = self.lines[one].strip(BLANKS)
             says = OFF_LINE.match(text) if off else text and not text.startswith("#")
             if says:
                 last = one + 1
@@ -120,13 +122,13 @@ class Text:
 
     def _brings_sections(self, at: int) -> bool:
         """Whether a line includes files with sections in them."""
-        text = self.lines[at].strip()
+        text = self.lines[at].strip(BLANKS)
         key, equals, value = text.partition("=")
-        if key.strip() != "Include" or not equals:
+        if key.strip(BLANKS) != "Include" or not equals:
             return False
-        for name in included(self._tree, value.strip()):
-            data = (self._tree.read(name) or b"").decode("utf-8", "replace")
-            if any(HEAD.match(line) for line in data.split("\n")):
+        for name in included(self._tree, value.strip(BLANKS)):
+            lines = HostText(self._tree.read(name), name).lines
+            if any(HEAD.match(bare(line)) for line in lines):
                 return True
         return False
 
@@ -136,11 +138,11 @@ class Text:
         """Take a section out, with the blank lines that parted it from the next."""
         taken = self.lines[block.first : block.last]
         last = block.last
-        while last < len(self.lines) and not self.lines[last].strip():
+        while last < len(self.lines) and not self.lines[last].strip(BLANKS):
             last += 1
         if last == len(self.lines):
             first = block.first
-            while first and not self.lines[first - 1].strip():
+            while first and not self.lines[first - 1].strip(BLANKS):
                 first -= 1
             self.lines[first:] = []
         else:
@@ -149,30 +151,23 @@ class Text:
 
     def put_before(self, block: Block, taken: Sequence[str]) -> None:
         """Put a section before another."""
-        self.lines[block.first : block.first] = [*self._ended(taken), self.ending]
+        self.put(block.first, [*taken, ""])
 
     def put_after(self, block: Block, taken: Sequence[str]) -> None:
         """Put a section after another."""
-        if block.last and not self.lines[block.last - 1].endswith("\n"):
-            self.lines[block.last - 1] += self.ending
-        self.lines[block.last : block.last] = [self.ending, *self._ended(taken)]
+        self.put(block.last, ["", *taken])
 
-    def put_last(self, taken: Sequence[str]) -> None:
-        """Put a section at the end of the file."""
-        if self.lines and not self.lines[-1].endswith("\n"):
-            self.lines[-1] += self.ending
-        gap = [self.ending] if self.lines and self.lines[-1].strip() else []
-        self.lines += [*gap, *self._ended(taken)]
-
-    def _ended(self, taken: Sequence[str]) -> list[str]:
-        return [line.rstrip("\r\n") + self.ending for line in taken]
+    def append_section(self, taken: Sequence[str]) -> None:
+        """Put a section at the end of the file, behind a blank line."""
+        gap = [""] if self.lines and self.lines[-1].strip(BLANKS) else []
+        self.put_last([*gap, *taken])
 
     def switch(self, name: str, on: bool) -> None:
         """Comment a section out, or in again; a comment that would be taken for a line of it
         then is marked twice."""
         block = self.block(name, off=on)
         for at in range(block.head, block.end):
-            text = self.lines[at].strip()
+            text = self.lines[at].strip(BLANKS)
             if on and (at == block.head or _COMMENTED.match(text)):
                 self.lines[at] = self.lines[at].replace("#", "", 1)
             elif not on and text and (not text.startswith("#") or _COMMENTED.match(text)):
@@ -183,7 +178,7 @@ class Text:
         found: list[str] = []
         while at and is_own_note(self.lines[at - 1]):
             at -= 1
-            found.insert(0, self.lines[at].strip().removeprefix("# "))
+            found.insert(0, self.lines[at].strip(BLANKS).removeprefix("# "))
         return found
 
     def set_notes(self, at: int, notes: Sequence[str]) -> int:
@@ -194,6 +189,24 @@ class Text:
         new = [f"# {note}{self.ending}" for note in notes]
         self.lines[first:at] = new
         return first + len(new)
+
+
+def meaning(config: Config) -> Meaning:
+    """What the configuration states, line by line."""
+    said: Counter[Statement] = Counter()
+    places: dict[Hashable, tuple[Place, ...]] = {}
+    for on, sections in ((True, config.sections), (False, config.off)):
+        for section in sections:
+            said[Statement(section.name, on, "section", section.name)] += 1
+            said.update(
+                Statement(section.name, on, one.key, one.text or "") for one in section.directives
+                if one.key != "Include"
+            )  # fmt: skip
+            places[section.name] = tuple(section.places)
+    said.update(Statement(HOST, True, one.key, one.text or "") for one in config.options.directives)
+    for problem in config.errors:
+        said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
+    return Meaning(said, tuple(section.name for section in config.sections), places)
 
 
 def switch(tree: Tree, source: AlpmSource, on: bool) -> Edits:
@@ -224,11 +237,10 @@ def options_end(text: Text) -> int:
     there is none."""
     found = [one for one in text.blocks() if one.name == OPTIONS and not one.off]
     if not found:
-        text.put_last([f"[{OPTIONS}]"])
+        text.append_section([f"[{OPTIONS}]"])
         return len(text.lines)
     last = found[-1].last
-    if not text.lines[last - 1].endswith("\n"):
-        text.lines[last - 1] += text.ending
+    text.close_line(last)
     return last
 
 

@@ -12,6 +12,7 @@ from velpin.model import Note, Place
 
 if TYPE_CHECKING:
     from velpin.about import HostFacts
+    from velpin.change.readback import Meaning
 
 
 class AlpmHost(AlpmState, Answering):
@@ -37,6 +38,17 @@ class AlpmHost(AlpmState, Answering):
         yield from self.config.notes
         for _, text in self.record.notes if self.record else ():
             yield Note(Place(f"{self.database}/local", 0), text)
+
+    @property
+    def rule_fields(self) -> tuple[str, ...]:
+        """Settings that are rules."""
+        return ("Usage", "IgnorePkg", "IgnoreGroup")
+
+    def meaning(self) -> Meaning:
+        """What the configuration states."""
+        from velpin.kinds.alpm.edit import meaning
+
+        return meaning(self.config)
 
     def skipped(self) -> list[tuple[str, str]]:
         """Files in the host's own places that its installer passes over: it has none."""

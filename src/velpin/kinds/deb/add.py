@@ -27,7 +27,6 @@ from velpin.errors import (
 )
 from velpin.fetch.download import Transport, file_path
 from velpin.kinds.deb import edit
-from velpin.kinds.deb.control import decode
 from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
 from velpin.kinds.deb.sources import (
     OPTIONS,
@@ -42,6 +41,7 @@ from velpin.kinds.deb.sources import (
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import OWN_FOLDER, named_keys, written_out
 from velpin.model import Fact, Reason
+from velpin.text import decode
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 _FOLDER = "etc/apt/sources.list.d"

@@ -19,9 +19,9 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from velpin.errors import HostFileError
-from velpin.kinds.deb.control import decode
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.model import Place
+from velpin.text import decode
 from velpin.tree import Tree
 
 _TOKEN = re.compile(

@@ -16,6 +16,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from velpin.text import bare, decode, split_lines, stripped, words
+
 
 class Field(NamedTuple):
     """One field: name as written, value with inner newlines, first line and line after the last."""
@@ -38,32 +40,16 @@ class Stanza:
     def get(self, name: str, default: str = "") -> str:
         """The value of a field, stripped; `default` where it is missing."""
         found = self.fields.get(name.lower())
-        return found.value.strip() if found else default
+        return stripped(found.value) if found else default
 
     def words(self, name: str) -> list[str]:
         """The words of a field, split at blanks."""
-        return self.get(name).split()
+        return words(self.get(name))
 
     def line_of(self, name: str) -> int:
         """The line a field stands on, else the stanza's first line."""
         found = self.fields.get(name.lower())
         return found.line if found else self.line
-
-
-def decode(data: bytes) -> str:
-    """Text of a host file; bytes that are no UTF-8 survive a round trip through `encode`."""
-    return data.decode("utf-8", "surrogateescape")
-
-
-def encode(text: str) -> bytes:
-    """The inverse of `decode`."""
-    return text.encode("utf-8", "surrogateescape")
-
-
-def split_lines(text: str) -> list[str]:
-    """Lines with their ends, split at newlines only (a form feed ends no line)."""
-    lines = text.split("\n")
-    return [line + "\n" for line in lines[:-1]] + ([lines[-1]] if lines[-1] else [])
 
 
 def read_stanzas(text: str, *, comments: bool = True) -> Iterator[Stanza]:
@@ -72,10 +58,10 @@ def read_stanzas(text: str, *, comments: bool = True) -> Iterator[Stanza]:
     last = ""
     number = 0
     for number, raw in enumerate(split_lines(text), 1):
-        line = raw.rstrip("\r\n")
+        line = bare(raw)
         if comments and line.startswith("#"):
             continue
-        if not line.strip():
+        if not stripped(line):
             if stanza:
                 yield stanza
             stanza = None
@@ -95,15 +81,16 @@ def _take(stanza: Stanza, last: str, number: int, line: str) -> str:
             return last
         before = stanza.fields[last]
         stanza.fields[last] = before._replace(
-            value=f"{before.value}\n{line.strip()}", end=number + 1
+            value=f"{before.value}\n{stripped(line)}", end=number + 1
         )
         return last
     name, colon, value = line.partition(":")
-    if not colon or not name.strip():
+    if not colon or not stripped(name):
         stanza.odd.append((number, line))
         return ""
-    key = name.strip().lower()
-    stanza.fields[key] = Field(name.strip(), value.strip(), number, number + 1)
+    name = stripped(name)
+    key = name.lower()
+    stanza.fields[key] = Field(name, stripped(value), number, number + 1)
     return key
 
 
@@ -114,10 +101,10 @@ def parse_stanza(raw: bytes) -> dict[str, str]:
     for line in decode(raw).split("\n"):
         if line[:1] in (" ", "\t"):
             if last:
-                fields[last] += "\n" + line.strip()
+                fields[last] += "\n" + stripped(line)
             continue
         name, colon, value = line.partition(":")
         if colon:
             last = name.lower()
-            fields[last] = value.strip()
+            fields[last] = stripped(value)
     return fields

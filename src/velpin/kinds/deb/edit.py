@@ -6,20 +6,47 @@ Comments, order, blank lines and line ends of everything else stay as they are.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections import Counter
+from collections.abc import Callable, Hashable, Iterable
+from typing import TYPE_CHECKING
 
+from velpin.change.readback import HOST, Meaning, Statement
 from velpin.errors import Refusal
 from velpin.kinds.deb.conf import is_yes
-from velpin.kinds.deb.control import Field, Stanza, decode, encode, read_stanzas, split_lines
-from velpin.kinds.deb.sources import HANDLE_FIELD, DebSource, Entry
+from velpin.kinds.deb.control import Field, Stanza, read_stanzas
+from velpin.kinds.deb.sources import HANDLE_FIELD, DebSource, Entry, pairs_of
 from velpin.kinds.deb.trust import OWN_FOLDER
+from velpin.text import HostText, decode, encode
 from velpin.tree import Tree
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.state import DebState
+    from velpin.model import Place
 
 Edits = dict[str, bytes | None]
 _LineEdit = Callable[[list[str], Entry], list[str]]
 
 ADDED = "# Added by velpin."
 """The first line of a source file of Velpin's own."""
+
+
+def meaning(host: DebState) -> Meaning:
+    """What the source files state, for each address and suite that an entry names."""
+    said: Counter[Statement] = Counter()
+    order: dict[Hashable, None] = {}
+    places: dict[Hashable, tuple[Place, ...]] = {}
+    for entry in host.source_files.entries:
+        options = " ".join(f"{key}={value}" for key, value in sorted(entry.options.items()))
+        for key in pairs_of(entry, host.archs):
+            if entry.on:
+                order[key] = None
+            places[key] = (*places.get(key, ()), entry.place)
+            for kind in entry.types:
+                for section in entry.sections or ("",):
+                    said[Statement(key, entry.on, kind, f"{section} {options}".strip())] += 1
+    for problem in host.source_files.errors:
+        said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
+    return Meaning(said, tuple(order), places)
 
 
 def switch(tree: Tree, source: DebSource, on: bool) -> Edits:
@@ -46,7 +73,7 @@ def drop(tree: Tree, source: DebSource) -> Edits:
 
     edits = _edited(tree, source.entries, change)
     for file, data in list(edits.items()):
-        left = split_lines(decode(data or b""))
+        left = HostText(data).lines
         own = bool(left) and left[0].startswith(ADDED)
         if not any(line.strip() for line in left) or (own and not _says_anything(left)):
             edits[file] = None
@@ -99,7 +126,8 @@ def _edited(tree: Tree, entries: Iterable[Entry], change: _LineEdit) -> Edits:
         by_file.setdefault(entry.file, []).append(entry)
     edits: Edits = {}
     for file, wanted in by_file.items():
-        lines = split_lines(decode(tree.read(file) or b""))
+        text = HostText(tree.read(file), file)
+        lines = text.lines
         for entry in sorted(wanted, key=lambda one: one.line, reverse=True):
             first, last = entry.line - 1, entry.end - 1
             new = change(lines[first:last], entry)
@@ -108,7 +136,7 @@ def _edited(tree: Tree, entries: Iterable[Entry], change: _LineEdit) -> Edits:
             if not new and last == len(lines) and entry.form == "stanza":
                 first = _swallow_blank_before(lines, first)
             lines[first:last] = _like(lines[first:last], new)
-        edits[file] = encode("".join(lines))
+        edits[file] = text.data
     return edits
 
 
@@ -187,22 +215,34 @@ def _with_option(line: str, name: str, value: str) -> str:
 
 
 def _split_off(lines: list[str], entry: Entry, source: DebSource) -> tuple[list[str], list[str]]:
-    """A stanza of several sources without one of them, and a stanza of that one alone."""
-    own = _with_words(lines, "uris", [_written_address(entry, source)])
-    own = _with_words(own, "suites", [_written_suite(entry, source)])
-    own = [line for line in own if not line.startswith("#")]
-    others_a = [
-        address for address in entry.addresses if address != _written_address(entry, source)
-    ]
-    others_s = [suite for suite in entry.suites if suite != _written_suite(entry, source)]
-    if not others_a:
-        return _with_words(lines, "suites", others_s), own
-    if not others_s:
-        return _with_words(lines, "uris", others_a), own
-    rest = _with_words(lines, "suites", others_s)
-    same_suite = _with_words(lines, "uris", others_a)
-    same_suite = _with_words(same_suite, "suites", [_written_suite(entry, source)])
-    return [*rest, "\n", *(line for line in same_suite if not line.startswith("#"))], own
+    """A stanza of several sources without one of them, and a stanza of that one alone.
+
+    The others keep their order: addresses before the source's, its own address with its other
+    suites, addresses after it. Comments stay with the first of these.
+    """
+    address, suite = _written_address(entry, source), _written_suite(entry, source)
+    at = entry.addresses.index(address)
+    others = [one for one in entry.suites if one != suite]
+    groups = (
+        (entry.addresses[:at], list(entry.suites)),
+        ((address,), others),
+        (entry.addresses[at + 1 :], list(entry.suites)),
+    )
+    rest: list[str] = []
+    for addresses, suites in groups:
+        if addresses and suites:
+            gap = ["\n"] if rest else []
+            rest += [*gap, *_narrowed(lines, addresses, suites, comments=not rest)]
+    return rest, _narrowed(lines, (address,), [suite], comments=False)
+
+
+def _narrowed(
+    lines: list[str], addresses: Iterable[str], suites: Iterable[str], *, comments: bool
+) -> list[str]:
+    """A stanza with other addresses and suites."""
+    new = _with_words(lines, "uris", list(addresses))
+    new = _with_words(new, "suites", list(suites))
+    return new if comments else [line for line in new if not line.startswith("#")]
 
 
 def _written_address(entry: Entry, source: DebSource) -> str:

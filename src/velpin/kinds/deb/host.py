@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
@@ -10,11 +10,12 @@ from velpin.kinds.answering import Answering
 from velpin.kinds.deb import KIND
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.model import Note, Place
+from velpin.model import Note, Place, Source
 
 if TYPE_CHECKING:
     from velpin.about import HostFacts
     from velpin.change.plan import Plan
+    from velpin.change.readback import Meaning
     from velpin.fetch.download import Login
     from velpin.wish import Wish
 
@@ -50,6 +51,16 @@ class DebHost(DebState, Answering):
         if self.record:
             for line, text in self.record.notes:
                 yield Note(Place(self.record_file, line), text)
+
+    def meaning(self) -> Meaning:
+        """What the source files state."""
+        from velpin.kinds.deb.edit import meaning
+
+        return meaning(self)
+
+    def key_of(self, source: Source) -> Hashable:
+        """What a source is known by: handles may change with what stands beside it."""
+        return (source.address, source.release)
 
     def skipped(self) -> list[tuple[str, str]]:
         """Files in the host's own places that its installer passes over, and why."""

@@ -10,8 +10,8 @@ from collections.abc import Iterator
 from urllib.parse import urlsplit
 
 from velpin.fetch.download import Login
-from velpin.kinds.deb.control import decode
 from velpin.kinds.deb.files import read_and_skipped
+from velpin.text import decode
 from velpin.tree import Tree
 
 _FOLDER = "etc/apt/auth.conf.d"

@@ -17,9 +17,10 @@ from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb.conf import Conf
-from velpin.kinds.deb.control import Stanza, decode, read_stanzas
+from velpin.kinds.deb.control import Stanza, read_stanzas
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.model import Note, Place
+from velpin.text import decode
 from velpin.tree import Tree
 
 NEVER = -32768

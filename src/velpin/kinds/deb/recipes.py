@@ -13,11 +13,12 @@ from collections.abc import Iterator, Sequence
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.control import decode, parse_stanza
+from velpin.kinds.deb.control import parse_stanza
 from velpin.kinds.deb.relations import satisfies
 from velpin.kinds.deb.state import DebState
 from velpin.recipes.recipe import Meeting, Recipe, RecipeNeed
 from velpin.resolve.world import Target
+from velpin.text import decode
 
 _NEEDS = ("build-depends", "build-depends-indep", "build-depends-arch")
 _LISTS = re.compile(r"Sources(\.(gz|xz|bz2|zst|lz4))?\Z|.*_Sources(\.\w+)?\Z")

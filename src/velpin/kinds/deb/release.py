@@ -12,8 +12,9 @@ from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb.conf import is_yes
-from velpin.kinds.deb.control import decode, read_stanzas
+from velpin.kinds.deb.control import read_stanzas
 from velpin.model import Place
+from velpin.text import decode
 
 _LISTS = ("md5sum", "sha1", "sha256", "sha512")
 _HEAD_END = re.compile(rb"^(?:MD5Sum|SHA1|SHA256|SHA512):", re.MULTILINE | re.IGNORECASE)

@@ -17,9 +17,10 @@ from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.kinds.deb.conf import Conf, is_yes
-from velpin.kinds.deb.control import Stanza, decode, read_stanzas, split_lines
+from velpin.kinds.deb.control import Stanza, read_stanzas
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.model import Note, Place, Source
+from velpin.text import BLANKS, decode, split_lines, words
 from velpin.tree import Tree
 
 OPTIONS = {
@@ -59,8 +60,8 @@ _MAIN_FIELDS = {"enabled", "types", "uris", "suites", "components", HANDLE_FIELD
 _ONE_LINE_OPTIONS = {name for key in OPTIONS.values() for name in (key, key.rstrip("+-"))} | {
     f"{name}{sign}" for name in ("arch", "lang", "target") for sign in "+-"
 }
-_COMMENTED = re.compile(r"\s*#+\s*(?=deb(?:-src)?\s+(?:\[|\S+:))")
-_WORD = re.compile(r'(?:[^\s"\[\]]|"[^"]*"|\[[^\]]*\])+')
+_COMMENTED = re.compile(r"(?a)\s*#+\s*(?=deb(?:-src)?\s+(?:\[|\S+:))")
+_WORD = re.compile(r'(?a)(?:[^\s"\[\]]|"[^"]*"|\[[^\]]*\])+')
 _LIST_OPTIONS = ("arch", "lang", "target")
 _GENERIC = frozenset(
     (
@@ -164,7 +165,7 @@ def parse_file(text: str, file: str, found: SourceFiles) -> None:
 
 def _line_entries(text: str, file: str, found: SourceFiles) -> Iterator[Entry]:
     for number, raw in enumerate(split_lines(text), 1):
-        line = raw.strip()
+        line = raw.strip(" \t\r\n")
         if line.startswith("#"):
             body = _COMMENTED.sub("", line)
             if body != line:
@@ -190,8 +191,9 @@ def parse_line(line: str, file: str, number: int, *, on: bool) -> Entry:
     def wrong(what: str) -> HostFileError:
         return HostFileError(file, number, what)
 
-    kind, *more = line.split(None, 1)
-    rest = more[0] if more else ""
+    line = line.strip(BLANKS)
+    kind = words(line)[0]
+    rest = line[len(kind) :].lstrip(BLANKS)
     if kind not in ("deb", "deb-src"):
         raise wrong(f"expected `deb` or `deb-src`, found {kind!r}")
     options: dict[str, str] = {}
@@ -202,17 +204,17 @@ def parse_line(line: str, file: str, number: int, *, on: bool) -> Entry:
         if rest and not rest[0].isspace():
             raise wrong("no blank after the [options]")
         options = _read_options(inside, wrong)
-    words = [_decoded(word.replace('"', "")) for word in _WORD.findall(rest.split("#")[0])]
-    if not words:
+    said = [_decoded(word.replace('"', "")) for word in _WORD.findall(rest.split("#")[0])]
+    if not said:
         raise wrong("no address")
-    if not has_scheme(words[0]):
-        raise wrong(f"{words[0]!r} is no address: no scheme such as https:")
-    if len(words) == 1:
+    if not has_scheme(said[0]):
+        raise wrong(f"{said[0]!r} is no address: no scheme such as https:")
+    if len(said) == 1:
         raise wrong("no suite after the address")
-    _check_sections(words[1], tuple(words[2:]), wrong)
+    _check_sections(said[1], tuple(said[2:]), wrong)
     return Entry(
-        file, number, number + 1, "line", on, (kind,), (words[0],), (words[1],),
-        tuple(words[2:]), options,
+        file, number, number + 1, "line", on, (kind,), (said[0],), (said[1],),
+        tuple(said[2:]), options,
     )  # fmt: skip
 
 
@@ -226,7 +228,7 @@ def _decoded(text: str) -> str:
 
 def _read_options(inside: str, wrong: _Wrong) -> dict[str, str]:
     options: dict[str, str] = {}
-    for word in inside.split():
+    for word in words(inside):
         name, equals, value = word.partition("=")
         if not equals or not value:
             raise wrong(f"option {word!r} is not name=value")
@@ -313,7 +315,7 @@ def _joined(found: SourceFiles, archs: tuple[str, ...], distribution: str) -> li
     for entry in found.entries:
         if "deb" not in entry.types:
             continue
-        for address, suite in _pairs(entry, archs):
+        for address, suite in pairs_of(entry, archs):
             groups.setdefault((address, suite, entry.on), []).append(entry)
             if entry.on:
                 _note_twice(entry, address, suite, seen, found)
@@ -330,7 +332,8 @@ def _joined(found: SourceFiles, archs: tuple[str, ...], distribution: str) -> li
     return _with_handles(sources)
 
 
-def _pairs(entry: Entry, archs: tuple[str, ...]) -> Iterator[tuple[str, str]]:
+def pairs_of(entry: Entry, archs: tuple[str, ...]) -> Iterator[tuple[str, str]]:
+    """Each address and suite that an entry names, variables put in."""
     native = archs[0] if archs else ""
     for address in entry.addresses:
         whole = address.replace("$(ARCH)", native).rstrip("/")

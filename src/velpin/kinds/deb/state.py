@@ -18,7 +18,7 @@ from velpin.fetch.unpack import unpacked
 from velpin.kinds.deb import KIND, choice, packages
 from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
 from velpin.kinds.deb.conf import Conf, read_conf
-from velpin.kinds.deb.control import decode, parse_stanza, read_stanzas
+from velpin.kinds.deb.control import parse_stanza, read_stanzas
 from velpin.kinds.deb.copies import Copy, CopyFinder, site_of
 from velpin.kinds.deb.preferences import (
     NEVER,
@@ -37,6 +37,7 @@ from velpin.model import Reason, Source
 from velpin.store.index import Index, Part, Row
 from velpin.store.memo import Memo
 from velpin.store.shelf import Shelf
+from velpin.text import decode
 from velpin.tree import Edits, Tree, read_release_fields
 
 OWN = "(installed)"

@@ -11,9 +11,9 @@ import re
 from dataclasses import dataclass, field
 
 from velpin.errors import BadKey
-from velpin.kinds.deb.control import encode
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.sources import DebSource
+from velpin.text import encode
 from velpin.tree import Tree
 from velpin.trust.openpgp import Key, bare, read_keys
 

@@ -3,19 +3,26 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
+from typing import TYPE_CHECKING
 
+from velpin.change.readback import HOST, Meaning, Statement
 from velpin.errors import Refusal
 from velpin.kinds.rpm.ini import Section, read_sections
 from velpin.kinds.rpm.source import RpmSource
+from velpin.text import HostText, stripped
 from velpin.tree import Tree
 
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.state import RpmState
+
 ADDED = "# added by velpin"
-_SPACED = re.compile(r"^[^=\n]*\S(\s*)=(\s*)")
+_SPACED = re.compile(r"(?a)^[^=\n]*\S([ \t]*)=([ \t]*)")
 
 
 def find_section(data: bytes, file: str, name: str) -> Section:
     """A section of a file as it is now; Refusal where it is gone."""
-    for section in read_sections(data, file, joined=True):
+    for section in read_sections(data, file):
         if section.name == name:
             return section
     raise Refusal(f"{file}: the section {name} is not found there any more")
@@ -29,31 +36,27 @@ def with_value(
     `note` is what a comment above the key says, empty for none; what an earlier one said is
     replaced. None leaves comments be.
     """
-    lines = _lines(data)
+    text = HostText(data, file)
+    lines = text.lines
     section = find_section(data, file, name)
     found = section.find(key)
-    ending = "\r\n" if lines and lines[0].endswith("\r\n") else "\n"
     if found is None:
         if value is None:
             return data
-        at = max(section.last, section.line)
-        new = [f"{key}{_equals(section, lines)}{value}{ending}"]
-        if at and not lines[at - 1].endswith("\n"):
-            lines[at - 1] += ending
-        lines[at:at] = [*_noted(note, ending), *new]
-        return "".join(lines).encode()
+        new = f"{key}{_equals(section, lines)}{value}"
+        text.put(max(section.last, section.line), [*_noted(note), *new.split("\n")])
+        return text.data
     first, last = found.line - 1, found.last
     start = first
     while note is not None and start and is_own_note(lines[start - 1]):
         start -= 1
-    new = []
-    if value is not None:
-        tail = ending if lines[last - 1].endswith("\n") else ""
-        written = _SPACED.match(lines[first])
-        head = written.group() if written else f"{key}{_equals(section, lines)}"
-        new = [*_noted(note, ending), f"{head}{value}{tail}"]
-    lines[start:last] = new
-    return "".join(lines).encode()
+    if value is None:
+        text.replace(start, last, [])
+        return text.data
+    written = _SPACED.match(lines[first])
+    head = written.group() if written else f"{key}{_equals(section, lines)}"
+    text.replace(start, last, [*_noted(note), *f"{head}{value}".split("\n")])
+    return text.data
 
 
 OWN_NOTES = ("# velpin ", "# before velpin: ")
@@ -62,11 +65,11 @@ OWN_NOTES = ("# velpin ", "# before velpin: ")
 
 def is_own_note(line: str) -> bool:
     """Whether a line is a comment that Velpin wrote for a wish."""
-    return line.strip().startswith(OWN_NOTES)
+    return stripped(line).startswith(OWN_NOTES)
 
 
-def _noted(note: str | None, ending: str) -> list[str]:
-    return [f"# {one}{ending}" for one in (note or "").split("\n") if one]
+def _noted(note: str | None) -> list[str]:
+    return [f"# {one}" for one in (note or "").split("\n") if one]
 
 
 def _equals(section: Section, lines: list[str]) -> str:
@@ -80,17 +83,36 @@ def _equals(section: Section, lines: list[str]) -> str:
 
 def without_section(data: bytes, file: str, name: str) -> bytes | None:
     """A file without a section; None where nothing but Velpin's own words would be left."""
-    lines = _lines(data)
-    sections = read_sections(data, file, joined=True)
+    text = HostText(data, file)
+    lines = text.lines
+    sections = read_sections(data, file)
     place = next((at for at, one in enumerate(sections) if one.name == name), None)
     if place is None:
         raise Refusal(f"{file}: the section {name} is not found there any more")
     first, last = sections[place].line - 1, max(sections[place].last, sections[place].line)
-    while last < len(lines) and not lines[last].strip():
+    while last < len(lines) and not stripped(lines[last]):
         last += 1
-    rest = [*lines[:first], *lines[last:]]
-    left = [line for line in rest if line.strip() and not line.startswith(ADDED)]
-    return "".join(rest).encode() if left else None
+    del lines[first:last]
+    left = [line for line in lines if stripped(line) and not line.startswith(ADDED)]
+    return text.data if left else None
+
+
+def meaning(host: RpmState) -> Meaning:
+    """What the source files and the main one of a host state, key by key."""
+    said: Counter[Statement] = Counter()
+    for source in host.sources:
+        values = {value.key: value.text for value in source.section.values}
+        said.update(
+            Statement(source.handle, source.on, key, text)
+            for key, text in {**values, "file": source.file}.items()
+            if key != "enabled"
+        )
+    for key, text in host.settings_said.items():
+        said[Statement(HOST, True, key, text)] += 1
+    for problem in host.config_errors:
+        said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
+    order = tuple(one.handle for one in host.sources if one.on)
+    return Meaning(said, order, {one.handle: one.places for one in host.sources})
 
 
 def switch(tree: Tree, source: RpmSource, on: bool) -> dict[str, bytes | None]:
@@ -104,7 +126,3 @@ def drop(tree: Tree, source: RpmSource) -> dict[str, bytes | None]:
     """Take a source's section away, and the file with it where nothing is left."""
     data = tree.read(source.file) or b""
     return {source.file: without_section(data, source.file, source.handle)}
-
-
-def _lines(data: bytes) -> list[str]:
-    return data.decode("utf-8-sig").splitlines(keepends=True)

@@ -12,6 +12,7 @@ from velpin.model import Note, Place
 
 if TYPE_CHECKING:
     from velpin.about import HostFacts
+    from velpin.change.readback import Meaning
 
 
 class RpmHost(RpmState, Answering):
@@ -37,6 +38,17 @@ class RpmHost(RpmState, Answering):
         if self.record and self.record_file:
             for line, text in self.record.notes:
                 yield Note(Place(self.record_file, line), text)
+
+    def meaning(self) -> Meaning:
+        """What the source files state."""
+        from velpin.kinds.rpm.edit import meaning
+
+        return meaning(self)
+
+    @property
+    def rule_fields(self) -> tuple[str, ...]:
+        """Keys of sections that are rules."""
+        return self.rule_keys
 
     def refused(self) -> HostFileError | None:
         """The file because of which the installer refuses every request, if there is one."""

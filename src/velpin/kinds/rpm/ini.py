@@ -12,13 +12,14 @@ as they are written.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from velpin.errors import HostFileError
+from velpin.text import HostText, encode, stripped
 
-_SECTION = re.compile(r"\[([^\]]*)\]\s*$|\[([^\]]*)\]")
-_KEY = re.compile(r"([^=:\s][^=]*?)\s*=\s*(.*)", re.DOTALL)
+_SECTION = re.compile(r"(?a)\[([^\]]*)\]\s*$|\[([^\]]*)\]")
+_KEY = re.compile(r"(?a)([^=:\s][^=]*?)\s*=\s*(.*)", re.DOTALL)
+_ZYPP, _ZYPP_SOURCES = "etc/zypp/", "etc/zypp/repos.d/"
 
 
 @dataclass(slots=True)
@@ -54,23 +55,33 @@ class Section:
         return self.find(key) is not None
 
 
-def read_sections(data: bytes, file: str, *, joined: bool = False) -> list[Section]:
-    """All sections of a file, in order; `joined`: where any line that is no key goes on with
-    the value before it, and an indented key is one all the same.
+def read_sections(data: bytes, file: str, *, joined: bool | None = None) -> list[Section]:
+    """All sections of a file, in order, as the installer reads it whose place it lies in.
 
-    Raises HostFileError, with the line, where a line is neither of the above or stands
-    before the first section.
+    `joined`: any line that is no key goes on with the value before it, and an indented key is
+    one all the same; unless said, that is so in the source files of zypp hosts, and there alone.
+
+    Raises HostFileError, with the line, where a line is neither of the above or stands before
+    the first section, and for what that installer refuses (docs/how-hosts-choose/text.md): a
+    byte order mark on zypp hosts, a value that is not UTF-8 on others.
     """
     found: list[Section] = []
     open_: Value | None = None
-    for number, line in enumerate(_lines(data, file), 1):
-        text = line.strip()
+    host_text = HostText(data, file)
+    zypp = file.startswith(_ZYPP)
+    joined = file.startswith(_ZYPP_SOURCES) if joined is None else joined
+    if zypp and host_text.mark:
+        raise HostFileError(file, 1, "begins with a byte order mark, which the installer refuses")
+    for number, line in host_text.numbered():
+        text = stripped(line)
         if not text or text[0] in "#;":
             open_ = None if not text else open_
             continue
+        if not zypp:
+            _check_utf8(text, file, number)
         section = _SECTION.match(text)
         if section and (joined or not line[0].isspace()):
-            name = (section.group(1) or section.group(2) or "").strip()
+            name = stripped(section.group(1) or section.group(2) or "")
             if not name:
                 raise HostFileError(file, number, "a section without a name")
             found.append(Section(name, number, last=number))
@@ -93,18 +104,16 @@ def read_sections(data: bytes, file: str, *, joined: bool = False) -> list[Secti
     return found
 
 
-def _lines(data: bytes, file: str) -> Iterator[str]:
+def _check_utf8(text: str, file: str, line: int) -> None:
     try:
-        text = data.decode("utf-8-sig")
+        encode(text).decode("utf-8")
     except UnicodeDecodeError as problem:
-        line = data.count(b"\n", 0, problem.start) + 1
         raise HostFileError(file, line, "not UTF-8 text") from problem
-    yield from text.replace("\r\n", "\n").split("\n")
 
 
 def words(text: str) -> list[str]:
     """A list's items, parted by blanks, commas or lines."""
-    return [word for word in re.split(r"[\s,]+", text) if word]
+    return [word for word in re.split(r"(?a)[\s,]+", text) if word]
 
 
 def truth(text: str, unknown: bool) -> bool:
@@ -119,5 +128,5 @@ def truth(text: str, unknown: bool) -> bool:
 
 def leading_number(text: str) -> int | None:
     """The whole number a value begins with (`10 # text` is 10), None where it is none."""
-    found = re.match(r"\s*([+-]?\d+)(?:\s|$)", text)
+    found = re.match(r"(?a)\s*([+-]?\d{1,9})(?:\s|$)", text)
     return int(found.group(1)) if found else None

@@ -172,6 +172,11 @@ class RpmState(Listed[RpmSource]):
 
     @property
     @abstractmethod
+    def settings_said(self) -> Mapping[str, str]:
+        """What the main files say, as written, by the name of each setting."""
+
+    @property
+    @abstractmethod
     def config_errors(self) -> list[HostFileError]:
         """Files of the configuration that cannot be read."""
 

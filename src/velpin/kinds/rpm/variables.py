@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 
+from velpin.text import HostText, stripped
 from velpin.tree import Tree
 
 _USE = re.compile(r"\$(?:\{(\w+)(?::([-+])([^{}]*))?\}|(\w+))")
@@ -35,8 +36,7 @@ def read_folder(tree: Tree, folder: str) -> dict[str, str]:
     """Variables that stand one to a file: the file's name, its first line."""
     found = {}
     for name in tree.names(folder):
-        data = tree.read(f"{folder}/{name}") or b""
-        lines = data.decode("utf-8", "replace").splitlines()
         if re.fullmatch(r"\w+", name):
-            found[name] = lines[0].strip() if lines else ""
+            lines = HostText(tree.read(f"{folder}/{name}")).lines
+            found[name] = stripped(lines[0]) if lines else ""
     return found

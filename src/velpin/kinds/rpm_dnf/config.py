@@ -11,6 +11,7 @@ from velpin.kinds.rpm.ini import Section, leading_number, read_sections, truth, 
 from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.variables import read_folder, substituted
 from velpin.model import Note, Place
+from velpin.text import HostText
 from velpin.tree import Tree
 
 MAIN = "etc/dnf/dnf.conf"
@@ -59,10 +60,8 @@ def read_protected(tree: Tree, main: Section) -> frozenset[str]:
         folder, _, pattern = path.rpartition("/")
         for name in tree.names(folder):
             if fnmatchcase(name, pattern):
-                text = (tree.read(f"{folder}/{name}") or b"").decode("utf-8", "replace")
-                found.update(
-                    one for line in text.splitlines() for one in words(line.partition("#")[0])
-                )
+                lines = HostText(tree.read(f"{folder}/{name}")).lines
+                found.update(one for line in lines for one in words(line.partition("#")[0]))
     return frozenset(found)
 
 

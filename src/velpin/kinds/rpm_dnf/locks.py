@@ -19,6 +19,7 @@ from velpin.kinds.rpm.pattern import Named, Patterns
 from velpin.kinds.rpm.pool import Build, Pool, obsoletes
 from velpin.kinds.rpm.relation import Capability
 from velpin.model import Place
+from velpin.text import HostText, stripped, words
 from velpin.tree import Tree
 
 SETTINGS = "etc/dnf/plugins/versionlock.conf"
@@ -46,10 +47,9 @@ def read_version_locks(tree: Tree) -> list[VersionLock]:
 
 
 def _read_list(tree: Tree, file: str) -> Iterator[VersionLock]:
-    text = (tree.read(file) or b"").decode("utf-8", "replace")
-    for number, line in enumerate(text.split("\n"), 1):
-        pattern = line.strip()
-        if pattern and not pattern.startswith("#") and len(pattern.split()) == 1:
+    for number, line in HostText(tree.read(file), file).numbered():
+        pattern = stripped(line)
+        if pattern and not pattern.startswith("#") and len(words(pattern)) == 1:
             never = pattern.startswith("!")
             yield VersionLock(Place(file, number), pattern.removeprefix("!"), never)
 

@@ -100,6 +100,11 @@ class DnfState(RpmState):
         return sorted(live, key=lambda source: (source.number, source.cost))
 
     @property
+    def settings_said(self) -> Mapping[str, str]:
+        """What the main section says."""
+        return {value.key: value.text for value in self.config.main.values}
+
+    @property
     def config_errors(self) -> list[HostFileError]:
         """Files of the configuration that cannot be read."""
         return self.config.errors

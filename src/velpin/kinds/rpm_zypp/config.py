@@ -10,6 +10,7 @@ from velpin.kinds.rpm.ini import Section, leading_number, read_sections, truth, 
 from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.variables import read_folder, substituted
 from velpin.model import Note, Place
+from velpin.text import HostText, stripped
 from velpin.tree import Tree
 
 LIBRARY = "etc/zypp/zypp.conf"
@@ -54,7 +55,7 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> Config:
     for name in tree.names(SOURCES):
         file = f"{SOURCES}/{name}"
         if name.endswith(".repo"):
-            sections += [(file, one) for one in _sections(tree, file, found, joined=True)]
+            sections += [(file, one) for one in _sections(tree, file, found)]
         else:
             found.skipped.append((file, "its name does not end in .repo"))
     seen: dict[str, RpmSource] = {}
@@ -75,9 +76,9 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> Config:
     return found
 
 
-def _sections(tree: Tree, file: str, config: Config, *, joined: bool = False) -> list[Section]:
+def _sections(tree: Tree, file: str, config: Config) -> list[Section]:
     try:
-        return read_sections(tree.read(file) or b"", file, joined=joined)
+        return read_sections(tree.read(file) or b"", file)
     except HostFileError as problem:
         config.errors.append(problem)
         return []
@@ -87,8 +88,8 @@ def _multiple(tree: Tree, config: Config) -> list[str]:
     """Names of which several versions stand side by side."""
     found = words(config.settings.get("multiversion", "provides:multiversion(kernel)"))
     for name in tree.names(MULTIVERSION):
-        data = (tree.read(f"{MULTIVERSION}/{name}") or b"").decode("utf-8", "replace")
-        found += [line.strip() for line in data.splitlines() if line.strip() and line[0] != "#"]
+        lines = HostText(tree.read(f"{MULTIVERSION}/{name}")).lines
+        found += [stripped(line) for line in lines if stripped(line) and line[0] != "#"]
     return [one.removeprefix("provides:") for one in found]
 
 

@@ -21,10 +21,11 @@ from velpin.kinds.rpm.asked import bound_fits
 from velpin.kinds.rpm.ini import truth
 from velpin.kinds.rpm.relation import OPERATORS
 from velpin.model import Place
+from velpin.text import HostText, stripped
 from velpin.tree import Tree
 
 FILE = "etc/zypp/locks"
-_FIELD = re.compile(r"([\w-]+)\s*:\s*(.*)")
+_FIELD = re.compile(r"(?as)([\w-]+)\s*:\s*(.*)")
 _VERSION = re.compile(r"(<=|>=|==|=|<|>)?\s*(\S+)")
 
 
@@ -89,9 +90,8 @@ def read_locks(tree: Tree) -> list[Lock]:
     """All locks of a host."""
     found: list[Lock] = []
     open_ = False
-    data = (tree.read(FILE) or b"").decode("utf-8", "replace")
-    for number, line in enumerate(data.splitlines(), 1):
-        text = line.strip()
+    for number, line in HostText(tree.read(FILE), FILE).numbered():
+        text = stripped(line)
         if text.startswith("#"):
             continue
         field_ = _FIELD.match(text)
@@ -101,7 +101,7 @@ def read_locks(tree: Tree) -> list[Lock]:
         if not open_:
             found.append(Lock(Place(FILE, number)))
             open_ = True
-        _take(found[-1], field_.group(1), field_.group(2).strip())
+        _take(found[-1], field_.group(1), stripped(field_.group(2)))
         found[-1].last = number
     return found
 

@@ -79,6 +79,11 @@ class ZyppState(RpmState):
         return sorted(live, key=lambda source: source.handle.encode())
 
     @property
+    def settings_said(self) -> Mapping[str, str]:
+        """What the settings of library and tool say."""
+        return self.config.settings
+
+    @property
     def config_errors(self) -> list[HostFileError]:
         """Files of the configuration that cannot be read."""
         return self.config.errors

@@ -19,6 +19,7 @@ from velpin.kinds.alpm.edit import Text, options_end
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model import Place
 from velpin.orders import Order
+from velpin.text import BLANKS
 from velpin.tree import Tree
 from velpin.wish import Wish, command_of, read_wish
 
@@ -50,7 +51,7 @@ def _files(tree: Tree) -> list[str]:
 
 def _of_file(text: Text) -> Iterator[Standing]:
     for at, line in enumerate(text.lines):
-        if line.strip().startswith("#"):
+        if line.strip(BLANKS).startswith("#"):
             continue
         for note in text.notes_above(at):
             wish = read_wish(note)
@@ -128,7 +129,7 @@ def _put_keep(draft: Draft, wish: Wish) -> None:
     text = Text(draft.tree, MAIN)
     at = options_end(text)
     line = f"IgnorePkg = {' '.join(wish.names)}"
-    text.lines[at:at] = [f"# {command_of(wish)}{text.ending}", line + text.ending]
+    text.put(at, [f"# {command_of(wish)}", line])
     draft.take(text)
 
 
@@ -137,19 +138,16 @@ def _put_bar(draft: Draft, wish: Wish) -> None:
     block = text.block(wish.source)
     uses = [
         at for at in range(block.head + 1, block.last)
-        if text.lines[at].partition("=")[0].strip() == "Usage"
+        if text.lines[at].partition("=")[0].strip(BLANKS) == "Usage"
     ]  # fmt: skip
-    said = [text.lines[at].strip() for at in uses]
+    said = [text.lines[at].strip(BLANKS) for at in uses]
     words = {word for line in said for word in line.partition("=")[2].split()}
     sync = "Sync " if not words or words & {"Sync", "All"} else ""
     new = [command_of(wish), *(_BEFORE + line for line in said)]
     at = uses[0] if uses else block.last
     for one in reversed(uses):
         del text.lines[one]
-    if at and not text.lines[at - 1].endswith("\n"):
-        text.lines[at - 1] += text.ending
-    lines = [f"# {note}{text.ending}" for note in new]
-    text.lines[at:at] = [*lines, f"Usage = {sync}Search{text.ending}"]
+    text.put(at, [*(f"# {note}" for note in new), f"Usage = {sync}Search"])
     draft.take(text)
 
 
@@ -249,7 +247,7 @@ def without_line(tree: Tree, place: Place) -> dict[str, bytes | None]:
     text = Text(tree, place.file)
     if not 0 < place.line <= len(text.lines):
         return {}
-    key = text.lines[place.line - 1].partition("=")[0].strip()
+    key = text.lines[place.line - 1].partition("=")[0].strip(BLANKS)
     inside = [one.name for one in text.blocks() if one.head < place.line <= one.end]
     section = inside[-1] if inside else OPTIONS
     if key not in (("IgnorePkg", "IgnoreGroup") if section == OPTIONS else ("Usage",)):

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 
 from velpin.change.plan import Plan
 from velpin.errors import HostFileError, Refusal, VelpinError
-from velpin.kinds.deb.control import decode, encode, read_stanzas, split_lines
+from velpin.kinds.deb.control import read_stanzas
 from velpin.kinds.deb.rules.compiled import has_several_ways, ways
 from velpin.kinds.deb.rules.meaning import is_there
 from velpin.kinds.deb.rules.merged import Target, merged, says_something, without
@@ -33,6 +33,7 @@ from velpin.kinds.deb.rules.written import (
 from velpin.kinds.deb.state import DebState
 from velpin.model import Place, Reason, WayOut
 from velpin.orders import contradicted
+from velpin.text import decode, encode, split_lines
 from velpin.wish import Verdict, Wish, command_of, short_of
 
 _TARGET_ALONE = re.compile(r'\s*APT::Default-Release\s+"?[^"\s;]*"?\s*;\s*', re.IGNORECASE)

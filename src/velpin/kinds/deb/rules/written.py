@@ -12,10 +12,11 @@ from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
 from velpin.errors import HostFileError
-from velpin.kinds.deb.control import Stanza, decode, encode, read_stanzas, split_lines
+from velpin.kinds.deb.control import Stanza, read_stanzas
 from velpin.kinds.deb.preferences import is_pattern
 from velpin.kinds.deb.state import DebState
 from velpin.model import Place
+from velpin.text import decode, encode, split_lines
 from velpin.tree import Tree
 from velpin.wish import Wish, command_of, read_wish
 

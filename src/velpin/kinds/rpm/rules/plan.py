@@ -24,6 +24,7 @@ from velpin.kinds.rpm.source import UNSAID
 from velpin.kinds.rpm.state import RpmState
 from velpin.model import Fact, Place, Reason, Source, WayOut
 from velpin.orders import Order, order_of
+from velpin.text import HostText
 from velpin.wish import Verdict, Wish
 
 
@@ -52,14 +53,14 @@ def plan_rule_drop(host: RpmState, place: Place) -> Plan:
         if left is not None:
             plan.propose(host.tree, {place.file: left})
             return plan
-    if data is not None and place.file in host.line_files:
-        lines = data.splitlines(keepends=True)
-        if any(rule.place == place for rule in host.common_rules()):
-            edit = b"".join(lines[: place.line - 1] + lines[place.line :])
-            plan.propose(host.tree, {place.file: edit})
-            return plan
+    is_line = place.file in host.line_files
+    if data is not None and is_line and any(one.place == place for one in host.common_rules()):
+        text = HostText(data, place.file)
+        del text.lines[place.line - 1]
+        plan.propose(host.tree, {place.file: text.data})
+        return plan
     if data is not None and place.file in host.section_files:
-        for section in read_sections(data, place.file, joined=True):
+        for section in read_sections(data, place.file):
             for value in section.values:
                 if value.line <= place.line <= value.last and value.key in host.rule_keys:
                     edit = with_value(data, place.file, section.name, value.key, None)

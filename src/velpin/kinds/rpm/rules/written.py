@@ -13,6 +13,7 @@ from velpin.kinds.rpm.edit import is_own_note, with_value
 from velpin.kinds.rpm.ini import Value, read_sections, words
 from velpin.kinds.rpm.state import RpmState
 from velpin.model import Place
+from velpin.text import HostText, bare, stripped
 from velpin.wish import Wish, command_of, read_wish
 
 _BEFORE = "# before velpin: "
@@ -68,8 +69,8 @@ def _of_sections(host: RpmState, file: str) -> Iterator[Standing]:
     data = host.tree.read(file)
     if not data:
         return
-    lines = data.decode("utf-8", "replace").splitlines()
-    for section in read_sections(data, file, joined=True):
+    lines = HostText(data, file).lines
+    for section in read_sections(data, file):
         for value in section.values:
             for note in _notes_above(lines, value.line):
                 wish = read_wish(note)
@@ -82,7 +83,7 @@ def _notes_above(lines: Sequence[str], line: int) -> list[str]:
     found: list[str] = []
     at = line - 2
     while at >= 0 and is_own_note(lines[at]):
-        found.insert(0, lines[at].strip().removeprefix("# "))
+        found.insert(0, stripped(lines[at]).removeprefix("# "))
         at -= 1
     return found
 
@@ -101,14 +102,13 @@ def blocks(data: bytes) -> list[Block]:
     found: list[Block] = []
     held: list[str] = []
     first = 0
-    lines = data.decode("utf-8", "replace").splitlines()
-    for number, line in enumerate([*lines, ""], 1):
-        if line.strip():
+    for number, line in enumerate([*HostText(data).lines, ""], 1):
+        if stripped(line):
             first = first or number
-            held.append(line)
+            held.append(bare(line))
             continue
         if held:
-            notes = tuple(one.strip().removeprefix("# ") for one in held if is_own_note(one))
+            notes = tuple(stripped(one).removeprefix("# ") for one in held if is_own_note(one))
             text = "\n".join(one for one in held if not is_own_note(one))
             found.append(Block(first, number - 1, notes, text))
         held, first = [], 0
@@ -199,17 +199,18 @@ def _with_list(
 
 
 def _value(data: bytes, slot: Slot) -> Value | None:
-    for section in read_sections(data, slot.file, joined=True):
+    for section in read_sections(data, slot.file):
         if section.name == slot.section:
             return section.find(slot.key)
     return None
 
 
 def _with_section(data: bytes, slot: Slot) -> bytes:
-    if any(one.name == slot.section for one in read_sections(data, slot.file, joined=True)):
+    if any(one.name == slot.section for one in read_sections(data, slot.file)):
         return data
-    gap = b"" if not data or data.endswith(b"\n") else b"\n"
-    return data + gap + f"[{slot.section}]\n".encode()
+    text = HostText(data, slot.file)
+    text.put_last([f"[{slot.section}]"])
+    return text.data
 
 
 def _with_number(data: bytes, one: Numbered) -> bytes:
@@ -230,8 +231,7 @@ def before_velpin(data: bytes, slot: Slot) -> str | None:
     current = _value(data, slot)
     if current is None:
         return None
-    lines = data.decode("utf-8", "replace").splitlines()
-    for note in _notes_above(lines, current.line):
+    for note in _notes_above(HostText(data, slot.file).lines, current.line):
         if note.startswith(_BEFORE.removeprefix("# ")):
             text = note.removeprefix(_BEFORE.removeprefix("# "))
             return "" if text == "none" else text
@@ -252,7 +252,7 @@ def _with_blocks(
         for item in piece.items
     ]
     gone = {command_of(wish) for wish, _ in old}
-    lines = data.decode("utf-8", "replace").splitlines(keepends=True)
+    text = HostText(data, file)
     for block in reversed(blocks(data)):
         note = block.notes[0] if block.notes else ""
         if note not in gone and (note, block.text) not in wanted:
@@ -260,24 +260,26 @@ def _with_blocks(
         if (note, block.text) in wanted:
             wanted.remove((note, block.text))
             continue
-        last = block.last
-        while last < len(lines) and not lines[last].strip():
-            last += 1
-        del lines[block.first - 1 : last]
-    text = "".join(lines)
+        _cut(text, block)
     for note, item in wanted:
-        gap = "" if not text else "\n" if text.endswith("\n") else "\n\n"
-        text += f"{gap}# {note}\n{item}\n"
-    return text.encode()
+        gap = [""] if text.lines else []
+        text.put_last([*gap, f"# {note}", *item.split("\n")])
+    return text.data
+
+
+def _cut(text: HostText, block: Block) -> None:
+    """Take a block out, with the blank lines that part it from the next."""
+    last = block.last
+    while last < len(text.lines) and not stripped(text.lines[last]):
+        last += 1
+    del text.lines[block.first - 1 : last]
 
 
 def without_block(data: bytes, line: int) -> bytes | None:
     """A file without the block at a line; None where none stands there."""
-    lines = data.decode("utf-8", "replace").splitlines(keepends=True)
+    text = HostText(data)
     for block in blocks(data):
         if block.first <= line <= block.last:
-            last = block.last
-            while last < len(lines) and not lines[last].strip():
-                last += 1
-            return "".join([*lines[: block.first - 1], *lines[last:]]).encode()
+            _cut(text, block)
+            return text.data
     return None

@@ -1,0 +1,123 @@
+"""Whether a considered change of source files does what it is for and nothing else.
+
+The host under the overlay is read by the ordinary reader, and what its files state is held
+against what they state now. A statement that comes, goes or changes unasked stops the plan.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Hashable, Iterable, Sequence
+from typing import NamedTuple, Protocol
+
+from velpin.errors import Refusal
+from velpin.model import Place
+
+Key = Hashable
+"""What a source is known by whatever changes around it; the empty text is the host itself."""
+HOST: Key = ""
+
+
+class Statement(NamedTuple):
+    """One thing that the host's files say of a source, or of the whole host."""
+
+    key: Key
+    on: bool
+    field: str
+    value: str
+
+
+class Meaning(NamedTuple):
+    """All that the source files of a host state, and in which order its sources stand."""
+
+    statements: Counter[Statement]
+    order: tuple[Key, ...]
+    """Sources that are on."""
+    places: dict[Key, tuple[Place, ...]]
+
+
+class Readable(Protocol):
+    """A host whose files can be held against what they said before."""
+
+    def meaning(self) -> Meaning:
+        """What its source files state."""
+
+
+def check_switch(before: Readable, after: Readable, key: Key, on: bool) -> None:
+    """Refusal unless just one source is switched, and all else is as before."""
+    was, now = before.meaning(), after.meaning()
+    expected = Counter[Statement]()
+    for one, count in was.statements.items():
+        expected[one._replace(on=on) if one.key == key and one.on != on else one] += count
+    # A source that stands twice, once on and once off, is one where both are on.
+    _compare(_once(expected, key), now._replace(statements=_once(now.statements, key)))
+    _compare_order(was.order, now.order, [key])
+
+
+def check_drop(before: Readable, after: Readable, key: Key, on: bool) -> None:
+    """Refusal unless just one source is gone, and all else is as before."""
+    was, now = before.meaning(), after.meaning()
+    expected = Counter(
+        {one: n for one, n in was.statements.items() if one.key != key or one.on != on}
+    )
+    _compare(expected, now)
+    _compare_order(was.order, now.order, [key] if on else [])
+
+
+def check_add(before: Readable, after: Readable, keys: Collection[Key]) -> None:
+    """Refusal where anything but some sources comes, changes or goes."""
+    was, now = before.meaning(), after.meaning()
+    expected = Counter({one: n for one, n in was.statements.items() if one.key not in keys})
+    seen = Counter({one: n for one, n in now.statements.items() if one.key not in keys})
+    _compare(expected, now._replace(statements=seen))
+    _compare_order(was.order, now.order, keys)
+
+
+def check_rules(before: Readable, after: Readable, fields: Collection[str]) -> None:
+    """Refusal where anything but the fields that rules are written in differs."""
+    was, now = before.meaning(), after.meaning()
+    expected, seen = (
+        Counter({one: n for one, n in some.statements.items() if one.field not in fields})
+        for some in (was, now)
+    )
+    _compare(expected, now._replace(statements=seen))
+
+
+def _once(some: Counter[Statement], key: Key) -> Counter[Statement]:
+    return Counter({one: 1 if one.key == key else n for one, n in some.items()})
+
+
+def _compare(expected: Counter[Statement], now: Meaning) -> None:
+    gone, new = expected - now.statements, now.statements - expected
+    told = [*_told(gone, "would be gone", now), *_told(new, "would come", now)]
+    if told:
+        raise _refusal("; ".join(told))
+
+
+def _told(some: Iterable[Statement], what: str, now: Meaning) -> list[str]:
+    found = sorted(some, key=str)[:2]
+    return [
+        f"{_name(one.key)}: {one.field} {one.value}".strip()
+        + f" {what}{_where(now.places.get(one.key, ()))}"
+        for one in found
+    ]
+
+
+def _where(places: Sequence[Place]) -> str:
+    return f" ({', '.join(map(str, places[:2]))})" if places else ""
+
+
+def _name(key: Key) -> str:
+    return " ".join(map(str, key)) if isinstance(key, tuple) else str(key) or "the whole host"
+
+
+def _compare_order(before: Sequence[Key], after: Sequence[Key], moved: Collection[Key]) -> None:
+    if [one for one in before if one not in moved] != [one for one in after if one not in moved]:
+        raise _refusal("other sources would stand in another order")
+
+
+def _refusal(what: str) -> Refusal:
+    return Refusal(
+        f"not written: read back, the changed files would do more than that: {what}",
+        "nothing was changed; edit the file by hand, or put that part of it right first",
+    )
