@@ -12,8 +12,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Harbour
-from velpin.change.disk import write_file
 from velpin.change.journal import Journal, hold
+from velpin.disk import write_file
 from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
 from velpin.tree import Tree
 
@@ -107,6 +107,12 @@ def in_a_child(work: Callable[[], object]) -> int:
     return os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1])
 
 
+def reads(call: Callable[..., object], words: tuple[object, ...]) -> bool:
+    """Whether a call only opens something to be read, which leaves nothing behind."""
+    writing = os.O_WRONLY | os.O_RDWR | os.O_CREAT
+    return call.__name__ == "open" and isinstance(words[1], int) and not words[1] & writing
+
+
 def killed_at(step: int, work: Callable[[], object]) -> bool:
     """Do some work, killed at the given call that touches the disk; whether it was reached."""
 
@@ -116,8 +122,8 @@ def killed_at(step: int, work: Callable[[], object]) -> bool:
         def counted(call: Callable[..., object]) -> Callable[..., object]:
             def wrapped(*words: object, **named: object) -> object:
                 nonlocal count
-                count += 1
-                if count == step:
+                count += not reads(call, words)
+                if count == step and not reads(call, words):
                     os.kill(os.getpid(), signal.SIGKILL)
                 return call(*words, **named)
 
@@ -210,14 +216,13 @@ def test_a_full_disk_in_the_middle_of_a_change_rolls_back(
     harbour: Harbour, journal: Journal, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     before = harbour.bytes()
-    from velpin.change import journal as module
 
-    def write(path: Path, data: bytes, **named: object) -> None:
-        if path.name == "sources.list" and data == b"after\n":
-            raise CannotWrite(f"{path}: No space left on device")
-        write_file(path, data, **named)  # type: ignore[arg-type]
+    def write(base: Path, name: str, data: bytes, **named: object) -> None:
+        if name == "etc/apt/sources.list" and data == b"after\n":
+            raise CannotWrite(f"{base / name}: No space left on device")
+        write_file(base, name, data, **named)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(module, "write_file", write)
+    monkeypatch.setattr("velpin.disk.write_file", write)
     with pytest.raises(CannotWrite):
         journal.make(EDITS, "c", "s")
     assert harbour.bytes() == before
@@ -275,3 +280,28 @@ def test_a_damaged_journal_entry_is_named(harbour: Harbour, data: str) -> None:
     said = harbour.run("journal")
     assert said.code == 3
     assert "000001.json" in said.err
+
+
+def test_a_journal_that_may_not_be_read_is_not_called_damaged(
+    harbour: Harbour, journal: Journal, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    journal.make(EDITS, "c", "s")
+
+    def refused(*_: object) -> bytes:
+        raise PermissionError(13, "Permission denied")
+
+    monkeypatch.setattr("velpin.disk.read_file", refused)
+    said = harbour.run("undo", "--yes")
+    assert said.code == 3
+    assert said.err.splitlines()[0].endswith("000001.json: no right to read it")
+    assert said.err.splitlines()[1] == "  run it as root"
+
+
+def test_what_a_kill_left_is_cleared_by_the_next_change(harbour: Harbour, journal: Journal) -> None:
+    for step in range(1, 60):
+        killed_at(step, lambda: journal.make(EDITS, "c", "s"))
+        if list(harbour.root.rglob("*.velpin-part")):
+            break
+    assert list(harbour.root.rglob("*.velpin-part"))
+    journal.make(EDITS, "c", "s")
+    assert not list(harbour.root.rglob("*.velpin-part"))

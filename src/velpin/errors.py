@@ -9,8 +9,10 @@
     |  |- NotAHost           3  no kind of host recognises the root
     |  |- HostFileError      3  one file, with its line
     |  |- CannotWrite        3  no right, no room
+    |  |- CannotRead         3  no right to read what is Velpin's own
     |  |- Busy               3  another Velpin holds the lock
     |  `- StoreError         3  Velpin's own files are damaged
+    |     `- DamagedIndex    3  a parsed index, which was removed and can be made anew
     |- TrustError            4  a signature, key, checksum or date
     |  |- MissingKey         4  signed by a key that is not named for the source
     |  |- BadSignature       4  the signature does not fit
@@ -92,12 +94,20 @@ class CannotWrite(HostError):
     """A file could not be written; what was there before is still there."""
 
 
+class CannotRead(HostError):
+    """A file of Velpin's own may not be read by the user who runs."""
+
+
 class Busy(HostError):
     """Another Velpin holds the lock of this host."""
 
 
 class StoreError(HostError):
     """A file of Velpin's own is damaged and could not be made anew."""
+
+
+class DamagedIndex(StoreError):
+    """A parsed index was not as it was written; it was removed, and the command can be run anew."""
 
 
 class TrustError(VelpinError):

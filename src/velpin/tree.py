@@ -2,7 +2,9 @@
 
 Everything that reads a host reads it through a Tree, so a considered change is read by
 the very same code as the host itself. Symbolic links are followed as the host would
-follow them: an absolute target starts at the root, and `..` never leaves it.
+follow them: an absolute target starts at the root, and `..` never leaves it. What is then read,
+written or removed is opened part by part below the root, so that nothing outside is met even
+where a link is put there meanwhile.
 """
 
 from __future__ import annotations
@@ -13,12 +15,16 @@ import stat
 from collections.abc import Mapping
 from pathlib import Path
 
+from velpin import disk
 from velpin.errors import HostFileError, NotAHost
+from velpin.text import HostText, stripped
 
 Edits = Mapping[str, bytes | None]
 """New contents by file name below the root; None removes a file."""
 
 _MOST_LINKS = 40
+_LARGEST = 512 << 20
+"""No file of a host that is read whole may hold more bytes."""
 
 
 class Tree:
@@ -35,23 +41,29 @@ class Tree:
 
     def with_edits(self, edits: Edits) -> Tree:
         """The same host as it would be after `edits` (None removes a file)."""
-        return Tree(self.root, {**self.overlay, **edits})
+        found = Tree(self.root, {**self.overlay, **edits})
+        found._resolved = self._resolved
+        return found
 
     def path(self, name: str) -> Path:
         """The real path behind `name`, links resolved inside the root.
 
         Raises HostFileError where links go in a circle.
         """
-        if self.root == Path("/"):
-            return self.root / name
-        return Path(self._resolve(name))
+        return self.root / self.resolved(name)
 
-    def _resolve(self, name: str) -> str:
+    def resolved(self, name: str) -> str:
+        """The name below the root that `name` means, with no link in it.
+
+        Raises HostFileError where links go in a circle.
+        """
         if name in self._resolved:
             return self._resolved[name]
         root, links = str(self.root), 0
-        here: list[str] = []
-        todo = [part for part in reversed(name.split("/")) if part not in ("", ".")]
+        head, slash, tail = name.strip("/").rpartition("/")
+        start = self.resolved(head) if slash else ""
+        here = start.split("/") if start else []
+        todo = [tail] if tail not in ("", ".") else []
         while todo:
             part = todo.pop()
             if part == "..":
@@ -67,7 +79,7 @@ class Tree:
             if target.startswith("/"):
                 here = []
             todo += [piece for piece in reversed(target.split("/")) if piece not in ("", ".")]
-        found = os.path.join(root, *here)
+        found = "/".join(here)
         self._resolved[name] = found
         return found
 
@@ -79,11 +91,34 @@ class Tree:
         if name in self.overlay:
             return self.overlay[name]
         try:
-            return self.path(name).read_bytes()
-        except (FileNotFoundError, NotADirectoryError):
+            return disk.read_file(self.root, self.resolved(name), _LARGEST)
+        except (FileNotFoundError, NotADirectoryError, IsADirectoryError):
             return None
         except OSError as found:
             raise HostFileError(name, 0, _why(found)) from found
+
+    def write(
+        self,
+        name: str,
+        data: bytes,
+        *,
+        mode: int | None = None,
+        owner: tuple[int, int] | None = None,
+    ) -> None:
+        """Put a file on disk, whole or not at all; CannotWrite leaves what was there."""
+        disk.write_file(self.root, self.resolved(name), data, mode=mode, owner=owner)
+
+    def remove(self, name: str) -> None:
+        """Remove a file from disk; one that is not there is no error."""
+        disk.remove_file(self.root, self.resolved(name))
+
+    def remove_empty_folder(self, name: str) -> None:
+        """Remove a folder from disk where it is empty."""
+        disk.remove_empty_folder(self.root, self.resolved(name))
+
+    def clear_parts(self, name: str) -> None:
+        """Remove what a kill left of a file that was being written."""
+        disk.clear_parts(self.root, self.resolved(name))
 
     def names(self, folder: str) -> list[str]:
         """Names of the files in a folder in byte order; folders and the like are left out."""
@@ -109,7 +144,7 @@ class Tree:
         found: dict[str, None] = {}
         try:
             with os.scandir(self.path(folder)) as entries:
-                found = {entry.name: None for entry in entries if entry.is_dir()}
+                found = {entry.name: None for entry in entries if self._is_folder(folder, entry)}
         except (FileNotFoundError, NotADirectoryError):
             pass
         except OSError as problem:
@@ -126,10 +161,15 @@ class Tree:
             return self.path(f"{folder}/{entry.name}").is_file()
         return entry.is_file(follow_symlinks=False)
 
+    def _is_folder(self, folder: str, entry: os.DirEntry[str]) -> bool:
+        if entry.is_symlink():
+            return self.path(f"{folder}/{entry.name}").is_dir()
+        return entry.is_dir(follow_symlinks=False)
+
     def stat(self, name: str) -> os.stat_result | None:
         """The file's status, None where there is none on disk."""
         try:
-            found = os.stat(self.path(name))
+            found = os.lstat(self.path(name))
         except OSError:
             return None
         return found if stat.S_ISREG(found.st_mode) else None
@@ -149,8 +189,8 @@ def read_release_fields(tree: Tree) -> dict[str, str]:
     """The fields of etc/os-release, quotes taken off."""
     data = tree.read("etc/os-release") or tree.read("usr/lib/os-release") or b""
     fields = {}
-    for line in data.decode("utf-8", "replace").splitlines():
-        name, equals, value = line.strip().partition("=")
+    for line in HostText(data).lines:
+        name, equals, value = stripped(line).partition("=")
         if equals and not name.startswith("#"):
             fields[name] = value.strip("\"'")
     return fields

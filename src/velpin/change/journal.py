@@ -23,12 +23,15 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from velpin.change.disk import part_of, remove_file, sync_folder, write_file
-from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
+from velpin import disk
+from velpin.errors import Busy, CannotRead, CannotWrite, ChangedSince, Refusal, StoreError
 from velpin.tree import Edits, Tree
 
 FOLDER = "var/lib/velpin"
 _PENDING, _DONE = ".pending.json", ".json"
+_PRIVATE = 0o700
+_LARGEST = 1 << 30
+"""No entry may hold more bytes."""
 
 
 class FileState(NamedTuple):
@@ -66,13 +69,18 @@ class Journal:
 
     def __init__(self, tree: Tree, clock: Callable[[], float] = time.time) -> None:
         self._tree = Tree(tree.root)
-        self._folder = self._tree.path(f"{FOLDER}/journal")
+        self._own = self._tree.path(FOLDER)
+        self._folder = self._own / "journal"
         self._clock = clock
 
     # -- reading -------------------------------------------------------------------------
 
     def entries(self) -> list[Entry]:
-        """All entries that count, oldest first, each with the one that undid it."""
+        """All entries that count, oldest first, each with the one that undid it.
+
+        Raises StoreError where one is damaged or the journal is not believed, CannotRead
+        without the right to read it.
+        """
         found = [_read_entry(path) for path in self._files(_DONE)]
         undone = {entry.undoes: entry.number for entry in found if entry.undoes}
         return [e._replace(undone_by=undone.get(e.number, 0)) for e in found]
@@ -82,14 +90,31 @@ class Journal:
         return bool(self._files(_PENDING))
 
     def _files(self, ending: str) -> list[Path]:
+        self._check()
         try:
             names = sorted(os.listdir(self._folder))
-        except OSError:
+        except (FileNotFoundError, NotADirectoryError):
             return []
+        except OSError as problem:
+            raise _unreadable(self._folder, problem) from problem
         wanted = [name for name in names if name.endswith(ending)]
         if ending == _DONE:
             wanted = [name for name in wanted if not name.endswith(_PENDING)]
         return [self._folder / name for name in wanted if not name.startswith(".")]
+
+    def why_doubted(self) -> str:
+        """Why the journal is not believed, empty where it is: it says what is written where, so
+        nobody else may have written it."""
+        told = ((folder, disk.why_doubted(folder)) for folder in (self._own, self._folder))
+        return next((f"{folder} {doubt}" for folder, doubt in told if doubt), "")
+
+    def _check(self) -> None:
+        doubt = self.why_doubted()
+        if doubt:
+            raise StoreError(
+                f"{doubt}, so the journal in it is not believed",
+                "look who wrote there; then move it away, or make it root's alone",
+            )
 
     # -- changing ------------------------------------------------------------------------
 
@@ -139,8 +164,7 @@ class Journal:
             summary = f"undid {entry.number}: {entry.summary}"
             done = self._carry_out(edits, f"velpin undo {entry.number}", summary, entry.number)
             for folder in reversed(entry.folders):
-                with contextlib.suppress(OSError):
-                    self._tree.path(folder).rmdir()
+                self._tree.remove_empty_folder(folder)
             return done
 
     def find(self, number: int = 0) -> Entry:
@@ -185,10 +209,11 @@ class Journal:
         The lock must be held. StoreError where files are neither as before nor as after.
         """
         done = []
+        disk.clear_parts(self._folder, "-")
         for path in self._files(_PENDING):
             entry = _read_entry(path)
             for edit in entry.edits:
-                remove_file(part_of(self._tree.path(edit.file)))
+                self._tree.clear_parts(edit.file)
             states = {edit.file: self._state(edit.file).data for edit in entry.edits}
             if all(states[edit.file] == edit.after.data for edit in entry.edits):
                 self._finish(path)
@@ -206,7 +231,7 @@ class Journal:
                     f"put the files right by hand, then remove {path}",
                 )
             self._roll_back(entry)
-            remove_file(path)
+            disk.remove_file(path.parent, path.name)
             done.append(f"took back the interrupted change {entry.number} ({entry.summary})")
         return done
 
@@ -215,7 +240,8 @@ class Journal:
         self, on_wait: Callable[[], None] | None = None, limit: float = 60.0
     ) -> Iterator[None]:
         """Hold this host against other Velpins; waits up to `limit` seconds."""
-        with hold(self._tree.path(FOLDER) / "lock", on_wait, limit):
+        self._check()
+        with hold(self._own / "lock", on_wait, limit, folder=_PRIVATE):
             yield
 
     # -- steps ---------------------------------------------------------------------------
@@ -227,13 +253,15 @@ class Journal:
             tuple(self._missing_folders(edits)), undoes,
         )  # fmt: skip
         path = self._folder / f"{entry.number:06d}{_PENDING}"
-        write_file(path, _written(entry), mode=0o600)
+        disk.write_file(
+            self._own, f"journal/{path.name}", _written(entry), mode=0o600, folders=_PRIVATE
+        )
         try:
             for edit in edits:
                 self._put(edit.file, edit.after)
         except CannotWrite:
             self._roll_back(entry)
-            remove_file(path)
+            disk.remove_file(path.parent, path.name)
             raise
         self._finish(path)
         return entry
@@ -249,23 +277,20 @@ class Journal:
         return list(found)
 
     def _finish(self, path: Path) -> None:
-        os.replace(path, path.with_name(path.name.replace(_PENDING, _DONE)))
-        sync_folder(path.parent)
+        disk.rename_file(path.parent, path.name, path.name.replace(_PENDING, _DONE))
 
     def _roll_back(self, entry: Entry) -> None:
         for edit in reversed(entry.edits):
             if self._state(edit.file).data != edit.before.data:
                 self._put(edit.file, edit.before)
         for folder in reversed(entry.folders):
-            with contextlib.suppress(OSError):
-                self._tree.path(folder).rmdir()
+            self._tree.remove_empty_folder(folder)
 
     def _put(self, file: str, state: FileState) -> None:
-        path = self._tree.path(file)
         if state.data is None:
-            remove_file(path)
+            self._tree.remove(file)
         else:
-            write_file(path, state.data, mode=state.mode, owner=state.owner)
+            self._tree.write(file, state.data, mode=state.mode, owner=state.owner)
 
     def _state(self, file: str) -> FileState:
         data = self._tree.read(file)
@@ -277,14 +302,21 @@ class Journal:
 
 @contextlib.contextmanager
 def hold(
-    path: Path, on_wait: Callable[[], None] | None = None, limit: float = 60.0
+    path: Path,
+    on_wait: Callable[[], None] | None = None,
+    limit: float = 60.0,
+    *,
+    folder: int = disk.FOLDERS,
 ) -> Iterator[None]:
-    """Hold a lock file; Busy after `limit` seconds, CannotWrite without the right."""
+    """Hold a lock file that nobody else may open, in a folder of a mode; Busy after `limit`
+    seconds, CannotWrite without the right."""
     import filelock
 
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        lock = filelock.FileLock(path, timeout=0)
+        disk.make_own_folder(path.parent, folder)
+        if path.is_symlink() or (path.exists() and path.stat().st_mode & 0o077):
+            path.unlink()  # others could hold it, or it leads elsewhere
+        lock = filelock.FileLock(path, timeout=0, mode=0o600)
         try:
             lock.acquire()
         except filelock.Timeout:
@@ -344,9 +376,18 @@ def _state_in(value: dict[str, Any]) -> FileState:
     return FileState(data, int(value["mode"], 8), (user, group))
 
 
+def _unreadable(path: Path, problem: OSError) -> CannotRead:
+    what = "no right to read it" if isinstance(problem, PermissionError) else problem.strerror
+    return CannotRead(f"{path}: {what}", "run it as root")
+
+
 def _read_entry(path: Path) -> Entry:
     try:
-        value = json.loads(path.read_bytes())
+        data = disk.read_file(path.parent, path.name, _LARGEST)
+    except OSError as problem:
+        raise _unreadable(path, problem) from problem
+    try:
+        value = json.loads(data)
         edits = tuple(
             Edit(one["file"], _state_in(one["before"]), _state_in(one["after"]))
             for one in value["edits"]
@@ -355,7 +396,7 @@ def _read_entry(path: Path) -> Entry:
             value["number"], value["time"], value["command"], value["summary"], edits,
             tuple(value["folders"]), value["undoes"],
         )  # fmt: skip
-    except (OSError, ValueError, KeyError, TypeError) as problem:
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as problem:
         raise StoreError(
             f"{path}: this journal entry cannot be read: {problem}",
             "move it away to go on without it",

@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from velpin.change.disk import write_file
+from velpin.disk import write_file
 from velpin.errors import CannotWrite, HostFileError
 from velpin.shifts import Cause, Drift, Pictured, Stand
 
@@ -69,7 +69,7 @@ def save(picture: Picture, file: Path) -> None:
         raise CannotWrite(f"{file.parent} is no folder")
     if file.exists() and not _is_picture(file):
         raise CannotWrite(f"{file} is there and is no picture of velpin's; it is left alone")
-    write_file(file, text.encode(), mode=0o644)
+    write_file(file.parent, file.name, text.encode(errors="backslashreplace"), mode=0o644)
 
 
 def _is_picture(file: Path) -> bool:

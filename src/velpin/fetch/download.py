@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from urllib.parse import unquote, urlsplit
 
 from velpin import __version__
+from velpin.disk import beside, open_again, open_new
 from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere
 
 if TYPE_CHECKING:
@@ -255,7 +256,7 @@ class Transport:
     ) -> int:
         try:
             part.parent.mkdir(parents=True, exist_ok=True)
-            with part.open("ab" if done else "wb") as file:
+            with open_again(part, more=done > 0) as file:
                 # What came before a break is kept, so it is read as it comes.
                 while piece := answer.read1(_CHUNK):
                     done += len(piece)
@@ -400,10 +401,11 @@ def _said(problem: Exception | None) -> str:
 
 
 def _put(target: Path, data: bytes) -> None:
-    part = target.with_name(f"{target.name}.{os.getpid()}.part")
+    part = beside(target)
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
-        part.write_bytes(data)
+        with open_new(part) as file:
+            file.write(data)
         os.replace(part, target)
     except OSError as problem:
         with contextlib.suppress(OSError):

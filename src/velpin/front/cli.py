@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
 
 import typer
 
-from velpin.errors import Refusal, UsageError, VelpinError
+from velpin.errors import DamagedIndex, Refusal, UsageError, VelpinError
 
 if TYPE_CHECKING:
     from velpin.front.changing import How
@@ -700,7 +700,13 @@ def demo(
 def run(words: list[str]) -> int:
     """Run one command line; Velpin's errors become words and an exit code."""
     try:
-        _build(words)(words, standalone_mode=True)
+        try:
+            _build(words)(words, standalone_mode=True)
+        except DamagedIndex:
+            from velpin.front.session import tell
+
+            tell("a parsed index was damaged; it is made anew", "quiet")
+            _build(words)(words, standalone_mode=True)
     except SystemExit as end:
         return end.code if isinstance(end.code, int) else 1
     except VelpinError as problem:

@@ -27,7 +27,10 @@ def open_at(root: Path, *, as_is: bool = False) -> Host:
     """The host at a root; an interrupted change is put right first, where that is allowed."""
     tree = Tree(root)
     _mend(tree)
-    return open_host(tree, open_shelf(tree), as_is=as_is)
+    shelf = open_shelf(tree)
+    for doubt in shelf.doubts():
+        tell(f"{doubt}: what is in it is not used, and it is made anew when it is written to")
+    return open_host(tree, shelf, as_is=as_is)
 
 
 def journal_of(host: Host) -> Journal:
@@ -45,16 +48,20 @@ def _mend(tree: Tree) -> None:
     if not any(name.endswith(".pending.json") and not name.startswith(".") for name in names):
         return
     from velpin.change.journal import Journal
-    from velpin.errors import Busy, CannotWrite
+    from velpin.errors import Busy, CannotRead, CannotWrite
 
     journal = Journal(tree)
+    doubt = journal.why_doubted()
+    if doubt:
+        tell(f"an interrupted change is not put right: {doubt}")
+        return
     try:
         with journal.lock(limit=2.0):
             done = journal.recover()
     except Busy:
         tell("another velpin is changing this host just now")
         return
-    except CannotWrite:
+    except (CannotRead, CannotWrite):
         tell("a change was interrupted; run any velpin command as root to put it right")
         return
     for text in done:

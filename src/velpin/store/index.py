@@ -9,10 +9,12 @@ was made from changes, it is made anew beside it and put in its place by one ren
     built       a sorted line for each name that its source package does not have itself:
                 source package, name
     links       for each kind of link a reader gives, sorted lines as those of `provides`
-    facts       one line of JSON: where these lie, and the file this was made from
+    facts       one line of JSON: where these lie, the file this was made from, and a checksum of
+                each 64 KiB before them; its own checksum and length end the file
 
-A large index is written in several such parts, one after the other. The file is mapped,
-not loaded: a question for one name touches a few pages of it.
+Whatever is read of the file is first held against its checksum, once: a damaged file is removed,
+and made anew by the next command. A large index is written in several such parts, one after the
+other. The file is mapped, not loaded: a question for one name touches a few pages of it.
 """
 
 from __future__ import annotations
@@ -24,6 +26,7 @@ import mmap
 import os
 import re
 import shutil
+import zlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from heapq import merge
 from importlib import import_module
@@ -31,11 +34,15 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import IO, Any, NamedTuple
 
+from velpin import disk
 from velpin.beside import Beside
-from velpin.errors import CannotWrite, StoreError
+from velpin.errors import CannotWrite, DamagedIndex, StoreError
 
-SCHEMA = 7
-_TAIL = 8
+SCHEMA = 8
+_TAIL = 12
+"""Bytes behind the facts: their checksum, 4, and their length, 8."""
+_CHUNK_BITS = 16
+_CHUNK = 1 << _CHUNK_BITS
 _SUMMARY = 9
 """The column of the summary in a row's line, the last one."""
 _ACCELERATION = 4
@@ -124,17 +131,47 @@ class Index:
     def __init__(self, path: Path) -> None:
         self.path = path
         try:
-            with path.open("rb") as file:
-                self._map = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
-            size = int.from_bytes(self._map[-_TAIL:], "little")
-            facts: dict[str, Any] = json.loads(self._map[-_TAIL - size : -_TAIL])
+            handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
+            try:
+                self._map = mmap.mmap(handle, 0, access=mmap.ACCESS_READ)
+            finally:
+                os.close(handle)
+            size = int.from_bytes(self._map[-8:], "little")
+            tail = self._map[-_TAIL - size : -_TAIL]
+            if len(tail) != size or zlib.crc32(tail) != int.from_bytes(self._map[-12:-8], "little"):
+                raise ValueError("is damaged")
+            facts: dict[str, Any] = json.loads(tail)
             self.stamp = Stamp(*facts["stamp"])
             self.schema: int = facts["schema"]
             self._parts: list[dict[str, Any]] = facts["parts"]
+            self._sums: list[int] = facts["sums"]
+            self._end = len(self._map) - _TAIL - size
+            self._sound = bytearray(len(self._sums))
             self._blocks: dict[int, bytes] = {}
             self._known: dict[str, list[str]] = {}
-        except (OSError, ValueError, KeyError, TypeError) as problem:
+        except (OSError, ValueError, LookupError, TypeError) as problem:
             raise StoreError(f"{path}: {problem}", "remove it; it is made anew") from problem
+
+    def _check(self, first: int, last: int) -> None:
+        """Hold what lies between two places against its checksums, unless that was done."""
+        for at in range(first >> _CHUNK_BITS, (max(last, first + 1) + _CHUNK - 1) >> _CHUNK_BITS):
+            if not self._sound[at]:
+                start = at << _CHUNK_BITS
+                data = self._map[start : min(start + _CHUNK, self._end)]
+                if zlib.crc32(data) != self._sums[at]:
+                    with contextlib.suppress(OSError):
+                        self.path.unlink()
+                    raise DamagedIndex(
+                        f"{self.path} was damaged, and is removed", "run the command again"
+                    )
+                self._sound[at] = 1
+
+    def _region(self, part: dict[str, Any], kind: str) -> tuple[int, int]:
+        """Where the lines of a kind lie, all of them held against their checksums."""
+        first, last = part.get(kind, (0, 0))
+        if last > first:
+            self._check(first, last)
+        return first, last
 
     @property
     def count(self) -> int:
@@ -163,7 +200,7 @@ class Index:
     def all_rows(self) -> Iterator[Row]:
         """Every entry, in no order to rely on."""
         for part in self._parts:
-            first, last = part["rows"]
+            first, last = self._region(part, "rows")
             while first < last:
                 end = self._map.find(b"\n", first, last)
                 yield _row(self._map[first:end])
@@ -178,7 +215,7 @@ class Index:
     def _columns_of(
         self, part: dict[str, Any], mark: int
     ) -> Iterator[tuple[bytes, int, int, bytes, bytes, int]]:
-        first, last = part["rows"]
+        first, last = self._region(part, "rows")
         for found in _COLUMNS.finditer(self._map, first, last):
             name, number, arch, version = found.groups()
             yield name, mark, int(number), arch, version, found.start()
@@ -198,7 +235,7 @@ class Index:
         """Name and summary of entries that hold all words in either, letter case ignored."""
         wanted = [word.lower().encode() for word in words]
         for part in self._parts:
-            first, last = part["rows"]
+            first, last = self._region(part, "rows")
             folded = self._map[first:last].lower()
             rarest = min(wanted, key=folded.count)
             at = folded.find(rarest)
@@ -227,8 +264,8 @@ class Index:
         """All links of a kind at once: by name the owners' names and ids."""
         found: dict[str, list[tuple[str, int]]] = {}
         for part in self._parts:
-            first, last = part.get(kind, (0, 0))
-            for line in self._map[first:last].decode().splitlines():
+            first, last = self._region(part, kind)
+            for line in self._map[first:last].decode().split("\n")[:-1]:
                 name, owner, position = line.split("\t")
                 found.setdefault(name, []).append((owner, int(position)))
         return found
@@ -274,6 +311,7 @@ class Index:
     def _unpacked(self, at: int, length: int) -> bytes:
         import lz4.block
 
+        self._check(at, at + length)
         text: bytes = lz4.block.decompress(self._map[at : at + length])
         return text
 
@@ -282,7 +320,7 @@ class Index:
             return self._known[kind]
         found: set[bytes] = set()
         for part in self._parts:
-            first, last = part.get(kind, (0, 0))
+            first, last = self._region(part, kind)
             found.update(re.findall(rb"(?m)^[^\t\n]+", self._map[first:last]))
         self._known[kind] = [key.decode() for key in sorted(found)]
         return self._known[kind]
@@ -294,15 +332,18 @@ class Index:
             low, last = part.get(kind, (0, 0))
             first, high = low, last
             while low < high:
-                middle = self._map.rfind(b"\n", first, (low + high) // 2) + 1 or first
+                half = (low + high) // 2
+                middle = self._map.rfind(b"\n", first, half) + 1 or first
                 middle = max(middle, low)
                 end = self._map.find(b"\n", middle, last) + 1
+                self._check(middle - 1 if middle else 0, max(half, end))
                 if self._map[middle:end] < wanted:
                     low = end
                 else:
                     high = middle
             while low < last:
                 end = self._map.find(b"\n", low, last)
+                self._check(low, end)
                 line = self._map[low:end]
                 if not line.startswith(wanted):
                     break
@@ -331,20 +372,21 @@ def write_index(path: Path, stamp: Stamp, parts: Sequence[Part]) -> None:
     file is removed.
     """
     _read_libraries()  # once, before any helper is forked
-    part = path.with_name(f"{path.name}.{os.getpid()}.part")
+    part = disk.beside(path)
     collecting = gc.isenabled()
     gc.disable()  # hundreds of thousands of small values, none of them in a cycle
     helpers: list[_Helper] = []
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         helpers = [
-            _Helper(part.with_name(f"{part.name}{number}"), read, number)
-            for number, read in enumerate(parts[1:], 1)
+            _Helper(disk.beside(path), read, number) for number, read in enumerate(parts[1:], 1)
         ]
-        with part.open("wb") as file:
+        with disk.open_new(part) as file:
             found = [_read_part(file, parts[0], 0)]
             found += [helper.join(file) for helper in helpers]
-            _write_tail(file, {"schema": SCHEMA, "stamp": stamp, "parts": found})
+            file.flush()
+            sums = _checksums(part)
+            _write_tail(file, {"schema": SCHEMA, "stamp": stamp, "parts": found, "sums": sums})
         os.replace(part, path)
     except OSError as problem:
         raise CannotWrite(f"{path}: {problem.strerror}") from problem
@@ -369,7 +411,7 @@ class _Helper:
         self._file = file
 
         def work() -> dict[str, Any]:
-            with file.open("wb") as out:
+            with disk.open_new(file) as out:
                 return _read_part(out, read, number)
 
         self._work = Beside(work, always=True)
@@ -407,30 +449,49 @@ def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
     blocks: list[tuple[int, int]] = []
     essential: list[str] = []
     links: dict[str, list[str]] = {}
-    for number, batch in enumerate(read(notes), part * _PART):
+    base = first = part * _PART
+    for number, batch in enumerate(read(notes), first):
         data = lz4.block.compress(batch.block, mode="fast", acceleration=_ACCELERATION)
         blocks.append((file.tell(), len(data)))
         file.write(data)
-        _take_links(batch, part * _PART + len(lines), links)
-        _take(batch, number, part * _PART, lines, provides, built)
+        _take_links(batch, base, links)
+        _take(batch, number, base, lines, provides, built)
         essential += batch.essential
+        base += len(batch.entries)
+    count = len(lines)
+    lines = _whole(lines, _SUMMARY)
+    if len(lines) < count:
+        notes.append((0, f"{_told(count - len(lines))} with a tab or a line end in a field"))
     return {
-        **{kind: _put_lines(file, found) for kind, found in links.items()},
+        **{kind: _put_lines(file, _whole(found, 2)) for kind, found in links.items()},
         "links": list(links),
         "count": len(lines),
         "notes": notes,
-        "essential": essential,
+        "essential": [name for name in essential if "\t" not in name and "\n" not in name],
         "blocks": blocks,
         "rows": _put_lines(file, lines),
-        "provides": _put_lines(file, provides),
-        "built": _put_lines(file, built),
+        "provides": _put_lines(file, _whole(provides, 2)),
+        "built": _put_lines(file, _whole(built, 1)),
     }
+
+
+def _told(count: int) -> str:
+    """How many entries were passed over."""
+    return f"{count} entr{'y' if count == 1 else 'ies'} passed over,"
+
+
+def _whole(lines: list[str], tabs: int) -> list[str]:
+    """Lines of so many columns; what would be more than one, or have more columns, is left out:
+    whoever wrote it hoped to be read as two entries."""
+    text = "".join(lines)
+    if text.count("\n") == len(lines) and text.count("\t") == tabs * len(lines):
+        return lines
+    return [line for line in lines if line.count("\n") == 1 and line.count("\t") == tabs]
 
 
 def _take(
     batch: Batch, number: int, base: int, lines: list[str], provides: list[str], built: list[str]
 ) -> None:
-    base += len(lines)
     for name, at in batch.provides:
         provides.append(f"{name}\t{batch.entries[at][0]}\t{base + at}\n")
     for at, (name, arch, version, origin, state, start, length, summary) in enumerate(
@@ -453,10 +514,17 @@ def _take_links(batch: Batch, base: int, links: dict[str, list[str]]) -> None:
 def _put_lines(file: IO[bytes], lines: list[str]) -> tuple[int, int]:
     first = file.tell()
     lines.sort()  # by code points, which is the byte order of UTF-8
-    file.write("".join(lines).encode())
+    file.write("".join(lines).encode("utf-8", "replace"))
     return first, file.tell()
+
+
+def _checksums(path: Path) -> list[int]:
+    """A checksum of each chunk of what was written so far."""
+    with path.open("rb") as written:
+        return [zlib.crc32(piece) for piece in iter(lambda: written.read(_CHUNK), b"")]
 
 
 def _write_tail(file: IO[bytes], facts: dict[str, Any]) -> None:
     tail = json.dumps(facts).encode()
-    file.write(tail + len(tail).to_bytes(_TAIL, "little"))
+    checksum = zlib.crc32(tail).to_bytes(4, "little")
+    file.write(tail + checksum + len(tail).to_bytes(8, "little"))

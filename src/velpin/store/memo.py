@@ -10,13 +10,16 @@ from __future__ import annotations
 
 import contextlib
 import json
-import os
 import zlib
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+from velpin import disk
+from velpin.errors import CannotWrite
 from velpin.store.index import Index
+
+_LARGEST = 256 << 20
 
 
 class Memo:
@@ -25,13 +28,13 @@ class Memo:
     def __init__(self, folders: Sequence[Path], indexes: Sequence[Index]) -> None:
         self._stamps = [list(index.stamp) for index in indexes]
         key = zlib.crc32("\n".join(index.stamp.path for index in indexes).encode())
-        self._files = [folder / "memo" / f"{key:08x}.json" for folder in folders]
+        self._files = [folder / f"{key:08x}.json" for folder in folders]
         self._values = self._read()
 
     def _read(self) -> dict[str, list[str]]:
         for file in self._files:
-            with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
-                kept: dict[str, Any] = json.loads(file.read_bytes())
+            with contextlib.suppress(OSError, ValueError, LookupError, TypeError, AttributeError):
+                kept: dict[str, Any] = json.loads(disk.read_file(file.parent, file.name, _LARGEST))
                 if kept["stamps"] == self._stamps:
                     return {
                         str(key): list(map(str, names)) for key, names in kept["values"].items()
@@ -48,12 +51,6 @@ class Memo:
     def _write(self) -> None:
         text = json.dumps({"stamps": self._stamps, "values": self._values})
         for file in self._files:
-            part = file.with_name(f"{file.name}.{os.getpid()}.part")
-            try:
-                file.parent.mkdir(parents=True, exist_ok=True)
-                part.write_text(text)
-                os.replace(part, file)
+            with contextlib.suppress(CannotWrite):
+                disk.write_file(file.parent, file.name, text.encode(), mode=disk.FILES)
                 return
-            except OSError:
-                with contextlib.suppress(OSError):
-                    part.unlink(missing_ok=True)

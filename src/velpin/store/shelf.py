@@ -6,20 +6,25 @@
     memo/                           see `memo.py`
 
 `state.json` is replaced in one rename, so a fetch counts whole or not at all. Everything
-here can be made anew and may be removed at any time.
+here can be made anew and may be removed at any time. A folder that is a link, belongs to
+somebody else or may be written to by others is not believed: it is not read, and made anew
+before anything is written there.
 """
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import re
+import stat
 import zlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from velpin import disk
 from velpin.errors import CannotWrite, HostFileError, StoreError
 from velpin.store.index import SCHEMA, Index, Part, Stamp, write_index
 from velpin.tree import Tree
@@ -50,8 +55,13 @@ class Fetched:
         return self.folder / name
 
     def release_bytes(self) -> bytes:
-        """The text of the release file whose signature was checked."""
-        return self.path(self.release_file).read_bytes()
+        """The text of the release file whose signature was checked; OSError where it is gone."""
+        return disk.read_file(self.folder, self.release_file, _LARGEST_RELEASE)
+
+    def put(self, name: str, data: bytes) -> None:
+        """Write one of its files, whole or not at all, unless it is there."""
+        if not self.path(name).exists():
+            disk.write_file(self.folder, name, data, mode=disk.FILES)
 
 
 class Shelf:
@@ -60,6 +70,8 @@ class Shelf:
     def __init__(self, folders: Sequence[Path]) -> None:
         self._folders = list(folders)
         self._open: dict[Path, Index] = {}
+        self.remade: list[str] = []
+        """Folders that were made anew because they were not believed, and why."""
         self.fresh: list[str] = []
         """Files that were read and parsed anew through this shelf."""
 
@@ -68,10 +80,35 @@ class Shelf:
         """The folder that is written to."""
         for folder in self._folders:
             if _may_write(folder):
-                return folder
+                return self._own(folder)
         raise CannotWrite(
             f"no right to write {' or '.join(map(str, self._folders))}", "run it as root"
         )
+
+    def doubts(self) -> list[str]:
+        """Folders of the store that are not believed, and why."""
+        inner = [(folder, *(folder / name for name in _INNER)) for folder in self._folders]
+        found = [(path, disk.why_doubted(path)) for paths in inner for path in paths]
+        return [f"{path} {why}" for path, why in found if why]
+
+    def _believed(self, *inner: str) -> Iterator[Path]:
+        """Folders of the store, or folders in them, that may be read."""
+        for folder in self._folders:
+            paths = [folder]
+            for name in inner:
+                paths.append(paths[-1] / name)
+            if not any(map(disk.why_doubted, paths)):
+                yield paths[-1]
+
+    def _own(self, folder: Path) -> Path:
+        """A folder to write to, made where it is missing or not believed."""
+        try:
+            doubt = disk.make_own_folder(folder)
+        except OSError as problem:
+            raise CannotWrite(f"{folder}: {problem.strerror}", "run it as root") from problem
+        if doubt:
+            self.remade.append(f"{folder} {doubt}")
+        return folder
 
     # -- parsed indexes ------------------------------------------------------------------
 
@@ -93,8 +130,8 @@ class Shelf:
         except OSError as problem:
             raise HostFileError(str(path), 0, problem.strerror or "cannot be read") from problem
         name = f"{_short(path.name)}-{zlib.crc32(os.fsencode(path)):08x}.index"
-        for folder in self._folders:
-            found = _usable(folder / "parsed" / name, stamp)
+        for folder in self._believed("parsed"):
+            found = _usable(folder / name, stamp)
             if found:
                 self._open[path] = found
                 return found
@@ -106,7 +143,7 @@ class Shelf:
     ) -> Index:
         self.fresh.append(str(path))
         try:
-            target = self.home / "parsed" / name
+            target = self._own(self.home / "parsed") / name
             write_index(target, stamp, parts(path))
             return Index(target)
         except CannotWrite:
@@ -121,46 +158,44 @@ class Shelf:
         """What was worked out from some parsed indexes before."""
         from velpin.store.memo import Memo
 
-        return Memo(self._folders, indexes)
+        return Memo(list(self._believed("memo")), indexes)
 
     # -- fetched files -------------------------------------------------------------------
 
     def fetched(self, address: str, release: str) -> Fetched | None:
         """The last good fetch of a source, the newest where several folders hold one."""
         found = [
-            _read_state(folder / "fetched" / _key(address, release)) for folder in self._folders
+            _read_state(folder) for folder in self._believed("fetched", _key(address, release))
         ]
         good = [one for one in found if one and (one.address, one.release) == (address, release)]
         return max(good, key=lambda one: one.fetched, default=None)
 
     def place(self, address: str, release: str) -> Fetched:
         """An empty record for a source in the folder that is written to."""
-        return Fetched(self.home / "fetched" / _key(address, release), address, release)
+        folder = self._own(self._own(self.home / "fetched") / _key(address, release))
+        return Fetched(folder, address, release)
 
     def keep(self, fetched: Fetched) -> None:
         """Make a fetch count, then remove files of the source that it does not name."""
-        from velpin.change.disk import write_file
-
         state = {name: getattr(fetched, name) for name in _STATE}
-        write_file(fetched.path("state.json"), json.dumps(state, indent=1).encode(), mode=0o644)
+        data = json.dumps(state, indent=1).encode()
+        disk.write_file(fetched.folder, "state.json", data, mode=disk.FILES)
         used = {fetched.release_file, "state.json", *fetched.indexes.values()}
-        for entry in fetched.folder.iterdir():
-            if entry.name not in used and not entry.name.endswith(".lock"):
-                entry.unlink(missing_ok=True)
+        for name in os.listdir(fetched.folder):
+            if name not in used:
+                with contextlib.suppress(CannotWrite):
+                    disk.remove_file(fetched.folder, name)
 
     def note_failure(self, address: str, release: str, message: str, hint: str) -> None:
         """Remember why the last fetch of a source failed; forgotten by the next good one."""
-        from velpin.change.disk import write_file
-
-        path = self.place(address, release).path(_FAILURE)
-        write_file(path, json.dumps({"message": message, "hint": hint}).encode(), mode=0o644)
+        told = json.dumps({"message": message, "hint": hint}).encode()
+        disk.write_file(self.place(address, release).folder, _FAILURE, told, mode=disk.FILES)
 
     def failure(self, address: str, release: str) -> str:
         """Why the last fetch of a source failed, empty where it did not."""
-        for folder in self._folders:
+        for folder in self._believed("fetched", _key(address, release)):
             try:
-                path = folder / "fetched" / _key(address, release) / _FAILURE
-                told = json.loads(path.read_bytes())
+                told = json.loads(disk.read_file(folder, _FAILURE, _LARGEST_STATE))
                 return f"{told['message']}\n{told['hint']}".strip()
             except (OSError, ValueError, KeyError, TypeError):
                 continue
@@ -168,6 +203,9 @@ class Shelf:
 
 
 _FAILURE = "failure.json"
+_INNER = ("fetched", "parsed", "memo")
+_LARGEST_STATE = 16 << 20
+_LARGEST_RELEASE = 64 << 20
 _STATE = ("address", "release", "release_file", "fetched", "signed_by", "remote", "indexes")
 
 
@@ -211,9 +249,32 @@ def _usable(path: Path, stamp: Stamp) -> Index | None:
 
 def _read_state(folder: Path) -> Fetched | None:
     try:
-        state: dict[str, Any] = json.loads((folder / "state.json").read_bytes())
+        state: dict[str, Any] = json.loads(disk.read_file(folder, "state.json", _LARGEST_STATE))
         found = Fetched(folder, **{name: state[name] for name in _STATE})
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError, KeyError, TypeError, RecursionError):
         return None
+    return found if _is_sound(found) else None
+
+
+def _is_sound(found: Fetched) -> bool:
+    """Whether a record has values of the right kinds, and its files are there."""
+    texts = (found.address, found.release, found.release_file)
+    tables = (found.remote, found.indexes)
+    if not (
+        all(isinstance(one, str) for one in texts)
+        and isinstance(found.fetched, int | float)
+        and isinstance(found.signed_by, list)
+        and all(isinstance(one, str) for one in found.signed_by)
+        and all(isinstance(one, dict) for one in tables)
+        and all(isinstance(text, str) for one in tables for text in one.values())
+    ):
+        return False
     names = (found.release_file, *found.indexes.values())
-    return found if all((folder / name).is_file() for name in names) else None
+    return all(name and "/" not in name and _is_plain(found.folder / name) for name in names)
+
+
+def _is_plain(path: Path) -> bool:
+    try:
+        return stat.S_ISREG(path.lstat().st_mode)
+    except (OSError, ValueError):
+        return False

@@ -316,12 +316,7 @@ class _Fetch:
 
     def _keep_release(self, data: bytes) -> None:
         name = f"Release.{hashlib.sha256(data).hexdigest()[:20]}"
-        path = self.next.path(name)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if not path.exists():
-            from velpin.change.disk import write_file
-
-            write_file(path, data, mode=0o644)
+        self.next.put(name, data)
         self.next.release_file = name
 
     def _fetch_indexes(self, release: Release, data: bytes) -> None:

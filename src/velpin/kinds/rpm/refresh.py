@@ -167,13 +167,8 @@ class _Fetch:
             raise explain_missing(problem, self.source.handle, named.problems) from problem
 
     def _keep(self, data: bytes) -> None:
-        from velpin.change.disk import write_file
-
         name = f"repomd.{hashlib.sha256(data).hexdigest()[:20]}.xml"
-        path = self.next.path(name)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if not path.exists():
-            write_file(path, data, mode=0o644)
+        self.next.put(name, data)
         self.next.release_file = name
 
     def _lists(self, base: str, repomd: Repomd) -> None:
