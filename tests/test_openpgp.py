@@ -2,7 +2,14 @@
 
 from __future__ import annotations
 
+import base64
+import contextlib
+import json
+from pathlib import Path
+
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from velpin.demo.build import Signer, new_signer
 from velpin.errors import BadKey, BadSignature, MissingKey
@@ -48,10 +55,9 @@ def test_files_that_hold_no_key(data: bytes) -> None:
 def test_only_what_was_signed_is_used(signer: Signer) -> None:
     keys = read_keys(signer.public, "k")
     signed = signer.clear(TEXT)
-    for data in (signed, b"Evil: 1\n" + signed, signed + b"\nEvil: 1\n"):
-        found = verify_clear(data, keys, "InRelease")
-        assert found.data == TEXT
-        assert found.signers == (signer.fingerprint,)
+    found = verify_clear(signed, keys, "InRelease")
+    assert found.data == TEXT
+    assert found.signers == (signer.fingerprint,)
     assert verify_detached(TEXT, signer.detached(TEXT), keys, "Release").data == TEXT
 
 
@@ -101,3 +107,138 @@ def test_files_without_a_readable_signature(data: bytes, signer: Signer) -> None
         verify_clear(data, read_keys(signer.public, "k"), "InRelease")
     with pytest.raises(BadSignature):
         verify_detached(TEXT, data, read_keys(signer.public, "k"), "Release")
+
+
+# -- texts around what was signed (docs/how-hosts-choose/signatures.md) ------------------------
+
+
+@pytest.mark.parametrize("around", ["Evil: 1\n{}", "{}Evil: 1\n", "\n{}", "{}\n"])
+def test_text_around_a_signed_message_is_refused(signer: Signer, around: str) -> None:
+    data = around.format(signer.clear(TEXT).decode()).encode()
+    with pytest.raises(BadSignature) as problem:
+        verify_clear(data, read_keys(signer.public, "k"), "InRelease")
+    told = "InRelease: there is text around the signed message that nobody signed"
+    assert problem.value.message == told
+
+
+def test_text_between_a_message_and_its_signature_is_refused(signer: Signer) -> None:
+    data = signer.clear(TEXT).replace(
+        b"-----BEGIN PGP SIGNATURE", b"Evil: 1\n-----BEGIN PGP SIGNATURE"
+    )
+    with pytest.raises(BadSignature, match="changed after it was signed"):
+        verify_clear(data, read_keys(signer.public, "k"), "InRelease")
+
+
+@pytest.mark.parametrize("around", ["x\n{}", "{}x\n", "\n{}", "{}\n\n", "{0}x\n{0}"])
+def test_other_text_in_a_signature_file_is_refused(signer: Signer, around: str) -> None:
+    signature = around.format(signer.detached(TEXT).decode()).encode()
+    with pytest.raises(BadSignature) as problem:
+        verify_detached(TEXT, signature, read_keys(signer.public, "k"), "Release")
+    assert problem.value.message == "Release: its signature file holds other text as well"
+
+
+def test_several_armoured_signatures_in_one_file_are_taken(
+    signer: Signer, stranger: Signer
+) -> None:
+    both = stranger.detached(TEXT) + signer.detached(TEXT)
+    found = verify_detached(TEXT, both, read_keys(signer.public, "k"), "Release", binary=False)
+    assert found.signers == (signer.fingerprint,)
+
+
+def test_a_binary_signature_is_for_those_hosts_that_take_one(signer: Signer) -> None:
+    keys, signature = read_keys(signer.public, "k"), signer.detached_binary(TEXT)
+    assert verify_detached(TEXT, signature, keys, "x.db").signers == (signer.fingerprint,)
+    with pytest.raises(BadSignature) as problem:
+        verify_detached(TEXT, signature, keys, "Release", binary=False)
+    assert problem.value.message == "Release: its signature is not armoured text"
+
+
+# -- why a signature counts for nothing ----------------------------------------------------
+
+MADE = {
+    name: base64.b64decode(text)
+    for name, text in json.loads(
+        (Path(__file__).parent / "data" / "signatures.json").read_text()
+    ).items()
+}
+"""Keys and signatures of 2024-01-10 on one text, made by another OpenPGP program."""
+SAID = b"hello\n"
+
+
+@pytest.mark.parametrize(
+    ("key", "signature", "why"),
+    [
+        ("expired", "expired", "the key {} expired on 2024-01-31"),
+        ("subexp", "subexp", "the key {sub} (a subkey) expired on 2024-01-31"),
+        ("revoked2", "revoked", "the key {} was revoked by its owner"),
+        ("good", "goodsha1", "the signature is made with SHA-1, which is too weak"),
+        ("good", "goodexp", "the signature expired on 2024-01-20"),
+    ],
+)
+def test_the_true_reason_is_told(key: str, signature: str, why: str) -> None:
+    keys = read_keys(MADE[f"{key}.gpg"], "k")
+    sub = keys[0].all_parts[-1].fingerprint
+    with pytest.raises(BadSignature) as problem:
+        verify_detached(SAID, MADE[f"m.{signature}.sig"], keys, "x")
+    assert problem.value.message == f"x: {why.format(keys[0].fingerprint, sub=sub)}"
+    if f"m.{signature}.asc" in MADE:
+        with pytest.raises(BadSignature) as problem:
+            verify_clear(MADE[f"m.{signature}.asc"], keys, "x")
+        assert problem.value.message == f"x: {why.format(keys[0].fingerprint, sub=sub)}"
+
+
+def test_a_good_old_signature_counts() -> None:
+    keys = read_keys(MADE["good.gpg"], "k")
+    assert verify_detached(SAID, MADE["m.good.sig"], keys, "x").signers == (keys[0].fingerprint,)
+    assert verify_clear(MADE["m.good.asc"], keys, "x").data == SAID.strip()
+
+
+def test_a_signature_dated_in_the_future_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    keys = read_keys(MADE["good.gpg"], "k")
+    monkeypatch.setattr("velpin.trust.openpgp._signers", lambda _valid, _keys: ())
+    monkeypatch.setattr("time.time", lambda: 1704672000.0)
+    with pytest.raises(BadSignature, match=r"dated 2024-01-10, which is yet to come$"):
+        verify_detached(SAID, MADE["m.good.sig"], keys, "x")
+
+
+def test_weak_keys_are_passed_over_with_a_note_and_end_nothing() -> None:
+    problems: list[str] = []
+    data = MADE["rsa1024.gpg"] + MADE["sha1self.gpg"] + MADE["good.gpg"]
+    (key,) = read_keys(data, "ring.gpg", problems)
+    assert verify_detached(SAID, MADE["m.good.sig"], [key], "x").signers == (key.fingerprint,)
+    assert len(problems) == 2
+    assert all(one.startswith("ring.gpg: the key ") for one in problems)
+    assert all(one.endswith("; passed over") for one in problems)
+    with pytest.raises(BadKey, match=r"^ring\.gpg: the key [0-9A-F]{40}: Policy rejected"):
+        read_keys(MADE["rsa1024.gpg"], "ring.gpg")
+
+
+def test_a_signature_that_names_no_issuer_is_not_told_as_a_blank() -> None:
+    from velpin.trust.openpgp import explain_missing
+
+    found = explain_missing(MissingKey("x: signed by a key that it does not name", ()), "gull", [])
+    assert found.hint.startswith("get its key from whoever runs the source")
+
+
+def test_only_the_part_that_is_named_may_sign() -> None:
+    (key,) = read_keys(MADE["good.gpg"], "k")
+    (two,) = read_keys(MADE["subexp.gpg"], "k")
+    verify_detached(SAID, MADE["m.good.sig"], [key.narrowed(key.fingerprint)], "x")
+    primary = two.narrowed(two.fingerprint)
+    with pytest.raises(MissingKey):
+        verify_detached(SAID, MADE["m.subexp.sig"], [primary], "x")
+    assert primary.parts == {two.fingerprint}
+    assert len(two.parts) == 2
+
+
+@given(st.sampled_from(sorted(MADE)), st.integers(0, 400), st.integers(0, 255))
+def test_no_damaged_key_or_signature_is_a_traceback(name: str, at: int, byte: int) -> None:
+    data = bytearray(MADE[name])
+    data[at % len(data)] = byte
+    keys = read_keys(MADE["good.gpg"], "k")
+    with contextlib.suppress(BadKey, BadSignature, MissingKey):
+        read_keys(bytes(data), "k", [])
+    with contextlib.suppress(BadSignature, MissingKey):
+        verify_detached(SAID, bytes(data), keys, "x")
+    with contextlib.suppress(BadSignature, MissingKey):
+        verify_clear(bytes(data), keys, "x")

@@ -318,15 +318,19 @@ def keys(root: Root = None, json: Json = False) -> None:
     """Which key vouches for which source."""
     import time
 
-    found = _open(root).keys()
+    host = _open(root)
+    found = host.keys()
     if json:
         from velpin.front import as_json
 
         as_json.write(as_json.of_keys(found))
         return
+    from velpin.front.session import tell
     from velpin.front.views import show_keys
 
     show_keys(_screen(), found, time.time())
+    for text in host.key_problems():
+        tell(text)
 
 
 # -- fetching ----------------------------------------------------------------------------

@@ -3,7 +3,7 @@
 Every kind's folder has them under the same names, and each is read when it is first asked, so
 that a forecast starts fast. A test looks for all of them in every kind.
 
-    standing    standings                 keyring     key_uses
+    standing    standings                 keyring     key_uses, key_problems
     version     compare
     forecast    forecast, forecast_upgrade, near_names
     offers      offers_of, offers_from, find
@@ -138,6 +138,11 @@ class Answering(ABC):
     def keys(self) -> list[KeyUse]:
         """Every key that vouches for something, and for what."""
         found: list[KeyUse] = self._ask("keyring", "key_uses")(self)
+        return found
+
+    def key_problems(self) -> list[str]:
+        """Keys that are named and cannot be used, and why."""
+        found: list[str] = self._ask("keyring", "key_problems")(self)
         return found
 
     def compare(self, one: str, other: str) -> int:

@@ -76,6 +76,9 @@ class Host(Protocol):
     def keys(self) -> list[KeyUse]:
         """Every key that vouches for something, and for what."""
 
+    def key_problems(self) -> list[str]:
+        """Keys that are named and cannot be used, and why."""
+
     def compare(self, one: str, other: str) -> int:
         """-1, 0 or 1 for two versions."""
 

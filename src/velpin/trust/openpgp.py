@@ -1,15 +1,18 @@
 """OpenPGP certificates and signatures: who vouches for what.
 
-A verification returns exactly the bytes that were signed, and nothing else of the file is
-used. The library underneath reports one undivided failure, so the cause (no such key,
-expired key, changed bytes) is told apart here by comparing issuers and fingerprints.
+A verification returns exactly the bytes that were signed, and a file with anything else in it
+is refused. The library underneath judges a signature as of the day it says it was made; here a
+key that has expired or was revoked since signs nothing, whatever day that is (observed, see
+docs/how-hosts-choose/signatures.md). It also reports one undivided failure, so the cause is told
+apart here by looking at the signatures and keys themselves.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+import time
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from velpin.errors import BadKey, BadSignature, MissingKey
@@ -20,8 +23,20 @@ if TYPE_CHECKING:
 _BLOCK = re.compile(
     rb"-----BEGIN PGP PUBLIC KEY BLOCK-----.*?-----END PGP PUBLIC KEY BLOCK-----", re.DOTALL
 )
-_SIGNATURE = re.compile(rb"-----BEGIN PGP SIGNATURE-----.*?-----END PGP SIGNATURE-----", re.DOTALL)
+_SIGNED = b"-----BEGIN PGP SIGNED MESSAGE-----"
+_BEGIN, _END = b"-----BEGIN PGP SIGNATURE-----", b"-----END PGP SIGNATURE-----"
+_SIGNATURE = re.compile(_BEGIN + rb".*?" + _END, re.DOTALL)
+_WEAK_DIGESTS = ("MD5", "SHA1", "RipeMD")
 _KEYBOX = b"KBXf"
+_MOST_SIGNATURES = 32
+
+
+class Part(NamedTuple):
+    """The primary key of a certificate or one of its subkeys; times in seconds since 1970."""
+
+    fingerprint: str
+    expires: float | None = None
+    revoked: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,15 +50,44 @@ class Key:
     expires: float | None
     algorithm: str
     revoked: bool
-    parts: frozenset[str]
-    """Fingerprints of the primary key and of all its subkeys."""
+    all_parts: tuple[Part, ...]
+    """The primary key and all its subkeys."""
     where: str
     cert: pysequoia.Cert = field(repr=False, compare=False)
+    only: str = ""
+    """The one part that may sign, where the configuration names exactly that."""
 
     @property
     def owner(self) -> str:
         """The first user name on it."""
         return self.owners[0] if self.owners else "(no name)"
+
+    @property
+    def parts(self) -> frozenset[str]:
+        """Fingerprints of those of its parts that may sign: all, unless one is named."""
+        return frozenset((self.only,) if self.only else (one.fingerprint for one in self.all_parts))
+
+    def narrowed(self, part: str) -> Key:
+        """The same key where only one of its parts may sign."""
+        return replace(self, only=part)
+
+    def why_unusable(self, part: str, now: float) -> str:
+        """Why what a part of it signs counts for nothing now, empty where it counts."""
+        shown = self.fingerprint if part in ("", self.fingerprint) else f"{part} (a subkey)"
+        if self.revoked:
+            return f"the key {self.fingerprint} was revoked by its owner"
+        if self.is_expired(now):
+            return f"the key {self.fingerprint} expired on {_day(self.expires)}"
+        for one in self.all_parts:
+            if one.fingerprint == part and one.revoked:
+                return f"the key {shown} was revoked by its owner"
+            if one.fingerprint == part and one.expires is not None and one.expires <= now:
+                return f"the key {shown} expired on {_day(one.expires)}"
+        return ""
+
+    def is_usable(self, now: float) -> bool:
+        """Whether anything it signs counts now."""
+        return not self.why_unusable(self.only, now)
 
     @property
     def grouped(self) -> str:
@@ -73,29 +117,47 @@ def bare(fingerprint: str) -> str:
     return text.removeprefix("0X")
 
 
-def read_keys(data: bytes, where: str) -> list[Key]:
-    """All certificates in a key file, armoured or binary; BadKey where there is none."""
+def read_keys(data: bytes, where: str, passed_over: list[str] | None = None) -> list[Key]:
+    """All certificates in a key file, armoured or binary, that can be used.
+
+    What is too weak or damaged is told in `passed_over`. Raises BadKey where none is left.
+    """
     import pysequoia
 
     if data[8:12] == _KEYBOX:
         raise BadKey(f"{where}: a keybox file; the host's installer does not read it either")
-    certs: list[Any] = []
+    found: list[Key] = []
+    problems: list[str] = []
     for block in _BLOCK.findall(data) or [data]:
         try:
-            certs += pysequoia.Cert.split_bytes(block)
+            certs = pysequoia.Cert.split_bytes(block)
         except Exception as problem:
-            raise BadKey(f"{where}: {_first_line(problem)}") from problem
-    if not certs:
-        raise BadKey(f"{where}: holds no OpenPGP key")
-    return [_describe(cert, where) for cert in certs]
+            problems.append(_first_line(problem))
+            continue
+        for cert in certs:
+            try:
+                found.append(_describe(cert, where))
+            except Exception as problem:
+                problems.append(f"the key {_name_of(cert)}: {_first_line(problem)}")
+    if not found:
+        raise BadKey(f"{where}: {'; '.join(problems) or 'holds no OpenPGP key'}")
+    if passed_over is not None:
+        passed_over += [f"{where}: {problem}; passed over" for problem in problems]
+    return found
+
+
+def _name_of(cert: Any) -> str:
+    try:
+        return str(cert.fingerprint).upper()
+    except Exception:
+        return "without a fingerprint"
 
 
 def _describe(cert: Any, where: str) -> Key:
     from pysequoia.packet import PacketPile, Tag
 
     packets = list(PacketPile.from_bytes(bytes(cert)))
-    keys = [p for p in packets if p.tag in (Tag.PublicKey, Tag.PublicSubkey)]
-    primary = keys[0]
+    primary = next(packet for packet in packets if packet.tag == Tag.PublicKey)
     return Key(
         fingerprint=cert.fingerprint.upper(),
         owners=tuple(str(user) for user in _names(cert, packets)),
@@ -103,10 +165,36 @@ def _describe(cert: Any, where: str) -> Key:
         expires=cert.expiration.timestamp() if cert.expiration else None,
         algorithm=_algorithm(primary),
         revoked=bool(cert.is_revoked),
-        parts=frozenset(key.fingerprint.upper() for key in keys if key.fingerprint),
+        all_parts=tuple(_parts(packets)),
         where=where,
         cert=cert,
     )
+
+
+def _parts(packets: Iterable[Any]) -> Iterator[Part]:
+    """The parts of a certificate, each with what the newest signature that binds it says."""
+    from pysequoia.packet import SignatureType, Tag
+
+    part, bound = None, 0.0
+    for packet in packets:
+        if packet.tag in (Tag.PublicKey, Tag.PublicSubkey):
+            if part is not None:
+                yield part
+            part, bound, key = Part((packet.fingerprint or "").upper()), -1.0, packet
+            continue
+        if packet.tag != Tag.Signature or part is None:
+            continue
+        if packet.signature_type == SignatureType.SubkeyRevocation:
+            part = part._replace(revoked=True)
+        made = packet.signature_created.timestamp() if packet.signature_created else 0.0
+        if packet.signature_type == SignatureType.SubkeyBinding and made > bound:
+            period, bound = packet.key_validity_period, made
+            expires = None
+            if period and key.key_created:
+                expires = (key.key_created + period).timestamp()
+            part = part._replace(expires=expires)
+    if part is not None:
+        yield part
 
 
 def _names(cert: Any, packets: list[Any]) -> list[str]:
@@ -135,52 +223,73 @@ def verify_clear(data: bytes, keys: Sequence[Key], where: str) -> Signed:
     """Check a clear-signed file and return what was signed.
 
     Raises MissingKey where none of `keys` made a signature, BadSignature where one did and
-    it does not hold.
+    it does not hold, and where anything stands before or behind the signed message.
     """
     block = _SIGNATURE.search(data)
     if block is None:
         raise BadSignature(f"{where}: carries no signature")
-    return _verify(data, None, block.group(), keys, where)
-
-
-def verify_detached(data: bytes, signature: bytes, keys: Sequence[Key], where: str) -> Signed:
-    """Check a file against its detached signature file, armoured or binary."""
-    return _verify(data, signature, signature, keys, where)
-
-
-def _verify(
-    data: bytes, detached: bytes | None, block: bytes, keys: Sequence[Key], where: str
-) -> Signed:
+    if not data.startswith(_SIGNED) or data[block.end() :] not in (b"", b"\n", b"\r\n"):
+        raise BadSignature(f"{where}: there is text around the signed message that nobody signed")
     import pysequoia
 
-    issuers = signature_issuers(block, where)
+    packets = _signature_packets(block.group(), where)
     certs = [key.cert for key in keys]
-    if detached is None:
-        try:
-            found = pysequoia.verify(bytes=data, store=lambda _ids: certs)
-        except Exception as problem:
-            raise _why(issuers, keys, where) from problem
-        return Signed(found.bytes or b"", _signers(found.valid_sigs))
+    try:
+        found = pysequoia.verify(bytes=data, store=lambda _ids: certs)
+    except Exception as problem:
+        raise _why(packets, keys, where) from problem
+    signers = _signers(found.valid_sigs, keys)
+    if not signers:
+        raise _why(packets, keys, where)
+    return Signed(found.bytes or b"", signers)
+
+
+def verify_detached(
+    data: bytes, signature: bytes, keys: Sequence[Key], where: str, *, binary: bool = True
+) -> Signed:
+    """Check a file against its detached signature file, armoured or, unless that is not taken,
+    binary. Raises as `verify_clear`, and BadSignature where other text stands in that file."""
+    import pysequoia
+
+    packets = _detached_packets(signature, where, binary)
+    certs = [key.cert for key in keys]
     signers: list[str] = []
     failed: Exception | None = None
-    for packet in _signature_packets(detached, where):
+    for packet in packets:
         try:
             sig = pysequoia.Sig.from_bytes(bytes(packet))
             found = pysequoia.verify(bytes=data, store=lambda _ids: certs, signature=sig)
-            signers += _signers(found.valid_sigs)
+            signers += _signers(found.valid_sigs, keys)
         except Exception as problem:
             failed = problem
     if not signers:
-        raise _why(issuers, keys, where) from failed
+        raise _why(packets, keys, where) from failed
     return Signed(data, tuple(dict.fromkeys(signers)))
 
 
-def _signers(valid: list[Any]) -> tuple[str, ...]:
-    """Fingerprints of the certificates whose signatures hold."""
+def _signers(valid: list[Any], keys: Sequence[Key]) -> tuple[str, ...]:
+    """Fingerprints of the certificates whose signatures hold and count today."""
+    now = time.time()
     found: dict[str, None] = {}
     for one in valid:
-        found[one.certificate.upper()] = None
+        certificate, part = one.certificate.upper(), one.signing_key.upper()
+        for key in keys:
+            mine = key.fingerprint == certificate and part in key.parts
+            if mine and not key.why_unusable(part, now):
+                found[certificate] = None
     return tuple(found)
+
+
+def _detached_packets(signature: bytes, where: str, binary: bool) -> list[Any]:
+    if _BEGIN not in signature:
+        if not binary:
+            raise BadSignature(f"{where}: its signature is not armoured text")
+        return _signature_packets(signature, where)
+    blocks = _SIGNATURE.findall(signature)
+    rest = _SIGNATURE.sub(b"", signature)
+    if rest.replace(b"\r", b"").strip(b"\n") or len(rest.splitlines()) > len(blocks):
+        raise BadSignature(f"{where}: its signature file holds other text as well")
+    return [packet for block in blocks for packet in _signature_packets(block, where)]
 
 
 def clear_issuers(data: bytes, where: str) -> tuple[str, ...]:
@@ -191,12 +300,12 @@ def clear_issuers(data: bytes, where: str) -> tuple[str, ...]:
 
 def signature_issuers(block: bytes, where: str) -> tuple[str, ...]:
     """Fingerprints (or key ids) of the keys that a signature names as its makers."""
-    found: dict[str, None] = {}
-    for packet in _signature_packets(block, where):
-        issuer = packet.issuer_fingerprint or packet.issuer_key_id
-        if issuer:
-            found[issuer.upper()] = None
-    return tuple(found)
+    return _issuers(_signature_packets(block, where))
+
+
+def _issuers(packets: Iterable[Any]) -> tuple[str, ...]:
+    named = (packet.issuer_fingerprint or packet.issuer_key_id for packet in packets)
+    return tuple(dict.fromkeys(issuer.upper() for issuer in named if issuer))
 
 
 def _signature_packets(block: bytes, where: str) -> list[Any]:
@@ -206,18 +315,21 @@ def _signature_packets(block: bytes, where: str) -> list[Any]:
         packets = list(PacketPile.from_bytes(block))
     except Exception as problem:
         raise BadSignature(f"{where}: the signature cannot be read") from problem
-    return [packet for packet in packets if packet.tag == Tag.Signature]
+    found = [packet for packet in packets if packet.tag == Tag.Signature]
+    if not found:
+        raise BadSignature(f"{where}: the signature cannot be read")
+    return found[:_MOST_SIGNATURES]
 
 
 def explain_missing(problem: MissingKey, handle: str, told: Sequence[str]) -> MissingKey:
     """A missing key's error with what was wrong with the named ones, and the command that
     would add the key to a source."""
-    ids = ", ".join(problem.key_ids)
+    ids = " ".join(("key", ", ".join(problem.key_ids))) if problem.key_ids else "its key"
     beside = f" ({'; '.join(told)})" if told else ""
     return MissingKey(
         problem.message + beside,
         problem.key_ids,
-        f"get key {ids} from whoever runs the source, compare its fingerprint, then:"
+        f"get {ids} from whoever runs the source, compare its fingerprint, then:"
         f" velpin add {handle} --key FILE-or-URL",
     )
 
@@ -231,23 +343,51 @@ def key_with(keys: Iterable[Key], issuer: str) -> Key | None:
     return None
 
 
-def _why(issuers: tuple[str, ...], keys: Sequence[Key], where: str) -> MissingKey | BadSignature:
-    import time
-
-    known = [key for issuer in issuers if (key := key_with(keys, issuer))]
+def _why(packets: Sequence[Any], keys: Sequence[Key], where: str) -> MissingKey | BadSignature:
+    """Why no signature holds: what is wrong with the first whose key is known, else that none
+    is."""
+    known = [
+        (packet, key)
+        for packet in packets
+        for issuer in _issuers([packet])
+        if (key := key_with(keys, issuer))
+    ]
     if not known:
-        shown = ", ".join(issuers) or "an unnamed key"
-        return MissingKey(f"{where}: signed by {shown}, a key not named for it", issuers)
-    for key in known:
-        if key.is_expired(time.time()):
-            day = time.strftime("%Y-%m-%d", time.gmtime(key.expires or 0))
-            return BadSignature(f"{where}: the key {key.fingerprint} expired on {day}")
-        if key.revoked:
-            return BadSignature(f"{where}: the key {key.fingerprint} has been revoked by its owner")
+        issuers = _issuers(packets)
+        by = f"signed by {', '.join(issuers)}, a key not named for it"
+        unnamed = "signed by a key that the signature does not name"
+        return MissingKey(f"{where}: {by if issuers else unnamed}", issuers)
+    now = time.time()
+    for packet, key in known:
+        problem = _problem_of(packet, key, now)
+        if problem:
+            return BadSignature(f"{where}: {problem}")
     return BadSignature(
         f"{where}: the signature does not fit: the file was changed after it was signed",
-        f"named keys: {', '.join(key.fingerprint for key in known)}",
+        f"named keys: {', '.join(key.fingerprint for _, key in known)}",
     )
+
+
+def _problem_of(packet: Any, key: Key, now: float) -> str:
+    """What makes a signature count for nothing whatever it signs, empty where nothing does."""
+    (issuer,) = _issuers([packet])
+    part = next((one for one in key.parts if one.endswith(issuer)), "")
+    digest = str(packet.hash_algorithm).rpartition(".")[2]
+    if digest in _WEAK_DIGESTS:
+        return f"the signature is made with {digest.replace('SHA1', 'SHA-1')}, which is too weak"
+    unusable = key.why_unusable(part, now)
+    if unusable:
+        return unusable
+    end, made = packet.signature_expiration_time, packet.signature_created
+    if end and end.timestamp() <= now:
+        return f"the signature expired on {_day(end.timestamp())}"
+    if made and made.timestamp() > now:
+        return f"the signature is dated {_day(made.timestamp())}, which is yet to come"
+    return ""
+
+
+def _day(seconds: float | None) -> str:
+    return time.strftime("%Y-%m-%d", time.gmtime(seconds or 0))
 
 
 def _first_line(problem: Exception) -> str:

@@ -22,3 +22,8 @@ def key_uses(host: AlpmState) -> list[KeyUse]:
         )
         for key in found.keys
     ]  # fmt: skip
+
+
+def key_problems(host: AlpmState) -> list[str]:
+    """Keys of the ring that cannot be used, and why."""
+    return ring(host).problems

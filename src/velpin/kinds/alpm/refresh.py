@@ -13,7 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from velpin.about import Refreshed
+from velpin.about import Refreshed, day_and_time
 from velpin.errors import (
     BadSignature,
     FetchError,
@@ -29,6 +29,7 @@ from velpin.kinds.alpm.source import AlpmSource
 if TYPE_CHECKING:
     from velpin.fetch.download import Got, Transport
     from velpin.kinds.alpm.state import AlpmState
+    from velpin.store.shelf import Fetched
 
 _LARGEST = 1 << 30
 
@@ -113,6 +114,11 @@ class _Fetch:
             self.result.outcome = "unchanged"
             return
         self.result.bytes += got.size
+        if known and self._is_older(known, got):
+            self.host.shelf.keep(known)
+            self.result.signed_by = tuple(known.signed_by)
+            self.result.outcome = "unchanged"
+            return
         data = target.read_bytes()
         self.result.signed_by = self._signers(url, data)
         name = f"{LIST}.{hashlib.sha256(data).hexdigest()[:20]}"
@@ -134,6 +140,18 @@ class _Fetch:
         self.host.shelf.keep(place)
         self.result.outcome = "unchanged" if same else "new"
 
+    def _is_older(self, known: Fetched, got: Got) -> bool:
+        """Whether a list is older than the one seen before: the installer asks for newer ones
+        only, so the newer stays here too."""
+        before, now = known.remote.get("date", ""), _date(got)
+        if not (before and now and int(now) < int(before)):
+            return False
+        self.result.warnings.append(
+            f"gave a list of {day_and_time(int(now))}, older than the one of"
+            f" {day_and_time(int(before))} seen before; the newer one stays"
+        )
+        return True
+
     def _files(self, server: str) -> str:
         """Fetch the list with the files of each package."""
         url = f"{server}/{self.source.handle}.{FILES}"
@@ -153,7 +171,8 @@ class _Fetch:
             return True
         from velpin.kinds.alpm.trust import ring
 
-        known = {part for key in ring(self.host).keys for part in key.parts}
+        keys = (key for key in ring(self.host).keys if key.is_usable(self.now))
+        known = {part for key in keys for part in key.parts}
         if not signers:
             return self.source.level.of_index == "optional"
         return bool(known.intersection(signers))

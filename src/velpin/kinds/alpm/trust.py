@@ -47,7 +47,7 @@ def ring(host: AlpmState) -> Ring:
         found = Ring(file=file)
         for one in blobs(data) if name == KEYBOX else [data]:
             try:
-                found.keys += read_keys(one, file)
+                found.keys += read_keys(one, file, found.problems)
             except BadKey as problem:
                 found.problems.append(problem.message)
         return found

@@ -21,7 +21,16 @@ def key_uses(host: DebState) -> list[KeyUse]:
         for key in named.keys:
             uses.setdefault((key.fingerprint, key.where), (key, []))[1].append(source.handle)
     found = [_use(key, handles, False) for key, handles in uses.values()]
-    return found + [_use(key, by_all, True) for key in common_keys(host.tree)]
+    return found + [_use(key, by_all, True) for key in common_keys(host.tree, [])]
+
+
+def key_problems(host: DebState) -> list[str]:
+    """Keys that are named and cannot be used, and why."""
+    problems: list[str] = []
+    common_keys(host.tree, problems)
+    for source in host.sources:
+        problems += named_keys(host.tree, source).problems
+    return list(dict.fromkeys(problems))
 
 
 def _use(key: Key, handles: list[str], everything: bool) -> KeyUse:

@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from velpin.about import Refreshed
+from velpin.about import Refreshed, day_and_time
 from velpin.errors import (
     BadSignature,
     ChecksumMismatch,
@@ -40,6 +40,9 @@ from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_d
 
 _ENDINGS = (".xz", ".zst", ".gz", ".bz2", ".lz4", ".lzma", "")
 _IDENTITY = ("origin", "label", "codename")
+_AUTOMATIC = {
+    "not_automatic": "NotAutomatic", "but_automatic_upgrades": "ButAutomaticUpgrades",
+}  # fmt: skip
 _MAY_CHANGE = ("suite", "version")
 _LARGEST_UNPROMISED = 512 << 20
 
@@ -195,7 +198,7 @@ class _Fetch:
         return got.fresh
 
     def _same_trust(self, known: Fetched) -> bool:
-        named = {key.fingerprint for key in self.named.keys}
+        named = {key.fingerprint for key in self.named.keys if key.is_usable(self.now)}
         return self.source.trusted or bool(named.intersection(known.signed_by))
 
     def _may_be_unsigned(self) -> bool:
@@ -204,9 +207,23 @@ class _Fetch:
         allowed = self.source.switch("allow-insecure", False) or self.host.conf.switch(
             "Acquire::AllowInsecureRepositories", False
         )
+        if allowed and self._was_signed() and not self._may_lose_signature():
+            raise ReleaseRefused(
+                f"{self.base}: was signed before and no longer is; the host would not accept that"
+                " unasked",
+                "ask whoever runs the source, then:"
+                f" velpin refresh {self.source.handle} --accept-changed",
+            )
         if allowed:
             self.result.warnings.append("is not signed; its configuration allows that")
         return allowed
+
+    def _may_lose_signature(self) -> bool:
+        return (
+            self.accept_changed
+            or self.source.switch("allow-downgrade-to-insecure", False)
+            or self.host.conf.switch("Acquire::AllowDowngradeToInsecureRepositories", False)
+        )
 
     def _verified(self, data: bytes, signature: bytes | None, name: str) -> Signed:
         where = self.base + name
@@ -222,7 +239,7 @@ class _Fetch:
     def _check_signature(self, data: bytes, signature: bytes | None, where: str) -> Signed:
         if signature is None:
             return verify_clear(data, self.named.keys, where)
-        return verify_detached(data, signature, self.named.keys, where)
+        return verify_detached(data, signature, self.named.keys, where, binary=False)
 
     # -- what the release file says ------------------------------------------------------
 
@@ -234,19 +251,34 @@ class _Fetch:
         if not seen.date or release.date >= seen.date:
             return False
         self.result.warnings.append(
-            f"the server gave a release file of {_day(release.date)}, older than the one of"
-            f" {_day(seen.date)} seen before; the newer one stays"
+            f"the server gave a release file of {day_and_time(release.date)}, older than the one of"
+            f" {day_and_time(seen.date)} seen before; the newer one stays"
         )
+        self._check_dates(seen)
         self._unchanged(seen)
         return True
 
     def _check_release(self, release: Release) -> None:
         self._check_dates(release)
         self._check_names(release)
+        seen = self._seen()
+        if seen is not None:
+            self._check_identity(seen, release)
+
+    def _seen(self) -> Release | None:
+        """The release file of the last good fetch, else the one the installer has."""
         if self.before and self.before.release_file:
-            self._check_identity(
-                read_release(self.before.release_bytes(), self.base), release
-            )  # fmt: skip
+            return read_release(self.before.release_bytes(), self.base)
+        theirs = self.host.copies.get(self.source.handle)
+        return theirs.release if theirs and theirs.holder == "installer" else None
+
+    def _was_signed(self) -> bool:
+        """Whether the last one that was taken carried a signature."""
+        if self.before and self.before.release_file:
+            return bool(self.before.signed_by)
+        theirs = self.host.copies.get(self.source.handle)
+        file = theirs.release_file if theirs else ""
+        return file.endswith("InRelease") or bool(file and self.host.tree.stat(f"{file}.gpg"))
 
     def _check_dates(self, release: Release) -> None:
         conf = self.host.conf
@@ -257,7 +289,7 @@ class _Fetch:
         )
         if until and check and until < self.now:
             raise ReleaseRefused(
-                f"{self.base}: the release file expired on {_day(until)}"
+                f"{self.base}: the release file expired on {day_and_time(until)}"
                 f" ({_ago(self.now - until)} ago)",
                 "the source is not kept up, a mirror is behind, or this host's clock is wrong",
             )
@@ -267,7 +299,8 @@ class _Fetch:
         allowed = float(ahead) if ahead.isdigit() else 10.0
         if release.date and release.date > self.now + allowed:
             raise ReleaseRefused(
-                f"{self.base}: the release file is not valid yet: it is dated {_day(release.date)}",
+                f"{self.base}: the release file is not valid yet: it is dated"
+                f" {day_and_time(release.date)}",
                 "is this host's clock right?",
             )
 
@@ -298,11 +331,13 @@ class _Fetch:
         allowed = self.accept_changed or self.host.conf.switch(
             "Acquire::AllowReleaseInfoChange", False
         )
-        for name in (*_IDENTITY, *_MAY_CHANGE):
+        for name in (*_IDENTITY, *_AUTOMATIC, *_MAY_CHANGE):
             before, after = getattr(seen, name), getattr(now, name)
             if before == after or before is None:
                 continue
             what = f"changed its {name} from {before!r} to {after!r}"
+            if name in _AUTOMATIC:
+                what = f"changed its {_AUTOMATIC[name]} from {_word(before)} to {_word(after)}"
             if name in _MAY_CHANGE or allowed:
                 self.result.warnings.append(what)
                 continue
@@ -459,8 +494,8 @@ def _release_base(source: DebSource) -> str:
     return f"{source.address}/{inner}" if inner else source.address + "/"
 
 
-def _day(seconds: float) -> str:
-    return time.strftime("%Y-%m-%d %H:%M UTC", time.gmtime(seconds))
+def _word(yes: bool) -> str:
+    return "yes" if yes else "no"
 
 
 def _ago(seconds: float) -> str:

@@ -69,16 +69,23 @@ def _embedded(text: str, source: DebSource) -> NamedKeys:
     found = NamedKeys(how="embedded")
     place = str(source.places[0])
     try:
-        found.keys = read_keys(written_out(text), place)
+        found.keys = read_keys(written_out(text), place, found.problems)
     except BadKey as problem:
         found.problems.append(problem.message)
     return found
 
 
 def _by_fingerprint(tree: Tree, word: str, problems: list[str]) -> list[Key]:
-    wanted = bare(word.rstrip("!"))
+    """The key a fingerprint means, with all its parts; with just the one part where that is a
+    subkey's, or where an exclamation mark says so."""
+    wanted, exactly = bare(word.rstrip("!")), word.endswith("!")
     _, keys = _common(tree, problems)
-    fitting = [key for key in keys if any(part.endswith(wanted) for part in key.parts)]
+    fitting = []
+    for key in keys:
+        part = next((one for one in key.parts if one.endswith(wanted)), "")
+        if part:
+            whole = part == key.fingerprint and not exactly
+            fitting.append(key if whole else key.narrowed(part))
     if not fitting:
         problems.append(f"no key {wanted} in /{COMMON_FOLDER}")
     return fitting
@@ -91,9 +98,9 @@ def _common(tree: Tree, problems: list[str]) -> tuple[list[str], list[Key]]:
     return files, keys
 
 
-def common_keys(tree: Tree) -> list[Key]:
-    """Keys that vouch for every source that names none."""
-    return _common(tree, [])[1]
+def common_keys(tree: Tree, problems: list[str]) -> list[Key]:
+    """Keys that vouch for every source that names none; files that cannot be used are told."""
+    return _common(tree, problems)[1]
 
 
 def _read_file(tree: Tree, file: str, problems: list[str]) -> list[Key]:
@@ -104,7 +111,7 @@ def _read_file(tree: Tree, file: str, problems: list[str]) -> list[Key]:
     if not data.strip():
         return []
     try:
-        return read_keys(data, file)
+        return read_keys(data, file, problems)
     except BadKey as problem:
         problems.append(problem.message)
         return []

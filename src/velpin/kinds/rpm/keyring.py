@@ -25,6 +25,12 @@ def key_uses(host: RpmState) -> list[KeyUse]:
     return found + [_use(key, unnamed, True) for key in ring(host)]
 
 
+def key_problems(host: RpmState) -> list[str]:
+    """Keys that are named and cannot be used, and why."""
+    found = (text for source in host.sources for text in named_keys(host, source).problems)
+    return list(dict.fromkeys(found))
+
+
 def _use(key: Key, handles: list[str], everything: bool) -> KeyUse:
     return KeyUse(
         key.owner, key.grouped, key.created, key.expires, key.algorithm, key.revoked, key.where,

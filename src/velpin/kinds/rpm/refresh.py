@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.about import Refreshed
+from velpin.about import Refreshed, day_and_time
 from velpin.errors import (
     BadSignature,
     ChecksumMismatch,
@@ -118,6 +118,7 @@ class _Fetch:
         data = target.read_bytes()
         repomd = read_repomd(data, url)
         self.result.signed_by = self._signers(url, data)
+        self._tell_if_older(repomd)
         self.next.signed_by = list(self.result.signed_by)
         self.next.remote = {"url": url, **got.validators}
         self._keep(data)
@@ -128,13 +129,26 @@ class _Fetch:
         self.result.fetched, self.result.repomd = self.next, repomd
         self.result.outcome = "unchanged" if same else "new"
 
+    def _tell_if_older(self, now: Repomd) -> None:
+        """The installer takes a list that is older than the one before; so it is taken here, and
+        told: it may be an old state that somebody put there."""
+        if self.before is None:
+            return
+        seen = read_repomd(self.before.release_bytes(), self.source.address)
+        if seen.date and now.date and now.date < seen.date:
+            self.result.warnings.append(
+                f"gave an index of {day_and_time(now.date)}, older than the one of"
+                f" {day_and_time(seen.date)} seen before; the host's installer takes it"
+            )
+
     def _same_trust(self, known: Fetched) -> bool:
         """Whether what was fetched before would be taken with the keys of today."""
         if not self.source.signed_index:
             return True
         from velpin.kinds.rpm.trust import named_keys
 
-        named = {key.fingerprint for key in named_keys(self.host, self.source).keys}
+        keys = named_keys(self.host, self.source).keys
+        named = {key.fingerprint for key in keys if key.is_usable(self.now)}
         return bool(named.intersection(known.signed_by))
 
     def _unchanged(self, before: Fetched) -> None:

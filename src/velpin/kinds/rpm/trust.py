@@ -77,7 +77,7 @@ def _read_file(host: RpmState, file: str, problems: list[str]) -> list[Key]:
         problems.append(f"/{file} is not there")
         return []
     try:
-        return read_keys(data, file)
+        return read_keys(data, file, problems)
     except BadKey as problem:
         problems.append(problem.message)
         return []
