@@ -141,7 +141,7 @@ def test_a_memo_lasts_until_its_index_changes(tmp_path: Path) -> None:
 def test_a_damaged_memo_is_forgotten(tmp_path: Path, data: bytes) -> None:
     index = index_at(tmp_path / "x.index", 1)
     Memo([tmp_path], [index]).names("k", lambda: ["a"])
-    (file,) = (tmp_path / "memo").iterdir()
+    (file,) = tmp_path.glob("*.json")
     file.write_bytes(data)
     assert Memo([tmp_path], [index]).names("k", lambda: ["b"]) == ["b"]
 
@@ -149,5 +149,6 @@ def test_a_damaged_memo_is_forgotten(tmp_path: Path, data: bytes) -> None:
 def test_a_memo_that_cannot_be_written_is_worked_out_anew(tmp_path: Path) -> None:
     index = index_at(tmp_path / "x.index", 1)
     (tmp_path / "memo").write_text("in the way")
-    assert Memo([tmp_path], [index]).names("k", lambda: ["a"]) == ["a"]
-    assert Memo([tmp_path], [index]).names("k", lambda: ["b"]) == ["b"]
+    folder = tmp_path / "memo"
+    assert Memo([folder], [index]).names("k", lambda: ["a"]) == ["a"]
+    assert Memo([folder], [index]).names("k", lambda: ["b"]) == ["b"]

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import signal
 import threading
 from collections.abc import Callable
 from typing import Generic, TypeVar
@@ -10,6 +12,7 @@ from typing import Generic, TypeVar
 from velpin.errors import StoreError
 
 T = TypeVar("T")
+_PR_SET_PDEATHSIG = 1
 
 
 def processors() -> int:
@@ -30,11 +33,12 @@ class Beside(Generic[T]):
             return
         import pickle  # noqa: F401 - read once, before the fork
 
+        parent = os.getpid()
         self._out, into = os.pipe()
         self._pid = os.fork()
         if self._pid == 0:
             os.close(self._out)
-            _run(work, into)
+            _run(work, into, parent)
         os.close(into)
 
     def result(self) -> T:
@@ -65,12 +69,23 @@ class Beside(Generic[T]):
             self._pid = 0
 
 
-def _run(work: Callable[[], object], into: int) -> None:
+def _end_with_parent(parent: int) -> None:
+    """Let the kernel end this process when the one that forked it ends, however that ends."""
+    with contextlib.suppress(OSError, AttributeError, ImportError):
+        import ctypes
+
+        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:  # it ended just before
+        os._exit(1)
+
+
+def _run(work: Callable[[], object], into: int, parent: int) -> None:
     """The whole life of the forked process."""
     import pickle
 
     code = 1
     try:
+        _end_with_parent(parent)
         try:
             data = pickle.dumps((True, work()))
         except Exception as problem:

@@ -19,8 +19,9 @@
     |  |- BadKey             4  the key itself cannot be used
     |  |- ChecksumMismatch   4  bytes differ from what the release file promises
     |  `- ReleaseRefused     4  expired, not yet valid, or changed identity
-    `- FetchError            5  a source cannot be reached
-       `- NotThere           5  it answered: there is no such file
+    |- FetchError            5  a source cannot be reached
+    |  `- NotThere           5  it answered: there is no such file
+    `- Unforeseen           70  a fault of Velpin's own
 
 The number is the process's exit code.
 """
@@ -148,6 +149,12 @@ class FetchError(VelpinError):
 
 class NotThere(FetchError):
     """The source answered that there is no such file."""
+
+
+class Unforeseen(VelpinError):
+    """Something that no part of Velpin foresaw; what it was doing is told, and how to report it."""
+
+    exit_code = 70
 
 
 def no_realign(kind: str) -> UsageError:

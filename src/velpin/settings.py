@@ -2,7 +2,8 @@
 
 [refresh]
 connect_timeout = 15.0    seconds
-read_timeout = 30.0       seconds
+read_timeout = 30.0       seconds, for each piece
+file_timeout = 3600.0     seconds, for a whole file with all retries
 retries = 3
 at_once = 6               sources fetched at the same time
 """
@@ -16,7 +17,11 @@ from velpin.fetch.download import FetchSettings, Login
 from velpin.tree import Tree
 
 FILE = "etc/velpin/velpin.toml"
-_REFRESH = {"connect_timeout": float, "read_timeout": float, "retries": int, "at_once": int}
+_REFRESH: dict[str, tuple[type, float]] = {
+    "connect_timeout": (float, 3600), "read_timeout": (float, 3600),
+    "file_timeout": (float, 604800), "retries": (int, 100), "at_once": (int, 64),
+}  # fmt: skip
+"""What each setting is, and its highest value."""
 
 
 def read_settings(
@@ -30,13 +35,19 @@ def read_settings(
 
         try:
             given = tomllib.loads(data.decode("utf-8")).get("refresh", {})
-        except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
+        except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as problem:
             raise HostFileError(FILE, 0, str(problem)) from problem
+        if not isinstance(given, dict):
+            raise HostFileError(FILE, 0, "[refresh] is no table of settings")
         for name, value in given.items():
             if name not in _REFRESH:
                 known = ", ".join(_REFRESH)
                 raise HostFileError(FILE, 0, f"[refresh] has no {name!r}; it has {known}")
-            if isinstance(value, bool) or not isinstance(value, int | float) or value < 0:
-                raise HostFileError(FILE, 0, f"refresh.{name}: {value!r} is no number from 0 up")
-            values[name] = _REFRESH[name](value)
+            kind, most = _REFRESH[name]
+            is_number = isinstance(value, int | float) and not isinstance(value, bool)
+            if not is_number or not 0 <= value <= most:
+                raise HostFileError(
+                    FILE, 0, f"refresh.{name}: {value!r} is no number from 0 to {most}"
+                )
+            values[name] = kind(value)
     return FetchSettings(proxies=proxies or {}, logins=logins, **values)  # type: ignore[arg-type]

@@ -43,6 +43,18 @@ def words(text: str) -> list[str]:
     return _WORD.findall(text)
 
 
+_DIGITS = 18
+"""So many digits at the most: what is longer counts nothing real, and takes long to read."""
+
+
+def whole_number(text: str, most: int = _DIGITS) -> int | None:
+    """A whole number from 0 up in plain digits, None where a text is none or has more than
+    `most` of them."""
+    if len(text) > most or not (text.isascii() and text.isdigit()):
+        return None
+    return int(text)
+
+
 class HostText:
     """The lines of one host file, each with its end; line N of a message is `lines[N - 1]`."""
 

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from velpin.disk import write_file
 from velpin.errors import CannotWrite, HostFileError
 from velpin.shifts import Cause, Drift, Pictured, Stand
+from velpin.shown import without_logins
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host
@@ -64,7 +65,7 @@ def save(picture: Picture, file: Path) -> None:
         "sources": picture.sources, "rules": picture.rules, "watched": picture.watched,
     }  # fmt: skip
     lines = [first, *(one._asdict() for one in picture.packages)]
-    text = "".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines)
+    text = without_logins("".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines))
     if not file.parent.is_dir():
         raise CannotWrite(f"{file.parent} is no folder")
     if file.exists() and not _is_picture(file):
@@ -83,7 +84,8 @@ def _is_picture(file: Path) -> bool:
 def load(file: Path) -> Picture:
     """Read a picture; HostFileError with the line where it is none."""
     try:
-        lines = file.read_text("utf-8").splitlines()
+        lines = file.read_text("utf-8").split("\n")
+        lines = lines if lines[-1] else lines[:-1]
     except (OSError, UnicodeDecodeError) as problem:
         raise HostFileError(str(file), 0, f"cannot be read: {problem}") from problem
     number = 1
@@ -99,7 +101,7 @@ def load(file: Path) -> Picture:
             first["time"], first["host"], first["sources"], first["rules"], packages,
             first["watched"],
         )  # fmt: skip
-    except (ValueError, KeyError, TypeError, IndexError) as problem:
+    except (ValueError, LookupError, TypeError, AttributeError, RecursionError) as problem:
         raise HostFileError(str(file), number, f"not a picture of velpin's: {problem}") from problem
 
 

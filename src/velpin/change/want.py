@@ -20,6 +20,7 @@ from velpin.errors import Refusal, VelpinError
 from velpin.model import Answer, Forecast, Place, Reason, Request
 from velpin.request import parse_request
 from velpin.shifts import Shift
+from velpin.text import whole_number
 from velpin.wish import Wish
 
 if TYPE_CHECKING:
@@ -216,7 +217,7 @@ def _without_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]
         places.update((str(r.facts["place"]), None) for r in reasons if r.facts.get("place"))
     for place in places:
         file, _, line = place.rpartition(":")
-        made = _tried(partial(start.host.plan_rule_drop, Place(file, int(line))))
+        made = _tried(partial(start.host.plan_rule_drop, Place(file, whole_number(line) or 0)))
         if made:
             yield _joined(start, made, ())
 

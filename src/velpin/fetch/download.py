@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import stat
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
@@ -21,11 +22,16 @@ from urllib.parse import unquote, urlsplit
 from velpin import __version__
 from velpin.disk import beside, open_again, open_new
 from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere
+from velpin.shown import bare_address
+from velpin.text import whole_number
 
 if TYPE_CHECKING:
     import urllib3
 
 _CHUNK = 1 << 16
+_LONGEST_PAUSE = 60.0
+_BROKEN = (ValueError, UnicodeError, LookupError)
+"""What the libraries raise for answers and addresses that are none."""
 _REDIRECTS = 8
 
 Progress = Callable[[str, int, int], None]
@@ -53,10 +59,14 @@ class FetchSettings:
 
     connect_timeout: float = 15.0
     read_timeout: float = 30.0
+    file_timeout: float = 3600.0
+    """For one file with all its retries, however slowly it comes."""
     retries: int = 3
     pause: float = 0.5
     """Before the first new try; doubled for each further one."""
     at_once: int = 6
+    largest: int = 8 << 30
+    """No file may be larger, in bytes, whatever is promised of it."""
     largest_release: int = 64 << 20
     """No release file or key may be larger, in bytes."""
     proxies: Mapping[str, str] = field(default_factory=dict)
@@ -86,10 +96,12 @@ class Transport:
         settings: FetchSettings | None = None,
         progress: Progress | None = None,
         wait: Callable[[float], None] = time.sleep,
+        clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self.settings = settings or FetchSettings()
         self._progress = progress or (lambda _name, _done, _total: None)
         self._wait = wait
+        self._clock = clock
         self._pools: dict[str, urllib3.PoolManager] = {}
         self._lock = threading.Lock()
 
@@ -110,11 +122,15 @@ class Transport:
         kind), ChecksumMismatch (more bytes than promised), CannotWrite (no room).
         """
         bound = size or most or self.settings.largest_release
-        scheme = urlsplit(url).scheme
+        if bound > self.settings.largest:
+            raise ChecksumMismatch(
+                f"{bare_address(url)}: {bound} bytes promised, {self.settings.largest} are allowed"
+            )
+        scheme = _scheme(url)
         if scheme in ("file", "copy"):
             return self._copy(url, target, label or url, bound, validators or {})
         if scheme not in ("http", "https"):
-            raise FetchError(f"{shown(url)}: addresses with {scheme}: cannot be fetched")
+            raise FetchError(f"{bare_address(url)}: addresses with {scheme}: cannot be fetched")
         return self._get_http(url, target, label or url, size, bound, validators or {})
 
     def read(self, url: str, *, most: int = 0) -> bytes:
@@ -134,17 +150,23 @@ class Transport:
         path = Path(file_path(url))
         try:
             found = path.stat()
+            if not stat.S_ISREG(found.st_mode):
+                raise FetchError(f"{bare_address(url)}: is no plain file")
             stamp = f"{found.st_mtime_ns} {found.st_size}"
             if validators.get("last_modified") == stamp:
                 return Got(False, 0, dict(validators))
             if found.st_size > bound:
-                raise ChecksumMismatch(f"{shown(url)}: {found.st_size} bytes, {bound} are allowed")
+                raise ChecksumMismatch(
+                    f"{bare_address(url)}: {found.st_size} bytes, {bound} are allowed"
+                )
             with path.open("rb") as source:
                 data = source.read(bound + 1)
         except (FileNotFoundError, NotADirectoryError) as problem:
-            raise NotThere(f"{shown(url)}: no such file") from problem
+            raise NotThere(f"{bare_address(url)}: no such file") from problem
+        except ValueError as problem:
+            raise FetchError(f"{bare_address(url)}: is no address") from problem
         except OSError as problem:
-            raise FetchError(f"{shown(url)}: {problem.strerror}") from problem
+            raise FetchError(f"{bare_address(url)}: {problem.strerror}") from problem
         _put(target, data)
         self._progress(label, len(data), found.st_size)
         return Got(True, len(data), {"last_modified": stamp})
@@ -163,20 +185,23 @@ class Transport:
         import urllib3
 
         part = target.with_name(target.name + ".part")
+        deadline = self._clock() + self.settings.file_timeout
         if not size:
             with contextlib.suppress(OSError):
                 part.unlink(missing_ok=True)
         last: Exception | None = None
         for turn in range(self.settings.retries + 1):
             if turn:
-                self._wait(self.settings.pause * 2 ** (turn - 1))
+                self._wait(min(self.settings.pause * 2 ** (turn - 1), _LONGEST_PAUSE))
+            if self._clock() > deadline:
+                break
             try:
-                return self._try_http(url, target, part, label, size, bound, validators)
-            except (_Again, urllib3.exceptions.HTTPError) as problem:
+                return self._try_http(url, target, part, label, size, bound, validators, deadline)
+            except (_Again, urllib3.exceptions.HTTPError, *_BROKEN) as problem:
                 last = problem
                 if _is_hopeless(problem):
                     break
-        raise FetchError(f"{shown(url)}: {_said(last)}") from last
+        raise FetchError(f"{bare_address(url)}: {_said(last)}") from last
 
     def _try_http(
         self,
@@ -187,6 +212,7 @@ class Transport:
         size: int,
         bound: int,
         validators: Mapping[str, str],
+        deadline: float,
     ) -> Got:
         have = _size_of(part) if size else 0
         if have >= size:
@@ -201,14 +227,16 @@ class Transport:
         answer = self._ask(url, headers)
         try:
             if answer.status == 304:
+                if not headers.keys() & {"If-None-Match", "If-Modified-Since"}:
+                    raise _Again("the server says that nothing changed, which nobody asked")
                 return Got(False, 0, dict(validators))
             have = self._check_status(url, answer, have, part)
-            total = size or have + int(answer.headers.get("Content-Length") or 0)
+            total = size or have + _announced(answer.headers.get("Content-Length"))
             if total > bound:
                 raise ChecksumMismatch(
-                    f"{shown(url)}: {total} bytes announced, {bound} are allowed"
+                    f"{bare_address(url)}: {total} bytes announced, {bound} are allowed"
                 )
-            done = self._take(answer, part, label, have, total, bound, url)
+            done = self._take(answer, part, label, have, total, bound, url, deadline)
         finally:
             answer.close()
         if size and done < size:
@@ -237,12 +265,12 @@ class Transport:
         if status == 200:
             return 0
         if status in (404, 410):
-            raise NotThere(f"{shown(url)}: the server has no such file ({status})")
+            raise NotThere(f"{bare_address(url)}: the server has no such file ({status})")
         if status in (401, 403, 407):
-            raise FetchError(f"{shown(url)}: the server does not let us in ({status})")
+            raise FetchError(f"{bare_address(url)}: the server does not let us in ({status})")
         if status >= 500 or status in (408, 425, 429):
             raise _Again(f"the server answered {status}")
-        raise FetchError(f"{shown(url)}: the server answered {status}")
+        raise FetchError(f"{bare_address(url)}: the server answered {status}")
 
     def _take(
         self,
@@ -253,6 +281,7 @@ class Transport:
         total: int,
         bound: int,
         url: str,
+        deadline: float,
     ) -> int:
         try:
             part.parent.mkdir(parents=True, exist_ok=True)
@@ -263,7 +292,13 @@ class Transport:
                     if done > bound:
                         part.unlink(missing_ok=True)
                         raise ChecksumMismatch(
-                            f"{shown(url)}: sends more than the {bound} bytes promised"
+                            f"{bare_address(url)}: sends more than the {bound} bytes promised"
+                        )
+                    if self._clock() > deadline:
+                        raise FetchError(
+                            f"{bare_address(url)}: not there after"
+                            f" {self.settings.file_timeout:g} seconds ({done} bytes came)",
+                            "etc/velpin/velpin.toml: [refresh] file_timeout = SECONDS allows more",
                         )
                     file.write(piece)
                     self._progress(label, done, total)
@@ -301,7 +336,7 @@ class Transport:
                 return answer
             answer.close()
             asked = _redirected(asked, str(onward), headers)
-        raise FetchError(f"{shown(url)}: redirected more than {_REDIRECTS} times")
+        raise FetchError(f"{bare_address(url)}: redirected more than {_REDIRECTS} times")
 
     def _pool(self, url: str) -> urllib3.PoolManager:
         import urllib3
@@ -330,18 +365,23 @@ class Transport:
         return environment.get(parts.scheme) or environment.get("all") or ""
 
 
+def _scheme(url: str) -> str:
+    try:
+        return urlsplit(url).scheme
+    except ValueError as problem:
+        raise FetchError(f"{bare_address(url)}: is no address") from problem
+
+
+def _announced(text: str | None) -> int:
+    """The size that a server announces, 0 where it announces none that can be."""
+    return whole_number((text or "").strip()) or 0
+
+
 def _size_of(path: Path) -> int:
     try:
         return path.stat().st_size
     except OSError:
         return 0
-
-
-def shown(url: str) -> str:
-    """An address as it may be shown: without login and password."""
-    scheme, mark, rest = url.partition("://")
-    host, slash, path = rest.partition("/")
-    return f"{scheme}{mark}{host.rpartition('@')[2]}{slash}{path}"
 
 
 def file_path(url: str) -> str:
@@ -355,12 +395,21 @@ def file_path(url: str) -> str:
 def _redirected(asked: str, onward: str, headers: dict[str, str]) -> str:
     from urllib.parse import urljoin
 
-    target = urljoin(asked, onward)
-    before, after = urlsplit(asked), urlsplit(target)
+    try:
+        target = urljoin(asked, onward)
+        before, after = urlsplit(asked), urlsplit(target)
+    except ValueError as problem:
+        raise FetchError(
+            f"{bare_address(asked)}: redirected to {onward[:200]!r}, which is no address"
+        ) from problem
     if after.scheme not in ("http", "https"):
-        raise FetchError(f"{shown(asked)}: redirected to {shown(target)}, which is no web address")
+        raise FetchError(
+            f"{bare_address(asked)}: redirected to {bare_address(target)}, which is no web address"
+        )
     if before.scheme == "https" and after.scheme != "https":
-        raise FetchError(f"{shown(asked)}: redirected from https to {shown(target)}; not followed")
+        raise FetchError(
+            f"{bare_address(asked)}: redirected from https to {bare_address(target)}; not followed"
+        )
     if before.netloc != after.netloc:
         headers.pop("authorization", None)
     return target
@@ -369,12 +418,12 @@ def _redirected(asked: str, onward: str, headers: dict[str, str]) -> str:
 def _is_hopeless(problem: Exception) -> bool:
     import urllib3
 
-    return isinstance(
-        problem,
-        urllib3.exceptions.LocationParseError
-        | urllib3.exceptions.SSLError
-        | urllib3.exceptions.NameResolutionError,
+    known = (
+        urllib3.exceptions.LocationParseError,
+        urllib3.exceptions.SSLError,
+        urllib3.exceptions.NameResolutionError,
     )
+    return isinstance(problem, (*known, *_BROKEN))
 
 
 def _said(problem: Exception | None) -> str:
@@ -391,6 +440,9 @@ def _said(problem: Exception | None) -> str:
         (urllib3.exceptions.IncompleteRead, "the connection broke off"),
         (urllib3.exceptions.ProtocolError, "the connection broke off"),
         (urllib3.exceptions.LocationParseError, "is no address"),
+        (urllib3.exceptions.HTTPError, "cannot be fetched"),
+        (ValueError, "is no address, or what came is no answer"),
+        (LookupError, "what came is no answer"),
     )
     if isinstance(problem, _Again):
         return str(problem)

@@ -16,6 +16,7 @@ from pathlib import Path
 
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
+from velpin.text import whole_number
 
 Files = dict[str, bytes]
 """Contents by name below the root, no leading slash."""
@@ -27,6 +28,9 @@ _CPIO = b"070701"
 _LEAD = 96
 _MOST = 64 << 20
 _LARGEST = 8 << 20
+_MOST_FILES = 2000
+_MOST_MEMBERS = 20_000
+_LONGEST_NAME = 4096
 
 
 def is_package(data: bytes) -> bool:
@@ -37,40 +41,61 @@ def is_package(data: bytes) -> bool:
 def open_package(data: bytes, where: str) -> Files:
     """The regular files of a package, folders and links left out.
 
-    Raises HostFileError where it is damaged or far larger than a release package is.
+    Raises HostFileError where it is damaged or far larger than a release package is: in bytes,
+    packed or unpacked, in files, or in any one of them.
     """
     try:
-        return _open_deb(data, where) if data.startswith(_DEB) else _open_rpm(data, where)
-    except (ValueError, tarfile.TarError, EOFError, OSError) as problem:
+        files = _open_deb(data, where) if data.startswith(_DEB) else _open_rpm(data, where)
+        return _bounded(files, where)
+    except (
+        ValueError, tarfile.TarError, EOFError, OSError, IndexError, OverflowError, MemoryError,
+        RecursionError,
+    ) as problem:  # fmt: skip
         raise HostFileError(where, 0, f"a damaged package: {problem}") from problem
 
 
-def _open_deb(data: bytes, where: str) -> Files:
+def _bounded(files: Iterator[tuple[str, bytes]], where: str) -> Files:
+    found: Files = {}
+    for name, data in files:
+        if len(found) >= _MOST_FILES:
+            raise HostFileError(where, 0, "far more files than a release package has")
+        if name:
+            found[name] = data
+    return found
+
+
+def _open_deb(data: bytes, where: str) -> Iterator[tuple[str, bytes]]:
     at = len(_DEB)
-    while at + 60 <= len(data):
+    for _ in range(_MOST_MEMBERS):
+        if at + 60 > len(data):
+            break
         name = data[at : at + 16].decode("ascii", "replace").strip().rstrip("/")
-        size = int(data[at + 48 : at + 58])
+        size = whole_number(data[at + 48 : at + 58].decode("ascii", "replace").strip())
+        if size is None or at + 60 + size > len(data):
+            raise HostFileError(where, 0, "a package with a member whose size is none")
         if name.startswith("data.tar"):
-            plain = _unpacked(data[at + 60 : at + 60 + size], where)
-            with tarfile.open(fileobj=io.BytesIO(plain)) as archive:
-                return dict(_of_tar(archive))
+            return _of_tar(_unpacked(data[at + 60 : at + 60 + size], where), where)
         at += 60 + size + size % 2
     raise HostFileError(where, 0, "a package without files in it")
 
 
-def _of_tar(archive: tarfile.TarFile) -> Iterator[tuple[str, bytes]]:
-    for member in archive:
-        if member.isfile() and member.size <= _LARGEST:
+def _of_tar(plain: bytes, where: str) -> Iterator[tuple[str, bytes]]:
+    with tarfile.open(fileobj=io.BytesIO(plain), mode="r:") as archive:
+        for count, member in enumerate(archive):
+            if count > _MOST_MEMBERS:
+                raise HostFileError(where, 0, "far more files than a release package has")
+            if not member.isreg() or member.issparse() or member.size > _LARGEST:
+                continue
             file = archive.extractfile(member)
             if file is not None:
-                yield _plain_name(member.name), file.read()
+                yield _plain_name(member.name), file.read(_LARGEST)
 
 
-def _open_rpm(data: bytes, where: str) -> Files:
+def _open_rpm(data: bytes, where: str) -> Iterator[tuple[str, bytes]]:
     at = _after_header(data, _LEAD, where)
     at += -at % 8
     at = _after_header(data, at, where)
-    return dict(_of_cpio(_unpacked(data[at:], where), where))
+    return _of_cpio(_unpacked(data[at:], where), where)
 
 
 def _after_header(data: bytes, at: int, where: str) -> int:
@@ -86,21 +111,27 @@ def _after_header(data: bytes, at: int, where: str) -> int:
 
 def _of_cpio(plain: bytes, where: str) -> Iterator[tuple[str, bytes]]:
     at = 0
-    while plain[at : at + 6] == _CPIO:
-        fields = [int(plain[at + 6 + 8 * n : at + 14 + 8 * n], 16) for n in range(13)]
-        mode, size, length = fields[1], fields[6], fields[11]
-        name = plain[at + 110 : at + 110 + length - 1].decode("utf-8", "replace")
+    for _ in range(_MOST_MEMBERS):
+        if plain[at : at + 6] != _CPIO:
+            break
+        mode, size, length = (_hexadecimal(plain, at + 6 + 8 * n) for n in (1, 6, 11))
         start = at + 110 + length
+        if not 0 < length <= _LONGEST_NAME or start + size > len(plain):
+            break
+        name = plain[at + 110 : start - 1].decode("utf-8", "replace")
         start += -start % 4
         if name == "TRAILER!!!":
             return
-        if start + size > len(plain):
-            break
         if mode & 0o170000 == 0o100000 and size <= _LARGEST:
             yield _plain_name(name), plain[start : start + size]
         at = start + size
         at += -at % 4
     raise HostFileError(where, 0, "a package whose files are cut off")
+
+
+def _hexadecimal(plain: bytes, at: int) -> int:
+    """A field of eight digits; ValueError where it is none, a sign or blank among them."""
+    return int.from_bytes(bytes.fromhex(plain[at : at + 8].decode("ascii")), "big")
 
 
 def _plain_name(name: str) -> str:
@@ -112,16 +143,15 @@ def _unpacked(data: bytes, where: str) -> bytes:
     with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
         path = Path(folder) / "packed"
         path.write_bytes(data)
-        pieces, size = [], 0
+        found = bytearray()
         try:
             for piece in unpacked(path):
-                size += len(piece)
-                if size > _MOST:
+                found += piece
+                if len(found) > _MOST:
                     raise HostFileError(where, 0, "far larger than a release package is")
-                pieces.append(piece)
         except HostFileError as problem:
             if problem.file == where:
                 raise
             what = f"a damaged package: {problem.what}"
             raise HostFileError(where, 0, what) from problem
-        return b"".join(pieces)
+        return bytes(found)

@@ -17,6 +17,7 @@ EXTENSIONS = (".xz", ".gz", ".bz2", ".zst", ".lz4", ".lzma", "")
 
 MOST_UNPACKED = 200
 """How many times its packed size an index may have unpacked, where that is not promised."""
+_MOST_EMPTY = 256
 _CHUNK = 1 << 20
 _PIECE = 4 << 20
 _MAGIC = (
@@ -83,7 +84,7 @@ def unpacked(path: Path) -> Iterator[bytes]:
             return
         try:
             yield from _members(file, kind)
-        except (EOFError, OSError, ValueError, RuntimeError, zlib.error) as problem:
+        except (EOFError, OSError, ValueError, RuntimeError, MemoryError, zlib.error) as problem:
             raise HostFileError(str(path), 0, f"damaged {kind} file: {problem}") from problem
         except Exception as problem:
             if type(problem).__module__.partition(".")[0] in ("lzma", "_lzma", "backports", "zstd"):
@@ -93,10 +94,16 @@ def unpacked(path: Path) -> Iterator[bytes]:
 
 def _members(file: IO[bytes], kind: str) -> Iterator[bytes]:
     """All members of a compressed file; a file that ends inside one is damaged."""
-    rest = file.read(_CHUNK)
+    rest, empty = file.read(_CHUNK), 0
     while rest.strip(b"\0"):
         unpacker = _new(kind)
-        yield from _member(file, unpacker, rest)
+        size = 0
+        for piece in _member(file, unpacker, rest):
+            size += len(piece)
+            yield piece
+        empty = 0 if size else empty + 1
+        if empty > _MOST_EMPTY:
+            raise ValueError("it is made of nothing but empty members")
         rest = unpacker.unused_data or file.read(_CHUNK)
 
 

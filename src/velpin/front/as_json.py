@@ -11,6 +11,7 @@ from velpin.about import HostFacts, KeyUse, Standing
 from velpin.front.words import sentence
 from velpin.model import Answer, BuildPlan, Forecast, Kept, Offer, PassedOver, Reason
 from velpin.shifts import Drift, Shift
+from velpin.shown import safe_json, without_logins, without_passwords
 from velpin.wish import Rule, command_of
 
 if TYPE_CHECKING:
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
 def write(value: Any) -> None:
     """Print one JSON value."""
     text = json.dumps(value, indent=1, ensure_ascii=False)
-    sys.stdout.write(text.encode("utf-8", "backslashreplace").decode() + "\n")
+    sys.stdout.write(safe_json(without_logins(text)) + "\n")
 
 
 def of_reason(reason: Reason) -> dict[str, Any]:
@@ -175,7 +176,9 @@ def of_plan(
 
 def content(data: bytes | None) -> str | None:
     """A file's new text, None where it is removed or is no text."""
-    return None if data is None or b"\0" in data else data.decode("utf-8", "replace")
+    if data is None or b"\0" in data:
+        return None
+    return without_passwords(data.decode("utf-8", "replace"))
 
 
 def of_shift(shift: Shift) -> dict[str, Any]:

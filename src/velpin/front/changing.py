@@ -20,6 +20,7 @@ from velpin.front.words import sentence
 from velpin.model import Place, Request
 from velpin.request import parse_request
 from velpin.shifts import Shift
+from velpin.text import whole_number
 from velpin.wish import Rule, Wish
 
 if TYPE_CHECKING:
@@ -267,17 +268,19 @@ def drop_rules(host: Host, texts: Sequence[str], how: How) -> None:
 
 
 def _place_of(rules: Sequence[Rule], text: str) -> Place:
-    if text.isdigit():
-        if not 0 < int(text) <= len(rules):
+    chosen = whole_number(text)
+    if chosen is not None:
+        if not 0 < chosen <= len(rules):
             raise Refusal(f"there is no rule {text}", "velpin rules numbers them")
-        return rules[int(text) - 1].place
+        return rules[chosen - 1].place
     fitting = [rule.place for rule in rules if f"/{rule.place}".endswith("/" + text.lstrip("/"))]
     if len(fitting) == 1:
         return fitting[0]
     file, _, line = text.lstrip("/").rpartition(":")
-    if not (file and line.isdigit()):
+    at = whole_number(line)
+    if not file or at is None:
         raise UsageError(f"{text!r} is no rule", "a number of velpin rules, or FILE:LINE")
-    return Place(file, int(line))
+    return Place(file, at)
 
 
 def undo_change(host: Host, number: int, how: How) -> None:

@@ -127,6 +127,9 @@ def _version(wanted: bool) -> None:
 
 def _main(
     root: Root = None,
+    debug: Annotated[
+        bool, typer.Option("--debug", help="Show where a fault of velpin's own came from.")
+    ] = False,
     version: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version.")
     ] = False,
@@ -179,6 +182,9 @@ def sources(
         from velpin.front import as_json
 
         as_json.write([as_json.of_standing(one) for one in standings])
+        refused = found.refused()
+        if refused is not None:
+            raise typer.Exit(refused.exit_code)
         return
     from velpin.front.views import show_skipped, show_standings
 
@@ -276,7 +282,7 @@ def offers(
         listed = found.offers(names)
     else:
         raise UsageError("which offers?", "velpin offers NAME..., or velpin offers --from SOURCE")
-    if json:
+    if json and listed:
         from velpin.front import as_json
 
         as_json.write(as_json.of_offers(listed))
@@ -702,24 +708,61 @@ def demo(
 
 
 def run(words: list[str]) -> int:
-    """Run one command line; Velpin's errors become words and an exit code."""
+    """Run one command line; every error becomes words, or with `--json` one JSON value, and an
+    exit code. With `--debug` an error that nobody foresaw shows where it came from."""
+    debug = "--debug" in words
+    words = [word for word in words if word != "--debug"]
+    as_json = "--json" in words
     try:
-        try:
-            _build(words)(words, standalone_mode=True)
-        except DamagedIndex:
-            from velpin.front.session import tell
-
-            tell("a parsed index was damaged; it is made anew", "quiet")
-            _build(words)(words, standalone_mode=True)
-    except SystemExit as end:
-        return end.code if isinstance(end.code, int) else 1
+        return _run(words, as_json)
     except VelpinError as problem:
         from velpin.front.session import fail
 
-        return fail(problem, "--json" in words)
+        return fail(problem, as_json)
     except KeyboardInterrupt:
         return 130
-    return 0
+    except BrokenPipeError:
+        raise
+    except Exception as problem:
+        if debug:
+            raise
+        from velpin.front.session import fail, unforeseen
+
+        return fail(unforeseen(problem, f"running velpin {_command_of(words)}"), as_json)
+
+
+def _command_of(words: list[str]) -> str:
+    return next((word for word in words if word in _COMMANDS), "").strip()
+
+
+def _run(words: list[str], as_json: bool) -> int:
+    """One command line; a parsed index that turned out to be damaged is made anew once."""
+    try:
+        return _typed(words, as_json)
+    except DamagedIndex:
+        from velpin.front.session import tell
+
+        tell("a parsed index was damaged; it is made anew", "quiet")
+        return _typed(words, as_json)
+
+
+def _typed(words: list[str], as_json: bool) -> int:
+    """Hand the words to the program; what it cannot make sense of is a usage error."""
+    from typer.exceptions import TyperException
+
+    try:
+        code: object = _build(words)(words, standalone_mode=False)
+    except typer.Abort:
+        return 130
+    except typer.Exit as end:
+        return end.exit_code
+    except TyperException as problem:
+        if as_json:
+            raise UsageError(problem.format_message(), "velpin --help") from problem
+        if hasattr(problem, "show"):
+            problem.show()
+        return int(getattr(problem, "exit_code", 2))
+    return code if isinstance(code, int) else 0
 
 
 def main() -> None:

@@ -11,6 +11,9 @@ from velpin.front.screen import Piece, Screen
 from velpin.front.words import day, sentence, several, shortened, size, stood
 from velpin.model import Answer, Reason
 from velpin.shifts import Moved, Shift, Turned
+from velpin.shown import without_passwords
+from velpin.text import HostText, bare
+from velpin.trust.openpgp import only_keys
 
 _MOST_MOVED = 12
 
@@ -67,15 +70,11 @@ def _show_file(screen: Screen, file: str, before: bytes | None, after: bytes | N
         return
     if after is None:
         screen.head(f"To be removed: /{file}")
-        _show_lines(screen, _lines(before), "- ", "bad")
+        _show_lines(screen, before or b"", "- ", "bad")
         return
     if before is None:
         screen.head(f"To be written: /{file}")
-        lines = _lines(after)
-        if "BEGIN PGP" in after.decode("utf-8", "replace"):
-            screen.line(f"the key above, {several(len(lines), 'line')}", indent=2)
-            return
-        _show_lines(screen, lines, "", "")
+        _show_lines(screen, after, "", "")
         return
     screen.head(f"To be changed: /{file}")
     lines = list(difflib.unified_diff(_lines(before), _lines(after), n=1, lineterm=""))
@@ -100,16 +99,20 @@ def _show_binary(screen: Screen, file: str, before: bytes | None, after: bytes |
         screen.line(f"no text: {size(len(old))} before, {size(len(new))} after", indent=2)
 
 
-def _show_lines(screen: Screen, lines: list[str], lead: str, style: str) -> None:
-    if any("BEGIN PGP" in line for line in lines):
-        screen.line(f"a key, {several(len(lines), 'line')}", indent=2)
+def _show_lines(screen: Screen, data: bytes, lead: str, style: str) -> None:
+    """A file in full; one that holds keys and nothing else is told by their fingerprints."""
+    keys, lines = only_keys(data), _lines(data)
+    if keys:
+        told = ", ".join(key.grouped for key in keys)
+        screen.line(f"the key {told}, {several(len(lines), 'line')}", indent=2)
         return
     for line in lines:
         screen.line((lead + line, style), indent=2)
 
 
 def _lines(data: bytes | None) -> list[str]:
-    return (data or b"").decode("utf-8", "replace").splitlines()
+    """Lines as they are shown; a carriage return at an end is part of the line's end."""
+    return [bare(without_passwords(line)) for line in HostText(data).lines]
 
 
 def show_shift(screen: Screen, shift: Shift, *, every: bool = False) -> None:

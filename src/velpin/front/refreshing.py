@@ -11,7 +11,7 @@ from velpin.about import Refreshed
 from velpin.change.journal import hold
 from velpin.errors import VelpinError
 from velpin.front.screen import Piece, Screen
-from velpin.front.session import fail, tell, transport_for, waiting
+from velpin.front.session import fail, tell, transport_for, unforeseen, waiting
 from velpin.front.words import several, size
 
 if TYPE_CHECKING:
@@ -30,17 +30,26 @@ def refresh_all(
     files: bool,
 ) -> int:
     """Fetch the named sources, or all that are on; the exit code of the worst failure."""
+    refused = host.refused()
+    if refused is not None:
+        raise refused
     chosen = [host.source(handle).handle for handle in handles] or [
         source.handle for source in host.sources if source.on
     ]
     if not chosen:
         tell("this host has no source that is on")
+        if as_json:
+            from velpin.front import as_json as out
+
+            out.write([])
         return 0
     with hold(host.shelf.home / "lock", waiting):
         found = _fetch(host, chosen, accept_changed, files)
         told = [_told(host, one) for one in found]
     for one in found:
         _remember_failure(host, one)
+    for text in host.shelf.remade:
+        tell(f"made anew: {text}")
     if as_json:
         from velpin.front import as_json as out
 
@@ -54,7 +63,12 @@ def _fetch(host: Host, chosen: list[str], accept_changed: bool, files: bool) -> 
     transport, meter = transport_for(host)
 
     def one(handle: str) -> Refreshed:
-        return host.refresh(handle, transport, accept_changed=accept_changed, files=files)
+        try:
+            return host.refresh(handle, transport, accept_changed=accept_changed, files=files)
+        except VelpinError as problem:
+            return Refreshed(handle, "failed", error=problem)
+        except Exception as problem:
+            return Refreshed(handle, "failed", error=unforeseen(problem, f"refreshing {handle}"))
 
     with meter, ThreadPoolExecutor(max(1, transport.settings.at_once)) as pool:
         return list(pool.map(one, chosen))
@@ -73,6 +87,8 @@ def _told(host: Host, one: Refreshed) -> dict[str, Any]:
                 one.warnings.append(f"has {len(notes) - _MOST_ODD} more odd entries")
         except VelpinError as problem:
             one.warnings.append(problem.message)
+        except Exception as problem:
+            one.error = unforeseen(problem, f"reading the index of {one.handle}")
     return {
         "source": one.handle,
         "outcome": one.outcome,

@@ -7,10 +7,11 @@ to what the words already say.
 from __future__ import annotations
 
 import os
-import re
 import sys
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple, TextIO
+
+from velpin.shown import safe
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -37,12 +38,6 @@ STYLES = {
     "head": "bold underline",
     "command": "bold cyan",
 }
-_CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]|[\ud800-\udfff]")
-
-
-def clean(text: str) -> str:
-    """A text that cannot steer a terminal: control characters shown as escapes."""
-    return _CONTROL.sub(lambda found: f"\\x{ord(found.group()):02x}", text)
 
 
 class Screen:
@@ -174,7 +169,7 @@ class Screen:
 
 
 def _plain(piece: Piece) -> str:
-    return clean(piece if isinstance(piece, str) else piece[0])
+    return safe(piece if isinstance(piece, str) else piece[0])
 
 
 def _text(pieces: Sequence[Piece]) -> Text:

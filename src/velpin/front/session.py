@@ -9,10 +9,11 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from velpin.errors import NoConsent, VelpinError
+from velpin.errors import NoConsent, Unforeseen, VelpinError
 from velpin.front.screen import Screen
 from velpin.kinds import open_host
 from velpin.store.shelf import open_shelf
+from velpin.text import whole_number
 from velpin.tree import Tree
 
 if TYPE_CHECKING:
@@ -89,6 +90,21 @@ def busy(what: str = "looking at the whole host") -> Iterator[None]:
     finally:
         if shown:
             print("\r\x1b[K", end="", file=sys.stderr, flush=True)
+
+
+def unforeseen(problem: BaseException, doing: str) -> Unforeseen:
+    """What is told of an error that no part of Velpin foresaw."""
+    what = f"{type(problem).__name__}: {problem}"[:500]
+    place = ""
+    trace = problem.__traceback__
+    while trace is not None:
+        code = trace.tb_frame.f_code
+        place = f" ({os.path.basename(code.co_filename)}:{trace.tb_lineno})"
+        trace = trace.tb_next
+    return Unforeseen(
+        f"a fault of velpin's own while {doing}: {what}{place}",
+        "nothing was changed by what failed; run it again with --debug, and report what it says",
+    )
 
 
 def fail(problem: VelpinError, as_json: bool) -> int:
@@ -180,9 +196,10 @@ def choose(question: str, count: int, *, yes: bool, ask: Callable[[str], str] = 
         said = ask(f"{question} [1-{count}, or nothing] ").strip()
     except EOFError:
         said = ""
-    if not (said.isdigit() and 1 <= int(said) <= count):
+    chosen = whole_number(said)
+    if chosen is None or not 1 <= chosen <= count:
         raise NoConsent("nothing was changed")
-    return int(said)
+    return chosen
 
 
 def consent(question: str, *, yes: bool, ask: Callable[[str], str] = input) -> None:

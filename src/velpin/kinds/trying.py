@@ -15,6 +15,7 @@ from velpin.errors import VelpinError
 from velpin.kinds.listed import Listed
 from velpin.model import Fact, Forecast, Place, Reason, Source, WayOut
 from velpin.store.index import Index
+from velpin.text import whole_number
 from velpin.tree import Edits, Tree
 
 S = TypeVar("S", bound=Source)
@@ -102,10 +103,11 @@ def dropping_rule(
 ) -> Iterator[Change]:
     """To drop the rule at a place, where there is one."""
     file, _, line = place.rpartition(":")
-    if not (file and line.isdigit()):
+    at = whole_number(line)
+    if not file or at is None:
         return
     try:
-        edits = planned(Place(file, int(line))).edits
+        edits = planned(Place(file, at)).edits
     except VelpinError:
         return
     what = Reason("rule-in-the-way", {"place": place})

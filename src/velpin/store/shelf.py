@@ -26,6 +26,7 @@ from typing import TYPE_CHECKING, Any
 
 from velpin import disk
 from velpin.errors import CannotWrite, HostFileError, StoreError
+from velpin.shown import bare_address, without_logins
 from velpin.store.index import SCHEMA, Index, Part, Stamp, write_index
 from velpin.tree import Tree
 
@@ -41,6 +42,7 @@ class Fetched:
 
     folder: Path
     address: str
+    """Without any login."""
     release: str
     release_file: str = ""
     fetched: float = 0.0
@@ -164,16 +166,16 @@ class Shelf:
 
     def fetched(self, address: str, release: str) -> Fetched | None:
         """The last good fetch of a source, the newest where several folders hold one."""
-        found = [
-            _read_state(folder) for folder in self._believed("fetched", _key(address, release))
-        ]
+        folders = self._believed("fetched", _key(address, release))
+        address = bare_address(address)
+        found = [_read_state(folder) for folder in folders]
         good = [one for one in found if one and (one.address, one.release) == (address, release)]
         return max(good, key=lambda one: one.fetched, default=None)
 
     def place(self, address: str, release: str) -> Fetched:
         """An empty record for a source in the folder that is written to."""
         folder = self._own(self._own(self.home / "fetched") / _key(address, release))
-        return Fetched(folder, address, release)
+        return Fetched(folder, bare_address(address), release)
 
     def keep(self, fetched: Fetched) -> None:
         """Make a fetch count, then remove files of the source that it does not name."""
@@ -188,7 +190,7 @@ class Shelf:
 
     def note_failure(self, address: str, release: str, message: str, hint: str) -> None:
         """Remember why the last fetch of a source failed; forgotten by the next good one."""
-        told = json.dumps({"message": message, "hint": hint}).encode()
+        told = without_logins(json.dumps({"message": message, "hint": hint})).encode()
         disk.write_file(self.place(address, release).folder, _FAILURE, told, mode=disk.FILES)
 
     def failure(self, address: str, release: str) -> str:
@@ -233,7 +235,7 @@ def _short(name: str) -> str:
 
 def _key(address: str, release: str) -> str:
     text = f"{address} {release}"
-    _, _, shown = address.rpartition("://")
+    _, _, shown = bare_address(address).rpartition("://")
     return f"{_short(shown + '_' + release)}-{zlib.crc32(text.encode('utf-8', 'replace')):08x}"
 
 

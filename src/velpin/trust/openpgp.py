@@ -146,6 +146,21 @@ def read_keys(data: bytes, where: str, passed_over: list[str] | None = None) -> 
     return found
 
 
+def only_keys(data: bytes) -> list[Key]:
+    """The keys of a file that holds armoured keys and nothing else; none of any other file, and
+    none where a key has lines that say something of their own."""
+    blocks = _BLOCK.findall(data)
+    if not blocks or _BLOCK.sub(b"", data).strip(b"\r\n"):
+        return []
+    try:
+        keys = read_keys(data, "")
+    except BadKey:
+        return []
+    lines = {line.strip() for line in data.split(b"\n")}
+    own = {line.strip() for line in armoured(keys).split(b"\n")}
+    return keys if lines - {b""} <= own else []
+
+
 def _name_of(cert: Any) -> str:
     try:
         return str(cert.fingerprint).upper()
@@ -372,7 +387,10 @@ def _problem_of(packet: Any, key: Key, now: float) -> str:
     """What makes a signature count for nothing whatever it signs, empty where nothing does."""
     (issuer,) = _issuers([packet])
     part = next((one for one in key.parts if one.endswith(issuer)), "")
-    digest = str(packet.hash_algorithm).rpartition(".")[2]
+    try:
+        digest = str(packet.hash_algorithm).rpartition(".")[2]
+    except RuntimeError:  # one that has no name
+        return "the signature is made with an unknown digest"
     if digest in _WEAK_DIGESTS:
         return f"the signature is made with {digest.replace('SHA1', 'SHA-1')}, which is too weak"
     unusable = key.why_unusable(part, now)

@@ -18,8 +18,10 @@ from velpin.errors import HostFileError
 from velpin.fetch.unpack import MOST_UNPACKED, unpacked
 from velpin.kinds.alpm.entry import Desc, names_in, read_desc, written
 from velpin.store.index import Batch, Entry, Notes, Part
+from velpin.text import whole_number
 
 _SECTOR = 512
+_DIGITS = 12
 _IN_BLOCK = 64
 _LARGE = 2 << 20
 """So large a packed list, in bytes, is read in two parts."""
@@ -176,10 +178,11 @@ def _records(data: bytes) -> dict[str, str]:
     """The records `LENGTH KEY=VALUE` of an extended header."""
     found = {}
     while data:
-        length = data.partition(b" ")[0]
-        if not length.isdigit() or not int(length):
+        told = data[:_DIGITS].partition(b" ")[0]
+        length = whole_number(told.decode("ascii", "replace"))
+        if not length:
             break
-        record, data = data[len(length) + 1 : int(length) - 1], data[int(length) :]
+        record, data = data[len(told) + 1 : length - 1], data[length:]
         key, _, value = record.decode("utf-8", "replace").partition("=")
         found[key] = value
     return found

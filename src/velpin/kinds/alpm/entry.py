@@ -15,6 +15,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from velpin.kinds.alpm.relation import Relation, read_relation
+from velpin.text import whole_number
 
 LETTERS = {
     "PROVIDES": "P", "DEPENDS": "D", "CONFLICTS": "C", "REPLACES": "R", "OPTDEPENDS": "O",
@@ -35,7 +36,7 @@ class Desc(NamedTuple):
     def number(self, name: str) -> str:
         """The value of a field that is a number, 0 where it is none."""
         text = self.one(name)
-        return text if text.isdigit() else "0"
+        return text if whole_number(text) is not None else "0"
 
 
 def read_desc(text: str) -> Desc:

@@ -25,6 +25,8 @@ from velpin.errors import (
 from velpin.kinds.alpm import archive
 from velpin.kinds.alpm.copies import FILES, LIST
 from velpin.kinds.alpm.source import AlpmSource
+from velpin.shown import bare_address
+from velpin.text import whole_number
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Got, Transport
@@ -99,7 +101,7 @@ class _Fetch:
         url = f"{server}/{self.source.handle}.{LIST}"
         known = self.before
         validators: dict[str, str] = {}
-        if known and known.address == server and self._same_trust(known.signed_by):
+        if known and known.address == bare_address(server) and self._same_trust(known.signed_by):
             validators = {key: text for key, text in known.remote.items() if key != "date"}
         place = self.host.shelf.place(server, self.source.release)
         target = place.path(f"{LIST}.new")
@@ -144,11 +146,11 @@ class _Fetch:
         """Whether a list is older than the one seen before: the installer asks for newer ones
         only, so the newer stays here too."""
         before, now = known.remote.get("date", ""), _date(got)
-        if not (before and now and int(now) < int(before)):
+        if not (before and now and float(now) < float(before)):
             return False
         self.result.warnings.append(
-            f"gave a list of {day_and_time(int(now))}, older than the one of"
-            f" {day_and_time(int(before))} seen before; the newer one stays"
+            f"gave a list of {day_and_time(float(now))}, older than the one of"
+            f" {day_and_time(float(before))} seen before; the newer one stays"
         )
         return True
 
@@ -210,13 +212,14 @@ def _date(got: Got) -> str:
     """When the server says a list was last changed, in whole seconds since 1970."""
     text = got.validators.get("last_modified", "")
     nanoseconds = text.partition(" ")[0]
-    if nanoseconds.isdigit():
-        return str(int(nanoseconds) // 1_000_000_000)
+    told = whole_number(nanoseconds[:-9]) if nanoseconds.isdigit() else None
+    if told is not None:
+        return str(told)
     if not text:
         return ""
     from email.utils import parsedate_to_datetime
 
     try:
         return str(int(parsedate_to_datetime(text).timestamp()))
-    except ValueError:
+    except (ValueError, TypeError, OverflowError):
         return ""

@@ -15,6 +15,7 @@ from itertools import chain
 from velpin.beside import processors
 from velpin.kinds.deb.control import parse_stanza
 from velpin.store.index import Batch, Entry, Notes, Part
+from velpin.text import whole_number
 
 _WANTED = re.compile(r"\n(Package|Version|Architecture|Provides|Description|Source|Status): *(.*)")
 _ANY_CASE = re.compile(
@@ -233,5 +234,4 @@ def _folded(value: str) -> str:
 
 def number_in(text: bytes, field: str) -> int:
     """A field that is a number (lower-case name), 0 where it is missing or no number."""
-    value = parse_stanza(text).get(field, "")
-    return int(value) if value.isdigit() else 0
+    return whole_number(parse_stanza(text).get(field, "")) or 0

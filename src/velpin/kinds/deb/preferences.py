@@ -26,6 +26,7 @@ from velpin.tree import Tree
 NEVER = -32768
 """The number of a source that a general record marks `never`."""
 
+_DIGITS = 10
 _NUMBER = re.compile(r"\s*([+-]?\d+)")
 _POSIX = {
     "alpha": "a-zA-Z", "digit": "0-9", "alnum": "a-zA-Z0-9", "upper": "A-Z", "lower": "a-z",
@@ -169,7 +170,7 @@ def _read_number(stanza: Stanza, file: str, *, general: bool) -> int:
             return NEVER
         raise HostFileError(file, line, "Pin-Priority: never goes with `Package: *` only")
     found = _NUMBER.match(text)
-    number = int(found.group(1)) if found else 0
+    number = int(found.group(1)[:_DIGITS]) if found else 0
     if not -32768 <= number <= 32767:
         raise HostFileError(file, line, f"Pin-Priority {text} is beyond -32768 to 32767")
     if number == 0:

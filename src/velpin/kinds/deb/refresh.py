@@ -35,7 +35,9 @@ from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, re
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import named_keys
+from velpin.shown import bare_address
 from velpin.store.shelf import Fetched
+from velpin.text import whole_number
 from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_detached
 
 _ENDINGS = (".xz", ".zst", ".gz", ".bz2", ".lz4", ".lzma", "")
@@ -187,13 +189,13 @@ class _Fetch:
         known = self.before
         url = self.base + name
         validators: dict[str, str] = {}
-        if known and known.remote.get("url") == url and self._same_trust(known):
+        if known and known.remote.get("url") == bare_address(url) and self._same_trust(known):
             validators = {key: value for key, value in known.remote.items() if key != "url"}
         got = self.transport.get(
             url, target, label=f"{self.source.handle} {name}", validators=validators
         )
         if got.fresh:
-            self.next.remote = {"url": url, **got.validators}
+            self.next.remote = {"url": bare_address(url), **got.validators}
             self.result.bytes += got.size
         return got.fresh
 
@@ -296,7 +298,7 @@ class _Fetch:
         if not is_yes(self.source.option("check-date"), conf.switch("Acquire::Check-Date", True)):
             return
         ahead = self.source.option("date-max-future") or conf.get("Acquire::Max-FutureTime")
-        allowed = float(ahead) if ahead.isdigit() else 10.0
+        allowed = float(whole_number(ahead) or 0) if ahead else 10.0
         if release.date and release.date > self.now + allowed:
             raise ReleaseRefused(
                 f"{self.base}: the release file is not valid yet: it is dated"
@@ -316,7 +318,7 @@ class _Fetch:
 
     def _seconds(self, option: str, setting: str) -> float:
         text = self.source.option(option) or self.host.conf.get(setting)
-        return float(text) if text.isdigit() else 0.0
+        return float(whole_number(text) or 0)
 
     def _check_names(self, release: Release) -> None:
         asked = self.source.release

@@ -15,6 +15,7 @@ from typing import NamedTuple
 
 from velpin.kinds.deb.version import compare
 from velpin.resolve.world import NEGATIVE, Kind, Relation, Target
+from velpin.text import whole_number
 
 FIELDS = {
     "pre-depends": Kind.REQUIRES_FIRST,
@@ -101,8 +102,8 @@ def read_facts(text: bytes, arch: str, native: str) -> Facts:
 
 
 def _number(text: str, otherwise: int) -> int:
-    text = text.strip()
-    return int(text) if text.isascii() and text.isdigit() else otherwise
+    found = whole_number(text.strip())
+    return otherwise if found is None else found
 
 
 def _priority(text: str) -> int:

@@ -14,7 +14,7 @@ from velpin.errors import HostFileError
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.control import read_stanzas
 from velpin.model import Place
-from velpin.text import decode
+from velpin.text import decode, whole_number
 
 _LISTS = ("md5sum", "sha1", "sha256", "sha512")
 _HEAD_END = re.compile(rb"^(?:MD5Sum|SHA1|SHA256|SHA512):", re.MULTILINE | re.IGNORECASE)
@@ -142,10 +142,11 @@ def _take_promise(
     row: str, digest: str, promises: dict[str, Promise], file: str, line: int
 ) -> None:
     words = row.split()
-    if len(words) != 3 or not words[1].isdigit():
+    size = whole_number(words[1]) if len(words) == 3 else None
+    if size is None:
         raise HostFileError(file, line, f"expected `digest size name`, found {row.strip()!r}")
-    value, size, name = words
+    value, _, name = words
     before = promises.get(name)
-    if before and before.size != int(size):
+    if before and before.size != size:
         raise HostFileError(file, line, f"{name} is listed with two sizes")
-    promises[name] = Promise(int(size), digest, value.lower())
+    promises[name] = Promise(size, digest, value.lower())

@@ -13,12 +13,15 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
+from velpin.text import whole_number
+
 Key = tuple[int, str, str]
 """Epoch, and upstream and revision so written that they compare as texts."""
 
 _RUNS = re.compile(r"([^0-9]*)([0-9]*)")
 _END = "\x02"
 """Stands for the end of a run of non-digits."""
+_EPOCH_DIGITS = 4000
 _LENGTH = 16
 """Added to the length of a number, which stands before its digits."""
 
@@ -57,8 +60,7 @@ def split(version: str) -> tuple[str, str, str]:
 def version_key(version: str) -> Key:
     """A key that sorts versions as the host does; equal keys mean equal versions."""
     epoch, upstream, revision = split(version)
-    number = int(epoch) if epoch.isascii() and epoch.isdigit() else 0
-    return (number, _part_key(upstream), _part_key(revision))
+    return (whole_number(epoch, _EPOCH_DIGITS) or 0, _part_key(upstream), _part_key(revision))
 
 
 def compare(left: str, right: str) -> int:

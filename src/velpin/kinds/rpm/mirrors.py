@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.safexml import parse
+from velpin.text import whole_number
 
 
 def read_mirrors(data: bytes, where: str) -> list[str]:
@@ -14,7 +15,7 @@ def read_mirrors(data: bytes, where: str) -> list[str]:
     if b"<metalink" in data[:4096]:
         return _metalink(data, where)
     found = []
-    for line in data.decode("utf-8", "replace").splitlines():
+    for line in data.decode("utf-8", "replace").split("\n"):
         text = line.strip()
         if "://" in text and not text.startswith("#"):
             found.append(text.rstrip("/") + "/")
@@ -31,7 +32,7 @@ def _metalink(data: bytes, where: str) -> list[str]:
         rank = element.get("preference", "0")
         if text.startswith(("http://", "https://", "file://")) and "/repodata/" in text:
             base = text.rpartition("/repodata/")[0] + "/"
-            found.append((-int(rank) if rank.isdigit() else 0, base))
+            found.append((-(whole_number(rank) or 0), base))
     if not found:
         raise HostFileError(where, 0, "a metalink without an address of repomd.xml")
     return list(dict.fromkeys(base for _, base in sorted(found, key=lambda one: one[0])))

@@ -15,6 +15,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from velpin.kinds.rpm.version import Evr, parse
+from velpin.text import whole_number
 
 
 class Named(NamedTuple):
@@ -105,10 +106,10 @@ def _versioned(text: str, count: int) -> Iterator[_Form]:
     if len(parts) != count + 1 or not all(parts) or ":" in parts[0]:
         return
     epoch, colon, version = parts[1].rpartition(":")
-    if colon and not epoch.isdigit():
+    told = whole_number(epoch) if colon else None
+    if colon and told is None:
         return
-    number = int(epoch) if colon else None
-    yield _Form(parts[0], number, version, parts[2] if count == 2 else None)
+    yield _Form(parts[0], told, version, parts[2] if count == 2 else None)
 
 
 def is_glob(text: str) -> bool:

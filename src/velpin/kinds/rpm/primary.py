@@ -19,6 +19,7 @@ from velpin.fetch.unpack import unpacked
 from velpin.kinds.rpm.entry import written
 from velpin.kinds.rpm.relation import Capability, Relation, read_relation
 from velpin.store.index import Batch, Entry, Notes, Part
+from velpin.text import whole_number
 
 if TYPE_CHECKING:
     from lxml.etree import _Element
@@ -312,7 +313,7 @@ def _evr(epoch: str | None, version: str | None, release: str | None) -> str:
 
 
 def _number(text: str | None) -> str:
-    return text if text and text.isdigit() else "0"
+    return text if text and whole_number(text) is not None else "0"
 
 
 def _clean(text: str | None) -> str:

@@ -29,6 +29,7 @@ from velpin.errors import (
 from velpin.fetch.unpack import MOST_UNPACKED, measured
 from velpin.kinds.rpm.repomd import STRONG, Listed, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
+from velpin.shown import bare_address
 from velpin.store.shelf import Fetched
 
 if TYPE_CHECKING:
@@ -106,7 +107,7 @@ class _Fetch:
         target = self.next.path("repomd.new")
         validators: dict[str, str] = {}
         known = self.before
-        if known and known.remote.get("url") == url and self._same_trust(known):
+        if known and known.remote.get("url") == bare_address(url) and self._same_trust(known):
             validators = {k: v for k, v in known.remote.items() if k != "url"}
         got = self.transport.get(
             url, target, label=f"{self.source.handle} repomd.xml", validators=validators
@@ -120,7 +121,7 @@ class _Fetch:
         self.result.signed_by = self._signers(url, data)
         self._tell_if_older(repomd)
         self.next.signed_by = list(self.result.signed_by)
-        self.next.remote = {"url": url, **got.validators}
+        self.next.remote = {"url": bare_address(url), **got.validators}
         self._keep(data)
         self._lists(base, repomd)
         self.next.fetched = self.now

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.safexml import parse_events
+from velpin.text import whole_number
 
 _NS = "http://linux.duke.edu/metadata/repo "
 STRONG = ("sha512", "sha384", "sha256", "sha224")
@@ -97,14 +98,15 @@ class _Reader:
             text, attributes = told.get(key, ("", {}))
             return attributes.get("type", "").lower(), text.lower()
 
-        def number(key: str) -> float:
-            try:
-                return max(0.0, float(told.get(key, ("", {}))[0]))
-            except ValueError:
-                return 0.0
+        def count(key: str) -> int:
+            return whole_number(told.get(key, ("", {}))[0]) or 0
+
+        def seconds(key: str) -> float:
+            whole, _, part = told.get(key, ("", {}))[0].partition(".")
+            return float(whole_number(whole) or 0) + float(f"0.{whole_number(part[:9]) or 0}")
 
         return Listed(
             self._kind, told.get("location", ("", {}))[1].get("href", ""), *digest("checksum"),
-            int(number("size")), *digest("open-checksum"), int(number("open-size")),
-            number("timestamp"),
+            count("size"), *digest("open-checksum"), count("open-size"),
+            seconds("timestamp"),
         )  # fmt: skip

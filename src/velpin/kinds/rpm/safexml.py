@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from lxml.etree import _Element
 
 _MOST = 16 << 20
+_DEEPEST = 64
 
 Start = Callable[[str, dict[str, str], int], None]
 """Told of each element: namespace and name with a blank between, attributes, line."""
@@ -33,6 +34,8 @@ def parse_events(data: bytes, where: str, start: Start, end: End) -> None:
     texts: list[list[str]] = []
 
     def opened(name: str, found: dict[str, str]) -> None:
+        if len(attributes) > _DEEPEST:
+            raise HostFileError(where, parser.CurrentLineNumber, "elements lie too deep")
         attributes.append(found)
         texts.append([])
         start(name, found, parser.CurrentLineNumber)
@@ -50,6 +53,8 @@ def parse_events(data: bytes, where: str, start: Start, end: End) -> None:
     except expat.ExpatError as problem:
         what = f"not well-formed: {expat.errors.messages[problem.code]}"
         raise HostFileError(where, problem.lineno, what) from problem
+    except (LookupError, ValueError) as problem:
+        raise HostFileError(where, 1, f"not well-formed: {problem}") from problem
 
 
 def parse(data: bytes, where: str) -> _Element:
@@ -63,6 +68,8 @@ def parse(data: bytes, where: str) -> _Element:
     except etree.XMLSyntaxError as problem:
         what = f"not well-formed: {problem.msg}"
         raise HostFileError(where, problem.lineno or 0, what) from problem
+    except (LookupError, ValueError) as problem:
+        raise HostFileError(where, 1, f"not well-formed: {problem}") from problem
 
 
 def _refuse(data: bytes, where: str) -> None:

@@ -11,6 +11,8 @@ import re
 from functools import cmp_to_key, lru_cache
 from typing import NamedTuple
 
+from velpin.text import whole_number
+
 _SEGMENT = re.compile(r"~|\^|[0-9]+|[A-Za-z]+")
 _CARET, _END, _TILDE, _LETTERS, _DIGITS = "^", "", "~", "a", "0"
 
@@ -27,13 +29,17 @@ class Evr(NamedTuple):
         return f"{epoch}{self.version}" + (f"-{self.release}" if self.release is not None else "")
 
 
+_EPOCH_DIGITS = 4000
+"""Epochs are compared as numbers of any length (observed); beyond this they are none here."""
+
+
 @lru_cache(maxsize=65536)
 def parse(text: str) -> Evr:
     """Take a version apart; what stands before the first colon is an epoch if it is a number."""
     head, colon, rest = text.partition(":")
     epoch: int | None = None
-    if colon and (head.isdigit() or not head):
-        epoch, text = int(head or "0"), rest
+    if colon and (not head or whole_number(head, _EPOCH_DIGITS) is not None):
+        epoch, text = whole_number(head, _EPOCH_DIGITS) or 0, rest
     version, dash, release = text.rpartition("-")
     if not dash:
         return Evr(epoch, text, None)
