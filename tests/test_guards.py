@@ -175,7 +175,7 @@ def codes() -> set[str]:
         if "front" not in path.parts:
             found.update(re.findall(r"""code = "([a-z-]+)\"""", text))
             found.update(re.findall(r"""code = .* else "([a-z-]+)\"""", text))
-            found.update(re.findall(r"""\"(stays-[a-z]+)\"""", text))
+            found.update(re.findall(r"""\"((?:stays|check-off)-[a-z-]+)\"""", text))
             found.update(re.findall(r"""\"(ask-[a-z-]+)\"[,)]""", text))
     causes = re.findall(
         r'Number\([^,]+, "([a-z-]+)"', "".join(p.read_text() for p in MODULES.values())

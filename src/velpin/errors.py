@@ -28,6 +28,9 @@ The number is the process's exit code.
 
 from __future__ import annotations
 
+_LONGEST = 400
+"""So much of what is wrong in a file is told, in characters."""
+
 
 class VelpinError(Exception):
     """Root of the tree: `message` says what was found, `hint` the next step."""
@@ -85,6 +88,8 @@ class HostFileError(HostError):
     """One file of the host, with the line (1-based, 0 where unknown)."""
 
     def __init__(self, file: str, line: int, what: str, hint: str = "") -> None:
+        if len(what) > _LONGEST:
+            what = f"{what[:_LONGEST]}..."
         super().__init__(f"{file}:{line}: {what}" if line else f"{file}: {what}", hint)
         self.file = file
         self.line = line

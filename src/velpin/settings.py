@@ -35,7 +35,7 @@ def read_settings(
 
         try:
             given = tomllib.loads(data.decode("utf-8")).get("refresh", {})
-        except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as problem:
+        except (ValueError, RecursionError) as problem:
             raise HostFileError(FILE, 0, str(problem)) from problem
         if not isinstance(given, dict):
             raise HostFileError(FILE, 0, "[refresh] is no table of settings")

@@ -14,7 +14,7 @@ _HIDDEN = (
 )
 """Characters without a width of their own, and those that turn the order of text."""
 _UNSAFE = re.compile(f"[\\x00-\\x08\\x0a-\\x1f\\x7f-\\x9f{_HIDDEN}]|[\\ud800-\\udfff]")
-_LOGIN = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*://)[^/\s\"']+@")
+_LOGIN = re.compile(r"\A[^/\s\"'<>]{1,512}@")
 _PASSWORD = re.compile(
     r"""(?im)^([+\- ]?\s*(?:proxy_)?password\s*=\s*)\S.*$   # a key of a section
       | ^([+\- ]?\s*machine\s.*?\bpassword\s+)\S+           # a login for a machine
@@ -36,7 +36,10 @@ def safe_json(text: str) -> str:
 
 def without_logins(text: str) -> str:
     """A text with the name and password of every address in it starred."""
-    return _LOGIN.sub(r"\1***@", text) if "@" in text else text
+    if "@" not in text or "://" not in text:
+        return text
+    first, *rest = text.split("://")
+    return "://".join((first, *(_LOGIN.sub("***@", one, count=1) for one in rest)))
 
 
 def without_passwords(text: str) -> str:

@@ -19,7 +19,7 @@ import contextlib
 import json
 import os
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -30,6 +30,7 @@ from velpin.tree import Edits, Tree
 FOLDER = "var/lib/velpin"
 _PENDING, _DONE = ".pending.json", ".json"
 _PRIVATE = 0o700
+_FOR_OWNER = 0o600
 _LARGEST = 1 << 30
 """No entry may hold more bytes."""
 
@@ -125,13 +126,14 @@ class Journal:
         summary: str,
         *,
         planned_on: Edits | None = None,
+        private: Collection[str] = (),
         on_wait: Callable[[], None] | None = None,
     ) -> Entry:
         """Carry out a change and record it.
 
-        `planned_on` are the contents the plan was made from; ChangedSince where they are no
-        longer so. CannotWrite leaves every file as it was. Busy where another Velpin holds
-        the host for too long.
+        `private` are files that only their owner may read. `planned_on` are the contents the
+        plan was made from; ChangedSince where they are no longer so. CannotWrite leaves every
+        file as it was. Busy where another Velpin holds the host for too long.
         """
         with self.lock(on_wait):
             self.recover()
@@ -143,7 +145,7 @@ class Journal:
                     )
             return self._carry_out(
                 [
-                    Edit(file, before[file], _after(before[file], data))
+                    Edit(file, before[file], _after(before[file], data, file in private))
                     for file, data in edits.items()
                 ],
                 command,
@@ -336,8 +338,8 @@ def hold(
         lock.release()
 
 
-def _after(before: FileState, data: bytes | None) -> FileState:
-    return FileState(data, before.mode, before.owner)
+def _after(before: FileState, data: bytes | None, private: bool) -> FileState:
+    return FileState(data, _FOR_OWNER if private else before.mode, before.owner)
 
 
 def _written(entry: Entry) -> bytes:

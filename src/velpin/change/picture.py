@@ -101,7 +101,9 @@ def load(file: Path) -> Picture:
             first["time"], first["host"], first["sources"], first["rules"], packages,
             first["watched"],
         )  # fmt: skip
-    except (ValueError, LookupError, TypeError, AttributeError, RecursionError) as problem:
+    except (
+        ArithmeticError, ValueError, LookupError, TypeError, AttributeError, RecursionError,
+    ) as problem:  # fmt: skip
         raise HostFileError(str(file), number, f"not a picture of velpin's: {problem}") from problem
 
 

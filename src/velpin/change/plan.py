@@ -55,6 +55,8 @@ class Plan:
     summary: str
     edits: dict[str, bytes | None] = field(default_factory=dict)
     planned_on: Edits = field(default_factory=dict)
+    private: set[str] = field(default_factory=set)
+    """New files that only root may read: a password is in them."""
     keys: list[KeyShown] = field(default_factory=list)
     handles: list[str] = field(default_factory=list)
     findings: list[Reason] = field(default_factory=list)
@@ -89,6 +91,7 @@ class Plan:
         )  # fmt: skip
         rest = {file: data for file, data in self.edits.items() if file not in other.edits}
         whole.propose(tree, {**other.edits, **rest})
+        whole.private = self.private | other.private
         return whole
 
     @property

@@ -14,7 +14,7 @@ import stat
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 from urllib.parse import unquote, urlsplit
@@ -104,6 +104,11 @@ class Transport:
         self._clock = clock
         self._pools: dict[str, urllib3.PoolManager] = {}
         self._lock = threading.Lock()
+
+    def with_logins(self, logins: Sequence[Login]) -> Transport:
+        """The same with the logins of a host as it would be."""
+        settings = replace(self.settings, logins=logins)
+        return Transport(settings, self._progress, self._wait, self._clock)
 
     def get(
         self,

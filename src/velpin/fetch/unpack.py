@@ -148,6 +148,17 @@ def _zstd() -> _Unpacker:
     return zstd.ZstdDecompressor()  # type: ignore[no-any-return,unused-ignore]
 
 
+def digest_of(path: Path) -> str:
+    """The SHA-256 of a file's bytes, empty where it cannot be read."""
+    import hashlib
+
+    try:
+        with path.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+    except OSError:
+        return ""
+
+
 def measured(path: Path, digest: str, most: int) -> tuple[int, str]:
     """How many bytes a file unpacks to, and their digest by the name of its kind (empty for
     none); what unpacks to more than `most` is not read on.

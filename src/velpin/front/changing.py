@@ -347,7 +347,12 @@ def write_plan(host: Host, plan: Plan) -> int:
     """Write what a plan says; the number of the journal's entry."""
     _check_writable(host)
     entry = journal_of(host).make(
-        plan.edits, plan.command, plan.summary, planned_on=plan.planned_on, on_wait=waiting
+        plan.edits,
+        plan.command,
+        plan.summary,
+        planned_on=plan.planned_on,
+        private=plan.private,
+        on_wait=waiting,
     )
     return entry.number
 

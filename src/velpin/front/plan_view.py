@@ -27,7 +27,8 @@ def show_plan(screen: Screen, plan: Plan) -> None:
         screen.gap()
         screen.line(("wrong: ", "bad"), sentence(finding))
     for note in plan.notes:
-        screen.line(("note: ", "warn"), sentence(note))
+        word = "not checked: " if note.code.startswith("check-off") else "note: "
+        screen.line((word, "warn"), sentence(note))
     if plan.error is None and plan.unmet is None:
         for file, data in plan.edits.items():
             _show_file(screen, file, plan.planned_on.get(file), data)

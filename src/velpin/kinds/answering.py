@@ -10,6 +10,7 @@ that a forecast starts fast. A test looks for all of them in every kind.
     whole       came_from, after_upgrade, pictured, turned
     recipes     recipe_format, meeting
     refresh     refresh_source            add         plan_add
+    trust       checks_off
     edit        switch, drop
     rules.plan  plan_wishes, plan_lift, plan_rule_drop
     rules.told  rules
@@ -259,6 +260,9 @@ class Answering(ABC):
         if found.edits and not found.unchanged:
             after = self.with_edits(found.edits)
             check_add(self, after, [after.key_of(after.source(one)) for one in found.handles])
+            checks_off = self._ask("trust", "checks_off")
+            added = [after.source(one) for one in found.handles]
+            found.notes[:0] = [one for source in added for one in checks_off(after, source)]
         return found
 
     def plan_switch(self, handle: str, on: bool) -> Plan:

@@ -1,6 +1,7 @@
 """Answers worked out from whole indexes, remembered until one of those changes.
 
-    memo/<key of the indexes>.json     the stamps of the indexes, and the answers
+    memo/<key of the indexes>.json     the stamps of the indexes, and the answers with a
+                                       checksum
 
 Only for what takes long and can be worked out anew at any time: what cannot be read is
 forgotten, what cannot be written is not remembered.
@@ -35,7 +36,8 @@ class Memo:
         for file in self._files:
             with contextlib.suppress(OSError, ValueError, LookupError, TypeError, AttributeError):
                 kept: dict[str, Any] = json.loads(disk.read_file(file.parent, file.name, _LARGEST))
-                if kept["stamps"] == self._stamps:
+                values = json.dumps(kept["values"])
+                if kept["stamps"] == self._stamps and kept["sum"] == zlib.crc32(values.encode()):
                     return {
                         str(key): list(map(str, names)) for key, names in kept["values"].items()
                     }
@@ -49,7 +51,8 @@ class Memo:
         return self._values[key]
 
     def _write(self) -> None:
-        text = json.dumps({"stamps": self._stamps, "values": self._values})
+        checksum = zlib.crc32(json.dumps(self._values).encode())
+        text = json.dumps({"stamps": self._stamps, "sum": checksum, "values": self._values})
         for file in self._files:
             with contextlib.suppress(CannotWrite):
                 disk.write_file(file.parent, file.name, text.encode(), mode=disk.FILES)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import NamedTuple
 from urllib.parse import urlsplit
@@ -25,6 +25,7 @@ from velpin.errors import (
     UsageError,
 )
 from velpin.fetch.download import Transport
+from velpin.fetch.unpack import digest_of
 from velpin.kinds.alpm.config import HEAD, OF_SOURCES, OPTIONS, address_of
 from velpin.kinds.alpm.edit import ADDED, Text, main_text
 from velpin.kinds.alpm.refresh import AlpmRefreshed, refresh_source
@@ -32,6 +33,7 @@ from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import RING, ring
 from velpin.model import Reason
+from velpin.shown import has_login
 from velpin.trust.openpgp import Key, read_keys
 
 _NAME = re.compile(r"[A-Za-z0-9@_+][A-Za-z0-9@._+-]*\Z")
@@ -76,9 +78,13 @@ def plan_add(
     keys = agreeing(read_keys(wish.key, wish.key_name or "the key"), wish) if wish.key else []
     if wish.fingerprint and not keys:
         agreeing(ring(host).keys, wish)
+    dropped = [value for one in wanted for key, value in one.lines if key == "SigLevel" and keys]
     if keys:
         wanted = [one.with_level(_SIGNED) for one in wanted]
     plan = _planned(host, wanted, keys)
+    if dropped:
+        settings = ", ".join(f"SigLevel = {value}" for value in dropped)
+        plan.notes.append(Reason("checks-kept", {"settings": settings}))
     if _is_there(host, wanted) and plan.edits.keys() <= {_ring_file(host)}:
         plan.propose(host.tree, {})
         return plan
@@ -106,6 +112,8 @@ def _planned(host: AlpmState, wanted: Sequence[Wanted], keys: Sequence[Key]) -> 
         if one.handle not in there:
             text.append_section(one.text())
             edits[text.file] = text.data
+    if any(has_login(value) for one in wanted for _, value in one.lines):
+        plan.notes.append(Reason("login-for-all", {"file": f"/{text.file}"}))
     plan.propose(host.tree, edits)
     return plan
 
@@ -286,6 +294,8 @@ def _check_fit(host: AlpmState, plan: Plan, source: AlpmSource) -> None:
         if not any(host.takes(arch) for arch in archs):
             facts = {"source": source.handle, "arch": host.native, "has": " ".join(sorted(archs))}
             plan.findings.append(Reason("wrong-arch", dict(facts)))
+    for other in _with_same_list(host, source):
+        plan.notes.append(Reason("list-of-other", {"source": source.handle, "other": other}))
     level = source.level
     if (level.of_index, level.of_packages) == ("never", "never"):
         plan.notes.append(Reason("nothing-checked", {"source": source.handle}))
@@ -293,6 +303,16 @@ def _check_fit(host: AlpmState, plan: Plan, source: AlpmSource) -> None:
         plan.notes.append(Reason("ring-must-know", {"source": source.handle}))
     elif plan.keys and level.any_key:
         plan.notes.append(Reason("key-for-section", {"source": source.handle}))
+
+
+def _with_same_list(host: AlpmState, source: AlpmSource) -> Iterator[str]:
+    """Other sources whose list holds the very same: a ring vouches for all of its lists alike."""
+    path = host.copies[source.handle].path
+    mine = digest_of(path) if path else ""
+    for other in host.sources:
+        theirs = host.copies[other.handle].path
+        if other.on and other.handle != source.handle and theirs and digest_of(theirs) == mine:
+            yield other.handle
 
 
 # -- a key for a source that is there ----------------------------------------------------

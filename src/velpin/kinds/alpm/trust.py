@@ -11,7 +11,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from velpin.errors import BadKey
+from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
+from velpin.model import Fact, Reason
 from velpin.trust.openpgp import Key, read_keys
 
 _FOLDER = "etc/pacman.d/gnupg"
@@ -52,6 +54,25 @@ def ring(host: AlpmState) -> Ring:
                 found.problems.append(problem.message)
         return found
     return Ring(file=f"{folder}/{RING}", problems=[f"/{folder} holds no ring of keys"])
+
+
+def checks_off(host: AlpmState, source: AlpmSource) -> list[Reason]:
+    """What a source's own section, or the host where it says nothing, keeps from being checked."""
+    facts: dict[str, Fact] = {"source": source.handle}
+    section = next((one for one in host.config.sections if one.name == source.handle), None)
+    said = " ".join(one.text or "" for one in section.of("SigLevel")) if section else ""
+    facts["setting"] = f"SigLevel = {said}" if said else "the host's SigLevel"
+    level = source.level
+    found = []
+    if "never" in (level.of_index, level.of_packages):
+        found.append(Reason("check-off-never", dict(facts)))
+    if "optional" in (level.of_index, level.of_packages) and said:
+        found.append(Reason("check-off-optional", dict(facts)))
+    if level.any_key and said:
+        found.append(Reason("check-off-any-key", dict(facts)))
+    if level.of_index != "required" and source.address.startswith(("http:", "ftp:")):
+        found.append(Reason("plain-way", {"source": source.handle}))
+    return found
 
 
 def blobs(data: bytes) -> Iterator[bytes]:

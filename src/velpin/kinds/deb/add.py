@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from urllib.parse import urlsplit
+from urllib.parse import unquote, urlsplit
 
 from velpin.change.adding import agreeing, keys_given, take_result
 from velpin.change.adding import shown as shown_key
@@ -27,6 +27,7 @@ from velpin.errors import (
 )
 from velpin.fetch.download import Transport, file_path
 from velpin.kinds.deb import edit
+from velpin.kinds.deb.logins import LOGIN_FOLDER, read_logins
 from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
 from velpin.kinds.deb.sources import (
     OPTIONS,
@@ -39,9 +40,10 @@ from velpin.kinds.deb.sources import (
     repository_name,
 )
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.trust import OWN_FOLDER, named_keys, written_out
+from velpin.kinds.deb.trust import OWN_FOLDER, named_keys, weakens, written_out
 from velpin.model import Fact, Reason
-from velpin.text import decode
+from velpin.shown import bare_address, has_login
+from velpin.text import decode, encode
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 _FOLDER = "etc/apt/sources.list.d"
@@ -67,13 +69,58 @@ def plan_add(
     handle = _handle(wish, entries, host)
     keys = _keys(wish, entries)
     plan = Plan(command=f"velpin add {handle}", summary=f"add source {handle}")
-    plan.propose(host.tree, _compose(host, handle, entries, keys))
+    if wish.key:
+        entries = _with_checks(entries, plan)
+    logins, entries = _logins_apart(entries)
+    edits = _compose(host, handle, entries, keys)
+    if logins:
+        login_file = f"{LOGIN_FOLDER}/velpin-{handle}.conf"
+        edits = {login_file: encode("".join(logins)), **edits}
+        plan.private.add(login_file)
+        plan.notes.append(Reason("login-apart", {"file": f"/{login_file}"}))
+    plan.propose(host.tree, edits)
     if plan.unchanged:
         plan.handles = [s.handle for s in host.sources if _is_of(s, plan.edits)]
         return plan
     _refuse_taken(host, handle, entries)
     _examine(host, plan, keys, wish, transport, clock)
     return plan
+
+
+def _logins_apart(entries: list[Entry]) -> tuple[list[str], list[Entry]]:
+    """Lines for the host's file of logins, and the entries without the logins in their addresses:
+    source files may be read by everybody."""
+    logins: dict[str, None] = {}
+    bare = []
+    for entry in entries:
+        addresses = []
+        for address in entry.addresses:
+            parts = urlsplit(address)
+            if not has_login(address) or not parts.username or parts.hostname is None:
+                addresses.append(address)
+                continue
+            place = bare_address(address)
+            name, password = unquote(parts.username), unquote(parts.password or "")
+            logins[f"machine {place} login {name} password {password}\n"] = None
+            addresses.append(place)
+        bare.append(entry._replace(addresses=tuple(addresses)))
+    return list(logins), bare
+
+
+def _with_checks(entries: list[Entry], plan: Plan) -> list[Entry]:
+    """The entries without what switches checks off: a key was given to check with."""
+    dropped = [
+        f"{name}={value}"
+        for entry in entries
+        for name, value in entry.options.items()
+        if weakens(name, value)
+    ]
+    if dropped:
+        plan.notes.append(Reason("checks-kept", {"settings": ", ".join(dict.fromkeys(dropped))}))
+    return [
+        entry._replace(options={n: v for n, v in entry.options.items() if not weakens(n, v)})
+        for entry in entries
+    ]
 
 
 def _known_source(host: DebState, wish: SourceWish) -> DebSource | None:
@@ -247,6 +294,7 @@ def _examine(
     only: tuple[str, str] | None = None,
 ) -> None:
     after = host.with_edits(plan.edits)
+    transport = transport.with_logins(read_logins(after.tree))
     if after.source_files.errors:
         raise after.source_files.errors[0]
     added = [

@@ -17,6 +17,7 @@ from velpin.kinds.deb.preferences import Site
 from velpin.kinds.deb.release import Release, read_release
 from velpin.kinds.deb.sources import DebSource
 from velpin.store.shelf import Fetched, Shelf
+from velpin.text import encode
 from velpin.tree import Tree
 
 _QUOTED_NAME = re.compile(r"[\\|{}\[\]<>\"^~_=!@#$%^&*\s]|[^\x21-\x7e]")
@@ -152,6 +153,6 @@ def list_name(url: str, release: str) -> str:
 
 def _quoted(part: str) -> str:
     def hexed(found: re.Match[str]) -> str:
-        return "".join(f"%{byte:02x}" for byte in found.group().encode())
+        return "".join(f"%{byte:02x}" for byte in encode(found.group()))
 
     return _QUOTED_NAME.sub(hexed, part).replace("/", "_")

@@ -6,6 +6,7 @@ Without a scheme it holds for https only (the format's manual page). The first t
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterator
 from urllib.parse import urlsplit
 
@@ -14,20 +15,20 @@ from velpin.kinds.deb.files import read_and_skipped
 from velpin.text import decode
 from velpin.tree import Tree
 
-_FOLDER = "etc/apt/auth.conf.d"
+LOGIN_FOLDER = "etc/apt/auth.conf.d"
 _MAIN = "etc/apt/auth.conf"
 
 
 def read_logins(tree: Tree) -> list[Login]:
     """Every login the host's files give, in the order in which they are tried."""
-    read, _ = read_and_skipped(tree, _FOLDER, ("conf",), bare=True)
+    read, _ = read_and_skipped(tree, LOGIN_FOLDER, ("conf",), bare=True)
     texts = [decode(tree.read(file) or b"") for file in (*read, _MAIN)]
     return [login for text in texts for login in parse_logins(text)]
 
 
 def parse_logins(text: str) -> Iterator[Login]:
     """The logins of one file's text; words that are not understood are passed over."""
-    lines = (line for line in text.splitlines() if not line.lstrip().startswith("#"))
+    lines = (line for line in text.split("\n") if not line.lstrip().startswith("#"))
     words = iter(" ".join(lines).split())
     machine, name = "", ""
     for word in words:
@@ -36,7 +37,8 @@ def parse_logins(text: str) -> Iterator[Login]:
         elif word in ("login", "user"):
             name = next(words, "")
         elif word == "password" and machine:
-            yield _login(machine, name, next(words, ""))
+            with contextlib.suppress(ValueError):  # what is no address is passed over
+                yield _login(machine, name, next(words, ""))
 
 
 def _login(machine: str, name: str, password: str) -> Login:

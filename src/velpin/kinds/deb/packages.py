@@ -121,7 +121,12 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
     start = 0
     for raw, quick in zip(stanzas, found, strict=True):
         length, fields = len(raw), quick
-        if len(fields) < _LEAST or not (fields.get("Version") and fields.get("Architecture")):
+        if len(fields) < _LEAST or not (
+            fields.get("Version")
+            and fields.get("Architecture")
+            and fields.get("Package", "").strip()
+            and (not record or fields.get("Status"))
+        ):
             fields = _slowly(raw)
             what = _what_is_wrong(raw, fields, record)
             if what:
@@ -134,7 +139,7 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
         origin = fields.get("Source", "")
         entries.append(
             (  # type: ignore[arg-type]
-                fields["Package"].lower(),  # the host folds letter case too (observed)
+                fields["Package"].rstrip().lower(),  # the host folds letter case too (observed)
                 fields.get("Architecture", ""),
                 fields["Version"].rstrip(),
                 origin and origin.partition(" ")[0],

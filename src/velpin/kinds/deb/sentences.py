@@ -3,6 +3,13 @@
 from __future__ import annotations
 
 SENTENCES = {
+    "login-apart": "the login in the address goes to {file}, which only root may read",
+    "check-off-trusted": "{source} is taken without any signature ({setting})",
+    "check-off-insecure": "{source} may be without a signature ({setting})",
+    "check-off-weak": "{source} may be signed or promised in ways that are too weak ({setting})",
+    "check-off-downgrade": "{source} may lose its signature unnoticed ({setting})",
+    "check-off-expiry": "an index of {source} that has expired is taken ({setting})",
+    "check-off-date": "the date of {source}'s index is not checked ({setting})",
     # why a version has its number
     "number-default": "{version} from {source} has number 500: nothing in the host's files speaks"
     " of it",

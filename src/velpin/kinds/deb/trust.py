@@ -11,8 +11,10 @@ import re
 from dataclasses import dataclass, field
 
 from velpin.errors import BadKey
+from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.sources import DebSource
+from velpin.model import Fact, Reason
 from velpin.text import encode
 from velpin.tree import Tree
 from velpin.trust.openpgp import Key, bare, read_keys
@@ -56,6 +58,38 @@ def named_keys(tree: Tree, source: DebSource) -> NamedKeys:
             found.keys += _by_fingerprint(tree, word, found.problems)
         elif word:
             found.problems.append(f"{word!r} is neither an absolute path nor a fingerprint")
+    return found
+
+
+WEAKENING = {
+    "trusted": (True, "check-off-trusted"),
+    "allow-insecure": (True, "check-off-insecure"),
+    "allow-weak": (True, "check-off-weak"),
+    "allow-downgrade-to-insecure": (True, "check-off-downgrade"),
+    "check-valid-until": (False, "check-off-expiry"),
+    "check-date": (False, "check-off-date"),
+}
+"""Options that switch a check off: with which value, and what is told of it."""
+
+
+def weakens(option: str, value: str) -> bool:
+    """Whether an option of a source switches a check off."""
+    bad, _ = WEAKENING.get(option, (False, ""))
+    return option in WEAKENING and is_yes(value, not bad) == bad
+
+
+def checks_off(_host: object, source: DebSource) -> list[Reason]:
+    """What a source's own options keep from being checked."""
+    facts: dict[str, Fact] = {"source": source.handle}
+    said = {name: value for entry in source.entries for name, value in entry.options.items()}
+    found = [
+        Reason(code, {**facts, "setting": f"{name}={said[name]}"})
+        for name, (_, code) in WEAKENING.items()
+        if name in said and weakens(name, said[name])
+    ]
+    unsigned = source.trusted or source.switch("allow-insecure", False)
+    if unsigned and source.address.startswith(("http:", "ftp:")):
+        found.append(Reason("plain-way", dict(facts)))
     return found
 
 

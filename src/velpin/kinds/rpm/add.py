@@ -28,9 +28,11 @@ from velpin.kinds.rpm.ini import Section, read_sections, words
 from velpin.kinds.rpm.refresh import refresh_source
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
-from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys
+from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys, weakens
 from velpin.kinds.rpm.variables import substituted
 from velpin.model import Reason
+from velpin.shown import has_login
+from velpin.text import encode
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._:+-]*\Z")
@@ -62,6 +64,8 @@ def plan_add(
     wanted = _wanted(host, wish, transport)
     handle = wanted[0].handle
     plan = Plan(command=f"velpin add {handle}", summary=f"add source {handle}")
+    if wish.key:
+        wanted = [_with_checks(one, plan) for one in wanted]
     file = _file_for(host, handle)
     edits: dict[str, bytes | None] = {}
     texts = []
@@ -70,7 +74,10 @@ def plan_add(
         if key_file:
             edits[key_file] = armoured(one.keys)
         texts.append(_section_text(one, key_file))
-    edits[file] = (f"{ADDED}\n" + "\n".join(texts)).encode()
+    if any(has_login(value) or key == "password" for one in wanted for key, value in one.values):
+        plan.private.add(file)
+        plan.notes.append(Reason("login-in-file", {"file": f"/{file}"}))
+    edits[file] = (f"{ADDED}\n" + "\n".join(texts)).encode("utf-8", "surrogateescape")
     plan.propose(host.tree, edits)
     plan.handles = [one.handle for one in wanted]
     if plan.unchanged:
@@ -79,6 +86,16 @@ def plan_add(
     keys = [key for one in wanted for key in one.keys]
     _examine(host, plan, keys, wish, transport, clock)
     return plan
+
+
+def _with_checks(wanted: Wanted, plan: Plan) -> Wanted:
+    """A section without what switches checks off: a key was given to check with."""
+    dropped = [f"{key}={value}" for key, value in wanted.values if weakens(key, value)]
+    if dropped:
+        plan.notes.append(Reason("checks-kept", {"settings": ", ".join(dropped)}))
+    return wanted._replace(
+        values=tuple((key, value) for key, value in wanted.values if not weakens(key, value))
+    )
 
 
 # -- what is wished ----------------------------------------------------------------------
@@ -111,7 +128,7 @@ def _plain(host: RpmState, wish: SourceWish) -> Section:
         raise UsageError(f"{wish.address!r} is no address: no scheme such as https:")
     name = wish.handle or name_from(wish.address)
     text = f"[{name}]\nname={name}\nbaseurl={wish.address}\nenabled=1\ngpgcheck=1\n"
-    return read_sections(text.encode(), "the address")[0]
+    return read_sections(encode(text), "the address")[0]
 
 
 def read_snippet(text: str, name: str = "") -> list[Section]:
@@ -129,7 +146,7 @@ def read_snippet(text: str, name: str = "") -> list[Section]:
         )
     body = [line if at >= first else "" for at, line in enumerate(lines)]
     body = ["" if is_shell_line(line) else line for line in body]
-    found = read_sections("\n".join(body).encode(), shown_as, joined=True)
+    found = read_sections(encode("\n".join(body)), shown_as, joined=True)
     sections = [one for one in found if one.name != "main"]
     for section in sections:
         if not any(key in section for key in ("baseurl", "mirrorlist", "metalink")):
@@ -232,6 +249,7 @@ def _examine(
     clock: Callable[[], float],
 ) -> None:
     after = host.with_edits(plan.edits)
+    transport = transport.with_logins(after.fetch_logins())
     if after.config_errors:
         raise after.config_errors[0]
     added = [source for source in after.sources if source.on and source.handle in plan.handles]

@@ -74,7 +74,9 @@ def headers(path: Path) -> Iterator[Header]:
             closing(_opened(path, Path(folder))) as found,
         ):
             for number, blob in found.execute("SELECT hnum, blob FROM Packages ORDER BY hnum"):
-                yield read_header(bytes(blob), f"{path} (package {number})")[0]
+                if not isinstance(blob, bytes):
+                    raise HostFileError(str(path), 0, f"package {number} has no header")
+                yield read_header(blob, f"{path} (package {number})")[0]
     except sqlite3.Error as problem:
         raise HostFileError(str(path), 0, f"a damaged database: {problem}") from problem
 

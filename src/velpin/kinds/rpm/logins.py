@@ -23,7 +23,10 @@ def section_logins(sources: Iterable[RpmSource]) -> list[Login]:
         if not name:
             continue
         for url in source.urls:
-            parts = urlsplit(url)
+            try:
+                parts = urlsplit(url)
+            except ValueError:
+                continue
             found.append(Login(parts.scheme, parts.netloc, parts.path, name, password))
     return found
 
@@ -33,7 +36,7 @@ def shell_values(text: str) -> dict[str, str]:
     import shlex
 
     found = {}
-    for line in text.splitlines():
+    for line in text.split("\n"):
         name, equals, value = line.strip().partition("=")
         if equals and name.isidentifier():
             try:

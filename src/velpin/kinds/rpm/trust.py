@@ -11,8 +11,10 @@ from urllib.parse import unquote, urlsplit
 
 from velpin.errors import BadKey, HostFileError
 from velpin.kinds.rpm.database import signing_keys
+from velpin.kinds.rpm.ini import truth
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
+from velpin.model import Fact, Reason
 from velpin.trust.openpgp import Key, read_keys
 
 OWN_FOLDER = "etc/pki/rpm-gpg"
@@ -51,6 +53,34 @@ def named_keys(host: RpmState, source: RpmSource) -> NamedKeys:
             found.how = "ring"
     if not source.signed_index:
         found.how = "packages"
+    return found
+
+
+CHECKS = {
+    "gpgcheck": "check-off-packages",
+    "pkg_gpgcheck": "check-off-packages",
+    "repo_gpgcheck": "check-off-index",
+    "sslverify": "check-off-server",
+}
+"""Keys of a section that switch a check off, and what is told of it."""
+
+
+def weakens(key: str, value: str) -> bool:
+    """Whether a key of a section switches a check off."""
+    return key in CHECKS and not truth(value, True)
+
+
+def checks_off(_host: object, source: RpmSource) -> list[Reason]:
+    """What a source's own section keeps from being checked."""
+    facts: dict[str, Fact] = {"source": source.handle}
+    section = source.section
+    found = [
+        Reason(code, {**facts, "setting": f"{key}={section.get(key)}"})
+        for key, code in CHECKS.items()
+        if key in section and weakens(key, section.get(key))
+    ]
+    if not source.signed_index and source.address.startswith(("http:", "ftp:")):
+        found.append(Reason("plain-way", dict(facts)))
     return found
 
 
