@@ -68,6 +68,8 @@ SENTENCES = {
     " velpin: {sources}; the installer must refresh its own first",
     "not-fetched": "no index yet of {sources}: what they have plays no part",
     "damaged": "the index of {source} cannot be read and plays no part: {what}",
+    "record-odd": "{count} of the entries of the host's record of packages cannot be read and play"
+    " no part, first {what}",
     "source-warning": "{source} {what}",
     "wrong-arch": "{source} has nothing for {arch}; it has {has}",
     "nothing-checked": "nothing of {source} is checked: neither its index nor its packages",

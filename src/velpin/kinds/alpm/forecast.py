@@ -114,6 +114,11 @@ def notes(host: AlpmState) -> tuple[Reason, ...]:
         found.append(Reason("installer-must-refresh", {"sources": ", ".join(newer)}))
     for handle, problem in host.damage.items():
         found.append(Reason("damaged", {"source": handle, "what": str(problem)}))
+    if host.record and host.record.notes:
+        facts: dict[str, Fact] = {
+            "count": len(host.record.notes), "what": host.record.notes[0][1],
+        }  # fmt: skip
+        found.append(Reason("record-odd", facts))
     return tuple(found)
 
 

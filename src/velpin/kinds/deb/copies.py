@@ -136,6 +136,11 @@ def wanted_indexes(source: DebSource, release: Release) -> Iterator[tuple[str, s
             yield section, "all"
 
 
+def index_name(source: DebSource, section: str, arch: str) -> str:
+    """How a release file calls an index, unpacked."""
+    return "Packages" if source.flat else f"{section}/binary-{arch}/Packages"
+
+
 def list_name(url: str, release: str) -> str:
     """How the host's installer names its copies of a source's files, up to the last part."""
     _, _, rest = url.partition(":")

@@ -9,7 +9,7 @@ from velpin.kinds.deb.choice import Version
 from velpin.kinds.deb.packages import number_in
 from velpin.kinds.deb.reasons import number_reason, passed_over
 from velpin.kinds.deb.requests import Decision, No, asked_version, decide, expand, find_package
-from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.state import NOT_AS_PROMISED, DebState
 from velpin.kinds.deb.transaction.changes import changes_of, kept_back, unneeded
 from velpin.kinds.deb.transaction.work import Transaction, Wanted, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
@@ -250,4 +250,12 @@ def notes(host: DebState, answers: Sequence[Answer]) -> list[Reason]:
         found.append(Reason("not-fetched", {"sources": ", ".join(missing)}))
     for handle, problem in host.damage.items():
         found.append(Reason("damaged", {"source": handle, "what": str(problem)}))
+    differing = {
+        origin.source for origin, index in host.indexes
+        if any(text == NOT_AS_PROMISED for _, text in index.notes)
+    }  # fmt: skip
+    found += [Reason("copy-differs", {"source": handle}) for handle in sorted(differing)]
+    if host.emptied_record():
+        facts: dict[str, Fact] = {"file": host.record_file, "older": host.emptied_record()}
+        found.append(Reason("record-emptied", facts))
     return found

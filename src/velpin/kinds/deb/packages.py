@@ -76,6 +76,22 @@ def _halves(text: bytes, count: int) -> Iterator[tuple[int, int]]:
     yield first, len(text)
 
 
+NO_PACKAGE = "a stanza without Package"
+NO_STATUS = "a Status that is none; the file may be cut off"
+NO_FIELD = "a line that is no field; the file may be cut off"
+_STATUS = re.compile(
+    r"(?i)\s*(?:unknown|install|hold|deinstall|purge)\s+(?:ok|reinstreq|hold|hold-reinstreq)\s+"
+    r"(?:not-installed|unpacked|half-configured|installed|half-installed|config-files"
+    r"|post-inst-failed|triggers-awaited|triggers-pending)\s*"
+)
+
+
+def makes_unreadable(note: str) -> bool:
+    """Whether a note is of something because of which the installer reads nothing at all
+    (observed, see docs/how-hosts-choose/deb.md)."""
+    return note.endswith((NO_PACKAGE, NO_STATUS, NO_FIELD))
+
+
 def read_packages(
     pieces: Iterable[bytes], notes: Notes, *, record: bool = False, line: int = 1
 ) -> Iterator[Batch]:
@@ -83,10 +99,14 @@ def read_packages(
 
     `line` is the number of the first line.
     """
+    last = b""
     for stanzas in _in_blocks(_stanzas(pieces)):
         batch = _batch(stanzas, line, notes, record)
         line += batch.block.count(b"\n") + 2
+        last = stanzas[-1].rpartition(b"\n")[2]
         yield batch
+    if last.strip() and b":" not in last and last[:1] not in (b" ", b"\t", b"#"):
+        notes.append((line - 2, NO_FIELD))
 
 
 def _stanzas(pieces: Iterable[bytes]) -> Iterator[list[bytes]]:
@@ -186,9 +206,11 @@ def _what_is_wrong(raw: bytes, found: dict[str, str], record: bool) -> str:
         return ""
     name = found.get("Package")
     if not name:
-        return "a stanza without Package"
+        return NO_PACKAGE
     if record and not found.get("Status"):
         return f"{name}: no Status; the file may be cut off"
+    if record and not _STATUS.fullmatch(found["Status"]):
+        return f"{name}: {NO_STATUS}"
     if record and "not-installed" in found["Status"].split():
         return ""
     missing = [field for field in ("Version", "Architecture") if not found.get(field)]

@@ -30,7 +30,7 @@ from velpin.errors import (
 from velpin.fetch.download import Transport
 from velpin.fetch.unpack import MOST_UNPACKED, measured
 from velpin.kinds.deb.conf import is_yes
-from velpin.kinds.deb.copies import wanted_indexes
+from velpin.kinds.deb.copies import index_name, wanted_indexes
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
@@ -362,7 +362,7 @@ class _Fetch:
             if section and release.components and not _has_section(release, section):
                 self._warn_once(f"has no section {section}; it has {' '.join(release.components)}")
                 continue
-            plain = "Packages" if self.source.flat else f"{section}/binary-{arch}/Packages"
+            plain = index_name(self.source, section, arch)
             file = self._fetch_index(plain, promises, release) if data else self._unpromised(plain)
             if file:
                 self.next.indexes[f"{section}/{arch}"] = file

@@ -6,20 +6,21 @@ the host as it is and the host as an edit would make it.
 
 from __future__ import annotations
 
+import contextlib
 import re
-from collections.abc import Iterator, Sequence
-from functools import cached_property
+from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property, partial
 from itertools import chain
 from pathlib import Path
 from typing import Literal, Self
 
 from velpin.errors import HostFileError, StoreError
-from velpin.fetch.unpack import unpacked
+from velpin.fetch.unpack import measured, unpacked
 from velpin.kinds.deb import KIND, choice, packages
 from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
 from velpin.kinds.deb.conf import Conf, read_conf
 from velpin.kinds.deb.control import parse_stanza, read_stanzas
-from velpin.kinds.deb.copies import Copy, CopyFinder, site_of
+from velpin.kinds.deb.copies import Copy, CopyFinder, index_name, site_of
 from velpin.kinds.deb.preferences import (
     NEVER,
     OWN_RECORD,
@@ -30,11 +31,11 @@ from velpin.kinds.deb.preferences import (
     release_pin,
 )
 from velpin.kinds.deb.relations import Facts, read_facts
-from velpin.kinds.deb.release import Release
+from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises
 from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
 from velpin.kinds.deb.version import version_key
 from velpin.model import Reason, Source
-from velpin.store.index import Index, Part, Row
+from velpin.store.index import Batch, Index, Notes, Part, Row
 from velpin.store.memo import Memo
 from velpin.store.shelf import Shelf
 from velpin.text import decode
@@ -182,7 +183,19 @@ class DebState:
 
     def index(self, path: Path) -> Index:
         """The parsed index of one index file."""
-        return self.shelf.parsed(path, _parts)
+        return self.shelf.parsed(path, partial(_parts, promise_of=self._promise_of))
+
+    def _promise_of(self, path: Path) -> Promise | None:
+        """What the installer's release file promises of its own copy of an index."""
+        for source in self.sources:
+            copy = self.copies[source.handle]
+            for (section, arch), file in copy.files.items():
+                if file == path and copy.release_file:
+                    promises = read_promises(
+                        self.tree.read(copy.release_file) or b"", copy.release_file
+                    )
+                    return promises.get(index_name(source, section, arch))
+        return None
 
     @cached_property
     def indexes(self) -> list[tuple[Origin, Index]]:
@@ -393,7 +406,26 @@ class DebState:
             return self.source_files.errors[0]
         if self.preferences.error:
             return self.preferences.error
-        return self._unknown_target()
+        return self._unreadable() or self._unknown_target()
+
+    def _unreadable(self) -> HostFileError | None:
+        """An index or the record that makes the installer read nothing at all."""
+        opened = [index for _, index in self.indexes]
+        for index in (*([self.record] if self.record else ()), *opened):
+            for line, text in index.notes:
+                if packages.makes_unreadable(text):
+                    return HostFileError(self._below_root(index.stamp.path), line, text)
+        return None
+
+    def _below_root(self, path: str) -> str:
+        """A file's name below the root, where it lies there."""
+        return path.removeprefix(f"{self.tree.root}/".replace("//", "/"))
+
+    def emptied_record(self) -> str:
+        """The older record beside an empty one, empty where that is as it should be."""
+        older = f"{self.record_file}-old"
+        told = self.tree.stat(older)
+        return older if told and told.st_size and not (self.record and self.record.count) else ""
 
     def _unknown_target(self) -> Reason | None:
         if not self.target or "=" in self.target:
@@ -412,8 +444,27 @@ class DebState:
         return "on" if self.copies[source.handle].files else "not fetched"
 
 
-def _parts(path: Path) -> list[Part]:
-    return packages.parts_of(unpacked(path))
+NOT_AS_PROMISED = "is not what its release file promises; it may be cut off"
+
+
+def _parts(path: Path, promise_of: Callable[[Path], Promise | None]) -> list[Part]:
+    first, *rest = packages.parts_of(unpacked(path))
+
+    def checked(notes: Notes) -> Iterator[Batch]:
+        yield from first(notes)
+        with contextlib.suppress(HostFileError):
+            promise = promise_of(path)
+            if promise and not _keeps(path, promise):
+                notes.append((0, NOT_AS_PROMISED))
+
+    return [checked, *rest]
+
+
+def _keeps(path: Path, promise: Promise) -> bool:
+    """Whether a file is what was promised, unpacked."""
+    if promise.digest not in STRONG:
+        return True
+    return measured(path, promise.digest, promise.size) == (promise.size, promise.value)
 
 
 def _record_parts(path: Path) -> list[Part]:

@@ -124,6 +124,11 @@ def notes(host: RpmState) -> tuple[Reason, ...]:
         found.append(Reason("not-fetched", {"sources": ", ".join(missing)}))
     for handle, problem in host.damage.items():
         found.append(Reason("damaged", {"source": handle, "what": str(problem)}))
+    if host.record and host.record.notes:
+        facts: dict[str, Fact] = {
+            "count": len(host.record.notes), "what": host.record.notes[0][1],
+        }  # fmt: skip
+        found.append(Reason("record-odd", facts))
     return tuple(found)
 
 
