@@ -181,6 +181,13 @@ def test_a_broken_record_and_a_damaged_copy_are_told(full: Harbour) -> None:
     status = full.read("var/lib/dpkg/status")
     full.put("var/lib/dpkg/status", status + "\nPackage: kelp\nVersion: 1\nArch")
     assert "may be cut off" in full.run("host").out
+    said = full.run("forecast", "gull")
+    assert (said.code, said.out) == (
+        3,
+        "refused: var/lib/dpkg/status:23: a line that is no field; the file may be cut off; the"
+        " host's installer refuses every request because of it\n",
+    )
+    full.put("var/lib/dpkg/status", status)
     (folder,) = (full.root / "var/cache/velpin/fetched").glob("*gullwatch*")
     (packages,) = [path for path in folder.iterdir() if path.suffix in (".xz", ".gz")]
     packages.write_bytes(packages.read_bytes()[:40])

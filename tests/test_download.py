@@ -337,3 +337,65 @@ def test_every_error_of_the_library_is_translated() -> None:
         assert told
         assert "urllib3" not in told
     assert issubclass(FetchError, VelpinError)
+
+
+# -- answers that are none -------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("length", ["abc", "-5", "9" * 5000, "1e3", ""])
+def test_a_length_that_is_none_is_no_traceback(
+    server: Server, transport: Transport, tmp_path: Path, length: str
+) -> None:
+    def answer(h: Handler) -> None:
+        h.send_response(200)
+        h.send_header("Content-Length", length)
+        h.end_headers()
+        h.wfile.write(b"x")
+        h.close_connection = True
+
+    server.answers(answer)
+    try:
+        assert transport.get(server.url + "/a", tmp_path / "a").size <= 1
+    except FetchError as problem:
+        assert problem.message.startswith(f"{server.url}/a: ")
+
+
+@pytest.mark.parametrize("onward", ["http://[", "http://[::1", "//", "http://a:b:c/"])
+def test_a_redirection_to_what_is_no_address(
+    server: Server, transport: Transport, tmp_path: Path, onward: str
+) -> None:
+    server.answers(lambda h: h.send(302, Location=onward))
+    with pytest.raises(FetchError, match=f"^{server.url}/a: "):
+        transport.get(server.url + "/a", tmp_path / "a")
+
+
+def test_nothing_changed_where_nothing_was_asked(
+    server: Server, transport: Transport, tmp_path: Path
+) -> None:
+    server.answers(lambda h: h.send(304))
+    with pytest.raises(FetchError, match=r"says that nothing changed, which nobody asked$"):
+        transport.get(server.url + "/a", tmp_path / "a")
+
+
+def test_a_file_that_comes_too_slowly_is_given_up(server: Server, tmp_path: Path) -> None:
+    times = iter([0.0, 0.0])  # for the deadline and the first try; then the first piece is late
+    transport = Transport(
+        FetchSettings(file_timeout=5, retries=0),
+        wait=lambda _seconds: None,
+        clock=lambda: next(times, 6.0),
+    )
+    server.answers(lambda h: h.send(body=b"x" * 50, announced=100))
+    with pytest.raises(FetchError) as problem:
+        transport.get(f"{server.url}/a", tmp_path / "a", size=100)
+    assert "not there after 5 seconds" in problem.value.message
+    assert "file_timeout" in problem.value.hint
+
+
+def test_more_than_any_file_may_hold_is_not_begun(transport: Transport, tmp_path: Path) -> None:
+    with pytest.raises(ChecksumMismatch, match=r"bytes promised, \d+ are allowed$"):
+        transport.get("http://127.0.0.1:1/a", tmp_path / "a", size=1 << 60)
+
+
+def test_what_is_no_plain_file_is_not_copied(transport: Transport, tmp_path: Path) -> None:
+    with pytest.raises(FetchError, match=r"is no plain file$"):
+        transport.get("file:///dev/zero", tmp_path / "a", most=1000)

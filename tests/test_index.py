@@ -127,7 +127,10 @@ def test_a_record_cut_in_the_middle_is_told(tmp_path: Path) -> None:
     text = text_of([row]).decode() + "\nPackage: tern\nVersion: 2\nArchi"
     index = store(tmp_path, text.encode(), record=True)
     assert [r.state for r in index.rows("gull")] == ["hold ok installed"]
-    assert index.notes == [(6, "tern: no Status; the file may be cut off")]
+    assert index.notes == [
+        (6, "tern: no Status; the file may be cut off"),
+        (8, "a line that is no field; the file may be cut off"),
+    ]
 
 
 def test_large_indexes_are_read_in_parts_like_small_ones(

@@ -256,6 +256,6 @@ def notes(host: DebState, answers: Sequence[Answer]) -> list[Reason]:
     }  # fmt: skip
     found += [Reason("copy-differs", {"source": handle}) for handle in sorted(differing)]
     if host.emptied_record():
-        facts: dict[str, Fact] = {"file": host.record_file, "older": host.emptied_record()}
+        facts: dict[str, Fact] = {"file": host.record_file, "saved": host.emptied_record()}
         found.append(Reason("record-emptied", facts))
     return found

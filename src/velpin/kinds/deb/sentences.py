@@ -5,7 +5,7 @@ from __future__ import annotations
 SENTENCES = {
     "copy-differs": "the installer's copy of the index of {source} is not what its release file"
     " promises; it may be cut off: refresh the installer's own",
-    "record-emptied": "/{file} lists no package and /{older} does: it may have been cut off",
+    "record-emptied": "/{file} lists no package and /{saved} does: it may have been cut off",
     "login-apart": "the login in the address goes to {file}, which only root may read",
     "check-off-trusted": "{source} is taken without any signature ({setting})",
     "check-off-insecure": "{source} may be without a signature ({setting})",
