@@ -408,3 +408,35 @@ def test_a_list_that_is_another_sources_is_told(tmp_path: Path) -> None:
     (other / "copy.db").write_bytes((folder / "base.db").read_bytes())
     _, out, _ = harbour.run("add", "copy", "--url", f"file://{other}", "--preview")
     assert "its list is the very one of base" in out
+
+
+# -- what was said badly -----------------------------------------------------------------------
+
+
+def test_a_pattern_that_is_refused_is_named_once(harbour: Harbour) -> None:
+    offers = [offer(f"tide-{name}", "1", Depends="kelp") for name in ("a", "b", "c")]
+    harbour.source("one", harbour.repository("one", offers))
+    harbour.ready()
+    said = harbour.run("forecast", "tide-*")
+    assert said.code == 1
+    assert said.out.splitlines()[0].startswith("tide-*: refused: ")
+    assert "velpin want 'tide-*'\n" in said.out
+
+
+def test_a_suite_that_is_not_there_is_one_finding(harbour: Harbour) -> None:
+    address = harbour.repository("one", [("gull", "1")])
+    line = f"deb [trusted=yes] {address} jettty main"
+    said = harbour.run("add", line, "--preview", "--json")
+    assert said.code == 1
+    said = harbour.run("add", line, "--preview")
+    assert said.out.count("wrong: ") == 1
+    assert "has no suite jettty; it has jetty; try --suite jetty" in said.out
+
+
+def test_the_only_offer_that_may_come_is_not_called_the_only_one(harbour: Harbour) -> None:
+    harbour.simple("one", ("gull", "1"), ("gull", "2"))
+    harbour.ready()
+    assert harbour.run("bar", "gull@2", "--yes").code == 0
+    said = harbour.run("forecast", "gull")
+    assert "no other offer may come (1 offer passed over)" in said.out
+    assert "only offer" not in said.out

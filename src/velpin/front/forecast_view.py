@@ -236,14 +236,14 @@ def _show_refusal(screen: Screen, found: Forecast) -> None:
             screen.line(("refused as a whole: ", "bad"), sentence(found.problem))
         _show_ways_out(screen, found)
         return
-    asked = ", ".join(answer.asked for answer in found.answers)
+    asked = ", ".join(dict.fromkeys(answer.asked for answer in found.answers))
     lead = (f"{asked}: ", "name") if asked else ""
     screen.line(lead, ("refused: ", "bad"), sentence(found.problem))
     for number, reason in enumerate(found.chain, 1):
         _show_cause(screen, reason, 2, f"{number}. ")
     _show_ways_out(screen, found)
     if asked and found.problem.code == "unmet":
-        words = as_typed(answer.asked for answer in found.answers)
+        words = as_typed(dict.fromkeys(answer.asked for answer in found.answers))
         screen.gap()
         screen.line("rules that could give it: ", (f"velpin want {words}", "command"))
 
@@ -336,9 +336,10 @@ def _show_answer(screen: Screen, answer: Answer, full: bool, to_build: bool) -> 
         because += f" at {places[0]}" if places and answer.decided_by == "rule" else ""
         passed = len(answer.passed_over)
         others = f"; {several(passed, 'other offer')} passed over" if passed else ""
-        screen.line(
-            f"now {answer.installed or 'not installed'}; decided by {because}{others}", indent=2
-        )
+        decided = f"decided by {because}{others}"
+        if passed and answer.decided_by == "only offer":
+            decided = f"no other offer may come ({several(passed, 'offer')} passed over)"
+        screen.line(f"now {answer.installed or 'not installed'}; {decided}", indent=2)
         if answer.url:
             screen.line((answer.url, "quiet"), indent=2)
 

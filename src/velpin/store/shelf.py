@@ -19,7 +19,7 @@ import os
 import re
 import stat
 import zlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -180,7 +180,7 @@ class Shelf:
     def keep(self, fetched: Fetched) -> None:
         """Make a fetch count, then remove files of the source that it does not name."""
         state = {name: getattr(fetched, name) for name in _STATE}
-        data = json.dumps(state, indent=1).encode()
+        data = json.dumps({**state, "sum": _checksum(state)}, indent=1).encode()
         disk.write_file(fetched.folder, "state.json", data, mode=disk.FILES)
         used = {fetched.release_file, "state.json", *fetched.indexes.values()}
         for name in os.listdir(fetched.folder):
@@ -252,10 +252,16 @@ def _usable(path: Path, stamp: Stamp) -> Index | None:
 def _read_state(folder: Path) -> Fetched | None:
     try:
         state: dict[str, Any] = json.loads(disk.read_file(folder, "state.json", _LARGEST_STATE))
+        if state.pop("sum") != _checksum(state):
+            return None
         found = Fetched(folder, **{name: state[name] for name in _STATE})
-    except (OSError, ValueError, KeyError, TypeError, RecursionError):
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
         return None
     return found if _is_sound(found) else None
+
+
+def _checksum(state: Mapping[str, Any]) -> int:
+    return zlib.crc32(json.dumps(state, sort_keys=True).encode())
 
 
 def _is_sound(found: Fetched) -> bool:

@@ -7,6 +7,7 @@ from typing import Literal, NamedTuple
 
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.store.shelf import Fetched, Shelf
+from velpin.text import whole_number
 from velpin.tree import Tree
 
 SYNC = "sync"
@@ -59,7 +60,5 @@ class CopyFinder:
         best = max(good, key=lambda one: one.fetched, default=None)
         if best is None:
             return NO_COPY
-        date = best.remote.get("date", "")
-        return Copy(
-            "velpin", best.path(best.indexes[ending]), float(date) if date else best.fetched, best
-        )
+        date = whole_number(best.remote.get("date", ""))
+        return Copy("velpin", best.path(best.indexes[ending]), float(date or best.fetched), best)

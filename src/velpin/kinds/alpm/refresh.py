@@ -145,12 +145,12 @@ class _Fetch:
     def _is_older(self, known: Fetched, got: Got) -> bool:
         """Whether a list is older than the one seen before: the installer asks for newer ones
         only, so the newer stays here too."""
-        before, now = known.remote.get("date", ""), _date(got)
-        if not (before and now and float(now) < float(before)):
+        before, now = (whole_number(one) for one in (known.remote.get("date", ""), _date(got)))
+        if not (before and now and now < before):
             return False
         self.result.warnings.append(
-            f"gave a list of {day_and_time(float(now))}, older than the one of"
-            f" {day_and_time(float(before))} seen before; the newer one stays"
+            f"gave a list of {day_and_time(now)}, older than the one of"
+            f" {day_and_time(before)} seen before; the newer one stays"
         )
         return True
 

@@ -307,8 +307,10 @@ def _examine(
     plan.handles = [source.handle for source in added]
     signers: set[str] = set()
     seen = False
+    reached = []
     for source in added:
         result = refresh_source(after, source, transport, clock)
+        reached += [source] if result.fetched else []
         take_result(plan, source, result, partial(_not_for_us, host, source, result, transport))
         if result.fetched or result.signed_by:
             seen = True
@@ -325,7 +327,7 @@ def _examine(
     ]
     plan.keys = [shown_key(key, signers if seen else None, wish, clock()) for key in shown]
     if not plan.error:
-        for source in added:
+        for source in reached:
             _check_release(after, plan, source, transport)
 
 
