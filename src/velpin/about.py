@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal, NamedTuple
@@ -86,8 +85,3 @@ class KeyUse(NamedTuple):
     sources: tuple[str, ...]
     everything: bool
     """Whether it vouches for every source that names no key."""
-
-
-def day_and_time(seconds: float) -> str:
-    """A time in seconds since 1970 as people write it, in UTC."""
-    return time.strftime("%Y-%m-%d %H:%M UTC", time.gmtime(seconds))

@@ -11,8 +11,9 @@ from velpin.change.picture import Picture, drift, load, save, take
 from velpin.front.plan_view import show_more
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import busy
-from velpin.front.words import moment, several, stood
+from velpin.front.words import several, stood
 from velpin.shifts import Drift
+from velpin.when import day_and_time
 
 if TYPE_CHECKING:
     from velpin.kinds.base import Host
@@ -59,7 +60,7 @@ def show_drift(host: Host, file: Path, *, every: bool, as_json: bool) -> int:
 
 
 def _show(screen: Screen, then: Picture, now: Picture, found: Sequence[Drift], every: bool) -> None:
-    since = moment(then.time)
+    since = day_and_time(then.time)
     if not found:
         screen.line((f"nothing has drifted since {since}", "good"))
         return

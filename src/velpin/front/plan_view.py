@@ -8,12 +8,13 @@ from collections.abc import Sequence
 from velpin.change.plan import KeyShown, Plan
 from velpin.change.takeover import Takeover
 from velpin.front.screen import Piece, Screen
-from velpin.front.words import day, sentence, several, shortened, size, stood
+from velpin.front.words import sentence, several, shortened, size, stood
 from velpin.model import Answer, Reason
 from velpin.shifts import Moved, Shift, Turned
 from velpin.shown import without_passwords
 from velpin.text import HostText, bare
 from velpin.trust.openpgp import only_keys
+from velpin.when import day
 
 _MOST_MOVED = 12
 

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 
 from velpin.about import HostFacts, KeyUse, Met, Standing
 from velpin.front.screen import Piece, Screen
-from velpin.front.words import age, day, moment, several, shortened
+from velpin.front.words import age, several, shortened
 from velpin.model import Offer
+from velpin.when import day, day_and_time
 
 if TYPE_CHECKING:
     from velpin.change.journal import Entry
@@ -209,7 +210,9 @@ def show_journal(screen: Screen, entries: Sequence[Entry]) -> None:
     for entry in reversed(entries):
         told = f"  undone by {entry.undone_by}" if entry.undone_by else ""
         screen.line(
-            (f"{entry.number}", "name"), f"  {moment(entry.time)}  {entry.summary}", (told, "quiet")
+            (f"{entry.number}", "name"),
+            f"  {day_and_time(entry.time)}  {entry.summary}",
+            (told, "quiet"),
         )
         for edit in entry.edits:
             what = (

@@ -191,16 +191,6 @@ def age(seconds: float | None, now: float | None = None) -> str:
     return "just now"
 
 
-def day(seconds: float | None) -> str:
-    """A day, in UTC."""
-    return time.strftime("%Y-%m-%d", time.gmtime(seconds)) if seconds is not None else ""
-
-
-def moment(seconds: float) -> str:
-    """A day and time, in UTC."""
-    return time.strftime("%Y-%m-%d %H:%M UTC", time.gmtime(seconds))
-
-
 def size(count: int) -> str:
     """A number of bytes as people read it, in units of 1000."""
     value, unit = float(abs(count)), "B"

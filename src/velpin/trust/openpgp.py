@@ -16,6 +16,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from velpin.errors import BadKey, BadSignature, MissingKey
+from velpin.when import day
 
 if TYPE_CHECKING:
     import pysequoia
@@ -77,12 +78,12 @@ class Key:
         if self.revoked:
             return f"the key {self.fingerprint} was revoked by its owner"
         if self.is_expired(now):
-            return f"the key {self.fingerprint} expired on {_day(self.expires)}"
+            return f"the key {self.fingerprint} expired on {day(self.expires)}"
         for one in self.all_parts:
             if one.fingerprint == part and one.revoked:
                 return f"the key {shown} was revoked by its owner"
             if one.fingerprint == part and one.expires is not None and one.expires <= now:
-                return f"the key {shown} expired on {_day(one.expires)}"
+                return f"the key {shown} expired on {day(one.expires)}"
         return ""
 
     def is_usable(self, now: float) -> bool:
@@ -398,14 +399,10 @@ def _problem_of(packet: Any, key: Key, now: float) -> str:
         return unusable
     end, made = packet.signature_expiration_time, packet.signature_created
     if end and end.timestamp() <= now:
-        return f"the signature expired on {_day(end.timestamp())}"
+        return f"the signature expired on {day(end.timestamp())}"
     if made and made.timestamp() > now:
-        return f"the signature is dated {_day(made.timestamp())}, which is yet to come"
+        return f"the signature is dated {day(made.timestamp())}, which is yet to come"
     return ""
-
-
-def _day(seconds: float | None) -> str:
-    return time.strftime("%Y-%m-%d", time.gmtime(seconds or 0))
 
 
 def _first_line(problem: Exception) -> str:

@@ -13,7 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from velpin.about import Refreshed, day_and_time
+from velpin.about import Refreshed
 from velpin.errors import (
     BadSignature,
     FetchError,
@@ -27,6 +27,7 @@ from velpin.kinds.alpm.copies import FILES, LIST
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.shown import bare_address
 from velpin.text import whole_number
+from velpin.when import day_and_time
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Got, Transport

@@ -145,7 +145,9 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
             fields.get("Version")
             and fields.get("Architecture")
             and fields.get("Package", "").strip()
-            and (not record or fields.get("Status"))
+            and " " not in fields["Package"].rstrip()
+            and " " not in fields["Architecture"].rstrip()
+            and (not record or _STATUS.fullmatch(fields.get("Status", "")))
         ):
             fields = _slowly(raw)
             what = _what_is_wrong(raw, fields, record)
@@ -160,7 +162,7 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
         entries.append(
             (  # type: ignore[arg-type]
                 fields["Package"].rstrip().lower(),  # the host folds letter case too (observed)
-                fields.get("Architecture", ""),
+                fields.get("Architecture", "").rstrip(),
                 fields["Version"].rstrip(),
                 origin and origin.partition(" ")[0],
                 fields["Status"] if record else "",
@@ -213,6 +215,8 @@ def _what_is_wrong(raw: bytes, found: dict[str, str], record: bool) -> str:
         return f"{name}: {NO_STATUS}"
     if record and "not-installed" in found["Status"].split():
         return ""
+    if " " in name.rstrip() or " " in found.get("Architecture", "").rstrip():
+        return f"{name}: a blank in its name or architecture"
     missing = [field for field in ("Version", "Architecture") if not found.get(field)]
     return f"{name}: a stanza without {missing[0]}" if missing else ""
 

@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from velpin.about import Refreshed, day_and_time
+from velpin.about import Refreshed
 from velpin.errors import (
     BadSignature,
     ChecksumMismatch,
@@ -39,6 +39,7 @@ from velpin.shown import bare_address
 from velpin.store.shelf import Fetched
 from velpin.text import whole_number
 from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_detached
+from velpin.when import day_and_time
 
 _ENDINGS = (".xz", ".zst", ".gz", ".bz2", ".lz4", ".lzma", "")
 _IDENTITY = ("origin", "label", "codename")

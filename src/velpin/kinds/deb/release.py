@@ -118,7 +118,7 @@ def read_date(text: str, place: Place) -> float | None:
 
     try:
         return parsedate_to_datetime(text).timestamp()
-    except (ValueError, TypeError) as problem:
+    except (ValueError, TypeError, OverflowError) as problem:
         raise HostFileError(place.file, place.line, f"{text!r} is not a date") from problem
 
 

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.about import Refreshed, day_and_time
+from velpin.about import Refreshed
 from velpin.errors import (
     BadSignature,
     ChecksumMismatch,
@@ -31,6 +31,7 @@ from velpin.kinds.rpm.repomd import STRONG, Listed, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
 from velpin.shown import bare_address
 from velpin.store.shelf import Fetched
+from velpin.when import day_and_time
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport
