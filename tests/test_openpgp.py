@@ -72,6 +72,10 @@ def test_any_one_of_several_signatures_is_enough(signer: Signer, stranger: Signe
     )
     keys = read_keys(signer.public, "k")
     assert verify_detached(TEXT, packets, keys, "Release").signers == (signer.fingerprint,)
+    with pytest.raises(MissingKey):  # where every one must be good, as on alpm hosts
+        verify_detached(TEXT, packets, keys, "x.db", every=True)
+    all_keys = [*keys, *read_keys(stranger.public, "s")]
+    assert len(verify_detached(TEXT, packets, all_keys, "x.db", every=True).signers) == 2
     assert both.count(b"BEGIN PGP SIGNATURE") == 2
 
 

@@ -87,7 +87,7 @@ def _deb(folder: Path, signer: Signer) -> Host:
     harbour.put("etc/apt/keyrings/vendor.asc", signer.public)
     harbour.source("vendor", address, signed_by="/etc/apt/keyrings/vendor.asc", arch="amd64,i386")
     harbour.put("etc/apt/sources.list.d/more.sources",
-                f"# more\nTypes: deb\nURIs: {address}\nSuites: jetty\nComponents: main\n"
+                "# more\nTypes: deb\nURIs: http://more.example/more\nSuites: jetty\nComponents: main\n"
                 "Enabled: no\nSigned-By: /etc/apt/keyrings/vendor.asc\n")  # fmt: skip
     harbour.put(
         "etc/apt/preferences.d/a.pref", "Package: gull\nPin: version 1*\nPin-Priority: 990\n"
@@ -103,8 +103,9 @@ def _deb(folder: Path, signer: Signer) -> Host:
     shutil.copy(suite / "Release", lists / f"{name}Release")
     data = gzip.decompress((suite / "main/binary-amd64/Packages.gz").read_bytes())
     (lists / f"{name}main_binary-amd64_Packages").write_bytes(data)
+    other = harbour.repository("other", [offer("gull", "3")], signer=signer)
     (folder / "snippet.list").write_text(
-        f"deb [signed-by=/etc/apt/keyrings/vendor.asc] {address}2 jetty main\n"
+        f"deb [signed-by=/etc/apt/keyrings/vendor.asc] {other} jetty main\n"
     )
     return _ready("deb", harbour.root, folder, signer, [
         *_all(harbour.root, "etc/apt/sources.list.d", READING[:9] + PLANNING),
@@ -126,7 +127,8 @@ def _rpm(folder: Path, signer: Signer, kind: str) -> Host:
     base = (one("gull", "1-1", requires=("tern >= 1",), recommends=("auk",)), one("tern", "1-1"),
             one("auk", "1~rc1-1", provides=("bird = 2",)))  # fmt: skip
     harbour.source("base", *base)
-    repository = harbour.source(
+    repository = harbour.repository("other", one("gull", "3-1"))
+    harbour.source(
         "vendor", one("gull", "2-1", conflicts=("auk",)), one("tool", "1:3-2"),
         settings="gpgcheck=1\nrepo_gpgcheck=1\ngpgkey=file:///etc/pki/rpm-gpg/vendor\n"
         "priority=90\nexclude=old*\nusername=x\npassword=y\n",

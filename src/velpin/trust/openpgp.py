@@ -261,10 +261,19 @@ def verify_clear(data: bytes, keys: Sequence[Key], where: str) -> Signed:
 
 
 def verify_detached(
-    data: bytes, signature: bytes, keys: Sequence[Key], where: str, *, binary: bool = True
+    data: bytes,
+    signature: bytes,
+    keys: Sequence[Key],
+    where: str,
+    *,
+    binary: bool = True,
+    every: bool = False,
 ) -> Signed:
     """Check a file against its detached signature file, armoured or, unless that is not taken,
-    binary. Raises as `verify_clear`, and BadSignature where other text stands in that file."""
+    binary. One good signature is enough, unless `every` one must be.
+
+    Raises as `verify_clear`, and BadSignature where other text stands in that file.
+    """
     import pysequoia
 
     packets = _detached_packets(signature, where, binary)
@@ -275,9 +284,12 @@ def verify_detached(
         try:
             sig = pysequoia.Sig.from_bytes(bytes(packet))
             found = pysequoia.verify(bytes=data, store=lambda _ids: certs, signature=sig)
-            signers += _signers(found.valid_sigs, keys)
+            good = _signers(found.valid_sigs, keys)
         except Exception as problem:
-            failed = problem
+            failed, good = problem, ()
+        if every and not good:
+            raise _why([packet], keys, where) from failed
+        signers += good
     if not signers:
         raise _why(packets, keys, where) from failed
     return Signed(data, tuple(dict.fromkeys(signers)))

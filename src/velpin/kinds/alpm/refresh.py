@@ -204,7 +204,7 @@ class _Fetch:
         text = signature.read_bytes()
         signature.unlink(missing_ok=True)
         try:
-            return verify_detached(data, text, found.keys, url).signers
+            return verify_detached(data, text, found.keys, url, every=True).signers
         except MissingKey as problem:
             raise explain_missing(problem, self.source.handle, found.problems) from problem
 
