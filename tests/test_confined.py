@@ -237,14 +237,18 @@ def test_an_entry_with_a_line_end_in_a_field_is_passed_over_and_told(tmp_path: P
     bad = Entry("evil\nfog\t0\tamd64\t9\t\t\t0\t0\t1\t", "amd64", "1", "", "", 0, 1, "")
     file = tmp_path / "list"
     file.write_bytes(b"x")
-    batch = Batch(b"x", [bad, good], [("fine", 1), ("a\nb", 0)], [], {"R": [("c\td", 1), ("e", 1)]})
+    long = Entry("n" * 70_000, "amd64", "1", "", "", 0, 1, "")
+    links = {"R": [("c\td", 1), ("e", 1)]}
+    batch = Batch(b"x", [bad, good, long], [("fine", 1), ("a\nb", 0)], [], links)
     write_index(tmp_path / "x.index", Stamp.of(file), [lambda _notes: [batch]])
     index = Index(tmp_path / "x.index")
     assert index.names() == ["gull"]
     assert [row.name for row in index.providers("fine")] == ["gull"]
     assert index.provided_names() == ["fine"]
     assert index.all_linked("R") == ["e"]
-    assert index.notes == [(0, "1 entry passed over, with a tab or a line end in a field")]
+    assert index.notes == [
+        (0, "2 entries passed over, with a tab or a line end in a field, or far too long")
+    ]
 
 
 @pytest.mark.parametrize("value", ["[]", "null", '{"a": 1}', '{"address": 3}', "[" * 20_000, ""])

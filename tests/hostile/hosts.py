@@ -23,7 +23,7 @@ from velpin.kinds.deb.copies import list_name
 READING = (
     "host", "sources --files", "forecast gull", "forecast gull tern --why", "forecast --upgrade",
     "offers gull", "offers --from vendor", "find gull", "keys", "rules", "journal",
-    "shift --since PICTURE", "sources --json", "forecast --json tern tool", "host --json",
+    "shift --since PICTURE", "want tool --preview", "sources --json", "forecast --json tern tool", "host --json",
 )  # fmt: skip
 PLANNING = (
     "off vendor --preview", "drop vendor --preview", "prefer vendor --over base --preview",
@@ -228,7 +228,11 @@ def _ready(name: str, root: Path, folder: Path, signer: Signer, own: list[Target
         Target(folder / "key.asc", ("add vendor --key KEY --preview",)),
         Target(root / "etc/velpin/velpin.toml", FETCHING),
         Target(root / "etc/os-release", READING[:4]),
-        *(Target(path, READING[:9] + FETCHING) for path in store.rglob("*") if path.is_file()),
+        *(
+            Target(path, (*READING[:9], *FETCHING, "want tool --preview"))
+            for path in store.rglob("*")
+            if path.is_file()
+        ),
         *(Target(path, ("journal", "undo --preview", "host")) for path in journal.rglob("*.json")),
     ]
     return host._replace(targets=tuple(own + more))

@@ -41,6 +41,7 @@ from velpin.errors import CannotWrite, DamagedIndex, StoreError
 SCHEMA = 8
 _TAIL = 12
 """Bytes behind the facts: their checksum, 4, and their length, 8."""
+_LONGEST_LINE = 1 << 16
 _CHUNK_BITS = 16
 _CHUNK = 1 << _CHUNK_BITS
 _SUMMARY = 9
@@ -461,7 +462,9 @@ def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
     count = len(lines)
     lines = _whole(lines, _SUMMARY)
     if len(lines) < count:
-        notes.append((0, f"{_told(count - len(lines))} with a tab or a line end in a field"))
+        notes.append(
+            (0, f"{_told(count - len(lines))} with a tab or a line end in a field, or far too long")
+        )
     return {
         **{kind: _put_lines(file, _whole(found, 2)) for kind, found in links.items()},
         "links": list(links),
@@ -484,9 +487,18 @@ def _whole(lines: list[str], tabs: int) -> list[str]:
     """Lines of so many columns; what would be more than one, or have more columns, is left out:
     whoever wrote it hoped to be read as two entries."""
     text = "".join(lines)
-    if text.count("\n") == len(lines) and text.count("\t") == tabs * len(lines):
+    longest = max(map(len, lines), default=0)
+    if (
+        text.count("\n") == len(lines)
+        and text.count("\t") == tabs * len(lines)
+        and longest <= _LONGEST_LINE
+    ):
         return lines
-    return [line for line in lines if line.count("\n") == 1 and line.count("\t") == tabs]
+    return [
+        line
+        for line in lines
+        if line.count("\n") == 1 and line.count("\t") == tabs and len(line) <= _LONGEST_LINE
+    ]
 
 
 def _take(

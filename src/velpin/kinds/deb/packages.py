@@ -13,6 +13,7 @@ from functools import partial
 from itertools import chain
 
 from velpin.beside import processors
+from velpin.errors import HostFileError
 from velpin.kinds.deb.control import parse_stanza
 from velpin.store.index import Batch, Entry, Notes, Part
 from velpin.text import whole_number
@@ -76,6 +77,7 @@ def _halves(text: bytes, count: int) -> Iterator[tuple[int, int]]:
     yield first, len(text)
 
 
+_LARGEST_STANZA = 64 << 20
 NO_PACKAGE = "a stanza without Package"
 NO_STATUS = "a Status that is none; the file may be cut off"
 NO_FIELD = "a line that is no field; the file may be cut off"
@@ -115,6 +117,8 @@ def _stanzas(pieces: Iterable[bytes]) -> Iterator[list[bytes]]:
         clean = piece.replace(b"\r", b"") if b"\r" in piece else piece
         parts = (rest + clean).split(b"\n\n")
         rest = parts.pop()
+        if len(rest) > _LARGEST_STANZA:
+            raise HostFileError("", 0, f"a stanza of over {_LARGEST_STANZA >> 20} MB")
         yield parts
     if rest.strip():
         yield [rest.rstrip(b"\n")]

@@ -104,11 +104,17 @@ def _trees(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[in
         yield line, tree
 
 
+_LARGEST_REST = 256 << 20
+"""Bytes of packages that may be held at once."""
+
+
 def _chunks(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[int, bytes, bytes]]:
     """Line, start tag of the whole, and the text of some packages."""
     root, rest, line, offset = b"", b"", 1, 0
     for piece in pieces:
         rest += piece
+        if len(rest) > _LARGEST_REST:
+            raise HostFileError(where, line, "packages that are far larger than any is")
         if not root:
             root, rest, used, lines = _head(rest, where)
             if not root:
