@@ -234,7 +234,7 @@ class Index:
 
     def speaking_of(self, words: Sequence[str]) -> Iterator[tuple[str, str]]:
         """Name and summary of entries that hold all words in either, letter case ignored."""
-        wanted = [word.lower().encode() for word in words]
+        wanted = [word.lower().encode("utf-8", "surrogateescape") for word in words]
         for part in self._parts:
             first, last = self._region(part, "rows")
             folded = self._map[first:last].lower()
@@ -328,7 +328,7 @@ class Index:
 
     def _lines(self, kind: str, key: str) -> Iterator[bytes]:
         """Lines that begin with a key, by bisection of each sorted part."""
-        wanted = key.encode() + b"\t"
+        wanted = key.encode("utf-8", "surrogateescape") + b"\t"
         for part in self._parts:
             low, last = part.get(kind, (0, 0))
             first, high = low, last

@@ -28,7 +28,9 @@ class Memo:
 
     def __init__(self, folders: Sequence[Path], indexes: Sequence[Index]) -> None:
         self._stamps = [list(index.stamp) for index in indexes]
-        key = zlib.crc32("\n".join(index.stamp.path for index in indexes).encode())
+        key = zlib.crc32(
+            "\n".join(index.stamp.path for index in indexes).encode("utf-8", "surrogateescape")
+        )
         self._files = [folder / f"{key:08x}.json" for folder in folders]
         self._values = self._read()
 

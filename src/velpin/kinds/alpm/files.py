@@ -12,7 +12,7 @@ from velpin.kinds.alpm.state import AlpmState
 
 def holders(host: AlpmState, path: str) -> list[str]:
     """Packages that hold a path, each with its source, in the order of sources."""
-    wanted = path.strip("/").encode()
+    wanted = path.strip("/").encode("utf-8", "surrogateescape")
     found: dict[str, None] = {}
     for source in host.sources:
         if not source.on:

@@ -192,7 +192,7 @@ def parse_line(line: str, file: str, number: int, *, on: bool) -> Entry:
         return HostFileError(file, number, what)
 
     line = line.strip(BLANKS)
-    kind = words(line)[0]
+    kind = next(iter(words(line)), "")
     rest = line[len(kind) :].lstrip(BLANKS)
     if kind not in ("deb", "deb-src"):
         raise wrong(f"expected `deb` or `deb-src`, found {kind!r}")

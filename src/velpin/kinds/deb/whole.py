@@ -220,7 +220,9 @@ class _Answers:
         self._named = _Names(r for r in host.preferences.records if not r.general)
         rows = host.record.all_rows() if host.record else ()
         self._recorded = {row.name.encode() for row in rows}
-        self._archs = {arch.encode(): place for place, arch in enumerate(host.archs)}
+        self._archs = {
+            arch.encode("utf-8", "surrogateescape"): place for place, arch in enumerate(host.archs)
+        }
         self._archs[b"all"] = 0
 
     def answer(self, name: bytes, entries: list[Entry]) -> Stand | None:

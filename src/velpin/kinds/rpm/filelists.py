@@ -35,7 +35,7 @@ def holders(path: Path, wanted: str) -> Iterator[Holder]:
     """
     from html import escape
 
-    mark = b">" + escape(wanted, quote=False).encode() + b"</file>"
+    mark = b">" + escape(wanted, quote=False).encode("utf-8", "surrogateescape") + b"</file>"
     rest = b""
     for piece in unpacked(path):
         rest += piece

@@ -176,7 +176,7 @@ class Pool:
 
     def _holders(self, path: str) -> Iterator[Build]:
         """Builds with a file that the main lists do not name."""
-        wanted = path.encode()
+        wanted = path.encode("utf-8", "surrogateescape")
         for origin in self.origins:
             if origin.installed:
                 for build in self.all_installed():

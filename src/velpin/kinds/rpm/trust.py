@@ -93,7 +93,9 @@ def ring(host: RpmState) -> list[Key]:
     try:
         for name, text in signing_keys(path):
             try:
-                found += read_keys(text.encode(), f"{host.record_file} ({name})")
+                found += read_keys(
+                    text.encode("utf-8", "surrogateescape"), f"{host.record_file} ({name})"
+                )
             except BadKey:
                 continue
     except HostFileError:

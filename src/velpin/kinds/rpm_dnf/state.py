@@ -149,7 +149,7 @@ class DnfState(RpmState):
         import hashlib
 
         key = source.mirrors or (source.urls[0] if source.urls else source.handle)
-        mark = hashlib.sha256(key.encode()).hexdigest()[:16]
+        mark = hashlib.sha256(key.encode("utf-8", "surrogateescape")).hexdigest()[:16]
         return [f"{name}/{source.handle}-{mark}" for name in kept]
 
     # -- what takes part -------------------------------------------------------------------

@@ -76,7 +76,7 @@ class ZyppState(RpmState):
     def read_order(self) -> list[RpmSource]:
         """Sources that are on, in the order in which the installer loads their lists."""
         live = [source for source in self.sources if source.on]
-        return sorted(live, key=lambda source: source.handle.encode())
+        return sorted(live, key=lambda source: source.handle.encode("utf-8", "surrogateescape"))
 
     @property
     def settings_said(self) -> Mapping[str, str]:

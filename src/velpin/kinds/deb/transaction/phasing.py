@@ -15,7 +15,7 @@ _HIGHEST = 100
 
 def draw(text: str) -> int:
     """The number from 0 to 100 that is drawn for a text."""
-    state = _seeds(text.encode())[3] % _MODULUS or 1
+    state = _seeds(text.encode("utf-8", "surrogateescape"))[3] % _MODULUS or 1
     scale = (_MODULUS - 2) // (_HIGHEST + 1)
     while True:
         state = state * _FACTOR % _MODULUS

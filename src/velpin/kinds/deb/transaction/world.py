@@ -71,7 +71,7 @@ class DebWorld:
     def rank(self, unit: Unit) -> int:
         """A unit's place where the host goes through all its packages (observed)."""
         value = 5381
-        for byte in unit.name.encode():
+        for byte in unit.name.encode("utf-8", "surrogateescape"):
             value = (33 * value + byte) & 0xFFFFFFFF
         archs = self.host.archs
         place = archs.index(unit.arch) if unit.arch in archs else len(archs)
