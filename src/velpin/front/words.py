@@ -73,9 +73,9 @@ SENTENCES = {
     "source-warning": "{source} {what}",
     "wrong-arch": "{source} has nothing for {arch}; it has {has}",
     "nothing-checked": "nothing of {source} is checked: neither its index nor its packages",
-    "plain-way": "{source} comes over a plain connection and its index carries no signature:"
-    " whoever is on the way can change it",
-    "checks-kept": "left out of what is written, as a key is given: {settings}",
+    "plain-way": "{source} comes over an unencrypted connection and its index is not signed:"
+    " anyone on the path can change it",
+    "checks-kept": "not written, because you gave a key: {settings}",
     "nothing-there": "{source} has nothing for this host: {what}",
 }
 

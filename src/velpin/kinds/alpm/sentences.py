@@ -4,8 +4,8 @@ from __future__ import annotations
 
 SENTENCES = {
     "login-for-all": "the login in the address can be read by everybody who may read {file}",
-    "check-off-never": "signatures of {source} are not looked at ({setting})",
-    "check-off-optional": "a list or package of {source} without a signature is taken ({setting})",
+    "check-off-never": "signatures of {source} are not checked ({setting})",
+    "check-off-optional": "lists or packages of {source} may be unsigned ({setting})",
     "check-off-any-key": "any key of the host's ring may sign for {source} ({setting})",
     "list-of-other": "its list is the very one of {other}: signatures cannot tell them apart, so"
     " look whether the address is the right one",

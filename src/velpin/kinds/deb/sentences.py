@@ -7,11 +7,11 @@ SENTENCES = {
     " promises; it may be cut off: refresh the installer's own",
     "record-emptied": "/{file} lists no package and /{saved} does: it may have been cut off",
     "login-apart": "the login in the address goes to {file}, which only root may read",
-    "check-off-trusted": "{source} is taken without any signature ({setting})",
-    "check-off-insecure": "{source} may be without a signature ({setting})",
-    "check-off-weak": "{source} may be signed or promised in ways that are too weak ({setting})",
-    "check-off-downgrade": "{source} may lose its signature unnoticed ({setting})",
-    "check-off-expiry": "an index of {source} that has expired is taken ({setting})",
+    "check-off-trusted": "{source} is accepted without any signature ({setting})",
+    "check-off-insecure": "{source} is accepted even if it is not signed ({setting})",
+    "check-off-weak": "weak signatures and checksums of {source} are accepted ({setting})",
+    "check-off-downgrade": "{source} may stop being signed without an error ({setting})",
+    "check-off-expiry": "an expired index of {source} is accepted ({setting})",
     "check-off-date": "the date of {source}'s index is not checked ({setting})",
     # why a version has its number
     "number-default": "{version} from {source} has number 500: nothing in the host's files speaks"

@@ -5,8 +5,8 @@ from __future__ import annotations
 SENTENCES = {
     "login-in-file": "a login is in {file}, so only root may read it",
     "check-off-packages": "packages of {source} are installed without a signature ({setting})",
-    "check-off-index": "the index of {source} is taken without a signature ({setting})",
-    "check-off-server": "any server may pass itself off as that of {source} ({setting})",
+    "check-off-index": "the index of {source} is accepted without a signature ({setting})",
+    "check-off-server": "any server can pass itself off as that of {source} ({setting})",
     # why it wins
     "lowest-number": "{source} has number {number}, and the lowest wins whatever the version; the"
     " next is {next}",
