@@ -1,7 +1,6 @@
 """Answers worked out from whole indexes, remembered until one of those changes.
 
-    memo/<key of the indexes>.json     the stamps of the indexes, and the answers with a
-                                       checksum
+    memo/<key of the indexes>.json     a checksum; the stamps of the indexes, and the answers
 
 Only for what takes long and can be worked out anew at any time: what cannot be read is
 forgotten, what cannot be written is not remembered.
@@ -37,9 +36,12 @@ class Memo:
     def _read(self) -> dict[str, list[str]]:
         for file in self._files:
             with contextlib.suppress(OSError, ValueError, LookupError, TypeError, AttributeError):
-                kept: dict[str, Any] = json.loads(disk.read_file(file.parent, file.name, _LARGEST))
-                values = json.dumps(kept["values"])
-                if kept["stamps"] == self._stamps and kept["sum"] == zlib.crc32(values.encode()):
+                data = disk.read_file(file.parent, file.name, _LARGEST)
+                checksum, _, text = data.partition(b"\n")
+                if int(checksum) != zlib.crc32(text):
+                    continue
+                kept: dict[str, Any] = json.loads(text)
+                if kept["stamps"] == self._stamps:
                     return {
                         str(key): list(map(str, names)) for key, names in kept["values"].items()
                     }
@@ -53,9 +55,9 @@ class Memo:
         return self._values[key]
 
     def _write(self) -> None:
-        checksum = zlib.crc32(json.dumps(self._values).encode())
-        text = json.dumps({"stamps": self._stamps, "sum": checksum, "values": self._values})
+        text = json.dumps({"stamps": self._stamps, "values": self._values}).encode()
+        data = b"%d\n%s" % (zlib.crc32(text), text)
         for file in self._files:
             with contextlib.suppress(CannotWrite):
-                disk.write_file(file.parent, file.name, text.encode(), mode=disk.FILES)
+                disk.write_file(file.parent, file.name, data, mode=disk.FILES)
                 return
