@@ -321,6 +321,12 @@ def test_a_login_in_an_address_goes_where_only_root_reads_it(
     assert plan.edits[login] == b"machine https://a.example/x login gull password s3=cret\n"
     assert b"s3" not in (plan.edits["etc/apt/sources.list.d/gullwatch.sources"] or b"")
     assert plan.private == {login}
+    for file, data in plan.edits.items():
+        assert data is not None
+        harbour.put(file, data)
+    assert harbour.host().plan_drop("gullwatch").edits == dict.fromkeys(
+        ["etc/apt/sources.list.d/gullwatch.sources", login]
+    )
 
 
 def test_passwords_are_in_no_name_answer_or_picture(harbour: Harbour) -> None:

@@ -216,7 +216,9 @@ def make_own_folder(path: Path, mode: int = FOLDERS) -> str:
         path.parent.mkdir(parents=True, exist_ok=True)
         with contextlib.suppress(FileExistsError):  # another thread was faster
             path.mkdir(mode=0o700)
-            path.chmod(mode)
+    found = path.stat()
+    if found.st_uid == os.geteuid() and found.st_mode & 0o7777 != mode:
+        path.chmod(mode)
     return doubt
 
 

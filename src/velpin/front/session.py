@@ -103,7 +103,7 @@ def unforeseen(problem: BaseException, doing: str) -> Unforeseen:
         trace = trace.tb_next
     return Unforeseen(
         f"a fault of velpin's own while {doing}: {what}{place}",
-        "nothing was changed by what failed; run it again with --debug, and report what it says",
+        "run it again with --debug and report what it says; velpin journal tells what was changed",
     )
 
 

@@ -27,7 +27,7 @@ from velpin.errors import (
 )
 from velpin.fetch.download import Transport, file_path
 from velpin.kinds.deb import edit
-from velpin.kinds.deb.logins import LOGIN_FOLDER, read_logins
+from velpin.kinds.deb.logins import login_file, read_logins
 from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
 from velpin.kinds.deb.sources import (
     OPTIONS,
@@ -74,10 +74,10 @@ def plan_add(
     logins, entries = _logins_apart(entries)
     edits = _compose(host, handle, entries, keys)
     if logins:
-        login_file = f"{LOGIN_FOLDER}/velpin-{handle}.conf"
-        edits = {login_file: encode("".join(logins)), **edits}
-        plan.private.add(login_file)
-        plan.notes.append(Reason("login-apart", {"file": f"/{login_file}"}))
+        file = login_file(handle)
+        edits = {file: encode("".join(logins)), **edits}
+        plan.private.add(file)
+        plan.notes.append(Reason("login-apart", {"file": f"/{file}"}))
     plan.propose(host.tree, edits)
     if plan.unchanged:
         plan.handles = [s.handle for s in host.sources if _is_of(s, plan.edits)]

@@ -14,6 +14,7 @@ from velpin.change.readback import HOST, Meaning, Statement
 from velpin.errors import Refusal
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.control import Field, Stanza, read_stanzas
+from velpin.kinds.deb.logins import login_file
 from velpin.kinds.deb.sources import HANDLE_FIELD, DebSource, Entry, pairs_of
 from velpin.kinds.deb.trust import OWN_FOLDER
 from velpin.text import HostText, decode, encode
@@ -64,7 +65,8 @@ def switch(tree: Tree, source: DebSource, on: bool) -> Edits:
 
 
 def drop(tree: Tree, source: DebSource) -> Edits:
-    """Contents after taking a source away, with the key file that was Velpin's for it alone."""
+    """Contents after taking a source away, with the files of its key and login that were Velpin's
+    for it alone."""
 
     def change(lines: list[str], entry: Entry) -> list[str]:
         if entry.form == "line" or _is_alone(entry):
@@ -77,6 +79,9 @@ def drop(tree: Tree, source: DebSource) -> Edits:
         own = bool(left) and left[0].startswith(ADDED)
         if not any(line.strip() for line in left) or (own and not _says_anything(left)):
             edits[file] = None
+    login = login_file(source.handle)
+    if None in edits.values() and tree.exists(login):
+        edits[login] = None
     for key in _own_key_files(tree, source, edits):
         edits[key] = None
     return edits

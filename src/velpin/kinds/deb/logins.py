@@ -19,6 +19,11 @@ LOGIN_FOLDER = "etc/apt/auth.conf.d"
 _MAIN = "etc/apt/auth.conf"
 
 
+def login_file(handle: str) -> str:
+    """Where Velpin puts the login of a source."""
+    return f"{LOGIN_FOLDER}/velpin-{handle}.conf"
+
+
 def read_logins(tree: Tree) -> list[Login]:
     """Every login the host's files give, in the order in which they are tried."""
     read, _ = read_and_skipped(tree, LOGIN_FOLDER, ("conf",), bare=True)
