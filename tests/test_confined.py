@@ -203,6 +203,23 @@ def test_a_lock_that_others_could_hold_is_made_anew(tmp_path: Path) -> None:
             assert lock.stat().st_mode & 0o777 == 0o600
 
 
+@pytest.mark.parametrize("planted", ["link", "file"])
+def test_a_name_that_was_guessed_is_not_written_through(
+    harbour: Harbour, outside: Path, planted: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("velpin.disk.part_of", lambda name: f".{name}.guessed")
+    harbour.put("etc/apt/sources.list", "x")
+    if planted == "link":
+        link(harbour, "etc/apt/.sources.list.guessed", outside / "other")
+    else:
+        harbour.put("etc/apt/.sources.list.guessed", "somebody else's")
+    with pytest.raises(CannotWrite):
+        Tree(harbour.root).write("etc/apt/sources.list", b"y")
+    with pytest.raises(FileExistsError):
+        disk.open_new(harbour.put("etc/there", ""))
+    assert harbour.read("etc/apt/sources.list") == "x"
+
+
 def test_a_part_left_by_a_kill_is_no_file_of_somebody_else(tmp_path: Path) -> None:
     names = [".a.list.0123456789abcdef.velpin-part", ".a.list.velpin-part", "a.velpin-part"]
     for name in names:

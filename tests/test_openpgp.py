@@ -19,6 +19,7 @@ from velpin.trust.openpgp import (
     clear_issuers,
     grouped,
     key_with,
+    only_keys,
     read_keys,
     verify_clear,
     verify_detached,
@@ -246,3 +247,17 @@ def test_no_damaged_key_or_signature_is_a_traceback(name: str, at: int, byte: in
         verify_detached(SAID, bytes(data), keys, "x")
     with contextlib.suppress(BadSignature, MissingKey):
         verify_clear(bytes(data), keys, "x")
+
+
+def test_what_is_a_key_is_known_from_what_was_parsed(signer: Signer) -> None:
+    key = armoured(read_keys(signer.public, "k"))
+    assert [one.fingerprint for one in only_keys(key + b"\n" + key)] == [signer.fingerprint] * 2
+    for data in (
+        b"",
+        b"[BEGIN PGP]\ngpgcheck=0\n",
+        key + b"gpgcheck=0\n",
+        b"# a note\n" + key,
+        key.replace(b"\n\n", b"\nComment: trusted=yes\n\n", 1),
+        b"-----BEGIN PGP PUBLIC KEY BLOCK-----\ngpgcheck=0\n-----END PGP PUBLIC KEY BLOCK-----\n",
+    ):
+        assert only_keys(data) == [], data
