@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 import pytest
+from hypothesis import settings
 
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.demo.signer import Signer, new_signer
@@ -22,6 +23,9 @@ from velpin.store.shelf import open_shelf
 from velpin.tree import Tree
 
 NOW = time.time()
+
+settings.register_profile("velpin", deadline=None)  # a busy machine fails no test
+settings.load_profile("velpin")
 
 
 class Said(NamedTuple):
