@@ -10,6 +10,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.alpm_harbour import AlpmHarbour
+from tests.alpm_harbour import P as AlpmPackage
 from tests.conftest import Harbour
 from velpin import disk
 from velpin.change.journal import Journal, hold
@@ -119,6 +121,29 @@ def test_what_is_no_plain_file_is_not_read(harbour: Harbour) -> None:
     assert Tree(harbour.root).read("etc/apt/nothing") is None
     with pytest.raises(HostFileError, match="pipe"):
         Tree(harbour.root).read("etc/apt/pipe")
+
+
+@pytest.mark.parametrize("how", ["link", "folder link", "pipe"])
+def test_the_record_of_an_alpm_host_is_read_below_the_root(
+    tmp_path: Path, outside: Path, how: str
+) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", AlpmPackage("gull", "1-1"))
+    harbour.installed(AlpmPackage("tern", "1-1"))
+    folder = harbour.root / "var/lib/pacman/local/tern-1-1"
+    (outside / "desc").write_text("%NAME%\nsecret\n")
+    desc = folder / "desc"
+    desc.unlink()
+    if how == "link":
+        desc.symlink_to(outside / "desc")
+    elif how == "pipe":
+        os.mkfifo(desc)
+    else:
+        shutil.rmtree(folder)
+        folder.symlink_to(outside)
+    assert harbour.refresh().host().installed_names() == []
+    assert harbour.run("host")[0] == 0
+    (outside / "desc").unlink()
 
 
 # -- whose they are, and who may write them --------------------------------------------------

@@ -161,8 +161,9 @@ def _with_sources_on(host: Host, *requests: Request) -> Iterator[_Attempt]:
     names = [request.name for request in requests]
     off = {offer.source for offer in host.offers(names) if offer.state == "source off"}
     for handle in sorted(off):
-        plan = host.plan_switch(handle, True)
-        yield _Attempt(host.with_edits(plan.edits), plan, (plan.command,))
+        plan = _tried(partial(host.plan_switch, handle, True))
+        if plan is not None:
+            yield _Attempt(host.with_edits(plan.edits), plan, (plan.command,))
 
 
 def _with_wishes(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:

@@ -7,11 +7,14 @@ from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 
+from velpin import disk
 from velpin.kinds.alpm.archive import batches, name_and_version
 from velpin.kinds.alpm.entry import Desc, read_desc
 from velpin.store.index import Batch, Notes, Part, Stamp
 
 FOLDER = "local"
+_LARGEST = 16 << 20
+"""No `desc` may hold more bytes."""
 
 
 def stamp_of(path: Path) -> Stamp:
@@ -21,7 +24,7 @@ def stamp_of(path: Path) -> Stamp:
     with os.scandir(path) as entries:
         for entry in entries:
             try:
-                newest = max(newest, os.stat(f"{entry.path}/desc").st_mtime_ns)
+                newest = max(newest, os.lstat(f"{entry.path}/desc").st_mtime_ns)
             except OSError:
                 continue
             count += 1
@@ -41,7 +44,7 @@ def _batches_of(path: Path, notes: Notes) -> Iterator[Batch]:
         for folder in folders:
             name, version = name_and_version(folder)
             try:
-                data = (path / folder / "desc").read_bytes()
+                data = disk.read_file(path, f"{folder}/desc", _LARGEST)
             except OSError as problem:
                 notes.append((0, f"{folder}: {problem.strerror}"))
                 continue

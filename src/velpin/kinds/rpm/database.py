@@ -87,7 +87,7 @@ def _opened(path: Path, folder: Path) -> sqlite3.Connection:
     import sqlite3
 
     log = path.with_name(path.name + "-wal")
-    if log.exists() and log.stat().st_size:
+    if log.is_file() and not log.is_symlink() and log.stat().st_size:
         copy = folder / path.name
         shutil.copyfile(path, copy)
         shutil.copyfile(log, copy.with_name(copy.name + "-wal"))
