@@ -194,7 +194,9 @@ def test_a_broken_record_and_a_damaged_copy_are_told(full: Harbour) -> None:
     said = full.run("forecast", "gull")
     assert said.code == 0
     assert "the index of gullwatch cannot be read and plays no part" in said.out
-    assert "damaged " in full.run("sources").out
+    assert "is not as it was fetched; velpin refresh mends it" in full.run("sources").out
+    assert full.run("refresh").code == 0
+    assert "plays no part" not in full.run("forecast", "gull").out
 
 
 def test_looking_changes_no_file_of_the_host(full: Harbour) -> None:

@@ -105,6 +105,34 @@ def test_an_alpm_record_without_its_desc_is_told(tmp_path: Path) -> None:
     assert note["what"] == "tern-1-1: No such file or directory"
 
 
+def test_an_index_that_is_no_longer_as_it_was_fetched_plays_no_part(harbour: Harbour) -> None:
+    harbour.simple("one", ("gull", "1"))
+    harbour.simple("two", ("tern", "1"))
+    harbour.ready()
+    (folder,) = (harbour.root / "var/cache/velpin/fetched").glob("*one*")
+    (index,) = folder.glob("*.gz")
+    index.write_bytes(gzip.compress(b"Hm: not what was fetched\n"))
+    said = harbour.run("forecast", "tern")
+    assert said.code == 0
+    assert "the index of one cannot be read and plays no part" in said.out
+    assert "is not as it was fetched; velpin refresh mends it" in said.out
+
+
+def test_what_every_request_is_refused_for_is_told_by_want_too(harbour: Harbour) -> None:
+    harbour.simple("one", ("gull", "1"))
+    harbour.put("var/lib/dpkg/status", "Hm: what\n")
+    harbour.ready()
+    said = harbour.run("want", "gull")
+    assert (said.code, said.err.splitlines()[0]) == (
+        3, "velpin: var/lib/dpkg/status:1: a stanza without Package",
+    )  # fmt: skip
+
+
+def test_a_name_with_a_zero_byte_is_of_no_file(harbour: Harbour) -> None:
+    assert Tree(harbour.root).read("etc/a\0b/c") is None
+    assert not Tree(harbour.root).exists("etc/a\0b")
+
+
 # -- one bad source --------------------------------------------------------------------------
 
 

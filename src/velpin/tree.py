@@ -59,6 +59,8 @@ class Tree:
         """
         if name in self._resolved:
             return self._resolved[name]
+        if "\0" in name:  # no file is called so, and no call takes it
+            return self.resolved(name.replace("\0", "\ufffd"))
         root, links = str(self.root), 0
         head, slash, tail = name.strip("/").rpartition("/")
         start = self.resolved(head) if slash else ""

@@ -84,7 +84,13 @@ def _hint(answer: Answer) -> str:
 
 
 def _asked(host: Host, request: Request) -> Answer:
-    return host.forecast([request.text], request.source).answers[0]
+    found = host.forecast([request.text], request.source)
+    if not found.answers:
+        raise host.refused() or Refusal(
+            "the host's installer would refuse every request",
+            f"velpin forecast {request.text} tells why",
+        )
+    return found.answers[0]
 
 
 def is_met(host: Host, found: Forecast, goals: Sequence[Goal]) -> bool:

@@ -65,6 +65,33 @@ class Fetched:
         if not self.path(name).exists():
             disk.write_file(self.folder, name, data, mode=disk.FILES)
 
+    def is_whole(self) -> bool:
+        """Whether all its files still are as they were fetched."""
+        names = (self.release_file, *self.indexes.values())
+        return all(is_as_fetched(self.path(name)) for name in names)
+
+
+_DIGEST = re.compile(r"(?:\A|\.)([0-9a-f]{20,32})(?=\.|\Z)")
+_DIGESTS = ("sha256", "sha512", "sha384", "sha224")
+
+
+def is_as_fetched(path: Path) -> bool:
+    """Whether a file that is called after its digest still has it; true of any other file."""
+    called = _DIGEST.search(path.name)
+    if called is None:
+        return True
+    import hashlib
+
+    for kind in _DIGESTS:
+        try:
+            with path.open("rb") as file:
+                digest = hashlib.file_digest(file, kind).hexdigest()
+        except OSError:
+            return False
+        if digest.startswith(called.group(1)):
+            return True
+    return False
+
 
 class Shelf:
     """The store of one host: where to look, in order, and the one place to write."""

@@ -102,7 +102,12 @@ class _Fetch:
         url = f"{server}/{self.source.handle}.{LIST}"
         known = self.before
         validators: dict[str, str] = {}
-        if known and known.address == bare_address(server) and self._same_trust(known.signed_by):
+        if (
+            known
+            and known.address == bare_address(server)
+            and self._same_trust(known.signed_by)
+            and known.is_whole()
+        ):
             validators = {key: text for key, text in known.remote.items() if key != "date"}
         place = self.host.shelf.place(server, self.source.release)
         target = place.path(f"{LIST}.new")

@@ -36,7 +36,7 @@ from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import named_keys
 from velpin.shown import bare_address
-from velpin.store.shelf import Fetched
+from velpin.store.shelf import Fetched, is_as_fetched
 from velpin.text import whole_number
 from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_detached
 from velpin.when import day_and_time
@@ -202,7 +202,8 @@ class _Fetch:
 
     def _same_trust(self, known: Fetched) -> bool:
         named = {key.fingerprint for key in self.named.keys if key.is_usable(self.now)}
-        return self.source.trusted or bool(named.intersection(known.signed_by))
+        trusted = self.source.trusted or bool(named.intersection(known.signed_by))
+        return trusted and known.is_whole()
 
     def _may_be_unsigned(self) -> bool:
         if self.source.trusted:
@@ -409,7 +410,7 @@ class _Fetch:
         path = self.next.path(file)
         if self.before is None or file not in self.before.indexes.values():
             return False
-        return path.exists() and path.stat().st_size == promise.size
+        return path.exists() and path.stat().st_size == promise.size and is_as_fetched(path)
 
     def _weak_allowed(self) -> bool:
         return self.source.trusted or self.source.switch("allow-weak", False)

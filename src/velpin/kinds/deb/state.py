@@ -37,7 +37,7 @@ from velpin.kinds.deb.version import version_key
 from velpin.model import Reason, Source
 from velpin.store.index import Batch, Index, Notes, Part, Row
 from velpin.store.memo import Memo
-from velpin.store.shelf import Shelf
+from velpin.store.shelf import Shelf, is_as_fetched
 from velpin.text import decode
 from velpin.tree import Edits, Tree, read_release_fields
 
@@ -448,6 +448,8 @@ NOT_AS_PROMISED = "is not what its release file promises; it may be cut off"
 
 
 def _parts(path: Path, promise_of: Callable[[Path], Promise | None]) -> list[Part]:
+    if not is_as_fetched(path):
+        raise HostFileError(str(path), 0, "is not as it was fetched; velpin refresh mends it")
     first, *rest = packages.parts_of(unpacked(path))
 
     def checked(notes: Notes) -> Iterator[Batch]:

@@ -30,7 +30,7 @@ from velpin.fetch.unpack import MOST_UNPACKED, measured
 from velpin.kinds.rpm.repomd import STRONG, Listed, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
 from velpin.shown import bare_address
-from velpin.store.shelf import Fetched
+from velpin.store.shelf import Fetched, is_as_fetched
 from velpin.when import day_and_time
 
 if TYPE_CHECKING:
@@ -108,7 +108,12 @@ class _Fetch:
         target = self.next.path("repomd.new")
         validators: dict[str, str] = {}
         known = self.before
-        if known and known.remote.get("url") == bare_address(url) and self._same_trust(known):
+        if (
+            known
+            and known.remote.get("url") == bare_address(url)
+            and self._same_trust(known)
+            and known.is_whole()
+        ):
             validators = {k: v for k, v in known.remote.items() if k != "url"}
         got = self.transport.get(
             url, target, label=f"{self.source.handle} repomd.xml", validators=validators
@@ -209,7 +214,8 @@ class _Fetch:
         if self.before is None or file not in self.before.indexes.values():
             return False
         path = self.next.path(file)
-        return path.exists() and (not listed.size or path.stat().st_size == listed.size)
+        same_size = path.exists() and (not listed.size or path.stat().st_size == listed.size)
+        return same_size and is_as_fetched(path)
 
     def _download(self, base: str, listed: Listed, target: Path) -> None:
         url = base + listed.location
