@@ -190,7 +190,8 @@ class _Fetch:
         known = self.before
         url = self.base + name
         validators: dict[str, str] = {}
-        if known and known.remote.get("url") == bare_address(url) and self._same_trust(known):
+        same_place = known is not None and known.remote.get("url") == bare_address(url)
+        if known and same_place and self._same_trust(known) and known.is_whole():
             validators = {key: value for key, value in known.remote.items() if key != "url"}
         got = self.transport.get(
             url, target, label=f"{self.source.handle} {name}", validators=validators
@@ -202,8 +203,7 @@ class _Fetch:
 
     def _same_trust(self, known: Fetched) -> bool:
         named = {key.fingerprint for key in self.named.keys if key.is_usable(self.now)}
-        trusted = self.source.trusted or bool(named.intersection(known.signed_by))
-        return trusted and known.is_whole()
+        return self.source.trusted or bool(named.intersection(known.signed_by))
 
     def _may_be_unsigned(self) -> bool:
         if self.source.trusted:
