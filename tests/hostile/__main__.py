@@ -45,6 +45,7 @@ def main() -> int:
     told = argparse.ArgumentParser(prog="python -m tests.hostile", description=__doc__)
     told.add_argument("--count", type=int, default=400, help="how many damaged files")
     told.add_argument("--seed", type=int, default=1, help="where to begin")
+    told.add_argument("--minutes", type=float, default=600.0, help="end after so many")
     told.add_argument("--only", default="", help="files whose path holds this")
     options = told.parse_args()
     signal.signal(signal.SIGALRM, _ring)
@@ -57,6 +58,8 @@ def main() -> int:
     with tempfile.TemporaryDirectory(prefix="hostile-") as folder, _quiet():
         hosts = make_hosts(Path(folder), new_signer("Vendor <packages@vendor.example>"))
         for seed in range(options.seed, options.seed + options.count):
+            if time.monotonic() - started > options.minutes * 60:
+                break
             problem, code, kind = _one(hosts, random.Random(seed), options.only)
             counts[f"inputs of {kind}"] += 1
             codes[code] += 1
@@ -66,7 +69,7 @@ def main() -> int:
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
     for name, count in sorted(counts.items()):
         print(f"{count:8} {name}")
-    print(f"{options.count:8} damaged files, {time.monotonic() - started:.0f} s, {peak >> 20} MB")
+    print(f"{codes.total():8} damaged files, {time.monotonic() - started:.0f} s, {peak >> 20} MB")
     print("         exit codes: " + ", ".join(f"{k}: {n}" for k, n in sorted(codes.items())))
     bad = counts["traceback"] + counts["hang"] + counts["json"] + (peak > LARGEST)
     print(f"{counts['traceback']} tracebacks, {counts['hang']} hangs, {counts['json']} answers that"
