@@ -338,7 +338,7 @@ class Index:
                 half = (low + high) // 2
                 middle = self._map.rfind(b"\n", first, half) + 1 or first
                 middle = max(middle, low)
-                end = self._map.find(b"\n", middle, last) + 1
+                end = self._map.find(b"\n", middle, last) + 1 or last  # a lost line end is damage
                 seen = sound[middle >> _CHUNK_BITS] and sound[end - 1 >> _CHUNK_BITS]
                 if not seen or end - middle > _CHUNK:
                     self._check(max(middle - 1, 0), max(half, end))
@@ -348,6 +348,7 @@ class Index:
                     high = middle
             while low < last:
                 end = self._map.find(b"\n", low, last)
+                end = end if end >= 0 else last - 1
                 if not (sound[low >> _CHUNK_BITS] and sound[end >> _CHUNK_BITS]) or (
                     end - low > _CHUNK
                 ):
