@@ -42,19 +42,17 @@ app()
 """
 _READ = """
 import sys
-from velpin.front.session import open_at
+from velpin.core.opening import open_host
 from pathlib import Path
-host = open_at(Path(sys.argv[1]), as_is=sys.argv[2] == "as-is")
-print(sum(index.count for _, index in host.indexes))
+host = open_host(Path(sys.argv[1]), as_is=sys.argv[2] == "as-is")
+print(sum(one.offers for one in host.source_statuses()))
 """
 _SHIFT = """
 import sys
 from pathlib import Path
-from velpin.change.shift import shift_between
-from velpin.front.session import open_at
-host = open_at(Path(sys.argv[1]))
-after = host.with_edits(host.plan_switch(sys.argv[2], False).edits)
-print(len(shift_between(host, after).turned))
+from velpin.core.opening import open_host
+host = open_host(Path(sys.argv[1]))
+print(len(host.shift(host.plan_switch(sys.argv[2], False)).answers))
 """
 
 

@@ -6,13 +6,13 @@ import sys
 from pathlib import Path
 
 from benchmarks.layers import layered
-from velpin.demo.alpm_files import Package, write_alpm_record, write_alpm_repository
+from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
 
 
-def packages(count: int) -> list[Package]:
+def packages(count: int) -> list[DemoArchive]:
     """So many packages, each with a library."""
     return [
-        Package(
+        DemoArchive(
             one.name,
             f"{one.version}-1",
             summary=one.summary,
@@ -31,7 +31,7 @@ def write_alpm_host(folder: Path, count: int, installed: int = 1500) -> Path:
     offered = packages(count)
     write_alpm_repository(folder / "bench", "bench", offered)
     other = [
-        Package(one.name, "9.100-1", depends=one.depends, provides=one.provides)
+        DemoArchive(one.name, "9.100-1", depends=one.depends, provides=one.provides)
         for one in offered[: count * 6 // 10]
     ]
     write_alpm_repository(folder / "vendor", "vendor", other)
@@ -39,7 +39,7 @@ def write_alpm_host(folder: Path, count: int, installed: int = 1500) -> Path:
     write_alpm_record(
         root / "var/lib/pacman/local",
         [
-            Package(one.name, "0.0-1" if place % 2 else one.version, depends=one.depends,
+            DemoArchive(one.name, "0.0-1" if place % 2 else one.version, depends=one.depends,
                     provides=one.provides)
             for place, one in enumerate(offered[:installed])
         ],

@@ -6,13 +6,13 @@ import sys
 from pathlib import Path
 
 from benchmarks.layers import layered
-from velpin.demo.rpm_files import Package, write_record, write_rpm_repository
+from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
 
 
-def packages(count: int) -> list[Package]:
+def packages(count: int) -> list[DemoRpm]:
     """So many packages, each with a library and some files."""
     return [
-        Package(
+        DemoRpm(
             one.name,
             f"{one.version}-1.mo4",
             summary=one.summary,
@@ -37,16 +37,16 @@ def write_rpm_host(folder: Path, count: int, installed: int = 1500) -> Path:
     offered = packages(count)
     write_rpm_repository(folder / "bench", offered, date=1_700_000_000)
     other = [
-        Package(one.name, "9.100-1.mo4", vendor="Vendor", requires=one.requires)
+        DemoRpm(one.name, "9.100-1.mo4", vendor="Vendor", requires=one.requires)
         for one in offered[:: max(1, count // 60_000)][: count * 6 // 10]
     ]
     write_rpm_repository(folder / "vendor", other, date=1_700_000_000)
     here = [
-        Package(one.name, "0.0-1.mo4" if place % 2 else one.version, requires=one.requires,
+        DemoRpm(one.name, "0.0-1.mo4" if place % 2 else one.version, requires=one.requires,
                 provides=one.provides, files=one.files)
         for place, one in enumerate(offered[:installed])
     ]  # fmt: skip
-    release = Package("mooring-release", "4-1", "noarch", provides=("system-release = 4",))
+    release = DemoRpm("mooring-release", "4-1", "noarch", provides=("system-release = 4",))
     for kind, sources in (("dnf", "etc/yum.repos.d"), ("zypp", "etc/zypp/repos.d")):
         root = folder / kind
         write_record(root / "var/lib/rpm/rpmdb.sqlite", [release, *here])

@@ -9,7 +9,9 @@ import sys
 from email.utils import formatdate
 from pathlib import Path
 
-from velpin.front.session import open_at
+from velpin.files.tree import Tree
+from velpin.kinds import open_adapter
+from velpin.store.cache import open_cache
 
 _VERSION = re.compile(rb"(?m)^Version: (.*)$")
 _NAME = re.compile(rb"(?m)^Package: (.*)$")
@@ -23,8 +25,9 @@ _CHANGES = (
 
 def write_vendor(root: Path, folder: Path, suite: str = "vendor") -> None:
     """Write a repository below a folder, and the source for it on the host at `root`."""
-    host = open_at(root, as_is=True)
-    index = max((index for _, index in host.indexes), key=lambda index: index.count)
+    tree = Tree(root)
+    host = open_adapter(tree, open_cache(tree), as_is=True)
+    index = max(host.indexes_on(), key=lambda index: index.count)
     pick = random.Random(3)
     entries = [
         _changed(entry, pick.random())

@@ -8,13 +8,15 @@ from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import Any
 
-from velpin.demo.alpm_files import Package, write_alpm_record, write_alpm_repository
+from velpin.core.host import Host
+from velpin.core.opening import open_host
+from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
+from velpin.files.tree import Tree
 from velpin.front.cli import run
-from velpin.kinds.alpm.host import AlpmHost
-from velpin.store.shelf import open_shelf
-from velpin.tree import Tree
+from velpin.kinds.alpm.adapter import AlpmAdapter
+from velpin.store.cache import open_cache
 
-P = Package
+P = DemoArchive
 CONF = "etc/pacman.conf"
 RECORD = "var/lib/pacman/local"
 
@@ -41,25 +43,29 @@ class AlpmHarbour:
         path = self.root / name
         return path.read_bytes().decode() if path.exists() else ""
 
-    def source(self, name: str, *packages: Package, settings: str = "", **made: Any) -> Path:
+    def source(self, name: str, *packages: DemoArchive, settings: str = "", **made: Any) -> Path:
         """A source with its repository, behind those that are there; `settings` are further
         lines of its section."""
         folder = self.repository(name, *packages, **made)
         self.put(CONF, f"{self.read()}\n[{name}]\nServer = file://{folder}\n{settings}")
         return folder
 
-    def repository(self, name: str, *packages: Package, **made: Any) -> Path:
+    def repository(self, name: str, *packages: DemoArchive, **made: Any) -> Path:
         """A repository alone."""
         return write_alpm_repository(self.folder / "repos" / name, name, packages, **made)
 
-    def installed(self, *packages: Package) -> None:
+    def installed(self, *packages: DemoArchive) -> None:
         """Make these the installed packages."""
         write_alpm_record(self.root / RECORD, packages)
 
-    def host(self) -> AlpmHost:
-        """The host, as the rest of Velpin reads it."""
+    def host(self) -> Host:
+        """The host, as any program opens it."""
+        return open_host(self.root)
+
+    def adapter(self) -> AlpmAdapter:
+        """What is read of it."""
         tree = Tree(self.root)
-        return AlpmHost(tree, open_shelf(tree))
+        return AlpmAdapter(tree, open_cache(tree))
 
     def run(self, *words: str) -> tuple[int, str, str]:
         """Run a command: exit code, output, messages."""

@@ -12,15 +12,16 @@ from typing import NamedTuple
 import pytest
 from hypothesis import settings
 
+from velpin.core.host import Host
+from velpin.core.opening import open_host
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.demo.signer import Signer, new_signer
 from velpin.fetch.download import FetchSettings, Transport
+from velpin.files.tree import Tree
 from velpin.front.cli import run
-from velpin.kinds import open_host
-from velpin.kinds.deb.host import DebHost
+from velpin.kinds.deb.adapter import DebAdapter
 from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
-from velpin.store.shelf import open_shelf
-from velpin.tree import Tree
+from velpin.store.cache import open_cache
 
 NOW = time.time()
 
@@ -107,16 +108,18 @@ class Harbour:
             rows.append({"Package": row.pop("Package"), "Status": status, **row})
         self.put("var/lib/dpkg/status", text_of(rows))
 
-    def host(self, *, as_is: bool = False) -> DebHost:
+    def host(self, *, as_is: bool = False) -> Host:
         """The host, read anew."""
+        return open_host(self.root, as_is=as_is)
+
+    def adapter(self) -> DebAdapter:
+        """What is read of it."""
         tree = Tree(self.root)
-        found = open_host(tree, open_shelf(tree), as_is=as_is)
-        assert isinstance(found, DebHost)
-        return found
+        return DebAdapter(tree, open_cache(tree))
 
     def refresh(self, now: float | None = None) -> dict[str, DebRefreshed]:
         """Fetch all sources that are on, without any pause."""
-        host = self.host()
+        host = self.adapter()
         transport = Transport(FetchSettings(retries=0), wait=lambda _seconds: None)
         return {
             source.handle: refresh_source(host, source, transport, lambda: now or time.time())
@@ -124,7 +127,12 @@ class Harbour:
             if source.on
         }
 
-    def ready(self) -> DebHost:
+    def ready_adapter(self) -> DebAdapter:
+        """What is read of it after a refresh that must succeed."""
+        self.ready()
+        return self.adapter()
+
+    def ready(self) -> Host:
         """The host after a refresh that must succeed."""
         for one in self.refresh().values():
             assert one.error is None, one.error

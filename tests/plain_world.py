@@ -5,11 +5,18 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 
-from velpin.resolve.world import Build, Kind, Relation, Target, Unit, Weights
+from velpin.kinds.deb.engine.world import (
+    Candidate,
+    Package,
+    Relation,
+    RelationKind,
+    Target,
+    Weights,
+)
 
 _KINDS = {
-    "needs": Kind.REQUIRES, "likes": Kind.RECOMMENDS,
-    "excludes": Kind.CONFLICTS, "breaks": Kind.BREAKS,
+    "needs": RelationKind.REQUIRES, "likes": RelationKind.RECOMMENDS,
+    "excludes": RelationKind.CONFLICTS, "breaks": RelationKind.BREAKS,
 }  # fmt: skip
 _TESTS = {"=": lambda a, b: a == b, ">=": lambda a, b: a >= b, "<": lambda a, b: a < b}
 
@@ -28,11 +35,11 @@ class PlainWorld:
 
     def __init__(self, lines: Iterable[str]) -> None:
         self.weights = Weights()
-        self._units: dict[str, Unit] = {}
-        self._builds: dict[Unit, list[Build]] = {}
-        self._relations: dict[Build, list[Relation]] = {}
-        self._names: dict[Build, list[str]] = {}
-        self._essential: set[Unit] = set()
+        self._units: dict[str, Package] = {}
+        self._builds: dict[Package, list[Candidate]] = {}
+        self._relations: dict[Candidate, list[Relation]] = {}
+        self._names: dict[Candidate, list[str]] = {}
+        self._essential: set[Package] = set()
         for line in lines:
             self._read(line)
         for unit, builds in self._builds.items():
@@ -44,10 +51,10 @@ class PlainWorld:
         assert marks is not None
         head, *parts = line[marks.end() :].split(";")
         name, version, *first = head.split(" ", 2)
-        unit = self._units.setdefault(name, Unit(name, ""))
+        unit = self._units.setdefault(name, Package(name, ""))
         build = next((b for b in self._builds.get(unit, ()) if b.version == version), None)
         if build is None:
-            build = Build(unit, version, "offered")
+            build = Candidate(unit, version, "offered")
             self._builds.setdefault(unit, []).append(build)
         self._names[build], self._relations[build] = [name], []
         for part in [*first, *parts]:
@@ -58,7 +65,7 @@ class PlainWorld:
         if "*" in marks.group():
             self._essential.add(unit)
 
-    def _say(self, build: Build, part: str) -> None:
+    def _say(self, build: Candidate, part: str) -> None:
         word, _, rest = part.partition(" ")
         for group in rest.split(","):
             if word == "is":
@@ -67,7 +74,7 @@ class PlainWorld:
                 targets = tuple(map(target_of, group.split("|")))
                 self._relations[build].append(Relation(_KINDS[word], targets))
 
-    def unit(self, name: str) -> Unit:
+    def unit(self, name: str) -> Package:
         """The unit of a name."""
         return self._units[name]
 
@@ -78,41 +85,41 @@ class PlainWorld:
 
     # -- what the engine asks ------------------------------------------------------------
 
-    def rank(self, unit: Unit) -> int:
+    def rank(self, unit: Package) -> int:
         return sorted(self._units).index(unit.name)
 
-    def installed_units(self) -> list[Unit]:
+    def installed_units(self) -> list[Package]:
         return sorted((u for u in self._units.values() if u.installed), key=self.rank)
 
-    def installed_holding(self, name: str) -> list[Build]:
+    def installed_holding(self, name: str) -> list[Candidate]:
         return [b for b in self._installed() if name in self._names[b]]
 
-    def installed_mentioning(self, name: str) -> list[Build]:
+    def installed_mentioning(self, name: str) -> list[Candidate]:
         return [
             b for b in self._installed()
             if any(t.name == name for r in self._relations[b] for t in r.targets)
         ]  # fmt: skip
 
-    def _installed(self) -> list[Build]:
+    def _installed(self) -> list[Candidate]:
         return [unit.installed for unit in self.installed_units() if unit.installed]
 
-    def units(self, name: str) -> list[Unit]:
+    def units(self, name: str) -> list[Package]:
         named = [unit for unit in self._units.values() if unit.name == name]
         return named + [
             unit for unit, builds in self._builds.items()
             if unit.name != name and any(name in self._names[b] for b in builds)
         ]  # fmt: skip
 
-    def builds(self, unit: Unit) -> list[Build]:
+    def builds(self, unit: Package) -> list[Candidate]:
         return self._builds[unit]
 
-    def names(self, build: Build) -> list[str]:
+    def names(self, build: Candidate) -> list[str]:
         return self._names[build]
 
-    def relations(self, build: Build) -> list[Relation]:
+    def relations(self, build: Candidate) -> list[Relation]:
         return self._relations[build]
 
-    def fits(self, build: Build, target: Target) -> bool:
+    def fits(self, build: Candidate, target: Target) -> bool:
         if target.name not in self._names[build]:
             return False
         if not target.operator:
@@ -120,32 +127,32 @@ class PlainWorld:
         own = build.unit.name == target.name
         return own and _TESTS[target.operator](int(build.version), int(target.version))
 
-    def exempt(self, owner: Build, relation: Relation, other: Build) -> bool:
+    def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
         return owner.unit is other.unit
 
     def follows(self, relation: Relation) -> bool:
         return True
 
-    def in_order(self, target: Target, builds: Iterable[Build]) -> list[Build]:
+    def in_order(self, target: Target, builds: Iterable[Candidate]) -> list[Candidate]:
         return sorted(builds, key=lambda b: (b.unit.installed is None, b.unit.name))
 
-    def options(self, target: Target) -> list[Build]:
+    def options(self, target: Target) -> list[Candidate]:
         return [b for u in self.units(target.name) for b in self._builds[u] if self.fits(b, target)]
 
-    def along(self, build: Build) -> Sequence[Unit]:
+    def along(self, build: Candidate) -> Sequence[Package]:
         return ()
 
-    def may_take(self, unit: Unit, aim: Build) -> bool:
+    def may_take(self, unit: Package, aim: Candidate) -> bool:
         return True
 
-    def is_essential(self, unit: Unit) -> bool:
+    def is_essential(self, unit: Package) -> bool:
         return unit in self._essential
 
-    def is_newer(self, build: Build, than: Build) -> bool:
+    def is_newer(self, build: Candidate, than: Candidate) -> bool:
         return int(build.version) > int(than.version)
 
-    def weight(self, build: Build) -> int:
+    def weight(self, build: Candidate) -> int:
         return -1
 
-    def offered(self, build: Build) -> bool:
+    def offered(self, build: Candidate) -> bool:
         return True

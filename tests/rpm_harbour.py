@@ -8,10 +8,10 @@ from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import Any
 
-from velpin.demo.rpm_files import Package, write_record, write_rpm_repository
+from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
 from velpin.front.cli import run
 
-P = Package
+P = DemoRpm
 
 DNF, ZYPP = "rpm-dnf", "rpm-zypp"
 _FOLDERS = {DNF: "etc/yum.repos.d", ZYPP: "etc/zypp/repos.d"}
@@ -44,7 +44,7 @@ class RpmHarbour:
         return path.read_text() if path.exists() else ""
 
     def source(
-        self, name: str, *packages: Package, settings: str = "gpgcheck=0\n", **made: Any
+        self, name: str, *packages: DemoRpm, settings: str = "gpgcheck=0\n", **made: Any
     ) -> Path:
         """A source with its repository, on; `settings` are further lines of its section."""
         repository = self.repository(name, *packages, **made)
@@ -54,11 +54,11 @@ class RpmHarbour:
         )
         return repository
 
-    def repository(self, name: str, *packages: Package, **made: Any) -> Path:
+    def repository(self, name: str, *packages: DemoRpm, **made: Any) -> Path:
         """A repository alone."""
         return write_rpm_repository(self.folder / "repos" / name, packages, **made)
 
-    def installed(self, *packages: Package, release: bool = True) -> None:
+    def installed(self, *packages: DemoRpm, release: bool = True) -> None:
         """Make these the installed packages, with one that states the system's release."""
         told = P("mooring-release", "4-1", "noarch", provides=("system-release = 4",))
         write_record(

@@ -47,9 +47,9 @@ def test_by_address_then_unchanged_then_undone(vendor: Harbour, signer: Signer) 
     )
     assert said.code == 0, said.err
     for text in (signer.fingerprint[:4] + " ", "signs this source", "its fingerprint is the one you gave",
-                 "To be written: /etc/apt/sources.list.d/gullwatch.sources", "not to be had", "5 from gullwatch",
-                 "gullwatch would take over gull, which nobody named", "to prevent that: velpin confine gullwatch gullwatch",
-                 "1 installed package would stand otherwise", "1  new, from gullwatch", "velpin undo 1"):  # fmt: skip
+                 "To be written: /etc/apt/sources.list.d/gullwatch.sources", "not available", "5 from gullwatch",
+                 "gullwatch would take over gull, which you did not name", "to prevent that: velpin confine gullwatch gullwatch",
+                 "the next upgrade would treat 1 installed package differently", "1  new, from gullwatch", "velpin undo 1"):  # fmt: skip
         assert text in said.out
     assert vendor.read("etc/apt/sources.list.d/gullwatch.sources") == (
         "# Added by velpin.\nTypes: deb\n"
@@ -89,8 +89,10 @@ def test_undo_tells_its_shift_as_documented(vendor: Harbour) -> None:
     assert vendor.run(*words(vendor, "--yes")).code == 0
     told = json.loads(vendor.run("undo", "--json", "--yes").out)
     assert told["entry"] == 2
-    assert told["shift"]["moved"][0]["after"] == {"version": "1", "source": "base"}
-    assert told["shift"]["gone_names"] == ["gullwatch"]
+    assert told["shift"]["upgrades"][0]["after"] == {"version": "1", "source": "base"}
+    assert told["shift"]["answers"] == [
+        {"name": "gullwatch", "before": {"version": "5", "source": "gullwatch"}, "after": None}
+    ]
 
 
 def test_a_preview_and_nobody_there_change_nothing(vendor: Harbour) -> None:
@@ -101,7 +103,7 @@ def test_a_preview_and_nobody_there_change_nothing(vendor: Harbour) -> None:
     assert (alone.code, "no terminal to ask on" in alone.err) == (1, True)
     told = json.loads(vendor.run(*words(vendor, "--preview", "--json")).out)
     assert (told["entry"], told["keys"][0]["signs"]) == (None, True)
-    assert told["shift"]["moved"][0]["after"] == {"version": "2", "source": "gullwatch"}
+    assert told["shift"]["upgrades"][0]["after"] == {"version": "2", "source": "gullwatch"}
     assert vendor.bytes() == before
 
 
@@ -231,15 +233,15 @@ def test_snippets_that_are_none(text: str, kind: type[Exception]) -> None:
         (["add", "x", "--url", "http://a.example/x"], "no suite"),
         (["add", "x", "--url", "nonsense", "--suite", "y"], "no scheme"),
         (
-            ["add", "x", "--url", "http://a.example/x", "--suite", "./", "--section", "main"],
-            "takes no sections",
+            ["add", "x", "--url", "http://a.example/x", "--suite", "./", "--component", "main"],
+            "takes no components",
         ),
         (["add", "../x", "--url", "http://a.example/x", "--suite", "y"], "cannot be a name"),
         (["add", "/no/such/file.list"], "no such file"),
-        (["add", "deb http://a.example/x y main", "--section", "z"], "names its own sections"),
+        (["add", "deb http://a.example/x y main", "--component", "z"], "names its own components"),
     ],
 )
-def test_wishes_that_make_no_sense(vendor: Harbour, more: list[str], text: str) -> None:
+def test_rules_that_make_no_sense(vendor: Harbour, more: list[str], text: str) -> None:
     said = vendor.run(*more)
     assert (said.code, text in said.err) == (2, True), said.err
 

@@ -14,15 +14,15 @@ from hypothesis import strategies as st
 
 from tests.alpm_harbour import CONF, AlpmHarbour
 from tests.installer.alpm_drawn import NAMES, AlpmDrawn
-from velpin.demo.alpm_files import Package as P
+from velpin.demo.alpm_files import DemoArchive as P
 from velpin.demo.alpm_files import write_alpm_repository
 from velpin.demo.signer import Signer
+from velpin.files.tree import Tree
+from velpin.kinds.alpm.adapter import AlpmAdapter
 from velpin.kinds.alpm.edit import Text
-from velpin.kinds.alpm.host import AlpmHost
-from velpin.store.shelf import open_shelf
-from velpin.tree import Tree
+from velpin.model.rule import Rule, words_of
+from velpin.store.cache import open_cache
 from velpin.trust.openpgp import read_keys
-from velpin.wish import Wish, words_of
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "8"))
 RING = "etc/pacman.d/gnupg/pubring.gpg"
@@ -107,7 +107,7 @@ def test_sections_of_all_files_in_order(shipped: AlpmHarbour) -> None:
     ],
     ids=" ".join,
 )
-def test_a_section_is_put_where_it_is_wished(
+def test_a_section_is_put_where_it_was_asked(
     shipped: AlpmHarbour, words: list[str], then: list[str]
 ) -> None:
     before = files_of(shipped)
@@ -118,8 +118,8 @@ def test_a_section_is_put_where_it_is_wished(
     for text in ("# a floating remark", "# the base", "# mine", "## nearer", "# belongs to extra"):
         assert told.count(text) == 1
     (rule,) = shipped.host().rules()
-    assert rule.wish is not None
-    assert words_of(rule.wish) == ["prefer", *words]
+    assert rule.rule is not None
+    assert words_of(rule.rule) == ["prefer", *words]
     shipped.done("prefer", *words, "--lift", "--yes")
     assert order(shipped) == ["base", "extra", "early", "late"]
     assert shipped.host().rules() == []
@@ -128,13 +128,13 @@ def test_a_section_is_put_where_it_is_wished(
     assert files_of(shipped) == before
 
 
-def test_wishes_about_the_order_add_up_or_contradict(shipped: AlpmHarbour) -> None:
+def test_rules_about_the_order_add_up_or_contradict(shipped: AlpmHarbour) -> None:
     shipped.done("prefer", "early", "--over", "base", "--yes")
     shipped.done("prefer", "late", "--over", "early", "--yes")
     assert order(shipped) == ["late", "early", "base", "extra"]
     code, _, told = shipped.run("prefer", "base", "--over", "late", "--yes")
     assert code == 1
-    assert "contradicts a wish made before: velpin prefer " in told
+    assert "contradicts an earlier rule: velpin prefer " in told
     shipped.done("prefer", "early", "--over", "base", "--lift", "--yes")
     assert order(shipped).index("late") < order(shipped).index("early")
 
@@ -190,11 +190,11 @@ def test_switching_twice_changes_nothing(
     text = end.join(lines) + end
     tree = Tree(tmp_path_factory.mktemp("switched"))
     tree = tree.with_edits({CONF: text.encode()})
-    host = AlpmHost(tree, open_shelf(tree))
-    off = host.with_edits(host.plan_switch("one", False).edits)
+    host = AlpmAdapter(tree, open_cache(tree))
+    off = host.with_edits(host.switched("one", False))
     assert [one.on for one in off.sources if one.handle == "one"] == [False]
     assert off.source("one").servers == host.source("one").servers
-    on = off.with_edits(off.plan_switch("one", True).edits)
+    on = off.with_edits(off.switched("one", True))
     assert on.tree.read(CONF) == text.encode()
 
 
@@ -215,44 +215,44 @@ def test_cutting_and_putting_keeps_every_line(
     assert heads.index("c") + 1 == heads.index("a")
 
 
-# -- wishes on random hosts ----------------------------------------------------------------
+# -- rules on random hosts ----------------------------------------------------------------
 
 
-def _wish(harbour: AlpmHarbour, pick: random.Random) -> Wish:
+def _wish(harbour: AlpmHarbour, pick: random.Random) -> Rule:
     handles = [source.handle for source in harbour.host().sources]
     one, other = pick.choice(handles), pick.choice(handles)
     names = [*harbour.host().installed_names(), *NAMES]
     return pick.choice(
         [
-            Wish("prefer", (), one, over=(other,)), Wish("prefer", (), one, under=(other,)),
-            Wish("prefer", (), one, over_all=True), Wish("keep", (pick.choice(names),)),
-            Wish("keep", (pick.choice(("a*", "[b-f]", "*")),)), Wish("bar", ("*",), one),
-            Wish("confine", ("a*",), one), Wish("pin", (pick.choice(names),), one),
-            Wish("bar", (pick.choice(names),), one),
+            Rule("prefer", (), one, over=(other,)), Rule("prefer", (), one, under=(other,)),
+            Rule("prefer", (), one, over_all=True), Rule("keep", (pick.choice(names),)),
+            Rule("keep", (pick.choice(("a*", "[b-f]", "*")),)), Rule("bar", ("*",), one),
+            Rule("confine", ("a*",), one), Rule("pin", (pick.choice(names),), one),
+            Rule("bar", (pick.choice(names),), one),
         ]
     )  # fmt: skip
 
 
-def _shows(harbour: AlpmHarbour, wish: Wish) -> bool:
-    """Whether single forecasts show what was wished."""
+def _shows(harbour: AlpmHarbour, rule: Rule) -> bool:
+    """Whether single forecasts show what was asked for."""
     host = harbour.host()
-    if wish.kind == "keep":
+    if rule.kind == "keep":
         changed = {one.name for one in host.forecast_upgrade().changes}
         here = set(host.installed_names())
         from velpin.kinds.alpm.ignored import takes
 
-        return not any(takes(glob, name) for glob in wish.names for name in changed & here)
-    if wish.kind == "bar":
+        return not any(takes(glob, name) for glob in rule.names for name in changed & here)
+    if rule.kind == "bar":
         return not any(
-            one.package == name and one.source == wish.source
+            one.package == name and one.source == rule.source
             for name in NAMES
             for one in host.forecast([name]).answers
             if one.outcome != "none"
         )
     rank = {one.handle: one.rank for one in host.sources}
-    over = [one for one in rank if one != wish.source] if wish.over_all else list(wish.over)
-    return all(rank[wish.source] < rank[one] for one in over if one != wish.source) and all(
-        rank[wish.source] > rank[one] for one in wish.under
+    over = [one for one in rank if one != rule.source] if rule.over_all else list(rule.over)
+    return all(rank[rule.source] < rank[one] for one in over if one != rule.source) and all(
+        rank[rule.source] > rank[one] for one in rule.under
     )
 
 
@@ -264,16 +264,16 @@ def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> Non
     first = order(harbour)
     made = []
     for _ in range(8):
-        wish = _wish(harbour, pick)
-        code, out, told = harbour.run(*words_of(wish), "--yes")
+        rule = _wish(harbour, pick)
+        code, out, told = harbour.run(*words_of(rule), "--yes")
         if code or out.startswith("unchanged"):
             assert code in (0, 1, 2), told
             assert files_of(harbour) == states[-1]
-            assert wish.kind != "pin" or "nearest" in told or "NAME%SOURCE" in told or code == 2
+            assert rule.kind != "pin" or "nearest" in told or "NAME%SOURCE" in told or code == 2
             continue
-        assert _shows(harbour, wish), wish
+        assert _shows(harbour, rule), rule
         states.append(files_of(harbour))
-        made.append(wish)
+        made.append(rule)
     for state in reversed(states[:-1]):
         harbour.done("undo", "--yes")
         assert files_of(harbour) == state
@@ -283,31 +283,31 @@ def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> Non
 
 
 @pytest.mark.parametrize("seed", range(HOSTS))
-def test_lifted_wishes_leave_the_host_as_it_was(seed: int, tmp_path: Path) -> None:
+def test_lifted_rules_leave_the_host_as_it_was(seed: int, tmp_path: Path) -> None:
     harbour = AlpmDrawn(seed + 900, tmp_path).harbour.refresh()
     pick = random.Random(seed)
     first, before = order(harbour), files_of(harbour)
     for _ in range(6):
         harbour.run(*words_of(_wish(harbour, pick)), "--yes")
-    wishes = [rule.wish for rule in harbour.host().rules() if rule.wish]
-    for wish in reversed(wishes):
-        harbour.run(*words_of(wish), "--lift", "--yes")
-    assert not [rule for rule in harbour.host().rules() if rule.wish]
+    rules = [rule.rule for rule in harbour.host().rules() if rule.rule]
+    for rule in reversed(rules):
+        harbour.run(*words_of(rule), "--lift", "--yes")
+    assert not [rule for rule in harbour.host().rules() if rule.rule]
     left = files_of(harbour)[CONF].decode()
     assert "velpin" not in left
     assert sorted(left.split()) == sorted(before[CONF].decode().split())
-    if sum(wish.kind == "prefer" for wish in wishes) == 1:
+    if sum(rule.kind == "prefer" for rule in rules) == 1:
         assert order(harbour) == first
 
 
-def test_a_wish_whose_source_is_called_otherwise_now_is_told_as_dead(tmp_path: Path) -> None:
+def test_a_rule_whose_source_is_called_otherwise_now_is_told_as_dead(tmp_path: Path) -> None:
     harbour = AlpmHarbour(tmp_path)
     harbour.source("base", P("gull"))
     harbour.source("vendor", P("gull"))
     harbour.refresh().done("prefer", "vendor", "--over", "base", "--yes")
     harbour.put(CONF, harbour.read().replace("[vendor]", "[other]"))
     (rule,) = json.loads(harbour.done("rules", "--json"))
-    assert (rule["wish"], rule["dead"]["code"]) == (
+    assert (rule["rule"], rule["dead"]["code"]) == (
         "velpin prefer vendor --over base", "rule-names-nobody",
     )  # fmt: skip
     harbour.done("rules", "drop", rule["place"], "--yes")
@@ -424,7 +424,7 @@ def test_a_takeover_is_said_first_with_what_prevents_it(tmp_path: Path) -> None:
     harbour.refresh()
     prefer = ["prefer", "vendor", "--over", "base"]
     first, then, *_ = harbour.done(*prefer, "--preview").splitlines()
-    assert first == "vendor would take over gull, which nobody named"
+    assert first == "vendor would take over gull, which you did not name"
     assert then == "to prevent that: velpin keep gull"
     harbour.done(*then.partition("velpin ")[2].split(), "--yes")
     assert "take over" not in harbour.done(*prefer, "--yes")
@@ -438,7 +438,7 @@ def test_what_is_wanted_together_is_given_by_an_order(tmp_path: Path) -> None:
     harbour.refresh()
     assert harbour.changes("lib", "tool") is None
     told = json.loads(harbour.done("want", "lib", "tool", "--json"))
-    assert [way["commands"] for way in told["ways"]] == [["velpin prefer vendor --over base"]]
+    assert [way["commands"] for way in told["options"]] == [["velpin prefer vendor --over base"]]
     assert harbour.done("want", "tool", "lib") == (
         "nothing to do: tool 1.0-1, lib 2-1 are what the host takes anyway\n"
     )

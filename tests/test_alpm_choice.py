@@ -8,7 +8,7 @@ from typing import NamedTuple
 import pytest
 
 from tests.alpm_harbour import AlpmHarbour
-from velpin.demo.alpm_files import Package as P
+from velpin.demo.alpm_files import DemoArchive as P
 
 X86 = "Architecture = x86_64\n"
 
@@ -228,7 +228,7 @@ def ways(harbour: AlpmHarbour, *asked: str) -> list[str]:
     """The ways out that a refusal offers."""
     found = harbour.forecast(*asked)
     assert not found["ok"]
-    return [one["command"] for one in found["ways_out"]]
+    return [one["command"] for one in found["remedies"]]
 
 
 def test_ways_out_are_tried(tmp_path: Path) -> None:
@@ -346,4 +346,4 @@ def test_what_nothing_needs_any_more(tmp_path: Path) -> None:
         P("other", as_dependency=True),
     )
     found = built(tmp_path, Case("", sources, (), None, here)).refresh().forecast("a")
-    assert found["no_longer_needed"] == ["lib"]
+    assert found["unneeded"] == ["lib"]

@@ -15,19 +15,19 @@ from hypothesis import strategies as st
 
 from tests.alpm_harbour import CONF, RECORD, AlpmHarbour
 from velpin.demo.alpm_files import PACKERS, archive, desc, write_alpm_record
-from velpin.demo.alpm_files import Package as P
+from velpin.demo.alpm_files import DemoArchive as P
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError
+from velpin.files.tree import Tree
 from velpin.kinds.alpm.archive import Share, _batches_of, members, name_and_version, parts_of
 from velpin.kinds.alpm.config import included, read_config, sources_of
 from velpin.kinds.alpm.entry import read_desc, read_facts, read_lines, written
 from velpin.kinds.alpm.ignored import takes
-from velpin.kinds.alpm.relation import Relation, fits, provision_fits, read_relation
+from velpin.kinds.alpm.relation import AlpmRelation, fits, provision_fits, read_relation
 from velpin.kinds.alpm.source import Level
 from velpin.kinds.alpm.trust import blobs, ring
+from velpin.store.cache import open_cache
 from velpin.store.index import Batch
-from velpin.store.shelf import open_shelf
-from velpin.tree import Tree
 
 FULL = P(
     "gull", "2:1.0rc1-3.1", "x86_64", "counts gulls", depends=("tide>=1.2", "sh"),
@@ -169,12 +169,12 @@ def test_globs_of_names(glob: str, name: str, fits: bool) -> None:
 @pytest.mark.parametrize(
     ("text", "relation"),
     [
-        ("a", Relation("a")), ("a>=1:2-3", Relation("a", ">=", "1:2-3")), ("a<2", Relation("a", "<", "2")),
-        ("liba.so=3-64", Relation("liba.so", "=", "3-64")), ("a: for more", Relation("a")),
-        ("a=1:2: for more", Relation("a", "=", "1:2")),
+        ("a", AlpmRelation("a")), ("a>=1:2-3", AlpmRelation("a", ">=", "1:2-3")), ("a<2", AlpmRelation("a", "<", "2")),
+        ("liba.so=3-64", AlpmRelation("liba.so", "=", "3-64")), ("a: for more", AlpmRelation("a")),
+        ("a=1:2: for more", AlpmRelation("a", "=", "1:2")),
     ],
 )  # fmt: skip
-def test_relations(text: str, relation: Relation) -> None:
+def test_relations(text: str, relation: AlpmRelation) -> None:
     assert read_relation(text) == relation
 
 
@@ -188,9 +188,9 @@ def test_bounds_agree_with_each_other(version: str, wanted: str) -> None:
     assert fits(version, "<=", wanted) == (below or same)
     assert fits(version, ">=", wanted) == (above or same)
     assert fits(version, "", wanted)
-    stated = Relation("x", "=", version)
-    assert provision_fits(stated, Relation("x", ">=", wanted)) == (above or same)
-    assert not provision_fits(Relation("x"), Relation("x", ">=", wanted))
+    stated = AlpmRelation("x", "=", version)
+    assert provision_fits(stated, AlpmRelation("x", ">=", wanted)) == (above or same)
+    assert not provision_fits(AlpmRelation("x"), AlpmRelation("x", ">=", wanted))
 
 
 # -- lists ---------------------------------------------------------------------------------
@@ -392,8 +392,8 @@ def test_the_record_is_read_anew_when_a_package_came_or_changed(tmp_path: Path) 
     path = harbour.root / RECORD / "tern-1-1/desc"
     path.write_bytes(path.read_bytes() + b"%PROVIDES%\nbird\n\n")
     os.utime(path, (2_000_000_000, 2_000_000_000))
-    host = harbour.host()
-    assert [one.name for one in host.pool.installed_satisfying(Relation("bird"))] == ["tern"]
+    host = harbour.adapter()
+    assert [one.name for one in host.pool.installed_satisfying(AlpmRelation("bird"))] == ["tern"]
 
 
 def test_an_odd_record_is_told(tmp_path: Path) -> None:
@@ -441,7 +441,7 @@ def test_rings_of_both_forms(tmp_path: Path, signer: Signer, stranger: Signer) -
     ):
         harbour = AlpmHarbour(tmp_path / name)
         harbour.put(f"etc/pacman.d/gnupg/{name}", data)
-        found = ring(harbour.host())
+        found = ring(harbour.adapter())
         assert [key.fingerprint for key in found.keys] == [signer.fingerprint, stranger.fingerprint]
 
 
@@ -452,5 +452,5 @@ def test_any_keybox_is_read_to_its_end(data: bytes) -> None:
 
 def test_nothing_in_the_folder_is_no_ring(tmp_path: Path) -> None:
     harbour = AlpmHarbour(tmp_path)
-    assert ring(harbour.host()).problems == ["/etc/pacman.d/gnupg holds no ring of keys"]
-    assert open_shelf(Tree(harbour.root)).home.is_relative_to(harbour.root)
+    assert ring(harbour.adapter()).problems == ["/etc/pacman.d/gnupg holds no ring of keys"]
+    assert open_cache(Tree(harbour.root)).home.is_relative_to(harbour.root)

@@ -56,7 +56,7 @@ def test_sources(full: Harbour) -> None:
     assert [(s["handle"], s["tier"], s["state"]) for s in told] == [
         ("gullwatch", 1, "on"), ("base", 2, "on"), ("z", None, "off"),
     ]  # fmt: skip
-    assert told[0]["numbers"] == [{"number": 700, "sections": ["main"]}]
+    assert told[0]["priorities"] == [{"priority": 700, "components": ["main"]}]
     assert (told[0]["offers"], told[0]["signed"], told[0]["copy"]) == (2, "none", "velpin")
     said = full.run("sources", "--files")
     assert "etc/apt/sources.list.d/gullwatch.list:1" in said.out
@@ -75,8 +75,8 @@ def test_sections_may_stand_apart(harbour: Harbour) -> None:
     (folder / "Release").write_text(release)
     harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty main extra\n")
     harbour.put("etc/apt/preferences", "Package: *\nPin: release c=extra\nPin-Priority: 50\n")
-    (one,) = harbour.ready().standings()
-    assert one.numbers == ((500, ("main",)), (50, ("extra",)))
+    (one,) = harbour.ready().source_statuses()
+    assert one.priorities == ((500, ("main",)), (50, ("extra",)))
     assert "500 (main); 50 (extra)" in harbour.run("sources").out
 
 
@@ -86,10 +86,10 @@ def test_forecast_in_words(full: Harbour) -> None:
     assert said.out.startswith("gull 2  from gullwatch  upgrades 1\n")
     for text in (
         "now 1",
-        "1. 2 from gullwatch has number 500",
+        "1. 2 from gullwatch has priority 500",
         "it is on hold",
         "passed over",
-        "older, with the same number 500",
+        "older, with the same priority 500",
     ):
         assert text in said.out
 
@@ -127,7 +127,7 @@ def test_forecast_as_json(full: Harbour) -> None:
         (["offers", "--from", "nobody"], 1, "no source is called 'nobody'"),
         (["offers", "--from", "bas"], 1, "did you mean base"),
         (["offers", "nobody"], 1, "no offers"),
-        (["find", "submarine"], 1, "nothing speaks of"),
+        (["find", "submarine"], 1, "nothing matches"),
         (["undo"], 1, "nothing to undo"),
         (["dance"], 2, ""),
     ],
@@ -161,7 +161,9 @@ def test_find(full: Harbour) -> None:
     assert told["found"][0]["version"] == "2"
     said = full.run("find", "HARBOUR", "kelp")
     assert "only in sources switched off" in said.out
-    assert full.run("find", "gull", "--most", "1").out.endswith("2 more; more words narrow it\n")
+    assert full.run("find", "gull", "--most", "1").out.endswith(
+        "2 more; add words to narrow it down\n"
+    )
 
 
 def test_errors_are_json_where_json_is_asked_for(full: Harbour) -> None:
@@ -282,5 +284,5 @@ def test_a_terminal_gets_the_same_words(full: Harbour) -> None:
     assert process.returncode == 0
     plain = re.sub(rb"\x1b\[[0-9;]*m", b"", shown).decode()
     assert b"\x1b[" in shown
-    for word in ("gullwatch", "base", "nobody: trusted unsigned", "off"):
+    for word in ("gullwatch", "base", "unsigned, and trusted", "off"):
         assert word in plain

@@ -6,8 +6,8 @@ import pytest
 
 from tests.conftest import Harbour
 from velpin.errors import HostFileError
+from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import Conf, is_yes, parse_conf, read_conf
-from velpin.tree import Tree
 
 
 def read(text: str) -> Conf:

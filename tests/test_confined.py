@@ -13,12 +13,12 @@ import pytest
 from tests.alpm_harbour import AlpmHarbour
 from tests.alpm_harbour import P as AlpmPackage
 from tests.conftest import Harbour
-from velpin import disk
 from velpin.change.journal import Journal, hold
 from velpin.errors import CannotWrite, HostFileError, StoreError
+from velpin.files import disk
+from velpin.files.tree import Tree
+from velpin.store.cache import open_cache
 from velpin.store.index import write_index
-from velpin.store.shelf import open_shelf
-from velpin.tree import Tree
 
 OWN = "var/cache/velpin"
 needs_root = pytest.mark.skipif(os.geteuid() != 0, reason="needs to give files away")
@@ -192,7 +192,7 @@ def test_a_store_of_somebody_else_is_not_read(harbour: Harbour) -> None:
     harbour.simple("one", ("gull", "1"))
     harbour.ready()
     os.chown(harbour.root / OWN / "fetched", 4711, 4711)
-    shelf = open_shelf(Tree(harbour.root))
+    shelf = open_cache(Tree(harbour.root))
     assert shelf.doubts() == [f"{harbour.root / OWN / 'fetched'} belongs to user 4711"]
     assert "not fetched" in harbour.run("sources").out
 
@@ -232,7 +232,7 @@ def test_a_lock_that_others_could_hold_is_made_anew(tmp_path: Path) -> None:
 def test_a_name_that_was_guessed_is_not_written_through(
     harbour: Harbour, outside: Path, planted: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("velpin.disk.part_of", lambda name: f".{name}.guessed")
+    monkeypatch.setattr("velpin.files.disk.part_of", lambda name: f".{name}.guessed")
     harbour.put("etc/apt/sources.list", "x")
     if planted == "link":
         link(harbour, "etc/apt/.sources.list.guessed", outside / "other")
@@ -273,13 +273,13 @@ def test_a_parsed_index_with_any_bit_turned_is_made_anew(harbour: Harbour) -> No
 
 
 def test_an_entry_with_a_line_end_in_a_field_is_passed_over_and_told(tmp_path: Path) -> None:
-    from velpin.store.index import Batch, Entry, Index, Stamp
+    from velpin.store.index import Batch, Index, ParsedEntry, Stamp
 
-    good = Entry("gull", "amd64", "1", "", "", 0, 1, "")
-    bad = Entry("evil\nfog\t0\tamd64\t9\t\t\t0\t0\t1\t", "amd64", "1", "", "", 0, 1, "")
+    good = ParsedEntry("gull", "amd64", "1", "", "", 0, 1, "")
+    bad = ParsedEntry("evil\nfog\t0\tamd64\t9\t\t\t0\t0\t1\t", "amd64", "1", "", "", 0, 1, "")
     file = tmp_path / "list"
     file.write_bytes(b"x")
-    long = Entry("n" * 70_000, "amd64", "1", "", "", 0, 1, "")
+    long = ParsedEntry("n" * 70_000, "amd64", "1", "", "", 0, 1, "")
     links = {"R": [("c\td", 1), ("e", 1)]}
     batch = Batch(b"x", [bad, good, long], [("fine", 1), ("a\nb", 0)], [], links)
     write_index(tmp_path / "x.index", Stamp.of(file), [lambda _notes: [batch]])

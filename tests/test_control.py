@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from velpin.files.text import decode, encode, split_lines
 from velpin.kinds.deb.control import parse_stanza, read_stanzas
-from velpin.text import decode, encode, split_lines
 
 names = st.from_regex(r"[A-Za-z][A-Za-z0-9-]{0,10}", fullmatch=True)
 values = st.text(alphabet="abc XYZ.:/#=,", min_size=1, max_size=20).map(str.strip).filter(bool)

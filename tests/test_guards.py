@@ -6,7 +6,6 @@ import ast
 import re
 import subprocess
 import sys
-from importlib import import_module
 from pathlib import Path
 
 import pytest
@@ -15,13 +14,13 @@ from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin import errors
-from velpin.demo.alpm_files import Package as AlpmPackage
-from velpin.demo.rpm_files import Package
+from velpin.demo.alpm_files import DemoArchive as AlpmPackage
+from velpin.demo.rpm_files import DemoRpm
 from velpin.front.cli import _COMMANDS
 from velpin.front.words import SENTENCES as SHARED_SENTENCES
 from velpin.front.words import sentence
 from velpin.kinds import KINDS, sentences
-from velpin.model import Reason
+from velpin.model.reason import Reason
 from velpin.recipes.sentences import SENTENCES as OF_RECIPES
 
 SOURCE = Path(__file__).parents[1] / "src" / "velpin"
@@ -35,13 +34,30 @@ MODULES = {
 KIND_FOLDERS = sorted(
     f"velpin.kinds.{path.parent.name}" for path in SOURCE.glob("kinds/*/__init__.py")
 )
+ABOVE_THE_MODEL = (
+    "files",
+    "core",
+    "store",
+    "fetch",
+    "trust",
+    "change",
+    "recipes",
+    "kinds",
+    "front",
+)
 SHARED = {"velpin.kinds.rpm_dnf": "velpin.kinds.rpm", "velpin.kinds.rpm_zypp": "velpin.kinds.rpm"}
 """The folder that two kinds share."""
 
 
-def imports_of(path: Path, *, top: bool) -> set[str]:
-    """Modules of Velpin that a module imports, at its top or anywhere."""
+def imports_of(path: Path, *, top: bool, types: bool = True) -> set[str]:
+    """Modules of Velpin that a module imports, at its top or anywhere; without `types`, none
+    that are only there for annotations."""
     tree = ast.parse(path.read_text())
+    if not types:
+        tree.body = [
+            node for node in tree.body
+            if not (isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING")
+        ]  # fmt: skip
     nodes = tree.body if top else list(ast.walk(tree))
     found: set[str] = set()
     for node in nodes:
@@ -76,16 +92,14 @@ def test_imports_run_one_way() -> None:
         ("velpin.errors", ["velpin."]),
         (
             "velpin.model",
-            ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change", "velpin.fetch"],
+            [f"velpin.{folder}" for folder in ABOVE_THE_MODEL],
         ),
-        ("velpin.about", ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change"]),
-        ("velpin.shifts", ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change"]),
-        ("velpin.wish", ["velpin.kinds", "velpin.front", "velpin.store", "velpin.change"]),
+        ("velpin.files", [f"velpin.{folder}" for folder in ABOVE_THE_MODEL[1:]]),
         ("velpin.trust", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.fetch", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.store", ["velpin.kinds", "velpin.front"]),
         ("velpin.change", ["velpin.front", *KIND_FOLDERS]),
-        ("velpin.resolve", ["velpin.front", "velpin.store", *KIND_FOLDERS]),
+        ("velpin.core", ["velpin.front", *KIND_FOLDERS]),
         ("velpin.kinds", ["velpin.front", "typer", "rich"]),
         ("velpin.recipes", ["velpin.front", *KIND_FOLDERS]),
         *(
@@ -98,14 +112,26 @@ def test_imports_run_one_way() -> None:
 def test_layers(layer: str, not_to: list[str]) -> None:
     for name, path in MODULES.items():
         if name == layer or name.startswith(layer + "."):
-            for other in imports_of(path, top=False):
+            for other in imports_of(path, top=False, types=layer != "velpin.errors"):
                 assert not any(
                     other == wall or other.startswith(wall.rstrip(".") + ".") for wall in not_to
                 ), (name, other)
 
 
+def test_the_engine_of_deb_hosts_knows_no_host() -> None:
+    for name, path in MODULES.items():
+        if name.startswith("velpin.kinds.deb.engine."):
+            assert {
+                other.rpartition(".")[0]
+                for other in imports_of(path, top=False)
+                if other.startswith("velpin.kinds.deb")
+            } <= {"velpin.kinds.deb.engine", "velpin.kinds.deb.engine.world"} | {
+                one for one in MODULES if one.startswith("velpin.kinds.deb.engine.")
+            }, name
+
+
 def test_only_its_folder_and_the_list_of_kinds_know_a_kind() -> None:
-    names = [import_module(kind).KIND for kind in KINDS]
+    names = list(KINDS)
     said = {
         (str(path.relative_to(SOURCE)), name)
         for path in SOURCE.rglob("*.py")
@@ -118,8 +144,8 @@ def test_only_its_folder_and_the_list_of_kinds_know_a_kind() -> None:
 
 HEAVY = ("rich", "urllib3", "pysequoia", "lz4.frame", "rapidfuzz", "filelock", "platformdirs", "tomllib",
          "backports", "sqlite3", "asyncio", "email", "http", "velpin.front.changing",
-         "velpin.fetch.download", "velpin.change.journal", "velpin.demo", "velpin.about", "velpin.shifts",
-         "velpin.wish")  # fmt: skip
+         "velpin.fetch.download", "velpin.change.journal", "velpin.demo", "velpin.model.host", "velpin.model.shift",
+         "velpin.model.rule")  # fmt: skip
 
 
 def loaded_by(root: Path) -> list[str]:
@@ -148,7 +174,7 @@ def test_a_warm_forecast_imports_little(harbour: Harbour) -> None:
 @pytest.mark.parametrize("kind", [DNF, ZYPP])
 def test_so_does_one_on_an_rpm_host(tmp_path: Path, kind: str) -> None:
     harbour = RpmHarbour(tmp_path, kind)
-    harbour.source("base", Package("gull"))
+    harbour.source("base", DemoRpm("gull"))
     harbour.refresh().forecast("gull")
     loaded = loaded_by(harbour.root)
     assert [
@@ -170,7 +196,11 @@ def codes() -> set[str]:
     found: set[str] = set()
     for path in MODULES.values():
         text = path.read_text()
-        found.update(re.findall(r"""(?:Reason|No|_lost)\(\s*"([a-z-]+)\"""", text))
+        found.update(
+            re.findall(
+                r"""(?:Reason|RequestRefused|DebRequestRefused|_lost)\(\s*"([a-z-]+)\"""", text
+            )
+        )
         found.update(re.findall(r"""Reason\(.* else "([a-z-]+)\"""", text))
         if "front" not in path.parts:
             found.update(re.findall(r"""code = "([a-z-]+)\"""", text))
@@ -178,9 +208,9 @@ def codes() -> set[str]:
             found.update(re.findall(r"""\"((?:stays|check-off)-[a-z-]+)\"""", text))
             found.update(re.findall(r"""\"(ask-[a-z-]+)\"[,)]""", text))
     causes = re.findall(
-        r'Number\([^,]+, "([a-z-]+)"', "".join(p.read_text() for p in MODULES.values())
+        r'DebPriority\([^,]+, "([a-z-]+)"', "".join(p.read_text() for p in MODULES.values())
     )
-    return found | {f"number-{cause}" for cause in causes}
+    return found | {f"priority-{cause}" for cause in causes}
 
 
 def all_sentences() -> dict[str, str]:
@@ -198,7 +228,7 @@ def test_every_reason_has_its_sentence_and_every_sentence_its_reason() -> None:
                    "newest", "unknown", "not-for-arch", "another-name", "says-only", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
     assert set(all_sentences()) - codes() - conditional == set()
     for code, text in all_sentences().items():
-        facts = {fact: 7 if fact == "number" else "X" for fact in re.findall(r"{(\w+)}", text)}
+        facts = {fact: 7 if fact == "priority" else "X" for fact in re.findall(r"{(\w+)}", text)}
         assert sentence(Reason(code, facts))
 
 

@@ -18,8 +18,8 @@ from velpin.demo.build import text_of
 from velpin.errors import CannotWrite, HostFileError, StoreError
 from velpin.fetch.unpack import unpacked
 from velpin.kinds.deb import packages
+from velpin.store.cache import IndexCache
 from velpin.store.index import Index, Stamp, write_index
-from velpin.store.shelf import Shelf
 
 try:
     from compression import zstd  # type: ignore[import-not-found,unused-ignore]
@@ -184,7 +184,7 @@ def test_every_entry_is_found_by_its_name(tmp_path: Path, offers: list[tuple[str
 
 @pytest.mark.parametrize("data", [b"", b"junk", b"x" * 100, b"{}" + (2).to_bytes(8, "little")])
 def test_a_damaged_index_is_made_anew(tmp_path: Path, data: bytes) -> None:
-    shelf = Shelf([tmp_path / "store"])
+    shelf = IndexCache([tmp_path / "store"])
     file = tmp_path / "Packages"
     file.write_bytes(text_of(ROWS))
 
@@ -195,7 +195,7 @@ def test_a_damaged_index_is_made_anew(tmp_path: Path, data: bytes) -> None:
     made.write_bytes(data)
     with pytest.raises(StoreError):
         Index(made)
-    assert Shelf([tmp_path / "store"]).parsed(file, parts).count == 4
+    assert IndexCache([tmp_path / "store"]).parsed(file, parts).count == 4
 
 
 def test_unchanged_files_are_not_read_again(tmp_path: Path) -> None:
@@ -206,11 +206,11 @@ def test_unchanged_files_are_not_read_again(tmp_path: Path) -> None:
         return packages.parts_of(unpacked(path))
 
     for fresh in (1, 0):
-        shelf = Shelf([tmp_path / "store"])
+        shelf = IndexCache([tmp_path / "store"])
         shelf.parsed(file, parts)
         assert len(shelf.fresh) == fresh
     file.write_bytes(text_of(ROWS[:2]))
-    shelf = Shelf([tmp_path / "store"])
+    shelf = IndexCache([tmp_path / "store"])
     assert shelf.parsed(file, parts).count == 2
     assert len(shelf.fresh) == 1
 
@@ -221,7 +221,7 @@ def test_without_room_it_works_in_a_temporary_place(
     file = tmp_path / "Packages"
     file.write_bytes(text_of(ROWS))
     (tmp_path / "store").write_text("a file where the folder should be")
-    shelf = Shelf([tmp_path / "store"])
+    shelf = IndexCache([tmp_path / "store"])
     assert shelf.parsed(file, lambda path: packages.parts_of(unpacked(path))).count == 4
     with pytest.raises(CannotWrite):
         write_index(tmp_path / "store" / "x.index", Stamp.of(file), packages.parts_of([b""]))

@@ -13,9 +13,9 @@ import pytest
 
 from tests.conftest import Harbour
 from velpin.change.journal import Journal, hold
-from velpin.disk import write_file
 from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
-from velpin.tree import Tree
+from velpin.files.disk import write_file
+from velpin.files.tree import Tree
 
 EDITS: dict[str, bytes | None] = {
     "etc/apt/keyrings/new.asc": b"key",
@@ -222,7 +222,7 @@ def test_a_full_disk_in_the_middle_of_a_change_rolls_back(
             raise CannotWrite(f"{base / name}: No space left on device")
         write_file(base, name, data, **named)  # type: ignore[arg-type]
 
-    monkeypatch.setattr("velpin.disk.write_file", write)
+    monkeypatch.setattr("velpin.files.disk.write_file", write)
     with pytest.raises(CannotWrite):
         journal.make(EDITS, "c", "s")
     assert harbour.bytes() == before
@@ -290,7 +290,7 @@ def test_a_journal_that_may_not_be_read_is_not_called_damaged(
     def refused(*_: object) -> bytes:
         raise PermissionError(13, "Permission denied")
 
-    monkeypatch.setattr("velpin.disk.read_file", refused)
+    monkeypatch.setattr("velpin.files.disk.read_file", refused)
     said = harbour.run("undo", "--yes")
     assert said.code == 3
     assert said.err.splitlines()[0].endswith("000001.json: no right to read it")

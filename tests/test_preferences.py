@@ -37,7 +37,7 @@ def record(package: str, pin: str, number: str = "600") -> str:
      ("-32768", -32767), ("32767", 32767)],
 )  # fmt: skip
 def test_numbers_are_read_as_far_as_they_go(text: str, number: int) -> None:
-    assert read(record("gull", "version 1", text)).records[0].number == number
+    assert read(record("gull", "version 1", text)).records[0].priority == number
 
 
 @pytest.mark.parametrize("text", ["0", "", "high", "0x300", "32768", "-32769", "never"])
@@ -47,7 +47,7 @@ def test_numbers_the_host_refuses(text: str) -> None:
 
 
 def test_never_is_for_all_packages_only() -> None:
-    assert read(record("*", "release a=steady", "never")).records[0].number == NEVER
+    assert read(record("*", "release a=steady", "never")).records[0].priority == NEVER
 
 
 def test_a_record_without_package_is_refused_with_its_line() -> None:
@@ -140,7 +140,8 @@ def test_both_places_in_byte_order_and_names_passed_over(harbour: Harbour) -> No
                  "preferences.d/a.pref", "preferences.d/B", "preferences.d/x.bak", "preferences.d/x~"):  # fmt: skip
         harbour.put(f"etc/apt/{name}", record("gull", "version 1"))
     host = harbour.host()
-    files = [one.place.file.removeprefix("etc/apt/") for one in host.preferences.records]
+    records = harbour.adapter().preferences.records
+    files = [record.place.file.removeprefix("etc/apt/") for record in records]
     assert files == ["preferences", "preferences.d/10.pref", "preferences.d/9", "preferences.d/B",
                      "preferences.d/a-b.pref", "preferences.d/a.pref"]  # fmt: skip
     assert [file for file, _ in host.skipped()] == [

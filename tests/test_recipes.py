@@ -20,8 +20,8 @@ from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour, offer
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.demo.alpm_files import PACKERS
-from velpin.demo.alpm_files import Package as P
-from velpin.demo.rpm_files import Package as R
+from velpin.demo.alpm_files import DemoArchive as P
+from velpin.demo.rpm_files import DemoRpm as R
 from velpin.demo.rpm_files import header_of, packed_header, primary_xml
 from velpin.demo.serve import served
 from velpin.errors import HostFileError

@@ -180,6 +180,7 @@ def test_by_hash(harbour: Harbour, signer: Signer) -> None:
         ({}, time.time() - 30 * DAY, "ReleaseRefused", "not valid yet"),
         ({"Valid-Until": "someday"}, None, "HostFileError", "is not a date"),
     ],
+    ids=["expired", "from the future", "no date"],
 )
 def test_dates(
     harbour: Harbour, fields: dict[str, str], now: float | None, kind: str, said: str
@@ -252,7 +253,7 @@ def test_what_a_source_does_not_have_is_told(harbour: Harbour) -> None:
     result = fetched(harbour)
     assert result.outcome == "new"
     assert result.warnings == [
-        "has no section extra; it has main",
+        "has no component extra; it has main",
         "has nothing for i386; it has amd64",
     ]
     harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty extra\n")
@@ -322,7 +323,8 @@ def test_only_named_sources_also_one_that_is_off(harbour: Harbour) -> None:
     assert harbour.run("refresh", "two").code == 0
     host = harbour.host()
     assert [(o.source, o.state) for o in host.offers(["gull"])] == [("two", "source off")]
-    assert host.state_of(host.source("one")) == "not fetched"
+    states = {one.source.handle: one.state for one in host.source_statuses()}
+    assert states["one"] == "not fetched"
     assert harbour.run("refresh", "three").code == 1
 
 

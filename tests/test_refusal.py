@@ -8,15 +8,15 @@ import pytest
 
 from tests.conftest import Harbour, offer
 from tests.test_transaction import write
-from velpin.model import Forecast
+from velpin.model.forecast import Forecast
 
 
 def told(found: Forecast) -> list[str]:
     """The codes of the chain, causes of causes after a colon."""
     return [
         f"{reason.code} {reason.facts.get('relation', '')}".strip()
-        + "".join(f": {cause.code}" for cause in reason.then)
-        for reason in found.chain
+        + "".join(f": {cause.code}" for cause in reason.because)
+        for reason in found.because
     ]
 
 
@@ -67,7 +67,7 @@ def ways(harbour: Harbour, *asked: str) -> list[tuple[str, str]]:
     """Command and code of each way out."""
     found = harbour.ready().forecast(asked)
     assert not found.ok
-    return [(way.command, way.what.code) for way in found.ways_out]
+    return [(way.command, way.what.code) for way in found.remedies]
 
 
 def test_another_version_asked_for_as_well(harbour: Harbour) -> None:
@@ -104,11 +104,11 @@ def test_a_record_that_is_in_the_way(harbour: Harbour) -> None:
     rules = "# kept\n\nPackage: b\nPin: release *\nPin-Priority: -1\n\nPackage: c\nPin: version 1\nPin-Priority: 7\n"
     harbour.put("etc/apt/preferences", rules)
     found = harbour.ready().forecast(["a"])
-    codes = [way.what.code for way in found.ways_out]
+    codes = [way.what.code for way in found.remedies]
     assert codes == ["ask-for-version", "rule-in-the-way"]
-    assert found.ways_out[1].command == "velpin rules drop etc/apt/preferences:3"
+    assert found.remedies[1].command == "velpin rules drop etc/apt/preferences:3"
     assert harbour.read("etc/apt/preferences") == rules
-    assert harbour.run(*found.ways_out[1].command.split()[1:], "--yes").code == 0
+    assert harbour.run(*found.remedies[1].command.split()[1:], "--yes").code == 0
     assert (
         harbour.read("etc/apt/preferences")
         == "# kept\n\nPackage: c\nPin: version 1\nPin-Priority: 7\n"
@@ -133,7 +133,7 @@ def test_a_refusal_in_words(harbour: Harbour) -> None:
         "gull: refused: not all that it needs can be had together",
         "  1. gull 1 needs tern << 2",
         "       of tern the host takes 2 from base",
-        "         2 from base has number 500: nothing in the host's files speaks of it",
+        "         2 from base has priority 500, the default",
     ]
     assert "velpin forecast gull tern@1" in said.out
     assert "rules that could give it: velpin want gull" in said.out
@@ -148,7 +148,7 @@ def test_a_refusal_as_json(harbour: Harbour) -> None:
     assert (told["ok"], told["changes"]) == (False, [])
     assert told["because"][0]["code"] == "needs"
     assert [cause["code"] for cause in told["because"][0]["because"]] == ["takes", "would-do"]
-    assert told["ways_out"][0]["command"] == "velpin forecast gull tern@1"
+    assert told["remedies"][0]["command"] == "velpin forecast gull tern@1"
 
 
 def test_a_transaction_in_words(harbour: Harbour) -> None:
@@ -160,7 +160,7 @@ def test_a_transaction_in_words(harbour: Harbour) -> None:
     heads = [line for line in said if line in ("Removed", "Upgraded", "New (2)")]
     assert heads == ["Removed", "New (2)"]
     assert any(line.split() == ["auk", "1", "gull", "conflicts", "with", "it"] for line in said)
-    assert said[-2].startswith("4 packages: 2 new, 1 upgraded, 1 removed; 30 kB to fetch")
+    assert said[-2].startswith("4 packages: 2 new, 1 upgraded, 1 removed; 30 kB to download")
 
 
 def test_many_are_counted_unless_all_are_wanted(harbour: Harbour) -> None:
@@ -198,11 +198,11 @@ def test_the_upgrade(harbour: Harbour) -> None:
     harbour.ready()
     said = harbour.run("forecast", "--upgrade")
     assert said.code == 0
-    assert said.out.startswith("the full upgrade\n1 package: 1 upgraded; 10 kB to fetch")
-    assert "Kept back (1)\nb 1, not 2 from base\n  it is on hold" in said.out
+    assert said.out.startswith("the full upgrade\n1 package: 1 upgraded; 10 kB to download")
+    assert "Held back (1)\nb 1, not 2 from base\n  it is on hold" in said.out
     told = json.loads(harbour.run("forecast", "--upgrade", "--json").out)
     assert [change["name"] for change in told["changes"]] == ["a"]
-    (kept,) = told["kept_back"]
+    (kept,) = told["held_back"]
     assert (kept["name"], kept["version"], kept["why"][0]["code"]) == ("b", "2", "is-held")
 
 

@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from velpin.kinds.deb.engine.world import Relation, RelationKind, Target
 from velpin.kinds.deb.packages import is_same_version
 from velpin.kinds.deb.relations import Provided, read_facts, satisfies
 from velpin.kinds.deb.transaction.seen import in_order_of_sight
-from velpin.resolve.world import Kind, Relation, Target
-from velpin.store.index import Batch, Entry, Index, Stamp, write_index
+from velpin.store.index import Batch, Index, ParsedEntry, Stamp, write_index
 from velpin.store.memo import Memo
 
 
@@ -74,7 +74,9 @@ def test_what_is_written_is_read(groups: list[list[Target]]) -> None:
 
     text = ", ".join(" | ".join(map(written, group)) for group in groups)
     facts = read_facts(f"Depends: {text}\n".encode(), "amd64", "amd64")
-    assert facts.relations == tuple(Relation(Kind.REQUIRES, tuple(group)) for group in groups)
+    assert facts.relations == tuple(
+        Relation(RelationKind.REQUIRES, tuple(group)) for group in groups
+    )
 
 
 @given(st.text(max_size=80))
@@ -119,7 +121,7 @@ def test_one_version_in_two_forms() -> None:
 def index_at(path: Path, stamp: int) -> Index:
     """A parsed index of one entry."""
     text = b"Package: gull\n"
-    entry = Entry("gull", "amd64", "1", "", "", 0, len(text), "")
+    entry = ParsedEntry("gull", "amd64", "1", "", "", 0, len(text), "")
     write_index(path, Stamp("x", stamp, 0), [lambda notes: [Batch(text, [entry], [], ["gull"])]])
     return Index(path)
 

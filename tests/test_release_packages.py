@@ -14,7 +14,7 @@ import pytest
 
 from tests.conftest import Harbour
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from velpin.demo.rpm_files import Package as P
+from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.rpm_files import packed_header, write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError

@@ -7,8 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from velpin.errors import UsageError
-from velpin.model import Request
-from velpin.request import parse_request
+from velpin.model.request import Request, parse_request
 
 KNOWN = {"gull", "gull@2", "tern%x", "kelp++", "a:b", "p@q%r"}
 

@@ -10,12 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.plain_world import PlainWorld
-from velpin.resolve.causes import why_not, why_refused
-from velpin.resolve.draft import Draft
-from velpin.resolve.marking import Marker
-from velpin.resolve.needed import reached
-from velpin.resolve.repair import Repair, scores_of
-from velpin.resolve.world import Cause, Kind, Relation, Target, World
+from velpin.kinds.deb.engine.causes import why_not, why_refused
+from velpin.kinds.deb.engine.draft import Draft
+from velpin.kinds.deb.engine.marking import Marker
+from velpin.kinds.deb.engine.needed import reached
+from velpin.kinds.deb.engine.repair import Repair, scores_of
+from velpin.kinds.deb.engine.world import Cause, Relation, RelationKind, Target, World
 
 
 def asked(world: PlainWorld, *names: str) -> tuple[bool, Draft]:
@@ -172,7 +172,7 @@ def test_scores_grow_with_what_depends_on_a_unit() -> None:
 def test_what_is_reached() -> None:
     world = PlainWorld(["+gull 1 needs tern", "+tern 1", "+auk 1"])
     draft = Draft(world)
-    found = reached(draft, [world.unit("gull")], frozenset((Kind.REQUIRES,)))
+    found = reached(draft, [world.unit("gull")], frozenset((RelationKind.REQUIRES,)))
     assert {unit.name for unit in found} == {"gull", "tern"}
 
 
@@ -287,4 +287,4 @@ def test_a_refusal_has_a_chain_that_begins_with_what_was_asked(lines: list[str],
 def test_plain_words_are_a_world() -> None:
     world: World = PlainWorld(["gull 1 needs tern"])
     (build,) = world.builds(world.units("gull")[0])
-    assert world.relations(build) == [Relation(Kind.REQUIRES, (Target("tern"),))]
+    assert world.relations(build) == [Relation(RelationKind.REQUIRES, (Target("tern"),))]

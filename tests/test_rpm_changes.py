@@ -1,4 +1,4 @@
-"""Changing rpm hosts: sources added and looked at first, wishes made and taken back, undo."""
+"""Changing rpm hosts: sources added and looked at first, rules made and taken back, undo."""
 
 from __future__ import annotations
 
@@ -13,25 +13,23 @@ import pytest
 from tests.installer.rpm_drawn import NAMES, RpmDrawn
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.change.shift import shift_between
-from velpin.demo.rpm_files import Package as P
+from velpin.core.host import Host
+from velpin.core.opening import open_host
+from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.rpm_files import write_rpm_repository
 from velpin.demo.signer import Signer
-from velpin.kinds import open_host
-from velpin.kinds.base import Host
-from velpin.kinds.rpm.state import RpmState
-from velpin.kinds.rpm.whole import first_answer
-from velpin.shifts import Turned
-from velpin.store.shelf import open_shelf
-from velpin.tree import Tree
-from velpin.wish import Wish, words_of
+from velpin.files.tree import Tree
+from velpin.kinds import open_adapter
+from velpin.model.rule import Rule, words_of
+from velpin.model.shift import ChangedAnswer
+from velpin.store.cache import open_cache
 
 BOTH = pytest.mark.parametrize("kind", [DNF, ZYPP])
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "8"))
 
 
 def opened(harbour: RpmHarbour) -> Host:
-    tree = Tree(harbour.root)
-    return open_host(tree, open_shelf(tree))
+    return open_host(harbour.root)
 
 
 def files_of(harbour: RpmHarbour) -> dict[str, bytes]:
@@ -76,7 +74,7 @@ def test_a_snippet_with_its_key(vendor: RpmHarbour, signer: Signer) -> None:
     code, out, told = vendor.run(*words, "--yes")
     assert code == 0, told
     for text in ("signs this source", "its fingerprint is the one you gave", "2-1 from gullwatch",
-                 "gullwatch would take over tern, which nobody named", "velpin undo 1"):  # fmt: skip
+                 "gullwatch would take over tern, which you did not name", "velpin undo 1"):  # fmt: skip
         assert text in out
     written = vendor.read(f"{vendor.sources}/gullwatch.repo")
     assert written.startswith("# added by velpin\n[gullwatch]\nname=Gulls\nbaseurl=file://")
@@ -84,7 +82,7 @@ def test_a_snippet_with_its_key(vendor: RpmHarbour, signer: Signer) -> None:
     assert "gpgkey=file:///etc/pki/rpm-gpg/RPM-GPG-KEY-gullwatch\n" in written
     assert vendor.forecast("tool")["answers"][0]["source"] == "gullwatch"
     code, out, _ = vendor.run("keys")
-    assert (code, "vouches for gullwatch" in out) == (0, True)
+    assert (code, "signs for gullwatch" in out) == (0, True)
     assert vendor.run(*words, "--yes")[1].startswith("unchanged")
     assert vendor.run("undo", "--yes")[0] == 0
     assert files_of(vendor) == before
@@ -193,11 +191,11 @@ def test_unsigned_where_a_signature_is_asked_for(tmp_path: Path) -> None:
     assert (code, "is not signed" in told) == (4, True)
 
 
-# -- wishes --------------------------------------------------------------------------------
+# -- rules --------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
-    ("kind", "wish", "line"),
+    ("kind", "rule", "line"),
     [
         (DNF, "prefer one --over two", "priority=98"),
         (DNF, "confine two gull 't*'", "includepkgs=gull t*"),
@@ -214,20 +212,20 @@ def test_unsigned_where_a_signature_is_asked_for(tmp_path: Path) -> None:
         (ZYPP, "pin gull@1-1", "version: > 1-1\nrepo: one\nrepo: two"),
     ],
 )
-def test_a_wish_is_written_and_lifted(tmp_path: Path, kind: str, wish: str, line: str) -> None:
+def test_a_rule_is_written_and_lifted(tmp_path: Path, kind: str, rule: str, line: str) -> None:
     harbour = RpmHarbour(tmp_path, kind)
     harbour.source("one", P("gull", "1-1"), P("tern", "1-1"))
     harbour.source("two", P("gull", "2-1"), P("tern", "2-1"), P("gull", "3~rc1-1"))
     harbour.installed(P("tern", "1-1"))
     harbour.refresh()
     before = files_of(harbour)
-    words = [one.strip("'") for one in wish.split()]
+    words = [one.strip("'") for one in rule.split()]
     code, out, told = harbour.run(*words, "--yes")
     assert code == 0, out + told
     text = "\n".join(data.decode() for data in files_of(harbour).values())
     assert line in text
-    assert f"# velpin {wish}" in text
-    assert wish in harbour.run("rules")[1]
+    assert f"# velpin {rule}" in text
+    assert rule in harbour.run("rules")[1]
     assert harbour.run(*words, "--yes")[1].startswith("unchanged")
     assert harbour.run(*words, "--lift", "--yes")[0] == 0
     left = {name: data for name, data in files_of(harbour).items() if data.strip()}
@@ -238,12 +236,12 @@ def test_a_wish_is_written_and_lifted(tmp_path: Path, kind: str, wish: str, line
 
 
 @pytest.mark.parametrize(
-    ("kind", "wish", "what"),
+    ("kind", "rule", "what"),
     [
         (DNF, "pin gull@>=2", "cannot name gull by a bound"),
         (DNF, "pin gull@9", "no source has gull in version 9"),
         (DNF, "pin tern@0.5", "no rule of this kind of host takes"),
-        (DNF, "bar gull --from two --section x", "have no sections"),
+        (DNF, "bar gull --from two --component x", "have no sections"),
         (DNF, "keep gull", "is not installed"),
         (DNF, "prefer one --over one", "no source but one itself"),
         (DNF, "prefer one --over two --foremost", "means nothing here"),
@@ -253,18 +251,18 @@ def test_a_wish_is_written_and_lifted(tmp_path: Path, kind: str, wish: str, line
         (ZYPP, "pin gull:x86_64@2", "know no architecture"),
     ],
 )
-def test_what_cannot_be_said_is_refused(tmp_path: Path, kind: str, wish: str, what: str) -> None:
+def test_what_cannot_be_said_is_refused(tmp_path: Path, kind: str, rule: str, what: str) -> None:
     harbour = RpmHarbour(tmp_path, kind)
     harbour.source("one", P("gull", "1-1"), P("tern", "0.5-1"))
     harbour.source("two", P("gull", "2-1"))
     harbour.installed(P("tern", "1-1"))
     before = files_of(harbour.refresh())
-    code, out, told = harbour.run(*wish.split(), "--yes")
+    code, out, told = harbour.run(*rule.split(), "--yes")
     assert (code in (1, 2), what in out + told) == (True, True), out + told
     assert files_of(harbour) == before
 
 
-def test_wishes_that_contradict_each_other(tmp_path: Path) -> None:
+def test_rules_that_contradict_each_other(tmp_path: Path) -> None:
     harbour = RpmHarbour(tmp_path)
     harbour.source("one", P("gull", "1-1"))
     harbour.source("two", P("gull", "2-1"), settings="priority=10\n")
@@ -272,7 +270,7 @@ def test_wishes_that_contradict_each_other(tmp_path: Path) -> None:
     assert harbour.run("prefer", "one", "--over", "two", "--yes")[0] == 0
     assert "priority=9\n" in harbour.read("etc/yum.repos.d/one.repo")
     code, _, told = harbour.run("prefer", "two", "--over", "one", "--yes")
-    assert (code, "contradicts a wish made before" in told) == (1, True)
+    assert (code, "contradicts an earlier rule" in told) == (1, True)
     assert harbour.run("rules", "drop", "1", "--yes")[0] == 0
     assert "priority" not in harbour.read("etc/yum.repos.d/one.repo")
 
@@ -292,18 +290,18 @@ def test_rules_of_others_are_listed_and_dropped(tmp_path: Path) -> None:
     assert harbour.run("rules", "drop", "etc/dnf/dnf.conf:1", "--yes")[0] == 1
 
 
-def drawn_wishes(harbour: RpmHarbour, pick: random.Random) -> Iterator[Wish]:
-    """Wishes without end, most of which make sense."""
+def drawn_rules(harbour: RpmHarbour, pick: random.Random) -> Iterator[Rule]:
+    """Rules without end, most of which make sense."""
     host = opened(harbour)
     while True:
         one, other = pick.sample([source.handle for source in host.sources], 2)
         name = pick.choice([*NAMES, "a*"])
         version = f"{pick.randint(1, 4)}" + pick.choice(["", "-1", "-2"])
         yield pick.choice([
-            Wish("prefer", (), one, over=(other,)), Wish("prefer", (), one, under=(other,)),
-            Wish("prefer", (), one, over_all=True), Wish("confine", (name,), one),
-            Wish("bar", (name,), one), Wish("bar", (name,), "", version), Wish("keep", (name,)),
-            Wish("pin", (name,), "", version), Wish("pin", (name,), one),
+            Rule("prefer", (), one, over=(other,)), Rule("prefer", (), one, under=(other,)),
+            Rule("prefer", (), one, over_all=True), Rule("confine", (name,), one),
+            Rule("bar", (name,), one), Rule("bar", (name,), "", version), Rule("keep", (name,)),
+            Rule("pin", (name,), "", version), Rule("pin", (name,), one),
         ])  # fmt: skip
 
 
@@ -313,37 +311,37 @@ def test_made_is_shown_and_undone_is_as_before(tmp_path: Path, kind: str, seed: 
     harbour = RpmDrawn(seed, tmp_path, kind).harbour.refresh()
     pick = random.Random(seed)
     states = [files_of(harbour)]
-    for _, wish in zip(range(6), drawn_wishes(harbour, pick), strict=False):
-        code, out, told = harbour.run(*words_of(wish), "--yes")
+    for _, rule in zip(range(6), drawn_rules(harbour, pick), strict=False):
+        code, out, told = harbour.run(*words_of(rule), "--yes")
         if code or out.startswith("unchanged"):
             assert code in (0, 1, 2), told
             assert files_of(harbour) == states[-1]
             continue
         states.append(files_of(harbour))
-        assert shown(opened(harbour), wish), wish
+        assert shown(opened(harbour), rule), rule
     for state in reversed(states[:-1]):
         assert harbour.run("undo", "--yes")[0] == 0
         assert files_of(harbour) == state
 
 
-def shown(host: Host, wish: Wish) -> bool:
-    """Whether offers and single answers show a wish."""
+def shown(host: Host, rule: Rule) -> bool:
+    """Whether offers and single answers show a rule."""
     for name in NAMES:
         offers = [one for one in host.offers([name]) if one.state in ("chosen", "candidate")]
         chosen = next((one for one in offers if one.state == "chosen" and one.source), None)
-        if chosen is None or (name not in wish.names and wish.names != ("a*",) and wish.names):
+        if chosen is None or (name not in rule.names and rule.names != ("a*",) and rule.names):
             continue
         installed = name in host.installed_names()
         if (
-            wish.kind == "bar"
-            and wish.source
-            and name in wish.names
-            and chosen.source == wish.source
+            rule.kind == "bar"
+            and rule.source
+            and name in rule.names
+            and chosen.source == rule.source
         ):
             return installed and chosen.installed
-        if wish.kind == "pin" and name in wish.names and wish.version and not chosen.installed:
-            return chosen.version.startswith(wish.version)
-        if wish.kind == "keep" and name in wish.names:
+        if rule.kind == "pin" and name in rule.names and rule.version and not chosen.installed:
+            return chosen.version.startswith(rule.version)
+        if rule.kind == "keep" and name in rule.names:
             return chosen.installed
     return True
 
@@ -367,11 +365,12 @@ def test_the_pass_over_all_names_is_what_single_answers_say(
     ])  # fmt: skip
     after = before.with_edits(edits)
     shift = shift_between(before, after)
-    assert isinstance(before, RpmState)
-    assert isinstance(after, RpmState)
+    tree = Tree(harbour.root)
+    was = open_adapter(tree, open_cache(tree))
+    now = was.with_edits(edits)
     single = []
     for name in NAMES:
-        one, other = first_answer(before, name), first_answer(after, name)
+        one, other = was.first_answer(name), now.first_answer(name)
         if name not in before.installed_names() and one != other:
-            single.append(Turned(name, one, other))
-    assert list(shift.turned) == single
+            single.append(ChangedAnswer(name, one, other))
+    assert list(shift.answers) == single

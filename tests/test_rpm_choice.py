@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import pytest
 
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from velpin.demo.rpm_files import Package as P
+from velpin.demo.rpm_files import DemoRpm as P
 
 BOTH = (DNF, ZYPP)
 
@@ -376,8 +376,8 @@ def test_the_reason_is_told(tmp_path: Path) -> None:
     harbour.source("three", A3, settings="gpgcheck=0\npriority=5\nexcludepkgs=b a-3*\n")
     harbour.source("off", P("a", "9-1"), settings="gpgcheck=0\nenabled=0\n")
     code, out, _ = harbour.refresh().run("forecast", "a", "--why")
-    assert (code, "decided by its source's number" in out) == (0, True)
-    assert "one has number 10, and the lowest wins whatever the version; the next is 99" in out
+    assert (code, "decided by its source's priority" in out) == (0, True)
+    assert "one has priority 10, and the lowest wins whatever the version; the next is 99" in out
     assert "kept out by a-3* at etc/yum.repos.d/three.repo:7" in out
     assert answer_of(harbour, "a")["source"] == "one"
     assert {one["source"] for one in answer_of(harbour, "a")["passed_over"]} == {"two", "three"}
@@ -509,9 +509,9 @@ def test_ways_out_are_tried(
         harbour.put("etc/zypp/locks", "\ntype: package\nmatch_type: exact\nsolvable_name: a\n")
     found = harbour.forecast(asked)
     assert not found["ok"]
-    assert [one["command"] for one in found["ways_out"]] == ([way] if way else [])
+    assert [one["command"] for one in found["remedies"]] == ([way] if way else [])
     if way:
-        assert "Ways out, tried" in harbour.run("forecast", asked)[1]
+        assert "These would help (tried)" in harbour.run("forecast", asked)[1]
         words = way.split()[1:]
         if words[0] != "forecast":
             assert harbour.run(*words, "--yes")[0] == 0

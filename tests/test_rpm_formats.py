@@ -17,15 +17,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from velpin.demo.rpm_files import (
-    Package,
-    filelists_xml,
-    header_of,
-    primary_xml,
-    write_record,
-)
+from velpin.demo.rpm_files import DemoRpm, filelists_xml, header_of, primary_xml, write_record
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
+from velpin.files.tree import Tree
 from velpin.kinds.rpm.arch import Archs
 from velpin.kinds.rpm.database import find_database, headers, read_database
 from velpin.kinds.rpm.edit import with_value, without_section
@@ -40,10 +35,9 @@ from velpin.kinds.rpm.relation import Capability, Joined, meets, overlap, read_r
 from velpin.kinds.rpm.repomd import read_repomd
 from velpin.kinds.rpm.variables import substituted
 from velpin.kinds.rpm.version import compare
-from velpin.kinds.rpm_dnf.wishes import other_versions
-from velpin.tree import Tree
+from velpin.kinds.rpm_dnf.rules import other_versions
 
-FULL = Package(
+FULL = DemoRpm(
     "gull", "2:1.0~rc1-3.el9", "x86_64", "counts & <gulls>", requires=("tide >= 1.2", "(a or b)"),
     provides=("birds = 4",), conflicts=("crow < 3",), obsoletes=("old-gull",), recommends=("map",),
     suggests=("poster",), supplements=("pier",), enhances=("mast",),
@@ -68,7 +62,7 @@ def test_a_header_gives_back_what_was_put_in() -> None:
 
 
 def test_what_only_the_installing_program_can_meet_is_left_away() -> None:
-    header, _ = read_header(header_of(Package("x", requires=("rpmlib(Zeta) <= 4", "tide"))), "")
+    header, _ = read_header(header_of(DemoRpm("x", requires=("rpmlib(Zeta) <= 4", "tide"))), "")
     assert relations_of(header)["R"] == ["tide"]
 
 
@@ -122,7 +116,7 @@ def test_a_record_with_a_log_beside_it(tmp_path: Path) -> None:
     write_record(path, [FULL])
     writer = sqlite3.connect(path)
     writer.execute("PRAGMA journal_mode=WAL")
-    writer.execute("INSERT INTO Packages (blob) VALUES (?)", (header_of(Package("tern")),))
+    writer.execute("INSERT INTO Packages (blob) VALUES (?)", (header_of(DemoRpm("tern")),))
     writer.commit()
     names = [entry.name for batch in read_database(path, []) for entry in batch.entries]
     writer.close()
@@ -131,7 +125,7 @@ def test_a_record_with_a_log_beside_it(tmp_path: Path) -> None:
 
 def test_keys_are_no_packages(tmp_path: Path) -> None:
     path = tmp_path / "rpmdb.sqlite"
-    write_record(path, [Package("gpg-pubkey", "abc-1", "noarch", more={"key": "KEY"}), FULL])
+    write_record(path, [DemoRpm("gpg-pubkey", "abc-1", "noarch", more={"key": "KEY"}), FULL])
     assert [e.name for batch in read_database(path, []) for e in batch.entries] == ["gull"]
 
 
@@ -144,7 +138,7 @@ def listed(path: Path, span: Span | None = None) -> list[str]:
 
 def test_the_main_list_says_what_the_header_says(tmp_path: Path) -> None:
     path = tmp_path / "primary.xml"
-    path.write_bytes(primary_xml([Package("tern"), FULL]))
+    path.write_bytes(primary_xml([DemoRpm("tern"), FULL]))
     (batch,) = read_primary(path, [])
     entry = batch.entries[1]
     assert (entry.name, entry.version, entry.arch, entry.summary) == (
@@ -162,7 +156,7 @@ def test_the_main_list_says_what_the_header_says(tmp_path: Path) -> None:
 @pytest.mark.parametrize("count", [0, 1, 47, 48, 49, 200])
 def test_parts_together_are_the_whole(tmp_path: Path, count: int) -> None:
     path = tmp_path / "primary.xml"
-    data = primary_xml([Package(f"p{n:03}") for n in range(count)])
+    data = primary_xml([DemoRpm(f"p{n:03}") for n in range(count)])
     path.write_bytes(data)
     names = [f"p{n:03}" for n in range(count)]
     assert listed(path) == names
@@ -206,7 +200,7 @@ def test_broken_main_lists(tmp_path: Path, data: bytes, what: str) -> None:
 
 def test_the_line_of_an_error_is_that_of_the_file(tmp_path: Path) -> None:
     path = tmp_path / "primary.xml"
-    good = primary_xml([Package(f"p{n}") for n in range(100)])
+    good = primary_xml([DemoRpm(f"p{n}") for n in range(100)])
     lines = good.split(b"\n")
     broken = next(at for at, line in enumerate(lines) if b"<name>p77</name>" in line)
     lines[broken] = b"<name>p77<name>"
@@ -218,7 +212,7 @@ def test_the_line_of_an_error_is_that_of_the_file(tmp_path: Path) -> None:
 
 def test_entries_without_a_name_are_noted_and_sources_left_out(tmp_path: Path) -> None:
     path = tmp_path / "primary.xml"
-    data = primary_xml([FULL, Package("x", arch="src"), Package("tern")])
+    data = primary_xml([FULL, DemoRpm("x", arch="src"), DemoRpm("tern")])
     path.write_bytes(data.replace(b"<name>gull</name>", b"<name></name>"))
     notes: list[tuple[int, str]] = []
     names = [e.name for batch in read_primary(path, notes) for e in batch.entries]
@@ -227,7 +221,7 @@ def test_entries_without_a_name_are_noted_and_sources_left_out(tmp_path: Path) -
 
 def test_a_file_is_looked_up_in_the_full_list(tmp_path: Path) -> None:
     path = tmp_path / "filelists.xml"
-    path.write_bytes(filelists_xml([Package("tern", files=("/a/b",)), FULL]))
+    path.write_bytes(filelists_xml([DemoRpm("tern", files=("/a/b",)), FULL]))
     assert list(holders(path, "/usr/share/gull/x")) == [("gull", "x86_64", FULL.version)]
     assert list(holders(path, "/usr/share/gull")) == []
 
@@ -449,7 +443,7 @@ def test_architectures() -> None:
 )
 def test_a_broken_source_file(tmp_path: Path, kind: str, broken: str, code: int, what: str) -> None:
     harbour = RpmHarbour(tmp_path, kind)
-    harbour.source("base", Package("gull"))
+    harbour.source("base", DemoRpm("gull"))
     harbour.refresh()
     harbour.put(f"{harbour.sources}/x.repo", broken)
     found, out, told = harbour.run("forecast", "gull", "--json")
@@ -460,8 +454,8 @@ def test_a_broken_source_file(tmp_path: Path, kind: str, broken: str, code: int,
 @pytest.mark.parametrize("kind", [DNF, ZYPP])
 def test_addresses_with_variables_and_a_second_that_answers(tmp_path: Path, kind: str) -> None:
     harbour = RpmHarbour(tmp_path, kind)
-    base = harbour.repository("base-4-x86_64-low", Package("gull"))
-    harbour.installed(Package("tern"))
+    base = harbour.repository("base-4-x86_64-low", DemoRpm("gull"))
+    harbour.installed(DemoRpm("tern"))
     harbour.put("etc/dnf/vars/tide", "low\n")
     harbour.put("etc/zypp/vars.d/tide", "low\n")
     harbour.put("etc/products.d/mooring.prod", "<product><version>4</version></product>")

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from velpin.resolve.search import Clause, GaveUp, NoWay, Search
+from velpin.kinds.rpm.solve.search import Clause, LimitReached, Search, Unsatisfiable
 
 COUNT = 7
 literals = st.integers(1, COUNT).flatmap(lambda n: st.sampled_from((n, -n)))
@@ -59,7 +59,7 @@ def test_it_finds_a_set_where_there_is_one_and_proves_where_there_is_none(
 ) -> None:
     try:
         found = searched(given_rules, order, late)
-    except NoWay as proof:
+    except Unsatisfiable as proof:
         assert not possible(given_rules)
         assert not possible([clause.why for clause in proof.clauses])
         assert all(clause.why in given_rules for clause in proof.clauses)
@@ -90,13 +90,13 @@ def holes(pigeons: int) -> list[list[int]]:
 
 def test_it_says_when_it_gives_up() -> None:
     search = Search(lambda _literal: (), most=40)
-    with pytest.raises(GaveUp):
+    with pytest.raises(LimitReached):
         run_out(search, holes(7))
 
 
 def test_with_enough_tries_it_proves_that_there_is_no_way() -> None:
     search = Search(lambda _literal: ())
-    with pytest.raises(NoWay) as proof:
+    with pytest.raises(Unsatisfiable) as proof:
         run_out(search, holes(5))
     assert len(proof.value.clauses) > 10
 

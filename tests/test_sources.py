@@ -47,7 +47,7 @@ def test_one_line_form(
     line: str, suite: str, sections: tuple[str, ...], options: dict[str, str]
 ) -> None:
     entry = parse_line(line, "f.list", 1, on=True)
-    assert (entry.suites, entry.sections, entry.options) == ((suite,), sections, options)
+    assert (entry.suites, entry.components, entry.options) == ((suite,), sections, options)
 
 
 @pytest.mark.parametrize(
@@ -55,9 +55,9 @@ def test_one_line_form(
     [
         ("deb http://h/p", "no suite"),
         ("deb", "no address"),
-        ("deb http://h/p jetty", "no section"),
-        ("deb http://h/p jetty #main", "no section"),
-        ("deb http://h/p jetty/ main", "takes no sections"),
+        ("deb http://h/p jetty", "no component"),
+        ("deb http://h/p jetty #main", "no component"),
+        ("deb http://h/p jetty/ main", "takes no components"),
         ("deb /h/p jetty main", "no address"),
         ("rpm http://h/p jetty main", "expected `deb`"),
         ("deb [arch=amd64 http://h/p jetty main", "no closing ]"),
@@ -80,8 +80,8 @@ def test_one_line_refused(line: str, what: str) -> None:
         ("URIs: http://h\nSuites: s\nComponents: m\n", 1, "no Types"),
         ("Types: deb\nSuites: s\nComponents: m\n", 1, "no URIs"),
         ("Types: deb\nURIs: http://h\nComponents: m\n", 1, "no Suites"),
-        ("Types: deb\nURIs: http://h\nSuites: s\n", 3, "no section"),
-        ("Types: deb\nURIs: http://h\nSuites: s/\nComponents: m\n", 3, "takes no sections"),
+        ("Types: deb\nURIs: http://h\nSuites: s\n", 3, "no component"),
+        ("Types: deb\nURIs: http://h\nSuites: s/\nComponents: m\n", 3, "takes no components"),
         ("Types: rpm\nURIs: http://h\nSuites: s\nComponents: m\n", 1, "expected `deb`"),
         ("Types: deb\nURIs: /h\nSuites: s\nComponents: m\n", 2, "no scheme"),
         ("Types: deb\nnocolon\nURIs: http://h\nSuites: s\nComponents: m\n", 2, "nocolon"),
@@ -91,13 +91,12 @@ def test_one_line_refused(line: str, what: str) -> None:
 def test_stanza_refused(harbour: Harbour, text: str, line: int, what: str) -> None:
     harbour.put("etc/apt/sources.list.d/a.sources", "\n# c\n" + text)
     harbour.simple("good", ("gull", "1"))
-    found = harbour.host().source_files
+    found = harbour.adapter().source_files
     (problem,) = found.errors
     assert (problem.file, problem.line) == ("etc/apt/sources.list.d/a.sources", line + 2)
     assert what in problem.what
     assert [source.handle for source in found.sources] == ["good"]
-    told = harbour.host().forecast(["gull"])
-    assert (told.ok, told.exit_code) == (False, 3)
+    assert harbour.run("forecast", "gull").code == 3
 
 
 def test_a_stanza_of_several_sources_and_their_order(harbour: Harbour) -> None:
@@ -112,18 +111,18 @@ def test_a_stanza_of_several_sources_and_their_order(harbour: Harbour) -> None:
         ("http://two.example/y", "jetty"), ("http://two.example/y", "quay"), (HTTP, "other"),
     ]  # fmt: skip
     assert [s.handle for s in found] == ["x-jetty", "x-quay", "y-jetty", "y-quay", "gull"]
-    (note,) = harbour.host().source_files.notes
+    (note,) = harbour.adapter().source_files.notes
     assert str(note.place) == "etc/apt/sources.list.d/a.sources:5"
 
 
 def test_a_later_mention_joins_the_first(harbour: Harbour) -> None:
     harbour.put("etc/apt/sources.list", f"deb {HTTP} jetty main\n")
     found = sources(harbour, a_list=f"deb http://b.example/b s m\ndeb {HTTP}/ jetty extra main\n")
-    assert [(s.repository, s.sections) for s in found] == [
+    assert [(s.repository, s.components) for s in found] == [
         ("gull", ("main", "extra")),
         ("b", ("m",)),
     ]
-    (note,) = harbour.host().source_files.notes
+    (note,) = harbour.adapter().source_files.notes
     assert "already at etc/apt/sources.list:1" in note.text
     assert str(note.place) == "etc/apt/sources.list.d/a.list:2"
 
@@ -131,7 +130,7 @@ def test_a_later_mention_joins_the_first(harbour: Harbour) -> None:
 def test_mentions_that_disagree_on_trust_are_refused(harbour: Harbour) -> None:
     found = f"deb {HTTP} jetty main\ndeb [signed-by=/k] {HTTP} jetty extra\n"
     harbour.put("etc/apt/sources.list", found)
-    (problem,) = harbour.host().source_files.errors
+    (problem,) = harbour.adapter().source_files.errors
     assert "signed-by" in problem.what
     assert problem.line == 2
 
@@ -180,7 +179,7 @@ def test_crlf_missing_newline_and_odd_bytes(harbour: Harbour) -> None:
     harbour.put("etc/apt/sources.list", f"# caf\xe9\r\ndeb {HTTP} jetty main\r\n".encode("latin-1"))
     harbour.put("etc/apt/sources.list.d/b.sources",
                 "Types: deb\r\nURIs: http://b.example/b\r\nSuites: s\r\nComponents: m")  # fmt: skip
-    assert [(s.repository, s.release, s.sections) for s in harbour.host().sources] == [
+    assert [(s.repository, s.release, s.components) for s in harbour.host().sources] == [
         ("gull", "jetty", ("main",)), ("b", "s", ("m",)),
     ]  # fmt: skip
 

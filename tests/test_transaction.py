@@ -11,7 +11,7 @@ import pytest
 from tests.conftest import Harbour, offer
 from velpin.demo.build import text_of
 from velpin.kinds.deb.transaction.phasing import draw
-from velpin.model import Forecast
+from velpin.model.forecast import Forecast
 
 
 def stanza_of(text: str) -> dict[str, str]:
@@ -157,7 +157,7 @@ def test_upgrades(
     write(harbour, offers, installed)
     found = harbour.ready().forecast_upgrade()
     assert changes(found) == wanted
-    assert ", ".join(f"{one.name} {one.why[0].code}" for one in found.kept) == kept
+    assert ", ".join(f"{one.name} {one.why[0].code}" for one in found.held_back) == kept
 
 
 def test_upgrades_for_a_share_of_hosts(harbour: Harbour) -> None:
@@ -166,7 +166,7 @@ def test_upgrades_for_a_share_of_hosts(harbour: Harbour) -> None:
     assert len(harbour.ready().forecast_upgrade().changes) == 22
     harbour.put("etc/machine-id", "0123456789abcdef0123456789abcdef\n")
     found = harbour.host().forecast_upgrade()
-    left = {one.name: one.why[0].code for one in found.kept}
+    left = {one.name: one.why[0].code for one in found.held_back}
     drawn = {n for n in range(21) if draw(f"p{n}-2-0123456789abcdef0123456789abcdef") > n * 5}
     assert {name for name, code in left.items() if code == "is-phased"} == {f"p{n}" for n in drawn}
     assert left["q"] == "needs"

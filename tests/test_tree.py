@@ -8,9 +8,9 @@ from pathlib import Path
 import pytest
 
 from velpin.errors import HostFileError, NotAHost
+from velpin.files.tree import Tree
 from velpin.kinds.deb.sources import plain_handle
-from velpin.shown import safe
-from velpin.tree import Tree
+from velpin.model.safe_text import safe
 
 
 @pytest.fixture

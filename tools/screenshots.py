@@ -26,7 +26,7 @@ SCREEN = ":77"
 _TAKES = 10
 _BLANK = 4
 """Colours of a window in which no text stands yet."""
-BY_ADDRESS = f"add gullwatch --url {ADDRESS} --suite jetty --section main"
+BY_ADDRESS = f"add gullwatch --url {ADDRESS} --suite jetty --component main"
 
 
 def shots(scene: Scene) -> dict[str, list[str]]:

@@ -1,3 +1,74 @@
-"""Velpin: which source and version a host's packages will come from, and why."""
+"""Velpin: which source and version a host's packages will come from, and why.
+
+    import velpin
+
+    host = velpin.open_host("/")
+    found = host.forecast(["tide-gauge"])
+
+docs/api.md has worked examples. The names below are stable; each is loaded when it is first
+used, so that importing this module costs nothing.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
 
 __version__ = "0.1.0"
+
+if TYPE_CHECKING:
+    from velpin.change.plan import KeyShown, NewSource, Plan
+    from velpin.change.snapshot import Snapshot
+    from velpin.core.host import Host
+    from velpin.core.opening import is_interrupted, open_host, recover
+    from velpin.errors import (
+        FetchError,
+        HostError,
+        PlanRefused,
+        Refusal,
+        TrustError,
+        UsageError,
+        VelpinError,
+    )
+    from velpin.front.json_values import jsonable
+    from velpin.front.words import sentence
+    from velpin.model.forecast import Answer, Change, Forecast, Offer
+    from velpin.model.reason import Reason
+    from velpin.model.rule import Rule
+    from velpin.model.shift import Selection, Shift
+    from velpin.model.source import Source
+
+_HOMES = {
+    "velpin.change.plan": ("KeyShown", "NewSource", "Plan"),
+    "velpin.change.snapshot": ("Snapshot",),
+    "velpin.core.host": ("Host",),
+    "velpin.core.opening": ("is_interrupted", "open_host", "recover"),
+    "velpin.errors": (
+        "FetchError", "HostError", "PlanRefused", "Refusal", "TrustError", "UsageError",
+        "VelpinError",
+    ),
+    "velpin.front.json_values": ("jsonable",),
+    "velpin.front.words": ("sentence",),
+    "velpin.model.forecast": ("Answer", "Change", "Forecast", "Offer"),
+    "velpin.model.reason": ("Reason",),
+    "velpin.model.rule": ("Rule",),
+    "velpin.model.shift": ("Selection", "Shift"),
+    "velpin.model.source": ("Source",),
+}  # fmt: skip
+"""The module that each public name stands in."""
+
+__all__ = [
+    "Answer", "Change", "FetchError", "Forecast", "Host", "HostError", "KeyShown", "NewSource",
+    "Offer", "Plan", "PlanRefused", "Reason", "Refusal", "Rule", "Selection", "Shift", "Snapshot",
+    "Source", "TrustError", "UsageError", "VelpinError", "is_interrupted", "jsonable", "open_host",
+    "recover", "sentence",
+]  # fmt: skip
+
+
+def __getattr__(name: str) -> Any:
+    from importlib import import_module
+
+    for home, names in _HOMES.items():
+        if name in names:
+            found = globals()[name] = getattr(import_module(home), name)
+            return found
+    raise AttributeError(f"module 'velpin' has no {name!r}")

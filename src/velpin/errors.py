@@ -3,7 +3,8 @@
     VelpinError
     |- UsageError            2  the words given make no sense
     |- Refusal               1  a clear "no": cannot be met, nothing was changed
-    |  |- ChangedSince       1  undo: files differ from what the journal left
+    |  |- ChangedSince       1  files differ from what a change was planned on, or left
+    |  |- PlanRefused        1  a plan would not do what it is for, or something speaks against it
     |  `- NoConsent          1  nobody was there to say yes
     |- HostError             3  the host's files cannot be read or are not understood
     |  |- NotAHost           3  no kind of host recognises the root
@@ -27,6 +28,14 @@ The number is the process's exit code.
 """
 
 from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from velpin.model.forecast import Remedy
+    from velpin.model.reason import Place, Reason
 
 _LONGEST = 400
 """So much of what is wrong in a file is told, in characters."""
@@ -68,6 +77,22 @@ class Refusal(VelpinError):
 
 class ChangedSince(Refusal):
     """Files differ from what the journal entry left behind."""
+
+
+class PlanRefused(Refusal):
+    """A plan would not do what it is for, or something speaks against it.
+
+    `reason` is the cause as data, `place` where a rule stands that wins, `remedies` what was
+    tried and would help; `may_overrule` whether the plan may be made all the same.
+    """
+
+    def __init__(
+        self, reason: Reason, *, place: Place | None = None, remedies: Sequence[Remedy] = (),
+        may_overrule: bool = False,
+    ) -> None:  # fmt: skip
+        super().__init__(f"not written: {reason.code}")
+        self.reason, self.place, self.remedies = reason, place, tuple(remedies)
+        self.may_overrule = may_overrule
 
 
 class NoConsent(Refusal):
@@ -167,4 +192,19 @@ def no_realign(kind: str) -> UsageError:
     return UsageError(
         f"--realign is for hosts of kind rpm-zypp; this one is of kind {kind}",
         "velpin forecast --upgrade",
+    )
+
+
+def unforeseen(problem: BaseException, doing: str) -> Unforeseen:
+    """What is told of an error that no part of Velpin foresaw."""
+    what = f"{type(problem).__name__}: {problem}"[:500]
+    place = ""
+    trace = problem.__traceback__
+    while trace is not None:
+        code = trace.tb_frame.f_code
+        place = f" ({os.path.basename(code.co_filename)}:{trace.tb_lineno})"
+        trace = trace.tb_next
+    return Unforeseen(
+        f"a fault of velpin's own while {doing}: {what}{place}",
+        "run it again with --debug and report what it says; velpin journal tells what was changed",
     )

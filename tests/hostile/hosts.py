@@ -13,9 +13,9 @@ from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour, offer
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from tests.test_release_packages import deb_of, rpm_of
-from velpin.demo.alpm_files import Package as AlpmPackage
+from velpin.demo.alpm_files import DemoArchive as AlpmPackage
 from velpin.demo.alpm_files import write_alpm_repository
-from velpin.demo.rpm_files import Package
+from velpin.demo.rpm_files import DemoRpm
 from velpin.demo.signer import Signer
 from velpin.front.cli import run
 from velpin.kinds.deb.copies import list_name
@@ -123,7 +123,7 @@ def _deb(folder: Path, signer: Signer) -> Host:
 def _rpm(folder: Path, signer: Signer, kind: str) -> Host:
     folder.mkdir()
     harbour = RpmHarbour(folder, kind)
-    one = Package
+    one = DemoRpm
     base = (one("gull", "1-1", requires=("tern >= 1",), recommends=("auk",)), one("tern", "1-1"),
             one("auk", "1~rc1-1", provides=("bird = 2",)))  # fmt: skip
     harbour.source("base", *base)

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from tests.alpm_harbour import CONF, RECORD, AlpmHarbour
-from velpin.demo.alpm_files import Package, archive, desc, write_alpm_repository
+from velpin.demo.alpm_files import archive, desc, write_alpm_repository
 
 PROGRAM = shutil.which("pacman")
 
@@ -127,4 +127,4 @@ def _carried_out(folder: Path, text: str, source: str) -> bytes:
     return re.sub(r"(%CSIZE%\n).*\n", rf"\g<1>{len(packed)}\n", text).encode()
 
 
-__all__ = ["PROGRAM", "Package", "Said", "ask", "desc", "write_alpm_repository"]
+__all__ = ["PROGRAM", "Said", "ask", "desc", "write_alpm_repository"]

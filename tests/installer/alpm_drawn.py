@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from tests.alpm_harbour import AlpmHarbour
-from velpin.demo.alpm_files import Package
+from velpin.demo.alpm_files import DemoArchive
 
 NAMES = tuple("abcdefghijkl")
 CAPABILITIES = ("tide", "fog", "swell")
@@ -21,7 +21,7 @@ class AlpmDrawn:
         self.pick = random.Random(seed)
         self.harbour = AlpmHarbour(folder, self._options())
         self.handles = self.pick.sample(("base", "updates", "vendor", "extra"), self._few(2, 4))
-        offered: list[Package] = []
+        offered: list[DemoArchive] = []
         for handle in self.handles:
             packages = list(self._packages())
             offered += packages
@@ -48,14 +48,14 @@ class AlpmDrawn:
         words = [word for word in ("Search", "Install", "Upgrade") if self._sometimes(0.5)]
         return f"Usage = {' '.join(('Sync', *words))}\n"
 
-    def _packages(self) -> Iterator[Package]:
+    def _packages(self) -> Iterator[DemoArchive]:
         for name in NAMES:
             if self._sometimes(0.55):
                 yield self._package(name)
 
-    def _package(self, name: str) -> Package:
+    def _package(self, name: str) -> DemoArchive:
         arch = "any" if self._sometimes(0.2) else "mips9" if self._sometimes(0.03) else "x86_64"
-        return Package(
+        return DemoArchive(
             name,
             self._version(),
             arch,
@@ -84,8 +84,8 @@ class AlpmDrawn:
         name = self.pick.choice((*CAPABILITIES, *CAPABILITIES, *NAMES))
         return (f"{name}={self._few(1, 4)}" if self._sometimes(0.5) else name,)
 
-    def _installed(self, offered: list[Package]) -> list[Package]:
-        found: dict[str, Package] = {}
+    def _installed(self, offered: list[DemoArchive]) -> list[DemoArchive]:
+        found: dict[str, DemoArchive] = {}
         for one in self.pick.sample(offered, min(len(offered), self._few(0, 6))):
             found[one.name] = one if self._sometimes(0.4) else self._package(one.name)
         return list(found.values())

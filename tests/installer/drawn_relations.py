@@ -7,12 +7,11 @@ import random
 from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 
+from velpin.core.opening import open_host
 from velpin.demo.build import stanza, text_of, write_repository
+from velpin.files.tree import Tree
 from velpin.front.cli import run
-from velpin.kinds import open_host
-from velpin.kinds.deb.host import DebHost
-from velpin.store.shelf import open_shelf
-from velpin.tree import Tree
+from velpin.kinds.deb.adapter import DebAdapter
 
 Fields = dict[str, str]
 
@@ -165,16 +164,16 @@ class DrawnRelations:
         self.put("var/lib/dpkg/status", text_of(list(rows.values())).decode())
         self.put("etc/apt/sources.list", "".join(self.lines))
 
-    def host(self) -> DebHost:
+    def host(self) -> DebAdapter:
         """The host as it is now, with indexes read anew."""
         with redirect_stdout(io.StringIO()), redirect_stderr(io.StringIO()):
             run(["--root", str(self.root), "refresh"])
         tree = Tree(self.root)
-        host = open_host(tree, open_shelf(tree))
-        assert isinstance(host, DebHost)
+        host = open_host(tree.root)
+        assert isinstance(host, DebAdapter)
         return host
 
-    def _recorded(self, host: DebHost, name: str, arch: str, version: str) -> Fields:
+    def _recorded(self, host: DebAdapter, name: str, arch: str, version: str) -> Fields:
         package = host.packages(name)[arch]
         (found,) = [one for one in package.versions if one.text == version][:1]
         text = host.text(found.holders[0]).decode()

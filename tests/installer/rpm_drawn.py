@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from tests.rpm_harbour import DNF, RpmHarbour
-from velpin.demo.rpm_files import Package
+from velpin.demo.rpm_files import DemoRpm
 from velpin.kinds.rpm.version import compare
 
 NAMES = tuple("abcdefghijkl")
@@ -24,7 +24,7 @@ class RpmDrawn:
         self.kind = kind
         self._configure()
         handles = self.pick.sample(("base", "updates", "vendor", "extra"), self.pick.randint(2, 4))
-        self.offered: list[Package] = []
+        self.offered: list[DemoRpm] = []
         for place, handle in enumerate(handles):
             packages = list(self._packages(place))
             self.offered += packages
@@ -57,12 +57,12 @@ class RpmDrawn:
             lines += [f"excludepkgs={self.pick.choice(NAMES)}*"]
         return "\n".join(lines) + "\n"
 
-    def _packages(self, place: int) -> Iterator[Package]:
+    def _packages(self, place: int) -> Iterator[DemoRpm]:
         for name in self.pick.sample(NAMES, self.pick.randint(6, 11)):
             for number in sorted(self.pick.sample(range(1, 5), self.pick.choice((1, 1, 2)))):
                 yield self._package(name, f"{number}-{place + 1}")
 
-    def _package(self, name: str, version: str) -> Package:
+    def _package(self, name: str, version: str) -> DemoRpm:
         pick = self.pick
         arch = "noarch" if pick.random() < 0.15 else "x86_64"
         others = [one for one in NAMES if one != name]
@@ -89,7 +89,7 @@ class RpmDrawn:
 
         provided = pick.choice(CAPABILITIES)
         stated = pick.choice((provided, f"{provided} = {pick.randint(1, 3)}"))
-        return Package(
+        return DemoRpm(
             name, version, arch,
             requires=some(0.4, need(), need()),
             provides=some(0.35, stated),
@@ -102,20 +102,20 @@ class RpmDrawn:
             built=1_700_000_000 + pick.randint(0, 9) * 1000,
         )  # fmt: skip
 
-    def _installed(self) -> list[Package]:
+    def _installed(self) -> list[DemoRpm]:
         """Some packages, older or as offered, of which none lacks what it needs."""
-        found: dict[str, Package] = {}
+        found: dict[str, DemoRpm] = {}
         for name in self.pick.sample(NAMES, self.pick.randint(2, 6)):
             mine = [one for one in self.offered if one.name == name]
             if mine and self.pick.random() < 0.6:
                 found[name] = self.pick.choice(mine)
             else:
-                found[name] = Package(name, f"{self.pick.randint(0, 3)}.5-1", vendor=VENDORS[0])
+                found[name] = DemoRpm(name, f"{self.pick.randint(0, 3)}.5-1", vendor=VENDORS[0])
         while broken := [n for n, one in found.items() if not self._stands(one, found)]:
             del found[broken[0]]
         return list(found.values())
 
-    def _stands(self, one: Package, among: dict[str, Package]) -> bool:
+    def _stands(self, one: DemoRpm, among: dict[str, DemoRpm]) -> bool:
         others = [other for other in among.values() if other is not one]
         for text in (*one.conflicts, *one.obsoletes):
             if any(_means(text, other) for other in others):
@@ -132,7 +132,7 @@ class RpmDrawn:
         return [["install", *one] for one in found]
 
 
-def _means(text: str, other: Package) -> bool:
+def _means(text: str, other: DemoRpm) -> bool:
     name, _, bound = text.partition(" ")
     for stated in other.relations("provides"):
         what, _, version = stated.partition(" = ")

@@ -10,12 +10,11 @@ import pytest
 
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.drawn import NAMES, Drawn
-from velpin.kinds import open_host
+from velpin.core.opening import open_host
+from velpin.files.tree import Tree
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.host import DebHost
-from velpin.model import Forecast
-from velpin.store.shelf import open_shelf
-from velpin.tree import Tree
+from velpin.kinds.deb.adapter import DebAdapter
+from velpin.model.forecast import Forecast
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "25"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
@@ -29,8 +28,8 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
     installer = Installer(drawn.root)
     installer.refresh()
     tree = Tree(drawn.root)
-    host = open_host(tree, open_shelf(tree), as_is=True)
-    assert isinstance(host, DebHost)
+    host = open_host(tree.root, as_is=True)
+    assert isinstance(host, DebAdapter)
     names = [name for name in map(str.lower, NAMES) if host.packages(name).get("amd64")]
     if host.refusal() is None:
         tables = installer.tables(*names)
@@ -39,7 +38,7 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
             chosen = choice.candidate(package)
             ours = (
                 chosen.text if chosen else None,
-                [(version.text, version.number.value) for version in package.versions],
+                [(version.text, version.priority.value) for version in package.versions],
             )
             assert ours == (tables[name].candidate, list(tables[name].versions)), name
     for name in names:
@@ -58,7 +57,7 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
             assert changed.get(asked) == put.get(asked), asked
 
 
-def requests_of(host: DebHost, pick: random.Random) -> list[tuple[str, str]]:
+def requests_of(host: DebAdapter, pick: random.Random) -> list[tuple[str, str]]:
     """Requests in Velpin's form and in the installer's."""
     found = []
     for name in [*map(str.lower, NAMES), "wader", "sea-bird"]:
@@ -80,8 +79,8 @@ def test_requests_of_every_form_agree(seed: int, tmp_path: Path) -> None:
     installer = Installer(drawn.root)
     installer.refresh()
     tree = Tree(drawn.root)
-    host = open_host(tree, open_shelf(tree), as_is=True)
-    assert isinstance(host, DebHost)
+    host = open_host(tree.root, as_is=True)
+    assert isinstance(host, DebAdapter)
     pick = random.Random(seed)
     for ours, theirs in pick.sample(requests_of(host, pick), 12):
         found = host.forecast([ours])
@@ -98,7 +97,7 @@ def test_requests_of_every_form_agree(seed: int, tmp_path: Path) -> None:
             assert found.changes or not works or answer.package not in put, (ours, put)
 
 
-def both_architectures(host: DebHost, found: Forecast) -> bool:
+def both_architectures(host: DebAdapter, found: Forecast) -> bool:
     """Whether another architecture of an answer's package is installed: that is for dependencies."""
     return any(
         package.installed and package.arch != (host.native if answer.arch == "all" else answer.arch)

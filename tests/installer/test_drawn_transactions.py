@@ -9,7 +9,7 @@ import pytest
 
 from tests.installer.ask import INSTALLER, Changes, Installer
 from tests.installer.drawn_relations import DrawnRelations
-from velpin.model import Forecast
+from velpin.model.forecast import Forecast
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "12"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))

@@ -12,16 +12,15 @@ import pytest
 
 from tests.installer.rpm_ask import PROGRAMS, RealInstaller
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from velpin.demo.rpm_files import Package as P
+from velpin.core.opening import open_host
+from velpin.demo.rpm_files import DemoRpm as P
 from velpin.fetch.package import open_package
 from velpin.fetch.unpack import unpacked
-from velpin.kinds import open_host
+from velpin.files.tree import Tree
 from velpin.kinds.rpm.database import read_database
 from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.recipes import SourcePackages
 from velpin.kinds.rpm.state import RpmState
-from velpin.store.shelf import open_shelf
-from velpin.tree import Tree
 
 TOOLS = [name for name in ("rpm", "rpmbuild", "createrepo_c") if shutil.which(name) is None]
 needs_tools = pytest.mark.skipif(bool(TOOLS), reason=f"not on this machine: {', '.join(TOOLS)}")
@@ -126,7 +125,7 @@ def test_a_record_made_by_the_real_tool(tmp_path: Path, packages: list[Path]) ->
     assert (gull.relations["C"], gull.relations["O"]) == (("crow < 3",), ("old-gull",))
     assert (gull.relations["M"], gull.relations["S"]) == (("map",), ("pier",))
     assert "/usr/share/gull/a file" in gull.files
-    host = open_host(Tree(_with_sources(root)), open_shelf(Tree(root)))
+    host = open_host(_with_sources(root))
     assert host.installed_names() == ["fog", "gull", "tide"]
 
 
@@ -151,16 +150,16 @@ VERSIONS = ["1.0-1", "1.0-2", "1.0-12", "1.0-1.fc3", "1.0-1.1", "1-1", "1.00-1",
 
 @pytest.mark.skipif(PROGRAMS[DNF] is None, reason="no installer of kind rpm-dnf on this machine")
 @pytest.mark.parametrize(
-    "wish",
+    "rule",
     ["gull@1.0-1", "gull@1.0", "gull@1.0*", "gull@1.0-1.fc3", "gull@1:1.0-1", "gull@1.0~rc1-1"],
 )
-def test_the_real_installer_sees_what_a_pin_leaves(tmp_path: Path, wish: str) -> None:
+def test_the_real_installer_sees_what_a_pin_leaves(tmp_path: Path, rule: str) -> None:
     harbour = RpmHarbour(tmp_path)
     harbour.source("base", *(P("gull", version) for version in VERSIONS))
     harbour.refresh()
-    assert harbour.run("pin", wish, "--yes")[0] == 0
+    assert harbour.run("pin", rule, "--yes")[0] == 0
     tree = Tree(harbour.root)
-    host = open_host(tree, open_shelf(tree))
+    host = open_host(tree.root)
     assert isinstance(host, RpmState)
     ours = {
         one.version if ":" in one.version else f"0:{one.version}" for one in host.pool.named("gull")
@@ -175,7 +174,7 @@ def test_the_real_installer_sees_what_a_pin_leaves(tmp_path: Path, wish: str) ->
 
 
 @pytest.mark.parametrize(
-    ("kind", "wish"),
+    ("kind", "rule"),
     [
         (DNF, "prefer one --over two"), (DNF, "confine two tern"), (DNF, "bar gull --from two"),
         (DNF, "pin gull --from one"), (DNF, "bar gull@2-1"), (DNF, "keep old"),
@@ -183,7 +182,7 @@ def test_the_real_installer_sees_what_a_pin_leaves(tmp_path: Path, wish: str) ->
         (ZYPP, "bar gull@>=2"), (ZYPP, "keep old"),
     ],
 )  # fmt: skip
-def test_the_real_installer_does_what_a_wish_says(tmp_path: Path, kind: str, wish: str) -> None:
+def test_the_real_installer_does_what_a_rule_says(tmp_path: Path, kind: str, rule: str) -> None:
     if PROGRAMS[kind] is None:
         pytest.skip(f"no installer of kind {kind} on this machine")
     harbour = RpmHarbour(tmp_path, kind)
@@ -191,7 +190,7 @@ def test_the_real_installer_does_what_a_wish_says(tmp_path: Path, kind: str, wis
     harbour.source("two", P("gull", "2-1"), P("tern", "2-1"), P("old", "2-1"))
     harbour.installed(P("old", "1-1"))
     harbour.refresh()
-    code, out, told = harbour.run(*wish.split(), "--yes")
+    code, out, told = harbour.run(*rule.split(), "--yes")
     assert code == 0, out + told
     real = RealInstaller(harbour)
     upgrade = "upgrade" if kind == DNF else "update"

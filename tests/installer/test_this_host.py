@@ -11,12 +11,11 @@ import pytest
 
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.test_drawn_transactions import changes_of
-from velpin.kinds import open_host
+from velpin.files.tree import Tree
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.host import DebHost
-from velpin.store.shelf import Shelf
-from velpin.tree import Tree
-from velpin.wish import Wish
+from velpin.kinds.deb.adapter import DebAdapter
+from velpin.model.rule import Rule
+from velpin.store.cache import IndexCache
 
 LISTS = Path("/var/lib/apt/lists")
 NAMES = 300
@@ -55,11 +54,9 @@ def copied(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return root
 
 
-def host_at(root: Path) -> DebHost:
+def host_at(root: Path) -> DebAdapter:
     tree = Tree(root)
-    host = open_host(tree, Shelf([root / "store"]), as_is=True)
-    assert isinstance(host, DebHost)
-    return host
+    return DebAdapter(tree, IndexCache([root / "store"]), as_is=True)
 
 
 @pytest.mark.parametrize("setting", SETTINGS)
@@ -72,7 +69,7 @@ def test_a_sample_of_real_names(copied: Path, setting: str) -> None:
     assert differing(host, Installer(copied), names) == []
 
 
-def differing(host: DebHost, installer: Installer, names: list[str]) -> list[object]:
+def differing(host: DebAdapter, installer: Installer, names: list[str]) -> list[object]:
     """Names of which the installer's table of versions is not Velpin's."""
     tables = installer.tables(*names)
     different: list[object] = []
@@ -84,7 +81,7 @@ def differing(host: DebHost, installer: Installer, names: list[str]) -> list[obj
         ours = (
             chosen.text if chosen else None,
             package.installed.text if package.installed else None,
-            [(version.text, version.number.value) for version in package.versions],
+            [(version.text, version.priority.value) for version in package.versions],
         )
         theirs = tables[name]
         if ours != (theirs.candidate, theirs.installed, list(theirs.versions)):
@@ -107,7 +104,7 @@ def test_whole_transactions_of_real_names(copied: Path, setting: str) -> None:
     assert different == []
 
 
-def wishes_for(host: DebHost) -> list[Wish]:
+def rules_for(host: DebAdapter) -> list[Rule]:
     """One of each kind, about what this machine has."""
     pick = random.Random(SEED)
     sizes = {origin.source: index.count for origin, index in host.indexes}
@@ -115,35 +112,35 @@ def wishes_for(host: DebHost) -> list[Wish]:
     installed = sorted(host.installed_names())
     packages = [package for n in installed for package in host.packages(n).values()]
     several = [one for one in packages if len(one.versions) > 1 and one.arch == host.native]
-    wishes = [
-        Wish("keep", tuple(pick.sample(installed, 3))),
-        Wish("bar", ("libp*",), handles[0]),
-        Wish("confine", ("libc*", "libs*"), handles[0]),
+    rules = [
+        Rule("keep", tuple(pick.sample(installed, 3))),
+        Rule("bar", ("libp*",), handles[0]),
+        Rule("confine", ("libc*", "libs*"), handles[0]),
     ]
     if len(handles) > 1:
-        wishes.append(Wish("prefer", (), handles[0], over=(handles[1],)))
+        rules.append(Rule("prefer", (), handles[0], over=(handles[1],)))
     for one in several[:1]:
-        wishes.append(Wish("pin", (one.name,), "", one.versions[-1].text, allow_older=True))
-    return wishes
+        rules.append(Rule("pin", (one.name,), "", one.versions[-1].text, allow_older=True))
+    return rules
 
 
-def test_wishes_on_this_host(copied: Path) -> None:
+def test_rules_on_this_host(copied: Path) -> None:
     (copied / "etc/apt/preferences").write_text("")
     installer = Installer(copied, ("amd64",))
     pick = random.Random(SEED)
     file = copied / "etc/apt/preferences.d/00velpin.pref"
     made = []
     try:
-        for wish in wishes_for(host_at(copied)):
-            plan = host_at(copied).plan_wishes([wish])
+        for rule in rules_for(host_at(copied)):
+            plan = host_at(copied).plan_rules([rule])
             if plan.error or plan.unmet or plan.findings:
                 continue
             for name, data in plan.edits.items():
                 (copied / name).write_bytes(data or b"")
-            made.append(wish.kind)
+            made.append(rule.kind)
             host = host_at(copied)
-            names = {*wish.names, *pick.sample(sorted(host.offered_names()), 100)}
-            assert differing(host, installer, sorted(names)) == [], wish
+            names = {*rule.names, *pick.sample(sorted(host.offered_names()), 100)}
+            assert differing(host, installer, sorted(names)) == [], rule
         told, found = installer.transaction("dist-upgrade"), host_at(copied).forecast_upgrade()
         assert told is None or (found.ok, changes_of(found)) == told
     finally:

@@ -9,7 +9,7 @@ import pytest
 
 from tests.alpm_harbour import CONF, AlpmHarbour
 from tests.installer.alpm_ask import PROGRAM, ask
-from velpin.demo.alpm_files import Package as P
+from velpin.demo.alpm_files import DemoArchive as P
 from velpin.demo.alpm_files import write_alpm_repository
 from velpin.demo.signer import Signer
 

@@ -5,26 +5,27 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 
-from velpin.about import Refreshed
-from velpin.change.plan import KeyShown, Plan, SourceWish
+from velpin.change.plan import KeyShown, NewSource, Plan
 from velpin.errors import BadKey, MissingKey, NotThere, Refusal, TrustError, UsageError
-from velpin.model import Reason, Source
+from velpin.model.host import RefreshResult
+from velpin.model.reason import Reason
+from velpin.model.source import Source
 from velpin.trust.openpgp import Key, bare, read_keys
 
 _LEAST_FINGERPRINT = 32
 
 
-def agreeing(keys: Sequence[Key], wish: SourceWish) -> list[Key]:
-    """The keys that a wish's fingerprint means, all where it names none.
+def agreeing(keys: Sequence[Key], new: NewSource) -> list[Key]:
+    """The keys that a rule's fingerprint means, all where it names none.
 
     Raises UsageError for one that is too short, TrustError where no key has it.
     """
-    if not wish.fingerprint:
+    if not new.fingerprint:
         return list(keys)
-    wanted = bare(wish.fingerprint)
+    wanted = bare(new.fingerprint)
     if len(wanted) < _LEAST_FINGERPRINT:
         raise UsageError(
-            f"{wish.fingerprint!r} is too short for a fingerprint", "give all 40 characters of it"
+            f"{new.fingerprint!r} is too short for a fingerprint", "give all 40 characters of it"
         )
     fitting = [key for key in keys if key.fingerprint == wanted]
     if not fitting:
@@ -36,42 +37,42 @@ def agreeing(keys: Sequence[Key], wish: SourceWish) -> list[Key]:
     return fitting
 
 
-def shown(key: Key, signers: Collection[str] | None, wish: SourceWish, now: float) -> KeyShown:
+def shown(key: Key, signers: Collection[str] | None, new: NewSource, now: float) -> KeyShown:
     """A key as it is shown before it is trusted; `signers` as seen, None where nothing was."""
     state = "revoked" if key.revoked else "expired" if key.is_expired(now) else "good"
     return KeyShown(
         key.owner,
-        key.grouped,
+        key.fingerprint,
         key.created,
         key.expires,
         key.algorithm,
         state,  # type: ignore[arg-type]
         None if signers is None else key.fingerprint in signers,
-        True if wish.fingerprint else None,
+        True if new.fingerprint else None,
     )
 
 
-def keys_given(source: Source, wish: SourceWish) -> list[Key]:
+def keys_given(source: Source, new: NewSource) -> list[Key]:
     """The keys that are given for a source that is there already.
 
     Raises Refusal where none is given, BadKey where nothing given is one, TrustError where none
     has the fingerprint.
     """
-    if not wish.key:
+    if not new.key:
         raise Refusal(
             f"{source.handle} is on this host already ({source.places[0]})",
             "give --key FILE-or-URL to name the key it is to be signed with",
         )
-    keys = agreeing(read_keys(wish.key, wish.key_name or "the key"), wish)
+    keys = agreeing(read_keys(new.key, new.key_name or "the key"), new)
     if not keys:
-        raise BadKey(f"{wish.key_name}: holds no key")
+        raise BadKey(f"{new.key_name}: holds no key")
     return keys
 
 
 def take_result(
     plan: Plan,
     source: Source,
-    result: Refreshed,
+    result: RefreshResult,
     nothing_there: Callable[[], Reason] | None = None,
 ) -> None:
     """Put into a plan what came of fetching the source it adds; `nothing_there` tells why it has

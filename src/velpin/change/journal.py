@@ -23,9 +23,9 @@ from collections.abc import Callable, Collection, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from velpin import disk
 from velpin.errors import Busy, CannotRead, CannotWrite, ChangedSince, Refusal, StoreError
-from velpin.tree import Edits, Tree
+from velpin.files import disk
+from velpin.files.tree import Edits, Tree
 
 FOLDER = "var/lib/velpin"
 _PENDING, _DONE = ".pending.json", ".json"
@@ -51,7 +51,7 @@ class Edit(NamedTuple):
     after: FileState
 
 
-class Entry(NamedTuple):
+class JournalEntry(NamedTuple):
     """One entry of the journal; time in seconds since 1970."""
 
     number: int
@@ -76,7 +76,7 @@ class Journal:
 
     # -- reading -------------------------------------------------------------------------
 
-    def entries(self) -> list[Entry]:
+    def entries(self) -> list[JournalEntry]:
         """All entries that count, oldest first, each with the one that undid it.
 
         Raises StoreError where one is damaged or the journal is not believed, CannotRead
@@ -128,7 +128,7 @@ class Journal:
         planned_on: Edits | None = None,
         private: Collection[str] = (),
         on_wait: Callable[[], None] | None = None,
-    ) -> Entry:
+    ) -> JournalEntry:
         """Carry out a change and record it.
 
         `private` are files that only their owner may read. `planned_on` are the contents the
@@ -152,7 +152,7 @@ class Journal:
                 summary,
             )
 
-    def undo(self, number: int = 0, on_wait: Callable[[], None] | None = None) -> Entry:
+    def undo(self, number: int = 0, on_wait: Callable[[], None] | None = None) -> JournalEntry:
         """Take back one entry, the last that can be where `number` is 0.
 
         Refusal where there is none, ChangedSince where a file is no longer as the entry
@@ -169,7 +169,7 @@ class Journal:
                 self._tree.remove_empty_folder(folder)
             return done
 
-    def find(self, number: int = 0) -> Entry:
+    def find(self, number: int = 0) -> JournalEntry:
         """The entry `undo` would take back; Refusal where there is none."""
         entries = self.entries()
         if number:
@@ -184,7 +184,7 @@ class Journal:
                 return entry
         raise Refusal("there is nothing to undo", "velpin journal lists all changes")
 
-    def _check_unchanged(self, entry: Entry) -> None:
+    def _check_unchanged(self, entry: JournalEntry) -> None:
         changed = [e.file for e in entry.edits if self._state(e.file).data != e.after.data]
         if not changed:
             return
@@ -248,9 +248,11 @@ class Journal:
 
     # -- steps ---------------------------------------------------------------------------
 
-    def _carry_out(self, edits: list[Edit], command: str, summary: str, undoes: int = 0) -> Entry:
+    def _carry_out(
+        self, edits: list[Edit], command: str, summary: str, undoes: int = 0
+    ) -> JournalEntry:
         numbers = [entry.number for entry in self.entries()]
-        entry = Entry(
+        entry = JournalEntry(
             max(numbers, default=0) + 1, self._clock(), command, summary, tuple(edits),
             tuple(self._missing_folders(edits)), undoes,
         )  # fmt: skip
@@ -281,7 +283,7 @@ class Journal:
     def _finish(self, path: Path) -> None:
         disk.rename_file(path.parent, path.name, path.name.replace(_PENDING, _DONE))
 
-    def _roll_back(self, entry: Entry) -> None:
+    def _roll_back(self, entry: JournalEntry) -> None:
         for edit in reversed(entry.edits):
             if self._state(edit.file).data != edit.before.data:
                 self._put(edit.file, edit.before)
@@ -342,7 +344,7 @@ def _after(before: FileState, data: bytes | None, private: bool) -> FileState:
     return FileState(data, _FOR_OWNER if private else before.mode, before.owner)
 
 
-def _written(entry: Entry) -> bytes:
+def _written(entry: JournalEntry) -> bytes:
     value = {
         "number": entry.number,
         "time": entry.time,
@@ -383,7 +385,7 @@ def _unreadable(path: Path, problem: OSError) -> CannotRead:
     return CannotRead(f"{path}: {what}", "run it as root")
 
 
-def _read_entry(path: Path) -> Entry:
+def _read_entry(path: Path) -> JournalEntry:
     try:
         data = disk.read_file(path.parent, path.name, _LARGEST)
     except OSError as problem:
@@ -394,7 +396,7 @@ def _read_entry(path: Path) -> Entry:
             Edit(one["file"], _state_in(one["before"]), _state_in(one["after"]))
             for one in value["edits"]
         )
-        return Entry(
+        return JournalEntry(
             value["number"], value["time"], value["command"], value["summary"], edits,
             tuple(value["folders"]), value["undoes"],
         )  # fmt: skip

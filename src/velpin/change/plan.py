@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Literal, NamedTuple
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
-from velpin.errors import VelpinError
-from velpin.model import Reason, WayOut
-from velpin.tree import Edits, Tree
-from velpin.wish import Verdict, Wish
+from velpin.errors import CannotWrite, PlanRefused, VelpinError
+from velpin.files.tree import Edits, Tree
+from velpin.model.forecast import Remedy
+from velpin.model.reason import Reason
+from velpin.model.rule import Rule, Verdict
+
+if TYPE_CHECKING:
+    from velpin.change.journal import JournalEntry
 
 
-class SourceWish(NamedTuple):
+class NewSource(NamedTuple):
     """A source to be added, by its address or as a vendor's snippet; all texts as given."""
 
     handle: str = ""
     address: str = ""
     release: str = ""
-    sections: tuple[str, ...] = ()
+    components: tuple[str, ...] = ()
     archs: tuple[str, ...] = ()
     snippet: str = ""
     snippet_name: str = ""
@@ -29,7 +34,7 @@ class SourceWish(NamedTuple):
     key: bytes = b""
     key_name: str = ""
     fingerprint: str = ""
-    anyway: bool = False
+    """The one that the vendor publishes; TrustError where no key given has it."""
 
 
 class KeyShown(NamedTuple):
@@ -60,15 +65,17 @@ class Plan:
     keys: list[KeyShown] = field(default_factory=list)
     handles: list[str] = field(default_factory=list)
     findings: list[Reason] = field(default_factory=list)
-    """What speaks against it; any of them stops it unless `anyway` was said."""
+    """What speaks against it; any of them stops it unless that is overruled."""
     notes: list[Reason] = field(default_factory=list)
     error: VelpinError | None = None
     """What makes it impossible."""
-    wishes: list[Wish] = field(default_factory=list)
+    rules: list[Rule] = field(default_factory=list)
     unmet: Verdict | None = None
-    """Set where a wish would not hold although it was written; nothing overrules that."""
-    ways_out: list[WayOut] = field(default_factory=list)
+    """Set where a rule would not hold although it was written; nothing overrules that."""
+    remedies: list[Remedy] = field(default_factory=list)
     """Small changes with which it would hold; each was tried."""
+    undoes: int = 0
+    """The number of the journal's entry that it takes back; 0 for none."""
 
     def propose(self, tree: Tree, edits: Edits) -> None:
         """Take the edits, and keep what the files hold now: the plan is made on that."""
@@ -86,8 +93,8 @@ class Plan:
             f"{self.command} && {other.command}", f"{self.summary}; {other.summary}",
             keys=[*self.keys, *other.keys], handles=[*self.handles, *other.handles],
             findings=[*self.findings, *other.findings], notes=[*self.notes, *other.notes],
-            error=self.error or other.error, wishes=[*self.wishes, *other.wishes],
-            unmet=self.unmet or other.unmet, ways_out=[*self.ways_out, *other.ways_out],
+            error=self.error or other.error, rules=[*self.rules, *other.rules],
+            unmet=self.unmet or other.unmet, remedies=[*self.remedies, *other.remedies],
         )  # fmt: skip
         rest = {file: data for file, data in self.edits.items() if file not in other.edits}
         whole.propose(tree, {**other.edits, **rest})
@@ -100,3 +107,29 @@ class Plan:
         return not self.error and all(
             self.planned_on.get(file) == data for file, data in self.edits.items()
         )
+
+    def why_not(self, *, anyway: bool = False) -> VelpinError | None:
+        """What stops it: that it is impossible, that it would not do what it is for, or, unless
+        `anyway`, what speaks against it. None where it may be written."""
+        if self.error:
+            return self.error
+        if self.unmet and self.unmet.why:
+            return PlanRefused(self.unmet.why, place=self.unmet.rival, remedies=self.remedies)
+        if self.findings and not anyway:
+            return PlanRefused(self.findings[0], may_overrule=True)
+        return None
+
+
+def plan_undo(tree: Tree, entry: JournalEntry) -> Plan:
+    """What taking back a change would write."""
+    plan = Plan(f"velpin undo {entry.number}", f"undo {entry.number}: {entry.summary}")
+    plan.propose(tree, {edit.file: edit.before.data for edit in entry.edits})
+    plan.undoes = entry.number
+    return plan
+
+
+def check_writable(tree: Tree) -> None:
+    """CannotWrite where this user may not write the host's configuration."""
+    place = tree.path("etc")
+    if place.exists() and not os.access(place, os.W_OK):
+        raise CannotWrite(f"no right to write {place}", "run it as root; --preview only looks")

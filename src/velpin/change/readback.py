@@ -11,17 +11,17 @@ from collections.abc import Collection, Hashable, Iterable, Sequence
 from typing import NamedTuple, Protocol
 
 from velpin.errors import Refusal
-from velpin.model import Place
+from velpin.model.reason import Place
 
-Key = Hashable
+StatementKey = Hashable
 """What a source is known by whatever changes around it; the empty text is the host itself."""
-HOST: Key = ""
+HOST: StatementKey = ""
 
 
 class Statement(NamedTuple):
     """One thing that the host's files say of a source, or of the whole host."""
 
-    key: Key
+    key: StatementKey
     on: bool
     field: str
     value: str
@@ -31,9 +31,9 @@ class Meaning(NamedTuple):
     """All that the source files of a host state, and in which order its sources stand."""
 
     statements: Counter[Statement]
-    order: tuple[Key, ...]
+    order: tuple[StatementKey, ...]
     """Sources that are on."""
-    places: dict[Key, tuple[Place, ...]]
+    places: dict[StatementKey, tuple[Place, ...]]
 
 
 class Readable(Protocol):
@@ -43,7 +43,7 @@ class Readable(Protocol):
         """What its source files state."""
 
 
-def check_switch(before: Readable, after: Readable, key: Key, on: bool) -> None:
+def check_switch(before: Readable, after: Readable, key: StatementKey, on: bool) -> None:
     """Refusal unless just one source is switched, and all else is as before."""
     was, now = before.meaning(), after.meaning()
     expected = Counter[Statement]()
@@ -54,7 +54,7 @@ def check_switch(before: Readable, after: Readable, key: Key, on: bool) -> None:
     _compare_order(was.order, now.order, [key])
 
 
-def check_drop(before: Readable, after: Readable, key: Key, on: bool) -> None:
+def check_drop(before: Readable, after: Readable, key: StatementKey, on: bool) -> None:
     """Refusal unless just one source is gone, and all else is as before."""
     was, now = before.meaning(), after.meaning()
     expected = Counter(
@@ -64,7 +64,7 @@ def check_drop(before: Readable, after: Readable, key: Key, on: bool) -> None:
     _compare_order(was.order, now.order, [key] if on else [])
 
 
-def check_add(before: Readable, after: Readable, keys: Collection[Key]) -> None:
+def check_add(before: Readable, after: Readable, keys: Collection[StatementKey]) -> None:
     """Refusal where anything but some sources comes, changes or goes."""
     was, now = before.meaning(), after.meaning()
     expected = Counter({one: n for one, n in was.statements.items() if one.key not in keys})
@@ -83,7 +83,7 @@ def check_rules(before: Readable, after: Readable, fields: Collection[str]) -> N
     _compare(expected, now._replace(statements=seen))
 
 
-def _once(some: Counter[Statement], key: Key) -> Counter[Statement]:
+def _once(some: Counter[Statement], key: StatementKey) -> Counter[Statement]:
     return Counter({one: 1 if one.key == key else n for one, n in some.items()})
 
 
@@ -107,11 +107,13 @@ def _where(places: Sequence[Place]) -> str:
     return f" ({', '.join(map(str, places[:2]))})" if places else ""
 
 
-def _name(key: Key) -> str:
+def _name(key: StatementKey) -> str:
     return " ".join(map(str, key)) if isinstance(key, tuple) else str(key) or "the whole host"
 
 
-def _compare_order(before: Sequence[Key], after: Sequence[Key], moved: Collection[Key]) -> None:
+def _compare_order(
+    before: Sequence[StatementKey], after: Sequence[StatementKey], moved: Collection[StatementKey]
+) -> None:
     if [one for one in before if one not in moved] != [one for one in after if one not in moved]:
         raise _refusal("other sources would stand in another order")
 

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.shift import taken_over
 from velpin.errors import VelpinError
-from velpin.shifts import Shift
-from velpin.wish import Wish, command_of
+from velpin.model.rule import Rule, command_of
+from velpin.model.shift import Shift
 
 if TYPE_CHECKING:
-    from velpin.kinds.base import Host
+    from velpin.core.host import Host
 
 _MOST_GLOBS = 8
 
@@ -37,33 +37,33 @@ def find_takeover(
     names = [name for name in taken_over(shift, handles) if not _is_one_of(name, named)]
     if not names:
         return None
-    wish = _prevention(after, shift, handles, names, named)
-    return Takeover(tuple(handles), tuple(names), command_of(wish) if wish else "")
+    rule = _prevention(after, shift, handles, names, named)
+    return Takeover(tuple(handles), tuple(names), command_of(rule) if rule else "")
 
 
 def _prevention(
     after: Host, shift: Shift, handles: Sequence[str], names: Sequence[str], named: Sequence[str]
-) -> Wish | None:
+) -> Rule | None:
     if len(handles) != 1:
         return None
     (handle,) = handles
     globs = _globs(_only_there(shift, handle), names)
     more = [one for one in named if not _is_one_of(one, globs)]
     for confined in ([*more, *globs], list(named)):
-        wish = Wish("confine", tuple(confined), handle)
-        if 0 < len(confined) <= _MOST_GLOBS and _prevents(after, wish, names, handle):
-            return wish
+        rule = Rule("confine", tuple(confined), handle)
+        if 0 < len(confined) <= _MOST_GLOBS and _prevents(after, rule, names, handle):
+            return rule
     if len(names) > _MOST_GLOBS:
         return None
-    others = (Wish("bar", tuple(names), handle), Wish("keep", tuple(names)))
-    return next((wish for wish in others if _prevents(after, wish, names, handle)), None)
+    others = (Rule("bar", tuple(names), handle), Rule("keep", tuple(names)))
+    return next((rule for rule in others if _prevents(after, rule, names, handle)), None)
 
 
 def _only_there(shift: Shift, handle: str) -> list[str]:
     """Names that come new with a source."""
     return [
         one.name
-        for one in shift.turned
+        for one in shift.answers
         if one.before is None and one.after and one.after[1] == handle
     ]
 
@@ -87,16 +87,16 @@ def _is_one_of(name: str, texts: Sequence[str]) -> bool:
     return any(fnmatch.fnmatchcase(name, one) for one in texts)
 
 
-def _prevents(after: Host, wish: Wish, names: Sequence[str], handle: str) -> bool:
+def _prevents(after: Host, rule: Rule, names: Sequence[str], handle: str) -> bool:
     try:
-        plan = after.plan_wishes([wish])
+        plan = after.plan_rules([rule])
     except VelpinError:
         return False
     if plan.error or plan.unmet:
         return False
-    stands = after.with_edits(plan.edits).after_upgrade().stands
+    selections = after.considering(plan).after_upgrade().selections
     return not any(
-        stand and stand[1] == handle
-        for (name, _), (_, stand) in stands.items()
+        selection and selection[1] == handle
+        for (name, _), (_, selection) in selections.items()
         if name in names
     )  # fmt: skip

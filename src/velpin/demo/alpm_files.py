@@ -29,7 +29,7 @@ PACKERS: Mapping[str, Callable[[bytes], bytes]] = {
 
 
 @dataclass(frozen=True)
-class Package:
+class DemoArchive:
     """One made-up package; relations as texts (`name>=1.0`), sizes in bytes."""
 
     name: str
@@ -77,7 +77,7 @@ def _fields(told: Iterable[tuple[str, Sequence[str]]]) -> bytes:
     ).encode()
 
 
-def desc(one: Package) -> bytes:
+def desc(one: DemoArchive) -> bytes:
     """What a list says of a package."""
     digest = hashlib.sha256(one.file.encode()).hexdigest()
     return _fields(
@@ -112,7 +112,7 @@ def archive(files: Iterable[tuple[str, bytes]]) -> bytes:
 def write_alpm_repository(
     folder: Path,
     name: str,
-    packages: Sequence[Package],
+    packages: Sequence[DemoArchive],
     *,
     packed: str = "gz",
     sign: Callable[[bytes], bytes] | None = None,
@@ -134,7 +134,7 @@ def write_alpm_repository(
     return folder
 
 
-def write_alpm_record(folder: Path, packages: Iterable[Package]) -> None:
+def write_alpm_record(folder: Path, packages: Iterable[DemoArchive]) -> None:
     """Write the record of installed packages."""
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "ALPM_DB_VERSION").write_text("9\n")

@@ -52,16 +52,16 @@ def build(folder: Path) -> Scene:
             put(made.root, f"usr/share/keyrings/{name}.asc", signer.public)
     stanzas: dict[tuple[str, str], Fields] = {}
     for repository in scene["repository"]:
-        sections = {
-            section: [stanza(*row) for row in rows]
-            for section, rows in repository["sections"].items()
+        components = {
+            component: [stanza(*row) for row in rows]
+            for component, rows in repository["components"].items()
         }
-        for rows in sections.values():
+        for rows in components.values():
             stanzas.update({(row["Package"], row["Version"]): row for row in rows})
         write_repository(
             made.www / repository["address"].partition("://")[2],
             repository["suite"],
-            sections,
+            components,
             signers[repository["key"]],
             repository["fields"],
             by_hash=repository.get("by_hash", False),
@@ -112,7 +112,7 @@ def text_of(stanzas: Iterable[Fields]) -> bytes:
 def write_repository(
     folder: Path,
     suite: str,
-    sections: Mapping[str, Sequence[Fields]],
+    components: Mapping[str, Sequence[Fields]],
     signer: Signer | None,
     fields: Fields,
     *,
@@ -124,9 +124,9 @@ def write_repository(
     flat = suite.endswith("/")
     base = folder / suite if flat else folder / "dists" / suite
     written: dict[str, bytes] = {}
-    for section, rows in sections.items():
+    for component, rows in components.items():
         for arch in archs:
-            name = "Packages" if flat else f"{section}/binary-{arch}/Packages"
+            name = "Packages" if flat else f"{component}/binary-{arch}/Packages"
             data = text_of(row for row in rows if flat or row["Architecture"] in (arch, "all"))
             written |= {
                 name: data,
@@ -137,7 +137,7 @@ def write_repository(
         **fields,
         "Date": formatdate(date if date is not None else time.time() - 3600, usegmt=True),
         "Architectures": " ".join(archs),
-        "Components": " ".join(section for section in sections if section),
+        "Components": " ".join(component for component in components if component),
         "Acquire-By-Hash": "yes" if by_hash else "",
     }
     release = "".join(f"{name}: {value}\n" for name, value in head.items() if value)

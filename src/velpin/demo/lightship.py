@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from velpin.demo.parts import package_fields, put, put_release
-from velpin.demo.rpm_files import Package, write_record, write_rpm_repository
+from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
 from velpin.demo.signer import Signer
 
 
@@ -15,11 +15,11 @@ def write_lightship(
     root: Path, www: Path, scene: Mapping[str, Any], signers: Mapping[str, Signer]
 ) -> None:
     """Write the host, its repositories, their keys, and what a vendor's page gives."""
-    here: list[Package] = []
+    here: list[DemoRpm] = []
     for repository in scene["repository"]:
         signer = signers[repository["key"]]
         vendor = repository.get("vendor", scene["name"])
-        packages = [Package(**package_fields(one), vendor=vendor) for one in repository["packages"]]
+        packages = [DemoRpm(**package_fields(one), vendor=vendor) for one in repository["packages"]]
         folder = www / repository["address"].partition("://")[2]
         write_rpm_repository(folder, packages, sign=signer.detached)
         (folder.parent / "key.asc").write_bytes(signer.public)

@@ -31,7 +31,7 @@ PACKERS: Mapping[str, Packer] = {
 
 
 @dataclass(frozen=True)
-class Package:
+class DemoRpm:
     """One made-up package; relations as texts (`name >= 1.0`), sizes in bytes."""
 
     name: str
@@ -75,7 +75,7 @@ class Package:
 # -- repositories --------------------------------------------------------------------------
 
 
-def primary_xml(packages: Sequence[Package]) -> bytes:
+def primary_xml(packages: Sequence[DemoRpm]) -> bytes:
     """The main list of some packages."""
     body = "".join(map(_package_xml, packages))
     return (
@@ -86,7 +86,7 @@ def primary_xml(packages: Sequence[Package]) -> bytes:
     ).encode()
 
 
-def _package_xml(one: Package) -> str:
+def _package_xml(one: DemoRpm) -> str:
     epoch, version, release = one.evr
     bare = f"{one.name}-{version}-{release}.{one.arch}.rpm"
     relations = "".join(
@@ -109,7 +109,7 @@ def _package_xml(one: Package) -> str:
     )
 
 
-def _mark_of(one: Package) -> str:
+def _mark_of(one: DemoRpm) -> str:
     """What stands for a package's checksum, the same in every index."""
     return hashlib.sha256(f"{one.name} {one.version} {one.arch}".encode()).hexdigest()
 
@@ -138,7 +138,7 @@ def _taken_apart(text: str) -> tuple[str, str, str]:
     return name, operator, version
 
 
-def filelists_xml(packages: Sequence[Package]) -> bytes:
+def filelists_xml(packages: Sequence[DemoRpm]) -> bytes:
     """The full list of files of some packages."""
     body = ""
     for one in packages:
@@ -157,7 +157,7 @@ def filelists_xml(packages: Sequence[Package]) -> bytes:
 
 def write_rpm_repository(
     folder: Path,
-    packages: Sequence[Package],
+    packages: Sequence[DemoRpm],
     *,
     ending: str = ".gz",
     modules: str = "",
@@ -202,7 +202,7 @@ def write_rpm_repository(
 _TEXT, _TEXTS, _TRANSLATED, _NUMBERS = 6, 8, 9, 4
 
 
-def header_of(one: Package) -> bytes:
+def header_of(one: DemoRpm) -> bytes:
     """A package's header, as the host's record keeps it."""
     epoch, version, release = one.evr
     values: list[tuple[int, int, int, bytes]] = [
@@ -254,7 +254,7 @@ def _texts(texts: Iterable[str]) -> bytes:
     return b"".join(text.encode() + b"\0" for text in texts)
 
 
-def write_record(path: Path, packages: Sequence[Package]) -> None:
+def write_record(path: Path, packages: Sequence[DemoRpm]) -> None:
     """The record of installed packages."""
     path.parent.mkdir(parents=True, exist_ok=True)
     path.unlink(missing_ok=True)

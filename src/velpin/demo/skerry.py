@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from velpin.demo.alpm_files import Package, write_alpm_record, write_alpm_repository
+from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
 from velpin.demo.parts import package_fields, put, put_release
 from velpin.demo.signer import Signer
 from velpin.trust.openpgp import read_keys
@@ -28,10 +28,10 @@ def write_skerry(
 ) -> None:
     """Write the host, its repositories, what a vendor's page gives, and recipes."""
     text = _HEAD.format(arch=scene["arch"])
-    here: list[Package] = []
+    here: list[DemoArchive] = []
     for repository in scene["repository"]:
         signer = signers[repository["key"]]
-        packages = [Package(**package_fields(one)) for one in repository["packages"]]
+        packages = [DemoArchive(**package_fields(one)) for one in repository["packages"]]
         folder = www / repository["address"].partition("://")[2]
         write_alpm_repository(folder, repository["handle"], packages, sign=signer.detached_binary)
         here += [one for one in packages if one.name in repository.get("installed", ())]

@@ -14,8 +14,8 @@ from velpin.demo.build import Scene, build
 from velpin.demo.serve import served
 from velpin.errors import UsageError
 from velpin.front.screen import Screen
+from velpin.model.rule import as_typed
 from velpin.trust.openpgp import read_keys
-from velpin.wish import as_typed
 
 _ADDRESS = "http://deb.gullwatch.example/apt"
 
@@ -34,7 +34,7 @@ def steps(scene: Scene) -> list[Step]:
     """The walk."""
     right, wrong = str(scene.keys / "gullwatch.asc"), str(scene.keys / "stranger.asc")
     print_of = read_keys(Path(right).read_bytes(), right)[0].fingerprint
-    by_address = ["add", "gullwatch", "--url", _ADDRESS, "--suite", "jetty", "--section", "main"]
+    by_address = ["add", "gullwatch", "--url", _ADDRESS, "--suite", "jetty", "--component", "main"]
     proven = ["--key", right, "--fingerprint", print_of]
     tides = ["forecast", "tide-forecast", "libtide1@1.6-1~jetty1"]
     watched = ["--for", "gullwatch", "--for", "tide-gauge"]
@@ -67,7 +67,7 @@ def steps(scene: Scene) -> list[Step]:
         *_rules_chapter(),
         Step("What did velpin change?", ["journal"]),
         Step("Take it all back, byte for byte, the last change first.", ["undo", "--yes"]),
-        Step("The wish before it.", ["undo", "--yes"]),
+        Step("The rule before it.", ["undo", "--yes"]),
         Step("The confinement.", ["undo", "--yes"]),
         Step("The source and its key.", ["undo", "--yes"]),
         Step("And all is as it was.", ["forecast", "gullwatch"], 1),
@@ -166,7 +166,7 @@ def _skerry_chapter(scene: Scene) -> list[Step]:
              "forecast", "gull-cam", code=1),
         step("All sources, those of recipes last.", "sources"),
         step("Taken back.", "undo", "--yes"),
-        step("The wish.", "undo", "--yes"),
+        step("The rule.", "undo", "--yes"),
         step("And the source.", "undo", "--yes"),
     ]  # fmt: skip
 

@@ -20,10 +20,10 @@ from typing import TYPE_CHECKING, NamedTuple
 from urllib.parse import unquote, urlsplit
 
 from velpin import __version__
-from velpin.disk import beside, open_again, open_new
 from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere
-from velpin.shown import bare_address
-from velpin.text import whole_number
+from velpin.files.disk import beside, open_again, open_new
+from velpin.files.text import whole_number
+from velpin.model.safe_text import bare_address
 
 if TYPE_CHECKING:
     import urllib3

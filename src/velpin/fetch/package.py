@@ -16,7 +16,7 @@ from pathlib import Path
 
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
-from velpin.text import whole_number
+from velpin.files.text import whole_number
 
 Files = dict[str, bytes]
 """Contents by name below the root, no leading slash."""

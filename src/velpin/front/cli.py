@@ -17,10 +17,12 @@ import typer
 from velpin.errors import DamagedIndex, Refusal, UsageError, VelpinError
 
 if TYPE_CHECKING:
-    from velpin.front.changing import How
+    from velpin.change.plan import Plan
+    from velpin.core.host import Host
+    from velpin.front.changing import ChangeOptions
     from velpin.front.screen import Screen
-    from velpin.kinds.base import Host
-    from velpin.wish import Wish
+    from velpin.model.forecast import Forecast
+    from velpin.model.rule import Rule
 
 Root = Annotated[
     Path | None, typer.Option("--root", help="The host's root folder.", show_default="/")
@@ -32,7 +34,7 @@ AsIs = Annotated[
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 Preview = Annotated[bool, typer.Option("--preview", help="Show it and stop.")]
 Every = Annotated[bool, typer.Option("--all", help="Show all that shifts.")]
-Lift = Annotated[bool, typer.Option("--lift", help="Take the wish back.")]
+Lift = Annotated[bool, typer.Option("--lift", help="Take the rule back.")]
 Foremost = Annotated[
     bool, typer.Option("--foremost", help="Write it where no other rule wins over it.")
 ]
@@ -65,11 +67,11 @@ def _with_options(run: Callable[..., None]) -> Callable[..., None]:
         json: Json = False,
         **own: Any,
     ) -> None:
-        from velpin.front.changing import How
+        from velpin.front.changing import ChangeOptions
 
-        run(_open(root), How(preview, yes, json, every), **own)
+        run(_open(root), ChangeOptions(preview, yes, json, every), **own)
 
-    hints = get_type_hints(run, localns={"Host": Any, "How": Any}, include_extras=True)
+    hints = get_type_hints(run, localns={"Host": Any, "ChangeOptions": Any}, include_extras=True)
     common = get_type_hints(typed, include_extras=True)
     parameters = [
         one.replace(annotation=(hints | common)[one.name], kind=one.KEYWORD_ONLY)
@@ -143,6 +145,17 @@ def _open(root: Path | None, as_is: bool = False) -> Host:
     return open_at(root or _Chosen.root, as_is=as_is)
 
 
+def _write(value: object) -> None:
+    from velpin.front import json_values
+
+    json_values.write(value)
+
+
+def _exit_code(found: Forecast) -> int:
+    """Of a forecast that the installer would refuse: 3 because of the host's own files."""
+    return 3 if found.problem and found.problem.code == "files-refused" else 1
+
+
 def _screen() -> Screen:
     from velpin.front.screen import Screen
 
@@ -157,9 +170,7 @@ def host(root: Root = None, json: Json = False) -> None:
     """What host this is, and how fresh its indexes are."""
     facts = _open(root).facts()
     if json:
-        from velpin.front import as_json
-
-        as_json.write(as_json.of_facts(facts))
+        _write(facts)
         return
     from velpin.front.views import show_facts
 
@@ -177,19 +188,17 @@ def sources(
 ) -> None:
     """Every source, in the order in which it wins."""
     found = _open(root, as_is)
-    standings = found.standings()
+    statuses = found.source_statuses()
     if json:
-        from velpin.front import as_json
-
-        as_json.write([as_json.of_standing(one) for one in standings])
+        _write(statuses)
         refused = found.refused()
         if refused is not None:
             raise typer.Exit(refused.exit_code)
         return
-    from velpin.front.views import show_skipped, show_standings
+    from velpin.front.views import show_skipped, show_source_statuses
 
     screen = _screen()
-    show_standings(screen, standings, files)
+    show_source_statuses(screen, statuses, files)
     if files:
         show_skipped(screen, found)
     from velpin.front.session import tell
@@ -242,9 +251,7 @@ def forecast(
     else:
         found = host.forecast(request or [], source)
     if json:
-        from velpin.front import as_json
-
-        as_json.write(as_json.of_forecast(found))
+        _write(found)
     else:
         from velpin.front import forecast_view
 
@@ -254,8 +261,8 @@ def forecast(
             forecast_view.show_upgrade(_screen(), found, every=every)
         else:
             forecast_view.show_forecast(_screen(), found, why=why, every=every)
-    if found.exit_code:
-        raise typer.Exit(found.exit_code)
+    if not found.ok:
+        raise typer.Exit(_exit_code(found))
 
 
 @_command
@@ -283,17 +290,15 @@ def offers(
     else:
         raise UsageError("which offers?", "velpin offers NAME..., or velpin offers --from SOURCE")
     if json and listed:
-        from velpin.front import as_json
-
-        as_json.write(as_json.of_offers(listed))
+        _write(listed)
     elif listed:
         from velpin.front.views import show_offers
 
         show_offers(_screen(), listed)
     if not listed:
         near = found.near_names(names[0]) if names and not source else ()
-        what_of = f"of {' '.join(names)}" if names else "there"
-        hint = f"near names: {', '.join(near)}" if near else "velpin find TEXT searches"
+        what_of = f"of {' '.join(names)}" if names else f"from {source}"
+        hint = f"similar names: {', '.join(near)}" if near else "velpin find TEXT searches"
         raise Refusal(f"no offers {what_of}", hint)
 
 
@@ -308,12 +313,12 @@ def find(
     """Search names and descriptions in all sources."""
     found, count = _open(root, as_is).find(" ".join(text), most)
     if json:
-        from velpin.front import as_json
+        from velpin.front.documents import Hits
 
-        as_json.write({"count": count, "found": [met._asdict() for met in found]})
+        _write(Hits(count, found))
         return
     if not found:
-        raise Refusal(f"nothing speaks of {' '.join(text)!r}", "try fewer or other words")
+        raise Refusal(f"nothing matches {' '.join(text)!r}", "try fewer or other words")
     from velpin.front.views import show_found
 
     show_found(_screen(), found, count)
@@ -327,9 +332,7 @@ def keys(root: Root = None, json: Json = False) -> None:
     host = _open(root)
     found = host.keys()
     if json:
-        from velpin.front import as_json
-
-        as_json.write(as_json.of_keys(found))
+        _write(found)
         return
     from velpin.front.session import tell
     from velpin.front.views import show_keys
@@ -357,7 +360,7 @@ def refresh(
     json: Json = False,
 ) -> None:
     """Fetch and check the indexes of the sources."""
-    from velpin.front.refreshing import refresh_all
+    from velpin.front.refresh_command import refresh_all
 
     code = refresh_all(
         _open(root), source or [], as_json=json, accept_changed=accept_changed, files=files
@@ -372,7 +375,7 @@ def refresh(
 @_changing
 def add(
     host: Host,
-    how: How,
+    how: ChangeOptions,
     what: Annotated[
         str,
         typer.Argument(
@@ -381,8 +384,9 @@ def add(
     ],
     url: Annotated[str, typer.Option("--url", help="The repository's address.")] = "",
     suite: Annotated[str, typer.Option("--suite", help="Its release; ./ for a flat one.")] = "",
-    section: Annotated[
-        list[str] | None, typer.Option("--section", help="Its sections; main if none is given.")
+    component: Annotated[
+        list[str] | None,
+        typer.Option("--component", help="Its components; main if none is given."),
     ] = None,
     arch: Annotated[
         list[str] | None, typer.Option("--arch", help="Only these architectures.")
@@ -415,51 +419,60 @@ def add(
     ] = False,
 ) -> None:
     """Add a source, by address, from a vendor's snippet or release package."""
-    from velpin.front.changing import add_recipes, add_source, wish_from
+    from velpin.front.changing import decide, planned
 
     if recipes:
-        if url or suite or section or key or only or over:
+        if url or suite or component or key or only or over:
             raise UsageError("--recipes goes alone", "velpin add NAME --recipes ADDRESS")
-        add_recipes(host, what, recipes, how, anyway=anyway)
+        plan = planned(lambda: host.plan_add_recipes(what, recipes), "reading the recipes")
+        decide(host, plan, how, anyway=anyway)
         return
-    wish = wish_from(
-        host, what, name=name, url=url, suite=suite, sections=tuple(section or ()),
-        archs=tuple(arch or ()), fingerprint=fingerprint, anyway=anyway,
-    )  # fmt: skip
-    add_source(host, wish, key, tuple(wanted or ()), how, tuple(only or ()), tuple(over or ()))
+
+    def make() -> Plan:
+        from velpin.core.adding import new_source_from
+
+        new = new_source_from(
+            host, what, name=name, url=url, suite=suite, components=component or (),
+            archs=arch or (), key=key, fingerprint=fingerprint,
+            standard_input=sys.stdin.read() if what == "-" else None,
+        )  # fmt: skip
+        return host.plan_add(new, only=only or (), over=over or ())
+
+    decide(host, planned(make, "looking at the source"), how, names=wanted or (), anyway=anyway)
 
 
 @_changing
-def off(host: Host, how: How, source: str) -> None:
+def off(host: Host, how: ChangeOptions, source: str) -> None:
     """Switch a source off."""
-    from velpin.front.changing import switch_source
+    from velpin.front.changing import decide
 
-    switch_source(host, source, False, how)
+    decide(host, host.plan_switch(source, False), how)
 
 
 @_changing
-def on(host: Host, how: How, source: str) -> None:
+def on(host: Host, how: ChangeOptions, source: str) -> None:
     """Switch a source on again."""
-    from velpin.front.changing import switch_source
+    from velpin.front.changing import decide
 
-    switch_source(host, source, True, how)
+    decide(host, host.plan_switch(source, True), how)
 
 
 @_changing
-def drop(host: Host, how: How, source: str) -> None:
+def drop(host: Host, how: ChangeOptions, source: str) -> None:
     """Take a source away."""
-    from velpin.front.changing import drop_source
+    from velpin.front.changing import decide
 
-    drop_source(host, source, how)
+    plan = host.plan_drop(source)
+    decide(host, plan, how, came=host.came_from(plan.handles[0]))
 
 
-# -- wishes ------------------------------------------------------------------------------
+# -- rules ------------------------------------------------------------------------------
 
 
 @_changing
 def prefer(
     host: Host,
-    how: How,
+    how: ChangeOptions,
     source: Annotated[str, typer.Argument(help="The source that is to win.")],
     over: Annotated[
         list[str] | None, typer.Option("--over", metavar="SOURCE", help="Over this one.")
@@ -472,18 +485,18 @@ def prefer(
     foremost: Foremost = False,
 ) -> None:
     """Let a source win over another, whatever the versions."""
-    from velpin.wish import Wish
+    from velpin.model.rule import Rule
 
-    wish = Wish(
+    rule = Rule(
         "prefer", (), source, over=tuple(over or ()), under=tuple(under or ()), over_all=over_all
     )
-    _make(host, [wish], how, lift=lift, foremost=foremost)
+    _make(host, [rule], how, lift=lift, foremost=foremost)
 
 
 @_changing
 def confine(
     host: Host,
-    how: How,
+    how: ChangeOptions,
     source: Annotated[str, typer.Argument(help="The source.")],
     name: Annotated[
         list[str] | None, typer.Argument(metavar="[NAME...]", help="Names or globs it may give.")
@@ -495,16 +508,16 @@ def confine(
     """Let a source give only some packages."""
     if not (name or lift):
         raise UsageError("confine it to which packages?", f"velpin confine {source} 'GLOB'...")
-    from velpin.wish import Wish
+    from velpin.model.rule import Rule
 
-    wish = Wish("confine", tuple(name or ()), source)
-    _make(host, [wish], how, lift=lift, foremost=foremost, anyway=anyway)
+    rule = Rule("confine", tuple(name or ()), source)
+    _make(host, [rule], how, lift=lift, foremost=foremost, anyway=anyway)
 
 
 @_changing
 def pin(
     host: Host,
-    how: How,
+    how: ChangeOptions,
     what: Annotated[
         list[str], typer.Argument(metavar="NAME[@VERSION]...", help="Names, each with a version.")
     ],
@@ -519,16 +532,16 @@ def pin(
     anyway: Anyway = False,
 ) -> None:
     """Let packages come in one version, or from one source."""
-    from velpin.front.changing import pins_from
+    from velpin.core.rule_plans import pins
 
-    wishes = pins_from(host, what, source, allow_older=allow_older, lift=lift)
-    _make(host, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
+    rules = pins(host, what, source, allow_older=allow_older, unbound=lift)
+    _make(host, rules, how, lift=lift, foremost=foremost, anyway=anyway)
 
 
 @_changing
 def bar(
     host: Host,
-    how: How,
+    how: ChangeOptions,
     name: Annotated[
         list[str] | None,
         typer.Argument(metavar="[NAME[@VERSION]...]", help="Names or globs, also of versions."),
@@ -538,40 +551,40 @@ def bar(
     ] = "",
     pre_releases: Annotated[
         bool,
-        typer.Option("--pre-releases", help="Only versions that are not final, and such sections."),
+        typer.Option("--pre-releases", help="Only pre-releases, and components made for them."),
     ] = False,
-    section: Annotated[
-        list[str] | None, typer.Option("--section", help="Only these sections of the source.")
+    component: Annotated[
+        list[str] | None, typer.Option("--component", help="Only these components of the source.")
     ] = None,
     lift: Lift = False,
     foremost: Foremost = False,
     anyway: Anyway = False,
 ) -> None:
-    """Let packages, versions or sections of a source never come."""
-    from velpin.front.changing import bars_from
+    """Never install some packages or versions, or anything of some components."""
+    from velpin.core.rule_plans import bars
 
-    wishes = bars_from(host, name or [], source, pre_releases=pre_releases, sections=section or [])
-    _make(host, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
+    rules = bars(host, name or [], source, pre_releases=pre_releases, components=component or ())
+    _make(host, rules, how, lift=lift, foremost=foremost, anyway=anyway)
 
 
 @_changing
 def keep(
     host: Host,
-    how: How,
+    how: ChangeOptions,
     name: Annotated[list[str], typer.Argument(help="Installed packages, or globs.")],
     lift: Lift = False,
     foremost: Foremost = False,
 ) -> None:
     """Let installed packages stay as they are."""
-    from velpin.wish import Wish
+    from velpin.model.rule import Rule
 
-    _make(host, [Wish("keep", tuple(name))], how, lift=lift, foremost=foremost)
+    _make(host, [Rule("keep", tuple(name))], how, lift=lift, foremost=foremost)
 
 
 @_changing
 def rules(
     host: Host,
-    how: How,
+    how: ChangeOptions,
     drop: Annotated[
         list[str] | None,
         typer.Argument(metavar="[drop RULE...]", help="Take rules away, by number or FILE:LINE."),
@@ -579,27 +592,25 @@ def rules(
 ) -> None:
     """Every rule in force, what each decides, and which decide nothing."""
     if drop:
-        from velpin.front.changing import drop_rules
+        from velpin.front.changing import decide
 
         if drop[0] != "drop" or len(drop) == 1:
             raise UsageError("which rules?", "velpin rules, or velpin rules drop RULE...")
-        drop_rules(host, drop[1:], how)
+        decide(host, host.plan_rule_drops(drop[1:]), how)
         return
-    told = host.rules()
+    in_force = host.rules()
     if how.as_json:
-        from velpin.front import as_json
-
-        as_json.write([as_json.of_rule(rule) for rule in told])
+        _write(in_force)
         return
     from velpin.front.rules_view import show_rules
 
-    show_rules(_screen(), told, every=how.every)
+    show_rules(_screen(), in_force, every=how.every)
 
 
 @_changing
 def want(
     host: Host,
-    how: How,
+    how: ChangeOptions,
     what: Annotated[
         list[str], typer.Argument(metavar="NAME[@VERSION]...", help="What a request should give.")
     ],
@@ -609,9 +620,9 @@ def want(
     take: Annotated[int, typer.Option("--take", min=0, help="Make this way.")] = 0,
 ) -> None:
     """Find the smallest change under which packages come as wanted."""
-    from velpin.front import wanting
+    from velpin.front import want_command
 
-    wanting.want(host, what, source, take, how)
+    want_command.want(host, what, source, take, how)
 
 
 @_command
@@ -636,23 +647,32 @@ def shift(
         raise UsageError(
             "which shift?", "velpin shift --save FILE [NAME...], later velpin shift --since FILE"
         )
-    from velpin.front import drifting
+    from velpin.front import shift_command
 
     found = _open(root, as_is)
     if save:
-        drifting.save_picture(found, save, watch or [], json)
+        shift_command.save_snapshot(found, save, watch or [], json)
     elif since:
-        code = drifting.show_drift(found, since, every=every, as_json=json)
+        code = shift_command.show_drift(found, since, every=every, as_json=json)
         if code:
             raise typer.Exit(code)
 
 
 def _make(
-    host: Host, wishes: list[Wish], how: How, *, lift: bool, foremost: bool, anyway: bool = False
+    host: Host,
+    rules: list[Rule],
+    how: ChangeOptions,
+    *,
+    lift: bool,
+    foremost: bool,
+    anyway: bool = False,
 ) -> None:
-    from velpin.front.changing import make_wishes
+    from velpin.front.changing import decide, planned
 
-    make_wishes(host, wishes, how, lift=lift, foremost=foremost, anyway=anyway)
+    plan = planned(
+        lambda: host.plan_lift(rules) if lift else host.plan_rules(rules, foremost=foremost)
+    )
+    decide(host, plan, how, anyway=anyway)
 
 
 # -- the journal -------------------------------------------------------------------------
@@ -661,13 +681,11 @@ def _make(
 @_command
 def journal(root: Root = None, json: Json = False) -> None:
     """Every change velpin made to this host."""
-    from velpin.front.session import journal_of
-
-    entries = journal_of(_open(root)).entries()
+    entries = _open(root).journal()
     if json:
-        from velpin.front import as_json
+        from velpin.front.documents import JournalRecord
 
-        as_json.write([as_json.of_entry(entry) for entry in entries])
+        _write([JournalRecord.of(entry) for entry in entries])
         return
     from velpin.front.views import show_journal
 
@@ -677,13 +695,13 @@ def journal(root: Root = None, json: Json = False) -> None:
 @_changing
 def undo(
     host: Host,
-    how: How,
+    how: ChangeOptions,
     number: Annotated[int, typer.Argument(help="Which change; the last one if none is given.")] = 0,
 ) -> None:
     """Take back a change, byte for byte."""
-    from velpin.front.changing import undo_change
+    from velpin.front.changing import decide
 
-    undo_change(host, number, how)
+    decide(host, host.plan_undo(number), how)
 
 
 @_command
@@ -726,7 +744,8 @@ def run(words: list[str]) -> int:
     except Exception as problem:
         if debug:
             raise
-        from velpin.front.session import fail, unforeseen
+        from velpin.errors import unforeseen
+        from velpin.front.session import fail
 
         return fail(unforeseen(problem, f"running velpin {_command_of(words)}"), as_json)
 

@@ -6,13 +6,14 @@ from collections.abc import Iterator, Sequence
 
 from velpin.front.screen import Branch, Piece, Screen
 from velpin.front.words import DECIDED, role, sentence, several, shortened, size
-from velpin.model import Answer, BuildPlan, Change, Forecast, Kept, Reason
+from velpin.model.forecast import Answer, BuildPlan, Change, Forecast, HeldBack
+from velpin.model.reason import Reason
 
 _OUTCOMES = {
     "install": "new on this host",
     "upgrade": "upgrades {installed}",
     "downgrade": "replaces the newer {installed}",
-    "reinstall": "replaces the installed {installed} of the same number",
+    "reinstall": "replaces the installed build of the same version",
     "keep": "installed already; nothing to do",
 }
 
@@ -25,14 +26,14 @@ _GROUPS = (
     ("Downgraded", "warn"),
     ("Asked for", "answer"),
     ("Upgraded", "name"),
-    ("Replaced by the same number", "warn"),
+    ("Same version from another source", "warn"),
     ("New", "name"),
 )
 _NAMES = {
     "remove": "Removed",
     "downgrade": "Downgraded",
     "upgrade": "Upgraded",
-    "reinstall": "Replaced by the same number",
+    "reinstall": "Same version from another source",
     "install": "New",
 }
 _ALWAYS_ALL = ("Removed", "Downgraded", "Asked for")
@@ -40,13 +41,13 @@ _ALWAYS_ALL = ("Removed", "Downgraded", "Asked for")
 
 def show_forecast(screen: Screen, found: Forecast, *, why: bool, every: bool) -> None:
     """The answer first, then what the host has now, then the whole transaction."""
-    if found.chain:
+    if found.because:
         _show_refusal(screen, found)
-    if why or not found.chain:
+    if why or not found.because:
         _show_answers(screen, found, why)
     if found.ok:
         _show_transaction(screen, found, every)
-    elif not found.chain:
+    elif not found.because:
         _show_refusal(screen, found)
     for plan in found.builds:
         _show_build(screen, plan)
@@ -56,7 +57,7 @@ def show_forecast(screen: Screen, found: Forecast, *, why: bool, every: bool) ->
 
 _HOW = {
     "installed": ("installed", "quiet"), "source": ("from {source}", "source"),
-    "recipe": ("to be built, from {source}", "warn"), "nowhere": ("nowhere to be had", "bad"),
+    "recipe": ("to be built, from {source}", "warn"), "nowhere": ("not available anywhere", "bad"),
 }  # fmt: skip
 _WHEN = {"runs": "to run", "builds": "to build", "checks": "to check"}
 
@@ -92,7 +93,7 @@ def _show_build(screen: Screen, plan: BuildPlan) -> None:
 
 
 def _show_answers(screen: Screen, found: Forecast, why: bool) -> None:
-    if found.chain:
+    if found.because:
         screen.head("What was asked for, by itself")
     for place, answer in enumerate(found.answers):
         if why and place:
@@ -104,7 +105,7 @@ def _show_answers(screen: Screen, found: Forecast, why: bool) -> None:
 
 
 def show_upgrade(screen: Screen, found: Forecast, *, every: bool) -> None:
-    """What the full upgrade would change, and what it keeps back."""
+    """What the full upgrade would change, and what it holds back."""
     if not found.ok:
         _show_refusal(screen, found)
     elif found.changes:
@@ -113,8 +114,8 @@ def show_upgrade(screen: Screen, found: Forecast, *, every: bool) -> None:
         _show_groups(screen, found.changes, every)
     else:
         screen.line(("the full upgrade changes nothing", "answer"))
-    if found.kept:
-        _show_kept(screen, found.kept)
+    if found.held_back:
+        _show_held_back(screen, found.held_back)
     for note in found.notes:
         screen.line(("note: ", "warn"), sentence(note))
 
@@ -136,7 +137,7 @@ def _show_totals(screen: Screen, found: Forecast) -> None:
     more = "more" if found.disk_bytes >= 0 else "less"
     screen.line(
         (_counted(found.changes), "name"),
-        f"; {size(found.download_bytes)} to fetch, {size(abs(found.disk_bytes))} {more} on disk",
+        f"; {size(found.download_bytes)} to download, {size(abs(found.disk_bytes))} {more} on disk",
     )
     moved = [change for change in found.changes if _changes_source(change)]
     if moved:
@@ -178,7 +179,7 @@ def _show_groups(screen: Screen, changes: Sequence[Change], every: bool) -> None
         if len(shown) < len(group):
             left.append(f"{title.lower()}: {_rest(group[len(shown) :])}")
     if groups:
-        heads = ["package", "now", "then", "source", "fetch", "because"]
+        heads = ["package", "now", "then", "source", "download", "because"]
         screen.tables(heads, groups, right=(4,))
     for text in left:
         screen.line((text, "quiet"))
@@ -213,9 +214,9 @@ def _row(change: Change, style: str) -> list[Piece]:
     ]
 
 
-def _show_kept(screen: Screen, kept: Sequence[Kept]) -> None:
-    screen.head(f"Kept back ({len(kept)})")
-    for one in kept:
+def _show_held_back(screen: Screen, found: Sequence[HeldBack]) -> None:
+    screen.head(f"Held back ({len(found)})")
+    for one in found:
         source = f" from {one.source}" if one.source else ""
         screen.line((one.name, "name"), f" {one.installed}, not {one.version}{source}")
         for reason in one.why:
@@ -226,7 +227,7 @@ def _show_kept(screen: Screen, kept: Sequence[Kept]) -> None:
 
 
 def _show_refusal(screen: Screen, found: Forecast) -> None:
-    from velpin.wish import as_typed
+    from velpin.model.rule import as_typed
 
     if found.problem is None:
         return
@@ -234,31 +235,31 @@ def _show_refusal(screen: Screen, found: Forecast) -> None:
         if len(found.answers) > 1:
             screen.gap()
             screen.line(("refused as a whole: ", "bad"), sentence(found.problem))
-        _show_ways_out(screen, found)
+        _show_remedies(screen, found)
         return
     asked = ", ".join(dict.fromkeys(answer.asked for answer in found.answers))
     lead = (f"{asked}: ", "name") if asked else ""
     screen.line(lead, ("refused: ", "bad"), sentence(found.problem))
-    for number, reason in enumerate(found.chain, 1):
+    for number, reason in enumerate(found.because, 1):
         _show_cause(screen, reason, 2, f"{number}. ")
-    _show_ways_out(screen, found)
+    _show_remedies(screen, found)
     if asked and found.problem.code == "unmet":
         words = as_typed(dict.fromkeys(answer.asked for answer in found.answers))
         screen.gap()
         screen.line("rules that could give it: ", (f"velpin want {words}", "command"))
 
 
-def _show_ways_out(screen: Screen, found: Forecast) -> None:
-    if found.ways_out:
-        screen.head("Ways out, tried")
-        for way in found.ways_out:
-            screen.line((way.command, "command"))
-            screen.line(sentence(way.what), indent=2)
+def _show_remedies(screen: Screen, found: Forecast) -> None:
+    if found.remedies:
+        screen.head("These would help (tried)")
+        for remedy in found.remedies:
+            screen.line((remedy.command, "command"))
+            screen.line(sentence(remedy.what), indent=2)
 
 
 def _show_cause(screen: Screen, reason: Reason, indent: int, lead: str = "") -> None:
     screen.line(f"{lead}{sentence(reason)}", indent=indent)
-    for cause in reason.then:
+    for cause in reason.because:
         _show_cause(screen, cause, indent + 2 + len(lead) // 3 * 3)
 
 

@@ -7,16 +7,17 @@ from collections.abc import Sequence
 
 from velpin.change.plan import KeyShown, Plan
 from velpin.change.takeover import Takeover
+from velpin.files.text import HostText, bare
 from velpin.front.screen import Piece, Screen
-from velpin.front.words import sentence, several, shortened, size, stood
-from velpin.model import Answer, Reason
-from velpin.shifts import Moved, Shift, Turned
-from velpin.shown import without_passwords
-from velpin.text import HostText, bare
-from velpin.trust.openpgp import only_keys
-from velpin.when import day
+from velpin.front.words import selected, sentence, several, shortened, size
+from velpin.model.dates import day
+from velpin.model.forecast import Answer
+from velpin.model.reason import Reason
+from velpin.model.safe_text import without_passwords
+from velpin.model.shift import ChangedAnswer, ChangedUpgrade, Shift
+from velpin.trust.openpgp import grouped, only_keys
 
-_MOST_MOVED = 12
+_MOST_UPGRADES = 12
 
 
 def show_plan(screen: Screen, plan: Plan) -> None:
@@ -39,7 +40,7 @@ def show_takeover(screen: Screen, found: Takeover) -> None:
     """One line that stands above all else, and the command that would prevent it."""
     screen.line(
         (f"{' and '.join(found.handles)} would take over {shortened(found.names)}", "bad"),
-        ", which nobody named",
+        ", which you did not name",
     )
     if found.command:
         screen.line("to prevent that: ", (found.command, "command"))
@@ -49,7 +50,7 @@ def show_takeover(screen: Screen, found: Takeover) -> None:
 def _show_key(screen: Screen, key: KeyShown) -> None:
     screen.head("Key")
     screen.line((key.owner, "name"), indent=2)
-    screen.line(key.fingerprint, indent=2)
+    screen.line(grouped(key.fingerprint), indent=2)
     expiry = f"expires {day(key.expires)}" if key.expires else "does not expire"
     pieces: list[Piece] = [f"{key.algorithm}, made {day(key.created)}, ", expiry]
     if key.state != "good":
@@ -123,28 +124,27 @@ def show_shift(screen: Screen, shift: Shift, *, every: bool = False) -> None:
         screen.head("What you asked about")
         rows = [_asked_row(before, after) for before, after in shift.asked]
         screen.table(["package", "before", "after"], rows)
-    screen.head("What else shifts" if shift.asked else "What shifts")
-    if shift.problem:
-        what = Reason("upgrade-refused", {"what": sentence(shift.problem)})
+    screen.head("What else changes" if shift.asked else "What changes")
+    if shift.upgrade_problem:
+        what = Reason("upgrade-refused", {"what": sentence(shift.upgrade_problem)})
         screen.line((sentence(what), "bad"))
-    show_moved(screen, shift, len(shift.moved) if every else _MOST_MOVED)
-    _show_kept(screen, shift, every)
-    _show_turned(screen, shift, every)
+    show_upgrades(screen, shift, len(shift.upgrades) if every else _MOST_UPGRADES)
+    _show_held_back(screen, shift, every)
+    _show_answers(screen, shift, every)
 
 
-def show_moved(screen: Screen, shift: Shift, most: int) -> None:
-    """Installed packages that would stand otherwise, those that are removed first."""
-    if not shift.moved:
-        screen.line("no installed package would change hands or version at the next upgrade")
+def show_upgrades(screen: Screen, shift: Shift, most: int) -> None:
+    """Installed packages that the next upgrade would leave otherwise, those it removes first."""
+    if not shift.upgrades:
+        screen.line("the next upgrade would change no other installed package")
         return
-    removed = [moved for moved in shift.moved if moved.after is None]
-    count = several(len(shift.moved), "installed package")
-    told = f", {several(len(removed), 'of them removed', 'of them removed')}" if removed else ""
-    screen.line(
-        (f"{count} would stand otherwise after the next upgrade{told}", "warn")
-    )  # fmt: skip
-    ordered = [*removed, *(moved for moved in shift.moved if moved.after is not None)]
-    screen.table(["  package", "now", "before", "after"], [_moved_row(m) for m in ordered[:most]])
+    removed = [one for one in shift.upgrades if one.after is None]
+    count = several(len(shift.upgrades), "installed package")
+    told = f" ({len(removed)} of them removed)" if removed else ""
+    screen.line((f"the next upgrade would treat {count} differently{told}", "warn"))
+    ordered = [*removed, *(one for one in shift.upgrades if one.after is not None)]
+    rows = [_upgrade_row(one) for one in ordered[:most]]
+    screen.table(["  package", "now", "before", "after"], rows)
     show_more(screen, len(ordered) - most)
 
 
@@ -154,36 +154,37 @@ def show_more(screen: Screen, more: int) -> None:
         screen.line(f"and {several(more, 'more', 'more')}; --all shows them", indent=2)
 
 
-def _show_kept(screen: Screen, shift: Shift, every: bool) -> None:
-    if not shift.kept:
+def _show_held_back(screen: Screen, shift: Shift, every: bool) -> None:
+    if not shift.held_back:
         return
-    names = [one.name for one in shift.kept]
+    names = [one.name for one in shift.held_back]
     shown = ", ".join(names) if every else shortened(names)
-    screen.line((f"kept back by the next upgrade: {shown}", "warn"))
+    screen.line((f"held back by the next upgrade: {shown}", "warn"))
 
 
-def _show_turned(screen: Screen, shift: Shift, every: bool) -> None:
-    if not shift.turned:
+def _show_answers(screen: Screen, shift: Shift, every: bool) -> None:
+    if not shift.answers:
         return
-    groups: dict[tuple[str | None, str | None], list[Turned]] = {}
-    for one in shift.turned:
-        key = tuple(stand[1] if stand else None for stand in (one.before, one.after))
-        groups.setdefault((key[0], key[1]), []).append(one)
-    count = several(len(shift.turned), "name")
-    screen.line(f"{count} not installed would be answered otherwise:")
+    groups: dict[tuple[str | None, str | None], list[ChangedAnswer]] = {}
+    for one in shift.answers:
+        before = one.before.source if one.before else None
+        after = one.after.source if one.after else None
+        groups.setdefault((before, after), []).append(one)
+    count = several(len(shift.answers), "package")
+    screen.line(f"{count} not installed would come differently:")
     rows: list[list[Piece]] = []
     for (before, after), found in sorted(groups.items(), key=lambda item: -len(item[1])):
         names = [one.name for one in found]
         shown = ", ".join(names) if every else shortened(names, 4)
-        rows.append([f"  {len(found)}", _turn(before, after), shown])
-    screen.table(["  names", "answer", ""], rows, right=[0])
+        rows.append([f"  {len(found)}", _change(before, after), shown])
+    screen.table(["  packages", "change", ""], rows, right=[0])
 
 
-def _turn(before: str | None, after: str | None) -> Piece:
+def _change(before: str | None, after: str | None) -> Piece:
     if before is None:
         return f"new, from {after or 'no source'}"
     if after is None:
-        return (f"not to be had any more (was {before or 'no source'})", "warn")
+        return (f"no longer available (was {before or 'no source'})", "warn")
     if before == after:
         return f"another version of {after}"
     return f"from {after} instead of {before}"
@@ -195,13 +196,13 @@ def _asked_row(before: Answer, after: Answer) -> list[Piece]:
 
 def _told(answer: Answer) -> str:
     if answer.version is None:
-        return "not to be had"
+        return "not available"
     return f"{answer.version} from {answer.source or 'nowhere'}"
 
 
-def _moved_row(moved: Moved) -> list[Piece]:
-    before, after = (stood(stand, "removed") for stand in (moved.before, moved.after))
-    return ["  " + moved.name, moved.installed, before, after]
+def _upgrade_row(one: ChangedUpgrade) -> list[Piece]:
+    before, after = (selected(choice, "removed") for choice in (one.before, one.after))
+    return ["  " + one.name, one.installed, before, after]
 
 
 def show_came_from(screen: Screen, names: Sequence[str], handle: str) -> None:

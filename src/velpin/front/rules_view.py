@@ -6,49 +6,51 @@ from collections.abc import Sequence
 
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import sentence, several, shortened
-from velpin.wish import Rule
+from velpin.model.rule import RuleInForce
 
 _MOST = 3
 
 
-def show_rules(screen: Screen, rules: Sequence[Rule], *, every: bool = False) -> None:
+def show_rules(screen: Screen, rules: Sequence[RuleInForce], *, every: bool = False) -> None:
     """Rules that decide something, in the order in which they are tried; then the dead."""
     numbered = list(enumerate(rules, 1))
-    live = [(number, rule) for number, rule in numbered if rule.dead is None]
-    dead = [(number, rule) for number, rule in numbered if rule.dead is not None]
+    live = [(number, in_force) for number, in_force in numbered if in_force.dead is None]
+    dead = [(number, in_force) for number, in_force in numbered if in_force.dead is not None]
     if not rules:
-        screen.line("no rule: versions and the sources' own numbers decide everything")
+        screen.line("no rules: versions and the sources' own priorities decide everything")
         return
     heads = ["", "rule", "decides", "written at"]
-    groups = [("Rules in force", [_live_row(number, rule, every) for number, rule in live])]
+    groups = [("Rules in force", [_live_row(number, in_force, every) for number, in_force in live])]
     if dead:
         groups.append(("Rules that decide nothing", [_dead_row(*one) for one in dead]))
     screen.tables(heads, [group for group in groups if group[1]], right=[0])
     screen.gap()
-    screen.line("to take one away: ", ("velpin rules drop RULE", "command"), ", by number or place")
+    screen.line(
+        "to take one away: ", ("velpin rules drop RULE", "command"), ", by its number or place"
+    )
 
 
-def _live_row(number: int, rule: Rule, every: bool) -> list[Piece]:
-    offers = several(rule.offers, "offer") if rule.offers else ""
-    names = list(rule.installed)
+def _live_row(number: int, in_force: RuleInForce, every: bool) -> list[Piece]:
+    offers = several(in_force.offers, "offer") if in_force.offers else ""
+    names = list(in_force.installed)
     shown = ", ".join(names) if every else shortened(names, _MOST)
     return [
         str(number),
-        _says(rule),
+        _says(in_force),
         "; ".join(part for part in (offers, shown) if part),
-        _place(rule),
+        _place(in_force),
     ]
 
 
-def _dead_row(number: int, rule: Rule) -> list[Piece]:
-    why = sentence(rule.dead) if rule.dead else ""
-    return [str(number), _says(rule), (why, "warn"), _place(rule)]
+def _dead_row(number: int, in_force: RuleInForce) -> list[Piece]:
+    why = sentence(in_force.dead) if in_force.dead else ""
+    return [str(number), _says(in_force), (why, "warn"), _place(in_force)]
 
 
-def _says(rule: Rule) -> Piece:
-    text = sentence(rule.says)
-    return (text, "name") if rule.wish else text
+def _says(in_force: RuleInForce) -> Piece:
+    text = sentence(in_force.says)
+    return (text, "name") if in_force.rule else text
 
 
-def _place(rule: Rule) -> str:
-    return str(rule.place)
+def _place(in_force: RuleInForce) -> str:
+    return str(in_force.place)

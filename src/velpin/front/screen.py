@@ -11,7 +11,7 @@ import sys
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple, TextIO
 
-from velpin.shown import safe
+from velpin.model.safe_text import safe
 
 if TYPE_CHECKING:
     from rich.console import Console

@@ -9,64 +9,35 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from velpin.errors import NoConsent, Unforeseen, VelpinError
+from velpin.core.opening import is_interrupted, open_host, recover
+from velpin.errors import Busy, CannotRead, CannotWrite, NoConsent, PlanRefused, VelpinError
+from velpin.files.text import whole_number
 from velpin.front.screen import Screen
-from velpin.kinds import open_host
-from velpin.store.shelf import open_shelf
-from velpin.text import whole_number
-from velpin.tree import Tree
 
 if TYPE_CHECKING:
-    from velpin.change.journal import Journal
-    from velpin.fetch.download import Transport
-    from velpin.kinds.base import Host
-
-_JOURNAL = "var/lib/velpin/journal"
+    from velpin.core.host import Host
 
 
 def open_at(root: Path, *, as_is: bool = False) -> Host:
     """The host at a root; an interrupted change is put right first, where that is allowed."""
-    tree = Tree(root)
-    _mend(tree)
-    shelf = open_shelf(tree)
-    for doubt in shelf.doubts():
+    if is_interrupted(root):
+        _mend(root)
+    host = open_host(root, as_is=as_is, on_wait=waiting, progress=METER.told)
+    for doubt in host.doubts():
         tell(f"{doubt}: what is in it is not used, and it is made anew when it is written to")
-    return open_host(tree, shelf, as_is=as_is)
+    return host
 
 
-def journal_of(host: Host) -> Journal:
-    """The journal of a host."""
-    from velpin.change.journal import Journal
-
-    return Journal(host.tree)
-
-
-def _mend(tree: Tree) -> None:
+def _mend(root: Path) -> None:
     try:
-        names = os.listdir(tree.path(_JOURNAL))
-    except OSError:
-        return
-    if not any(name.endswith(".pending.json") and not name.startswith(".") for name in names):
-        return
-    from velpin.change.journal import Journal
-    from velpin.errors import Busy, CannotRead, CannotWrite
-
-    journal = Journal(tree)
-    doubt = journal.why_doubted()
-    if doubt:
-        tell(f"an interrupted change is not put right: {doubt}")
-        return
-    try:
-        with journal.lock(limit=2.0):
-            done = journal.recover()
+        done = recover(root)
     except Busy:
         tell("another velpin is changing this host just now")
-        return
     except (CannotRead, CannotWrite):
         tell("a change was interrupted; run any velpin command as root to put it right")
-        return
-    for text in done:
-        tell(text)
+    else:
+        for text in done:
+            tell(text)
 
 
 def tell(text: str, style: str = "warn") -> None:
@@ -79,42 +50,49 @@ def waiting() -> None:
     tell("another velpin is working on this host; waiting for it")
 
 
+def _is_terminal() -> bool:
+    return sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
+
+
 @contextmanager
 def busy(what: str = "looking at the whole host") -> Iterator[None]:
     """Say on standard error what is being worked on, where that is a terminal, until it is done."""
-    shown = sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
+    shown = _is_terminal()
     if shown:
         print(f"{what} ...", end="", file=sys.stderr, flush=True)
     try:
         yield
     finally:
+        METER.stop()
         if shown:
             print("\r\x1b[K", end="", file=sys.stderr, flush=True)
 
 
-def unforeseen(problem: BaseException, doing: str) -> Unforeseen:
-    """What is told of an error that no part of Velpin foresaw."""
-    what = f"{type(problem).__name__}: {problem}"[:500]
-    place = ""
-    trace = problem.__traceback__
-    while trace is not None:
-        code = trace.tb_frame.f_code
-        place = f" ({os.path.basename(code.co_filename)}:{trace.tb_lineno})"
-        trace = trace.tb_next
-    return Unforeseen(
-        f"a fault of velpin's own while {doing}: {what}{place}",
-        "run it again with --debug and report what it says; velpin journal tells what was changed",
-    )
+def explained(problem: VelpinError) -> VelpinError:
+    """An error with the words of its reasons, where it has reasons as data."""
+    if not isinstance(problem, PlanRefused):
+        return problem
+    from velpin.front.words import sentence
+
+    where = f" ({problem.place})" if problem.place else ""
+    problem.message = f"not written: {sentence(problem.reason)}{where}"
+    lines = [f"{one.command}\n  {sentence(one.what)}" for one in problem.remedies]
+    if problem.may_overrule:
+        problem.hint = "add --anyway if that is meant"
+    elif lines:
+        problem.hint = "\n".join(["these would help (tried):", *lines])
+    return problem
 
 
 def fail(problem: VelpinError, as_json: bool) -> int:
     """Say what went wrong, and give the exit code."""
+    problem = explained(problem)
     if as_json:
-        from velpin.front import as_json as out
+        from velpin.front import json_values
+        from velpin.front.documents import Failure
 
-        code = problem.exit_code
-        out.write({"error": problem.message, "hint": problem.hint or None, "exit_code": code})
-        return code
+        json_values.write(Failure.of(problem))
+        return problem.exit_code
     screen = Screen(sys.stderr)
     screen.line(("velpin: ", "bad"), problem.message)
     for line in problem.hint.split("\n") if problem.hint else ():
@@ -122,30 +100,19 @@ def fail(problem: VelpinError, as_json: bool) -> int:
     return problem.exit_code
 
 
-def transport_for(host: Host, quiet: bool = False) -> tuple[Transport, Meter]:
-    """A transport with the host's settings, and the progress bars it feeds."""
-    from velpin.fetch.download import Transport
-    from velpin.settings import read_settings
-
-    meter = Meter(not quiet)
-    settings = read_settings(host.tree, host.fetch_proxies(), host.fetch_logins())
-    return Transport(settings, meter.told), meter
-
-
 class Meter:
     """Progress bars on standard error, where that is a terminal."""
 
-    def __init__(self, wanted: bool) -> None:
-        self._on = wanted and sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
-        self._bars: dict[str, Any] = {}
-        self._progress: Any = None
+    def __init__(self) -> None:
         import threading
 
+        self._bars: dict[str, Any] = {}
+        self._progress: Any = None
         self._lock = threading.Lock()
 
     def told(self, label: str, done: int, total: int) -> None:
         """Told by the transport after each piece."""
-        if not self._on:
+        if not _is_terminal():
             return
         with self._lock:
             if self._progress is None:
@@ -157,12 +124,17 @@ class Meter:
             if total and done >= total:
                 self._progress.update(self._bars[label], visible=False)
 
-    def __enter__(self) -> Meter:
-        return self
+    def stop(self) -> None:
+        """Take the bars away."""
+        with self._lock:
+            if self._progress is not None:
+                self._progress.stop()
+            self._progress = None
+            self._bars.clear()
 
-    def __exit__(self, *_: object) -> None:
-        if self._progress is not None:
-            self._progress.stop()
+
+METER = Meter()
+"""The bars of this run."""
 
 
 def _new_progress() -> Any:

@@ -6,15 +6,15 @@ import os
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from velpin.about import HostFacts, KeyUse, Met, Standing
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import age, several, shortened
-from velpin.model import Offer
-from velpin.when import day, day_and_time
+from velpin.model.dates import day, day_and_time
+from velpin.model.forecast import Offer
+from velpin.model.host import HostFacts, KeyUse, SearchHit, SourceStatus
 
 if TYPE_CHECKING:
-    from velpin.change.journal import Entry
-    from velpin.kinds.base import Host
+    from velpin.change.journal import JournalEntry
+    from velpin.core.host import Host
 
 
 def show_facts(screen: Screen, facts: HostFacts) -> None:
@@ -25,10 +25,10 @@ def show_facts(screen: Screen, facts: HostFacts) -> None:
     screen.line((name, "answer"), f"  a host of kind {facts.kind}{told}")
     foreign = f", and {', '.join(facts.foreign)}" if facts.foreign else ""
     screen.line(f"architecture  {facts.arch}{foreign}")
-    parts = [f"{facts.on} on", f"{facts.off} off"]
+    parts = [f"{facts.sources.on} on", f"{facts.sources.off} off"]
     screen.line(f"sources       {', '.join(parts)}", _missing(facts))
-    if facts.newest is not None:
-        ages = f"{age(facts.newest)} old (newest), {age(facts.oldest)} (oldest)"
+    if facts.newest_index is not None:
+        ages = f"{age(facts.newest_index)} old (newest), {age(facts.oldest_index)} (oldest)"
         screen.line(f"indexes       {ages.replace('just now old', 'new')}")
     else:
         screen.line("indexes       none fetched yet: velpin refresh")
@@ -41,18 +41,28 @@ def show_facts(screen: Screen, facts: HostFacts) -> None:
 
 
 def _missing(facts: HostFacts) -> Piece:
-    if not facts.not_fetched:
+    if not facts.sources.not_fetched:
         return ""
-    return (f"; {facts.not_fetched} of those on not fetched yet: velpin refresh", "warn")
+    return (f"; {facts.sources.not_fetched} of those on not fetched yet: velpin refresh", "warn")
 
 
-def show_standings(screen: Screen, found: Sequence[Standing], files: bool) -> None:
+def show_source_statuses(screen: Screen, found: Sequence[SourceStatus], files: bool) -> None:
     """Every source in the order in which it wins."""
     if not found:
         screen.line("this host has no sources")
         return
-    rows = [_standing_row(one) for one in found]
-    heads = ["tier", "source", "number", "state", "channel", "signed by", "made", "copy", "offers"]
+    rows = [_status_row(one) for one in found]
+    heads = [
+        "tier",
+        "source",
+        "priority",
+        "state",
+        "channel",
+        "signed by",
+        "made",
+        "copy",
+        "offers",
+    ]
     screen.table(heads, rows, right=(0, 2, 8))
     if files:
         screen.head("Written in")
@@ -73,13 +83,13 @@ def show_standings(screen: Screen, found: Sequence[Standing], files: bool) -> No
                 screen.line(line, indent=2)
 
 
-def _standing_row(one: Standing) -> list[Piece]:
+def _status_row(one: SourceStatus) -> list[Piece]:
     state = {"on": ("on", "good"), "off": ("off", "quiet")}.get(one.state, (one.state, "warn"))
     made = age(one.dated) + (" ago" if one.dated and age(one.dated) != "just now" else "")
     return [
         str(one.tier or "-"),
         (one.source.handle, "name"),
-        _numbers(one),
+        _priorities(one),
         state,
         ", ".join(one.channel),
         _signature(one),
@@ -89,20 +99,17 @@ def _standing_row(one: Standing) -> list[Piece]:
     ]
 
 
-def _numbers(one: Standing) -> str:
-    values = one.numbers
-    if not values:
-        return ""
-    if len(values) == 1:
-        return str(values[0][0])
-    return "; ".join(f"{number} ({' '.join(sections)})" for number, sections in values)
+def _priorities(one: SourceStatus) -> str:
+    if len(one.priorities) == 1:
+        return str(one.priorities[0].priority)
+    return "; ".join(f"{each.priority} ({' '.join(each.components)})" for each in one.priorities)
 
 
-def _signature(one: Standing) -> Piece:
+def _signature(one: SourceStatus) -> Piece:
     if not one.signed:
         return ""
     if one.signed == "none":
-        return ("nobody: trusted unsigned", "warn")
+        return ("unsigned, and trusted", "warn")
     if one.signed == "common":
         return one.signers[0] if one.signers else "any of the host's common keys"
     if not one.signers:
@@ -115,7 +122,7 @@ def show_skipped(screen: Screen, host: Host) -> None:
     """Files that the host's installer passes over."""
     found = host.skipped()
     if found:
-        screen.head("Files passed over")
+        screen.head("Files that the installer ignores")
         screen.table(["file", "why"], [[file, why] for file, why in found])
 
 
@@ -127,7 +134,7 @@ def show_offers(screen: Screen, found: Sequence[Offer]) -> None:
     several_names = len({offer.name for offer in found}) > 1
     rows = [_offer_row(offer, several_names) for offer in found]
     screen.table(
-        ["", "package", "version", "arch", "source", "number", "", "summary"], rows, right=(5,)
+        ["", "package", "version", "arch", "source", "priority", "", "summary"], rows, right=(5,)
     )
 
 
@@ -147,13 +154,13 @@ def _offer_row(offer: Offer, names: bool) -> list[Piece]:
         (offer.version, style),
         offer.arch,
         (offer.source or "(nowhere)", "source"),
-        "" if offer.state in ("source off", "to be built") else str(offer.number),
+        "" if offer.state in ("source off", "to be built") else str(offer.priority),
         ", ".join(told),
         offer.summary if names else "",
     ]
 
 
-def show_found(screen: Screen, found: Sequence[Met], count: int) -> None:
+def show_found(screen: Screen, found: Sequence[SearchHit], count: int) -> None:
     """One line for each name, with what would be installed."""
     rows: list[list[Piece]] = [
         [
@@ -167,7 +174,7 @@ def show_found(screen: Screen, found: Sequence[Met], count: int) -> None:
     ]
     screen.table(["package", "version", "source", "", "summary"], rows)
     if count > len(found):
-        screen.line((f"{count - len(found)} more; more words narrow it", "quiet"))
+        screen.line((f"{count - len(found)} more; add words to narrow it down", "quiet"))
 
 
 # -- keys and journal --------------------------------------------------------------------
@@ -175,6 +182,8 @@ def show_found(screen: Screen, found: Sequence[Met], count: int) -> None:
 
 def show_keys(screen: Screen, found: Sequence[KeyUse], now: float) -> None:
     """Which key vouches for what."""
+    from velpin.trust.openpgp import grouped
+
     if not found:
         screen.line("no source of this host names a key, and there is no common key")
         return
@@ -189,10 +198,10 @@ def show_keys(screen: Screen, found: Sequence[KeyUse], now: float) -> None:
         else:
             state = "does not expire"
         screen.line((use.owner, "name"))
-        screen.line(use.fingerprint, indent=2)
+        screen.line(grouped(use.fingerprint), indent=2)
         screen.line(f"{use.algorithm}, made {day(use.created)}, ", (state, style), indent=2)
         screen.line(f"in {use.where}", indent=2)
-        screen.line("vouches for ", *_vouched(use), indent=2)
+        screen.line("signs for ", *_vouched(use), indent=2)
 
 
 def _vouched(use: KeyUse) -> list[Piece]:
@@ -202,7 +211,7 @@ def _vouched(use: KeyUse) -> list[Piece]:
     return [("every source that names no key", "warn"), now]
 
 
-def show_journal(screen: Screen, entries: Sequence[Entry]) -> None:
+def show_journal(screen: Screen, entries: Sequence[JournalEntry]) -> None:
     """Every change, newest first."""
     if not entries:
         screen.line("velpin has changed nothing on this host yet")

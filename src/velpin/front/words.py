@@ -10,15 +10,20 @@ import time
 from collections.abc import Sequence
 from functools import cache
 from itertools import chain
+from typing import TYPE_CHECKING
 
-from velpin.model import Change, Reason
+from velpin.model.forecast import Change
+from velpin.model.reason import Reason
+
+if TYPE_CHECKING:
+    from velpin.model.shift import Selection
 
 SENTENCES = {
     # why it wins
     "is-installed": "{version} is installed already",
     "held": "{version} is installed and on hold",
-    "asked-version": "version {version} was asked for; numbers play no part then",
-    "asked-source": "{version} is the newest that {source} has; numbers play no part then",
+    "asked-version": "version {version} was asked for; priorities play no part then",
+    "asked-source": "{version} is the newest that {source} has; priorities play no part then",
     "provides-asked": "{package} provides {name}",
     # why an offer was passed over
     "not-asked-version": "{asked} was asked for",
@@ -47,8 +52,8 @@ SENTENCES = {
     "ask-instead": "asks for {name} {version} from {source} instead",
     "source-on": "{source} has {name}",
     "rule-in-the-way": "takes the rule at {place} away: without it nothing is refused",
-    # wishes that do not hold
-    "comes-all-the-same": "{name} would still come from {source}: number {number}",
+    # rules that do not hold
+    "comes-all-the-same": "{name} would still come from {source}: priority {priority}",
     "still-changes": "the next upgrade would still bring {name} {version}{from}",
     "no-name-there": "{source} has nothing called {name}",
     "no-such-name": "no source has a package called {name}, and none is installed",
@@ -56,7 +61,7 @@ SENTENCES = {
     "rule-gone": "takes the rule at {place} away; then it holds",
     "upgrade-refused": "the host's installer would refuse the next full upgrade: {what}",
     # what a rule says
-    "says-wish": "{wish}",
+    "says-rule": "{rule}",
     "says-bar": "bar {names} from {sources}",
     # why a rule decides nothing
     "rule-idle": "nothing would be otherwise without it",
@@ -80,12 +85,12 @@ SENTENCES = {
 }
 
 CAUSES = {
-    "number-upgrades-only": "its source is only for upgrades of what came from it",
-    "number-not-automatic": "its source is not automatic",
-    "number-own": "no source that is on has it",
-    "number-recorded": "only its settings are left",
+    "priority-upgrades-only": "its source is only for upgrades of what came from it",
+    "priority-not-automatic": "its source is not automatic",
+    "priority-own": "no source that is on has it",
+    "priority-recorded": "only its settings are left",
 }
-"""Why an offer's number is low, for the end of a sentence."""
+"""Why an offer's priority is low, for the end of a sentence."""
 
 _GOES_BACK = 1000
 MEANINGS = (
@@ -97,7 +102,7 @@ MEANINGS = (
     (1, "only for what nobody else has"),
     (-40000, "never"),
 )
-"""What the number of a whole source means, by the least number for it."""
+"""What the priority of a whole source means, by the least priority for it."""
 
 DECIDED = {
     "only offer": "the only offer",
@@ -105,7 +110,7 @@ DECIDED = {
     "version": "the newest",
     "rule": "a rule",
     "target release": "the target release",
-    "source number": "its source's number",
+    "source priority": "its source's priority",
     "architecture": "the host's own architecture",
     "cost": "the lower cost",
     "reading order": "the order of reading",
@@ -155,9 +160,9 @@ def sentence(reason: Reason) -> str:
     facts["bound"] = f" {facts['version']}" if facts.get("version") else ""
     if reason.code == "says-lock" and facts.get("sources"):
         facts["from"] = f" from {facts['sources']}"
-    number = int(facts.get("number") or 0)
-    facts["older"] = ", even where that means going back" if number >= _GOES_BACK else ""
-    facts["meaning"] = next(told for least, told in MEANINGS if number >= least)
+    priority = int(facts.get("priority") or 0)
+    facts["older"] = ", even where that means going back" if priority >= _GOES_BACK else ""
+    facts["meaning"] = next(told for least, told in MEANINGS if priority >= least)
     if reason.code in ("same-from-first", "barred-too"):
         facts["names"] = shortened(str(facts["names"]).split(", "))
     cause = facts.get("place") or CAUSES.get(str(facts.get("cause", "")))
@@ -214,9 +219,9 @@ def shortened(names: Sequence[str], most: int = 6) -> str:
     return f"{shown} and {more} more" if len(names) > most else shown
 
 
-def stood(stand: tuple[str, str] | None, absent: str) -> str:
+def selected(selection: Selection | None, absent: str) -> str:
     """A version and its source, or the word for a package that is not there."""
-    if stand is None:
+    if selection is None:
         return absent
-    version, source = stand
+    version, source = selection
     return f"{version} from {source}" if source else f"{version}, in no source"

@@ -1,57 +1,76 @@
-"""The kinds of host Velpin knows: each a module as `velpin.kinds.base.Kind` says."""
+"""The kinds of host Velpin knows: each a package as `velpin.core.adapter.Kind` says.
+
+This is the one place that names them; a package is loaded when it is asked.
+"""
 
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator, Mapping
-from importlib import import_module
-from typing import TYPE_CHECKING, cast
+from collections.abc import Callable, Iterator, Mapping
+from typing import TYPE_CHECKING
 
 from velpin.errors import NotAHost
-from velpin.tree import Tree
+from velpin.files.tree import Tree
 
 if TYPE_CHECKING:
-    from velpin.kinds.base import Host, Kind
-    from velpin.store.shelf import Shelf
-
-KINDS = ("velpin.kinds.rpm_zypp", "velpin.kinds.rpm_dnf", "velpin.kinds.alpm", "velpin.kinds.deb")
-"""Modules of the kinds, in the order in which they are asked."""
+    from velpin.core.adapter import Adapter, Kind
+    from velpin.model.source import Source
+    from velpin.store.cache import IndexCache
 
 
-def open_host(tree: Tree, shelf: Shelf, *, as_is: bool = False) -> Host:
+def _rpm_zypp() -> Kind:
+    from velpin.kinds import rpm_zypp
+
+    return rpm_zypp
+
+
+def _rpm_dnf() -> Kind:
+    from velpin.kinds import rpm_dnf
+
+    return rpm_dnf
+
+
+def _alpm() -> Kind:
+    from velpin.kinds import alpm
+
+    return alpm
+
+
+def _deb() -> Kind:
+    from velpin.kinds import deb
+
+    return deb
+
+
+KINDS: Mapping[str, Callable[[], Kind]] = {
+    "rpm-zypp": _rpm_zypp, "rpm-dnf": _rpm_dnf, "alpm": _alpm, "deb": _deb,
+}  # fmt: skip
+"""The kinds by their names, in the order in which they are asked."""
+
+
+def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool = False) -> Adapter[Source]:
     """The host at a root; NotAHost where no kind recognises it.
 
     Installers of other kinds leave settings of their own on a host: where several kinds
     recognise it, it is of the first of which packages are installed.
     """
-    found = [kind for kind in _kinds() if kind.recognises(tree)]
+    kinds = (load() for load in KINDS.values())
+    found = [kind for kind in kinds if kind.recognises(tree)]
     if len(found) > 1:
         found = [kind for kind in found if kind.has_packages(tree)] or found
     if not found:
         raise NotAHost(
             f"{tree.root} is not the root of a host that Velpin knows",
-            "give the host's root with --root DIR; known kinds: "
-            + ", ".join(name.rpartition(".")[2] for name in KINDS),
+            f"give the host's root with --root DIR; known kinds: {', '.join(KINDS)}",
         )
-    host = found[0].open_host(tree, shelf, as_is=as_is)
-    return _with_recipes(host) if tree.exists("etc/velpin/recipes") else host
+    return found[0].open_adapter(tree, shelf, as_is=as_is)
 
 
 def sentences() -> Iterator[Mapping[str, str]]:
     """What the reasons of each kind say, by their codes, of the kind in use first; those of a
     kind are read when it is its turn."""
-    for name in sorted(KINDS, key=lambda name: f"{name}.host" not in sys.modules):
-        kind = cast("Kind", import_module(name))
-        yield import_module(kind.SENTENCES).SENTENCES
-
-
-def _kinds() -> Iterator[Kind]:
-    return (cast("Kind", import_module(name)) for name in KINDS)
-
-
-def _with_recipes(host: Host) -> Host:
-    """A host together with its sources of build recipes, where it has any."""
-    from velpin.recipes.config import has_recipes
-    from velpin.recipes.host import with_recipes
-
-    return with_recipes(host) if has_recipes(host.tree) else host
+    in_use = {
+        name for name in KINDS if f"velpin.kinds.{name.replace('-', '_')}.adapter" in sys.modules
+    }
+    for name in sorted(KINDS, key=lambda name: name not in in_use):
+        yield KINDS[name]().own_sentences()

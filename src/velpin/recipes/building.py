@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.model import Building, BuildPlan, Change, Need, NeedHow, Reason
+from velpin.model.forecast import Building, BuildPlan, Change, Need, NeedHow
+from velpin.model.reason import Reason
 from velpin.recipes.recipe import Recipe, RecipeNeed
 from velpin.recipes.shelved import providing, recipes_in
 from velpin.store.index import Index
 
 if TYPE_CHECKING:
-    from velpin.kinds.base import Host
+    from velpin.core.host import Host
 
 _MOST_STEPS = 60
 
@@ -89,7 +90,7 @@ class Recipes:
             told = self._host.forecast(wanted)
             changes = told.changes
             if not told.ok:
-                problem = Reason("needs-refused", {"packages": ", ".join(wanted)}, told.chain)
+                problem = Reason("needs-refused", {"packages": ", ".join(wanted)}, told.because)
         return BuildPlan(asked, tuple(steps.values()), changes, problem)
 
     def _step(self, found: Found, steps: dict[str, Building], above: Sequence[str]) -> None:
@@ -108,7 +109,7 @@ class Recipes:
 
     def _need(self, need: RecipeNeed, steps: dict[str, Building], above: Sequence[str]) -> Need:
         """How one need would be met; what has to be built for it is put into the steps."""
-        met = self._host.meeting(need.relation)
+        met = self._host.satisfier(need.relation)
         if met is not None:
             how: NeedHow = "source" if met.source else "installed"
             return Need(need.relation, need.when, how, *met)

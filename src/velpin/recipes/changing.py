@@ -9,15 +9,15 @@ from urllib.parse import urlsplit
 
 from velpin.change.plan import Plan
 from velpin.errors import Refusal, UsageError, VelpinError
-from velpin.model import Reason
+from velpin.files.tree import Tree
+from velpin.model.reason import Reason
 from velpin.recipes.config import RecipeSource, file_of, read_sources, text_of
 from velpin.recipes.fetching import refresh_recipes
 from velpin.recipes.shelved import index_of, path_of
-from velpin.tree import Tree
 
 if TYPE_CHECKING:
+    from velpin.core.host import Host
     from velpin.fetch.download import Transport
-    from velpin.kinds.base import Host
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._+-]*\Z")
 

@@ -15,8 +15,9 @@ from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 from velpin.errors import HostFileError
-from velpin.model import Note, Place, Source
-from velpin.tree import Tree
+from velpin.files.tree import Tree
+from velpin.model.reason import Note, Place
+from velpin.model.source import Source
 
 FOLDER = "etc/velpin/recipes"
 ENDING = ".toml"
@@ -78,6 +79,6 @@ def _source(tree: Tree, file: str, handle: str) -> RecipeSource:
     if not isinstance(address, str) or not address or not isinstance(on, bool):
         raise HostFileError(file, 0, "needs an address, and on = true or false")
     return RecipeSource(
-        handle=handle, repository=handle, address=address, release=RELEASE, sections=(),
+        handle=handle, repository=handle, address=address, release=RELEASE, components=(),
         url=address, on=on, places=(Place(file, 0),), file=file,
     )  # fmt: skip

@@ -6,12 +6,12 @@ import hashlib
 import time
 from typing import TYPE_CHECKING
 
-from velpin.about import Refreshed
 from velpin.errors import FetchError, HostFileError, VelpinError
+from velpin.model.host import RefreshResult
 from velpin.recipes.config import RecipeSource
 from velpin.recipes.recipe import RecipeFormat
 from velpin.recipes.shelved import index_of
-from velpin.store.shelf import Shelf
+from velpin.store.cache import IndexCache
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport
@@ -20,10 +20,10 @@ _LARGEST = 256 << 20
 
 
 def refresh_recipes(
-    shelf: Shelf, source: RecipeSource, form: RecipeFormat, transport: Transport
-) -> Refreshed:
+    shelf: IndexCache, source: RecipeSource, form: RecipeFormat, transport: Transport
+) -> RefreshResult:
     """Fetch one source of recipes; a failure is returned, never raised, and changes nothing."""
-    result = Refreshed(source.handle, "unchanged")
+    result = RefreshResult(source.handle, "unchanged")
     try:
         if source.local is None:
             _fetch(shelf, source, form, transport, result)
@@ -35,11 +35,11 @@ def refresh_recipes(
 
 
 def _fetch(
-    shelf: Shelf,
+    shelf: IndexCache,
     source: RecipeSource,
     form: RecipeFormat,
     transport: Transport,
-    result: Refreshed,
+    result: RefreshResult,
 ) -> None:
     known = shelf.fetched(source.address, source.release)
     place = shelf.place(source.address, source.release)

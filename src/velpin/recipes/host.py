@@ -8,70 +8,49 @@ from collections.abc import Iterable, Iterator, Sequence
 from fnmatch import fnmatchcase
 from functools import cached_property
 from itertools import islice
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING
 
+from velpin.core.host import Host
 from velpin.errors import HostFileError, Refusal, StoreError
-from velpin.model import (
-    BuildPlan,
-    Forecast,
-    Note,
-    Offer,
-    PassedOver,
-    Place,
-    Reason,
-    Request,
-    Source,
-)
+from velpin.model.forecast import BuildPlan, Forecast, HostName, Offer, PassedOver
+from velpin.model.reason import Note, Place, Reason
+from velpin.model.request import Request, parse_request
+from velpin.model.source import Source
 from velpin.recipes.building import Found, Recipes, Shelved
 from velpin.recipes.config import RecipeSource, read_sources
 from velpin.recipes.shelved import index_of, path_of
-from velpin.request import parse_request
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from velpin.about import HostFacts, Met, Refreshed, SourceState, Standing
     from velpin.change.plan import Plan
     from velpin.fetch.download import Transport
-    from velpin.kinds.base import Host
-    from velpin.recipes.recipe import RecipeFormat
-    from velpin.shifts import Turned
-    from velpin.tree import Edits
+    from velpin.model.host import HostFacts, RefreshResult, SearchHit, SourceState, SourceStatus
 
 
 _LACKS = ("nothing-called", "nothing-fits", "none-fits")
 """Why a need cannot be met: nothing there would do."""
 
 
-def with_recipes(host: Host) -> Host:
-    """A host together with its sources of recipes."""
-    return cast("Host", RecipeHost(host))
-
-
-class RecipeHost:
-    """A host and its sources of recipes; what is not here the host answers itself."""
-
-    def __init__(self, inner: Host) -> None:
-        self.inner = inner
-
-    def __getattr__(self, name: str) -> Any:
-        return getattr(self.inner, name)
+class RecipeHost(Host):
+    """A host and its sources of recipes; each question is first answered without them."""
 
     @cached_property
     def _read(self) -> tuple[list[RecipeSource], list[Note]]:
-        return read_sources(self.inner.tree)
+        return read_sources(self.tree)
 
     @property
     def recipe_sources(self) -> list[RecipeSource]:
         """The sources of recipes."""
         return self._read[0]
 
-    @property
-    def _form(self) -> RecipeFormat:
-        return self.inner.recipe_format
+    @cached_property
+    def _plain(self) -> Host:
+        """The same host without its sources of recipes: what its installer knows."""
+        return Host(self._adapter, on_wait=self.on_wait, progress=self._progress)
 
     def _path_of(self, source: RecipeSource) -> Path | None:
-        return path_of(self.inner.shelf, source)
+        return path_of(self.shelf, source)
 
     @cached_property
     def _recipes(self) -> Recipes:
@@ -82,60 +61,57 @@ class RecipeHost:
             if path is None:
                 continue
             try:
-                found.append(Shelved(source.handle, index_of(self.inner.shelf, path, self._form)))
+                found.append(Shelved(source.handle, index_of(self.shelf, path, self.recipe_format)))
             except (HostFileError, StoreError):
                 continue
-        return Recipes(self.inner, found)
+        return Recipes(self._plain, found)
 
     def _recipe_source(self, handle: str) -> RecipeSource | None:
         return next((one for one in self.recipe_sources if one.handle == handle), None)
-
-    def with_edits(self, edits: Edits) -> Host:
-        """The same host as it would be after some edits."""
-        return with_recipes(self.inner.with_edits(edits))
 
     # -- looking ---------------------------------------------------------------------------
 
     @property
     def sources(self) -> Sequence[Source]:
         """The host's sources, then those of recipes."""
-        return [*self.inner.sources, *self.recipe_sources]
+        return [*super().sources, *self.recipe_sources]
 
     def source(self, handle: str) -> Source:
         """The source with a handle; Refusal where there is none."""
-        return self._recipe_source(handle) or self.inner.source(handle)
+        return self._recipe_source(handle) or super().source(handle)
 
     def facts(self) -> HostFacts:
         """What host this is; sources of recipes count as others do."""
-        told = self.inner.facts()
+        told = super().facts()
         on = sum(one.on for one in self.recipe_sources)
-        return told._replace(
-            on=told.on + on, off=told.off + len(self.recipe_sources) - on, notes=tuple(self.notes())
+        counts = told.sources._replace(
+            on=told.sources.on + on, off=told.sources.off + len(self.recipe_sources) - on
         )
+        return told._replace(sources=counts, notes=tuple(self.notes()))
 
     def notes(self) -> Iterable[Note]:
         """Everything odd that was found."""
-        yield from self.inner.notes()
+        yield from super().notes()
         yield from self._read[1]
 
-    def standings(self) -> list[Standing]:
+    def source_statuses(self) -> list[SourceStatus]:
         """Every source in the order in which it wins, those of recipes last."""
-        return [*self.inner.standings(), *(self._standing(one) for one in self.recipe_sources)]
+        return [*super().source_statuses(), *(self._status(one) for one in self.recipe_sources)]
 
-    def _standing(self, source: RecipeSource) -> Standing:
-        from velpin.about import Standing
+    def _status(self, source: RecipeSource) -> SourceStatus:
+        from velpin.model.host import SourceStatus
 
         path, count, problem = self._path_of(source), 0, ""
         if source.on and path is not None:
             try:
-                count = index_of(self.inner.shelf, path, self._form).count
+                count = index_of(self.shelf, path, self.recipe_format).count
             except (HostFileError, StoreError) as found:
                 problem = found.message
         state: SourceState = "off" if not source.on else "on" if path else "not fetched"
         dated = path.stat().st_mtime if path is not None and path.exists() else None
-        return Standing(
+        return SourceStatus(
             source=source, state=state, tier=None,
-            numbers=(), channel=("recipes: to be built",), signed="", signers=(),
+            priorities=(), channel=("recipes: to be built",), signed="", signers=(),
             offers=count, dated=dated, copy="velpin" if path is not None else "", problem=problem,
         )  # fmt: skip
 
@@ -145,7 +121,7 @@ class RecipeHost:
         """Every offer of some names, what is to be built last."""
         found = []
         for name in names:
-            found += self.inner.offers([name])
+            found += super().offers([name])
             found += [self._offer(one) for one in self._recipes.named(name)]
         return found
 
@@ -161,7 +137,7 @@ class RecipeHost:
         """What one source offers."""
         source = self._recipe_source(handle)
         if source is None:
-            return self.inner.offers_from(handle, glob)
+            return super().offers_from(handle, glob)
         for one in self._recipes.shelved:
             if one.handle == handle:
                 names = sorted({row.name for row in one.recipes.matching(glob)})
@@ -176,26 +152,28 @@ class RecipeHost:
 
     def near_names(self, name: str) -> tuple[str, ...]:
         """Names like one that is not known."""
-        return self._near_to_build(name, self.inner.near_names(name))
+        return self._near_to_build(name, super().near_names(name))
 
     def _near_to_build(self, name: str, found: tuple[str, ...]) -> tuple[str, ...]:
-        from velpin.near import nearest
+        from velpin.core.name_search import nearest
 
         names = {one for shelved in self._recipes.shelved for one in shelved.recipes.names()}
         new = [one for one in nearest(name, names) if one not in found and one != name]
         more = [f"{one} (to be built)" for one in new]
         return (*found, *more)[:6]
 
-    def find(self, text: str, most: int = 40) -> tuple[list[Met], int]:
+    def find(self, text: str, most: int = 40) -> tuple[list[SearchHit], int]:
         """Names and summaries that hold the words of a text; what only recipes have comes last."""
-        from velpin.about import Met
-        from velpin.near import search
+        from velpin.core.name_search import search
+        from velpin.model.host import SearchHit
 
-        found, count = self.inner.find(text, most)
+        found, count = super().find(text, most)
         known = {one.name for one in found}
         here, many = search((one.recipes for one in self._recipes.shelved), text, most)
         new = [
-            Met(name, f"{summary} (to be built)".strip(), None, one.recipe.version, one.source)
+            SearchHit(
+                name, f"{summary} (to be built)".strip(), None, one.recipe.version, one.source
+            )
             for name, summary in here
             if name not in known
             for one in islice(self._recipes.named(name), 1)
@@ -209,22 +187,22 @@ class RecipeHost:
         by_recipe = [one for one in requests if self._recipe_source(one.source)]
         rest = [text for text, one in zip(texts, requests, strict=True) if one not in by_recipe]
         if not by_recipe:
-            return self._told_beside(self.inner.forecast(texts, source))
+            return self._told_beside(super().forecast(texts, source))
         builds = tuple(self._build(one, one.source) for one in by_recipe)
         if rest:
-            found = self._told_beside(self.inner.forecast(rest, source))
+            found = self._told_beside(super().forecast(rest, source))
         else:
-            found = Forecast(self.inner.kind, self.inner.native, False, None, (), (), 0, 0)
+            found = Forecast(HostName(self.kind, self.native), ok=False, problem=None)
         names = ", ".join(one.name for one in by_recipe)
         return found._replace(
             ok=False, problem=Reason("only-to-be-built", {"name": names}), changes=(),
-            download_bytes=0, disk_bytes=0, exit_code=1, builds=(*builds, *found.builds),
+            download_bytes=0, disk_bytes=0, builds=(*builds, *found.builds),
         )  # fmt: skip
 
     def forecast_upgrade(self, *, realign: bool = False) -> Forecast:
         """Predict the full upgrade; newer recipes of installed packages that no source has are
         told beside it."""
-        found = self.inner.forecast_upgrade(realign=realign)
+        found = super().forecast_upgrade(realign=realign)
         newer = [f"{one.recipe.name} {one.recipe.version} ({one.source})" for one in self._newer()]
         if not newer:
             return found
@@ -233,19 +211,19 @@ class RecipeHost:
 
     def _newer(self) -> Iterator[Found]:
         """Recipes newer than what is installed, of packages that no source has."""
-        for name in self.inner.installed_names():
+        for name in self.installed_names():
             if not any(self._recipes.named(name)):
                 continue
-            found, here = self._recipes.newest(name), self.inner.meeting(name)
+            found, here = self._recipes.newest(name), self.satisfier(name)
             if found is None or here is None or (here.package, here.source) != (name, ""):
                 continue
-            if self.inner.compare(found.recipe.version, here.version) <= 0:
+            if self.compare(found.recipe.version, here.version) <= 0:
                 continue
-            if not any(one.source for one in self.inner.offers([name])):
+            if not any(one.source for one in super().offers([name])):
                 yield found
 
     def _knows(self, name: str) -> bool:
-        return self.inner.knows(name) or any(self._recipes.named(name))
+        return super().knows(name) or any(self._recipes.named(name))
 
     def _told_beside(self, found: Forecast) -> Forecast:
         """A forecast with what recipes have: last among what was passed over, and what could
@@ -271,8 +249,8 @@ class RecipeHost:
 
     def _for_lacks(self, found: Forecast) -> Iterator[BuildPlan]:
         """What could be built of that for lack of which a request is refused."""
-        for reason in found.chain:
-            if reason.code == "needs" and any(one.code in _LACKS for one in reason.then):
+        for reason in found.because:
+            if reason.code == "needs" and any(one.code in _LACKS for one in reason.because):
                 relation = str(reason.facts["relation"])
                 recipe = self._recipes.newest(relation)
                 if recipe is not None:
@@ -297,53 +275,58 @@ class RecipeHost:
                 wanted=lambda version: fnmatchcase(version, request.version),
             )
         name = request.name
-        bound = self._form.bound(name, operator, request.version) if operator else name
+        bound = self.recipe_format.bound(name, operator, request.version) if operator else name
         return self._recipes.newest(bound, source=source)
-
-    def turned_since(self, before: Any) -> Iterator[Turned]:
-        """Names that are not installed and would be answered otherwise than before."""
-        return self.inner.turned_since(getattr(before, "inner", before))
 
     # -- fetching and changing -------------------------------------------------------------
 
-    def refresh(self, handle: str, transport: Transport, **more: Any) -> Refreshed:
+    def refresh_one(
+        self,
+        handle: str,
+        transport: Transport,
+        *,
+        accept_changed: bool = False,
+        files: bool = False,
+    ) -> RefreshResult:
         """Fetch one source; of a folder or archive on this machine there is nothing to fetch."""
         source = self._recipe_source(handle)
         if source is None:
-            return self.inner.refresh(handle, transport, **more)
+            return super().refresh_one(
+                handle, transport, accept_changed=accept_changed, files=files
+            )
         from velpin.recipes.fetching import refresh_recipes
 
-        return refresh_recipes(self.inner.shelf, source, self._form, transport)
+        return refresh_recipes(self.shelf, source, self.recipe_format, transport)
 
     def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
         """Parse the recipes of a source now; how many there are, and what was odd."""
         source = self._recipe_source(handle)
         if source is None:
-            return self.inner.read_indexes(handle)
+            return super().read_indexes(handle)
         path = self._path_of(source)
         if path is None:
             return 0, []
-        index = index_of(self.inner.shelf, path, self._form)
+        index = index_of(self.shelf, path, self.recipe_format)
         return index.count, [Note(Place(path.name, line), text) for line, text in index.notes]
 
     def came_from(self, handle: str) -> list[str]:
         """Installed packages whose version comes from a source; of recipes that is not known."""
-        return [] if self._recipe_source(handle) else self.inner.came_from(handle)
+        return [] if self._recipe_source(handle) else super().came_from(handle)
 
     def plan_switch(self, handle: str, on: bool) -> Plan:
         """What switching a source on or off would write."""
         source = self._recipe_source(handle)
         if source is None:
-            return self.inner.plan_switch(handle, on)
+            return super().plan_switch(handle, on)
         from velpin.recipes.changing import plan_switch
 
-        return plan_switch(self.inner.tree, source, on)
+        return plan_switch(self.tree, source, on)
 
     def plan_drop(self, handle: str) -> Plan:
         """What taking a source away would write."""
         source = self._recipe_source(handle)
         if source is None:
-            return self.inner.plan_drop(handle)
+            return super().plan_drop(handle)
         from velpin.recipes.changing import plan_drop
 
-        return plan_drop(self.inner.tree, source)
+        return plan_drop(self.tree, source)

@@ -6,7 +6,7 @@ import json
 from collections.abc import Sequence
 from typing import NamedTuple, Protocol
 
-from velpin.model import NeedWhen
+from velpin.model.forecast import NeedWhen
 
 
 class RecipeNeed(NamedTuple):
@@ -45,7 +45,7 @@ def unpack(text: bytes) -> Recipe:
     )  # fmt: skip
 
 
-class Meeting(NamedTuple):
+class Satisfier(NamedTuple):
     """What meets a relation on a host: an installed package, or an offer."""
 
     package: str

@@ -16,8 +16,8 @@ from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
 from velpin.recipes.config import RecipeSource
 from velpin.recipes.recipe import Recipe, RecipeFormat, unpack
-from velpin.store.index import Batch, Entry, Index, Notes, Part, Stamp
-from velpin.store.shelf import Shelf
+from velpin.store.cache import IndexCache
+from velpin.store.index import Batch, Index, IndexPart, Notes, ParsedEntry, Stamp
 
 _IN_BLOCK = 64
 _NO_ARCHIVE = (tarfile.TarError, zipfile.BadZipFile, zlib.error, RuntimeError)
@@ -28,7 +28,7 @@ _LARGEST = 256 << 20
 _LARGEST_FILE = 256 << 20
 
 
-def path_of(shelf: Shelf, source: RecipeSource) -> Path | None:
+def path_of(shelf: IndexCache, source: RecipeSource) -> Path | None:
     """The folder or archive of a source; None where it is not fetched yet."""
     if source.local is not None:
         return source.local
@@ -36,7 +36,7 @@ def path_of(shelf: Shelf, source: RecipeSource) -> Path | None:
     return fetched.path(fetched.release_file) if fetched else None
 
 
-def index_of(shelf: Shelf, path: Path, form: RecipeFormat) -> Index:
+def index_of(shelf: IndexCache, path: Path, form: RecipeFormat) -> Index:
     """The parsed recipes of a folder or archive.
 
     Raises HostFileError where it cannot be read.
@@ -84,7 +84,7 @@ def _files(
                 yield entry
 
 
-def _parts(form: RecipeFormat, path: Path) -> list[Part]:
+def _parts(form: RecipeFormat, path: Path) -> list[IndexPart]:
     return [partial(_batches, form, path)]
 
 
@@ -104,13 +104,13 @@ def _batches(form: RecipeFormat, path: Path, notes: Notes) -> Iterator[Batch]:
 
 def _batch(form: RecipeFormat, held: Iterable[Recipe]) -> Batch:
     block = bytearray()
-    entries: list[Entry] = []
+    entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
     for at, one in enumerate(held):
         text = one.packed()
         summary = " ".join(one.summary.split())
         entries.append(
-            Entry(one.name, " ".join(one.archs), one.version,
+            ParsedEntry(one.name, " ".join(one.archs), one.version,
                   one.base if one.base != one.name else "", "", len(block), len(text), summary)
         )  # fmt: skip
         block += text

@@ -34,9 +34,9 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import IO, Any, NamedTuple
 
-from velpin import disk
-from velpin.beside import Beside
 from velpin.errors import CannotWrite, DamagedIndex, StoreError
+from velpin.files import disk
+from velpin.forked import ForkedTask
 
 SCHEMA = 8
 _TAIL = 12
@@ -88,7 +88,7 @@ class Stamp(NamedTuple):
         return cls(str(path), found.st_size, found.st_mtime_ns)
 
 
-class Entry(NamedTuple):
+class ParsedEntry(NamedTuple):
     """What a reader says of one entry; start and length count bytes in its block.
 
     No text may hold a tab or a newline.
@@ -104,6 +104,9 @@ class Entry(NamedTuple):
     summary: str
 
 
+IndexLine = tuple[bytes, int, int, bytes, bytes, int]
+"""Name, number of the index, id in it, architecture, version, place of the line in it."""
+
 Links = Mapping[str, list[tuple[str, int]]]
 
 
@@ -111,7 +114,7 @@ class Batch(NamedTuple):
     """Some consecutive entries: their texts in one block, and what was read from each."""
 
     block: bytes
-    entries: list[Entry]
+    entries: list[ParsedEntry]
     provides: list[tuple[str, int]]
     """Provided name, and which of this batch's entries provides it."""
     essential: list[str]
@@ -123,7 +126,7 @@ class Batch(NamedTuple):
 Notes = list[tuple[int, str]]
 """Lines that were not understood, and what is wrong there."""
 
-Part = Callable[[Notes], Iterable[Batch]]
+IndexPart = Callable[[Notes], Iterable[Batch]]
 """Reads a part of an index, in order; what it does not understand it appends to the notes."""
 
 
@@ -208,15 +211,13 @@ class Index:
                 yield _row(self._map[first:end])
                 first = end + 1
 
-    def columns(self, mark: int) -> Iterator[tuple[bytes, int, int, bytes, bytes, int]]:
+    def columns(self, mark: int) -> Iterator[IndexLine]:
         """Name, `mark`, id, architecture, version and place of every entry, in byte order of
         names; `row_at` gives the row of a place."""
         parts = [self._columns_of(part, mark) for part in self._parts]
         return merge(*parts) if len(parts) > 1 else iter(*parts)
 
-    def _columns_of(
-        self, part: dict[str, Any], mark: int
-    ) -> Iterator[tuple[bytes, int, int, bytes, bytes, int]]:
+    def _columns_of(self, part: dict[str, Any], mark: int) -> Iterator[IndexLine]:
         first, last = self._region(part, "rows")
         for found in _COLUMNS.finditer(self._map, first, last):
             name, number, arch, version = found.groups()
@@ -373,7 +374,7 @@ def _row(line: bytes) -> Row:
 # -- writing -----------------------------------------------------------------------------
 
 
-def write_index(path: Path, stamp: Stamp, parts: Sequence[Part]) -> None:
+def write_index(path: Path, stamp: Stamp, parts: Sequence[IndexPart]) -> None:
     """Write a parsed index from what the readers of its parts yield, whole or not at all.
 
     The first part is read here, each further one in a process of its own. Errors of a
@@ -416,14 +417,14 @@ def _read_libraries() -> None:
 class _Helper:
     """Reads one part in a forked process; what it found comes back by way of a file."""
 
-    def __init__(self, file: Path, read: Part, number: int) -> None:
+    def __init__(self, file: Path, read: IndexPart, number: int) -> None:
         self._file = file
 
         def work() -> dict[str, Any]:
             with disk.open_new(file) as out:
                 return _read_part(out, read, number)
 
-        self._work = Beside(work, always=True)
+        self._work = ForkedTask(work, always=True)
 
     def join(self, file: IO[bytes]) -> dict[str, Any]:
         """Wait, copy what was found into `file`; the reader's own error is raised here."""
@@ -448,7 +449,7 @@ def _moved(part: dict[str, Any], base: int) -> dict[str, Any]:
     }
 
 
-def _read_part(file: IO[bytes], read: Part, part: int) -> dict[str, Any]:
+def _read_part(file: IO[bytes], read: IndexPart, part: int) -> dict[str, Any]:
     import lz4.block
 
     notes: Notes = []

@@ -15,8 +15,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from velpin import disk
 from velpin.errors import CannotWrite
+from velpin.files import disk
 from velpin.store.index import Index
 
 _LARGEST = 256 << 20

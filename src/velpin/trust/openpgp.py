@@ -16,7 +16,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from velpin.errors import BadKey, BadSignature, MissingKey
-from velpin.when import day
+from velpin.model.dates import day
 
 if TYPE_CHECKING:
     import pysequoia
@@ -32,7 +32,7 @@ _KEYBOX = b"KBXf"
 _MOST_SIGNATURES = 32
 
 
-class Part(NamedTuple):
+class KeyPart(NamedTuple):
     """The primary key of a certificate or one of its subkeys; times in seconds since 1970."""
 
     fingerprint: str
@@ -51,7 +51,7 @@ class Key:
     expires: float | None
     algorithm: str
     revoked: bool
-    all_parts: tuple[Part, ...]
+    all_parts: tuple[KeyPart, ...]
     """The primary key and all its subkeys."""
     where: str
     cert: pysequoia.Cert = field(repr=False, compare=False)
@@ -187,7 +187,7 @@ def _describe(cert: Any, where: str) -> Key:
     )
 
 
-def _parts(packets: Iterable[Any]) -> Iterator[Part]:
+def _parts(packets: Iterable[Any]) -> Iterator[KeyPart]:
     """The parts of a certificate, each with what the newest signature that binds it says."""
     from pysequoia.packet import SignatureType, Tag
 
@@ -196,7 +196,7 @@ def _parts(packets: Iterable[Any]) -> Iterator[Part]:
         if packet.tag in (Tag.PublicKey, Tag.PublicSubkey):
             if part is not None:
                 yield part
-            part, bound, key = Part((packet.fingerprint or "").upper()), -1.0, packet
+            part, bound, key = KeyPart((packet.fingerprint or "").upper()), -1.0, packet
             continue
         if packet.tag != Tag.Signature or part is None:
             continue

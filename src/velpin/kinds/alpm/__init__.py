@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from velpin.tree import Tree
+from velpin.files.tree import Tree
 
 if TYPE_CHECKING:
-    from velpin.kinds.alpm.host import AlpmHost
-    from velpin.store.shelf import Shelf
+    from velpin.kinds.alpm.adapter import AlpmAdapter
+    from velpin.store.cache import IndexCache
 
 KIND = "alpm"
-SENTENCES = "velpin.kinds.alpm.sentences"
 
 
 def recognises(tree: Tree) -> bool:
@@ -24,8 +24,15 @@ def has_packages(tree: Tree) -> bool:
     return bool(tree.folders("var/lib/pacman/local"))
 
 
-def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> AlpmHost:
-    """The alpm host at a root."""
-    from velpin.kinds.alpm.host import AlpmHost
+def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool) -> AlpmAdapter:
+    """The host at a root."""
+    from velpin.kinds.alpm.adapter import AlpmAdapter
 
-    return AlpmHost(tree, shelf, as_is=as_is)
+    return AlpmAdapter(tree, shelf, as_is=as_is)
+
+
+def own_sentences() -> Mapping[str, str]:
+    """What the reasons say that only this kind gives, by their codes."""
+    from velpin.kinds.alpm.sentences import SENTENCES
+
+    return SENTENCES

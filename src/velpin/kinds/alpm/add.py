@@ -1,6 +1,6 @@
-"""Turning a wish for a new source into edits of an alpm host, checked before anything is written.
+"""Turning a new source into edits of an alpm host, checked before anything is written.
 
-A source is a section at the end of the main file, where it wins over nothing; a wish about
+A source is a section at the end of the main file, where it wins over nothing; a rule about
 its place comes after. Its key goes into the host's ring, and is trusted for this section only:
 nothing is said in the ring of whom to trust, but the section takes any key that is there.
 """
@@ -15,7 +15,7 @@ from typing import NamedTuple
 from urllib.parse import urlsplit
 
 from velpin.change.adding import agreeing, keys_given, shown, take_result
-from velpin.change.plan import Plan, SourceWish
+from velpin.change.plan import NewSource, Plan
 from velpin.change.snippet import is_shell_line, name_from
 from velpin.errors import (
     BadSignature,
@@ -32,8 +32,8 @@ from velpin.kinds.alpm.refresh import AlpmRefreshed, refresh_source
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import RING, ring
-from velpin.model import Reason
-from velpin.shown import has_login
+from velpin.model.reason import Reason
+from velpin.model.safe_text import has_login
 from velpin.trust.openpgp import Key, read_keys
 
 _NAME = re.compile(r"[A-Za-z0-9@_+][A-Za-z0-9@._+-]*\Z")
@@ -41,7 +41,7 @@ _SIGNED = "Required TrustAll"
 _PACKAGES_SIGNED = "PackageRequired DatabaseOptional TrustAll"
 
 
-class Wanted(NamedTuple):
+class AlpmSection(NamedTuple):
     """One section to be written: its handle and its lines."""
 
     handle: str
@@ -51,7 +51,7 @@ class Wanted(NamedTuple):
         """Its lines as they are written."""
         return [ADDED, f"[{self.handle}]", *(f"{key} = {value}" for key, value in self.lines)]
 
-    def with_level(self, level: str) -> Wanted:
+    def with_level(self, level: str) -> AlpmSection:
         """The same with another level of signatures."""
         rest = tuple(one for one in self.lines if one[0] != "SigLevel")
         return self._replace(lines=(("SigLevel", level), *rest))
@@ -59,25 +59,25 @@ class Wanted(NamedTuple):
 
 def plan_add(
     host: AlpmState,
-    wish: SourceWish,
+    new: NewSource,
     transport: Transport,
     clock: Callable[[], float] = time.time,
 ) -> Plan:
     """What adding a source would write, and what there is to know before saying yes.
 
-    Raises UsageError for a wish that says too little, Refusal where the source or its name
+    Raises UsageError for a rule that says too little, Refusal where the source or its name
     is taken, TrustError where the key is not what it must be.
     """
     problem = host.refusal()
     if problem is not None:
         raise problem
-    known = next((source for source in host.sources if source.handle == wish.handle), None)
-    if known and not wish.address and not wish.snippet:
-        return _plan_key(host, known, wish, transport, clock)
-    wanted = _wanted(wish)
-    keys = agreeing(read_keys(wish.key, wish.key_name or "the key"), wish) if wish.key else []
-    if wish.fingerprint and not keys:
-        agreeing(ring(host).keys, wish)
+    known = next((source for source in host.sources if source.handle == new.handle), None)
+    if known and not new.address and not new.snippet:
+        return _plan_key(host, known, new, transport, clock)
+    wanted = _wanted(new)
+    keys = agreeing(read_keys(new.key, new.key_name or "the key"), new) if new.key else []
+    if new.fingerprint and not keys:
+        agreeing(ring(host).keys, new)
     dropped = [value for one in wanted for key, value in one.lines if key == "SigLevel" and keys]
     if keys:
         wanted = [one.with_level(_SIGNED) for one in wanted]
@@ -89,16 +89,16 @@ def plan_add(
         plan.propose(host.tree, {})
         return plan
     _refuse_taken(host, wanted)
-    _examine(host, plan, keys, wish, transport, clock)
+    _examine(host, plan, keys, new, transport, clock)
     if keys and isinstance(plan.error, BadSignature):
         plan = _planned(host, [one.with_level(_PACKAGES_SIGNED) for one in wanted], keys)
-        _examine(host, plan, keys, wish, transport, clock)
+        _examine(host, plan, keys, new, transport, clock)
         for one in wanted:
             plan.notes.append(Reason("list-not-signed", {"source": one.handle}))
     return plan
 
 
-def _planned(host: AlpmState, wanted: Sequence[Wanted], keys: Sequence[Key]) -> Plan:
+def _planned(host: AlpmState, wanted: Sequence[AlpmSection], keys: Sequence[Key]) -> Plan:
     """The plan of writing some sections and taking some keys into the ring."""
     names = ", ".join(one.handle for one in wanted)
     plan = Plan(command=f"velpin add {wanted[0].handle}", summary=f"add source {names}")
@@ -118,26 +118,26 @@ def _planned(host: AlpmState, wanted: Sequence[Wanted], keys: Sequence[Key]) -> 
     return plan
 
 
-# -- what is wished ----------------------------------------------------------------------
+# -- what is asked for ----------------------------------------------------------------------
 
 
-def _wanted(wish: SourceWish) -> list[Wanted]:
-    if wish.release or wish.sections or wish.archs:
+def _wanted(new: NewSource) -> list[AlpmSection]:
+    if new.release or new.components or new.archs:
         raise UsageError(
-            "--suite, --section and --arch are for deb hosts",
+            "--suite, --component and --arch are for deb hosts",
             "a source of this kind of host has an address alone, with $repo and $arch in it",
         )
-    if wish.snippet:
-        found = read_snippet(wish.snippet, wish.snippet_name)
-        if wish.handle and len(found) > 1:
+    if new.snippet:
+        found = read_snippet(new.snippet, new.snippet_name)
+        if new.handle and len(found) > 1:
             names = ", ".join(one.handle for one in found)
             raise UsageError(
                 f"the snippet names several sources: {names}",
                 "leave the name away; each keeps its own",
             )
-        found = [one._replace(handle=wish.handle or one.handle) for one in found]
+        found = [one._replace(handle=new.handle or one.handle) for one in found]
     else:
-        found = [_plain(wish)]
+        found = [_plain(new)]
     for one in found:
         if not _NAME.match(one.handle) or one.handle in (OPTIONS, "local"):
             raise UsageError(
@@ -147,30 +147,30 @@ def _wanted(wish: SourceWish) -> list[Wanted]:
     return found
 
 
-def _plain(wish: SourceWish) -> Wanted:
-    if not wish.address:
+def _plain(new: NewSource) -> AlpmSection:
+    if not new.address:
         raise UsageError(
-            f"no source is called {wish.handle!r}, and no address was given",
+            f"no source is called {new.handle!r}, and no address was given",
             "velpin add NAME --url ADDRESS, or a snippet",
         )
-    if not urlsplit(wish.address).scheme:
-        raise UsageError(f"{wish.address!r} is no address: no scheme such as https:")
-    return Wanted(wish.handle or name_from(wish.address), (("Server", wish.address),))
+    if not urlsplit(new.address).scheme:
+        raise UsageError(f"{new.address!r} is no address: no scheme such as https:")
+    return AlpmSection(new.handle or name_from(new.address), (("Server", new.address),))
 
 
-def read_snippet(text: str, name: str = "") -> list[Wanted]:
+def read_snippet(text: str, name: str = "") -> list[AlpmSection]:
     """The sources a vendor's snippet names.
 
     Raises HostFileError (snippet and line) where the host would not read it, UsageError
     where it names no source.
     """
     shown_as = name or "snippet"
-    found: list[Wanted] = []
+    found: list[AlpmSection] = []
     for number, raw in enumerate(text.replace("\r\n", "\n").split("\n"), 1):
         line = raw.strip()
         head = HEAD.match(line)
         if head and head.group(1) != OPTIONS:
-            found.append(Wanted(head.group(1), ()))
+            found.append(AlpmSection(head.group(1), ()))
         elif head:
             raise HostFileError(shown_as, number, "it would change settings of the whole host")
         elif line and not line.startswith("#") and not is_shell_line(line) and found:
@@ -209,7 +209,7 @@ def _with_keys(host: AlpmState, keys: Sequence[Key]) -> dict[str, bytes | None]:
     return {found.file: data + b"".join(new)} if new else {}
 
 
-def _is_there(host: AlpmState, wanted: Sequence[Wanted]) -> bool:
+def _is_there(host: AlpmState, wanted: Sequence[AlpmSection]) -> bool:
     """Whether every wanted source is on the host already, word for word."""
     for one in wanted:
         source = next((s for s in host.sources if s.on and s.handle == one.handle), None)
@@ -218,7 +218,7 @@ def _is_there(host: AlpmState, wanted: Sequence[Wanted]) -> bool:
     return True
 
 
-def _servers(host: AlpmState, one: Wanted) -> list[str]:
+def _servers(host: AlpmState, one: AlpmSection) -> list[str]:
     return [
         address_of(value, one.handle, host.first_arch)
         for key, value in one.lines
@@ -226,7 +226,7 @@ def _servers(host: AlpmState, one: Wanted) -> list[str]:
     ]
 
 
-def _refuse_taken(host: AlpmState, wanted: Sequence[Wanted]) -> None:
+def _refuse_taken(host: AlpmState, wanted: Sequence[AlpmSection]) -> None:
     for one in wanted:
         urls = set(_servers(host, one))
         for source in host.sources:
@@ -253,7 +253,7 @@ def _examine(
     host: AlpmState,
     plan: Plan,
     keys: Sequence[Key],
-    wish: SourceWish,
+    new: NewSource,
     transport: Transport,
     clock: Callable[[], float],
 ) -> None:
@@ -272,7 +272,7 @@ def _examine(
         signers.update(result.signed_by)
         seen = seen or bool(result.signed_by) or isinstance(result.error, MissingKey)
     known = keys or [key for key in ring(after).keys if key.fingerprint in signers]
-    plan.keys = [shown(key, signers if seen else None, wish, clock()) for key in known]
+    plan.keys = [shown(key, signers if seen else None, new, clock()) for key in known]
     if plan.error:
         return
     fresh = host.with_edits(plan.edits)
@@ -321,12 +321,12 @@ def _with_same_list(host: AlpmState, source: AlpmSource) -> Iterator[str]:
 def _plan_key(
     host: AlpmState,
     source: AlpmSource,
-    wish: SourceWish,
+    new: NewSource,
     transport: Transport,
     clock: Callable[[], float],
 ) -> Plan:
     """Bring a key into the ring for a source that is there, and let its section take it."""
-    keys = keys_given(source, wish)
+    keys = keys_given(source, new)
     plan = Plan(f"velpin add {source.handle} --key", f"take a key for {source.handle}")
     plan.handles = [source.handle]
     edits = _with_keys(host, keys)
@@ -337,5 +337,5 @@ def _plan_key(
         edits[text.file] = text.data
     plan.propose(host.tree, edits)
     if not plan.unchanged:
-        _examine(host, plan, keys, wish, transport, clock)
+        _examine(host, plan, keys, new, transport, clock)
     return plan

@@ -13,12 +13,12 @@ from pathlib import Path
 from typing import NamedTuple
 from zlib import adler32
 
-from velpin.beside import processors
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import MOST_UNPACKED, unpacked
+from velpin.files.text import whole_number
+from velpin.forked import processors
 from velpin.kinds.alpm.entry import Desc, names_in, read_desc, written
-from velpin.store.index import Batch, Entry, Notes, Part
-from velpin.text import whole_number
+from velpin.store.index import Batch, IndexPart, Notes, ParsedEntry
 
 _SECTOR = 512
 _DIGITS = 12
@@ -33,7 +33,7 @@ LINKS = {"R": "REPLACES", "G": "GROUPS", "D": "DEPENDS", "C": "CONFLICTS"}
 """Relations that are looked up from the other side, by kind of link."""
 
 
-def parts_of(path: Path) -> list[Part]:
+def parts_of(path: Path) -> list[IndexPart]:
     """The readers of one list, two where it is large."""
     count = 2 if path.stat().st_size > _LARGE and processors() > 1 else 1
     return [partial(_batches_of, path, share=Share(one, count)) for one in range(count)]
@@ -90,14 +90,14 @@ def batches(packages: Iterable[tuple[str, str, Desc]]) -> Iterator[Batch]:
 
 def _batch(held: list[tuple[str, str, Desc]]) -> Batch:
     block = bytearray()
-    entries: list[Entry] = []
+    entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
     links: dict[str, list[tuple[str, int]]] = {kind: [] for kind in LINKS}
     for at, (name, version, desc) in enumerate(held):
         text = written(desc).encode()
         base = desc.one("BASE")
         entries.append(
-            Entry(
+            ParsedEntry(
                 name, desc.one("ARCH"), version, base if base != name else "", "",
                 len(block), len(text), desc.one("DESC"),
             )

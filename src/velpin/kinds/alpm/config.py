@@ -16,10 +16,10 @@ from fnmatch import fnmatchcase
 from itertools import takewhile
 
 from velpin.errors import HostFileError
+from velpin.files.text import HostText, stripped, words
+from velpin.files.tree import Tree
 from velpin.kinds.alpm.source import ALL_USES, USES, AlpmSource, Check, Level
-from velpin.model import Note, Place
-from velpin.text import HostText, stripped, words
-from velpin.tree import Tree
+from velpin.model.reason import Note, Place
 
 MAIN = "etc/pacman.conf"
 OPTIONS = "options"
@@ -54,7 +54,7 @@ class Directive:
 
 
 @dataclass(slots=True)
-class Section:
+class ConfigSection:
     """One section with its lines, those of included files among them."""
 
     name: str
@@ -67,13 +67,13 @@ class Section:
 
 
 @dataclass(slots=True)
-class Config:
+class AlpmConfig:
     """All that the files say."""
 
-    options: Section = field(default_factory=lambda: Section(OPTIONS, []))
-    sections: list[Section] = field(default_factory=list)
+    options: ConfigSection = field(default_factory=lambda: ConfigSection(OPTIONS, []))
+    sections: list[ConfigSection] = field(default_factory=list)
     """Those of sources, in the order in which they win."""
-    off: list[Section] = field(default_factory=list)
+    off: list[ConfigSection] = field(default_factory=list)
     """Sections that are commented out."""
     files: list[str] = field(default_factory=list)
     """Files read, in the order of reading; one may be there several times."""
@@ -90,9 +90,9 @@ class Config:
         ]
 
 
-def read_config(tree: Tree) -> Config:
+def read_config(tree: Tree) -> AlpmConfig:
     """Read the main file and all it includes; what makes it unreadable is kept as an error."""
-    found = Config()
+    found = AlpmConfig()
     try:
         _Reader(tree, found).file(MAIN, Place(MAIN, 0), 0)
     except HostFileError as problem:
@@ -103,9 +103,9 @@ def read_config(tree: Tree) -> Config:
 class _Reader:
     """Goes through files line by line; the section it is in goes on from file to file."""
 
-    def __init__(self, tree: Tree, config: Config) -> None:
+    def __init__(self, tree: Tree, config: AlpmConfig) -> None:
         self._tree, self._config = tree, config
-        self._section: Section | None = None
+        self._section: ConfigSection | None = None
 
     def file(self, name: str, said: Place, depth: int) -> None:
         """Read one file and those it includes."""
@@ -115,7 +115,7 @@ class _Reader:
         if data is None:
             raise HostFileError(said.file, said.line, f"/{name} is not there")
         self._config.files.append(name)
-        off: Section | None = None
+        off: ConfigSection | None = None
         host_text = HostText(data, name)
         if host_text.mark:
             raise HostFileError(
@@ -134,10 +134,12 @@ class _Reader:
             else:
                 self._directive(text, place, depth)
 
-    def _commented(self, text: str, place: Place, off: Section | None) -> Section | None:
+    def _commented(
+        self, text: str, place: Place, off: ConfigSection | None
+    ) -> ConfigSection | None:
         head = OFF_HEAD.match(text)
         if head:
-            return Section(head.group(1), [place])
+            return ConfigSection(head.group(1), [place])
         line = OFF_LINE.match(text)
         if line and off:
             if not off.directives:
@@ -158,7 +160,7 @@ class _Reader:
 
     def _head(self, name: str, place: Place) -> None:
         if name in ("", _RECORD):  # passed over with all its lines (observed)
-            self._section = Section(name, [place])
+            self._section = ConfigSection(name, [place])
             self._config.notes.append(Note(place, f"no source may be called [{name}]"))
             return
         if name == OPTIONS:
@@ -167,11 +169,13 @@ class _Reader:
             return
         for section in self._config.sections:
             if section.name == name:
-                self._section = Section(name, [place])  # its lines count for nothing (observed)
+                self._section = ConfigSection(
+                    name, [place]
+                )  # its lines count for nothing (observed)
                 note = f"[{name}] is there twice; only the first counts ({section.places[0]})"
                 self._config.notes.append(Note(place, note))
                 return
-        self._section = Section(name, [place])
+        self._section = ConfigSection(name, [place])
         self._config.sections.append(self._section)
 
     def _directive(self, text: str, place: Place, depth: int) -> None:
@@ -267,7 +271,7 @@ def read_level(lines: list[Directive], before: Level) -> Level:
     return found
 
 
-def sources_of(config: Config, arch: str) -> list[AlpmSource]:
+def sources_of(config: AlpmConfig, arch: str) -> list[AlpmSource]:
     """The sources, those that are on in their order, then those switched off."""
     common = read_level(list(config.options.of("SigLevel")), Level())
     on = [_source(section, rank, arch, common) for rank, section in enumerate(config.sections, 1)]
@@ -279,7 +283,7 @@ def sources_of(config: Config, arch: str) -> list[AlpmSource]:
     return [*on, *off.values()]
 
 
-def _could_be_on(section: Section) -> bool:
+def _could_be_on(section: ConfigSection) -> bool:
     """Whether a commented section names a real address: comments explain sections, too."""
     return any("://" in (one.text or "") for one in section.of("Server")) or any(
         (one.text or "").startswith("/") for one in section.of("Include")
@@ -291,7 +295,7 @@ def address_of(text: str, name: str, arch: str) -> str:
     return text.replace("$repo", name).replace("$arch", arch or "$arch").rstrip("/")
 
 
-def _source(section: Section, rank: int, arch: str, common: Level) -> AlpmSource:
+def _source(section: ConfigSection, rank: int, arch: str, common: Level) -> AlpmSource:
     said = takewhile(bool, (one.text or "" for one in section.of("Server")))  # observed
     servers = [address_of(text, section.name, arch) for text in said]
     uses = {word for one in section.of("Usage") for word in words(one.text or "")}
@@ -305,7 +309,7 @@ def _source(section: Section, rank: int, arch: str, common: Level) -> AlpmSource
         repository=section.name,
         address=address,
         release=section.name,
-        sections=(),
+        components=(),
         url=address,
         on=rank > 0,
         places=tuple(section.places),

@@ -5,17 +5,17 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Literal, NamedTuple
 
+from velpin.files.text import whole_number
+from velpin.files.tree import Tree
 from velpin.kinds.alpm.source import AlpmSource
-from velpin.store.shelf import Fetched, Shelf
-from velpin.text import whole_number
-from velpin.tree import Tree
+from velpin.store.cache import Fetched, IndexCache
 
 SYNC = "sync"
 LIST = "db"
 FILES = "files"
 
 
-class Copy(NamedTuple):
+class AlpmCopy(NamedTuple):
     """The copy of a source's list that counts, and whose it is."""
 
     holder: Literal["installer", "velpin", ""] = ""
@@ -25,16 +25,16 @@ class Copy(NamedTuple):
     fetched: Fetched | None = None
 
 
-NO_COPY = Copy()
+NO_COPY = AlpmCopy()
 
 
-class CopyFinder:
+class AlpmCopyFinder:
     """Finds the copy of each source's list that counts."""
 
-    def __init__(self, tree: Tree, shelf: Shelf, folder: str, *, as_is: bool) -> None:
+    def __init__(self, tree: Tree, shelf: IndexCache, folder: str, *, as_is: bool) -> None:
         self._tree, self._shelf, self._folder, self._as_is = tree, shelf, folder, as_is
 
-    def find(self, source: AlpmSource, ending: str = LIST) -> Copy:
+    def find(self, source: AlpmSource, ending: str = LIST) -> AlpmCopy:
         """The copy that counts: the newer one; with `as_is` only the installer's, and so for a
         source whose list the installer never fetches anew (observed). What was fetched of such
         a one tells which of its servers answers, nothing more."""
@@ -46,14 +46,14 @@ class CopyFinder:
             return ours if ours.holder else theirs
         return ours if (ours.date or 0) > (theirs.date or 0) else theirs
 
-    def _installer_copy(self, source: AlpmSource, ending: str) -> Copy:
+    def _installer_copy(self, source: AlpmSource, ending: str) -> AlpmCopy:
         file = f"{self._folder}/{SYNC}/{source.handle}.{ending}"
         told = self._tree.stat(file)
         if told is None:
             return NO_COPY
-        return Copy("installer", self._tree.path(file), told.st_mtime)
+        return AlpmCopy("installer", self._tree.path(file), told.st_mtime)
 
-    def _own_copy(self, source: AlpmSource, ending: str) -> Copy:
+    def _own_copy(self, source: AlpmSource, ending: str) -> AlpmCopy:
         """The newest fetched from any of its servers: their order may change."""
         found = [self._shelf.fetched(server, source.release) for server in source.servers]
         good = [one for one in found if one is not None and ending in one.indexes]
@@ -61,4 +61,6 @@ class CopyFinder:
         if best is None:
             return NO_COPY
         date = whole_number(best.remote.get("date", ""))
-        return Copy("velpin", best.path(best.indexes[ending]), float(date or best.fetched), best)
+        return AlpmCopy(
+            "velpin", best.path(best.indexes[ending]), float(date or best.fetched), best
+        )

@@ -13,6 +13,8 @@ from typing import NamedTuple
 
 from velpin.change.readback import HOST, Meaning, Statement
 from velpin.errors import Refusal
+from velpin.files.text import BLANKS, HostText, bare
+from velpin.files.tree import Edits, Tree
 from velpin.kinds.alpm.config import (
     HEAD,
     MAIN,
@@ -20,13 +22,11 @@ from velpin.kinds.alpm.config import (
     OFF_HEAD,
     OFF_LINE,
     OPTIONS,
-    Config,
+    AlpmConfig,
     included,
 )
 from velpin.kinds.alpm.source import AlpmSource
-from velpin.model import Place
-from velpin.text import BLANKS, HostText, bare
-from velpin.tree import Edits, Tree
+from velpin.model.reason import Place
 
 ADDED = "# added by velpin"
 OWN_NOTES = ("# velpin ", "# before velpin: ")
@@ -37,7 +37,7 @@ _COMMENTED = re.compile(r"(?a)#+\s*(" + "|".join(OF_SOURCES) + r")\s*=")
 
 
 def is_own_note(line: str) -> bool:
-    """Whether a line is a comment that Velpin wrote for a wish."""
+    """Whether a line is a comment that Velpin wrote for a rule."""
     return line.strip(BLANKS).startswith(OWN_NOTES)
 
 
@@ -191,7 +191,7 @@ class Text(HostText):
         return first + len(new)
 
 
-def meaning(config: Config) -> Meaning:
+def meaning(config: AlpmConfig) -> Meaning:
     """What the configuration states, line by line."""
     said: Counter[Statement] = Counter()
     places: dict[Hashable, tuple[Place, ...]] = {}

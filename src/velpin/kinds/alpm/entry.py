@@ -14,8 +14,8 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
-from velpin.kinds.alpm.relation import Relation, read_relation
-from velpin.text import whole_number
+from velpin.files.text import whole_number
+from velpin.kinds.alpm.relation import AlpmRelation, read_relation
 
 LETTERS = {
     "PROVIDES": "P", "DEPENDS": "D", "CONFLICTS": "C", "REPLACES": "R", "OPTDEPENDS": "O",
@@ -86,7 +86,7 @@ def written(desc: Desc) -> str:
 
 
 @dataclass
-class Facts:
+class AlpmFacts:
     """What choosing and its forecast need to know of one package."""
 
     file: str = ""
@@ -99,27 +99,27 @@ class Facts:
     """1 where it was installed because another needs it."""
     texts: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
-    def of(self, letter: str) -> tuple[Relation, ...]:
+    def of(self, letter: str) -> tuple[AlpmRelation, ...]:
         """The relations of one kind, by its letter."""
         return tuple(map(read_relation, self.texts.get(letter, ())))
 
     @cached_property
-    def provides(self) -> tuple[Relation, ...]:
+    def provides(self) -> tuple[AlpmRelation, ...]:
         """What it provides beside its own name."""
         return self.of("P")
 
     @cached_property
-    def depends(self) -> tuple[Relation, ...]:
+    def depends(self) -> tuple[AlpmRelation, ...]:
         """What it needs, in the order written."""
         return self.of("D")
 
     @cached_property
-    def conflicts(self) -> tuple[Relation, ...]:
+    def conflicts(self) -> tuple[AlpmRelation, ...]:
         """What it cannot stand beside."""
         return self.of("C")
 
     @cached_property
-    def replaces(self) -> tuple[Relation, ...]:
+    def replaces(self) -> tuple[AlpmRelation, ...]:
         """Whose place it takes in an upgrade."""
         return self.of("R")
 
@@ -129,12 +129,12 @@ class Facts:
         return self.texts.get("G", ())
 
 
-def read_facts(text: bytes) -> Facts:
+def read_facts(text: bytes) -> AlpmFacts:
     """The facts from their kept text."""
     first, *rest = text.decode("utf-8", "replace").split("\n")
     file, size, installed, built, base, reason = first.split("\t")
     texts = {line[0]: tuple(line[1:].split("\t")) for line in rest if line}
-    return Facts(file, int(size), int(installed), int(built), base, reason, texts)
+    return AlpmFacts(file, int(size), int(installed), int(built), base, reason, texts)
 
 
 def names_in(values: list[str]) -> Iterator[str]:

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from velpin.kinds.alpm.relation import Relation
+from velpin.kinds.alpm.relation import AlpmRelation
+from velpin.kinds.alpm.solver import AlpmSolution, AlpmSolver, Lack
 from velpin.kinds.alpm.state import AlpmState
-from velpin.kinds.alpm.work import Lack, Outcome, Work
-from velpin.model import Fact, Reason
+from velpin.model.reason import Fact, Reason
 
 _SHOWN = 4
 
 
-def chain(host: AlpmState, work: Work, done: Outcome) -> tuple[Reason, ...]:
+def chain(host: AlpmState, work: AlpmSolver, done: AlpmSolution) -> tuple[Reason, ...]:
     """The links of the chain; none where a request by itself says all."""
     if done.ok or done.problem is None:
         return ()
@@ -20,7 +20,7 @@ def chain(host: AlpmState, work: Work, done: Outcome) -> tuple[Reason, ...]:
         lacks = done.lacks
         found = [_needs(one) for one in lacks]
         if lacks:
-            found[-1] = found[-1]._replace(then=tuple(_obstacles(host, work, lacks[-1])))
+            found[-1] = found[-1]._replace(because=tuple(_obstacles(host, work, lacks[-1])))
         return tuple(found)
     return (done.problem,) if done.problem.code in _WHOLE else ()
 
@@ -34,7 +34,7 @@ _WHOLE = {
 """What is said of the whole where the cause is told as its chain."""
 
 
-def problem_of(done: Outcome) -> Reason | None:
+def problem_of(done: AlpmSolution) -> Reason | None:
     """Why a transaction is refused, in a word; the chain tells the cause."""
     return _WHOLE.get(done.problem.code, done.problem) if done.problem else None
 
@@ -47,7 +47,7 @@ def _needs(lack: Lack) -> Reason:
     return Reason("needs", facts)
 
 
-def _obstacles(host: AlpmState, work: Work, lack: Lack) -> Iterator[Reason]:
+def _obstacles(host: AlpmState, work: AlpmSolver, lack: Lack) -> Iterator[Reason]:
     """What there is that would meet a need, and why it is not taken."""
     wanted = lack.relation
     offering = host.pool.offering(wanted)
@@ -58,7 +58,7 @@ def _obstacles(host: AlpmState, work: Work, lack: Lack) -> Iterator[Reason]:
             if index.rows(wanted.name) or index.providers(wanted.name)
         ]
         facts: dict[str, Fact] = {"name": wanted.name, "off": ", ".join(dict.fromkeys(off))}
-        named = host.pool.offering(Relation(wanted.name))
+        named = host.pool.offering(AlpmRelation(wanted.name))
         if named:
             versions = dict.fromkeys(
                 one.version if one.name == wanted.name else f"{one.name} {one.version}"

@@ -4,83 +4,71 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from velpin.errors import HostFileError
+from velpin.core.adapter import Prediction
+from velpin.core.forecasting import near_names
+from velpin.core.refused import RequestRefused
 from velpin.kinds.alpm.explain import chain, problem_of
-from velpin.kinds.alpm.pool import Package
+from velpin.kinds.alpm.pool import AlpmPackage
 from velpin.kinds.alpm.reasons import passed_over, why_taken
-from velpin.kinds.alpm.relation import Relation
+from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.requests import packages_for
+from velpin.kinds.alpm.solver import AlpmSolution, AlpmSolver
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.version import compare, version_key
-from velpin.kinds.alpm.work import Outcome, Work
-from velpin.kinds.no import No
-from velpin.model import Answer, Change, Fact, Forecast, Kept, Reason, Request
-from velpin.model import Outcome as Word
-from velpin.request import parse_request
-from velpin.tree import Edits
+from velpin.model.forecast import Answer, Change, Forecast, HeldBack, HostName
+from velpin.model.forecast import Outcome as Word
+from velpin.model.reason import Fact, Reason
+from velpin.model.request import Request
 
-Asked = tuple[Request, list[Package], Reason | None]
+Asked = tuple[Request, list[AlpmPackage], Reason | None]
 """A request, the packages it means, and why it can have none."""
 
 
-def forecast(host: AlpmState, texts: Sequence[str], source: str = "") -> Forecast:
-    """Predict one transaction for all requests together, with ways out where it is refused.
-
-    Raises UsageError for texts that are no requests.
-    """
-    found = _forecast(host, texts, source)
-    if found.ok or host.refusal() is not None:
-        return found
-    from velpin.kinds.alpm.wayout import ways_out
-
-    def works(asked: Sequence[str], edits: Edits) -> bool:
-        return _forecast(host.with_edits(edits) if edits else host, asked, source).ok
-
-    return found._replace(ways_out=ways_out(host, texts, found, works))
-
-
-def _forecast(host: AlpmState, texts: Sequence[str], source: str) -> Forecast:
-    refusal = host.refusal()
-    if refusal is not None:
-        return refused(host, refusal)
+def predict(host: AlpmState, requests: Sequence[Request]) -> Prediction:
+    """What the installer would make of some requests in one transaction."""
     work = host.work(host.missing)
     asked: list[Asked] = []
-    for request in (parse_request(text, host.knows, source) for text in texts):
-        found: list[Package] = []
+    for request in requests:
+        found: list[AlpmPackage] = []
         try:
             found = packages_for(host, request, work)
             for one in found:
                 work.ask(one)
             asked.append((request, found, None))
-        except No as no:
-            asked.append((request, found, no.reason))
-    problem = next((no for _, _, no in asked if no), None)
-    if problem is not None:
-        return _told(host, asked, work, Outcome(ok=False, problem=problem))
-    return _told(host, asked, work, work.run())
+        except RequestRefused as refused:
+            asked.append((request, found, refused.reason))
+    problem = next((reason for _, _, reason in asked if reason), None)
+    done = work.run() if problem is None else AlpmSolution(ok=False, problem=problem)
+    told = _told(host, asked, work, done)
+    from velpin.kinds.alpm.remedies import attempts
+
+    return Prediction(told, attempts(host, [request.text for request in requests], told))
 
 
-def forecast_upgrade(host: AlpmState, *, all_there: bool = False) -> Forecast:
-    """Predict the full upgrade of the host; `all_there`: as if no list were missing, those
-    that are having nothing."""
-    refusal = host.refusal()
-    if refusal is not None:
-        return refused(host, refusal)
-    work = host.work([] if all_there else host.missing)
+def predict_upgrade(host: AlpmState) -> Forecast:
+    """What the full upgrade would change."""
+    return _upgrade(host, host.work(host.missing))
+
+
+def predict_upgrade_without_missing(host: AlpmState) -> Forecast:
+    """The full upgrade as if the lists that are missing had nothing; with one of them the
+    installer refuses what would change anything, and that is its problem."""
+    found = _upgrade(host, host.work([]))
+    if not (found.ok and host.missing and found.changes):
+        return found
+    return found._replace(problem=Reason("never-refreshed", {"sources": ", ".join(host.missing)}))
+
+
+def _upgrade(host: AlpmState, work: AlpmSolver) -> Forecast:
     if not host.read_order:
-        return _told(host, [], work, Outcome(ok=False, problem=Reason("no-source-on", {})))
+        return _told(host, [], work, AlpmSolution(ok=False, problem=Reason("no-source-on", {})))
     work.ask_upgrade()
     return _told(host, [], work, work.run())
 
 
-def refused(host: AlpmState, refusal: HostFileError) -> Forecast:
-    """The forecast of a host that refuses everything."""
-    facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
-    reason = Reason("files-refused", facts)
-    return Forecast(host.kind, host.native, False, reason, (), (), 0, 0, exit_code=3)
-
-
-def _told(host: AlpmState, asked: Sequence[Asked], work: Work, done: Outcome) -> Forecast:
+def _told(
+    host: AlpmState, asked: Sequence[Asked], work: AlpmSolver, done: AlpmSolution
+) -> Forecast:
     changes = _changes(host, done) if done.ok else ()
     answers = []
     for request, found, no in asked:
@@ -89,43 +77,22 @@ def _told(host: AlpmState, asked: Sequence[Asked], work: Work, done: Outcome) ->
         else:
             answers += [_answer(host, request, one, done, changes) for one in found]
     return Forecast(
-        kind=host.kind,
-        arch=host.native,
+        host=HostName(host.kind, host.native),
         ok=done.ok,
         problem=problem_of(done),
         answers=tuple(answers),
         changes=changes,
-        download_bytes=sum(one.download_bytes for one in changes),
-        disk_bytes=sum(one.disk_bytes for one in changes),
-        notes=(*work.questions, *notes(host)),
-        exit_code=0 if done.ok else 1,
-        chain=chain(host, work, done),
-        kept=_kept(work) if done.ok else (),
+        notes=tuple(work.questions),
+        because=chain(host, work, done),
+        held_back=_held_back(work) if done.ok else (),
         unneeded=_unneeded(host, done) if done.ok and done.coming else (),
     )
-
-
-def notes(host: AlpmState) -> tuple[Reason, ...]:
-    """What to know about the indexes behind a forecast."""
-    found = []
-    on = [source for source in host.sources if source.on]
-    newer = [one.handle for one in on if host.copies[one.handle].holder == "velpin"]
-    if newer:
-        found.append(Reason("installer-must-refresh", {"sources": ", ".join(newer)}))
-    for handle, problem in host.damage.items():
-        found.append(Reason("damaged", {"source": handle, "what": str(problem)}))
-    if host.record and host.record.notes:
-        facts: dict[str, Fact] = {
-            "count": len(host.record.notes), "what": host.record.notes[0][1],
-        }  # fmt: skip
-        found.append(Reason("record-odd", facts))
-    return tuple(found)
 
 
 # -- what changes --------------------------------------------------------------------------
 
 
-def _changes(host: AlpmState, done: Outcome) -> tuple[Change, ...]:
+def _changes(host: AlpmState, done: AlpmSolution) -> tuple[Change, ...]:
     """Every change, in the order of names."""
     found = []
     for new in done.coming:
@@ -145,8 +112,8 @@ def _changes(host: AlpmState, done: Outcome) -> tuple[Change, ...]:
 
 def _change(
     host: AlpmState,
-    new: Package | None,
-    old: Package | None,
+    new: AlpmPackage | None,
+    old: AlpmPackage | None,
     role: str,
     by: str | None,
     relation: str,
@@ -173,7 +140,7 @@ def _change(
     )
 
 
-def outcome(old: Package | None, new: Package | None) -> Word:
+def outcome(old: AlpmPackage | None, new: AlpmPackage | None) -> Word:
     """What happens to a package, in a word."""
     if new is None:
         return "remove"
@@ -185,14 +152,14 @@ def outcome(old: Package | None, new: Package | None) -> Word:
     return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
 
 
-def _kept(work: Work) -> tuple[Kept, ...]:
+def _held_back(work: AlpmSolver) -> tuple[HeldBack, ...]:
     return tuple(
-        Kept(here.name, here.arch, here.version, offered.version, offered.origin.handle, (why,))
+        HeldBack(here.name, here.arch, here.version, offered.version, offered.origin.handle, (why,))
         for here, offered, why in work.kept
     )
 
 
-def _unneeded(host: AlpmState, done: Outcome) -> tuple[str, ...]:
+def _unneeded(host: AlpmState, done: AlpmSolution) -> tuple[str, ...]:
     """Installed as dependencies, needed before by something, and by nothing afterwards."""
     coming = {one.name: one for one in done.coming}
     going = {one.name for one in done.going}
@@ -201,14 +168,16 @@ def _unneeded(host: AlpmState, done: Outcome) -> tuple[str, ...]:
     found = [
         one.name
         for name in sorted(named)
-        for one in host.pool.installed_satisfying(Relation(name))
+        for one in host.pool.installed_satisfying(AlpmRelation(name))
         if one.facts.reason == "1" and one.name not in coming and one.name not in going
         if not _is_needed(host, one, coming, going)
     ]
     return tuple(dict.fromkeys(found))
 
 
-def _is_needed(host: AlpmState, one: Package, coming: dict[str, Package], going: set[str]) -> bool:
+def _is_needed(
+    host: AlpmState, one: AlpmPackage, coming: dict[str, AlpmPackage], going: set[str]
+) -> bool:
     names = [one.name, *(provided.name for provided in one.facts.provides)]
     own = host.pool.own
     left = [
@@ -247,23 +216,11 @@ def _no_answer(host: AlpmState, request: Request, no: Reason) -> Answer:
     )  # fmt: skip
 
 
-def near_names(host: AlpmState, name: str) -> tuple[str, ...]:
-    """Names like one that is not known, groups too, also across sources switched off."""
-    from velpin.near import named_near
-
-    names = set(host.installed_names())
-    for _, index in host.indexes:
-        names.update(index.names())
-        names.update(index.all_linked("G"))
-    off = ((source.handle, index) for source, index in host.indexes_off())
-    return named_near(name, names, off)
-
-
 def _answer(
     host: AlpmState,
     request: Request,
-    asked: Package,
-    done: Outcome,
+    asked: AlpmPackage,
+    done: AlpmSolution,
     changes: Sequence[Change],
 ) -> Answer:
     chosen = next((one for one in done.coming if one.name == asked.name), asked)
@@ -297,10 +254,10 @@ def _answer(
     )
 
 
-def _rivals(host: AlpmState, request: Request, chosen: Package) -> list[Package]:
+def _rivals(host: AlpmState, request: Request, chosen: AlpmPackage) -> list[AlpmPackage]:
     """All that the request could have meant, newest first."""
     found = [*host.pool.all_named(chosen.name)]
     if request.name != chosen.name:
-        found += host.pool.offering(Relation(request.name))
+        found += host.pool.offering(AlpmRelation(request.name))
     unique = {id(one): one for one in found}
     return sorted(unique.values(), key=lambda one: version_key(one.version), reverse=True)

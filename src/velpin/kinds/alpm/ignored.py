@@ -7,8 +7,8 @@ from collections.abc import Iterable, Sequence
 from fnmatch import translate
 from functools import lru_cache
 
-from velpin.kinds.alpm.pool import Package
-from velpin.model import Place, Reason
+from velpin.kinds.alpm.pool import AlpmPackage
+from velpin.model.reason import Place, Reason
 
 Pattern = tuple[str, Place]
 """A glob and where it stands."""
@@ -33,7 +33,7 @@ class Ignored:
         self.names: Sequence[Pattern] = list(names)
         self.groups: Sequence[Pattern] = list(groups)
 
-    def why(self, package: Package) -> Reason | None:
+    def why(self, package: AlpmPackage) -> Reason | None:
         """Why a package is ignored, None where it is not."""
         for glob, place in self.names:
             if takes(glob, package.name):

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from velpin.about import KeyUse
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import ring
+from velpin.model.host import KeyUse
 
 
 def key_uses(host: AlpmState) -> list[KeyUse]:
@@ -17,7 +17,7 @@ def key_uses(host: AlpmState) -> list[KeyUse]:
     )
     return [
         KeyUse(
-            key.owner, key.grouped, key.created, key.expires, key.algorithm, key.revoked,
+            key.owner, key.fingerprint, key.created, key.expires, key.algorithm, key.revoked,
             key.where, handles, True,
         )
         for key in found.keys

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 
-from velpin import disk
+from velpin.files import disk
 from velpin.kinds.alpm.archive import batches, name_and_version
 from velpin.kinds.alpm.entry import Desc, read_desc
-from velpin.store.index import Batch, Notes, Part, Stamp
+from velpin.store.index import Batch, IndexPart, Notes, Stamp
 
 FOLDER = "local"
 _LARGEST = 16 << 20
@@ -31,7 +31,7 @@ def stamp_of(path: Path) -> Stamp:
     return Stamp(str(path), count, newest)
 
 
-def parts_of(path: Path) -> list[Part]:
+def parts_of(path: Path) -> list[IndexPart]:
     """The one part in which the record is read."""
     return [partial(_batches_of, path)]
 

@@ -9,19 +9,19 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from velpin.kinds.alpm.entry import Facts, read_facts
-from velpin.kinds.alpm.relation import Relation, fits, provision_fits
+from velpin.kinds.alpm.entry import AlpmFacts, read_facts
+from velpin.kinds.alpm.relation import AlpmRelation, fits, provision_fits
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.store.index import Index, Row
 
 
 @dataclass(eq=False, slots=True)
-class Origin:
+class AlpmOrigin:
     """One list of packages: a source's, or the host's own record."""
 
     source: AlpmSource | None
     index: Index
-    packages: dict[str, Package | None] = field(default_factory=dict)
+    packages: dict[str, AlpmPackage | None] = field(default_factory=dict)
 
     @property
     def handle(self) -> str:
@@ -33,32 +33,32 @@ class Origin:
         """The place of its section, 0 for the host's own record."""
         return self.source.rank if self.source else 0
 
-    def named(self, name: str) -> Package | None:
+    def named(self, name: str) -> AlpmPackage | None:
         """Its package of a name."""
         if name not in self.packages:
             row = next(iter(self.index.rows(name)), None)
-            self.packages[name] = Package(self, row) if row else None
+            self.packages[name] = AlpmPackage(self, row) if row else None
         return self.packages[name]
 
-    def providing(self, name: str) -> list[Package]:
+    def providing(self, name: str) -> list[AlpmPackage]:
         """Its packages that provide a name under another one, in the byte order of names."""
         return [one for one in self._linked(self.index.providers(name)) if one.name != name]
 
-    def linked(self, letter: str, name: str) -> list[Package]:
+    def linked(self, letter: str, name: str) -> list[AlpmPackage]:
         """Its packages that speak of a name in relations of a kind, in the order of names."""
         return self._linked(self.index.linked(letter, name))
 
-    def _linked(self, rows: Sequence[Row]) -> list[Package]:
+    def _linked(self, rows: Sequence[Row]) -> list[AlpmPackage]:
         names = sorted({row.name for row in rows})
         return [one for one in map(self.named, names) if one is not None]
 
 
-class Package:
+class AlpmPackage:
     """One version of one package in one place."""
 
     __slots__ = ("__dict__", "arch", "name", "origin", "row", "version")
 
-    def __init__(self, origin: Origin, row: Row) -> None:
+    def __init__(self, origin: AlpmOrigin, row: Row) -> None:
         self.origin, self.row = origin, row
         self.name, self.version, self.arch = row.name, row.version, row.arch
 
@@ -66,7 +66,7 @@ class Package:
         return f"{self.name} {self.version} ({self.origin.handle or 'installed'})"
 
     @cached_property
-    def facts(self) -> Facts:
+    def facts(self) -> AlpmFacts:
         """What its list says of it."""
         return read_facts(self.origin.index.text(self.row))
 
@@ -75,13 +75,13 @@ class Package:
         """Whether this is what is installed."""
         return self.origin.source is None
 
-    def satisfies(self, wanted: Relation) -> bool:
+    def satisfies(self, wanted: AlpmRelation) -> bool:
         """Whether it meets a relation, by its own name or by what it provides."""
         if self.name == wanted.name and fits(self.version, wanted.operator, wanted.version):
             return True
         return self.provides(wanted)
 
-    def provides(self, wanted: Relation) -> bool:
+    def provides(self, wanted: AlpmRelation) -> bool:
         """Whether it meets a relation by what it provides."""
         return any(provision_fits(one, wanted) for one in self.facts.provides)
 
@@ -89,15 +89,15 @@ class Package:
 class Several:
     """Packages in an order, looked up by what they satisfy; the last ones can be taken off."""
 
-    def __init__(self, packages: Sequence[Package] = ()) -> None:
-        self._order: dict[str, Package] = {}
+    def __init__(self, packages: Sequence[AlpmPackage] = ()) -> None:
+        self._order: dict[str, AlpmPackage] = {}
         self._places: dict[str, int] = {}
-        self._providers: dict[str, list[Package]] = {}
+        self._providers: dict[str, list[AlpmPackage]] = {}
         self._next = 0
         for one in packages:
             self.add(one)
 
-    def __iter__(self) -> Iterator[Package]:
+    def __iter__(self) -> Iterator[AlpmPackage]:
         return iter(list(self._order.values()))
 
     def __len__(self) -> int:
@@ -106,11 +106,11 @@ class Several:
     def __contains__(self, name: object) -> bool:
         return name in self._order
 
-    def get(self, name: str) -> Package | None:
+    def get(self, name: str) -> AlpmPackage | None:
         """The package of a name."""
         return self._order.get(name)
 
-    def add(self, package: Package) -> None:
+    def add(self, package: AlpmPackage) -> None:
         """Put a package at the end."""
         self._order[package.name] = package
         self._places[package.name] = self._next
@@ -129,7 +129,7 @@ class Several:
         while len(self._order) > count:
             self.take(next(reversed(self._order)))
 
-    def satisfying(self, wanted: Relation) -> list[Package]:
+    def satisfying(self, wanted: AlpmRelation) -> list[AlpmPackage]:
         """Those that meet a relation, in their order."""
         named = self._order.get(wanted.name)
         found = [] if named is None else [named]
@@ -137,40 +137,40 @@ class Several:
         met = [one for one in found if one.satisfies(wanted)]
         return sorted(met, key=lambda one: self._places[one.name]) if len(met) > 1 else met
 
-    def satisfier(self, wanted: Relation) -> Package | None:
+    def satisfier(self, wanted: AlpmRelation) -> AlpmPackage | None:
         """The first that meets a relation."""
         found = self.satisfying(wanted)
         return found[0] if found else None
 
 
-class Pool:
+class AlpmPool:
     """The installed packages, and the sources' lists in their order."""
 
-    def __init__(self, own: Origin | None, offered: Sequence[Origin]) -> None:
+    def __init__(self, own: AlpmOrigin | None, offered: Sequence[AlpmOrigin]) -> None:
         self.own = own
         self.origins = list(offered)
 
-    def installed(self, name: str) -> Package | None:
+    def installed(self, name: str) -> AlpmPackage | None:
         """The installed package of a name."""
         return self.own.named(name) if self.own else None
 
-    def all_installed(self) -> Iterator[Package]:
+    def all_installed(self) -> Iterator[AlpmPackage]:
         """Every installed package, in the byte order of names."""
         for name in self.own.index.names() if self.own else ():
             found = self.installed(name)
             if found is not None:
                 yield found
 
-    def offered(self, name: str) -> list[Package]:
+    def offered(self, name: str) -> list[AlpmPackage]:
         """What each source has of a name, in the order of sources."""
         return [one for origin in self.origins if (one := origin.named(name)) is not None]
 
-    def all_named(self, name: str) -> list[Package]:
+    def all_named(self, name: str) -> list[AlpmPackage]:
         """What each source has of a name, and what is installed last."""
         here = self.installed(name)
         return self.offered(name) + ([here] if here else [])
 
-    def installed_satisfying(self, wanted: Relation) -> Iterator[Package]:
+    def installed_satisfying(self, wanted: AlpmRelation) -> Iterator[AlpmPackage]:
         """Installed packages that meet a relation, of its name first."""
         if self.own is None:
             return
@@ -181,7 +181,7 @@ class Pool:
             if one.provides(wanted):
                 yield one
 
-    def offering(self, wanted: Relation) -> list[Package]:
+    def offering(self, wanted: AlpmRelation) -> list[AlpmPackage]:
         """Offers that meet a relation, those of its name first."""
         named = [one for one in self.offered(wanted.name) if one.satisfies(wanted)]
         others = [

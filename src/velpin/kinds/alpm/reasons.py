@@ -4,20 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from velpin.kinds.alpm.pool import Package
+from velpin.kinds.alpm.pool import AlpmPackage
 from velpin.kinds.alpm.relation import fits
+from velpin.kinds.alpm.solver import PullCause
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.version import compare
-from velpin.kinds.alpm.work import Cause
-from velpin.model import Fact, PassedOver, Reason, Request
+from velpin.model.forecast import PassedOver
+from velpin.model.reason import Fact, Reason
+from velpin.model.request import Request
 
 
 def why_taken(
     host: AlpmState,
     request: Request,
-    asked: Package,
-    chosen: Package,
-    causes: Mapping[str, Cause],
+    asked: AlpmPackage,
+    chosen: AlpmPackage,
+    causes: Mapping[str, PullCause],
 ) -> tuple[str, tuple[Reason, ...]]:
     """What decided in a word, and the reasons in order."""
     facts: dict[str, Fact] = {
@@ -59,7 +61,7 @@ def why_taken(
 def _by_way_of(
     host: AlpmState,
     request: Request,
-    chosen: Package,
+    chosen: AlpmPackage,
     facts: dict[str, Fact],
     found: list[Reason],
 ) -> str:
@@ -76,12 +78,12 @@ def _by_way_of(
     return ""
 
 
-def _takes(one: Package) -> bool:
+def _takes(one: AlpmPackage) -> bool:
     return one.origin.source is not None and one.origin.source.installs
 
 
 def passed_over(
-    host: AlpmState, request: Request, packages: Sequence[Package], chosen: Package | None
+    host: AlpmState, request: Request, packages: Sequence[AlpmPackage], chosen: AlpmPackage | None
 ) -> tuple[PassedOver, ...]:
     """Every other offer and the cause."""
     found = []
@@ -94,7 +96,9 @@ def passed_over(
     return tuple(found)
 
 
-def why_not(host: AlpmState, request: Request, package: Package, chosen: Package | None) -> Reason:
+def why_not(
+    host: AlpmState, request: Request, package: AlpmPackage, chosen: AlpmPackage | None
+) -> Reason:
     """Why one offer is not taken."""
     if package.installed:
         if chosen is None:

@@ -13,8 +13,8 @@ from collections.abc import Sequence
 from velpin.errors import HostFileError
 from velpin.kinds.alpm.relation import fits, provision_fits, read_relation
 from velpin.kinds.alpm.state import AlpmState
-from velpin.model import NeedWhen
-from velpin.recipes.recipe import Meeting, Recipe, RecipeNeed
+from velpin.model.forecast import NeedWhen
+from velpin.recipes.recipe import Recipe, RecipeNeed, Satisfier
 
 _NEEDS: tuple[tuple[str, NeedWhen], ...] = (
     ("depends", "runs"),
@@ -109,11 +109,11 @@ def recipe_format(host: AlpmState) -> SourceInfo:
     return SourceInfo()
 
 
-def meeting(host: AlpmState, relation: str) -> Meeting | None:
+def satisfier(host: AlpmState, relation: str) -> Satisfier | None:
     """What is installed and meets it, else what would come for it as a dependency."""
     wanted = read_relation(relation)
     for here in host.pool.installed_satisfying(wanted):
-        return Meeting(here.name, here.version, "")
+        return Satisfier(here.name, here.version, "")
     origins = [one for one in host.pool.origins if one.source and one.source.installs]
     found = host.work().find(wanted, origins)
-    return Meeting(found.name, found.version, found.origin.handle) if found else None
+    return Satisfier(found.name, found.version, found.origin.handle) if found else None

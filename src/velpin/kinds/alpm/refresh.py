@@ -13,7 +13,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from velpin.about import Refreshed
 from velpin.errors import (
     BadSignature,
     FetchError,
@@ -22,23 +21,24 @@ from velpin.errors import (
     NotThere,
     VelpinError,
 )
+from velpin.files.text import whole_number
 from velpin.kinds.alpm import archive
 from velpin.kinds.alpm.copies import FILES, LIST
 from velpin.kinds.alpm.source import AlpmSource
-from velpin.shown import bare_address
-from velpin.text import whole_number
-from velpin.when import day_and_time
+from velpin.model.dates import day_and_time
+from velpin.model.host import RefreshResult
+from velpin.model.safe_text import bare_address
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Got, Transport
     from velpin.kinds.alpm.state import AlpmState
-    from velpin.store.shelf import Fetched
+    from velpin.store.cache import Fetched
 
 _LARGEST = 1 << 30
 
 
 @dataclass(slots=True)
-class AlpmRefreshed(Refreshed):
+class AlpmRefreshed(RefreshResult):
     """What came of refreshing one source of an alpm host."""
 
     signed_by: tuple[str, ...] = ()

@@ -10,7 +10,7 @@ from velpin.kinds.alpm.version import compare
 OPERATORS = ("<=", ">=", "=", "<", ">")
 
 
-class Relation(NamedTuple):
+class AlpmRelation(NamedTuple):
     """A name, and perhaps a bound of its version."""
 
     name: str
@@ -22,7 +22,7 @@ class Relation(NamedTuple):
 
 
 @lru_cache(maxsize=65536)
-def read_relation(text: str) -> Relation:
+def read_relation(text: str) -> AlpmRelation:
     """A relation from its text; what follows a colon and a blank is for people."""
     text = text.partition(": ")[0]
     for mark in "<>=":
@@ -31,8 +31,8 @@ def read_relation(text: str) -> Relation:
             operator = mark
             if mark != "=" and version.startswith("="):
                 operator, version = f"{mark}=", version[1:]
-            return Relation(name, operator, version)
-    return Relation(text)
+            return AlpmRelation(name, operator, version)
+    return AlpmRelation(text)
 
 
 def fits(version: str, operator: str, wanted: str) -> bool:
@@ -47,7 +47,7 @@ def fits(version: str, operator: str, wanted: str) -> bool:
     return order < 0 or (order == 0 and operator == "<=")
 
 
-def provision_fits(provided: Relation, wanted: Relation) -> bool:
+def provision_fits(provided: AlpmRelation, wanted: AlpmRelation) -> bool:
     """Whether what a package provides satisfies a relation: without a version it satisfies
     only one without a bound (observed)."""
     if provided.name != wanted.name:

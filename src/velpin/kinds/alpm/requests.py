@@ -8,22 +8,22 @@ from __future__ import annotations
 from collections.abc import Sequence
 from fnmatch import fnmatchcase
 
-from velpin.kinds.alpm.pool import Origin, Package
-from velpin.kinds.alpm.relation import Relation
+from velpin.core.refused import RequestRefused
+from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage
+from velpin.kinds.alpm.relation import AlpmRelation
+from velpin.kinds.alpm.solver import AlpmSolver
 from velpin.kinds.alpm.state import AlpmState
-from velpin.kinds.alpm.work import Work
-from velpin.kinds.no import No
-from velpin.model import Request
+from velpin.model.request import Request
 
 
-def packages_for(host: AlpmState, request: Request, work: Work) -> list[Package]:
+def packages_for(host: AlpmState, request: Request, work: AlpmSolver) -> list[AlpmPackage]:
     """The packages a request means; No where there is none."""
     wanted = _relation(host, request)
     origins = _origins(host, request)
     found = work.find(wanted, origins, named=True)
     if found is not None:
         if request.arch and found.arch not in (request.arch, "any"):
-            raise No("not-for-arch", name=request.name, arch=request.arch)
+            raise RequestRefused("not-for-arch", name=request.name, arch=request.arch)
         return [found]
     if not wanted.operator:
         everywhere = origins if request.source else host.pool.origins
@@ -34,43 +34,43 @@ def packages_for(host: AlpmState, request: Request, work: Work) -> list[Package]
     raise _no(host, request, origins)
 
 
-def _origins(host: AlpmState, request: Request) -> list[Origin]:
+def _origins(host: AlpmState, request: Request) -> list[AlpmOrigin]:
     """The lists a request looks at: of one named section whatever its Usage."""
     if not request.source:
         return [one for one in host.pool.origins if one.source and one.source.installs]
     known = {one.handle: one for one in host.sources}
     if request.source not in known:
-        from velpin.near import nearest
+        from velpin.core.name_search import nearest
 
         near = nearest(request.source, list(known))
-        raise No(
+        raise RequestRefused(
             "no-source-called", source=request.source,
             near=f"; did you mean {' or '.join(near)}?" if near else "",
         )  # fmt: skip
     if not known[request.source].on:
-        raise No("source-is-off", source=request.source)
+        raise RequestRefused("source-is-off", source=request.source)
     found = [one for one in host.pool.origins if one.handle == request.source]
     if not found:
-        raise No("source-not-fetched", source=request.source)
+        raise RequestRefused("source-not-fetched", source=request.source)
     return found
 
 
-def _relation(host: AlpmState, request: Request) -> Relation:
+def _relation(host: AlpmState, request: Request) -> AlpmRelation:
     """A request as the installer would be asked; it knows no globs, so the first version that
     fits one stands for it."""
     if not request.operator:
-        return Relation(request.name)
+        return AlpmRelation(request.name)
     operator = "=" if request.operator == "==" else request.operator
     if operator == "=" and any(mark in request.version for mark in "*?["):
         for origin in _origins(host, request):
             one = origin.named(request.name)
             if one is not None and fnmatchcase(one.version, request.version):
-                return Relation(request.name, "=", one.version)
+                return AlpmRelation(request.name, "=", one.version)
         raise _no(host, request, [])
-    return Relation(request.name, operator, request.version)
+    return AlpmRelation(request.name, operator, request.version)
 
 
-def _no(host: AlpmState, request: Request, origins: Sequence[Origin]) -> No:
+def _no(host: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> RequestRefused:
     offered = host.pool.offered(request.name)
     versions = ", ".join(dict.fromkeys(one.version for one in offered))
     if request.name.startswith("/"):
@@ -78,19 +78,19 @@ def _no(host: AlpmState, request: Request, origins: Sequence[Origin]) -> No:
 
         found = holders(host, request.name)
         if found:
-            return No("path-in", name=request.name, packages=", ".join(found))
-        return No("path-unknown", name=request.name)
+            return RequestRefused("path-in", name=request.name, packages=", ".join(found))
+        return RequestRefused("path-unknown", name=request.name)
     if request.operator and offered:
         asked = request.version if request.operator == "=" else request.operator + request.version
         if request.source:
-            return No(
+            return RequestRefused(
                 "no-version-in-source", name=request.name, version=asked, versions=versions,
                 source=request.source,
             )  # fmt: skip
-        return No("no-version", name=request.name, version=asked, versions=versions)
+        return RequestRefused("no-version", name=request.name, version=asked, versions=versions)
     if request.source and offered:
-        return No("not-in-source", name=request.name, source=request.source)
+        return RequestRefused("not-in-source", name=request.name, source=request.source)
     if offered:
         handles = ", ".join(one.origin.handle for one in offered)
-        return No("not-for-requests", name=request.name, sources=handles)
-    return No("unknown", name=request.name)
+        return RequestRefused("not-for-requests", name=request.name, sources=handles)
+    return RequestRefused("unknown", name=request.name)

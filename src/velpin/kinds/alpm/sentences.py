@@ -58,7 +58,7 @@ SENTENCES = {
     "would-lose": "the installed {name} {version} needs {relation}, and {other} would go",
     # ways out
     "ask-first": "asks for {name} first: choices are made in that order and never taken back",
-    # wishes that do not hold
+    # rules that do not hold
     "still-stands-later": "{other} would still stand before {source}",
     "comes-unasked": "{name} would still come from {source} unasked",
     # what a rule says

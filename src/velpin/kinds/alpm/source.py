@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
-from velpin.model import Source
+from velpin.model.source import Source
 
 Check = Literal["never", "optional", "required"]
 """Whether a signature is asked for: not looked at, checked where there is one, needed."""

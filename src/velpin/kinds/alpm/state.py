@@ -8,24 +8,24 @@ from functools import cached_property
 from pathlib import Path
 from typing import Literal
 
+from velpin.core.indexed_host import IndexedHost
 from velpin.errors import HostFileError
+from velpin.files.tree import read_release_fields
 from velpin.kinds.alpm import archive, local
-from velpin.kinds.alpm.config import Config, read_config, sources_of
-from velpin.kinds.alpm.copies import Copy, CopyFinder
+from velpin.kinds.alpm.config import AlpmConfig, read_config, sources_of
+from velpin.kinds.alpm.copies import AlpmCopy, AlpmCopyFinder
 from velpin.kinds.alpm.ignored import Ignored
-from velpin.kinds.alpm.pool import Origin, Package, Pool
-from velpin.kinds.alpm.relation import Relation
+from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool
+from velpin.kinds.alpm.relation import AlpmRelation
+from velpin.kinds.alpm.solver import ANY, AlpmSolver
 from velpin.kinds.alpm.source import AlpmSource
-from velpin.kinds.alpm.work import ANY, Work
-from velpin.kinds.listed import Listed
-from velpin.model import Source
+from velpin.model.source import Source
 from velpin.store.index import Index
-from velpin.tree import read_release_fields
 
 _DATABASE = "var/lib/pacman"
 
 
-class AlpmState(Listed[AlpmSource]):
+class AlpmState(IndexedHost[AlpmSource]):
     """What is read of a host."""
 
     kind = "alpm"
@@ -33,7 +33,7 @@ class AlpmState(Listed[AlpmSource]):
     # -- configuration ---------------------------------------------------------------------
 
     @cached_property
-    def config(self) -> Config:
+    def config(self) -> AlpmConfig:
         """What the configuration says."""
         return read_config(self.tree)
 
@@ -104,14 +104,14 @@ class AlpmState(Listed[AlpmSource]):
     # -- lists -----------------------------------------------------------------------------
 
     @cached_property
-    def copies(self) -> dict[str, Copy]:
+    def copies(self) -> dict[str, AlpmCopy]:
         """For each source by handle the copy of its list that counts."""
         return {source.handle: self.finder.find(source) for source in self.sources}
 
     @cached_property
-    def finder(self) -> CopyFinder:
+    def finder(self) -> AlpmCopyFinder:
         """Finds copies of lists."""
-        return CopyFinder(self.tree, self.shelf, self.database, as_is=self.as_is)
+        return AlpmCopyFinder(self.tree, self.shelf, self.database, as_is=self.as_is)
 
     def index(self, source: AlpmSource) -> Index | None:
         """The parsed list of a source; None where there is none."""
@@ -146,39 +146,40 @@ class AlpmState(Listed[AlpmSource]):
     # -- packages --------------------------------------------------------------------------
 
     @cached_property
-    def pool(self) -> Pool:
+    def pool(self) -> AlpmPool:
         """All packages that can take part."""
-        own = Origin(None, self.record) if self.record else None
-        return Pool(own, [Origin(source, index) for source, index in self.indexes])
+        own = AlpmOrigin(None, self.record) if self.record else None
+        return AlpmPool(own, [AlpmOrigin(source, index) for source, index in self.indexes])
 
-    def work(self, missing: Sequence[str] = ()) -> Work:
+    def work(self, missing: Sequence[str] = ()) -> AlpmSolver:
         """A transaction that nothing is asked of yet; `missing`: sources without a list."""
-        return Work(self.pool, self.ignored, self.archs, missing)
+        return AlpmSolver(self.pool, self.ignored, self.archs, missing)
 
     def base_of(self, source: AlpmSource) -> str:
         """The address that a source's list came from, else the first it names."""
         fetched = self.copies[source.handle].fetched
         return fetched.address if fetched else source.url
 
-    def offered_as(self, here: Package) -> Package | None:
+    def offered_as(self, here: AlpmPackage) -> AlpmPackage | None:
         """What a source that is on has of the very same version as an installed package."""
         same = [one for one in self.pool.offered(here.name) if one.version == here.version]
         return next(iter(same), None)
 
-    def shown_source(self, package: Package) -> AlpmSource | None:
-        """The source that a package is from, of an installed one the first that has it."""
+    def taken_from(self, package: AlpmPackage) -> str:
+        """Handle of the source that a package is from, of an installed one the first that has
+        it; empty where none has it."""
         found = self.offered_as(package) if package.installed else package
-        return found.origin.source if found else None
+        return found.origin.handle if found else ""
 
     # -- single names ----------------------------------------------------------------------
 
-    def choice_of(self, name: str) -> Package | None:
+    def choice_of(self, name: str) -> AlpmPackage | None:
         """What a request for a name would take, its needs aside; None where there is nothing."""
         origins = [one for one in self.pool.origins if one.source and one.source.installs]
-        found = self.work().find(Relation(name), origins, named=True)
+        found = self.work().find(AlpmRelation(name), origins, named=True)
         return found if found is None or self.takes(found.arch) else None
 
-    def next_of(self, here: Package) -> Package:
+    def next_of(self, here: AlpmPackage) -> AlpmPackage:
         """What the upgrade makes of an installed package, all others aside."""
         from velpin.kinds.alpm.version import compare
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from velpin.errors import BadKey
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
-from velpin.model import Fact, Reason
+from velpin.model.reason import Fact, Reason
 from velpin.trust.openpgp import Key, read_keys
 
 _FOLDER = "etc/pacman.d/gnupg"

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from velpin.tree import Tree
+from velpin.files.tree import Tree
 
 if TYPE_CHECKING:
-    from velpin.kinds.deb.host import DebHost
-    from velpin.store.shelf import Shelf
+    from velpin.kinds.deb.adapter import DebAdapter
+    from velpin.store.cache import IndexCache
 
 KIND = "deb"
-SENTENCES = "velpin.kinds.deb.sentences"
 
 
 def recognises(tree: Tree) -> bool:
@@ -25,8 +25,15 @@ def has_packages(tree: Tree) -> bool:
     return record is not None and record.st_size > 0
 
 
-def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> DebHost:
-    """The deb host at a root."""
-    from velpin.kinds.deb.host import DebHost
+def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool) -> DebAdapter:
+    """The host at a root."""
+    from velpin.kinds.deb.adapter import DebAdapter
 
-    return DebHost(tree, shelf, as_is=as_is)
+    return DebAdapter(tree, shelf, as_is=as_is)
+
+
+def own_sentences() -> Mapping[str, str]:
+    """What the reasons say that only this kind gives, by their codes."""
+    from velpin.kinds.deb.sentences import SENTENCES
+
+    return SENTENCES

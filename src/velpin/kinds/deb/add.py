@@ -1,4 +1,4 @@
-"""Turning a wish for a new source into edits of a deb host, checked before anything is written.
+"""Turning a new source into edits of a deb host, checked before anything is written.
 
 The considered source is read back by the ordinary reader through the overlay, fetched with
 exactly the key it would be given, and only then shown.
@@ -15,7 +15,7 @@ from urllib.parse import unquote, urlsplit
 
 from velpin.change.adding import agreeing, keys_given, take_result
 from velpin.change.adding import shown as shown_key
-from velpin.change.plan import Plan, SourceWish
+from velpin.change.plan import NewSource, Plan
 from velpin.errors import (
     BadSignature,
     FetchError,
@@ -26,13 +26,14 @@ from velpin.errors import (
     UsageError,
 )
 from velpin.fetch.download import Transport, file_path
+from velpin.files.text import decode, encode
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.logins import login_file, read_logins
 from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
 from velpin.kinds.deb.sources import (
     OPTIONS,
     DebSource,
-    Entry,
+    SourceEntry,
     SourceFiles,
     has_scheme,
     parse_file,
@@ -41,9 +42,8 @@ from velpin.kinds.deb.sources import (
 )
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import OWN_FOLDER, named_keys, weakens, written_out
-from velpin.model import Fact, Reason
-from velpin.shown import bare_address, has_login
-from velpin.text import decode, encode
+from velpin.model.reason import Fact, Reason
+from velpin.model.safe_text import bare_address, has_login
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 _FOLDER = "etc/apt/sources.list.d"
@@ -53,23 +53,23 @@ _COMMON_SUITES = ("stable", "main", "testing", "release", "any", "all", "unstabl
 
 def plan_add(
     host: DebState,
-    wish: SourceWish,
+    new: NewSource,
     transport: Transport,
     clock: Callable[[], float] = time.time,
 ) -> Plan:
     """What adding a source would write, and what there is to know before saying yes.
 
-    Raises UsageError for a wish that says too little, Refusal where the source or its name
+    Raises UsageError for a rule that says too little, Refusal where the source or its name
     is taken, TrustError where the key is not what it must be.
     """
-    known = _known_source(host, wish)
-    if known and not wish.address and not wish.snippet:
-        return _plan_key(host, known, wish, transport, clock)
-    entries = _entries(wish)
-    handle = _handle(wish, entries, host)
-    keys = _keys(wish, entries)
+    known = _known_source(host, new)
+    if known and not new.address and not new.snippet:
+        return _plan_key(host, known, new, transport, clock)
+    entries = _entries(new)
+    handle = _handle(new, entries, host)
+    keys = _keys(new, entries)
     plan = Plan(command=f"velpin add {handle}", summary=f"add source {handle}")
-    if wish.key:
+    if new.key:
         entries = _with_checks(entries, plan)
     logins, entries = _logins_apart(entries)
     edits = _compose(host, handle, entries, keys)
@@ -83,11 +83,11 @@ def plan_add(
         plan.handles = [s.handle for s in host.sources if _is_of(s, plan.edits)]
         return plan
     _refuse_taken(host, handle, entries)
-    _examine(host, plan, keys, wish, transport, clock)
+    _examine(host, plan, keys, new, transport, clock)
     return plan
 
 
-def _logins_apart(entries: list[Entry]) -> tuple[list[str], list[Entry]]:
+def _logins_apart(entries: list[SourceEntry]) -> tuple[list[str], list[SourceEntry]]:
     """Lines for the host's file of logins, and the entries without the logins in their addresses:
     source files may be read by everybody."""
     logins: dict[str, None] = {}
@@ -107,7 +107,7 @@ def _logins_apart(entries: list[Entry]) -> tuple[list[str], list[Entry]]:
     return list(logins), bare
 
 
-def _with_checks(entries: list[Entry], plan: Plan) -> list[Entry]:
+def _with_checks(entries: list[SourceEntry], plan: Plan) -> list[SourceEntry]:
     """The entries without what switches checks off: a key was given to check with."""
     dropped = [
         f"{name}={value}"
@@ -123,40 +123,40 @@ def _with_checks(entries: list[Entry], plan: Plan) -> list[Entry]:
     ]
 
 
-def _known_source(host: DebState, wish: SourceWish) -> DebSource | None:
-    return next((source for source in host.sources if source.handle == wish.handle), None)
+def _known_source(host: DebState, new: NewSource) -> DebSource | None:
+    return next((source for source in host.sources if source.handle == new.handle), None)
 
 
-# -- what is wished ----------------------------------------------------------------------
+# -- what is asked for ----------------------------------------------------------------------
 
 
-def _entries(wish: SourceWish) -> list[Entry]:
-    if wish.snippet:
-        entries = parse_snippet(wish.snippet, wish.snippet_name)
-        if not wish.release:
+def _entries(new: NewSource) -> list[SourceEntry]:
+    if new.snippet:
+        entries = parse_snippet(new.snippet, new.snippet_name)
+        if not new.release:
             return entries
         if any(len(entry.suites) > 1 for entry in entries):
             raise UsageError("the snippet names several suites", "edit it, and give the file")
-        return [entry._replace(suites=(wish.release,)) for entry in entries]
-    if not wish.address:
+        return [entry._replace(suites=(new.release,)) for entry in entries]
+    if not new.address:
         raise UsageError(
-            f"no source is called {wish.handle!r}, and no address was given",
-            "velpin add NAME --url ADDRESS --suite SUITE --section SECTION, or a snippet",
+            f"no source is called {new.handle!r}, and no address was given",
+            "velpin add NAME --url ADDRESS --suite SUITE --component SECTION, or a snippet",
         )
-    if not wish.release:
+    if not new.release:
         raise UsageError("no suite was given", "add --suite NAME, or --suite ./ for a flat one")
-    flat = wish.release.endswith("/")
-    if flat and wish.sections:
-        raise UsageError(f"{wish.release!r} is a folder and takes no sections")
-    sections = wish.sections or (() if flat else ("main",))
-    options = {"arch": ",".join(wish.archs)} if wish.archs else {}
-    if not has_scheme(wish.address):
-        raise UsageError(f"{wish.address!r} is no address: no scheme such as https:")
-    entry = Entry("", 0, 0, "stanza", True, ("deb",), (), (), sections, options)
-    return [entry._replace(addresses=(wish.address,), suites=(wish.release,))]
+    flat = new.release.endswith("/")
+    if flat and new.components:
+        raise UsageError(f"{new.release!r} is a folder and takes no components")
+    components = new.components or (() if flat else ("main",))
+    options = {"arch": ",".join(new.archs)} if new.archs else {}
+    if not has_scheme(new.address):
+        raise UsageError(f"{new.address!r} is no address: no scheme such as https:")
+    entry = SourceEntry("", 0, 0, "stanza", True, ("deb",), (), (), components, options)
+    return [entry._replace(addresses=(new.address,), suites=(new.release,))]
 
 
-def parse_snippet(text: str, name: str = "") -> list[Entry]:
+def parse_snippet(text: str, name: str = "") -> list[SourceEntry]:
     """The sources a vendor's snippet names, in either of the host's formats.
 
     Raises HostFileError (snippet and line) where the host would not read it, UsageError
@@ -182,39 +182,41 @@ def _bare_line(line: str) -> str:
     return found.group(2) if found else line
 
 
-def _handle(wish: SourceWish, entries: list[Entry], host: DebState) -> str:
-    if wish.handle:
-        if plain_handle(wish.handle) != wish.handle:
+def _handle(new: NewSource, entries: list[SourceEntry], host: DebState) -> str:
+    if new.handle:
+        if plain_handle(new.handle) != new.handle:
             raise UsageError(
-                f"{wish.handle!r} cannot be a name: use a-z, 0-9, `.`, `+` and `-`",
-                f"for example {plain_handle(wish.handle)}",
+                f"{new.handle!r} cannot be a name: use a-z, 0-9, `.`, `+` and `-`",
+                f"for example {plain_handle(new.handle)}",
             )
-        return wish.handle
+        return new.handle
     return repository_name(entries[0].addresses[0], host.release.get("ID", ""))
 
 
-def _keys(wish: SourceWish, entries: list[Entry]) -> list[Key]:
-    """Keys given with the wish, or written out in its snippet."""
+def _keys(new: NewSource, entries: list[SourceEntry]) -> list[Key]:
+    """Keys given with it, or written out in its snippet."""
     keys: list[Key] = []
-    if wish.key:
-        keys = read_keys(wish.key, wish.key_name or "the key")
+    if new.key:
+        keys = read_keys(new.key, new.key_name or "the key")
     else:
         for entry in entries:
             value = entry.options.get("signed-by", "")
             if "BEGIN PGP" in value:
                 keys += read_keys(written_out(value), "the snippet's key")
             for file in value.split():
-                if file.lstrip("/") in wish.files:
-                    keys += read_keys(wish.files[file.lstrip("/")], file)
-    return agreeing(keys, wish)
+                if file.lstrip("/") in new.files:
+                    keys += read_keys(new.files[file.lstrip("/")], file)
+    return agreeing(keys, new)
 
 
 # -- what would be written ---------------------------------------------------------------
 
 
-def _compose(host: DebState, handle: str, entries: list[Entry], keys: list[Key]) -> edit.Edits:
+def _compose(
+    host: DebState, handle: str, entries: list[SourceEntry], keys: list[Key]
+) -> dict[str, bytes | None]:
     """The key's file first, so that no source ever names one that is not there."""
-    edits: edit.Edits = {}
+    edits: dict[str, bytes | None] = {}
     signed_by = ""
     if keys:
         key_file = _key_file_for(host, handle, keys)
@@ -243,12 +245,12 @@ def _file_for(host: DebState, handle: str) -> str:
     return file
 
 
-def _fields(entry: Entry, signed_by: str) -> list[tuple[str, str]]:
+def _fields(entry: SourceEntry, signed_by: str) -> list[tuple[str, str]]:
     fields = [
         ("Types", "deb"),
         ("URIs", " ".join(entry.addresses)),
         ("Suites", " ".join(entry.suites)),
-        ("Components", " ".join(entry.sections)),
+        ("Components", " ".join(entry.components)),
     ]
     for name, option in OPTIONS.items():
         if option in entry.options and option != "signed-by":
@@ -263,7 +265,7 @@ def _is_of(source: DebSource, edits: dict[str, bytes | None]) -> bool:
     return any(place.file in edits for place in source.places)
 
 
-def _refuse_taken(host: DebState, handle: str, entries: list[Entry]) -> None:
+def _refuse_taken(host: DebState, handle: str, entries: list[SourceEntry]) -> None:
     for source in host.sources:
         for entry in entries:
             same = source.address in [a.rstrip("/") for a in entry.addresses]
@@ -288,7 +290,7 @@ def _examine(
     host: DebState,
     plan: Plan,
     keys: list[Key],
-    wish: SourceWish,
+    new: NewSource,
     transport: Transport,
     clock: Callable[[], float],
     only: tuple[str, str] | None = None,
@@ -325,7 +327,7 @@ def _examine(
         for key in named_keys(after.tree, source).keys
         if key.fingerprint in signers
     ]
-    plan.keys = [shown_key(key, signers if seen else None, wish, clock()) for key in shown]
+    plan.keys = [shown_key(key, signers if seen else None, new, clock()) for key in shown]
     if not plan.error:
         for source in reached:
             _check_release(after, plan, source, transport)
@@ -413,15 +415,15 @@ def _has_suite(url: str, transport: Transport) -> bool:
 def _plan_key(
     host: DebState,
     source: DebSource,
-    wish: SourceWish,
+    new: NewSource,
     transport: Transport,
     clock: Callable[[], float],
 ) -> Plan:
-    keys = keys_given(source, wish)
+    keys = keys_given(source, new)
     key_file = _key_file_for(host, source.handle, keys)
     plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
-    edits: edit.Edits = {key_file: armoured(keys)}
+    edits: dict[str, bytes | None] = {key_file: armoured(keys)}
     plan.propose(host.tree, edits | edit.set_key(host.tree, source, "/" + key_file))
     if not plan.unchanged:
-        _examine(host, plan, keys, wish, transport, clock, (source.address, source.release))
+        _examine(host, plan, keys, new, transport, clock, (source.address, source.release))
     return plan

@@ -1,10 +1,10 @@
 """How a deb host chooses among the versions of one package.
 
-Everything is given to it: versions with the indexes that have them, records, numbers. The
+Everything is given to it: versions with the indexes that have them, records, priorities. The
 rule (observed): go through the versions from newest to oldest and keep the one with the
-strictly highest number; a number below 1 is never taken, and a version older than the
-installed one only with 1000 or more. A version's number is that of the first specific
-record that matches it, else the highest of its sources' numbers.
+strictly highest priority; a priority below 1 is never taken, and a version older than the
+installed one only with 1000 or more. A version's priority is that of the first specific
+record that matches it, else the highest of its sources' priorities.
 """
 
 from __future__ import annotations
@@ -18,17 +18,17 @@ from velpin.kinds.deb.version import version_key
 from velpin.store.index import Row
 
 DOWNGRADES = 1000
-"""From this number on an older version replaces a newer installed one."""
+"""From this priority on an older version replaces a newer installed one."""
 
 UNMARKED, TARGET, UPGRADES_ONLY, NOT_AUTOMATIC, RECORDED = 500, 990, 100, 1, -1
-"""Numbers without any record: ordinary, target release, automatic upgrades only, not
+"""Priorities without any record: ordinary, target release, automatic upgrades only, not
 automatic, and a version recorded on the host but not installed."""
 
 NOT_INSTALLED = frozenset(("config-files", "not-installed"))
 
 
-class Number(NamedTuple):
-    """A number and where it comes from: `default`, `not-automatic`, `upgrades-only`,
+class DebPriority(NamedTuple):
+    """A priority and where it comes from: `default`, `not-automatic`, `upgrades-only`,
     `target`, `record`, `own` (the host's record of packages) or `recorded`."""
 
     value: int
@@ -37,35 +37,35 @@ class Number(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Origin:
+class DebOrigin:
     """One index as choosing sees it; `order` is its place in the order of reading."""
 
     order: int
     source: str
-    section: str
+    component: str
     url: str
     site: Site
-    number: Number
+    priority: DebPriority
 
 
-class Held(NamedTuple):
+class IndexEntry(NamedTuple):
     """One entry of one index."""
 
-    origin: Origin
+    origin: DebOrigin
     row: Row
 
 
 @dataclass(slots=True, eq=False)
-class Version:
+class DebVersion:
     """One version of one package: the entries that have it, first listed first."""
 
     text: str
-    holders: list[Held]
+    holders: list[IndexEntry]
     installed: bool = False
-    number: Number = field(default=Number(0, "default"))
+    priority: DebPriority = field(default=DebPriority(0, "default"))
 
     @property
-    def offered(self) -> list[Held]:
+    def offered(self) -> list[IndexEntry]:
         """The entries that are in a source, not only in the host's own record."""
         return [held for held in self.holders if not held.origin.site.own]
 
@@ -87,16 +87,16 @@ class Version:
 
 
 @dataclass(slots=True, eq=False)
-class Package:
+class DebPackage:
     """All versions of one name for one architecture, newest first, and its recorded state."""
 
     name: str
     arch: str
-    versions: list[Version]
+    versions: list[DebVersion]
     state: str = ""
 
     @property
-    def installed(self) -> Version | None:
+    def installed(self) -> DebVersion | None:
         """The version that is on the host now."""
         return next((version for version in self.versions if version.installed), None)
 
@@ -111,48 +111,48 @@ def is_installed(state: str) -> bool:
     return bool(state) and state.rpartition(" ")[2] not in NOT_INSTALLED
 
 
-def in_order(versions: Sequence[Version]) -> list[Version]:
-    """Newest first; versions of one number stay in the order of listing."""
+def in_order(versions: Sequence[DebVersion]) -> list[DebVersion]:
+    """Newest first; versions of one priority stay in the order of listing."""
     return sorted(versions, key=lambda version: version_key(version.text), reverse=True)
 
 
-def number_of(package: Package, version: Version, matcher: Matcher) -> Number:
-    """The number the host gives one version (observed)."""
-    values = [_number_at(version, held.origin) for held in version.holders]
-    best = max(values, key=lambda number: number.value)
+def priority_of(package: DebPackage, version: DebVersion, matcher: Matcher) -> DebPriority:
+    """The priority the host gives one version (observed)."""
+    values = [_priority_at(version, held.origin) for held in version.holders]
+    best = max(values, key=lambda priority: priority.value)
     for record in matcher.records_of(package.name, package.arch, version.built_from):
         if not selects(record, version):
             continue
-        if all(held.origin.number.value == NEVER for held in version.holders):
+        if all(held.origin.priority.value == NEVER for held in version.holders):
             return best
-        return Number(record.number, "record", record)
+        return DebPriority(record.priority, "record", record)
     return best
 
 
-def _number_at(version: Version, origin: Origin) -> Number:
+def _priority_at(version: DebVersion, origin: DebOrigin) -> DebPriority:
     if origin.site.own and not version.installed:
-        return Number(RECORDED, "recorded")
-    return origin.number
+        return DebPriority(RECORDED, "recorded")
+    return origin.priority
 
 
-def selects(record: Record, version: Version) -> bool:
+def selects(record: Record, version: DebVersion) -> bool:
     """Whether a record speaks of a version: by its text, or by any source that has it."""
     if record.pin.kind == "version":
         return record.pin.selects_version(version.text)
     return any(record.pin.selects_site(held.origin.site) for held in version.holders)
 
 
-def candidate(package: Package) -> Version | None:
-    """The version the host would take now; numbers must have been set."""
+def candidate(package: DebPackage) -> DebVersion | None:
+    """The version the host would take now; priorities must have been set."""
     installed = package.installed
     floor = version_key(installed.text) if installed else None
-    best: Version | None = None
+    best: DebVersion | None = None
     for version in package.versions:
-        if version.number.value <= (best.number.value if best else 0):
+        if version.priority.value <= (best.priority.value if best else 0):
             continue
         if (
             floor is not None
-            and version.number.value < DOWNGRADES
+            and version.priority.value < DOWNGRADES
             and version_key(version.text) < floor
         ):
             continue
@@ -160,6 +160,6 @@ def candidate(package: Package) -> Version | None:
     return best
 
 
-def is_older(version: Version, than: Version) -> bool:
+def is_older(version: DebVersion, than: DebVersion) -> bool:
     """Whether a version sorts before another."""
     return version_key(version.text) < version_key(than.text)

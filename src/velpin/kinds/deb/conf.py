@@ -19,10 +19,10 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from velpin.errors import HostFileError
+from velpin.files.text import decode
+from velpin.files.tree import Tree
 from velpin.kinds.deb.files import read_and_skipped
-from velpin.model import Place
-from velpin.text import decode
-from velpin.tree import Tree
+from velpin.model.reason import Place
 
 _TOKEN = re.compile(
     r"""(?P<blank>[\s]+)
@@ -36,7 +36,7 @@ _TOKEN = re.compile(
 _MAIN = "etc/apt/apt.conf"
 
 
-class Value(NamedTuple):
+class ConfValue(NamedTuple):
     """One setting and where it stands."""
 
     text: str
@@ -47,7 +47,7 @@ class Conf:
     """Settings by name; names ignore case, as on the host."""
 
     def __init__(self) -> None:
-        self.values: dict[str, list[Value]] = {}
+        self.values: dict[str, list[ConfValue]] = {}
         self.skipped: list[tuple[str, str]] = []
 
     def get(self, name: str, default: str = "") -> str:
@@ -72,7 +72,7 @@ class Conf:
         """A path setting below the root, without a leading slash."""
         return self.get(name, default).strip("/") or default
 
-    def set(self, name: str, value: Value) -> None:
+    def set(self, name: str, value: ConfValue) -> None:
         """Record one setting; a name ending in `::` appends."""
         if name.endswith("::"):
             self.values.setdefault(name.lower(), []).append(value)
@@ -157,6 +157,6 @@ def _state(
     else:
         name, value = within + first, parts[1][0] if len(parts) > 1 else ""
     if len(parts) > 1 or not opens:
-        conf.set(name, Value(value, place))
+        conf.set(name, ConfValue(value, place))
     if opens:
         scopes.append((within + first).removesuffix("::"))

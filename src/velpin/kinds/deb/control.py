@@ -1,6 +1,6 @@
 """Stanzas of `Field: value` lines, as deb hosts use them in configuration and indexes.
 
-Grammar (the distribution's policy manual, section "Syntax of control files"):
+Grammar (the distribution's policy manual, component "Syntax of control files"):
 
     file    = stanza (blank-line+ stanza)*
     stanza  = field+
@@ -16,7 +16,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from velpin.text import bare, decode, split_lines, stripped, words
+from velpin.files.text import bare, decode, split_lines, stripped, words
 
 
 class Field(NamedTuple):

@@ -13,43 +13,43 @@ from typing import Literal, NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import EXTENSIONS
+from velpin.files.text import encode
+from velpin.files.tree import Tree
 from velpin.kinds.deb.preferences import Site
 from velpin.kinds.deb.release import Release, read_release
 from velpin.kinds.deb.sources import DebSource
-from velpin.store.shelf import Fetched, Shelf
-from velpin.text import encode
-from velpin.tree import Tree
+from velpin.store.cache import Fetched, IndexCache
 
 _QUOTED_NAME = re.compile(r"[\\|{}\[\]<>\"^~_=!@#$%^&*\s]|[^\x21-\x7e]")
 
 
-class Copy(NamedTuple):
+class DebCopy(NamedTuple):
     """The copy of a source's index that counts, and whose it is."""
 
     holder: Literal["installer", "velpin", ""]
     release: Release
     files: Mapping[tuple[str, str], Path]
-    """Index files by section and architecture."""
+    """Index files by component and architecture."""
     fetched: Fetched | None = None
     problem: HostFileError | None = None
     release_file: str = ""
     """The installer's copy of the release file, below the root."""
 
 
-NO_COPY = Copy("", Release(), {})
+NO_COPY = DebCopy("", Release(), {})
 
 
-class CopyFinder:
+class DebCopyFinder:
     """Finds the copy of each source's index that counts."""
 
-    def __init__(self, tree: Tree, shelf: Shelf, lists: str, *, as_is: bool) -> None:
+    def __init__(self, tree: Tree, shelf: IndexCache, lists: str, *, as_is: bool) -> None:
         self._tree = tree
         self._shelf = shelf
         self._lists = lists
         self._names = frozenset(tree.names(lists))
         self._as_is = as_is
 
-    def find(self, source: DebSource) -> Copy:
+    def find(self, source: DebSource) -> DebCopy:
         """The copy that counts; with `as_is` only the installer's."""
         theirs = self._installer_copy(source)
         ours = NO_COPY if self._as_is else self._own_copy(source)
@@ -59,7 +59,7 @@ class CopyFinder:
             return ours
         return ours if (ours.release.date or 0) > (theirs.release.date or 0) else theirs
 
-    def _installer_copy(self, source: DebSource) -> Copy:
+    def _installer_copy(self, source: DebSource) -> DebCopy:
         folder, names = self._lists, self._names
         file = ""
         base = list_name(source.url if not source.flat else source.address, source.release)
@@ -70,23 +70,23 @@ class CopyFinder:
             try:
                 release = read_release(self._tree.read(file) or b"", file)
             except HostFileError as problem:
-                return Copy("installer", Release(), {}, None, problem)
+                return DebCopy("installer", Release(), {}, None, problem)
             break
         else:
             if not any(name.startswith(base) for name in names):
                 return NO_COPY
             release = Release()
         files = {}
-        for section, arch in wanted_indexes(source, release):
+        for component, arch in wanted_indexes(source, release):
             stem = base + (
-                "Packages" if source.flat else f"{_quoted(section)}_binary-{arch}_Packages"
+                "Packages" if source.flat else f"{_quoted(component)}_binary-{arch}_Packages"
             )
             found = next((stem + end for end in EXTENSIONS if stem + end in names), "")
             if found:
-                files[section, arch] = self._tree.path(f"{folder}/{found}")
-        return Copy("installer", release, files, release_file=file)
+                files[component, arch] = self._tree.path(f"{folder}/{found}")
+        return DebCopy("installer", release, files, release_file=file)
 
-    def _own_copy(self, source: DebSource) -> Copy:
+    def _own_copy(self, source: DebSource) -> DebCopy:
         fetched = self._shelf.fetched(source.address, source.release)
         if fetched is None:
             return NO_COPY
@@ -95,14 +95,14 @@ class CopyFinder:
         except (OSError, HostFileError):
             return NO_COPY
         files = {
-            (section, arch): fetched.path(fetched.indexes[f"{section}/{arch}"])
-            for section, arch in wanted_indexes(source, release)
-            if f"{section}/{arch}" in fetched.indexes
+            (component, arch): fetched.path(fetched.indexes[f"{component}/{arch}"])
+            for component, arch in wanted_indexes(source, release)
+            if f"{component}/{arch}" in fetched.indexes
         }
-        return Copy("velpin", release, files, fetched)
+        return DebCopy("velpin", release, files, fetched)
 
 
-def site_of(source: DebSource, release: Release, section: str, arch: str) -> Site:
+def site_of(source: DebSource, release: Release, component: str, arch: str) -> Site:
     """What records can match of one index of a source."""
     scheme, _, rest = source.address.partition(":")
     host = ""
@@ -117,7 +117,7 @@ def site_of(source: DebSource, release: Release, section: str, arch: str) -> Sit
         origin=release.origin,
         label=release.label,
         version=release.version,
-        component=section,
+        component=component,
         arch=None if source.flat else arch,
         site=host,
     )
@@ -125,20 +125,20 @@ def site_of(source: DebSource, release: Release, section: str, arch: str) -> Sit
 
 def wanted_indexes(source: DebSource, release: Release) -> Iterator[tuple[str, str]]:
     """Section and architecture of each index the configuration asks for, in order."""
-    for section, archs in source.section_order:
+    for component, archs in source.component_order:
         if source.flat:
-            yield section, archs[0] if archs else ""
+            yield component, archs[0] if archs else ""
             continue
         for arch in archs:
             if not release.architectures or arch in release.architectures or not release.date_text:
-                yield section, arch
+                yield component, arch
         if release.reads_all:
-            yield section, "all"
+            yield component, "all"
 
 
-def index_name(source: DebSource, section: str, arch: str) -> str:
+def index_name(source: DebSource, component: str, arch: str) -> str:
     """How a release file calls an index, unpacked."""
-    return "Packages" if source.flat else f"{section}/binary-{arch}/Packages"
+    return "Packages" if source.flat else f"{component}/binary-{arch}/Packages"
 
 
 def list_name(url: str, release: str) -> str:

@@ -12,20 +12,20 @@ from typing import TYPE_CHECKING
 
 from velpin.change.readback import HOST, Meaning, Statement
 from velpin.errors import Refusal
+from velpin.files.text import HostText, decode, encode
+from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.control import Field, Stanza, read_stanzas
 from velpin.kinds.deb.logins import login_file
-from velpin.kinds.deb.sources import HANDLE_FIELD, DebSource, Entry, pairs_of
+from velpin.kinds.deb.sources import HANDLE_FIELD, DebSource, SourceEntry, pairs_of
 from velpin.kinds.deb.trust import OWN_FOLDER
-from velpin.text import HostText, decode, encode
-from velpin.tree import Tree
 
 if TYPE_CHECKING:
     from velpin.kinds.deb.state import DebState
-    from velpin.model import Place
+    from velpin.model.reason import Place
 
 Edits = dict[str, bytes | None]
-_LineEdit = Callable[[list[str], Entry], list[str]]
+_LineEdit = Callable[[list[str], SourceEntry], list[str]]
 
 ADDED = "# Added by velpin."
 """The first line of a source file of Velpin's own."""
@@ -43,8 +43,8 @@ def meaning(host: DebState) -> Meaning:
                 order[key] = None
             places[key] = (*places.get(key, ()), entry.place)
             for kind in entry.types:
-                for section in entry.sections or ("",):
-                    said[Statement(key, entry.on, kind, f"{section} {options}".strip())] += 1
+                for component in entry.components or ("",):
+                    said[Statement(key, entry.on, kind, f"{component} {options}".strip())] += 1
     for problem in host.source_files.errors:
         said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
     return Meaning(said, tuple(order), places)
@@ -53,7 +53,7 @@ def meaning(host: DebState) -> Meaning:
 def switch(tree: Tree, source: DebSource, on: bool) -> Edits:
     """Contents after switching a source on or off."""
 
-    def change(lines: list[str], entry: Entry) -> list[str]:
+    def change(lines: list[str], entry: SourceEntry) -> list[str]:
         if entry.form == "line":
             return [_uncommented(lines[0]) if on else _commented(lines[0])]
         if _is_alone(entry):
@@ -68,7 +68,7 @@ def drop(tree: Tree, source: DebSource) -> Edits:
     """Contents after taking a source away, with the files of its key and login that were Velpin's
     for it alone."""
 
-    def change(lines: list[str], entry: Entry) -> list[str]:
+    def change(lines: list[str], entry: SourceEntry) -> list[str]:
         if entry.form == "line" or _is_alone(entry):
             return []
         return _split_off(lines, entry, source)[0]
@@ -105,7 +105,7 @@ def _own_key_files(tree: Tree, source: DebSource, edits: Edits) -> list[str]:
 def set_key(tree: Tree, source: DebSource, value: str) -> Edits:
     """Contents after naming a key for a source that is there already."""
 
-    def change(lines: list[str], entry: Entry) -> list[str]:
+    def change(lines: list[str], entry: SourceEntry) -> list[str]:
         if entry.form == "line":
             return [_with_option(lines[0], "signed-by", value)]
         if _is_alone(entry):
@@ -125,8 +125,8 @@ def new_source(handle: str, fields: Iterable[tuple[str, str]]) -> bytes:
 # -- lines of one entry ------------------------------------------------------------------
 
 
-def _edited(tree: Tree, entries: Iterable[Entry], change: _LineEdit) -> Edits:
-    by_file: dict[str, list[Entry]] = {}
+def _edited(tree: Tree, entries: Iterable[SourceEntry], change: _LineEdit) -> Edits:
+    by_file: dict[str, list[SourceEntry]] = {}
     for entry in entries:
         by_file.setdefault(entry.file, []).append(entry)
     edits: Edits = {}
@@ -177,7 +177,7 @@ def _uncommented(line: str) -> str:
     return line.lstrip().lstrip("#").lstrip()
 
 
-def _is_alone(entry: Entry) -> bool:
+def _is_alone(entry: SourceEntry) -> bool:
     return len(entry.addresses) * len(entry.suites) == 1
 
 
@@ -219,7 +219,9 @@ def _with_option(line: str, name: str, value: str) -> str:
     return f"{kind}[{' '.join([*options, f'{name}={value}'])}]{tail}"
 
 
-def _split_off(lines: list[str], entry: Entry, source: DebSource) -> tuple[list[str], list[str]]:
+def _split_off(
+    lines: list[str], entry: SourceEntry, source: DebSource
+) -> tuple[list[str], list[str]]:
     """A stanza of several sources without one of them, and a stanza of that one alone.
 
     The others keep their order: addresses before the source's, its own address with its other
@@ -250,14 +252,14 @@ def _narrowed(
     return new if comments else [line for line in new if not line.startswith("#")]
 
 
-def _written_address(entry: Entry, source: DebSource) -> str:
+def _written_address(entry: SourceEntry, source: DebSource) -> str:
     for address in entry.addresses:
         if address.rstrip("/") == source.address or "$(ARCH)" in address:
             return address
     raise Refusal(f"{entry.place}: {source.address} is not found there any more")
 
 
-def _written_suite(entry: Entry, source: DebSource) -> str:
+def _written_suite(entry: SourceEntry, source: DebSource) -> str:
     for suite in entry.suites:
         if suite == source.release or "$(ARCH)" in suite:
             return suite

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from velpin.tree import Tree
+from velpin.files.tree import Tree
 
 _PLAIN_NAME = re.compile(r"[A-Za-z0-9_.:-]+\Z")
 

@@ -2,126 +2,92 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
-from velpin.errors import HostFileError
-from velpin.kinds.deb.choice import Version
+from velpin.core.adapter import Prediction
+from velpin.core.forecasting import near_names
+from velpin.kinds.deb.choice import DebVersion
 from velpin.kinds.deb.packages import number_in
-from velpin.kinds.deb.reasons import number_reason, passed_over
-from velpin.kinds.deb.requests import Decision, No, asked_version, decide, expand, find_package
+from velpin.kinds.deb.reasons import passed_over, priority_reason
+from velpin.kinds.deb.requests import (
+    DebRequestRefused,
+    Decision,
+    asked_version,
+    decide,
+    expand,
+    find_package,
+)
 from velpin.kinds.deb.state import NOT_AS_PROMISED, DebState
-from velpin.kinds.deb.transaction.changes import changes_of, kept_back, unneeded
-from velpin.kinds.deb.transaction.work import Transaction, Wanted, work_out, work_out_upgrade
+from velpin.kinds.deb.transaction.changes import changes_of, held_back, unneeded
+from velpin.kinds.deb.transaction.steps import AskedVersion, Transaction, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
-from velpin.model import Answer, Fact, Forecast, Outcome, PassedOver, Reason, Request
-from velpin.request import parse_request
+from velpin.model.forecast import Answer, Forecast, HostName, Outcome, PassedOver
+from velpin.model.reason import Fact, Reason
+from velpin.model.request import Request
 
 Decided = tuple[Answer, Decision | None]
 """An answer, and the decision it tells of."""
 
 
-def forecast(host: DebState, texts: Sequence[str], source: str = "") -> Forecast:
-    """Predict one transaction for all requests together.
-
-    Raises UsageError for texts that are no requests.
-    """
-    refusal = host.refusal()
-    if refusal is not None:
-        return _refused(host, refusal)
-    decided, patterns = _decide_all(host, texts, source)
-    answers = [one for one, _ in decided]
+def predict(host: DebState, requests: Sequence[Request]) -> Prediction:
+    """What the installer would make of some requests in one transaction."""
+    decided, patterns = _decide_all(host, requests)
+    answers = tuple(answer for answer, _ in decided)
+    problem = next((answer.problem for answer in answers if answer.problem), None)
     told = Forecast(
-        kind=host.kind,
-        arch=host.native,
+        HostName(host.kind, host.native),
         ok=False,
-        problem=next((one.problem for one in answers if one.problem), None),
-        answers=tuple(answers),
-        changes=(),
-        download_bytes=0,
-        disk_bytes=0,
-        notes=(*patterns, *notes(host, answers)),
-        exit_code=1,
+        problem=problem,
+        answers=answers,
+        notes=tuple(patterns),
     )
-    if told.problem is not None:
-        return told
-    done = work_out(host, _wanted(decided))
+    if problem is not None:
+        return Prediction(told)
+    done = work_out(host, _asked(decided))
     if done.ok:
-        return _carried_out(told, done)
+        return Prediction(_carried_out(told, done))
+    from velpin.kinds.deb.transaction.refusal import refused, what_could_help
 
-    from velpin.kinds.deb.transaction.refusal import refused
-
-    return refused(told, done, lambda host, requests: would_work(host, requests, source))
+    return Prediction(refused(told, done), what_could_help(done, answers))
 
 
-def forecast_upgrade(host: DebState) -> Forecast:
-    """Predict the full upgrade of the host."""
-    refusal = host.refusal()
-    if refusal is not None:
-        return _refused(host, refusal)
-    told = Forecast(
-        host.kind, host.native, False, None, (), (), 0, 0, notes=tuple(notes(host, ())), exit_code=1
-    )
+def would_carry_out(host: DebState, requests: Sequence[Request]) -> bool:
+    """Whether the installer would carry out some requests; nothing is explained."""
+    if host.refusal() is not None:
+        return False
+    decided, _ = _decide_all(host, requests)
+    return all(decision for _, decision in decided) and work_out(host, _asked(decided)).ok
+
+
+def predict_upgrade(host: DebState) -> Forecast:
+    """What the full upgrade would change."""
+    told = Forecast(HostName(host.kind, host.native), ok=False, problem=None)
     done = work_out_upgrade(host)
     if done.ok:
-        return _carried_out(told, done)._replace(kept=kept_back(done))
+        return _carried_out(told, done)._replace(held_back=held_back(done))
     from velpin.kinds.deb.transaction.refusal import refused
 
     return refused(told, done)
 
 
-def _decide_all(
-    host: DebState, texts: Sequence[str], source: str
-) -> tuple[list[Decided], list[Reason]]:
+def _decide_all(host: DebState, requests: Sequence[Request]) -> tuple[list[Decided], list[Reason]]:
     """What each request gets, and which texts were taken for patterns."""
-    asked = [parse_request(text, host.knows, source) for text in texts]
-    expanded = [expand(host, request) for request in asked]
+    expanded = [expand(host, request) for request in requests]
     patterns = [
         Reason("taken-as-pattern", {"text": request.name, "count": len(each)})
-        for request, each in zip(asked, expanded, strict=True)
+        for request, each in zip(requests, expanded, strict=True)
         if each != [request]
     ]
     answers = [answer(host, request) for each in expanded for request in each]
     return _last_for_each_name(answers), patterns
 
 
-def _wanted(decided: Sequence[Decided]) -> list[Wanted]:
-    return [Wanted(one.package, one.chosen, one.within) for _, one in decided if one]
-
-
-def would_work(host: DebState, texts: Sequence[str], source: str = "") -> bool:
-    """Whether a host would carry out some requests together."""
-    if host.refusal() is not None:
-        return False
-    decided, _ = _decide_all(host, texts, source)
-    return all(one for _, one in decided) and work_out(host, _wanted(decided)).ok
+def _asked(decided: Sequence[Decided]) -> list[AskedVersion]:
+    return [AskedVersion(one.package, one.chosen, one.within) for _, one in decided if one]
 
 
 def _carried_out(told: Forecast, done: Transaction) -> Forecast:
-    changes = changes_of(done)
-    return told._replace(
-        ok=True,
-        changes=changes,
-        download_bytes=sum(one.download_bytes for one in changes),
-        disk_bytes=sum(one.disk_bytes for one in changes),
-        unneeded=unneeded(done),
-        exit_code=0,
-    )
-
-
-def _refused(host: DebState, refusal: HostFileError | Reason) -> Forecast:
-    code = 1
-    if isinstance(refusal, HostFileError):
-        facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
-        refusal, code = Reason("files-refused", facts), 3
-    return Forecast(host.kind, _native(host), False, refusal, (), (), 0, 0, exit_code=code)
-
-
-def _native(host: DebState) -> str:
-    """The host's architecture, empty where even that cannot be read."""
-    try:
-        return host.native
-    except HostFileError:
-        return ""
+    return told._replace(ok=True, changes=changes_of(done), unneeded=unneeded(done))
 
 
 def _last_for_each_name(answers: list[Decided]) -> list[Decided]:
@@ -139,7 +105,7 @@ def answer(host: DebState, request: Request) -> Decided:
     try:
         package = find_package(host, request)
         decision = decide(host, request, package)
-    except No as no:
+    except DebRequestRefused as no:
         return _no_answer(host, request, no), None
     return _told(host, request, decision), decision
 
@@ -178,7 +144,7 @@ def _told(host: DebState, request: Request, decision: Decision) -> Answer:
     )
 
 
-def _outcome(installed: Version | None, chosen: Version) -> Outcome:
+def _outcome(installed: DebVersion | None, chosen: DebVersion) -> Outcome:
     if installed is None:
         return "install"
     if installed is chosen:
@@ -187,18 +153,18 @@ def _outcome(installed: Version | None, chosen: Version) -> Outcome:
     return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
 
 
-def _disk(host: DebState, version: Version | None) -> int:
+def _disk(host: DebState, version: DebVersion | None) -> int:
     return number_in(host.text(version.holders[0]), "installed-size") * 1024 if version else 0
 
 
-def _no_answer(host: DebState, request: Request, no: No) -> Answer:
+def _no_answer(host: DebState, request: Request, no: DebRequestRefused) -> Answer:
     package = no.package or next(iter(host.packages(request.name).values()), None)
     installed = package.installed if package else None
     passed = []
     for version in package.versions if package else ():
         why = no.reason
         if no.reason.code in ("no-candidate", "never-a-source"):
-            why = number_reason(version.number, version)
+            why = priority_reason(version.priority, version)
         passed += [
             PassedOver(version.text, held.origin.source, why)
             for held in version.offered
@@ -224,38 +190,13 @@ def _no_answer(host: DebState, request: Request, no: No) -> Answer:
     )
 
 
-def near_names(host: DebState, name: str) -> tuple[str, ...]:
-    """Names like one that is not known, also across sources switched off."""
-    from velpin.near import named_near
-
-    names = host.offered_names().union(host.installed_names())
-    for _, index in host.indexes:
-        names.update(index.provided_names())
-    off = ((source.handle, index) for source, index in host.indexes_off())
-    return named_near(name, names, off)
-
-
-def notes(host: DebState, answers: Sequence[Answer]) -> list[Reason]:
-    """What a person should know beside the answers."""
-    found = []
-    behind = {
-        one.source
-        for one in answers
-        if one.source and host.copies[one.source].holder == "velpin"
-    }  # fmt: skip
-    if behind:
-        found.append(Reason("installer-must-refresh", {"sources": ", ".join(sorted(behind))}))
-    missing = [s.handle for s in host.sources if host.state_of(s) == "not fetched"]
-    if missing:
-        found.append(Reason("not-fetched", {"sources": ", ".join(missing)}))
-    for handle, problem in host.damage.items():
-        found.append(Reason("damaged", {"source": handle, "what": str(problem)}))
+def index_notes(host: DebState) -> Iterator[Reason]:
+    """Copies that are not what was promised, and an emptied record of packages."""
     differing = {
         origin.source for origin, index in host.indexes
         if any(text == NOT_AS_PROMISED for _, text in index.notes)
     }  # fmt: skip
-    found += [Reason("copy-differs", {"source": handle}) for handle in sorted(differing)]
+    yield from (Reason("copy-differs", {"source": handle}) for handle in sorted(differing))
     if host.emptied_record():
         facts: dict[str, Fact] = {"file": host.record_file, "saved": host.emptied_record()}
-        found.append(Reason("record-emptied", facts))
-    return found
+        yield Reason("record-emptied", facts)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from velpin.about import KeyUse
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import common_keys, named_keys
+from velpin.model.host import KeyUse
 from velpin.trust.openpgp import Key
 
 
@@ -35,6 +35,6 @@ def key_problems(host: DebState) -> list[str]:
 
 def _use(key: Key, handles: list[str], everything: bool) -> KeyUse:
     return KeyUse(
-        key.owner, key.grouped, key.created, key.expires, key.algorithm, key.revoked, key.where,
+        key.owner, key.fingerprint, key.created, key.expires, key.algorithm, key.revoked, key.where,
         tuple(dict.fromkeys(handles)), everything,
     )  # fmt: skip

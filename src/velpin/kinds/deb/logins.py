@@ -11,9 +11,9 @@ from collections.abc import Iterator
 from urllib.parse import urlsplit
 
 from velpin.fetch.download import Login
+from velpin.files.text import decode
+from velpin.files.tree import Tree
 from velpin.kinds.deb.files import read_and_skipped
-from velpin.text import decode
-from velpin.tree import Tree
 
 LOGIN_FOLDER = "etc/apt/auth.conf.d"
 _MAIN = "etc/apt/auth.conf"

@@ -12,11 +12,11 @@ from collections.abc import Iterable, Iterator
 from functools import partial
 from itertools import chain
 
-from velpin.beside import processors
 from velpin.errors import HostFileError
+from velpin.files.text import whole_number
+from velpin.forked import processors
 from velpin.kinds.deb.control import parse_stanza
-from velpin.store.index import Batch, Entry, Notes, Part
-from velpin.text import whole_number
+from velpin.store.index import Batch, IndexPart, Notes, ParsedEntry
 
 _WANTED = re.compile(r"\n(Package|Version|Architecture|Provides|Description|Source|Status): *(.*)")
 _ANY_CASE = re.compile(
@@ -36,7 +36,7 @@ IDENTITY = (
 """Fields that make two entries of an equal version one and the same (observed)."""
 
 
-def parts_of(pieces: Iterable[bytes], *, record: bool = False) -> list[Part]:
+def parts_of(pieces: Iterable[bytes], *, record: bool = False) -> list[IndexPart]:
     """The readers of one index, more than one where it is large and there are processors.
 
     `record` is True for the host's own record of packages, whose stanzas carry a state.
@@ -140,7 +140,7 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
     # A measured hot loop, kept in one piece; plain tuples stand in for Entry.
     block = b"\n\n".join(stanzas)
     found = _all_at_once(block, stanzas)
-    entries: list[Entry] = []
+    entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
     start = 0
     for raw, quick in zip(stanzas, found, strict=True):

@@ -1,8 +1,8 @@
-"""The host's preference records: which number a version or a source is given.
+"""The host's preference records: which priority a version or a source is given.
 
 One record is one stanza (`Package`, `Pin`, `Pin-Priority`) of `etc/apt/preferences` or of a
-file in `preferences.d`. A record for `Package: *` alone is general: it gives sources a number.
-Any other is specific: it gives versions of the named packages a number. The first record that
+file in `preferences.d`. A record for `Package: *` alone is general: it gives sources a priority.
+Any other is specific: it gives versions of the named packages a priority. The first record that
 matches wins. All rules here are observed on real hosts.
 """
 
@@ -16,15 +16,15 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from velpin.errors import HostFileError
+from velpin.files.text import decode
+from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import Conf
 from velpin.kinds.deb.control import Stanza, read_stanzas
 from velpin.kinds.deb.files import read_and_skipped
-from velpin.model import Note, Place
-from velpin.text import decode
-from velpin.tree import Tree
+from velpin.model.reason import Note, Place
 
 NEVER = -32768
-"""The number of a source that a general record marks `never`."""
+"""The priority of a source that a general record marks `never`."""
 
 _DIGITS = 10
 _NUMBER = re.compile(r"\s*([+-]?\d+)")
@@ -76,7 +76,7 @@ class Record(NamedTuple):
     order: int
     names: tuple[str, ...]
     pin: Pin
-    number: int
+    priority: int
 
     @property
     def general(self) -> bool:
@@ -96,7 +96,7 @@ class Preferences:
 
     @property
     def general(self) -> list[Record]:
-        """Records that give sources a number."""
+        """Records that give sources a priority."""
         return [record for record in self.records if record.general]
 
     def matcher(self, native: str) -> Matcher:
@@ -133,7 +133,7 @@ def parse_preferences(text: str, file: str, found: Preferences) -> None:
         if pin is None:
             continue
         general = names == ["*"]
-        number = _read_number(stanza, file, general=general)
+        priority = _read_priority(stanza, file, general=general)
         if general and pin.kind == "version":
             place = Place(file, stanza.line)
             found.notes.append(Note(place, "a version for all packages has no effect"))
@@ -144,7 +144,7 @@ def parse_preferences(text: str, file: str, found: Preferences) -> None:
                 len(found.records),
                 () if general else tuple(names),
                 pin,
-                number,
+                priority,
             )
         )
 
@@ -163,20 +163,20 @@ def _read_pin(stanza: Stanza, file: str, found: Preferences) -> Pin | None:
     return None
 
 
-def _read_number(stanza: Stanza, file: str, *, general: bool) -> int:
+def _read_priority(stanza: Stanza, file: str, *, general: bool) -> int:
     text, line = stanza.get("pin-priority"), stanza.line_of("pin-priority")
     if text == "never":
         if general:
             return NEVER
         raise HostFileError(file, line, "Pin-Priority: never goes with `Package: *` only")
     found = _NUMBER.match(text)
-    number = int(found.group(1)[:_DIGITS]) if found else 0
-    if not -32768 <= number <= 32767:
+    priority = int(found.group(1)[:_DIGITS]) if found else 0
+    if not -32768 <= priority <= 32767:
         raise HostFileError(file, line, f"Pin-Priority {text} is beyond -32768 to 32767")
-    if number == 0:
-        what = f"Pin-Priority {text!r} is no number" if text and not found else "Pin-Priority 0"
+    if priority == 0:
+        what = f"Pin-Priority {text!r} is no priority" if text and not found else "Pin-Priority 0"
         raise HostFileError(file, line, what if text else "a record without Pin-Priority")
-    return max(number, NEVER + 1)
+    return max(priority, NEVER + 1)
 
 
 # -- selecting ---------------------------------------------------------------------------

@@ -1,35 +1,38 @@
-"""Why a version has its number, is chosen, or is passed over, as data."""
+"""Why a version has its priority, is chosen, or is passed over, as data."""
 
 from __future__ import annotations
 
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.choice import Number, Package, Version
+from velpin.kinds.deb.choice import DebPackage, DebPriority, DebVersion
 from velpin.kinds.deb.preferences import NEVER
 from velpin.kinds.deb.version import compare
-from velpin.model import Fact, PassedOver, Reason
+from velpin.model.forecast import PassedOver
+from velpin.model.reason import Fact, Reason
 
 
-def why_candidate(package: Package, chosen: Version) -> tuple[str, tuple[Reason, ...]]:
+def why_candidate(package: DebPackage, chosen: DebVersion) -> tuple[str, tuple[Reason, ...]]:
     """What decided for a candidate, in a word, and the reasons in order."""
     rivals = [
         version for version in package.versions
-        if version is not chosen and version.number.value > 0
+        if version is not chosen and version.priority.value > 0
     ]  # fmt: skip
-    reasons = [number_reason(chosen.number, chosen)]
+    reasons = [priority_reason(chosen.priority, chosen)]
     installed = package.installed
     if installed and choice.is_older(chosen, installed):
-        reasons.append(Reason("downgrades", {"number": chosen.number.value}))
-    lower = [version for version in rivals if version.number.value < chosen.number.value]
-    level = [version for version in rivals if version.number.value == chosen.number.value]
+        reasons.append(Reason("downgrades", {"priority": chosen.priority.value}))
+    lower = [version for version in rivals if version.priority.value < chosen.priority.value]
+    level = [version for version in rivals if version.priority.value == chosen.priority.value]
     decided_by = "only offer"
     if lower:
-        best = max(version.number.value for version in lower)
-        reasons.append(Reason("highest-number", {"number": chosen.number.value, "next": best}))
+        best = max(version.priority.value for version in lower)
+        reasons.append(
+            Reason("highest-priority", {"priority": chosen.priority.value, "next": best})
+        )
         if any(version.offered for version in lower):
-            decided_by = _cause_word(chosen.number)
+            decided_by = _cause_word(chosen.priority)
     if level:
         decided_by = "version"
-        newest = Reason("newest", {"version": chosen.text, "number": chosen.number.value})
+        newest = Reason("newest", {"version": chosen.text, "priority": chosen.priority.value})
         same = all(compare(version.text, chosen.text) == 0 for version in level)
         reasons.append(Reason("first-of-same", {"version": chosen.text}) if same else newest)
     if installed is chosen:
@@ -41,15 +44,15 @@ def why_candidate(package: Package, chosen: Version) -> tuple[str, tuple[Reason,
     return decided_by, (*reasons, *source_reasons(chosen))
 
 
-def _cause_word(number: Number) -> str:
-    return {"record": "rule", "target": "target release"}.get(number.cause, "source number")
+def _cause_word(priority: DebPriority) -> str:
+    return {"record": "rule", "target": "target release"}.get(priority.cause, "source priority")
 
 
-def number_reason(number: Number, version: Version) -> Reason:
-    """Why a version has its number."""
-    facts: dict[str, Fact] = {"number": number.value, "version": version.text}
-    if number.record:
-        record = number.record
+def priority_reason(priority: DebPriority, version: DebVersion) -> Reason:
+    """Why a version has its priority."""
+    facts: dict[str, Fact] = {"priority": priority.value, "version": version.text}
+    if priority.record:
+        record = priority.record
         facts |= {
             "place": str(record.place),
             "names": " ".join(record.names) or "*",
@@ -57,13 +60,13 @@ def number_reason(number: Number, version: Version) -> Reason:
         }
     sources = dict.fromkeys(held.origin.source for held in version.offered)
     facts["source"] = ", ".join(sources)
-    code = f"number-{number.cause}"
-    if number.value == NEVER:
-        code = "number-never"
+    code = f"priority-{priority.cause}"
+    if priority.value == NEVER:
+        code = "priority-never"
     return Reason(code, facts)
 
 
-def source_reasons(chosen: Version) -> tuple[Reason, ...]:
+def source_reasons(chosen: DebVersion) -> tuple[Reason, ...]:
     """Why it comes from that source, where several have it."""
     offered = list(dict.fromkeys(held.origin.source for held in chosen.offered))
     if len(offered) < 2:
@@ -72,7 +75,7 @@ def source_reasons(chosen: Version) -> tuple[Reason, ...]:
     return (Reason("first-listed", facts),)
 
 
-def passed_over(package: Package, chosen: Version, fixed: Reason | None) -> list[PassedOver]:
+def passed_over(package: DebPackage, chosen: DebVersion, fixed: Reason | None) -> list[PassedOver]:
     """Every offer that was not taken; `fixed` is the cause where the request is."""
     found = []
     for version in package.versions:
@@ -90,20 +93,20 @@ def passed_over(package: Package, chosen: Version, fixed: Reason | None) -> list
     return found
 
 
-def why_not(package: Package, version: Version, chosen: Version | None) -> Reason:
+def why_not(package: DebPackage, version: DebVersion, chosen: DebVersion | None) -> Reason:
     """Why a version is not the candidate."""
-    number = number_reason(version.number, version)
-    if version.number.value <= 0:
-        return Reason("barred", {**number.facts, "cause": number.code})
+    priority = priority_reason(version.priority, version)
+    if version.priority.value <= 0:
+        return Reason("barred", {**priority.facts, "cause": priority.code})
     if chosen is None:
-        return Reason("older-than-installed", number.facts)
-    facts = {**number.facts, "cause": number.code, "chosen": chosen.number.value}
+        return Reason("older-than-installed", priority.facts)
+    facts = {**priority.facts, "cause": priority.code, "chosen": chosen.priority.value}
     installed = package.installed
     kept = installed and choice.is_older(version, installed)
-    if kept and version.number.value < choice.DOWNGRADES:
+    if kept and version.priority.value < choice.DOWNGRADES:
         return Reason("older-than-installed", facts)
-    if version.number.value < chosen.number.value:
-        return Reason("lower-number", facts)
+    if version.priority.value < chosen.priority.value:
+        return Reason("lower-priority", facts)
     if compare(version.text, chosen.text) == 0:
         return Reason("same-listed-later", facts)
     return Reason("older", facts)

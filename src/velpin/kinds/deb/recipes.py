@@ -3,7 +3,7 @@
 A stanza names what is built (`Binary`), its version, and what building needs
 (`Build-Depends` and its kin). Restrictions to architectures are held against the host's own;
 of restrictions to build profiles only what holds without any profile counts (the
-distribution's policy manual, section "Relationships between source and binary packages").
+distribution's policy manual, component "Relationships between source and binary packages").
 """
 
 from __future__ import annotations
@@ -12,13 +12,13 @@ import re
 from collections.abc import Iterator, Sequence
 
 from velpin.errors import HostFileError
+from velpin.files.text import decode
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.control import parse_stanza
+from velpin.kinds.deb.engine.world import Target
 from velpin.kinds.deb.relations import satisfies
 from velpin.kinds.deb.state import DebState
-from velpin.recipes.recipe import Meeting, Recipe, RecipeNeed
-from velpin.resolve.world import Target
-from velpin.text import decode
+from velpin.recipes.recipe import Recipe, RecipeNeed, Satisfier
 
 _NEEDS = ("build-depends", "build-depends-indep", "build-depends-arch")
 _LISTS = re.compile(r"Sources(\.(gz|xz|bz2|zst|lz4))?\Z|.*_Sources(\.\w+)?\Z")
@@ -134,7 +134,7 @@ def recipe_format(host: DebState) -> SourceControl:
     return SourceControl(host.native)
 
 
-def meeting(host: DebState, relation: str) -> Meeting | None:
+def satisfier(host: DebState, relation: str) -> Satisfier | None:
     """What meets a relation here: what is installed before what could be, of alternatives the
     first; a package of the name before one that provides it."""
     wanted = targets(relation)
@@ -145,11 +145,11 @@ def meeting(host: DebState, relation: str) -> Meeting | None:
                     version = package.installed if installed else choice.candidate(package)
                     if version is not None and _meets(host, name, version, target):
                         source = "" if version.installed else version.source
-                        return Meeting(name, version.text, source)
+                        return Satisfier(name, version.text, source)
     return None
 
 
-def _meets(host: DebState, name: str, version: choice.Version, target: Target) -> bool:
+def _meets(host: DebState, name: str, version: choice.DebVersion, target: Target) -> bool:
     if name == target.name:
         return satisfies(version.text, target)
     provided = host.provides(version)

@@ -15,7 +15,6 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from velpin.about import Refreshed
 from velpin.errors import (
     BadSignature,
     ChecksumMismatch,
@@ -29,17 +28,18 @@ from velpin.errors import (
 )
 from velpin.fetch.download import Transport
 from velpin.fetch.unpack import MOST_UNPACKED, measured
+from velpin.files.text import whole_number
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.copies import index_name, wanted_indexes
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import named_keys
-from velpin.shown import bare_address
-from velpin.store.shelf import Fetched, is_as_fetched
-from velpin.text import whole_number
+from velpin.model.dates import day_and_time
+from velpin.model.host import RefreshResult
+from velpin.model.safe_text import bare_address
+from velpin.store.cache import Fetched, is_as_fetched
 from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_detached
-from velpin.when import day_and_time
 
 _ENDINGS = (".xz", ".zst", ".gz", ".bz2", ".lz4", ".lzma", "")
 _IDENTITY = ("origin", "label", "codename")
@@ -51,7 +51,7 @@ _LARGEST_UNPROMISED = 512 << 20
 
 
 @dataclass(slots=True)
-class DebRefreshed(Refreshed):
+class DebRefreshed(RefreshResult):
     """What came of refreshing one source of a deb host."""
 
     fetched: Fetched | None = None
@@ -137,9 +137,9 @@ class _Fetch:
 
     def _complete(self, fetched: Fetched, release: Release) -> bool:
         wanted = [
-            f"{section}/{arch}"
-            for section, arch in wanted_indexes(self.source, release)
-            if section in release.components or not release.components or not section
+            f"{component}/{arch}"
+            for component, arch in wanted_indexes(self.source, release)
+            if component in release.components or not release.components or not component
         ]
         return all(name in fetched.indexes for name in wanted)
 
@@ -360,14 +360,16 @@ class _Fetch:
 
     def _fetch_indexes(self, release: Release, data: bytes) -> None:
         promises = read_promises(data, self.base)
-        for section, arch in wanted_indexes(self.source, release):
-            if section and release.components and not _has_section(release, section):
-                self._warn_once(f"has no section {section}; it has {' '.join(release.components)}")
+        for component, arch in wanted_indexes(self.source, release):
+            if component and release.components and not _has_component(release, component):
+                self._warn_once(
+                    f"has no component {component}; it has {' '.join(release.components)}"
+                )
                 continue
-            plain = index_name(self.source, section, arch)
+            plain = index_name(self.source, component, arch)
             file = self._fetch_index(plain, promises, release) if data else self._unpromised(plain)
             if file:
-                self.next.indexes[f"{section}/{arch}"] = file
+                self.next.indexes[f"{component}/{arch}"] = file
             elif data:
                 self._warn_once(f"has no index {plain}")
         for arch in self.source.archs:
@@ -375,7 +377,7 @@ class _Fetch:
                 self._warn_once(
                     f"has nothing for {arch}; it has {' '.join(release.architectures)}"
                 )  # fmt: skip
-        if not self.next.indexes and self.source.archs and self.source.section_order:
+        if not self.next.indexes and self.source.archs and self.source.component_order:
             raise NotThere(
                 f"{self.base}: has no index for this host: {'; '.join(self.result.warnings)}"
             )
@@ -472,10 +474,10 @@ def _variants(plain: str, promises: dict[str, Promise]) -> Iterator[tuple[str, P
     yield from sorted(found, key=lambda item: (item[0] == plain, item[1].size))
 
 
-def _has_section(release: Release, section: str) -> bool:
-    """Some release files list sections with the folder of their suite in front."""
+def _has_component(release: Release, component: str) -> bool:
+    """Some release files list components with the folder of their suite in front."""
     return any(
-        section == one or section.endswith("/" + one) or one.endswith("/" + section)
+        component == one or component.endswith("/" + one) or one.endswith("/" + component)
         for one in release.components
     )
 

@@ -13,17 +13,17 @@ import re
 from functools import lru_cache
 from typing import NamedTuple
 
+from velpin.files.text import whole_number
+from velpin.kinds.deb.engine.world import NEGATIVE, Relation, RelationKind, Target
 from velpin.kinds.deb.version import compare
-from velpin.resolve.world import NEGATIVE, Kind, Relation, Target
-from velpin.text import whole_number
 
 FIELDS = {
-    "pre-depends": Kind.REQUIRES_FIRST,
-    "depends": Kind.REQUIRES,
-    "conflicts": Kind.CONFLICTS,
-    "breaks": Kind.BREAKS,
-    "recommends": Kind.RECOMMENDS,
-    "suggests": Kind.SUGGESTS,
+    "pre-depends": RelationKind.REQUIRES_FIRST,
+    "depends": RelationKind.REQUIRES,
+    "conflicts": RelationKind.CONFLICTS,
+    "breaks": RelationKind.BREAKS,
+    "recommends": RelationKind.RECOMMENDS,
+    "suggests": RelationKind.SUGGESTS,
 }
 """Relation fields in the order in which the host goes through them (observed)."""
 
@@ -49,7 +49,7 @@ class Provided(NamedTuple):
     version: str
 
 
-class Facts(NamedTuple):
+class DebFacts(NamedTuple):
     """What one version's stanza says that bears on a transaction."""
 
     relations: tuple[Relation, ...]
@@ -71,7 +71,7 @@ class Facts(NamedTuple):
     section: str
 
 
-def read_facts(text: bytes, arch: str, native: str) -> Facts:
+def read_facts(text: bytes, arch: str, native: str) -> DebFacts:
     """The facts of one stanza of a package of some architecture (never `all`); `native` is
     the host's first."""
     found = _WANTED.findall(text.decode("utf-8", "replace"))
@@ -86,7 +86,7 @@ def read_facts(text: bytes, arch: str, native: str) -> Facts:
     marks = (
         fields.get(name, "").strip().lower() for name in ("essential", "protected", "important")
     )
-    return Facts(
+    return DebFacts(
         tuple(relations),
         tuple(_provided(fields.get("provides", ""))),
         fields.get("multi-arch", "no").strip().lower(),
@@ -111,7 +111,7 @@ def _priority(text: str) -> int:
     return _PRIORITIES.index(text) if text in _PRIORITIES else len(_PRIORITIES) - 1
 
 
-def _targets(value: str, kind: Kind, arch: str, native: str) -> list[tuple[Target, ...]]:
+def _targets(value: str, kind: RelationKind, arch: str, native: str) -> list[tuple[Target, ...]]:
     found: list[tuple[Target, ...]] = []
     negative = kind in NEGATIVE
     for part in value.split(","):

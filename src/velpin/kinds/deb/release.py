@@ -11,10 +11,10 @@ import re
 from typing import NamedTuple
 
 from velpin.errors import HostFileError
+from velpin.files.text import decode, whole_number
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.control import read_stanzas
-from velpin.model import Place
-from velpin.text import decode, whole_number
+from velpin.model.reason import Place
 
 _LISTS = ("md5sum", "sha1", "sha256", "sha512")
 _HEAD_END = re.compile(rb"^(?:MD5Sum|SHA1|SHA256|SHA512):", re.MULTILINE | re.IGNORECASE)

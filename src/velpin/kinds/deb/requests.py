@@ -1,8 +1,8 @@
 """From the text of a request to the version of a package it takes.
 
 Rules as observed (docs/how-hosts-choose/deb.md): a plain name takes the candidate; a named
-version takes that version whatever its number; a named source takes the newest version that
-any index of it has, whatever its number; a virtual name takes its only provider.
+version takes that version whatever its priority; a named source takes the newest version that
+any index of it has, whatever its priority; a virtual name takes its only provider.
 """
 
 from __future__ import annotations
@@ -12,12 +12,13 @@ from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.choice import Origin, Package, Version
+from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebVersion
 from velpin.kinds.deb.preferences import expression_matches, release_pin, version_matches
 from velpin.kinds.deb.reasons import source_reasons, why_candidate
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import compare
-from velpin.model import Fact, Reason, Request
+from velpin.model.reason import Fact, Reason
+from velpin.model.request import Request
 
 _PATTERN = re.compile(r"[*?\[]")
 _REGEX = re.compile(r"[.^$+]")
@@ -33,18 +34,18 @@ _BOUNDS: dict[str, Callable[[int], bool]] = {
 class Decision(NamedTuple):
     """The version one request gets, before it is told as an Answer."""
 
-    package: Package
-    chosen: Version
+    package: DebPackage
+    chosen: DebVersion
     decided_by: str
     reasons: tuple[Reason, ...]
-    within: Callable[[Origin], bool] | None = None
+    within: Callable[[DebOrigin], bool] | None = None
     """The source that was named, for what it depends on as well."""
 
 
-class No(Exception):
+class DebRequestRefused(Exception):
     """This request would be refused."""
 
-    def __init__(self, code: str, package: Package | None = None, **facts: Fact) -> None:
+    def __init__(self, code: str, package: DebPackage | None = None, **facts: Fact) -> None:
         super().__init__(code)
         self.reason = Reason(code, facts)
         self.package = package
@@ -74,7 +75,7 @@ def _all_names(host: DebState) -> list[str]:
 # -- from a name to a package ------------------------------------------------------------
 
 
-def find_package(host: DebState, request: Request) -> Package:
+def find_package(host: DebState, request: Request) -> DebPackage:
     """The package a request means; No where there is none or it cannot be told.
 
     For a version or source of a name that is only provided, an empty package of that name.
@@ -82,16 +83,16 @@ def find_package(host: DebState, request: Request) -> Package:
     found = host.packages(request.name)
     arch = host.native if request.arch in ("", "native") else request.arch
     if request.arch and arch not in host.archs:
-        raise No("no-arch", name=request.name, arch=request.arch)
+        raise DebRequestRefused("no-arch", name=request.name, arch=request.arch)
     first = found.get(arch) if request.arch else next(iter(found.values()), None)
     if first is None and not request.arch:
         arch = next((one for one in host.archs if _providers(host, request.name, one)), "")
     if first is None and not arch:
-        raise No("unknown", name=request.name)
+        raise DebRequestRefused("unknown", name=request.name)
     if first is None and request.arch and not _is_provided(host, request.name, arch):
-        raise No("not-for-arch", name=request.name, arch=arch)
+        raise DebRequestRefused("not-for-arch", name=request.name, arch=arch)
     if request.operator or request.source:
-        return first or Package(request.name, arch, [])
+        return first or DebPackage(request.name, arch, [])
     if first and choice.candidate(first):
         return first
     return _only_provider(host, request, arch) or first or _nobody(host, request.name)
@@ -106,22 +107,24 @@ def _is_provided(host: DebState, name: str, arch: str) -> bool:
     )
 
 
-def _nobody(host: DebState, name: str) -> Package:
-    raise No("no-provider", name=name, providers=", ".join(host.provider_names(name)))
+def _nobody(host: DebState, name: str) -> DebPackage:
+    raise DebRequestRefused(
+        "no-provider", name=name, providers=", ".join(host.provider_names(name))
+    )
 
 
-def usable(package: Package | None) -> list[Version]:
+def usable(package: DebPackage | None) -> list[DebVersion]:
     """Versions that can be had: offered or installed, not only recorded."""
     versions = package.versions if package else []
     return [version for version in versions if version.offered or version.installed]
 
 
-def _serves_all(host: DebState, version: Version) -> bool:
+def _serves_all(host: DebState, version: DebVersion) -> bool:
     """Whether a version serves every architecture."""
     return host.field(version, "multi-arch") == "foreign"
 
 
-def _providers(host: DebState, name: str, arch: str) -> list[tuple[Package, Version, str]]:
+def _providers(host: DebState, name: str, arch: str) -> list[tuple[DebPackage, DebVersion, str]]:
     """Versions that provide a name for an architecture, and at which version, newest first.
 
     A package of another architecture that serves all provides its own name, too (observed).
@@ -139,21 +142,23 @@ def _providers(host: DebState, name: str, arch: str) -> list[tuple[Package, Vers
     return found
 
 
-def _only_provider(host: DebState, request: Request, arch: str) -> Package | None:
+def _only_provider(host: DebState, request: Request, arch: str) -> DebPackage | None:
     """The one package whose candidate provides the name; of one in several architectures
     the first (observed)."""
-    fitting: dict[str, Package] = {}
+    fitting: dict[str, DebPackage] = {}
     for package, version, _ in _providers(host, request.name, arch):
         if version is choice.candidate(package):
             fitting.setdefault(package.name, package)
     if len(fitting) > 1:
-        raise No("several-providers", name=request.name, providers=", ".join(fitting))
+        raise DebRequestRefused(
+            "several-providers", name=request.name, providers=", ".join(fitting)
+        )
     return next(iter(fitting.values()), None)
 
 
 def _provider_of(
-    host: DebState, request: Request, package: Package, fits: Callable[[Version, str], bool]
-) -> tuple[Package, Version] | None:
+    host: DebState, request: Request, package: DebPackage, fits: Callable[[DebVersion, str], bool]
+) -> tuple[DebPackage, DebVersion] | None:
     """The newest fitting version of the one package that provides the name so (observed)."""
     fitting = [
         (provider, version)
@@ -167,7 +172,7 @@ def _provider_of(
 # -- from a package to a version ---------------------------------------------------------
 
 
-def decide(host: DebState, request: Request, package: Package) -> Decision:
+def decide(host: DebState, request: Request, package: DebPackage) -> Decision:
     """The version a request takes; No where it takes none."""
     if request.source:
         return _by_source(host, request, package)
@@ -175,13 +180,13 @@ def decide(host: DebState, request: Request, package: Package) -> Decision:
         return _by_version(host, request, package)
     chosen = choice.candidate(package)
     if chosen is None or not (chosen.offered or chosen.installed):
-        raise No(
+        raise DebRequestRefused(
             "never-a-source" if chosen else "no-candidate", package, name=package.name
         )  # fmt: skip
     return Decision(package, chosen, *why_candidate(package, chosen))
 
 
-def _by_version(host: DebState, request: Request, package: Package) -> Decision:
+def _by_version(host: DebState, request: Request, package: DebPackage) -> Decision:
     exact = request.operator == "="
     among = package.versions if exact else usable(package)
     fitting = [version for version in among if _fits(package, version, request)]
@@ -191,19 +196,19 @@ def _by_version(host: DebState, request: Request, package: Package) -> Decision:
             package, fitting = found[0], [found[1]]
     if not fitting:
         version = asked_version(request)
-        raise No("no-version", package, name=request.name, version=version)
+        raise DebRequestRefused("no-version", package, name=request.name, version=version)
     chosen = fitting[0]
     if not chosen.offered and not chosen.installed:
-        raise No("only-recorded", package, name=request.name, version=chosen.text)
+        raise DebRequestRefused("only-recorded", package, name=request.name, version=chosen.text)
     if not exact:
         best = choice.candidate(package)
-        strongest = max(fitting, key=lambda version: version.number.value)
+        strongest = max(fitting, key=lambda version: version.priority.value)
         chosen = best if best in fitting else strongest
     reason = Reason("asked-version", {"version": asked_version(request)})
     return Decision(package, chosen, "request", (reason, *source_reasons(chosen)))
 
 
-def _fits(package: Package, version: Version, request: Request) -> bool:
+def _fits(package: DebPackage, version: DebVersion, request: Request) -> bool:
     """Whether a version is one that a request names by text, word, pattern or bound."""
     if request.operator in _BOUNDS:
         return _BOUNDS[request.operator](compare(version.text, request.version))
@@ -222,12 +227,12 @@ def asked_version(request: Request) -> str:
     return request.version if request.operator == "=" else request.operator + request.version
 
 
-def _by_source(host: DebState, request: Request, package: Package) -> Decision:
+def _by_source(host: DebState, request: Request, package: DebPackage) -> Decision:
     within = source_filter(host, request.source)
     if not any(within(origin) for origin in (*_origins(host), host.own_origin)):
         raise _nothing_from(host, request.source, package)
 
-    def inside(version: Version) -> bool:
+    def inside(version: DebVersion) -> bool:
         return any(within(held.origin) for held in version.holders)
 
     fitting = [v for v in usable(package) if inside(v)]
@@ -242,17 +247,17 @@ def _by_source(host: DebState, request: Request, package: Package) -> Decision:
             package, fitting = found[0], [found[1]]
     if not fitting:
         if request.operator:
-            raise No(
+            raise DebRequestRefused(
                 "no-version-in-source", package, name=package.name, source=request.source,
                 version=asked_version(request),
             )  # fmt: skip
-        raise No("not-in-source", package, name=request.name, source=request.source)
+        raise DebRequestRefused("not-in-source", package, name=request.name, source=request.source)
     reason = Reason("asked-source", {"source": request.source, "version": fitting[0].text})
     reasons = (reason, *source_reasons(fitting[0]))
     return Decision(package, fitting[0], "request", reasons, within)
 
 
-def _exactly(host: DebState, text: str) -> Callable[[Origin], bool]:
+def _exactly(host: DebState, text: str) -> Callable[[DebOrigin], bool]:
     """What a source's name means for provided names: a handle or a repository's name, else
     the very text of a suite or codename; no pattern, no version (observed)."""
     named = {s.handle for s in host.sources if text in (s.handle, s.repository)}
@@ -261,21 +266,21 @@ def _exactly(host: DebState, text: str) -> Callable[[Origin], bool]:
     return lambda origin: text in (origin.site.archive, origin.site.codename)
 
 
-def _nothing_from(host: DebState, text: str, package: Package) -> No:
+def _nothing_from(host: DebState, text: str, package: DebPackage) -> DebRequestRefused:
     """Why a source gives nothing at all: switched off, not fetched, or no such source."""
-    from velpin.near import nearest
+    from velpin.core.name_search import nearest
 
     meant = [s for s in host.sources if text in (s.handle, s.repository, s.release)]
     if meant and meant[0].on:
-        return No("source-not-fetched", package, source=meant[0].handle)
+        return DebRequestRefused("source-not-fetched", package, source=meant[0].handle)
     if meant:
-        return No("source-is-off", package, source=meant[0].handle)
+        return DebRequestRefused("source-is-off", package, source=meant[0].handle)
     near = nearest(text, [source.handle for source in host.sources])
     told = f"; did you mean {' or '.join(near)}?" if near else ""
-    return No("unknown-source", package, source=text, near=told)
+    return DebRequestRefused("unknown-source", package, source=text, near=told)
 
 
-def source_filter(host: DebState, text: str) -> Callable[[Origin], bool]:
+def source_filter(host: DebState, text: str) -> Callable[[DebOrigin], bool]:
     """Which indexes a source's name in a request means: a handle, a suite, codename or
     version as the host's installer takes them, else a repository's name."""
     handles = {source.handle for source in host.sources}
@@ -288,5 +293,5 @@ def source_filter(host: DebState, text: str) -> Callable[[Origin], bool]:
     return lambda origin: origin.source in family
 
 
-def _origins(host: DebState) -> Iterable[Origin]:
+def _origins(host: DebState) -> Iterable[DebOrigin]:
     return (origin for origin, _ in host.origins)

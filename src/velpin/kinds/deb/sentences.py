@@ -13,32 +13,31 @@ SENTENCES = {
     "check-off-downgrade": "{source} may stop being signed without an error ({setting})",
     "check-off-expiry": "an expired index of {source} is accepted ({setting})",
     "check-off-date": "the date of {source}'s index is not checked ({setting})",
-    # why a version has its number
-    "number-default": "{version} from {source} has number 500: nothing in the host's files speaks"
-    " of it",
-    "number-not-automatic": "{version} from {source} has number 1: its source says of itself that"
-    " nothing is to be taken from it unasked",
-    "number-upgrades-only": "{version} from {source} has number 100: its source asks to upgrade"
+    # why a version has its priority
+    "priority-default": "{version} from {source} has priority 500, the default",
+    "priority-not-automatic": "{version} from {source} has priority 1: its source asks that nothing"
+    " be installed from it unless named",
+    "priority-upgrades-only": "{version} from {source} has priority 100: its source asks to upgrade"
     " only what came from it",
-    "number-target": "{version} from {source} has number 990: its source is the target release",
-    "number-record": "{version} has number {number}: {place} says so for {names} ({pin})",
-    "number-never": "{version} has no number: {place} says never ({pin})",
-    "number-own": "{version} has number 100: it is installed, and no source that is on has it",
-    "number-recorded": "{version} was removed; only its settings are left",
+    "priority-target": "{version} from {source} has priority 990: its source is the target release",
+    "priority-record": "{version} has priority {priority}: {place} says so for {names} ({pin})",
+    "priority-never": "{version} has no priority: {place} says never ({pin})",
+    "priority-own": "{version} has priority 100: it is installed, and no source that is on has it",
+    "priority-recorded": "{version} was removed; only its settings are left",
     # why it wins
-    "highest-number": "the highest number wins whatever the version; the next below is {next}",
-    "newest": "{version} is the newest of those with number {number}",
-    "first-of-same": "{version} is in several forms of equal number; the one listed first is taken",
-    "downgrades": "number {number} is 1000 or more, so it replaces even a newer installed version",
+    "highest-priority": "the highest priority wins whatever the version; the next below is {next}",
+    "newest": "{version} is the newest of those with priority {priority}",
+    "first-of-same": "{version} is listed several times; the first one is taken",
+    "downgrades": "priority {priority} is 1000 or more: it replaces even a newer installed version",
     "hold-overruled": "it is on hold; asking for it by name overrules that",
     "only-provider": "{name} is no package itself; {package} is the only one that provides it",
     "first-listed": "{source} and {others} have the very same version; it comes from the one"
     " listed first",
     # why an offer was passed over
-    "barred": "number {number} means never{where}",
-    "lower-number": "number {number} is below {chosen}{where}",
-    "older": "older, with the same number {number}",
-    "older-than-installed": "older than what is installed, and number {number} is below 1000",
+    "barred": "priority {priority} means never{where}",
+    "lower-priority": "priority {priority} is below {chosen}{where}",
+    "older": "older, with the same priority {priority}",
+    "older-than-installed": "older than what is installed, and priority {priority} is below 1000",
     "same-listed-later": "the same version in another form, listed later",
     "listed-later": "the very same version, listed after {first}",
     # why a request is refused
@@ -47,7 +46,7 @@ SENTENCES = {
     "several-providers": "{name} is provided by several packages; say which: {providers}",
     "no-provider": "{name} is provided only by versions that would not be installed: {providers}",
     "no-candidate": "no version of {name} may be installed",
-    "never-a-source": "{name}: the version with the highest number is in no source",
+    "never-a-source": "{name}: the version with the highest priority is in no source",
     "only-recorded": "{version} of {name} was installed once; no source has it any more",
     "target-unknown": "the target release {target} ({place}) is none that a source has; the host's"
     " installer refuses every request",
@@ -69,33 +68,33 @@ SENTENCES = {
     "is-phased": "its source gives it to {share} % of all hosts so far, not to this one",
     # ways out
     "ask-for-held": "asks for {name} by name, which overrules its hold",
-    # wishes that do not hold
-    "still-below": "{other} would still win over {source}: number {number}",
-    "not-confined": "{source} would still give everything: number {number}",
-    "never-comes": "not even {name} would come from {source}: number {number}",
-    "never-taken": "{name} {version} would not be taken: number {number}",
-    "other-wins": "of {name} the host would take {chosen}, not {version}: number {number}",
+    # rules that do not hold
+    "still-below": "{other} would still win over {source}: priority {priority}",
+    "not-confined": "{source} would still give everything: priority {priority}",
+    "never-comes": "not even {name} would come from {source}: priority {priority}",
+    "never-taken": "{name} {version} would not be taken: priority {priority}",
+    "other-wins": "of {name} the host would take {chosen}, not {version}: priority {priority}",
     "would-go-back": "{name} is installed in {installed}, and {version} is older: an older version"
     " is only taken where that is allowed",
     "same-elsewhere": "{name} {version} is the very same in {first}, which is listed before"
     " {source}: the host downloads it from there, whatever rule there is",
-    "nothing-unfinished": "{source} has no such version or section today",
+    "nothing-unfinished": "{source} has no such version or component today",
     "same-from-first": "{source} is listed before {other}, which has the very same versions: the"
     " host would still download from there: {names}",
     "barred-too": "such versions of {names} from {source} are barred as well: the host cannot name"
     " a version and a source in one rule",
-    "wish-left": "{wish} would decide nothing any more; to take it back as well: {lift}",
+    "rule-left": "{rule} would decide nothing any more; to take it back as well: {lift}",
     "left-without": "{name} could not be had then: it needs {lacking} from there as well; to let"
     " that come: {command}",
     "with-older": "goes back to the older version",
     "foremost-wins": "writes it at the head of {file}, where it wins",
     # what a rule says
-    "says-source": "{sources} counts {number}: {meaning}",
+    "says-source": "{sources} counts {priority}: {meaning}",
     "says-source-never": "nothing comes from {sources}",
-    "says-installed": "what is installed counts {number}: {meaning}",
+    "says-installed": "what is installed counts {priority}: {meaning}",
     "says-pin": "pin {names} to {version}{older}",
-    "says-pin-source": "pin {names} to {sources} at {number}{older}",
-    "says-keep": "keep {names} as it is, at {number}",
+    "says-pin-source": "pin {names} to {sources} at {priority}{older}",
+    "says-keep": "keep {names} as it is, at {priority}",
     "says-bar-version": "bar {names} in version {version}",
     "says-target": "prefer the release {target} ({sources})",
     "says-hold": "keep {names}: on hold",

@@ -4,7 +4,7 @@ One-line form (`*.list`):   deb [option=value ...] ADDRESS SUITE SECTION...
 Stanza form (`*.sources`):  Types, URIs, Suites, Components and options as fields.
 
 A suite that ends in `/` is a folder with an index of its own (a flat repository) and takes
-no sections. Entries of one address and suite are one source, at its first mention. What a
+no components. Entries of one address and suite are one source, at its first mention. What a
 host would refuse as a whole is kept in `SourceFiles.errors`; the rest stays readable.
 """
 
@@ -16,12 +16,13 @@ from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 from velpin.errors import HostFileError
+from velpin.files.text import BLANKS, decode, split_lines, words
+from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import Conf, is_yes
 from velpin.kinds.deb.control import Stanza, read_stanzas
 from velpin.kinds.deb.files import read_and_skipped
-from velpin.model import Note, Place, Source
-from velpin.text import BLANKS, decode, split_lines, words
-from velpin.tree import Tree
+from velpin.model.reason import Note, Place
+from velpin.model.source import Source
 
 OPTIONS = {
     "architectures": "arch",
@@ -74,7 +75,7 @@ _GENERIC = frozenset(
 """Words in addresses that tell nothing about whose packages they are."""
 
 
-class Entry(NamedTuple):
+class SourceEntry(NamedTuple):
     """One line or stanza of a source file, as written."""
 
     file: str
@@ -87,7 +88,7 @@ class Entry(NamedTuple):
     types: tuple[str, ...]
     addresses: tuple[str, ...]
     suites: tuple[str, ...]
-    sections: tuple[str, ...]
+    components: tuple[str, ...]
     options: dict[str, str] = {}  # noqa: RUF012
     handle: str = ""
 
@@ -101,13 +102,13 @@ class Entry(NamedTuple):
 class DebSource(Source):
     """A source of a deb host, with what only this kind knows of it."""
 
-    entries: tuple[Entry, ...] = ()
+    entries: tuple[SourceEntry, ...] = ()
     flat: bool = False
     archs: tuple[str, ...] = ()
     signed_by: str = ""
     """The `Signed-By` value: paths, fingerprints or a whole key; empty where not named."""
-    section_order: tuple[tuple[str, tuple[str, ...]], ...] = ()
-    """Each section with the architectures to read for it."""
+    component_order: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    """Each component with the architectures to read for it."""
 
     def option(self, name: str, default: str = "") -> str:
         """An option of the first entry that gives it."""
@@ -130,7 +131,7 @@ class DebSource(Source):
 class SourceFiles:
     """All that the source files of a host say."""
 
-    entries: list[Entry] = field(default_factory=list)
+    entries: list[SourceEntry] = field(default_factory=list)
     sources: list[DebSource] = field(default_factory=list)
     """On first, in the order in which the host reads them, then those switched off."""
     notes: list[Note] = field(default_factory=list)
@@ -163,7 +164,7 @@ def parse_file(text: str, file: str, found: SourceFiles) -> None:
 # -- the one-line form -------------------------------------------------------------------
 
 
-def _line_entries(text: str, file: str, found: SourceFiles) -> Iterator[Entry]:
+def _line_entries(text: str, file: str, found: SourceFiles) -> Iterator[SourceEntry]:
     for number, raw in enumerate(split_lines(text), 1):
         line = raw.strip(" \t\r\n")
         if line.startswith("#"):
@@ -185,7 +186,7 @@ def _line_entries(text: str, file: str, found: SourceFiles) -> Iterator[Entry]:
             yield entry
 
 
-def parse_line(line: str, file: str, number: int, *, on: bool) -> Entry:
+def parse_line(line: str, file: str, number: int, *, on: bool) -> SourceEntry:
     """One source in the one-line form; HostFileError says which part is missing."""
 
     def wrong(what: str) -> HostFileError:
@@ -211,8 +212,8 @@ def parse_line(line: str, file: str, number: int, *, on: bool) -> Entry:
         raise wrong(f"{said[0]!r} is no address: no scheme such as https:")
     if len(said) == 1:
         raise wrong("no suite after the address")
-    _check_sections(said[1], tuple(said[2:]), wrong)
-    return Entry(
+    _check_components(said[1], tuple(said[2:]), wrong)
+    return SourceEntry(
         file, number, number + 1, "line", on, (kind,), (said[0],), (said[1],),
         tuple(said[2:]), options,
     )  # fmt: skip
@@ -241,17 +242,17 @@ def has_scheme(address: str) -> bool:
     return re.match(r"[A-Za-z][A-Za-z0-9+.-]*:", address) is not None
 
 
-def _check_sections(suite: str, sections: tuple[str, ...], wrong: _Wrong) -> None:
-    if suite.endswith("/") and sections:
-        raise wrong(f"{suite!r} is a folder and takes no sections")
-    if not suite.endswith("/") and not sections:
-        raise wrong(f"no section after suite {suite!r}")
+def _check_components(suite: str, components: tuple[str, ...], wrong: _Wrong) -> None:
+    if suite.endswith("/") and components:
+        raise wrong(f"{suite!r} is a folder and takes no components")
+    if not suite.endswith("/") and not components:
+        raise wrong(f"no component after suite {suite!r}")
 
 
 # -- the stanza form ---------------------------------------------------------------------
 
 
-def _stanza_entries(text: str, file: str, found: SourceFiles) -> Iterator[Entry]:
+def _stanza_entries(text: str, file: str, found: SourceFiles) -> Iterator[SourceEntry]:
     for stanza in read_stanzas(text):
         try:
             entry = parse_entry(stanza, file)
@@ -265,7 +266,7 @@ def _stanza_entries(text: str, file: str, found: SourceFiles) -> Iterator[Entry]
         yield entry
 
 
-def parse_entry(stanza: Stanza, file: str) -> Entry:
+def parse_entry(stanza: Stanza, file: str) -> SourceEntry:
     """One source stanza; HostFileError says which field is missing or wrong."""
 
     def wrong(what: str, name: str = "") -> HostFileError:
@@ -274,7 +275,7 @@ def parse_entry(stanza: Stanza, file: str) -> Entry:
     for line, text in stanza.odd:
         raise HostFileError(file, line, f"expected `Field: value`, found {text.strip()!r}")
     types, addresses = stanza.words("types"), stanza.words("uris")
-    suites, sections = stanza.words("suites"), tuple(stanza.words("components"))
+    suites, components = stanza.words("suites"), tuple(stanza.words("components"))
     if not types:
         raise wrong("the stanza has no Types")
     for kind in types:
@@ -288,10 +289,10 @@ def parse_entry(stanza: Stanza, file: str) -> Entry:
     if not suites:
         raise wrong("the stanza has no Suites")
     for suite in suites:
-        _check_sections(suite, sections, lambda what: wrong(what, "suites"))
-    return Entry(
+        _check_components(suite, components, lambda what: wrong(what, "suites"))
+    return SourceEntry(
         file, stanza.line, stanza.end, "stanza", is_yes(stanza.get("enabled"), True),
-        tuple(types), tuple(addresses), tuple(suites), sections, _stanza_options(stanza),
+        tuple(types), tuple(addresses), tuple(suites), components, _stanza_options(stanza),
         stanza.get(HANDLE_FIELD),
     )  # fmt: skip
 
@@ -310,8 +311,8 @@ def _stanza_options(stanza: Stanza) -> dict[str, str]:
 
 
 def _joined(found: SourceFiles, archs: tuple[str, ...], distribution: str) -> list[DebSource]:
-    groups: dict[tuple[str, str, bool], list[Entry]] = {}
-    seen: dict[tuple[str, str, str], Entry] = {}
+    groups: dict[tuple[str, str, bool], list[SourceEntry]] = {}
+    seen: dict[tuple[str, str, str], SourceEntry] = {}
     for entry in found.entries:
         if "deb" not in entry.types:
             continue
@@ -321,8 +322,8 @@ def _joined(found: SourceFiles, archs: tuple[str, ...], distribution: str) -> li
                 _note_twice(entry, address, suite, seen, found)
     for (address, suite, on), entries in list(groups.items()):
         if not on and (address, suite, True) in groups:
-            live = {s for entry in groups[address, suite, True] for s in entry.sections}
-            if all(set(entry.sections) <= live and entry.form == "line" for entry in entries):
+            live = {s for entry in groups[address, suite, True] for s in entry.components}
+            if all(set(entry.components) <= live and entry.form == "line" for entry in entries):
                 del groups[address, suite, on]
     ordered = sorted(groups.items(), key=lambda item: not item[0][2])
     sources = [
@@ -332,7 +333,7 @@ def _joined(found: SourceFiles, archs: tuple[str, ...], distribution: str) -> li
     return _with_handles(sources)
 
 
-def pairs_of(entry: Entry, archs: tuple[str, ...]) -> Iterator[tuple[str, str]]:
+def pairs_of(entry: SourceEntry, archs: tuple[str, ...]) -> Iterator[tuple[str, str]]:
     """Each address and suite that an entry names, variables put in."""
     native = archs[0] if archs else ""
     for address in entry.addresses:
@@ -342,16 +343,16 @@ def pairs_of(entry: Entry, archs: tuple[str, ...]) -> Iterator[tuple[str, str]]:
 
 
 def _note_twice(
-    entry: Entry,
+    entry: SourceEntry,
     address: str,
     suite: str,
-    seen: dict[tuple[str, str, str], Entry],
+    seen: dict[tuple[str, str, str], SourceEntry],
     found: SourceFiles,
 ) -> None:
-    for section in entry.sections or ("",):
-        before = seen.setdefault((address, suite, section), entry)
+    for component in entry.components or ("",):
+        before = seen.setdefault((address, suite, component), entry)
         if before is not entry:
-            what = f"{address} {suite} {section}".strip()
+            what = f"{address} {suite} {component}".strip()
             found.notes.append(Note(entry.place, f"{what} is listed already at {before.place}"))
 
 
@@ -359,16 +360,16 @@ def _make_source(
     address: str,
     suite: str,
     on: bool,
-    entries: list[Entry],
+    entries: list[SourceEntry],
     archs: tuple[str, ...],
     distribution: str,
     found: SourceFiles,
 ) -> DebSource:
     flat = suite.endswith("/")
-    sections: dict[str, dict[str, None]] = {}
+    components: dict[str, dict[str, None]] = {}
     for entry in entries:
-        for section in entry.sections or ("",):
-            sections.setdefault(section, {}).update(dict.fromkeys(_archs_of(entry, archs)))
+        for component in entry.components or ("",):
+            components.setdefault(component, {}).update(dict.fromkeys(_archs_of(entry, archs)))
     if on:
         _check_agreement(entries, found)
     return DebSource(
@@ -376,22 +377,24 @@ def _make_source(
         repository=repository_name(address, distribution),
         address=address,
         release=suite,
-        sections=tuple(section for section in sections if section),
+        components=tuple(component for component in components if component),
         url=base_url(address, suite),
         on=on,
         places=tuple(dict.fromkeys(entry.place for entry in entries)),
         entries=tuple(entries),
         flat=flat,
-        archs=tuple(arch for arch in archs if any(arch in wanted for wanted in sections.values())),
+        archs=tuple(
+            arch for arch in archs if any(arch in wanted for wanted in components.values())
+        ),
         signed_by=next((e.options["signed-by"] for e in entries if "signed-by" in e.options), ""),
-        section_order=tuple(
-            (section, tuple(arch for arch in archs if arch in wanted))
-            for section, wanted in sections.items()
+        component_order=tuple(
+            (component, tuple(arch for arch in archs if arch in wanted))
+            for component, wanted in components.items()
         ),
     )
 
 
-def _archs_of(entry: Entry, archs: tuple[str, ...]) -> list[str]:
+def _archs_of(entry: SourceEntry, archs: tuple[str, ...]) -> list[str]:
     wanted = list(archs)
     if "arch" in entry.options:
         wanted = entry.options["arch"].split(",")
@@ -400,7 +403,7 @@ def _archs_of(entry: Entry, archs: tuple[str, ...]) -> list[str]:
     return [arch for arch in wanted if arch in archs and arch not in dropped]
 
 
-def _check_agreement(entries: list[Entry], found: SourceFiles) -> None:
+def _check_agreement(entries: list[SourceEntry], found: SourceFiles) -> None:
     """The host refuses two mentions of a source that disagree on how it is trusted."""
     first = entries[0]
     for other in entries[1:]:

@@ -14,13 +14,16 @@ from itertools import chain
 from pathlib import Path
 from typing import Literal, Self
 
+from velpin.core.adapter import Adapter
 from velpin.errors import HostFileError, StoreError
 from velpin.fetch.unpack import measured, unpacked
+from velpin.files.text import decode
+from velpin.files.tree import Edits, Tree, read_release_fields
 from velpin.kinds.deb import KIND, choice, packages
-from velpin.kinds.deb.choice import Held, Number, Origin, Package, Version
+from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebPriority, DebVersion, IndexEntry
 from velpin.kinds.deb.conf import Conf, read_conf
 from velpin.kinds.deb.control import parse_stanza, read_stanzas
-from velpin.kinds.deb.copies import Copy, CopyFinder, index_name, site_of
+from velpin.kinds.deb.copies import DebCopy, DebCopyFinder, index_name, site_of
 from velpin.kinds.deb.preferences import (
     NEVER,
     OWN_RECORD,
@@ -30,32 +33,31 @@ from velpin.kinds.deb.preferences import (
     read_preferences,
     release_pin,
 )
-from velpin.kinds.deb.relations import Facts, read_facts
+from velpin.kinds.deb.relations import DebFacts, read_facts
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises
 from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
 from velpin.kinds.deb.version import version_key
-from velpin.model import Reason, Source
-from velpin.store.index import Batch, Index, Notes, Part, Row
+from velpin.model.reason import Reason
+from velpin.model.source import Source
+from velpin.store.cache import IndexCache, is_as_fetched
+from velpin.store.index import Batch, Index, IndexPart, Notes, Row
 from velpin.store.memo import Memo
-from velpin.store.shelf import Shelf, is_as_fetched
-from velpin.text import decode
-from velpin.tree import Edits, Tree, read_release_fields
 
 OWN = "(installed)"
 """Stands where a source's handle would, for the host's own record of packages."""
 
 
-class DebState:
+class DebState(Adapter[DebSource]):
     """One deb host as it is read, through a tree and a store."""
 
     kind = KIND
 
-    def __init__(self, tree: Tree, shelf: Shelf, *, as_is: bool = False) -> None:
+    def __init__(self, tree: Tree, shelf: IndexCache, *, as_is: bool = False) -> None:
         self.tree = tree
         self.shelf = shelf
         self.as_is = as_is
-        self._packages: dict[str, dict[str, Package]] = {}
-        self._facts: dict[tuple[int, int], Facts] = {}
+        self._packages: dict[str, dict[str, DebPackage]] = {}
+        self._facts: dict[tuple[int, int], DebFacts] = {}
 
     def with_edits(self, edits: Edits) -> Self:
         """The same host as it would be after some edits."""
@@ -126,60 +128,62 @@ class DebState:
     # -- indexes -------------------------------------------------------------------------
 
     @cached_property
-    def copies(self) -> dict[str, Copy]:
+    def copies(self) -> dict[str, DebCopy]:
         """For each source by handle the copy of its index that counts."""
         lists = "var/lib/apt/" + self.conf.path("Dir::State::lists", "lists")
-        finder = CopyFinder(self.tree, self.shelf, lists, as_is=self.as_is)
+        finder = DebCopyFinder(self.tree, self.shelf, lists, as_is=self.as_is)
         return {source.handle: finder.find(source) for source in self.sources}
 
     @cached_property
-    def origins(self) -> list[tuple[Origin, Path]]:
+    def origins(self) -> list[tuple[DebOrigin, Path]]:
         """Indexes of the sources that are on, in the order of reading, each with its file."""
-        found: list[tuple[Origin, Path]] = []
+        found: list[tuple[DebOrigin, Path]] = []
         for source in self.sources:
             if source.on:
                 found += self.origins_of(source, len(found))
         return found
 
-    def origins_of(self, source: DebSource, first: int = 0) -> list[tuple[Origin, Path]]:
+    def origins_of(self, source: DebSource, first: int = 0) -> list[tuple[DebOrigin, Path]]:
         """Indexes of one source, numbered from `first` in the order of reading."""
         copy = self.copies[source.handle]
-        found: list[tuple[Origin, Path]] = []
-        for (section, arch), path in copy.files.items():
-            site = site_of(source, copy.release, section, arch)
-            number = self.source_number(site, copy.release)
-            origin = Origin(first + len(found), source.handle, section, source.url, site, number)
+        found: list[tuple[DebOrigin, Path]] = []
+        for (component, arch), path in copy.files.items():
+            site = site_of(source, copy.release, component, arch)
+            priority = self.source_priority(site, copy.release)
+            origin = DebOrigin(
+                first + len(found), source.handle, component, source.url, site, priority
+            )
             found.append((origin, path))
         return found
 
     @cached_property
-    def own_origin(self) -> Origin:
+    def own_origin(self) -> DebOrigin:
         """The host's own record of packages as an index."""
-        number = self.source_number(OWN_RECORD, Release())
-        return Origin(1_000_000, OWN, "", "", OWN_RECORD, number)
+        priority = self.source_priority(OWN_RECORD, Release())
+        return DebOrigin(1_000_000, OWN, "", "", OWN_RECORD, priority)
 
     @cached_property
     def target(self) -> str:
         """The target release of the installer's configuration, empty where there is none."""
         return self.conf.get("APT::Default-Release")
 
-    def source_number(self, site: Site, release: Release) -> Number:
-        """The number of a source: never, target release, first general record, its channel."""
+    def source_priority(self, site: Site, release: Release) -> DebPriority:
+        """The priority of a source: never, target release, first general record, its channel."""
         general = [r for r in self.preferences.general if r.pin.selects_site(site)]
         for record in general:
-            if record.number == NEVER:  # beats all else, wherever it stands
-                return Number(NEVER, "record", record)
+            if record.priority == NEVER:  # beats all else, wherever it stands
+                return DebPriority(NEVER, "record", record)
         if self.target and release_pin(self.target).selects_site(site):
-            return Number(choice.TARGET, "target")
+            return DebPriority(choice.TARGET, "target")
         for record in general:
-            return Number(record.number, "record", record)
+            return DebPriority(record.priority, "record", record)
         if site.own:
-            return Number(choice.UPGRADES_ONLY, "own")
+            return DebPriority(choice.UPGRADES_ONLY, "own")
         if release.but_automatic_upgrades:
-            return Number(choice.UPGRADES_ONLY, "upgrades-only")
+            return DebPriority(choice.UPGRADES_ONLY, "upgrades-only")
         if release.not_automatic:
-            return Number(choice.NOT_AUTOMATIC, "not-automatic")
-        return Number(choice.UNMARKED, "default")
+            return DebPriority(choice.NOT_AUTOMATIC, "not-automatic")
+        return DebPriority(choice.UNMARKED, "default")
 
     def index(self, path: Path) -> Index:
         """The parsed index of one index file."""
@@ -189,16 +193,16 @@ class DebState:
         """What the installer's release file promises of its own copy of an index."""
         for source in self.sources:
             copy = self.copies[source.handle]
-            for (section, arch), file in copy.files.items():
+            for (component, arch), file in copy.files.items():
                 if file == path and copy.release_file:
                     promises = read_promises(
                         self.tree.read(copy.release_file) or b"", copy.release_file
                     )
-                    return promises.get(index_name(source, section, arch))
+                    return promises.get(index_name(source, component, arch))
         return None
 
     @cached_property
-    def indexes(self) -> list[tuple[Origin, Index]]:
+    def indexes(self) -> list[tuple[DebOrigin, Index]]:
         """Parsed indexes of the sources that are on; damaged ones are left to `damage`."""
         found = []
         for origin, path in self.origins:
@@ -207,11 +211,6 @@ class DebState:
             except (HostFileError, StoreError) as problem:
                 self.damage[origin.source] = problem
         return found
-
-    def open_indexes(self) -> None:
-        """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
-        if self.refusal() is None:
-            _ = self.indexes, self.record
 
     @cached_property
     def damage(self) -> dict[str, HostFileError | StoreError]:
@@ -238,45 +237,49 @@ class DebState:
 
     # -- packages ------------------------------------------------------------------------
 
-    def packages(self, name: str) -> dict[str, Package]:
-        """All versions of a name by architecture, native first; numbers are set."""
+    def packages(self, name: str) -> dict[str, DebPackage]:
+        """All versions of a name by architecture, native first; priorities are set."""
         if name not in self._packages:
             holders = [
-                Held(origin, row) for origin, index in self.indexes for row in index.rows(name)
+                IndexEntry(origin, row)
+                for origin, index in self.indexes
+                for row in index.rows(name)
             ]
             self._packages[name] = self.gathered(name, holders, self._recorded.get(name, []))
         return self._packages[name]
 
-    def gathered(self, name: str, holders: list[Held], own: list[Row]) -> dict[str, Package]:
+    def gathered(
+        self, name: str, holders: list[IndexEntry], own: list[Row]
+    ) -> dict[str, DebPackage]:
         """Packages made of the entries of one name, those of the host's own record apart."""
-        found: dict[str, Package] = {}
+        found: dict[str, DebPackage] = {}
         for held in holders:
             arch = self.native if held.row.arch == "all" else held.row.arch
             if arch in self.archs:
-                package = found.setdefault(arch, Package(name, arch, []))
+                package = found.setdefault(arch, DebPackage(name, arch, []))
                 self._place(package, held)
         for row in own:
             arch = self.unit_arch(row.arch)
-            package = found.setdefault(arch, Package(name, arch, []))
+            package = found.setdefault(arch, DebPackage(name, arch, []))
             package.state = row.state
-            version = self._place(package, Held(self.own_origin, row))
+            version = self._place(package, IndexEntry(self.own_origin, row))
             version.installed = choice.is_installed(row.state)
         for package in found.values():
             package.versions = choice.in_order(package.versions)
             for version in package.versions:
-                version.number = choice.number_of(package, version, self.matcher)
+                version.priority = choice.priority_of(package, version, self.matcher)
         return {arch: found[arch] for arch in self.archs if arch in found} | found
 
-    def _place(self, package: Package, held: Held) -> Version:
+    def _place(self, package: DebPackage, held: IndexEntry) -> DebVersion:
         for version in package.versions:
             same = version_key(version.text) == version_key(held.row.version)
             if same and self.is_same(version.holders[0], held):
                 version.holders.append(held)
                 return version
-        package.versions.append(Version(held.row.version, [held]))
+        package.versions.append(DebVersion(held.row.version, [held]))
         return package.versions[-1]
 
-    def is_same(self, one: Held, other: Held) -> bool:
+    def is_same(self, one: IndexEntry, other: IndexEntry) -> bool:
         """Whether two entries of an equal version number are one and the same version."""
         left, right = self.text(one), self.text(other)
         if left == right:
@@ -288,7 +291,7 @@ class DebState:
         sizes = (packages.number_in(left, "size"), packages.number_in(right, "size"))
         return 0 in sizes or sizes[0] == sizes[1]
 
-    def text(self, held: Held) -> bytes:
+    def text(self, held: IndexEntry) -> bytes:
         """The whole text of one entry."""
         index = self.record if held.origin.site.own else self._index_of[held.origin.order]
         return index.text(held.row) if index else b""
@@ -307,7 +310,7 @@ class DebState:
             found.update(dict.fromkeys(row.name for row in rows if choice.is_installed(row.state)))
         return found
 
-    def facts_of(self, held: Held) -> Facts:
+    def facts_of(self, held: IndexEntry) -> DebFacts:
         """What the stanza of one entry says that bears on a transaction."""
         key = (held.origin.order, held.row.id)
         found = self._facts.get(key)
@@ -327,7 +330,7 @@ class DebState:
                 found.add((stanza.get("Package"), self.native if arch == "all" else arch))
         return frozenset(found)
 
-    def provides(self, version: Version) -> dict[str, str]:
+    def provides(self, version: DebVersion) -> dict[str, str]:
         """Names a version provides, with the version it provides them at (or empty)."""
         fields = parse_stanza(self.text(version.holders[0]))
         found = {}
@@ -337,7 +340,7 @@ class DebState:
                 found[name.partition(":")[0]] = rest.strip("()= \n")
         return found
 
-    def field(self, version: Version, name: str) -> str:
+    def field(self, version: DebVersion, name: str) -> str:
         """A field of a version's full text, empty where it has none."""
         return parse_stanza(self.text(version.holders[0])).get(name, "")
 
@@ -447,7 +450,7 @@ class DebState:
 NOT_AS_PROMISED = "is not what its release file promises; it may be cut off"
 
 
-def _parts(path: Path, promise_of: Callable[[Path], Promise | None]) -> list[Part]:
+def _parts(path: Path, promise_of: Callable[[Path], Promise | None]) -> list[IndexPart]:
     if not is_as_fetched(path):
         raise HostFileError(str(path), 0, "is not as it was fetched; velpin refresh mends it")
     first, *rest = packages.parts_of(unpacked(path))
@@ -469,7 +472,7 @@ def _keeps(path: Path, promise: Promise) -> bool:
     return measured(path, promise.digest, promise.size) == (promise.size, promise.value)
 
 
-def _record_parts(path: Path) -> list[Part]:
+def _record_parts(path: Path) -> list[IndexPart]:
     return packages.parts_of(unpacked(path), record=True)
 
 

@@ -11,12 +11,12 @@ import re
 from dataclasses import dataclass, field
 
 from velpin.errors import BadKey
+from velpin.files.text import encode
+from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.sources import DebSource
-from velpin.model import Fact, Reason
-from velpin.text import encode
-from velpin.tree import Tree
+from velpin.model.reason import Fact, Reason
 from velpin.trust.openpgp import Key, bare, read_keys
 
 COMMON_FILE = "etc/apt/trusted.gpg"
@@ -78,7 +78,7 @@ def weakens(option: str, value: str) -> bool:
     return option in WEAKENING and is_yes(value, not bad) == bad
 
 
-def checks_off(_host: object, source: DebSource) -> list[Reason]:
+def checks_off(source: DebSource) -> list[Reason]:
     """What a source's own options keep from being checked."""
     facts: dict[str, Fact] = {"source": source.handle}
     said = {name: value for entry in source.entries for name, value in entry.options.items()}

@@ -1,6 +1,6 @@
 """Version order of deb hosts.
 
-The rule (the distribution's policy manual, section "Version", and observed): a version is
+The rule (the distribution's policy manual, component "Version", and observed): a version is
 `[epoch:]upstream[-revision]`. Epochs compare as numbers, a missing one is 0. Upstream and
 revision compare run by run: first the longest run of non-digits, then the longest run of
 digits as a number, and so on. In a run of non-digits `~` sorts before everything, even
@@ -13,9 +13,9 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
-from velpin.text import whole_number
+from velpin.files.text import whole_number
 
-Key = tuple[int, str, str]
+VersionKey = tuple[int, str, str]
 """Epoch, and upstream and revision so written that they compare as texts."""
 
 _RUNS = re.compile(r"([^0-9]*)([0-9]*)")
@@ -57,7 +57,7 @@ def split(version: str) -> tuple[str, str, str]:
 
 
 @lru_cache(maxsize=65536)
-def version_key(version: str) -> Key:
+def version_key(version: str) -> VersionKey:
     """A key that sorts versions as the host does; equal keys mean equal versions."""
     epoch, upstream, revision = split(version)
     return (whole_number(epoch, _EPOCH_DIGITS) or 0, _part_key(upstream), _part_key(revision))

@@ -1,4 +1,4 @@
-"""Turning a wish for a new source into edits of an rpm host, checked before anything is written.
+"""Turning a new source into edits of an rpm host, checked before anything is written.
 
 The considered source is read back by the ordinary reader through the overlay, fetched with
 exactly the key it would be given, and only then shown.
@@ -13,7 +13,7 @@ from typing import NamedTuple
 from urllib.parse import urlsplit
 
 from velpin.change.adding import agreeing, keys_given, shown, take_result
-from velpin.change.plan import Plan, SourceWish
+from velpin.change.plan import NewSource, Plan
 from velpin.change.snippet import is_shell_line, name_from
 from velpin.errors import (
     BadSignature,
@@ -23,23 +23,23 @@ from velpin.errors import (
     UsageError,
 )
 from velpin.fetch.download import Transport
+from velpin.files.text import encode
 from velpin.kinds.rpm.edit import ADDED, with_value
-from velpin.kinds.rpm.ini import Section, read_sections, words
+from velpin.kinds.rpm.ini import IniSection, read_sections, words
 from velpin.kinds.rpm.refresh import refresh_source
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys, weakens
 from velpin.kinds.rpm.variables import substituted
-from velpin.model import Reason
-from velpin.shown import has_login
-from velpin.text import encode
+from velpin.model.reason import Reason
+from velpin.model.safe_text import has_login
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._:+-]*\Z")
 _LARGEST_KEY = 4 << 20
 
 
-class Wanted(NamedTuple):
+class RpmSection(NamedTuple):
     """One section to be written: its handle, its values, and the keys it is to name."""
 
     handle: str
@@ -49,22 +49,22 @@ class Wanted(NamedTuple):
 
 def plan_add(
     host: RpmState,
-    wish: SourceWish,
+    new: NewSource,
     transport: Transport,
     clock: Callable[[], float] = time.time,
 ) -> Plan:
     """What adding a source would write, and what there is to know before saying yes.
 
-    Raises UsageError for a wish that says too little, Refusal where the source or its name
+    Raises UsageError for a rule that says too little, Refusal where the source or its name
     is taken, TrustError where the key is not what it must be.
     """
-    known = next((source for source in host.sources if source.handle == wish.handle), None)
-    if known and not wish.address and not wish.snippet:
-        return _plan_key(host, known, wish, transport, clock)
-    wanted = _wanted(host, wish, transport)
+    known = next((source for source in host.sources if source.handle == new.handle), None)
+    if known and not new.address and not new.snippet:
+        return _plan_key(host, known, new, transport, clock)
+    wanted = _wanted(host, new, transport)
     handle = wanted[0].handle
     plan = Plan(command=f"velpin add {handle}", summary=f"add source {handle}")
-    if wish.key:
+    if new.key:
         wanted = [_with_checks(one, plan) for one in wanted]
     file = _file_for(host, handle)
     edits: dict[str, bytes | None] = {}
@@ -84,11 +84,11 @@ def plan_add(
         return plan
     _refuse_taken(host, wanted, file)
     keys = [key for one in wanted for key in one.keys]
-    _examine(host, plan, keys, wish, transport, clock)
+    _examine(host, plan, keys, new, transport, clock)
     return plan
 
 
-def _with_checks(wanted: Wanted, plan: Plan) -> Wanted:
+def _with_checks(wanted: RpmSection, plan: Plan) -> RpmSection:
     """A section without what switches checks off: a key was given to check with."""
     dropped = [f"{key}={value}" for key, value in wanted.values if weakens(key, value)]
     if dropped:
@@ -98,40 +98,38 @@ def _with_checks(wanted: Wanted, plan: Plan) -> Wanted:
     )
 
 
-# -- what is wished ----------------------------------------------------------------------
+# -- what is asked for ----------------------------------------------------------------------
 
 
-def _wanted(host: RpmState, wish: SourceWish, transport: Transport) -> list[Wanted]:
-    if wish.release or wish.sections:
+def _wanted(host: RpmState, new: NewSource, transport: Transport) -> list[RpmSection]:
+    if new.release or new.components:
         raise UsageError(
-            "--suite and --section are for deb hosts", f"this host is of kind {host.kind}"
+            "--suite and --component are for deb hosts", f"this host is of kind {host.kind}"
         )
-    if wish.snippet:
-        sections = read_snippet(wish.snippet, wish.snippet_name)
-    else:
-        sections = [_plain(host, wish)]
-    if wish.handle and len(sections) > 1:
+    given = new.snippet, new.snippet_name
+    sections = read_snippet(*given) if new.snippet else [_plain(host, new)]
+    if new.handle and len(sections) > 1:
         names = ", ".join(section.name for section in sections)
         raise UsageError(
             f"the snippet names several sources: {names}", "leave the name away; each keeps its own"
         )
-    return [_one(host, wish, section, transport) for section in sections]
+    return [_one(host, new, section, transport) for section in sections]
 
 
-def _plain(host: RpmState, wish: SourceWish) -> Section:
-    if not wish.address:
+def _plain(host: RpmState, new: NewSource) -> IniSection:
+    if not new.address:
         raise UsageError(
-            f"no source is called {wish.handle!r}, and no address was given",
+            f"no source is called {new.handle!r}, and no address was given",
             "velpin add NAME --url ADDRESS, or a snippet",
         )
-    if not urlsplit(wish.address).scheme:
-        raise UsageError(f"{wish.address!r} is no address: no scheme such as https:")
-    name = wish.handle or name_from(wish.address)
-    text = f"[{name}]\nname={name}\nbaseurl={wish.address}\nenabled=1\ngpgcheck=1\n"
+    if not urlsplit(new.address).scheme:
+        raise UsageError(f"{new.address!r} is no address: no scheme such as https:")
+    name = new.handle or name_from(new.address)
+    text = f"[{name}]\nname={name}\nbaseurl={new.address}\nenabled=1\ngpgcheck=1\n"
     return read_sections(encode(text), "the address")[0]
 
 
-def read_snippet(text: str, name: str = "") -> list[Section]:
+def read_snippet(text: str, name: str = "") -> list[IniSection]:
     """The sources a vendor's snippet names.
 
     Raises HostFileError (snippet and line) where the host would not read it, UsageError
@@ -156,40 +154,40 @@ def read_snippet(text: str, name: str = "") -> list[Section]:
     return sections
 
 
-def _one(host: RpmState, wish: SourceWish, section: Section, transport: Transport) -> Wanted:
-    handle = wish.handle or section.name
+def _one(host: RpmState, new: NewSource, section: IniSection, transport: Transport) -> RpmSection:
+    handle = new.handle or section.name
     if not _NAME.match(handle):
         raise UsageError(
             f"{handle!r} cannot be a name: use letters, digits, `.`, `_`, `:`, `+` and `-`",
             "give the source a name of your own: velpin add NAME ...",
         )
     values = {value.key: value.text for value in section.values}
-    keys = _keys(host, wish, values, transport)
-    return Wanted(handle, tuple(values.items()), tuple(keys))
+    keys = _keys(host, new, values, transport)
+    return RpmSection(handle, tuple(values.items()), tuple(keys))
 
 
 def _keys(
-    host: RpmState, wish: SourceWish, values: dict[str, str], transport: Transport
+    host: RpmState, new: NewSource, values: dict[str, str], transport: Transport
 ) -> list[Key]:
-    """Keys given with the wish, else those at the addresses that the snippet names."""
-    if wish.key:
-        return agreeing(read_keys(wish.key, wish.key_name or "the key"), wish)
+    """Keys given with it, else those at the addresses that the snippet names."""
+    if new.key:
+        return agreeing(read_keys(new.key, new.key_name or "the key"), new)
     keys: list[Key] = []
     for address in words(substituted(values.get("gpgkey", ""), host.variables)):
         file = address.removeprefix("file://").lstrip("/")
-        if file in wish.files:
-            keys += read_keys(wish.files[file], file)
+        if file in new.files:
+            keys += read_keys(new.files[file], file)
         elif urlsplit(address).scheme in ("http", "https", "ftp"):
             keys += read_keys(transport.read(address, most=_LARGEST_KEY), address)
-    if keys or wish.fingerprint:
-        return agreeing(keys, wish)
+    if keys or new.fingerprint:
+        return agreeing(keys, new)
     return []
 
 
 # -- what would be written ---------------------------------------------------------------
 
 
-def _section_text(wanted: Wanted, key_file: str) -> str:
+def _section_text(wanted: RpmSection, key_file: str) -> str:
     values = dict(wanted.values)
     values.setdefault("name", wanted.handle)
     if key_file:
@@ -214,7 +212,7 @@ def _file_for(host: RpmState, handle: str) -> str:
     return file
 
 
-def _refuse_taken(host: RpmState, wanted: Sequence[Wanted], file: str) -> None:
+def _refuse_taken(host: RpmState, wanted: Sequence[RpmSection], file: str) -> None:
     for one in wanted:
         values = dict(one.values)
         urls = {
@@ -244,7 +242,7 @@ def _examine(
     host: RpmState,
     plan: Plan,
     keys: Sequence[Key],
-    wish: SourceWish,
+    new: NewSource,
     transport: Transport,
     clock: Callable[[], float],
 ) -> None:
@@ -261,7 +259,7 @@ def _examine(
         signers.update(result.signed_by)
         seen = seen or bool(result.signed_by) or isinstance(result.error, MissingKey | BadSignature)
     known = keys or [key for source in added for key in named_keys(after, source).keys]
-    plan.keys = [shown(key, signers if seen else None, wish, clock()) for key in known]
+    plan.keys = [shown(key, signers if seen else None, new, clock()) for key in known]
     if plan.error:
         return
     fresh = host.with_edits(plan.edits)
@@ -292,11 +290,11 @@ def _check_fit(host: RpmState, plan: Plan, source: RpmSource) -> None:
 def _plan_key(
     host: RpmState,
     source: RpmSource,
-    wish: SourceWish,
+    new: NewSource,
     transport: Transport,
     clock: Callable[[], float],
 ) -> Plan:
-    keys = keys_given(source, wish)
+    keys = keys_given(source, new)
     key_file = _key_file_for(host, source.handle, keys)
     data = host.tree.read(source.file) or b""
     data = with_value(data, source.file, source.handle, "gpgkey", f"file:///{key_file}")
@@ -306,5 +304,5 @@ def _plan_key(
     plan.propose(host.tree, {key_file: armoured(keys), source.file: data})
     plan.handles = [source.handle]
     if not plan.unchanged:
-        _examine(host, plan, keys, wish, transport, clock)
+        _examine(host, plan, keys, new, transport, clock)
     return plan

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from velpin.kinds.rpm.pattern import compiled, is_glob
-from velpin.kinds.rpm.pool import Build, Pool
+from velpin.kinds.rpm.pool import RpmPackage, RpmPool
 from velpin.kinds.rpm.relation import OPERATORS, Capability, capability, overlap
 from velpin.kinds.rpm.version import compare_part, parse
 
@@ -63,7 +63,7 @@ def _cut(text: str, count: int) -> Iterator[tuple[str, str]]:
         yield parts[0], "-".join(parts[1:])
 
 
-def named(pool: Pool, name: str, arch: str = "") -> list[Build]:
+def named(pool: RpmPool, name: str, arch: str = "") -> list[RpmPackage]:
     """All builds of a name, hidden ones too; of a glob those of every name it takes."""
     if not is_glob(name):
         found = pool.all_named(name)

@@ -13,12 +13,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
+from velpin.files.tree import Tree
 from velpin.kinds.rpm import header as h
 from velpin.kinds.rpm.entry import written
 from velpin.kinds.rpm.header import Header, read_header
 from velpin.kinds.rpm.primary import kept_as_provided, names_in
-from velpin.store.index import Batch, Entry, Notes
-from velpin.tree import Tree
+from velpin.store.index import Batch, Notes, ParsedEntry
 
 if TYPE_CHECKING:
     import sqlite3
@@ -107,7 +107,7 @@ def read_database(path: Path, notes: Notes) -> Iterator[Batch]:
 
 def _batch(found: list[Header]) -> Batch:
     texts: list[bytes] = []
-    entries: list[Entry] = []
+    entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
     links: dict[str, list[tuple[str, int]]] = {}
     start = 0
@@ -115,7 +115,7 @@ def _batch(found: list[Header]) -> Batch:
         relations, files = h.relations_of(one), h.files_of(one)
         text = written(_head(one), relations, files).encode("utf-8", "replace")
         entries.append(
-            Entry(
+            ParsedEntry(
                 h.text_of(one, h.NAME), h.text_of(one, h.ARCH) or "noarch", h.version_of(one),
                 "", "installed", start, len(text), h.text_of(one, h.SUMMARY),
             )

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 
 from velpin.change.readback import HOST, Meaning, Statement
 from velpin.errors import Refusal
-from velpin.kinds.rpm.ini import Section, read_sections
+from velpin.files.text import HostText, stripped
+from velpin.files.tree import Tree
+from velpin.kinds.rpm.ini import IniSection, read_sections
 from velpin.kinds.rpm.source import RpmSource
-from velpin.text import HostText, stripped
-from velpin.tree import Tree
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm.state import RpmState
@@ -20,7 +20,7 @@ ADDED = "# added by velpin"
 _SPACED = re.compile(r"(?a)^[^=\n]*\S([ \t]*)=([ \t]*)")
 
 
-def find_section(data: bytes, file: str, name: str) -> Section:
+def find_section(data: bytes, file: str, name: str) -> IniSection:
     """A section of a file as it is now; Refusal where it is gone."""
     for section in read_sections(data, file):
         if section.name == name:
@@ -64,7 +64,7 @@ OWN_NOTES = ("# velpin ", "# before velpin: ")
 
 
 def is_own_note(line: str) -> bool:
-    """Whether a line is a comment that Velpin wrote for a wish."""
+    """Whether a line is a comment that Velpin wrote for a rule."""
     return stripped(line).startswith(OWN_NOTES)
 
 
@@ -72,7 +72,7 @@ def _noted(note: str | None) -> list[str]:
     return [f"# {one}" for one in (note or "").split("\n") if one]
 
 
-def _equals(section: Section, lines: list[str]) -> str:
+def _equals(section: IniSection, lines: list[str]) -> str:
     """How the section writes its equal signs."""
     for value in section.values:
         found = _SPACED.match(lines[value.line - 1])

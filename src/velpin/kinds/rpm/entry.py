@@ -13,7 +13,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from velpin.kinds.rpm.relation import Capability, Relation, read_relation
+from velpin.kinds.rpm.relation import Capability, RpmRelation, read_relation
 
 KINDS = {
     "P": "provides", "R": "requires", "C": "conflicts", "O": "obsoletes",
@@ -22,7 +22,7 @@ KINDS = {
 
 
 @dataclass(slots=True)
-class Facts:
+class RpmFacts:
     """What choosing and its forecast need to know of one package."""
 
     vendor: str = ""
@@ -35,7 +35,7 @@ class Facts:
     relations: dict[str, tuple[str, ...]] = field(default_factory=dict)
     files: tuple[str, ...] = ()
 
-    def of(self, letter: str) -> tuple[Relation, ...]:
+    def of(self, letter: str) -> tuple[RpmRelation, ...]:
         """The relations of one kind, by its letter."""
         return tuple(map(read_relation, self.relations.get(letter, ())))
 
@@ -59,11 +59,11 @@ def written(
     return "\n".join(lines)
 
 
-def read_facts(text: bytes) -> Facts:
+def read_facts(text: bytes) -> RpmFacts:
     """The facts from their kept text."""
     first, *rest = text.decode("utf-8", "replace").split("\n")
     vendor, location, size, installed, built, source = first.split("\t")
-    found = Facts(vendor, location, int(size), int(installed), int(built), source)
+    found = RpmFacts(vendor, location, int(size), int(installed), int(built), source)
     for line in rest:
         if line[:1] == "F":
             found.files = tuple(line[1:].split("\t"))

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.kinds.rpm.pool import Build
-from velpin.kinds.rpm.relation import Relation
+from velpin.kinds.rpm.pool import RpmPackage
+from velpin.kinds.rpm.relation import RpmRelation
 from velpin.kinds.rpm.solve.rules import Why
-from velpin.kinds.rpm.solve.work import JobWhy
+from velpin.kinds.rpm.solve.search import Clause
+from velpin.kinds.rpm.solve.solver import JobWhy
 from velpin.kinds.rpm.state import RpmState
-from velpin.model import Fact, Reason
-from velpin.resolve.search import Clause
+from velpin.model.reason import Fact, Reason
 
 _MOST = 12
 _SHOWN = 4
@@ -30,7 +30,7 @@ def chain(host: RpmState, proof: Sequence[Clause]) -> tuple[Reason, ...]:
     return tuple(found[:_MOST])
 
 
-def _reached(jobs: Sequence[object], whys: Sequence[Why]) -> Iterator[Build]:
+def _reached(jobs: Sequence[object], whys: Sequence[Why]) -> Iterator[RpmPackage]:
     for job in jobs:
         yield from getattr(job, "builds", ())
     for why in whys:
@@ -69,7 +69,7 @@ def _told(host: RpmState, why: Why) -> Iterator[Reason]:
         yield Reason("lesser-alone", {**facts, "arch": owner.arch})
 
 
-def _obstacles(host: RpmState, relation: Relation, owner: Build) -> Iterator[Reason]:
+def _obstacles(host: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iterator[Reason]:
     """What there is that would meet a need, and why it is not to be had."""
     from velpin.kinds.rpm.relation import Capability
 

@@ -4,82 +4,52 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from velpin.errors import HostFileError
-from velpin.kinds.no import No
+from velpin.core.adapter import Prediction
+from velpin.core.forecasting import near_names
+from velpin.core.refused import RequestRefused
 from velpin.kinds.rpm.explain import chain
-from velpin.kinds.rpm.pool import Build
+from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.reasons import passed_over, why_taken
-from velpin.kinds.rpm.solve.policy import Policy, by_number
-from velpin.kinds.rpm.solve.work import Job, Outcome, Work
+from velpin.kinds.rpm.solve.policy import Policy, by_priority
+from velpin.kinds.rpm.solve.solver import Job, RpmSolution, RpmSolver
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.transaction import changes_of, outcome
 from velpin.kinds.rpm.version import version_key
-from velpin.model import Answer, Change, Fact, Forecast, Kept, Reason, Request
-from velpin.request import parse_request
-from velpin.tree import Edits
+from velpin.model.forecast import Answer, Change, Forecast, HeldBack, HostName
+from velpin.model.reason import Reason
+from velpin.model.request import Request
 
 
-def forecast(host: RpmState, texts: Sequence[str], source: str = "") -> Forecast:
-    """Predict one transaction for all requests together, with ways out where it is refused.
-
-    Raises UsageError for texts that are no requests.
-    """
-    found = _forecast(host, texts, source)
-    if found.ok or host.refusal() is not None:
-        return found
-    from velpin.kinds.rpm.wayout import ways_out
-
-    def works(asked: Sequence[str], edits: Edits) -> bool:
-        return _forecast(host.with_edits(edits) if edits else host, asked, source).ok
-
-    return found._replace(ways_out=ways_out(host, texts, found, works))
-
-
-def _forecast(host: RpmState, texts: Sequence[str], source: str) -> Forecast:
-    refusal = host.refusal()
-    if refusal is not None:
-        return refused(host, refusal)
-    requests = [parse_request(text, host.knows, source) for text in texts]
+def predict(host: RpmState, requests: Sequence[Request]) -> Prediction:
+    """What the installer would make of some requests in one transaction."""
     asked: list[tuple[Request, list[Job], Reason | None]] = []
     for request in requests:
         try:
             asked.append((request, host.jobs(request), None))
-        except No as no:
-            asked.append((request, [], no.reason))
-    problem = next((no for _, _, no in asked if no), None)
+        except RequestRefused as refused:
+            asked.append((request, [], refused.reason))
+    problem = next((reason for _, _, reason in asked if reason), None)
     if problem is not None and not host.lenient:
-        return _told(host, asked, None, None, problem)
-    work = Work(host.pool, host.ways, [job for _, jobs, _ in asked for job in jobs])
-    return _told(host, asked, work, work.run(), None)
+        found = _told(host, asked, None, None, problem)
+    else:
+        work = RpmSolver(host.pool, host.ways, [job for _, jobs, _ in asked for job in jobs])
+        found = _told(host, asked, work, work.run(), None)
+    from velpin.kinds.rpm.remedies import attempts
+
+    return Prediction(found, attempts(host, [request.text for request in requests], found))
 
 
-def forecast_upgrade(host: RpmState, *, realign: bool = False) -> Forecast:
-    """Predict the full upgrade of the host."""
-    refusal = host.refusal()
-    if refusal is not None:
-        return refused(host, refusal)
+def predict_upgrade(host: RpmState, *, realign: bool = False) -> Forecast:
+    """What the full upgrade would change."""
     work = host.upgrade_work(realign=realign)
     return _told(host, [], work, work.run(), None)
-
-
-def refused(host: RpmState, refusal: HostFileError | Reason) -> Forecast:
-    """The forecast of a host that refuses everything."""
-    code = 1
-    if isinstance(refusal, HostFileError):
-        facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
-        refusal, code = Reason("files-refused", facts), 3
-    try:
-        native = host.native
-    except HostFileError:
-        native = ""
-    return Forecast(host.kind, native, False, refusal, (), (), 0, 0, exit_code=code)
 
 
 def _told(
     host: RpmState,
     asked: Sequence[tuple[Request, list[Job], Reason | None]],
-    work: Work | None,
-    done: Outcome | None,
+    work: RpmSolver | None,
+    done: RpmSolution | None,
     problem: Reason | None,
 ) -> Forecast:
     ok = done is not None and done.ok
@@ -98,59 +68,37 @@ def _told(
             answer = _answer(host, request, job, done)
             answers.append(_as_changed(answer, changes))
     return Forecast(
-        kind=host.kind,
-        arch=host.native,
+        host=HostName(host.kind, host.native),
         ok=ok,
         problem=problem,
         answers=tuple(answers),
         changes=changes,
-        download_bytes=sum(one.download_bytes for one in changes),
-        disk_bytes=sum(one.disk_bytes for one in changes),
-        notes=notes(host),
-        exit_code=0 if ok else 1,
-        chain=causes,
-        kept=kept_back(host, work, done) if ok and work and done else (),
+        because=causes,
+        held_back=held_back(host, work, done) if ok and work and done else (),
     )
 
 
-def notes(host: RpmState) -> tuple[Reason, ...]:
-    """What to know about the indexes behind a forecast."""
-    found = []
-    newer = [s.handle for s in host.read_order if host.copies[s.handle].holder == "velpin"]
-    if newer:
-        found.append(Reason("installer-must-refresh", {"sources": ", ".join(newer)}))
-    missing = [s.handle for s in host.read_order if host.state_of(s) == "not fetched"]
-    if missing:
-        found.append(Reason("not-fetched", {"sources": ", ".join(missing)}))
-    for handle, problem in host.damage.items():
-        found.append(Reason("damaged", {"source": handle, "what": str(problem)}))
-    if host.record and host.record.notes:
-        facts: dict[str, Fact] = {
-            "count": len(host.record.notes), "what": host.record.notes[0][1],
-        }  # fmt: skip
-        found.append(Reason("record-odd", facts))
-    return tuple(found)
-
-
-def kept_back(host: RpmState, work: Work, done: Outcome) -> tuple[Kept, ...]:
+def held_back(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[HeldBack, ...]:
     """Installed packages that stay though the upgrade was to change them, and why."""
     gone = {one.id for one in done.gone}
     found = []
     for build in work.upgrade:
         if build.id in gone or build.id in work.staying:
             continue
-        best = Policy(host.pool).best(by_number(work.rules.targets[build.id]))
+        best = Policy(host.pool).best(by_priority(work.rules.targets[build.id]))
         if best and not host.is_same(build, best[0]):
             found.append(
-                Kept(build.name, build.arch, build.version, best[0].version,
+                HeldBack(build.name, build.arch, build.version, best[0].version,
                      best[0].origin.handle, why_kept(host, work, build, best[0]))
             )  # fmt: skip
     return tuple(sorted(found))
 
 
-def why_kept(host: RpmState, work: Work, build: Build, best: Build) -> tuple[Reason, ...]:
+def why_kept(
+    host: RpmState, work: RpmSolver, build: RpmPackage, best: RpmPackage
+) -> tuple[Reason, ...]:
     """Why the best update of an installed package is not made: tried by itself."""
-    trial = Work(host.pool, host.ways, [Job("", [best], fresh=True)])
+    trial = RpmSolver(host.pool, host.ways, [Job("", [best], fresh=True)])
     trial.rules.targets = dict(work.rules.targets)
     done = trial.run()
     return chain(host, done.proof) if done.proof else (Reason("held-by-others", {}),)
@@ -175,22 +123,11 @@ def _no_answer(host: RpmState, request: Request, no: Reason) -> Answer:
     )  # fmt: skip
 
 
-def near_names(host: RpmState, name: str) -> tuple[str, ...]:
-    """Names like one that is not known, also across sources switched off."""
-    from velpin.near import named_near
-
-    names = set(host.installed_names())
-    for _, index in host.indexes:
-        names.update(index.names())
-    off = ((source.handle, index) for source, index in host.indexes_off())
-    return named_near(name, names, off)
-
-
-def _newest_first(builds: Sequence[Build]) -> list[Build]:
+def _newest_first(builds: Sequence[RpmPackage]) -> list[RpmPackage]:
     return sorted(builds, key=lambda one: version_key(one.version), reverse=True)
 
 
-def _answer(host: RpmState, request: Request, job: Job, done: Outcome | None) -> Answer:
+def _answer(host: RpmState, request: Request, job: Job, done: RpmSolution | None) -> Answer:
     chosen = _chosen(host, job, done) or _preferred(host, job)
     old = _before(host, chosen)
     offered = host.offered_as(chosen) if chosen.installed else chosen
@@ -219,7 +156,7 @@ def _answer(host: RpmState, request: Request, job: Job, done: Outcome | None) ->
     )
 
 
-def _preferred(host: RpmState, job: Job) -> Build:
+def _preferred(host: RpmState, job: Job) -> RpmPackage:
     """What would be taken were nothing else in the way."""
     here = [one for one in job.builds if one.installed]
     if here and not job.fresh:
@@ -235,7 +172,7 @@ def _as_changed(answer: Answer, changes: Sequence[Change]) -> Answer:
     return answer
 
 
-def _chosen(host: RpmState, job: Job, done: Outcome | None) -> Build | None:
+def _chosen(host: RpmState, job: Job, done: RpmSolution | None) -> RpmPackage | None:
     if done is None or not done.ok:
         return None
     taken = {one.id for one in done.taken}
@@ -246,7 +183,7 @@ def _chosen(host: RpmState, job: Job, done: Outcome | None) -> Build | None:
     return next((one for one in job.builds if one.installed and one.id not in gone), None)
 
 
-def _before(host: RpmState, chosen: Build) -> Build | None:
+def _before(host: RpmState, chosen: RpmPackage) -> RpmPackage | None:
     if chosen.installed:
         return chosen
     same = host.pool.installed(chosen.name)

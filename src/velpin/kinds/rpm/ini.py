@@ -15,7 +15,7 @@ import re
 from dataclasses import dataclass, field
 
 from velpin.errors import HostFileError
-from velpin.text import HostText, encode, stripped
+from velpin.files.text import HostText, encode, stripped
 
 _SECTION = re.compile(r"(?a)\[([^\]]*)\]\s*$|\[([^\]]*)\]")
 _KEY = re.compile(r"(?a)([^=:\s][^=]*?)\s*=\s*(.*)", re.DOTALL)
@@ -23,7 +23,7 @@ _ZYPP, _ZYPP_SOURCES = "etc/zypp/", "etc/zypp/repos.d/"
 
 
 @dataclass(slots=True)
-class Value:
+class IniValue:
     """One key's value and the lines it takes, 1-based."""
 
     key: str
@@ -33,12 +33,12 @@ class Value:
 
 
 @dataclass(slots=True)
-class Section:
+class IniSection:
     """One section: its name, its heading's line (0 before the first) and its values."""
 
     name: str
     line: int
-    values: list[Value] = field(default_factory=list)
+    values: list[IniValue] = field(default_factory=list)
     last: int = 0
     """The last line that belongs to it, blank lines and comments behind it left out."""
 
@@ -47,7 +47,7 @@ class Section:
         found = self.find(key)
         return found.text if found else default
 
-    def find(self, key: str) -> Value | None:
+    def find(self, key: str) -> IniValue | None:
         """The value that counts for a key, with its lines."""
         return next((one for one in reversed(self.values) if one.key == key), None)
 
@@ -55,7 +55,7 @@ class Section:
         return self.find(key) is not None
 
 
-def read_sections(data: bytes, file: str, *, joined: bool | None = None) -> list[Section]:
+def read_sections(data: bytes, file: str, *, joined: bool | None = None) -> list[IniSection]:
     """All sections of a file, in order, as the installer reads it whose place it lies in.
 
     `joined`: any line that is no key goes on with the value before it, and an indented key is
@@ -65,8 +65,8 @@ def read_sections(data: bytes, file: str, *, joined: bool | None = None) -> list
     the first section, and for what that installer refuses (docs/how-hosts-choose/text.md): a
     byte order mark on zypp hosts, a value that is not UTF-8 on others.
     """
-    found: list[Section] = []
-    open_: Value | None = None
+    found: list[IniSection] = []
+    open_: IniValue | None = None
     host_text = HostText(data, file)
     zypp = file.startswith(_ZYPP)
     joined = file.startswith(_ZYPP_SOURCES) if joined is None else joined
@@ -84,7 +84,7 @@ def read_sections(data: bytes, file: str, *, joined: bool | None = None) -> list
             name = stripped(section.group(1) or section.group(2) or "")
             if not name:
                 raise HostFileError(file, number, "a section without a name")
-            found.append(Section(name, number, last=number))
+            found.append(IniSection(name, number, last=number))
             open_ = None
             continue
         key = _KEY.match(text)
@@ -98,7 +98,7 @@ def read_sections(data: bytes, file: str, *, joined: bool | None = None) -> list
             raise HostFileError(file, number, f"{text[:60]!r} stands before any section")
         if not key:
             raise HostFileError(file, number, f"{text[:60]!r} is no key with a value")
-        open_ = Value(key.group(1), key.group(2), number, number)
+        open_ = IniValue(key.group(1), key.group(2), number, number)
         found[-1].values.append(open_)
         found[-1].last = number
     return found

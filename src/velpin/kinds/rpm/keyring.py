@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from velpin.about import KeyUse
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import named_keys, ring
+from velpin.model.host import KeyUse
 from velpin.trust.openpgp import Key
 
 
@@ -33,6 +33,6 @@ def key_problems(host: RpmState) -> list[str]:
 
 def _use(key: Key, handles: list[str], everything: bool) -> KeyUse:
     return KeyUse(
-        key.owner, key.grouped, key.created, key.expires, key.algorithm, key.revoked, key.where,
+        key.owner, key.fingerprint, key.created, key.expires, key.algorithm, key.revoked, key.where,
         tuple(dict.fromkeys(handles)), everything,
     )  # fmt: skip

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from velpin.errors import HostFileError
+from velpin.files.text import whole_number
 from velpin.kinds.rpm.safexml import parse
-from velpin.text import whole_number
 
 
 def read_mirrors(data: bytes, where: str) -> list[str]:

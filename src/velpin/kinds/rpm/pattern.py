@@ -14,8 +14,8 @@ from fnmatch import translate
 from functools import lru_cache
 from typing import NamedTuple
 
+from velpin.files.text import whole_number
 from velpin.kinds.rpm.version import Evr, parse
-from velpin.text import whole_number
 
 
 class Named(NamedTuple):

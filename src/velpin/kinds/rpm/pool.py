@@ -12,29 +12,22 @@ from functools import cached_property
 from pathlib import Path
 
 from velpin.kinds.rpm.arch import Archs
-from velpin.kinds.rpm.entry import Facts, read_facts
+from velpin.kinds.rpm.entry import RpmFacts, read_facts
 from velpin.kinds.rpm.filelists import holders
 from velpin.kinds.rpm.primary import kept_as_provided, names_in
-from velpin.kinds.rpm.relation import (
-    EQUAL,
-    Capability,
-    Joined,
-    Relation,
-    meets,
-    overlap,
-)
+from velpin.kinds.rpm.relation import EQUAL, Capability, Joined, RpmRelation, meets, overlap
 from velpin.kinds.rpm.version import compare
 from velpin.store.index import Index, Row
 
 
 @dataclass(eq=False, slots=True)
-class Origin:
+class RpmOrigin:
     """One list of packages: a source's, or the host's own record."""
 
     handle: str
     index: Index
-    number: int = 99
-    """The host's own number of the source, lower is better."""
+    priority: int = 99
+    """The host's own priority of the source, lower is better."""
     cost: int = 1000
     first: int = 0
     """The number of its first package."""
@@ -49,21 +42,21 @@ _OFTEN = 200
 """Questions for relations of installed packages after which all are read at once."""
 
 
-class Build:
+class RpmPackage:
     """One version of one package in one place."""
 
     __slots__ = (
         "_facts", "_provides", "arch", "id", "more_files", "name", "origin", "row", "version",
     )  # fmt: skip
 
-    def __init__(self, origin: Origin, row: Row) -> None:
+    def __init__(self, origin: RpmOrigin, row: Row) -> None:
         self.origin = origin
         self.row = row
         self.id = origin.first + row.id
         self.name, self.arch, self.version = row.name, row.arch, row.version
         self.more_files: set[str] = set()
         """Files it is known to have that the main list does not name."""
-        self._facts: Facts | None = None
+        self._facts: RpmFacts | None = None
         self._provides: tuple[Capability, ...] | None = None
 
     @property
@@ -72,7 +65,7 @@ class Build:
         return self.origin.installed
 
     @property
-    def facts(self) -> Facts:
+    def facts(self) -> RpmFacts:
         """What is known of it."""
         if self._facts is None:
             self._facts = read_facts(self.origin.index.text(self.row))
@@ -94,34 +87,34 @@ class Build:
         return f"<{self.label} {self.origin.handle or 'installed'}>"
 
 
-class Pool:
+class RpmPool:
     """The packages of one host, as its installer would see them."""
 
-    def __init__(self, archs: Archs, origins: Sequence[Origin], hidden: Hidden) -> None:
+    def __init__(self, archs: Archs, origins: Sequence[RpmOrigin], hidden: Hidden) -> None:
         self.archs = archs
         self.origins = list(origins)
         self._hidden = hidden
-        self._builds: dict[int, Build] = {}
-        self._named: dict[str, list[Build]] = {}
-        self._providing: dict[str, list[Build]] = {}
-        self._meeting: dict[Relation, list[Build]] = {}
+        self._builds: dict[int, RpmPackage] = {}
+        self._named: dict[str, list[RpmPackage]] = {}
+        self._providing: dict[str, list[RpmPackage]] = {}
+        self._meeting: dict[RpmRelation, list[RpmPackage]] = {}
         self._visible: dict[int, bool] = {}
         self._recorded: dict[str, dict[str, list[tuple[str, int]]]] = {}
         self._asked: dict[str, int] = {}
 
-    def build(self, number: int) -> Build:
+    def build(self, number: int) -> RpmPackage:
         """The build with a number."""
         return self._builds[number]
 
-    def at(self, origin: Origin, row: Row) -> Build:
+    def at(self, origin: RpmOrigin, row: Row) -> RpmPackage:
         """The build of one row of a list."""
         number = origin.first + row.id
         found = self._builds.get(number)
         if found is None:
-            found = self._builds[number] = Build(origin, row)
+            found = self._builds[number] = RpmPackage(origin, row)
         return found
 
-    def all_named(self, name: str) -> list[Build]:
+    def all_named(self, name: str) -> list[RpmPackage]:
         """Every build of a name that this host's architectures allow, hidden ones too."""
         found = self._named.get(name)
         if found is None:
@@ -133,11 +126,11 @@ class Pool:
             ]
         return found
 
-    def named(self, name: str) -> list[Build]:
+    def named(self, name: str) -> list[RpmPackage]:
         """Builds of a name that take part, the installed ones among them."""
         return [one for one in self.all_named(name) if self.visible(one)]
 
-    def visible(self, build: Build) -> bool:
+    def visible(self, build: RpmPackage) -> bool:
         """Whether a build takes part: installed, or neither excluded nor hidden."""
         if build.installed:
             return True
@@ -146,22 +139,22 @@ class Pool:
             found = self._visible[build.id] = not self._hidden(build)
         return found
 
-    def installed(self, name: str) -> list[Build]:
+    def installed(self, name: str) -> list[RpmPackage]:
         """Installed builds of a name."""
         return [one for one in self.all_named(name) if one.installed]
 
     @cached_property
-    def record(self) -> Origin | None:
+    def record(self) -> RpmOrigin | None:
         """The host's own record of packages."""
         return next((origin for origin in self.origins if origin.installed), None)
 
-    def all_installed(self) -> Iterator[Build]:
+    def all_installed(self) -> Iterator[RpmPackage]:
         """Every installed build, in the order of installation."""
         if self.record:
             rows = sorted(self.record.index.all_rows(), key=lambda row: row.id)
             yield from (self.at(self.record, row) for row in rows)
 
-    def _providers(self, name: str) -> list[Build]:
+    def _providers(self, name: str) -> list[RpmPackage]:
         found = self._providing.get(name)
         if found is None:
             found = self._providing[name] = [
@@ -174,7 +167,7 @@ class Pool:
                 found += self._holders(name)
         return found
 
-    def _holders(self, path: str) -> Iterator[Build]:
+    def _holders(self, path: str) -> Iterator[RpmPackage]:
         """Builds with a file that the main lists do not name."""
         wanted = path.encode("utf-8", "surrogateescape")
         for origin in self.origins:
@@ -190,7 +183,7 @@ class Pool:
                             build.more_files.add(path)
                             yield build
 
-    def meeting(self, relation: Relation) -> list[Build]:
+    def meeting(self, relation: RpmRelation) -> list[RpmPackage]:
         """Builds that take part and provide what a relation means, by number.
 
         Of relations joined by `and`, `if`, `unless` those of the parts: see `rules`.
@@ -201,7 +194,7 @@ class Pool:
             self._meeting[relation] = found
         return found
 
-    def _meets(self, relation: Relation) -> list[Build]:
+    def _meets(self, relation: RpmRelation) -> list[RpmPackage]:
         if isinstance(relation, Capability):
             return [one for one in self._providers(relation.name) if provides(one, relation)]
         first = self._meets(relation.parts[0])
@@ -212,11 +205,11 @@ class Pool:
         found = {one.id: one for part in relation.parts for one in self._meets(part)}
         return [found[number] for number in sorted(found)]
 
-    def offering(self, wanted: Capability) -> list[Build]:
+    def offering(self, wanted: Capability) -> list[RpmPackage]:
         """All builds that provide something, hidden ones too."""
         return [one for one in self._providers(wanted.name) if provides(one, wanted)]
 
-    def recorded(self, kind: str, name: str) -> list[Build]:
+    def recorded(self, kind: str, name: str) -> list[RpmPackage]:
         """Installed builds with a relation of a kind (by its letter) that speaks of a name."""
         if self.record is None:
             return []
@@ -232,14 +225,14 @@ class Pool:
             found += [one for one in self.installed(owner) if one.id == number]
         return found
 
-    def linked(self, kind: str, name: str) -> Iterator[Build]:
+    def linked(self, kind: str, name: str) -> Iterator[RpmPackage]:
         """Builds with a relation of a kind (by its letter) that speaks of a name."""
         for origin in self.origins:
             for row in origin.index.linked(kind, name):
                 if origin.installed or self.archs.takes(row.arch):
                     yield self.at(origin, row)
 
-    def obsoleting(self, build: Build) -> list[Build]:
+    def obsoleting(self, build: RpmPackage) -> list[RpmPackage]:
         """Builds offered that obsolete a build: by its name, never by what it provides."""
         return [
             one
@@ -264,10 +257,10 @@ class Pool:
         )
 
 
-Hidden = Callable[[Build], bool]
+Hidden = Callable[[RpmPackage], bool]
 
 
-def provides(build: Build, wanted: Capability) -> bool:
+def provides(build: RpmPackage, wanted: Capability) -> bool:
     """Whether a build provides what is wanted, by a capability or a file."""
     if any(meets(one, wanted) for one in build.provides):
         return True
@@ -276,7 +269,7 @@ def provides(build: Build, wanted: Capability) -> bool:
     return wanted.name in build.facts.files or wanted.name in build.more_files
 
 
-def obsoletes(build: Build, other: Build) -> bool:
+def obsoletes(build: RpmPackage, other: RpmPackage) -> bool:
     """Whether a build says that it obsoletes another."""
     if build.id == other.id:
         return False
@@ -288,11 +281,11 @@ def obsoletes(build: Build, other: Build) -> bool:
     )
 
 
-def is_newer(build: Build, than: Build) -> bool:
+def is_newer(build: RpmPackage, than: RpmPackage) -> bool:
     """Whether a build is of a higher version."""
     return compare(build.version, than.version) > 0
 
 
-def names_of(relation: Relation) -> Iterable[str]:
+def names_of(relation: RpmRelation) -> Iterable[str]:
     """Every name a relation speaks of."""
     return names_in(str(relation)) if isinstance(relation, Joined) else (relation.name,)

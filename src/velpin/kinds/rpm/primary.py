@@ -13,13 +13,13 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.beside import processors
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
+from velpin.files.text import whole_number
+from velpin.forked import processors
 from velpin.kinds.rpm.entry import written
-from velpin.kinds.rpm.relation import Capability, Relation, read_relation
-from velpin.store.index import Batch, Entry, Notes, Part
-from velpin.text import whole_number
+from velpin.kinds.rpm.relation import Capability, RpmRelation, read_relation
+from velpin.store.index import Batch, IndexPart, Notes, ParsedEntry
 
 if TYPE_CHECKING:
     from lxml.etree import _Element
@@ -60,7 +60,7 @@ def kept_as_provided(path: str) -> bool:
     return path.startswith("/etc/") or "bin/" in path or path == "/usr/lib/sendmail"
 
 
-def parts_of(path: Path, size: int = 0) -> list[Part]:
+def parts_of(path: Path, size: int = 0) -> list[IndexPart]:
     """The readers of one list, two where it is large; `size` is that of the plain text,
     0 where it is not known."""
     if size < _LARGE or processors() == 1:
@@ -78,11 +78,11 @@ def read_primary(path: Path, notes: Notes, span: Span | None = None) -> Iterator
         yield _batch(tree, line, notes)
 
 
-def listed_sources(data: bytes, where: str) -> Iterator[Listed]:
+def listed_sources(data: bytes, where: str) -> Iterator[ListedPackage]:
     """The source packages of one list, from its plain text."""
     for _, tree in _trees([data], where, Span()):
         for element in tree:
-            found = Listed()
+            found = ListedPackage()
             found.read(element)
             if found.arch in _SOURCES and found.name and found.version:
                 yield found
@@ -170,12 +170,12 @@ def _head(text: bytes, where: str) -> tuple[bytes, bytes, int, int]:
 
 def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
     texts: list[bytes] = []
-    entries: list[Entry] = []
+    entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
     links: dict[str, list[tuple[str, int]]] = {kind: [] for kind in (*LINKS, "N")}
     start = 0
     for element in tree:
-        found = Listed()
+        found = ListedPackage()
         found.read(element)
         if found.arch in _SOURCES:
             continue
@@ -190,7 +190,9 @@ def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
         text = written(found.head, found.relations, found.files).encode("utf-8", "replace")
         at = len(entries)
         entries.append(
-            Entry(found.name, found.arch, found.version, "", "", start, len(text), found.summary)
+            ParsedEntry(
+                found.name, found.arch, found.version, "", "", start, len(text), found.summary
+            )
         )
         provides += [(one.partition(" ")[0], at) for one in found.relations.get("P", ())]
         provides += [(file, at) for file in found.files]
@@ -220,7 +222,7 @@ def names_in(text: str) -> list[str]:
     if not text.startswith("("):
         return [text.partition(" ")[0]]
 
-    def walk(one: Relation) -> Iterator[str]:
+    def walk(one: RpmRelation) -> Iterator[str]:
         if isinstance(one, Capability):
             yield one.name
         else:
@@ -230,7 +232,7 @@ def names_in(text: str) -> list[str]:
     return list(dict.fromkeys(walk(read_relation(text))))
 
 
-class Listed:
+class ListedPackage:
     """One package element, read in one pass."""
 
     __slots__ = ("_told", "files", "relations")

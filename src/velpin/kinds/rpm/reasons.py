@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.kinds.rpm.pool import Build, obsoletes
+from velpin.kinds.rpm.pool import RpmPackage, obsoletes
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
-from velpin.model import Fact, PassedOver, Reason, Request
+from velpin.model.forecast import PassedOver
+from velpin.model.reason import Fact, Reason
+from velpin.model.request import Request
 
 
 def why_taken(
-    host: RpmState, request: Request, meant: Sequence[Build], chosen: Build
+    host: RpmState, request: Request, meant: Sequence[RpmPackage], chosen: RpmPackage
 ) -> tuple[str, tuple[Reason, ...]]:
     """What decided in a word, and the reasons in order; `meant`: all the request could be."""
     reasons = list(_by_way_of(request, meant, chosen))
@@ -34,7 +36,9 @@ def _asked(request: Request) -> str:
     return request.version if request.operator == "=" else request.operator + request.version
 
 
-def _by_way_of(request: Request, meant: Sequence[Build], chosen: Build) -> Iterator[Reason]:
+def _by_way_of(
+    request: Request, meant: Sequence[RpmPackage], chosen: RpmPackage
+) -> Iterator[Reason]:
     for one in meant:
         if one.name != chosen.name and obsoletes(chosen, one):
             facts: dict[str, Fact] = {"package": chosen.name, "name": one.name}
@@ -44,13 +48,15 @@ def _by_way_of(request: Request, meant: Sequence[Build], chosen: Build) -> Itera
         yield Reason("provides-asked", {"package": chosen.name, "name": request.name})
 
 
-def _decided(host: RpmState, offered: Sequence[Build], chosen: Build) -> tuple[str, list[Reason]]:
+def _decided(
+    host: RpmState, offered: Sequence[RpmPackage], chosen: RpmPackage
+) -> tuple[str, list[Reason]]:
     """The first of the host's criteria that left something out, and every one that did."""
     left = list(offered)
     told: list[Reason] = []
     words: list[str] = []
     steps = (
-        ("source number", lambda one: one.origin.number == chosen.origin.number),
+        ("source priority", lambda one: one.origin.priority == chosen.origin.priority),
         ("architecture", lambda one: host.archs.rank(one.arch) <= host.archs.rank(chosen.arch)),
         ("version", lambda one: compare(one.version, chosen.version) == 0),
         ("cost", lambda one: one.origin.cost == chosen.origin.cost),
@@ -65,18 +71,18 @@ def _decided(host: RpmState, offered: Sequence[Build], chosen: Build) -> tuple[s
     return (words[0] if words else "only offer"), told
 
 
-def _step(word: str, dropped: Sequence[Build], chosen: Build) -> Reason:
-    number = chosen.origin.number
+def _step(word: str, dropped: Sequence[RpmPackage], chosen: RpmPackage) -> Reason:
+    priority = chosen.origin.priority
     facts: dict[str, Fact] = {
-        "source": chosen.origin.handle, "number": number, "version": chosen.version,
+        "source": chosen.origin.handle, "priority": priority, "version": chosen.version,
         "arch": chosen.arch,
     }  # fmt: skip
-    if word == "source number":
+    if word == "source priority":
         facts["next"] = min(
-            (one.origin.number for one in dropped if one.origin.number > number),
-            default=dropped[0].origin.number,
+            (one.origin.priority for one in dropped if one.origin.priority > priority),
+            default=dropped[0].origin.priority,
         )
-        return Reason("lowest-number", facts)
+        return Reason("lowest-priority", facts)
     if word == "architecture":
         return Reason("own-architecture", facts)
     if word == "version":
@@ -87,7 +93,7 @@ def _step(word: str, dropped: Sequence[Build], chosen: Build) -> Reason:
 
 
 def passed_over(
-    host: RpmState, request: Request, builds: Sequence[Build], chosen: Build | None
+    host: RpmState, request: Request, builds: Sequence[RpmPackage], chosen: RpmPackage | None
 ) -> tuple[PassedOver, ...]:
     """Every other offer of the name and the cause, newest first."""
     found = []
@@ -102,13 +108,15 @@ def passed_over(
     return tuple(found)
 
 
-def _same_place(one: Build, other: Build) -> bool:
+def _same_place(one: RpmPackage, other: RpmPackage) -> bool:
     return (one.name, one.version, one.arch, one.origin.handle) == (
         other.name, other.version, other.arch, other.origin.handle,
     )  # fmt: skip
 
 
-def why_not(host: RpmState, request: Request, build: Build, chosen: Build | None) -> Reason:
+def why_not(
+    host: RpmState, request: Request, build: RpmPackage, chosen: RpmPackage | None
+) -> Reason:
     """Why one offer is not taken."""
     if not build.installed:
         hidden = host.why_hidden(build)
@@ -123,8 +131,8 @@ def why_not(host: RpmState, request: Request, build: Build, chosen: Build | None
     if build.installed:
         return Reason("is-replaced", {"version": chosen.version})
     facts: dict[str, Fact] = {
-        "number": build.origin.number, "chosen": chosen.origin.number, "version": chosen.version,
-        "source": chosen.origin.handle, "arch": build.arch,
+        "priority": build.origin.priority, "chosen": chosen.origin.priority,
+        "version": chosen.version, "source": chosen.origin.handle, "arch": build.arch,
     }  # fmt: skip
     if build.name != chosen.name:
         return Reason(
@@ -133,9 +141,9 @@ def why_not(host: RpmState, request: Request, build: Build, chosen: Build | None
     if chosen.installed:
         newer = compare(build.version, chosen.version) > 0
         return Reason("stays-installed" if newer else "not-newer", facts)
-    if build.origin.number != chosen.origin.number:
-        worse = build.origin.number > chosen.origin.number
-        return Reason("higher-number" if worse else "best-impossible", facts)
+    if build.origin.priority != chosen.origin.priority:
+        worse = build.origin.priority > chosen.origin.priority
+        return Reason("higher-priority" if worse else "best-impossible", facts)
     if host.archs.rank(build.arch) != host.archs.rank(chosen.arch):
         return Reason("lesser-architecture", facts)
     order = compare(build.version, chosen.version)

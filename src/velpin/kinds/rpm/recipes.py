@@ -22,10 +22,10 @@ from velpin.kinds.rpm.header import (
     text_of,
     version_of,
 )
-from velpin.kinds.rpm.relation import EQUAL, Capability, Joined, Relation, meets, read_relation
+from velpin.kinds.rpm.relation import EQUAL, Capability, Joined, RpmRelation, meets, read_relation
 from velpin.kinds.rpm.solve.policy import Policy
 from velpin.kinds.rpm.state import RpmState
-from velpin.recipes.recipe import Meeting, Recipe, RecipeNeed
+from velpin.recipes.recipe import Recipe, RecipeNeed, Satisfier
 
 _PACKAGE = re.compile(r".*\.(no)?src\.rpm\Z")
 _LIST = re.compile(r"(.*-)?primary\.xml(\.(gz|xz|bz2|zst))?\Z")
@@ -120,7 +120,7 @@ def _as_built(text: str) -> Capability | None:
     return found if plain and isinstance(found, Capability) else None
 
 
-def _all_of(relation: Relation) -> Iterator[Relation]:
+def _all_of(relation: RpmRelation) -> Iterator[RpmRelation]:
     """Relations joined by `and`, each by itself."""
     if isinstance(relation, Joined) and relation.word == "and":
         for part in relation.parts:
@@ -130,7 +130,7 @@ def _all_of(relation: Relation) -> Iterator[Relation]:
 
 
 @lru_cache(maxsize=4096)
-def _alternatives(relation: Relation) -> tuple[Capability, ...]:
+def _alternatives(relation: RpmRelation) -> tuple[Capability, ...]:
     """The capabilities each of which would do."""
     if isinstance(relation, Capability):
         return (relation,)
@@ -146,22 +146,22 @@ def recipe_format(host: RpmState) -> SourcePackages:
     return SourcePackages()
 
 
-def meeting(host: RpmState, text: str) -> Meeting | None:
+def satisfier(host: RpmState, text: str) -> Satisfier | None:
     """What meets a relation here: what is installed, else what the installer would take first;
     of a need on a condition nothing where that does not hold."""
-    return _meeting(host, read_relation(text))
+    return _satisfier(host, read_relation(text))
 
 
-def _meeting(host: RpmState, relation: Relation) -> Meeting | None:
+def _satisfier(host: RpmState, relation: RpmRelation) -> Satisfier | None:
     if isinstance(relation, Joined) and relation.word in ("if", "unless"):
         first, condition, *rest = relation.parts
         holds = any(one.installed for one in host.pool.meeting(condition))
         if holds == (relation.word == "if"):
-            return _meeting(host, first)
-        return _meeting(host, rest[0]) if rest else Meeting("", "", "")
+            return _satisfier(host, first)
+        return _satisfier(host, rest[0]) if rest else Satisfier("", "", "")
     found = host.pool.meeting(relation)
     here = next((one for one in found if one.installed), None)
     if here is not None:
-        return Meeting(here.name, here.version, "")
+        return Satisfier(here.name, here.version, "")
     best = next(iter(Policy(host.pool).order(found)), None)
-    return Meeting(best.name, best.version, best.origin.handle) if best else None
+    return Satisfier(best.name, best.version, best.origin.handle) if best else None

@@ -15,7 +15,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.about import Refreshed
 from velpin.errors import (
     BadSignature,
     ChecksumMismatch,
@@ -27,11 +26,12 @@ from velpin.errors import (
     VelpinError,
 )
 from velpin.fetch.unpack import MOST_UNPACKED, measured
-from velpin.kinds.rpm.repomd import STRONG, Listed, Repomd, read_repomd
+from velpin.kinds.rpm.repomd import STRONG, PromisedList, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
-from velpin.shown import bare_address
-from velpin.store.shelf import Fetched, is_as_fetched
-from velpin.when import day_and_time
+from velpin.model.dates import day_and_time
+from velpin.model.host import RefreshResult
+from velpin.model.safe_text import bare_address
+from velpin.store.cache import Fetched, is_as_fetched
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport
@@ -41,7 +41,7 @@ _LARGEST = 16 << 20
 
 
 @dataclass(slots=True)
-class RpmRefreshed(Refreshed):
+class RpmRefreshed(RefreshResult):
     """What came of refreshing one source of an rpm host."""
 
     fetched: Fetched | None = None
@@ -210,14 +210,14 @@ class _Fetch:
                 self._download(base, listed, self.next.path(file))
             self.next.indexes[kind] = file
 
-    def _have(self, file: str, listed: Listed) -> bool:
+    def _have(self, file: str, listed: PromisedList) -> bool:
         if self.before is None or file not in self.before.indexes.values():
             return False
         path = self.next.path(file)
         same_size = path.exists() and (not listed.size or path.stat().st_size == listed.size)
         return same_size and is_as_fetched(path)
 
-    def _download(self, base: str, listed: Listed, target: Path) -> None:
+    def _download(self, base: str, listed: PromisedList, target: Path) -> None:
         url = base + listed.location
         label = f"{self.source.handle} {listed.kind}"
         if listed.size:
@@ -235,7 +235,7 @@ class _Fetch:
             )
         self._check_inside(url, listed, target)
 
-    def _check_inside(self, url: str, listed: Listed, path: Path) -> None:
+    def _check_inside(self, url: str, listed: PromisedList, path: Path) -> None:
         """What a compressed list holds must be what is promised of it."""
         check = listed.open_digest in STRONG and bool(listed.open_value)
         most = listed.open_size or path.stat().st_size * MOST_UNPACKED

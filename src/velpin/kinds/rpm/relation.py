@@ -43,7 +43,7 @@ class Joined(NamedTuple):
     """Relations joined by one word; `if` and `unless` have two parts, or three with else."""
 
     word: str
-    parts: tuple[Relation, ...]
+    parts: tuple[RpmRelation, ...]
 
     def __str__(self) -> str:
         if self.word in ("if", "unless") and len(self.parts) == 3:
@@ -52,7 +52,7 @@ class Joined(NamedTuple):
         return "(" + f" {self.word} ".join(map(str, self.parts)) + ")"
 
 
-Relation = Capability | Joined
+RpmRelation = Capability | Joined
 
 
 def capability(name: str, operator: str = "", version: str = "") -> Capability:
@@ -62,7 +62,7 @@ def capability(name: str, operator: str = "", version: str = "") -> Capability:
 
 
 @lru_cache(maxsize=65536)
-def read_relation(text: str) -> Relation:
+def read_relation(text: str) -> RpmRelation:
     """A relation from its text; what cannot be read is a capability called so (nothing
     provides it)."""
     if text.startswith("("):
@@ -79,7 +79,7 @@ def read_relation(text: str) -> Relation:
     return capability(name, operator, version.strip())
 
 
-def _joined(tokens: list[str], at: int) -> tuple[Relation, int]:
+def _joined(tokens: list[str], at: int) -> tuple[RpmRelation, int]:
     """One relation that begins at a token; where it ends."""
     if tokens[at] != "(":
         return _plain(tokens, at)

@@ -5,15 +5,15 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from velpin.errors import HostFileError
+from velpin.files.text import whole_number
 from velpin.kinds.rpm.safexml import parse_events
-from velpin.text import whole_number
 
 _NS = "http://linux.duke.edu/metadata/repo "
 STRONG = ("sha512", "sha384", "sha256", "sha224")
 """Digests that are good enough, the strongest first."""
 
 
-class Listed(NamedTuple):
+class PromisedList(NamedTuple):
     """One list of a repository as `repomd.xml` promises it; sizes in bytes, 0 where unsaid."""
 
     kind: str
@@ -32,10 +32,10 @@ class Repomd(NamedTuple):
 
     revision: str = ""
     date: float | None = None
-    lists: tuple[Listed, ...] = ()
+    lists: tuple[PromisedList, ...] = ()
     tags: tuple[str, ...] = ()
 
-    def of(self, kind: str) -> Listed | None:
+    def of(self, kind: str) -> PromisedList | None:
         """The list of a kind."""
         return next((one for one in self.lists if one.kind == kind), None)
 
@@ -62,7 +62,7 @@ class _Reader:
         self._above: list[str] = []
         self.is_repomd = False
         self.revision = ""
-        self.lists: list[Listed] = []
+        self.lists: list[PromisedList] = []
         self.tags: list[str] = []
 
     def start(self, name: str, attributes: dict[str, str], line: int) -> None:
@@ -93,7 +93,7 @@ class _Reader:
         elif self._above and self._above[-1] == _NS + "tags" and text:
             self.tags.append(text)
 
-    def _listed(self, told: dict[str, tuple[str, dict[str, str]]]) -> Listed:
+    def _listed(self, told: dict[str, tuple[str, dict[str, str]]]) -> PromisedList:
         def digest(key: str) -> tuple[str, str]:
             text, attributes = told.get(key, ("", {}))
             return attributes.get("type", "").lower(), text.lower()
@@ -105,7 +105,7 @@ class _Reader:
             whole, _, part = told.get(key, ("", {}))[0].partition(".")
             return float(whole_number(whole) or 0) + float(f"0.{whole_number(part[:9]) or 0}")
 
-        return Listed(
+        return PromisedList(
             self._kind, told.get("location", ("", {}))[1].get("href", ""), *digest("checksum"),
             count("size"), *digest("open-checksum"), count("open-size"),
             seconds("timestamp"),

@@ -8,10 +8,10 @@ SENTENCES = {
     "check-off-index": "the index of {source} is accepted without a signature ({setting})",
     "check-off-server": "any server can pass itself off as that of {source} ({setting})",
     # why it wins
-    "lowest-number": "{source} has number {number}, and the lowest wins whatever the version; the"
-    " next is {next}",
+    "lowest-priority": "{source} has priority {priority}, and the lowest wins whatever the version;"
+    " the next is {next}",
     "own-architecture": "{arch} is this host's own architecture, or fits every one",
-    "newest-there": "{version} is the newest that sources of number {number} have",
+    "newest-there": "{version} is the newest that sources of priority {priority} have",
     "lower-cost": "the very same version costs less from {source} than from {others}",
     "read-first": "{source} and {others} have the very same version; it comes from the one read"
     " first",
@@ -23,9 +23,9 @@ SENTENCES = {
     "module-other": "it belongs to stream {stream} of module {module}; {active} is active",
     "module-plain": "stream {active} of module {module} is active and has that name",
     "is-locked": "locked at {place}",
-    "higher-number": "number {number}; {source} has {chosen}, and the lower number wins",
+    "higher-priority": "priority {priority}; {source} has {chosen}, and the lower priority wins",
     "lesser-architecture": "{arch} gives way to this host's own architecture",
-    "older-there": "older, with the same number {number}",
+    "older-there": "older, with the same priority {priority}",
     "higher-cost": "the same version at the higher cost {cost}",
     "read-later": "the very same version, read after {source}",
     "not-newer": "not newer than what is installed",
@@ -48,8 +48,8 @@ SENTENCES = {
     "replaces-along": "whatever else replaces {other} would come along with {package} {version}",
     "lesser-alone": "{package} {version} for {arch} comes only together with this host's own",
     "held-by-others": "other packages hold it back",
-    # wishes that do not hold
-    "still-not-over": "{source} would still not win over {other}, which has number {number}",
+    # rules that do not hold
+    "still-not-over": "{source} would still not win over {other}, which has priority {priority}",
     "kept-out": "{name} would not come from {source}",
     "other-comes": "{name} would still come in {chosen}, not {version}",
     "never-there": "{name} could not be had any more: there is nothing like {version}",
@@ -57,7 +57,7 @@ SENTENCES = {
     " it back to {version}; asking for that version by name does",
     "stays-as-it-is": "{name} would stay as it is, not come to {version}",
     # what a rule says
-    "says-number": "{sources} has number {number}; the lowest wins",
+    "says-priority": "{sources} has priority {priority}; the lowest wins",
     "says-only": "{sources} gives only {names}",
     "says-lock": "lock {names}{bound}{from}: neither comes nor goes",
     "says-only-version": "of that name only {names}",

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from velpin.kinds.rpm.ini import Section
-from velpin.model import Source
+from velpin.kinds.rpm.ini import IniSection
+from velpin.model.source import Source
 
 UNSAID = 99
-"""The number of a source whose section says none (observed)."""
+"""The priority of a source whose section says none (observed)."""
 
 
 @dataclass(frozen=True, slots=True)
 class RpmSource(Source):
     """A section of a source file, with what decides on it."""
 
-    section: Section
+    section: IniSection
     file: str
-    number: int = UNSAID
+    priority: int = UNSAID
     cost: int = 1000
     urls: tuple[str, ...] = ()
     """Base addresses, variables put in; the first that answers counts."""
@@ -39,5 +39,5 @@ class RpmSource(Source):
     def settings(self) -> tuple[object, ...]:
         """All that decides which of its packages are taken, and when."""
         return (
-            self.number, self.cost, self.excludes, self.includes, self.hotfixes, self.address,
+            self.priority, self.cost, self.excludes, self.includes, self.hotfixes, self.address,
         )  # fmt: skip

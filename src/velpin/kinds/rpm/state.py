@@ -8,31 +8,33 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
+from velpin.core.indexed_host import IndexedHost
+from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
-from velpin.kinds.listed import Listed
-from velpin.kinds.no import No
+from velpin.files.tree import read_release_fields
 from velpin.kinds.rpm import primary
 from velpin.kinds.rpm.arch import NOARCH, Archs
-from velpin.kinds.rpm.copies import Copy, CopyFinder
+from velpin.kinds.rpm.copies import RpmCopy, RpmCopyFinder
 from velpin.kinds.rpm.database import find_database, read_database
 from velpin.kinds.rpm.ini import words
 from velpin.kinds.rpm.pattern import Named, Patterns
-from velpin.kinds.rpm.pool import Build, Origin, Pool, is_newer
-from velpin.kinds.rpm.solve.policy import Policy, by_number
-from velpin.kinds.rpm.solve.ways import Ways
-from velpin.kinds.rpm.solve.work import Job, Work
+from velpin.kinds.rpm.pool import RpmOrigin, RpmPackage, RpmPool, is_newer
+from velpin.kinds.rpm.solve.options import SolverOptions
+from velpin.kinds.rpm.solve.policy import Policy, by_priority
+from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.source import RpmSource
-from velpin.model import Note, Reason, Request, Source
-from velpin.store.index import Index, Part
-from velpin.tree import read_release_fields
+from velpin.model.reason import Note, Reason
+from velpin.model.request import Request
+from velpin.model.source import Source
+from velpin.store.index import Index, IndexPart
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Login
-    from velpin.kinds.rpm.rules.written import Piece
-    from velpin.wish import Rule, Wish
+    from velpin.kinds.rpm.rules.store import RuleLine
+    from velpin.model.rule import Rule, RuleInForce
 
 
-class RpmState(Listed[RpmSource]):
+class RpmState(IndexedHost[RpmSource]):
     """What is read of a host; each layout says where its own files lie and what they mean."""
 
     kind: str
@@ -46,11 +48,11 @@ class RpmState(Listed[RpmSource]):
         """Where the installer may keep its copy of a source."""
 
     @abstractmethod
-    def hides(self, build: Build) -> bool:
+    def hides(self, build: RpmPackage) -> bool:
         """Whether the configuration keeps an offered build out of everything."""
 
     @abstractmethod
-    def why_hidden(self, build: Build) -> Reason | None:
+    def why_hidden(self, build: RpmPackage) -> Reason | None:
         """Why an offered build takes no part, None where it does."""
 
     @property
@@ -93,7 +95,7 @@ class RpmState(Listed[RpmSource]):
         """Names that modules speak of."""
         return frozenset()
 
-    # -- wishes ----------------------------------------------------------------------------
+    # -- rules ----------------------------------------------------------------------------
 
     rule_keys: tuple[str, ...]
     """Keys of sections that are rules."""
@@ -106,7 +108,7 @@ class RpmState(Listed[RpmSource]):
         return []
 
     zero_counts = True
-    """Whether 0 is a number like others for a source."""
+    """Whether 0 is a priority like others for a source."""
 
     @property
     @abstractmethod
@@ -114,15 +116,15 @@ class RpmState(Listed[RpmSource]):
         """Files of sections in which rules may stand."""
 
     @abstractmethod
-    def check_wish(self, wish: Wish) -> None:
-        """Refusal, with the nearest, where this kind of host cannot express a wish."""
+    def check_rule(self, rule: Rule) -> None:
+        """Refusal, with the nearest, where this kind of host cannot express a rule."""
 
     @abstractmethod
-    def pieces(self, wish: Wish) -> list[Piece]:
-        """What a wish puts where, one about the order of sources aside."""
+    def pieces(self, rule: Rule) -> list[RuleLine]:
+        """What a rule puts where, one about the order of sources aside."""
 
     @abstractmethod
-    def common_rules(self) -> list[Rule]:
+    def common_rules(self) -> list[RuleInForce]:
         """Rules that are of no single source."""
 
     def pattern_means(self, text: str, name: str, arch: str, version: str) -> bool:
@@ -140,12 +142,12 @@ class RpmState(Listed[RpmSource]):
         return name in self.special_names
 
     @abstractmethod
-    def why_locked(self, build: Build) -> Reason | None:
+    def why_locked(self, build: RpmPackage) -> Reason | None:
         """Why an installed build may not change, None where it may."""
 
     @property
     @abstractmethod
-    def ways(self) -> Ways:
+    def ways(self) -> SolverOptions:
         """How this host decides."""
 
     @property
@@ -167,7 +169,7 @@ class RpmState(Listed[RpmSource]):
         """What a request asks for."""
 
     @abstractmethod
-    def upgrade_work(self, *, realign: bool = False) -> Work:
+    def upgrade_work(self, *, realign: bool = False) -> RpmSolver:
         """The full upgrade, not yet worked out."""
 
     @property
@@ -244,9 +246,9 @@ class RpmState(Listed[RpmSource]):
     # -- lists ------------------------------------------------------------------------------
 
     @cached_property
-    def copies(self) -> dict[str, Copy]:
+    def copies(self) -> dict[str, RpmCopy]:
         """For each source by handle the copy of its lists that counts."""
-        finder = CopyFinder(self.tree, self.shelf, self.copy_folders, as_is=self.as_is)
+        finder = RpmCopyFinder(self.tree, self.shelf, self.copy_folders, as_is=self.as_is)
         return {source.handle: finder.find(source) for source in self.sources}
 
     def index(self, source: RpmSource) -> Index | None:
@@ -267,17 +269,17 @@ class RpmState(Listed[RpmSource]):
     # -- packages ---------------------------------------------------------------------------
 
     @cached_property
-    def pool(self) -> Pool:
+    def pool(self) -> RpmPool:
         """All packages that can take part."""
-        return Pool(self.archs, self._origins(), self.hides)
+        return RpmPool(self.archs, self._origins(), self.hides)
 
-    def _origins(self) -> list[Origin]:
-        own = [Origin("", self.record, installed=True)] if self.record else []
+    def _origins(self) -> list[RpmOrigin]:
+        own = [RpmOrigin("", self.record, installed=True)] if self.record else []
         offered = [
-            Origin(
+            RpmOrigin(
                 source.handle,
                 index,
-                source.number,
+                source.priority,
                 source.cost,
                 hotfixes=source.hotfixes,
                 files=self._files_of(source),
@@ -291,7 +293,7 @@ class RpmState(Listed[RpmSource]):
             first += origin.index.count
         return found
 
-    def source_of(self, build: Build) -> RpmSource | None:
+    def source_of(self, build: RpmPackage) -> RpmSource | None:
         """The source of an offered build; None for what is installed."""
         return self.by_handle.get(build.origin.handle)
 
@@ -306,7 +308,7 @@ class RpmState(Listed[RpmSource]):
         url = fetched.remote.get("url", "") if fetched else ""
         return url.removesuffix("/repodata/repomd.xml") or source.url
 
-    def offered_as(self, build: Build) -> Build | None:
+    def offered_as(self, build: RpmPackage) -> RpmPackage | None:
         """What a source that is on has of the very same version as an installed build; one
         that takes part before one that is kept out."""
         same = [
@@ -316,7 +318,13 @@ class RpmState(Listed[RpmSource]):
         ]
         return next((one for one in same if self.pool.visible(one)), next(iter(same), None))
 
-    def is_same(self, build: Build, other: Build) -> bool:
+    def taken_from(self, build: RpmPackage) -> str:
+        """Handle of the source that a package is from, of an installed one the first that has
+        it; empty where none has it."""
+        offered = self.offered_as(build) if build.installed else build
+        return offered.origin.handle if offered else ""
+
+    def is_same(self, build: RpmPackage, other: RpmPackage) -> bool:
         """Whether two builds are one and the same package, wherever they are."""
         return (build.name, build.version, build.arch, build.facts.vendor, build.facts.built) == (
             other.name, other.version, other.arch, other.facts.vendor, other.facts.built,
@@ -324,23 +332,23 @@ class RpmState(Listed[RpmSource]):
 
     # -- what the upgrade may change -------------------------------------------------------
 
-    def moves(self, build: Build) -> tuple[list[Build], bool]:
+    def moves(self, build: RpmPackage) -> tuple[list[RpmPackage], bool]:
         """What an installed build may change to unasked, from whatever source; and whether it
         does so of itself, as the best source that has anything for it has something newer."""
         found = self._alike_or_newer(build)
         newer = [one for one in found if self.is_change(build, one)]
-        return newer, any(self.is_change(build, one) for one in by_number(found))
+        return newer, any(self.is_change(build, one) for one in by_priority(found))
 
-    def targets(self, build: Build) -> list[Build]:
+    def targets(self, build: RpmPackage) -> list[RpmPackage]:
         """What an installed build changes to of itself in the upgrade."""
         found, of_itself = self.moves(build)
         return found if of_itself else []
 
-    def is_change(self, build: Build, other: Build) -> bool:
+    def is_change(self, build: RpmPackage, other: RpmPackage) -> bool:
         """Whether it would be an upgrade to come from one to the other."""
         return other.name != build.name or is_newer(other, build)
 
-    def _alike_or_newer(self, build: Build) -> list[Build]:
+    def _alike_or_newer(self, build: RpmPackage) -> list[RpmPackage]:
         may_follow = self.ways.same_vendor
         found = [
             one
@@ -360,17 +368,17 @@ class RpmState(Listed[RpmSource]):
 
     # -- single names ----------------------------------------------------------------------
 
-    def choice_of(self, name: str) -> Build | None:
+    def choice_of(self, name: str) -> RpmPackage | None:
         """What a request for a name would take, its needs aside; of an installed package
         what the upgrade would. None where there is nothing to be had."""
         policy = Policy(self.pool)
         here = self.pool.installed(name)
         if here:
-            found = policy.best(by_number(self.targets(here[0])))
+            found = policy.best(by_priority(self.targets(here[0])))
             return found[0] if found else here[0]
         try:
             jobs = self.jobs(Request(name, name))
-        except No:
+        except RequestRefused:
             return None
         found = policy.order(jobs[0].builds) if jobs else []
         return found[0] if found else None
@@ -382,5 +390,5 @@ class RpmState(Listed[RpmSource]):
         )
 
 
-def _parts(size: int, path: Path) -> list[Part]:
+def _parts(size: int, path: Path) -> list[IndexPart]:
     return primary.parts_of(path, size)

@@ -2,27 +2,27 @@
 
 from __future__ import annotations
 
-from velpin.kinds.rpm.pool import Build, obsoletes
-from velpin.kinds.rpm.relation import Relation
+from velpin.kinds.rpm.pool import RpmPackage, obsoletes
+from velpin.kinds.rpm.relation import RpmRelation
 from velpin.kinds.rpm.solve.rules import Why
-from velpin.kinds.rpm.solve.work import JobWhy, Outcome, Work
+from velpin.kinds.rpm.solve.solver import JobWhy, RpmSolution, RpmSolver
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
-from velpin.model import Change
-from velpin.model import Outcome as Word
+from velpin.model.forecast import Change
+from velpin.model.forecast import Outcome as Word
 
 
 class Roles:
     """Why each package comes or goes."""
 
-    def __init__(self, work: Work, done: Outcome) -> None:
+    def __init__(self, work: RpmSolver, done: RpmSolution) -> None:
         self._work, self._done = work, done
         self._asked = {one.id for job in work.jobs for one in job.builds}
         self._upgraded = {
             one.id for build in work.upgrade for one in work.rules.targets.get(build.id, ())
         }
 
-    def of(self, build: Build) -> tuple[str, Build | None, Relation | None]:
+    def of(self, build: RpmPackage) -> tuple[str, RpmPackage | None, RpmRelation | None]:
         """A word, the package because of which, and what that says."""
         code, clause = self._done.causes[build.id]
         why = clause.why if clause is not None else None
@@ -44,7 +44,7 @@ class Roles:
             return "asked", None, None
         return self._found(build)
 
-    def _of_upgrade(self, build: Build) -> tuple[str, Build | None, Relation | None]:
+    def _of_upgrade(self, build: RpmPackage) -> tuple[str, RpmPackage | None, RpmRelation | None]:
         """A package of the upgrade under a new name is told by the one it replaces."""
         if not self._work.pool.installed(build.name):
             for old in self._done.gone:
@@ -52,7 +52,7 @@ class Roles:
                     return "replaces", old, None
         return "upgrade", None, None
 
-    def _found(self, build: Build) -> tuple[str, Build | None, Relation | None]:
+    def _found(self, build: RpmPackage) -> tuple[str, RpmPackage | None, RpmRelation | None]:
         """Of what follows from several rules at once: who needs it."""
         for owner in self._done.taken:
             if owner is build:
@@ -63,7 +63,7 @@ class Roles:
         return "upgrade", None, None
 
 
-def changes_of(host: RpmState, work: Work, done: Outcome) -> tuple[Change, ...]:
+def changes_of(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[Change, ...]:
     """Every change, in the order of names."""
     roles = Roles(work, done)
     followed = _followed(work, done)
@@ -78,15 +78,15 @@ def changes_of(host: RpmState, work: Work, done: Outcome) -> tuple[Change, ...]:
     return tuple(sorted(found, key=lambda one: (one.name, one.arch)))
 
 
-def _followed(work: Work, done: Outcome) -> dict[int, Build]:
+def _followed(work: RpmSolver, done: RpmSolution) -> dict[int, RpmPackage]:
     """For builds that come, by number, the installed one whose place each takes: of several
     the one read first, whatever its architecture (observed)."""
-    found: dict[int, Build] = {}
-    coming: dict[str, list[Build]] = {}
+    found: dict[int, RpmPackage] = {}
+    coming: dict[str, list[RpmPackage]] = {}
     for build in sorted(done.taken, key=lambda one: one.id):
         if not work.rules.multiple(build):
             coming.setdefault(build.name, []).append(build)
-    going: dict[str, list[Build]] = {}
+    going: dict[str, list[RpmPackage]] = {}
     for old in done.gone:
         going.setdefault(old.name, []).append(old)
     for name, olds in going.items():
@@ -99,7 +99,7 @@ def _followed(work: Work, done: Outcome) -> dict[int, Build]:
     return found
 
 
-def _remover(done: Outcome, old: Build) -> tuple[Build | None, Relation | None]:
+def _remover(done: RpmSolution, old: RpmPackage) -> tuple[RpmPackage | None, RpmRelation | None]:
     for build in done.taken:
         if obsoletes(build, old):
             for relation in build.facts.of("O"):
@@ -110,11 +110,11 @@ def _remover(done: Outcome, old: Build) -> tuple[Build | None, Relation | None]:
 
 def _change(
     host: RpmState,
-    new: Build | None,
-    old: Build | None,
+    new: RpmPackage | None,
+    old: RpmPackage | None,
     role: str,
-    by: Build | None,
-    relation: Relation | None,
+    by: RpmPackage | None,
+    relation: RpmRelation | None,
 ) -> Change:
     shown = new or old
     assert shown is not None
@@ -139,7 +139,7 @@ def _change(
     )
 
 
-def outcome(old: Build | None, new: Build | None) -> Word:
+def outcome(old: RpmPackage | None, new: RpmPackage | None) -> Word:
     """What happens to a package, in a word."""
     if new is None:
         return "remove"

@@ -14,7 +14,7 @@ from velpin.kinds.rpm.database import signing_keys
 from velpin.kinds.rpm.ini import truth
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
-from velpin.model import Fact, Reason
+from velpin.model.reason import Fact, Reason
 from velpin.trust.openpgp import Key, read_keys
 
 OWN_FOLDER = "etc/pki/rpm-gpg"
@@ -70,7 +70,7 @@ def weakens(key: str, value: str) -> bool:
     return key in CHECKS and not truth(value, True)
 
 
-def checks_off(_host: object, source: RpmSource) -> list[Reason]:
+def checks_off(source: RpmSource) -> list[Reason]:
     """What a source's own section keeps from being checked."""
     facts: dict[str, Fact] = {"source": source.handle}
     section = source.section

@@ -8,8 +8,8 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 
-from velpin.text import HostText, stripped
-from velpin.tree import Tree
+from velpin.files.text import HostText, stripped
+from velpin.files.tree import Tree
 
 _USE = re.compile(r"\$(?:\{(\w+)(?::([-+])([^{}]*))?\}|(\w+))")
 

@@ -11,7 +11,7 @@ import re
 from functools import cmp_to_key, lru_cache
 from typing import NamedTuple
 
-from velpin.text import whole_number
+from velpin.files.text import whole_number
 
 _SEGMENT = re.compile(r"~|\^|[0-9]+|[A-Za-z]+")
 _CARET, _END, _TILDE, _LETTERS, _DIGITS = "^", "", "~", "a", "0"

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from velpin.tree import Tree
+from velpin.files.tree import Tree
 
 if TYPE_CHECKING:
-    from velpin.kinds.rpm_dnf.host import DnfHost
-    from velpin.store.shelf import Shelf
+    from velpin.kinds.rpm_dnf.adapter import DnfAdapter
+    from velpin.store.cache import IndexCache
 
 KIND = "rpm-dnf"
-SENTENCES = "velpin.kinds.rpm.sentences"
 
 
 def recognises(tree: Tree) -> bool:
@@ -26,8 +26,15 @@ def has_packages(tree: Tree) -> bool:
     return has_packages(tree)
 
 
-def open_host(tree: Tree, shelf: Shelf, *, as_is: bool) -> DnfHost:
-    """The rpm-dnf host at a root."""
-    from velpin.kinds.rpm_dnf.host import DnfHost
+def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool) -> DnfAdapter:
+    """The host at a root."""
+    from velpin.kinds.rpm_dnf.adapter import DnfAdapter
 
-    return DnfHost(tree, shelf, as_is=as_is)
+    return DnfAdapter(tree, shelf, as_is=as_is)
+
+
+def own_sentences() -> Mapping[str, str]:
+    """What the reasons say that only this kind gives, by their codes."""
+    from velpin.kinds.rpm.sentences import SENTENCES
+
+    return SENTENCES

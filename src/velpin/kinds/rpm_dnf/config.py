@@ -7,12 +7,12 @@ from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 
 from velpin.errors import HostFileError
-from velpin.kinds.rpm.ini import Section, leading_number, read_sections, truth, words
+from velpin.files.text import HostText
+from velpin.files.tree import Tree
+from velpin.kinds.rpm.ini import IniSection, leading_number, read_sections, truth, words
 from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.variables import read_folder, substituted
-from velpin.model import Note, Place
-from velpin.text import HostText
-from velpin.tree import Tree
+from velpin.model.reason import Note, Place
 
 MAIN = "etc/dnf/dnf.conf"
 FOLDERS = ("etc/yum.repos.d", "etc/yum/repos.d", "etc/distro.repos.d")
@@ -25,10 +25,10 @@ _MULTIPLE = (
 
 
 @dataclass(slots=True)
-class Config:
+class DnfConfig:
     """All that the files say."""
 
-    main: Section
+    main: IniSection
     sources: list[RpmSource] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
     errors: list[HostFileError] = field(default_factory=list)
@@ -49,7 +49,7 @@ class Config:
         return frozenset((*_MULTIPLE, *self.listed("installonlypkgs")))
 
 
-def read_protected(tree: Tree, main: Section) -> frozenset[str]:
+def read_protected(tree: Tree, main: IniSection) -> frozenset[str]:
     """Names of packages that may never go; `glob:` names files that list some."""
     found = set()
     for word in words(main.get("protected_packages", _PROTECTED)):
@@ -65,16 +65,16 @@ def read_protected(tree: Tree, main: Section) -> frozenset[str]:
     return frozenset(found)
 
 
-def listed(section: Section, *keys: str) -> tuple[str, ...]:
+def listed(section: IniSection, *keys: str) -> tuple[str, ...]:
     """A list of a section; several keys add up, of one key the last line counts (observed)."""
     found = [word for key in keys for word in words(section.get(key))]
     return tuple(dict.fromkeys(found))
 
 
-def read_config(tree: Tree, variables: Mapping[str, str]) -> Config:
+def read_config(tree: Tree, variables: Mapping[str, str]) -> DnfConfig:
     """Read the main file and every source file, in the installer's order."""
-    found = Config(Section("main", 0))
-    sections: list[tuple[str, Section]] = []
+    found = DnfConfig(IniSection("main", 0))
+    sections: list[tuple[str, IniSection]] = []
     for file in (MAIN, *_source_files(tree, found)):
         try:
             read = read_sections(tree.read(file) or b"", file)
@@ -103,7 +103,7 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> Config:
     return found
 
 
-def _source_files(tree: Tree, config: Config) -> list[str]:
+def _source_files(tree: Tree, config: DnfConfig) -> list[str]:
     found = []
     for folder in FOLDERS:
         for name in tree.names(folder):
@@ -115,7 +115,7 @@ def _source_files(tree: Tree, config: Config) -> list[str]:
 
 
 def _source(
-    tree: Tree, file: str, section: Section, config: Config, variables: Mapping[str, str]
+    tree: Tree, file: str, section: IniSection, config: DnfConfig, variables: Mapping[str, str]
 ) -> RpmSource:
     place = Place(file, section.line)
 
@@ -138,13 +138,13 @@ def _source(
         repository=section.name,
         address=address,
         release="",
-        sections=(),
+        components=(),
         url=address,
         on=truth(section.get("enabled", "1"), True),
         places=(place,),
         section=section,
         file=file,
-        number=_number(section, "priority", UNSAID, config, file),
+        priority=_number(section, "priority", UNSAID, config, file),
         cost=_number(section, "cost", 1000, config, file),
         urls=urls,
         mirrors=mirrors,
@@ -159,7 +159,7 @@ def _source(
     )
 
 
-def _number(section: Section, key: str, default: int, config: Config, file: str) -> int:
+def _number(section: IniSection, key: str, default: int, config: DnfConfig, file: str) -> int:
     value = section.find(key)
     if value is None:
         return default

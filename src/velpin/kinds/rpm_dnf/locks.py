@@ -14,13 +14,13 @@ from collections.abc import Iterator
 from functools import cached_property
 from typing import NamedTuple
 
+from velpin.files.text import HostText, stripped, words
+from velpin.files.tree import Tree
 from velpin.kinds.rpm.ini import read_sections, truth
 from velpin.kinds.rpm.pattern import Named, Patterns
-from velpin.kinds.rpm.pool import Build, Pool, obsoletes
+from velpin.kinds.rpm.pool import RpmPackage, RpmPool, obsoletes
 from velpin.kinds.rpm.relation import Capability
-from velpin.model import Place
-from velpin.text import HostText, stripped, words
-from velpin.tree import Tree
+from velpin.model.reason import Place
 
 SETTINGS = "etc/dnf/plugins/versionlock.conf"
 
@@ -69,7 +69,7 @@ class VersionLocks:
         """Whether a package is kept out for its version."""
         return self._never.mean(one) or (self._only.speak_of(one.name) and not self._only.mean(one))
 
-    def hide_replacing(self, pool: Pool, build: Build) -> bool:
+    def hide_replacing(self, pool: RpmPool, build: RpmPackage) -> bool:
         """Whether a build is kept out because it replaces a version that is locked."""
         if not self._only or self._only.mean(Named(build.name, build.arch, build.version)):
             return False
@@ -82,7 +82,7 @@ class VersionLocks:
             if obsoletes(build, other)
         )
 
-    def which(self, pool: Pool, build: Build) -> VersionLock | None:
+    def which(self, pool: RpmPool, build: RpmPackage) -> VersionLock | None:
         """The line that keeps a build out, None where none does."""
         one = Named(build.name, build.arch, build.version)
         if not (self.hide(one) or self.hide_replacing(pool, build)):

@@ -15,10 +15,10 @@ from typing import Any
 
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
+from velpin.files.tree import Tree
 from velpin.kinds.rpm.ini import read_sections
-from velpin.kinds.rpm.pool import Build
+from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.version import parse
-from velpin.tree import Tree
 
 FOLDER = "etc/dnf/modules.d"
 _MOST = 256 << 20
@@ -112,7 +112,7 @@ class Hiding:
     def __bool__(self) -> bool:
         return bool(self._of_module)
 
-    def hides(self, build: Build) -> Stream | None:
+    def hides(self, build: RpmPackage) -> Stream | None:
         """The stream because of which a build is hidden, None where none is."""
         if build.origin.hotfixes:
             return None
@@ -127,7 +127,7 @@ class Hiding:
         return None
 
 
-def full_name(build: Build) -> str:
+def full_name(build: RpmPackage) -> str:
     """A build as module lists write it, epoch always there."""
     evr = parse(build.version)
     return f"{build.name}-{evr.epoch or 0}:{evr.version}-{evr.release}.{build.arch}"

@@ -6,24 +6,24 @@ from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
-from velpin.kinds.no import No
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
-from velpin.kinds.rpm.ini import Section, words
+from velpin.kinds.rpm.ini import IniSection, words
 from velpin.kinds.rpm.logins import section_logins
 from velpin.kinds.rpm.pattern import Named, Patterns, is_glob
-from velpin.kinds.rpm.pool import Build, obsoletes
+from velpin.kinds.rpm.pool import RpmPackage, obsoletes
 from velpin.kinds.rpm.relation import Capability
-from velpin.kinds.rpm.solve.policy import Policy, by_number
-from velpin.kinds.rpm.solve.ways import Ways
-from velpin.kinds.rpm.solve.work import Job, Work
+from velpin.kinds.rpm.solve.options import SolverOptions
+from velpin.kinds.rpm.solve.policy import Policy, by_priority
+from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm_dnf import KIND
 from velpin.kinds.rpm_dnf.config import (
     FOLDERS,
     MAIN,
-    Config,
+    DnfConfig,
     read_config,
     read_protected,
     read_variables,
@@ -31,12 +31,13 @@ from velpin.kinds.rpm_dnf.config import (
 from velpin.kinds.rpm_dnf.locks import VersionLock, VersionLocks, read_version_locks
 from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
 from velpin.kinds.rpm_dnf.weak import Unwanted
-from velpin.model import Fact, Note, Place, Reason, Request
+from velpin.model.reason import Fact, Note, Place, Reason
+from velpin.model.request import Request
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Login
-    from velpin.kinds.rpm.rules.written import Piece
-    from velpin.wish import Rule, Wish
+    from velpin.kinds.rpm.rules.store import RuleLine
+    from velpin.model.rule import Rule, RuleInForce
 
 
 class DnfState(RpmState):
@@ -84,7 +85,7 @@ class DnfState(RpmState):
         return ""
 
     @cached_property
-    def config(self) -> Config:
+    def config(self) -> DnfConfig:
         """All that the configuration files say."""
         return read_config(self.tree, self.variables)
 
@@ -97,7 +98,7 @@ class DnfState(RpmState):
     def read_order(self) -> list[RpmSource]:
         """Sources that are on, in the order in which the installer loads their lists."""
         live = [source for source in self.sources if source.on]
-        return sorted(live, key=lambda source: (source.number, source.cost))
+        return sorted(live, key=lambda source: (source.priority, source.cost))
 
     @property
     def settings_said(self) -> Mapping[str, str]:
@@ -179,7 +180,7 @@ class DnfState(RpmState):
         modules = read_modules(paths, read_states(self.tree))
         return Hiding(modules, self.release.get("PLATFORM_ID", "").partition(":")[2])
 
-    def why_hidden(self, build: Build) -> Reason | None:
+    def why_hidden(self, build: RpmPackage) -> Reason | None:
         """Why an offered build takes no part, None where it does."""
         if self.pool.visible(build):
             return None
@@ -211,11 +212,11 @@ class DnfState(RpmState):
         code = "module-off" if not active else "module-other"
         return Reason("module-plain" if active == stream.name else code, facts)
 
-    def why_locked(self, build: Build) -> Reason | None:
+    def why_locked(self, build: RpmPackage) -> Reason | None:
         """Why an installed build may not change; nothing here keeps one."""
         return None
 
-    def hides(self, build: Build) -> bool:
+    def hides(self, build: RpmPackage) -> bool:
         """Whether the configuration keeps an offered build out of everything."""
         if self.excluded(build):
             return True
@@ -223,7 +224,7 @@ class DnfState(RpmState):
             return True
         return bool(self.hiding) and self.hiding.hides(build) is not None
 
-    def excluded(self, build: Build) -> bool:
+    def excluded(self, build: RpmPackage) -> bool:
         """Whether excludes and includes keep an offered build out."""
         return self._excludes(build.origin.handle, build.name, build.arch, build.version)
 
@@ -278,9 +279,9 @@ class DnfState(RpmState):
         return self.config.switch("best", False)
 
     @cached_property
-    def ways(self) -> Ways:
+    def ways(self) -> SolverOptions:
         """How this host decides."""
-        found = Ways(
+        found = SolverOptions(
             weak=self.config.switch("install_weak_deps", True),
             best=self.best,
             multiple=self.config.multiple,
@@ -306,7 +307,11 @@ class DnfState(RpmState):
             versions = {one.version for one in visible}
             here = [one for one in here if one.version in versions]
         if not visible and not here:
-            raise No("hidden", name=request.text) if found else No("unknown", name=request.name)
+            raise (
+                RequestRefused("hidden", name=request.text)
+                if found
+                else RequestRefused("unknown", name=request.name)
+            )
         groups = self._groups(request, here + visible)
         jobs = []
         for group in groups:
@@ -318,7 +323,7 @@ class DnfState(RpmState):
             )
         return jobs
 
-    def _askable(self, build: Build) -> bool:
+    def _askable(self, build: RpmPackage) -> bool:
         """Whether a request can mean a build: the main file's filters hide installed ones too."""
         if not build.installed:
             return self.pool.visible(build)
@@ -326,13 +331,13 @@ class DnfState(RpmState):
         one = Named(build.name, build.arch, build.version)
         return not exclude.mean(one) and (not include or include.mean(one))
 
-    def _from(self, request: Request, builds: list[Build]) -> list[Build]:
+    def _from(self, request: Request, builds: list[RpmPackage]) -> list[RpmPackage]:
         found = [one for one in builds if one.origin.handle == request.source]
         if not found:
-            raise No("not-in-source", name=request.name, source=request.source)
+            raise RequestRefused("not-in-source", name=request.name, source=request.source)
         return found
 
-    def _groups(self, request: Request, builds: list[Build]) -> list[list[Build]]:
+    def _groups(self, request: Request, builds: list[RpmPackage]) -> list[list[RpmPackage]]:
         """Each name of a glob by itself; each architecture, where the host asks for all."""
         groups = [builds]
         if is_glob(request.name):
@@ -342,7 +347,7 @@ class DnfState(RpmState):
             groups = [part for group in groups for part in _each_architecture(group)]
         return groups
 
-    def _widened(self, builds: list[Build]) -> list[Build]:
+    def _widened(self, builds: list[RpmPackage]) -> list[RpmPackage]:
         """With what obsoletes any of them, installed already or not."""
         offered = [one for one in builds if not one.installed]
         if not offered:
@@ -356,7 +361,7 @@ class DnfState(RpmState):
         }
         return [*builds, *more.values()]
 
-    def _meant(self, request: Request) -> tuple[list[Build], bool]:
+    def _meant(self, request: Request) -> tuple[list[RpmPackage], bool]:
         """Builds a request means, hidden ones too, and whether it is a plain name."""
         if request.operator:
             found = named(self.pool, request.name, request.arch)
@@ -372,7 +377,9 @@ class DnfState(RpmState):
                 versions = dict.fromkeys(one.version for one in found if not one.installed)
                 asked = request.operator.lstrip("=") + request.version
                 listed = ", ".join(versions)
-                raise No("no-version", name=request.name, version=asked, versions=listed)
+                raise RequestRefused(
+                    "no-version", name=request.name, version=asked, versions=listed
+                )
             return fits, False
         if request.arch:
             return named(self.pool, request.name, request.arch), True
@@ -389,28 +396,28 @@ class DnfState(RpmState):
         hidden = named(self.pool, request.name)
         return (hidden, True) if hidden else (found, False)
 
-    # -- wishes ----------------------------------------------------------------------------
+    # -- rules ----------------------------------------------------------------------------
 
     @property
     def section_files(self) -> list[str]:
         """Files of sections in which rules may stand."""
         return list(dict.fromkeys([MAIN, *(source.file for source in self.sources)]))
 
-    def check_wish(self, wish: Wish) -> None:
-        """Refusal, with the nearest, where this kind of host cannot express a wish."""
-        from velpin.kinds.rpm_dnf.wishes import check
+    def check_rule(self, rule: Rule) -> None:
+        """Refusal, with the nearest, where this kind of host cannot express a rule."""
+        from velpin.kinds.rpm_dnf.rules import check
 
-        check(self, wish)
+        check(self, rule)
 
-    def pieces(self, wish: Wish) -> list[Piece]:
-        """What a wish puts where, one about the order of sources aside."""
-        from velpin.kinds.rpm_dnf.wishes import pieces
+    def pieces(self, rule: Rule) -> list[RuleLine]:
+        """What a rule puts where, one about the order of sources aside."""
+        from velpin.kinds.rpm_dnf.rules import pieces
 
-        return pieces(self, wish)
+        return pieces(self, rule)
 
-    def common_rules(self) -> list[Rule]:
+    def common_rules(self) -> list[RuleInForce]:
         """Rules of the main file."""
-        from velpin.kinds.rpm.rules.told import list_rule
+        from velpin.kinds.rpm.rules.listing import list_rule
 
         main = self.config.main
         codes = {"includepkgs": "says-only", "excludepkgs": "says-bar", "exclude": "says-bar"}
@@ -421,8 +428,8 @@ class DnfState(RpmState):
         ]
         return found + [self._told_lock(one) for one in self.version_locks.lines]
 
-    def _told_lock(self, lock: VersionLock) -> Rule:
-        from velpin.wish import Rule
+    def _told_lock(self, lock: VersionLock) -> RuleInForce:
+        from velpin.model.rule import RuleInForce
 
         listed = Patterns([lock.pattern])
         offers = sum(
@@ -434,14 +441,16 @@ class DnfState(RpmState):
         code = "says-never" if lock.never else "says-only-version"
         dead = None if offers or here else Reason("rule-not-there", {"names": lock.pattern})
         facts: dict[str, Fact] = {"names": lock.pattern}
-        return Rule(lock.place, Reason(code, facts), None, 0, offers, tuple(sorted(here)), dead)
+        return RuleInForce(
+            lock.place, Reason(code, facts), None, 0, offers, tuple(sorted(here)), dead
+        )
 
     # -- the full upgrade ------------------------------------------------------------------
 
-    def upgrade_work(self, *, realign: bool = False) -> Work:
+    def upgrade_work(self, *, realign: bool = False) -> RpmSolver:
         """The full upgrade, not yet worked out; it has no other."""
-        targets: dict[int, list[Build]] = {}
-        upgrade: list[Build] = []
+        targets: dict[int, list[RpmPackage]] = {}
+        upgrade: list[RpmPackage] = []
         jobs: list[Job] = []
         staying: set[int] = set()
         policy = Policy(self.pool)
@@ -453,28 +462,28 @@ class DnfState(RpmState):
             if not of_itself:
                 staying.add(build.id)
             if self.best:
-                best = policy.best(by_number(found)) if of_itself else [build]
+                best = policy.best(by_priority(found)) if of_itself else [build]
                 jobs.append(Job("", best, fresh=True))
-        work = Work(self.pool, self.ways, jobs, upgrade)
+        work = RpmSolver(self.pool, self.ways, jobs, upgrade)
         work.rules.targets = targets
         work.staying = staying
         return work
 
-    def is_change(self, build: Build, other: Build) -> bool:
+    def is_change(self, build: RpmPackage, other: RpmPackage) -> bool:
         """Also to one of the same version that obsoletes its own name."""
         return super().is_change(build, other) or obsoletes(other, build)
 
 
-def _each_architecture(builds: list[Build]) -> list[list[Build]]:
+def _each_architecture(builds: list[RpmPackage]) -> list[list[RpmPackage]]:
     """Those of each name and architecture by themselves, where none of them is installed."""
-    parts: dict[tuple[str, str], list[Build]] = {}
+    parts: dict[tuple[str, str], list[RpmPackage]] = {}
     for one in builds:
         parts.setdefault((one.name, one.arch), []).append(one)
     new = [part for part in parts.values() if not any(one.installed for one in part)]
     return new or [[one for one in builds if one.installed]]
 
 
-def _place(section: Section, file: str, pattern: str) -> str:
+def _place(section: IniSection, file: str, pattern: str) -> str:
     """Where a pattern stands."""
     for value in section.values:
         if value.key in ("exclude", "excludepkgs") and pattern in words(value.text):

@@ -9,26 +9,26 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from velpin.kinds.rpm.pattern import Named, Patterns
-from velpin.kinds.rpm.pool import Build, Pool, provides
-from velpin.kinds.rpm.relation import Capability, Relation
+from velpin.kinds.rpm.pool import RpmPackage, RpmPool, provides
+from velpin.kinds.rpm.relation import Capability, RpmRelation
 
 
 class Unwanted:
     """Asked whether a build never comes because of a weak relation alone."""
 
-    def __init__(self, pool: Pool, listed: Sequence[str], detect: bool) -> None:
+    def __init__(self, pool: RpmPool, listed: Sequence[str], detect: bool) -> None:
         self._pool = pool
         self._listed = Patterns(listed)
         self._detect = detect
         self._there: dict[Capability, bool] = {}
 
-    def __call__(self, build: Build) -> bool:
+    def __call__(self, build: RpmPackage) -> bool:
         """True for a build that is listed, or that somebody did without."""
         if self._listed.mean(Named(build.name, build.arch, build.version)):
             return True
         return self._detect and (self._done_without(build) or self._supplements_old(build))
 
-    def _done_without(self, build: Build) -> bool:
+    def _done_without(self, build: RpmPackage) -> bool:
         """Whether an installed package recommends it, and nothing installed is that."""
         for name in dict.fromkeys([one.name for one in build.provides] + list(build.facts.files)):
             for owner in self._pool.recorded("M", name):
@@ -38,7 +38,7 @@ class Unwanted:
                         return True
         return False
 
-    def _supplements_old(self, build: Build) -> bool:
+    def _supplements_old(self, build: RpmPackage) -> bool:
         """Whether it goes along with something installed, and is not installed itself."""
         if self._pool.installed(build.name):
             return False
@@ -54,6 +54,6 @@ class Unwanted:
         return found
 
 
-def _of_any_version(relation: Relation) -> Capability | None:
+def _of_any_version(relation: RpmRelation) -> Capability | None:
     """What is recommended, whatever the version; None where it is several joined."""
     return Capability(relation.name) if isinstance(relation, Capability) else None

@@ -6,12 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from velpin.errors import HostFileError
-from velpin.kinds.rpm.ini import Section, leading_number, read_sections, truth, words
+from velpin.files.text import HostText, stripped
+from velpin.files.tree import Tree
+from velpin.kinds.rpm.ini import IniSection, leading_number, read_sections, truth, words
 from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.variables import read_folder, substituted
-from velpin.model import Note, Place
-from velpin.text import HostText, stripped
-from velpin.tree import Tree
+from velpin.model.reason import Note, Place
 
 LIBRARY = "etc/zypp/zypp.conf"
 TOOL = "etc/zypp/zypper.conf"
@@ -25,7 +25,7 @@ _KINDS = ("", "none", "rpm-md", "rpm", "repomd", "yum")
 
 
 @dataclass(slots=True)
-class Config:
+class ZyppConfig:
     """All that the files say."""
 
     settings: dict[str, str] = field(default_factory=dict)
@@ -43,15 +43,15 @@ class Config:
         return truth(self.settings.get(name, ""), default)
 
 
-def read_config(tree: Tree, variables: Mapping[str, str]) -> Config:
+def read_config(tree: Tree, variables: Mapping[str, str]) -> ZyppConfig:
     """Read every file of the configuration."""
-    found = Config()
+    found = ZyppConfig()
     for file, mark in ((LIBRARY, False), (TOOL, True)):
         for section in _sections(tree, file, found):
             for value in section.values:
                 name = f"{section.name}/{value.key}" if mark else value.key
                 found.settings[name] = value.text
-    sections: list[tuple[str, Section]] = []
+    sections: list[tuple[str, IniSection]] = []
     for name in tree.names(SOURCES):
         file = f"{SOURCES}/{name}"
         if name.endswith(".repo"):
@@ -76,7 +76,7 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> Config:
     return found
 
 
-def _sections(tree: Tree, file: str, config: Config) -> list[Section]:
+def _sections(tree: Tree, file: str, config: ZyppConfig) -> list[IniSection]:
     try:
         return read_sections(tree.read(file) or b"", file)
     except HostFileError as problem:
@@ -84,7 +84,7 @@ def _sections(tree: Tree, file: str, config: Config) -> list[Section]:
         return []
 
 
-def _multiple(tree: Tree, config: Config) -> list[str]:
+def _multiple(tree: Tree, config: ZyppConfig) -> list[str]:
     """Names of which several versions stand side by side."""
     found = words(config.settings.get("multiversion", "provides:multiversion(kernel)"))
     for name in tree.names(MULTIVERSION):
@@ -93,7 +93,9 @@ def _multiple(tree: Tree, config: Config) -> list[str]:
     return [one.removeprefix("provides:") for one in found]
 
 
-def _source(file: str, section: Section, config: Config, variables: Mapping[str, str]) -> RpmSource:
+def _source(
+    file: str, section: IniSection, config: ZyppConfig, variables: Mapping[str, str]
+) -> RpmSource:
     place = Place(file, section.line)
 
     def get(key: str) -> str:
@@ -121,13 +123,13 @@ def _source(file: str, section: Section, config: Config, variables: Mapping[str,
         repository=section.name,
         address=address,
         release="",
-        sections=(),
+        components=(),
         url=address,
         on=_on(section.get("enabled", "1")),
         places=(place,),
         section=section,
         file=file,
-        number=_number(section, config, file),
+        priority=_number(section, config, file),
         urls=urls,
         mirrors=mirrors,
         optional=True,
@@ -144,7 +146,7 @@ def _on(text: str) -> bool:
     return truth(text, bool(number))
 
 
-def _number(section: Section, config: Config, file: str) -> int:
+def _number(section: IniSection, config: ZyppConfig, file: str) -> int:
     value = section.find("priority")
     if value is None:
         return UNSAID

@@ -17,12 +17,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fnmatch import translate
 
+from velpin.files.text import HostText, stripped
+from velpin.files.tree import Tree
 from velpin.kinds.rpm.asked import bound_fits
 from velpin.kinds.rpm.ini import truth
 from velpin.kinds.rpm.relation import OPERATORS
-from velpin.model import Place
-from velpin.text import HostText, stripped
-from velpin.tree import Tree
+from velpin.model.reason import Place
 
 FILE = "etc/zypp/locks"
 _FIELD = re.compile(r"(?as)([\w-]+)\s*:\s*(.*)")

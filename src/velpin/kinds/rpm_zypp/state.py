@@ -6,34 +6,35 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
-from velpin.kinds.no import No
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
 from velpin.kinds.rpm.logins import section_logins, shell_values
 from velpin.kinds.rpm.pattern import is_glob
-from velpin.kinds.rpm.pool import Build, is_newer
+from velpin.kinds.rpm.pool import RpmPackage, is_newer
 from velpin.kinds.rpm.relation import Capability
-from velpin.kinds.rpm.solve.policy import Policy, by_number
-from velpin.kinds.rpm.solve.ways import Ways
-from velpin.kinds.rpm.solve.work import Job, Work
+from velpin.kinds.rpm.solve.options import SolverOptions
+from velpin.kinds.rpm.solve.policy import Policy, by_priority
+from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
 from velpin.kinds.rpm_zypp import KIND
 from velpin.kinds.rpm_zypp.config import (
     SOURCES,
-    Config,
+    ZyppConfig,
     base_product_version,
     read_config,
     read_variables,
 )
 from velpin.kinds.rpm_zypp.locks import FILE, Lock, read_locks
-from velpin.model import Fact, Note, Reason, Request
+from velpin.model.reason import Fact, Note, Reason
+from velpin.model.request import Request
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Login
-    from velpin.kinds.rpm.rules.written import Piece
-    from velpin.wish import Rule, Wish
+    from velpin.kinds.rpm.rules.store import RuleLine
+    from velpin.model.rule import Rule, RuleInForce
 
 
 class ZyppState(RpmState):
@@ -63,7 +64,7 @@ class ZyppState(RpmState):
         return read_variables(self.tree, base)
 
     @cached_property
-    def config(self) -> Config:
+    def config(self) -> ZyppConfig:
         """All that the configuration files say."""
         return read_config(self.tree, self.variables)
 
@@ -125,7 +126,7 @@ class ZyppState(RpmState):
         """What may neither come nor go."""
         return read_locks(self.tree)
 
-    def lock_of(self, build: Build) -> Lock | None:
+    def lock_of(self, build: RpmPackage) -> Lock | None:
         """The lock that means a build."""
         return self._lock(build.origin.handle, build.name, build.version)
 
@@ -149,12 +150,12 @@ class ZyppState(RpmState):
         ]
         return repr(locks), tuple(self.config.vendors), self.any_vendor
 
-    def why_hidden(self, build: Build) -> Reason | None:
+    def why_hidden(self, build: RpmPackage) -> Reason | None:
         """Why an offered build takes no part, None where it does."""
         lock = self.lock_of(build)
         return Reason("is-locked", {"place": str(lock.place)}) if lock else None
 
-    def why_locked(self, build: Build) -> Reason | None:
+    def why_locked(self, build: RpmPackage) -> Reason | None:
         """Why an installed build may not change."""
         lock = self.lock_of(build)
         if lock is None:
@@ -164,13 +165,13 @@ class ZyppState(RpmState):
         }  # fmt: skip
         return Reason("locked-at", facts)
 
-    def hides(self, build: Build) -> bool:
+    def hides(self, build: RpmPackage) -> bool:
         """Whether the configuration keeps an offered build out of everything."""
         return self.lock_of(build) is not None
 
     # -- vendors ---------------------------------------------------------------------------
 
-    def same_vendor(self, one: Build, other: Build) -> bool:
+    def same_vendor(self, one: RpmPackage, other: RpmPackage) -> bool:
         """Whether two builds are of one vendor, or of vendors that count as one."""
         return self._vendors(one.facts.vendor) == self._vendors(other.facts.vendor)
 
@@ -188,13 +189,13 @@ class ZyppState(RpmState):
         return self.config.switch("solver.allowVendorChange", False)
 
     @cached_property
-    def ways(self) -> Ways:
+    def ways(self) -> SolverOptions:
         """How this host decides."""
         config = self.config
         weak = not config.switch("solver.onlyRequires", False) and config.switch(
             "solver/installRecommends", True
         )
-        found = Ways(
+        found = SolverOptions(
             both_words=False,
             downgrades_for_needs=False,
             weak=weak,
@@ -217,7 +218,7 @@ class ZyppState(RpmState):
             if request.source:
                 builds = [one for one in builds if one.origin.handle in (request.source, "")]
             if not builds:
-                raise No("hidden" if found else "unknown", name=request.name)
+                raise RequestRefused("hidden" if found else "unknown", name=request.name)
             return [Job(request.text, builds)]
         names = dict.fromkeys(one.name for one in found) if is_glob(request.name) else [""]
         jobs = []
@@ -226,29 +227,33 @@ class ZyppState(RpmState):
             jobs.append(self._job(request, group, how == "version"))
         return jobs
 
-    def _job(self, request: Request, found: list[Build], exact: bool) -> Job:
+    def _job(self, request: Request, found: list[RpmPackage], exact: bool) -> Job:
         here = self.pool.installed(found[0].name)
         offered = [one for one in found if not one.installed]
         if request.source:
             offered = [one for one in offered if one.origin.handle == request.source]
             if not offered:
-                raise No("not-in-source", name=request.name, source=request.source)
+                raise RequestRefused("not-in-source", name=request.name, source=request.source)
         free = exact or bool(request.source)
         candidate = self._candidate(offered, here, free=free, arch=bool(request.arch))
         if here and (candidate is None or not self._replaces(candidate, here, bool(request.arch))):
             locked = self._locked_update(offered, here, free)
             if locked is not None:
-                raise No(
+                raise RequestRefused(
                     "locked", name=locked.name, version=locked.version, place=self._place(locked)
                 )
             return Job(request.text, here, meant=tuple(found), idle=True)
         if candidate is None:
             if offered:
-                raise No("locked", name=request.name, version="", place=self._place(offered[0]))
-            raise No("unknown", name=request.name)
+                raise RequestRefused(
+                    "locked", name=request.name, version="", place=self._place(offered[0])
+                )
+            raise RequestRefused("unknown", name=request.name)
         for one in here:
             if self.lock_of(one):
-                raise No("locked", name=one.name, version=one.version, place=self._place(one))
+                raise RequestRefused(
+                    "locked", name=one.name, version=one.version, place=self._place(one)
+                )
         self._check_vendor(candidate, here)
         return Job(
             request.text,
@@ -259,21 +264,23 @@ class ZyppState(RpmState):
             granted=True,
         )
 
-    def _check_vendor(self, candidate: Build, here: list[Build]) -> None:
+    def _check_vendor(self, candidate: RpmPackage, here: list[RpmPackage]) -> None:
         """Another vendor's build cannot come while any of the name is locked (observed)."""
         if not here or self.any_vendor or any(self.same_vendor(old, candidate) for old in here):
             return
         for one in self.pool.all_named(candidate.name):
             if not one.installed and self.lock_of(one):
-                raise No("locked", name=one.name, version=one.version, place=self._place(one))
+                raise RequestRefused(
+                    "locked", name=one.name, version=one.version, place=self._place(one)
+                )
 
-    def _place(self, build: Build) -> str:
+    def _place(self, build: RpmPackage) -> str:
         lock = self.lock_of(build)
         return str(lock.place) if lock else ""
 
     def _candidate(
-        self, offered: list[Build], here: list[Build], *, free: bool, arch: bool
-    ) -> Build | None:
+        self, offered: list[RpmPackage], here: list[RpmPackage], *, free: bool, arch: bool
+    ) -> RpmPackage | None:
         """The one build that a request by name stands for (observed): the best source, the
         host's own architecture, the highest version, built last, not noarch, first by name."""
         found = [one for one in offered if self.pool.visible(one)]
@@ -283,14 +290,14 @@ class ZyppState(RpmState):
             same = {old.arch for old in here}
             alike = [one for one in found if one.arch in same or "noarch" in (one.arch, *same)]
             found = alike or found
-        best = Policy(self.pool).by_arch(by_number(found))
-        chosen: Build | None = None
+        best = Policy(self.pool).by_arch(by_priority(found))
+        chosen: RpmPackage | None = None
         for one in best:
             if chosen is None or self._goes_before(one, chosen):
                 chosen = one
         return chosen
 
-    def _goes_before(self, one: Build, other: Build) -> bool:
+    def _goes_before(self, one: RpmPackage, other: RpmPackage) -> bool:
         order = compare(one.version, other.version)
         if order:
             return order > 0
@@ -300,16 +307,18 @@ class ZyppState(RpmState):
             return other.arch == "noarch"
         return one.id < other.id
 
-    def _replaces(self, candidate: Build, here: list[Build], arch: bool) -> bool:
+    def _replaces(self, candidate: RpmPackage, here: list[RpmPackage], arch: bool) -> bool:
         """Whether a candidate is taken where some version is installed."""
         if arch and all(candidate.arch != old.arch for old in here):
             return True
         return all(is_newer(candidate, old) for old in here)
 
-    def _locked_update(self, offered: list[Build], here: list[Build], free: bool) -> Build | None:
+    def _locked_update(
+        self, offered: list[RpmPackage], here: list[RpmPackage], free: bool
+    ) -> RpmPackage | None:
         """The newer build that a lock keeps out, where nothing else newer is to be had."""
 
-        def newer(one: Build) -> bool:
+        def newer(one: RpmPackage) -> bool:
             return all(is_newer(one, old) for old in here)
 
         if any(self.pool.visible(one) and newer(one) for one in offered):
@@ -318,9 +327,9 @@ class ZyppState(RpmState):
             one for one in offered
             if free or self.any_vendor or any(self.same_vendor(old, one) for old in here)
         ]  # fmt: skip
-        return next((one for one in by_number(allowed) if self.lock_of(one) and newer(one)), None)
+        return next((one for one in by_priority(allowed) if self.lock_of(one) and newer(one)), None)
 
-    def _meant(self, request: Request) -> tuple[list[Build], str]:
+    def _meant(self, request: Request) -> tuple[list[RpmPackage], str]:
         """Builds a request means, and whether as a name, a version or a capability."""
         if request.operator:
             found = named(self.pool, request.name, request.arch)
@@ -336,12 +345,14 @@ class ZyppState(RpmState):
                 versions = dict.fromkeys(one.version for one in found if not one.installed)
                 asked = request.operator.lstrip("=") + request.version
                 listed = ", ".join(versions)
-                raise No("no-version", name=request.name, version=asked, versions=listed)
+                raise RequestRefused(
+                    "no-version", name=request.name, version=asked, versions=listed
+                )
             return fits, "version"
         if request.arch:
             found = named(self.pool, request.name, request.arch)
             if not found:
-                raise No("unknown", name=request.name)
+                raise RequestRefused("unknown", name=request.name)
             return found, "name"
         for name, version, arch in self._spellings(request.name):
             found = named(self.pool, name, arch)
@@ -350,10 +361,10 @@ class ZyppState(RpmState):
             if found:
                 return found, "version" if version else "name"
         if request.name.startswith("/") and not self._is_needed(request.name):
-            raise No("unknown", name=request.name)
+            raise RequestRefused("unknown", name=request.name)
         found = self.pool.offering(bound_of(request.name) or Capability(request.name))
         if not found:
-            raise No("unknown", name=request.name)
+            raise RequestRefused("unknown", name=request.name)
         return found, "capability"
 
     def _spellings(self, text: str) -> Iterator[tuple[str, str, str]]:
@@ -371,40 +382,40 @@ class ZyppState(RpmState):
             for kind in ("N", "R")
         )
 
-    # -- wishes ----------------------------------------------------------------------------
+    # -- rules ----------------------------------------------------------------------------
 
     @property
     def section_files(self) -> list[str]:
         """Files of sections in which rules may stand."""
         return list(dict.fromkeys([*(source.file for source in self.sources)]))
 
-    def check_wish(self, wish: Wish) -> None:
-        """Refusal, with the nearest, where this kind of host cannot express a wish."""
-        from velpin.kinds.rpm_zypp.wishes import check
+    def check_rule(self, rule: Rule) -> None:
+        """Refusal, with the nearest, where this kind of host cannot express a rule."""
+        from velpin.kinds.rpm_zypp.rules import check
 
-        check(self, wish)
+        check(self, rule)
 
-    def pieces(self, wish: Wish) -> list[Piece]:
-        """What a wish puts where, one about the order of sources aside."""
-        from velpin.kinds.rpm_zypp.wishes import pieces
+    def pieces(self, rule: Rule) -> list[RuleLine]:
+        """What a rule puts where, one about the order of sources aside."""
+        from velpin.kinds.rpm_zypp.rules import pieces
 
-        return pieces(self, wish)
+        return pieces(self, rule)
 
-    def common_rules(self) -> list[Rule]:
+    def common_rules(self) -> list[RuleInForce]:
         """Locks."""
-        from velpin.kinds.rpm_zypp.lockrules import rules_of_locks
+        from velpin.kinds.rpm_zypp.lock_listing import rules_of_locks
 
         return rules_of_locks(self)
 
     # -- the full upgrade ------------------------------------------------------------------
 
-    def upgrade_work(self, *, realign: bool = False) -> Work:
+    def upgrade_work(self, *, realign: bool = False) -> RpmSolver:
         """The full upgrade, not yet worked out; `realign`: every installed package goes to
         the best source."""
         if realign:
             return self._realigned()
-        targets: dict[int, list[Build]] = {}
-        upgrade: list[Build] = []
+        targets: dict[int, list[RpmPackage]] = {}
+        upgrade: list[RpmPackage] = []
         jobs: list[Job] = []
         staying: set[int] = set()
         for build in self.pool.all_installed():
@@ -417,15 +428,15 @@ class ZyppState(RpmState):
                 upgrade.append(build)
             if not of_itself:
                 staying.add(build.id)
-        work = Work(self.pool, self.ways, jobs, upgrade)
+        work = RpmSolver(self.pool, self.ways, jobs, upgrade)
         work.rules.targets = targets
         work.staying = staying
         return work
 
-    def _realigned(self) -> Work:
+    def _realigned(self) -> RpmSolver:
         """Every installed package goes to the best source; what no source has may be removed
         where it is in the way (observed)."""
-        work = Work(self.pool, self.ways, [])
+        work = RpmSolver(self.pool, self.ways, [])
         rules = work.rules
         rules.realign = True
         for build in self.pool.all_installed():
@@ -445,7 +456,7 @@ class ZyppState(RpmState):
                 rules.must_go.add(build.id)
         return work
 
-    def _aligned(self, build: Build) -> list[Build]:
+    def _aligned(self, build: RpmPackage) -> list[RpmPackage]:
         """What an installed build may go to when all is realigned, as configured."""
         config = self.config
         found = [one for one in self.pool.named(build.name) if not one.installed]

@@ -1,1 +1,1 @@
-"""Wishes as lines and places of sections in an alpm host's own files: written, proved, told."""
+"""Rules as lines and places of sections in an alpm host's own files: written, proved, told."""

@@ -1,1 +1,1 @@
-"""Wishes on a deb host: written as preference records, proved, listed, taken back."""
+"""Rules on a deb host: written as preference records, proved, listed, taken back."""

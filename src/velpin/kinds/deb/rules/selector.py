@@ -33,8 +33,8 @@ def sites_of(host: DebState, source: DebSource) -> list[Site]:
     return [origin.site for origin, _ in host.origins_of(source)]
 
 
-def pin_of(host: DebState, sources: Sequence[DebSource], section: str = "") -> Pin:
-    """The pin that selects some sources (one section of them) and no other.
+def pin_of(host: DebState, sources: Sequence[DebSource], component: str = "") -> Pin:
+    """The pin that selects some sources (one component of them) and no other.
 
     Raises Refusal where one has no index here, or where it cannot be told from others.
     """
@@ -45,32 +45,32 @@ def pin_of(host: DebState, sources: Sequence[DebSource], section: str = "") -> P
                 f"fetch it: velpin refresh {source.handle}",
             )
     inside = [site for source in sources for site in sites_of(host, source)]
-    if section:
-        inside = [site for site in inside if site.component == section]
+    if component:
+        inside = [site for site in inside if site.component == component]
     wanted = {source.handle for source in sources}
     outside = {
         source.handle: sites_of(host, source)
         for source in host.sources
         if source.handle not in wanted
     }
-    for pin in _pins(inside, section):
+    for pin in _pins(inside, component):
         others = (site for sites in outside.values() for site in sites)
         if all(map(pin.selects_site, inside)) and not any(map(pin.selects_site, others)):
             return pin
     raise _cannot_tell(inside, outside, sorted(wanted))
 
 
-def _pins(inside: Sequence[Site], section: str) -> Iterator[Pin]:
+def _pins(inside: Sequence[Site], component: str) -> Iterator[Pin]:
     for keys in _SETS:
         values = [{_KEYS[key](site) or "" for site in inside} for key in keys]
         if all(len(each) == 1 and all(each) for each in values):
             parts = [f"{key}={_as_value(*each)}" for key, each in zip(keys, values, strict=True)]
-            parts += [f"c={_as_value(section)}"] if section else []
+            parts += [f"c={_as_value(component)}"] if component else []
             pin = release_pin(",".join(parts))
             if not pin.selects_site(OWN_RECORD):
                 yield pin
     names = {site.site for site in inside}
-    if len(names) == 1 and all(names) and not section:
+    if len(names) == 1 and all(names) and not component:
         yield Pin("origin", names.pop())
 
 
@@ -96,7 +96,7 @@ def _cannot_tell(
     if not alike:
         return Refusal(
             f"no one record can select {told}: their release files have nothing in common",
-            "say the wish for each of them",
+            "say the rule for each of them",
         )
     said = ", ".join(f"{_MEANT[key]} {value}" for key, value in _said(inside[0])) or "nothing"
     return Refusal(

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from velpin.kinds.deb.choice import Origin, Version
-from velpin.kinds.deb.transaction.work import Transaction, no_longer_needed
+from velpin.kinds.deb.choice import DebOrigin, DebVersion
+from velpin.kinds.deb.engine.world import Candidate, Cause, Package
+from velpin.kinds.deb.transaction.steps import Transaction, no_longer_needed
 from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.kinds.deb.version import compare
-from velpin.model import Change, Kept, Outcome, Reason
-from velpin.resolve.world import Build, Cause, Unit
+from velpin.model.forecast import Change, HeldBack, Outcome
+from velpin.model.reason import Reason
 
 _ROLES = {"requires first": "requires", "conflicts with": "conflicts", "same source": "source"}
 """Roles of causes that are called otherwise."""
@@ -19,7 +20,7 @@ def changes_of(done: Transaction) -> tuple[Change, ...]:
     return tuple(sorted(found, key=lambda change: (change.name, change.arch)))
 
 
-def kept_back(done: Transaction) -> tuple[Kept, ...]:
+def held_back(done: Transaction) -> tuple[HeldBack, ...]:
     """Installed packages that stay as they are though there is something newer, and why."""
     found = []
     for unit in done.world.installed_units():
@@ -30,18 +31,18 @@ def kept_back(done: Transaction) -> tuple[Kept, ...]:
         arch = done.world.arch_field(aim)
         source = origin.source if origin else None
         why = _why_kept(done, unit, aim)
-        found.append(Kept(unit.name, arch, current.version, aim.version, source, why))
+        found.append(HeldBack(unit.name, arch, current.version, aim.version, source, why))
     return tuple(sorted(found))
 
 
-def _why_kept(done: Transaction, unit: Unit, aim: Build) -> tuple[Reason, ...]:
+def _why_kept(done: Transaction, unit: Package, aim: Candidate) -> tuple[Reason, ...]:
     if unit.held:
         return (Reason("is-held", {"name": unit.name}),)
     if unit in done.phased:
         share = done.world.facts(aim).phased
         return (Reason("is-phased", {"name": unit.name, "share": share}),)
+    from velpin.kinds.deb.engine.causes import why_not
     from velpin.kinds.deb.transaction.explain import told
-    from velpin.resolve.causes import why_not
 
     return told(done.world, why_not(done.draft, aim))
 
@@ -53,7 +54,7 @@ def unneeded(done: Transaction) -> tuple[str, ...]:
     return tuple(done.world.label(unit) for unit in no_longer_needed(done))
 
 
-def _change(world: DebWorld, unit: Unit) -> Change:
+def _change(world: DebWorld, unit: Package) -> Change:
     old, new = unit.installed, unit.chosen
     shown = new or old
     assert shown is not None
@@ -78,7 +79,7 @@ def _change(world: DebWorld, unit: Unit) -> Change:
     )
 
 
-def _role(unit: Unit, cause: Cause) -> str:
+def _role(unit: Package, cause: Cause) -> str:
     if cause.by is not None and cause.by.unit is unit:
         return "follows" if unit.chosen else "broken"
     if cause.code == "unmet":
@@ -86,17 +87,17 @@ def _role(unit: Unit, cause: Cause) -> str:
     return _ROLES.get(cause.code, cause.code)
 
 
-def _origin(world: DebWorld, build: Build | None) -> Origin | None:
+def _origin(world: DebWorld, build: Candidate | None) -> DebOrigin | None:
     if build is None:
         return None
     world.builds(build.unit)
     offer = build.offer
-    if not isinstance(offer, Version) or not offer.offered:
+    if not isinstance(offer, DebVersion) or not offer.offered:
         return None
     return offer.offered[0].origin
 
 
-def _outcome(old: Build | None, new: Build | None) -> Outcome:
+def _outcome(old: Candidate | None, new: Candidate | None) -> Outcome:
     if new is None:
         return "remove"
     if old is None:

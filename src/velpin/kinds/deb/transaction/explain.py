@@ -4,24 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from velpin.kinds.deb.choice import Package, Version, candidate
-from velpin.kinds.deb.reasons import number_reason, why_not
+from velpin.kinds.deb.choice import DebPackage, DebVersion, candidate
+from velpin.kinds.deb.engine.causes import Link, Obstacle
+from velpin.kinds.deb.engine.world import Candidate, Package, Target
+from velpin.kinds.deb.reasons import priority_reason, why_not
 from velpin.kinds.deb.transaction.world import DebWorld
-from velpin.model import Fact, Reason
-from velpin.resolve.causes import Link, Obstacle
-from velpin.resolve.world import Build, Target, Unit
+from velpin.model.reason import Fact, Reason
 
 _MOST = 3
 """Offers that would do that are told of, for one relation."""
 
 
-def told(world: DebWorld, chain: Iterable[Link], asked: Iterable[Unit] = ()) -> tuple[Reason, ...]:
+def told(
+    world: DebWorld, chain: Iterable[Link], asked: Iterable[Package] = ()
+) -> tuple[Reason, ...]:
     """A chain of causes as reasons, from what was asked for to the cause."""
     units = set(asked)
     return tuple(reason for link in chain for reason in _link(world, link, units))
 
 
-def _link(world: DebWorld, link: Link, asked: set[Unit]) -> Iterator[Reason]:
+def _link(world: DebWorld, link: Link, asked: set[Package]) -> Iterator[Reason]:
     facts: dict[str, Fact] = {
         "package": world.label(link.owner.unit),
         "version": link.owner.version,
@@ -39,7 +41,7 @@ def _link(world: DebWorld, link: Link, asked: set[Unit]) -> Iterator[Reason]:
     yield Reason("needs", facts, then)
 
 
-def _why_it_stays(world: DebWorld, build: Build, asked: set[Unit]) -> str:
+def _why_it_stays(world: DebWorld, build: Candidate, asked: set[Package]) -> str:
     if build.unit in asked:
         return "stays-asked"
     if build.unit.held:
@@ -82,12 +84,14 @@ def _not_chosen(world: DebWorld, target: Target) -> Iterator[Reason]:
             told_of.add(id(package))
             yield _chosen(world, build.unit, package, chosen)
         version = build.offer
-        if isinstance(version, Version) and count < _MOST:
+        if isinstance(version, DebVersion) and count < _MOST:
             count += 1
             yield _would_do(package, version, chosen)
 
 
-def _chosen(world: DebWorld, unit: Unit, package: Package, chosen: Version | None) -> Reason:
+def _chosen(
+    world: DebWorld, unit: Package, package: DebPackage, chosen: DebVersion | None
+) -> Reason:
     name: dict[str, Fact] = {"name": world.label(unit)}
     if unit.held and unit.installed:
         return Reason("held-at", {**name, "version": unit.installed.version})
@@ -95,10 +99,10 @@ def _chosen(world: DebWorld, unit: Unit, package: Package, chosen: Version | Non
         return Reason("takes-nothing", name)
     source = chosen.source
     facts = {**name, "version": chosen.text, "source": source}
-    return Reason("takes", facts, (number_reason(chosen.number, chosen),))
+    return Reason("takes", facts, (priority_reason(chosen.priority, chosen),))
 
 
-def _would_do(package: Package, version: Version, chosen: Version | None) -> Reason:
+def _would_do(package: DebPackage, version: DebVersion, chosen: DebVersion | None) -> Reason:
     source = version.source
     facts: dict[str, Fact] = {"name": package.name, "version": version.text, "source": source}
     return Reason("would-do", facts, (why_not(package, version, chosen),))

@@ -1,35 +1,30 @@
-"""A forecast of a transaction that the host would refuse: why, and what would help."""
+"""A forecast of a transaction that the host would refuse: why, and what could help."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Iterator, Sequence
 
-from velpin.kinds.deb.state import DebState
+from velpin.core.remedies import Attempt
+from velpin.kinds.deb.engine.causes import why_refused
 from velpin.kinds.deb.transaction.explain import told as explained
-from velpin.kinds.deb.transaction.wayout import ways_out
-from velpin.kinds.deb.transaction.work import Transaction
-from velpin.model import Forecast, Reason
-from velpin.resolve.causes import why_refused
-from velpin.tree import Edits
-
-Works = Callable[[DebState, Sequence[str]], bool]
-"""Whether a host would carry out some requests."""
+from velpin.kinds.deb.transaction.remedies import attempts
+from velpin.kinds.deb.transaction.steps import Transaction
+from velpin.model.forecast import Answer, Forecast
+from velpin.model.reason import Reason
 
 
-def refused(told: Forecast, done: Transaction, works: Works | None = None) -> Forecast:
-    """The forecast with the chain of causes and, with `works`, ways out that were tried."""
+def refused(told: Forecast, done: Transaction) -> Forecast:
+    """The forecast with the chain of causes."""
     if done.was_broken:
         names = ", ".join(sorted(unit.name for unit in done.was_broken))
         return told._replace(problem=Reason("host-unmet", {"packages": names}))
     chain = why_refused(done.draft, done.asked)
-    found = told._replace(
-        problem=Reason("unmet", {}), chain=explained(done.world, chain, done.asked)
+    return told._replace(
+        problem=Reason("unmet", {}), because=explained(done.world, chain, done.asked)
     )
-    if works is None:
-        return found
-    host, try_it = done.world.host, works
 
-    def works_with(requests: Sequence[str], edits: Edits) -> bool:
-        return try_it(host.with_edits(edits) if edits else host, requests)
 
-    return found._replace(ways_out=ways_out(done, chain, told.answers, works_with))
+def what_could_help(done: Transaction, answers: Sequence[Answer]) -> Iterator[Attempt]:
+    """Small changes that could help; none where the host itself is broken."""
+    if not done.was_broken:
+        yield from attempts(done, why_refused(done.draft, done.asked), answers)

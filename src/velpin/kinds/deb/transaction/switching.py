@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from velpin.kinds.deb.choice import Held, Origin, Version
+from velpin.kinds.deb.choice import DebOrigin, DebVersion, IndexEntry
+from velpin.kinds.deb.engine.draft import Draft
+from velpin.kinds.deb.engine.world import Candidate, Package, Relation, Target
 from velpin.kinds.deb.relations import satisfies
 from velpin.kinds.deb.transaction.world import DebWorld
-from velpin.resolve.draft import Draft
-from velpin.resolve.world import Build, Relation, Target, Unit
 
-Within = Callable[[Origin], bool]
+Within = Callable[[DebOrigin], bool]
 
 
 class Switching:
@@ -24,9 +24,9 @@ class Switching:
         self.world = world
         self.draft = draft
         self.within = within
-        self.switched: list[Unit] = []
+        self.switched: list[Package] = []
 
-    def switch(self, build: Build) -> bool:
+    def switch(self, build: Candidate) -> bool:
         """Make `build` its unit's aim and see to its dependencies; whether that works out.
 
         What was switched stays so even where it does not (observed).
@@ -78,19 +78,19 @@ class Switching:
             for build in self.world.builds(unit)
         )
 
-    def _is_ready(self, build: Build) -> bool:
+    def _is_ready(self, build: Candidate) -> bool:
         """Whether all it needs is chosen already."""
         return not self.draft.unmet(build)
 
-    def _named(self, target: Target) -> Unit | None:
+    def _named(self, target: Target) -> Package | None:
         units = self.world.units_of(target.name)
         return next((unit for unit in units if target.arch in ("any", unit.arch)), None)
 
-    def _inside(self, unit: Unit) -> Build | None:
+    def _inside(self, unit: Package) -> Candidate | None:
         """The newest version of a unit in the source."""
         return next((b for b in self.world.builds(unit) if self._is_inside(b)), None)
 
-    def _is_inside(self, build: Build) -> bool:
+    def _is_inside(self, build: Candidate) -> bool:
         offer = build.offer
-        holders: list[Held] = offer.holders if isinstance(offer, Version) else [offer]
+        holders: list[IndexEntry] = offer.holders if isinstance(offer, DebVersion) else [offer]
         return any(self.within(held.origin) for held in holders)

@@ -1,4 +1,4 @@
-"""A deb host as working out a transaction sees it (see `velpin.resolve.world`)."""
+"""A deb host as working out a transaction sees it (see `velpin.kinds.deb.engine.world`)."""
 
 from __future__ import annotations
 
@@ -8,11 +8,18 @@ from functools import cached_property
 from itertools import groupby
 
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.choice import Held, Package, Version
-from velpin.kinds.deb.relations import PRIORITY_WEIGHT, Facts, satisfies
+from velpin.kinds.deb.choice import DebPackage, DebVersion, IndexEntry
+from velpin.kinds.deb.engine.world import (
+    Candidate,
+    Package,
+    Relation,
+    RelationKind,
+    Target,
+    Weights,
+)
+from velpin.kinds.deb.relations import PRIORITY_WEIGHT, DebFacts, satisfies
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import version_key
-from velpin.resolve.world import Build, Kind, Relation, Target, Unit, Weights
 from velpin.store.index import Row
 from velpin.store.memo import Memo
 
@@ -21,12 +28,12 @@ _TABLE = 196_613
 """Buckets of the table in whose order the host goes through all its packages (observed)."""
 
 
-def key_of(unit: Unit) -> str:
+def key_of(unit: Package) -> str:
     """A unit's name and architecture in one word."""
     return f"{unit.name}:{unit.arch}"
 
 
-def _installed(unit: Unit) -> Build:
+def _installed(unit: Package) -> Candidate:
     assert unit.installed is not None
     return unit.installed
 
@@ -37,22 +44,24 @@ class DebWorld:
     def __init__(self, host: DebState) -> None:
         self.host = host
         self.weights = Weights()
-        self._units: dict[tuple[str, str], Unit] = {}
-        self._loaded: dict[str, list[Unit]] = {}
-        self._named: dict[str, list[Unit]] = {}
-        self._builds: dict[Unit, list[Build]] = {}
-        self._names: dict[Build, tuple[str, ...]] = {}
-        self._relations: dict[Build, tuple[Relation, ...]] = {}
-        self._facts: dict[Build, Facts] = {}
-        self._holding: dict[str, list[Build]] = {}
-        self.half_installed: list[Unit] = []
+        self._units: dict[tuple[str, str], Package] = {}
+        self._loaded: dict[str, list[Package]] = {}
+        self._named: dict[str, list[Package]] = {}
+        self._builds: dict[Package, list[Candidate]] = {}
+        self._names: dict[Candidate, tuple[str, ...]] = {}
+        self._relations: dict[Candidate, tuple[Relation, ...]] = {}
+        self._facts: dict[Candidate, DebFacts] = {}
+        self._holding: dict[str, list[Candidate]] = {}
+        self.half_installed: list[Package] = []
         """Units of which the record says that their installation was cut short."""
         self._installed = [self._installed_unit(row) for row in host.installed_rows()]
-        self._of_source: dict[str, list[Unit]] = {}
+        self._of_source: dict[str, list[Package]] = {}
 
-    def _installed_unit(self, row: Row) -> Unit:
+    def _installed_unit(self, row: Row) -> Package:
         unit = self.unit(row.name, self.host.unit_arch(row.arch))
-        unit.installed = unit.chosen = Build(unit, row.version, Held(self.host.own_origin, row))
+        unit.installed = unit.chosen = Candidate(
+            unit, row.version, IndexEntry(self.host.own_origin, row)
+        )
         unit.held = row.state.startswith("hold ")
         if row.state.endswith(" ok half-installed"):
             self.half_installed.append(unit)
@@ -60,15 +69,15 @@ class DebWorld:
 
     # -- units and builds ----------------------------------------------------------------
 
-    def unit(self, name: str, arch: str) -> Unit:
+    def unit(self, name: str, arch: str) -> Package:
         """The unit of a name and architecture."""
         unit = self._units.get((name, arch))
         if unit is None:
-            unit = Unit(name, arch, look_up=self._aim)
+            unit = Package(name, arch, look_up=self._aim)
             self._units[name, arch] = unit
         return unit
 
-    def rank(self, unit: Unit) -> int:
+    def rank(self, unit: Package) -> int:
         """A unit's place where the host goes through all its packages (observed)."""
         value = 5381
         for byte in unit.name.encode("utf-8", "surrogateescape"):
@@ -77,17 +86,17 @@ class DebWorld:
         place = archs.index(unit.arch) if unit.arch in archs else len(archs)
         return (value % _TABLE) * 16 + place
 
-    def _aim(self, unit: Unit) -> Build | None:
+    def _aim(self, unit: Package) -> Candidate | None:
         package = self._package(unit)
         chosen = choice.candidate(package) if package else None
         if chosen is None or not (chosen.offered or chosen.installed):
             return None
         return self.build_of(unit, chosen)
 
-    def _package(self, unit: Unit) -> Package | None:
+    def _package(self, unit: Package) -> DebPackage | None:
         return self.host.packages(unit.name).get(unit.arch)
 
-    def builds(self, unit: Unit) -> Sequence[Build]:
+    def builds(self, unit: Package) -> Sequence[Candidate]:
         """Every build of a unit, newest first."""
         if unit not in self._builds:
             package = self._package(unit)
@@ -95,17 +104,17 @@ class DebWorld:
             self._builds[unit] = [build for build in found if build is not None]
         return self._builds[unit]
 
-    def _new_build(self, unit: Unit, version: Version) -> Build | None:
+    def _new_build(self, unit: Package, version: DebVersion) -> Candidate | None:
         if version.installed and unit.installed is not None:
             unit.installed.offer = version
             return unit.installed
-        return Build(unit, version.text, version) if version.offered else None
+        return Candidate(unit, version.text, version) if version.offered else None
 
-    def build_of(self, unit: Unit, version: Version) -> Build:
+    def build_of(self, unit: Package, version: DebVersion) -> Candidate:
         """The build that stands for a version."""
         return next(build for build in self.builds(unit) if build.offer is version)
 
-    def units_of(self, name: str) -> list[Unit]:
+    def units_of(self, name: str) -> list[Package]:
         """The units called so, the host's first architecture first."""
         found = self._loaded.get(name)
         if found is None:
@@ -113,7 +122,7 @@ class DebWorld:
             self._loaded[name] = found
         return found
 
-    def units(self, name: str) -> Sequence[Unit]:
+    def units(self, name: str) -> Sequence[Package]:
         """Units called so, then units of which some build provides the name."""
         found = self._named.get(name)
         if found is None:
@@ -123,7 +132,7 @@ class DebWorld:
             found = self._named[name] = named
         return found
 
-    def missing_essentials(self) -> list[Unit]:
+    def missing_essentials(self) -> list[Package]:
         """Essential packages of the sources of which nothing is installed."""
         found = []
         for name in sorted(self._essential_names):
@@ -132,18 +141,18 @@ class DebWorld:
                 found.append(units[0])
         return sorted(found, key=self.rank)
 
-    def label(self, unit: Unit) -> str:
+    def label(self, unit: Package) -> str:
         """A unit's name, with its architecture where that is not the host's first."""
         return unit.name if unit.arch == self.host.native else f"{unit.name}:{unit.arch}"
 
     # -- what is on the host -------------------------------------------------------------
 
-    def installed_units(self) -> Iterable[Unit]:
+    def installed_units(self) -> Iterable[Package]:
         """Every unit with a build on the host, in the host's own order."""
         return self._in_order
 
     @cached_property
-    def _in_order(self) -> list[Unit]:
+    def _in_order(self) -> list[Package]:
         return sorted(self._installed, key=self.rank)
 
     def remembered(self, what: str, work_out: Callable[[], list[str]]) -> list[str]:
@@ -157,10 +166,10 @@ class DebWorld:
         return self.host.shelf.memo([self.host.record] if self.host.record else [])
 
     @cached_property
-    def _by_key(self) -> dict[str, Unit]:
+    def _by_key(self) -> dict[str, Package]:
         return {key_of(unit): unit for unit in self._installed}
 
-    def _listed(self, what: str, names_of: Callable[[Build], Iterable[str]]) -> dict[str, str]:
+    def _listed(self, what: str, names_of: Callable[[Candidate], Iterable[str]]) -> dict[str, str]:
         """Keys of installed units by the names that something says of each."""
 
         def look() -> list[str]:
@@ -173,14 +182,14 @@ class DebWorld:
         lines = (line.partition(" ") for line in self.remembered(what, look))
         return {name: keys for name, _, keys in lines}
 
-    def _builds_of(self, keys: str) -> list[Build]:
+    def _builds_of(self, keys: str) -> list[Candidate]:
         return [_installed(self._by_key[key]) for key in keys.split(" ")]
 
     @cached_property
     def _holders(self) -> dict[str, str]:
         return self._listed("holding", self.names)
 
-    def installed_holding(self, name: str) -> Sequence[Build]:
+    def installed_holding(self, name: str) -> Sequence[Candidate]:
         """Installed builds that are called so or provide the name."""
         found = self._holding.get(name)
         if found is None:
@@ -190,29 +199,29 @@ class DebWorld:
 
     @cached_property
     def _mentioners(self) -> dict[str, str]:
-        def mentioned(build: Build) -> set[str]:
+        def mentioned(build: Candidate) -> set[str]:
             relations = self.relations(build)
             return {target.name for relation in relations for target in relation.targets}
 
         return self._listed("mentioning", mentioned)
 
-    def installed_mentioning(self, name: str) -> Sequence[Build]:
+    def installed_mentioning(self, name: str) -> Sequence[Candidate]:
         """Installed builds with a relation to the name."""
         keys = self._mentioners.get(name)
         return self._builds_of(keys) if keys else ()
 
     # -- what builds say -----------------------------------------------------------------
 
-    def facts(self, build: Build) -> Facts:
+    def facts(self, build: Candidate) -> DebFacts:
         """What a build's stanza says; that of the first source that has it."""
         found = self._facts.get(build)
         if found is None:
             offer = build.offer
-            held = offer.holders[0] if isinstance(offer, Version) else offer
+            held = offer.holders[0] if isinstance(offer, DebVersion) else offer
             found = self._facts[build] = self.host.facts_of(held)
         return found
 
-    def names(self, build: Build) -> tuple[str, ...]:
+    def names(self, build: Candidate) -> tuple[str, ...]:
         """A build's own name and those it provides."""
         found = self._names.get(build)
         if found is None:
@@ -221,7 +230,7 @@ class DebWorld:
             self._names[build] = found
         return found
 
-    def relations(self, build: Build) -> Sequence[Relation]:
+    def relations(self, build: Candidate) -> Sequence[Relation]:
         """All relations of a build, those that follow from its architecture last."""
         found = self._relations.get(build)
         if found is None:
@@ -231,7 +240,7 @@ class DebWorld:
             self._relations[build] = found
         return found
 
-    def _between_architectures(self, build: Build) -> list[Relation]:
+    def _between_architectures(self, build: Candidate) -> list[Relation]:
         """Packages of one name exclude each other across architectures; those marked `same`
         only where their versions differ (observed)."""
         unit = build.unit
@@ -239,34 +248,36 @@ class DebWorld:
         if self._is_same(build):
             bound = ("!=", build.version)
             return [
-                Relation(Kind.BREAKS, (Target(unit.name, arch, *bound, True),), implicit=True)
+                Relation(
+                    RelationKind.BREAKS, (Target(unit.name, arch, *bound, True),), implicit=True
+                )
                 for arch in others
             ]
         return [
-            Relation(Kind.CONFLICTS, (Target(unit.name, arch, exact=True),), implicit=True)
+            Relation(RelationKind.CONFLICTS, (Target(unit.name, arch, exact=True),), implicit=True)
             for arch in others
         ]
 
-    def _is_same(self, build: Build) -> bool:
+    def _is_same(self, build: Candidate) -> bool:
         return self.facts(build).multi_arch == "same" and self.arch_field(build) != "all"
 
-    def arch_field(self, build: Build) -> str:
+    def arch_field(self, build: Candidate) -> str:
         """The architecture field of a build (`all` stays `all`)."""
         offer = build.offer
-        row: Row = (offer.holders[0] if isinstance(offer, Version) else offer).row
+        row: Row = (offer.holders[0] if isinstance(offer, DebVersion) else offer).row
         return row.arch
 
-    def download(self, build: Build) -> int:
+    def download(self, build: Candidate) -> int:
         """Bytes to fetch for a build."""
         return self.facts(build).size
 
-    def disk(self, build: Build | None) -> int:
+    def disk(self, build: Candidate | None) -> int:
         """Bytes a build takes on disk."""
         return self.facts(build).disk if build else 0
 
     # -- what fits -----------------------------------------------------------------------
 
-    def fits(self, build: Build, target: Target) -> bool:
+    def fits(self, build: Candidate, target: Target) -> bool:
         """Whether a build is what a target means, by its own name or by one it provides."""
         unit = build.unit
         if unit.name == target.name and satisfies(build.version, target):
@@ -279,7 +290,7 @@ class DebWorld:
                 return True
         return self._provides(build, target)
 
-    def _provides(self, build: Build, target: Target) -> bool:
+    def _provides(self, build: Candidate, target: Target) -> bool:
         facts = self.facts(build)
         if not facts.provides:
             return False
@@ -293,7 +304,7 @@ class DebWorld:
             for one in facts.provides
         )
 
-    def exempt(self, owner: Build, relation: Relation, other: Build) -> bool:
+    def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
         """A package does not exclude itself, nor through names it provides itself; across
         architectures, one marked `same` does not by what it says of its own name."""
         if owner.unit.name != other.unit.name:
@@ -304,7 +315,7 @@ class DebWorld:
             return False
         return self._is_same(owner) or relation.targets[0].name != other.unit.name
 
-    def is_phased_out(self, build: Build) -> bool:
+    def is_phased_out(self, build: Candidate) -> bool:
         """Whether a build is given to some hosts only so far, and not to this one."""
         if build is build.unit.installed or not self._machine_id:
             return False
@@ -324,29 +335,34 @@ class DebWorld:
     # -- the host's ways -----------------------------------------------------------------
 
     @cached_property
-    def _followed(self) -> frozenset[Kind]:
-        kinds = {Kind.REQUIRES, Kind.REQUIRES_FIRST, Kind.CONFLICTS, Kind.BREAKS}
+    def _followed(self) -> frozenset[RelationKind]:
+        kinds = {
+            RelationKind.REQUIRES,
+            RelationKind.REQUIRES_FIRST,
+            RelationKind.CONFLICTS,
+            RelationKind.BREAKS,
+        }
         if self.host.conf.switch("APT::Install-Recommends", default=True):
-            kinds.add(Kind.RECOMMENDS)
+            kinds.add(RelationKind.RECOMMENDS)
         if self.host.conf.switch("APT::Install-Suggests", default=False):
-            kinds.add(Kind.SUGGESTS)
+            kinds.add(RelationKind.SUGGESTS)
         return frozenset(kinds)
 
     @cached_property
-    def serving(self) -> frozenset[Kind]:
+    def serving(self) -> frozenset[RelationKind]:
         """Relations by which an automatically installed package serves another."""
-        kinds = {Kind.REQUIRES, Kind.REQUIRES_FIRST}
+        kinds = {RelationKind.REQUIRES, RelationKind.REQUIRES_FIRST}
         if self.host.conf.switch("APT::AutoRemove::RecommendsImportant", default=True):
-            kinds.add(Kind.RECOMMENDS)
+            kinds.add(RelationKind.RECOMMENDS)
         if self.host.conf.switch("APT::AutoRemove::SuggestsImportant", default=True):
-            kinds.add(Kind.SUGGESTS)
+            kinds.add(RelationKind.SUGGESTS)
         return frozenset(kinds)
 
-    def is_automatic(self, unit: Unit) -> bool:
+    def is_automatic(self, unit: Package) -> bool:
         """Whether it was installed for others only."""
         return (unit.name, unit.arch) in self.host.automatic
 
-    def is_root(self, unit: Unit) -> bool:
+    def is_root(self, unit: Package) -> bool:
         """Whether it serves a purpose whatever it was installed for."""
         build = unit.chosen
         return (
@@ -367,15 +383,15 @@ class DebWorld:
         """Hard relations always; recommended and suggested ones as configured."""
         return relation.kind in self._followed
 
-    def in_order(self, target: Target, builds: Iterable[Build]) -> list[Build]:
+    def in_order(self, target: Target, builds: Iterable[Candidate]) -> list[Candidate]:
         """Builds that meet one target, best first (observed)."""
         ranked = sorted(builds, key=lambda build: self._order(target, build))
-        found: list[Build] = []
+        found: list[Candidate] = []
         for _, alike in groupby(ranked, key=lambda build: self._order(target, build)):
             found += self._last_seen_first(list(alike))
         return found
 
-    def _order(self, target: Target, build: Build) -> tuple[object, ...]:
+    def _order(self, target: Target, build: Candidate) -> tuple[object, ...]:
         unit, archs = build.unit, self.host.archs
         return (
             not self._has_sibling(build),
@@ -386,19 +402,19 @@ class DebWorld:
             self.facts(build).priority,
         )
 
-    def _last_seen_first(self, builds: list[Build]) -> list[Build]:
+    def _last_seen_first(self, builds: list[Candidate]) -> list[Candidate]:
         if len(builds) == 1:
             return builds
         seen = self.host.in_order_of_sight([build.unit.name for build in builds])
         return sorted(builds, key=lambda build: seen.index(build.unit.name), reverse=True)
 
-    def _has_sibling(self, build: Build) -> bool:
+    def _has_sibling(self, build: Candidate) -> bool:
         """Whether it is installable beside another architecture of it that is installed."""
         return self._is_same(build) and any(
             unit.installed for unit in self.units_of(build.unit.name)
         )
 
-    def options(self, target: Target) -> list[Build]:
+    def options(self, target: Target) -> list[Candidate]:
         """All builds a target means: those of the name, newest first, then those that
         provide it, last read first (observed)."""
         found = [
@@ -411,12 +427,12 @@ class DebWorld:
         others = [build for build in found if build.unit.name != target.name]
         return [*named, *sorted(others, key=self._place_read, reverse=True)]
 
-    def _place_read(self, build: Build) -> tuple[int, int]:
+    def _place_read(self, build: Candidate) -> tuple[int, int]:
         offer = build.offer
-        held: Held = offer.holders[0] if isinstance(offer, Version) else offer
+        held: IndexEntry = offer.holders[0] if isinstance(offer, DebVersion) else offer
         return held.origin.order, held.row.id
 
-    def along(self, build: Build) -> Sequence[Unit]:
+    def along(self, build: Candidate) -> Sequence[Package]:
         """Installed packages whose aim is built from the same source in the same version."""
         name, version = self.built_from(build)
         found = []
@@ -427,12 +443,12 @@ class DebWorld:
                 found.append((self._place_read(unit.aim), unit))
         return [unit for _, unit in sorted(found, key=lambda one: one[0])]
 
-    def built_from(self, build: Build) -> tuple[str, str]:
+    def built_from(self, build: Candidate) -> tuple[str, str]:
         """Name and version of the source package."""
         facts = self.facts(build)
         return facts.source or build.unit.name, facts.source_version or build.version
 
-    def _installed_built_from(self, source: str) -> list[Unit]:
+    def _installed_built_from(self, source: str) -> list[Package]:
         """Installed packages of which some index has a version built from a source package."""
         found = self._of_source.get(source)
         if found is None:
@@ -445,13 +461,13 @@ class DebWorld:
         return found
 
     @cached_property
-    def _installed_by_name(self) -> dict[str, list[Unit]]:
-        found: dict[str, list[Unit]] = {}
+    def _installed_by_name(self) -> dict[str, list[Package]]:
+        found: dict[str, list[Package]] = {}
         for unit in self._installed:
             found.setdefault(unit.name, []).append(unit)
         return found
 
-    def may_take(self, unit: Unit, aim: Build) -> bool:
+    def may_take(self, unit: Package, aim: Candidate) -> bool:
         """Packages of one name marked `same` are only changed together where both could be."""
         if unit.chosen is aim or aim is unit.installed or not self._is_same(aim):
             return True
@@ -464,21 +480,21 @@ class DebWorld:
                 return False
         return True
 
-    def is_essential(self, unit: Unit) -> bool:
+    def is_essential(self, unit: Package) -> bool:
         """Whether any version of it is marked so that it may not be removed unasked."""
         return any(self.facts(build).essential for build in self.builds(unit))
 
-    def is_newer(self, build: Build, than: Build) -> bool:
+    def is_newer(self, build: Candidate, than: Candidate) -> bool:
         """Whether a build is of a later version."""
         return version_key(build.version) > version_key(than.version)
 
-    def weight(self, build: Build) -> int:
+    def weight(self, build: Candidate) -> int:
         """What its priority counts; one that no source has any more counts least."""
         facts = self.facts(build)
         return PRIORITY_WEIGHT[facts.priority if self.offered(build) else -1]
 
-    def offered(self, build: Build) -> bool:
+    def offered(self, build: Candidate) -> bool:
         """Whether some source has it."""
-        if not isinstance(build.offer, Version):
+        if not isinstance(build.offer, DebVersion):
             self.builds(build.unit)
-        return isinstance(build.offer, Version) and bool(build.offer.offered)
+        return isinstance(build.offer, DebVersion) and bool(build.offer.offered)

@@ -1,1 +1,1 @@
-"""Wishes as lines of an rpm host's own files: written, merged, proved, told."""
+"""Rules as lines of an rpm host's own files: written, merged, proved, told."""

@@ -1,6 +1,6 @@
 """Which of several builds the host takes first where more than one would do (observed).
 
-The best number of a source; the host's own architecture; of each name the highest
+The best priority of a source; the host's own architecture; of each name the highest
 version, the lower cost, the source read first; what is installed before all others;
 then those that a package already taken recommends; then, each time keeping the order so
 far, those that no newer build of the same name leaves behind, the higher version that
@@ -13,8 +13,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from functools import cmp_to_key
 
-from velpin.kinds.rpm.pool import Build, Pool, is_newer, obsoletes, provides
-from velpin.kinds.rpm.relation import EQUAL, Capability, Relation
+from velpin.kinds.rpm.pool import RpmPackage, RpmPool, is_newer, obsoletes, provides
+from velpin.kinds.rpm.relation import EQUAL, Capability, RpmRelation
 from velpin.kinds.rpm.version import compare
 
 
@@ -23,22 +23,22 @@ class Policy:
 
     def __init__(
         self,
-        pool: Pool,
-        is_taken: Callable[[int], bool | None] = lambda number: None,
-        taken: Callable[[], Iterable[Build]] = tuple,
+        pool: RpmPool,
+        is_taken: Callable[[int], bool | None] = lambda priority: None,
+        taken: Callable[[], Iterable[RpmPackage]] = tuple,
     ) -> None:
         self.pool = pool
         self._is_taken = is_taken
         self._taken = taken
         """Gives the builds that are offered and taken."""
 
-    def best(self, builds: Sequence[Build]) -> list[Build]:
+    def best(self, builds: Sequence[RpmPackage]) -> list[RpmPackage]:
         """Those of the best source, architecture and, of each name, version; names in order."""
-        found = by_number(builds)
+        found = by_priority(builds)
         found = self.by_arch(found)
         return without_obsoleted(newest_of_each(found))
 
-    def order(self, builds: Sequence[Build]) -> list[Build]:
+    def order(self, builds: Sequence[RpmPackage]) -> list[RpmPackage]:
         """Candidates left when all is weighed, the first is taken."""
         found = self.best(builds)
         found = [one for one in found if one.installed] or found
@@ -51,7 +51,7 @@ class Policy:
             found = self._suggested_first(found)
         return found
 
-    def by_arch(self, builds: Sequence[Build]) -> list[Build]:
+    def by_arch(self, builds: Sequence[RpmPackage]) -> list[RpmPackage]:
         """Those of the host's own word size, where there are any."""
         archs = self.pool.archs
         ranks = [archs.rank(one.arch) for one in builds if one.arch != "noarch"]
@@ -60,14 +60,14 @@ class Policy:
         best = min(ranks)
         return [one for one in builds if one.arch == "noarch" or archs.rank(one.arch) == best]
 
-    def _recommended(self, builds: list[Build]) -> list[Build]:
+    def _recommended(self, builds: list[RpmPackage]) -> list[RpmPackage]:
         found = [one for one in builds if self._spoken_for(one, "M", "S")]
         return found or builds
 
-    def _suggested_first(self, builds: list[Build]) -> list[Build]:
+    def _suggested_first(self, builds: list[RpmPackage]) -> list[RpmPackage]:
         return sorted(builds, key=lambda one: not self._spoken_for(one, "G", "E"))
 
-    def _spoken_for(self, build: Build, forward: str, backward: str) -> bool:
+    def _spoken_for(self, build: RpmPackage, forward: str, backward: str) -> bool:
         """Whether a package that is taken names it, or it names one that is."""
         for owner in self._taken():
             if any(self._means(relation, build) for relation in owner.facts.of(forward)):
@@ -80,12 +80,12 @@ class Policy:
                     return True
         return any(self.is_met(relation) for relation in build.facts.of(backward))
 
-    def _means(self, relation: Relation, build: Build) -> bool:
+    def _means(self, relation: RpmRelation, build: RpmPackage) -> bool:
         if isinstance(relation, Capability):
             return provides(build, relation)
         return build in self.pool.meeting(relation)
 
-    def is_met(self, relation: Relation) -> bool:
+    def is_met(self, relation: RpmRelation) -> bool:
         """Whether what is taken meets a relation."""
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
             return any(self._stands(one) for one in self.pool.meeting(relation))
@@ -101,42 +101,42 @@ class Policy:
             return len(parts) == 3 and self.is_met(parts[2])
         return self.is_met(parts[0])
 
-    def _stands(self, build: Build) -> bool:
+    def _stands(self, build: RpmPackage) -> bool:
         value = self._is_taken(build.id)
         return build.installed if value is None else value
 
-    def _left_behind_last(self, builds: list[Build]) -> list[Build]:
+    def _left_behind_last(self, builds: list[RpmPackage]) -> list[RpmPackage]:
         """Last those of whose name and architecture a better source, or an equal one with a
         higher version, has another; what is hidden counts here (observed)."""
 
-        def left_behind(build: Build) -> bool:
-            number = _number(build)
+        def left_behind(build: RpmPackage) -> bool:
+            priority = _priority(build)
             for one in self.pool.all_named(build.name):
                 if one is build or one.arch != build.arch:
                     continue
-                other = _number(one)
-                if other < number or (other == number and is_newer(one, build)):
+                other = _priority(one)
+                if other < priority or (other == priority and is_newer(one, build)):
                     return True
             return False
 
         return sorted(builds, key=left_behind)
 
 
-def _number(build: Build) -> int:
-    """The number of its source; what is installed stands at 0."""
-    return 0 if build.installed else build.origin.number
+def _priority(build: RpmPackage) -> int:
+    """The priority of its source; what is installed stands at 0."""
+    return 0 if build.installed else build.origin.priority
 
 
-def by_number(builds: Iterable[Build]) -> list[Build]:
-    """Those of the source with the best number; installed ones always stay."""
+def by_priority(builds: Iterable[RpmPackage]) -> list[RpmPackage]:
+    """Those of the source with the best priority; installed ones always stay."""
     held = list(builds)
-    best = min((one.origin.number for one in held if not one.installed), default=0)
-    return [one for one in held if one.installed or one.origin.number == best]
+    best = min((one.origin.priority for one in held if not one.installed), default=0)
+    return [one for one in held if one.installed or one.origin.priority == best]
 
 
-def newest_of_each(builds: Iterable[Build]) -> list[Build]:
+def newest_of_each(builds: Iterable[RpmPackage]) -> list[RpmPackage]:
     """Of each name the best version: installed first, lower cost, source read first."""
-    found: dict[str, Build] = {}
+    found: dict[str, RpmPackage] = {}
     for one in builds:
         other = found.get(one.name)
         if other is None or _goes_before(one, other):
@@ -144,7 +144,7 @@ def newest_of_each(builds: Iterable[Build]) -> list[Build]:
     return [found[name] for name in sorted(found)]
 
 
-def without_obsoleted(builds: list[Build]) -> list[Build]:
+def without_obsoleted(builds: list[RpmPackage]) -> list[RpmPackage]:
     """Without those that another of them obsoletes, unless that goes both ways."""
     if len(builds) < 2:
         return builds
@@ -155,7 +155,7 @@ def without_obsoleted(builds: list[Build]) -> list[Build]:
     ]
 
 
-def _goes_before(one: Build, other: Build) -> bool:
+def _goes_before(one: RpmPackage, other: RpmPackage) -> bool:
     order = compare(one.version, other.version)
     if order:
         return order > 0
@@ -165,7 +165,7 @@ def _goes_before(one: Build, other: Build) -> bool:
     return left < right
 
 
-def _by_common_statement(builds: list[Build]) -> list[Build]:
+def _by_common_statement(builds: list[RpmPackage]) -> list[RpmPackage]:
     """By the version that all of them state for one and the same capability, highest first."""
     for stated in builds[0].provides:
         if stated.sense != EQUAL:

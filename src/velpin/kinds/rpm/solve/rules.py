@@ -11,12 +11,12 @@ from collections.abc import Iterable, Iterator
 from itertools import product
 from typing import NamedTuple
 
-from velpin.kinds.rpm.pool import Build, Pool, names_of, obsoletes
-from velpin.kinds.rpm.relation import Capability, Joined, Relation
+from velpin.kinds.rpm.pool import RpmPackage, RpmPool, names_of, obsoletes
+from velpin.kinds.rpm.relation import Capability, Joined, RpmRelation
+from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy
-from velpin.kinds.rpm.solve.ways import Ways
+from velpin.kinds.rpm.solve.search import Clause
 from velpin.kinds.rpm.version import compare
-from velpin.resolve.search import Clause
 
 _MOST = 4096
 """Clauses one relation may become; more is treated as met (no real relation comes near)."""
@@ -26,20 +26,20 @@ class Why(NamedTuple):
     """What a clause says: a code, whose rule it is, and the relation or other package."""
 
     code: str
-    owner: Build | None = None
-    relation: Relation | None = None
-    other: Build | None = None
+    owner: RpmPackage | None = None
+    relation: RpmRelation | None = None
+    other: RpmPackage | None = None
 
 
 class Rules:
     """Makes the clauses of packages of one pool."""
 
-    def __init__(self, pool: Pool, ways: Ways) -> None:
+    def __init__(self, pool: RpmPool, ways: SolverOptions) -> None:
         self.pool = pool
         self.ways = ways
         self.asked: set[str] = set()
         """Names that were asked for."""
-        self.waived: set[tuple[int, Relation]] = set()
+        self.waived: set[tuple[int, RpmRelation]] = set()
         """Needs, by their owner, for which staying with what is installed is impossible."""
         self.granted: set[int] = set()
         """Builds asked for, which may come in the place of any installed one."""
@@ -53,9 +53,9 @@ class Rules:
         """Installed builds that may be removed."""
         self.freed: set[int] = set()
         """Installed builds that a request may take to any other version."""
-        self.targets: dict[int, list[Build]] = {}
+        self.targets: dict[int, list[RpmPackage]] = {}
         """For installed builds that an upgrade is to change: what they may change to."""
-        self._best: dict[int, list[Build]] = {}
+        self._best: dict[int, list[RpmPackage]] = {}
 
     def of(self, literal: int) -> Iterator[Clause]:
         """The rules that come in with a package taken, or with an installed one going."""
@@ -76,12 +76,12 @@ class Rules:
 
     # -- of a package that is offered ------------------------------------------------------
 
-    def _needs(self, build: Build) -> Iterator[Clause]:
+    def _needs(self, build: RpmPackage) -> Iterator[Clause]:
         for relation in build.facts.of("R"):
             yield from self.need(build, relation)
 
-    def need(self, owner: Build, relation: Relation) -> Iterator[Clause]:
-        """A need as clauses, and where something installed meets it, the wish to stay with it."""
+    def need(self, owner: RpmPackage, relation: RpmRelation) -> Iterator[Clause]:
+        """A need as clauses, and where something installed meets it, the rule to stay with it."""
         why = Why("requires", owner, relation)
         for literals in self.forms(relation):
             if owner.id not in literals:
@@ -89,7 +89,9 @@ class Rules:
                     yield from self._stay_with(owner, relation, literals)
                 yield Clause([-owner.id, *literals], why)
 
-    def _stay_with(self, owner: Build, relation: Relation, literals: list[int]) -> Iterator[Clause]:
+    def _stay_with(
+        self, owner: RpmPackage, relation: RpmRelation, literals: list[int]
+    ) -> Iterator[Clause]:
         """A need that something installed meets, or what may follow such, stays with those as
         long as that can be done (observed).
 
@@ -98,7 +100,7 @@ class Rules:
         wanted = {one for one in literals if one > 0}
         besides = [one for one in literals if one < 0]
         known: list[int] = []
-        olds: list[Build] = []
+        olds: list[RpmPackage] = []
         for one in map(self.pool.build, sorted(wanted)):
             if one.installed:
                 if one.name != owner.name and not obsoletes(owner, one):
@@ -116,7 +118,7 @@ class Rules:
             return
         yield Clause([-owner.id, *besides, *known], Why("stay with", owner, relation))
 
-    def _is_upgraded_away(self, old: Build, wanted: set[int]) -> bool:
+    def _is_upgraded_away(self, old: RpmPackage, wanted: set[int]) -> bool:
         """Whether the upgrade changes an installed build, but to none of those wanted."""
         targets = self.targets.get(old.id)
         if not targets:
@@ -126,10 +128,10 @@ class Rules:
             best = self._best[old.id] = Policy(self.pool).best(targets)
         return not any(one.id in wanted for one in best)
 
-    def _all_meet(self, old: Build, wanted: set[int]) -> bool:
+    def _all_meet(self, old: RpmPackage, wanted: set[int]) -> bool:
         return old.id in wanted and all(one.id in wanted for one in self.replacements(old))
 
-    def _followed(self, build: Build) -> Build | None:
+    def _followed(self, build: RpmPackage) -> RpmPackage | None:
         """The installed build in whose place one that is offered may come."""
         named = self.pool.installed(build.name)
         for old in named:
@@ -143,7 +145,7 @@ class Rules:
                 return old
         return None
 
-    def replaced(self, build: Build) -> Iterator[Build]:
+    def replaced(self, build: RpmPackage) -> Iterator[RpmPackage]:
         """Installed packages that an offered build says it replaces."""
         for relation in build.facts.of("O"):
             if isinstance(relation, Capability):
@@ -151,14 +153,14 @@ class Rules:
                     if old.name != build.name and obsoletes(build, old):
                         yield old
 
-    def _conflicts(self, build: Build) -> Iterator[Clause]:
+    def _conflicts(self, build: RpmPackage) -> Iterator[Clause]:
         for relation in build.facts.of("C"):
             why = Why("conflicts", build, relation)
             for literals in self.against(relation):
                 if -build.id not in literals or len(literals) > 1:
                     yield Clause(list(dict.fromkeys([-build.id, *literals])), why)
 
-    def _same_name(self, build: Build) -> Iterator[Clause]:
+    def _same_name(self, build: RpmPackage) -> Iterator[Clause]:
         several = self.multiple(build)
         for other in self.pool.named(build.name):
             if other is build or (
@@ -169,14 +171,14 @@ class Rules:
                 continue
             yield Clause([-build.id, -other.id], Why("same name", build, None, other))
 
-    def multiple(self, build: Build) -> bool:
+    def multiple(self, build: RpmPackage) -> bool:
         """Whether several versions of it may stand side by side."""
         names = self.ways.multiple
         return bool(names) and (
             build.name in names or any(one.name in names for one in build.provides)
         )
 
-    def _obsoletes(self, build: Build) -> Iterator[Clause]:
+    def _obsoletes(self, build: RpmPackage) -> Iterator[Clause]:
         for relation in build.facts.of("O"):
             if not isinstance(relation, Capability):
                 continue
@@ -186,7 +188,9 @@ class Rules:
                     if other.installed and self.ways.replaced_by_all:
                         yield from self._replacing_along(build, other, relation)
 
-    def _replacing_along(self, build: Build, old: Build, relation: Capability) -> Iterator[Clause]:
+    def _replacing_along(
+        self, build: RpmPackage, old: RpmPackage, relation: Capability
+    ) -> Iterator[Clause]:
         """All names that say the very same of an installed package they replace come together
         (observed)."""
         names: dict[str, list[int]] = {}
@@ -199,7 +203,7 @@ class Rules:
         for literals in names.values():
             yield Clause([-build.id, *literals], Why("replaces along", build, None, old))
 
-    def _installed_about(self, build: Build) -> Iterator[Clause]:
+    def _installed_about(self, build: RpmPackage) -> Iterator[Clause]:
         """What installed packages say of one that comes."""
         if self.pool.record is None:
             return
@@ -217,7 +221,7 @@ class Rules:
                     yield from self._said_of(other, letter, names)
             seen.clear()
 
-    def _said_of(self, other: Build, letter: str, names: Iterable[str]) -> Iterator[Clause]:
+    def _said_of(self, other: RpmPackage, letter: str, names: Iterable[str]) -> Iterator[Clause]:
         for relation in other.facts.of(letter):
             if not any(name in names for name in names_of(relation)):
                 continue
@@ -229,7 +233,7 @@ class Rules:
             elif isinstance(relation, Joined) and self._is_met_now(relation):
                 yield from self.need(other, relation)
 
-    def _lesser_arch(self, build: Build) -> Iterator[Clause]:
+    def _lesser_arch(self, build: RpmPackage) -> Iterator[Clause]:
         """A package of the lesser word size comes only with its like of the host's own, where
         that is offered at all, unless its name was asked for (observed)."""
         if not self.ways.both_words or build.name in self.asked:
@@ -244,7 +248,7 @@ class Rules:
             alike = [one.id for one in own if one.version == build.version]
             yield Clause([-build.id, *alike], Why("lesser architecture", build))
 
-    def _left_lesser(self, build: Build) -> Iterator[Clause]:
+    def _left_lesser(self, build: RpmPackage) -> Iterator[Clause]:
         """The same of installed ones whose like of the host's own goes."""
         if self.ways.both_words and not self.pool.archs.is_secondary(build.arch):
             for other in self.pool.installed(build.name):
@@ -252,13 +256,13 @@ class Rules:
 
     # -- of an installed package that goes ---------------------------------------------------
 
-    def update(self, build: Build) -> Clause:
+    def update(self, build: RpmPackage) -> Clause:
         """An installed package does not go unless something comes in its place."""
         return Clause(
             [build.id, *(one.id for one in self.replacements(build))], Why("installed", build)
         )
 
-    def replacements(self, build: Build) -> list[Build]:
+    def replacements(self, build: RpmPackage) -> list[RpmPackage]:
         """What may come in the place of an installed build."""
         if build.id in self.targets:
             return self.targets[build.id]
@@ -278,7 +282,7 @@ class Rules:
         ]
         return found
 
-    def may_follow(self, build: Build, other: Build) -> bool:
+    def may_follow(self, build: RpmPackage, other: RpmPackage) -> bool:
         """Whether an installed build may be replaced by another of its name unasked."""
         if self.realign:
             return True
@@ -288,7 +292,7 @@ class Rules:
             return False
         return self.ways.downgrades_for_needs or compare(other.version, build.version) >= 0
 
-    def _relied(self, build: Build) -> Iterator[Clause]:
+    def _relied(self, build: RpmPackage) -> Iterator[Clause]:
         """What installed packages needed of one that goes."""
         known = self.pool.needed_files
         names = dict.fromkeys(
@@ -306,7 +310,7 @@ class Rules:
                     if spoken and self._is_met_now(relation):
                         yield from self.need(other, relation)
 
-    def _is_met_now(self, relation: Relation) -> bool:
+    def _is_met_now(self, relation: RpmRelation) -> bool:
         """Whether the installed packages meet a relation; what is broken already may stay so."""
         for literals in self.forms(relation):
             here = [self.pool.build(abs(one)).installed == (one > 0) for one in literals]
@@ -316,7 +320,7 @@ class Rules:
 
     # -- relations as clauses ----------------------------------------------------------------
 
-    def forms(self, relation: Relation) -> list[list[int]]:
+    def forms(self, relation: RpmRelation) -> list[list[int]]:
         """Clauses that say that a relation is met."""
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
             return [[one.id for one in self.pool.meeting(relation)]]
@@ -335,7 +339,7 @@ class Rules:
             return self._any([first, self.forms(parts[2]) + self.forms(parts[1])])
         return first
 
-    def against(self, relation: Relation) -> list[list[int]]:
+    def against(self, relation: RpmRelation) -> list[list[int]]:
         """Clauses that say that a relation is not met."""
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
             return [[-one.id] for one in self.pool.meeting(relation)]

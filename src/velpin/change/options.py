@@ -1,0 +1,334 @@
+"""From what is wanted to the smallest change under which the forecast gives it.
+
+Every way that could do is made on an overlay: pins, the preferring of a source, switching one
+on, dropping the rule that stands in the way. Where what is wanted needs other packages in
+versions that would not come, those are pinned as well. Only ways that the forecast proves are
+kept, the fewest rules first, then those that move least of the rest of the host.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import partial
+from itertools import islice
+from typing import TYPE_CHECKING, NamedTuple
+
+from velpin.change.plan import Plan
+from velpin.change.shift import shift_between
+from velpin.errors import Refusal, VelpinError
+from velpin.files.text import whole_number
+from velpin.model.forecast import Answer, Forecast
+from velpin.model.reason import Place, Reason
+from velpin.model.request import Request, parse_request
+from velpin.model.rule import Rule
+from velpin.model.shift import Shift
+
+if TYPE_CHECKING:
+    from velpin.core.host import Host
+
+_MOST_TRIED = 8
+_MOST_SHOWN = 3
+_MOST_RULES = 6
+_MOST_STEPS = 12
+"""Hosts on which one attempt is completed, before it is given up."""
+
+
+class Goal(NamedTuple):
+    """One package that is wanted, as it would be got by asking for just that."""
+
+    request: Request
+    answer: Answer
+
+
+class PlanOption(NamedTuple):
+    """One change under which the forecast gives what is wanted."""
+
+    plan: Plan
+    commands: tuple[str, ...]
+    shift: Shift
+    forecast: Forecast
+
+
+@dataclass(slots=True)
+class _Attempt:
+    """A change in the making: the host so far, its plan, and the rules in it."""
+
+    host: Host
+    plan: Plan
+    commands: tuple[str, ...] = ()
+    rules: tuple[Rule, ...] = ()
+
+
+def goals_of(host: Host, texts: Sequence[str], source: str = "") -> list[Goal]:
+    """What is wanted, each with the answer that asking for it by version or source gets.
+
+    Raises Refusal where no source has it, not even one that is switched off.
+    """
+    found = []
+    for text in texts:
+        request = parse_request(text, host.knows, source)
+        answer = _asked(host, request)
+        if answer.version is None:
+            for other in _with_sources_on(host, request):
+                answer = _asked(other.host, request)
+                if answer.version:
+                    break
+        if answer.version is None:
+            raise Refusal(f"no source has {text}", _hint(answer))
+        found.append(Goal(request, answer))
+    return found
+
+
+def _hint(answer: Answer) -> str:
+    return f"there is {', '.join(answer.near)}" if answer.near else "velpin find TEXT searches"
+
+
+def _asked(host: Host, request: Request) -> Answer:
+    found = host.forecast([request.text], request.source)
+    if not found.answers:
+        raise host.refused() or Refusal(
+            "the host's installer would refuse every request",
+            f"velpin forecast {request.text} tells why",
+        )
+    return found.answers[0]
+
+
+def is_met(host: Host, found: Forecast, goals: Sequence[Goal]) -> bool:
+    """Whether a forecast of the bare names gives what is wanted: a version or source that was
+    asked for, else what asking for the name gets, or something newer."""
+    return found.ok and all(
+        any(_gives(host, answer, goal) for answer in found.answers) for goal in goals
+    )
+
+
+def _gives(host: Host, answer: Answer, goal: Goal) -> bool:
+    wanted = goal.answer
+    if answer.package != wanted.package or not (answer.version and wanted.version):
+        return False
+    if goal.request.source:
+        return (answer.version, answer.source) == (wanted.version, wanted.source)
+    if goal.request.operator:
+        return answer.version == wanted.version
+    return host.compare(answer.version, wanted.version) >= 0
+
+
+def ask_plainly(host: Host, goals: Sequence[Goal]) -> Forecast:
+    """The forecast of the bare names."""
+    return host.forecast([_bare(goal.request) for goal in goals])
+
+
+def _bare(request: Request) -> str:
+    return f"{request.name}:{request.arch}" if request.arch else request.name
+
+
+class WantedOptions(NamedTuple):
+    """What is wanted, and the best changes for it."""
+
+    goals: tuple[Goal, ...]
+    met_by: Forecast | None
+    """The forecast of the bare names where that gives it already."""
+    options: tuple[PlanOption, ...]
+    """At most three, the smallest shift first; none where no small set of rules does it."""
+
+
+def options_for(host: Host, texts: Sequence[str], source: str = "") -> WantedOptions:
+    """The smallest changes under which requests get what they ask for.
+
+    Raises Refusal where no source has it, not even one that is switched off.
+    """
+    goals = goals_of(host, texts, source)
+    plain = ask_plainly(host, goals)
+    if is_met(host, plain, goals):
+        return WantedOptions(tuple(goals), plain, ())
+    return WantedOptions(tuple(goals), None, tuple(find_options(host, goals)))
+
+
+def find_options(host: Host, goals: Sequence[Goal]) -> list[PlanOption]:
+    """The best options, at most three, best first; none where nothing does it."""
+    found: list[PlanOption] = []
+    host.after_upgrade()  # once for all shifts
+    for attempt in islice(_attempts(host, goals), _MOST_TRIED):
+        for whole, forecast in _completed(host, attempt, goals):
+            if len(found) == _MOST_TRIED:
+                break
+            if not any(_is_more(whole, way) for way in found):
+                shift = shift_between(host, whole.host)
+                found.append(PlanOption(whole.plan, whole.commands, shift, forecast))
+    found = [way for way in found if not any(set(o.commands) < set(way.commands) for o in found)]
+    names = {goal.answer.package for goal in goals}
+    return sorted(found, key=lambda way: _cost(way, names))[:_MOST_SHOWN]
+
+
+def _is_more(attempt: _Attempt, way: PlanOption) -> bool:
+    """Whether an attempt is a way that is known, or that with something on top."""
+    return attempt.plan.edits == way.plan.edits or set(way.commands) <= set(attempt.commands)
+
+
+def _cost(way: PlanOption, wanted: set[str]) -> tuple[int, int, int]:
+    others = [moved for moved in way.shift.upgrades if moved.name not in wanted]
+    return len(way.commands), len(others) + len(way.shift.held_back), len(way.shift.answers)
+
+
+# -- ways that could do ------------------------------------------------------------------
+
+
+def _attempts(host: Host, goals: Sequence[Goal]) -> Iterator[_Attempt]:
+    start = _Attempt(host, Plan("", ""))
+    if any(_asked(host, goal.request).version is None for goal in goals):
+        for one in _with_sources_on(host, *(goal.request for goal in goals)):
+            yield one
+            yield from _with_rules(one, goals)
+        return
+    yield start
+    yield from _with_rules(start, goals)
+    yield from _without_rules(start, goals)
+
+
+def _with_sources_on(host: Host, *requests: Request) -> Iterator[_Attempt]:
+    """The host with one source switched on that has some package."""
+    names = [request.name for request in requests]
+    off = {offer.source for offer in host.offers(names) if offer.state == "source off"}
+    for handle in sorted(off):
+        plan = _tried(partial(host.plan_switch, handle, True))
+        if plan is not None:
+            yield _Attempt(host.with_edits(plan.edits), plan, (plan.command,))
+
+
+def _with_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
+    for rules in _rules_for(start.host, goals):
+        made = _add(start, rules)
+        if made:
+            yield made
+
+
+def _rules_for(host: Host, goals: Sequence[Goal]) -> Iterator[list[Rule]]:
+    goes_back = [_asked(host, goal.request).outcome == "downgrade" for goal in goals]
+    pairs = list(zip(goals, goes_back, strict=True))
+    if any(goal.request.operator for goal in goals):
+        yield [_pin(goal, older, version=True) for goal, older in pairs]
+    letting = [_letting(host, goal.answer.package, goal.answer.source or "") for goal in goals]
+    allowed = [rule for each in letting for rule in each]
+    if allowed:
+        yield allowed
+    if all(goal.answer.source for goal in goals):
+        yield [_pin(goal, older, version=False) for goal, older in pairs]
+    if not any(goes_back):
+        plain = ask_plainly(host, goals)
+        yield from _preferences(goals, plain)
+
+
+def _pin(goal: Goal, older: bool, *, version: bool) -> Rule:
+    request = goal.request
+    source = request.source if version else goal.answer.source or ""
+    asked = (request.version if request.operator == "=" else goal.answer.version) or ""
+    names = (_bare(request),)
+    return Rule("pin", names, source, asked if version else "", allow_older=older)
+
+
+def _preferences(goals: Sequence[Goal], plain: Forecast) -> Iterator[list[Rule]]:
+    """The wanted sources over those that win now."""
+    winners = {one.package: one.source for one in plain.answers}
+    found: dict[str, dict[str, None]] = {}
+    for goal in goals:
+        winner = winners.get(goal.answer.package)
+        if goal.answer.source and winner and winner != goal.answer.source:
+            found.setdefault(goal.answer.source, {})[winner] = None
+    if found:
+        yield [Rule("prefer", (), one, over=tuple(over)) for one, over in found.items()]
+
+
+def _without_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
+    """The host without a record that gives the wanted version, or the one that wins, its number."""
+    plain = ask_plainly(start.host, goals)
+    places: dict[str, None] = {}
+    for answer in plain.answers:
+        reasons = [*answer.reasons, *(passed.why for passed in answer.passed_over)]
+        places.update((str(r.facts["place"]), None) for r in reasons if r.facts.get("place"))
+    for place in places:
+        file, _, line = place.rpartition(":")
+        made = _tried(partial(start.host.plan_rule_drop, Place(file, whole_number(line) or 0)))
+        if made:
+            yield _joined(start, made, ())
+
+
+def _tried(make: Callable[[], Plan]) -> Plan | None:
+    """A plan that does what it is for and changes something; None where there is none."""
+    try:
+        plan = make()
+    except VelpinError:
+        return None
+    return None if plan.error or plan.unmet or plan.unchanged else plan
+
+
+def _add(attempt: _Attempt, rules: Sequence[Rule]) -> _Attempt | None:
+    made = _tried(lambda: attempt.host.plan_rules(rules))
+    return _joined(attempt, made, rules) if made else None
+
+
+def _joined(attempt: _Attempt, made: Plan, rules: Iterable[Rule]) -> _Attempt:
+    host = attempt.host.with_edits(made.edits)
+    commands = (*attempt.commands, *made.command.split(" && "))
+    plan = attempt.plan.then(attempt.host.tree, made)
+    return _Attempt(host, plan, commands, (*attempt.rules, *rules))
+
+
+# -- what is wanted needs more -----------------------------------------------------------
+
+
+def _completed(
+    host: Host, attempt: _Attempt, goals: Sequence[Goal]
+) -> Iterator[tuple[_Attempt, Forecast]]:
+    """An attempt with rules for what else has to come, each way that does, the fewest first,
+    and its forecast."""
+    waiting = [attempt]
+    for _ in range(_MOST_STEPS):
+        if not waiting:
+            return
+        here = waiting.pop(0)
+        found = ask_plainly(here.host, goals)
+        if is_met(host, found, goals):
+            here.plan.propose(host.tree, here.plan.edits)
+            yield here, found
+        elif not found.ok and len(here.rules) < _MOST_RULES:
+            for rules in _helping(here, found.because):
+                made = filter(None, (_add(here, [rule]) for rule in rules))
+                waiting += islice(made, 1)
+
+
+def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[Iterable[Rule]]:
+    """Rules for versions that would meet what cannot be had; of several for one the first that
+    this kind of host can express counts."""
+    done = {name for rule in attempt.rules for name in rule.names}
+    for name, version, source in _would_do(chain):
+        if name not in done:
+            yield from ((rule,) for rule in _letting(attempt.host, name, source))
+            yield _bringing(attempt.host, name, version, source)
+
+
+def _bringing(host: Host, name: str, version: str, source: str) -> Iterator[Rule]:
+    """A pin to a version; else its source over the one that wins, which is only then asked for."""
+    yield Rule("pin", (name,), "", version)
+    winner = host.forecast([name]).answers[0].source
+    if source and winner:
+        yield Rule("prefer", (), source, over=(winner,))
+
+
+def _would_do(chain: Iterable[Reason]) -> Iterator[tuple[str, str, str]]:
+    """Name, version and source of what would meet a relation."""
+    for reason in chain:
+        if reason.code == "would-do":
+            facts = reason.facts
+            yield str(facts["name"]), str(facts["version"]), str(facts.get("source", ""))
+        yield from _would_do(reason.because)
+
+
+def _letting(host: Host, name: str, source: str) -> Iterator[Rule]:
+    """The rule that lets a confined source give one more package."""
+    confined = [
+        in_force.rule
+        for in_force in host.rules()
+        if in_force.rule and in_force.rule.kind == "confine"
+    ]
+    if any(rule.source == source for rule in confined):
+        yield Rule("confine", (name,), source)

@@ -1,0 +1,176 @@
+"""A saved picture of how a host stands, and what has drifted since.
+
+A picture is a file of JSON lines (docs/json.md): a first line about the host, its sources and
+its rules, then one line for each installed or watched package with all its offers. What was
+known then is enough to tell whether the host, a source or a rule is why something differs.
+"""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from velpin.errors import CannotWrite, HostFileError
+from velpin.files.disk import write_file
+from velpin.model.safe_text import without_logins
+from velpin.model.shift import Drift, DriftCause, PackageSnapshot, Selection
+
+if TYPE_CHECKING:
+    from velpin.core.host import Host
+
+FORMAT = 1
+
+
+class Snapshot(NamedTuple):
+    """How a host stood at a time, in seconds since 1970."""
+
+    time: float
+    host: dict[str, Any]
+    sources: dict[str, dict[str, Any]]
+    """By handle: address, release, whether on, when its release file was made."""
+    rules: list[str]
+    packages: list[PackageSnapshot]
+    watched: list[str]
+
+
+def take(
+    host: Host,
+    packages: list[PackageSnapshot],
+    watched: Sequence[str],
+    clock: Callable[[], float] = time.time,
+) -> Snapshot:
+    """How a host stands now, its packages with it."""
+    facts = host.facts()
+    release = {k: v for k, v in facts.release.items() if k in ("ID", "VERSION_ID")}
+    sources = {
+        one.source.handle: {
+            "address": one.source.address,
+            "release": one.source.release,
+            "on": one.source.on,
+            "dated": one.dated,
+        }
+        for one in host.source_statuses()
+    }
+    rules = [f"{rule.place} {json.dumps(dict(rule.says.facts))}" for rule in host.rules()]
+    about = {"kind": facts.kind, "arch": facts.arch, "foreign": list(facts.foreign), **release}
+    return Snapshot(clock(), about, sources, rules, packages, sorted(watched))
+
+
+def save(picture: Snapshot, file: Path) -> None:
+    """Write a picture, also over an older one.
+
+    CannotWrite where that fails or something else stands there, and then nothing is lost.
+    """
+    first = {
+        "velpin": "picture", "format": FORMAT, "time": picture.time, "host": picture.host,
+        "sources": picture.sources, "rules": picture.rules, "watched": picture.watched,
+    }  # fmt: skip
+    lines = [first, *(one._asdict() for one in picture.packages)]
+    text = without_logins("".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines))
+    if not file.parent.is_dir():
+        raise CannotWrite(f"{file.parent} is no folder")
+    if file.exists() and not _is_picture(file):
+        raise CannotWrite(f"{file} is there and is no picture of velpin's; it is left alone")
+    write_file(file.parent, file.name, text.encode(errors="backslashreplace"), mode=0o644)
+
+
+def _is_picture(file: Path) -> bool:
+    try:
+        load(file)
+    except HostFileError:
+        return False
+    return True
+
+
+def load(file: Path) -> Snapshot:
+    """Read a picture; HostFileError with the line where it is none."""
+    try:
+        lines = file.read_text("utf-8").split("\n")
+        lines = lines if lines[-1] else lines[:-1]
+    except (OSError, UnicodeDecodeError) as problem:
+        raise HostFileError(str(file), 0, f"cannot be read: {problem}") from problem
+    number = 1
+    try:
+        first = json.loads(lines[0])
+        if first["velpin"] != "picture" or first["format"] != FORMAT:
+            raise ValueError(f"a picture of format {FORMAT} was expected")
+        packages = []
+        for line in lines[1:]:
+            number += 1
+            packages.append(_read_package(json.loads(line)))
+        return Snapshot(
+            first["time"], first["host"], first["sources"], first["rules"], packages,
+            first["watched"],
+        )  # fmt: skip
+    except (
+        ArithmeticError, ValueError, LookupError, TypeError, AttributeError, RecursionError,
+    ) as problem:  # fmt: skip
+        raise HostFileError(str(file), number, f"not a picture of velpin's: {problem}") from problem
+
+
+def _read_package(value: dict[str, Any]) -> PackageSnapshot:
+    offers = tuple((str(v), str(s), int(n)) for v, s, n in value["offers"])
+    stand = value["next"]
+    return PackageSnapshot(
+        value["name"], value["arch"], value["installed"],
+        Selection(str(stand[0]), str(stand[1])) if stand else None, bool(value["held"]), offers,
+    )  # fmt: skip
+
+
+# -- comparing ---------------------------------------------------------------------------
+
+
+def drift(then: Snapshot, now: Snapshot) -> Iterator[Drift]:
+    """Every package that stands otherwise, by name, with what is the cause."""
+    was = {(one.name, one.arch): one for one in then.packages}
+    has = {(one.name, one.arch): one for one in now.packages}
+    for key in sorted(was.keys() | has.keys()):
+        one, other = was.get(key), has.get(key)
+        before, after = one and one.next, other and other.next
+        installed = one.installed if one else None, other.installed if other else None
+        if before != after or (one is None) != (other is None):
+            causes = tuple(_causes(then, now, one, other)) or ("others",)
+            yield Drift(*key, before, after, installed, causes)
+
+
+def _causes(
+    then: Snapshot, now: Snapshot, one: PackageSnapshot | None, other: PackageSnapshot | None
+) -> Iterator[DriftCause]:
+    """What bears on the difference: the versions that would come, then and now."""
+    if one is None or other is None:
+        yield "host"
+        return
+    if (one.installed, one.held) != (other.installed, other.held):
+        yield "host"
+    had, has = _priorities(one), _priorities(other)
+    stands = [stand for stand in (one.next, other.next) if stand]
+    missing, changed = _differing(stands, had, has)
+    if not (missing or changed):
+        missing, changed = _differing([*had, *has], had, has)
+    on = [(_was_on(then, handle), _was_on(now, handle)) for _, handle in missing if handle]
+    if any(before != after for before, after in on):
+        yield "sources"
+    if any(before and after for before, after in on):
+        yield "content"
+    if changed:
+        yield "rule"
+
+
+def _differing(
+    stands: Iterable[Selection], had: Mapping[Selection, int], has: Mapping[Selection, int]
+) -> tuple[list[Selection], list[Selection]]:
+    """Offers that only one of two times knew, and those whose priority differs."""
+    missing = [stand for stand in stands if (stand in had) != (stand in has)]
+    both = [stand for stand in stands if stand in had and stand in has]
+    return missing, [stand for stand in both if had[stand] != has[stand]]
+
+
+def _priorities(one: PackageSnapshot) -> dict[Selection, int]:
+    return {Selection(version, source): priority for version, source, priority in one.offers}
+
+
+def _was_on(picture: Snapshot, handle: str) -> bool:
+    return bool(picture.sources.get(handle, {}).get("on"))

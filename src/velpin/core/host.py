@@ -1,0 +1,452 @@
+"""One host, as any program may use it: what it has, what it would do, what a change would do.
+
+Nothing here prints, asks or exits, and only `Host.apply` and `Host.refresh` write: the one to
+the host's configuration, with a journal entry that undoes it, the other to Velpin's own store.
+Imports stand inside the methods, so that asking one question loads what answers it and no more.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Self
+
+from velpin.errors import HostFileError
+from velpin.model.forecast import Forecast, Offer
+from velpin.model.reason import Note, Place
+from velpin.model.source import Source
+
+if TYPE_CHECKING:
+    from velpin.change.journal import Journal, JournalEntry
+    from velpin.change.options import WantedOptions
+    from velpin.change.plan import NewSource, Plan
+    from velpin.change.snapshot import Snapshot
+    from velpin.change.takeover import Takeover
+    from velpin.core.adapter import Adapter
+    from velpin.fetch.download import Transport
+    from velpin.files.tree import Edits, Tree
+    from velpin.model.host import HostFacts, KeyUse, RefreshResult, SearchHit, SourceStatus
+    from velpin.model.rule import Rule, RuleInForce
+    from velpin.model.shift import ChangedAnswer, Drift, Shift, UpgradeResult
+    from velpin.recipes.recipe import RecipeFormat, Satisfier
+    from velpin.store.cache import IndexCache
+
+Progress = Callable[[str, int, int], None]
+"""Told what is fetched, and how many bytes of how many (0: not known) are there."""
+
+
+class Host:
+    """One Linux host: its sources, its packages, and what changes of its sources would do.
+
+    Made by `velpin.open_host`. Every method raises HostError or one of its kinds where files of
+    the host cannot be read; what else it raises stands with it.
+    """
+
+    snippet_endings: tuple[str, ...]
+
+    def __init__(
+        self,
+        adapter: Adapter[Source],
+        *,
+        on_wait: Callable[[], None] | None = None,
+        progress: Progress | None = None,
+    ) -> None:
+        self._adapter = adapter
+        self.on_wait, self._progress = on_wait, progress
+        self.snippet_endings = adapter.snippet_endings
+
+    def with_edits(self, edits: Edits) -> Self:
+        """The same host as it would be after some edits, read by the same code."""
+        return type(self)(
+            self._adapter.with_edits(edits), on_wait=self.on_wait, progress=self._progress
+        )
+
+    def considering(self, plan: Plan) -> Self:
+        """The same host as a plan would leave it; nothing is written."""
+        return self.with_edits(plan.edits)
+
+    # -- looking -----------------------------------------------------------------------------
+
+    @property
+    def kind(self) -> str:
+        """The name of the kind of host (one of `velpin.kinds.KINDS`)."""
+        return self._adapter.kind
+
+    @property
+    def native(self) -> str:
+        """The host's own architecture."""
+        return self._adapter.native
+
+    @property
+    def tree(self) -> Tree:
+        """Its files."""
+        return self._adapter.tree
+
+    @property
+    def shelf(self) -> IndexCache:
+        """Velpin's store of fetched and parsed indexes for it."""
+        return self._adapter.shelf
+
+    def facts(self) -> HostFacts:
+        """What host this is: release, architectures, how many sources and packages."""
+        from velpin.model.host import HostFacts, SourceCounts
+
+        host = self._adapter
+        known = [date for date in host.index_dates() if date]
+        installed, held = host.count_installed()
+        return HostFacts(
+            kind=host.kind,
+            release=host.release,
+            arch=host.native,
+            foreign=tuple(host.foreign_archs),
+            sources=SourceCounts(
+                on=sum(source.on for source in host.sources),
+                off=sum(not source.on for source in host.sources),
+                not_fetched=sum(host.state_of(source) == "not fetched" for source in host.sources),
+            ),
+            oldest_index=min(known, default=None),
+            newest_index=max(known, default=None),
+            installed=installed,
+            held=held,
+            notes=tuple(self.notes()),
+        )
+
+    def notes(self) -> Iterable[Note]:
+        """Everything odd that was found in the host's files."""
+        return self._adapter.notes()
+
+    def refused(self) -> HostFileError | None:
+        """The file because of which the installer refuses every request, if there is one."""
+        found = self._adapter.refusal()
+        return found if isinstance(found, HostFileError) else None
+
+    def skipped(self) -> Sequence[tuple[str, str]]:
+        """Files in the host's own places that its installer passes over, and why."""
+        return self._adapter.skipped()
+
+    def doubts(self) -> list[str]:
+        """Folders of Velpin's own store that are not believed, and why."""
+        return self.shelf.doubts()
+
+    @property
+    def sources(self) -> Sequence[Source]:
+        """Sources on, in the order of reading, then those switched off."""
+        return self._adapter.sources
+
+    def source(self, handle: str) -> Source:
+        """The source with a handle; Refusal with near handles where there is none."""
+        return self._adapter.source(handle)
+
+    def source_statuses(self) -> list[SourceStatus]:
+        """Every source in the order in which it wins: tier, priority, freshness, signature."""
+        from velpin.core.source_status import source_statuses
+
+        return source_statuses(self._adapter)
+
+    def keys(self) -> list[KeyUse]:
+        """Every key that vouches for something, and for what."""
+        return self._adapter.keys()
+
+    def key_problems(self) -> list[str]:
+        """Keys that are named and cannot be used, and why."""
+        return self._adapter.key_problems()
+
+    def rules(self) -> list[RuleInForce]:
+        """Every rule in force, what each decides, and which decide nothing."""
+        return self._adapter.rules()
+
+    def compare(self, one: str, other: str) -> int:
+        """-1, 0 or 1 for two versions, in this host's own order."""
+        return self._adapter.compare(one, other)
+
+    # -- choosing ----------------------------------------------------------------------------
+
+    def knows(self, name: str) -> bool:
+        """Whether a package of a name, or a provider of it, is known here."""
+        return self._adapter.knows(name)
+
+    def forecast(self, texts: Sequence[str], source: str = "") -> Forecast:
+        """Predict one transaction for all requests together.
+
+        `texts` are requests such as NAME, NAME@VERSION, NAME:ARCH or NAME%SOURCE; `source`, a
+        handle, narrows those that name none. `ok` is False where the installer would refuse:
+        `problem` and `chain` tell why, `remedies` what was tried and would help. Raises
+        UsageError for texts that are no requests.
+        """
+        from velpin.core.forecasting import forecast
+
+        return forecast(self._adapter, texts, source)
+
+    def forecast_upgrade(self, *, realign: bool = False) -> Forecast:
+        """Predict the full upgrade of the host; `realign`: every installed package goes to
+        the best source, whatever its vendor. UsageError where this kind has no such upgrade."""
+        from velpin.core.forecasting import forecast_upgrade
+
+        return forecast_upgrade(self._adapter, realign=realign)
+
+    def offers(self, names: Iterable[str]) -> list[Offer]:
+        """Every offer of some names, newest first, also of sources switched off."""
+        from velpin.core.offers import offers_of
+
+        return offers_of(self._adapter, names)
+
+    def offers_from(self, handle: str, glob: str = "*") -> list[Offer]:
+        """What one source offers, by name; Refusal where there is no such source or index."""
+        from velpin.core.offers import offers_from
+
+        return offers_from(self._adapter, handle, glob)
+
+    def near_names(self, name: str) -> tuple[str, ...]:
+        """Names like one that is not known, also across sources switched off."""
+        from velpin.core.forecasting import near_names
+
+        return near_names(self._adapter, name)
+
+    def find(self, text: str, most: int = 40) -> tuple[list[SearchHit], int]:
+        """Names and summaries that hold every word of a text, best first, at most `most` of
+        them; and how many there are."""
+        from velpin.core.offers import find
+
+        return find(self._adapter, text, most)
+
+    # -- the whole host ----------------------------------------------------------------------
+
+    def open_indexes(self) -> None:
+        """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
+        self._adapter.open_indexes()
+
+    def installed_names(self) -> list[str]:
+        """Names of all installed packages, in byte order."""
+        return self._adapter.installed_names()
+
+    def came_from(self, handle: str) -> list[str]:
+        """Installed packages whose version the host takes from a source."""
+        from velpin.core.host_diff import came_from
+
+        return came_from(self._adapter, self.source(handle).handle)
+
+    def after_upgrade(self) -> UpgradeResult:
+        """How every installed package would stand after the full upgrade; worked out once."""
+        return self._after_upgrade
+
+    @cached_property
+    def _after_upgrade(self) -> UpgradeResult:
+        from velpin.core.host_diff import after_upgrade
+
+        return after_upgrade(self._adapter)
+
+    def changed_answers(self, before: Host) -> Iterator[ChangedAnswer]:
+        """Names that are not installed and would be answered otherwise than on another state of
+        this host, in byte order."""
+        from velpin.core.host_diff import changed_answers
+
+        return changed_answers(before._adapter, self._adapter)
+
+    def shift(self, plan: Plan, names: Sequence[str] = ()) -> Shift:
+        """What a plan would change on the whole host; for `names`, the answers before and after
+        as well."""
+        from velpin.change.shift import shift_between
+
+        return shift_between(self, self.considering(plan), names)
+
+    def takeover(self, plan: Plan, shift: Shift, names: Sequence[str] = ()) -> Takeover | None:
+        """Installed packages that the sources of a plan would take over unasked, and the command
+        that would prevent it; `names` are packages or globs that are meant to change."""
+        from velpin.change.takeover import find_takeover
+
+        handles = plan.handles or [rule.source for rule in plan.rules if rule.kind == "prefer"]
+        named = [*names, *(name for rule in plan.rules for name in rule.names)]
+        return find_takeover(self.considering(plan), shift, handles, named)
+
+    def snapshot(self, watched: Sequence[str] = ()) -> Snapshot:
+        """How the host stands now, to be compared with later; `watched` are names that are
+        followed although they may not be installed."""
+        from velpin.change.snapshot import take
+        from velpin.core.host_diff import snapshots
+
+        return take(self, snapshots(self._adapter, self.after_upgrade(), watched), watched)
+
+    def drift(self, since: Snapshot) -> list[Drift]:
+        """What differs from an earlier snapshot, and why."""
+        from velpin.change.snapshot import drift
+
+        return list(drift(since, self.snapshot(since.watched)))
+
+    # -- fetching ----------------------------------------------------------------------------
+
+    def transport(self) -> Transport:
+        """What fetches, with the host's own proxies and logins and Velpin's settings."""
+        from velpin.core.settings import read_settings
+        from velpin.fetch.download import Transport
+
+        host = self._adapter
+        settings = read_settings(host.tree, host.fetch_proxies(), host.fetch_logins())
+        return Transport(settings, self._progress)
+
+    def refresh(
+        self, handles: Sequence[str] = (), *, accept_changed: bool = False, files: bool = False
+    ) -> list[RefreshResult]:
+        """Fetch, check and parse the indexes of some sources, of all that are on without any.
+
+        Each failure is in its result, where the last good index stays. `accept_changed` takes a
+        source that now calls itself something else; `files` fetches lists of files too, where
+        this kind of host keeps them apart. Raises Refusal for a handle that is none.
+        """
+        from velpin.core.refreshing import refresh
+
+        return refresh(self, handles, accept_changed=accept_changed, files=files)
+
+    def refresh_one(
+        self,
+        handle: str,
+        transport: Transport,
+        *,
+        accept_changed: bool = False,
+        files: bool = False,
+    ) -> RefreshResult:
+        """Fetch and check one source through a transport; failures are returned."""
+        given = {"accept_changed": accept_changed, "files": files}
+        options = [name for name in self._adapter.refresh_options if given[name]]
+        return self._adapter.fetch(self.source(handle).handle, transport, options)
+
+    def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
+        """Parse the indexes of a source now; how many offers they hold, and what was odd."""
+        indexes = self._adapter.indexes_of(self.source(handle).handle)
+        notes = [
+            Note(Place(Path(index.stamp.path).name, line), text)
+            for index in indexes
+            for line, text in index.notes
+        ]
+        return sum(index.count for index in indexes), notes
+
+    # -- planning ----------------------------------------------------------------------------
+
+    def plan_add(
+        self, new: NewSource, *, only: Sequence[str] = (), over: Sequence[str] = ()
+    ) -> Plan:
+        """What adding a source would write; it is fetched and looked at, with its key.
+
+        With `only` it is confined to those names or globs, with `over` preferred over those
+        sources. Raises UsageError for too little said, Refusal where the source or its name is
+        taken, TrustError where the key is not what it must be.
+        """
+        from velpin.core.adding import plan_add
+
+        return plan_add(self, self._adapter, new, only, over)
+
+    def plan_add_recipes(self, handle: str, address: str) -> Plan:
+        """What adding a source of build recipes would write; it is read before.
+
+        Raises UsageError for a name or address that is none, Refusal where the name is taken.
+        """
+        from velpin.core.locking import holding
+        from velpin.recipes.changing import plan_add
+
+        with holding(self):
+            return plan_add(self, handle, address, self.transport())
+
+    def plan_switch(self, handle: str, on: bool) -> Plan:
+        """What switching a source on or off would write; Refusal where it would do more."""
+        from velpin.core.source_plans import plan_switch
+
+        return plan_switch(self._adapter, handle, on)
+
+    def plan_drop(self, handle: str) -> Plan:
+        """What taking a source away would write; Refusal where it would do more."""
+        from velpin.core.source_plans import plan_drop
+
+        return plan_drop(self._adapter, handle)
+
+    def plan_rules(self, rules: Sequence[Rule], *, foremost: bool = False) -> Plan:
+        """What making some rules would write, proved by the forecast under it; `foremost`:
+        where no other rule wins over them.
+
+        Raises Refusal where a rule means nothing here or this kind of host cannot express it.
+        """
+        from velpin.core.rule_plans import plan_rules
+
+        return plan_rules(self._adapter, rules, foremost=foremost)
+
+    def plan_lift(self, rules: Sequence[Rule]) -> Plan:
+        """What taking back some rules would write; Refusal where none such stands."""
+        from velpin.core.rule_plans import plan_lift
+
+        return plan_lift(self._adapter, rules)
+
+    def plan_rule_drop(self, place: Place) -> Plan:
+        """What taking away the rule at a place would write, whoever wrote it."""
+        from velpin.core.rule_plans import plan_rule_drop
+
+        return plan_rule_drop(self._adapter, place)
+
+    def plan_rule_drops(self, texts: Sequence[str]) -> Plan:
+        """What taking away several rules would write, each by its number in `rules` (from 1) or
+        its FILE:LINE."""
+        from velpin.core.rule_plans import plan_rule_drops
+
+        return plan_rule_drops(self, texts)
+
+    def plan_undo(self, number: int = 0) -> Plan:
+        """What taking back a change would write, the last that can be without a number."""
+        from velpin.change.plan import plan_undo
+
+        return plan_undo(self.tree, self._journal.find(number))
+
+    def plan_options(self, texts: Sequence[str], source: str = "") -> WantedOptions:
+        """The smallest changes under which requests get what they ask for; Refusal where no
+        source has it, not even one that is switched off."""
+        from velpin.change.options import options_for
+
+        return options_for(self, texts, source)
+
+    # -- changing ----------------------------------------------------------------------------
+
+    def apply(self, plan: Plan, *, anyway: bool = False) -> JournalEntry:
+        """Write what a plan says, whole or not at all, and record it in the journal.
+
+        `anyway` overrules the plan's findings. Raises the plan's own error, PlanRefused where it
+        would not do what it is for, ChangedSince where a file is no longer what the plan was
+        made on, CannotWrite without the right, Busy where another Velpin holds the host.
+        """
+        against = plan.why_not(anyway=anyway)
+        if against is not None:
+            raise against
+        self.check_writable()
+        if plan.undoes:
+            return self._journal.undo(plan.undoes, self.on_wait)
+        return self._journal.make(
+            plan.edits,
+            plan.command,
+            plan.summary,
+            planned_on=plan.planned_on,
+            private=plan.private,
+            on_wait=self.on_wait,
+        )
+
+    def check_writable(self) -> None:
+        """CannotWrite where this user may not write the host's configuration."""
+        from velpin.change.plan import check_writable
+
+        check_writable(self.tree)
+
+    def journal(self) -> list[JournalEntry]:
+        """Every change that Velpin made to this host, oldest first."""
+        return self._journal.entries()
+
+    @cached_property
+    def _journal(self) -> Journal:
+        from velpin.change.journal import Journal
+
+        return Journal(self.tree)
+
+    # -- building ----------------------------------------------------------------------------
+
+    @property
+    def recipe_format(self) -> RecipeFormat:
+        """How build recipes are written for this kind of host."""
+        return self._adapter.recipe_format
+
+    def satisfier(self, relation: str) -> Satisfier | None:
+        """What meets a relation as recipes write it: what is installed, else what could be."""
+        return self._adapter.satisfier(relation)

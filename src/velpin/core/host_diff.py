@@ -1,0 +1,101 @@
+"""The whole host at once: every installed package after the upgrade, every name that is offered.
+
+Single forecasts ask for one name at a time; here one pass over the sorted lines of all indexes
+compares tens of thousands of answers. What a line is worth is for each kind of host to say.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from heapq import merge
+from itertools import groupby
+from operator import itemgetter
+from typing import TYPE_CHECKING
+
+from velpin.model.shift import ChangedAnswer, PackageSnapshot, Selection, UpgradeResult
+
+if TYPE_CHECKING:
+    from velpin.core.adapter import Adapter, Installed
+    from velpin.model.forecast import Change
+    from velpin.model.source import Source
+
+
+def after_upgrade(host: Adapter[Source]) -> UpgradeResult:
+    """How every installed package would stand after the full upgrade.
+
+    Where the host would refuse that, as each package would stand on its own.
+    """
+    told = host.predict_upgrade_for_shift()
+    installed = list(host.installed_packages())
+    changes = _by_package(told.changes, installed)
+    selections: dict[tuple[str, str], tuple[str, Selection | None]] = {}
+    for here in installed:
+        change = changes.get((here.name, here.arch))
+        selection: Selection | None
+        if change is not None:
+            selection = Selection(change.new, change.source or "") if change.new else None
+        elif told.ok or here.held:
+            selection = Selection(here.version, here.source)
+        else:
+            selection = host.next_alone(here)
+        selections[here.name, here.arch] = here.version, selection
+    return UpgradeResult(selections, told.held_back, told.problem)
+
+
+def _by_package(
+    changes: Iterable[Change], installed: Iterable[Installed]
+) -> dict[tuple[str, str], Change]:
+    """The change of each installed package; its architecture may change too."""
+    there = {(here.name, here.arch) for here in installed}
+    found = {(change.name, change.arch): change for change in changes if change.old}
+    moved = {(one.name, one.old): one for key, one in found.items() if key not in there}
+    for here in installed:
+        other = moved.get((here.name, here.version))
+        if other is not None:
+            found.setdefault((here.name, here.arch), other)
+    return found
+
+
+def came_from(host: Adapter[Source], handle: str) -> list[str]:
+    """Installed packages whose version the host takes from a source, in byte order."""
+    return sorted({here.name for here in host.installed_packages() if here.source == handle})
+
+
+def snapshots(
+    host: Adapter[Source], after: UpgradeResult, watched: Iterable[str]
+) -> list[PackageSnapshot]:
+    """How every installed package stands, and some names that may not be installed."""
+    found = []
+    for here in host.installed_packages():
+        _, selection = after.selections[here.name, here.arch]
+        versions = tuple(dict.fromkeys(host.versions_of(here.name, here.arch)))
+        found.append(
+            PackageSnapshot(here.name, here.arch, here.version, selection, here.held, versions)
+        )
+    for name in sorted(set(watched) - {one.name for one in found}):
+        versions = tuple(dict.fromkeys(host.versions_of(name, host.native)))
+        answer = host.first_answer(name)
+        found.append(PackageSnapshot(name, host.native, None, answer, False, versions))
+    return sorted(found)
+
+
+def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> Iterator[ChangedAnswer]:
+    """Names that are not installed and would be answered otherwise, in byte order."""
+    if before.refusal() or after.refusal():
+        return
+    indexes = {index.path: index for host in (before, after) for index in host.indexes_on()}
+    places = {path: place for place, path in enumerate(indexes)}
+    compared = after.compare_answers(before, places)
+    if compared is None:
+        return
+    installed = {name.encode() for name in after.installed_names()}
+    streams = [index.columns(place) for place, index in enumerate(indexes.values())]
+    for name, group in groupby(merge(*streams), itemgetter(0)):
+        if name in installed:
+            continue
+        entries = list(group)
+        if not compared.may_differ(name, entries):
+            continue
+        was, now = compared.before(name, entries), compared.after(name, entries)
+        if was != now:
+            yield ChangedAnswer(name.decode(), was, now)

@@ -1,0 +1,78 @@
+"""Opening a host, and putting right what an interrupted change left of it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from velpin.core.host import Host, Progress
+from velpin.files.tree import Tree
+from velpin.kinds import open_adapter
+from velpin.store.cache import IndexCache, open_cache
+
+if TYPE_CHECKING:
+    from velpin.core.adapter import Adapter
+    from velpin.model.source import Source
+
+_JOURNAL = "var/lib/velpin/journal"
+_RECIPES = "etc/velpin/recipes"
+
+
+def open_host(
+    root: Path | str = "/",
+    *,
+    as_is: bool = False,
+    store: Path | str | None = None,
+    on_wait: Callable[[], None] | None = None,
+    progress: Progress | None = None,
+) -> Host:
+    """The host at a root folder. Nothing is changed by opening it.
+
+    `store` is the folder for fetched and parsed indexes where that is not to be below the root.
+    `as_is` uses only the indexes that the host's installer has now, not newer ones of Velpin's.
+    `on_wait` is called once where another Velpin has to be waited for, `progress` while files
+    are fetched. Raises NotAHost where no kind of host recognises the root.
+    """
+    tree = Tree(Path(root))
+    cache = open_cache(tree) if store is None else IndexCache([Path(store)])
+    adapter = open_adapter(tree, cache, as_is=as_is)
+    made = _host_class(adapter)
+    return made(adapter, on_wait=on_wait, progress=progress)
+
+
+def _host_class(adapter: Adapter[Source]) -> type[Host]:
+    """Sources of build recipes are looked after only on a host that has any."""
+    if not adapter.tree.exists(_RECIPES):
+        return Host
+    from velpin.recipes.config import has_recipes
+    from velpin.recipes.host import RecipeHost
+
+    return RecipeHost if has_recipes(adapter.tree) else Host
+
+
+def is_interrupted(root: Path | str = "/") -> bool:
+    """Whether a change of a host was interrupted and waits to be put right."""
+    try:
+        names = os.listdir(Tree(Path(root)).path(_JOURNAL))
+    except OSError:
+        return False
+    return any(name.endswith(".pending.json") and not name.startswith(".") for name in names)
+
+
+def recover(root: Path | str = "/", *, wait: float = 2.0) -> list[str]:
+    """Put right what an interrupted change left of a host, and say what was done.
+
+    Raises Busy where another Velpin still holds the host after `wait` seconds, CannotRead or
+    CannotWrite without the right, StoreError where files are no longer as the change left them. A
+    journal that others may have written is left alone, and that is what is said.
+    """
+    from velpin.change.journal import Journal
+
+    journal = Journal(Tree(Path(root)))
+    doubt = journal.why_doubted()
+    if doubt:
+        return [f"an interrupted change is not put right: {doubt}"]
+    with journal.lock(limit=wait):
+        return journal.recover()

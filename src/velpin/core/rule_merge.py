@@ -1,0 +1,92 @@
+"""Rules that stand merged with new ones, and what is left of one when some is taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from velpin.errors import Refusal
+from velpin.model.rule import Rule, command_of
+
+
+def merge(stand: Sequence[Rule], new: Rule, names_source: Callable[[str], bool]) -> list[Rule]:
+    """Rules that stand with a new one among them; of one subject the last word counts.
+
+    An order of sources leaves out those that are gone, as `names_source` tells.
+    """
+    found: list[Rule] = []
+    for old in stand:
+        if old.kind == new.kind == "prefer" and old.source == new.source:
+            new = _merged_order(old, new, names_source)
+        elif old._replace(names=()) == new._replace(names=()):
+            new = new._replace(names=tuple(dict.fromkeys((*old.names, *new.names))))
+        elif old.kind == new.kind == "pin":
+            names = tuple(name for name in old.names if name not in new.names)
+            found += [old._replace(names=names)] if names else []
+        else:
+            found.append(old)
+    return [*found, new]
+
+
+def _merged_order(old: Rule, new: Rule, names_source: Callable[[str], bool]) -> Rule:
+    said = (*new.over, *new.under)
+    over = [one for one in old.over if one not in said and names_source(one)]
+    under = [one for one in old.under if one not in said and names_source(one)]
+    over_all = old.over_all or new.over_all
+    return new._replace(
+        over_all=over_all,
+        over=() if over_all else (*over, *new.over),
+        under=new.under if new.over_all else (*under, *new.under),
+    )
+
+
+def subtract(old: Rule, lifted: Rule, same_source: Callable[[str, str], bool]) -> Rule | None:
+    """What is left of a rule when some of it is taken back, None where nothing is."""
+    if old.kind != lifted.kind or old.pre_releases != lifted.pre_releases:
+        return old
+    if old.components != lifted.components:
+        return old
+    if lifted.source and not same_source(old.source, lifted.source):
+        return old
+    if lifted.version and lifted.version != old.version:
+        return old
+    if lifted.kind == "prefer":
+        return _less_order(old, lifted)
+    names = tuple(name for name in old.names if lifted.names and name not in lifted.names)
+    return old._replace(names=names) if names else None
+
+
+def _less_order(old: Rule, lifted: Rule) -> Rule | None:
+    if not (lifted.over or lifted.under or lifted.over_all):
+        return None
+    rest = old._replace(
+        over=tuple(one for one in old.over if one not in (*lifted.over, *lifted.under)),
+        under=tuple(one for one in old.under if one not in (*lifted.over, *lifted.under)),
+        over_all=old.over_all and not lifted.over_all,
+    )
+    return rest if rest.over or rest.under or rest.over_all else None
+
+
+def remaining(
+    old: Sequence[Rule], lifted: Sequence[Rule], same_source: Callable[[str, str], bool]
+) -> list[Rule]:
+    """What is left of the rules that stand; Refusal where one to be lifted does not stand."""
+    target: list[Rule] = []
+    for one in old:
+        rest: Rule | None = one
+        for rule in lifted:
+            rest = subtract(rest, rule, same_source) if rest else None
+        target += [rest] if rest else []
+    for rule in lifted:
+        if all(subtract(one, rule, same_source) == one for one in old):
+            raise Refusal(f"no rule of velpin says: {command_of(rule)}", "velpin rules lists them")
+    return target
+
+
+def contradiction(rule: Rule, other: Rule) -> Refusal:
+    """What is said of a rule that cannot go with an earlier one."""
+    if other == rule:
+        return Refusal(f"{command_of(rule)}: that contradicts itself")
+    return Refusal(
+        f"{command_of(rule)}: that contradicts an earlier rule: {command_of(other)}",
+        f"take that one back first: {command_of(other, lift=True)}",
+    )

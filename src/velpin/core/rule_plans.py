@@ -1,0 +1,127 @@
+"""Rules as a person says them, made, taken back and dropped: planned and read back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from velpin.change.plan import Plan
+from velpin.change.readback import check_rules
+from velpin.errors import Refusal, UsageError
+from velpin.files.text import whole_number
+from velpin.model.reason import Place
+from velpin.model.request import Request, parse_request
+from velpin.model.rule import Rule, RuleInForce
+
+if TYPE_CHECKING:
+    from velpin.core.adapter import Adapter
+    from velpin.core.host import Host
+    from velpin.model.source import Source
+
+
+def plan_rules(host: Adapter[Source], rules: Sequence[Rule], *, foremost: bool = False) -> Plan:
+    """What making some rules would write."""
+    plan = _read_back(host, host.rule_planner(foremost=foremost).made(rules))
+    plan.notes += host.rule_notes(plan)
+    return plan
+
+
+def plan_lift(host: Adapter[Source], rules: Sequence[Rule]) -> Plan:
+    """What taking back some rules would write; Refusal where none such stands."""
+    return _read_back(host, host.rule_planner().lifted(rules))
+
+
+def plan_rule_drop(host: Adapter[Source], place: Place) -> Plan:
+    """What taking away the rule at a place would write, whoever wrote it."""
+    return _read_back(host, host.rule_planner().dropped(place))
+
+
+def _read_back(host: Adapter[Source], plan: Plan) -> Plan:
+    """A plan of rules, unless it would touch more than what rules are written in."""
+    if plan.edits and not plan.unchanged:
+        check_rules(host, host.with_edits(plan.edits), host.rule_fields)
+    return plan
+
+
+# -- several rules dropped at once ---------------------------------------------------------
+
+
+def plan_rule_drops(host: Host, texts: Sequence[str]) -> Plan:
+    """What taking away several rules would write, each by its number in the list or its place."""
+    in_force = host.rules()
+    own = {one.place: one.rule for one in in_force if one.rule}
+    places = sorted({_place_of(in_force, text) for text in texts}, reverse=True)
+    lifted = list(dict.fromkeys(own[place] for place in places if place in own))
+    whole, after = Plan("", ""), host
+    for place in places:  # from the end of each file on, so that no other place moves
+        if place not in own:
+            whole = whole.then(host.tree, after.plan_rule_drop(place))
+            after = host.considering(whole)
+    return whole.then(host.tree, after.plan_lift(lifted)) if lifted else whole
+
+
+def _place_of(in_force: Sequence[RuleInForce], text: str) -> Place:
+    chosen = whole_number(text)
+    if chosen is not None:
+        if not 0 < chosen <= len(in_force):
+            raise Refusal(f"there is no rule {text}", "velpin rules numbers them")
+        return in_force[chosen - 1].place
+    fitting = [one.place for one in in_force if f"/{one.place}".endswith("/" + text.lstrip("/"))]
+    if len(fitting) == 1:
+        return fitting[0]
+    file, _, line = text.lstrip("/").rpartition(":")
+    at = whole_number(line)
+    if not file or at is None:
+        raise UsageError(f"{text!r} is no rule", "a number of velpin rules, or FILE:LINE")
+    return Place(file, at)
+
+
+# -- what is typed -------------------------------------------------------------------------
+
+
+def pins(
+    host: Host, texts: Sequence[str], source: str = "", *, allow_older: bool = False,
+    unbound: bool = False,
+) -> list[Rule]:  # fmt: skip
+    """The pins that texts such as NAME@VERSION express; UsageError where one pins nothing,
+    unless `unbound`: a pin that is to be lifted need not say what it pinned."""
+    found = []
+    for text in texts:
+        request = parse_request(text, host.knows, source)
+        if not (request.operator or request.source or unbound):
+            raise UsageError(
+                f"pin {text} to what?", "velpin pin NAME@VERSION, or velpin pin NAME --from SOURCE"
+            )
+        found.append(Rule("pin", _named(request), request.source, _version(request)))
+    return [rule._replace(allow_older=allow_older) for rule in found]
+
+
+def bars(
+    host: Host, texts: Sequence[str], source: str = "", *, pre_releases: bool = False,
+    components: Sequence[str] = (),
+) -> list[Rule]:  # fmt: skip
+    """The bars that texts such as NAME@VERSION express; UsageError where one bars nothing."""
+    whole = pre_releases or components
+    if (whole and not source) or not (texts or whole):
+        raise UsageError(
+            "bar what from where?",
+            "velpin bar NAME... --from SOURCE; velpin bar NAME@VERSION; or, with --from SOURCE,"
+            " --pre-releases or --component COMPONENT",
+        )
+    requests = [parse_request(text, host.knows, source) for text in texts]
+    for request in requests:
+        if not (request.source or request.operator):
+            raise UsageError(f"bar {request.text} from where?", "add --from SOURCE, or a version")
+    if whole:
+        names = tuple(name for request in requests for name in _named(request))
+        rule = Rule("bar", names, source, pre_releases=pre_releases, components=tuple(components))
+        return [rule]
+    return [Rule("bar", _named(one), one.source, _version(one)) for one in requests]
+
+
+def _named(request: Request) -> tuple[str]:
+    return (f"{request.name}:{request.arch}" if request.arch else request.name,)
+
+
+def _version(request: Request) -> str:
+    return request.version if request.operator == "=" else request.operator + request.version

@@ -1,0 +1,35 @@
+"""Switching a source on or off and taking one away, planned and read back."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from velpin.change.plan import Plan
+from velpin.change.readback import check_drop, check_switch
+
+if TYPE_CHECKING:
+    from velpin.core.adapter import Adapter
+    from velpin.model.source import Source
+
+
+def plan_switch(host: Adapter[Source], handle: str, on: bool) -> Plan:
+    """What switching a source on or off would write; Refusal where it would do more."""
+    source = host.source(handle)
+    word = "on" if on else "off"
+    plan = Plan(f"velpin {word} {source.handle}", f"switch {source.handle} {word}")
+    plan.handles = [source.handle]
+    plan.propose(host.tree, host.switched(source.handle, on) if source.on != on else {})
+    if plan.edits:
+        check_switch(host, host.with_edits(plan.edits), host.key_of(source), on)
+    return plan
+
+
+def plan_drop(host: Adapter[Source], handle: str) -> Plan:
+    """What taking a source away would write; Refusal where it would do more."""
+    source = host.source(handle)
+    plan = Plan(f"velpin drop {source.handle}", f"drop source {source.handle}")
+    plan.handles = [source.handle]
+    plan.propose(host.tree, host.dropped(source.handle))
+    check_drop(host, host.with_edits(plan.edits), host.key_of(source), source.on)
+    plan.notes += host.drop_notes(source.handle)
+    return plan

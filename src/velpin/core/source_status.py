@@ -1,0 +1,76 @@
+"""How the sources of a host stand: the order in which they win, signed by whom, how old."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+from velpin.errors import HostFileError, StoreError
+from velpin.model.host import SourcePriority, SourceStatus
+from velpin.trust.openpgp import grouped, key_with
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from velpin.core.adapter import Adapter
+    from velpin.model.source import Source
+    from velpin.trust.openpgp import Key
+
+_LAST = 1 << 30
+
+
+class StatusParts(NamedTuple):
+    """What each kind of host says of one source."""
+
+    priorities: tuple[SourcePriority, ...]
+    channel: tuple[str, ...]
+    signed: str
+    keys: Sequence[Key]
+    """Keys that may sign it."""
+    signed_by: Sequence[str] | None
+    """Fingerprints of the keys that signed the copy that counts; None where those that may sign
+    are shown instead."""
+    dated: float | None
+    copy_problem: str = ""
+    key_problem: str = ""
+
+
+def source_statuses(host: Adapter[Source]) -> list[SourceStatus]:
+    """Every source: by tier, within one in the order of reading, those switched off last."""
+    tiers = host.tiers()
+    found = [_status(host, source, tiers.get(source.handle)) for source in host.sources]
+    return sorted(found, key=lambda one: (not one.source.on, one.tier or _LAST))
+
+
+def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceStatus:
+    parts = host.status_parts(source.handle)
+    offers, damage = 0, ""
+    try:
+        offers = sum(index.count for index in host.indexes_of(source.handle))
+    except (HostFileError, StoreError) as problem:
+        damage = problem.message
+    failure = host.shelf.failure(source.address, source.release) if source.on else ""
+    return SourceStatus(
+        source=source,
+        state=host.state_of(source),
+        tier=tier if source.on else None,
+        priorities=parts.priorities,
+        channel=parts.channel,
+        signed=parts.signed,
+        signers=_signers(parts),
+        offers=offers,
+        dated=parts.dated,
+        copy=host.index_holder(source.handle),
+        problem=parts.copy_problem or damage or parts.key_problem or failure,
+    )
+
+
+def _signers(parts: StatusParts) -> tuple[str, ...]:
+    """Who signed the copy that counts; before there is one, who may sign."""
+    if parts.signed_by is None:
+        return tuple(map(_shown, parts.keys))
+    found = [(fingerprint, key_with(parts.keys, fingerprint)) for fingerprint in parts.signed_by]
+    return tuple(_shown(key) if key else grouped(fingerprint[-16:]) for fingerprint, key in found)
+
+
+def _shown(key: Key) -> str:
+    return f"{key.owner} {grouped(key.fingerprint[-16:])}"

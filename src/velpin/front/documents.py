@@ -1,0 +1,169 @@
+"""What the commands answer with `--json`, where that is more than one value of the core."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, NamedTuple
+
+from velpin.change.plan import KeyShown, Plan
+from velpin.errors import VelpinError
+from velpin.model.forecast import Answer
+from velpin.model.host import RefreshResult, SearchHit
+from velpin.model.reason import Reason
+from velpin.model.rule import Rule
+from velpin.model.safe_text import without_passwords
+from velpin.model.shift import Drift, Shift
+
+if TYPE_CHECKING:
+    from velpin.change.journal import JournalEntry
+    from velpin.change.options import PlanOption
+    from velpin.change.takeover import Takeover
+
+
+class Failure(NamedTuple):
+    """Why a command failed; the exit code tells the kind of error (README)."""
+
+    error: str
+    hint: str | None
+    exit_code: int
+
+    @classmethod
+    def of(cls, problem: VelpinError) -> Failure:
+        """An error as it is told."""
+        return cls(problem.message, problem.hint or None, problem.exit_code)
+
+
+@dataclass(frozen=True, slots=True)
+class Hits:
+    """What a search found."""
+
+    count: int
+    """How many there are; `found` may be the first of them."""
+    found: Sequence[SearchHit]
+
+
+class Refreshed(NamedTuple):
+    """What came of fetching one source; without `error` its index is in use."""
+
+    source: str
+    outcome: str
+    offers: int
+    bytes: int
+    warnings: Sequence[str]
+    error: str | None
+    hint: str | None
+
+    @classmethod
+    def of(cls, result: RefreshResult) -> Refreshed:
+        """A result as it is told."""
+        error = result.error
+        return cls(
+            result.handle, result.outcome, result.offers, result.bytes, result.warnings,
+            error.message if error else None, (error.hint or None) if error else None,
+        )  # fmt: skip
+
+
+class Planned(NamedTuple):
+    """A considered change, and the journal entry it became."""
+
+    summary: str
+    unchanged: bool
+    """Whether everything already is as it would be."""
+    entry: int | None
+    """The number of the journal's entry; null for a preview."""
+    sources: Sequence[str]
+    files: Mapping[str, str | None]
+    """New text by file name; null for one that is removed or is no text."""
+    keys: Sequence[KeyShown]
+    findings: Sequence[Reason]
+    notes: Sequence[Reason]
+    rules: Sequence[Rule]
+    taken_over: Sequence[str]
+    prevented_by: str | None
+    shift: Shift | None
+
+    @classmethod
+    def of(
+        cls, plan: Plan, shift: Shift | None, entry: int | None, takeover: Takeover | None = None
+    ) -> Planned:
+        """A plan as it is told."""
+        return cls(
+            plan.summary, plan.unchanged and entry is None, entry, plan.handles, files_of(plan),
+            plan.keys, plan.findings, plan.notes, plan.rules,
+            takeover.names if takeover else (), (takeover.command or None) if takeover else None,
+            shift,
+        )  # fmt: skip
+
+
+def files_of(plan: Plan) -> dict[str, str | None]:
+    """The new text of each file of a plan."""
+    return {file: _text(data) for file, data in plan.edits.items()}
+
+
+def _text(data: bytes | None) -> str | None:
+    if data is None or b"\0" in data:
+        return None
+    return without_passwords(data.decode("utf-8", "replace"))
+
+
+class Option(NamedTuple):
+    """One change under which the forecast gives what is wanted."""
+
+    commands: Sequence[str]
+    files: Mapping[str, str | None]
+    shift: Shift
+
+    @classmethod
+    def of(cls, option: PlanOption) -> Option:
+        """An option as it is told."""
+        return cls(option.commands, files_of(option.plan), option.shift)
+
+
+class Options(NamedTuple):
+    """The best changes for what is wanted; none where there is nothing to do."""
+
+    options: Sequence[Option]
+    entry: int | None
+    """The number of the journal's entry where one was made."""
+
+
+class JournalRecord(NamedTuple):
+    """One change that Velpin made, without the contents of the files."""
+
+    number: int
+    time: float
+    command: str
+    summary: str
+    files: Sequence[str]
+    undoes: int | None
+    undone_by: int | None
+
+    @classmethod
+    def of(cls, entry: JournalEntry) -> JournalRecord:
+        """An entry as it is told."""
+        return cls(
+            entry.number, entry.time, entry.command, entry.summary,
+            [edit.file for edit in entry.edits], entry.undoes or None, entry.undone_by or None,
+        )  # fmt: skip
+
+
+class SavedSnapshot(NamedTuple):
+    """Where a snapshot was saved."""
+
+    saved: str
+    packages: int
+
+
+class Drifted(NamedTuple):
+    """What differs from a saved snapshot."""
+
+    since: float
+    drift: Sequence[Drift]
+
+
+class AskedShift(NamedTuple):
+    """The answers for one package before and after a change."""
+
+    before: Answer
+    after: Answer

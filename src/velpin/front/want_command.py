@@ -1,0 +1,121 @@
+"""The command that finds the rules for what is wanted."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from velpin.change.options import Goal, PlanOption
+from velpin.errors import Refusal, UsageError
+from velpin.front.changing import ChangeOptions
+from velpin.front.plan_view import show_shift, show_upgrades
+from velpin.front.screen import Screen
+from velpin.front.session import busy, choose, tell
+from velpin.front.words import several, shortened
+
+if TYPE_CHECKING:
+    from velpin.core.host import Host
+    from velpin.model.forecast import Forecast
+
+_MOST_UPGRADES = 5
+
+
+def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOptions) -> None:
+    """Find the best options for what is wanted, show them with their shifts, make the chosen
+    one."""
+    with busy("trying what could do it"):
+        goals, met_by, options = host.plan_options(texts, source)
+    if met_by is not None:
+        _tell_met(met_by, goals, how)
+        return
+    if not options:
+        raise Refusal(
+            f"no small set of rules gives {_told(goals)}",
+            f"why not: velpin forecast {' '.join(goal.request.text for goal in goals)}",
+        )
+    if take > len(options):
+        raise UsageError(f"there is no option {take}", f"there are {len(options)}")
+    if how.as_json and (how.preview or not (take or how.yes)):
+        _write_json(options, None)
+        return
+    if not how.as_json:
+        _show(Screen(), goals, options, how)
+        sys.stdout.flush()
+    if how.preview:
+        tell("preview only: nothing was changed")
+        return
+    number = take or choose("Which one?", len(options), yes=how.yes)
+    chosen = options[number - 1]
+    entry = host.apply(chosen.plan).number
+    if how.as_json:
+        _write_json(options, entry)
+        return
+    Screen().line(
+        ("done", "good"), f": {'; '.join(chosen.commands)}; journal entry {entry};"
+        " take it back with ", (f"velpin undo {entry}", "command"),
+    )  # fmt: skip
+
+
+def _told(goals: Sequence[Goal]) -> str:
+    return ", ".join(
+        f"{goal.answer.package} {goal.answer.version}"
+        + ("" if goal.request.operator or goal.request.source else " or newer")
+        for goal in goals
+    )
+
+
+def _tell_met(found: Forecast, goals: Sequence[Goal], how: ChangeOptions) -> None:
+    if how.as_json:
+        _write_json([], None)
+        return
+    names = {goal.answer.package for goal in goals}
+    comes = [f"{one.package} {one.version}" for one in found.answers if one.package in names]
+    told = f"{', '.join(comes)} {'is' if len(comes) == 1 else 'are'} what the host takes anyway"
+    Screen().line(("nothing to do: ", "good"), told)
+
+
+def _show(
+    screen: Screen, goals: Sequence[Goal], options: Sequence[PlanOption], how: ChangeOptions
+) -> None:
+    wanted = {goal.answer.package for goal in goals}
+    screen.line(
+        (f"{several(len(options), 'option')} for {_told(goals)}", "answer"),
+        ", smallest shift first",
+    )
+    for number, option in enumerate(options, 1):
+        screen.head(f"{number}.")
+        for command in option.commands:
+            screen.line((command, "command"), indent=2)
+        if how.every:
+            show_shift(screen, option.shift, every=True)
+        else:
+            show_upgrades(screen, option.shift, _MOST_UPGRADES)
+            for line in _in_short(option, wanted):
+                screen.line(line)
+
+
+def _in_short(option: PlanOption, wanted: set[str]) -> list[str]:
+    lines = []
+    if option.shift.held_back:
+        lines.append(f"holds back {shortened([one.name for one in option.shift.held_back])}")
+    others = [one.name for one in option.shift.answers if one.name not in wanted]
+    if others:
+        lines.append(
+            f"changes the answer for {several(len(others), 'other name')}: {shortened(others)}"
+        )
+    more = [change for change in option.forecast.changes if change.name not in wanted]
+    for told, names in (
+        ("brings along", [change.name for change in more if change.new]),
+        ("removes", [change.name for change in more if not change.new]),
+    ):
+        if names:
+            lines.append(f"what you want then {told} {shortened(names)}")
+    return lines
+
+
+def _write_json(options: Sequence[PlanOption], entry: int | None) -> None:
+    from velpin.front import json_values
+    from velpin.front.documents import Option, Options
+
+    json_values.write(Options([Option.of(option) for option in options], entry))

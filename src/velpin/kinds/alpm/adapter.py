@@ -1,0 +1,241 @@
+"""An alpm host as the core asks it; each question loads the module that answers it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Literal, Self
+
+from velpin.core.adapter import AnswerComparison, Installed, Prediction, RefreshOption
+from velpin.kinds.alpm.state import AlpmState
+from velpin.model.reason import Note, Place, Reason
+from velpin.model.source import Source
+
+if TYPE_CHECKING:
+    from typing import Any
+
+    from _typeshed import SupportsDunderLT
+
+    from velpin.change.plan import NewSource, Plan
+    from velpin.change.readback import Meaning
+    from velpin.core.rule_planner import RulePlanner
+    from velpin.core.source_status import StatusParts
+    from velpin.fetch.download import Transport
+    from velpin.files.tree import Edits
+    from velpin.kinds.alpm.recipes import SourceInfo
+    from velpin.model.forecast import Forecast, Offer
+    from velpin.model.host import KeyUse, RefreshResult
+    from velpin.model.request import Request
+    from velpin.model.rule import RuleInForce
+    from velpin.model.shift import Selection
+    from velpin.recipes.recipe import Satisfier
+
+
+class AlpmAdapter(AlpmState):
+    """One alpm host."""
+
+    snippet_endings = (".conf",)
+    refresh_options = frozenset[RefreshOption]({"files"})
+
+    # -- configuration ---------------------------------------------------------------------
+
+    def notes(self) -> Iterator[Note]:
+        """Everything odd that was found in the host's files."""
+        yield from (Note(Place(one.file, one.line), one.what) for one in self.config.errors)
+        yield from self.config.notes
+        for _, text in self.record.notes if self.record else ():
+            yield Note(Place(f"{self.database}/local", 0), text)
+
+    def meaning(self) -> Meaning:
+        """What the configuration states."""
+        from velpin.kinds.alpm.edit import meaning
+
+        return meaning(self.config)
+
+    @property
+    def rule_fields(self) -> Collection[str]:
+        """Settings that are rules."""
+        return ("Usage", "IgnorePkg", "IgnoreGroup")
+
+    # -- indexes -----------------------------------------------------------------------------
+
+    def index_holder(self, handle: str) -> Literal["installer", "velpin", ""]:
+        """Who fetched the list of a source that counts."""
+        return self.copies[handle].holder
+
+    def index_dates(self) -> Iterable[float | None]:
+        """When the lists that take part were made."""
+        return [self.copies[one.handle].date for one in self.sources if one.on]
+
+    # -- packages ----------------------------------------------------------------------------
+
+    @property
+    def foreign_archs(self) -> Sequence[str]:
+        """Architectures beside the host's own."""
+        return self.archs[1:]
+
+    def takes_arch(self, arch: str) -> bool:
+        """Whether packages of an architecture can be installed here."""
+        return self.takes(arch)
+
+    def version_key(self, version: str) -> SupportsDunderLT[Any]:
+        """What sorts a version among others."""
+        from velpin.kinds.alpm.version import version_key
+
+        return version_key(version)
+
+    def count_installed(self) -> tuple[int, int]:
+        """How many packages are installed, and how many of them are held."""
+        installed = list(self.pool.all_installed())
+        return len(installed), sum(self.ignored.why(one) is not None for one in installed)
+
+    def installed_packages(self) -> Iterator[Installed]:
+        """Every installed package."""
+        for one in self.pool.all_installed():
+            held = self.ignored.why(one) is not None
+            yield Installed(one.name, one.arch, one.version, self.taken_from(one), held)
+
+    def known_names(self) -> set[str]:
+        """Names that a request may use, groups too."""
+        names = set(self.installed_names())
+        for _, index in self.indexes:
+            names.update(index.names())
+            names.update(index.all_linked("G"))
+        return names
+
+    # -- choosing ----------------------------------------------------------------------------
+
+    def predict(self, requests: Sequence[Request]) -> Prediction:
+        """What the installer would make of some requests in one transaction."""
+        from velpin.kinds.alpm.forecast import predict
+
+        return predict(self, requests)
+
+    def predict_upgrade(self, *, realign: bool = False) -> Forecast:
+        """What the full upgrade would change."""
+        from velpin.kinds.alpm.forecast import predict_upgrade
+
+        return predict_upgrade(self)
+
+    def predict_upgrade_for_shift(self) -> Forecast:
+        """The full upgrade as if the lists that are missing had nothing."""
+        from velpin.kinds.alpm.forecast import predict_upgrade_without_missing
+
+        return predict_upgrade_without_missing(self)
+
+    def live_offers(self, name: str) -> Sequence[Offer]:
+        """Offers of a name in the sources that are on, and what is installed of it."""
+        from velpin.kinds.alpm.offers import live_offers
+
+        return live_offers(self, name)
+
+    def next_alone(self, here: Installed) -> Selection | None:
+        """What an installed package would become if it were upgraded by itself."""
+        from velpin.kinds.alpm.host_diff import next_alone
+
+        return next_alone(self, here)
+
+    def first_answer(self, name: str) -> Selection | None:
+        """What a plain request for a name gets."""
+        from velpin.kinds.alpm.host_diff import first_answer
+
+        return first_answer(self, name)
+
+    def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
+        """Version, source and priority of all there is of a name."""
+        return [
+            (one.version, one.origin.handle, one.origin.rank)
+            for one in self.pool.all_named(name)
+            if not one.installed or self.offered_as(one) is None
+        ]
+
+    def compare_answers(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
+        """How answers for names compare with those before a change."""
+        from velpin.kinds.alpm.host_diff import compare_answers
+
+        return compare_answers(before, self, places)
+
+    # -- sources, their keys and their indexes -----------------------------------------------
+
+    def tiers(self) -> Mapping[str, int]:
+        """Each section that is on is a tier of its own, in the order of the file."""
+        return {source.handle: source.rank for source in self.sources if source.on}
+
+    def status_parts(self, handle: str) -> StatusParts:
+        """How one source stands."""
+        from velpin.kinds.alpm.status import status_parts
+
+        return status_parts(self, self.source(handle))
+
+    def keys(self) -> list[KeyUse]:
+        """Every key that vouches for something."""
+        from velpin.kinds.alpm.keyring import key_uses
+
+        return key_uses(self)
+
+    def key_problems(self) -> list[str]:
+        """Keys that are named and cannot be used."""
+        from velpin.kinds.alpm.keyring import key_problems
+
+        return key_problems(self)
+
+    def checks_off(self, source: Source) -> Iterable[Reason]:
+        """Checks that a source's own section switches off."""
+        from velpin.kinds.alpm.trust import checks_off
+
+        return checks_off(self, self.source(source.handle))
+
+    def fetch(
+        self, handle: str, transport: Transport, options: Collection[RefreshOption]
+    ) -> RefreshResult:
+        """Fetch and check the list of one source."""
+        from velpin.kinds.alpm.refresh import refresh_source
+
+        return refresh_source(self, self.source(handle), transport, files="files" in options)
+
+    # -- changing ----------------------------------------------------------------------------
+
+    def plan_add(self, new: NewSource, transport: Transport) -> Plan:
+        """What adding a source would write."""
+        from velpin.kinds.alpm.add import plan_add
+
+        return plan_add(self, new, transport)
+
+    def switched(self, handle: str, on: bool) -> Edits:
+        """The edits that switch a source on or off."""
+        from velpin.kinds.alpm.edit import switch
+
+        return switch(self.tree, self.source(handle), on)
+
+    def dropped(self, handle: str) -> Edits:
+        """The edits that take a source's section away."""
+        from velpin.kinds.alpm.edit import drop
+
+        return drop(self.tree, self.source(handle))
+
+    def rule_planner(self, *, foremost: bool = False) -> RulePlanner:
+        """How rules become lines of the settings and places of sections."""
+        from velpin.kinds.alpm.rules.plan import AlpmRulePlanner
+
+        return AlpmRulePlanner(self, foremost=foremost)
+
+    def rules(self) -> list[RuleInForce]:
+        """Every rule in force."""
+        from velpin.kinds.alpm.rules.listing import rules
+
+        return rules(self)
+
+    # -- building ----------------------------------------------------------------------------
+
+    @property
+    def recipe_format(self) -> SourceInfo:
+        """How build recipes are written for this kind of host."""
+        from velpin.kinds.alpm.recipes import recipe_format
+
+        return recipe_format(self)
+
+    def satisfier(self, relation: str) -> Satisfier | None:
+        """What meets a relation as recipes write it."""
+        from velpin.kinds.alpm.recipes import satisfier
+
+        return satisfier(self, relation)

@@ -1,0 +1,85 @@
+"""The whole of an alpm host at once: every installed package, every name that is offered.
+
+Single forecasts ask for one name at a time; here one pass over the sorted lines of all
+lists answers tens of thousands of names by the same rule: the first source that shows it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+
+from velpin.core.adapter import AnswerComparison, Installed
+from velpin.kinds.alpm.pool import AlpmPackage
+from velpin.kinds.alpm.source import AlpmSource
+from velpin.kinds.alpm.state import AlpmState
+from velpin.model.shift import Selection
+from velpin.store.index import IndexLine
+
+
+def next_alone(host: AlpmState, here: Installed) -> Selection | None:
+    """What the upgrade makes of an installed package, all others aside."""
+    found = host.pool.installed(here.name)
+    return _selection(host, host.next_of(found)) if found else None
+
+
+def _selection(host: AlpmState, package: AlpmPackage) -> Selection:
+    """A package as a version and the source that has it."""
+    return Selection(package.version, host.taken_from(package))
+
+
+def first_answer(host: AlpmState, name: str) -> Selection | None:
+    """Version and source that a plain request for a name gets; None where it is refused."""
+    chosen = host.choice_of(name)
+    return _selection(host, chosen) if chosen else None
+
+
+# -- names that are not installed ----------------------------------------------------------
+
+
+def compare_answers(
+    before: AlpmState, after: AlpmState, places: Mapping[Path, int]
+) -> AnswerComparison | None:
+    """How answers for names compare; None where the same lists stand in the same order."""
+    was, now = _View(before, places), _View(after, places)
+    if was == now:
+        return None
+    return AnswerComparison(was.answer, now.answer, lambda _name, _entries: True)
+
+
+class _View:
+    """One host's answers for names, from the lines of its lists."""
+
+    def __init__(self, host: AlpmState, places: Mapping[Path, int]) -> None:
+        self._host = host
+        self._sources: dict[int, AlpmSource] = {
+            places[index.path]: source for source, index in host.indexes if source.installs
+        }
+        self._archs: dict[bytes, bool] = {}
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _View) and self._told() == other._told()
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def _told(self) -> object:
+        ranked = sorted(self._sources.items(), key=lambda one: one[1].rank)
+        return [(place, one.handle) for place, one in ranked], self._host.archs
+
+    def answer(self, _name: bytes, entries: list[IndexLine]) -> Selection | None:
+        """Version and source for a name; None where it is not to be had."""
+        best: tuple[int, IndexLine] | None = None
+        chosen: AlpmSource | None = None
+        for entry in entries:
+            source = self._sources.get(entry[1])
+            if source is not None and (best is None or source.rank < best[0]):
+                best, chosen = (source.rank, entry), source
+        if best is None or chosen is None or not self._takes(best[1][3]):
+            return None
+        return Selection(best[1][4].decode(), chosen.handle)
+
+    def _takes(self, arch: bytes) -> bool:
+        found = self._archs.get(arch)
+        if found is None:
+            found = self._archs[arch] = self._host.takes(arch.decode())
+        return found

@@ -1,0 +1,160 @@
+"""Rules that this kind of host cannot express, and the nearest that works: tried."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from velpin.errors import Refusal
+from velpin.kinds.alpm.rules.resolve import ALL, names_meant, version_is
+from velpin.kinds.alpm.rules.store import standing
+from velpin.kinds.alpm.state import AlpmState
+from velpin.model.rule import Rule, command_of
+
+Trial = Callable[[Rule, bool], AlpmState | None]
+"""The host as a rule would make it, or one that stands taken back; None where that cannot be."""
+
+
+def check(host: AlpmState, rule: Rule, trial: Trial) -> None:
+    """Refusal, with the nearest, where this kind of host cannot express a rule."""
+    told = _TOLD[rule.kind](host, rule) if rule.kind in _TOLD else None
+    if told is None:
+        return
+    ordered = [one.rule for one in standing(host) if one.rule.kind == "prefer"]
+    lifted = [(one, True) for one in ordered if rule.kind in ("pin", "bar")]
+    made = [(one, False) for one in _NEAREST[rule.kind](host, rule)]
+    order = sorted(made + lifted, key=lambda one: one[0].kind != "prefer")
+    for nearest, lift in order:
+        after = trial(nearest, lift)
+        if after is not None and _serves(after, rule, nearest):
+            what = command_of(nearest, lift=lift)
+            raise Refusal(told, f"the nearest that works, tried: {what}")
+    raise Refusal(told, "velpin offers NAME tells what there is; NAME%SOURCE asks for one once")
+
+
+def _confine(host: AlpmState, rule: Rule) -> str:
+    return (
+        f"the host cannot let {rule.source} give only some packages: a section gives all it has"
+        " or nothing"
+    )
+
+
+def _pin(host: AlpmState, rule: Rule) -> str:
+    name = rule.names[0]
+    if rule.version:
+        return (
+            f"the host cannot hold {name} at a version ({rule.version}): it takes what the first"
+            " source shows, or leaves as it is what is ignored"
+        )
+    return f"the host cannot take single names like {name} from one source: sections have an order"
+
+
+def _bar(host: AlpmState, rule: Rule) -> str | None:
+    if rule.names in ((), (ALL,)) and not (rule.version or rule.pre_releases):
+        return None
+    if rule.pre_releases or rule.version:
+        return "the host cannot keep single versions out: it knows names and sections only"
+    return (
+        f"the host cannot keep {rule.names[0]} of {rule.source} out: what it ignores, it ignores"
+        " from every source"
+    )
+
+
+def _keep(host: AlpmState, rule: Rule) -> str | None:
+    colons = [name for name in rule.names if ":" in name and not names_meant(host, name)]
+    return f"what is ignored is named without architecture: {colons[0]}" if colons else None
+
+
+def _nearest_confine(host: AlpmState, rule: Rule) -> Iterator[Rule]:
+    others = tuple(one.handle for one in host.sources if one.on and one.handle != rule.source)
+    if others:
+        yield Rule("prefer", (), rule.source, under=others)
+
+
+def _nearest_pin(host: AlpmState, rule: Rule) -> Iterator[Rule]:
+    here = [host.pool.installed(name) for name in rule.names]
+    if rule.version and all(one and version_is(rule, one.version) for one in here):
+        yield Rule("keep", rule.names)
+    for source in host.sources:
+        if not source.on or rule.source not in ("", source.handle):
+            continue
+        shown = [
+            one
+            for name in rule.names
+            for one in host.pool.offered(name)
+            if one.origin.handle == source.handle and version_is(rule, one.version)
+        ]
+        others = _before(host, source.handle, rule.names)
+        if len(shown) == len(rule.names) and others:
+            yield Rule("prefer", (), source.handle, over=others)
+        elif shown and rule.source:
+            yield Rule("prefer", (), source.handle, over_all=True)
+
+
+def _before(host: AlpmState, handle: str, names: tuple[str, ...]) -> tuple[str, ...]:
+    """Sources that stand before one and have some of the names."""
+    rank = host.source(handle).rank
+    return tuple(
+        dict.fromkeys(
+            one.origin.handle
+            for name in names
+            for one in host.pool.offered(name)
+            if one.origin.rank < rank
+        )
+    )
+
+
+def _nearest_bar(host: AlpmState, rule: Rule) -> Iterator[Rule]:
+    names = [one for text in rule.names for one in names_meant(host, text, rule.source)]
+    offered = [one for name in names for one in host.pool.offered(name)]
+    barred = {
+        one.origin.handle
+        for one in offered
+        if rule.source in ("", one.origin.handle)
+        and (not rule.version or version_is(rule, one.version))
+    }
+    others = {one.origin.handle for one in offered} - barred
+    for source in host.sources:
+        if source.handle in others and barred:
+            over = tuple(one.handle for one in host.sources if one.handle in barred)
+            yield Rule("prefer", (), source.handle, over=over)
+    if names and all(host.pool.installed(name) for name in names):
+        yield Rule("keep", rule.names)
+    if rule.source:
+        yield Rule("bar", (ALL,), rule.source)
+
+
+def _nearest_keep(host: AlpmState, rule: Rule) -> Iterator[Rule]:
+    yield Rule("keep", tuple(name.partition(":")[0] for name in rule.names))
+
+
+def _serves(after: AlpmState, rule: Rule, nearest: Rule) -> bool:
+    """Whether the nearest does for the names what was asked for."""
+    if rule.kind == "pin" and nearest.kind == "prefer":
+        chosen = [after.choice_of(name) for name in rule.names]
+        return all(
+            one is not None
+            and version_is(rule, one.version)
+            and rule.source in ("", one.origin.handle)
+            for one in chosen
+        )
+    if rule.kind == "bar" and nearest.kind == "prefer":
+        texts = rule.names or (ALL,)
+        names = [one for text in texts for one in names_meant(after, text, rule.source)]
+        return not any(_still(after, rule, name) for name in names)
+    return True
+
+
+def _still(after: AlpmState, rule: Rule, name: str) -> bool:
+    """Whether what was to be barred comes all the same."""
+    found = after.choice_of(name)
+    if found is None or rule.source not in ("", found.origin.handle):
+        return False
+    return not rule.version or version_is(rule, found.version)
+
+
+_TOLD: dict[str, Callable[[AlpmState, Rule], str | None]] = {
+    "confine": _confine, "pin": _pin, "bar": _bar, "keep": _keep,
+}  # fmt: skip
+_NEAREST: dict[str, Callable[[AlpmState, Rule], Iterator[Rule]]] = {
+    "confine": _nearest_confine, "pin": _nearest_pin, "bar": _nearest_bar, "keep": _nearest_keep,
+}  # fmt: skip

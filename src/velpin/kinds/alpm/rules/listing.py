@@ -1,0 +1,110 @@
+"""Every rule in force, whoever wrote it: what it says and what it decides today."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from velpin.kinds.alpm.config import Directive
+from velpin.kinds.alpm.ignored import takes
+from velpin.kinds.alpm.rules.resolve import names_meant
+from velpin.kinds.alpm.rules.store import AlpmRecordedRule, standing
+from velpin.kinds.alpm.source import ALL_USES, AlpmSource
+from velpin.kinds.alpm.state import AlpmState
+from velpin.model.precedence import precedence_of
+from velpin.model.reason import Fact, Reason
+from velpin.model.rule import RuleInForce, short_of
+
+
+def rules(host: AlpmState) -> list[RuleInForce]:
+    """All rules: where sections were put, what they are used for, what is ignored."""
+    found = [*_of_sources(host), *_ignored(host)]
+    rules = {one.place: one.rule for one in standing(host)}
+    told = []
+    for in_force in found:
+        rule = rules.pop(in_force.place, None)
+        says = Reason("says-rule", {"rule": short_of(rule)}) if rule else in_force.says
+        told.append(in_force._replace(says=says, rule=rule))
+    ordered = [one for one in standing(host) if one.rule.kind == "prefer"]
+    return [_of_order(host, one) for one in ordered] + told
+
+
+def _of_order(host: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
+    """A section that stands where a rule wants it."""
+    rule = stands.rule
+    handles = {source.handle for source in host.sources if source.on}
+    subject = host.by_handle.get(rule.source)
+    says = Reason("says-rule", {"rule": short_of(rule)})
+    mine = set(names_meant(host, "*", rule.source)) if rule.source in handles else set()
+    named = {
+        one for pair in precedence_of(host.sources, rule).pairs() for one in pair if one in handles
+    }
+    theirs = {name for one in named - {rule.source} for name in names_meant(host, "*", one)}
+    common = mine & theirs
+    dead: Reason | None = None
+    if subject is None:
+        dead = Reason("rule-names-nobody", {"source": rule.source})
+    elif not subject.on:
+        dead = Reason("rule-source-off", {"sources": rule.source})
+    elif not common:
+        dead = Reason("rule-idle", {})
+    installed = tuple(sorted(name for name in common if host.pool.installed(name)))
+    rank = subject.rank if subject else 0
+    return RuleInForce(stands.place, says, rule, rank, len(common), installed, dead)
+
+
+def _of_sources(host: AlpmState) -> Iterator[RuleInForce]:
+    by_name = {source.handle: source for source in host.sources if source.on}
+    for section in host.config.sections:
+        for one in section.of("Usage"):
+            if by_name[section.name].uses == ALL_USES:
+                continue
+            yield _usage(host, by_name[section.name], one)
+
+
+def _usage(host: AlpmState, source: AlpmSource, one: Directive) -> RuleInForce:
+    index = host.index(source)
+    facts: dict[str, Fact] = {"sources": source.handle, "uses": (one.text or "").lower()}
+    names = index.names() if index else []
+    installed = tuple(name for name in names if host.pool.installed(name))
+    return RuleInForce(
+        one.place, Reason("says-usage", facts), None, source.rank, len(names), installed
+    )
+
+
+def _ignored(host: AlpmState) -> Iterator[RuleInForce]:
+    for one in host.config.options.of("IgnorePkg"):
+        yield _names_ignored(host, one)
+    for one in host.config.options.of("IgnoreGroup"):
+        yield _groups_ignored(host, one)
+
+
+def _names_ignored(host: AlpmState, one: Directive) -> RuleInForce:
+    globs = (one.text or "").split()
+    names = [name for glob in globs for name in names_meant(host, glob)]
+    code = "says-ignore"
+    return _rule(host, one, code, globs, names)
+
+
+def _groups_ignored(host: AlpmState, one: Directive) -> RuleInForce:
+    globs = (one.text or "").split()
+    names = {
+        row.name
+        for index in [*(index for _, index in host.indexes), host.record]
+        if index is not None
+        for group in index.all_linked("G")
+        if any(takes(glob, group) for glob in globs)
+        for row in index.linked("G", group)
+    }
+    code = "says-ignore-group"
+    return _rule(host, one, code, globs, sorted(names))
+
+
+def _rule(
+    host: AlpmState, one: Directive, code: str, globs: list[str], names: list[str]
+) -> RuleInForce:
+    text = " ".join(globs)
+    installed = tuple(dict.fromkeys(name for name in names if host.pool.installed(name)))
+    offers = sum(len(host.pool.offered(name)) for name in dict.fromkeys(names))
+    dead = None if names else Reason("rule-no-package", {"names": text})
+    facts: dict[str, Fact] = {"names": text}
+    return RuleInForce(one.place, Reason(code, facts), None, 0, offers, installed, dead)

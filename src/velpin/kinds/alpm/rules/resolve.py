@@ -1,0 +1,87 @@
+"""What a rule says on one host, and what this kind of host can express of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from velpin.errors import Refusal
+from velpin.kinds.alpm.ignored import takes
+from velpin.kinds.alpm.pool import AlpmPackage
+from velpin.kinds.alpm.relation import fits
+from velpin.kinds.alpm.state import AlpmState
+from velpin.model.precedence import check_says_something, precedence_of
+from velpin.model.reason import Reason
+from velpin.model.rule import Rule
+
+ALL = "*"
+
+
+def settled(host: AlpmState, rule: Rule) -> Rule:
+    """A rule with its sources looked up; Refusal where it means nothing here."""
+    for handle in (rule.source, *rule.over, *rule.under):
+        if handle:
+            host.source(handle)
+    if rule.components:
+        raise Refusal(
+            f"sources of a host of kind {host.kind} have no sections of their own",
+            f"velpin bar '*' --from {rule.source}",
+        )
+    if rule.kind == "prefer":
+        check_says_something(precedence_of(host.sources, rule))
+        off = [one for one in (rule.source, *rule.over, *rule.under) if not _is_on(host, one)]
+        if off:
+            raise Refusal(
+                f"{off[0]} is switched off, and has no place in the order then",
+                f"velpin on {off[0]}",
+            )
+    if rule.kind == "keep":
+        for name in rule.names:
+            if not any(one.installed for one in packages_meant(host, name)):
+                raise Refusal(
+                    f"{name} is not installed: there is nothing to keep",
+                    "what comes is decided by the order of sources: velpin prefer",
+                )
+    return rule
+
+
+def _is_on(host: AlpmState, handle: str) -> bool:
+    return not handle or host.source(handle).on
+
+
+def names_meant(host: AlpmState, text: str, handle: str = "") -> list[str]:
+    """Names that a name or glob means, of one source or of all."""
+    if handle:
+        index = host.index(host.source(handle))
+        names = set(index.names()) if index else set()
+    else:
+        names = {one for _, index in host.indexes for one in index.names()}
+        names.update(host.installed_names())
+    return sorted(one for one in names if takes(text, one))
+
+
+def packages_meant(host: AlpmState, text: str, handle: str = "") -> Iterator[AlpmPackage]:
+    """Packages that a name or glob means."""
+    for name in names_meant(host, text, handle):
+        for one in host.pool.all_named(name):
+            if not handle or one.origin.handle == handle:
+                yield one
+
+
+def version_is(rule: Rule, version: str) -> bool:
+    """Whether a version is what a rule names; any where it names none."""
+    if not rule.version:
+        return True
+    for operator in (">=", "<=", "==", ">", "<"):
+        if rule.version.startswith(operator):
+            return fits(version, operator, rule.version.removeprefix(operator).strip())
+    return takes(rule.version, version) or fits(version, "=", rule.version)
+
+
+def findings(host: AlpmState, rule: Rule) -> list[Reason]:
+    """What speaks against a rule: it names what is not there."""
+    of = rule.source if rule.kind == "bar" else ""
+    return [
+        Reason("no-name-there" if of else "no-such-name", {"name": name, "source": of})
+        for name in rule.names
+        if not names_meant(host, name, of)
+    ]

@@ -1,0 +1,68 @@
+"""Whether a host, with or without an overlay, does what a rule says."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+
+from velpin.kinds.alpm.rules.resolve import names_meant, packages_meant
+from velpin.kinds.alpm.state import AlpmState
+from velpin.model.precedence import precedence_of
+from velpin.model.reason import Reason
+from velpin.model.rule import Rule, Verdict
+
+_MOST = 4000
+"""Names that are looked at."""
+
+
+def verdict(host: AlpmState, rule: Rule) -> Verdict:
+    """Whether a rule holds, and why not."""
+    told = next(_PROOFS[rule.kind](host, rule), None)
+    return Verdict(told is None, told)
+
+
+def _prefer(host: AlpmState, rule: Rule) -> Iterator[Reason]:
+    for above, below in precedence_of(host.sources, rule).pairs():
+        one, other = host.source(above), host.source(below)
+        if not (one.on and other.on):
+            continue
+        if one.rank > other.rank:
+            yield Reason("still-stands-later", {"source": above, "other": below})
+        common = set(names_meant(host, "*", above)) & set(names_meant(host, "*", below))
+        for name in islice(sorted(common), _MOST):
+            chosen = host.choice_of(name)
+            if chosen is not None and chosen.origin.handle == below:
+                why = Reason("not-its-usage", {"source": above})
+                facts = {"name": name, "source": below}
+                yield Reason("comes-unasked", dict(facts), (why,))
+
+
+def _bar(host: AlpmState, rule: Rule) -> Iterator[Reason]:
+    """Nothing of the source comes unless it is asked for from there."""
+    for name in islice(names_meant(host, "*", rule.source), _MOST):
+        chosen = host.choice_of(name)
+        if chosen is not None and chosen.origin.handle == rule.source:
+            yield Reason("comes-unasked", {"name": name, "source": rule.source})
+
+
+def _keep(host: AlpmState, rule: Rule) -> Iterator[Reason]:
+    """The upgrade leaves it as it is, and nothing replaces it there."""
+    names = {one.name for text in rule.names for one in packages_meant(host, text) if one.installed}
+    work = host.work(host.missing)
+    work.ask_upgrade()
+    done = work.run()
+    for one in (*done.coming, *done.going):
+        if one.name in names:
+            version = "" if one.installed else one.version
+            facts = {"name": one.name, "version": version, "source": one.origin.handle}
+            yield Reason("still-changes", dict(facts))
+    for name in sorted(names):
+        here = host.pool.installed(name)
+        if here is not None and host.next_of(here) is not here:
+            found = host.next_of(here)
+            facts = {"name": name, "version": found.version, "source": found.origin.handle}
+            yield Reason("still-changes", dict(facts))
+
+
+_PROOFS = {"prefer": _prefer, "bar": _bar, "keep": _keep}
+"""By kind of rule that this kind of host can express."""

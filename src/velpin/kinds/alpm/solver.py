@@ -1,0 +1,466 @@
+"""One transaction worked out as the host's installer does it (observed).
+
+Choices are made one after the other, in the order of what is asked for, and never taken
+back: what then does not go together is refused, though another choice would have done.
+
+    targets     what was asked for, or what the upgrade takes
+    needs       for each target in turn, depth first: what it needs and is not there yet
+    conflicts   among what comes: the one whose name the other provides is dropped;
+                with what stays: refused
+    the rest    nothing that held before may be broken
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Container, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from velpin.core.refused import RequestRefused
+from velpin.kinds.alpm.ignored import Ignored
+from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool, Several
+from velpin.kinds.alpm.relation import AlpmRelation, fits
+from velpin.kinds.alpm.version import compare
+from velpin.model.reason import Fact, Reason
+
+ANY = "any"
+
+
+class PullCause(NamedTuple):
+    """Why a package comes: a role, the package because of which, and what that says."""
+
+    role: str
+    by: AlpmPackage | None = None
+    relation: AlpmRelation | None = None
+
+
+class Lack(NamedTuple):
+    """A package that needs something which is not to be had."""
+
+    package: AlpmPackage
+    relation: AlpmRelation
+
+
+@dataclass(slots=True)
+class AlpmSolution:
+    """What comes of a transaction."""
+
+    ok: bool = True
+    coming: list[AlpmPackage] = field(default_factory=list)
+    going: list[AlpmPackage] = field(default_factory=list)
+    causes: dict[str, PullCause] = field(default_factory=dict)
+    dropped: dict[str, AlpmPackage] = field(default_factory=dict)
+    """Targets left out, by name, and the package that provides them."""
+    problem: Reason | None = None
+    lacks: list[Lack] = field(default_factory=list)
+    """What is needed and not to be had, from what was asked for to the cause."""
+
+
+class AlpmSolver:
+    """One transaction."""
+
+    def __init__(
+        self,
+        pool: AlpmPool,
+        ignored: Ignored,
+        archs: Sequence[str] = (),
+        missing: Sequence[str] = (),
+    ) -> None:
+        self.pool, self.ignored = pool, ignored
+        self._archs, self._missing = archs, missing
+        self.targets = Several()
+        self.questions: list[Reason] = []
+        self.kept: list[tuple[AlpmPackage, AlpmPackage, Reason]] = []
+        """Of an upgrade: installed, what it would become, and what ignores it."""
+        self._replaced: dict[str, list[AlpmPackage]] = {}
+        """By the name of a target, the installed packages whose place it takes."""
+        self._causes: dict[str, PullCause] = {}
+        self._coming = Several()
+        self._lacks: list[Lack] = []
+
+    # -- what is asked for -----------------------------------------------------------------
+
+    def ask(self, package: AlpmPackage) -> None:
+        """Take a package as asked for; No where another of its name is asked for already."""
+        other = self.targets.get(package.name)
+        if other is None:
+            self._target(package, PullCause("asked"))
+        elif other is not package:
+            raise RequestRefused(
+                "asked-twice", name=package.name, source=other.origin.handle,
+                other=package.origin.handle,
+            )  # fmt: skip
+
+    def _target(self, package: AlpmPackage, cause: PullCause) -> None:
+        self.targets.add(package)
+        self._causes[package.name] = cause
+
+    def members(self, group: str, origins: Sequence[AlpmOrigin]) -> list[AlpmPackage]:
+        """The packages of a group: of each name that of the first source with it in the group."""
+        found: dict[str, AlpmPackage] = {}
+        for origin in origins:
+            for one in origin.linked("G", group):
+                if one.name not in found:
+                    found[one.name] = one
+                    self._ask_ignored(one)
+        return list(found.values())
+
+    def ask_members(self, group: str, members: Sequence[AlpmPackage]) -> None:
+        """Remember that the installer asks which members of a group are wanted."""
+        if len(members) > 1:
+            self._question(Reason("will-ask-members", {"name": group, "count": len(members)}))
+
+    def find(
+        self,
+        wanted: AlpmRelation,
+        origins: Sequence[AlpmOrigin],
+        excluding: Container[str] = (),
+        *,
+        named: bool = False,
+    ) -> AlpmPackage | None:
+        """What a relation is met by: a package of that name in the first source that has one
+        that fits, else one that provides it; `named`: what is ignored is taken all the same."""
+        for origin in origins:
+            one = origin.named(wanted.name)
+            if one is None or one.name in excluding:
+                continue
+            if fits(one.version, wanted.operator, wanted.version) and self._may(one, named):
+                return one
+        return self._provider(wanted, origins, excluding, named)
+
+    def _provider(
+        self,
+        wanted: AlpmRelation,
+        origins: Sequence[AlpmOrigin],
+        excluding: Container[str],
+        named: bool,
+    ) -> AlpmPackage | None:
+        found = [
+            one
+            for origin in origins
+            for one in origin.providing(wanted.name)
+            if one.provides(wanted) and one.name not in excluding and self._may(one, named)
+        ]
+        here = next((one for one in found if self.pool.installed(one.name)), None)
+        if here is None and len(found) > 1:
+            names = ", ".join(f"{one.name} ({one.origin.handle})" for one in found)
+            facts: dict[str, Fact] = {
+                "name": str(wanted), "providers": names, "package": found[0].name
+            }  # fmt: skip
+            self._question(Reason("will-ask-provider", facts))
+        return here or next(iter(found), None)
+
+    def _may(self, package: AlpmPackage, named: bool) -> bool:
+        if self.ignored.why(package) is None:
+            return True
+        if named:
+            self._ask_ignored(package)
+        return named
+
+    def _ask_ignored(self, package: AlpmPackage) -> None:
+        why = self.ignored.why(package)
+        if why is not None:
+            self._question(Reason("will-ask-ignored", {**why.facts}))
+
+    def _question(self, reason: Reason) -> None:
+        if reason not in self.questions:
+            self.questions.append(reason)
+
+    # -- the upgrade -----------------------------------------------------------------------
+
+    def ask_upgrade(self) -> None:
+        """Take what the full upgrade changes of itself."""
+        origins = [one for one in self.pool.origins if one.source and one.source.upgrades]
+        replaced = [one.index.link_table("R") for one in origins]
+        for here in self.pool.all_installed():
+            if here.name in self.targets:
+                continue
+            for origin, table in zip(origins, replaced, strict=True):
+                if here.name in table and self._replace(here, origin):
+                    break
+                offered = origin.named(here.name)
+                if offered is not None:
+                    self._renew(here, offered)
+                    break
+
+    def _replace(self, here: AlpmPackage, origin: AlpmOrigin) -> bool:
+        """Let all that a source replaces an installed package with come; whether any does."""
+        came = False
+        for one in origin.linked("R", here.name):
+            if not any(
+                relation.name == here.name
+                and fits(here.version, relation.operator, relation.version)
+                for relation in one.facts.replaces
+            ):
+                continue
+            why = self.ignored.why(one) or self.ignored.why(here)
+            if why is not None:
+                self.kept.append((here, one, why))
+                continue
+            target = self.targets.get(one.name)
+            if target is not None and target is not one:
+                continue
+            self._question(
+                Reason("will-ask-replace", {"name": here.name, "package": one.name,
+                                            "source": origin.handle})
+            )  # fmt: skip
+            self._replaced.setdefault(one.name, []).append(here)
+            if target is None:
+                self._target(one, PullCause("replaces", here))
+                came = True
+        return came
+
+    def _renew(self, here: AlpmPackage, offered: AlpmPackage) -> None:
+        if compare(offered.version, here.version) <= 0:
+            return
+        why = self.ignored.why(offered) or self.ignored.why(here)
+        if why is not None:
+            self.kept.append((here, offered, why))
+        else:
+            self._target(offered, PullCause("upgrade"))
+
+    # -- working it out --------------------------------------------------------------------
+
+    def run(self) -> AlpmSolution:
+        """Work it out."""
+        if not len(self.targets):
+            return AlpmSolution()
+        found = AlpmSolution(causes=self._causes)
+        try:
+            self._check_lists()
+            self._check_archs()
+            for target in self.targets:
+                self._bring(target)
+            self._conflicts_among(found)
+            self._conflicts_here()
+            self._check_all()
+        except RequestRefused as no:
+            found.ok, found.problem, found.lacks = False, no.reason, self._lacks
+            return found
+        found.coming = list(self._coming)
+        found.going = [one for one in self._going().values() if one.name not in self._coming]
+        return found
+
+    def _check_lists(self) -> None:
+        if self._missing:
+            raise RequestRefused("never-refreshed", sources=", ".join(self._missing))
+
+    def _check_archs(self) -> None:
+        for one in self.targets:
+            if self._archs and one.arch and one.arch != ANY and one.arch not in self._archs:
+                raise RequestRefused(
+                    "wrong-arch-asked", name=one.name, version=one.version, arch=one.arch,
+                    archs=", ".join(self._archs), source=one.origin.handle,
+                )  # fmt: skip
+
+    def _going(self) -> dict[str, AlpmPackage]:
+        """Installed packages whose place is taken by something that comes."""
+        return {
+            one.name: one
+            for name, olds in self._replaced.items()
+            if name in self._coming
+            for one in olds
+        }
+
+    # needs, depth first
+
+    def _bring(self, target: AlpmPackage) -> None:
+        """Let a target come with all it needs; No where that is not to be had."""
+        leaving = {one.name for olds in self._replaced.values() for one in olds}
+        trail: list[_Step] = []
+        failed = False
+        self._enter(target, PullCause("asked"), leaving, trail)
+        while trail:
+            step = trail[-1]
+            if failed:
+                if self._stays(step.wanted, leaving):
+                    failed = False
+                else:
+                    self._lacks.insert(0, Lack(step.package, step.wanted))
+                    self._coming.cut(step.mark)
+                    trail.pop()
+                    continue
+            found = self._next_of(step)
+            if found is None:
+                trail.pop()
+            elif isinstance(found, Lack):
+                self._lacks = []
+                failed = True
+            else:
+                cause = PullCause("requires", step.package, step.wanted)
+                self._enter(found, cause, leaving, trail)
+        if failed:
+            raise RequestRefused("unmet")
+
+    def _enter(
+        self, package: AlpmPackage, cause: PullCause, leaving: Collection[str], trail: list[_Step]
+    ) -> None:
+        if package.name in self._coming:
+            return
+        mark = len(self._coming)
+        self._coming.add(package)
+        if package.name not in self.targets:
+            self._causes[package.name] = cause
+        lacking = [
+            one
+            for one in package.facts.depends
+            if not package.satisfies(one) and not self._is_here(one, package, leaving)
+        ]
+        trail.append(_Step(package, mark, iter(lacking)))
+
+    def _next_of(self, step: _Step) -> AlpmPackage | Lack | None:
+        """What a package needs next: the package to come for it, a lack where there is none;
+        None where all is there."""
+        for wanted in step.lacking:
+            if self._coming.satisfier(wanted):
+                continue
+            step.wanted = wanted
+            found = self.targets.satisfier(wanted) or self.find(
+                wanted, _open(self.pool.origins), self._coming
+            )
+            if found is None:
+                return Lack(step.package, wanted)
+            if found.name not in self._coming:
+                return found
+        return None
+
+    def _is_here(
+        self, wanted: AlpmRelation, package: AlpmPackage, leaving: Collection[str]
+    ) -> bool:
+        """Whether something installed that no target changes meets a need."""
+        return any(
+            one.name not in self.targets and one.name not in leaving and one.name != package.name
+            for one in self.pool.installed_satisfying(wanted)
+        )
+
+    def _stays(self, wanted: AlpmRelation, leaving: Collection[str]) -> bool:
+        """Whether something installed would do, though a target may change it."""
+        return any(
+            one.name not in leaving and self.ignored.why(one) is None
+            for one in self.pool.installed_satisfying(wanted)
+        )
+
+    # conflicts
+
+    def _conflicts_among(self, found: AlpmSolution) -> None:
+        for one, other, relation in self._pairs():
+            if one.name not in self._coming or other.name not in self._coming:
+                continue
+            if one.satisfies(AlpmRelation(other.name)):
+                stays, goes = one, other
+            elif other.satisfies(AlpmRelation(one.name)):
+                stays, goes = other, one
+            else:
+                raise RequestRefused(
+                    "conflict-coming", name=one.name, version=one.version, other=other.name,
+                    other_version=other.version, relation=str(relation),
+                )  # fmt: skip
+            self._coming.take(goes.name)
+            found.dropped[goes.name] = stays
+
+    def _pairs(self) -> list[tuple[AlpmPackage, AlpmPackage, AlpmRelation]]:
+        return [
+            (one, other, relation)
+            for one in self._coming
+            for relation in one.facts.conflicts
+            for other in self._coming.satisfying(relation)
+            if other.name != one.name
+        ]
+
+    def _conflicts_here(self) -> None:
+        """What stays and what comes must go together: asked whether to remove what stays, the
+        installer takes no for an answer of itself."""
+        going = self._going()
+        for one in self._coming:
+            for relation in one.facts.conflicts:
+                for here in self.pool.installed_satisfying(relation):
+                    if here.name != one.name and self._is_left(here, going):
+                        raise _conflict(one, here, relation)
+        own = self.pool.own
+        if own is None:
+            return
+        for one in self._coming:
+            names = dict.fromkeys((one.name, *(p.name for p in one.facts.provides)))
+            for here in (found for name in names for found in own.linked("C", name)):
+                for relation in here.facts.conflicts:
+                    if (
+                        here.name != one.name
+                        and self._is_left(here, going)
+                        and one.satisfies(relation)
+                    ):
+                        raise _conflict(one, here, relation)
+
+    def _is_left(self, here: AlpmPackage, going: Collection[str]) -> bool:
+        return here.name not in self._coming and here.name not in going
+
+    # what must hold afterwards
+
+    def _check_all(self) -> None:
+        going = self._going()
+        for one in self._coming:
+            for wanted in one.facts.depends:
+                if not self._met(wanted, going):
+                    self._lacks = [Lack(one, wanted)]
+                    raise RequestRefused("unmet")
+        for changed in self._changed(going):
+            for here, wanted in self._needing(changed):
+                if self._is_left(here, going) and not self._met(wanted, going):
+                    raise self._broken(here, wanted, changed)
+
+    def _broken(
+        self, here: AlpmPackage, wanted: AlpmRelation, changed: AlpmPackage
+    ) -> RequestRefused:
+        """What is said of an installed package that would be left without what it needs."""
+        facts: dict[str, Fact] = {
+            "name": here.name, "version": here.version, "relation": str(wanted),
+            "other": changed.name,
+        }  # fmt: skip
+        then = self._coming.get(changed.name)
+        return (
+            RequestRefused("would-break", **facts, then=then.version)
+            if then
+            else RequestRefused("would-lose", **facts)
+        )
+
+    def _met(self, wanted: AlpmRelation, going: Collection[str]) -> bool:
+        return self._coming.satisfier(wanted) is not None or any(
+            self._is_left(one, going) for one in self.pool.installed_satisfying(wanted)
+        )
+
+    def _changed(self, going: dict[str, AlpmPackage]) -> Iterator[AlpmPackage]:
+        """Installed packages that change or go."""
+        for one in self._coming:
+            here = self.pool.installed(one.name)
+            if here is not None:
+                yield here
+        yield from going.values()
+
+    def _needing(self, changed: AlpmPackage) -> Iterator[tuple[AlpmPackage, AlpmRelation]]:
+        """Installed packages that need a certain one, and what they say."""
+        own = self.pool.own
+        names = dict.fromkeys((changed.name, *(one.name for one in changed.facts.provides)))
+        for here in (found for name in names for found in (own.linked("D", name) if own else ())):
+            for wanted in here.facts.depends:
+                if changed.satisfies(wanted):
+                    yield here, wanted
+
+
+class _Step:
+    """A package on the way to what it needs."""
+
+    __slots__ = ("lacking", "mark", "package", "wanted")
+
+    def __init__(self, package: AlpmPackage, mark: int, lacking: Iterator[AlpmRelation]) -> None:
+        self.package, self.mark, self.lacking = package, mark, lacking
+        self.wanted = AlpmRelation("")
+
+
+def _open(origins: Sequence[AlpmOrigin]) -> list[AlpmOrigin]:
+    return [one for one in origins if one.source and one.source.installs]
+
+
+def _conflict(one: AlpmPackage, here: AlpmPackage, relation: AlpmRelation) -> RequestRefused:
+    return RequestRefused(
+        "conflict-installed", name=one.name, version=one.version, other=here.name,
+        other_version=here.version, relation=str(relation),
+    )  # fmt: skip

@@ -1,0 +1,267 @@
+"""The whole of a deb host at once: every installed package, every name that is offered.
+
+Single forecasts ask for one name at a time; here one pass over the sorted lines of all
+indexes answers tens of thousands of names, by the same rule. What needs more than priorities
+and versions (specific records, one version in several forms, provided names, recorded
+leftovers) is handed to the code that answers a single request.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from functools import cached_property, lru_cache
+from pathlib import Path
+from typing import Final
+
+from velpin.core.adapter import AnswerComparison, Installed
+from velpin.kinds.deb import choice
+from velpin.kinds.deb.choice import DebOrigin, IndexEntry
+from velpin.kinds.deb.preferences import Record, expression_matches, is_pattern, take_apart
+from velpin.kinds.deb.requests import DebRequestRefused, decide, find_package
+from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.version import VersionKey, version_key
+from velpin.model.request import Request
+from velpin.model.shift import Selection
+from velpin.store.index import IndexLine
+
+
+@lru_cache(maxsize=512)
+def _newness(version: bytes) -> VersionKey:
+    """The key of a version; neighbours by name are often of one, and two hosts ask in turn."""
+    return version_key.__wrapped__(version.decode())
+
+
+def installed_packages(host: DebState) -> Iterator[Installed]:
+    """Every installed package; `all` counts as the host's own architecture."""
+    for row in host.installed_rows():
+        arch = host.unit_arch(row.arch)
+        package = host.packages(row.name).get(arch)
+        found = package.installed if package else None
+        source = found.source if found else ""
+        yield Installed(row.name, arch, row.version, source, bool(package and package.held))
+
+
+def next_alone(host: DebState, here: Installed) -> Selection | None:
+    """The candidate of an installed package, itself where there is none."""
+    package = host.packages(here.name)[here.arch]
+    found = choice.candidate(package) or package.installed
+    return Selection(found.text, found.source) if found else None
+
+
+def first_answer(host: DebState, name: str) -> Selection | None:
+    """Version and source that a plain request for a name gets; None where it is refused."""
+    try:
+        package = find_package(host, Request(name, name))
+        chosen = decide(host, Request(name, name), package).chosen
+    except DebRequestRefused:
+        return None
+    return Selection(chosen.text, chosen.source)
+
+
+def versions_of(host: DebState, name: str, arch: str) -> Iterator[tuple[str, str, int]]:
+    """Version, source and priority of all there is of a name for an architecture."""
+    package = host.packages(name).get(arch)
+    for version in package.versions if package else ():
+        for source in [held.origin.source for held in version.offered] or [""]:
+            yield version.text, source, version.priority.value
+
+
+_INDEX: Final = 1
+_ID: Final = 2
+_ARCH: Final = 3
+_VERSION: Final = 4
+_PLACE: Final = 5
+_ONE_ARCH = 2
+"""Architectures of entries on a host of one: its own, and `all`."""
+
+
+def compare_answers(
+    before: DebState, after: DebState, places: Mapping[Path, int]
+) -> AnswerComparison | None:
+    """How answers for names compare; None where neither an index nor a record differs."""
+    change = _Difference(before, after, places)
+    if not (change.indexes or change.named.any):
+        return None
+    return AnswerComparison(
+        _Answers(before, places).answer, _Answers(after, places).answer, change.may_bear_on
+    )
+
+
+class _Difference:
+    """What differs between two hosts, as far as it bears on the answers for names."""
+
+    def __init__(self, before: DebState, after: DebState, places: Mapping[Path, int]) -> None:
+        self.hosts, self.places = (before, after), places
+        self.indexes = self._changed_indexes()
+        self.named = _Names(self._changed_records())
+
+    @cached_property
+    def _provided(self) -> set[bytes]:
+        indexes = (index for host in self.hosts for _, index in host.indexes)
+        return {name.encode() for index in indexes for name in index.provided_names()}
+
+    def may_bear_on(self, name: bytes, entries: list[IndexLine]) -> bool:
+        """Whether the answer for a name may differ."""
+        return (
+            any(one[_INDEX] in self.indexes for one in entries)
+            or name in self._provided
+            or (self.named.any and self.named.may_mean(name.decode()))
+        )
+
+    def _changed_indexes(self) -> set[int]:
+        one, other = (
+            {index.path: (origin.source, origin.priority.value) for origin, index in host.indexes}
+            for host in self.hosts
+        )
+        shared = [
+            [index.path for _, index in host.indexes if index.path in one and index.path in other]
+            for host in self.hosts
+        ]
+        if shared[0] != shared[1]:  # read in another order
+            return set(self.places.values())
+        return {self.places[path] for path in self.places if one.get(path) != other.get(path)}
+
+    def _changed_records(self) -> list[Record]:
+        """Specific records from the first on that is not the same, on either side."""
+        one, other = ([r for r in host.preferences.records if not r.general] for host in self.hosts)
+        told = [[(r.names, r.pin, r.priority) for r in records] for records in (one, other)]
+        common = [key for key in told[0] if key in told[1]]
+        if common != [key for key in told[1] if key in told[0]]:
+            return [*one, *other]
+        kept = set(common)
+        pairs = [*zip(one, told[0], strict=True), *zip(other, told[1], strict=True)]
+        return [record for record, key in pairs if key not in kept]
+
+
+class _Names:
+    """Which names some specific records may speak of, whatever the architecture."""
+
+    def __init__(self, records: Iterable[Record]) -> None:
+        parts = [take_apart(text) for record in records for text in record.names]
+        self.any = bool(parts)
+        self._all = any(source for _, _, source in parts)
+        self._exact = {name for name, _, _ in parts if not is_pattern(name)}
+        self._patterns = [name for name, _, _ in parts if is_pattern(name)]
+
+    def may_mean(self, name: str) -> bool:
+        """Whether a record may speak of a name (of a source package: of every name)."""
+        return (
+            self._all
+            or name in self._exact
+            or any(expression_matches(pattern, name) for pattern in self._patterns)
+        )
+
+
+class _Answers:
+    """Answers of one host for many names, from the entries of all indexes."""
+
+    def __init__(self, host: DebState, places: Mapping[Path, int]) -> None:
+        self._host = host
+        self._origins: dict[int, DebOrigin] = {places[index.path]: o for o, index in host.indexes}
+        self._indexes = {places[index.path]: index for _, index in host.indexes}
+        self._priorities = {at: origin.priority.value for at, origin in self._origins.items()}
+        self._orders = {at: origin.order for at, origin in self._origins.items()}
+        self._named = _Names(r for r in host.preferences.records if not r.general)
+        rows = host.record.all_rows() if host.record else ()
+        self._recorded = {row.name.encode() for row in rows}
+        self._archs = {
+            arch.encode("utf-8", "surrogateescape"): place for place, arch in enumerate(host.archs)
+        }
+        self._archs[b"all"] = 0
+
+    def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
+        """What a plain request for a name gets."""
+        if name in self._recorded:
+            return first_answer(self._host, name.decode())
+        live = self._of_first_arch(entries)
+        if self._named.any and self._named.may_mean(name.decode()):
+            found = self._by_records(name.decode(), live)
+        else:
+            found = self._by_priorities(live)
+        if found is None and (name in self._provided or self._is_foreign_too(entries)):
+            return first_answer(self._host, name.decode())
+        return found
+
+    def _is_foreign_too(self, entries: list[IndexLine]) -> bool:
+        """Whether a name is there for another architecture than the host's first."""
+        return any(one[_INDEX] in self._origins and self._archs.get(one[_ARCH]) for one in entries)
+
+    @cached_property
+    def _provided(self) -> set[bytes]:
+        indexes = [index for _, index in self._host.indexes]
+        indexes += [self._host.record] if self._host.record else []
+        return {name.encode() for index in indexes for name in index.provided_names()}
+
+    def _of_first_arch(self, entries: list[IndexLine]) -> list[IndexLine]:
+        """The entries that count, in the order of reading."""
+        origins, archs = self._origins, self._archs
+        live = [one for one in entries if one[_INDEX] in origins and one[_ARCH] in archs]
+        if len(live) > 1:
+            if len(archs) > _ONE_ARCH:
+                first = min(archs[one[_ARCH]] for one in live)
+                live = [one for one in live if archs[one[_ARCH]] == first]
+            live.sort(key=self._place)
+        return live
+
+    def _place(self, entry: IndexLine) -> tuple[int, int]:
+        return self._orders[entry[_INDEX]], entry[_ID]
+
+    def _by_records(self, name: str, live: list[IndexLine]) -> Selection | None:
+        """The candidate of a name that specific records may speak of."""
+        packages = self._host.gathered(name, [self._held(one) for one in live], [])
+        for package in packages.values():
+            chosen = choice.candidate(package)
+            return Selection(chosen.text, chosen.source) if chosen else None
+        return None
+
+    def _by_priorities(self, live: list[IndexLine]) -> Selection | None:
+        """The candidate by the priorities of sources and by versions alone."""
+        priorities = self._priorities
+        if not live:
+            return None
+        best = live[0]
+        top = priorities[best[_INDEX]]
+        if len(live) > 1:
+            top = max(priorities[one[_INDEX]] for one in live)
+            best = _newest([one for one in live if priorities[one[_INDEX]] == top])
+            best = best if best is live[0] else self._first_of_same(best, live)
+        if top <= 0:
+            return None
+        return Selection(best[_VERSION].decode(), self._origins[best[_INDEX]].source)
+
+    def _first_of_same(self, best: IndexLine, live: list[IndexLine]) -> IndexLine:
+        """The first listed entry that is the very same version: it is downloaded from there."""
+        plain = _plain(best[_VERSION])
+        for one in live:
+            if one is best:
+                break
+            alike = one[_VERSION] == best[_VERSION] or _plain(one[_VERSION]) == plain
+            if alike and self._host.is_same(self._held(one), self._held(best)):
+                return one
+        return best
+
+    def _held(self, entry: IndexLine) -> IndexEntry:
+        row = self._indexes[entry[_INDEX]].row_at(entry[_PLACE])
+        return IndexEntry(self._origins[entry[_INDEX]], row)
+
+
+def _newest(entries: list[IndexLine]) -> IndexLine:
+    """The newest of some entries, the first listed of equal ones."""
+    best, newness = entries[0], None
+    for one in entries[1:]:
+        if one[_VERSION] != best[_VERSION]:
+            newness = newness or _newness(best[_VERSION])
+            other = _newness(one[_VERSION])
+            if other > newness:
+                best, newness = one, other
+    return best
+
+
+@lru_cache(maxsize=512)
+def _plain(version: bytes) -> bytes:
+    """A version without what never tells two apart: zeros that lead, an epoch or revision of 0."""
+    return _ZEROS.sub(b"", version).removeprefix(b":").removesuffix(b"-")
+
+
+_ZEROS = re.compile(rb"(?<![0-9])0+")

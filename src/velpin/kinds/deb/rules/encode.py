@@ -1,0 +1,175 @@
+"""From rules to preference records: the fewest that do it, weaker ones tried first.
+
+Some rules can be written in more than one way; every way is given, the smallest first, and
+whoever asks takes the first that the forecast proves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+
+from velpin.errors import Refusal
+from velpin.kinds.deb.choice import UNMARKED, DebPackage, DebVersion
+from velpin.kinds.deb.rules.lookup import (
+    PRE_RELEASE,
+    fast_components,
+    fits,
+    in_records,
+    names_of,
+    packages_meant,
+    sources_meant,
+    unfinished_names,
+)
+from velpin.kinds.deb.rules.selector import pin_of, text_of
+from velpin.kinds.deb.rules.store import record
+from velpin.kinds.deb.sources import DebSource
+from velpin.kinds.deb.state import DebState
+from velpin.model.rule import Rule
+
+Records = tuple[str, ...]
+
+NEVER_TAKEN = -1
+_PINNED, _KEPT, _GOES_BACK = 990, 999, 1001
+_MOST_NAMES = 100
+"""Names that are written out one by one where no glob was given."""
+
+
+def ways(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
+    """Every way to write a rule, the smallest first.
+
+    `priorities` are those that the asked for order of sources asks for. Raises Refusal where the
+    host cannot express it, with the nearest that it can.
+    """
+    yield from {
+        "prefer": _prefer, "confine": _confine, "pin": _pin, "bar": _bar, "keep": _keep,
+    }[rule.kind](host, rule, priorities)  # fmt: skip
+
+
+def has_several_ways(rule: Rule) -> bool:
+    """Whether a rule may be written in more than one way."""
+    return rule.kind == "pin" and bool(rule.version and rule.source)
+
+
+def _prefer(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
+    sources = sources_meant(host, rule.source)
+    priority = priorities[sources[0].handle]
+    yield tuple(record(rule, ["*"], text, priority) for text in _pins(host, sources))
+
+
+def _pins(host: DebState, sources: Sequence[DebSource]) -> list[str]:
+    """One text that selects all of some sources, or else one for each."""
+    try:
+        return [text_of(pin_of(host, sources))]
+    except Refusal:
+        return [text_of(pin_of(host, [source])) for source in sources]
+
+
+def _confine(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
+    records = []
+    names = [in_records(name) for name in rule.names]
+    for source in sources_meant(host, rule.source):
+        pin = text_of(pin_of(host, [source]))
+        usual = max((o.priority.value for o, _ in host.origins_of(source)), default=UNMARKED)
+        priority = priorities.get(source.handle, usual if usual > 0 else UNMARKED)
+        records.append(record(rule, names, pin, priority))
+        records.append(record(rule, ["*"], pin, NEVER_TAKEN))
+    yield tuple(records)
+
+
+# -- single packages ---------------------------------------------------------------------
+
+
+def _pin(host: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
+    names = [in_records(name) for name in rule.names]
+    packages = list(packages_meant(host, rule))
+    rivals = (v for package in packages for v in package.versions if not fits(rule, v))
+    priority = _above(rivals, _GOES_BACK if rule.allow_older else _PINNED)
+    source = sources_meant(host, rule.source) if rule.source else []
+    if not rule.version:
+        yield (record(rule, names, text_of(pin_of(host, source)), priority),)
+        return
+    plain = record(rule, names, f"version {rule.version}", priority)
+    yield (plain,)
+    if source:
+        others = _others_with(host, rule, packages, source)
+        barred = [record(rule, names, text, NEVER_TAKEN) for text in _pins(host, others)]
+        yield (*barred, plain)
+
+
+def _above(versions: Iterable[DebVersion], least: int) -> int:
+    """A priority that beats some versions."""
+    return max([least, *(version.priority.value + 1 for version in versions)])
+
+
+def _others_with(
+    host: DebState, rule: Rule, packages: Sequence[DebPackage], source: Sequence[DebSource]
+) -> list[DebSource]:
+    """Other sources that have a version which the pin names."""
+    taken = {one.handle for one in source}
+    wanted = rule._replace(source="")
+    found = {
+        held.origin.source
+        for package in packages
+        for version in package.versions
+        if fits(wanted, version)
+        for held in version.offered
+    }
+    return [one for one in host.sources if one.handle in found - taken]
+
+
+def _keep(host: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
+    names = [in_records(name) for name in rule.names]
+    packages = packages_meant(host, rule)
+    rivals = (v for package in packages for v in package.versions if not v.installed)
+    priority = _above(rivals, _KEPT)
+    yield (record(rule, names, "release a=now", priority),)
+
+
+# -- what may not come -------------------------------------------------------------------
+
+
+def _bar(host: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
+    names = [in_records(name) for name in rule.names]
+    if rule.pre_releases:
+        yield tuple(_bar_unfinished(host, rule))
+    elif rule.components:
+        yield tuple(_bar_components(host, rule, rule.components))
+    elif rule.version:
+        yield (record(rule, names, f"version {rule.version}", NEVER_TAKEN),)
+    else:
+        texts = _pins(host, sources_meant(host, rule.source))
+        yield tuple(record(rule, names, text, NEVER_TAKEN) for text in texts)
+
+
+def _bar_components(host: DebState, rule: Rule, components: Sequence[str]) -> Iterator[str]:
+    for source in sources_meant(host, rule.source):
+        for component in components:
+            if component not in source.components:
+                has = ", ".join(source.components) or "none"
+                raise Refusal(f"{source.handle} has no component {component}; it has {has}")
+            pin = text_of(pin_of(host, [source], component))
+            yield record(rule, ["*"], pin, NEVER_TAKEN)
+
+
+def _bar_unfinished(host: DebState, rule: Rule) -> Iterator[str]:
+    for source in sources_meant(host, rule.source):
+        yield from _bar_components(host, rule, fast_components(host, source))
+    names = rule.names or _names_to_write_out(host, rule)
+    if names:
+        named = [in_records(name) for name in names]
+        yield record(rule, named, f"version {PRE_RELEASE}", NEVER_TAKEN)
+
+
+def _names_to_write_out(host: DebState, rule: Rule) -> list[str]:
+    """All names of a source, or, where those are many, the names that such versions have now."""
+    handles = [source.handle for source in sources_meant(host, rule.source)]
+    known = {name for handle in handles for name in names_of(host, handle)}
+    if len(known) > _MOST_NAMES:
+        known = {name for handle in handles for name in unfinished_names(host, handle)}
+    if len(known) > _MOST_NAMES:
+        raise Refusal(
+            f"{len(known)} names of {rule.source} have versions that are not final; a record"
+            " for versions cannot name a source",
+            f"name the packages: velpin bar 'GLOB' --pre-releases --from {rule.source}",
+        )
+    return sorted(known)

@@ -1,0 +1,243 @@
+"""Every rule in force, whoever wrote it: what it says, what it decides today, what overrules it."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+
+from velpin.kinds.deb import choice
+from velpin.kinds.deb.choice import DebVersion, IndexEntry
+from velpin.kinds.deb.preferences import NEVER, Record, is_pattern, name_matches, take_apart
+from velpin.kinds.deb.rules.store import places, standing
+from velpin.kinds.deb.sources import DebSource
+from velpin.kinds.deb.state import DebState
+from velpin.model.reason import Fact, Place, Reason
+from velpin.model.rule import RuleInForce, short_of
+
+
+@dataclass(slots=True)
+class _Found:
+    """What is known of one record."""
+
+    offers: int = 0
+    installed: dict[str, None] = field(default_factory=dict)
+    means: bool = False
+    """Whether there is anything that it speaks of."""
+    overruled_by: dict[str, None] = field(default_factory=dict)
+
+
+def rules(host: DebState) -> list[RuleInForce]:
+    """All rules: records in the order in which they are tried, the target release, holds."""
+    found: dict[Place, _Found] = defaultdict(_Found)
+    _count_general(host, found)
+    _count_specific(host, found)
+    _count_installed(host, found)
+    told = [_of_record(host, record, found[record.place]) for record in host.preferences.records]
+    odd = [
+        RuleInForce(
+            note.place, Reason("says-nothing", {"what": note.text}), None, 0, 0, (),
+            Reason("rule-odd", {}),
+        )
+        for note in host.preferences.notes
+    ]  # fmt: skip
+    return [*_joined(host, told), *odd, *_target(host), *_holds(host)]
+
+
+# -- counting ----------------------------------------------------------------------------
+
+
+def _count_general(host: DebState, found: dict[Place, _Found]) -> None:
+    for record in host.preferences.general:
+        mine = found[record.place]
+        for origin, index in host.indexes:
+            if not record.pin.selects_site(origin.site):
+                continue
+            mine.means = True
+            if origin.priority.record is record:
+                mine.offers += index.count
+            else:
+                mine.overruled_by[_winner(origin.priority)] = None
+        mine.means = mine.means or record.pin.selects_site(host.own_origin.site)
+
+
+def _winner(priority: choice.DebPriority) -> str:
+    return str(priority.record.place) if priority.record else "the target release"
+
+
+def _count_specific(host: DebState, found: dict[Place, _Found]) -> None:
+    for name, arch, version in _versions_spoken_of(host):
+        built_from = version.built_from
+        first = None
+        never = all(held.origin.priority.value == NEVER for held in version.holders)
+        for record in host.matcher.records_of(name, arch, built_from):
+            if not choice.selects(record, version):
+                continue
+            mine = found[record.place]
+            mine.means = True
+            if never:
+                mine.overruled_by[_winner(version.holders[0].origin.priority)] = None
+            elif first is None:
+                mine.offers += len(version.offered)
+            else:
+                mine.overruled_by[str(first.place)] = None
+            first = first or record
+
+
+def _versions_spoken_of(host: DebState) -> Iterator[tuple[str, str, DebVersion]]:
+    """Versions of names that a specific record may speak of: name, architecture, version."""
+    grouped: dict[tuple[str, str, str], DebVersion] = {}
+    for held in _entries_spoken_of(host):
+        row = held.row
+        arch = host.unit_arch(row.arch)
+        version = grouped.setdefault((row.name, arch, row.version), DebVersion(row.version, []))
+        version.holders.append(held)
+        version.installed = version.installed or choice.is_installed(row.state)
+    for (name, arch, _), version in grouped.items():
+        yield name, arch, version
+
+
+def _entries_spoken_of(host: DebState) -> Iterator[IndexEntry]:
+    parts = [take_apart(t) for r in host.preferences.records for t in r.names]
+    exact = {name for name, _, source in parts if not (source or is_pattern(name))}
+    wide = [(name, source) for name, _, source in parts if source or is_pattern(name)]
+    held = [*host.indexes, (host.own_origin, host.record)]
+    for origin, index in held:
+        if index is None:
+            continue
+        rows = index.all_rows() if wide else (row for name in exact for row in index.rows(name))
+        for row in rows:
+            if row.name in exact or any(
+                name_matches(name, (row.built_from or row.name) if source else row.name)
+                for name, source in wide
+            ):
+                yield IndexEntry(origin, row)
+
+
+def _count_installed(host: DebState, found: dict[Place, _Found]) -> None:
+    """A rule decides what comes next of an installed package where it gave the version that
+    would come, or one that was passed over for it and is newer, its priority."""
+    for name in host.installed_names():
+        for package in host.packages(name).values():
+            chosen = choice.candidate(package)
+            for version in package.versions if package.installed else ():
+                if version.priority.record:
+                    found[version.priority.record.place].installed[name] = None
+                if version is chosen:
+                    break
+
+
+# -- telling -----------------------------------------------------------------------------
+
+
+def _of_record(host: DebState, record: Record, found: _Found) -> RuleInForce:
+    dead = None
+    if not found.offers and not found.installed:
+        dead = _why_dead(host, record, found)
+    return RuleInForce(
+        record.place, _says(host, record), None, record.priority, found.offers,
+        tuple(found.installed), dead,
+    )  # fmt: skip
+
+
+def _why_dead(host: DebState, record: Record, found: _Found) -> Reason | None:
+    if found.overruled_by:
+        return Reason("rule-overruled", {"by": ", ".join(found.overruled_by)})
+    if found.means:
+        return Reason("rule-idle", {})
+    if record.pin.kind != "version" and not _selected(host, record):
+        off = [s.handle for s in host.sources if not s.on and _selects(host, record, s)]
+        if off:
+            return Reason("rule-source-off", {"sources": ", ".join(off)})
+        return Reason("rule-no-source", {"pin": record.pin.text})
+    names = " ".join(_without_any(record.names))
+    if any(True for _ in _known_names(host, record)):
+        code = "rule-no-version" if record.pin.kind == "version" else "rule-not-there"
+        return Reason(code, {"names": names, "version": record.pin.text})
+    return Reason("rule-no-package", {"names": names})
+
+
+def _known_names(host: DebState, record: Record) -> Iterator[str]:
+    for text in record.names:
+        name, _, source = take_apart(text)
+        if source or is_pattern(name):
+            known = host.offered_names() | set(host.installed_names())
+            yield from (one for one in known if source or name_matches(name, one))
+        elif host.packages(name):
+            yield name
+
+
+def _selects(host: DebState, record: Record, source: DebSource) -> bool:
+    return any(record.pin.selects_site(origin.site) for origin, _ in host.origins_of(source))
+
+
+def _selected(host: DebState, record: Record) -> list[str]:
+    """The sources that are on of which a record speaks."""
+    found = [o.source for o, _ in host.origins if record.pin.selects_site(o.site)]
+    return list(dict.fromkeys(found))
+
+
+def _says(host: DebState, record: Record) -> Reason:
+    selected = _selected(host, record)
+    sources = ", ".join(selected) or f"sources with {record.pin.text}"
+    facts: dict[str, Fact] = {"sources": sources, "priority": record.priority}
+    if record.general:
+        if host.own_origin.site and record.pin.selects_site(host.own_origin.site) and not selected:
+            return Reason("says-installed", facts)
+        return Reason("says-source-never" if record.priority <= 0 else "says-source", facts)
+    facts["names"] = " ".join(_without_any(record.names))
+    if record.pin.kind == "version":
+        facts["version"] = record.pin.text
+        return Reason("says-bar-version" if record.priority <= 0 else "says-pin", facts)
+    if record.pin.selects_site(host.own_origin.site) and not selected:
+        return Reason("says-keep", facts)
+    return Reason("says-bar" if record.priority <= 0 else "says-pin-source", facts)
+
+
+def _without_any(names: Iterable[str]) -> Iterator[str]:
+    return (name.removesuffix(":any") for name in names)
+
+
+def _joined(host: DebState, told: list[RuleInForce]) -> Iterator[RuleInForce]:
+    """The records of one rule of Velpin's as one rule."""
+    rules = places(standing(host))
+    whole: dict[tuple[str, object], list[RuleInForce]] = {}
+    for in_force in told:
+        rule = rules.get(in_force.place)
+        key: tuple[str, object] = (in_force.place.file, rule) if rule else ("", in_force.place)
+        whole.setdefault(key, []).append(in_force._replace(rule=rule))
+    for rules_of_it in whole.values():
+        first = rules_of_it[0]
+        if first.rule is None:
+            yield first
+            continue
+        dead = [in_force.dead for in_force in rules_of_it]
+        yield first._replace(
+            says=Reason("says-rule", {"rule": short_of(first.rule)}),
+            offers=sum(in_force.offers for in_force in rules_of_it),
+            installed=tuple(
+                dict.fromkeys(n for in_force in rules_of_it for n in in_force.installed)
+            ),
+            dead=dead[0] if all(dead) else None,
+        )
+
+
+def _target(host: DebState) -> Iterator[RuleInForce]:
+    place = host.conf.place("APT::Default-Release")
+    if not host.target or place is None:
+        return
+    named = [(o, index) for o, index in host.indexes if o.priority.cause == "target"]
+    sources = ", ".join(dict.fromkeys(origin.source for origin, _ in named))
+    facts: dict[str, Fact] = {"target": host.target, "sources": sources or "no source"}
+    dead = None if named else Reason("rule-no-source", {"pin": host.target})
+    offers = sum(index.count for _, index in named)
+    yield RuleInForce(place, Reason("says-target", facts), None, choice.TARGET, offers, (), dead)
+
+
+def _holds(host: DebState) -> Iterator[RuleInForce]:
+    for row in host.installed_rows():
+        if row.state.startswith("hold "):
+            place = Place(host.record_file, 0)
+            yield RuleInForce(
+                place, Reason("says-hold", {"names": row.name}), None, 0, 0, (row.name,)
+            )

@@ -1,0 +1,114 @@
+"""What a rule says on one host: its sources by handle, and what it names that is not there."""
+
+from __future__ import annotations
+
+from velpin.errors import Refusal, UsageError
+from velpin.kinds.deb.requests import DebRequestRefused, decide
+from velpin.kinds.deb.rules.lookup import (
+    fast_components,
+    fits,
+    handles_meant,
+    is_meant,
+    names_meant,
+    packages_meant,
+    sources_meant,
+    split_name,
+    unfinished_names,
+)
+from velpin.kinds.deb.rules.priorities import precedence_of
+from velpin.kinds.deb.state import DebState
+from velpin.model.reason import Reason
+from velpin.model.request import parse_request
+from velpin.model.rule import Rule, command_of
+
+_BOUNDS = ("<", ">", "=")
+
+
+def settled(host: DebState, rule: Rule) -> Rule:
+    """A rule with its sources by their handles; Refusal where it means nothing here."""
+    if any(mark in rule.version[:2] for mark in _BOUNDS):
+        raise Refusal(
+            f"the host cannot pin {rule.names[0]} by a bound ({rule.version}): a record names"
+            " one version, or a glob",
+            _nearest_version(host, rule),
+        )
+    handles_meant(host, [*rule.over, *rule.under])
+    if rule.source and rule.kind == "pin":
+        rule = rule._replace(source=host.source(rule.source).handle)
+    elif rule.source:
+        found = sources_meant(host, rule.source)
+        rule = rule._replace(source=found[0].handle if len(found) == 1 else rule.source)
+    if rule.kind == "prefer" and not (rule.over or rule.under or rule.over_all):
+        raise UsageError(
+            f"prefer {rule.source} over what?",
+            f"velpin prefer {rule.source} --over SOURCE, --over-all, or --under SOURCE",
+        )
+    if rule.kind == "prefer" and not any(precedence_of(host, rule).pairs()):
+        raise Refusal(
+            f"{command_of(rule)}: that names no source but {rule.source} itself",
+            "velpin sources lists those of this host",
+        )
+    if rule.kind == "keep":
+        _refuse_not_installed(host, rule)
+    return rule
+
+
+def _nearest_version(host: DebState, rule: Rule) -> str:
+    """The pin of the best version within a bound."""
+    package = next(packages_meant(host, rule._replace(version="")), None)
+    if package is None:
+        return "no source has that package"
+    request = parse_request(f"{package.name}@{rule.version}", host.knows, rule.source)
+    try:
+        chosen = decide(host, request, package).chosen
+    except DebRequestRefused:
+        return "no source has such a version"
+    return f"the nearest: {command_of(rule._replace(version=chosen.text))}"
+
+
+def _refuse_not_installed(host: DebState, rule: Rule) -> None:
+    for name in rule.names:
+        one = rule._replace(names=(name,))
+        if not any(package.installed for package in packages_meant(host, one)):
+            raise Refusal(
+                f"{name} is not installed: there is nothing to keep",
+                f"for a version that is wanted later: velpin pin {split_name(name)[0]}@VERSION",
+            )
+
+
+def findings(host: DebState, rule: Rule) -> list[Reason]:
+    """What speaks against a rule: it names what is not there."""
+    found = []
+    handles = handles_meant(host, [rule.source]) if rule.source else []
+    for name in rule.names:
+        of = handles[0] if len(handles) == 1 and rule.kind != "keep" else ""
+        if not names_meant(host, [name], of=of):
+            code = "no-name-there" if of else "no-such-name"
+            found.append(Reason(code, {"name": name, "source": of}))
+        elif rule.version and not _has_version(host, rule._replace(names=(name,))):
+            facts = {"name": name, "version": rule.version, "source": rule.source}
+            found.append(Reason("no-such-version", facts))
+    if rule.pre_releases and not _has_unfinished(host, rule):
+        found.append(Reason("nothing-unfinished", {"source": rule.source}))
+    return found
+
+
+def _has_version(host: DebState, rule: Rule) -> bool:
+    return any(
+        fits(rule, version)
+        for package in packages_meant(host, rule)
+        for version in package.versions
+    )
+
+
+def _has_unfinished(host: DebState, rule: Rule) -> bool:
+    return any(
+        fast_components(host, source) or unfinished(host, rule, source.handle)
+        for source in sources_meant(host, rule.source)
+    )
+
+
+def unfinished(host: DebState, rule: Rule, handle: str) -> list[str]:
+    """Names that a rule means, of which a source has versions that are not final."""
+    found = unfinished_names(host, handle)
+    return sorted(name for name in found if not rule.names or is_meant(rule.names, name))

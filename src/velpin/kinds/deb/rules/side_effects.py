@@ -1,0 +1,92 @@
+"""What a rule does beside what it is for, worth a line before it is made."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+
+from velpin.change.plan import Plan
+from velpin.kinds.deb.forecast import predict, would_carry_out
+from velpin.kinds.deb.rules.lookup import handles_meant, is_meant, names_meant, names_of
+from velpin.kinds.deb.rules.resolve import unfinished
+from velpin.kinds.deb.rules.store import standing
+from velpin.kinds.deb.rules.verify import same_elsewhere
+from velpin.kinds.deb.state import DebState
+from velpin.model.reason import Fact, Reason
+from velpin.model.request import Request
+from velpin.model.rule import Rule, command_of
+
+_MOST_ASKED = 6
+"""Packages of a confined source that are asked for, to see what they lack."""
+
+
+def notes_on(host: DebState, plan: Plan) -> Iterator[Reason]:
+    """What is to be said of the rules in a plan."""
+    if plan.error or plan.unmet or plan.unchanged:
+        return
+    after = host.with_edits(plan.edits)
+    for one in plan.rules:
+        rule = _in_full(after, one)
+        if rule.kind == "confine":
+            yield from islice(_left_without(host, after, rule), 1)
+        if rule.source and (rule.kind == "confine" or rule.names == ("*",)):
+            yield from _same_elsewhere(after, rule)
+        if rule.pre_releases:
+            yield from _barred_too(host, rule)
+
+
+def notes_on_drop(host: DebState, handle: str) -> Iterator[Reason]:
+    """Rules about a source that would mean nothing without it."""
+    for one in standing(host):
+        if one.rule.source == handle:
+            commands = {"rule": command_of(one.rule), "lift": command_of(one.rule, lift=True)}
+            yield Reason("rule-left", commands)
+
+
+def _in_full(after: DebState, rule: Rule) -> Rule:
+    """A rule with the names that it had before."""
+    found = (one.rule for one in standing(after))
+    same = (one for one in found if one._replace(names=rule.names) == rule)
+    return next(same, rule)
+
+
+def _left_without(host: DebState, after: DebState, rule: Rule) -> Iterator[Reason]:
+    """Packages that a confined source may give, and which then lack what it may not give."""
+    handles = handles_meant(host, [rule.source])
+    for name in names_meant(host, rule.names, of=handles[0])[:_MOST_ASKED]:
+        if would_carry_out(after, [Request(name, name)]):
+            continue
+        was = predict(host, [Request(name, name)]).forecast
+        lacking = [
+            change.name
+            for change in was.changes
+            if change.source in handles and not is_meant(rule.names, change.name)
+        ]
+        if lacking:
+            facts = {"name": name, "lacking": ", ".join(lacking)}
+            more = rule._replace(names=tuple(lacking))
+            yield Reason("left-without", {**facts, "command": command_of(more)})
+
+
+def _same_elsewhere(after: DebState, rule: Rule) -> Iterator[Reason]:
+    """What would still be downloaded from a source, since another one has the very same."""
+    allowed = rule.names if rule.kind == "confine" else ()
+    for handle in handles_meant(after, [rule.source]):
+        names = [name for name in names_of(after, handle) if not is_meant(allowed, name)]
+        found = same_elsewhere(after, handle, names)
+        if found:
+            others = ", ".join(dict.fromkeys(found.values()))
+            facts: dict[str, Fact] = {"names": ", ".join(found), "source": handle, "other": others}
+            yield Reason("same-from-first", facts)
+
+
+def _barred_too(host: DebState, rule: Rule) -> Iterator[Reason]:
+    """Other sources whose versions a bar of what is not final meets as well."""
+    mine = set(handles_meant(host, [rule.source]))
+    names = {name for handle in mine for name in names_of(host, handle)}
+    for source in host.sources:
+        if source.on and source.handle not in mine:
+            also = [name for name in unfinished(host, rule, source.handle) if name in names]
+            if also:
+                facts: dict[str, Fact] = {"names": ", ".join(also), "source": source.handle}
+                yield Reason("barred-too", facts)

@@ -1,0 +1,261 @@
+"""Whether a host, as its files are or would be, does what a rule says.
+
+Asked of the same choice as every forecast. Where a rule does not hold, the record that wins
+over it is named.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+
+from velpin.kinds.deb import choice
+from velpin.kinds.deb.choice import DebPackage, DebPriority, DebVersion
+from velpin.kinds.deb.preferences import take_apart
+from velpin.kinds.deb.rules.lookup import (
+    fits,
+    handles_meant,
+    is_meant,
+    is_of,
+    is_pre_release,
+    names_meant,
+    names_of,
+    packages_meant,
+    sources_meant,
+)
+from velpin.kinds.deb.rules.priorities import precedence_of
+from velpin.kinds.deb.rules.store import standing
+from velpin.kinds.deb.state import DebState
+from velpin.model.reason import Fact, Reason
+from velpin.model.rule import Rule, Verdict
+
+_MOST = 400
+"""Packages that are looked at one by one for a rule about many."""
+
+
+def verdict(host: DebState, rule: Rule) -> Verdict:
+    """Whether a rule holds; it must be one that means something here."""
+    failures = {
+        "prefer": _prefer, "confine": _confine, "pin": _pin, "bar": _bar, "keep": _keep,
+    }[rule.kind](host, rule)  # fmt: skip
+    return next(failures, Verdict(True))
+
+
+def _lost(code: str, priority: DebPriority, **facts: Fact) -> Verdict:
+    """A rule that does not hold, because of what set a priority."""
+    record = priority.record
+    return Verdict(
+        False, Reason(code, {**facts, "priority": priority.value}), record and record.place
+    )
+
+
+# -- sources -----------------------------------------------------------------------------
+
+
+def _prefer(host: DebState, rule: Rule) -> Iterator[Verdict]:
+    confined = _confined(host)
+    for above, below in precedence_of(host, rule).pairs():
+        one, other = _weakest(host, above), _strongest(host, below)
+        if one is None or other is None or confined & {above, below}:
+            continue
+        if one.value <= other.value:
+            cause = one if one.record else other
+            yield _lost("still-below", cause, source=above, other=below)
+    yield from _prefer_by_names(host, rule)
+
+
+def _confined(host: DebState) -> set[str]:
+    """Sources that a standing rule confines, by handle; one that is gone does not count."""
+    told = {one.rule.source for one in standing(host) if one.rule.kind == "confine"}
+    return {one.handle for one in host.sources if {one.handle, one.repository} & told}
+
+
+def _prefer_by_names(host: DebState, rule: Rule) -> Iterator[Verdict]:
+    """Names that both have: a record for single packages may say otherwise; where one does for
+    every name, the rule does not hold."""
+    for above, below in precedence_of(host, rule).pairs():
+        if not any(record.names for record in host.preferences.records):
+            return
+        lost = None
+        for name in sorted(names_of(host, above) & names_of(host, below))[:_MOST]:
+            found = _rival(host.packages(name).values(), above, below)
+            if found is None:
+                lost = None
+                break
+            lost = _lost("still-below", found, source=above, other=below)
+        if lost:
+            yield lost
+
+
+def _rival(packages: Iterable[DebPackage], above: str, below: str) -> DebPriority | None:
+    """The priority with which a source still wins a name, None where it does not."""
+    for package in packages:
+        mine = [v.priority.value for v in package.versions if is_of(v, above)]
+        others = [v for v in package.versions if is_of(v, below) and not is_of(v, above)]
+        for version in others:
+            if mine and version.priority.value >= max(mine):
+                return version.priority
+    return None
+
+
+def _weakest(host: DebState, handle: str) -> DebPriority | None:
+    priorities = [origin.priority for origin, _ in host.origins if origin.source == handle]
+    return min(priorities, key=lambda priority: priority.value, default=None)
+
+
+def _strongest(host: DebState, handle: str) -> DebPriority | None:
+    priorities = [origin.priority for origin, _ in host.origins if origin.source == handle]
+    return max(priorities, key=lambda priority: priority.value, default=None)
+
+
+def _confine(host: DebState, rule: Rule) -> Iterator[Verdict]:
+    for source in sources_meant(host, rule.source):
+        priority = _strongest(host, source.handle)
+        if priority and priority.value > 0:
+            yield _lost("not-confined", priority, source=source.handle)
+        allowed = names_meant(host, rule.names, of=source.handle)
+        for name in _others_named(host, source.handle, set(allowed)):
+            for package in host.packages(name).values():
+                chosen = choice.candidate(package)
+                if chosen and _is_taken(chosen, source.handle):
+                    yield _lost(
+                        "comes-all-the-same", chosen.priority, source=source.handle, name=name
+                    )
+        yield from _none_allowed(host, allowed, source.handle)
+
+
+def _none_allowed(host: DebState, allowed: Sequence[str], handle: str) -> Iterator[Verdict]:
+    """Where not one of the allowed names may come, another rule keeps them all away."""
+    found = [
+        v
+        for n in allowed[:_MOST]
+        for p in host.packages(n).values()
+        for v in p.versions
+        if is_of(v, handle)
+    ]
+    if found and all(version.priority.value <= 0 for version in found):
+        yield _lost("never-comes", found[0].priority, source=handle, name=allowed[0])
+
+
+def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
+    """Names of a source, beside some, that a record for single packages speaks of."""
+    parts = [take_apart(text) for record in host.preferences.records for text in record.names]
+    texts = [name for name, _, of_source in parts if not of_source]
+    built = [name for name, _, of_source in parts if of_source]
+    names = {name for name in names_of(host, handle) if texts and is_meant(texts, name)}
+    if built:
+        names |= {
+            row.name
+            for origin, index in host.indexes
+            if origin.source == handle
+            for row in index.all_rows()
+            if is_meant(built, row.built_from or row.name)
+        }
+    return sorted(names - allowed)[:_MOST]
+
+
+def same_elsewhere(host: DebState, handle: str, names: Iterable[str]) -> dict[str, str]:
+    """Names that the host downloads from a source only because it is listed before another one
+    that has the very same version; that other one, by name. At most some hundred are looked at."""
+    elsewhere: set[str] = set()
+    for source in host.sources:
+        if source.on and source.handle != handle:
+            elsewhere |= names_of(host, source.handle)
+    found = {}
+    for name in sorted(elsewhere.intersection(names))[:_MOST]:
+        for package in host.packages(name).values():
+            chosen = choice.candidate(package)
+            if chosen and not chosen.installed and _also_in(chosen, handle):
+                found[name] = _also_in(chosen, handle)
+    return found
+
+
+def _also_in(version: DebVersion, handle: str) -> str:
+    """Another source that has the version which the host downloads from a source."""
+    sources = [held.origin.source for held in version.offered]
+    others = [source for source in sources if source != handle]
+    return others[0] if others and sources[0] == handle else ""
+
+
+# -- packages ----------------------------------------------------------------------------
+
+
+def _pin(host: DebState, rule: Rule) -> Iterator[Verdict]:
+    for package in packages_meant(host, rule):
+        wanted = [version for version in package.versions if fits(rule, version)]
+        chosen = choice.candidate(package)
+        if not wanted:
+            continue
+        if chosen is None:
+            first = wanted[0]
+            yield _lost("never-taken", first.priority, name=package.name, version=first.text)
+        elif chosen not in wanted:
+            yield _pin_lost(package, wanted[0], chosen)
+        elif rule.source and chosen.offered and chosen.source != rule.source:
+            facts: dict[str, Fact] = {
+                "name": package.name,
+                "version": chosen.text,
+                "first": chosen.source,
+                "source": rule.source,
+            }
+            yield Verdict(False, Reason("same-elsewhere", facts))
+
+
+def _pin_lost(package: DebPackage, wanted: DebVersion, chosen: DebVersion) -> Verdict:
+    installed = package.installed
+    if (
+        installed
+        and choice.is_older(wanted, installed)
+        and wanted.priority.value < choice.DOWNGRADES
+    ):
+        facts: dict[str, Fact] = {
+            "name": package.name,
+            "version": wanted.text,
+            "installed": installed.text,
+        }
+        return Verdict(False, Reason("would-go-back", facts))
+    cause = wanted.priority if wanted.priority.value <= chosen.priority.value else chosen.priority
+    if chosen.priority.record and cause.record is None:
+        cause = chosen.priority
+    return _lost("other-wins", cause, name=package.name, version=wanted.text, chosen=chosen.text)
+
+
+def _keep(host: DebState, rule: Rule) -> Iterator[Verdict]:
+    for package in packages_meant(host, rule):
+        chosen = choice.candidate(package)
+        if package.installed and chosen and not chosen.installed:
+            yield _lost(
+                "other-wins", chosen.priority, name=package.name, version=package.installed.text,
+                chosen=chosen.text,
+            )  # fmt: skip
+
+
+def _bar(host: DebState, rule: Rule) -> Iterator[Verdict]:
+    handles = handles_meant(host, [rule.source]) if rule.source else [""]
+    for handle in handles:
+        if rule.components:
+            yield from _bar_components(host, handle, rule.components)
+            continue
+        for name in names_meant(host, rule.names or ("*",), of=handle)[: _MOST * 10]:
+            for package in host.packages(name).values():
+                chosen = choice.candidate(package)
+                if chosen and _is_barred(rule, chosen, handle):
+                    yield _lost("comes-all-the-same", chosen.priority, name=name, source=handle)
+
+
+def _bar_components(host: DebState, handle: str, components: Sequence[str]) -> Iterator[Verdict]:
+    for origin, _ in host.origins:
+        if origin.source == handle and origin.component in components and origin.priority.value > 0:
+            yield _lost("not-confined", origin.priority, source=f"{handle} {origin.component}")
+
+
+def _is_barred(rule: Rule, chosen: DebVersion, handle: str) -> bool:
+    if chosen.installed or (handle and not _is_taken(chosen, handle)):
+        return False
+    if rule.pre_releases:
+        return is_pre_release(chosen.text)
+    return not rule.version or fits(rule._replace(source=""), chosen)
+
+
+def _is_taken(version: DebVersion, handle: str) -> bool:
+    """Whether a version would come new from a source, and not because another has the same."""
+    return not version.installed and version.source == handle and not _also_in(version, handle)

@@ -1,0 +1,86 @@
+"""How the sources of a deb host stand: their priorities and tiers, signed by whom, how old."""
+
+from __future__ import annotations
+
+from velpin.core.source_status import StatusParts
+from velpin.errors import BadSignature
+from velpin.kinds.deb.copies import DebCopy
+from velpin.kinds.deb.sources import DebSource
+from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.trust import NamedKeys, named_keys
+from velpin.model.host import SourcePriority
+from velpin.trust.openpgp import clear_issuers, key_with
+
+
+def tiers(host: DebState) -> dict[str, int]:
+    """By the highest priority that a source has; one that is never taken has none."""
+    best = {
+        source.handle: max((one.priority for one in _priorities(host, source)), default=0)
+        for source in host.sources
+        if source.on
+    }
+    live = sorted({priority for priority in best.values() if priority > 0}, reverse=True)
+    places = {priority: place for place, priority in enumerate(live, 1)}
+    return {handle: places[priority] for handle, priority in best.items() if priority in places}
+
+
+def status_parts(host: DebState, source: DebSource) -> StatusParts:
+    """How one source stands."""
+    copy = host.copies[source.handle]
+    named = named_keys(host.tree, source)
+    issuers = _issuers(host, copy)
+    may_sign = () if named.how in ("common", "none") else None
+    return StatusParts(
+        priorities=_priorities(host, source) if copy.holder else (),
+        channel=_channel(copy),
+        signed=named.how,
+        keys=named.keys,
+        signed_by=issuers if copy.holder else may_sign,
+        dated=copy.release.date,
+        copy_problem=str(copy.problem) if copy.problem else "",
+        key_problem=_key_problem(source, named, issuers),
+    )
+
+
+def _priorities(host: DebState, source: DebSource) -> tuple[SourcePriority, ...]:
+    found: dict[int, dict[str, None]] = {}
+    for origin, _ in host.origins_of(source):
+        found.setdefault(origin.priority.value, {})[origin.component] = None
+    return tuple(SourcePriority(one, tuple(found[one])) for one in sorted(found, reverse=True))
+
+
+def _channel(copy: DebCopy) -> tuple[str, ...]:
+    release = copy.release
+    names = [name for name in (release.suite, release.codename, release.version) if name]
+    notes = list(dict.fromkeys(names))
+    if release.but_automatic_upgrades:
+        notes.append("upgrades only")
+    elif release.not_automatic:
+        notes.append("not automatic")
+    return tuple(notes)
+
+
+def _issuers(host: DebState, copy: DebCopy) -> tuple[str, ...]:
+    """Fingerprints of the keys that signed the copy that counts."""
+    if copy.fetched:
+        return tuple(copy.fetched.signed_by)
+    data = host.tree.read(copy.release_file) if copy.release_file else None
+    try:
+        return clear_issuers(data or b"", copy.release_file)
+    except BadSignature:
+        return ()
+
+
+def _key_problem(source: DebSource, named: NamedKeys, issuers: tuple[str, ...]) -> str:
+    """Keys that cannot be used, or an index signed by others."""
+    if not source.on or source.trusted:
+        return ""
+    if named.problems:
+        return "; ".join(named.problems)
+    if not issuers or any(key_with(named.keys, one) for one in issuers):
+        return ""
+    return (
+        f"its index is signed by {', '.join(issuers)}, a key not named for it\n"
+        f"get that key from whoever runs the source, then:"
+        f" velpin add {source.handle} --key FILE-or-URL"
+    )

@@ -1,0 +1,196 @@
+"""One transaction on a deb host: requests or the full upgrade, worked out as the host does.
+
+The steps and their order are observed (docs/how-hosts-choose/deb.md); the engine in
+`velpin.kinds.deb.engine` carries them out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from velpin.kinds.deb.choice import DebPackage, DebVersion
+from velpin.kinds.deb.engine.draft import Draft
+from velpin.kinds.deb.engine.marking import Marker
+from velpin.kinds.deb.engine.needed import reached
+from velpin.kinds.deb.engine.repair import Repair
+from velpin.kinds.deb.engine.world import Candidate, Cause, Package
+from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.transaction.switching import Switching, Within
+from velpin.kinds.deb.transaction.world import DebWorld, key_of
+
+ASKED = Cause("asked")
+UPGRADE = Cause("upgrade")
+ESSENTIAL = Cause("essential")
+CUT_SHORT = Cause("state")
+
+
+@dataclass(slots=True)
+class Transaction:
+    """A transaction worked out, whether or not the host would carry it out."""
+
+    world: DebWorld
+    draft: Draft
+    ok: bool
+    was_broken: tuple[Package, ...] = ()
+    """Units whose relations do not hold on the host as it is."""
+    asked: list[Package] = field(default_factory=list)
+    phased: set[Package] = field(default_factory=set)
+    """Units whose upgrade is not meant for this host yet."""
+
+    @property
+    def changed(self) -> list[Package]:
+        """Units that are not left as they are, in the order in which they came in."""
+        return [unit for unit in self.draft.changed if unit.mode != "keep"]
+
+
+class AskedVersion(NamedTuple):
+    """One version that was asked for; `within` where its dependencies may come from a source
+    they would not come from else."""
+
+    package: DebPackage
+    version: DebVersion
+    within: Within | None = None
+
+
+def _begin(host: DebState) -> Transaction:
+    world = DebWorld(host)
+    names = world.remembered("unmet", lambda: [key_of(unit) for unit in Draft(world).broken()])
+    keys = set(names)
+    broken = tuple(u for u in world.installed_units() if key_of(u) in keys) if keys else ()
+    draft = Draft(world, broken)
+    for unit in world.half_installed:  # these go at any request, or are put right by it
+        draft.choose(unit, None)
+        unit.cause = CUT_SHORT
+    if world.half_installed:
+        broken = tuple(draft.broken())
+    return Transaction(world, draft, False, broken)
+
+
+def work_out(host: DebState, wanted: Sequence[AskedVersion]) -> Transaction:
+    """The transaction that brings some versions of packages, all together."""
+    done = _begin(host)
+    world, draft = done.world, done.draft
+    marker = Marker(draft)
+    for package, version, _ in wanted:
+        unit = world.unit(package.name, package.arch)
+        unit.intend(world.build_of(unit, version))
+        unit.fixed = True
+        done.asked.append(unit)
+        marker.take(unit, ASKED, follow=False, by_name=True)
+    _switch(done, wanted)
+    if done.was_broken:
+        done.ok = not draft.broken()
+        return done
+    for unit in done.asked:
+        marker.take(unit, ASKED, by_name=True)
+    done.ok = Repair(draft, marker, done.asked, by_upgrade=True).run()
+    if done.ok:
+        _leave_out_unneeded(done, marker)
+    return done
+
+
+def _switch(done: Transaction, wanted: Sequence[AskedVersion]) -> None:
+    for unit, (_, _, within) in zip(done.asked, wanted, strict=True):
+        if within is not None and unit.aim is not None:
+            Switching(done.world, done.draft, within).switch(unit.aim)
+
+
+def work_out_upgrade(host: DebState) -> Transaction:
+    """The full upgrade of a host."""
+    done = _begin(host)
+    if done.was_broken:
+        return done
+    world, draft = done.world, done.draft
+    marker = Marker(draft)
+    installed = list(world.installed_units())
+    for follow in (False, True):
+        for unit in installed:
+            marker.take(unit, UPGRADE, follow=follow)
+    for unit in world.missing_essentials():
+        marker.take(unit, ESSENTIAL)
+    for unit in installed:
+        marker.take(unit, UPGRADE, follow=False)
+    done.phased.update(u for u in installed if u.chosen and world.is_phased_out(u.chosen))
+    held = [unit for unit in installed if unit.held or unit in done.phased]
+    for unit in held:
+        marker.keep(unit)
+        unit.fixed = True
+    done.ok = Repair(draft, marker, held, by_upgrade=False).run()
+    if done.ok:
+        _leave_out_unneeded(done, marker)
+    return done
+
+
+def _leave_out_unneeded(done: Transaction, marker: Marker) -> None:
+    """New packages that came in for something that was given up again are left out."""
+    new = [unit for unit in done.draft.changed if unit.is_new and unit not in done.asked]
+    if not new:
+        return
+    serving = done.world.serving
+    needed = reached(done.draft, done.asked, serving)
+    if all(unit in needed for unit in new):
+        return
+    needed = reached(done.draft, _roots(done), serving)
+    left_out = {unit: unit.chosen for unit in new if unit not in needed}
+    for unit in list(left_out):
+        if not marker.keep(unit):
+            del left_out[unit]
+    _bring_back(done, marker, left_out)
+
+
+def _bring_back(
+    done: Transaction, marker: Marker, left_out: dict[Package, Candidate | None]
+) -> None:
+    """What another package relates to is installed after all, needed itself or not."""
+    again = True
+    while again:
+        again = False
+        for unit, build in list(left_out.items()):
+            if build is not None and done.draft.is_spoken_of(build):
+                del left_out[unit]
+                marker.take(unit, unit.cause or UPGRADE, follow=False)
+                again = True
+
+
+def no_longer_needed(done: Transaction) -> list[Package]:
+    """Installed units that stay, were installed for others only, and served something that
+    was removed or no longer relates to them."""
+    world = done.world
+    let_go = {
+        unit for unit in _let_go(done) if world.is_automatic(unit) and unit.chosen is not None
+    }
+    if not let_go:
+        return []
+    needed = reached(done.draft, _roots(done), world.serving)
+    stays = (unit for unit in world.installed_units() if unit.chosen is not None)
+    found = (unit for unit in stays if unit not in needed and world.is_automatic(unit))
+    return sorted(found, key=lambda unit: unit.name)
+
+
+def _let_go(done: Transaction) -> Iterator[Package]:
+    """Units that an installed build related to and its successor does not."""
+    world = done.world
+    for unit in done.changed:
+        if unit.installed is None:
+            continue
+        kept = _serving_names(world, unit.chosen) if unit.chosen else set()
+        for relation in world.relations(unit.installed):
+            for target in relation.targets:
+                if relation.kind in world.serving and target.name not in kept:
+                    yield from (build.unit for build in done.draft.meeting(target))
+
+
+def _serving_names(world: DebWorld, build: Candidate) -> set[str]:
+    relations = (one for one in world.relations(build) if one.kind in world.serving)
+    return {target.name for relation in relations for target in relation.targets}
+
+
+def _roots(done: Transaction) -> Iterable[Package]:
+    """Units that need no other to serve a purpose."""
+    yield from done.asked
+    for unit in done.world.installed_units():
+        if not done.world.is_automatic(unit) or done.world.is_root(unit):
+            yield unit
+    yield from (unit for unit in done.draft.changed if unit.is_new and done.world.is_root(unit))

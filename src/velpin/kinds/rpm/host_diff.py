@@ -1,0 +1,151 @@
+"""The whole of an rpm host at once: every installed package, every name that is offered.
+
+Single forecasts ask for one name at a time; here one pass over the sorted lines of all
+lists answers tens of thousands of names by the same rule. What needs more than priorities,
+architectures and versions is handed to the code that answers a single request.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import cached_property
+from pathlib import Path
+
+from velpin.core.adapter import AnswerComparison, Installed
+from velpin.kinds.rpm.pool import RpmPackage
+from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.version import compare
+from velpin.model.shift import Selection
+from velpin.store.index import IndexLine
+
+
+def next_alone(host: RpmState, here: Installed) -> Selection | None:
+    """The best update of an installed package, itself where there is none."""
+    chosen = host.choice_of(here.name)
+    return _selection(host, chosen) if chosen else Selection(here.version, here.source)
+
+
+def _selection(host: RpmState, build: RpmPackage) -> Selection:
+    """A build as a version and the source that has it."""
+    return Selection(build.version, host.taken_from(build))
+
+
+def first_answer(host: RpmState, name: str) -> Selection | None:
+    """Version and source that a plain request for a name gets; None where it is refused."""
+    chosen = host.choice_of(name)
+    return _selection(host, chosen) if chosen else None
+
+
+# -- names that are not installed ----------------------------------------------------------
+
+
+def compare_answers(
+    before: RpmState, after: RpmState, places: Mapping[Path, int]
+) -> AnswerComparison | None:
+    """How answers for names compare; None where nothing that decides them differs."""
+    changed = _changed(before, after)
+    everywhere = before.common_settings != after.common_settings
+    touched = {
+        places[index.path]
+        for host in (before, after)
+        for source, index in host.indexes
+        if source.handle in changed
+    }
+    if not (touched or everywhere):
+        return None
+    was, now = _View(before, places), _View(after, places)
+    special = was.special | now.special
+
+    def may_differ(name: bytes, entries: list[IndexLine]) -> bool:
+        return everywhere or name in special or any(entry[1] in touched for entry in entries)
+
+    return AnswerComparison(was.answer, now.answer, may_differ)
+
+
+def _changed(before: RpmState, after: RpmState) -> set[str]:
+    """Handles of sources that are not the same before and after."""
+
+    def told(host: RpmState) -> dict[str, tuple[object, ...]]:
+        order = {source.handle: at for at, source in enumerate(host.read_order)}
+        return {
+            source.handle: (source.settings, index.path, order[source.handle])
+            for source, index in host.indexes
+        }
+
+    one, other = told(before), told(after)
+    changed = {
+        handle
+        for handle in one.keys() | other.keys()
+        if (one.get(handle) or (0,))[:2] != (other.get(handle) or (0,))[:2]
+    }
+    left = [handle for handle in one if handle not in changed]
+    again = [handle for handle in other if handle not in changed]
+    return changed if left == again else set(one) | set(other)
+
+
+class _View:
+    """One host's answers for names, from the lines of its lists."""
+
+    def __init__(self, host: RpmState, places: Mapping[Path, int]) -> None:
+        self._host = host
+        self._sources: dict[int, tuple[int, RpmSource]] = {
+            places[index.path]: (at, source) for at, (source, index) in enumerate(host.indexes)
+        }
+        self._ranks: dict[bytes, int] = {}
+
+    def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
+        """Version and source for a name; None where it is not to be had."""
+        if name in self.special:
+            return first_answer(self._host, name.decode())
+        best: tuple[int, int, str, int, int, int] | None = None
+        chosen: tuple[str, RpmSource] | None = None
+        for entry in entries:
+            found = self._sources.get(entry[1])
+            if found is None:
+                continue
+            at, source = found
+            rank = self._rank(entry[3])
+            if rank < 0:
+                continue
+            version = entry[4].decode()
+            if self._filtered and self._host.filters(
+                source, name.decode(), entry[3].decode(), version
+            ):
+                continue
+            key = (source.priority, rank, version, source.cost, at, entry[2])
+            if best is None or _before(key, best):
+                best, chosen = key, (version, source)
+            elif self._host.ties_matter and best[:3] == key[:3]:
+                return first_answer(self._host, name.decode())
+        return Selection(chosen[0], chosen[1].handle) if chosen else None
+
+    def _rank(self, arch: bytes) -> int:
+        found = self._ranks.get(arch)
+        if found is None:
+            text = arch.decode()
+            archs = self._host.archs
+            found = self._ranks[arch] = archs.rank(text) if archs.takes(text) else -1
+        return found
+
+    @cached_property
+    def _filtered(self) -> bool:
+        return self._host.has_filters
+
+    @cached_property
+    def special(self) -> frozenset[bytes]:
+        """Names that need more than their own lines: those that something replaces, and
+        those that modules speak of."""
+        return frozenset(name.encode() for name in self._host.special_names)
+
+
+def _before(
+    one: tuple[int, int, str, int, int, int], other: tuple[int, int, str, int, int, int]
+) -> bool:
+    if one[:2] != other[:2]:
+        return one[:2] < other[:2]
+    if one[2] != other[2]:
+        order = compare(one[2], other[2])
+        if order:
+            return order > 0
+    return one[3:] < other[3:]

@@ -1,0 +1,38 @@
+"""Small changes with which a refused request would be carried out, each one tried."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from velpin.core.remedies import Attempt, asking, pointed_to
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.version import version_key
+from velpin.model.forecast import Answer, Forecast
+from velpin.model.reason import Fact
+
+
+def attempts(host: RpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
+    """Every small change that could help, those for which nothing is written first."""
+    for answer in found.answers:
+        if answer.problem is None:
+            yield from _in_another_version(host, found.answers, answer)
+    yield from pointed_to(host, found, texts)
+
+
+def _in_another_version(
+    host: RpmState, answers: Sequence[Answer], answer: Answer
+) -> Iterator[Attempt]:
+    builds = [
+        one
+        for one in host.pool.named(answer.package)
+        if not one.installed and one.arch == answer.arch and one.version != answer.version
+    ]
+    for one in sorted(builds, key=lambda build: version_key(build.version), reverse=True):
+        asked = [
+            f"{one.name}@{one.version}" if other.package == answer.package else other.asked
+            for other in answers
+        ]
+        facts: dict[str, Fact] = {
+            "name": one.name, "version": one.version, "source": one.origin.handle,
+        }  # fmt: skip
+        yield asking(asked, "ask-instead", **facts)

@@ -1,0 +1,117 @@
+"""Every rule in force, whoever wrote it: what it says and what it decides today."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from velpin.kinds.rpm.ini import IniSection
+from velpin.kinds.rpm.rules.store import standing
+from velpin.kinds.rpm.source import UNSAID, RpmSource
+from velpin.kinds.rpm.state import RpmState
+from velpin.model.reason import Fact, Place, Reason
+from velpin.model.rule import Rule, RuleInForce, short_of
+
+
+def rules(host: RpmState) -> list[RuleInForce]:
+    """All rules: the order of sources, what they give, what is kept out everywhere, locks."""
+    found = [*_of_sources(host), *host.common_rules()]
+    notes: dict[Place, list[str]] = {}
+    rules: dict[Place, Rule] = {}
+    for one in standing(host):
+        notes.setdefault(one.place, []).append(short_of(one.rule))
+        rules.setdefault(one.place, one.rule)
+
+    told: list[RuleInForce] = []
+    joined: dict[str, int] = {}
+    for in_force in found:
+        if in_force.place not in rules:
+            told.append(in_force)
+            continue
+        said = "; ".join(notes[in_force.place])
+        mine = in_force._replace(
+            says=Reason("says-rule", {"rule": said}), rule=rules[in_force.place]
+        )
+        if said in joined:
+            told[joined[said]] = _with(told[joined[said]], mine)
+            continue
+        joined[said] = len(told)
+        told.append(mine)
+    return told
+
+
+def _with(one: RuleInForce, other: RuleInForce) -> RuleInForce:
+    """Two places of one rule as one rule; it lives as long as any of them does."""
+    return one._replace(
+        offers=one.offers + other.offers,
+        installed=tuple(dict.fromkeys((*one.installed, *other.installed))),
+        dead=one.dead and other.dead,
+    )
+
+
+def _of_sources(host: RpmState) -> Iterator[RuleInForce]:
+    for source in sorted(host.sources, key=lambda one: (not one.on, one.priority)):
+        value = source.section.find("priority")
+        if value is None and source.priority == UNSAID:
+            continue
+        if value is not None:
+            place = Place(source.file, value.line)
+            facts: dict[str, Fact] = {"sources": source.handle, "priority": source.priority}
+            yield RuleInForce(
+                place, Reason("says-priority", facts), None, source.priority,
+                _count(host, source), (), _why_dead(host, source),
+            )  # fmt: skip
+    for source in host.sources:
+        for key, code in (
+            ("includepkgs", "says-only"), ("excludepkgs", "says-bar"), ("exclude", "says-bar"),
+        ):  # fmt: skip
+            if key in host.rule_keys and key in source.section:
+                yield list_rule(host, source.section, source.file, key, code, source)
+
+
+def _count(host: RpmState, source: RpmSource) -> int:
+    index = host.index(source) if source.on else None
+    return index.count if index else 0
+
+
+def _why_dead(host: RpmState, source: RpmSource) -> Reason | None:
+    if not source.on:
+        return Reason("rule-source-off", {"sources": source.handle})
+    others = [one.priority for one in host.sources if one.on and one is not source]
+    if not others or (source.priority == UNSAID and set(others) == {UNSAID}):
+        return Reason("rule-idle", {})
+    return None
+
+
+def list_rule(
+    host: RpmState, section: IniSection, file: str, key: str, code: str, source: RpmSource | None
+) -> RuleInForce:
+    """A rule that is a list of patterns, of one source or of all."""
+    value = section.find(key)
+    assert value is not None
+    names = " ".join(value.text.split())
+    handle = source.handle if source else ""
+    facts: dict[str, Fact] = {"names": names, "sources": handle or "every source"}
+    offers = 0
+    installed: dict[str, None] = {}
+    for one, index in host.indexes:
+        if source is not None and one.handle != handle:
+            continue
+        for row in index.all_rows():
+            if host.pattern_means(value.text, row.name, row.arch, row.version):
+                offers += 1
+                if host.pool.installed(row.name):
+                    installed[row.name] = None
+    dead = None
+    if source is not None and not source.on:
+        dead = Reason("rule-source-off", {"sources": handle})
+    elif not offers:
+        dead = Reason("rule-not-there", {"names": names})
+    return RuleInForce(
+        Place(file, value.line),
+        Reason(code, facts),
+        None,
+        0,
+        offers,
+        tuple(sorted(installed)),
+        dead,
+    )

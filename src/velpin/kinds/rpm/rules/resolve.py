@@ -1,0 +1,94 @@
+"""What a rule says on one host: its sources by handle, and what it names that is not there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from velpin.errors import Refusal
+from velpin.kinds.rpm.asked import bound_fits, version_fits
+from velpin.kinds.rpm.pattern import compiled, is_glob
+from velpin.kinds.rpm.pool import RpmPackage
+from velpin.kinds.rpm.state import RpmState
+from velpin.model.precedence import check_says_something, precedence_of
+from velpin.model.reason import Reason
+from velpin.model.rule import Rule
+
+_BOUNDS = (">=", "<=", "==", ">", "<")
+
+
+def settled(host: RpmState, rule: Rule) -> Rule:
+    """A rule with its sources looked up; Refusal where it means nothing here."""
+    for handle in (rule.source, *rule.over, *rule.under):
+        if handle:
+            host.source(handle)
+    if rule.components:
+        raise Refusal(
+            f"sources of a host of kind {host.kind} have no sections",
+            f"velpin bar NAME... --from {rule.source}",
+        )
+    if rule.kind == "prefer":
+        check_says_something(precedence_of(host.sources, rule))
+    if rule.kind == "keep":
+        for name in rule.names:
+            if not any(one.installed for one in builds_meant(host, name)):
+                raise Refusal(
+                    f"{name} is not installed: there is nothing to keep",
+                    f"for a version that is wanted later: velpin pin {name}@VERSION",
+                )
+    host.check_rule(rule)
+    return rule
+
+
+def split_name(text: str) -> tuple[str, str]:
+    """A name or glob and the architecture behind its colon."""
+    name, _, arch = text.rpartition(":")
+    return (name, arch) if name else (text, "")
+
+
+def names_meant(host: RpmState, text: str, handle: str = "") -> list[str]:
+    """Names that a name or glob means, of one source or of all."""
+    name, _ = split_name(text)
+    if handle:
+        index = host.index(host.source(handle))
+        names = set(index.names()) if index else set()
+    else:
+        names = {one for origin in host.pool.origins for one in origin.index.names()}
+    if not is_glob(name):
+        return [name] if name in names else []
+    return sorted(one for one in names if compiled(name).match(one))
+
+
+def builds_meant(host: RpmState, text: str, handle: str = "") -> Iterator[RpmPackage]:
+    """Builds that a name or glob means, hidden ones too."""
+    _, arch = split_name(text)
+    for name in names_meant(host, text, handle):
+        for build in host.pool.all_named(name):
+            if handle and build.origin.handle != handle:
+                continue
+            if not arch or build.arch == arch:
+                yield build
+
+
+def version_is(rule: Rule, version: str) -> bool:
+    """Whether a version is what a rule names; any where it names none."""
+    if not rule.version:
+        return True
+    for operator in _BOUNDS:
+        if rule.version.startswith(operator):
+            return bound_fits(operator, rule.version.removeprefix(operator), version)
+    return version_fits(rule.version, version, any_epoch=True)
+
+
+def findings(host: RpmState, rule: Rule) -> list[Reason]:
+    """What speaks against a rule: it names what is not there."""
+    found = []
+    of = rule.source if rule.kind != "prefer" else ""
+    for name in rule.names:
+        builds = list(builds_meant(host, name, of))
+        if not builds and not (of and not host.source(of).on and names_meant(host, name, of)):
+            code = "no-name-there" if of else "no-such-name"
+            found.append(Reason(code, {"name": name, "source": of}))
+        elif rule.version and not any(version_is(rule, one.version) for one in builds):
+            facts = {"name": name, "version": rule.version, "source": rule.source}
+            found.append(Reason("no-such-version", dict(facts)))
+    return found

@@ -1,0 +1,142 @@
+"""Whether a host, with or without an overlay, does what a rule says."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+
+from velpin.kinds.rpm.pool import RpmPackage
+from velpin.kinds.rpm.rules.resolve import builds_meant, names_meant, split_name, version_is
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.version import compare
+from velpin.model.precedence import precedence_of
+from velpin.model.reason import Reason
+from velpin.model.rule import Rule, Verdict
+
+_MOST = 4000
+"""Names of one source that are looked at."""
+_MOST_COMMON = 400
+"""Names of two sources of which the choice is worked out."""
+
+
+def verdict(host: RpmState, rule: Rule) -> Verdict:
+    """Whether a rule holds, and why not."""
+    told = next(_PROOFS[rule.kind](host, rule), None)
+    return Verdict(told is None, told)
+
+
+def _prefer(host: RpmState, rule: Rule) -> Iterator[Reason]:
+    for above, below in precedence_of(host.sources, rule).pairs():
+        one, other = host.source(above), host.source(below)
+        if one.priority >= other.priority:
+            yield Reason(
+                "still-not-over", {"source": above, "other": below, "priority": other.priority}
+            )
+        if not (one.on and other.on):
+            continue
+        common = sorted(set(names_meant(host, "*", above)) & set(names_meant(host, "*", below)))
+        for name in islice(common, _MOST_COMMON):
+            if host.pool.installed(name) or host.is_widened(name):
+                continue
+            chosen = host.choice_of(name)
+            visible = any(b.origin.handle == above for b in host.pool.named(name))
+            if chosen and visible and chosen.origin.handle == below:
+                yield Reason(
+                    "comes-all-the-same",
+                    {"name": name, "source": below, "priority": chosen.origin.priority},
+                )
+
+
+def _confine(host: RpmState, rule: Rule) -> Iterator[Reason]:
+    if not host.source(rule.source).on:
+        return
+    allowed = {name for text in rule.names for name in names_meant(host, text, rule.source)}
+    for name in islice(names_meant(host, "*", rule.source), _MOST):
+        builds = [b for b in host.pool.named(name) if b.origin.handle == rule.source]
+        if builds and name not in allowed:
+            yield Reason(
+                "comes-all-the-same",
+                {"name": name, "source": rule.source, "priority": builds[0].origin.priority},
+            )
+        if not builds and name in allowed:
+            yield _kept_out(host, name, rule.source)
+
+
+def _kept_out(host: RpmState, name: str, source: str) -> Reason:
+    for build in host.pool.all_named(name):
+        hidden = host.why_hidden(build) if build.origin.handle == source else None
+        if hidden is not None:
+            return Reason("kept-out", {"name": name, "source": source}, (hidden,))
+    return Reason("kept-out", {"name": name, "source": source})
+
+
+def _bar(host: RpmState, rule: Rule) -> Iterator[Reason]:
+    for name in rule.names or ("*",):
+        for build in islice(builds_meant(host, name, rule.source), _MOST):
+            if build.installed or not host.pool.visible(build):
+                continue
+            if rule.pre_releases and "~" not in build.version:
+                continue
+            if version_is(rule, build.version):
+                yield Reason(
+                    "comes-all-the-same",
+                    {"name": build.name, "source": build.origin.handle,
+                     "priority": build.origin.priority},
+                )  # fmt: skip
+
+
+def _pin(host: RpmState, rule: Rule) -> Iterator[Reason]:
+    for text in rule.names:
+        _, arch = split_name(text)
+        for name in names_meant(host, text):
+            offered = [
+                one for one in host.pool.named(name)
+                if not one.installed and (not arch or one.arch == arch)
+            ]  # fmt: skip
+            wanted = [one for one in offered if _is_pinned(rule, one)]
+            others = [one for one in offered if one not in wanted]
+            if others:
+                facts = {"name": name, "chosen": others[0].version, "version": _what(rule)}
+                yield Reason("other-comes", dict(facts))
+            elif not wanted:
+                yield Reason("never-there", {"name": name, "version": _what(rule)})
+            else:
+                yield from _pinned_installed(host, rule, name, wanted)
+
+
+def _is_pinned(rule: Rule, build: RpmPackage) -> bool:
+    return version_is(rule, build.version) and rule.source in ("", build.origin.handle)
+
+
+def _what(rule: Rule) -> str:
+    parts = [rule.version, f"from {rule.source}" if rule.source else ""]
+    return " ".join(part for part in parts if part)
+
+
+def _pinned_installed(
+    host: RpmState, rule: Rule, name: str, wanted: list[RpmPackage]
+) -> Iterator[Reason]:
+    """An installed package must come to the wanted version with the next upgrade."""
+    for old in host.pool.installed(name):
+        if version_is(rule, old.version):
+            continue
+        lower = all(compare(one.version, old.version) < 0 for one in wanted)
+        if lower:
+            facts = {"name": name, "installed": old.version, "version": wanted[0].version}
+            yield Reason("never-goes-back", dict(facts))
+        elif not any(one in wanted for one in host.targets(old)):
+            locked = host.why_locked(old)
+            facts = {"name": name, "version": rule.version}
+            yield Reason("stays-as-it-is", dict(facts), (locked,) if locked else ())
+
+
+def _keep(host: RpmState, rule: Rule) -> Iterator[Reason]:
+    for text in rule.names:
+        for build in builds_meant(host, text):
+            found = host.targets(build) if build.installed else []
+            if found:
+                facts = {"name": found[0].name, "source": found[0].origin.handle}
+                yield Reason("still-changes", {**facts, "version": found[0].version})
+
+
+_PROOFS = {"prefer": _prefer, "confine": _confine, "bar": _bar, "pin": _pin, "keep": _keep}

@@ -1,0 +1,42 @@
+"""What differs between rpm hosts when a transaction is worked out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from velpin.kinds.rpm.pool import RpmPackage
+
+
+def _never(build: RpmPackage) -> bool:
+    return False
+
+
+@dataclass(slots=True)
+class SolverOptions:
+    """How one host decides; all observed."""
+
+    both_words: bool = True
+    """Whether one name may be installed for two word sizes side by side."""
+    downgrades_for_needs: bool = True
+    """Whether a need may take an installed package back to a lower version."""
+    weak: bool = True
+    """Whether what is recommended is installed along."""
+    old_recommends: bool = False
+    """Whether an upgraded package's recommends are followed that the old version had too."""
+    best: bool = False
+    """Whether only the best candidate of what was asked for will do."""
+    same_vendor: Callable[[RpmPackage, RpmPackage], bool] = lambda one, other: True
+    """Whether an installed build may be replaced by one of another's vendor."""
+    locked: Callable[[RpmPackage], bool] = _never
+    """Whether an installed build may not change."""
+    multiple: frozenset[str] = field(default_factory=frozenset)
+    """Names, or names provided, of which several versions stand side by side."""
+    focus_update: bool = False
+    """Whether installed packages that a new one needs are upgraded along."""
+    replaced_by_all: bool = False
+    """Whether all names that replace an installed package come together."""
+    not_weak: Callable[[RpmPackage], bool] = _never
+    """Whether a build never comes because of a weak relation alone."""
+    protected: frozenset[str] = field(default_factory=frozenset)
+    """Names of packages that may never go."""

@@ -1,0 +1,490 @@
+"""The order of steps in which an rpm host works out a transaction (observed).
+
+    what was asked for, in turn; what the upgrade is to change; installed packages stay;
+    what all that needs; what it recommends, one at a time, with its own needs each time
+
+A step that turns out impossible is taken back with all that led to it (see `search`). At the
+end, where another candidate of an earlier choice came in anyway, that
+choice is made again in its favour.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right, insort
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from velpin.kinds.rpm.pool import RpmPackage, RpmPool
+from velpin.kinds.rpm.relation import RpmRelation
+from velpin.kinds.rpm.solve.options import SolverOptions
+from velpin.kinds.rpm.solve.policy import Policy
+from velpin.kinds.rpm.solve.rules import Rules, Why
+from velpin.kinds.rpm.solve.search import Clause, LimitReached, Search, Unsatisfiable
+
+_LATE = ("requires", "recommends", "supplements")
+_MOST_AGAIN = 200
+"""How many choices may be made again in favour of what came in anyway."""
+
+
+@dataclass(eq=False)
+class Job:
+    """Something asked for: one of these builds."""
+
+    text: str
+    builds: list[RpmPackage]
+    weak: bool = False
+    """Whether it is left out where it is impossible."""
+    best: bool = False
+    """Whether only the best of them will do."""
+    fresh: bool = False
+    """Whether an installed one does not do where there is a better."""
+    meant: tuple[RpmPackage, ...] = ()
+    """All that the text means, where that is more than these."""
+    frees: tuple[RpmPackage, ...] = ()
+    """Installed builds that may go any way for it."""
+    granted: bool = False
+    """Whether it may come in the place of any installed one, whatever the vendor."""
+    idle: bool = False
+    """Whether what is installed does, and nothing is asked for."""
+
+
+@dataclass(slots=True)
+class RpmSolution:
+    """What came of it."""
+
+    ok: bool
+    taken: list[RpmPackage] = field(default_factory=list)
+    """Builds that are installed, none of them on the host before."""
+    gone: list[RpmPackage] = field(default_factory=list)
+    """Installed builds that go."""
+    causes: dict[int, tuple[str, Clause | None]] = field(default_factory=dict)
+    """For builds by number: how each came in or went, and the rule because of which."""
+    proof: list[Clause] = field(default_factory=list)
+    """Why it is impossible: rules that cannot all be kept."""
+    left_out: list[Job] = field(default_factory=list)
+    gave_up: bool = False
+
+
+class JobWhy(NamedTuple):
+    """A rule that says what was asked for."""
+
+    code: str
+    job: Job
+
+
+class _Branch(NamedTuple):
+    """A choice that stood open: with which decision, what else would have done, and why."""
+
+    level: int
+    others: tuple[int, ...]
+    code: str
+    clause: Clause | None
+
+
+class RpmSolver:
+    """One transaction, worked out."""
+
+    def __init__(
+        self,
+        pool: RpmPool,
+        ways: SolverOptions,
+        jobs: Sequence[Job],
+        upgrade: Iterable[RpmPackage] = (),
+    ) -> None:
+        self.pool, self.ways = pool, ways
+        self.rules = Rules(pool, ways)
+        self.jobs = list(jobs)
+        self.upgrade = list(upgrade)
+        self.staying: set[int] = set()
+        """Those of the upgrade that stay unless something else needs them to change."""
+        self._sole_best: dict[int, RpmPackage] = {}
+        for job in self.jobs:
+            self.rules.freed |= {one.id for one in job.frees}
+            if job.granted:
+                self.rules.granted |= {one.id for one in job.builds}
+            if job.text:
+                self.rules.asked |= {one.name for one in job.builds}
+
+    def run(self) -> RpmSolution:
+        """Work it out; what is impossible of weak jobs is left out."""
+        left_out: list[Job] = []
+        while True:
+            self._begin()
+            try:
+                self._steps()
+            except Unsatisfiable as problem:
+                if self._waive(problem.clauses):
+                    continue
+                weak = [
+                    clause.why.job
+                    for clause in problem.clauses
+                    if isinstance(clause.why, JobWhy) and clause.why.job.weak
+                ]
+                if not weak:
+                    return RpmSolution(False, proof=problem.clauses)
+                left_out.append(weak[-1])
+                self.jobs.remove(weak[-1])
+                continue
+            except LimitReached:
+                return RpmSolution(False, gave_up=True)
+            if self._waive_idle():
+                continue
+            return self._checked(self._outcome(left_out))
+
+    def _checked(self, found: RpmSolution) -> RpmSolution:
+        """Refused as a whole where something goes that never may; no other way is looked for."""
+        coming = {one.name for one in found.taken}
+        gone = [one for one in found.gone if one.name in self.ways.protected - coming]
+        if gone:
+            clause = Clause([gone[0].id], Why("protected", gone[0]))
+            return RpmSolution(False, proof=[clause])
+        return found
+
+    def _waive(self, proof: list[Clause]) -> bool:
+        """Give up one rule to stay with what is installed that made it impossible."""
+        for clause in proof:
+            why = clause.why
+            if isinstance(why, Why) and why.code == "stay with":
+                assert why.owner is not None
+                assert why.relation is not None
+                self.rules.waived.add((why.owner.id, why.relation))
+                return True
+        return False
+
+    def _waive_idle(self) -> bool:
+        """Give up rules to stay with what is installed that decided something, while the need
+        itself was met otherwise in the end."""
+        found = {
+            (why.owner.id, why.relation)
+            for clause in self._stayed
+            if isinstance(why := clause.why, Why) and why.owner and why.relation
+            if self._decided(clause, why.owner) and self._met_beside(clause, why.relation)
+        }
+        found -= self.rules.waived
+        self.rules.waived |= found
+        return bool(found)
+
+    def _decided(self, clause: Clause, owner: RpmPackage) -> bool:
+        if self.search.value(owner.id) is False:
+            return not any(one > 0 and self.search.value(one) for one in clause.literals)
+        return any(self.search.reason(one) is clause for one in clause.literals if one > 0)
+
+    def _met_beside(self, clause: Clause, relation: RpmRelation) -> bool:
+        found = {one for form in self.rules.forms(relation) for one in form if one > 0}
+        return any(self.search.value(one) for one in found.difference(clause.literals))
+
+    def _begin(self) -> None:
+        self.search = Search(self._expand)
+        self.policy = Policy(self.pool, self.search.value, self._come)
+        self._choices: list[tuple[tuple[int, ...], Clause]] = []
+        self._mentioned: dict[int, None] = {}
+        self._branches: list[_Branch] = []
+        self._stayed: list[Clause] = []
+        self._cause: dict[int, tuple[str, Clause | None]] = {}
+        self._again = False
+        self._late: int | None = None
+        self._cursor: tuple[int, ...] = ()
+        self._late_cursor: tuple[int, ...] = ()
+        self._remade = 0
+        self._asked = [(job, self._clause(job)) for job in self.jobs if not job.idle]
+        for package in self.rules.must_go:
+            self._add(Clause([-package], Why("realigned", self.pool.build(package))))
+        for job in self.jobs:
+            if job.best:
+                best = self.policy.best(job.builds)
+                self._add(Clause([one.id for one in best], JobWhy("best", job)))
+
+    def _clause(self, job: Job) -> Clause:
+        clause = Clause([one.id for one in job.builds], JobWhy("asked", job))
+        self._add(clause)
+        return clause
+
+    def _add(self, clause: Clause) -> None:
+        self._note(clause)
+        self.search.add(clause)
+
+    def _expand(self, literal: int) -> Iterator[Clause]:
+        for clause in self.rules.of(literal):
+            if isinstance(clause.why, Why) and clause.why.code == "stay with":
+                self._stayed.append(clause)
+            self._note(clause)
+            yield clause
+
+    def _note(self, clause: Clause) -> None:
+        """Remember a rule that leaves a choice, and installed packages it speaks of."""
+        positive = 0
+        for literal in clause.literals:
+            package = abs(literal)
+            build = self.pool.build(package)
+            if build.installed and package not in self._mentioned:
+                self._mentioned[package] = None
+                if literal < 0 or self.ways.focus_update:
+                    self._again = True
+            positive += literal > 0
+        if positive > 1 and not isinstance(clause.why, JobWhy):
+            insort(self._choices, (self._rank(clause), clause), key=lambda pair: pair[0])
+            self._note_replaced(clause)
+
+    def _note_replaced(self, clause: Clause) -> None:
+        """Remember installed packages in whose place the candidates of a choice would come."""
+        for literal in clause.literals:
+            if literal > 0:
+                build = self.pool.build(literal)
+                if build.installed:
+                    continue
+                for old in (*self.pool.installed(build.name), *self.rules.replaced(build)):
+                    if old.id not in self._mentioned:
+                        self._mentioned[old.id] = None
+                        self._again = True
+
+    def _rank(self, clause: Clause) -> tuple[int, ...]:
+        """The host goes through needs from the package read last to the one read first."""
+        return tuple(sorted(clause.literals))
+
+    # -- the steps -----------------------------------------------------------------------
+
+    def _steps(self) -> None:
+        self.search.settle()
+        while True:
+            if self._late is not None and self.search.level <= self._late:
+                self._late = None
+            if self._again and self._late is not None:
+                self.search.back_to(self._late)
+                self._cursor = self._late_cursor
+                self._late = None
+            self._again = False
+            if not self._ask() or not self._update():
+                continue
+            if self.ways.focus_update and not self._meet_needs(of_new=True):
+                continue
+            if not self._stay() or not self._meet_needs():
+                continue
+            if self.ways.weak and not self._recommend():
+                continue
+            if not self._remake():
+                continue
+            return
+
+    def _take(
+        self, build: RpmPackage, code: str, clause: Clause | None, others: Sequence[int] = ()
+    ) -> bool:
+        self._cause[build.id] = (code, clause)
+        level = self.search.level
+        self._branches = [one for one in self._branches if one.level < level]
+        if others:
+            self._branches.append(_Branch(level, tuple(others), code, clause))
+        if code in _LATE and (self._late is None or self._late > level):
+            self._late, self._late_cursor = level, self._cursor
+        return self.search.decide(build.id)
+
+    def _open(self, builds: Iterable[RpmPackage]) -> list[RpmPackage]:
+        return [one for one in builds if self.search.value(one.id) is None]
+
+    def _pick(self, builds: Sequence[RpmPackage], code: str, clause: Clause | None) -> bool:
+        """Take the best of several open builds."""
+        found = self.policy.order(builds) if len(builds) > 1 else list(builds)
+        return self._take(found[0], code, clause, [one.id for one in found[1:]])
+
+    def _ask(self) -> bool:
+        """What was asked for, in turn."""
+        for job, clause in self._asked:
+            if any(self.search.value(one.id) for one in job.builds):
+                continue
+            found = self._open(job.builds)
+            if not found:
+                continue
+            here = [one for one in found if one.installed]
+            if here and not job.fresh:
+                found = here
+            if not self._pick(found, "asked", clause):
+                return False
+        return True
+
+    def _update(self) -> bool:
+        """Installed packages that the upgrade is to change."""
+        for build in self.upgrade:
+            if self.search.value(build.id):
+                continue
+            targets = self.rules.targets[build.id]
+            if any(self.search.value(one.id) for one in targets):
+                continue
+            open_ = self._open(targets)
+            if not open_:
+                continue
+            wanted = self._best_of(build, open_, all_open=len(open_) == len(targets))
+            if build.id in self.staying or self._stays_at(build, wanted, open_):
+                wanted = build
+            if not self._take(wanted, "upgrade", None):
+                return False
+        return True
+
+    def _stays_at(self, build: RpmPackage, wanted: RpmPackage, among: Sequence[RpmPackage]) -> bool:
+        """Whether an installed build is the very same as the best, or as another of its
+        version from an equal source."""
+        return self.search.value(build.id) is None and any(
+            one.id in self.rules.alike
+            and (one.name, one.version) == (wanted.name, wanted.version)
+            and one.origin.priority == wanted.origin.priority
+            for one in among
+        )
+
+    def _best_of(
+        self, build: RpmPackage, builds: Sequence[RpmPackage], *, all_open: bool
+    ) -> RpmPackage:
+        """The best of what an installed package may change to; looked up where nothing else
+        but these decides, since it is asked for again after every step back."""
+        found = self._sole_best.get(build.id) if all_open else None
+        if found is None:
+            best = self.policy.best(builds)
+            found = best[0] if len(best) == 1 else self.policy.order(builds)[0]
+            if all_open and len(best) == 1:
+                self._sole_best[build.id] = found
+        return found
+
+    def _stay(self) -> bool:
+        """Installed packages that a rule speaks of stay as they are."""
+        for package in sorted(self._mentioned):
+            build = self.pool.build(package)
+            if self.search.value(package) is None:
+                if not self._take(build, "stays", None):
+                    return False
+            elif self.search.value(package) is False:
+                found = self.rules.replacements(build)
+                if any(self.search.value(one.id) for one in found):
+                    continue
+                open_ = self._open(found)
+                if open_:
+                    self._pick(open_, "replaces", None)
+                    return False  # it may speak of more
+        return True
+
+    def _meet_needs(self, *, of_new: bool = False) -> bool:
+        """Rules that leave a choice, each from where the last was; True when none is left.
+
+        `of_new` passes over those of installed packages.
+        """
+        at = bisect_right(self._choices, self._cursor, key=lambda pair: pair[0])
+        for rank, clause in [*self._choices[at:], *self._choices[:at]]:
+            open_: list[int] = []
+            if of_new and (rank[0] > 0 or self.pool.build(-rank[0]).installed):
+                continue
+            for literal in clause.literals:
+                value = self.search.holds(literal)
+                if value or (value is None and literal < 0):
+                    break
+                if value is None:
+                    open_.append(literal)
+            else:
+                if open_:
+                    builds = [self.pool.build(one) for one in sorted(open_)]
+                    self._pick(builds, "requires", clause)
+                    self._cursor = rank
+                    return False
+        return True
+
+    # -- weak relations --------------------------------------------------------------------
+
+    def _recommend(self) -> bool:
+        """One package that is recommended and not there; False where one was taken."""
+        found: dict[int, tuple[RpmPackage, RpmPackage, RpmRelation]] = {}
+        for owner in self._come():
+            for relation in self._weak(owner):
+                if self.policy.is_met(relation):
+                    continue
+                for build in self._open(self.pool.meeting(relation)):
+                    if not build.installed:
+                        found.setdefault(build.id, (build, owner, relation))
+        for build in self._supplementing():
+            found.setdefault(build.id, (build, build, build.facts.of("S")[0]))
+        builds = [build for build, _, _ in found.values() if not self.ways.not_weak(build)]
+        if not builds:
+            return True
+        chosen = self.policy.best(builds)[0]
+        _, owner, relation = found[chosen.id]
+        step = "supplements" if owner is chosen else "recommends"
+        self._take(chosen, step, Clause([chosen.id], Why(step, owner, relation)))
+        return False
+
+    def _come(self) -> Iterator[RpmPackage]:
+        """Builds taken that were not on the host before."""
+        for literal in list(self.search.trail):
+            if literal > 0:
+                build = self.pool.build(literal)
+                if not build.installed:
+                    yield build
+
+    def _weak(self, owner: RpmPackage) -> Iterator[RpmRelation]:
+        """What a package recommends that counts here."""
+        old: set[str] = set()
+        if not self.ways.old_recommends:
+            for build in self.pool.installed(owner.name):
+                if self.search.value(build.id) is False:
+                    old.update(map(str, build.facts.of("M")))
+        for relation in owner.facts.of("M"):
+            if str(relation) not in old:
+                yield relation
+
+    def _supplementing(self) -> Iterator[RpmPackage]:
+        """Offered builds that supplement something that comes."""
+        known = self.pool.supplemented
+        seen: set[int] = set()
+        for owner in self._come():
+            names = {one.name for one in owner.provides} | set(owner.facts.files)
+            for name in sorted(names & known):
+                for build in self.pool.linked("S", name):
+                    if build.id in seen or build.installed or not self.pool.visible(build):
+                        continue
+                    seen.add(build.id)
+                    if self.search.value(build.id) is not None:
+                        continue
+                    if self._installed_as(build):
+                        continue
+                    if any(self._newly_met(one) for one in build.facts.of("S")):
+                        yield build
+
+    def _installed_as(self, build: RpmPackage) -> bool:
+        return any(
+            self.search.value(one.id) is not False for one in self.pool.installed(build.name)
+        )
+
+    def _newly_met(self, relation: RpmRelation) -> bool:
+        """Whether a supplement is met by what comes, and was not before."""
+        if not self.policy.is_met(relation):
+            return False
+        return self.ways.old_recommends or not self._was_met(relation)
+
+    def _was_met(self, relation: RpmRelation) -> bool:
+        before = Policy(self.pool, lambda number: self.pool.build(number).installed)
+        return before.is_met(relation)
+
+    # -- choices made again ------------------------------------------------------------------
+
+    def _remake(self) -> bool:
+        """Make a choice again of which another candidate came in anyway; True where none."""
+        for branch in self._branches:
+            if branch.level >= self.search.level or self._remade >= _MOST_AGAIN:
+                continue
+            for package in branch.others:
+                if self.search.value(package) and self.search.level_of(package) > branch.level + 1:
+                    self._remade += 1
+                    self.search.back_to(branch.level)
+                    self._take(self.pool.build(package), branch.code, branch.clause)
+                    return False
+        return True
+
+    # -- what came of it ---------------------------------------------------------------------
+
+    def _outcome(self, left_out: list[Job]) -> RpmSolution:
+        found = RpmSolution(True, left_out=left_out)
+        for literal in self.search.trail:
+            build = self.pool.build(abs(literal))
+            reason = self.search.reason(build.id)
+            cause = self._cause.get(build.id, ("asked", None)) if reason is None else ("", reason)
+            if literal > 0 and not build.installed:
+                found.taken.append(build)
+                found.causes[build.id] = cause
+            elif literal < 0 and build.installed:
+                found.gone.append(build)
+                found.causes[build.id] = cause
+        return found

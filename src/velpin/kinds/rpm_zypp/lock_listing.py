@@ -1,0 +1,32 @@
+"""Locks as rules: what each keeps away or as it is."""
+
+from __future__ import annotations
+
+from velpin.kinds.rpm_zypp.locks import Lock
+from velpin.kinds.rpm_zypp.state import ZyppState
+from velpin.model.reason import Fact, Reason
+from velpin.model.rule import RuleInForce
+
+
+def rules_of_locks(host: ZyppState) -> list[RuleInForce]:
+    """Every lock, with what it meets today."""
+    return [_rule(host, lock) for lock in host.locks]
+
+
+def _rule(host: ZyppState, lock: Lock) -> RuleInForce:
+    names = " ".join(lock.names) or "*"
+    facts: dict[str, Fact] = {
+        "names": names, "version": lock.version, "sources": ", ".join(lock.repositories),
+    }  # fmt: skip
+    offers = sum(
+        lock.means(source.handle, row.name, row.version)
+        for source, index in host.indexes
+        for row in index.all_rows()
+    )
+    installed = sorted(
+        {one.name for one in host.pool.all_installed() if lock.means("", one.name, one.version)}
+    )
+    dead = None if offers or installed else Reason("rule-not-there", {"names": names})
+    return RuleInForce(
+        lock.place, Reason("says-lock", facts), None, 0, offers, tuple(installed), dead
+    )

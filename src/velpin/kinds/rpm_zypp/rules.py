@@ -1,0 +1,90 @@
+"""Rules as an rpm-zypp host writes them: locks, one block for each."""
+
+from __future__ import annotations
+
+from velpin.errors import Refusal
+from velpin.kinds.rpm.pattern import is_glob
+from velpin.kinds.rpm.rules.resolve import split_name
+from velpin.kinds.rpm.rules.store import RuleLine, Slot
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm_zypp.locks import FILE
+from velpin.model.rule import Rule, command_of
+
+_BOUNDS = (">=", "<=", "==", ">", "<")
+
+
+def check(host: RpmState, rule: Rule) -> None:
+    """Refusal, with the nearest, where this kind of host cannot express a rule."""
+    if rule.kind == "confine":
+        others = tuple(one.handle for one in host.sources if one.on and one.handle != rule.source)
+        nearest = Rule("prefer", (), rule.source, under=others)
+        raise Refusal(
+            f"the host cannot let {rule.source} give only some packages: its locks keep packages"
+            " out, and nothing lets single ones in again",
+            f"the nearest, it gives only what nobody else has: {command_of(nearest)}",
+        )
+    if rule.pre_releases:
+        raise Refusal(
+            "the host cannot name versions that are not final: its locks know bounds only",
+            f"the nearest: velpin bar NAME@VERSION --from {rule.source}",
+        )
+    if is_glob(rule.version):
+        bare = rule.version.rstrip("*").rstrip(".-") or "VERSION"
+        raise Refusal(
+            f"the host cannot name versions by a glob ({rule.version}): its locks know bounds only",
+            f"the nearest: velpin {rule.kind} {rule.names[0]}@{bare}",
+        )
+    for name in rule.names:
+        if split_name(name)[1]:
+            raise Refusal(
+                f"the host's locks know no architecture: {name}",
+                f"the nearest: velpin {rule.kind} {split_name(name)[0]}",
+            )
+
+
+def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
+    """What a rule puts where."""
+    found: list[str] = []
+    for name in rule.names or ("*",):
+        if rule.kind == "pin":
+            found += _pin(host, rule, name)
+        else:
+            sources = (rule.source,) if rule.source else ()
+            found.append(_block(name, _bound(rule.version), sources))
+    return [RuleLine(Slot(FILE), tuple(found))]
+
+
+def _pin(host: RpmState, rule: Rule, name: str) -> list[str]:
+    """Other versions and other sources are locked, each by its source, so that what is
+    installed may still come to the wanted version."""
+    others = tuple(one.handle for one in host.sources if one.handle != rule.source)
+    every = tuple(one.handle for one in host.sources)
+    found = [_block(name, "", others)] if rule.source and others else []
+    if rule.version.startswith(_BOUNDS):
+        found += [_block(name, bound, every) for bound in _outside(rule.version)]
+    elif rule.version:
+        found += [_block(name, f"{sign} {rule.version}", every) for sign in ("<", ">")]
+    return found
+
+
+def _outside(bound: str) -> list[str]:
+    """What lies outside a bound."""
+    opposite = {">=": "<", "<=": ">", ">": "<=", "<": ">="}
+    for sign, other in opposite.items():
+        if bound.startswith(sign):
+            return [f"{other} {bound.removeprefix(sign).strip()}"]
+    return [f"{sign} {bound.removeprefix('==').strip()}" for sign in ("<", ">")]
+
+
+def _bound(version: str) -> str:
+    for sign in _BOUNDS:
+        if version.startswith(sign):
+            return f"{sign} {version.removeprefix(sign).strip()}"
+    return f"== {version}" if version else ""
+
+
+def _block(name: str, version: str, sources: tuple[str, ...]) -> str:
+    lines = ["type: package", "match_type: glob", "case_sensitive: on", f"solvable_name: {name}"]
+    lines += [f"version: {version}"] if version else []
+    lines += [f"repo: {source}" for source in sources]
+    return "\n".join(lines)

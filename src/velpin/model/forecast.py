@@ -1,0 +1,171 @@
+"""What a forecast says: offers, answers, changes, and what building would take."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, NamedTuple
+
+from velpin.model.reason import Inline, Reason, Sentence
+
+OfferState = Literal["chosen", "candidate", "passed over", "source off", "to be built"]
+
+
+class Offer(NamedTuple):
+    """One version of one package for one architecture in one source."""
+
+    name: str
+    arch: str
+    version: str
+    source: str
+    component: str
+    """Empty where sources have none."""
+    url: str
+    summary: str
+    priority: int
+    """The priority the host gives this version (its own scale)."""
+    state: OfferState
+    installed: bool
+
+
+class PassedOver(NamedTuple):
+    """An offer that was not taken, and the cause."""
+
+    version: str
+    source: str
+    why: Sentence
+
+
+Outcome = Literal["install", "upgrade", "downgrade", "reinstall", "remove", "keep", "none"]
+
+
+class Answer(NamedTuple):
+    """What one request gets."""
+
+    asked: str
+    package: str
+    arch: str
+    outcome: Outcome
+    installed: str | None
+    version: str | None
+    source: str | None
+    url: str | None
+    decided_by: str
+    reasons: tuple[Reason, ...] = ()
+    passed_over: tuple[PassedOver, ...] = ()
+    problem: Reason | None = None
+    near: tuple[str, ...] = ()
+    download_bytes: int = 0
+    disk_bytes: int = 0
+
+
+class Change(NamedTuple):
+    """One package that the transaction changes; `new` is None for a removal."""
+
+    name: str
+    arch: str
+    old: str | None
+    new: str | None
+    source: str | None
+    url: str | None
+    role: str
+    by: str | None = None
+    """The package because of which it changes, where there is one."""
+    relation: str = ""
+    """What that package says of it, as written."""
+    old_source: str | None = None
+    """Where the installed version comes from, None where no source has it."""
+    outcome: Outcome = "install"
+    download_bytes: int = 0
+    disk_bytes: int = 0
+    foreign: bool = False
+    """Whether it is of another architecture than the host's first."""
+
+
+class HeldBack(NamedTuple):
+    """An installed package that the upgrade leaves as it is though there is a newer one."""
+
+    name: str
+    arch: str
+    installed: str
+    version: str
+    source: str | None
+    why: tuple[Reason, ...]
+
+
+class Remedy(NamedTuple):
+    """A small change that was tried and with which the host would not refuse."""
+
+    command: str
+    what: Annotated[Reason, Inline]
+
+
+NeedWhen = Literal["runs", "builds", "checks"]
+
+NeedHow = Literal["installed", "source", "recipe", "nowhere"]
+
+
+class Need(NamedTuple):
+    """Something that building a package needs, and where it would come from."""
+
+    relation: str
+    """As the recipe says it."""
+    when: NeedWhen
+    how: NeedHow
+    package: str = ""
+    version: str = ""
+    source: str = ""
+
+
+class Building(NamedTuple):
+    """One package that would have to be built."""
+
+    name: str
+    version: str
+    source: str
+    file: str
+    """Its recipe's file in the source."""
+    needs: tuple[Need, ...]
+
+
+class BuildPlan(NamedTuple):
+    """What it would take to have a package that only recipes have; nothing of it is done."""
+
+    asked: str
+    steps: tuple[Building, ...]
+    """In the order of building, what was asked for last."""
+    changes: tuple[Change, ...]
+    """What the host's installer would bring for it first."""
+    problem: Reason | None = None
+    """Why it could not be built."""
+
+
+class HostName(NamedTuple):
+    """Which host a forecast is for."""
+
+    kind: str
+    arch: str
+    """Empty where not even that can be read."""
+
+
+class Forecast(NamedTuple):
+    """The predicted outcome of all requests together."""
+
+    host: HostName
+    ok: bool
+    """Whether the installer would carry it out."""
+    problem: Sentence | None
+    answers: tuple[Answer, ...] = ()
+    changes: tuple[Change, ...] = ()
+    """Empty where the installer would refuse."""
+    download_bytes: int = 0
+    disk_bytes: int = 0
+    """What the changes add to the disk; negative where they free room."""
+    notes: tuple[Reason, ...] = ()
+    because: tuple[Reason, ...] = ()
+    """Why the host would refuse, from what was asked for to the cause."""
+    remedies: tuple[Remedy, ...] = ()
+    """Small changes with which it would not; each was tried."""
+    held_back: tuple[HeldBack, ...] = ()
+    unneeded: tuple[str, ...] = ()
+    """Installed packages that nothing needs any more afterwards."""
+    builds: tuple[BuildPlan, ...] = ()
+    """What could be built of what cannot be installed, or was asked for from recipes."""

@@ -1,0 +1,76 @@
+"""Rules about the order of sources, and whether several of them can all hold."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
+
+from velpin.errors import Refusal, UsageError
+from velpin.model.rule import Rule, command_of
+from velpin.model.source import Source
+
+
+class Precedence(NamedTuple):
+    """One rule about the order of sources, by handles."""
+
+    rule: Rule
+    subjects: tuple[str, ...]
+    over: tuple[str, ...]
+    under: tuple[str, ...]
+
+    def pairs(self) -> Iterator[tuple[str, str]]:
+        """Each pair of which the first is to win."""
+        yield from ((one, other) for one in self.subjects for other in self.over)
+        yield from ((other, one) for one in self.subjects for other in self.under)
+
+
+def contradicted(new: Precedence, others: Sequence[Precedence]) -> Rule | None:
+    """A rule with which another cannot go, None where all can be."""
+    for above, below in new.pairs():
+        way = _way(below, above, others)
+        if way:
+            return way
+        if (below, above) in set(new.pairs()):
+            return new.rule
+    return None
+
+
+def _way(start: str, end: str, orders: Sequence[Precedence]) -> Rule | None:
+    """The first rule on a way from a source down to another that it must win over."""
+    edges = [(above, below, one.rule) for one in orders for above, below in one.pairs()]
+    waiting: list[tuple[str, Rule | None]] = [(start, None)]
+    seen = {start}
+    while waiting:
+        here, first = waiting.pop(0)
+        for above, below, rule in edges:
+            if above == here and below == end:
+                return first or rule
+            if above == here and below not in seen:
+                seen.add(below)
+                waiting.append((below, first or rule))
+    return None
+
+
+def precedence_of(sources: Iterable[Source], rule: Rule) -> Precedence:
+    """What a rule to prefer one source says of the order of a host's sources."""
+    over: Iterable[str] = rule.over
+    if rule.over_all:
+        over = (one.handle for one in sources if one.on and one.handle not in rule.under)
+    others = tuple(one for one in over if one != rule.source)
+    under = tuple(one for one in rule.under if one != rule.source)
+    return Precedence(rule, (rule.source,), others, under)
+
+
+def check_says_something(order: Precedence) -> None:
+    """UsageError for a rule to prefer a source over nothing, Refusal for one over itself."""
+    rule = order.rule
+    if not (rule.over or rule.under or rule.over_all):
+        raise UsageError(
+            f"prefer {rule.source} over what?",
+            f"velpin prefer {rule.source} --over SOURCE, --over-all, or --under SOURCE",
+        )
+    if not any(order.pairs()):
+        raise Refusal(
+            f"{command_of(rule)}: that names no source but {rule.source} itself",
+            "velpin sources lists those of this host",
+        )

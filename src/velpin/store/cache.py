@@ -1,0 +1,315 @@
+"""Velpin's own store: fetched files, and parsed indexes of fetched and of foreign files.
+
+    fetched/<source>/state.json     what was fetched, when, by whom it was signed
+    fetched/<source>/<digest...>    the files it names; never changed once they are there
+    parsed/<file>.index             see `index.py`
+    memo/                           see `memo.py`
+
+`state.json` is replaced in one rename, so a fetch counts whole or not at all. Everything
+here can be made anew and may be removed at any time. A folder that is a link, belongs to
+somebody else or may be written to by others is not believed: it is not read, and made anew
+before anything is written there.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import re
+import stat
+import zlib
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from velpin.errors import CannotWrite, HostFileError, StoreError
+from velpin.files import disk
+from velpin.files.tree import Tree
+from velpin.model.safe_text import bare_address, without_logins
+from velpin.store.index import SCHEMA, Index, IndexPart, Stamp, write_index
+
+if TYPE_CHECKING:
+    from velpin.store.memo import Memo
+
+SYSTEM_STORE = "var/cache/velpin"
+
+
+@dataclass(slots=True)
+class Fetched:
+    """One source's fetched files, as the last good fetch left them."""
+
+    folder: Path
+    address: str
+    """Without any login."""
+    release: str
+    release_file: str = ""
+    fetched: float = 0.0
+    signed_by: list[str] = field(default_factory=list)
+    remote: dict[str, str] = field(default_factory=dict)
+    """Where the release file came from: url, etag, last_modified."""
+    indexes: dict[str, str] = field(default_factory=dict)
+    """File name in the folder for each index the source's configuration asks for."""
+
+    def path(self, name: str) -> Path:
+        """The path of one of the folder's files."""
+        return self.folder / name
+
+    def release_bytes(self) -> bytes:
+        """The text of the release file whose signature was checked; OSError where it is gone."""
+        return disk.read_file(self.folder, self.release_file, _LARGEST_RELEASE)
+
+    def put(self, name: str, data: bytes) -> None:
+        """Write one of its files, whole or not at all, unless it is there."""
+        if not self.path(name).exists():
+            disk.write_file(self.folder, name, data, mode=disk.FILES)
+
+    def is_whole(self) -> bool:
+        """Whether all its files still are as they were fetched."""
+        names = (self.release_file, *self.indexes.values())
+        return all(is_as_fetched(self.path(name)) for name in names)
+
+
+_DIGEST = re.compile(r"(?:\A|\.)([0-9a-f]{20,32})(?=\.|\Z)")
+_DIGESTS = ("sha256", "sha512", "sha384", "sha224")
+
+
+def is_as_fetched(path: Path) -> bool:
+    """Whether a file that is called after its digest still has it; true of any other file."""
+    called = _DIGEST.search(path.name)
+    if called is None:
+        return True
+    import hashlib
+
+    for kind in _DIGESTS:
+        try:
+            with path.open("rb") as file:
+                digest = hashlib.file_digest(file, kind).hexdigest()
+        except OSError:
+            return False
+        if digest.startswith(called.group(1)):
+            return True
+    return False
+
+
+class IndexCache:
+    """The store of one host: where to look, in order, and the one place to write."""
+
+    def __init__(self, folders: Sequence[Path]) -> None:
+        self._folders = list(folders)
+        self._open: dict[Path, Index] = {}
+        self.remade: list[str] = []
+        """Folders that were made anew because they were not believed, and why."""
+        self.fresh: list[str] = []
+        """Files that were read and parsed anew through this shelf."""
+
+    @property
+    def home(self) -> Path:
+        """The folder that is written to."""
+        for folder in self._folders:
+            if _may_write(folder):
+                return self._own(folder)
+        raise CannotWrite(
+            f"no right to write {' or '.join(map(str, self._folders))}", "run it as root"
+        )
+
+    def doubts(self) -> list[str]:
+        """Folders of the store that are not believed, and why."""
+        inner = [(folder, *(folder / name for name in _INNER)) for folder in self._folders]
+        found = [(path, disk.why_doubted(path)) for paths in inner for path in paths]
+        return [f"{path} {why}" for path, why in found if why]
+
+    def _believed(self, *inner: str) -> Iterator[Path]:
+        """Folders of the store, or folders in them, that may be read."""
+        for folder in self._folders:
+            paths = [folder]
+            for name in inner:
+                paths.append(paths[-1] / name)
+            if not any(map(disk.why_doubted, paths)):
+                yield paths[-1]
+
+    def _own(self, folder: Path) -> Path:
+        """A folder to write to, made where it is missing or not believed."""
+        try:
+            doubt = disk.make_own_folder(folder)
+        except OSError as problem:
+            raise CannotWrite(f"{folder}: {problem.strerror}", "run it as root") from problem
+        if doubt:
+            self.remade.append(f"{folder} {doubt}")
+        return folder
+
+    # -- parsed indexes ------------------------------------------------------------------
+
+    def parsed(
+        self,
+        path: Path,
+        parts: Callable[[Path], list[IndexPart]],
+        stamp_of: Callable[[Path], Stamp] = Stamp.of,
+    ) -> Index:
+        """The parsed index of a file, made now where there is none or the file has changed;
+        `stamp_of` tells that of what is no single file.
+
+        Raises HostFileError where the file cannot be read.
+        """
+        if path in self._open:
+            return self._open[path]
+        try:
+            stamp = stamp_of(path)
+        except OSError as problem:
+            raise HostFileError(str(path), 0, problem.strerror or "cannot be read") from problem
+        name = f"{_short(path.name)}-{zlib.crc32(os.fsencode(path)):08x}.index"
+        for folder in self._believed("parsed"):
+            found = _usable(folder / name, stamp)
+            if found:
+                self._open[path] = found
+                return found
+        self._open[path] = self._parse(path, name, stamp, parts)
+        return self._open[path]
+
+    def _parse(
+        self, path: Path, name: str, stamp: Stamp, parts: Callable[[Path], list[IndexPart]]
+    ) -> Index:
+        self.fresh.append(str(path))
+        try:
+            target = self._own(self.home / "parsed") / name
+            write_index(target, stamp, parts(path))
+            return Index(target)
+        except CannotWrite:
+            import tempfile
+
+            with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
+                target = Path(folder) / name
+                write_index(target, stamp, parts(path))
+                return Index(target)
+
+    def memo(self, indexes: Sequence[Index]) -> Memo:
+        """What was worked out from some parsed indexes before."""
+        from velpin.store.memo import Memo
+
+        return Memo(list(self._believed("memo")), indexes)
+
+    # -- fetched files -------------------------------------------------------------------
+
+    def fetched(self, address: str, release: str) -> Fetched | None:
+        """The last good fetch of a source, the newest where several folders hold one."""
+        folders = self._believed("fetched", _key(address, release))
+        address = bare_address(address)
+        found = [_read_state(folder) for folder in folders]
+        good = [one for one in found if one and (one.address, one.release) == (address, release)]
+        return max(good, key=lambda one: one.fetched, default=None)
+
+    def place(self, address: str, release: str) -> Fetched:
+        """An empty record for a source in the folder that is written to."""
+        folder = self._own(self._own(self.home / "fetched") / _key(address, release))
+        return Fetched(folder, bare_address(address), release)
+
+    def keep(self, fetched: Fetched) -> None:
+        """Make a fetch count, then remove files of the source that it does not name."""
+        state = {name: getattr(fetched, name) for name in _STATE}
+        data = json.dumps({**state, "sum": _checksum(state)}, indent=1).encode()
+        disk.write_file(fetched.folder, "state.json", data, mode=disk.FILES)
+        used = {fetched.release_file, "state.json", *fetched.indexes.values()}
+        for name in os.listdir(fetched.folder):
+            if name not in used:
+                with contextlib.suppress(CannotWrite):
+                    disk.remove_file(fetched.folder, name)
+
+    def note_failure(self, address: str, release: str, message: str, hint: str) -> None:
+        """Remember why the last fetch of a source failed; forgotten by the next good one."""
+        told = without_logins(json.dumps({"message": message, "hint": hint})).encode()
+        disk.write_file(self.place(address, release).folder, _FAILURE, told, mode=disk.FILES)
+
+    def failure(self, address: str, release: str) -> str:
+        """Why the last fetch of a source failed, empty where it did not."""
+        for folder in self._believed("fetched", _key(address, release)):
+            try:
+                told = json.loads(disk.read_file(folder, _FAILURE, _LARGEST_STATE))
+                return f"{told['message']}\n{told['hint']}".strip()
+            except (OSError, ValueError, KeyError, TypeError):
+                continue
+        return ""
+
+
+_FAILURE = "failure.json"
+_INNER = ("fetched", "parsed", "memo")
+_LARGEST_STATE = 16 << 20
+_LARGEST_RELEASE = 64 << 20
+_STATE = ("address", "release", "release_file", "fetched", "signed_by", "remote", "indexes")
+
+
+def open_cache(tree: Tree) -> IndexCache:
+    """The store of a host: under its root, and the user's own cache folder."""
+    folders = [tree.path(SYSTEM_STORE)]
+    if os.geteuid() != 0:
+        import platformdirs
+
+        key = f"{zlib.crc32(os.fsencode(tree.root)):08x}"
+        folders.append(platformdirs.user_cache_path("velpin") / f"{_short(str(tree.root))}-{key}")
+    return IndexCache(folders)
+
+
+def _may_write(folder: Path) -> bool:
+    for place in (folder, *folder.parents):
+        if place.exists():
+            return os.access(place, os.W_OK | os.X_OK)
+    return False
+
+
+def _short(name: str) -> str:
+    return re.sub(r"[^A-Za-z0-9.+-]+", "_", name)[-80:].strip("_") or "root"
+
+
+def _key(address: str, release: str) -> str:
+    text = f"{address} {release}"
+    _, _, shown = bare_address(address).rpartition("://")
+    return f"{_short(shown + '_' + release)}-{zlib.crc32(text.encode('utf-8', 'replace')):08x}"
+
+
+def _usable(path: Path, stamp: Stamp) -> Index | None:
+    if not path.exists():
+        return None
+    try:
+        found = Index(path)
+    except StoreError:
+        return None
+    return found if found.schema == SCHEMA and found.stamp == stamp else None
+
+
+def _read_state(folder: Path) -> Fetched | None:
+    try:
+        state: dict[str, Any] = json.loads(disk.read_file(folder, "state.json", _LARGEST_STATE))
+        if state.pop("sum") != _checksum(state):
+            return None
+        found = Fetched(folder, **{name: state[name] for name in _STATE})
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
+        return None
+    return found if _is_sound(found) else None
+
+
+def _checksum(state: Mapping[str, Any]) -> int:
+    return zlib.crc32(json.dumps(state, sort_keys=True).encode())
+
+
+def _is_sound(found: Fetched) -> bool:
+    """Whether a record has values of the right kinds, and its files are there."""
+    texts = (found.address, found.release, found.release_file)
+    tables = (found.remote, found.indexes)
+    if not (
+        all(isinstance(one, str) for one in texts)
+        and isinstance(found.fetched, int | float)
+        and isinstance(found.signed_by, list)
+        and all(isinstance(one, str) for one in found.signed_by)
+        and all(isinstance(one, dict) for one in tables)
+        and all(isinstance(text, str) for one in tables for text in one.values())
+    ):
+        return False
+    names = (found.release_file, *found.indexes.values())
+    return all(name and "/" not in name and _is_plain(found.folder / name) for name in names)
+
+
+def _is_plain(path: Path) -> bool:
+    try:
+        return stat.S_ISREG(path.lstat().st_mode)
+    except (OSError, ValueError):
+        return False

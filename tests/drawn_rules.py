@@ -1,0 +1,124 @@
+"""Random rules for a host, and whether its forecasts show them: asked of single forecasts only."""
+
+from __future__ import annotations
+
+import fnmatch
+import random
+
+from tests.installer.drawn import NAMES
+from velpin.core.host import Host
+from velpin.kinds.deb.adapter import DebAdapter
+from velpin.model.forecast import Answer
+from velpin.model.rule import Rule
+
+GLOBS = ("g*", "*e*", "fog*", "?ern", "b*")
+
+
+def draw_rule(host: DebAdapter, pick: random.Random) -> Rule:
+    """One rule that may or may not make sense on a host of `Drawn`."""
+    handles = [source.handle for source in host.sources]
+    one = pick.choice(handles)
+    name = pick.choice([*map(str.lower, NAMES)] * 3 + [*GLOBS, "absent"])
+    texts = [v.text for package in host.packages(name).values() for v in package.versions]
+    version = pick.choice([*texts, "1*"]) if pick.random() < 0.9 else "7.7"
+    kind = pick.choice(["prefer", "confine", "pin", "pin", "bar", "keep"])
+    if kind == "prefer":
+        other = pick.choice(handles)
+        by = pick.choice([{"over": (other,)}, {"under": (other,)}, {"over_all": True}])
+        return Rule("prefer", (), one, **by)  # type: ignore[arg-type]
+    if kind == "confine":
+        return Rule("confine", (name,), one)
+    if kind == "pin":
+        older = pick.random() < 0.5
+        form = pick.choice(["version", "source", "both"])
+        source = one if form != "version" else ""
+        return Rule("pin", (name,), source, version if form != "source" else "", allow_older=older)
+    if kind == "bar":
+        return pick.choice([
+            Rule("bar", (name,), one), Rule("bar", (name,), "", version),
+            Rule("bar", (), one, pre_releases=True), Rule("bar", (), one, components=("extra",)),
+        ])  # fmt: skip
+    installed = host.installed_names()
+    return Rule("keep", (pick.choice([name, *installed]),))
+
+
+def read(host: Host) -> DebAdapter:
+    """What is read of a host."""
+    return DebAdapter(host.tree, host.shelf)
+
+
+def shows(host: Host, rule: Rule) -> str:
+    """What of a rule the forecasts of a host do not show; empty where they show it."""
+    if rule.kind == "confine":  # said again it adds names
+        said = [rule.rule for rule in host.rules() if rule.rule and rule.rule.kind == "confine"]
+        rule = rule._replace(
+            names=tuple(n for w in said if w.source == rule.source for n in w.names)
+        )
+    names = [n for n in sorted(read(host).offered_names()) if _is_meant(rule, n)]
+    for name in names:
+        for answer in host.forecast([name]).answers:
+            if answer.package != name:
+                continue  # provided by another, about which the rule says nothing
+            wrong = _PROBES[rule.kind](host, rule, name, answer) if answer.version else ""
+            if wrong:
+                return f"{name}: {wrong}"
+    return ""
+
+
+def _is_meant(rule: Rule, name: str) -> bool:
+    meant = any(fnmatch.fnmatchcase(name, one) for one in rule.names)
+    return not meant if rule.kind == "confine" else meant or not rule.names
+
+
+def _comes(answer: Answer) -> bool:
+    return answer.outcome in ("install", "upgrade", "downgrade")
+
+
+def _pin(host: Host, rule: Rule, name: str, answer: Answer) -> str:
+    fitting = [
+        offer for offer in host.offers([name])
+        if fnmatch.fnmatchcase(offer.version, rule.version or "*")
+        and offer.source in ("installed", rule.source or offer.source)
+        and offer.state != "source off" and offer.arch in ("all", host.native)
+    ]  # fmt: skip
+    if not fitting or answer.version in [offer.version for offer in fitting]:
+        return ""
+    return f"{answer.version} from {answer.source}"
+
+
+def _bar(host: Host, rule: Rule, name: str, answer: Answer) -> str:
+    if rule.components or not _comes(answer):
+        return ""
+    barred = answer.source == (rule.source or answer.source)
+    if rule.pre_releases:
+        barred = barred and "rc" in (answer.version or "")
+    elif rule.version:
+        barred = barred and fnmatch.fnmatchcase(answer.version or "", rule.version)
+    return f"comes as {answer.version} from {answer.source}" if barred else ""
+
+
+def _keep(host: Host, rule: Rule, name: str, answer: Answer) -> str:
+    return f"becomes {answer.version}" if answer.installed and _comes(answer) else ""
+
+
+def _confine(host: Host, rule: Rule, name: str, answer: Answer) -> str:
+    """Unless another source, listed later, has the very same version."""
+    here = [offer.source for offer in host.offers([name]) if offer.version == answer.version]
+    only = set(here) <= {rule.source}
+    return "comes from there" if only and answer.source == rule.source and _comes(answer) else ""
+
+
+def _prefer(host: Host, rule: Rule, name: str, answer: Answer) -> str:
+    """Where no record speaks of single packages, whatever has an offer of the preferred wins."""
+    if any(record.names for record in read(host).preferences.records) or answer.installed:
+        return ""
+    others = [s.handle for s in host.sources if s.on] if rule.over_all else rule.over
+    has = {offer.source for offer in host.offers([name]) if offer.arch in ("all", answer.arch)}
+    if rule.source in has and answer.source in set(others) - {rule.source}:
+        return f"comes from {answer.source}"
+    if answer.source == rule.source and has & set(rule.under) - {rule.source}:
+        return f"comes from {answer.source}"
+    return ""
+
+
+_PROBES = {"pin": _pin, "bar": _bar, "keep": _keep, "confine": _confine, "prefer": _prefer}

@@ -1,0 +1,94 @@
+"""On random hosts: a rule that was made is what forecasts show, and undo leaves no byte changed."""
+
+from __future__ import annotations
+
+import os
+import random
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Harbour
+from tests.drawn_rules import draw_rule, shows
+from tests.installer.drawn import NAMES, Drawn
+from velpin.core.host_diff import changed_answers
+from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb.host_diff import first_answer
+from velpin.model.rule import words_of
+from velpin.model.shift import ChangedAnswer
+
+HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "15"))
+FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
+RULES = 5
+
+
+def drawn(seed: int, folder: Path) -> Harbour:
+    """A random host, its indexes fetched."""
+    harbour = Harbour(folder)
+    Drawn(seed, folder)
+    harbour.refresh()
+    return harbour
+
+
+@pytest.mark.parametrize("seed", range(FIRST, FIRST + HOSTS))
+def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> None:
+    harbour = drawn(seed + 200_000, tmp_path)
+    pick = random.Random(seed)
+    states = [harbour.bytes()]
+    for _ in range(RULES):
+        rule = draw_rule(harbour.adapter(), pick)
+        said = harbour.run(*words_of(rule), "--yes", *pick.choice([[], ["--foremost"]]))
+        now = harbour.bytes()
+        if said.code or said.out.startswith("unchanged"):
+            assert said.code in (0, 1, 2, 3), said.err
+            assert now == states[-1], said.err
+            continue
+        assert shows(harbour.host(), rule) == "", rule
+        states.append(now)
+    for state in reversed(states[:-1]):
+        assert harbour.run("undo", "--yes").code == 0
+        assert harbour.bytes() == state
+
+
+@pytest.mark.parametrize("seed", range(FIRST, FIRST + HOSTS))
+def test_a_lifted_rule_leaves_the_host_as_it_found_it(seed: int, tmp_path: Path) -> None:
+    harbour = drawn(seed + 300_000, tmp_path)
+    before = harbour.bytes()
+    pick = random.Random(seed)
+    for _ in range(RULES):
+        rule = draw_rule(harbour.adapter(), pick)
+        made = harbour.run(*words_of(rule), "--yes")
+        if made.code == 0 and not made.out.startswith("unchanged"):
+            lifted = harbour.run(*words_of(rule), "--lift", "--yes")
+            assert lifted.code == 0, (rule, lifted.err)
+        assert harbour.bytes() == before, rule
+
+
+def considered(host: DebAdapter, pick: random.Random) -> DebAdapter:
+    """The host as it would be after a random change."""
+    if pick.random() < 0.4:
+        source = pick.choice([one.handle for one in host.sources if one.on])
+        return host.with_edits(host.switched(source, False))
+    names = f"{pick.choice(NAMES)} {pick.choice(['g*', 'src:t*', 'kelp'])}"
+    pin, number = (
+        pick.choice(["release a=*", "version 1*", "version 2*"]),
+        pick.choice([-1, 50, 1001]),
+    )
+    text = f"Package: {pick.choice([names, '*'])}\nPin: {pin}\nPin-Priority: {number}\n"
+    return host.with_edits({"etc/apt/preferences.d/00first": text.encode()})
+
+
+@pytest.mark.parametrize("seed", range(FIRST, FIRST + HOSTS))
+def test_the_whole_host_at_once_is_every_name_by_itself(seed: int, tmp_path: Path) -> None:
+    host = drawn(seed + 400_000, tmp_path).adapter()
+    after = considered(host, random.Random(seed))
+    if host.refusal() or after.refusal():
+        assert list(changed_answers(host, after)) == []
+        return
+    installed = set(after.installed_names())
+    single = [
+        ChangedAnswer(name, first_answer(host, name), first_answer(after, name))
+        for name in sorted(host.offered_names() | after.offered_names(), key=str.encode)
+        if name not in installed
+    ]
+    assert list(changed_answers(host, after)) == [one for one in single if one.before != one.after]

@@ -1,0 +1,197 @@
+"""Rules in words, and as records: what is said is what is read again."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import Harbour
+from velpin.errors import HostFileError, Refusal
+from velpin.files.tree import Tree
+from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb.control import read_stanzas
+from velpin.kinds.deb.preferences import Preferences, parse_preferences
+from velpin.kinds.deb.rules.selector import pin_of, text_of
+from velpin.kinds.deb.rules.store import (
+    HEAD,
+    PreferencesDraft,
+    record,
+    rewritten,
+    rule_of,
+    standing,
+    without_records,
+)
+from velpin.model.rule import Rule, command_of, read_rule
+
+# -- as a command ------------------------------------------------------------------------
+
+name = st.from_regex(r"[a-z][a-z0-9.+-]{0,8}\*?(:amd64)?", fullmatch=True)
+names = st.lists(name, min_size=1, max_size=3, unique=True).map(tuple)
+handle = st.from_regex(r"[a-z][a-z0-9.-]{0,8}", fullmatch=True)
+handles = st.lists(handle, min_size=1, max_size=2).map(tuple)
+version = st.from_regex(r"[0-9][0-9a-z.+~:-]{0,8}\*?", fullmatch=True)
+yes, boolean = st.just(True), st.booleans()
+
+
+def of(kind: str, **fields: st.SearchStrategy[object]) -> st.SearchStrategy[Rule]:
+    return st.fixed_dictionaries(fields).map(lambda drawn: Rule(kind, **drawn))  # type: ignore[arg-type]
+
+
+rules = st.one_of(
+    of("prefer", source=handle, over=handles, under=handles),
+    of("prefer", source=handle, over_all=yes),
+    of("confine", names=names, source=handle),
+    of("pin", names=names, version=version, allow_older=boolean),
+    of("pin", names=names, source=handle),
+    of("pin", names=names, version=version, source=handle),
+    of("bar", names=names, source=handle),
+    of("bar", names=names, version=version),
+    of("bar", names=names, source=handle, pre_releases=yes),
+    of("bar", source=handle, components=handles),
+    of("keep", names=names),
+)
+
+
+@given(rules)
+def test_the_command_says_the_rule(rule: Rule) -> None:
+    assert read_rule(command_of(rule)) == rule
+
+
+@given(rules)
+def test_the_record_says_the_rule(rule: Rule) -> None:
+    found = Preferences()
+    text = record(rule, rule.names or ["*"], "release o=Mooring", 600)
+    parse_preferences(text, "p", found)
+    (one,) = found.records
+    (stanza,) = read_stanzas(text)
+    assert (rule_of(stanza), one.priority, one.pin.text) == (rule, 600, "o=Mooring")
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["", "velpin", "velpin keep", "somebody wrote this", "velpin forecast gull", "velpin pin 'gull",
+     "velpin keep gull --yes", "velpin pin gull@1 gull@2", "velpin keep --from a gull"],
+)  # fmt: skip
+def test_other_words_say_none(text: str) -> None:
+    assert read_rule(text) is None
+
+
+# -- in files ----------------------------------------------------------------------------
+
+OWN = "etc/apt/preferences.d/00velpin.pref"
+KEEP, PIN = Rule("keep", ("gull",)), Rule("pin", ("tern",), "", "1.*")
+CONFINE = Rule("confine", ("gull*",), "vendor")
+
+
+def draft(rule: Rule, file: str = OWN) -> PreferencesDraft:
+    return PreferencesDraft(rule, file, (record(rule, rule.names, "release o=x", 7),))
+
+
+def write(host: DebAdapter, gone: list[Rule], *drafts: PreferencesDraft) -> str | None:
+    written = [one for one in standing(host) if one.rule in gone]
+    edits = rewritten(host.tree, written, drafts)
+    for file, data in edits.items():
+        if data is None:
+            (host.tree.root / file).unlink()
+        else:
+            path = host.tree.root / file
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(data)
+    path = host.tree.root / OWN
+    return path.read_text() if path.exists() else None
+
+
+def test_what_speaks_of_fewer_stands_first(harbour: Harbour) -> None:
+    write(harbour.adapter(), [], draft(CONFINE))
+    write(harbour.adapter(), [], draft(PIN))
+    text = write(harbour.adapter(), [], draft(KEEP))
+    assert text is not None
+    assert text.startswith(HEAD + "\n\nExplanation: velpin keep gull\n")
+    assert [one.rule for one in standing(harbour.adapter())] == [KEEP, PIN, CONFINE]
+    assert write(harbour.adapter(), [KEEP, PIN, CONFINE]) is None
+
+
+def test_what_others_wrote_there_stays_to_the_byte(harbour: Harbour) -> None:
+    others = "# mine\nPackage: kelp\nPin: version 3\nPin-Priority: 9\n# end"
+    harbour.put(OWN, f"{HEAD}\n\n{others}\n")
+    text = write(harbour.adapter(), [], draft(KEEP), draft(PIN))
+    assert text is not None
+    assert others in text
+    assert text.index("velpin keep") < text.index("velpin pin") < text.index("# mine")
+    assert write(harbour.adapter(), [KEEP, PIN]) == f"{HEAD}\n\n{others}\n"
+
+
+@pytest.mark.parametrize(
+    "odd", ["nonsense\n", "Package: a\nPin: version 1\nPin-Priority: 1\nwhat\n"]
+)
+def test_a_file_that_is_not_understood_is_never_rewritten(harbour: Harbour, odd: str) -> None:
+    harbour.put(OWN, odd)
+    with pytest.raises(HostFileError, match="not understood") as caught:
+        write(harbour.adapter(), [], draft(KEEP))
+    assert (caught.value.file, caught.value.line) == (OWN, odd.count("\n"))
+    assert harbour.read(OWN) == odd
+
+
+@given(st.lists(st.sampled_from(["Package: a\nPin: version 1\nPin-Priority: 1\n", "# note\n",
+                                 "Package: b\nPin: version 2\nPin-Priority: 2\n"]), max_size=6))  # fmt: skip
+def test_records_are_cut_out_whole(parts: list[str]) -> None:
+    text = "\n".join(parts)
+    found = Preferences()
+    parse_preferences(text, "p", found)
+    for one in found.records:
+        left = Preferences()
+        cut = without_records(text, [one.place.line])
+        parse_preferences(cut, "p", left)
+        rest = [other for other in found.records if other is not one]
+        assert [(r.names, r.priority) for r in left.records] == [
+            (r.names, r.priority) for r in rest
+        ]
+        assert cut.count("# note") == text.count("# note")
+
+
+def test_a_rule_somebody_else_wrote_about_is_not_ours() -> None:
+    (stanza,) = read_stanzas("Explanation: keep the gull\nPackage: gull\nPin: version 1\n")
+    assert rule_of(stanza) is None
+
+
+# -- what a record can select ------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("mine", "other", "text"),
+    [
+        ({"Origin": "A", "Label": "L"}, {"Origin": "B"}, "release o=A"),
+        ({"Origin": "A", "Label": "L"}, {"Origin": "A", "Label": "M"}, "release l=L"),
+        ({"Origin": "A", "Suite": "s", "Codename": "n"}, {"Origin": "A", "Suite": "t", "Codename": "m"}, "release n=n"),
+        ({"Origin": "A, B"}, {"Origin": "C"}, "release o=A? B"),
+        ({"Origin": "*"}, {"Origin": "C"}, "release n=jetty"),
+        ({"Origin": "A", "Label": "L"}, {"Origin": "A", "Label": "M", "Codename": "m"}, "release l=L"),
+    ],
+)  # fmt: skip
+def test_the_shortest_text_that_means_only_the_source(
+    harbour: Harbour, mine: dict[str, str], other: dict[str, str], text: str
+) -> None:
+    for name_, head, suite in (("mine", mine, "jetty"), ("other", other, "quay")):
+        address = harbour.repository(name_, [("gull", "1")], suite=suite, fields=head)
+        harbour.source(name_, address, suite)
+    host = harbour.ready_adapter()
+    assert text_of(pin_of(host, [host.source("mine")])) == text
+
+
+def test_two_that_nothing_tells_apart(harbour: Harbour) -> None:
+    for one in ("one", "two"):
+        harbour.simple(one, ("gull", "1"), Origin="Same", Label="Same")
+    host = harbour.ready_adapter()
+    with pytest.raises(Refusal, match=r"cannot tell one from two: .*Origin Same, Label Same") as no:
+        pin_of(host, [host.source("one")])
+    assert "Origin or Label of its own" in (no.value.hint or "")
+    assert text_of(pin_of(host, [host.source("one"), host.source("two")])) == "release o=Same"
+
+
+def test_a_source_that_was_never_fetched(harbour: Harbour) -> None:
+    harbour.simple("base", ("gull", "1"))
+    host = harbour.adapter()
+    with pytest.raises(Refusal, match="no index here"):
+        pin_of(host, [host.source("base")])
+    assert isinstance(host.tree, Tree)
