@@ -175,7 +175,7 @@ def signer() -> Signer:
 
 @pytest.fixture(scope="session")
 def stranger() -> Signer:
-    """A key of somebody else."""
+    """A key of someone else."""
     return new_signer("Somebody Else <post@stranger.example>")
 
 

@@ -109,7 +109,7 @@ def _confine(host: Host, rule: Rule, name: str, answer: Answer) -> str:
 
 
 def _prefer(host: Host, rule: Rule, name: str, answer: Answer) -> str:
-    """Where no record speaks of single packages, whatever has an offer of the preferred wins."""
+    """Where no record mentions single packages, whatever has an offer of the preferred wins."""
     if any(record.names for record in read(host).preferences.records) or answer.installed:
         return ""
     others = [s.handle for s in host.sources if s.on] if rule.over_all else rule.over

@@ -326,7 +326,7 @@ def test_a_rule_of_others_is_dropped(tmp_path: Path) -> None:
     harbour.installed(P("gull", "1-1"), P("auk", "1-1"))
     harbour.refresh()
     out = harbour.done("rules")
-    for text in ("gull tern", "the packages of birds", "base is used only to sync search"):
+    for text in ("gull tern", "the packages of birds", "base is only used to sync search"):
         assert text in out
     for _ in range(3):
         harbour.done("rules", "drop", "1", "--yes")
@@ -467,7 +467,7 @@ def test_an_unsigned_list_with_signed_packages(vendor: AlpmHarbour) -> None:
         str(vendor.folder / "right.asc"),
         "--yes",
     )
-    assert "the list of gullwatch is not signed" in out
+    assert "the index of gullwatch is not signed" in out
     assert "SigLevel = PackageRequired DatabaseOptional TrustAll" in vendor.read()
 
 

@@ -251,13 +251,13 @@ def test_ways_out_are_tried(tmp_path: Path) -> None:
 
 QUESTIONS = [
     ("cap", {"one": ("", (P("b", provides=("cap",)), P("z", provides=("cap",))))}, "",
-     "which is to provide cap: b (one), z (one); its default is the first, b"),
+     "which package should provide cap: b (one), z (one); the default is the first, b"),
     ("a", {"one": ("", (A1,))}, "IgnorePkg = a\n",
-     "whether to install a though it is ignored (etc/pacman.conf:4); its default is yes"),
+     "whether to install a although it is ignored (etc/pacman.conf:4); the default is yes"),
     ("g", {"one": ("", (P("a", groups=("g",)), P("b", groups=("g",))))}, "",
-     "which of the 2 packages of g to install; its default is all"),
+     "which of the 2 packages of g to install; the default is all"),
     ("--upgrade", {"one": ("", (P("b", replaces=("old",)),))}, "",
-     "whether to replace old by b from one; its default is yes"),
+     "whether to replace old with b from one; the default is yes"),
 ]  # fmt: skip
 
 
@@ -277,14 +277,14 @@ def test_what_the_installer_will_ask_is_said(
 
 CHAINS = [
     ("r", {"one": ("", (P("r", depends=("s",)), P("s", depends=("t>=2",)), P("t", "1-1")))}, (),
-     ["r 1.0-1 needs s", "s 1.0-1 needs t>=2"], ["of t there is only 1-1"]),
+     ["r 1.0-1 needs s", "s 1.0-1 needs t>=2"], ["t is only available in version 1-1"]),
     ("r", {"one": ("", (P("r", depends=("gone",)),))}, (),
-     ["r 1.0-1 needs gone"], ["nothing is called gone in any source that is on"]),
+     ["r 1.0-1 needs gone"], ["no enabled source has anything called gone"]),
     ("a", {"one": ("", (A2,))}, (A1, P("r", depends=("a<2",))),
-     ["the installed r 1.0-1 needs a<2, and a 2-1 would not do"], []),
+     ["the installed r 1.0-1 needs a<2, which a 2-1 does not meet"], []),
     ("r", {"one": ("", (P("r", conflicts=("a",)),))}, (A1,),
-     ["r 1.0-1 and the installed a 1-1 cannot stand beside each other (a); the installer will ask"
-      " whether to remove a, its default is no"], []),
+     ["r 1.0-1 conflicts with the installed a 1-1 (a); the installer will ask whether to remove a,"
+      " and the default is no"], []),
 ]  # fmt: skip
 
 
@@ -309,12 +309,12 @@ def test_why_one_and_not_the_other(tmp_path: Path) -> None:
     (answer,) = harbour.forecast("a")["answers"]
     assert (answer["outcome"], answer["decided_by"]) == ("downgrade", "order of sources")
     assert [one["text"] for one in answer["reasons"]] == [
-        "one stands before two, and the first that has it wins whatever the version",
-        "the host's installer takes it though 2-1 is installed, which is newer",
+        "one comes before two, and the first source that has it wins, whatever the version",
+        "the host's installer takes it although the installed 2-1 is newer",
     ]
     assert {one["source"]: one["why"] for one in answer["passed_over"]} == {
-        "two": "newer, but one stands before it and has 1-1",
-        "three": "the Usage of three leaves out installing",
+        "two": "newer, but one comes before it and has 1-1",
+        "three": "the Usage of three excludes installing",
     }
     (again,) = harbour.forecast("a%two")["answers"]
     assert again["reasons"][0]["text"] == "3-1 is what two has"
@@ -324,7 +324,7 @@ def test_a_source_that_was_never_fetched_refuses_everything(tmp_path: Path) -> N
     harbour = built(tmp_path, Case("", {"one": ("", (A1,)), "two": ("", (A2,))}, (), None))
     harbour.run("refresh", "one")
     found = harbour.forecast("a")
-    assert (found["ok"], "no list here yet of two" in found["problem"]) == (False, True)
+    assert (found["ok"], "no index of two here yet" in found["problem"]) == (False, True)
     assert harbour.refresh().changes("a") == {"a": "1-1 one"}
 
 
@@ -332,9 +332,9 @@ def test_without_a_source_the_upgrade_is_refused(tmp_path: Path) -> None:
     harbour = built(tmp_path, Case("", {"one": ("", (A1,))}, (), None, (A1,))).refresh()
     assert harbour.changes("--upgrade") == {}
     told = harbour.done("off", "one", "--yes")
-    assert "would refuse the next full upgrade: no source is on" in told
+    assert "would refuse the next full upgrade: no source is enabled" in told
     found = harbour.forecast("--upgrade")
-    assert (found["ok"], "no source is on" in found["problem"]) == (False, True)
+    assert (found["ok"], "no source is enabled" in found["problem"]) == (False, True)
     assert harbour.changes("a") is None
 
 

@@ -117,11 +117,11 @@ def test_forecast_as_json(full: Harbour) -> None:
 @pytest.mark.parametrize(
     ("words", "code", "text"),
     [
-        (["forecast", "nobody"], 1, "no source that is on has a package called nobody"),
+        (["forecast", "nobody"], 1, "no enabled source has a package called nobody"),
         (["forecast", "gul"], 1, "near names: gull"),
         (["forecast", "kelp"], 1, "kelp (z, off)"),
-        (["forecast", "gull@7"], 1, "not there in version 7"),
-        (["forecast", ""], 2, "is no request"),
+        (["forecast", "gull@7"], 1, "not available in version 7"),
+        (["forecast", ""], 2, "is not a request"),
         (["forecast"], 2, ""),
         (["offers"], 2, "which offers"),
         (["offers", "--from", "nobody"], 1, "no source is called 'nobody'"),
@@ -186,8 +186,8 @@ def test_a_broken_record_and_a_damaged_copy_are_told(full: Harbour) -> None:
     said = full.run("forecast", "gull")
     assert (said.code, said.out) == (
         3,
-        "refused: var/lib/dpkg/status:23: a line that is no field; the file may be cut off; the"
-        " host's installer refuses every request because of it\n",
+        "refused: var/lib/dpkg/status:23: a line that is not a field; the file may be cut off;"
+        " because of it the host's installer refuses every request\n",
     )
     full.put("var/lib/dpkg/status", status)
     (folder,) = (full.root / "var/cache/velpin/fetched").glob("*gullwatch*")
@@ -195,7 +195,7 @@ def test_a_broken_record_and_a_damaged_copy_are_told(full: Harbour) -> None:
     packages.write_bytes(packages.read_bytes()[:40])
     said = full.run("forecast", "gull")
     assert said.code == 0
-    assert "the index of gullwatch cannot be read and plays no part" in said.out
+    assert "the index of gullwatch cannot be read and is ignored" in said.out
     assert "is not as it was fetched; velpin refresh mends it" in full.run("sources").out
     assert full.run("refresh").code == 0
     assert "plays no part" not in full.run("forecast", "gull").out

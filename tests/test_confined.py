@@ -1,5 +1,5 @@
 """Nothing outside the root is read, written or removed, whatever links lie below it; and what
-somebody else could have put into Velpin's own folders is not believed."""
+someone else could have put into Velpin's own folders is not believed."""
 
 from __future__ import annotations
 
@@ -210,7 +210,7 @@ def test_a_journal_of_somebody_else_is_refused(harbour: Harbour, folder: str) ->
     ):
         Journal(Tree(harbour.root)).entries()
     said = harbour.run("off", "one", "--yes", "--preview")
-    assert "an interrupted change is not put right" in said.err
+    assert "an interrupted change is not repaired" in said.err
     assert harbour.read("etc/apt/sources.list.d/one.list").startswith("# deb")
     assert harbour.run("undo", "--yes").code == 3
 
@@ -237,7 +237,7 @@ def test_a_name_that_was_guessed_is_not_written_through(
     if planted == "link":
         link(harbour, "etc/apt/.sources.list.guessed", outside / "other")
     else:
-        harbour.put("etc/apt/.sources.list.guessed", "somebody else's")
+        harbour.put("etc/apt/.sources.list.guessed", "someone else's")
     with pytest.raises(CannotWrite):
         Tree(harbour.root).write("etc/apt/sources.list", b"y")
     with pytest.raises(FileExistsError):

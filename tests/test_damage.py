@@ -39,10 +39,10 @@ GOOD = "Package: tern\nStatus: install ok installed\nVersion: 1\nArchitecture: a
     ("tail", "refused"),
     [
         ("Pack", "3: a stanza without Package"),
-        ("Package: auk\nStatus: install ok inst\nVersion: 1\n", "a Status that is none"),
+        ("Package: auk\nStatus: install ok inst\nVersion: 1\n", "a Status that does not exist"),
         (
             "Package: auk\nStatus: install ok installed\nVersion: 1\nArchi",
-            "a line that is no field",
+            "a line that is not a field",
         ),
         ("Package: auk\n", ""),
         ("Package: auk\nStatus: install ok installed\nVersion: 1\nArchitecture: amd64", ""),
@@ -57,7 +57,7 @@ def test_a_record_that_was_cut(harbour: Harbour, tail: str, refused: str) -> Non
     if refused:
         assert said.code == 3
         assert refused.partition(": ")[2] or refused in said.out
-        assert "the host's installer refuses every request because of it" in said.out
+        assert "because of it the host's installer refuses every request" in said.out
     else:
         assert said.code == 0, said
     if "hold" in tail:
@@ -70,7 +70,7 @@ def test_an_empty_record_beside_an_older_full_one_is_told(harbour: Harbour) -> N
     harbour.put("var/lib/dpkg/status-old", GOOD)
     said = harbour.run("forecast", "gull")
     assert said.code == 0
-    assert "/var/lib/dpkg/status lists no package and /var/lib/dpkg/status-old does" in said.out
+    assert "/var/lib/dpkg/status lists no packages but /var/lib/dpkg/status-old does" in said.out
     harbour.put("var/lib/dpkg/status", GOOD)
     assert "lists no package" not in harbour.run("forecast", "gull").out
 
@@ -89,7 +89,7 @@ def test_an_installers_copy_that_is_not_the_promised_one_is_told(
     harbour.put(f"{base}main_binary-amd64_Packages", half)
     said = harbour.run("forecast", "gull")
     assert said.code == 0
-    told = "the installer's copy of the index of one is not what its release file promises"
+    told = "the installer's copy of the index of one does not match its release file"
     assert (told in said.out) == bool(cut)
 
 
@@ -114,7 +114,7 @@ def test_an_index_that_is_no_longer_as_it_was_fetched_plays_no_part(harbour: Har
     index.write_bytes(gzip.compress(b"Hm: not what was fetched\n"))
     said = harbour.run("forecast", "tern")
     assert said.code == 0
-    assert "the index of one cannot be read and plays no part" in said.out
+    assert "the index of one cannot be read and is ignored" in said.out
     assert "is not as it was fetched; velpin refresh mends it" in said.out
 
 
@@ -402,7 +402,7 @@ def test_a_section_called_like_a_key_is_shown_in_full(tmp_path: Path, kind: str)
     assert (
         "not checked: the index of vendor is accepted without a signature (repo_gpgcheck=0)" in out
     )
-    assert "any server can pass itself off as that of vendor (sslverify=0)\n" in out
+    assert "any server can pose as that of vendor (sslverify=0)\n" in out
 
 
 def test_with_a_key_what_switches_checks_off_is_left_out(harbour: Harbour, signer: Signer) -> None:
@@ -413,7 +413,9 @@ def test_with_a_key_what_switches_checks_off_is_left_out(harbour: Harbour, signe
     assert "not checked: vendor is accepted without any signature (trusted=yes)\n" in said.out
     assert "not checked: the date of vendor's index is not checked (check-date=no)\n" in said.out
     said = harbour.run("add", line, "--key", str(harbour.folder / "k.asc"), "--preview")
-    told = "not written, because you gave a key: trusted=yes, allow-weak=yes, check-date=no"
+    told = (
+        "left out, because you gave a key to check with: trusted=yes, allow-weak=yes, check-date=no"
+    )
     assert told in said.out
     assert "Trusted:" not in said.out
     assert "Architectures: amd64" in said.out
@@ -422,8 +424,8 @@ def test_with_a_key_what_switches_checks_off_is_left_out(harbour: Harbour, signe
 @pytest.mark.parametrize(
     ("level", "told"),
     [("Never", "signatures of vendor are not checked (SigLevel = Never)"),
-     ("Optional", "lists or packages of vendor may be unsigned (SigLevel = Optional)"),
-     ("Required TrustAll", "any key of the host's ring may sign for vendor")],
+     ("Optional", "indexes or packages of vendor may be unsigned (SigLevel = Optional)"),
+     ("Required TrustAll", "any key in the host's keyring may sign for vendor")],
 )  # fmt: skip
 def test_levels_of_signatures_are_named(tmp_path: Path, level: str, told: str) -> None:
     harbour = AlpmHarbour(tmp_path)
@@ -442,7 +444,7 @@ def test_a_list_that_is_another_sources_is_told(tmp_path: Path) -> None:
     other.mkdir()
     (other / "copy.db").write_bytes((folder / "base.db").read_bytes())
     _, out, _ = harbour.run("add", "copy", "--url", f"file://{other}", "--preview")
-    assert "its list is the very one of base" in out
+    assert "its index is identical to that of base" in out
 
 
 # -- what was said badly -----------------------------------------------------------------------

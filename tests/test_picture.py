@@ -113,7 +113,7 @@ def test_what_is_no_picture(seen: Harbour, change: object, line: int) -> None:
     assert callable(change)
     path.write_text(change(path.read_text()))
     said = seen.run("shift", "--since", str(path))
-    assert (said.code, f"pic:{line}: not a picture" in said.err) == (3, True), said.err
+    assert (said.code, f"pic:{line}: not a snapshot" in said.err) == (3, True), said.err
 
 
 def test_only_a_picture_is_written_over(seen: Harbour) -> None:

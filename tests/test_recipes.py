@@ -459,7 +459,7 @@ def test_a_recipe_that_came_later_is_seen(alpm: AlpmHarbour) -> None:
         (["gullery", "--recipes", "nowhere"], 5, "no such folder"),
         (["base", "--recipes", "."], 1, "the name of another source"),
         (["a/b", "--recipes", "."], 2, "cannot be a name"),
-        (["gullery", "--recipes", ".", "--url", "file:///x"], 2, "goes alone"),
+        (["gullery", "--recipes", ".", "--url", "file:///x"], 2, "cannot be combined"),
         (["gullery", "--recipes", "empty"], 1, "has no recipe"),
         (["gullery", "--recipes", "junk"], 3, "no archive"),
     ],

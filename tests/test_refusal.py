@@ -130,7 +130,7 @@ def test_a_refusal_in_words(harbour: Harbour) -> None:
     said = harbour.run("forecast", "gull")
     assert said.code == 1
     assert said.out.splitlines()[:4] == [
-        "gull: refused: not all that it needs can be had together",
+        "gull: refused: its dependencies cannot all be met",
         "  1. gull 1 needs tern << 2",
         "       of tern the host takes 2 from base",
         "         2 from base has priority 500, the default",

@@ -128,14 +128,14 @@ def test_of_an_rpm_host(tmp_path: Path, kind: str, signer: Signer, stranger: Sig
     assert harbour.run("undo", "--yes")[0] == 0
     assert not (harbour.root / name).exists()
     package.write_bytes(rpm_of({name: text.encode(), key: stranger.public}))
-    # what was fetched with the right key before does not vouch for a wrong one
+    # what was fetched with the right key before does not sign for a wrong one
     assert harbour.run("add", str(package), "--yes")[0] == 4
     package.write_bytes(rpm_of({"etc/other.conf": b"x"}))
     code, _, told = harbour.run("add", str(package), "--yes")
     assert (code, "holds no source" in told) == (2, True)
     package.write_bytes(b"<html>not found</html>")
     code, _, told = harbour.run("add", str(package), "--yes")
-    assert (code, "is no package" in told) == (3, True)
+    assert (code, "is not a package" in told) == (3, True)
 
 
 def test_of_a_deb_host(harbour: Harbour, signer: Signer) -> None:

@@ -58,7 +58,7 @@ def test_one_line_form(
         ("deb http://h/p jetty", "no component"),
         ("deb http://h/p jetty #main", "no component"),
         ("deb http://h/p jetty/ main", "takes no components"),
-        ("deb /h/p jetty main", "no address"),
+        ("deb /h/p jetty main", "not an address"),
         ("rpm http://h/p jetty main", "expected `deb`"),
         ("deb [arch=amd64 http://h/p jetty main", "no closing ]"),
         ("deb [foo] http://h/p jetty main", "not name=value"),

@@ -238,7 +238,10 @@ def test_a_source_that_changes_how_automatic_it_is_is_refused(harbour: Harbour, 
     harbour.repository("vendor", [("gull", "2")], fields={field: "yes"}, date=NOW)
     said = harbour.run("refresh")
     assert said.code == 4
-    assert f"changed its {field} from no to yes; the host would not accept that unasked" in said.err
+    assert (
+        f"changed its {field} from no to yes; the host would not accept that without being asked"
+        in said.err
+    )
     assert harbour.run("refresh", "--accept-changed").code == 0
     assert harbour.run("refresh").code == 0
 

@@ -13,7 +13,7 @@
     |  |- CannotRead         3  no right to read what is Velpin's own
     |  |- Busy               3  another Velpin holds the lock
     |  `- StoreError         3  Velpin's own files are damaged
-    |     `- DamagedIndex    3  a parsed index, which was removed and can be made anew
+    |     `- DamagedIndex    3  a parsed index, which was removed and can be rebuilt
     |- TrustError            4  a signature, key, checksum or date
     |  |- MissingKey         4  signed by a key that is not named for the source
     |  |- BadSignature       4  the signature does not fit
@@ -134,7 +134,7 @@ class Busy(HostError):
 
 
 class StoreError(HostError):
-    """A file of Velpin's own is damaged and could not be made anew."""
+    """A file of Velpin's own is damaged and could not be rebuilt."""
 
 
 class DamagedIndex(StoreError):

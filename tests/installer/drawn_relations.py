@@ -7,11 +7,11 @@ import random
 from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 
-from velpin.core.opening import open_host
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.files.tree import Tree
 from velpin.front.cli import run
 from velpin.kinds.deb.adapter import DebAdapter
+from velpin.store.cache import open_cache
 
 Fields = dict[str, str]
 
@@ -169,9 +169,7 @@ class DrawnRelations:
         with redirect_stdout(io.StringIO()), redirect_stderr(io.StringIO()):
             run(["--root", str(self.root), "refresh"])
         tree = Tree(self.root)
-        host = open_host(tree.root)
-        assert isinstance(host, DebAdapter)
-        return host
+        return DebAdapter(tree, open_cache(tree))
 
     def _recorded(self, host: DebAdapter, name: str, arch: str, version: str) -> Fields:
         package = host.packages(name)[arch]

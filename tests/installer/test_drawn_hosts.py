@@ -10,11 +10,12 @@ import pytest
 
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.drawn import NAMES, Drawn
-from velpin.core.opening import open_host
+from velpin.core.host import Host
 from velpin.files.tree import Tree
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.adapter import DebAdapter
 from velpin.model.forecast import Forecast
+from velpin.store.cache import open_cache
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "25"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
@@ -28,8 +29,7 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
     installer = Installer(drawn.root)
     installer.refresh()
     tree = Tree(drawn.root)
-    host = open_host(tree.root, as_is=True)
-    assert isinstance(host, DebAdapter)
+    host = DebAdapter(tree, open_cache(tree), as_is=True)
     names = [name for name in map(str.lower, NAMES) if host.packages(name).get("amd64")]
     if host.refusal() is None:
         tables = installer.tables(*names)
@@ -42,7 +42,7 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
             )
             assert ours == (tables[name].candidate, list(tables[name].versions)), name
     for name in names:
-        found = host.forecast([name])
+        found = Host(host).forecast([name])
         if name.endswith("+") and not found.ok:
             continue  # the installer then takes the text for a pattern
         if any(a.arch == "i386" and host.packages(name)["amd64"].installed for a in found.answers):
@@ -79,11 +79,10 @@ def test_requests_of_every_form_agree(seed: int, tmp_path: Path) -> None:
     installer = Installer(drawn.root)
     installer.refresh()
     tree = Tree(drawn.root)
-    host = open_host(tree.root, as_is=True)
-    assert isinstance(host, DebAdapter)
+    host = DebAdapter(tree, open_cache(tree), as_is=True)
     pick = random.Random(seed)
     for ours, theirs in pick.sample(requests_of(host, pick), 12):
-        found = host.forecast([ours])
+        found = Host(host).forecast([ours])
         works, put = installer.simulate(theirs)
         if "++" in ours and not found.ok:
             continue  # the installer then takes the text for a pattern

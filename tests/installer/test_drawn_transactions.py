@@ -9,6 +9,7 @@ import pytest
 
 from tests.installer.ask import INSTALLER, Changes, Installer
 from tests.installer.drawn_relations import DrawnRelations
+from velpin.core.host import Host
 from velpin.model.forecast import Forecast
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "12"))
@@ -30,7 +31,7 @@ def test_transactions_agree(seed: int, tmp_path: Path) -> None:
     drawn = DrawnRelations(seed, tmp_path)
     installer = Installer(drawn.root, drawn.archs)
     installer.refresh()
-    host = drawn.host()
+    host = Host(drawn.host())
     different = []
     for ours, theirs in drawn.requests(8):
         told = (

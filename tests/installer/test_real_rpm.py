@@ -20,7 +20,7 @@ from velpin.files.tree import Tree
 from velpin.kinds.rpm.database import read_database
 from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.recipes import SourcePackages
-from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm_dnf.adapter import DnfAdapter
 
 TOOLS = [name for name in ("rpm", "rpmbuild", "createrepo_c") if shutil.which(name) is None]
 needs_tools = pytest.mark.skipif(bool(TOOLS), reason=f"not on this machine: {', '.join(TOOLS)}")
@@ -159,8 +159,7 @@ def test_the_real_installer_sees_what_a_pin_leaves(tmp_path: Path, rule: str) ->
     harbour.refresh()
     assert harbour.run("pin", rule, "--yes")[0] == 0
     tree = Tree(harbour.root)
-    host = open_host(tree.root)
-    assert isinstance(host, RpmState)
+    host = DnfAdapter(tree, open_cache(tree))
     ours = {
         one.version if ":" in one.version else f"0:{one.version}" for one in host.pool.named("gull")
     }

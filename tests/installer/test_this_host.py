@@ -11,6 +11,7 @@ import pytest
 
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.test_drawn_transactions import changes_of
+from velpin.core.host import Host
 from velpin.files.tree import Tree
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.adapter import DebAdapter
@@ -97,7 +98,7 @@ def test_whole_transactions_of_real_names(copied: Path, setting: str) -> None:
     different = []
     for name in pick.sample(sorted(host_at(copied).offered_names()), TRANSACTIONS):
         told = installer.transaction("install", name)
-        found = host_at(copied).forecast([name])
+        found = Host(host_at(copied)).forecast([name])
         if told is not None and (found.ok, changes_of(found)) != told:
             different.append((name, found.problem, changes_of(found), told))
     print(f"{setting}: {TRANSACTIONS - len(different)} of {TRANSACTIONS}")
@@ -132,7 +133,7 @@ def test_rules_on_this_host(copied: Path) -> None:
     made = []
     try:
         for rule in rules_for(host_at(copied)):
-            plan = host_at(copied).plan_rules([rule])
+            plan = Host(host_at(copied)).plan_rules([rule])
             if plan.error or plan.unmet or plan.findings:
                 continue
             for name, data in plan.edits.items():
@@ -141,7 +142,10 @@ def test_rules_on_this_host(copied: Path) -> None:
             host = host_at(copied)
             names = {*rule.names, *pick.sample(sorted(host.offered_names()), 100)}
             assert differing(host, installer, sorted(names)) == [], rule
-        told, found = installer.transaction("dist-upgrade"), host_at(copied).forecast_upgrade()
+        told, found = (
+            installer.transaction("dist-upgrade"),
+            Host(host_at(copied)).forecast_upgrade(),
+        )
         assert told is None or (found.ok, changes_of(found)) == told
     finally:
         file.unlink(missing_ok=True)
@@ -151,6 +155,6 @@ def test_rules_on_this_host(copied: Path) -> None:
 def test_the_full_upgrade_of_this_host(copied: Path) -> None:
     (copied / "etc/apt/preferences").write_text("")
     told = Installer(copied, ("amd64",)).transaction("dist-upgrade")
-    found = host_at(copied).forecast_upgrade()
+    found = Host(host_at(copied)).forecast_upgrade()
     assert told is not None
     assert (found.ok, changes_of(found)) == told

@@ -32,7 +32,7 @@ def agreeing(keys: Sequence[Key], new: NewSource) -> list[Key]:
         had = ", ".join(key.grouped for key in keys) or "no key"
         raise TrustError(
             f"the fingerprint does not agree: expected {wanted}, found {had}",
-            "do not add it; ask whoever runs the source which key is theirs",
+            "do not add it; ask the vendor which key is theirs",
         )
     return fitting
 
@@ -83,7 +83,7 @@ def take_result(
         plan.error = MissingKey(
             result.error.message,
             result.error.key_ids,
-            "get that key from whoever runs the source, and give it: --key FILE-or-URL",
+            "get that key from the vendor, and give it: --key FILE-or-URL",
         )
     elif isinstance(result.error, NotThere):
         facts = {"source": source.handle, "what": result.error.message}

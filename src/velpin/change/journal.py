@@ -2,7 +2,7 @@
 
 One change is a list of files with their contents before and after. It goes like this:
 
-1. the lock of the host is taken, and what an interrupted change left is put right;
+1. the lock of the host is taken, and what an interrupted change left is repaired;
 2. the files are compared with what the change was planned on;
 3. the entry is written to the journal as *pending* (contents, modes, owners), and synced;
 4. the files are written one after the other, each whole, in the order of the plan;
@@ -87,7 +87,7 @@ class Journal:
         return [e._replace(undone_by=undone.get(e.number, 0)) for e in found]
 
     def pending(self) -> bool:
-        """Whether an interrupted change waits to be put right."""
+        """Whether an interrupted change waits to be repaired."""
         return bool(self._files(_PENDING))
 
     def _files(self, ending: str) -> list[Path]:
@@ -141,7 +141,8 @@ class Journal:
             for file, data in (planned_on or {}).items():
                 if file in before and before[file].data != data:
                     raise ChangedSince(
-                        f"{file} was changed by somebody else meanwhile", "look and try again"
+                        f"{file} was changed by something else in the meantime",
+                        "look and try again",
                     )
             return self._carry_out(
                 [

@@ -1,7 +1,8 @@
 """Whether a considered change of source files does what it is for and nothing else.
 
 The host under the overlay is read by the ordinary reader, and what its files state is held
-against what they state now. A statement that comes, goes or changes unasked stops the plan.
+against what they state now. A statement that comes, goes or changes without being asked for
+stops the plan.
 """
 
 from __future__ import annotations

@@ -71,9 +71,9 @@ def save(picture: Snapshot, file: Path) -> None:
     lines = [first, *(one._asdict() for one in picture.packages)]
     text = without_logins("".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines))
     if not file.parent.is_dir():
-        raise CannotWrite(f"{file.parent} is no folder")
+        raise CannotWrite(f"{file.parent} is not a folder")
     if file.exists() and not _is_picture(file):
-        raise CannotWrite(f"{file} is there and is no picture of velpin's; it is left alone")
+        raise CannotWrite(f"{file} is there and is not a snapshot of velpin's; it is left alone")
     write_file(file.parent, file.name, text.encode(errors="backslashreplace"), mode=0o644)
 
 
@@ -96,7 +96,7 @@ def load(file: Path) -> Snapshot:
     try:
         first = json.loads(lines[0])
         if first["velpin"] != "picture" or first["format"] != FORMAT:
-            raise ValueError(f"a picture of format {FORMAT} was expected")
+            raise ValueError(f"a snapshot of format {FORMAT} was expected")
         packages = []
         for line in lines[1:]:
             number += 1
@@ -108,7 +108,9 @@ def load(file: Path) -> Snapshot:
     except (
         ArithmeticError, ValueError, LookupError, TypeError, AttributeError, RecursionError,
     ) as problem:  # fmt: skip
-        raise HostFileError(str(file), number, f"not a picture of velpin's: {problem}") from problem
+        raise HostFileError(
+            str(file), number, f"not a snapshot of velpin's: {problem}"
+        ) from problem
 
 
 def _read_package(value: dict[str, Any]) -> PackageSnapshot:
@@ -124,7 +126,7 @@ def _read_package(value: dict[str, Any]) -> PackageSnapshot:
 
 
 def drift(then: Snapshot, now: Snapshot) -> Iterator[Drift]:
-    """Every package that stands otherwise, by name, with what is the cause."""
+    """Every package that is different, by name, with what is the cause."""
     was = {(one.name, one.arch): one for one in then.packages}
     has = {(one.name, one.arch): one for one in now.packages}
     for key in sorted(was.keys() | has.keys()):

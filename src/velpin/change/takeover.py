@@ -1,4 +1,4 @@
-"""Installed packages that a source would take over unasked, and what would prevent it."""
+"""Installed packages that a source would take over unnoticed, and what would prevent it."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ _MOST_GLOBS = 8
 
 
 class Takeover(NamedTuple):
-    """Packages that would change hands unasked, to which sources, and the preventing command."""
+    """Packages that would change hands unnoticed, to which sources, and the command against it."""
 
     handles: tuple[str, ...]
     names: tuple[str, ...]
@@ -29,7 +29,7 @@ class Takeover(NamedTuple):
 def find_takeover(
     after: Host, shift: Shift, handles: Sequence[str], named: Sequence[str]
 ) -> Takeover | None:
-    """What some sources would take over unasked in a shift; None where that is nothing.
+    """What some sources would take over without being asked in a shift; None where that is nothing.
 
     `after` is the host with the considered change; `named` are package names or globs that the
     administrator spoke of. The command was tried: with it nothing is taken over.

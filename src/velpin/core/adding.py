@@ -100,7 +100,7 @@ def _given(host: Host, what: str, standard_input: str | None) -> tuple[str, str,
         return (*_snippet(what, standard_input), {})
     if not is_package(data):
         if what.endswith((".rpm", ".deb")):
-            raise HostFileError(what, 0, "is no package")
+            raise HostFileError(what, 0, "is not a package")
         return data.decode("utf-8", "surrogateescape"), what, {}
     files = open_package(data, what)
     return (*_snippet_of(host, files, what), files)

@@ -145,7 +145,7 @@ class Host:
         return source_statuses(self._adapter)
 
     def keys(self) -> list[KeyUse]:
-        """Every key that vouches for something, and for what."""
+        """Every key that signs for something, and for what."""
         return self._adapter.keys()
 
     def key_problems(self) -> list[str]:
@@ -237,7 +237,7 @@ class Host:
         return after_upgrade(self._adapter)
 
     def changed_answers(self, before: Host) -> Iterator[ChangedAnswer]:
-        """Names that are not installed and would be answered otherwise than on another state of
+        """Names that are not installed and would be answered differently than on another state of
         this host, in byte order."""
         from velpin.core.host_diff import changed_answers
 
@@ -251,8 +251,8 @@ class Host:
         return shift_between(self, self.considering(plan), names)
 
     def takeover(self, plan: Plan, shift: Shift, names: Sequence[str] = ()) -> Takeover | None:
-        """Installed packages that the sources of a plan would take over unasked, and the command
-        that would prevent it; `names` are packages or globs that are meant to change."""
+        """Installed packages that the sources of a plan would take over unnoticed, and the command
+        against it; `names` are packages or globs that are meant to change."""
         from velpin.change.takeover import find_takeover
 
         handles = plan.handles or [rule.source for rule in plan.rules if rule.kind == "prefer"]

@@ -80,7 +80,7 @@ def snapshots(
 
 
 def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> Iterator[ChangedAnswer]:
-    """Names that are not installed and would be answered otherwise, in byte order."""
+    """Names that are not installed and would be answered differently, in byte order."""
     if before.refusal() or after.refusal():
         return
     indexes = {index.path: index for host in (before, after) for index in host.indexes_on()}

@@ -53,7 +53,7 @@ def _host_class(adapter: Adapter[Source]) -> type[Host]:
 
 
 def is_interrupted(root: Path | str = "/") -> bool:
-    """Whether a change of a host was interrupted and waits to be put right."""
+    """Whether a change of a host was interrupted and waits to be repaired."""
     try:
         names = os.listdir(Tree(Path(root)).path(_JOURNAL))
     except OSError:
@@ -73,6 +73,6 @@ def recover(root: Path | str = "/", *, wait: float = 2.0) -> list[str]:
     journal = Journal(Tree(Path(root)))
     doubt = journal.why_doubted()
     if doubt:
-        return [f"an interrupted change is not put right: {doubt}"]
+        return [f"an interrupted change is not repaired: {doubt}"]
     with journal.lock(limit=wait):
         return journal.recover()

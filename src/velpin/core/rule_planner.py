@@ -61,7 +61,7 @@ class RulePlanner(ABC):
 
     @abstractmethod
     def edits_without(self, place: Place) -> Edits | None:
-        """The edits that take away somebody else's rule at a place; None where none stands
+        """The edits that take away someone else's rule at a place; None where none stands
         there, Refusal where it cannot be taken away."""
 
     @abstractmethod
@@ -191,7 +191,7 @@ class RulePlanner(ABC):
             return None
 
     def _refuse_broken(self) -> None:
-        """A host whose files its installer refuses is to be put right first."""
+        """A host whose files its installer refuses is to be repaired first."""
         problem = self.host.refusal()
         if isinstance(problem, HostFileError):
             raise problem

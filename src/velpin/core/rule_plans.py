@@ -72,7 +72,7 @@ def _place_of(in_force: Sequence[RuleInForce], text: str) -> Place:
     file, _, line = text.lstrip("/").rpartition(":")
     at = whole_number(line)
     if not file or at is None:
-        raise UsageError(f"{text!r} is no rule", "a number of velpin rules, or FILE:LINE")
+        raise UsageError(f"{text!r} is not a rule", "a number of velpin rules, or FILE:LINE")
     return Place(file, at)
 
 

@@ -38,7 +38,7 @@ def read_settings(
         except (ValueError, RecursionError) as problem:
             raise HostFileError(FILE, 0, str(problem)) from problem
         if not isinstance(given, dict):
-            raise HostFileError(FILE, 0, "[refresh] is no table of settings")
+            raise HostFileError(FILE, 0, "[refresh] is not a table of settings")
         for name, value in given.items():
             if name not in _REFRESH:
                 known = ", ".join(_REFRESH)
@@ -47,7 +47,7 @@ def read_settings(
             is_number = isinstance(value, int | float) and not isinstance(value, bool)
             if not is_number or not 0 <= value <= most:
                 raise HostFileError(
-                    FILE, 0, f"refresh.{name}: {value!r} is no number from 0 to {most}"
+                    FILE, 0, f"refresh.{name}: {value!r} is not a number from 0 to {most}"
                 )
             values[name] = kind(value)
     return FetchSettings(proxies=proxies or {}, logins=logins, **values)  # type: ignore[arg-type]

@@ -46,7 +46,7 @@ def steps(scene: Scene) -> list[Step]:
         Step("What would the next full upgrade do?", ["forecast", "--upgrade"]),
         Step("A program of Fogworks: would the host's installer take it?", [*tides[:2]], 1),
         Step("The way out that velpin has tried, in full.", tides),
-        Step("And the vendor's program that all speak of?", ["forecast", "gullwatch"], 1),
+        Step("And the vendor's program that all mention?", ["forecast", "gullwatch"], 1),
         Step(
             "The vendor's page has a snippet. It was written for another release.",
             ["add", str(scene.snippet), "--name", "gullwatch", "--key", right],
@@ -63,7 +63,7 @@ def steps(scene: Scene) -> list[Step]:
         ),
         Step("Ask again.", ["forecast", "gullwatch", "tide-gauge"]),
         Step("Who brings what?", ["forecast", "gullwatch", "--tree"]),
-        Step("Which key vouches for what now?", ["keys"]),
+        Step("Which key signs for what now?", ["keys"]),
         *_rules_chapter(),
         Step("What did velpin change?", ["journal"]),
         Step("Take it all back, byte for byte, the last change first.", ["undo", "--yes"]),
@@ -97,7 +97,7 @@ def _rules_chapter() -> list[Step]:
         Step("Storm flags were better in the version before.", older, 1),
         Step("That is meant.", [*older, "--allow-older", "--yes"]),
         Step("Which rules are in force, and what does each decide?", ["rules"]),
-        Step("What would come otherwise than before?", ["shift", "--since", "before.picture"], 1),
+        Step("What would come differently than before?", ["shift", "--since", "before.picture"], 1),
     ]
 
 

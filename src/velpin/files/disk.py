@@ -195,7 +195,7 @@ def why_doubted(path: Path) -> str:
     except OSError:
         return ""
     if not stat.S_ISDIR(found.st_mode):
-        return "is no folder"
+        return "is not a folder"
     if found.st_uid not in (_ROOT, os.geteuid()):
         return f"belongs to user {found.st_uid}"
     return "may be written to by others" if found.st_mode & 0o022 else ""

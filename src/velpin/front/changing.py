@@ -90,7 +90,7 @@ def _tell_unchanged(plan: Plan, how: ChangeOptions) -> None:
     if how.as_json:
         _end(plan, None, None, how)
     else:
-        Screen().line(("unchanged: ", "good"), f"{plan.summary}: that is so already")
+        Screen().line(("unchanged: ", "good"), f"{plan.summary}: nothing to do")
 
 
 def _end(

@@ -29,16 +29,16 @@ Root = Annotated[
 ]
 Json = Annotated[bool, typer.Option("--json", help="Answer as JSON.")]
 AsIs = Annotated[
-    bool, typer.Option("--as-is", help="Use only the indexes the host's installer has now.")
+    bool, typer.Option("--as-is", help="Use only indexes the host's installer already has.")
 ]
 Yes = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
-Preview = Annotated[bool, typer.Option("--preview", help="Show it and stop.")]
-Every = Annotated[bool, typer.Option("--all", help="Show all that shifts.")]
+Preview = Annotated[bool, typer.Option("--preview", help="Show the plan and stop.")]
+Every = Annotated[bool, typer.Option("--all", help="Show everything that changes.")]
 Lift = Annotated[bool, typer.Option("--lift", help="Take the rule back.")]
 Foremost = Annotated[
     bool, typer.Option("--foremost", help="Write it where no other rule wins over it.")
 ]
-Anyway = Annotated[bool, typer.Option("--anyway", help="Also for what is not there yet.")]
+Anyway = Annotated[bool, typer.Option("--anyway", help="Accept names that do not exist yet.")]
 
 
 _COMMANDS: dict[str, Callable[..., None]] = {}
@@ -130,7 +130,7 @@ def _version(wanted: bool) -> None:
 def _main(
     root: Root = None,
     debug: Annotated[
-        bool, typer.Option("--debug", help="Show where a fault of velpin's own came from.")
+        bool, typer.Option("--debug", help="Show a traceback for internal errors.")
     ] = False,
     version: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version.")
@@ -167,7 +167,7 @@ def _screen() -> Screen:
 
 @_command
 def host(root: Root = None, json: Json = False) -> None:
-    """What host this is, and how fresh its indexes are."""
+    """Show what host this is and how fresh its indexes are."""
     facts = _open(root).facts()
     if json:
         _write(facts)
@@ -180,13 +180,13 @@ def host(root: Root = None, json: Json = False) -> None:
 @_command
 def sources(
     files: Annotated[
-        bool, typer.Option("--files", help="Show where each is written, and files passed over.")
+        bool, typer.Option("--files", help="Show where each is defined, and ignored files.")
     ] = False,
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """Every source, in the order in which it wins."""
+    """List the sources in the order in which they win."""
     found = _open(root, as_is)
     statuses = found.source_statuses()
     if json:
@@ -218,7 +218,7 @@ def forecast(
         typer.Argument(metavar="[REQUEST...]", help="NAME, NAME:ARCH, NAME@VERSION, NAME%SOURCE"),
     ] = None,
     upgrade: Annotated[
-        bool, typer.Option("--upgrade", help="The host's full upgrade, instead of requests.")
+        bool, typer.Option("--upgrade", help="Forecast the full upgrade instead of requests.")
     ] = False,
     realign: Annotated[
         bool,
@@ -229,18 +229,20 @@ def forecast(
         ),
     ] = False,
     source: Annotated[
-        str, typer.Option("--from", metavar="SOURCE", help="Narrow every request to a source.")
+        str, typer.Option("--from", metavar="SOURCE", help="Take every request from this source.")
     ] = "",
     why: Annotated[
-        bool, typer.Option("--why", help="Show the reasons and every offer passed over.")
+        bool, typer.Option("--why", help="Show the reasons and the offers passed over.")
     ] = False,
-    tree: Annotated[bool, typer.Option("--tree", help="Show who brings what, as a tree.")] = False,
+    tree: Annotated[
+        bool, typer.Option("--tree", help="Show what pulls in what, as a tree.")
+    ] = False,
     every: Annotated[bool, typer.Option("--all", help="Show every package.")] = False,
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """What requests would give, from which sources, with what else, and why."""
+    """Predict what requests would install, from which sources, and why."""
     if upgrade == bool(request) or (upgrade and (source or why)) or (realign and not upgrade):
         raise UsageError(
             "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
@@ -272,13 +274,13 @@ def offers(
         typer.Argument(metavar="[NAME...|GLOB]", help="Names, or with --from a glob."),
     ] = None,
     source: Annotated[
-        str, typer.Option("--from", metavar="SOURCE", help="All that one source offers.")
+        str, typer.Option("--from", metavar="SOURCE", help="List what this source offers.")
     ] = "",
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """All offers of a name or of one source, newest first."""
+    """List all offers of a name or of one source, newest first."""
     found = _open(root, as_is)
     names = what or []
     if source:
@@ -304,8 +306,8 @@ def offers(
 
 @_command
 def find(
-    text: Annotated[list[str], typer.Argument(help="Words to look for.")],
-    most: Annotated[int, typer.Option("--most", min=1, help="Lines to show.")] = 40,
+    text: Annotated[list[str], typer.Argument(help="Words to search for.")],
+    most: Annotated[int, typer.Option("--most", min=1, help="Results to show.")] = 40,
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
@@ -326,7 +328,7 @@ def find(
 
 @_command
 def keys(root: Root = None, json: Json = False) -> None:
-    """Which key vouches for which source."""
+    """Show which key signs for which source."""
     import time
 
     host = _open(root)
@@ -347,14 +349,14 @@ def keys(root: Root = None, json: Json = False) -> None:
 
 @_command
 def refresh(
-    source: Annotated[list[str] | None, typer.Argument(help="Only these.")] = None,
+    source: Annotated[list[str] | None, typer.Argument(help="Only these sources.")] = None,
     accept_changed: Annotated[
         bool,
-        typer.Option("--accept-changed", help="Accept a source that changed what it calls itself."),
+        typer.Option("--accept-changed", help="Accept a source whose identity has changed."),
     ] = False,
     files: Annotated[
         bool,
-        typer.Option("--files", help="Lists of files too, where the host keeps them apart."),
+        typer.Option("--files", help="Also fetch file lists, where they are separate."),
     ] = False,
     root: Root = None,
     json: Json = False,
@@ -383,23 +385,25 @@ def add(
         ),
     ],
     url: Annotated[str, typer.Option("--url", help="The repository's address.")] = "",
-    suite: Annotated[str, typer.Option("--suite", help="Its release; ./ for a flat one.")] = "",
+    suite: Annotated[
+        str, typer.Option("--suite", help="Its suite; ./ for a flat repository.")
+    ] = "",
     component: Annotated[
         list[str] | None,
-        typer.Option("--component", help="Its components; main if none is given."),
+        typer.Option("--component", help="Its components; default main."),
     ] = None,
     arch: Annotated[
-        list[str] | None, typer.Option("--arch", help="Only these architectures.")
+        list[str] | None, typer.Option("--arch", help="Limit it to these architectures.")
     ] = None,
     key: Annotated[str, typer.Option("--key", metavar="FILE-or-URL", help="Its signing key.")] = "",
     fingerprint: Annotated[
         str, typer.Option("--fingerprint", help="The fingerprint its vendor publishes.")
     ] = "",
-    name: Annotated[str, typer.Option("--name", help="A name for a snippet's source.")] = "",
+    name: Annotated[str, typer.Option("--name", help="A name for the source in a snippet.")] = "",
     recipes: Annotated[
         str,
         typer.Option(
-            "--recipes", metavar="ADDRESS", help="A folder or archive of build recipes instead."
+            "--recipes", metavar="ADDRESS", help="Add a folder or archive of build recipes."
         ),
     ] = "",
     over: Annotated[
@@ -415,15 +419,18 @@ def add(
         typer.Option("--only", metavar="GLOB", help="Confine it to these packages."),
     ] = None,
     anyway: Annotated[
-        bool, typer.Option("--anyway", help="Also where it is made for another release.")
+        bool, typer.Option("--anyway", help="Add it even if it is made for another release.")
     ] = False,
 ) -> None:
-    """Add a source, by address, from a vendor's snippet or release package."""
+    """Add a source by address, from a vendor's snippet or release package."""
     from velpin.front.changing import decide, planned
 
     if recipes:
         if url or suite or component or key or only or over:
-            raise UsageError("--recipes goes alone", "velpin add NAME --recipes ADDRESS")
+            raise UsageError(
+                "--recipes cannot be combined with these options",
+                "velpin add NAME --recipes ADDRESS",
+            )
         plan = planned(lambda: host.plan_add_recipes(what, recipes), "reading the recipes")
         decide(host, plan, how, anyway=anyway)
         return
@@ -459,7 +466,7 @@ def on(host: Host, how: ChangeOptions, source: str) -> None:
 
 @_changing
 def drop(host: Host, how: ChangeOptions, source: str) -> None:
-    """Take a source away."""
+    """Remove a source."""
     from velpin.front.changing import decide
 
     plan = host.plan_drop(source)
@@ -473,18 +480,22 @@ def drop(host: Host, how: ChangeOptions, source: str) -> None:
 def prefer(
     host: Host,
     how: ChangeOptions,
-    source: Annotated[str, typer.Argument(help="The source that is to win.")],
+    source: Annotated[str, typer.Argument(help="The source that should win.")],
     over: Annotated[
-        list[str] | None, typer.Option("--over", metavar="SOURCE", help="Over this one.")
+        list[str] | None,
+        typer.Option("--over", metavar="SOURCE", help="Prefer it over this source."),
     ] = None,
     under: Annotated[
-        list[str] | None, typer.Option("--under", metavar="SOURCE", help="But under this one.")
+        list[str] | None,
+        typer.Option("--under", metavar="SOURCE", help="Keep it below this source."),
     ] = None,
-    over_all: Annotated[bool, typer.Option("--over-all", help="Over every other source.")] = False,
+    over_all: Annotated[
+        bool, typer.Option("--over-all", help="Prefer it over every other source.")
+    ] = False,
     lift: Lift = False,
     foremost: Foremost = False,
 ) -> None:
-    """Let a source win over another, whatever the versions."""
+    """Prefer a source over another, whatever the versions."""
     from velpin.model.rule import Rule
 
     rule = Rule(
@@ -499,13 +510,13 @@ def confine(
     how: ChangeOptions,
     source: Annotated[str, typer.Argument(help="The source.")],
     name: Annotated[
-        list[str] | None, typer.Argument(metavar="[NAME...]", help="Names or globs it may give.")
+        list[str] | None, typer.Argument(metavar="[NAME...]", help="Names or globs it may provide.")
     ] = None,
     lift: Lift = False,
     foremost: Foremost = False,
     anyway: Anyway = False,
 ) -> None:
-    """Let a source give only some packages."""
+    """Let a source provide only some packages."""
     if not (name or lift):
         raise UsageError("confine it to which packages?", f"velpin confine {source} 'GLOB'...")
     from velpin.model.rule import Rule
@@ -524,14 +535,12 @@ def pin(
     source: Annotated[
         str, typer.Option("--from", metavar="SOURCE", help="Only from this source.")
     ] = "",
-    allow_older: Annotated[
-        bool, typer.Option("--allow-older", help="Also where that means going back.")
-    ] = False,
+    allow_older: Annotated[bool, typer.Option("--allow-older", help="Allow a downgrade.")] = False,
     lift: Lift = False,
     foremost: Foremost = False,
     anyway: Anyway = False,
 ) -> None:
-    """Let packages come in one version, or from one source."""
+    """Pin packages to a version or to a source."""
     from velpin.core.rule_plans import pins
 
     rules = pins(host, what, source, allow_older=allow_older, unbound=lift)
@@ -544,7 +553,9 @@ def bar(
     how: ChangeOptions,
     name: Annotated[
         list[str] | None,
-        typer.Argument(metavar="[NAME[@VERSION]...]", help="Names or globs, also of versions."),
+        typer.Argument(
+            metavar="[NAME[@VERSION]...]", help="Names or globs, optionally with a version."
+        ),
     ] = None,
     source: Annotated[
         str, typer.Option("--from", metavar="SOURCE", help="Never from this source.")
@@ -560,7 +571,7 @@ def bar(
     foremost: Foremost = False,
     anyway: Anyway = False,
 ) -> None:
-    """Never install some packages or versions, or anything of some components."""
+    """Bar packages, versions or components from being installed."""
     from velpin.core.rule_plans import bars
 
     rules = bars(host, name or [], source, pre_releases=pre_releases, components=component or ())
@@ -575,7 +586,7 @@ def keep(
     lift: Lift = False,
     foremost: Foremost = False,
 ) -> None:
-    """Let installed packages stay as they are."""
+    """Keep installed packages as they are."""
     from velpin.model.rule import Rule
 
     _make(host, [Rule("keep", tuple(name))], how, lift=lift, foremost=foremost)
@@ -587,10 +598,10 @@ def rules(
     how: ChangeOptions,
     drop: Annotated[
         list[str] | None,
-        typer.Argument(metavar="[drop RULE...]", help="Take rules away, by number or FILE:LINE."),
+        typer.Argument(metavar="[drop RULE...]", help="Drop rules, by number or FILE:LINE."),
     ] = None,
 ) -> None:
-    """Every rule in force, what each decides, and which decide nothing."""
+    """List the rules in force and what each of them decides."""
     if drop:
         from velpin.front.changing import decide
 
@@ -612,14 +623,14 @@ def want(
     host: Host,
     how: ChangeOptions,
     what: Annotated[
-        list[str], typer.Argument(metavar="NAME[@VERSION]...", help="What a request should give.")
+        list[str], typer.Argument(metavar="NAME[@VERSION]...", help="What you want to get.")
     ],
     source: Annotated[
-        str, typer.Option("--from", metavar="SOURCE", help="And from which source.")
+        str, typer.Option("--from", metavar="SOURCE", help="The source it should come from.")
     ] = "",
-    take: Annotated[int, typer.Option("--take", min=0, help="Make this way.")] = 0,
+    take: Annotated[int, typer.Option("--take", min=0, help="Apply this option.")] = 0,
 ) -> None:
-    """Find the smallest change under which packages come as wanted."""
+    """Find the smallest change that gives you the packages you want."""
     from velpin.front import want_command
 
     want_command.want(host, what, source, take, how)
@@ -629,20 +640,20 @@ def want(
 def shift(
     watch: Annotated[
         list[str] | None,
-        typer.Argument(metavar="[NAME...]", help="With --save: names to watch, installed or not."),
+        typer.Argument(metavar="[NAME...]", help="With --save: names to follow, installed or not."),
     ] = None,
     save: Annotated[
-        Path | None, typer.Option("--save", metavar="FILE", help="Save how the host stands.")
+        Path | None, typer.Option("--save", metavar="FILE", help="Save a snapshot of the host.")
     ] = None,
     since: Annotated[
-        Path | None, typer.Option("--since", metavar="FILE", help="Compare with what was saved.")
+        Path | None, typer.Option("--since", metavar="FILE", help="Compare with a saved snapshot.")
     ] = None,
     every: Every = False,
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """What would come otherwise than when it was saved, and why."""
+    """Save a snapshot of the host, or show what has changed since."""
     if (save is None) == (since is None) or (since and watch):
         raise UsageError(
             "which shift?", "velpin shift --save FILE [NAME...], later velpin shift --since FILE"
@@ -680,7 +691,7 @@ def _make(
 
 @_command
 def journal(root: Root = None, json: Json = False) -> None:
-    """Every change velpin made to this host."""
+    """List every change velpin made to this host."""
     entries = _open(root).journal()
     if json:
         from velpin.front.documents import JournalRecord
@@ -696,9 +707,9 @@ def journal(root: Root = None, json: Json = False) -> None:
 def undo(
     host: Host,
     how: ChangeOptions,
-    number: Annotated[int, typer.Argument(help="Which change; the last one if none is given.")] = 0,
+    number: Annotated[int, typer.Argument(help="The change to undo; default: the last one.")] = 0,
 ) -> None:
-    """Take back a change, byte for byte."""
+    """Undo a change, byte for byte."""
     from velpin.front.changing import decide
 
     decide(host, host.plan_undo(number), how)
@@ -707,14 +718,15 @@ def undo(
 @_command
 def demo(
     keep: Annotated[
-        Path | None, typer.Option("--keep", metavar="DIR", help="Leave the demo host there.")
+        Path | None,
+        typer.Option("--keep", metavar="DIR", help="Keep the demo host in this folder."),
     ] = None,
     serve: Annotated[
         Path | None,
-        typer.Option("--serve", metavar="DIR", help="Serve a kept demo's repositories again."),
+        typer.Option("--serve", metavar="DIR", help="Serve the repositories of a kept demo."),
     ] = None,
 ) -> None:
-    """Try it all on a made-up host."""
+    """Try everything on a made-up host."""
     from velpin.demo.walk import run_demo, serve_kept
 
     if serve:
@@ -755,13 +767,13 @@ def _command_of(words: list[str]) -> str:
 
 
 def _run(words: list[str], as_json: bool) -> int:
-    """One command line; a parsed index that turned out to be damaged is made anew once."""
+    """One command line; a parsed index that turned out to be damaged is rebuilt once."""
     try:
         return _typed(words, as_json)
     except DamagedIndex:
         from velpin.front.session import tell
 
-        tell("a parsed index was damaged; it is made anew", "quiet")
+        tell("a parsed index was damaged; it is rebuilt", "quiet")
         return _typed(words, as_json)
 
 

@@ -74,7 +74,7 @@ class Planned(NamedTuple):
     """The number of the journal's entry; null for a preview."""
     sources: Sequence[str]
     files: Mapping[str, str | None]
-    """New text by file name; null for one that is removed or is no text."""
+    """New text by file name; null for one that is removed or is not text."""
     keys: Sequence[KeyShown]
     findings: Sequence[Reason]
     notes: Sequence[Reason]

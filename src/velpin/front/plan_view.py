@@ -92,7 +92,7 @@ def _show_file(screen: Screen, file: str, before: bytes | None, after: bytes | N
 
 
 def _show_binary(screen: Screen, file: str, before: bytes | None, after: bytes | None) -> None:
-    """A file that is no text: how much of it comes or goes."""
+    """A file that is not text: how much of it comes or goes."""
     word = "removed" if after is None else "changed" if before is not None else "written"
     screen.head(f"To be {word}: /{file}")
     old, new = before or b"", after or b""

@@ -28,7 +28,7 @@ def refresh_all(
     if not found:
         tell("this host has no source that is on")
     for text in host.shelf.remade:
-        tell(f"made anew: {text}")
+        tell(f"rebuilt: {text}")
     if as_json:
         from velpin.front import json_values
         from velpin.front.documents import Refreshed

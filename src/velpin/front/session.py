@@ -19,12 +19,12 @@ if TYPE_CHECKING:
 
 
 def open_at(root: Path, *, as_is: bool = False) -> Host:
-    """The host at a root; an interrupted change is put right first, where that is allowed."""
+    """The host at a root; an interrupted change is repaired first, where that is allowed."""
     if is_interrupted(root):
         _mend(root)
     host = open_host(root, as_is=as_is, on_wait=waiting, progress=METER.told)
     for doubt in host.doubts():
-        tell(f"{doubt}: what is in it is not used, and it is made anew when it is written to")
+        tell(f"{doubt}: what is in it is not used, and it is rebuilt when it is written to")
     return host
 
 

@@ -26,7 +26,7 @@ CAUSES = {
     "rule": "a rule",
     "others": "what it depends on",
 }
-"""Why a package stands otherwise, in words."""
+"""Why a package is different, in words."""
 
 
 def save_snapshot(host: Host, file: Path, watched: Sequence[str], as_json: bool) -> None:

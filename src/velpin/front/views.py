@@ -181,7 +181,7 @@ def show_found(screen: Screen, found: Sequence[SearchHit], count: int) -> None:
 
 
 def show_keys(screen: Screen, found: Sequence[KeyUse], now: float) -> None:
-    """Which key vouches for what."""
+    """Which key signs for what."""
     from velpin.trust.openpgp import grouped
 
     if not found:

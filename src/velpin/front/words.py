@@ -22,73 +22,75 @@ SENTENCES = {
     # why it wins
     "is-installed": "{version} is installed already",
     "held": "{version} is installed and on hold",
-    "asked-version": "version {version} was asked for; priorities play no part then",
-    "asked-source": "{version} is the newest that {source} has; priorities play no part then",
+    "asked-version": "you asked for version {version}; priorities do not matter then",
+    "asked-source": "{version} is the newest in {source}, which you asked for; priorities do not"
+    " matter then",
     "provides-asked": "{package} provides {name}",
     # why an offer was passed over
-    "not-asked-version": "{asked} was asked for",
-    "not-asked-source": "{asked} was asked for",
+    "not-asked-version": "you asked for {asked}",
+    "not-asked-source": "you asked for {asked}",
     "best-impossible": "cannot be installed as things are",
-    "not-possible": "not to be had",
-    "is-replaced": "is replaced by {version}",
+    "not-possible": "cannot be installed",
+    "is-replaced": "replaced by {version}",
     # why a request is refused
-    "unknown": "no source that is on has a package called {name}",
-    "not-for-arch": "{name} is not there for {arch}",
-    "no-version": "{name} is not there in version {version}",
-    "no-version-in-source": "{name} is not there in version {version} from {source}",
+    "unknown": "no enabled source has a package called {name}",
+    "not-for-arch": "{name} is not available for {arch}",
+    "no-version": "{name} is not available in version {version}",
+    "no-version-in-source": "{name} is not available in version {version} from {source}",
     "not-in-source": "{source} has no {name}",
-    "source-is-off": "{source} is switched off; velpin on {source} switches it on",
-    "source-not-fetched": "{source} has no index here yet; velpin refresh {source} fetches it",
-    "files-refused": "{what}; the host's installer refuses every request because of it",
-    "unmet": "not all that it needs can be had together",
+    "source-is-off": "{source} is switched off; switch it on with velpin on {source}",
+    "source-not-fetched": "{source} has no index here yet; fetch it with velpin refresh {source}",
+    "files-refused": "{what}; because of it the host's installer refuses every request",
+    "unmet": "its dependencies cannot all be met",
     # the chain of causes
     "needs": "{package} {version} needs {relation}",
-    "excludes": "{package} {version} cannot be beside {other} {other_version}",
-    "nothing-called": "nothing is called {name} in any source that is on{off}",
-    "none-fits": "of {name} there is only {versions}{off}",
+    "excludes": "{package} {version} cannot be installed beside {other} {other_version}",
+    "nothing-called": "no enabled source has anything called {name}{off}",
+    "none-fits": "{name} is only available in version {versions}{off}",
     "would-do": "{version}{from} would do, but",
     # ways out
-    "ask-for-version": "asks for {name} {version} from {source} as well",
+    "ask-for-version": "also asks for {name} {version} from {source}",
     "ask-instead": "asks for {name} {version} from {source} instead",
     "source-on": "{source} has {name}",
-    "rule-in-the-way": "takes the rule at {place} away: without it nothing is refused",
+    "rule-in-the-way": "removes the rule at {place}; without it nothing is refused",
     # rules that do not hold
-    "comes-all-the-same": "{name} would still come from {source}: priority {priority}",
-    "still-changes": "the next upgrade would still bring {name} {version}{from}",
-    "no-name-there": "{source} has nothing called {name}",
+    "comes-all-the-same": "{name} would still come from {source}, which has priority {priority}",
+    "still-changes": "the next upgrade would still install {name} {version}{from}",
+    "no-name-there": "{source} has no package called {name}",
     "no-such-name": "no source has a package called {name}, and none is installed",
     "no-such-version": "no source has {name} in version {version}{from}",
-    "rule-gone": "takes the rule at {place} away; then it holds",
+    "rule-gone": "removes the rule at {place}; then yours holds",
     "upgrade-refused": "the host's installer would refuse the next full upgrade: {what}",
     # what a rule says
     "says-rule": "{rule}",
     "says-bar": "bar {names} from {sources}",
     # why a rule decides nothing
-    "rule-idle": "nothing would be otherwise without it",
+    "rule-idle": "nothing would change without it",
     "rule-source-off": "{sources} is switched off",
     "rule-not-there": "the sources it names do not have {names}",
     "rule-no-package": "no package is called {names}",
     # notes
-    "installer-must-refresh": "newer indexes than the host's installer has count here, fetched by"
-    " velpin: {sources}; the installer must refresh its own first",
-    "not-fetched": "no index yet of {sources}: what they have plays no part",
-    "damaged": "the index of {source} cannot be read and plays no part: {what}",
-    "record-odd": "{count} of the entries of the host's record of packages cannot be read and play"
-    " no part, first {what}",
+    "installer-must-refresh": "uses indexes that velpin fetched and the installer does not have"
+    " yet: {sources}; refresh the installer's before you install",
+    "not-fetched": "no index of {sources} yet, so its packages are not considered",
+    "damaged": "the index of {source} cannot be read and is ignored: {what}",
+    "record-odd": "{count} entries of the host's package record cannot be read and are ignored,"
+    " the first: {what}",
     "source-warning": "{source} {what}",
     "wrong-arch": "{source} has nothing for {arch}; it has {has}",
-    "nothing-checked": "nothing of {source} is checked: neither its index nor its packages",
+    "nothing-checked": "no signature of {source} is checked, neither of its index nor of its"
+    " packages",
     "plain-way": "{source} comes over an unencrypted connection and its index is not signed:"
     " anyone on the path can change it",
-    "checks-kept": "not written, because you gave a key: {settings}",
+    "checks-kept": "left out, because you gave a key to check with: {settings}",
     "nothing-there": "{source} has nothing for this host: {what}",
 }
 
 CAUSES = {
-    "priority-upgrades-only": "its source is only for upgrades of what came from it",
+    "priority-upgrades-only": "its source only upgrades what was installed from it",
     "priority-not-automatic": "its source is not automatic",
     "priority-own": "no source that is on has it",
-    "priority-recorded": "only its settings are left",
+    "priority-recorded": "only its configuration files are left",
 }
 """Why an offer's priority is low, for the end of a sentence."""
 
@@ -98,8 +100,8 @@ MEANINGS = (
     (501, "it wins over ordinary sources"),
     (500, "as an ordinary source"),
     (101, "it gives way to ordinary sources"),
-    (100, "it upgrades only what came from it"),
-    (1, "only for what nobody else has"),
+    (100, "it only upgrades what was installed from it"),
+    (1, "only for packages that no other source has"),
     (-40000, "never"),
 )
 """What the priority of a whole source means, by the least priority for it."""
@@ -113,7 +115,7 @@ DECIDED = {
     "source priority": "its source's priority",
     "architecture": "the host's own architecture",
     "cost": "the lower cost",
-    "reading order": "the order of reading",
+    "reading order": "the order in which sources are read",
     "order of sources": "the order of sources",
     "group": "its group",
     "installed provider": "what is installed",
@@ -129,16 +131,16 @@ ROLES = {
     "suggests": "{by} suggests it",
     "source": "built together with {by}",
     "upgrade": "",
-    "essential": "no host is to be without it",
-    "state": "its installation was cut short once",
+    "essential": "it is essential",
+    "state": "its installation was interrupted",
     "replaced": "{by} replaces it",
     "replaces": "it replaces {by}",
-    "supplements": "it goes along with what comes",
-    "removed": "it is in the way, and no source has it",
-    "breaks": "{by} does not go with the old one",
+    "supplements": "it supplements what is installed",
+    "removed": "it is in the way and no source has it",
+    "breaks": "{by} breaks the old version",
     "conflicts": "{by} conflicts with it",
     "broken": "it needs {relation}",
-    "follows": "the old one needs {relation}",
+    "follows": "the old version needs {relation}",
 }
 """Why a package changes."""
 

@@ -93,7 +93,7 @@ class RefreshResult:
 
 
 class KeyUse(NamedTuple):
-    """One key and what it vouches for; times in seconds since 1970."""
+    """One key and what it signs for; times in seconds since 1970."""
 
     owner: str
     fingerprint: str
@@ -104,4 +104,4 @@ class KeyUse(NamedTuple):
     where: str
     sources: tuple[str, ...]
     everything: bool
-    """Whether it vouches for every source that names no key."""
+    """Whether it signs for every source that names no key."""

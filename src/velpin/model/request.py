@@ -34,7 +34,7 @@ def parse_request(text: str, knows: Callable[[str], bool], source: str = "") -> 
     Raises UsageError for a text with an empty part.
     """
     if not text or text != text.strip() or any(ord(char) < 32 for char in text):
-        raise UsageError(f"{text!r} is no request", "give a package's name")
+        raise UsageError(f"{text!r} is not a request", "give a package's name")
     if knows(text):
         return Request(text, text, source=source)
     for name, rest in _cuts(text, "%"):

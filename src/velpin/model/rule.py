@@ -66,6 +66,8 @@ _VALUES = {"--over": "over", "--under": "under", "--component": "components"}
 _SWITCHES = {
     "--over-all": "over_all", "--allow-older": "allow_older", "--pre-releases": "pre_releases",
 }  # fmt: skip
+_NOW = {"--section": "--component"}
+"""Options that were called otherwise when hosts' files were written."""
 _NAMED = {"pin": "source", "bar": "source"}
 _PLAIN = re.compile(r"[\w@%+:,./-][\w@%+=:,./~-]*", re.ASCII)
 _KINDS = ("prefer", "confine", "pin", "bar", "keep")
@@ -110,7 +112,7 @@ def _options(rule: Rule) -> Iterator[str]:
 def read_rule(text: str) -> Rule | None:
     """The rule that a command says; None where it says none."""
     try:
-        words = shlex.split(text)
+        words = [_NOW.get(word, word) for word in shlex.split(text)]
     except ValueError:
         return None
     if len(words) < 2 or words[0] != "velpin" or words[1] not in _KINDS:

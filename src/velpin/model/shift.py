@@ -29,7 +29,7 @@ class ChangedUpgrade(NamedTuple):
 
 
 class ChangedAnswer(NamedTuple):
-    """A name whose answer, if it were asked for, differs; None where it is not to be had."""
+    """A name whose answer, if it were asked for, differs; None where it is not available."""
 
     name: str
     before: Selection | None
@@ -53,7 +53,7 @@ class Shift(NamedTuple):
     held_back: tuple[HeldBack, ...] = ()
     """Installed packages that are kept back after the change and were not before."""
     answers: tuple[ChangedAnswer, ...] = ()
-    """Names that are not installed and would be answered otherwise, by name."""
+    """Names that are not installed and would be answered differently, by name."""
     asked: tuple[tuple[Answer, Answer], ...] = ()
     """For each named package: the answer before, the answer after."""
     upgrade_problem: Reason | None = None
@@ -77,7 +77,7 @@ DriftCause = Literal["host", "sources", "content", "rule", "others"]
 
 
 class Drift(NamedTuple):
-    """A package that stands otherwise than it once did, and why."""
+    """A package that is different than it once did, and why."""
 
     name: str
     arch: str

@@ -6,8 +6,8 @@
     memo/                           see `memo.py`
 
 `state.json` is replaced in one rename, so a fetch counts whole or not at all. Everything
-here can be made anew and may be removed at any time. A folder that is a link, belongs to
-somebody else or may be written to by others is not believed: it is not read, and made anew
+here can be rebuilt and may be removed at any time. A folder that is a link, belongs to
+someone else or may be written to by others is not believed: it is not read, and rebuilt
 before anything is written there.
 """
 
@@ -100,7 +100,7 @@ class IndexCache:
         self._folders = list(folders)
         self._open: dict[Path, Index] = {}
         self.remade: list[str] = []
-        """Folders that were made anew because they were not believed, and why."""
+        """Folders that were rebuilt because they were not believed, and why."""
         self.fresh: list[str] = []
         """Files that were read and parsed anew through this shelf."""
 

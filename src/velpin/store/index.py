@@ -1,7 +1,7 @@
 """One parsed index: a source's list of packages, ready to be asked, in one file.
 
 Made once from an index file of any format and never changed afterwards; when the file it
-was made from changes, it is made anew beside it and put in its place by one rename.
+was made from changes, it is rebuilt beside it and put in its place by one rename.
 
     blocks      the full text of some entries each, compressed; read only where it is needed
     rows        a sorted line an entry, tab-separated, with what choosing needs (see `Row`)
@@ -13,7 +13,7 @@ was made from changes, it is made anew beside it and put in its place by one ren
                 each 16 KiB before them; its own checksum and length end the file
 
 Whatever is read of the file is first held against its checksum, once: a damaged file is removed,
-and made anew by the next command. A large index is written in several such parts, one after the
+and rebuilt by the next command. A large index is written in several such parts, one after the
 other. The file is mapped, not loaded: a question for one name touches a few pages of it.
 """
 
@@ -155,7 +155,7 @@ class Index:
             self._blocks: dict[int, bytes] = {}
             self._known: dict[str, list[str]] = {}
         except (OSError, ValueError, LookupError, TypeError) as problem:
-            raise StoreError(f"{path}: {problem}", "remove it; it is made anew") from problem
+            raise StoreError(f"{path}: {problem}", "remove it; it is rebuilt") from problem
 
     def _check(self, first: int, last: int) -> None:
         """Hold what lies between two places against its checksums, unless that was done."""

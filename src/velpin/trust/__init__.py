@@ -1,1 +1,1 @@
-"""OpenPGP: who vouches for what."""
+"""OpenPGP: who signs for what."""

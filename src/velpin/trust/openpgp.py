@@ -1,4 +1,4 @@
-"""OpenPGP certificates and signatures: who vouches for what.
+"""OpenPGP certificates and signatures: who signs for what.
 
 A verification returns exactly the bytes that were signed, and a file with anything else in it
 is refused. The library underneath judges a signature as of the day it says it was made; here a
@@ -9,6 +9,7 @@ apart here by looking at the signatures and keys themselves.
 
 from __future__ import annotations
 
+import contextlib
 import re
 import time
 from collections.abc import Iterable, Iterator, Sequence
@@ -172,7 +173,7 @@ def _name_of(cert: Any) -> str:
 def _describe(cert: Any, where: str) -> Key:
     from pysequoia.packet import PacketPile, Tag
 
-    packets = list(PacketPile.from_bytes(bytes(cert)))
+    packets = _known(PacketPile.from_bytes(bytes(cert)))
     primary = next(packet for packet in packets if packet.tag == Tag.PublicKey)
     return Key(
         fingerprint=cert.fingerprint.upper(),
@@ -185,6 +186,16 @@ def _describe(cert: Any, where: str) -> Key:
         where=where,
         cert=cert,
     )
+
+
+def _known(packets: Iterable[Any]) -> list[Any]:
+    """Packets of kinds that the standard has; others are left out, as readers must."""
+    found = []
+    for packet in packets:
+        with contextlib.suppress(Exception):  # asking for an unknown kind's tag is an error
+            _ = packet.tag
+            found.append(packet)
+    return found
 
 
 def _parts(packets: Iterable[Any]) -> Iterator[KeyPart]:
@@ -340,7 +351,7 @@ def _signature_packets(block: bytes, where: str) -> list[Any]:
     from pysequoia.packet import PacketPile, Tag
 
     try:
-        packets = list(PacketPile.from_bytes(block))
+        packets = _known(PacketPile.from_bytes(block))
     except Exception as problem:
         raise BadSignature(f"{where}: the signature cannot be read") from problem
     found = [packet for packet in packets if packet.tag == Tag.Signature]
@@ -357,7 +368,7 @@ def explain_missing(problem: MissingKey, handle: str, told: Sequence[str]) -> Mi
     return MissingKey(
         problem.message + beside,
         problem.key_ids,
-        f"get {ids} from whoever runs the source, compare its fingerprint, then:"
+        f"get {ids} from the vendor, compare its fingerprint, then:"
         f" velpin add {handle} --key FILE-or-URL",
     )
 

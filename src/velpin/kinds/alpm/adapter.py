@@ -168,7 +168,7 @@ class AlpmAdapter(AlpmState):
         return status_parts(self, self.source(handle))
 
     def keys(self) -> list[KeyUse]:
-        """Every key that vouches for something."""
+        """Every key that signs for something."""
         from velpin.kinds.alpm.keyring import key_uses
 
         return key_uses(self)

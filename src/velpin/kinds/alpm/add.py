@@ -154,7 +154,7 @@ def _plain(new: NewSource) -> AlpmSection:
             "velpin add NAME --url ADDRESS, or a snippet",
         )
     if not urlsplit(new.address).scheme:
-        raise UsageError(f"{new.address!r} is no address: no scheme such as https:")
+        raise UsageError(f"{new.address!r} is not an address: it has no scheme such as https:")
     return AlpmSection(new.handle or name_from(new.address), (("Server", new.address),))
 
 
@@ -200,7 +200,7 @@ def _with_keys(host: AlpmState, keys: Sequence[Key]) -> dict[str, bytes | None]:
     found = ring(host)
     if not found.file.endswith(RING):
         raise Refusal(
-            f"the host's ring of keys is a keybox (/{found.file}), which is for its own tools",
+            f"the host's keyring is a keybox (/{found.file}), which is for its own tools",
             "bring the key into the ring with those, and add the source without --key",
         )
     have = {key.fingerprint for key in found.keys}
@@ -306,7 +306,7 @@ def _check_fit(host: AlpmState, plan: Plan, source: AlpmSource) -> None:
 
 
 def _with_same_list(host: AlpmState, source: AlpmSource) -> Iterator[str]:
-    """Other sources whose list holds the very same: a ring vouches for all of its lists alike."""
+    """Other sources whose list holds the very same: a ring signs for all of its lists alike."""
     path = host.copies[source.handle].path
     mine = digest_of(path) if path else ""
     for other in host.sources:

@@ -67,7 +67,7 @@ class _View:
         return [(place, one.handle) for place, one in ranked], self._host.archs
 
     def answer(self, _name: bytes, entries: list[IndexLine]) -> Selection | None:
-        """Version and source for a name; None where it is not to be had."""
+        """Version and source for a name; None where it is not available."""
         best: tuple[int, IndexLine] | None = None
         chosen: AlpmSource | None = None
         for entry in entries:

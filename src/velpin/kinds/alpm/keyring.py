@@ -1,4 +1,4 @@
-"""Which key of an alpm host vouches for which source."""
+"""Which key of an alpm host signs for which source."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from velpin.model.host import KeyUse
 
 
 def key_uses(host: AlpmState) -> list[KeyUse]:
-    """Every key of the ring: each vouches for every source whose level asks for signatures."""
+    """Every key of the ring: each signs for every source whose level asks for signatures."""
     found = ring(host)
     handles = tuple(
         source.handle

@@ -45,7 +45,7 @@ class AlpmOrigin:
         return [one for one in self._linked(self.index.providers(name)) if one.name != name]
 
     def linked(self, letter: str, name: str) -> list[AlpmPackage]:
-        """Its packages that speak of a name in relations of a kind, in the order of names."""
+        """Its packages that mention a name in relations of a kind, in the order of names."""
         return self._linked(self.index.linked(letter, name))
 
     def _linked(self, rows: Sequence[Row]) -> list[AlpmPackage]:

@@ -1,6 +1,6 @@
 """Fetching and checking the list of one source of an alpm host.
 
-The list's own signature is what vouches for it, where the source's level asks for one: by a
+The list's own signature is what signs for it, where the source's level asks for one: by a
 key of the host's ring. Nothing else promises its bytes, so it is read whole before it counts;
 until then the last good one stays.
 """

@@ -42,7 +42,7 @@ def _from_another(host: AlpmState, texts: Sequence[str], found: Forecast) -> Ite
 
 def _with_it_too(texts: Sequence[str], reason: Reason) -> Iterator[Attempt]:
     """What is ignored as a need comes where it is asked for by name; so does what is in a
-    source that gives nothing unasked."""
+    source that gives nothing without being asked."""
     name, source = str(reason.facts.get("name", "")), str(reason.facts.get("source", ""))
     if reason.code == "would-do" and name and source:
         facts = {"name": name, "version": reason.facts.get("version", ""), "source": source}

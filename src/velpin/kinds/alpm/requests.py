@@ -17,7 +17,7 @@ from velpin.model.request import Request
 
 
 def packages_for(host: AlpmState, request: Request, work: AlpmSolver) -> list[AlpmPackage]:
-    """The packages a request means; No where there is none."""
+    """The packages a request means; RequestRefused where there is none."""
     wanted = _relation(host, request)
     origins = _origins(host, request)
     found = work.find(wanted, origins, named=True)

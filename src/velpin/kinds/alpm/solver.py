@@ -35,7 +35,7 @@ class PullCause(NamedTuple):
 
 
 class Lack(NamedTuple):
-    """A package that needs something which is not to be had."""
+    """A package that needs something which is not available."""
 
     package: AlpmPackage
     relation: AlpmRelation
@@ -53,7 +53,7 @@ class AlpmSolution:
     """Targets left out, by name, and the package that provides them."""
     problem: Reason | None = None
     lacks: list[Lack] = field(default_factory=list)
-    """What is needed and not to be had, from what was asked for to the cause."""
+    """What is needed and not available, from what was asked for to the cause."""
 
 
 class AlpmSolver:
@@ -81,7 +81,7 @@ class AlpmSolver:
     # -- what is asked for -----------------------------------------------------------------
 
     def ask(self, package: AlpmPackage) -> None:
-        """Take a package as asked for; No where another of its name is asked for already."""
+        """Take a package as asked for; RequestRefused where another of its name was."""
         other = self.targets.get(package.name)
         if other is None:
             self._target(package, PullCause("asked"))
@@ -265,7 +265,7 @@ class AlpmSolver:
     # needs, depth first
 
     def _bring(self, target: AlpmPackage) -> None:
-        """Let a target come with all it needs; No where that is not to be had."""
+        """Let a target come with all it needs; RequestRefused where that is not available."""
         leaving = {one.name for olds in self._replaced.values() for one in olds}
         trail: list[_Step] = []
         failed = False

@@ -53,7 +53,7 @@ def ring(host: AlpmState) -> Ring:
             except BadKey as problem:
                 found.problems.append(problem.message)
         return found
-    return Ring(file=f"{folder}/{RING}", problems=[f"/{folder} holds no ring of keys"])
+    return Ring(file=f"{folder}/{RING}", problems=[f"/{folder} holds no keyring"])
 
 
 def checks_off(host: AlpmState, source: AlpmSource) -> list[Reason]:

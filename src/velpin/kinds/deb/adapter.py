@@ -185,7 +185,7 @@ class DebAdapter(DebState):
         return status_parts(self, self.source(handle))
 
     def keys(self) -> list[KeyUse]:
-        """Every key that vouches for something."""
+        """Every key that signs for something."""
         from velpin.kinds.deb.keyring import key_uses
 
         return key_uses(self)

@@ -151,7 +151,7 @@ def _entries(new: NewSource) -> list[SourceEntry]:
     components = new.components or (() if flat else ("main",))
     options = {"arch": ",".join(new.archs)} if new.archs else {}
     if not has_scheme(new.address):
-        raise UsageError(f"{new.address!r} is no address: no scheme such as https:")
+        raise UsageError(f"{new.address!r} is not an address: it has no scheme such as https:")
     entry = SourceEntry("", 0, 0, "stanza", True, ("deb",), (), (), components, options)
     return [entry._replace(addresses=(new.address,), suites=(new.release,))]
 

@@ -136,7 +136,7 @@ def _priority_at(version: DebVersion, origin: DebOrigin) -> DebPriority:
 
 
 def selects(record: Record, version: DebVersion) -> bool:
-    """Whether a record speaks of a version: by its text, or by any source that has it."""
+    """Whether a record mentions a version: by its text, or by any source that has it."""
     if record.pin.kind == "version":
         return record.pin.selects_version(version.text)
     return any(record.pin.selects_site(held.origin.site) for held in version.holders)

@@ -135,7 +135,7 @@ class _Difference:
 
 
 class _Names:
-    """Which names some specific records may speak of, whatever the architecture."""
+    """Which names some specific records may mention, whatever the architecture."""
 
     def __init__(self, records: Iterable[Record]) -> None:
         parts = [take_apart(text) for record in records for text in record.names]
@@ -145,7 +145,7 @@ class _Names:
         self._patterns = [name for name, _, _ in parts if is_pattern(name)]
 
     def may_mean(self, name: str) -> bool:
-        """Whether a record may speak of a name (of a source package: of every name)."""
+        """Whether a record may mention a name (of a source package: of every name)."""
         return (
             self._all
             or name in self._exact
@@ -208,7 +208,7 @@ class _Answers:
         return self._orders[entry[_INDEX]], entry[_ID]
 
     def _by_records(self, name: str, live: list[IndexLine]) -> Selection | None:
-        """The candidate of a name that specific records may speak of."""
+        """The candidate of a name that specific records may mention."""
         packages = self._host.gathered(name, [self._held(one) for one in live], [])
         for package in packages.values():
             chosen = choice.candidate(package)

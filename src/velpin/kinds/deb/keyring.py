@@ -1,4 +1,4 @@
-"""Which key of a deb host vouches for which source."""
+"""Which key of a deb host signs for which source."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from velpin.trust.openpgp import Key
 
 
 def key_uses(host: DebState) -> list[KeyUse]:
-    """Every named key once for each place it stands in; those that vouch for all come last."""
+    """Every named key once for each place it stands in; those that sign for all come last."""
     uses: dict[tuple[str, str], tuple[Key, list[str]]] = {}
     by_all: list[str] = []
     for source in host.sources:

@@ -79,8 +79,8 @@ def _halves(text: bytes, count: int) -> Iterator[tuple[int, int]]:
 
 _LARGEST_STANZA = 64 << 20
 NO_PACKAGE = "a stanza without Package"
-NO_STATUS = "a Status that is none; the file may be cut off"
-NO_FIELD = "a line that is no field; the file may be cut off"
+NO_STATUS = "a Status that does not exist; the file may be cut off"
+NO_FIELD = "a line that is not a field; the file may be cut off"
 _STATUS = re.compile(
     r"(?i)\s*(?:unknown|install|hold|deinstall|purge)\s+(?:ok|reinstreq|hold|hold-reinstreq)\s+"
     r"(?:not-installed|unpacked|half-configured|installed|half-installed|config-files"

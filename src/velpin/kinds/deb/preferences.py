@@ -80,7 +80,7 @@ class Record(NamedTuple):
 
     @property
     def general(self) -> bool:
-        """Whether it speaks of sources rather than packages."""
+        """Whether it mentions sources rather than packages."""
         return not self.names
 
 
@@ -174,7 +174,9 @@ def _read_priority(stanza: Stanza, file: str, *, general: bool) -> int:
     if not -32768 <= priority <= 32767:
         raise HostFileError(file, line, f"Pin-Priority {text} is beyond -32768 to 32767")
     if priority == 0:
-        what = f"Pin-Priority {text!r} is no priority" if text and not found else "Pin-Priority 0"
+        what = (
+            f"Pin-Priority {text!r} is not a priority" if text and not found else "Pin-Priority 0"
+        )
         raise HostFileError(file, line, what if text else "a record without Pin-Priority")
     return max(priority, NEVER + 1)
 
@@ -286,7 +288,7 @@ class _Named(NamedTuple):
 
 
 class Matcher:
-    """Finds the specific records that may speak of a package, in order."""
+    """Finds the specific records that may mention a package, in order."""
 
     def __init__(self, records: list[Record], native: str) -> None:
         self._native = native

@@ -214,9 +214,8 @@ class _Fetch:
         if allowed and self._was_signed() and not self._may_lose_signature():
             raise ReleaseRefused(
                 f"{self.base}: was signed before and no longer is; the host would not accept that"
-                " unasked",
-                "ask whoever runs the source, then:"
-                f" velpin refresh {self.source.handle} --accept-changed",
+                " without being asked",
+                f"ask the vendor, then: velpin refresh {self.source.handle} --accept-changed",
             )
         if allowed:
             self.result.warnings.append("is not signed; its configuration allows that")
@@ -346,7 +345,7 @@ class _Fetch:
                 self.result.warnings.append(what)
                 continue
             raise ReleaseRefused(
-                f"{self.base}: {what}; the host would not accept that unasked",
+                f"{self.base}: {what}; the host would not accept that without being asked",
                 "look whether that is meant, then:"
                 f" velpin refresh {self.source.handle} --accept-changed",
             )

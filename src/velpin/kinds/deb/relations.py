@@ -56,7 +56,7 @@ class DebFacts(NamedTuple):
     provides: tuple[Provided, ...]
     multi_arch: str
     essential: bool
-    """Whether it is marked so that it may not be removed unasked."""
+    """Whether it is marked so that it may not be removed without being asked."""
     priority: int
     """0 (required) to 4 (extra)."""
     source: str

@@ -50,12 +50,12 @@ class Release(NamedTuple):
 
     @property
     def date(self) -> float | None:
-        """When it was made, in seconds since 1970; HostFileError where it is no date."""
+        """When it was made, in seconds since 1970; HostFileError where it is not a date."""
         return read_date(self.date_text, self.place)
 
     @property
     def valid_until(self) -> float | None:
-        """Until when it holds, in seconds since 1970; HostFileError where it is no date."""
+        """Until when it holds, in seconds since 1970; HostFileError where it is not a date."""
         return read_date(self.valid_until_text, self.place)
 
     def names(self, asked: str) -> bool:

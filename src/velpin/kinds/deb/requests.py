@@ -52,7 +52,7 @@ class DebRequestRefused(Exception):
 
 
 def expand(host: DebState, request: Request) -> list[Request]:
-    """A pattern that is no name becomes a request for each name it fits (observed)."""
+    """A pattern that is not a name becomes a request for each name it fits (observed)."""
     if host.knows(request.name):
         return [request]
     names: list[str] = []
@@ -76,7 +76,7 @@ def _all_names(host: DebState) -> list[str]:
 
 
 def find_package(host: DebState, request: Request) -> DebPackage:
-    """The package a request means; No where there is none or it cannot be told.
+    """The package a request means; RequestRefused where there is none or it cannot be told.
 
     For a version or source of a name that is only provided, an empty package of that name.
     """
@@ -173,7 +173,7 @@ def _provider_of(
 
 
 def decide(host: DebState, request: Request, package: DebPackage) -> Decision:
-    """The version a request takes; No where it takes none."""
+    """The version a request takes; RequestRefused where it takes none."""
     if request.source:
         return _by_source(host, request, package)
     if request.operator:

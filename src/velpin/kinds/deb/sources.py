@@ -209,7 +209,7 @@ def parse_line(line: str, file: str, number: int, *, on: bool) -> SourceEntry:
     if not said:
         raise wrong("no address")
     if not has_scheme(said[0]):
-        raise wrong(f"{said[0]!r} is no address: no scheme such as https:")
+        raise wrong(f"{said[0]!r} is not an address: it has no scheme such as https:")
     if len(said) == 1:
         raise wrong("no suite after the address")
     _check_components(said[1], tuple(said[2:]), wrong)
@@ -285,7 +285,9 @@ def parse_entry(stanza: Stanza, file: str) -> SourceEntry:
         raise wrong("the stanza has no URIs")
     for address in addresses:
         if not has_scheme(address):
-            raise wrong(f"URIs: {address!r} is no address: no scheme such as https:", "uris")
+            raise wrong(
+                f"URIs: {address!r} is not an address: it has no scheme such as https:", "uris"
+            )
     if not suites:
         raise wrong("the stanza has no Suites")
     for suite in suites:

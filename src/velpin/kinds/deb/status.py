@@ -81,6 +81,6 @@ def _key_problem(source: DebSource, named: NamedKeys, issuers: tuple[str, ...]) 
         return ""
     return (
         f"its index is signed by {', '.join(issuers)}, a key not named for it\n"
-        f"get that key from whoever runs the source, then:"
+        f"get that key from the vendor, then:"
         f" velpin add {source.handle} --key FILE-or-URL"
     )

@@ -133,7 +133,7 @@ def _common(tree: Tree, problems: list[str]) -> tuple[list[str], list[Key]]:
 
 
 def common_keys(tree: Tree, problems: list[str]) -> list[Key]:
-    """Keys that vouch for every source that names none; files that cannot be used are told."""
+    """Keys that sign for every source that names none; files that cannot be used are told."""
     return _common(tree, problems)[1]
 
 

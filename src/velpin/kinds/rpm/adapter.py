@@ -164,7 +164,7 @@ class RpmAdapter(RpmState):
         return status_parts(self, self.source(handle))
 
     def keys(self) -> list[KeyUse]:
-        """Every key that vouches for something."""
+        """Every key that signs for something."""
         from velpin.kinds.rpm.keyring import key_uses
 
         return key_uses(self)

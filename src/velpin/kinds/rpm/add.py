@@ -123,7 +123,7 @@ def _plain(host: RpmState, new: NewSource) -> IniSection:
             "velpin add NAME --url ADDRESS, or a snippet",
         )
     if not urlsplit(new.address).scheme:
-        raise UsageError(f"{new.address!r} is no address: no scheme such as https:")
+        raise UsageError(f"{new.address!r} is not an address: it has no scheme such as https:")
     name = new.handle or name_from(new.address)
     text = f"[{name}]\nname={name}\nbaseurl={new.address}\nenabled=1\ngpgcheck=1\n"
     return read_sections(encode(text), "the address")[0]

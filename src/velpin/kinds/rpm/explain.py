@@ -70,7 +70,7 @@ def _told(host: RpmState, why: Why) -> Iterator[Reason]:
 
 
 def _obstacles(host: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iterator[Reason]:
-    """What there is that would meet a need, and why it is not to be had."""
+    """What there is that would meet a need, and why it is not available."""
     from velpin.kinds.rpm.relation import Capability
 
     if not isinstance(relation, Capability):

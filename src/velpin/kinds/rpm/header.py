@@ -72,7 +72,7 @@ def read_package_header(data: bytes, where: str) -> Header:
     Raises HostFileError where the bytes do not begin as a package does.
     """
     if not data.startswith(_LEAD):
-        raise HostFileError(where, 0, "is no package")
+        raise HostFileError(where, 0, "is not a package")
     _, end = read_header(data, where, _LEAD_SIZE)
     return read_header(data, where, end + -end % 8)[0]
 

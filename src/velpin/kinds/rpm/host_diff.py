@@ -95,7 +95,7 @@ class _View:
         self._ranks: dict[bytes, int] = {}
 
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
-        """Version and source for a name; None where it is not to be had."""
+        """Version and source for a name; None where it is not available."""
         if name in self.special:
             return first_answer(self._host, name.decode())
         best: tuple[int, int, str, int, int, int] | None = None
@@ -135,7 +135,7 @@ class _View:
     @cached_property
     def special(self) -> frozenset[bytes]:
         """Names that need more than their own lines: those that something replaces, and
-        those that modules speak of."""
+        those that modules mention."""
         return frozenset(name.encode() for name in self._host.special_names)
 
 

@@ -97,7 +97,7 @@ def read_sections(data: bytes, file: str, *, joined: bool | None = None) -> list
         if not found:
             raise HostFileError(file, number, f"{text[:60]!r} stands before any section")
         if not key:
-            raise HostFileError(file, number, f"{text[:60]!r} is no key with a value")
+            raise HostFileError(file, number, f"{text[:60]!r} is not a key with a value")
         open_ = IniValue(key.group(1), key.group(2), number, number)
         found[-1].values.append(open_)
         found[-1].last = number

@@ -210,7 +210,7 @@ class RpmPool:
         return [one for one in self._providers(wanted.name) if provides(one, wanted)]
 
     def recorded(self, kind: str, name: str) -> list[RpmPackage]:
-        """Installed builds with a relation of a kind (by its letter) that speaks of a name."""
+        """Installed builds with a relation of a kind (by its letter) that mentions a name."""
         if self.record is None:
             return []
         table = self._recorded.get(kind)
@@ -226,7 +226,7 @@ class RpmPool:
         return found
 
     def linked(self, kind: str, name: str) -> Iterator[RpmPackage]:
-        """Builds with a relation of a kind (by its letter) that speaks of a name."""
+        """Builds with a relation of a kind (by its letter) that mentions a name."""
         for origin in self.origins:
             for row in origin.index.linked(kind, name):
                 if origin.installed or self.archs.takes(row.arch):
@@ -287,5 +287,5 @@ def is_newer(build: RpmPackage, than: RpmPackage) -> bool:
 
 
 def names_of(relation: RpmRelation) -> Iterable[str]:
-    """Every name a relation speaks of."""
+    """Every name a relation mentions."""
     return names_in(str(relation)) if isinstance(relation, Joined) else (relation.name,)

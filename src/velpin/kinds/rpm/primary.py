@@ -206,7 +206,7 @@ def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
 
 
 def _needed_files(relations: dict[str, dict[str, None]]) -> list[str]:
-    """Paths that a package speaks of."""
+    """Paths that a package mentions."""
     return [
         name
         for kind in "RMSCG"
@@ -218,7 +218,7 @@ def _needed_files(relations: dict[str, dict[str, None]]) -> list[str]:
 
 
 def names_in(text: str) -> list[str]:
-    """Every name that a relation speaks of."""
+    """Every name that a relation mentions."""
     if not text.startswith("("):
         return [text.partition(" ")[0]]
 

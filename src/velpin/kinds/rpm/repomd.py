@@ -45,7 +45,7 @@ def read_repomd(data: bytes, where: str) -> Repomd:
     reader = _Reader(where)
     parse_events(data, where, reader.start, reader.end)
     if not reader.is_repomd:
-        raise HostFileError(where, 1, "is no list of a repository's files (repomd)")
+        raise HostFileError(where, 1, "is not a list of a repository's files (repomd)")
     dates = [one.dated for one in reader.lists if one.dated]
     return Repomd(
         reader.revision, max(dates, default=None), tuple(reader.lists), tuple(reader.tags)

@@ -92,7 +92,7 @@ class RpmState(IndexedHost[RpmSource]):
 
     @property
     def module_names(self) -> frozenset[str]:
-        """Names that modules speak of."""
+        """Names that modules mention."""
         return frozenset()
 
     # -- rules ----------------------------------------------------------------------------
@@ -333,7 +333,7 @@ class RpmState(IndexedHost[RpmSource]):
     # -- what the upgrade may change -------------------------------------------------------
 
     def moves(self, build: RpmPackage) -> tuple[list[RpmPackage], bool]:
-        """What an installed build may change to unasked, from whatever source; and whether it
+        """What an installed build may change to in an upgrade, from any source; and whether it
         does so of itself, as the best source that has anything for it has something newer."""
         found = self._alike_or_newer(build)
         newer = [one for one in found if self.is_change(build, one)]
@@ -370,7 +370,7 @@ class RpmState(IndexedHost[RpmSource]):
 
     def choice_of(self, name: str) -> RpmPackage | None:
         """What a request for a name would take, its needs aside; of an installed package
-        what the upgrade would. None where there is nothing to be had."""
+        what the upgrade would. None where there is nothing available."""
         policy = Policy(self.pool)
         here = self.pool.installed(name)
         if here:

@@ -19,7 +19,7 @@ def status_parts(host: RpmState, source: RpmSource) -> StatusParts:
     key_problem = ""
     if source.on and (source.signed_index or source.signed_packages) and named.problems:
         key_problem = (
-            "; ".join(named.problems) + "\nget its key from whoever runs the source, then:"
+            "; ".join(named.problems) + "\nget its key from the vendor, then:"
             f" velpin add {source.handle} --key FILE-or-URL"
         )
     return StatusParts(

@@ -166,9 +166,7 @@ def _number(section: IniSection, key: str, default: int, config: DnfConfig, file
     number = leading_number(value.text)
     if number is None:
         config.notes.append(
-            Note(
-                Place(file, value.line), f"{key}={value.text} is no number and counts as not given"
-            )
+            Note(Place(file, value.line), f"{key}={value.text} is not a number and is ignored")
         )
         return default
     return number

@@ -259,7 +259,7 @@ class DnfState(RpmState):
 
     @property
     def module_names(self) -> frozenset[str]:
-        """Names that modules speak of, and of packages that provide such a name."""
+        """Names that modules mention, and of packages that provide such a name."""
         names = self.hiding.names
         providers = {
             row.name for name in names for _, index in self.indexes for row in index.providers(name)
@@ -298,7 +298,7 @@ class DnfState(RpmState):
         return found
 
     def jobs(self, request: Request) -> list[Job]:
-        """What a request asks for; No where it cannot be met, whatever else is asked."""
+        """What a request asks for; RequestRefused where it cannot be met."""
         found, plain = self._meant(request)
         here = [one for one in found if one.installed and self._askable(one)]
         visible = [one for one in found if not one.installed and self.pool.visible(one)]

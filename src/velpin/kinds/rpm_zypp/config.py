@@ -155,7 +155,7 @@ def _number(section: IniSection, config: ZyppConfig, file: str) -> int:
         config.notes.append(
             Note(
                 Place(file, value.line),
-                f"priority={value.text} is no number and counts as not given",
+                f"priority={value.text} is not a number and is ignored",
             )
         )
     return number or UNSAID

@@ -185,7 +185,7 @@ class ZyppState(RpmState):
 
     @property
     def any_vendor(self) -> bool:
-        """Whether an installed package may change its vendor unasked."""
+        """Whether an installed package may change its vendor without being asked."""
         return self.config.switch("solver.allowVendorChange", False)
 
     @cached_property
@@ -211,7 +211,7 @@ class ZyppState(RpmState):
     # -- requests --------------------------------------------------------------------------
 
     def jobs(self, request: Request) -> list[Job]:
-        """What a request asks for; No where it cannot be met, whatever else is asked."""
+        """What a request asks for; RequestRefused where it cannot be met."""
         found, how = self._meant(request)
         if how == "capability":
             builds = [one for one in found if one.installed or self.pool.visible(one)]
@@ -316,7 +316,7 @@ class ZyppState(RpmState):
     def _locked_update(
         self, offered: list[RpmPackage], here: list[RpmPackage], free: bool
     ) -> RpmPackage | None:
-        """The newer build that a lock keeps out, where nothing else newer is to be had."""
+        """The newer build that a lock keeps out, where nothing else newer is available."""
 
         def newer(one: RpmPackage) -> bool:
             return all(is_newer(one, old) for old in here)

@@ -51,7 +51,7 @@ class AlpmRulePlanner(RulePlanner):
         return next((one.rule for one in standing(self.host) if one.place == place), None)
 
     def edits_without(self, place: Place) -> Edits | None:
-        """The edits that take away a line that somebody else wrote."""
+        """The edits that take away a line that someone else wrote."""
         return None if self.recorded_at(place) else without_line(self.host.tree, place) or None
 
     def takes_part(self, source: Source) -> bool:

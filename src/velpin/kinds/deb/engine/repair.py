@@ -341,7 +341,7 @@ class _Look:
 
 
 def scores_of(draft: Draft, asked: Collection[Package]) -> dict[Package, int]:
-    """The score of every unit that is chosen or that a chosen one speaks of."""
+    """The score of every unit that is chosen or that a chosen one mentions."""
     world, weights = draft.world, draft.world.weights
     chosen = _chosen_units(draft)
     scores: dict[Package, int] = {}
@@ -376,7 +376,7 @@ def _chosen_units(draft: Draft) -> list[Package]:
 
 
 def _named(draft: Draft, target: Target, owner: Package) -> list[Package]:
-    """The units a target speaks of by name."""
+    """The units a target mentions by name."""
     return [
         unit
         for unit in draft.world.units(target.name)

@@ -23,7 +23,7 @@ class _Found:
     offers: int = 0
     installed: dict[str, None] = field(default_factory=dict)
     means: bool = False
-    """Whether there is anything that it speaks of."""
+    """Whether there is anything that it mentions."""
     overruled_by: dict[str, None] = field(default_factory=dict)
 
 
@@ -85,7 +85,7 @@ def _count_specific(host: DebState, found: dict[Place, _Found]) -> None:
 
 
 def _versions_spoken_of(host: DebState) -> Iterator[tuple[str, str, DebVersion]]:
-    """Versions of names that a specific record may speak of: name, architecture, version."""
+    """Versions of names that a specific record may mention: name, architecture, version."""
     grouped: dict[tuple[str, str, str], DebVersion] = {}
     for held in _entries_spoken_of(host):
         row = held.row

@@ -104,7 +104,7 @@ def names_of(host: DebState, handle: str) -> set[str]:
 
 
 def packages_meant(host: DebState, rule: Rule) -> Iterator[DebPackage]:
-    """The packages that a rule speaks of."""
+    """The packages that a rule mentions."""
     archs = {name: arch for name, arch in map(split_name, rule.names) if arch}
     if rule.kind == "keep":
         names = sorted(filter(_meant(rule.names), host.installed_names()))

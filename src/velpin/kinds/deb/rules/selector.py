@@ -102,7 +102,7 @@ def _cannot_tell(
     return Refusal(
         f"the host cannot tell {told} from {' and '.join(alike)}: their release files say the"
         f" same ({said})",
-        "an Origin or Label of its own would tell it apart; whoever runs the source can set it",
+        "an Origin or Label of its own would tell it apart; its vendor can set one",
     )
 
 

@@ -22,7 +22,7 @@ from velpin.model.rule import Rule, command_of, read_rule
 
 HEAD = "# Rules that velpin wrote; `velpin rules` tells what each decides."
 _RANKS = ("keep", "pin", "bar", "confine", "prefer")
-"""The order of rules in a file: what speaks of fewer packages stands first and so wins."""
+"""The order of rules in a file: what mentions fewer packages stands first and so wins."""
 
 
 class WrittenRule(NamedTuple):
@@ -65,7 +65,7 @@ def standing(host: DebState) -> list[WrittenRule]:
 
 
 def rule_of(stanza: Stanza) -> Rule | None:
-    """The rule that a record is for, None where it is somebody else's."""
+    """The rule that a record is for, None where it is someone else's."""
     return read_rule(stanza.get("explanation"))
 
 

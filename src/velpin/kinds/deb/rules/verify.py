@@ -137,7 +137,7 @@ def _none_allowed(host: DebState, allowed: Sequence[str], handle: str) -> Iterat
 
 
 def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
-    """Names of a source, beside some, that a record for single packages speaks of."""
+    """Names of a source, beside some, that a record for single packages mentions."""
     parts = [take_apart(text) for record in host.preferences.records for text in record.names]
     texts = [name for name, _, of_source in parts if not of_source]
     built = [name for name, _, of_source in parts if of_source]

@@ -60,7 +60,7 @@ def _begin(host: DebState) -> Transaction:
     keys = set(names)
     broken = tuple(u for u in world.installed_units() if key_of(u) in keys) if keys else ()
     draft = Draft(world, broken)
-    for unit in world.half_installed:  # these go at any request, or are put right by it
+    for unit in world.half_installed:  # these go at any request, or are repaired by it
         draft.choose(unit, None)
         unit.cause = CUT_SHORT
     if world.half_installed:

@@ -481,7 +481,7 @@ class DebWorld:
         return True
 
     def is_essential(self, unit: Package) -> bool:
-        """Whether any version of it is marked so that it may not be removed unasked."""
+        """Whether any version of it is marked so that it may not be removed without being asked."""
         return any(self.facts(build).essential for build in self.builds(unit))
 
     def is_newer(self, build: Candidate, than: Candidate) -> bool:

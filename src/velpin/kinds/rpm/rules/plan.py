@@ -54,7 +54,7 @@ class RpmRulePlanner(RulePlanner):
         return None
 
     def edits_without(self, place: Place) -> Edits | None:
-        """The edits that take away somebody else's block, line or value."""
+        """The edits that take away someone else's block, line or value."""
         host, file = self.host, place.file
         data = host.tree.read(file)
         if data is None or self.recorded_at(place):

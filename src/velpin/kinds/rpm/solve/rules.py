@@ -2,7 +2,7 @@
 
 A package that is offered brings its rules when it is taken. An installed one keeps what it
 has, so its rules matter only where something it relies on goes away, or something comes
-that it speaks of; they are found from that side.
+that it mentions; they are found from that side.
 """
 
 from __future__ import annotations
@@ -283,7 +283,7 @@ class Rules:
         return found
 
     def may_follow(self, build: RpmPackage, other: RpmPackage) -> bool:
-        """Whether an installed build may be replaced by another of its name unasked."""
+        """Whether an installed build may be replaced by another of its name without being asked."""
         if self.realign:
             return True
         if not self.ways.same_vendor(build, other):

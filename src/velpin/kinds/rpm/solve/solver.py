@@ -212,7 +212,7 @@ class RpmSolver:
             yield clause
 
     def _note(self, clause: Clause) -> None:
-        """Remember a rule that leaves a choice, and installed packages it speaks of."""
+        """Remember a rule that leaves a choice, and installed packages it mentions."""
         positive = 0
         for literal in clause.literals:
             package = abs(literal)
@@ -343,7 +343,7 @@ class RpmSolver:
         return found
 
     def _stay(self) -> bool:
-        """Installed packages that a rule speaks of stay as they are."""
+        """Installed packages that a rule mentions stay as they are."""
         for package in sorted(self._mentioned):
             build = self.pool.build(package)
             if self.search.value(package) is None:
@@ -356,7 +356,7 @@ class RpmSolver:
                 open_ = self._open(found)
                 if open_:
                     self._pick(open_, "replaces", None)
-                    return False  # it may speak of more
+                    return False  # it may mention more
         return True
 
     def _meet_needs(self, *, of_new: bool = False) -> bool:
