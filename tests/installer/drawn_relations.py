@@ -10,6 +10,7 @@ from pathlib import Path
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.files.tree import Tree
 from velpin.front.cli import run
+from velpin.core.host import Host
 from velpin.kinds.deb.adapter import DebAdapter
 from velpin.store.cache import open_cache
 
@@ -150,7 +151,7 @@ class DrawnRelations:
         for _ in range(pick.randint(2, 9)):
             self.put("var/lib/dpkg/status", text_of(list(rows.values())).decode())
             host = self.host()
-            for change in host.forecast([pick.choice(self.names)[0]]).changes:
+            for change in Host(host).forecast([pick.choice(self.names)[0]]).changes:
                 arch = change.arch if change.arch != "all" else "amd64"
                 rows.pop((change.name, arch), None)
                 if change.new:

@@ -21,6 +21,7 @@ from velpin.kinds.rpm.database import read_database
 from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.recipes import SourcePackages
 from velpin.kinds.rpm_dnf.adapter import DnfAdapter
+from velpin.store.cache import open_cache
 
 TOOLS = [name for name in ("rpm", "rpmbuild", "createrepo_c") if shutil.which(name) is None]
 needs_tools = pytest.mark.skipif(bool(TOOLS), reason=f"not on this machine: {', '.join(TOOLS)}")

@@ -17,7 +17,6 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.change.plan import Plan
 from velpin.change.shift import shift_between
 from velpin.errors import Refusal, VelpinError
-from velpin.files.text import whole_number
 from velpin.model.forecast import Answer, Forecast
 from velpin.model.reason import Place, Reason
 from velpin.model.request import Request, parse_request
@@ -241,13 +240,12 @@ def _preferences(goals: Sequence[Goal], plain: Forecast) -> Iterator[list[Rule]]
 def _without_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
     """The host without a record that gives the wanted version, or the one that wins, its number."""
     plain = ask_plainly(start.host, goals)
-    places: dict[str, None] = {}
+    places: dict[Place, None] = {}
     for answer in plain.answers:
         reasons = [*answer.reasons, *(passed.why for passed in answer.passed_over)]
-        places.update((str(r.facts["place"]), None) for r in reasons if r.facts.get("place"))
+        places.update((reason.place, None) for reason in reasons if reason.place)
     for place in places:
-        file, _, line = place.rpartition(":")
-        made = _tried(partial(start.host.plan_rule_drop, Place(file, whole_number(line) or 0)))
+        made = _tried(partial(start.host.plan_rule_drop, place))
         if made:
             yield _joined(start, made, ())
 

@@ -81,10 +81,10 @@ def _index_notes(host: Adapter[Source], found: Forecast) -> Iterator[Reason]:
         if source.on and source.handle in used and host.index_holder(source.handle) == "velpin"
     ]  # fmt: skip
     if newer:
-        yield Reason("installer-must-refresh", {"sources": ", ".join(newer)})
+        yield Reason("installer-must-refresh", {"sources": tuple(newer)})
     missing = [one.handle for one in host.sources if host.state_of(one) == "not fetched"]
     if missing and not (found.problem and found.problem.code == "never-refreshed"):
-        yield Reason("not-fetched", {"sources": ", ".join(missing)})
+        yield Reason("not-fetched", {"sources": tuple(missing)})
     for handle, problem in host.damage.items():
         yield Reason("damaged", {"source": handle, "what": str(problem)})
     yield from host.index_notes()

@@ -314,9 +314,9 @@ class Host:
         """Parse the indexes of a source now; how many offers they hold, and what was odd."""
         indexes = self._adapter.indexes_of(self.source(handle).handle)
         notes = [
-            Note(Place(Path(index.stamp.path).name, line), text)
+            Note(Place(Path(index.stamp.path).name, note.line), note.text)
             for index in indexes
-            for line, text in index.notes
+            for note in index.notes
         ]
         return sum(index.count for index in indexes), notes
 

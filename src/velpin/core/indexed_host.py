@@ -73,7 +73,7 @@ class IndexedHost(Adapter[S], Generic[S]):
         """What is odd in the record of packages."""
         if self.record and self.record.notes:
             notes = self.record.notes
-            yield Reason("record-odd", {"count": len(notes), "what": notes[0][1]})
+            yield Reason("record-odd", {"count": len(notes), "what": notes[0].text})
 
     def indexes_off(self) -> Iterator[tuple[S, Index]]:
         """Parsed lists that are still there of sources switched off."""

@@ -10,7 +10,6 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.errors import VelpinError
-from velpin.files.text import whole_number
 from velpin.model.forecast import Forecast, Remedy
 from velpin.model.reason import Fact, Place, Reason
 
@@ -61,16 +60,16 @@ def pointed_to(host: Adapter[Source], found: Forecast, texts: Sequence[str]) -> 
     problems = [answer.problem for answer in found.answers if answer.problem]
     reasons = list(all_of([*found.because, *problems]))
     for reason in reasons:
-        handles = str(reason.facts.get("off", ""))
+        handles = reason.texts("off")
         if handles:
-            name = str(reason.facts.get("name", ""))
-            yield from switching_on(host, name, texts, handles.split(", "))
+            yield from switching_on(host, str(reason.facts["name"]), texts, handles)
     for answer in found.answers:
         if answer.problem is not None:
             yield from switching_on(host, answer.package, texts)
     passed = (one.why for answer in found.answers for one in answer.passed_over)
     for reason in (*reasons, *all_of(passed)):
-        yield from dropping_rule(host, str(reason.facts.get("place", "")), texts)
+        if reason.place:
+            yield from dropping_rule(host, reason.place, texts)
 
 
 def switching_on(
@@ -86,14 +85,10 @@ def switching_on(
             yield Attempt(remedy, texts, host.switched(source.handle, True))
 
 
-def dropping_rule(host: Adapter[Source], place: str, texts: Sequence[str]) -> Iterator[Attempt]:
-    """To drop the rule at a place, where there is one."""
-    file, _, line = place.rpartition(":")
-    at = whole_number(line)
-    if not file or at is None:
-        return
+def dropping_rule(host: Adapter[Source], place: Place, texts: Sequence[str]) -> Iterator[Attempt]:
+    """To drop the rule at a place, where there is one that can be dropped."""
     try:
-        edits = host.rule_planner().dropped(Place(file, at)).edits
+        edits = host.rule_planner().dropped(place).edits
     except VelpinError:
         return
     what = Reason("rule-in-the-way", {"place": place})

@@ -97,9 +97,11 @@ class RulePlanner(ABC):
     def remedies_for(self, rule: Rule, found: Verdict) -> Iterable[Remedy]:
         """Small changes with which a rule would hold, each of them tried: here, to drop the
         rule that wins."""
-        edits = self._edits_without(found.rival) if found.rival else None
+        if found.rival is None:
+            return
+        edits = self._edits_without(found.rival)
         if edits and self.on(self.host.with_edits(edits)).would_hold(rule):
-            facts = Reason("rule-gone", {"place": str(found.rival)})
+            facts = Reason("rule-gone", {"place": found.rival})
             yield Remedy(f"velpin rules drop {found.rival}", facts)
 
     # -- the steps -------------------------------------------------------------------------

@@ -333,7 +333,7 @@ def _show_answer(screen: Screen, answer: Answer, full: bool, to_build: bool) -> 
     )
     if full:
         because = DECIDED.get(answer.decided_by, answer.decided_by)
-        places = [r.facts["place"] for r in answer.reasons if r.facts.get("place")]
+        places = [reason.place for reason in answer.reasons if reason.place]
         because += f" at {places[0]}" if places and answer.decided_by == "rule" else ""
         passed = len(answer.passed_over)
         others = f"; {several(passed, 'other offer')} passed over" if passed else ""

@@ -75,7 +75,8 @@ def _object(value: object, names: Sequence[str]) -> dict[str, Any]:
 
 
 def _reason(reason: Reason) -> dict[str, Any]:
-    found: dict[str, Any] = {"code": reason.code, "text": sentence(reason), **reason.facts}
+    found: dict[str, Any] = {"code": reason.code, "text": sentence(reason)}
+    found.update((name, jsonable(fact)) for name, fact in reason.facts.items())
     if reason.because:
         found["because"] = [_reason(cause) for cause in reason.because]
     return found

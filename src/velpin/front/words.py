@@ -13,7 +13,7 @@ from itertools import chain
 from typing import TYPE_CHECKING
 
 from velpin.model.forecast import Change
-from velpin.model.reason import Reason
+from velpin.model.reason import Fact, Place, Reason
 
 if TYPE_CHECKING:
     from velpin.model.shift import Selection
@@ -155,24 +155,32 @@ def role(change: Change) -> str:
 
 def sentence(reason: Reason) -> str:
     """A reason in words."""
-    facts = dict(reason.facts)
+    facts: dict[str, object] = {name: _said(fact) for name, fact in reason.facts.items()}
     facts["from"] = f" from {facts['source']}" if facts.get("source") else ""
     if reason.code in ("nothing-called", "nothing-fits", "none-fits"):
         facts["off"] = f"; {facts['off']}, switched off, has it" if facts.get("off") else ""
     facts["bound"] = f" {facts['version']}" if facts.get("version") else ""
     if reason.code == "says-lock" and facts.get("sources"):
         facts["from"] = f" from {facts['sources']}"
-    priority = int(facts.get("priority") or 0)
-    facts["older"] = ", even where that means going back" if priority >= _GOES_BACK else ""
-    facts["meaning"] = next(told for least, told in MEANINGS if priority >= least)
+    priority = reason.facts.get("priority", 0)
+    if isinstance(priority, int):
+        facts["older"] = ", even if that is a downgrade" if priority >= _GOES_BACK else ""
+        facts["meaning"] = next(told for least, told in MEANINGS if priority >= least)
     if reason.code in ("same-from-first", "barred-too"):
-        facts["names"] = shortened(str(facts["names"]).split(", "))
+        facts["names"] = shortened(reason.texts("names"))
     cause = facts.get("place") or CAUSES.get(str(facts.get("cause", "")))
     facts["where"] = f" ({cause})" if cause else ""
     if reason.code == "files-refused" and facts.get("file"):
         line = f":{facts['line']}" if facts.get("line") else ""
         return f"{facts['file']}{line}: " + _template(reason.code).format(**facts)
     return _template(reason.code).format(**facts)
+
+
+def _said(fact: Fact) -> str | int:
+    """A fact as it stands in a sentence."""
+    if isinstance(fact, str | int):
+        return fact
+    return str(fact) if isinstance(fact, Place) else ", ".join(fact)
 
 
 @cache

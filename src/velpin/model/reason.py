@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Literal, NamedTuple
 
-Fact = str | int
-
 
 class Place(NamedTuple):
     """Where something stands: a file under the root (no leading slash) and a 1-based line."""
@@ -25,6 +23,10 @@ class Note(NamedTuple):
     text: str
 
 
+Fact = str | int | Place | tuple[str, ...]
+"""One fact of a reason; its words are made at the front."""
+
+
 class Reason(NamedTuple):
     """One cause of a decision, as data."""
 
@@ -32,6 +34,17 @@ class Reason(NamedTuple):
     facts: Mapping[str, Fact]
     because: tuple[Reason, ...] = ()
     """The causes of this one."""
+
+    @property
+    def place(self) -> Place | None:
+        """Where in the host's files the rule stands that it is about."""
+        found = self.facts.get("place")
+        return found if isinstance(found, Place) else None
+
+    def texts(self, name: str) -> tuple[str, ...]:
+        """A fact that is several texts; none where it is not there."""
+        found = self.facts.get(name, ())
+        return found if isinstance(found, tuple) and not isinstance(found, Place) else ()
 
 
 AsText = Literal["as text"]

@@ -85,12 +85,12 @@ class Recipes:
         changes: tuple[Change, ...] = ()
         problem: Reason | None = None
         if nowhere:
-            problem = Reason("cannot-build", {"relations": ", ".join(dict.fromkeys(nowhere))})
+            problem = Reason("cannot-build", {"relations": tuple(dict.fromkeys(nowhere))})
         elif wanted:
             told = self._host.forecast(wanted)
             changes = told.changes
             if not told.ok:
-                problem = Reason("needs-refused", {"packages": ", ".join(wanted)}, told.because)
+                problem = Reason("needs-refused", {"packages": tuple(wanted)}, told.because)
         return BuildPlan(asked, tuple(steps.values()), changes, problem)
 
     def _step(self, found: Found, steps: dict[str, Building], above: Sequence[str]) -> None:

@@ -193,7 +193,7 @@ class RecipeHost(Host):
             found = self._told_beside(super().forecast(rest, source))
         else:
             found = Forecast(HostName(self.kind, self.native), ok=False, problem=None)
-        names = ", ".join(one.name for one in by_recipe)
+        names = tuple(one.name for one in by_recipe)
         return found._replace(
             ok=False, problem=Reason("only-to-be-built", {"name": names}), changes=(),
             download_bytes=0, disk_bytes=0, builds=(*builds, *found.builds),
@@ -206,7 +206,7 @@ class RecipeHost(Host):
         newer = [f"{one.recipe.name} {one.recipe.version} ({one.source})" for one in self._newer()]
         if not newer:
             return found
-        note = Reason("newer-recipes", {"packages": ", ".join(newer)})
+        note = Reason("newer-recipes", {"packages": tuple(newer)})
         return found._replace(notes=(*found.notes, note))
 
     def _newer(self) -> Iterator[Found]:
@@ -307,7 +307,7 @@ class RecipeHost(Host):
         if path is None:
             return 0, []
         index = index_of(self.shelf, path, self.recipe_format)
-        return index.count, [Note(Place(path.name, line), text) for line, text in index.notes]
+        return index.count, [Note(Place(path.name, one.line), one.text) for one in index.notes]
 
     def came_from(self, handle: str) -> list[str]:
         """Installed packages whose version comes from a source; of recipes that is not known."""

@@ -17,7 +17,7 @@ from velpin.fetch.unpack import unpacked
 from velpin.recipes.config import RecipeSource
 from velpin.recipes.recipe import Recipe, RecipeFormat, unpack
 from velpin.store.cache import IndexCache
-from velpin.store.index import Batch, Index, IndexPart, Notes, ParsedEntry, Stamp
+from velpin.store.index import Batch, Index, IndexNote, IndexPart, Notes, ParsedEntry, Stamp
 
 _IN_BLOCK = 64
 _NO_ARCHIVE = (tarfile.TarError, zipfile.BadZipFile, zlib.error, RuntimeError)
@@ -94,7 +94,7 @@ def _batches(form: RecipeFormat, path: Path, notes: Notes) -> Iterator[Batch]:
         try:
             held += form.read(data, file)
         except HostFileError as problem:
-            notes.append((problem.line, f"{file}: {problem.what}"))
+            notes.append(IndexNote(problem.line, f"{file}: {problem.what}"))
         if len(held) >= _IN_BLOCK:
             yield _batch(form, held)
             held = []
@@ -127,7 +127,7 @@ def _contents(form: RecipeFormat, path: Path, notes: Notes) -> Iterator[tuple[st
             try:
                 yield str(file.relative_to(path)), _plain(form, file)
             except (OSError, HostFileError) as problem:
-                notes.append((0, str(problem)))
+                notes.append(IndexNote(0, str(problem)))
         return
     if form.is_recipe(path.name):
         yield path.name, _plain(form, path)

@@ -32,13 +32,13 @@ from heapq import merge
 from importlib import import_module
 from pathlib import Path
 from types import MappingProxyType
-from typing import IO, Any, NamedTuple
+from typing import IO, Any, Literal, NamedTuple
 
 from velpin.errors import CannotWrite, DamagedIndex, StoreError
 from velpin.files import disk
 from velpin.forked import ForkedTask
 
-SCHEMA = 8
+SCHEMA = 9
 _TAIL = 12
 """Bytes behind the facts: their checksum, 4, and their length, 8."""
 _LONGEST_LINE = 1 << 16
@@ -123,7 +123,20 @@ class Batch(NamedTuple):
     """By kind of link: another package's name, and which of this batch's entries says it."""
 
 
-Notes = list[tuple[int, str]]
+NoteCode = Literal["", "unreadable", "not-as-promised"]
+
+
+class IndexNote(NamedTuple):
+    """Something in an index that was not understood; line 0 is the file as a whole."""
+
+    line: int
+    text: str
+    code: NoteCode = ""
+    """What follows from it: `unreadable`, the installer then reads nothing at all;
+    `not-as-promised`, the file is not what its release file promises."""
+
+
+Notes = list[IndexNote]
 """Lines that were not understood, and what is wrong there."""
 
 IndexPart = Callable[[Notes], Iterable[Batch]]
@@ -190,7 +203,7 @@ class Index:
     @property
     def notes(self) -> Notes:
         """Lines that were not understood when it was read, and what is wrong there."""
-        return [(line, text) for part in self._parts for line, text in part["notes"]]
+        return [IndexNote(*note) for part in self._parts for note in part["notes"]]
 
     @property
     def essential(self) -> set[str]:
@@ -471,9 +484,8 @@ def _read_part(file: IO[bytes], read: IndexPart, part: int) -> dict[str, Any]:
     count = len(lines)
     lines = _whole(lines, _SUMMARY)
     if len(lines) < count:
-        notes.append(
-            (0, f"{_told(count - len(lines))} with a tab or a line end in a field, or far too long")
-        )
+        what = f"{_told(count - len(lines))} with a tab or a line end in a field, or far too long"
+        notes.append(IndexNote(0, what))
     return {
         **{kind: _put_lines(file, _whole(found, 2)) for kind, found in links.items()},
         "links": list(links),

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Literal, Self
 
 from velpin.core.adapter import AnswerComparison, Installed, Prediction, RefreshOption
+from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.reason import Note, Place, Reason
 from velpin.model.source import Source
@@ -43,8 +44,8 @@ class AlpmAdapter(AlpmState):
         """Everything odd that was found in the host's files."""
         yield from (Note(Place(one.file, one.line), one.what) for one in self.config.errors)
         yield from self.config.notes
-        for _, text in self.record.notes if self.record else ():
-            yield Note(Place(f"{self.database}/local", 0), text)
+        for note in self.record.notes if self.record else ():
+            yield Note(Place(f"{self.database}/local", 0), note.text)
 
     def meaning(self) -> Meaning:
         """What the configuration states."""
@@ -100,7 +101,7 @@ class AlpmAdapter(AlpmState):
         names = set(self.installed_names())
         for _, index in self.indexes:
             names.update(index.names())
-            names.update(index.all_linked("G"))
+            names.update(index.all_linked(AlpmLink.GROUPS))
         return names
 
     # -- choosing ----------------------------------------------------------------------------

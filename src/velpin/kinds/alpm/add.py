@@ -83,7 +83,7 @@ def plan_add(
         wanted = [one.with_level(_SIGNED) for one in wanted]
     plan = _planned(host, wanted, keys)
     if dropped:
-        settings = ", ".join(f"SigLevel = {value}" for value in dropped)
+        settings = tuple(f"SigLevel = {value}" for value in dropped)
         plan.notes.append(Reason("checks-kept", {"settings": settings}))
     if _is_there(host, wanted) and plan.edits.keys() <= {_ring_file(host)}:
         plan.propose(host.tree, {})

@@ -17,8 +17,8 @@ from velpin.errors import HostFileError
 from velpin.fetch.unpack import MOST_UNPACKED, unpacked
 from velpin.files.text import whole_number
 from velpin.forked import processors
-from velpin.kinds.alpm.entry import Desc, names_in, read_desc, written
-from velpin.store.index import Batch, IndexPart, Notes, ParsedEntry
+from velpin.kinds.alpm.entry import AlpmLink, Desc, names_in, read_desc, written
+from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
 
 _SECTOR = 512
 _DIGITS = 12
@@ -29,7 +29,12 @@ _LARGEST = 16 << 20
 """The most one member may hold."""
 _LEAST_BOUND = 32 << 20
 """So much any list may unpack to, however small it is."""
-LINKS = {"R": "REPLACES", "G": "GROUPS", "D": "DEPENDS", "C": "CONFLICTS"}
+LINKS = {
+    AlpmLink.REPLACES: "REPLACES",
+    AlpmLink.GROUPS: "GROUPS",
+    AlpmLink.DEPENDS: "DEPENDS",
+    AlpmLink.CONFLICTS: "CONFLICTS",
+}
 """Relations that are looked up from the other side, by kind of link."""
 
 
@@ -59,7 +64,7 @@ def _batches_of(path: Path, notes: Notes, share: Share) -> Iterator[Batch]:
             package, version = name_and_version(folder)
             if not version:
                 if share.part == 0:
-                    notes.append((0, f"{folder}: no name, version and release"))
+                    notes.append(IndexNote(0, f"{folder}: no name, version and release"))
             elif package not in seen:  # of two entries of one name the first counts (observed)
                 mine = share.has(len(seen))
                 seen.add(package)

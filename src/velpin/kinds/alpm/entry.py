@@ -2,25 +2,41 @@
 
 line 1      file, bytes to fetch, bytes on disk, time of building, base package, why it was
             installed, parted by tabs
-further     a letter for the kind of relation, then the relations, parted by tabs:
-            P provides  D depends  C conflicts  R replaces  O optional  G groups
-            M needed for building  K needed for checking what was built
+further     the letter of a kind of relation (`AlpmLink`), then the relations, parted by tabs
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from enum import StrEnum
 from functools import cached_property
 from typing import NamedTuple
 
 from velpin.files.text import whole_number
 from velpin.kinds.alpm.relation import AlpmRelation, read_relation
 
-LETTERS = {
-    "PROVIDES": "P", "DEPENDS": "D", "CONFLICTS": "C", "REPLACES": "R", "OPTDEPENDS": "O",
-    "GROUPS": "G", "MAKEDEPENDS": "M", "CHECKDEPENDS": "K",
+
+class AlpmLink(StrEnum):
+    """A kind of relation between packages, by the letter that stands for it in an index."""
+
+    PROVIDES = "P"
+    DEPENDS = "D"
+    CONFLICTS = "C"
+    REPLACES = "R"
+    OPTIONAL = "O"
+    GROUPS = "G"
+    MAKE_DEPENDS = "M"
+    CHECK_DEPENDS = "K"
+
+
+LINK_FIELDS = {
+    "PROVIDES": AlpmLink.PROVIDES, "DEPENDS": AlpmLink.DEPENDS,
+    "CONFLICTS": AlpmLink.CONFLICTS, "REPLACES": AlpmLink.REPLACES,
+    "OPTDEPENDS": AlpmLink.OPTIONAL, "GROUPS": AlpmLink.GROUPS,
+    "MAKEDEPENDS": AlpmLink.MAKE_DEPENDS, "CHECKDEPENDS": AlpmLink.CHECK_DEPENDS,
 }  # fmt: skip
+"""The fields of a `desc` that are relations."""
 
 
 class Desc(NamedTuple):
@@ -78,7 +94,7 @@ def written(desc: Desc) -> str:
         desc.number("BUILDDATE"), desc.one("BASE"), desc.one("REASON"),
     )  # fmt: skip
     lines = ["\t".join(head)]
-    for name, letter in LETTERS.items():
+    for name, letter in LINK_FIELDS.items():
         values = desc.fields.get(name)
         if values:
             lines.append(letter + "\t".join(values))
@@ -99,34 +115,34 @@ class AlpmFacts:
     """1 where it was installed because another needs it."""
     texts: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
-    def of(self, letter: str) -> tuple[AlpmRelation, ...]:
-        """The relations of one kind, by its letter."""
-        return tuple(map(read_relation, self.texts.get(letter, ())))
+    def of(self, kind: AlpmLink) -> tuple[AlpmRelation, ...]:
+        """The relations of one kind."""
+        return tuple(map(read_relation, self.texts.get(kind, ())))
 
     @cached_property
     def provides(self) -> tuple[AlpmRelation, ...]:
         """What it provides beside its own name."""
-        return self.of("P")
+        return self.of(AlpmLink.PROVIDES)
 
     @cached_property
     def depends(self) -> tuple[AlpmRelation, ...]:
         """What it needs, in the order written."""
-        return self.of("D")
+        return self.of(AlpmLink.DEPENDS)
 
     @cached_property
     def conflicts(self) -> tuple[AlpmRelation, ...]:
         """What it cannot stand beside."""
-        return self.of("C")
+        return self.of(AlpmLink.CONFLICTS)
 
     @cached_property
     def replaces(self) -> tuple[AlpmRelation, ...]:
         """Whose place it takes in an upgrade."""
-        return self.of("R")
+        return self.of(AlpmLink.REPLACES)
 
     @property
     def groups(self) -> tuple[str, ...]:
         """The groups it is in."""
-        return self.texts.get("G", ())
+        return self.texts.get(AlpmLink.GROUPS, ())
 
 
 def read_facts(text: bytes) -> AlpmFacts:

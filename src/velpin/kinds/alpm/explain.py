@@ -57,14 +57,14 @@ def _obstacles(host: AlpmState, work: AlpmSolver, lack: Lack) -> Iterator[Reason
             for source, index in host.indexes_off()
             if index.rows(wanted.name) or index.providers(wanted.name)
         ]
-        facts: dict[str, Fact] = {"name": wanted.name, "off": ", ".join(dict.fromkeys(off))}
+        facts: dict[str, Fact] = {"name": wanted.name, "off": tuple(dict.fromkeys(off))}
         named = host.pool.offering(AlpmRelation(wanted.name))
         if named:
             versions = dict.fromkeys(
                 one.version if one.name == wanted.name else f"{one.name} {one.version}"
                 for one in named
             )
-            yield Reason("none-fits", {**facts, "versions": ", ".join(versions)})
+            yield Reason("none-fits", {**facts, "versions": tuple(versions)})
         else:
             yield Reason("nothing-called", facts)
         return

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from velpin.core.adapter import Prediction
 from velpin.core.forecasting import near_names
 from velpin.core.refused import RequestRefused
+from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.explain import chain, problem_of
 from velpin.kinds.alpm.pool import AlpmPackage
 from velpin.kinds.alpm.reasons import passed_over, why_taken
@@ -56,7 +57,7 @@ def predict_upgrade_without_missing(host: AlpmState) -> Forecast:
     found = _upgrade(host, host.work([]))
     if not (found.ok and host.missing and found.changes):
         return found
-    return found._replace(problem=Reason("never-refreshed", {"sources": ", ".join(host.missing)}))
+    return found._replace(problem=Reason("never-refreshed", {"sources": tuple(host.missing)}))
 
 
 def _upgrade(host: AlpmState, work: AlpmSolver) -> Forecast:
@@ -183,7 +184,7 @@ def _is_needed(
     left = [
         here
         for name in names
-        for here in (own.linked("D", name) if own else ())
+        for here in (own.linked(AlpmLink.DEPENDS, name) if own else ())
         if here.name not in going and here.name not in coming
     ]
     return any(
@@ -202,9 +203,9 @@ def _no_answer(host: AlpmState, request: Request, no: Reason) -> Answer:
     if no.code == "unknown":
         near = near_names(host, request.name)
     elif no.code == "path-in":
-        near = tuple(str(no.facts["packages"]).split(", "))[:6]
-    elif no.facts.get("versions"):
-        near = tuple(str(no.facts["versions"]).split(", "))[:6]
+        near = no.texts("packages")[:6]
+    else:
+        near = no.texts("versions")[:6]
     return Answer(
         asked=request.text,
         package=request.name,

@@ -8,7 +8,7 @@ from fnmatch import translate
 from functools import lru_cache
 
 from velpin.kinds.alpm.pool import AlpmPackage
-from velpin.model.reason import Place, Reason
+from velpin.model.reason import Fact, Place, Reason
 
 Pattern = tuple[str, Place]
 """A glob and where it stands."""
@@ -37,11 +37,11 @@ class Ignored:
         """Why a package is ignored, None where it is not."""
         for glob, place in self.names:
             if takes(glob, package.name):
-                return Reason("is-ignored", {"name": package.name, "place": str(place)})
+                return Reason("is-ignored", {"name": package.name, "place": place})
         if self.groups:
             for group in package.facts.groups:
                 for glob, place in self.groups:
                     if takes(glob, group):
-                        facts = {"name": package.name, "group": group, "place": str(place)}
-                        return Reason("is-ignored-group", dict(facts))
+                        facts: dict[str, Fact] = {"name": package.name, "group": group}
+                        return Reason("is-ignored-group", {**facts, "place": place})
         return None

@@ -10,7 +10,7 @@ from pathlib import Path
 from velpin.files import disk
 from velpin.kinds.alpm.archive import batches, name_and_version
 from velpin.kinds.alpm.entry import Desc, read_desc
-from velpin.store.index import Batch, IndexPart, Notes, Stamp
+from velpin.store.index import Batch, IndexNote, IndexPart, Notes, Stamp
 
 FOLDER = "local"
 _LARGEST = 16 << 20
@@ -46,12 +46,12 @@ def _batches_of(path: Path, notes: Notes) -> Iterator[Batch]:
             try:
                 data = disk.read_file(path, f"{folder}/desc", _LARGEST)
             except OSError as problem:
-                notes.append((0, f"{folder}: {problem.strerror}"))
+                notes.append(IndexNote(0, f"{folder}: {problem.strerror}"))
                 continue
             if not version:
-                notes.append((0, f"{folder}: no name, version and release"))
+                notes.append(IndexNote(0, f"{folder}: no name, version and release"))
             elif name in seen:
-                notes.append((0, f"{folder}: {name} is there as {seen[name]} too"))
+                notes.append(IndexNote(0, f"{folder}: {name} is there as {seen[name]} too"))
             else:
                 seen[name] = folder
                 yield name, version, read_desc(data.decode("utf-8", "replace"))

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from velpin.kinds.alpm.entry import AlpmFacts, read_facts
+from velpin.kinds.alpm.entry import AlpmFacts, AlpmLink, read_facts
 from velpin.kinds.alpm.relation import AlpmRelation, fits, provision_fits
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.store.index import Index, Row
@@ -44,9 +44,9 @@ class AlpmOrigin:
         """Its packages that provide a name under another one, in the byte order of names."""
         return [one for one in self._linked(self.index.providers(name)) if one.name != name]
 
-    def linked(self, letter: str, name: str) -> list[AlpmPackage]:
+    def linked(self, kind: AlpmLink, name: str) -> list[AlpmPackage]:
         """Its packages that mention a name in relations of a kind, in the order of names."""
-        return self._linked(self.index.linked(letter, name))
+        return self._linked(self.index.linked(kind, name))
 
     def _linked(self, rows: Sequence[Row]) -> list[AlpmPackage]:
         names = sorted({row.name for row in rows})

@@ -45,7 +45,7 @@ def why_taken(
     ]  # fmt: skip
     later = [one.origin.handle for one in others if one.origin.rank > chosen.origin.rank]
     if later:
-        found.append(Reason("stands-first", {**facts, "others": ", ".join(later)}))
+        found.append(Reason("stands-first", {**facts, "others": tuple(later)}))
         word = word or "order of sources"
     here = host.pool.installed(chosen.name)
     if here is not None and compare(chosen.version, here.version) < 0:

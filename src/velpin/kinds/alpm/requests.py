@@ -72,13 +72,13 @@ def _relation(host: AlpmState, request: Request) -> AlpmRelation:
 
 def _no(host: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> RequestRefused:
     offered = host.pool.offered(request.name)
-    versions = ", ".join(dict.fromkeys(one.version for one in offered))
+    versions = tuple(dict.fromkeys(one.version for one in offered))
     if request.name.startswith("/"):
         from velpin.kinds.alpm.files import holders
 
         found = holders(host, request.name)
         if found:
-            return RequestRefused("path-in", name=request.name, packages=", ".join(found))
+            return RequestRefused("path-in", name=request.name, packages=tuple(found))
         return RequestRefused("path-unknown", name=request.name)
     if request.operator and offered:
         asked = request.version if request.operator == "=" else request.operator + request.version
@@ -91,6 +91,6 @@ def _no(host: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> Req
     if request.source and offered:
         return RequestRefused("not-in-source", name=request.name, source=request.source)
     if offered:
-        handles = ", ".join(one.origin.handle for one in offered)
+        handles = tuple(one.origin.handle for one in offered)
         return RequestRefused("not-for-requests", name=request.name, sources=handles)
     return RequestRefused("unknown", name=request.name)

@@ -17,6 +17,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from velpin.core.refused import RequestRefused
+from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import Ignored
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool, Several
 from velpin.kinds.alpm.relation import AlpmRelation, fits
@@ -99,7 +100,7 @@ class AlpmSolver:
         """The packages of a group: of each name that of the first source with it in the group."""
         found: dict[str, AlpmPackage] = {}
         for origin in origins:
-            for one in origin.linked("G", group):
+            for one in origin.linked(AlpmLink.GROUPS, group):
                 if one.name not in found:
                     found[one.name] = one
                     self._ask_ignored(one)
@@ -143,7 +144,7 @@ class AlpmSolver:
         ]
         here = next((one for one in found if self.pool.installed(one.name)), None)
         if here is None and len(found) > 1:
-            names = ", ".join(f"{one.name} ({one.origin.handle})" for one in found)
+            names = tuple(f"{one.name} ({one.origin.handle})" for one in found)
             facts: dict[str, Fact] = {
                 "name": str(wanted), "providers": names, "package": found[0].name
             }  # fmt: skip
@@ -171,7 +172,7 @@ class AlpmSolver:
     def ask_upgrade(self) -> None:
         """Take what the full upgrade changes of itself."""
         origins = [one for one in self.pool.origins if one.source and one.source.upgrades]
-        replaced = [one.index.link_table("R") for one in origins]
+        replaced = [one.index.link_table(AlpmLink.REPLACES) for one in origins]
         for here in self.pool.all_installed():
             if here.name in self.targets:
                 continue
@@ -186,7 +187,7 @@ class AlpmSolver:
     def _replace(self, here: AlpmPackage, origin: AlpmOrigin) -> bool:
         """Let all that a source replaces an installed package with come; whether any does."""
         came = False
-        for one in origin.linked("R", here.name):
+        for one in origin.linked(AlpmLink.REPLACES, here.name):
             if not any(
                 relation.name == here.name
                 and fits(here.version, relation.operator, relation.version)
@@ -243,14 +244,14 @@ class AlpmSolver:
 
     def _check_lists(self) -> None:
         if self._missing:
-            raise RequestRefused("never-refreshed", sources=", ".join(self._missing))
+            raise RequestRefused("never-refreshed", sources=tuple(self._missing))
 
     def _check_archs(self) -> None:
         for one in self.targets:
             if self._archs and one.arch and one.arch != ANY and one.arch not in self._archs:
                 raise RequestRefused(
                     "wrong-arch-asked", name=one.name, version=one.version, arch=one.arch,
-                    archs=", ".join(self._archs), source=one.origin.handle,
+                    archs=tuple(self._archs), source=one.origin.handle,
                 )  # fmt: skip
 
     def _going(self) -> dict[str, AlpmPackage]:
@@ -381,7 +382,7 @@ class AlpmSolver:
             return
         for one in self._coming:
             names = dict.fromkeys((one.name, *(p.name for p in one.facts.provides)))
-            for here in (found for name in names for found in own.linked("C", name)):
+            for here in (found for name in names for found in own.linked(AlpmLink.CONFLICTS, name)):
                 for relation in here.facts.conflicts:
                     if (
                         here.name != one.name
@@ -439,7 +440,9 @@ class AlpmSolver:
         """Installed packages that need a certain one, and what they say."""
         own = self.pool.own
         names = dict.fromkeys((changed.name, *(one.name for one in changed.facts.provides)))
-        for here in (found for name in names for found in (own.linked("D", name) if own else ())):
+        for here in (
+            found for name in names for found in (own.linked(AlpmLink.DEPENDS, name) if own else ())
+        ):
             for wanted in here.facts.depends:
                 if changed.satisfies(wanted):
                     yield here, wanted

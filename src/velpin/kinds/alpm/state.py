@@ -14,6 +14,7 @@ from velpin.files.tree import read_release_fields
 from velpin.kinds.alpm import archive, local
 from velpin.kinds.alpm.config import AlpmConfig, read_config, sources_of
 from velpin.kinds.alpm.copies import AlpmCopy, AlpmCopyFinder
+from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import Ignored
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool
 from velpin.kinds.alpm.relation import AlpmRelation
@@ -199,4 +200,4 @@ class AlpmState(IndexedHost[AlpmSource]):
             return True
         if self.pool.installed(name) or (self.record and self.record.providers(name)):
             return True
-        return any(index.linked("G", name) for _, index in self.indexes)
+        return any(index.linked(AlpmLink.GROUPS, name) for _, index in self.indexes)

@@ -46,8 +46,8 @@ class DebAdapter(DebState):
             error = self.preferences.error
             yield Note(Place(error.file, error.line), error.what)
         yield from self.preferences.notes
-        for line, text in self.record.notes if self.record else ():
-            yield Note(Place(self.record_file, line), text)
+        for note in self.record.notes if self.record else ():
+            yield Note(Place(self.record_file, note.line), note.text)
 
     def skipped(self) -> Sequence[tuple[str, str]]:
         """Files in the host's own places that its installer passes over, and why."""

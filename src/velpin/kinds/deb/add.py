@@ -116,7 +116,7 @@ def _with_checks(entries: list[SourceEntry], plan: Plan) -> list[SourceEntry]:
         if weakens(name, value)
     ]
     if dropped:
-        plan.notes.append(Reason("checks-kept", {"settings": ", ".join(dict.fromkeys(dropped))}))
+        plan.notes.append(Reason("checks-kept", {"settings": tuple(dict.fromkeys(dropped))}))
     return [
         entry._replace(options={n: v for n, v in entry.options.items() if not weakens(n, v)})
         for entry in entries
@@ -344,7 +344,7 @@ def _not_for_us(
         return Reason("wrong-arch", facts)
     suites = [one for one in suites_of(source, transport, host.release) if one != source.release]
     if suites and not release.date_text:
-        return Reason("no-suite", {**asked, "has": ", ".join(suites), "better": suites[0]})
+        return Reason("no-suite", {**asked, "has": tuple(suites), "better": suites[0]})
     what = result.error.message if result.error else ""
     return Reason("nothing-there", {**asked, "what": what})
 

@@ -17,7 +17,7 @@ from velpin.kinds.deb.requests import (
     expand,
     find_package,
 )
-from velpin.kinds.deb.state import NOT_AS_PROMISED, DebState
+from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.changes import changes_of, held_back, unneeded
 from velpin.kinds.deb.transaction.steps import AskedVersion, Transaction, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
@@ -194,7 +194,7 @@ def index_notes(host: DebState) -> Iterator[Reason]:
     """Copies that are not what was promised, and an emptied record of packages."""
     differing = {
         origin.source for origin, index in host.indexes
-        if any(text == NOT_AS_PROMISED for _, text in index.notes)
+        if any(note.code == "not-as-promised" for note in index.notes)
     }  # fmt: skip
     yield from (Reason("copy-differs", {"source": handle}) for handle in sorted(differing))
     if host.emptied_record():

@@ -16,7 +16,7 @@ from velpin.errors import HostFileError
 from velpin.files.text import whole_number
 from velpin.forked import processors
 from velpin.kinds.deb.control import parse_stanza
-from velpin.store.index import Batch, IndexPart, Notes, ParsedEntry
+from velpin.store.index import Batch, IndexNote, IndexPart, NoteCode, Notes, ParsedEntry
 
 _WANTED = re.compile(r"\n(Package|Version|Architecture|Provides|Description|Source|Status): *(.*)")
 _ANY_CASE = re.compile(
@@ -88,12 +88,6 @@ _STATUS = re.compile(
 )
 
 
-def makes_unreadable(note: str) -> bool:
-    """Whether a note is of something because of which the installer reads nothing at all
-    (observed, see docs/how-hosts-choose/deb.md)."""
-    return note.endswith((NO_PACKAGE, NO_STATUS, NO_FIELD))
-
-
 def read_packages(
     pieces: Iterable[bytes], notes: Notes, *, record: bool = False, line: int = 1
 ) -> Iterator[Batch]:
@@ -108,7 +102,7 @@ def read_packages(
         last = stanzas[-1].rpartition(b"\n")[2]
         yield batch
     if last.strip() and b":" not in last and last[:1] not in (b" ", b"\t", b"#"):
-        notes.append((line - 2, NO_FIELD))
+        notes.append(IndexNote(line - 2, NO_FIELD, "unreadable"))
 
 
 def _stanzas(pieces: Iterable[bytes]) -> Iterator[list[bytes]]:
@@ -154,9 +148,9 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
             and (not record or _STATUS.fullmatch(fields.get("Status", "")))
         ):
             fields = _slowly(raw)
-            what = _what_is_wrong(raw, fields, record)
+            what, code = _what_is_wrong(raw, fields, record)
             if what:
-                notes.append((line + block[:start].count(b"\n"), what))
+                notes.append(IndexNote(line + block[:start].count(b"\n"), what, code))
             if what or not fields.get("Version"):
                 start += length + 2
                 continue
@@ -207,22 +201,24 @@ def _slowly(raw: bytes) -> dict[str, str]:
     return {name.capitalize(): " ".join(value.split("\t")).rstrip() for name, value in found}
 
 
-def _what_is_wrong(raw: bytes, found: dict[str, str], record: bool) -> str:
+def _what_is_wrong(raw: bytes, found: dict[str, str], record: bool) -> tuple[str, NoteCode]:
+    """What keeps a stanza from being an entry, empty where nothing does; a stanza or status that
+    is none makes the installer read nothing at all (docs/how-hosts-choose/deb.md)."""
     if not raw.strip():
-        return ""
+        return "", ""
     name = found.get("Package")
     if not name:
-        return NO_PACKAGE
+        return NO_PACKAGE, "unreadable"
     if record and not found.get("Status"):
-        return f"{name}: no Status; the file may be cut off"
+        return f"{name}: no Status; the file may be cut off", ""
     if record and not _STATUS.fullmatch(found["Status"]):
-        return f"{name}: {NO_STATUS}"
+        return f"{name}: {NO_STATUS}", "unreadable"
     if record and "not-installed" in found["Status"].split():
-        return ""
+        return "", ""
     if " " in name.rstrip() or " " in found.get("Architecture", "").rstrip():
-        return f"{name}: a blank in its name or architecture"
+        return f"{name}: a blank in its name or architecture", ""
     missing = [field for field in ("Version", "Architecture") if not found.get(field)]
-    return f"{name}: a stanza without {missing[0]}" if missing else ""
+    return (f"{name}: a stanza without {missing[0]}" if missing else ""), ""
 
 
 def _provided(raw: bytes, value: str) -> list[str]:

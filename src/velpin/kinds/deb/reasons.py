@@ -54,12 +54,12 @@ def priority_reason(priority: DebPriority, version: DebVersion) -> Reason:
     if priority.record:
         record = priority.record
         facts |= {
-            "place": str(record.place),
+            "place": record.place,
             "names": " ".join(record.names) or "*",
             "pin": f"{record.pin.kind} {record.pin.text}".strip(),
         }
     sources = dict.fromkeys(held.origin.source for held in version.offered)
-    facts["source"] = ", ".join(sources)
+    facts["source"] = tuple(sources)
     code = f"priority-{priority.cause}"
     if priority.value == NEVER:
         code = "priority-never"
@@ -71,7 +71,7 @@ def source_reasons(chosen: DebVersion) -> tuple[Reason, ...]:
     offered = list(dict.fromkeys(held.origin.source for held in chosen.offered))
     if len(offered) < 2:
         return ()
-    facts: dict[str, Fact] = {"source": offered[0], "others": ", ".join(offered[1:])}
+    facts: dict[str, Fact] = {"source": offered[0], "others": tuple(offered[1:])}
     return (Reason("first-listed", facts),)
 
 

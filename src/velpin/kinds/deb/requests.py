@@ -108,9 +108,7 @@ def _is_provided(host: DebState, name: str, arch: str) -> bool:
 
 
 def _nobody(host: DebState, name: str) -> DebPackage:
-    raise DebRequestRefused(
-        "no-provider", name=name, providers=", ".join(host.provider_names(name))
-    )
+    raise DebRequestRefused("no-provider", name=name, providers=tuple(host.provider_names(name)))
 
 
 def usable(package: DebPackage | None) -> list[DebVersion]:
@@ -150,9 +148,7 @@ def _only_provider(host: DebState, request: Request, arch: str) -> DebPackage | 
         if version is choice.candidate(package):
             fitting.setdefault(package.name, package)
     if len(fitting) > 1:
-        raise DebRequestRefused(
-            "several-providers", name=request.name, providers=", ".join(fitting)
-        )
+        raise DebRequestRefused("several-providers", name=request.name, providers=tuple(fitting))
     return next(iter(fitting.values()), None)
 
 

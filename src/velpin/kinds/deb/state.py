@@ -40,7 +40,7 @@ from velpin.kinds.deb.version import version_key
 from velpin.model.reason import Reason
 from velpin.model.source import Source
 from velpin.store.cache import IndexCache, is_as_fetched
-from velpin.store.index import Batch, Index, IndexPart, Notes, Row
+from velpin.store.index import Batch, Index, IndexNote, IndexPart, Notes, Row
 from velpin.store.memo import Memo
 
 OWN = "(installed)"
@@ -415,9 +415,10 @@ class DebState(Adapter[DebSource]):
         """An index or the record that makes the installer read nothing at all."""
         opened = [index for _, index in self.indexes]
         for index in (*([self.record] if self.record else ()), *opened):
-            for line, text in index.notes:
-                if packages.makes_unreadable(text):
-                    return HostFileError(self._below_root(index.stamp.path), line, text)
+            for note in index.notes:
+                if note.code == "unreadable":
+                    file = self._below_root(index.stamp.path)
+                    return HostFileError(file, note.line, note.text)
         return None
 
     def _below_root(self, path: str) -> str:
@@ -438,7 +439,7 @@ class DebState(Adapter[DebSource]):
         if any(pin.selects_site(site) for site in sites):
             return None
         place = self.conf.place("APT::Default-Release")
-        return Reason("target-unknown", {"target": self.target, "place": str(place)})
+        return Reason("target-unknown", {"target": self.target, "place": place or ""})
 
     def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
         """Whether a source takes part."""
@@ -447,7 +448,7 @@ class DebState(Adapter[DebSource]):
         return "on" if self.copies[source.handle].files else "not fetched"
 
 
-NOT_AS_PROMISED = "is not what its release file promises; it may be cut off"
+_NOT_AS_PROMISED = "is not what its release file promises; it may be cut off"
 
 
 def _parts(path: Path, promise_of: Callable[[Path], Promise | None]) -> list[IndexPart]:
@@ -460,7 +461,7 @@ def _parts(path: Path, promise_of: Callable[[Path], Promise | None]) -> list[Ind
         with contextlib.suppress(HostFileError):
             promise = promise_of(path)
             if promise and not _keeps(path, promise):
-                notes.append((0, NOT_AS_PROMISED))
+                notes.append(IndexNote(0, _NOT_AS_PROMISED, "not-as-promised"))
 
     return [checked, *rest]
 

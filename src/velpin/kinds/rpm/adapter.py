@@ -43,8 +43,8 @@ class RpmAdapter(RpmState):
         yield from (Note(Place(error.file, error.line), error.what) for error in self.config_errors)
         yield from self.config_notes
         if self.record and self.record_file:
-            for line, text in self.record.notes:
-                yield Note(Place(self.record_file, line), text)
+            for note in self.record.notes:
+                yield Note(Place(self.record_file, note.line), note.text)
 
     def meaning(self) -> Meaning:
         """What the source files state."""

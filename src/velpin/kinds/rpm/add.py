@@ -92,7 +92,7 @@ def _with_checks(wanted: RpmSection, plan: Plan) -> RpmSection:
     """A section without what switches checks off: a key was given to check with."""
     dropped = [f"{key}={value}" for key, value in wanted.values if weakens(key, value)]
     if dropped:
-        plan.notes.append(Reason("checks-kept", {"settings": ", ".join(dropped)}))
+        plan.notes.append(Reason("checks-kept", {"settings": tuple(dropped)}))
     return wanted._replace(
         values=tuple((key, value) for key, value in wanted.values if not weakens(key, value))
     )

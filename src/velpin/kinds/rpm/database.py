@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 from velpin.errors import HostFileError
 from velpin.files.tree import Tree
 from velpin.kinds.rpm import header as h
-from velpin.kinds.rpm.entry import written
+from velpin.kinds.rpm.entry import RpmLink, written
 from velpin.kinds.rpm.header import Header, read_header
 from velpin.kinds.rpm.primary import kept_as_provided, names_in
 from velpin.store.index import Batch, Notes, ParsedEntry
@@ -28,7 +28,14 @@ FILE = "rpmdb.sqlite"
 _OLDER = {"Packages.db": "ndb", "Packages": "Berkeley DB"}
 _KEY = "gpg-pubkey"
 _IN_BLOCK = 32
-LINKS = ("R", "C", "O", "M", "G", "S")
+LINKS = (
+    RpmLink.REQUIRES,
+    RpmLink.CONFLICTS,
+    RpmLink.OBSOLETES,
+    RpmLink.RECOMMENDS,
+    RpmLink.SUGGESTS,
+    RpmLink.SUPPLEMENTS,
+)
 """Kinds of relation that are looked up from the other side."""
 
 
@@ -120,11 +127,11 @@ def _batch(found: list[Header]) -> Batch:
                 "", "installed", start, len(text), h.text_of(one, h.SUMMARY),
             )
         )  # fmt: skip
-        provides += [(text.partition(" ")[0], at) for text in relations.get("P", ())]
+        provides += [(text.partition(" ")[0], at) for text in relations.get(RpmLink.PROVIDES, ())]
         provides += [(path, at) for path in files if kept_as_provided(path)]
-        for letter in LINKS:
-            named = {name for told in relations.get(letter, ()) for name in names_in(told)}
-            links.setdefault(letter, []).extend((name, at) for name in sorted(named))
+        for kind in LINKS:
+            named = {name for told in relations.get(kind, ()) for name in names_in(told)}
+            links.setdefault(kind, []).extend((name, at) for name in sorted(named))
         texts.append(text)
         start += len(text) + 2
     return Batch(b"\n\n".join(texts), entries, provides, [], links)

@@ -2,23 +2,30 @@
 
 line 1      vendor, location, bytes to fetch, bytes on disk, time of building, source
             package, parted by tabs
-further     a letter for the kind of relation, then the relations, parted by tabs:
-            P provides  R requires  C conflicts  O obsoletes
-            M recommends  G suggests  S supplements  E enhances
-            F files
+further     the letter of a kind of relation (`RpmLink`; F for files), then the relations,
+            parted by tabs
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 from velpin.kinds.rpm.relation import Capability, RpmRelation, read_relation
 
-KINDS = {
-    "P": "provides", "R": "requires", "C": "conflicts", "O": "obsoletes",
-    "M": "recommends", "G": "suggests", "S": "supplements", "E": "enhances",
-}  # fmt: skip
+
+class RpmLink(StrEnum):
+    """A kind of relation between packages, by the letter that stands for it in an index."""
+
+    PROVIDES = "P"
+    REQUIRES = "R"
+    CONFLICTS = "C"
+    OBSOLETES = "O"
+    RECOMMENDS = "M"
+    SUGGESTS = "G"
+    SUPPLEMENTS = "S"
+    ENHANCES = "E"
 
 
 @dataclass(slots=True)
@@ -35,14 +42,24 @@ class RpmFacts:
     relations: dict[str, tuple[str, ...]] = field(default_factory=dict)
     files: tuple[str, ...] = ()
 
-    def of(self, letter: str) -> tuple[RpmRelation, ...]:
-        """The relations of one kind, by its letter."""
-        return tuple(map(read_relation, self.relations.get(letter, ())))
+    def of(self, kind: RpmLink) -> tuple[RpmRelation, ...]:
+        """The relations of one kind."""
+        return tuple(map(read_relation, self.relations.get(kind, ())))
 
     @property
     def provides(self) -> tuple[Capability, ...]:
         """What it provides."""
-        return tuple(one for one in self.of("P") if isinstance(one, Capability))
+        return tuple(one for one in self.of(RpmLink.PROVIDES) if isinstance(one, Capability))
+
+    @property
+    def requires(self) -> tuple[RpmRelation, ...]:
+        """What it needs."""
+        return self.of(RpmLink.REQUIRES)
+
+    @property
+    def obsoletes(self) -> tuple[RpmRelation, ...]:
+        """What it replaces."""
+        return self.of(RpmLink.OBSOLETES)
 
 
 def written(

@@ -81,12 +81,12 @@ def _obstacles(host: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iter
             source.handle for source, index in host.indexes_off() if index.providers(relation.name)
         ]
         named = [one for one in host.pool.offering(Capability(relation.name)) if not one.installed]
-        facts: dict[str, Fact] = {"name": relation.name, "off": ", ".join(dict.fromkeys(off))}
+        facts: dict[str, Fact] = {"name": relation.name, "off": tuple(dict.fromkeys(off))}
         if named:
             versions = dict.fromkeys(
                 f"{one.version}" if one.name == relation.name else one.label for one in named
             )
-            yield Reason("none-fits", {**facts, "versions": ", ".join(versions)})
+            yield Reason("none-fits", {**facts, "versions": tuple(versions)})
         else:
             yield Reason("nothing-called", facts)
         return

@@ -106,11 +106,8 @@ def why_kept(
 
 def _no_answer(host: RpmState, request: Request, no: Reason) -> Answer:
     installed = host.pool.installed(request.name)
-    near: tuple[str, ...] = ()
-    if no.code == "unknown":
-        near = near_names(host, request.name)
-    elif no.facts.get("versions"):
-        near = tuple(str(no.facts["versions"]).split(", "))[:6]
+    unknown = no.code == "unknown"
+    near = near_names(host, request.name) if unknown else no.texts("versions")[:6]
     offered = [one for one in host.pool.all_named(request.name) if not one.installed]
     return Answer(
         asked=request.text,

@@ -16,23 +16,33 @@ import struct
 from typing import Any
 
 from velpin.errors import HostFileError
+from velpin.kinds.rpm.entry import RpmLink
 
 NAME, VERSION, RELEASE, EPOCH, SUMMARY, DESCRIPTION = 1000, 1001, 1002, 1003, 1004, 1005
 BUILT, SIZE, VENDOR, ARCH, SOURCE, LONG_SIZE = 1006, 1009, 1011, 1022, 1044, 5009
 DIR_INDEXES, BASE_NAMES, DIR_NAMES = 1116, 1117, 1118
 RELATIONS = {
-    "P": (1047, 1112, 1113), "R": (1049, 1048, 1050), "C": (1054, 1053, 1055),
-    "O": (1090, 1114, 1115), "M": (5046, 5048, 5047), "G": (5049, 5051, 5050),
-    "S": (5052, 5054, 5053), "E": (5055, 5057, 5056),
-}  # fmt: skip
+    RpmLink.PROVIDES: (1047, 1112, 1113),
+    RpmLink.REQUIRES: (1049, 1048, 1050),
+    RpmLink.CONFLICTS: (1054, 1053, 1055),
+    RpmLink.OBSOLETES: (1090, 1114, 1115),
+    RpmLink.RECOMMENDS: (5046, 5048, 5047),
+    RpmLink.SUGGESTS: (5049, 5051, 5050),
+    RpmLink.SUPPLEMENTS: (5052, 5054, 5053),
+    RpmLink.ENHANCES: (5055, 5057, 5056),
+}
 """Tags of names, flags and versions for each kind of relation (see `entry`)."""
 
 _MAGIC = b"\x8e\xad\xe8\x01\x00\x00\x00\x00"
 _LEAD, _LEAD_SIZE = b"\xed\xab\xee\xdb", 96
 _LESS, _GREATER, _EQUAL = 2, 4, 8
 _SENSE = {
-    _LESS: "<", _LESS | _EQUAL: "<=", _EQUAL: "=", _GREATER | _EQUAL: ">=", _GREATER: ">",
-}  # fmt: skip
+    _LESS: "<",
+    _LESS | _EQUAL: "<=",
+    _EQUAL: "=",
+    _GREATER | _EQUAL: ">=",
+    _GREATER: ">",
+}
 _INTERNAL = 1 << 24
 """Flag of a need that only the installing program itself can meet."""
 _MOST = 1 << 28
@@ -118,9 +128,9 @@ def version_of(header: Header) -> str:
 
 
 def relations_of(header: Header) -> dict[str, list[str]]:
-    """Relations as texts by the letter of their kind."""
-    found = {}
-    for letter, (names, flags, versions) in RELATIONS.items():
+    """Relations as texts by their kind."""
+    found: dict[str, list[str]] = {}
+    for kind, (names, flags, versions) in RELATIONS.items():
         if names not in header:
             continue
         senses = header.get(flags, [])
@@ -128,12 +138,12 @@ def relations_of(header: Header) -> dict[str, list[str]]:
         told: dict[str, None] = {}
         for at, name in enumerate(header[names]):
             sense = senses[at] if at < len(senses) else 0
-            if letter == "R" and (sense & _INTERNAL or name.startswith("rpmlib(")):
+            if kind == RpmLink.REQUIRES and (sense & _INTERNAL or name.startswith("rpmlib(")):
                 continue
             operator = _SENSE.get(sense & (_LESS | _GREATER | _EQUAL), "")
             version = texts[at] if at < len(texts) else ""
             told[f"{name} {operator} {version}" if operator and version else name] = None
-        found[letter] = list(told)
+        found[kind] = list(told)
     return found
 
 

@@ -12,7 +12,7 @@ from functools import cached_property
 from pathlib import Path
 
 from velpin.kinds.rpm.arch import Archs
-from velpin.kinds.rpm.entry import RpmFacts, read_facts
+from velpin.kinds.rpm.entry import RpmFacts, RpmLink, read_facts
 from velpin.kinds.rpm.filelists import holders
 from velpin.kinds.rpm.primary import kept_as_provided, names_in
 from velpin.kinds.rpm.relation import EQUAL, Capability, Joined, RpmRelation, meets, overlap
@@ -210,7 +210,7 @@ class RpmPool:
         return [one for one in self._providers(wanted.name) if provides(one, wanted)]
 
     def recorded(self, kind: str, name: str) -> list[RpmPackage]:
-        """Installed builds with a relation of a kind (by its letter) that mentions a name."""
+        """Installed builds with a relation of a kind that mentions a name."""
         if self.record is None:
             return []
         table = self._recorded.get(kind)
@@ -226,7 +226,7 @@ class RpmPool:
         return found
 
     def linked(self, kind: str, name: str) -> Iterator[RpmPackage]:
-        """Builds with a relation of a kind (by its letter) that mentions a name."""
+        """Builds with a relation of a kind that mentions a name."""
         for origin in self.origins:
             for row in origin.index.linked(kind, name):
                 if origin.installed or self.archs.takes(row.arch):
@@ -236,14 +236,14 @@ class RpmPool:
         """Builds offered that obsolete a build: by its name, never by what it provides."""
         return [
             one
-            for one in self.linked("O", build.name)
+            for one in self.linked(RpmLink.OBSOLETES, build.name)
             if not one.installed and self.visible(one) and obsoletes(one, build)
         ]
 
     @cached_property
     def needed_files(self) -> frozenset[str]:
         """Every file path that an installed package needs."""
-        names = self.record.index.all_linked("R") if self.record else []
+        names = self.record.index.all_linked(RpmLink.REQUIRES) if self.record else []
         return frozenset(name for name in names if name.startswith("/"))
 
     @cached_property
@@ -253,7 +253,7 @@ class RpmPool:
             name
             for origin in self.origins
             if not origin.installed
-            for name in origin.index.all_linked("S")
+            for name in origin.index.all_linked(RpmLink.SUPPLEMENTS)
         )
 
 
@@ -277,7 +277,7 @@ def obsoletes(build: RpmPackage, other: RpmPackage) -> bool:
         isinstance(one, Capability)
         and one.name == other.name
         and (not one.sense or overlap(EQUAL, other.version, one.sense, one.version))
-        for one in build.facts.of("O")
+        for one in build.facts.obsoletes
     )
 
 

@@ -17,9 +17,9 @@ from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
 from velpin.files.text import whole_number
 from velpin.forked import processors
-from velpin.kinds.rpm.entry import written
+from velpin.kinds.rpm.entry import RpmLink, written
 from velpin.kinds.rpm.relation import Capability, RpmRelation, read_relation
-from velpin.store.index import Batch, IndexPart, Notes, ParsedEntry
+from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
 
 if TYPE_CHECKING:
     from lxml.etree import _Element
@@ -32,19 +32,27 @@ _RPM = "{http://linux.duke.edu/metadata/rpm}"
 _ROOT = re.compile(rb"<(?:[\w.-]+:)?metadata\b[^>]*>")
 _FIRST = re.compile(rb"<package\b")
 _RELATIONS = {
-    f"{_RPM}provides": "P", f"{_RPM}requires": "R", f"{_RPM}conflicts": "C",
-    f"{_RPM}obsoletes": "O", f"{_RPM}recommends": "M", f"{_RPM}suggests": "G",
-    f"{_RPM}supplements": "S", f"{_RPM}enhances": "E",
-}  # fmt: skip
+    f"{_RPM}provides": RpmLink.PROVIDES,
+    f"{_RPM}requires": RpmLink.REQUIRES,
+    f"{_RPM}conflicts": RpmLink.CONFLICTS,
+    f"{_RPM}obsoletes": RpmLink.OBSOLETES,
+    f"{_RPM}recommends": RpmLink.RECOMMENDS,
+    f"{_RPM}suggests": RpmLink.SUGGESTS,
+    f"{_RPM}supplements": RpmLink.SUPPLEMENTS,
+    f"{_RPM}enhances": RpmLink.ENHANCES,
+}
 _TEXTS = {
-    f"{_COMMON}name": "name", f"{_COMMON}arch": "arch", f"{_COMMON}summary": "summary",
-    f"{_RPM}vendor": "vendor", f"{_RPM}sourcerpm": "sourcerpm",
-}  # fmt: skip
+    f"{_COMMON}name": "name",
+    f"{_COMMON}arch": "arch",
+    f"{_COMMON}summary": "summary",
+    f"{_RPM}vendor": "vendor",
+    f"{_RPM}sourcerpm": "sourcerpm",
+}
 _NUMBERS = {f"{_COMMON}time": ("build",), f"{_COMMON}size": ("package", "installed")}
 _FLAGS = {"EQ": "=", "LT": "<", "GT": ">", "LE": "<=", "GE": ">="}
 _SOURCES = ("src", "nosrc")
 """Architectures of packages that are only to be built from."""
-LINKS = ("O", "S")
+LINKS = (RpmLink.OBSOLETES, RpmLink.SUPPLEMENTS)
 """Kinds of relation that are looked up from the other side; `N` beside them: paths needed."""
 
 
@@ -180,12 +188,8 @@ def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
         if found.arch in _SOURCES:
             continue
         if not (found.name and found.arch and found.version):
-            notes.append(
-                (
-                    line + int(getattr(element, "sourceline", 1) or 1) - 1,
-                    "a package without name, architecture or version",
-                )
-            )
+            at = line + int(getattr(element, "sourceline", 1) or 1) - 1
+            notes.append(IndexNote(at, "a package without name, architecture or version"))
             continue
         text = written(found.head, found.relations, found.files).encode("utf-8", "replace")
         at = len(entries)
@@ -194,7 +198,9 @@ def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
                 found.name, found.arch, found.version, "", "", start, len(text), found.summary
             )
         )
-        provides += [(one.partition(" ")[0], at) for one in found.relations.get("P", ())]
+        provides += [
+            (one.partition(" ")[0], at) for one in found.relations.get(RpmLink.PROVIDES, ())
+        ]
         provides += [(file, at) for file in found.files]
         for kind in LINKS:
             for one in found.relations.get(kind, ()):

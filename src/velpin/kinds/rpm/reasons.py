@@ -87,7 +87,7 @@ def _step(word: str, dropped: Sequence[RpmPackage], chosen: RpmPackage) -> Reaso
         return Reason("own-architecture", facts)
     if word == "version":
         return Reason("newest-there", facts)
-    others = ", ".join(dict.fromkeys(one.origin.handle for one in dropped))
+    others = tuple(dict.fromkeys(one.origin.handle for one in dropped))
     code = "lower-cost" if word == "cost" else "read-first"
     return Reason(code, {**facts, "others": others})
 

@@ -12,6 +12,7 @@ from functools import lru_cache
 
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.arch import NOARCH
+from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.header import (
     NAME,
     RELEASE,
@@ -101,10 +102,10 @@ def _recipes(
 ) -> Iterator[Recipe]:
     needs = [
         RecipeNeed("builds", str(part))
-        for text in relations.get("R", ())
+        for text in relations.get(RpmLink.REQUIRES, ())
         for part in _all_of(read_relation(text))
     ]
-    provided = map(_as_built, relations.get("P", ()))
+    provided = map(_as_built, relations.get(RpmLink.PROVIDES, ()))
     built = {one.name: one.version for one in provided if one is not None}
     for name, its_version in (built or {base: version}).items():
         yield Recipe(

@@ -16,6 +16,7 @@ from velpin.kinds.rpm import primary
 from velpin.kinds.rpm.arch import NOARCH, Archs
 from velpin.kinds.rpm.copies import RpmCopy, RpmCopyFinder
 from velpin.kinds.rpm.database import find_database, read_database
+from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.ini import words
 from velpin.kinds.rpm.pattern import Named, Patterns
 from velpin.kinds.rpm.pool import RpmOrigin, RpmPackage, RpmPool, is_newer
@@ -86,7 +87,9 @@ class RpmState(IndexedHost[RpmSource]):
     def special_names(self) -> frozenset[str]:
         """Names for which more than their own lines in the lists decides."""
         return (
-            frozenset(name for _, index in self.indexes for name in index.all_linked("O"))
+            frozenset(
+                name for _, index in self.indexes for name in index.all_linked(RpmLink.OBSOLETES)
+            )
             | self.module_names
         )
 

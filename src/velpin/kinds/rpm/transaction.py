@@ -57,7 +57,7 @@ class Roles:
         for owner in self._done.taken:
             if owner is build:
                 continue
-            for relation in owner.facts.of("R"):
+            for relation in owner.facts.requires:
                 if build in self._work.pool.meeting(relation):
                     return "requires", owner, relation
         return "upgrade", None, None
@@ -102,7 +102,7 @@ def _followed(work: RpmSolver, done: RpmSolution) -> dict[int, RpmPackage]:
 def _remover(done: RpmSolution, old: RpmPackage) -> tuple[RpmPackage | None, RpmRelation | None]:
     for build in done.taken:
         if obsoletes(build, old):
-            for relation in build.facts.of("O"):
+            for relation in build.facts.obsoletes:
                 if str(relation).partition(" ")[0] == old.name:
                     return build, relation
     return None, None

@@ -73,7 +73,7 @@ class VersionLocks:
         """Whether a build is kept out because it replaces a version that is locked."""
         if not self._only or self._only.mean(Named(build.name, build.arch, build.version)):
             return False
-        names = (one.name for one in build.facts.of("O") if isinstance(one, Capability))
+        names = (one.name for one in build.facts.obsoletes if isinstance(one, Capability))
         return any(
             self._only.mean(Named(other.name, other.arch, other.version))
             for name in names
@@ -87,7 +87,10 @@ class VersionLocks:
         one = Named(build.name, build.arch, build.version)
         if not (self.hide(one) or self.hide_replacing(pool, build)):
             return None
-        names = {build.name, *(str(own).partition(" ")[0] for own in build.facts.of("O"))}
+        names = {
+            build.name,
+            *(str(own).partition(" ")[0] for own in build.facts.obsoletes),
+        }
         never = self._never.mean(one)
         for line in self.lines:
             listed = Patterns([line.pattern])

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
+from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.ini import IniSection, words
 from velpin.kinds.rpm.logins import section_logins
 from velpin.kinds.rpm.pattern import Named, Patterns, is_glob
@@ -198,11 +199,11 @@ class DnfState(RpmState):
                 )
         lock = self.version_locks.which(self.pool, build)
         if lock is not None:
-            return Reason("is-excluded", {"pattern": lock.pattern, "place": str(lock.place)})
+            return Reason("is-excluded", {"pattern": lock.pattern, "place": lock.place})
         if self.excluded(build):
             listed = [*include.texts, *own_include.texts]
             return Reason(
-                "not-included", {"patterns": ", ".join(listed[:4]), "source": build.origin.handle}
+                "not-included", {"patterns": tuple(listed[:4]), "source": build.origin.handle}
             )
         stream = self.hiding.hides(build)
         if stream is None:
@@ -356,7 +357,10 @@ class DnfState(RpmState):
         more = {
             one.id: one
             for build in offered
-            for one in (*self.pool.obsoleting(build), *self.pool.recorded("O", build.name))
+            for one in (
+                *self.pool.obsoleting(build),
+                *self.pool.recorded(RpmLink.OBSOLETES, build.name),
+            )
             if one.name not in names and obsoletes(one, build)
         }
         return [*builds, *more.values()]
@@ -376,7 +380,7 @@ class DnfState(RpmState):
             if found and not fits:
                 versions = dict.fromkeys(one.version for one in found if not one.installed)
                 asked = request.operator.lstrip("=") + request.version
-                listed = ", ".join(versions)
+                listed = tuple(versions)
                 raise RequestRefused(
                     "no-version", name=request.name, version=asked, versions=listed
                 )
@@ -483,9 +487,9 @@ def _each_architecture(builds: list[RpmPackage]) -> list[list[RpmPackage]]:
     return new or [[one for one in builds if one.installed]]
 
 
-def _place(section: IniSection, file: str, pattern: str) -> str:
+def _place(section: IniSection, file: str, pattern: str) -> Place:
     """Where a pattern stands."""
     for value in section.values:
         if value.key in ("exclude", "excludepkgs") and pattern in words(value.text):
-            return str(Place(file, value.line))
-    return file
+            return Place(file, value.line)
+    return Place(file, 0)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.pattern import Named, Patterns
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool, provides
 from velpin.kinds.rpm.relation import Capability, RpmRelation
@@ -31,8 +32,8 @@ class Unwanted:
     def _done_without(self, build: RpmPackage) -> bool:
         """Whether an installed package recommends it, and nothing installed is that."""
         for name in dict.fromkeys([one.name for one in build.provides] + list(build.facts.files)):
-            for owner in self._pool.recorded("M", name):
-                for relation in owner.facts.of("M"):
+            for owner in self._pool.recorded(RpmLink.RECOMMENDS, name):
+                for relation in owner.facts.of(RpmLink.RECOMMENDS):
                     wanted = _of_any_version(relation)
                     if wanted and provides(build, wanted) and not self._is_there(wanted):
                         return True
@@ -43,7 +44,8 @@ class Unwanted:
         if self._pool.installed(build.name):
             return False
         return any(
-            isinstance(one, Capability) and self._is_there(one) for one in build.facts.of("S")
+            isinstance(one, Capability) and self._is_there(one)
+            for one in build.facts.of(RpmLink.SUPPLEMENTS)
         )
 
     def _is_there(self, wanted: Capability) -> bool:

@@ -16,7 +16,7 @@ def rules_of_locks(host: ZyppState) -> list[RuleInForce]:
 def _rule(host: ZyppState, lock: Lock) -> RuleInForce:
     names = " ".join(lock.names) or "*"
     facts: dict[str, Fact] = {
-        "names": names, "version": lock.version, "sources": ", ".join(lock.repositories),
+        "names": names, "version": lock.version, "sources": tuple(lock.repositories),
     }  # fmt: skip
     offers = sum(
         lock.means(source.handle, row.name, row.version)

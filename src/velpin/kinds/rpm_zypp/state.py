@@ -153,7 +153,7 @@ class ZyppState(RpmState):
     def why_hidden(self, build: RpmPackage) -> Reason | None:
         """Why an offered build takes no part, None where it does."""
         lock = self.lock_of(build)
-        return Reason("is-locked", {"place": str(lock.place)}) if lock else None
+        return Reason("is-locked", {"place": lock.place}) if lock else None
 
     def why_locked(self, build: RpmPackage) -> Reason | None:
         """Why an installed build may not change."""
@@ -161,7 +161,7 @@ class ZyppState(RpmState):
         if lock is None:
             return None
         facts: dict[str, Fact] = {
-            "name": build.name, "version": build.version, "place": str(lock.place)
+            "name": build.name, "version": build.version, "place": lock.place
         }  # fmt: skip
         return Reason("locked-at", facts)
 
@@ -344,7 +344,7 @@ class ZyppState(RpmState):
             if not fits:
                 versions = dict.fromkeys(one.version for one in found if not one.installed)
                 asked = request.operator.lstrip("=") + request.version
-                listed = ", ".join(versions)
+                listed = tuple(versions)
                 raise RequestRefused(
                     "no-version", name=request.name, version=asked, versions=listed
                 )

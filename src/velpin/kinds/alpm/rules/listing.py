@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from velpin.kinds.alpm.config import Directive
+from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.rules.resolve import names_meant
 from velpin.kinds.alpm.rules.store import AlpmRecordedRule, standing
@@ -91,9 +92,9 @@ def _groups_ignored(host: AlpmState, one: Directive) -> RuleInForce:
         row.name
         for index in [*(index for _, index in host.indexes), host.record]
         if index is not None
-        for group in index.all_linked("G")
+        for group in index.all_linked(AlpmLink.GROUPS)
         if any(takes(glob, group) for glob in globs)
-        for row in index.linked("G", group)
+        for row in index.linked(AlpmLink.GROUPS, group)
     }
     code = "says-ignore-group"
     return _rule(host, one, code, globs, sorted(names))

@@ -142,13 +142,13 @@ def _of_record(host: DebState, record: Record, found: _Found) -> RuleInForce:
 
 def _why_dead(host: DebState, record: Record, found: _Found) -> Reason | None:
     if found.overruled_by:
-        return Reason("rule-overruled", {"by": ", ".join(found.overruled_by)})
+        return Reason("rule-overruled", {"by": tuple(found.overruled_by)})
     if found.means:
         return Reason("rule-idle", {})
     if record.pin.kind != "version" and not _selected(host, record):
         off = [s.handle for s in host.sources if not s.on and _selects(host, record, s)]
         if off:
-            return Reason("rule-source-off", {"sources": ", ".join(off)})
+            return Reason("rule-source-off", {"sources": tuple(off)})
         return Reason("rule-no-source", {"pin": record.pin.text})
     names = " ".join(_without_any(record.names))
     if any(True for _ in _known_names(host, record)):

@@ -63,7 +63,7 @@ def _left_without(host: DebState, after: DebState, rule: Rule) -> Iterator[Reaso
             if change.source in handles and not is_meant(rule.names, change.name)
         ]
         if lacking:
-            facts = {"name": name, "lacking": ", ".join(lacking)}
+            facts: dict[str, Fact] = {"name": name, "lacking": tuple(lacking)}
             more = rule._replace(names=tuple(lacking))
             yield Reason("left-without", {**facts, "command": command_of(more)})
 
@@ -75,8 +75,8 @@ def _same_elsewhere(after: DebState, rule: Rule) -> Iterator[Reason]:
         names = [name for name in names_of(after, handle) if not is_meant(allowed, name)]
         found = same_elsewhere(after, handle, names)
         if found:
-            others = ", ".join(dict.fromkeys(found.values()))
-            facts: dict[str, Fact] = {"names": ", ".join(found), "source": handle, "other": others}
+            others = tuple(dict.fromkeys(found.values()))
+            facts: dict[str, Fact] = {"names": tuple(found), "source": handle, "other": others}
             yield Reason("same-from-first", facts)
 
 
@@ -88,5 +88,5 @@ def _barred_too(host: DebState, rule: Rule) -> Iterator[Reason]:
         if source.on and source.handle not in mine:
             also = [name for name in unfinished(host, rule, source.handle) if name in names]
             if also:
-                facts: dict[str, Fact] = {"names": ", ".join(also), "source": source.handle}
+                facts: dict[str, Fact] = {"names": tuple(also), "source": source.handle}
                 yield Reason("barred-too", facts)

@@ -67,9 +67,9 @@ def _nothing(world: DebWorld, target: Target) -> Reason:
     host = world.host
     off = [s.handle for s, index in host.indexes_off() if index.rows(target.name)]
     found = [b.version for u in world.units_of(target.name) for b in world.builds(u)]
-    facts: dict[str, Fact] = {"name": target.name, "off": ", ".join(dict.fromkeys(off))}
+    facts: dict[str, Fact] = {"name": target.name, "off": tuple(dict.fromkeys(off))}
     if found:
-        return Reason("none-fits", {**facts, "versions": ", ".join(dict.fromkeys(found))})
+        return Reason("none-fits", {**facts, "versions": tuple(dict.fromkeys(found))})
     code = "nothing-fits" if world.units(target.name) else "nothing-called"
     return Reason(code, facts)
 

@@ -16,7 +16,7 @@ from velpin.model.reason import Reason
 def refused(told: Forecast, done: Transaction) -> Forecast:
     """The forecast with the chain of causes."""
     if done.was_broken:
-        names = ", ".join(sorted(unit.name for unit in done.was_broken))
+        names = tuple(sorted(unit.name for unit in done.was_broken))
         return told._replace(problem=Reason("host-unmet", {"packages": names}))
     chain = why_refused(done.draft, done.asked)
     return told._replace(

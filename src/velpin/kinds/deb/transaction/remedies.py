@@ -84,7 +84,7 @@ class _Changes:
             if version.priority.record is not None
         }
         for place in sorted(record.place for record in records):
-            yield from dropping_rule(self.host, str(place), self.texts)
+            yield from dropping_rule(self.host, place, self.texts)
 
     def _asked_in_another_version(self) -> Iterator[Attempt]:
         for answer in self.answers:

@@ -13,6 +13,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from functools import cmp_to_key
 
+from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool, is_newer, obsoletes, provides
 from velpin.kinds.rpm.relation import EQUAL, Capability, RpmRelation
 from velpin.kinds.rpm.version import compare
@@ -61,13 +62,17 @@ class Policy:
         return [one for one in builds if one.arch == "noarch" or archs.rank(one.arch) == best]
 
     def _recommended(self, builds: list[RpmPackage]) -> list[RpmPackage]:
-        found = [one for one in builds if self._spoken_for(one, "M", "S")]
+        found = [
+            one for one in builds if self._spoken_for(one, RpmLink.RECOMMENDS, RpmLink.SUPPLEMENTS)
+        ]
         return found or builds
 
     def _suggested_first(self, builds: list[RpmPackage]) -> list[RpmPackage]:
-        return sorted(builds, key=lambda one: not self._spoken_for(one, "G", "E"))
+        return sorted(
+            builds, key=lambda one: not self._spoken_for(one, RpmLink.SUGGESTS, RpmLink.ENHANCES)
+        )
 
-    def _spoken_for(self, build: RpmPackage, forward: str, backward: str) -> bool:
+    def _spoken_for(self, build: RpmPackage, forward: RpmLink, backward: RpmLink) -> bool:
         """Whether a package that is taken names it, or it names one that is."""
         for owner in self._taken():
             if any(self._means(relation, build) for relation in owner.facts.of(forward)):

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Iterator
 from itertools import product
 from typing import NamedTuple
 
+from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool, names_of, obsoletes
 from velpin.kinds.rpm.relation import Capability, Joined, RpmRelation
 from velpin.kinds.rpm.solve.options import SolverOptions
@@ -77,7 +78,7 @@ class Rules:
     # -- of a package that is offered ------------------------------------------------------
 
     def _needs(self, build: RpmPackage) -> Iterator[Clause]:
-        for relation in build.facts.of("R"):
+        for relation in build.facts.requires:
             yield from self.need(build, relation)
 
     def need(self, owner: RpmPackage, relation: RpmRelation) -> Iterator[Clause]:
@@ -147,14 +148,14 @@ class Rules:
 
     def replaced(self, build: RpmPackage) -> Iterator[RpmPackage]:
         """Installed packages that an offered build says it replaces."""
-        for relation in build.facts.of("O"):
+        for relation in build.facts.obsoletes:
             if isinstance(relation, Capability):
                 for old in self.pool.installed(relation.name):
                     if old.name != build.name and obsoletes(build, old):
                         yield old
 
     def _conflicts(self, build: RpmPackage) -> Iterator[Clause]:
-        for relation in build.facts.of("C"):
+        for relation in build.facts.of(RpmLink.CONFLICTS):
             why = Why("conflicts", build, relation)
             for literals in self.against(relation):
                 if -build.id not in literals or len(literals) > 1:
@@ -179,7 +180,7 @@ class Rules:
         )
 
     def _obsoletes(self, build: RpmPackage) -> Iterator[Clause]:
-        for relation in build.facts.of("O"):
+        for relation in build.facts.obsoletes:
             if not isinstance(relation, Capability):
                 continue
             for other in self.pool.named(relation.name):
@@ -194,7 +195,7 @@ class Rules:
         """All names that say the very same of an installed package they replace come together
         (observed)."""
         names: dict[str, list[int]] = {}
-        found = [one for one in self.pool.obsoleting(old) if relation in one.facts.of("O")]
+        found = [one for one in self.pool.obsoleting(old) if relation in one.facts.obsoletes]
         for one in found:
             if one.name in (build.name, old.name) or obsoletes(one, build):
                 continue
@@ -208,24 +209,24 @@ class Rules:
         if self.pool.record is None:
             return
         names = dict.fromkeys([one.name for one in build.provides] + list(build.facts.files))
-        for other in self.pool.recorded("O", build.name):
+        for other in self.pool.recorded(RpmLink.OBSOLETES, build.name):
             if other.name != build.name and obsoletes(other, build):
                 yield Clause([-other.id, -build.id], Why("same name", other, None, build))
         seen: set[int] = set()
-        for letter in ("C", "R"):
+        for kind in (RpmLink.CONFLICTS, RpmLink.REQUIRES):
             for name in names:
-                for other in self.pool.recorded(letter, name):
+                for other in self.pool.recorded(kind, name):
                     if other.id in seen:
                         continue
                     seen.add(other.id)
-                    yield from self._said_of(other, letter, names)
+                    yield from self._said_of(other, kind, names)
             seen.clear()
 
-    def _said_of(self, other: RpmPackage, letter: str, names: Iterable[str]) -> Iterator[Clause]:
-        for relation in other.facts.of(letter):
+    def _said_of(self, other: RpmPackage, kind: RpmLink, names: Iterable[str]) -> Iterator[Clause]:
+        for relation in other.facts.of(kind):
             if not any(name in names for name in names_of(relation)):
                 continue
-            if letter == "C":
+            if kind == RpmLink.CONFLICTS:
                 why = Why("conflicts", other, relation)
                 for literals in self.against(relation):
                     if -other.id not in literals:
@@ -301,11 +302,11 @@ class Rules:
         )
         seen: set[int] = set()
         for name in names:
-            for other in self.pool.recorded("R", name):
+            for other in self.pool.recorded(RpmLink.REQUIRES, name):
                 if other.id in seen or other is build:
                     continue
                 seen.add(other.id)
-                for relation in other.facts.of("R"):
+                for relation in other.facts.requires:
                     spoken = [one for one in names_of(relation) if one in names]
                     if spoken and self._is_met_now(relation):
                         yield from self.need(other, relation)

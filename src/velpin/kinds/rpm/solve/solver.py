@@ -15,6 +15,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool
 from velpin.kinds.rpm.relation import RpmRelation
 from velpin.kinds.rpm.solve.options import SolverOptions
@@ -396,7 +397,7 @@ class RpmSolver:
                     if not build.installed:
                         found.setdefault(build.id, (build, owner, relation))
         for build in self._supplementing():
-            found.setdefault(build.id, (build, build, build.facts.of("S")[0]))
+            found.setdefault(build.id, (build, build, build.facts.of(RpmLink.SUPPLEMENTS)[0]))
         builds = [build for build, _, _ in found.values() if not self.ways.not_weak(build)]
         if not builds:
             return True
@@ -420,8 +421,8 @@ class RpmSolver:
         if not self.ways.old_recommends:
             for build in self.pool.installed(owner.name):
                 if self.search.value(build.id) is False:
-                    old.update(map(str, build.facts.of("M")))
-        for relation in owner.facts.of("M"):
+                    old.update(map(str, build.facts.of(RpmLink.RECOMMENDS)))
+        for relation in owner.facts.of(RpmLink.RECOMMENDS):
             if str(relation) not in old:
                 yield relation
 
@@ -432,7 +433,7 @@ class RpmSolver:
         for owner in self._come():
             names = {one.name for one in owner.provides} | set(owner.facts.files)
             for name in sorted(names & known):
-                for build in self.pool.linked("S", name):
+                for build in self.pool.linked(RpmLink.SUPPLEMENTS, name):
                     if build.id in seen or build.installed or not self.pool.visible(build):
                         continue
                     seen.add(build.id)
@@ -440,7 +441,7 @@ class RpmSolver:
                         continue
                     if self._installed_as(build):
                         continue
-                    if any(self._newly_met(one) for one in build.facts.of("S")):
+                    if any(self._newly_met(one) for one in build.facts.of(RpmLink.SUPPLEMENTS)):
                         yield build
 
     def _installed_as(self, build: RpmPackage) -> bool:
