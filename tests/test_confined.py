@@ -288,7 +288,7 @@ def test_an_entry_with_a_line_end_in_a_field_is_passed_over_and_told(tmp_path: P
     assert [row.name for row in index.providers("fine")] == ["gull"]
     assert index.provided_names() == ["fine"]
     assert index.all_linked("R") == ["e"]
-    assert index.notes == [
+    assert [(note.line, note.text) for note in index.notes] == [
         (0, "2 entries passed over, with a tab or a line end in a field, or far too long")
     ]
 

@@ -69,7 +69,7 @@ def test_the_first_matching_record_wins(two: Harbour) -> None:
     answer = one(two, "gull")
     assert told(answer) == ("install", "1", "base")
     reason = answer.reasons[0]
-    assert (reason.code, reason.facts["place"]) == ("priority-record", "etc/apt/preferences:1")
+    assert (reason.code, reason.place) == ("priority-record", ("etc/apt/preferences", 1))
     assert answer.decided_by == "rule"
 
 
@@ -200,7 +200,7 @@ def test_a_target_no_source_has_refuses_everything(two: Harbour) -> None:
     assert (found.ok, found.changes) == (False, ())
     assert two.run("forecast", "gull").code == 1
     assert found.problem
-    assert found.problem.facts["place"] == "etc/apt/apt.conf.d/10:2"
+    assert found.problem.place == ("etc/apt/apt.conf.d/10", 2)
     two.put("etc/apt/apt.conf.d/10", 'APT::Default-Release "n=absent";')
     assert two.ready().forecast(["gull"]).ok
 
@@ -435,7 +435,7 @@ def test_sources_without_an_index_are_told(two: Harbour) -> None:
     two.ready()
     two.source("late", "file:///nowhere/late")
     (note,) = (n for n in two.host().forecast(["gull"]).notes if n.code == "not-fetched")
-    assert note.facts["sources"] == "late"
+    assert note.facts["sources"] == ("late",)
 
 
 # -- rules that hold on every host -------------------------------------------------------

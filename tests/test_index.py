@@ -107,8 +107,8 @@ def test_odd_stanzas_are_told_with_their_line(tmp_path: Path) -> None:
     )
     lines = good.count("\n") + 1
     assert index.notes == [
-        (lines + 2, "a: a stanza without Version"),
-        (lines + 5, "a stanza without Package"),
+        (lines + 2, "a: a stanza without Version", ""),
+        (lines + 5, "a stanza without Package", "unreadable"),
     ]
     assert index.names() == ["kelp", "tern"]
 
@@ -128,8 +128,8 @@ def test_a_record_cut_in_the_middle_is_told(tmp_path: Path) -> None:
     index = store(tmp_path, text.encode(), record=True)
     assert [r.state for r in index.rows("gull")] == ["hold ok installed"]
     assert index.notes == [
-        (6, "tern: no Status; the file may be cut off"),
-        (8, "a line that is not a field; the file may be cut off"),
+        (6, "tern: no Status; the file may be cut off", ""),
+        (8, "a line that is not a field; the file may be cut off", "unreadable"),
     ]
 
 

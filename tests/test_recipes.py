@@ -370,8 +370,8 @@ def test_a_need_that_is_nowhere_and_a_circle(alpm: AlpmHarbour) -> None:
         "c/.SRCINFO": LIB.replace("libgull", "libb").replace("= libtide", "= liba"),
     }  # fmt: skip
     alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, files)), "--yes")
-    assert build(alpm, "gull-cam")["problem"]["relations"] == "nowhere"
-    assert build(alpm, "liba")["problem"]["relations"] == "liba"
+    assert build(alpm, "gull-cam")["problem"]["relations"] == ["nowhere"]
+    assert build(alpm, "liba")["problem"]["relations"] == ["liba"]
 
 
 def test_newer_recipes_of_what_no_source_has_are_told_with_the_upgrade(alpm: AlpmHarbour) -> None:

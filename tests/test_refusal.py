@@ -60,7 +60,7 @@ def test_a_broken_host_is_named(harbour: Harbour) -> None:
     write(harbour, ["a 1"], ["b 1 Depends: gone"])
     problem = harbour.ready().forecast(["a"]).problem
     assert problem is not None
-    assert (problem.code, problem.facts["packages"]) == ("host-unmet", "b")
+    assert (problem.code, problem.facts["packages"]) == ("host-unmet", ("b",))
 
 
 def ways(harbour: Harbour, *asked: str) -> list[tuple[str, str]]:

@@ -36,6 +36,7 @@ from velpin.kinds.rpm.repomd import read_repomd
 from velpin.kinds.rpm.variables import substituted
 from velpin.kinds.rpm.version import compare
 from velpin.kinds.rpm_dnf.rules import other_versions
+from velpin.store.index import IndexNote
 
 FULL = DemoRpm(
     "gull", "2:1.0~rc1-3.el9", "x86_64", "counts & <gulls>", requires=("tide >= 1.2", "(a or b)"),
@@ -214,9 +215,9 @@ def test_entries_without_a_name_are_noted_and_sources_left_out(tmp_path: Path) -
     path = tmp_path / "primary.xml"
     data = primary_xml([FULL, DemoRpm("x", arch="src"), DemoRpm("tern")])
     path.write_bytes(data.replace(b"<name>gull</name>", b"<name></name>"))
-    notes: list[tuple[int, str]] = []
+    notes: list[IndexNote] = []
     names = [e.name for batch in read_primary(path, notes) for e in batch.entries]
-    assert (names, [line for line, _ in notes]) == (["tern"], [3])
+    assert (names, [note.line for note in notes]) == (["tern"], [3])
 
 
 def test_a_file_is_looked_up_in_the_full_list(tmp_path: Path) -> None:

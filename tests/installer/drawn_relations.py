@@ -7,10 +7,10 @@ import random
 from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 
+from velpin.core.host import Host
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.files.tree import Tree
 from velpin.front.cli import run
-from velpin.core.host import Host
 from velpin.kinds.deb.adapter import DebAdapter
 from velpin.store.cache import open_cache
 

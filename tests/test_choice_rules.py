@@ -1,0 +1,131 @@
+"""Rules of choice, each as a sentence and the smallest host that shows it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.alpm_harbour import AlpmHarbour
+from tests.conftest import Harbour
+from tests.plain_world import PlainWorld
+from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.test_resolve import asked
+from velpin.change.shift import taken_over
+from velpin.demo.alpm_files import DemoArchive
+from velpin.demo.rpm_files import DemoRpm
+from velpin.model.shift import ChangedUpgrade, Selection, Shift
+
+# -- deb hosts ---------------------------------------------------------------------------------
+
+
+def records(*told: tuple[str, str, str]) -> str:
+    """The text of a preference file: names, pin, priority of each record."""
+    return "\n".join(
+        f"Package: {names}\nPin: {pin}\nPin-Priority: {priority}\n" for names, pin, priority in told
+    )
+
+
+def test_a_version_is_never_taken_only_where_all_that_have_it_are_never_sources(
+    harbour: Harbour,
+) -> None:
+    harbour.simple("base", ("gull", "1"), ("tern", "1"))
+    harbour.simple("twin", ("gull", "1"))
+    mine = ("gull tern", "version 1", "700")
+    harbour.put("etc/apt/preferences", records(("*", "release o=base", "never"), mine))
+    harbour.ready()
+    (gull,) = harbour.adapter().packages("gull")["amd64"].versions
+    (tern,) = harbour.adapter().packages("tern")["amd64"].versions
+    assert (gull.priority.value, tern.priority.value < 0) == (700, True)
+
+
+ENGINE = [
+    ("of providers one that is installed and can be upgraded goes before a new one",
+     ["gull 1 needs wader>=2", "ara 2 is wader", "+auk 1 is wader", "auk 2 is wader"], None),
+    ("what is held is not upgraded for what needs it",
+     ["gull 1 needs tern>=2 | kite", "!tern 1", "tern 2", "kite 1"], "gull 1, tern 1, kite 1"),
+    ("what is held is not upgraded for what likes it",
+     ["gull 1 likes tern>=2", "!tern 1", "tern 2"], "gull 1, tern 1"),
+    ("what is held is not removed for a rival",
+     ["gull 1 needs tern | kite", "tern 1 breaks auk", "!auk 1", "kite 1"],
+     "gull 1, auk 1, kite 1"),
+    ("a package that excludes a name it has itself can be installed",
+     ["gull 1 is wader; excludes wader"], "gull 1"),
+    ("but not beside another that has it",
+     ["gull 1 is wader; excludes wader", "+auk 1 is wader"], "gull 1"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("title", "lines", "wanted"), ENGINE, ids=[one[0] for one in ENGINE])
+def test_the_engine(title: str, lines: list[str], wanted: str | None) -> None:
+    world = PlainWorld(lines)
+    works, _ = asked(world, "gull")
+    if wanted is None:  # a bound on a provided name is met by no provider without a version
+        assert not works
+        return
+    assert works
+    assert world.state() == dict(pair.split() for pair in wanted.split(", "))
+
+
+# -- rpm hosts ---------------------------------------------------------------------------------
+
+
+@pytest.fixture(params=[DNF, ZYPP])
+def rpm(request: pytest.FixtureRequest, tmp_path: Path) -> RpmHarbour:
+    return RpmHarbour(tmp_path, request.param)
+
+
+def test_a_package_for_any_architecture_stands_beside_none_of_its_name(rpm: RpmHarbour) -> None:
+    rpm.source("base", DemoRpm("gull", "2-1", arch="noarch"))
+    rpm.installed(DemoRpm("gull", "1-1", arch="x86_64"))
+    (change,) = rpm.refresh().forecast("--upgrade")["changes"]
+    assert (change["old"], change["new"], change["outcome"]) == ("1-1", "2-1", "upgrade")
+
+
+def test_a_package_may_conflict_with_what_it_provides_itself(rpm: RpmHarbour) -> None:
+    rpm.source("base", DemoRpm("gull", provides=("wader",), conflicts=("wader",)))
+    assert rpm.refresh().changes("gull") == {"gull.x86_64": "1.0-1 base"}
+
+
+def test_what_is_locked_is_not_replaced_by_what_obsoletes_it(tmp_path: Path) -> None:
+    host = RpmHarbour(tmp_path, ZYPP)
+    host.source("base", DemoRpm("tern", "2-1", obsoletes=("gull",)))
+    host.installed(DemoRpm("gull", "1-1"))
+    host.refresh()
+    assert host.changes("--upgrade") == {"gull.x86_64": "gone", "tern.x86_64": "2-1 base"}
+    host.put("etc/zypp/locks", "type: package\nsolvable_name: gull\n")
+    assert host.changes("--upgrade") == {}
+
+
+# -- alpm hosts --------------------------------------------------------------------------------
+
+
+def test_a_package_may_conflict_with_what_it_provides_itself_on_alpm(tmp_path: Path) -> None:
+    host = AlpmHarbour(tmp_path)
+    host.source("base", DemoArchive("gull", provides=("wader",), conflicts=("wader",)))
+    host.refresh()
+    assert host.changes("gull") == {"gull": "1.0-1 base"}
+
+
+def test_a_search_tells_no_version_of_a_source_that_may_not_install(tmp_path: Path) -> None:
+    host = AlpmHarbour(tmp_path)
+    host.source("base", DemoArchive("tern"))
+    host.source("extra", DemoArchive("gull"), settings="Usage = Sync Search\n")
+    host.refresh()
+    found, count = host.host().find("gull")
+    assert (count, [(hit.name, hit.version, hit.source) for hit in found]) == (
+        1, [("gull", None, None)],
+    )  # fmt: skip
+
+
+# -- the whole host ----------------------------------------------------------------------------
+
+
+def test_a_package_is_taken_over_only_where_its_version_changes() -> None:
+    def upgrade(name: str, after: str) -> ChangedUpgrade:
+        before = Selection("1", "base")
+        return ChangedUpgrade(name, "amd64", "1", before, Selection(after, "vendor"))
+
+    shift = Shift(upgrades=(upgrade("gull", "2"), upgrade("tern", "1")))
+    assert taken_over(shift, ["vendor"]) == ["gull"]
+    assert taken_over(shift, ["base"]) == []
