@@ -256,6 +256,7 @@ def test_a_part_left_by_a_kill_is_no_file_of_somebody_else(tmp_path: Path) -> No
 # -- the store checks itself -----------------------------------------------------------------
 
 
+@pytest.mark.slow
 def test_a_parsed_index_with_any_bit_turned_is_made_anew(harbour: Harbour) -> None:
     harbour.simple("one", ("gull", "1"), ("tern", "2-3"))
     harbour.ready()

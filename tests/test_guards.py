@@ -250,6 +250,7 @@ def test_every_command_is_documented(harbour: Harbour, command: str) -> None:
     assert (_COMMANDS[command].__doc__ or "").split(".")[0].split(",")[0] in said.out
 
 
+@pytest.mark.slow
 def test_the_demo_walks_through_the_whole_job() -> None:
     done = subprocess.run(
         [sys.executable, "-m", "velpin", "demo"], capture_output=True, text=True, check=False
@@ -264,6 +265,7 @@ def test_the_demo_walks_through_the_whole_job() -> None:
         assert text in done.stdout
 
 
+@pytest.mark.slow
 def test_a_kept_demo_is_a_host(tmp_path: Path) -> None:
     command = [sys.executable, "-m", "velpin", "demo", "--keep", str(tmp_path / "kept")]
     assert subprocess.run(command, capture_output=True, check=False).returncode == 0

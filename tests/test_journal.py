@@ -136,6 +136,7 @@ def killed_at(step: int, work: Callable[[], object]) -> bool:
     return in_a_child(child) == -signal.SIGKILL
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("what", ["make", "undo"])
 def test_a_kill_at_any_point_leaves_the_old_or_the_new(
     harbour: Harbour, journal: Journal, what: str

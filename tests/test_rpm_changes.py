@@ -305,6 +305,7 @@ def drawn_rules(harbour: RpmHarbour, pick: random.Random) -> Iterator[Rule]:
         ])  # fmt: skip
 
 
+@pytest.mark.slow
 @BOTH
 @pytest.mark.parametrize("seed", range(HOSTS))
 def test_made_is_shown_and_undone_is_as_before(tmp_path: Path, kind: str, seed: int) -> None:
@@ -346,6 +347,7 @@ def shown(host: Host, rule: Rule) -> bool:
     return True
 
 
+@pytest.mark.slow
 @BOTH
 @pytest.mark.parametrize("seed", range(HOSTS))
 def test_the_pass_over_all_names_is_what_single_answers_say(

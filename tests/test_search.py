@@ -52,6 +52,7 @@ orders = st.permutations(range(1, COUNT + 1)).flatmap(
 )
 
 
+@pytest.mark.slow
 @settings(max_examples=400)
 @given(rules, orders, st.booleans())
 def test_it_finds_a_set_where_there_is_one_and_proves_where_there_is_none(

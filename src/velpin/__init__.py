@@ -17,9 +17,11 @@ __version__ = "0.1.0"
 
 if TYPE_CHECKING:
     from velpin.change.plan import KeyShown, NewSource, Plan
-    from velpin.change.snapshot import Snapshot
+    from velpin.change.snapshot import Snapshot, drift, load_snapshot, save_snapshot
+    from velpin.core.adding import new_source_from
     from velpin.core.host import Host
     from velpin.core.opening import is_interrupted, open_host, recover
+    from velpin.core.rule_plans import bars, pins
     from velpin.errors import (
         FetchError,
         HostError,
@@ -39,8 +41,10 @@ if TYPE_CHECKING:
 
 _HOMES = {
     "velpin.change.plan": ("KeyShown", "NewSource", "Plan"),
-    "velpin.change.snapshot": ("Snapshot",),
+    "velpin.change.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
+    "velpin.core.adding": ("new_source_from",),
     "velpin.core.host": ("Host",),
+    "velpin.core.rule_plans": ("bars", "pins"),
     "velpin.core.opening": ("is_interrupted", "open_host", "recover"),
     "velpin.errors": (
         "FetchError", "HostError", "PlanRefused", "Refusal", "TrustError", "UsageError",
@@ -59,8 +63,9 @@ _HOMES = {
 __all__ = [
     "Answer", "Change", "FetchError", "Forecast", "Host", "HostError", "KeyShown", "NewSource",
     "Offer", "Plan", "PlanRefused", "Reason", "Refusal", "Rule", "Selection", "Shift", "Snapshot",
-    "Source", "TrustError", "UsageError", "VelpinError", "is_interrupted", "jsonable", "open_host",
-    "recover", "sentence",
+    "Source", "TrustError", "UsageError", "VelpinError", "bars", "drift", "is_interrupted",
+    "jsonable", "load_snapshot", "new_source_from", "open_host", "pins", "recover",
+    "save_snapshot", "sentence",
 ]  # fmt: skip
 
 

@@ -81,7 +81,7 @@ def is_noticed(source: Path, name: str, mutant: Mutant, tests: Sequence[str]) ->
             where = f"tests/{test}.py" if (ROOT / f"tests/{test}.py").exists() else f"tests/{test}"
             command = [
                 sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider",
-                "-p", "no:randomly", where,
+                "-n", "0", where,
             ]  # fmt: skip
             env = {
                 **os.environ, "PYTHONPATH": str(source), "PYTHONDONTWRITEBYTECODE": "1",

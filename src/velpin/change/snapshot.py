@@ -1,6 +1,6 @@
-"""A saved picture of how a host stands, and what has drifted since.
+"""A saved snapshot of how a host stands, and what has drifted since.
 
-A picture is a file of JSON lines (docs/json.md): a first line about the host, its sources and
+A snapshot is a file of JSON lines (docs/json.md): a first line about the host, its sources and
 its rules, then one line for each installed or watched package with all its offers. What was
 known then is enough to tell whether the host, a source or a rule is why something differs.
 """
@@ -36,7 +36,7 @@ class Snapshot(NamedTuple):
     watched: list[str]
 
 
-def take(
+def take_snapshot(
     host: Host,
     packages: list[PackageSnapshot],
     watched: Sequence[str],
@@ -59,34 +59,34 @@ def take(
     return Snapshot(clock(), about, sources, rules, packages, sorted(watched))
 
 
-def save(picture: Snapshot, file: Path) -> None:
-    """Write a picture, also over an older one.
+def save_snapshot(snapshot: Snapshot, file: Path) -> None:
+    """Write a snapshot, also over an older one.
 
     CannotWrite where that fails or something else stands there, and then nothing is lost.
     """
     first = {
-        "velpin": "picture", "format": FORMAT, "time": picture.time, "host": picture.host,
-        "sources": picture.sources, "rules": picture.rules, "watched": picture.watched,
+        "velpin": "picture", "format": FORMAT, "time": snapshot.time, "host": snapshot.host,
+        "sources": snapshot.sources, "rules": snapshot.rules, "watched": snapshot.watched,
     }  # fmt: skip
-    lines = [first, *(one._asdict() for one in picture.packages)]
+    lines = [first, *(one._asdict() for one in snapshot.packages)]
     text = without_logins("".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines))
     if not file.parent.is_dir():
         raise CannotWrite(f"{file.parent} is not a folder")
-    if file.exists() and not _is_picture(file):
+    if file.exists() and not _is_snapshot(file):
         raise CannotWrite(f"{file} is there and is not a snapshot of velpin's; it is left alone")
     write_file(file.parent, file.name, text.encode(errors="backslashreplace"), mode=0o644)
 
 
-def _is_picture(file: Path) -> bool:
+def _is_snapshot(file: Path) -> bool:
     try:
-        load(file)
+        load_snapshot(file)
     except HostFileError:
         return False
     return True
 
 
-def load(file: Path) -> Snapshot:
-    """Read a picture; HostFileError with the line where it is none."""
+def load_snapshot(file: Path) -> Snapshot:
+    """Read a snapshot; HostFileError with the line where it is none."""
     try:
         lines = file.read_text("utf-8").split("\n")
         lines = lines if lines[-1] else lines[:-1]
@@ -174,5 +174,5 @@ def _priorities(one: PackageSnapshot) -> dict[Selection, int]:
     return {Selection(version, source): priority for version, source, priority in one.offers}
 
 
-def _was_on(picture: Snapshot, handle: str) -> bool:
-    return bool(picture.sources.get(handle, {}).get("on"))
+def _was_on(snapshot: Snapshot, handle: str) -> bool:
+    return bool(snapshot.sources.get(handle, {}).get("on"))

@@ -262,10 +262,10 @@ class Host:
     def snapshot(self, watched: Sequence[str] = ()) -> Snapshot:
         """How the host stands now, to be compared with later; `watched` are names that are
         followed although they may not be installed."""
-        from velpin.change.snapshot import take
+        from velpin.change.snapshot import take_snapshot
         from velpin.core.host_diff import snapshots
 
-        return take(self, snapshots(self._adapter, self.after_upgrade(), watched), watched)
+        return take_snapshot(self, snapshots(self._adapter, self.after_upgrade(), watched), watched)
 
     def drift(self, since: Snapshot) -> list[Drift]:
         """What differs from an earlier snapshot, and why."""

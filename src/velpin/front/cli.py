@@ -662,7 +662,7 @@ def shift(
 
     found = _open(root, as_is)
     if save:
-        shift_command.save_snapshot(found, save, watch or [], json)
+        shift_command.save_host(found, save, watch or [], json)
     elif since:
         code = shift_command.show_drift(found, since, every=every, as_json=json)
         if code:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.change.snapshot import Snapshot, drift, load, save
+from velpin.change.snapshot import Snapshot, drift, load_snapshot, save_snapshot
 from velpin.front.plan_view import show_more
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import busy
@@ -29,11 +29,11 @@ CAUSES = {
 """Why a package is different, in words."""
 
 
-def save_snapshot(host: Host, file: Path, watched: Sequence[str], as_json: bool) -> None:
+def save_host(host: Host, file: Path, watched: Sequence[str], as_json: bool) -> None:
     """Save how the host stands."""
     with busy():
         found = host.snapshot(watched)
-    save(found, file)
+    save_snapshot(found, file)
     if as_json:
         from velpin.front import json_values
         from velpin.front.documents import SavedSnapshot
@@ -47,7 +47,7 @@ def save_snapshot(host: Host, file: Path, watched: Sequence[str], as_json: bool)
 
 def show_drift(host: Host, file: Path, *, every: bool, as_json: bool) -> int:
     """Compare with a saved snapshot; the exit code, 1 where something differs."""
-    then = load(file)
+    then = load_snapshot(file)
     with busy():
         now = host.snapshot(then.watched)
     found = list(drift(then, now))

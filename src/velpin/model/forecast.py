@@ -41,14 +41,22 @@ class Answer(NamedTuple):
     """What one request gets."""
 
     asked: str
+    """The request as it was given."""
     package: str
     arch: str
     outcome: Outcome
     installed: str | None
+    """The version that is installed now."""
     version: str | None
+    """The version that would be installed, or stay."""
     source: str | None
+    """Where it would come from; null where no source has it."""
     url: str | None
+    """The repository's base address."""
     decided_by: str
+    """What decided: `only offer`, `version`, `rule`, `source priority`, `target release`,
+    `request`, `installed`, `architecture`, `cost`, `reading order`, `order of sources`, `group`,
+    `installed provider`, `conflict`; empty where there is a problem."""
     reasons: tuple[Reason, ...] = ()
     passed_over: tuple[PassedOver, ...] = ()
     problem: Reason | None = None
@@ -58,7 +66,7 @@ class Answer(NamedTuple):
 
 
 class Change(NamedTuple):
-    """One package that the transaction changes; `new` is None for a removal."""
+    """One package that the transaction changes; `new` is null for a removal."""
 
     name: str
     arch: str
@@ -67,12 +75,16 @@ class Change(NamedTuple):
     source: str | None
     url: str | None
     role: str
+    """Why it changes: `asked`, `upgrade`, `essential`, `state` (its installation was interrupted);
+    because of `by`: `requires`, `recommends`, `suggests`, `source` (built together), `breaks`,
+    `conflicts`, `follows` (the old one needed what goes), `broken` (what it needs goes),
+    `supplements`, `replaced`, `replaces`, `removed`."""
     by: str | None = None
     """The package because of which it changes, where there is one."""
     relation: str = ""
     """What that package says of it, as written."""
     old_source: str | None = None
-    """Where the installed version comes from, None where no source has it."""
+    """Where the installed version comes from; null where no source has it."""
     outcome: Outcome = "install"
     download_bytes: int = 0
     disk_bytes: int = 0

@@ -29,7 +29,7 @@ class ChangedUpgrade(NamedTuple):
 
 
 class ChangedAnswer(NamedTuple):
-    """A name whose answer, if it were asked for, differs; None where it is not available."""
+    """A name whose answer, if it were asked for, differs; null where it is not available."""
 
     name: str
     before: Selection | None
