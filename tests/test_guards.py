@@ -14,7 +14,7 @@ from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin import errors
-from velpin.demo.alpm_files import DemoArchive as AlpmPackage
+from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 from velpin.front.cli import _COMMANDS
 from velpin.front.words import SENTENCES as SHARED_SENTENCES
@@ -142,53 +142,96 @@ def test_only_its_folder_and_the_list_of_kinds_know_a_kind() -> None:
     assert said == {("errors.py", "rpm-zypp")}  # which kind an option is for
 
 
-HEAVY = ("rich", "urllib3", "pysequoia", "lz4.frame", "rapidfuzz", "filelock", "platformdirs", "tomllib",
-         "backports", "sqlite3", "asyncio", "email", "http", "velpin.front.changing",
-         "velpin.fetch.download", "velpin.change.journal", "velpin.demo", "velpin.model.host", "velpin.model.shift",
-         "velpin.model.rule")  # fmt: skip
+HEAVY = {
+    "rich", "urllib3", "pysequoia", "lxml", "yaml", "lz4.frame", "rapidfuzz", "filelock",
+    "platformdirs", "tomllib", "backports", "sqlite3", "asyncio", "email", "http", "tarfile",
+    "concurrent.futures", "jsonschema",
+}  # fmt: skip
+BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
+    "host": (["host"], 52, {"email"}),
+    "sources": (["sources"], 58, {"email"}),
+    "forecast": (["forecast", "gull", "--why"], 62, set()),
+    "offers": (["offers", "gull"], 54, set()),
+    "find": (["find", "gull"], 54, set()),
+    "keys": (["keys"], 55, set()),
+    "refresh": (["refresh"], 62, {"email", "filelock", "concurrent.futures"}),
+    "add": (
+        ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 100,
+        {"email", "filelock", "concurrent.futures"},
+    ),
+    "off": (["off", "vendor", "--preview"], 78, set()),
+    "on": (["on", "vendor"], 70, set()),
+    "drop": (["drop", "vendor", "--preview"], 90, set()),
+    "prefer": (["prefer", "base", "--over", "vendor", "--preview"], 95, set()),
+    "confine": (["confine", "vendor", "gull", "--preview"], 95, set()),
+    "pin": (["pin", "gull@1", "--preview"], 95, set()),
+    "bar": (["bar", "gull", "--from", "vendor", "--preview"], 95, set()),
+    "keep": (["keep", "gull", "--preview"], 95, set()),
+    "rules": (["rules"], 64, set()),
+    "want": (["want", "gull@1", "--preview"], 98, set()),
+    "shift": (["shift", "--save", "{}/saved"], 84, {"email"}),
+    "journal": (["journal"], 54, set()),
+    "undo": (["undo"], 62, set()),
+    "--help": (["--help"], 6, set()),
+}  # fmt: skip
+"""For each command on a warm host: its words, how many modules of Velpin it may load, and which of
+the slow ones it needs. Imports stand inside what uses them: a command loads what answers it."""
 
 
-def loaded_by(root: Path) -> list[str]:
-    """Modules that a warm forecast reads."""
+def loaded_by(root: Path, words: list[str]) -> set[str]:
+    """Modules that a command reads."""
     program = (
         "import sys; from velpin.front.cli import run\n"
-        f"code = run(['--root', {str(root)!r}, 'forecast', 'gull', '--why'])\n"
-        "print(code, *sys.modules, file=sys.stderr)"
+        f"run(['--root', {str(root)!r}, *{words!r}])\n"
+        "print(*sys.modules, file=sys.stderr)"
     )
     done = subprocess.run(
         [sys.executable, "-c", program], capture_output=True, text=True, check=True
     )
-    code, *loaded = done.stderr.split()
-    assert code == "0", done.stderr
-    return loaded
+    return set(done.stderr.splitlines()[-1].split())
 
 
-def test_a_warm_forecast_imports_little(harbour: Harbour) -> None:
-    harbour.simple("base", ("gull", "1"))
+@pytest.fixture(scope="module")
+def warm(tmp_path_factory: pytest.TempPathFactory) -> Harbour:
+    harbour = Harbour(tmp_path_factory.mktemp("warm"))
+    harbour.simple("base", ("gull", "1"), ("tern", "1"))
+    harbour.simple("vendor", ("gull", "2"))
+    harbour.installed(("gull", "1"))
     harbour.ready()
     assert harbour.run("forecast", "gull").code == 0
-    loaded = loaded_by(harbour.root)
-    assert [name for name in HEAVY if name in loaded] == []
+    return harbour
+
+
+@pytest.mark.parametrize("command", sorted(BUDGETS))
+def test_a_command_loads_what_answers_it_and_no_more(warm: Harbour, command: str) -> None:
+    words, most, needed = BUDGETS[command]
+    loaded = loaded_by(warm.root, [word.format(f"file://{warm.folder}") for word in words])
+    assert sorted(loaded & HEAVY - needed) == []
+    own = {name for name in loaded if name.startswith("velpin.")}
+    assert len(own) <= most, sorted(own)
+    others = ("velpin.demo", "velpin.kinds.rpm.", "velpin.kinds.rpm_dnf.", "velpin.kinds.alpm.")
+    assert not {name for name in own if name.startswith(others)}
+
+
+def test_every_command_has_a_budget() -> None:
+    assert set(_COMMANDS) - set(BUDGETS) == {"demo"}
 
 
 @pytest.mark.parametrize("kind", [DNF, ZYPP])
-def test_so_does_one_on_an_rpm_host(tmp_path: Path, kind: str) -> None:
+def test_a_forecast_on_an_rpm_host_loads_nothing_slow(tmp_path: Path, kind: str) -> None:
     harbour = RpmHarbour(tmp_path, kind)
     harbour.source("base", DemoRpm("gull"))
     harbour.refresh().forecast("gull")
-    loaded = loaded_by(harbour.root)
-    assert [
-        name for name in (*HEAVY, "lxml", "yaml", "velpin.kinds.deb.state") if name in loaded
-    ] == []
+    loaded = loaded_by(harbour.root, ["forecast", "gull"])
+    assert sorted(loaded & {*HEAVY, "velpin.kinds.deb.state"}) == []
 
 
-def test_and_one_on_an_alpm_host(tmp_path: Path) -> None:
+def test_nor_does_one_on_an_alpm_host(tmp_path: Path) -> None:
     harbour = AlpmHarbour(tmp_path)
-    harbour.source("base", AlpmPackage("gull"))
+    harbour.source("base", DemoArchive("gull"))
     harbour.refresh().forecast("gull")
-    loaded = loaded_by(harbour.root)
-    assert [name for name in (*HEAVY, "lxml", "tarfile", "velpin.kinds.deb.state", "velpin.recipes.host")
-            if name in loaded] == []  # fmt: skip
+    loaded = loaded_by(harbour.root, ["forecast", "gull"])
+    assert sorted(loaded & {*HEAVY, "velpin.kinds.deb.state", "velpin.recipes.host"}) == []
 
 
 def codes() -> set[str]:

@@ -54,14 +54,15 @@ for programs. Times are seconds since 1970, sizes are bytes, versions are full, 
 it is not 0. The same values come from the Python interface ([api.md](api.md)); `velpin.jsonable`
 turns them into this form.
 
-A **reason** is `{{"code", "text", ...facts, "because": [reason]}}`: a stable code, its sentence, the
-facts in that sentence under names of their own, and the reasons behind it where there are any. A
-**place** is `FILE:LINE` below the host's root. A **rule** is the command that says it.
+A **reason** is `{{"code", "text", ...facts, "because": [reason]}}`: a stable code, its
+sentence, the facts in that sentence under names of their own, and the reasons behind it where there
+are any. A **place** is `FILE:LINE` below the host's root. A **rule** is the command that says it.
 
 Of a forecast: `ok` is false where the installer would refuse; `changes` is then empty and `because`
 is the chain from what was asked for to the cause. Several requests are one transaction. With
-`--upgrade`, `answers` is empty. What the host's installer will ask is among `notes`, with codes that
-begin with `will-ask-`. On deb hosts `url` is the address plus `dists/SUITE`, or the flat folder.
+`--upgrade`, `answers` is empty. What the host's installer will ask is among `notes`, with codes
+that begin with `will-ask-`. On deb hosts `url` is the address plus `dists/SUITE`, or the flat
+folder.
 """
 
 OUTRO = """

@@ -13,9 +13,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
 from velpin.errors import HostFileError
-from velpin.model.forecast import Forecast, Offer
-from velpin.model.reason import Note, Place
-from velpin.model.source import Source
 
 if TYPE_CHECKING:
     from velpin.change.journal import Journal, JournalEntry
@@ -26,9 +23,12 @@ if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits, Tree
+    from velpin.model.forecast import Forecast, Offer
     from velpin.model.host import HostFacts, KeyUse, RefreshResult, SearchHit, SourceStatus
+    from velpin.model.reason import Note, Place
     from velpin.model.rule import Rule, RuleInForce
     from velpin.model.shift import ChangedAnswer, Drift, Shift, UpgradeResult
+    from velpin.model.source import Source
     from velpin.recipes.recipe import RecipeFormat, Satisfier
     from velpin.store.cache import IndexCache
 
@@ -312,6 +312,8 @@ class Host:
 
     def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
         """Parse the indexes of a source now; how many offers they hold, and what was odd."""
+        from velpin.model.reason import Note, Place
+
         indexes = self._adapter.indexes_of(self.source(handle).handle)
         notes = [
             Note(Place(Path(index.stamp.path).name, note.line), note.text)
