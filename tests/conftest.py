@@ -186,3 +186,11 @@ def _no_terminal(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
         monkeypatch.delenv(name, raising=False)
         monkeypatch.delenv(name.upper(), raising=False)
     return
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What asks real installers or goes through recorded and drawn hosts is slow."""
+    for item in items:
+        folder = item.path.parent.name
+        if folder in ("installer", "agreement") or item.path.name == "test_drawn_rules.py":
+            item.add_marker(pytest.mark.slow)

@@ -256,6 +256,7 @@ def _shows(harbour: AlpmHarbour, rule: Rule) -> bool:
     )
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", range(HOSTS))
 def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> None:
     harbour = AlpmDrawn(seed + 500, tmp_path).harbour.refresh()

@@ -28,10 +28,11 @@ from velpin.fetch.download import Transport
 from velpin.fetch.unpack import digest_of
 from velpin.kinds.alpm.config import HEAD, OF_SOURCES, OPTIONS, address_of
 from velpin.kinds.alpm.edit import ADDED, Text, main_text
-from velpin.kinds.alpm.refresh import AlpmRefreshed, refresh_source
+from velpin.kinds.alpm.refresh import refresh_source
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import RING, ring
+from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
 from velpin.model.safe_text import has_login
 from velpin.trust.openpgp import Key, read_keys
@@ -280,7 +281,7 @@ def _examine(
         _check_fit(fresh, plan, fresh.source(handle))
 
 
-def _no_list(source: AlpmSource, result: AlpmRefreshed) -> Reason:
+def _no_list(source: AlpmSource, result: RefreshResult) -> Reason:
     """Why a source has nothing: its list must be called as its section is."""
     what = result.error.message if result.error else ""
     return Reason("no-list-there", {"source": source.handle, "what": what})

@@ -9,25 +9,21 @@ until then the last good one stays.
 from __future__ import annotations
 
 import contextlib
-import hashlib
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from velpin.core.fetching import Promised, SourceFetch
 from velpin.errors import (
     BadSignature,
-    ChecksumMismatch,
     FetchError,
-    HostFileError,
     MissingKey,
     NotThere,
     ReleaseRefused,
     TrustError,
-    VelpinError,
 )
 from velpin.fetch.download import Transport
-from velpin.fetch.unpack import MOST_UNPACKED, measured
 from velpin.files.text import whole_number
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.copies import index_name, wanted_indexes
@@ -37,8 +33,7 @@ from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import named_keys
 from velpin.model.dates import day_and_time
 from velpin.model.host import RefreshResult
-from velpin.model.safe_text import bare_address
-from velpin.store.cache import Fetched, is_as_fetched
+from velpin.store.cache import Fetched
 from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_detached
 
 _ENDINGS = (".xz", ".zst", ".gz", ".bz2", ".lz4", ".lzma", "")
@@ -56,7 +51,6 @@ class DebRefreshed(RefreshResult):
 
     fetched: Fetched | None = None
     release: Release = field(default_factory=Release)
-    signed_by: tuple[str, ...] = ()
 
 
 def refresh_source(
@@ -71,18 +65,16 @@ def refresh_source(
 
     `accept_changed` takes a source that now calls itself something else than before.
     """
-    result = DebRefreshed(source.handle, "failed")
-    try:
-        fetch = _Fetch(host, source, transport, clock(), result)
-        fetch.accept_changed = accept_changed
-        fetch.run()
-    except VelpinError as problem:
-        result.outcome, result.error = "failed", problem
-    return result
+    fetch = _DebFetch(host, source, transport, clock(), accept_changed)
+    fetch.done()
+    return fetch.result
 
 
-class _Fetch:
-    """One fetch of one source, step by step."""
+class _DebFetch(SourceFetch):
+    """One fetch of one source."""
+
+    source: DebSource
+    result: DebRefreshed
 
     def __init__(
         self,
@@ -90,14 +82,11 @@ class _Fetch:
         source: DebSource,
         transport: Transport,
         now: float,
-        result: DebRefreshed,
+        accept_changed: bool,
     ) -> None:
-        self.host, self.source, self.transport = host, source, transport
-        self.now, self.result = now, result
-        self.accept_changed = False
-        self.next = host.shelf.place(source.address, source.release)
-        known = host.shelf.fetched(source.address, source.release)
-        self.before = known if known and known.folder == self.next.folder else None
+        result = DebRefreshed(source.handle, "failed")
+        super().__init__(host.shelf, source, transport, now, result)
+        self.host, self.accept_changed = host, accept_changed
         self.named = named_keys(host.tree, source)
         self.base = _release_base(source)
 
@@ -108,7 +97,8 @@ class _Fetch:
             release = read_release(self.before.release_bytes(), self.base)
             self._check_dates(release)
             if self._complete(self.before, release):
-                self._unchanged(release)
+                self.result.fetched, self.result.release = self.before, release
+                self.stay(self.before)
                 return
             signed = Signed(self.before.release_bytes(), tuple(self.before.signed_by))
             self.next.remote = self.before.remote
@@ -119,21 +109,10 @@ class _Fetch:
         if self._is_older(release):
             return
         self._check_release(release)
-        self.next.signed_by = list(signed.signers)
-        self._keep_release(signed.data)
+        self.keep_release(signed.data, "Release")
         self._fetch_indexes(release, signed.data)
-        self.next.fetched = self.now
-        same = self.before is not None and self.before.indexes == self.next.indexes
-        self.host.shelf.keep(self.next)
-        self.result.fetched, self.result.release = self.next, release
-        self.result.outcome = "unchanged" if same else "new"
-
-    def _unchanged(self, release: Release) -> None:
-        if self.before:
-            self.before.fetched = self.now
-            self.host.shelf.keep(self.before)
-        self.result.fetched, self.result.release = self.before, release
-        self.result.outcome = "unchanged"
+        self.commit()
+        self.result.fetched = self.next
 
     def _complete(self, fetched: Fetched, release: Release) -> bool:
         wanted = [
@@ -186,22 +165,11 @@ class _Fetch:
         return Signed(b"", ())
 
     def _get(self, name: str, target: Path) -> bool:
-        """Fetch a release file, asking only for news where the keys are still the same."""
-        known = self.before
-        url = self.base + name
-        validators: dict[str, str] = {}
-        same_place = known is not None and known.remote.get("url") == bare_address(url)
-        if known and same_place and self._same_trust(known) and known.is_whole():
-            validators = {key: value for key, value in known.remote.items() if key != "url"}
-        got = self.transport.get(
-            url, target, label=f"{self.source.handle} {name}", validators=validators
-        )
-        if got.fresh:
-            self.next.remote = {"url": bare_address(url), **got.validators}
-            self.result.bytes += got.size
-        return got.fresh
+        """Fetch a release file; whether it is new."""
+        return self.get_head(self.base + name, target, name).fresh
 
-    def _same_trust(self, known: Fetched) -> bool:
+    def is_trusted_as_before(self, known: Fetched) -> bool:
+        """Whether what was fetched before would be taken with the keys of today."""
         named = {key.fingerprint for key in self.named.keys if key.is_usable(self.now)}
         return self.source.trusted or bool(named.intersection(known.signed_by))
 
@@ -258,7 +226,8 @@ class _Fetch:
             f" {day_and_time(seen.date)} seen before; the newer one stays"
         )
         self._check_dates(seen)
-        self._unchanged(seen)
+        self.result.fetched, self.result.release = self.before, seen
+        self.stay(self.before)
         return True
 
     def _check_release(self, release: Release) -> None:
@@ -352,11 +321,6 @@ class _Fetch:
 
     # -- the indexes ---------------------------------------------------------------------
 
-    def _keep_release(self, data: bytes) -> None:
-        name = f"Release.{hashlib.sha256(data).hexdigest()[:20]}"
-        self.next.put(name, data)
-        self.next.release_file = name
-
     def _fetch_indexes(self, release: Release, data: bytes) -> None:
         promises = read_promises(data, self.base)
         for component, arch in wanted_indexes(self.source, release):
@@ -395,64 +359,33 @@ class _Fetch:
                 )
             ending = name[len(plain) :]
             file = f"{promise.value[:32]}{ending}"
-            if self._have(file, promise):
+            if self.have(file, promise.size):
                 return file
+            target, inside = self.next.path(file), promises.get(plain)
             try:
-                self._download(name, promise, release, self.next.path(file))
+                urls = self._urls(name, promise, release)
+                self.download(urls, target, name, _promised(promise))
             except NotThere:
                 continue
-            self._check_inside(plain, promises, self.next.path(file))
+            self.check_inside(self.base + plain, target, _promised(inside) if inside else None)
             return file
         if any(name == plain or name.startswith(plain + ".") for name in promises):
             raise NotThere(f"{self.base}{plain}: promised, but the server has none of its forms")
         return None
 
-    def _have(self, file: str, promise: Promise) -> bool:
-        path = self.next.path(file)
-        if self.before is None or file not in self.before.indexes.values():
-            return False
-        return path.exists() and path.stat().st_size == promise.size and is_as_fetched(path)
-
     def _weak_allowed(self) -> bool:
         return self.source.trusted or self.source.switch("allow-weak", False)
 
-    def _download(self, name: str, promise: Promise, release: Release, target: Path) -> None:
-        folder = name.rpartition("/")[0]
+    def _urls(self, name: str, promise: Promise, release: Release) -> list[str]:
+        """Where a promised file may be: by its digest first, where the source has that."""
         urls = [self.base + name]
         kinds = {"sha256": "SHA256", "sha512": "SHA512"}
         by_hash = is_yes(self.source.option("by-hash"), release.by_hash)
         if by_hash and promise.digest in kinds:
-            inside = f"{folder}/" if folder else ""
-            urls.insert(0, f"{self.base}{inside}by-hash/{kinds[promise.digest]}/{promise.value}")
-        for last, url in ((url == urls[-1], url) for url in urls):
-            try:
-                got = self.transport.get(
-                    url, target, label=f"{self.source.handle} {name}", size=promise.size
-                )
-                self.result.bytes += got.size
-                break
-            except NotThere:
-                if last:
-                    raise
-        _check_digest(target, promise, self.base + name)
-
-    def _check_inside(self, plain: str, promises: dict[str, Promise], path: Path) -> None:
-        """What a compressed index holds must be what the release file promises of it."""
-        promise = promises.get(plain)
-        most = promise.size if promise else path.stat().st_size * MOST_UNPACKED
-        try:
-            size, digest = measured(
-                path, promise.digest.replace("sum", "") if promise else "", most
-            )
-        except HostFileError as problem:
-            path.unlink(missing_ok=True)
-            raise ChecksumMismatch(f"{self.base}{plain}: {problem.what}") from problem
-        wrong = promise and digest != promise.value
-        if size > most or (promise and size != promise.size) or wrong:
-            path.unlink(missing_ok=True)
-            raise ChecksumMismatch(
-                f"{self.base}{plain}: unpacked it is not what the release file promises"
-            )
+            folder, slash, _ = name.rpartition("/")
+            way = f"{folder}{slash}by-hash/{kinds[promise.digest]}/{promise.value}"
+            urls.insert(0, self.base + way)
+        return urls
 
     def _unpromised(self, plain: str) -> str | None:
         """An index of a source without a release file, which its configuration trusts."""
@@ -481,15 +414,8 @@ def _has_component(release: Release, component: str) -> bool:
     )
 
 
-def _check_digest(path: Path, promise: Promise, url: str) -> None:
-    with path.open("rb") as file:
-        digest = hashlib.file_digest(file, promise.digest.replace("sum", ""))
-    if digest.hexdigest() != promise.value or path.stat().st_size != promise.size:
-        path.unlink(missing_ok=True)
-        raise ChecksumMismatch(
-            f"{url}: its {promise.digest} is not the one the release file promises",
-            "the source may be in the middle of an update; try again in a few minutes",
-        )
+def _promised(promise: Promise) -> Promised:
+    return Promised(promise.size, promise.digest.replace("sum", ""), promise.value)
 
 
 def _release_base(source: DebSource) -> str:

@@ -26,6 +26,17 @@ class PromisedList(NamedTuple):
     open_size: int
     dated: float
 
+    @property
+    def promise(self) -> tuple[int, str, str]:
+        """Size, digest and its value of the file as it is fetched."""
+        return self.size, self.digest, self.value
+
+    @property
+    def open_promise(self) -> tuple[int, str, str]:
+        """The same of what is inside it; a digest that is too weak promises nothing."""
+        strong = self.open_digest in STRONG and bool(self.open_value)
+        return self.open_size, self.open_digest if strong else "", self.open_value
+
 
 class Repomd(NamedTuple):
     """What `repomd.xml` says; `date` in seconds since 1970, None where it says none."""
