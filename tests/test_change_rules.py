@@ -12,6 +12,7 @@ from velpin.change.journal import Journal
 from velpin.demo.alpm_files import DemoArchive
 from velpin.errors import CannotWrite
 from velpin.files.tree import Tree
+from velpin.kinds.deb.edit import set_key
 
 EDITS = {"etc/apt/keyrings/a.asc": b"key", "etc/apt/sources.list.d/a.sources": b"source"}
 
@@ -95,3 +96,40 @@ def test_a_section_that_is_commented_out_stays_whole_beside_one_that_changes(
     assert COMMENTED in after.decode()
     sources = {source.handle: source.on for source in host.considering(plan).sources}
     assert sources == {"three": True, "two": False, **({"one": False} if what == "off" else {})}
+
+
+def test_a_comment_in_brackets_that_nothing_follows_is_no_section(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("one", DemoArchive("gull"))
+    note = "#[see the manual]\n"
+    harbour.put(CONF, harbour.read(CONF) + note)
+    assert [source.handle for source in harbour.host().sources] == ["one"]
+    after = harbour.host().plan_drop("one").edits[CONF]
+    assert after is not None
+    assert "[one]" not in after.decode()
+
+
+def test_the_blank_lines_before_a_last_section_go_with_it(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("one", DemoArchive("gull"))
+    before = harbour.read(CONF).rstrip("\n") + "\n"
+    harbour.put(CONF, f"{before}\n \n\n[two]\nServer = file:///two\n")
+    assert harbour.host().plan_drop("two").edits[CONF] == before.encode()
+
+
+def test_a_key_is_named_in_a_line_whose_address_has_brackets(harbour: Harbour) -> None:
+    harbour.put("etc/apt/sources.list", "deb http://[::1]/pool jetty main\n")
+    (source,) = harbour.adapter().sources
+    edits = set_key(harbour.adapter().tree, source, "/etc/apt/keyrings/a.asc")
+    assert edits["etc/apt/sources.list"] == (
+        b"deb [signed-by=/etc/apt/keyrings/a.asc] http://[::1]/pool jetty main\n"
+    )
+
+
+def test_a_dropped_source_takes_no_key_along_that_is_not_velpins(harbour: Harbour) -> None:
+    line = "deb [signed-by={}] http://a.example/pool jetty main\n"
+    for key in ("/usr/share/keyrings/vendor.asc", "/etc/apt/keyrings/gone.asc"):
+        harbour.put("usr/share/keyrings/vendor.asc", "key")
+        harbour.put("etc/apt/sources.list", line.format(key))
+        (source,) = harbour.host().sources
+        assert set(harbour.host().plan_drop(source.handle).edits) == {"etc/apt/sources.list"}
