@@ -49,7 +49,7 @@ def test_by_address_then_unchanged_then_undone(vendor: Harbour, signer: Signer) 
     for text in (signer.fingerprint[:4] + " ", "signs this source", "its fingerprint is the one you gave",
                  "To be written: /etc/apt/sources.list.d/gullwatch.sources", "not available", "5 from gullwatch",
                  "gullwatch would take over gull, which you did not name", "to prevent that: velpin confine gullwatch gullwatch",
-                 "the next upgrade would treat 1 installed package differently", "1  new, from gullwatch", "velpin undo 1"):  # fmt: skip
+                 "the next upgrade would change 1 more installed package", "1  new, from gullwatch", "velpin undo 1"):  # fmt: skip
         assert text in said.out
     assert vendor.read("etc/apt/sources.list.d/gullwatch.sources") == (
         "# Added by velpin.\nTypes: deb\n"

@@ -411,7 +411,7 @@ def test_the_nearest_that_works_is_named(tmp_path: Path, words: list[str], neare
     before = files_of(harbour.refresh())
     code, _, told = harbour.run(*words, "--yes", "--anyway")
     assert (code, files_of(harbour)) == (1, before)
-    named = told.partition("tried: velpin ")[2].strip()
+    named = told.partition("(tried): velpin ")[2].strip()
     assert named == nearest
     if named:
         harbour.done(*shlex.split(named), "--yes")

@@ -53,7 +53,7 @@ def test_a_source_has_something_new(seen: Harbour) -> None:
 def test_a_rule(seen: Harbour) -> None:
     assert seen.run("bar", "gull-watch", "--from", "vendor", "--yes").code == 0
     assert drift(seen) == [("gull-watch", "1", None, ["rule"])]
-    assert "1 rule new since then" in seen.run("shift", "--since", str(seen.folder / "pic")).out
+    assert "1 new rule since then" in seen.run("shift", "--since", str(seen.folder / "pic")).out
 
 
 def test_a_source_came_or_went(seen: Harbour) -> None:

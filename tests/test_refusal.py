@@ -132,7 +132,7 @@ def test_a_refusal_in_words(harbour: Harbour) -> None:
     assert said.out.splitlines()[:4] == [
         "gull: refused: its dependencies cannot all be met",
         "  1. gull 1 needs tern << 2",
-        "       of tern the host takes 2 from base",
+        "       the host takes tern 2 from base",
         "         2 from base has priority 500, the default",
     ]
     assert "velpin forecast gull tern@1" in said.out

@@ -255,7 +255,7 @@ def test_contradictions(two: Harbour, first: str, then: str, told: str) -> None:
     ("line", "code", "told"),
     [
         ("prefer vendor", 2, "over what"),
-        ("prefer vendor --over vendor", 1, "no source but vendor itself"),
+        ("prefer vendor --over vendor", 1, "no source other than vendor itself"),
         ("prefer absent --over base", 1, "absent"),
         ("confine vendor", 2, "which packages"),
         ("confine vendor absent*", 1, "has no package called absent*"),

@@ -111,6 +111,6 @@ def _end(
         screen = Screen()
         screen.gap()
         screen.line(
-            ("done", "good"), f", journal entry {number}; take it back with ",
+            ("done", "good"), f", journal entry {number}; undo it with ",
             (f"velpin undo {number}", "command"),
         )  # fmt: skip

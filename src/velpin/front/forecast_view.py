@@ -70,7 +70,7 @@ def _show_build(screen: Screen, plan: BuildPlan) -> None:
         return
     last = plan.steps[-1]
     could = "cannot be built here" if plan.problem else "could be built"
-    screen.head(f"{last.name} {could}: nothing of this is done")
+    screen.head(f"{last.name} {could} (nothing is built now)")
     for number, step in enumerate(plan.steps, 1):
         if number > 1:
             screen.gap()
@@ -89,7 +89,7 @@ def _show_build(screen: Screen, plan: BuildPlan) -> None:
         screen.line(("not possible here: ", "bad"), sentence(plan.problem))
     elif plan.changes:
         names = shortened([change.name for change in plan.changes])
-        screen.line("first the installer would bring ", (names, "name"))
+        screen.line("the installer would first install ", (names, "name"))
 
 
 def _show_answers(screen: Screen, found: Forecast, why: bool) -> None:

@@ -139,13 +139,19 @@ def show_upgrades(screen: Screen, shift: Shift, most: int) -> None:
         screen.line("the next upgrade would change no other installed package")
         return
     removed = [one for one in shift.upgrades if one.after is None]
-    count = several(len(shift.upgrades), "installed package")
-    told = f" ({len(removed)} of them removed)" if removed else ""
-    screen.line((f"the next upgrade would treat {count} differently{told}", "warn"))
+    removes = f" ({len(removed)} of them removed)" if removed else ""
+    screen.line((_upgrades_line(shift.upgrades) + removes, "warn"))
     ordered = [*removed, *(one for one in shift.upgrades if one.after is not None)]
     rows = [_upgrade_row(one) for one in ordered[:most]]
     screen.table(["  package", "now", "before", "after"], rows)
     show_more(screen, len(ordered) - most)
+
+
+def _upgrades_line(upgrades: Sequence[ChangedUpgrade]) -> str:
+    count = len(upgrades)
+    if all(one.before and one.before.version == one.installed for one in upgrades):
+        return f"the next upgrade would change {several(count, 'more installed package')}"
+    return f"the next upgrade would end differently for {several(count, 'installed package')}"
 
 
 def show_more(screen: Screen, more: int) -> None:
@@ -171,7 +177,7 @@ def _show_answers(screen: Screen, shift: Shift, every: bool) -> None:
         after = one.after.source if one.after else None
         groups.setdefault((before, after), []).append(one)
     count = several(len(shift.answers), "package")
-    screen.line(f"{count} not installed would come differently:")
+    screen.line(f"{count} not installed {'is' if len(shift.answers) == 1 else 'are'} affected:")
     rows: list[list[Piece]] = []
     for (before, after), found in sorted(groups.items(), key=lambda item: -len(item[1])):
         names = [one.name for one in found]

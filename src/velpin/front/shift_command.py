@@ -68,7 +68,9 @@ def _show(
     if not found:
         screen.line((f"nothing has drifted since {since}", "good"))
         return
-    screen.line((f"{several(len(found), 'package')} have changed since {since}", "warn"))
+    screen.line(
+        (f"{several(len(found), 'package has', 'packages have')} changed since {since}", "warn")
+    )
     counts = Counter(cause for one in found for cause in one.causes)
     parts = [f"{CAUSES[cause]}: {count}" for cause, count in counts.items()]
     screen.line("because of ", "; ".join(parts))
@@ -85,9 +87,9 @@ def _show_lists(screen: Screen, then: Snapshot, now: Snapshot) -> None:
     for handles, told in ((has - was, "came"), (was - has, "went")):
         if handles:
             screen.line(f"sources that {told}: {', '.join(sorted(handles))}")
-    for count, told in ((_more(now, then), "new"), (_more(then, now), "gone")):
+    for count, told in ((_more(now, then), "new"), (_more(then, now), "dropped")):
         if count:
-            screen.line(f"{several(count, 'rule')} {told} since then")
+            screen.line(f"{several(count, told + ' rule')} since then")
 
 
 def _more(one: Snapshot, other: Snapshot) -> int:

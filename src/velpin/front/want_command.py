@@ -53,7 +53,7 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOp
         return
     Screen().line(
         ("done", "good"), f": {'; '.join(chosen.commands)}; journal entry {entry};"
-        " take it back with ", (f"velpin undo {entry}", "command"),
+        " undo it with ", (f"velpin undo {entry}", "command"),
     )  # fmt: skip
 
 
@@ -106,11 +106,11 @@ def _in_short(option: PlanOption, wanted: set[str]) -> list[str]:
         )
     more = [change for change in option.forecast.changes if change.name not in wanted]
     for told, names in (
-        ("brings along", [change.name for change in more if change.new]),
+        ("also installs", [change.name for change in more if change.new]),
         ("removes", [change.name for change in more if not change.new]),
     ):
         if names:
-            lines.append(f"what you want then {told} {shortened(names)}")
+            lines.append(f"your request then {told} {shortened(names)}")
     return lines
 
 

@@ -89,7 +89,7 @@ SENTENCES = {
 CAUSES = {
     "priority-upgrades-only": "its source only upgrades what was installed from it",
     "priority-not-automatic": "its source is not automatic",
-    "priority-own": "no source that is on has it",
+    "priority-own": "no enabled source has it",
     "priority-recorded": "only its configuration files are left",
 }
 """Why an offer's priority is low, for the end of a sentence."""

@@ -71,6 +71,6 @@ def check_says_something(order: Precedence) -> None:
         )
     if not any(order.pairs()):
         raise Refusal(
-            f"{command_of(rule)}: that names no source but {rule.source} itself",
+            f"{command_of(rule)}: this names no source other than {rule.source} itself",
             "velpin sources lists those of this host",
         )

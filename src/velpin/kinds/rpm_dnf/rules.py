@@ -25,13 +25,14 @@ def check(host: RpmState, rule: Rule) -> None:
     if rule.version[:1] in ("<", ">", "="):
         name = rule.names[0]
         raise Refusal(
-            f"the host cannot name {name} by a bound ({rule.version}): a pattern names one"
+            f"this kind of host cannot match {name} by a bound ({rule.version}): a pattern is one"
             " version, or a glob",
             f"the nearest: velpin {rule.kind} {name}@VERSION",
         )
     if rule.version and is_glob(rule.version.rstrip("*")):
         raise Refusal(
-            f"the host cannot {rule.kind} {rule.names[0]}@{rule.version}: a glob may only end in *",
+            f"this kind of host cannot {rule.kind} {rule.names[0]}@{rule.version}: a glob may only"
+            " end in *",
             f"the nearest: {command_of(rule._replace(version=rule.version.split('*')[0] + '*'))}",
         )
 

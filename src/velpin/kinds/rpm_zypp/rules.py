@@ -19,25 +19,26 @@ def check(host: RpmState, rule: Rule) -> None:
         others = tuple(one.handle for one in host.sources if one.on and one.handle != rule.source)
         nearest = Rule("prefer", (), rule.source, under=others)
         raise Refusal(
-            f"the host cannot let {rule.source} give only some packages: its locks keep packages"
-            " out, and nothing lets single ones in again",
-            f"the nearest, it gives only what nobody else has: {command_of(nearest)}",
+            f"this kind of host cannot confine {rule.source}: its locks keep packages out, and"
+            " nothing lets single ones in again",
+            f"the nearest, it then only provides what no other source has: {command_of(nearest)}",
         )
     if rule.pre_releases:
         raise Refusal(
-            "the host cannot name versions that are not final: its locks know bounds only",
+            "this kind of host cannot bar pre-releases: its locks only know bounds",
             f"the nearest: velpin bar NAME@VERSION --from {rule.source}",
         )
     if is_glob(rule.version):
         bare = rule.version.rstrip("*").rstrip(".-") or "VERSION"
         raise Refusal(
-            f"the host cannot name versions by a glob ({rule.version}): its locks know bounds only",
+            f"this kind of host cannot match versions by a glob ({rule.version}): its locks only"
+            " know bounds",
             f"the nearest: velpin {rule.kind} {rule.names[0]}@{bare}",
         )
     for name in rule.names:
         if split_name(name)[1]:
             raise Refusal(
-                f"the host's locks know no architecture: {name}",
+                f"locks of this kind of host have no architecture: {name}",
                 f"the nearest: velpin {rule.kind} {split_name(name)[0]}",
             )
 

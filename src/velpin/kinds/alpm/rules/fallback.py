@@ -27,14 +27,14 @@ def check(host: AlpmState, rule: Rule, trial: Trial) -> None:
         after = trial(nearest, lift)
         if after is not None and _serves(after, rule, nearest):
             what = command_of(nearest, lift=lift)
-            raise Refusal(told, f"the nearest that works, tried: {what}")
+            raise Refusal(told, f"the nearest rule that works (tried): {what}")
     raise Refusal(told, "velpin offers NAME tells what there is; NAME%SOURCE asks for one once")
 
 
 def _confine(host: AlpmState, rule: Rule) -> str:
     return (
-        f"the host cannot let {rule.source} give only some packages: a section gives all it has"
-        " or nothing"
+        f"this kind of host cannot confine {rule.source}: a section provides everything it has, or"
+        " nothing"
     )
 
 
@@ -42,26 +42,26 @@ def _pin(host: AlpmState, rule: Rule) -> str:
     name = rule.names[0]
     if rule.version:
         return (
-            f"the host cannot hold {name} at a version ({rule.version}): it takes what the first"
-            " source shows, or leaves as it is what is ignored"
+            f"this kind of host cannot pin {name} to a version ({rule.version}): it installs"
+            " what the first source has, and leaves ignored packages as they are"
         )
-    return f"the host cannot take single names like {name} from one source: sections have an order"
+    return f"this kind of host cannot pin {name} to a source: the order of sections counts"
 
 
 def _bar(host: AlpmState, rule: Rule) -> str | None:
     if rule.names in ((), (ALL,)) and not (rule.version or rule.pre_releases):
         return None
     if rule.pre_releases or rule.version:
-        return "the host cannot keep single versions out: it knows names and sections only"
+        return "this kind of host cannot bar single versions, only names and whole sections"
     return (
-        f"the host cannot keep {rule.names[0]} of {rule.source} out: what it ignores, it ignores"
-        " from every source"
+        f"this kind of host cannot bar {rule.names[0]} from {rule.source} alone: what it ignores,"
+        " it ignores from every source"
     )
 
 
 def _keep(host: AlpmState, rule: Rule) -> str | None:
     colons = [name for name in rule.names if ":" in name and not names_meant(host, name)]
-    return f"what is ignored is named without architecture: {colons[0]}" if colons else None
+    return f"packages are ignored by name, without an architecture: {colons[0]}" if colons else None
 
 
 def _nearest_confine(host: AlpmState, rule: Rule) -> Iterator[Rule]:

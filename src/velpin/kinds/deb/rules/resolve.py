@@ -28,8 +28,8 @@ def settled(host: DebState, rule: Rule) -> Rule:
     """A rule with its sources by their handles; Refusal where it means nothing here."""
     if any(mark in rule.version[:2] for mark in _BOUNDS):
         raise Refusal(
-            f"the host cannot pin {rule.names[0]} by a bound ({rule.version}): a record names"
-            " one version, or a glob",
+            f"this kind of host cannot pin {rule.names[0]} by a bound ({rule.version}): a record"
+            " names one version, or a glob",
             _nearest_version(host, rule),
         )
     handles_meant(host, [*rule.over, *rule.under])
@@ -45,7 +45,7 @@ def settled(host: DebState, rule: Rule) -> Rule:
         )
     if rule.kind == "prefer" and not any(precedence_of(host, rule).pairs()):
         raise Refusal(
-            f"{command_of(rule)}: that names no source but {rule.source} itself",
+            f"{command_of(rule)}: this names no source other than {rule.source} itself",
             "velpin sources lists those of this host",
         )
     if rule.kind == "keep":
@@ -72,7 +72,7 @@ def _refuse_not_installed(host: DebState, rule: Rule) -> None:
         if not any(package.installed for package in packages_meant(host, one)):
             raise Refusal(
                 f"{name} is not installed: there is nothing to keep",
-                f"for a version that is wanted later: velpin pin {split_name(name)[0]}@VERSION",
+                f"for a version that you want later: velpin pin {split_name(name)[0]}@VERSION",
             )
 
 
