@@ -68,9 +68,8 @@ def _show(
     if not found:
         screen.line((f"nothing has drifted since {since}", "good"))
         return
-    screen.line(
-        (f"{several(len(found), 'package has', 'packages have')} changed since {since}", "warn")
-    )
+    changed = several(len(found), "package has", "packages have")
+    screen.line((f"{changed} changed since {since}", "warn"))
     counts = Counter(cause for one in found for cause in one.causes)
     parts = [f"{CAUSES[cause]}: {count}" for cause, count in counts.items()]
     screen.line("because of ", "; ".join(parts))
