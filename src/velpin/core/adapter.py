@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 
     from velpin.change.plan import NewSource, Plan
     from velpin.change.readback import Meaning
+    from velpin.core.adding import Addition, Examined
     from velpin.core.remedies import Attempt
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
@@ -37,6 +38,7 @@ if TYPE_CHECKING:
     from velpin.recipes.recipe import RecipeFormat, Satisfier
     from velpin.store.cache import IndexCache
     from velpin.store.index import Index, IndexLine
+    from velpin.trust.openpgp import Key
 
 S_co = TypeVar("S_co", bound=Source, covariant=True)
 RefreshOption = Literal["accept_changed", "files"]
@@ -82,6 +84,8 @@ class Adapter(ABC, Generic[S_co]):
     """How files end in which vendors write sources for this kind."""
     refresh_options: frozenset[RefreshOption] = frozenset()
     """Options of a refresh that mean something for this kind."""
+    names_indexes = False
+    """Whether a source's name is part of what its index is called."""
     realigns = False
     """Whether there is an upgrade that takes every package to the best source."""
 
@@ -137,6 +141,10 @@ class Adapter(ABC, Generic[S_co]):
     @abstractmethod
     def refusal(self) -> HostFileError | Reason | None:
         """Why the installer refuses every request; None where it does not."""
+
+    @abstractmethod
+    def config_error(self) -> HostFileError | None:
+        """The first line of its configuration that the installer refuses."""
 
     @abstractmethod
     def with_edits(self, edits: Edits) -> Self:
@@ -317,11 +325,33 @@ class Adapter(ABC, Generic[S_co]):
     # -- changing ----------------------------------------------------------------------------
 
     @abstractmethod
-    def plan_add(self, new: NewSource, transport: Transport) -> Plan:
-        """What adding a source would write, looked at as it would be fetched.
+    def compose_source(self, new: NewSource, transport: Transport) -> Addition:
+        """What a new source would write, not looked at yet; no edits where all is there already.
 
-        Raises UsageError for too little said, Refusal where the source or its name is taken,
-        TrustError where the key is not what it must be."""
+        Raises UsageError for too little said, HostFileError for a snippet that the host would
+        not read, TrustError where no key has the fingerprint that was given."""
+
+    @abstractmethod
+    def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
+        """The edits that let a source which is there be signed by some keys."""
+
+    @abstractmethod
+    def addresses_of(self, source: Source) -> Collection[str]:
+        """Where a source is fetched from, as no other source may be."""
+
+    @abstractmethod
+    def keys_here(self, source: Source, signers: Collection[str]) -> Sequence[Key]:
+        """Keys on the host that would sign for a new source; `signers` are the fingerprints that
+        were seen on its index."""
+
+    @abstractmethod
+    def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
+        """Why a new source has nothing for this host."""
+
+    @abstractmethod
+    def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
+        """What speaks against a new source that was fetched: another release, another
+        architecture, nothing that is checked."""
 
     @abstractmethod
     def switched(self, handle: str, on: bool) -> Edits:

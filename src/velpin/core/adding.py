@@ -1,26 +1,64 @@
-"""Adding a source: what a person gives, planned by the host's kind, read back, with its rules."""
+"""Adding a source: composed by the host's kind, fetched with its key, looked at, read back.
+
+The considered source is read by the ordinary reader through the overlay and fetched with exactly
+the key that it would be given, and only then shown.
+"""
 
 from __future__ import annotations
 
-import os
-from collections.abc import Mapping, Sequence
-from pathlib import Path
-from typing import TYPE_CHECKING
+import time
+from collections.abc import Collection, Iterable, Iterator, Sequence
+from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.change.plan import NewSource, Plan
+from velpin.change.plan import KeyShown, NewSource, Plan
 from velpin.change.readback import check_add
 from velpin.core.locking import holding
-from velpin.errors import HostFileError, UsageError
+from velpin.errors import (
+    BadKey,
+    BadSignature,
+    MissingKey,
+    NotThere,
+    Refusal,
+    TrustError,
+    UsageError,
+)
+from velpin.model.reason import Reason
 from velpin.model.rule import Rule
+from velpin.model.source import Source
+from velpin.trust.openpgp import Key, bare, read_keys
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
     from velpin.core.host import Host
-    from velpin.model.source import Source
+    from velpin.fetch.download import Transport
+    from velpin.files.tree import Edits
 
-_LARGEST_GIVEN = 32 << 20
-"""No snippet or release package may be larger, in bytes."""
-_LARGEST_KEY = 1 << 20
+_LEAST_FINGERPRINT = 32
+
+
+class Addition(NamedTuple):
+    """What a kind of host would write for a new source."""
+
+    handles: Sequence[str]
+    """The names it takes."""
+    addresses: Collection[str]
+    """Where it would be fetched from, as `Adapter.addresses_of` has them."""
+    edits: Edits
+    keys: Sequence[Key] = ()
+    """The keys that were given, or came with it."""
+    notes: Sequence[Reason] = ()
+    private: Collection[str] = ()
+    """Files among the edits that only root may read."""
+    index_unsigned: Addition | None = None
+    """What to write where the index turns out to be unsigned, and only the packages are."""
+
+
+class Examined(NamedTuple):
+    """What a look at a fetched source found."""
+
+    findings: Sequence[Reason] = ()
+    """What speaks against it."""
+    notes: Sequence[Reason] = ()
 
 
 def plan_add(
@@ -28,131 +66,206 @@ def plan_add(
 ) -> Plan:
     """What adding a source would write, and the rules that go with it."""
     with holding(host):
-        plan = adapter.plan_add(new, host.transport())
+        plan = plan_source(adapter, new, host.transport())
     if plan.edits and not plan.unchanged:
         after = adapter.with_edits(plan.edits)
         added = [after.source(handle) for handle in plan.handles]
         check_add(adapter, after, [after.key_of(source) for source in added])
         plan.notes[:0] = [reason for source in added for reason in after.checks_off(source)]
-    for made in (
+    for rules in (
         [Rule("confine", tuple(only), handle) for handle in plan.handles if only],
         [Rule("prefer", (), handle, over=tuple(over)) for handle in plan.handles if over],
     ):
-        if made and not plan.error:
-            plan = plan.then(host.tree, host.considering(plan).plan_rules(made))
+        if rules and not plan.error:
+            plan = plan.then(host.tree, host.considering(plan).plan_rules(rules))
     return plan
 
 
-# -- what a person gives -------------------------------------------------------------------
+def plan_source(host: Adapter[Source], new: NewSource, transport: Transport) -> Plan:
+    """What adding a source alone would write, and what there is to know before saying yes.
 
-
-def new_source_from(
-    host: Host,
-    what: str,
-    *,
-    name: str = "",
-    url: str = "",
-    suite: str = "",
-    components: Sequence[str] = (),
-    archs: Sequence[str] = (),
-    key: str = "",
-    fingerprint: str = "",
-    standard_input: str | None = None,
-) -> NewSource:
-    """A source as a person gives it; nothing of it is looked at yet.
-
-    `what` is a name for it, with `url`; or a vendor's snippet or release package: its text, file
-    or address, or `-` for `standard_input`. `key` is a file or an address. Raises UsageError
-    where the words clash, HostFileError for a file that cannot be read, FetchError for an
-    address that cannot be reached.
+    Raises UsageError for a source that says too little, Refusal where it or its name is taken,
+    TrustError where the key is not what it must be.
     """
-    snippet, shown, files = _given(host, what, standard_input) if not url else ("", "", {})
-    if snippet and (components or archs):
-        raise UsageError(
-            "a snippet names its own components and architectures",
-            "leave --component and --arch away; --suite puts another release in its place",
-        )
-    return NewSource(
-        handle=name if snippet else name or what, address=url, release=suite,
-        components=tuple(components), archs=tuple(archs), snippet=snippet, snippet_name=shown,
-        files=files, key=read_key(host, key) if key else b"", key_name=key,
-        fingerprint=fingerprint,
+    problem = host.config_error()
+    if problem is not None:
+        raise problem
+    known = host.by_handle.get(new.handle)
+    if known and not new.address and not new.snippet:
+        return _plan_key(host, known, new, transport)
+    addition = host.compose_source(new, transport)
+    plan = _planned(host, addition)
+    same = list(_same_place(host, addition))
+    if plan.unchanged and same:
+        plan.handles = [source.handle for source, _ in same]
+        return plan
+    _refuse_taken(host, addition, same)
+    _examine(host, plan, addition.keys, new, transport)
+    if addition.index_unsigned and isinstance(plan.error, BadSignature):
+        addition = addition.index_unsigned
+        plan = _planned(host, addition)
+        _examine(host, plan, addition.keys, new, transport)
+    return plan
+
+
+def _planned(host: Adapter[Source], addition: Addition) -> Plan:
+    plan = Plan(
+        f"velpin add {addition.handles[0]}", f"add source {', '.join(addition.handles)}",
+        private=set(addition.private), notes=list(addition.notes),
     )  # fmt: skip
+    plan.propose(host.tree, addition.edits)
+    before = {host.key_of(source) for source in host.sources}
+    after = host.with_edits(addition.edits)
+    plan.handles = [source.handle for source in after.sources if after.key_of(source) not in before]
+    return plan
 
 
-def read_key(host: Host, key: str) -> bytes:
-    """A key from a file or an address."""
-    if "://" in key or key.startswith("file:"):
-        return host.transport().read(key, most=_LARGEST_KEY)
-    try:
-        return Path(key).read_bytes()
-    except OSError as problem:
-        raise HostFileError(key, 0, problem.strerror or "cannot be read") from problem
+def _same_place(host: Adapter[Source], addition: Addition) -> Iterator[tuple[Source, str]]:
+    """Sources of the host that are fetched from where the new one would be, and from where."""
+    for source in host.sources:
+        for address in addition.addresses:
+            if address in host.addresses_of(source):
+                yield source, address
+                break
 
 
-def _given(host: Host, what: str, standard_input: str | None) -> tuple[str, str, dict[str, bytes]]:
-    """A snippet's text, where it is from, and the files that came with it; empty where `what`
-    is a plain name."""
-    from velpin.fetch.package import is_package, open_package
-
-    data = _bytes_of(host, what)
-    if data is None:
-        return (*_snippet(what, standard_input), {})
-    if not is_package(data):
-        if what.endswith((".rpm", ".deb")):
-            raise HostFileError(what, 0, "is not a package")
-        return data.decode("utf-8", "surrogateescape"), what, {}
-    files = open_package(data, what)
-    return (*_snippet_of(host, files, what), files)
-
-
-def _bytes_of(host: Host, what: str) -> bytes | None:
-    """What stands at an address, or in a release package's file; None where it is neither."""
-    if _is_quoted(what):
-        return None
-    if "://" in what:
-        return host.transport().read(what, most=_LARGEST_GIVEN)
-    path = Path(what)
-    if path.suffix not in (".rpm", ".deb") or not path.is_file():
-        return None
-    try:
-        return path.read_bytes()
-    except OSError as problem:
-        raise HostFileError(what, 0, problem.strerror or "cannot be read") from problem
+def _refuse_taken(
+    host: Adapter[Source], addition: Addition, same: Iterable[tuple[Source, str]]
+) -> None:
+    for source, address in same:
+        raise Refusal(
+            f"{address} is on this host already, as {source.handle} ({source.places[0]})"
+            f"{'' if source.on else ', switched off'}",
+            f"velpin on {source.handle}" if not source.on
+            else f"velpin drop {source.handle} first, if you want it written anew",
+        )  # fmt: skip
+    for source in host.sources:
+        if source.handle in addition.handles:
+            raise Refusal(
+                f"{source.handle} is the name of another source ({source.places[0]})",
+                "its name is that of its index, so it cannot get another:"
+                f" velpin drop {source.handle} first, if this one is meant"
+                if host.names_indexes
+                else "give this one another name",
+            )
 
 
-def _snippet_of(host: Host, files: Mapping[str, bytes], what: str) -> tuple[str, str]:
-    """The source files of a release package as one snippet."""
-    found = [
-        name for name in files
-        if name.endswith(host.snippet_endings) and name.startswith(("etc/", "usr/"))
-    ]  # fmt: skip
-    if not found:
-        raise UsageError(
-            f"{what} holds no source for a host of kind {host.kind}",
-            f"a release package brings files that end in {' or '.join(host.snippet_endings)}",
+# -- a key for a source that is there ------------------------------------------------------
+
+
+def _plan_key(host: Adapter[Source], source: Source, new: NewSource, transport: Transport) -> Plan:
+    """Name a key for a source that is there.
+
+    Raises Refusal where none is given, BadKey where nothing given is one, TrustError where none
+    has the fingerprint.
+    """
+    if not new.key:
+        raise Refusal(
+            f"{source.handle} is on this host already ({source.places[0]})",
+            "give --key FILE-or-URL to name the key it is to be signed with",
         )
-    texts = [files[name].decode("utf-8", "surrogateescape") for name in sorted(found)]
-    return "\n".join(texts), f"{what}: {', '.join(sorted(found))}"
+    keys = given_keys(new)
+    if not keys:
+        raise BadKey(f"{new.key_name}: holds no key")
+    plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
+    plan.propose(host.tree, host.compose_key(source, keys))
+    after = host.with_edits(plan.edits)
+    key = host.key_of(source)
+    plan.handles = [same.handle for same in after.sources if after.key_of(same) == key]
+    if not plan.unchanged:
+        _examine(host, plan, keys, new, transport)
+    return plan
 
 
-def _is_quoted(what: str) -> bool:
-    """Whether this is a snippet's text itself: names have no blanks in them."""
-    return "\n" in what or (len(what.split()) > 1 and not os.path.isfile(what))
+def given_keys(new: NewSource) -> list[Key]:
+    """The keys that were given with a source, those with its fingerprint; none where none was.
+
+    Raises BadKey for what is no key, TrustError where none has the fingerprint.
+    """
+    if not new.key:
+        return []
+    return agreeing(read_keys(new.key, new.key_name or "the key"), new)
 
 
-def _snippet(what: str, standard_input: str | None) -> tuple[str, str]:
-    """A snippet's text and where it is from; empty where `what` is a plain name."""
-    if what == "-" and standard_input is not None:
-        return standard_input, "standard input"
-    if _is_quoted(what):
-        return what, "the quoted snippet"
-    path = Path(what)
-    if path.is_file() and ("/" in what or path.suffix):
-        try:
-            return path.read_text("utf-8", "surrogateescape"), what
-        except OSError as problem:
-            raise HostFileError(what, 0, problem.strerror or "cannot be read") from problem
-    if "/" in what:
-        raise UsageError(f"{what}: no such file", "give a snippet's file, `-`, or a name and --url")
-    return "", ""
+def agreeing(keys: Sequence[Key], new: NewSource) -> list[Key]:
+    """The keys with the fingerprint that was given, all where none was.
+
+    Raises UsageError for one that is too short, TrustError where no key has it.
+    """
+    if not new.fingerprint:
+        return list(keys)
+    wanted = bare(new.fingerprint)
+    if len(wanted) < _LEAST_FINGERPRINT:
+        raise UsageError(
+            f"{new.fingerprint!r} is too short for a fingerprint", "give all 40 characters of it"
+        )
+    fitting = [key for key in keys if key.fingerprint == wanted]
+    if not fitting:
+        present = ", ".join(key.grouped for key in keys) or "no key"
+        raise TrustError(
+            f"the fingerprint does not agree: expected {wanted}, found {present}",
+            "do not add it; ask the vendor which key is theirs",
+        )
+    return fitting
+
+
+# -- looking before writing ----------------------------------------------------------------
+
+
+def _examine(
+    host: Adapter[Source],
+    plan: Plan,
+    keys: Sequence[Key],
+    new: NewSource,
+    transport: Transport,
+) -> None:
+    """Fetch the considered source as it would be fetched, and look at what came."""
+    after = host.with_edits(plan.edits)
+    problem = after.config_error()
+    if problem is not None:
+        raise problem
+    transport = transport.with_logins(after.fetch_logins())
+    added = [source for source in map(after.source, plan.handles) if source.on]
+    signers: set[str] = set()
+    is_seen = False
+    reached = []
+    for source in added:
+        result = after.fetch(source.handle, transport, ())
+        signers.update(result.signed_by)
+        is_seen = is_seen or bool(result.signed_by)
+        is_seen = is_seen or isinstance(result.error, MissingKey | BadSignature)
+        if result.error is None:
+            reached.append(source.handle)
+        for warning in result.warnings:
+            plan.notes.append(Reason("source-warning", {"source": source.handle, "what": warning}))
+        if isinstance(result.error, NotThere):
+            plan.findings.append(after.nothing_there(source, result, transport))
+        elif isinstance(result.error, MissingKey):
+            hint = "get that key from the vendor, and give it: --key FILE-or-URL"
+            plan.error = MissingKey(result.error.message, result.error.key_ids, hint)
+        elif result.error:
+            plan.error = result.error
+    shown = keys or [key for source in added for key in after.keys_here(source, signers)]
+    now = time.time()
+    plan.keys = [_shown(key, signers if is_seen else None, new, now) for key in shown]
+    if plan.error:
+        return
+    fetched = host.with_edits(plan.edits)
+    for handle in reached:
+        examined = fetched.examine(fetched.source(handle), shown, transport)
+        plan.findings += examined.findings
+        plan.notes += examined.notes
+
+
+def _shown(key: Key, signers: Collection[str] | None, new: NewSource, now: float) -> KeyShown:
+    """A key as it is shown before it is trusted; `signers` as seen, None where nothing was."""
+    return KeyShown(
+        key.owner,
+        key.fingerprint,
+        key.created,
+        key.expires,
+        key.algorithm,
+        "revoked" if key.revoked else "expired" if key.is_expired(now) else "good",
+        None if signers is None else key.fingerprint in signers,
+        True if new.fingerprint else None,
+    )

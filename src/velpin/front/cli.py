@@ -436,7 +436,7 @@ def add(
         return
 
     def make() -> Plan:
-        from velpin.core.adding import new_source_from
+        from velpin.core.new_source import new_source_from
 
         new = new_source_from(
             host, what, name=name, url=url, suite=suite, components=component or (),

@@ -17,10 +17,12 @@ if TYPE_CHECKING:
 
     from _typeshed import SupportsDunderLT
 
-    from velpin.change.plan import NewSource, Plan
+    from velpin.change.plan import NewSource
     from velpin.change.readback import Meaning
+    from velpin.core.adding import Addition, Examined
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
+    from velpin.errors import HostFileError
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits
     from velpin.kinds.alpm.recipes import SourceInfo
@@ -30,12 +32,14 @@ if TYPE_CHECKING:
     from velpin.model.rule import RuleInForce
     from velpin.model.shift import Selection
     from velpin.recipes.recipe import Satisfier
+    from velpin.trust.openpgp import Key
 
 
 class AlpmAdapter(AlpmState):
     """One alpm host."""
 
     snippet_endings = (".conf",)
+    names_indexes = True
     refresh_options = frozenset[RefreshOption]({"files"})
 
     # -- configuration ---------------------------------------------------------------------
@@ -46,6 +50,10 @@ class AlpmAdapter(AlpmState):
         yield from self.config.notes
         for note in self.record.notes if self.record else ():
             yield Note(Place(f"{self.database}/local", 0), note.text)
+
+    def config_error(self) -> HostFileError | None:
+        """The first line of its configuration that the installer refuses."""
+        return self.refusal()
 
     def meaning(self) -> Meaning:
         """What the configuration states."""
@@ -196,11 +204,39 @@ class AlpmAdapter(AlpmState):
 
     # -- changing ----------------------------------------------------------------------------
 
-    def plan_add(self, new: NewSource, transport: Transport) -> Plan:
-        """What adding a source would write."""
-        from velpin.kinds.alpm.add import plan_add
+    def compose_source(self, new: NewSource, transport: Transport) -> Addition:
+        """What a new source would write."""
+        from velpin.kinds.alpm.add import compose_source
 
-        return plan_add(self, new, transport)
+        return compose_source(self, new)
+
+    def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
+        """The edits that bring a key into the ring for a source."""
+        from velpin.kinds.alpm.add import compose_key
+
+        return compose_key(self, self.source(source.handle), keys)
+
+    def addresses_of(self, source: Source) -> Collection[str]:
+        """Its servers."""
+        return self.source(source.handle).servers
+
+    def keys_here(self, source: Source, signers: Collection[str]) -> Sequence[Key]:
+        """Keys of the ring that sign a new source."""
+        from velpin.kinds.alpm.add import keys_here
+
+        return keys_here(self, signers)
+
+    def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
+        """Why a source has nothing: its list must be called as its section is."""
+        from velpin.kinds.alpm.add import nothing_there
+
+        return nothing_there(source, result)
+
+    def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
+        """Whether a source has anything for this host, and is checked."""
+        from velpin.kinds.alpm.add import examine
+
+        return examine(self, self.source(source.handle), keys)
 
     def switched(self, handle: str, on: bool) -> Edits:
         """The edits that switch a source on or off."""

@@ -1,4 +1,4 @@
-"""Turning a new source into edits of an alpm host, checked before anything is written.
+"""A new source of an alpm host: the files it would write, and what speaks against it.
 
 A source is a section at the end of the main file, where it wins over nothing; a rule about
 its place comes after. Its key goes into the host's ring, and is trusted for this section only:
@@ -8,34 +8,25 @@ nothing is said in the ring of whom to trust, but the section takes any key that
 from __future__ import annotations
 
 import re
-import time
-from collections.abc import Callable, Iterator, Sequence
-from functools import partial
+from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
-from urllib.parse import urlsplit
 
-from velpin.change.adding import agreeing, keys_given, shown, take_result
-from velpin.change.plan import NewSource, Plan
-from velpin.change.snippet import is_shell_line, name_from
-from velpin.errors import (
-    BadSignature,
-    HostFileError,
-    MissingKey,
-    Refusal,
-    UsageError,
-)
-from velpin.fetch.download import Transport
+from velpin.change.plan import NewSource
+from velpin.core.adding import Addition, Examined, agreeing, given_keys
+from velpin.core.snippets import check_names, is_shell_line, name_from, plain_address
+from velpin.errors import HostFileError, Refusal, UsageError
 from velpin.fetch.unpack import digest_of
+from velpin.files.tree import Edits
 from velpin.kinds.alpm.config import HEAD, OF_SOURCES, OPTIONS, address_of
 from velpin.kinds.alpm.edit import ADDED, Text, main_text
-from velpin.kinds.alpm.refresh import refresh_source
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import RING, ring
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
 from velpin.model.safe_text import has_login
-from velpin.trust.openpgp import Key, read_keys
+from velpin.model.source import Source
+from velpin.trust.openpgp import Key
 
 _NAME = re.compile(r"[A-Za-z0-9@_+][A-Za-z0-9@._+-]*\Z")
 _SIGNED = "Required TrustAll"
@@ -58,71 +49,68 @@ class AlpmSection(NamedTuple):
         return self._replace(lines=(("SigLevel", level), *rest))
 
 
-def plan_add(
-    host: AlpmState,
-    new: NewSource,
-    transport: Transport,
-    clock: Callable[[], float] = time.time,
-) -> Plan:
-    """What adding a source would write, and what there is to know before saying yes.
+def compose_source(host: AlpmState, new: NewSource) -> Addition:
+    """What a new source would write; no edits where all of it is there word for word.
 
-    Raises UsageError for a rule that says too little, Refusal where the source or its name
-    is taken, TrustError where the key is not what it must be.
+    Raises UsageError for a source that says too little, HostFileError for a snippet that the
+    host would not read, TrustError where the key is not what it must be.
     """
-    problem = host.refusal()
-    if problem is not None:
-        raise problem
-    known = next((source for source in host.sources if source.handle == new.handle), None)
-    if known and not new.address and not new.snippet:
-        return _plan_key(host, known, new, transport, clock)
-    wanted = _wanted(new)
-    keys = agreeing(read_keys(new.key, new.key_name or "the key"), new) if new.key else []
+    sections = _sections(new)
+    keys = given_keys(new)
     if new.fingerprint and not keys:
         agreeing(ring(host).keys, new)
-    dropped = [value for one in wanted for key, value in one.lines if key == "SigLevel" and keys]
-    if keys:
-        wanted = [one.with_level(_SIGNED) for one in wanted]
-    plan = _planned(host, wanted, keys)
-    if dropped:
-        settings = tuple(f"SigLevel = {value}" for value in dropped)
-        plan.notes.append(Reason("checks-kept", {"settings": settings}))
-    if _is_there(host, wanted) and plan.edits.keys() <= {_ring_file(host)}:
-        plan.propose(host.tree, {})
-        return plan
-    _refuse_taken(host, wanted)
-    _examine(host, plan, keys, new, transport, clock)
-    if keys and isinstance(plan.error, BadSignature):
-        plan = _planned(host, [one.with_level(_PACKAGES_SIGNED) for one in wanted], keys)
-        _examine(host, plan, keys, new, transport, clock)
-        for one in wanted:
-            plan.notes.append(Reason("list-not-signed", {"source": one.handle}))
-    return plan
+    if not keys:
+        return _addition(host, sections, keys)
+    dropped = tuple(
+        f"SigLevel = {value}"
+        for section in sections
+        for key, value in section.lines
+        if key == "SigLevel"
+    )
+    notes = [Reason("checks-kept", {"settings": dropped})] if dropped else []
+    unsigned = [Reason("list-not-signed", {"source": section.handle}) for section in sections]
+    packages = [section.with_level(_PACKAGES_SIGNED) for section in sections]
+    addition = _addition(host, [section.with_level(_SIGNED) for section in sections], keys, notes)
+    return addition._replace(index_unsigned=_addition(host, packages, keys, [*notes, *unsigned]))
 
 
-def _planned(host: AlpmState, wanted: Sequence[AlpmSection], keys: Sequence[Key]) -> Plan:
-    """The plan of writing some sections and taking some keys into the ring."""
-    names = ", ".join(one.handle for one in wanted)
-    plan = Plan(command=f"velpin add {wanted[0].handle}", summary=f"add source {names}")
-    plan.handles = [one.handle for one in wanted]
-    edits: dict[str, bytes | None] = {}
-    if keys:
-        edits.update(_with_keys(host, keys))
+def compose_key(host: AlpmState, source: AlpmSource, keys: Sequence[Key]) -> Edits:
+    """The edits that bring a key into the ring, and let a source's section take it."""
+    edits = dict(_with_keys(host, keys))
+    if not source.level.any_key:
+        text = Text(host.tree, source.file)
+        block = text.block(source.handle)
+        text.put(block.last, ["SigLevel = TrustAll"])
+        edits[text.file] = text.data
+    return edits
+
+
+def _addition(
+    host: AlpmState,
+    sections: Sequence[AlpmSection],
+    keys: Sequence[Key],
+    notes: Sequence[Reason] = (),
+) -> Addition:
+    """What writing some sections and taking some keys into the ring comes to."""
+    edits: dict[str, bytes | None] = dict(_with_keys(host, keys)) if keys else {}
     text = main_text(host.tree)
     there = {source.handle for source in host.sources if source.on}
-    for one in wanted:
-        if one.handle not in there:
-            text.append_section(one.text())
+    for section in sections:
+        if section.handle not in there:
+            text.append_section(section.text())
             edits[text.file] = text.data
-    if any(has_login(value) for one in wanted for _, value in one.lines):
-        plan.notes.append(Reason("login-for-all", {"file": f"/{text.file}"}))
-    plan.propose(host.tree, edits)
-    return plan
+    if any(has_login(value) for section in sections for _, value in section.lines):
+        notes = [*notes, Reason("login-for-all", {"file": f"/{text.file}"})]
+    if _is_there(host, sections) and text.file not in edits:
+        edits = {}
+    servers = [server for section in sections for server in _servers(host, section)]
+    return Addition([section.handle for section in sections], servers, edits, keys, notes)
 
 
 # -- what is asked for ----------------------------------------------------------------------
 
 
-def _wanted(new: NewSource) -> list[AlpmSection]:
+def _sections(new: NewSource) -> list[AlpmSection]:
     if new.release or new.components or new.archs:
         raise UsageError(
             "--suite, --component and --arch are for deb hosts",
@@ -130,12 +118,7 @@ def _wanted(new: NewSource) -> list[AlpmSection]:
         )
     if new.snippet:
         found = read_snippet(new.snippet, new.snippet_name)
-        if new.handle and len(found) > 1:
-            names = ", ".join(one.handle for one in found)
-            raise UsageError(
-                f"the snippet names several sources: {names}",
-                "leave the name away; each keeps its own",
-            )
+        check_names(new, [section.handle for section in found])
         found = [one._replace(handle=new.handle or one.handle) for one in found]
     else:
         found = [_plain(new)]
@@ -149,14 +132,8 @@ def _wanted(new: NewSource) -> list[AlpmSection]:
 
 
 def _plain(new: NewSource) -> AlpmSection:
-    if not new.address:
-        raise UsageError(
-            f"no source is called {new.handle!r}, and no address was given",
-            "velpin add NAME --url ADDRESS, or a snippet",
-        )
-    if not urlsplit(new.address).scheme:
-        raise UsageError(f"{new.address!r} is not an address: it has no scheme such as https:")
-    return AlpmSection(new.handle or name_from(new.address), (("Server", new.address),))
+    address = plain_address(new)
+    return AlpmSection(new.handle or name_from(address), (("Server", address),))
 
 
 def read_snippet(text: str, name: str = "") -> list[AlpmSection]:
@@ -192,11 +169,7 @@ def read_snippet(text: str, name: str = "") -> list[AlpmSection]:
 # -- what would be written ---------------------------------------------------------------
 
 
-def _ring_file(host: AlpmState) -> str:
-    return ring(host).file
-
-
-def _with_keys(host: AlpmState, keys: Sequence[Key]) -> dict[str, bytes | None]:
+def _with_keys(host: AlpmState, keys: Sequence[Key]) -> Edits:
     """The host's ring with some keys in it."""
     found = ring(host)
     if not found.file.endswith(RING):
@@ -227,83 +200,39 @@ def _servers(host: AlpmState, one: AlpmSection) -> list[str]:
     ]
 
 
-def _refuse_taken(host: AlpmState, wanted: Sequence[AlpmSection]) -> None:
-    for one in wanted:
-        urls = set(_servers(host, one))
-        for source in host.sources:
-            if source.handle == one.handle:
-                raise Refusal(
-                    f"{one.handle} is the name of another source ({source.places[0]})"
-                    f"{'' if source.on else ', switched off'}",
-                    f"velpin on {source.handle}" if not source.on
-                    else "its name is that of its list, so it cannot get another:"
-                    f" velpin drop {source.handle} first, if this one is meant",
-                )  # fmt: skip
-            if source.on and urls.intersection(source.servers):
-                raise Refusal(
-                    f"{source.address} is on this host already, as {source.handle}"
-                    f" ({source.places[0]})",
-                    f"velpin drop {source.handle} first, if you want it written anew",
-                )
-
-
 # -- looking before writing --------------------------------------------------------------
 
 
-def _examine(
-    host: AlpmState,
-    plan: Plan,
-    keys: Sequence[Key],
-    new: NewSource,
-    transport: Transport,
-    clock: Callable[[], float],
-) -> None:
-    """Read the considered source back, fetch it as it would be fetched, and look at it."""
-    after = host.with_edits(plan.edits)
-    problem = after.refusal()
-    if problem is not None:
-        raise problem
-    seen, signers = False, set[str]()
-    for handle in plan.handles:
-        source = after.source(handle)
-        if not source.servers:
-            raise Refusal(f"{handle} has no server", f"see {source.file}")
-        result = refresh_source(after, source, transport, clock=clock)
-        take_result(plan, source, result, partial(_no_list, source, result))
-        signers.update(result.signed_by)
-        seen = seen or bool(result.signed_by) or isinstance(result.error, MissingKey)
-    known = keys or [key for key in ring(after).keys if key.fingerprint in signers]
-    plan.keys = [shown(key, signers if seen else None, new, clock()) for key in known]
-    if plan.error:
-        return
-    fresh = host.with_edits(plan.edits)
-    for handle in plan.handles:
-        _check_fit(fresh, plan, fresh.source(handle))
+def keys_here(host: AlpmState, signers: Collection[str]) -> list[Key]:
+    """Keys of the ring that sign a new source."""
+    return [key for key in ring(host).keys if key.fingerprint in signers]
 
 
-def _no_list(source: AlpmSource, result: RefreshResult) -> Reason:
+def nothing_there(source: Source, result: RefreshResult) -> Reason:
     """Why a source has nothing: its list must be called as its section is."""
     what = result.error.message if result.error else ""
     return Reason("no-list-there", {"source": source.handle, "what": what})
 
 
-def _check_fit(host: AlpmState, plan: Plan, source: AlpmSource) -> None:
+def examine(host: AlpmState, source: AlpmSource, keys: Sequence[Key]) -> Examined:
     """What speaks against a source on this host: nothing for its architecture, no key."""
+    findings, notes = [], []
     index = host.index(source)
     if index is not None and index.count:
         archs = {row.arch for row in index.all_rows()}
         if not any(host.takes(arch) for arch in archs):
             facts = {"source": source.handle, "arch": host.native, "has": " ".join(sorted(archs))}
-            plan.findings.append(Reason("wrong-arch", dict(facts)))
+            findings.append(Reason("wrong-arch", dict(facts)))
     for other in _with_same_list(host, source):
-        plan.notes.append(Reason("list-of-other", {"source": source.handle, "other": other}))
+        notes.append(Reason("list-of-other", {"source": source.handle, "other": other}))
     level = source.level
     if (level.of_index, level.of_packages) == ("never", "never"):
-        plan.notes.append(Reason("nothing-checked", {"source": source.handle}))
-    elif level.of_packages != "never" and not plan.keys:
-        plan.notes.append(Reason("ring-must-know", {"source": source.handle}))
-    elif plan.keys and level.any_key:
-        plan.notes.append(Reason("key-for-section", {"source": source.handle}))
+        notes.append(Reason("nothing-checked", {"source": source.handle}))
+    elif level.of_packages != "never" and not keys:
+        notes.append(Reason("ring-must-know", {"source": source.handle}))
+    elif keys and level.any_key:
+        notes.append(Reason("key-for-section", {"source": source.handle}))
+    return Examined(findings, notes)
 
 
 def _with_same_list(host: AlpmState, source: AlpmSource) -> Iterator[str]:
@@ -314,29 +243,3 @@ def _with_same_list(host: AlpmState, source: AlpmSource) -> Iterator[str]:
         theirs = host.copies[other.handle].path
         if other.on and other.handle != source.handle and theirs and digest_of(theirs) == mine:
             yield other.handle
-
-
-# -- a key for a source that is there ----------------------------------------------------
-
-
-def _plan_key(
-    host: AlpmState,
-    source: AlpmSource,
-    new: NewSource,
-    transport: Transport,
-    clock: Callable[[], float],
-) -> Plan:
-    """Bring a key into the ring for a source that is there, and let its section take it."""
-    keys = keys_given(source, new)
-    plan = Plan(f"velpin add {source.handle} --key", f"take a key for {source.handle}")
-    plan.handles = [source.handle]
-    edits = _with_keys(host, keys)
-    if not source.level.any_key:
-        text = Text(host.tree, source.file)
-        block = text.block(source.handle)
-        text.put(block.last, ["SigLevel = TrustAll"])
-        edits[text.file] = text.data
-    plan.propose(host.tree, edits)
-    if not plan.unchanged:
-        _examine(host, plan, keys, new, transport, clock)
-    return plan

@@ -14,8 +14,10 @@ from velpin.model.source import Source
 if TYPE_CHECKING:
     from velpin.change.plan import NewSource, Plan
     from velpin.change.readback import Meaning
+    from velpin.core.adding import Addition, Examined
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
+    from velpin.errors import HostFileError
     from velpin.fetch.download import Login, Transport
     from velpin.files.tree import Edits
     from velpin.kinds.deb.recipes import SourceControl
@@ -27,6 +29,7 @@ if TYPE_CHECKING:
     from velpin.model.shift import Selection
     from velpin.recipes.recipe import Satisfier
     from velpin.store.index import Index
+    from velpin.trust.openpgp import Key
 
 
 class DebAdapter(DebState):
@@ -52,6 +55,10 @@ class DebAdapter(DebState):
     def skipped(self) -> Sequence[tuple[str, str]]:
         """Files in the host's own places that its installer passes over, and why."""
         return [*self.source_files.skipped, *self.preferences.skipped, *self.conf.skipped]
+
+    def config_error(self) -> HostFileError | None:
+        """The first line of its source files that the installer refuses."""
+        return self.source_files.errors[0] if self.source_files.errors else None
 
     def meaning(self) -> Meaning:
         """What the source files state."""
@@ -224,11 +231,40 @@ class DebAdapter(DebState):
 
     # -- changing ----------------------------------------------------------------------------
 
-    def plan_add(self, new: NewSource, transport: Transport) -> Plan:
-        """What adding a source would write."""
-        from velpin.kinds.deb.add import plan_add
+    def compose_source(self, new: NewSource, transport: Transport) -> Addition:
+        """What a new source would write."""
+        from velpin.kinds.deb.add import compose_source
 
-        return plan_add(self, new, transport)
+        return compose_source(self, new)
+
+    def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
+        """The edits that name a key for a source."""
+        from velpin.kinds.deb.add import compose_key
+
+        return compose_key(self, self.source(source.handle), keys)
+
+    def addresses_of(self, source: Source) -> Collection[str]:
+        """Its address and its suite: several suites of one address are several sources."""
+        return [f"{source.address} {source.release}"]
+
+    def keys_here(self, source: Source, signers: Collection[str]) -> Sequence[Key]:
+        """Keys of the host that sign a new source."""
+        from velpin.kinds.deb.add import keys_here
+
+        return keys_here(self, self.source(source.handle), signers)
+
+    def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
+        """Why a source has nothing for this host: no such suite, or nothing for its
+        architecture."""
+        from velpin.kinds.deb.add import nothing_there
+
+        return nothing_there(self, self.source(source.handle), result, transport)
+
+    def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
+        """Whether a source is for the host's own release."""
+        from velpin.kinds.deb.add import examine
+
+        return examine(self, self.source(source.handle), transport)
 
     def switched(self, handle: str, on: bool) -> Edits:
         """The edits that switch a source on or off."""

@@ -1,47 +1,35 @@
-"""Turning a new source into edits of a deb host, checked before anything is written.
-
-The considered source is read back by the ordinary reader through the overlay, fetched with
-exactly the key it would be given, and only then shown.
-"""
+"""A new source of a deb host: the files it would write, and what speaks against it."""
 
 from __future__ import annotations
 
 import re
-import time
-from collections.abc import Callable
-from functools import partial
+from collections.abc import Collection, Sequence
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
-from velpin.change.adding import agreeing, keys_given, take_result
-from velpin.change.adding import shown as shown_key
-from velpin.change.plan import NewSource, Plan
-from velpin.errors import (
-    BadSignature,
-    FetchError,
-    HostFileError,
-    MissingKey,
-    Refusal,
-    TrustError,
-    UsageError,
-)
+from velpin.change.plan import NewSource
+from velpin.core.adding import Addition, Examined, agreeing, given_keys
+from velpin.core.snippets import plain_address
+from velpin.errors import FetchError, HostFileError, TrustError, UsageError
 from velpin.fetch.download import Transport, file_path
 from velpin.files.text import decode, encode
+from velpin.files.tree import Edits
 from velpin.kinds.deb import edit
-from velpin.kinds.deb.logins import login_file, read_logins
-from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
+from velpin.kinds.deb.logins import login_file
+from velpin.kinds.deb.refresh import DebRefreshed
+from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.sources import (
     OPTIONS,
     DebSource,
     SourceEntry,
     SourceFiles,
-    has_scheme,
     parse_file,
     plain_handle,
     repository_name,
 )
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import OWN_FOLDER, named_keys, weakens, written_out
+from velpin.model.host import RefreshResult
 from velpin.model.reason import Fact, Reason
 from velpin.model.safe_text import bare_address, has_login
 from velpin.trust.openpgp import Key, armoured, read_keys
@@ -51,40 +39,48 @@ _COMMON_SUITES = ("stable", "main", "testing", "release", "any", "all", "unstabl
 """Suites that are named after no release of any distribution."""
 
 
-def plan_add(
-    host: DebState,
-    new: NewSource,
-    transport: Transport,
-    clock: Callable[[], float] = time.time,
-) -> Plan:
-    """What adding a source would write, and what there is to know before saying yes.
+def compose_source(host: DebState, new: NewSource) -> Addition:
+    """What a new source would write.
 
-    Raises UsageError for a rule that says too little, Refusal where the source or its name
-    is taken, TrustError where the key is not what it must be.
+    Raises UsageError for a source that says too little, HostFileError for a snippet that the
+    host would not read, TrustError where the key is not what it must be.
     """
-    known = _known_source(host, new)
-    if known and not new.address and not new.snippet:
-        return _plan_key(host, known, new, transport, clock)
     entries = _entries(new)
     handle = _handle(new, entries, host)
     keys = _keys(new, entries)
-    plan = Plan(command=f"velpin add {handle}", summary=f"add source {handle}")
+    notes = []
     if new.key:
-        entries = _with_checks(entries, plan)
+        entries, dropped = _with_checks(entries)
+        notes += [Reason("checks-kept", {"settings": dropped})] if dropped else []
     logins, entries = _logins_apart(entries)
     edits = _compose(host, handle, entries, keys)
+    private = []
     if logins:
-        file = login_file(handle)
-        edits = {file: encode("".join(logins)), **edits}
-        plan.private.add(file)
-        plan.notes.append(Reason("login-apart", {"file": f"/{file}"}))
-    plan.propose(host.tree, edits)
-    if plan.unchanged:
-        plan.handles = [s.handle for s in host.sources if _is_of(s, plan.edits)]
-        return plan
-    _refuse_taken(host, handle, entries)
-    _examine(host, plan, keys, new, transport, clock)
-    return plan
+        private = [login_file(handle)]
+        edits = {private[0]: encode("".join(logins)), **edits}
+        notes.append(Reason("login-apart", {"file": f"/{private[0]}"}))
+    places = [
+        _place(address.rstrip("/"), suite)
+        for entry in entries
+        for address in entry.addresses
+        for suite in entry.suites
+    ]
+    return Addition([handle], places, edits, keys, notes, private)
+
+
+def compose_key(host: DebState, source: DebSource, keys: Sequence[Key]) -> Edits:
+    """The edits that name a key for a source."""
+    key_file = _key_file_for(host, source.handle, keys)
+    return {key_file: armoured(keys), **edit.set_key(host.tree, source, "/" + key_file)}
+
+
+def addresses_of(source: DebSource) -> list[str]:
+    """Where a source is fetched from."""
+    return [_place(source.address, source.release)]
+
+
+def _place(address: str, suite: str) -> str:
+    return f"{address} {suite}"
 
 
 def _logins_apart(entries: list[SourceEntry]) -> tuple[list[str], list[SourceEntry]]:
@@ -107,24 +103,19 @@ def _logins_apart(entries: list[SourceEntry]) -> tuple[list[str], list[SourceEnt
     return list(logins), bare
 
 
-def _with_checks(entries: list[SourceEntry], plan: Plan) -> list[SourceEntry]:
-    """The entries without what switches checks off: a key was given to check with."""
+def _with_checks(entries: list[SourceEntry]) -> tuple[list[SourceEntry], tuple[str, ...]]:
+    """The entries without what switches checks off, and what that was."""
     dropped = [
         f"{name}={value}"
         for entry in entries
         for name, value in entry.options.items()
         if weakens(name, value)
     ]
-    if dropped:
-        plan.notes.append(Reason("checks-kept", {"settings": tuple(dict.fromkeys(dropped))}))
-    return [
+    kept = [
         entry._replace(options={n: v for n, v in entry.options.items() if not weakens(n, v)})
         for entry in entries
     ]
-
-
-def _known_source(host: DebState, new: NewSource) -> DebSource | None:
-    return next((source for source in host.sources if source.handle == new.handle), None)
+    return kept, tuple(dict.fromkeys(dropped))
 
 
 # -- what is asked for ----------------------------------------------------------------------
@@ -138,11 +129,7 @@ def _entries(new: NewSource) -> list[SourceEntry]:
         if any(len(entry.suites) > 1 for entry in entries):
             raise UsageError("the snippet names several suites", "edit it, and give the file")
         return [entry._replace(suites=(new.release,)) for entry in entries]
-    if not new.address:
-        raise UsageError(
-            f"no source is called {new.handle!r}, and no address was given",
-            "velpin add NAME --url ADDRESS --suite SUITE --component SECTION, or a snippet",
-        )
+    address = plain_address(new, " --suite SUITE --component COMPONENT")
     if not new.release:
         raise UsageError("no suite was given", "add --suite NAME, or --suite ./ for a flat one")
     flat = new.release.endswith("/")
@@ -150,10 +137,8 @@ def _entries(new: NewSource) -> list[SourceEntry]:
         raise UsageError(f"{new.release!r} is a folder and takes no components")
     components = new.components or (() if flat else ("main",))
     options = {"arch": ",".join(new.archs)} if new.archs else {}
-    if not has_scheme(new.address):
-        raise UsageError(f"{new.address!r} is not an address: it has no scheme such as https:")
     entry = SourceEntry("", 0, 0, "stanza", True, ("deb",), (), (), components, options)
-    return [entry._replace(addresses=(new.address,), suites=(new.release,))]
+    return [entry._replace(addresses=(address,), suites=(new.release,))]
 
 
 def parse_snippet(text: str, name: str = "") -> list[SourceEntry]:
@@ -195,17 +180,16 @@ def _handle(new: NewSource, entries: list[SourceEntry], host: DebState) -> str:
 
 def _keys(new: NewSource, entries: list[SourceEntry]) -> list[Key]:
     """Keys given with it, or written out in its snippet."""
-    keys: list[Key] = []
     if new.key:
-        keys = read_keys(new.key, new.key_name or "the key")
-    else:
-        for entry in entries:
-            value = entry.options.get("signed-by", "")
-            if "BEGIN PGP" in value:
-                keys += read_keys(written_out(value), "the snippet's key")
-            for file in value.split():
-                if file.lstrip("/") in new.files:
-                    keys += read_keys(new.files[file.lstrip("/")], file)
+        return given_keys(new)
+    keys: list[Key] = []
+    for entry in entries:
+        value = entry.options.get("signed-by", "")
+        if "BEGIN PGP" in value:
+            keys += read_keys(written_out(value), "the snippet's key")
+        for file in value.split():
+            if file.lstrip("/") in new.files:
+                keys += read_keys(new.files[file.lstrip("/")], file)
     return agreeing(keys, new)
 
 
@@ -229,7 +213,7 @@ def _compose(
     return edits
 
 
-def _key_file_for(host: DebState, handle: str, keys: list[Key]) -> str:
+def _key_file_for(host: DebState, handle: str, keys: Sequence[Key]) -> str:
     file = f"{OWN_FOLDER}/{handle}.asc"
     there = host.tree.read(file)
     if there is not None and there != armoured(keys):
@@ -261,84 +245,20 @@ def _fields(entry: SourceEntry, signed_by: str) -> list[tuple[str, str]]:
     return fields
 
 
-def _is_of(source: DebSource, edits: dict[str, bytes | None]) -> bool:
-    return any(place.file in edits for place in source.places)
-
-
-def _refuse_taken(host: DebState, handle: str, entries: list[SourceEntry]) -> None:
-    for source in host.sources:
-        for entry in entries:
-            same = source.address in [a.rstrip("/") for a in entry.addresses]
-            if same and source.release in entry.suites:
-                raise Refusal(
-                    f"{source.address} {source.release} is on this host already, as"
-                    f" {source.handle} ({source.places[0]}){'' if source.on else ', switched off'}",
-                    f"velpin on {source.handle}" if not source.on
-                    else f"velpin drop {source.handle} first, if you want it written anew",
-                )  # fmt: skip
-        if source.handle == handle:
-            raise Refusal(
-                f"{handle} is the name of another source ({source.places[0]})",
-                "give this one another name",
-            )
-
-
 # -- looking before writing --------------------------------------------------------------
 
 
-def _examine(
-    host: DebState,
-    plan: Plan,
-    keys: list[Key],
-    new: NewSource,
-    transport: Transport,
-    clock: Callable[[], float],
-    only: tuple[str, str] | None = None,
-) -> None:
-    after = host.with_edits(plan.edits)
-    transport = transport.with_logins(read_logins(after.tree))
-    if after.source_files.errors:
-        raise after.source_files.errors[0]
-    added = [
-        source
-        for source in after.sources
-        if source.on
-        and _is_of(source, plan.edits)
-        and only in (None, (source.address, source.release))
-    ]
-    plan.handles = [source.handle for source in added]
-    signers: set[str] = set()
-    seen = False
-    reached = []
-    for source in added:
-        result = refresh_source(after, source, transport, clock)
-        reached += [source] if result.fetched else []
-        take_result(plan, source, result, partial(_not_for_us, host, source, result, transport))
-        if result.fetched or result.signed_by:
-            seen = True
-            signers.update(result.signed_by)
-        if result.fetched:
-            signers.update(result.fetched.signed_by)
-        elif isinstance(result.error, MissingKey | BadSignature):
-            seen = True
-    shown = keys or [
-        key
-        for source in added
-        for key in named_keys(after.tree, source).keys
-        if key.fingerprint in signers
-    ]
-    plan.keys = [shown_key(key, signers if seen else None, new, clock()) for key in shown]
-    if not plan.error:
-        for source in reached:
-            _check_release(after, plan, source, transport)
+def keys_here(host: DebState, source: DebSource, signers: Collection[str]) -> list[Key]:
+    """Keys of the host that sign a new source."""
+    return [key for key in named_keys(host.tree, source).keys if key.fingerprint in signers]
 
 
-def _not_for_us(
-    host: DebState, source: DebSource, result: DebRefreshed, transport: Transport
+def nothing_there(
+    host: DebState, source: DebSource, result: RefreshResult, transport: Transport
 ) -> Reason:
     """Why a source has nothing for this host: no such suite, or nothing for its architecture."""
     asked: dict[str, Fact] = {"source": source.handle, "asked": source.release}
-    release = result.release
+    release = result.release if isinstance(result, DebRefreshed) else Release()
     if release.architectures and not set(host.archs) & set(release.architectures):
         facts = {**asked, "arch": host.native, "has": " ".join(release.architectures)}
         return Reason("wrong-arch", facts)
@@ -349,28 +269,18 @@ def _not_for_us(
     return Reason("nothing-there", {**asked, "what": what})
 
 
-def _check_release(after: DebState, plan: Plan, source: DebSource, transport: Transport) -> None:
-    release = after.copies[source.handle].release
-    here = after.release.get("VERSION_CODENAME", "")
+def examine(host: DebState, source: DebSource, transport: Transport) -> Examined:
+    """Whether a source is for the host's own release, where it has one for that."""
+    release = host.copies[source.handle].release
+    here = host.release.get("VERSION_CODENAME", "")
     if source.flat or not here or here in (source.release, release.codename, release.suite):
-        return
+        return Examined()
     if source.release.startswith(here + "-") or (release.codename or "").startswith(here + "-"):
-        return
-    if source.release in _COMMON_SUITES:
-        return
-    better = [one for one in suites_of(source, transport, after.release) if one == here]
-    if better:
-        plan.findings.append(
-            Reason(
-                "wrong-release",
-                {
-                    "source": source.handle,
-                    "asked": source.release,
-                    "here": here,
-                    "better": better[0],
-                },
-            )
-        )
+        return Examined()
+    if source.release in _COMMON_SUITES or here not in suites_of(source, transport, host.release):
+        return Examined()
+    facts = {"source": source.handle, "asked": source.release, "here": here, "better": here}
+    return Examined([Reason("wrong-release", dict(facts))])
 
 
 def suites_of(source: DebSource, transport: Transport, release: dict[str, str]) -> list[str]:
@@ -407,23 +317,3 @@ def _has_suite(url: str, transport: Transport) -> bool:
         except (FetchError, TrustError):
             continue
     return False
-
-
-# -- a key for a source that is there ----------------------------------------------------
-
-
-def _plan_key(
-    host: DebState,
-    source: DebSource,
-    new: NewSource,
-    transport: Transport,
-    clock: Callable[[], float],
-) -> Plan:
-    keys = keys_given(source, new)
-    key_file = _key_file_for(host, source.handle, keys)
-    plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
-    edits: dict[str, bytes | None] = {key_file: armoured(keys)}
-    plan.propose(host.tree, edits | edit.set_key(host.tree, source, "/" + key_file))
-    if not plan.unchanged:
-        _examine(host, plan, keys, new, transport, clock, (source.address, source.release))
-    return plan

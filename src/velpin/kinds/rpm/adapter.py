@@ -16,10 +16,12 @@ if TYPE_CHECKING:
 
     from _typeshed import SupportsDunderLT
 
-    from velpin.change.plan import NewSource, Plan
+    from velpin.change.plan import NewSource
     from velpin.change.readback import Meaning
+    from velpin.core.adding import Addition, Examined
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
+    from velpin.errors import HostFileError
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits
     from velpin.kinds.rpm.recipes import SourcePackages
@@ -29,6 +31,7 @@ if TYPE_CHECKING:
     from velpin.model.rule import RuleInForce
     from velpin.model.shift import Selection
     from velpin.recipes.recipe import Satisfier
+    from velpin.trust.openpgp import Key
 
 
 class RpmAdapter(RpmState):
@@ -45,6 +48,10 @@ class RpmAdapter(RpmState):
         if self.record and self.record_file:
             for note in self.record.notes:
                 yield Note(Place(self.record_file, note.line), note.text)
+
+    def config_error(self) -> HostFileError | None:
+        """The first line of its configuration that the installer refuses."""
+        return self.config_errors[0] if self.config_errors else None
 
     def meaning(self) -> Meaning:
         """What the source files state."""
@@ -191,11 +198,38 @@ class RpmAdapter(RpmState):
 
     # -- changing ----------------------------------------------------------------------------
 
-    def plan_add(self, new: NewSource, transport: Transport) -> Plan:
-        """What adding a source would write."""
-        from velpin.kinds.rpm.add import plan_add
+    def compose_source(self, new: NewSource, transport: Transport) -> Addition:
+        """What a new source would write."""
+        from velpin.kinds.rpm.add import compose_source
 
-        return plan_add(self, new, transport)
+        return compose_source(self, new, transport)
+
+    def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
+        """The edits that name a key for a source."""
+        from velpin.kinds.rpm.add import compose_key
+
+        return compose_key(self, self.source(source.handle), keys)
+
+    def addresses_of(self, source: Source) -> Collection[str]:
+        """Its base addresses."""
+        return self.source(source.handle).urls
+
+    def keys_here(self, source: Source, signers: Collection[str]) -> Sequence[Key]:
+        """Keys that its section names."""
+        from velpin.kinds.rpm.add import keys_here
+
+        return keys_here(self, self.source(source.handle))
+
+    def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
+        """Why a new source has nothing for this host: what the server said."""
+        what = result.error.message if result.error else ""
+        return Reason("nothing-there", {"source": source.handle, "what": what})
+
+    def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
+        """Whether a source has anything for this host, and is checked."""
+        from velpin.kinds.rpm.add import examine
+
+        return examine(self, self.source(source.handle))
 
     def switched(self, handle: str, on: bool) -> Edits:
         """The edits that switch a source on or off."""

@@ -1,32 +1,21 @@
-"""Turning a new source into edits of an rpm host, checked before anything is written.
-
-The considered source is read back by the ordinary reader through the overlay, fetched with
-exactly the key it would be given, and only then shown.
-"""
+"""A new source of an rpm host: the files it would write, and what speaks against it."""
 
 from __future__ import annotations
 
 import re
-import time
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import NamedTuple
 from urllib.parse import urlsplit
 
-from velpin.change.adding import agreeing, keys_given, shown, take_result
-from velpin.change.plan import NewSource, Plan
-from velpin.change.snippet import is_shell_line, name_from
-from velpin.errors import (
-    BadSignature,
-    HostFileError,
-    MissingKey,
-    Refusal,
-    UsageError,
-)
+from velpin.change.plan import NewSource
+from velpin.core.adding import Addition, Examined, agreeing, given_keys
+from velpin.core.snippets import check_names, is_shell_line, name_from, plain_address
+from velpin.errors import HostFileError, UsageError
 from velpin.fetch.download import Transport
 from velpin.files.text import encode
+from velpin.files.tree import Edits
 from velpin.kinds.rpm.edit import ADDED, with_value
 from velpin.kinds.rpm.ini import IniSection, read_sections, words
-from velpin.kinds.rpm.refresh import refresh_source
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys, weakens
@@ -46,86 +35,84 @@ class RpmSection(NamedTuple):
     values: tuple[tuple[str, str], ...]
     keys: tuple[Key, ...] = ()
 
+    def with_checks(self) -> RpmSection:
+        """The same without what switches checks off."""
+        kept = tuple((key, value) for key, value in self.values if not weakens(key, value))
+        return self._replace(values=kept)
 
-def plan_add(
-    host: RpmState,
-    new: NewSource,
-    transport: Transport,
-    clock: Callable[[], float] = time.time,
-) -> Plan:
-    """What adding a source would write, and what there is to know before saying yes.
+    @property
+    def has_login(self) -> bool:
+        """Whether a password is in it."""
+        return any(has_login(value) or key == "password" for key, value in self.values)
 
-    Raises UsageError for a rule that says too little, Refusal where the source or its name
-    is taken, TrustError where the key is not what it must be.
+
+def compose_source(host: RpmState, new: NewSource, transport: Transport) -> Addition:
+    """What a new source would write; keys at the addresses that a snippet names are fetched.
+
+    Raises UsageError for a source that says too little, HostFileError for a snippet that the
+    host would not read, TrustError where the key is not what it must be.
     """
-    known = next((source for source in host.sources if source.handle == new.handle), None)
-    if known and not new.address and not new.snippet:
-        return _plan_key(host, known, new, transport, clock)
-    wanted = _wanted(host, new, transport)
-    handle = wanted[0].handle
-    plan = Plan(command=f"velpin add {handle}", summary=f"add source {handle}")
-    if new.key:
-        wanted = [_with_checks(one, plan) for one in wanted]
-    file = _file_for(host, handle)
+    sections = _sections(host, new, transport)
+    notes = []
+    dropped = [
+        f"{key}={value}"
+        for section in sections
+        for key, value in section.values
+        if new.key and weakens(key, value)
+    ]
+    if dropped:
+        sections = [section.with_checks() for section in sections]
+        notes.append(Reason("checks-kept", {"settings": tuple(dropped)}))
+    file = _file_for(host, sections[0].handle)
     edits: dict[str, bytes | None] = {}
     texts = []
-    for one in wanted:
-        key_file = _key_file_for(host, one.handle, one.keys) if one.keys else ""
+    for section in sections:
+        key_file = _key_file_for(host, section.handle, section.keys) if section.keys else ""
         if key_file:
-            edits[key_file] = armoured(one.keys)
-        texts.append(_section_text(one, key_file))
-    if any(has_login(value) or key == "password" for one in wanted for key, value in one.values):
-        plan.private.add(file)
-        plan.notes.append(Reason("login-in-file", {"file": f"/{file}"}))
+            edits[key_file] = armoured(section.keys)
+        texts.append(_section_text(section, key_file))
+    private = []
+    if any(section.has_login for section in sections):
+        private.append(file)
+        notes.append(Reason("login-in-file", {"file": f"/{file}"}))
     edits[file] = (f"{ADDED}\n" + "\n".join(texts)).encode("utf-8", "surrogateescape")
-    plan.propose(host.tree, edits)
-    plan.handles = [one.handle for one in wanted]
-    if plan.unchanged:
-        return plan
-    _refuse_taken(host, wanted, file)
-    keys = [key for one in wanted for key in one.keys]
-    _examine(host, plan, keys, new, transport, clock)
-    return plan
+    urls = [
+        url.rstrip("/")
+        for section in sections
+        for url in words(substituted(dict(section.values).get("baseurl", ""), host.variables))
+    ]
+    keys = [key for section in sections for key in section.keys]
+    return Addition([section.handle for section in sections], urls, edits, keys, notes, private)
 
 
-def _with_checks(wanted: RpmSection, plan: Plan) -> RpmSection:
-    """A section without what switches checks off: a key was given to check with."""
-    dropped = [f"{key}={value}" for key, value in wanted.values if weakens(key, value)]
-    if dropped:
-        plan.notes.append(Reason("checks-kept", {"settings": tuple(dropped)}))
-    return wanted._replace(
-        values=tuple((key, value) for key, value in wanted.values if not weakens(key, value))
-    )
+def compose_key(host: RpmState, source: RpmSource, keys: Sequence[Key]) -> Edits:
+    """The edits that name a key for a source, and let its packages be checked with it."""
+    key_file = _key_file_for(host, source.handle, keys)
+    data = host.tree.read(source.file) or b""
+    data = with_value(data, source.file, source.handle, "gpgkey", f"file:///{key_file}")
+    if not source.signed_packages:
+        data = with_value(data, source.file, source.handle, "gpgcheck", "1")
+    return {key_file: armoured(keys), source.file: data}
 
 
 # -- what is asked for ----------------------------------------------------------------------
 
 
-def _wanted(host: RpmState, new: NewSource, transport: Transport) -> list[RpmSection]:
+def _sections(host: RpmState, new: NewSource, transport: Transport) -> list[RpmSection]:
     if new.release or new.components:
         raise UsageError(
             "--suite and --component are for deb hosts", f"this host is of kind {host.kind}"
         )
     given = new.snippet, new.snippet_name
     sections = read_snippet(*given) if new.snippet else [_plain(host, new)]
-    if new.handle and len(sections) > 1:
-        names = ", ".join(section.name for section in sections)
-        raise UsageError(
-            f"the snippet names several sources: {names}", "leave the name away; each keeps its own"
-        )
-    return [_one(host, new, section, transport) for section in sections]
+    check_names(new, [section.name for section in sections])
+    return [_section(host, new, section, transport) for section in sections]
 
 
 def _plain(host: RpmState, new: NewSource) -> IniSection:
-    if not new.address:
-        raise UsageError(
-            f"no source is called {new.handle!r}, and no address was given",
-            "velpin add NAME --url ADDRESS, or a snippet",
-        )
-    if not urlsplit(new.address).scheme:
-        raise UsageError(f"{new.address!r} is not an address: it has no scheme such as https:")
-    name = new.handle or name_from(new.address)
-    text = f"[{name}]\nname={name}\nbaseurl={new.address}\nenabled=1\ngpgcheck=1\n"
+    address = plain_address(new)
+    name = new.handle or name_from(address)
+    text = f"[{name}]\nname={name}\nbaseurl={address}\nenabled=1\ngpgcheck=1\n"
     return read_sections(encode(text), "the address")[0]
 
 
@@ -154,7 +141,9 @@ def read_snippet(text: str, name: str = "") -> list[IniSection]:
     return sections
 
 
-def _one(host: RpmState, new: NewSource, section: IniSection, transport: Transport) -> RpmSection:
+def _section(
+    host: RpmState, new: NewSource, section: IniSection, transport: Transport
+) -> RpmSection:
     handle = new.handle or section.name
     if not _NAME.match(handle):
         raise UsageError(
@@ -171,7 +160,7 @@ def _keys(
 ) -> list[Key]:
     """Keys given with it, else those at the addresses that the snippet names."""
     if new.key:
-        return agreeing(read_keys(new.key, new.key_name or "the key"), new)
+        return given_keys(new)
     keys: list[Key] = []
     for address in words(substituted(values.get("gpgkey", ""), host.variables)):
         file = address.removeprefix("file://").lstrip("/")
@@ -212,97 +201,26 @@ def _file_for(host: RpmState, handle: str) -> str:
     return file
 
 
-def _refuse_taken(host: RpmState, wanted: Sequence[RpmSection], file: str) -> None:
-    for one in wanted:
-        values = dict(one.values)
-        urls = {
-            url.rstrip("/") for url in words(substituted(values.get("baseurl", ""), host.variables))
-        }
-        for source in host.sources:
-            if source.file == file:
-                continue
-            if urls.intersection(source.urls):
-                raise Refusal(
-                    f"{source.address} is on this host already, as {source.handle}"
-                    f" ({source.places[0]}){'' if source.on else ', switched off'}",
-                    f"velpin on {source.handle}" if not source.on
-                    else f"velpin drop {source.handle} first, if you want it written anew",
-                )  # fmt: skip
-            if source.handle == one.handle:
-                raise Refusal(
-                    f"{one.handle} is the name of another source ({source.places[0]})",
-                    "give this one another name",
-                )
-
-
 # -- looking before writing --------------------------------------------------------------
 
 
-def _examine(
-    host: RpmState,
-    plan: Plan,
-    keys: Sequence[Key],
-    new: NewSource,
-    transport: Transport,
-    clock: Callable[[], float],
-) -> None:
-    after = host.with_edits(plan.edits)
-    transport = transport.with_logins(after.fetch_logins())
-    if after.config_errors:
-        raise after.config_errors[0]
-    added = [source for source in after.sources if source.on and source.handle in plan.handles]
-    signers: set[str] = set()
-    seen = False
-    for source in added:
-        result = refresh_source(after, source, transport, clock)
-        take_result(plan, source, result)
-        signers.update(result.signed_by)
-        seen = seen or bool(result.signed_by) or isinstance(result.error, MissingKey | BadSignature)
-    known = keys or [key for source in added for key in named_keys(after, source).keys]
-    plan.keys = [shown(key, signers if seen else None, new, clock()) for key in known]
-    if plan.error:
-        return
-    fresh = host.with_edits(plan.edits)
-    for handle in plan.handles:
-        _check_fit(fresh, plan, fresh.source(handle))
+def keys_here(host: RpmState, source: RpmSource) -> list[Key]:
+    """Keys that a new source's own section names: they sign its packages."""
+    return named_keys(host, source).keys
 
 
-def _check_fit(host: RpmState, plan: Plan, source: RpmSource) -> None:
+def examine(host: RpmState, source: RpmSource) -> Examined:
     """What speaks against a source on this host: nothing for its architecture, no key."""
-    if not source.on:
-        return
+    findings, notes = [], []
     index = host.index(source)
     if index is not None and index.count:
         archs = {row.arch for row in index.all_rows()}
         if not any(host.archs.takes(arch) for arch in archs):
             has = " ".join(sorted(archs))
             facts = {"source": source.handle, "arch": host.native, "has": has}
-            plan.findings.append(Reason("wrong-arch", dict(facts)))
+            findings.append(Reason("wrong-arch", dict(facts)))
     if source.signed_packages and not named_keys(host, source).keys:
-        plan.notes.append(Reason("no-key-named", {"source": source.handle}))
+        notes.append(Reason("no-key-named", {"source": source.handle}))
     if not (source.signed_packages or source.signed_index):
-        plan.notes.append(Reason("nothing-checked", {"source": source.handle}))
-
-
-# -- a key for a source that is there ----------------------------------------------------
-
-
-def _plan_key(
-    host: RpmState,
-    source: RpmSource,
-    new: NewSource,
-    transport: Transport,
-    clock: Callable[[], float],
-) -> Plan:
-    keys = keys_given(source, new)
-    key_file = _key_file_for(host, source.handle, keys)
-    data = host.tree.read(source.file) or b""
-    data = with_value(data, source.file, source.handle, "gpgkey", f"file:///{key_file}")
-    if not source.signed_packages:
-        data = with_value(data, source.file, source.handle, "gpgcheck", "1")
-    plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
-    plan.propose(host.tree, {key_file: armoured(keys), source.file: data})
-    plan.handles = [source.handle]
-    if not plan.unchanged:
-        _examine(host, plan, keys, new, transport, clock)
-    return plan
+        notes.append(Reason("nothing-checked", {"source": source.handle}))
+    return Examined(findings, notes)

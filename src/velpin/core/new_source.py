@@ -1,0 +1,130 @@
+"""A source as a person gives it: a name and an address, a snippet, a release package; its key."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from velpin.change.plan import NewSource
+from velpin.errors import HostFileError, UsageError
+
+if TYPE_CHECKING:
+    from velpin.core.host import Host
+
+_LARGEST_GIVEN = 32 << 20
+"""No snippet or release package may be larger, in bytes."""
+_LARGEST_KEY = 1 << 20
+
+
+def new_source_from(
+    host: Host,
+    what: str,
+    *,
+    name: str = "",
+    url: str = "",
+    suite: str = "",
+    components: Sequence[str] = (),
+    archs: Sequence[str] = (),
+    key: str = "",
+    fingerprint: str = "",
+    standard_input: str | None = None,
+) -> NewSource:
+    """A source as a person gives it; nothing of it is looked at yet.
+
+    `what` is a name for it, with `url`; or a vendor's snippet or release package: its text, file
+    or address, or `-` for `standard_input`. `key` is a file or an address. Raises UsageError
+    where the words clash, HostFileError for a file that cannot be read, FetchError for an
+    address that cannot be reached.
+    """
+    snippet, shown, files = _given(host, what, standard_input) if not url else ("", "", {})
+    if snippet and (components or archs):
+        raise UsageError(
+            "a snippet names its own components and architectures",
+            "leave --component and --arch away; --suite puts another release in its place",
+        )
+    return NewSource(
+        handle=name if snippet else name or what, address=url, release=suite,
+        components=tuple(components), archs=tuple(archs), snippet=snippet, snippet_name=shown,
+        files=files, key=read_key(host, key) if key else b"", key_name=key,
+        fingerprint=fingerprint,
+    )  # fmt: skip
+
+
+def read_key(host: Host, key: str) -> bytes:
+    """A key from a file or an address."""
+    if "://" in key or key.startswith("file:"):
+        return host.transport().read(key, most=_LARGEST_KEY)
+    try:
+        return Path(key).read_bytes()
+    except OSError as problem:
+        raise HostFileError(key, 0, problem.strerror or "cannot be read") from problem
+
+
+def _given(host: Host, what: str, standard_input: str | None) -> tuple[str, str, dict[str, bytes]]:
+    """A snippet's text, where it is from, and the files that came with it; empty where `what`
+    is a plain name."""
+    from velpin.fetch.package import is_package, open_package
+
+    data = _bytes_of(host, what)
+    if data is None:
+        return (*_snippet(what, standard_input), {})
+    if not is_package(data):
+        if what.endswith((".rpm", ".deb")):
+            raise HostFileError(what, 0, "is not a package")
+        return data.decode("utf-8", "surrogateescape"), what, {}
+    files = open_package(data, what)
+    return (*_snippet_of(host, files, what), files)
+
+
+def _bytes_of(host: Host, what: str) -> bytes | None:
+    """What stands at an address, or in a release package's file; None where it is neither."""
+    if _is_quoted(what):
+        return None
+    if "://" in what:
+        return host.transport().read(what, most=_LARGEST_GIVEN)
+    path = Path(what)
+    if path.suffix not in (".rpm", ".deb") or not path.is_file():
+        return None
+    try:
+        return path.read_bytes()
+    except OSError as problem:
+        raise HostFileError(what, 0, problem.strerror or "cannot be read") from problem
+
+
+def _snippet_of(host: Host, files: Mapping[str, bytes], what: str) -> tuple[str, str]:
+    """The source files of a release package as one snippet."""
+    found = [
+        name for name in files
+        if name.endswith(host.snippet_endings) and name.startswith(("etc/", "usr/"))
+    ]  # fmt: skip
+    if not found:
+        raise UsageError(
+            f"{what} holds no source for a host of kind {host.kind}",
+            f"a release package brings files that end in {' or '.join(host.snippet_endings)}",
+        )
+    texts = [files[name].decode("utf-8", "surrogateescape") for name in sorted(found)]
+    return "\n".join(texts), f"{what}: {', '.join(sorted(found))}"
+
+
+def _is_quoted(what: str) -> bool:
+    """Whether this is a snippet's text itself: names have no blanks in them."""
+    return "\n" in what or (len(what.split()) > 1 and not os.path.isfile(what))
+
+
+def _snippet(what: str, standard_input: str | None) -> tuple[str, str]:
+    """A snippet's text and where it is from; empty where `what` is a plain name."""
+    if what == "-" and standard_input is not None:
+        return standard_input, "standard input"
+    if _is_quoted(what):
+        return what, "the quoted snippet"
+    path = Path(what)
+    if path.is_file() and ("/" in what or path.suffix):
+        try:
+            return path.read_text("utf-8", "surrogateescape"), what
+        except OSError as problem:
+            raise HostFileError(what, 0, problem.strerror or "cannot be read") from problem
+    if "/" in what:
+        raise UsageError(f"{what}: no such file", "give a snippet's file, `-`, or a name and --url")
+    return "", ""

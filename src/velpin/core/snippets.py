@@ -1,0 +1,54 @@
+"""What vendors' snippets and addresses have in common on every kind of host."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+from urllib.parse import urlsplit
+
+from velpin.errors import UsageError
+
+if TYPE_CHECKING:
+    from collections.abc import Collection
+
+    from velpin.change.plan import NewSource
+
+_SHELL = re.compile(r"\s*(EOF|EOL|END|_EOF_|'|\"|EOT)\s*")
+
+
+def is_shell_line(line: str) -> bool:
+    """The closing line of a command that vendors print around a snippet."""
+    return _SHELL.fullmatch(line) is not None
+
+
+def plain_address(new: NewSource, more: str = "") -> str:
+    """The address that was given, `more` being what belongs to it in the hint.
+
+    Raises UsageError where there is none, or no scheme in it.
+    """
+    if not new.address:
+        raise UsageError(
+            f"no source is called {new.handle!r}, and no address was given",
+            f"velpin add NAME --url ADDRESS{more}, or a snippet",
+        )
+    if not urlsplit(new.address).scheme:
+        raise UsageError(f"{new.address!r} is not an address: it has no scheme such as https:")
+    return new.address
+
+
+def check_names(new: NewSource, named: Collection[str]) -> None:
+    """UsageError where one name was given for the several sources of a snippet."""
+    if new.handle and len(named) > 1:
+        raise UsageError(
+            f"the snippet names several sources: {', '.join(named)}",
+            "leave the name away; each keeps its own",
+        )
+
+
+def name_from(address: str) -> str:
+    """A handle made of an address: its machine and the last plain part of its path."""
+    parts = urlsplit(address)
+    host = (parts.hostname or "").removeprefix("www.").split(".")
+    inner = [part for part in parts.path.split("/") if part and "$" not in part]
+    text = "-".join([*host[:1], *inner[-1:]]) or "source"
+    return re.sub(r"[^a-z0-9.+-]+", "-", text.lower()).strip("-") or "source"
