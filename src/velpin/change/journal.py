@@ -394,8 +394,8 @@ def _read_entry(path: Path) -> JournalEntry:
     try:
         value = json.loads(data)
         edits = tuple(
-            Edit(one["file"], _state_in(one["before"]), _state_in(one["after"]))
-            for one in value["edits"]
+            Edit(edit["file"], _state_in(edit["before"]), _state_in(edit["after"]))
+            for edit in value["edits"]
         )
         return JournalEntry(
             value["number"], value["time"], value["command"], value["summary"], edits,

@@ -175,9 +175,9 @@ def _cost(way: PlanOption, wanted: set[str]) -> tuple[int, int, int]:
 def _attempts(host: Host, goals: Sequence[Goal]) -> Iterator[_Attempt]:
     start = _Attempt(host, Plan("", ""))
     if any(_asked(host, goal.request).version is None for goal in goals):
-        for one in _with_sources_on(host, *(goal.request for goal in goals)):
-            yield one
-            yield from _with_rules(one, goals)
+        for attempt in _with_sources_on(host, *(goal.request for goal in goals)):
+            yield attempt
+            yield from _with_rules(attempt, goals)
         return
     yield start
     yield from _with_rules(start, goals)
@@ -227,14 +227,14 @@ def _pin(goal: Goal, older: bool, *, version: bool) -> Rule:
 
 def _preferences(goals: Sequence[Goal], plain: Forecast) -> Iterator[list[Rule]]:
     """The wanted sources over those that win now."""
-    winners = {one.package: one.source for one in plain.answers}
+    winners = {answer.package: answer.source for answer in plain.answers}
     found: dict[str, dict[str, None]] = {}
     for goal in goals:
         winner = winners.get(goal.answer.package)
         if goal.answer.source and winner and winner != goal.answer.source:
             found.setdefault(goal.answer.source, {})[winner] = None
     if found:
-        yield [Rule("prefer", (), one, over=tuple(over)) for one, over in found.items()]
+        yield [Rule("prefer", (), handle, over=tuple(over)) for handle, over in found.items()]
 
 
 def _without_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:

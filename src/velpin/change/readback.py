@@ -48,8 +48,10 @@ def check_switch(before: Readable, after: Readable, key: StatementKey, on: bool)
     """Refusal unless just one source is switched, and all else is as before."""
     was, now = before.meaning(), after.meaning()
     expected = Counter[Statement]()
-    for one, count in was.statements.items():
-        expected[one._replace(on=on) if one.key == key and one.on != on else one] += count
+    for statement, count in was.statements.items():
+        expected[
+            statement._replace(on=on) if statement.key == key and statement.on != on else statement
+        ] += count
     # A source that stands twice, once on and once off, is one where both are on.
     _compare(_once(expected, key), now._replace(statements=_once(now.statements, key)))
     _compare_order(was.order, now.order, [key])
@@ -59,7 +61,11 @@ def check_drop(before: Readable, after: Readable, key: StatementKey, on: bool) -
     """Refusal unless just one source is gone, and all else is as before."""
     was, now = before.meaning(), after.meaning()
     expected = Counter(
-        {one: n for one, n in was.statements.items() if one.key != key or one.on != on}
+        {
+            statement: n
+            for statement, n in was.statements.items()
+            if statement.key != key or statement.on != on
+        }
     )
     _compare(expected, now)
     _compare_order(was.order, now.order, [key] if on else [])
@@ -68,8 +74,12 @@ def check_drop(before: Readable, after: Readable, key: StatementKey, on: bool) -
 def check_add(before: Readable, after: Readable, keys: Collection[StatementKey]) -> None:
     """Refusal where anything but some sources comes, changes or goes."""
     was, now = before.meaning(), after.meaning()
-    expected = Counter({one: n for one, n in was.statements.items() if one.key not in keys})
-    seen = Counter({one: n for one, n in now.statements.items() if one.key not in keys})
+    expected = Counter(
+        {statement: n for statement, n in was.statements.items() if statement.key not in keys}
+    )
+    seen = Counter(
+        {statement: n for statement, n in now.statements.items() if statement.key not in keys}
+    )
     _compare(expected, now._replace(statements=seen))
     _compare_order(was.order, now.order, keys)
 
@@ -78,14 +88,20 @@ def check_rules(before: Readable, after: Readable, fields: Collection[str]) -> N
     """Refusal where anything but the fields that rules are written in differs."""
     was, now = before.meaning(), after.meaning()
     expected, seen = (
-        Counter({one: n for one, n in some.statements.items() if one.field not in fields})
+        Counter(
+            {
+                statement: n
+                for statement, n in some.statements.items()
+                if statement.field not in fields
+            }
+        )
         for some in (was, now)
     )
     _compare(expected, now._replace(statements=seen))
 
 
 def _once(some: Counter[Statement], key: StatementKey) -> Counter[Statement]:
-    return Counter({one: 1 if one.key == key else n for one, n in some.items()})
+    return Counter({statement: 1 if statement.key == key else n for statement, n in some.items()})
 
 
 def _compare(expected: Counter[Statement], now: Meaning) -> None:
@@ -98,9 +114,9 @@ def _compare(expected: Counter[Statement], now: Meaning) -> None:
 def _told(some: Iterable[Statement], what: str, now: Meaning) -> list[str]:
     found = sorted(some, key=str)[:2]
     return [
-        f"{_name(one.key)}: {one.field} {one.value}".strip()
-        + f" {what}{_where(now.places.get(one.key, ()))}"
-        for one in found
+        f"{_name(statement.key)}: {statement.field} {statement.value}".strip()
+        + f" {what}{_where(now.places.get(statement.key, ()))}"
+        for statement in found
     ]
 
 
@@ -115,7 +131,7 @@ def _name(key: StatementKey) -> str:
 def _compare_order(
     before: Sequence[StatementKey], after: Sequence[StatementKey], moved: Collection[StatementKey]
 ) -> None:
-    if [one for one in before if one not in moved] != [one for one in after if one not in moved]:
+    if [key for key in before if key not in moved] != [key for key in after if key not in moved]:
         raise _refusal("other sources would stand in another order")
 
 

@@ -31,7 +31,7 @@ def shift_between(before: Host, after: Host, names: Sequence[str] = ()) -> Shift
         upgrades=tuple(_changed_upgrades(was, now)),
         held_back=tuple(_newly_held_back(was, now)),
         answers=answers,
-        asked=tuple((one[0], other[0]) for one, other in asked if one and other),
+        asked=tuple((then[0], now[0]) for then, now in asked if then and now),
         upgrade_problem=now.problem if not was.problem else None,
     )
 
@@ -44,8 +44,8 @@ def _changed_upgrades(was: UpgradeResult, now: UpgradeResult) -> Iterator[Change
 
 
 def _newly_held_back(was: UpgradeResult, now: UpgradeResult) -> Iterator[HeldBack]:
-    known = {(one.name, one.arch) for one in was.held_back}
-    return (one for one in now.held_back if (one.name, one.arch) not in known)
+    known = {(held.name, held.arch) for held in was.held_back}
+    return (held for held in now.held_back if (held.name, held.arch) not in known)
 
 
 def taken_over(shift: Shift, handles: Sequence[str]) -> list[str]:

@@ -46,13 +46,13 @@ def take_snapshot(
     facts = host.facts()
     release = {k: v for k, v in facts.release.items() if k in ("ID", "VERSION_ID")}
     sources = {
-        one.source.handle: {
-            "address": one.source.address,
-            "release": one.source.release,
-            "on": one.source.on,
-            "dated": one.dated,
+        status.source.handle: {
+            "address": status.source.address,
+            "release": status.source.release,
+            "on": status.source.on,
+            "dated": status.dated,
         }
-        for one in host.source_statuses()
+        for status in host.source_statuses()
     }
     rules = [f"{rule.place} {json.dumps(dict(rule.says.facts))}" for rule in host.rules()]
     about = {"kind": facts.kind, "arch": facts.arch, "foreign": list(facts.foreign), **release}
@@ -68,7 +68,7 @@ def save_snapshot(snapshot: Snapshot, file: Path) -> None:
         "velpin": "picture", "format": FORMAT, "time": snapshot.time, "host": snapshot.host,
         "sources": snapshot.sources, "rules": snapshot.rules, "watched": snapshot.watched,
     }  # fmt: skip
-    lines = [first, *(one._asdict() for one in snapshot.packages)]
+    lines = [first, *(package._asdict() for package in snapshot.packages)]
     text = without_logins("".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines))
     if not file.parent.is_dir():
         raise CannotWrite(f"{file.parent} is not a folder")
@@ -127,8 +127,8 @@ def _read_package(value: dict[str, Any]) -> PackageSnapshot:
 
 def drift(then: Snapshot, now: Snapshot) -> Iterator[Drift]:
     """Every package that is different, by name, with what is the cause."""
-    was = {(one.name, one.arch): one for one in then.packages}
-    has = {(one.name, one.arch): one for one in now.packages}
+    was = {(package.name, package.arch): package for package in then.packages}
+    has = {(package.name, package.arch): package for package in now.packages}
     for key in sorted(was.keys() | has.keys()):
         one, other = was.get(key), has.get(key)
         before, after = one and one.next, other and other.next

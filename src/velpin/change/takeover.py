@@ -48,7 +48,7 @@ def _prevention(
         return None
     (handle,) = handles
     globs = _globs(_only_there(shift, handle), names)
-    more = [one for one in named if not _is_one_of(one, globs)]
+    more = [name for name in named if not _is_one_of(name, globs)]
     for confined in ([*more, *globs], list(named)):
         rule = Rule("confine", tuple(confined), handle)
         if 0 < len(confined) <= _MOST_GLOBS and _prevents(after, rule, names, handle):
@@ -62,9 +62,9 @@ def _prevention(
 def _only_there(shift: Shift, handle: str) -> list[str]:
     """Names that come new with a source."""
     return [
-        one.name
-        for one in shift.answers
-        if one.before is None and one.after and one.after[1] == handle
+        answer.name
+        for answer in shift.answers
+        if answer.before is None and answer.after and answer.after[1] == handle
     ]
 
 
@@ -76,15 +76,15 @@ def _globs(names: Sequence[str], others: Sequence[str]) -> list[str]:
             break
         if _is_one_of(name, found):
             continue
-        kin = [one for one in names if one.startswith(name)]
-        wide = len(kin) > 1 and not any(one.startswith(name) for one in others)
+        kin = [other for other in names if other.startswith(name)]
+        wide = len(kin) > 1 and not any(other.startswith(name) for other in others)
         found.append(f"{name}*" if wide else name)
     return found
 
 
 def _is_one_of(name: str, texts: Sequence[str]) -> bool:
     """Whether a name is one of some names or globs."""
-    return any(fnmatch.fnmatchcase(name, one) for one in texts)
+    return any(fnmatch.fnmatchcase(name, text) for text in texts)
 
 
 def _prevents(after: Host, rule: Rule, names: Sequence[str], handle: str) -> bool:

@@ -82,7 +82,7 @@ def _index_notes(host: Adapter[Source], found: Forecast) -> Iterator[Reason]:
     ]  # fmt: skip
     if newer:
         yield Reason("installer-must-refresh", {"sources": tuple(newer)})
-    missing = [one.handle for one in host.sources if host.state_of(one) == "not fetched"]
+    missing = [source.handle for source in host.sources if host.state_of(source) == "not fetched"]
     if missing and not (found.problem and found.problem.code == "never-refreshed"):
         yield Reason("not-fetched", {"sources": tuple(missing)})
     for handle, problem in host.damage.items():

@@ -72,7 +72,7 @@ def snapshots(
         found.append(
             PackageSnapshot(here.name, here.arch, here.version, selection, here.held, versions)
         )
-    for name in sorted(set(watched) - {one.name for one in found}):
+    for name in sorted(set(watched) - {package.name for package in found}):
         versions = tuple(dict.fromkeys(host.versions_of(name, host.native)))
         answer = host.first_answer(name)
         found.append(PackageSnapshot(name, host.native, None, answer, False, versions))

@@ -21,7 +21,7 @@ def nearest(name: str, names: Iterable[str], most: int = 5) -> list[str]:
     found = process.extract(
         name.lower(), list(names), scorer=fuzz.ratio, score_cutoff=_LEAST, limit=most
     )
-    return [str(one[0]) for one in sorted(found, key=lambda one: (-one[1], one[0]))]
+    return [str(scored[0]) for scored in sorted(found, key=lambda scored: (-scored[1], scored[0]))]
 
 
 def named_near(
@@ -31,10 +31,10 @@ def named_near(
     names = set(known)
     only_off: dict[str, str] = {}
     for handle, index in off:
-        for one in index.names():
-            only_off.setdefault(one, handle)
+        for name_off in index.names():
+            only_off.setdefault(name_off, handle)
     found = nearest(name, names.union(only_off))
-    return tuple(one if one in names else f"{one} ({only_off[one]}, off)" for one in found)
+    return tuple(near if near in names else f"{near} ({only_off[near]}, off)" for near in found)
 
 
 def search(indexes: Iterable[Index], text: str, most: int) -> tuple[list[tuple[str, str]], int]:

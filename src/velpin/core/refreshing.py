@@ -66,6 +66,8 @@ def _parse(host: Host, result: RefreshResult) -> None:
     except Exception as problem:
         result.error = unforeseen(problem, f"reading the index of {result.handle}")
         return
-    result.warnings += [f"has an odd entry: {one.place}: {one.text}" for one in notes[:_MOST_ODD]]
+    result.warnings += [
+        f"has an odd entry: {note.place}: {note.text}" for note in notes[:_MOST_ODD]
+    ]
     if len(notes) > _MOST_ODD:
         result.warnings.append(f"has {len(notes) - _MOST_ODD} more odd entries")

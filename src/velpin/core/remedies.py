@@ -66,7 +66,7 @@ def pointed_to(host: Adapter[Source], found: Forecast, texts: Sequence[str]) -> 
     for answer in found.answers:
         if answer.problem is not None:
             yield from switching_on(host, answer.package, texts)
-    passed = (one.why for answer in found.answers for one in answer.passed_over)
+    passed = (passed.why for answer in found.answers for passed in answer.passed_over)
     for reason in (*reasons, *all_of(passed)):
         if reason.place:
             yield from dropping_rule(host, reason.place, texts)

@@ -29,8 +29,8 @@ def merge(stand: Sequence[Rule], new: Rule, names_source: Callable[[str], bool])
 
 def _merged_order(old: Rule, new: Rule, names_source: Callable[[str], bool]) -> Rule:
     said = (*new.over, *new.under)
-    over = [one for one in old.over if one not in said and names_source(one)]
-    under = [one for one in old.under if one not in said and names_source(one)]
+    over = [handle for handle in old.over if handle not in said and names_source(handle)]
+    under = [handle for handle in old.under if handle not in said and names_source(handle)]
     over_all = old.over_all or new.over_all
     return new._replace(
         over_all=over_all,
@@ -59,8 +59,8 @@ def _less_order(old: Rule, lifted: Rule) -> Rule | None:
     if not (lifted.over or lifted.under or lifted.over_all):
         return None
     rest = old._replace(
-        over=tuple(one for one in old.over if one not in (*lifted.over, *lifted.under)),
-        under=tuple(one for one in old.under if one not in (*lifted.over, *lifted.under)),
+        over=tuple(handle for handle in old.over if handle not in (*lifted.over, *lifted.under)),
+        under=tuple(handle for handle in old.under if handle not in (*lifted.over, *lifted.under)),
         over_all=old.over_all and not lifted.over_all,
     )
     return rest if rest.over or rest.under or rest.over_all else None
@@ -71,13 +71,13 @@ def remaining(
 ) -> list[Rule]:
     """What is left of the rules that stand; Refusal where one to be lifted does not stand."""
     target: list[Rule] = []
-    for one in old:
-        rest: Rule | None = one
+    for existing in old:
+        rest: Rule | None = existing
         for rule in lifted:
             rest = subtract(rest, rule, same_source) if rest else None
         target += [rest] if rest else []
     for rule in lifted:
-        if all(subtract(one, rule, same_source) == one for one in old):
+        if all(subtract(existing, rule, same_source) == existing for existing in old):
             raise Refusal(f"no rule of velpin says: {command_of(rule)}", "velpin rules lists them")
     return target
 

@@ -84,7 +84,7 @@ class RulePlanner(ABC):
 
     def names_source(self, text: str) -> bool:
         """Whether a text in a rule means a source that is there."""
-        return any(one.handle == text for one in self.host.sources if self.takes_part(one))
+        return any(source.handle == text for source in self.host.sources if self.takes_part(source))
 
     def same_source(self, one: str, other: str) -> bool:
         """Whether two texts in rules mean one source."""
@@ -141,7 +141,7 @@ class RulePlanner(ABC):
         target = list(old)
         for rule in rules:
             target = merge(target, rule, self.names_source)
-        return target, [rule for rule in target if not any(rule is one for one in old)]
+        return target, [rule for rule in target if not any(rule is existing for existing in old)]
 
     def lifted(self, rules: Sequence[Rule]) -> Plan:
         """What taking back some rules would write; Refusal where none such stands."""
@@ -224,7 +224,7 @@ class RulePlanner(ABC):
                 else:
                     plan.remedies += self.remedies_for(rule, found)
                 return
-        for rule in (one for one in target if one not in asked and self.is_there(one)):
+        for rule in (rule for rule in target if rule not in asked and self.is_there(rule)):
             if not after.verdict(rule).holds and self.verdict(rule).holds:
                 plan.error = contradiction(plan.rules[0], rule)
                 return

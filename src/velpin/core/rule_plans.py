@@ -49,7 +49,7 @@ def _read_back(host: Adapter[Source], plan: Plan) -> Plan:
 def plan_rule_drops(host: Host, texts: Sequence[str]) -> Plan:
     """What taking away several rules would write, each by its number in the list or its place."""
     in_force = host.rules()
-    own = {one.place: one.rule for one in in_force if one.rule}
+    own = {rule.place: rule.rule for rule in in_force if rule.rule}
     places = sorted({_place_of(in_force, text) for text in texts}, reverse=True)
     lifted = list(dict.fromkeys(own[place] for place in places if place in own))
     whole, after = Plan("", ""), host
@@ -66,7 +66,7 @@ def _place_of(in_force: Sequence[RuleInForce], text: str) -> Place:
         if not 0 < chosen <= len(in_force):
             raise Refusal(f"there is no rule {text}", "velpin rules numbers them")
         return in_force[chosen - 1].place
-    fitting = [one.place for one in in_force if f"/{one.place}".endswith("/" + text.lstrip("/"))]
+    fitting = [rule.place for rule in in_force if f"/{rule.place}".endswith("/" + text.lstrip("/"))]
     if len(fitting) == 1:
         return fitting[0]
     file, _, line = text.lstrip("/").rpartition(":")
@@ -116,7 +116,7 @@ def bars(
         names = tuple(name for request in requests for name in _named(request))
         rule = Rule("bar", names, source, pre_releases=pre_releases, components=tuple(components))
         return [rule]
-    return [Rule("bar", _named(one), one.source, _version(one)) for one in requests]
+    return [Rule("bar", _named(request), request.source, _version(request)) for request in requests]
 
 
 def _named(request: Request) -> tuple[str]:

@@ -38,7 +38,7 @@ def source_statuses(host: Adapter[Source]) -> list[SourceStatus]:
     """Every source: by tier, within one in the order of reading, those switched off last."""
     tiers = host.tiers()
     found = [_status(host, source, tiers.get(source.handle)) for source in host.sources]
-    return sorted(found, key=lambda one: (not one.source.on, one.tier or _LAST))
+    return sorted(found, key=lambda status: (not status.source.on, status.tier or _LAST))
 
 
 def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceStatus:

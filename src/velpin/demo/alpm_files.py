@@ -120,11 +120,14 @@ def write_alpm_repository(
 ) -> Path:
     """Write a repository's list, signed where a signer is given. Gives its folder."""
     folder.mkdir(parents=True, exist_ok=True)
-    lists = {"db": [(f"{one.folder}/desc", desc(one)) for one in packages]}
+    lists = {"db": [(f"{archive.folder}/desc", desc(archive)) for archive in packages]}
     if with_files:
         lists["files"] = [
             *lists["db"],
-            *((f"{one.folder}/files", _fields([("FILES", one.files)])) for one in packages),
+            *(
+                (f"{archive.folder}/files", _fields([("FILES", archive.files)]))
+                for archive in packages
+            ),
         ]
     for ending, files in lists.items():
         data = PACKERS[packed](archive(files))
@@ -138,18 +141,20 @@ def write_alpm_record(folder: Path, packages: Iterable[DemoArchive]) -> None:
     """Write the record of installed packages."""
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "ALPM_DB_VERSION").write_text("9\n")
-    for one in packages:
-        place = folder / one.folder
+    for archive in packages:
+        place = folder / archive.folder
         place.mkdir(exist_ok=True)
-        (place / "files").write_bytes(_fields([("FILES", one.files)]))
+        (place / "files").write_bytes(_fields([("FILES", archive.files)]))
         (place / "desc").write_bytes(
             _fields(
                 [
-                    ("NAME", [one.name]), ("VERSION", [one.version]), ("BASE", [one.name]),
-                    ("DESC", [one.summary] if one.summary else []), ("ARCH", [one.arch]),
-                    ("BUILDDATE", [str(one.built)]), ("INSTALLDATE", [str(one.built)]),
-                    ("SIZE", [str(one.disk)]), ("REASON", ["1"] if one.as_dependency else []),
-                    ("VALIDATION", ["none"]), *one.relations(),
+                    ("NAME", [archive.name]), ("VERSION", [archive.version]),
+                    ("BASE", [archive.name]), ("ARCH", [archive.arch]),
+                    ("DESC", [archive.summary] if archive.summary else []),
+                    ("BUILDDATE", [str(archive.built)]), ("INSTALLDATE", [str(archive.built)]),
+                    ("SIZE", [str(archive.disk)]),
+                    ("REASON", ["1"] if archive.as_dependency else []),
+                    ("VALIDATION", ["none"]), *archive.relations(),
                 ]
             )
         )  # fmt: skip

@@ -105,7 +105,7 @@ def stanza(
 def text_of(stanzas: Iterable[Fields]) -> bytes:
     """Stanzas as the text of an index."""
     return "\n".join(
-        "".join(f"{field}: {value}\n" for field, value in one.items()) for one in stanzas
+        "".join(f"{field}: {value}\n" for field, value in stanza.items()) for stanza in stanzas
     ).encode()
 
 

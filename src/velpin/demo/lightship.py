@@ -19,11 +19,13 @@ def write_lightship(
     for repository in scene["repository"]:
         signer = signers[repository["key"]]
         vendor = repository.get("vendor", scene["name"])
-        packages = [DemoRpm(**package_fields(one), vendor=vendor) for one in repository["packages"]]
+        packages = [
+            DemoRpm(**package_fields(package), vendor=vendor) for package in repository["packages"]
+        ]
         folder = www / repository["address"].partition("://")[2]
         write_rpm_repository(folder, packages, sign=signer.detached)
         (folder.parent / "key.asc").write_bytes(signer.public)
-        here += [one for one in packages if one.name in repository.get("installed", ())]
+        here += [package for package in packages if package.name in repository.get("installed", ())]
         if "settings" in repository:
             put(root, f"etc/pki/rpm-gpg/RPM-GPG-KEY-{repository['handle']}", signer.public)
             put(root, f"etc/yum.repos.d/{repository['handle']}.repo", _section(repository))

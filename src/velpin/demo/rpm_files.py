@@ -141,11 +141,12 @@ def _taken_apart(text: str) -> tuple[str, str, str]:
 def filelists_xml(packages: Sequence[DemoRpm]) -> bytes:
     """The full list of files of some packages."""
     body = ""
-    for one in packages:
-        epoch, version, release = one.evr
-        files = "".join(f"<file>{escape(path)}</file>\n" for path in one.files)
+    for package in packages:
+        epoch, version, release = package.evr
+        files = "".join(f"<file>{escape(path)}</file>\n" for path in package.files)
         body += (
-            f'<package pkgid="{_mark_of(one)}" name={quoteattr(one.name)} arch="{one.arch}">\n'
+            f'<package pkgid="{_mark_of(package)}" name={quoteattr(package.name)}'
+            f' arch="{package.arch}">\n'
             f'<version epoch="{epoch}" ver={quoteattr(version)} rel={quoteattr(release)}/>\n'
             f"{files}</package>\n"
         )
@@ -263,6 +264,7 @@ def write_record(path: Path, packages: Sequence[DemoRpm]) -> None:
             "CREATE TABLE 'Packages' (hnum INTEGER PRIMARY KEY AUTOINCREMENT, blob BLOB NOT NULL)"
         )
         record.executemany(
-            "INSERT INTO Packages (blob) VALUES (?)", [(header_of(one),) for one in packages]
+            "INSERT INTO Packages (blob) VALUES (?)",
+            [(header_of(package),) for package in packages],
         )
         record.commit()

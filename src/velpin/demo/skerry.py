@@ -31,10 +31,10 @@ def write_skerry(
     here: list[DemoArchive] = []
     for repository in scene["repository"]:
         signer = signers[repository["key"]]
-        packages = [DemoArchive(**package_fields(one)) for one in repository["packages"]]
+        packages = [DemoArchive(**package_fields(package)) for package in repository["packages"]]
         folder = www / repository["address"].partition("://")[2]
         write_alpm_repository(folder, repository["handle"], packages, sign=signer.detached_binary)
-        here += [one for one in packages if one.name in repository.get("installed", ())]
+        here += [archive for archive in packages if archive.name in repository.get("installed", ())]
         if "server" in repository:
             text += f"[{repository['handle']}]\nServer = {repository['server']}\n"
             (key,) = read_keys(signer.public, repository["key"])

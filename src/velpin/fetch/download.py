@@ -316,7 +316,9 @@ class Transport:
 
         parts = urlsplit(url)
         host = parts.netloc.rpartition("@")[2]
-        fitting = (one for one in self.settings.logins if one.fits(parts.scheme, host, parts.path))
+        fitting = (
+            login for login in self.settings.logins if login.fits(parts.scheme, host, parts.path)
+        )
         if parts.username:
             login = f"{unquote(parts.username)}:{unquote(parts.password or '')}"
             headers |= urllib3.util.make_headers(basic_auth=login)

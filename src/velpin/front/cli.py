@@ -74,11 +74,11 @@ def _with_options(run: Callable[..., None]) -> Callable[..., None]:
     hints = get_type_hints(run, localns={"Host": Any, "ChangeOptions": Any}, include_extras=True)
     common = get_type_hints(typed, include_extras=True)
     parameters = [
-        one.replace(annotation=(hints | common)[one.name], kind=one.KEYWORD_ONLY)
-        for one in (*_own_of(run, 2), *_own_of(typed, 0))
+        parameter.replace(annotation=(hints | common)[parameter.name], kind=parameter.KEYWORD_ONLY)
+        for parameter in (*_own_of(run, 2), *_own_of(typed, 0))
     ]
     typed.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
-    typed.__annotations__ = {one.name: one.annotation for one in parameters}
+    typed.__annotations__ = {parameter.name: parameter.annotation for parameter in parameters}
     typed.__doc__ = run.__doc__
     return typed
 
@@ -86,7 +86,7 @@ def _with_options(run: Callable[..., None]) -> Callable[..., None]:
 def _own_of(run: Callable[..., None], given: int) -> list[inspect.Parameter]:
     """The parameters of a function behind the first few, without the one for all others."""
     found = list(inspect.signature(run).parameters.values())[given:]
-    return [one for one in found if one.kind is not one.VAR_KEYWORD]
+    return [parameter for parameter in found if parameter.kind is not parameter.VAR_KEYWORD]
 
 
 def _build(words: list[str]) -> typer.Typer:

@@ -98,7 +98,7 @@ def _show_answers(screen: Screen, found: Forecast, why: bool) -> None:
     for place, answer in enumerate(found.answers):
         if why and place:
             screen.gap()
-        to_build = any(one.asked == answer.asked for one in found.builds)
+        to_build = any(plan.asked == answer.asked for plan in found.builds)
         _show_answer(screen, answer, why or len(found.answers) == 1, to_build)
         if why:
             _show_why(screen, answer)
@@ -216,10 +216,10 @@ def _row(change: Change, style: str) -> list[Piece]:
 
 def _show_held_back(screen: Screen, found: Sequence[HeldBack]) -> None:
     screen.head(f"Held back ({len(found)})")
-    for one in found:
-        source = f" from {one.source}" if one.source else ""
-        screen.line((one.name, "name"), f" {one.installed}, not {one.version}{source}")
-        for reason in one.why:
+    for held in found:
+        source = f" from {held.source}" if held.source else ""
+        screen.line((held.name, "name"), f" {held.installed}, not {held.version}{source}")
+        for reason in held.why:
             _show_cause(screen, reason, 2)
 
 
@@ -353,7 +353,11 @@ def _show_why(screen: Screen, answer: Answer) -> None:
     if answer.passed_over:
         screen.line(("passed over", "head"), indent=2)
         rows: list[list[Piece]] = [
-            ["  " + one.version, (one.source or "(only installed)", "source"), sentence(one.why)]
-            for one in answer.passed_over
+            [
+                "  " + passed.version,
+                (passed.source or "(only installed)", "source"),
+                sentence(passed.why),
+            ]
+            for passed in answer.passed_over
         ]
         screen.table(["  version", "source", "why"], rows)

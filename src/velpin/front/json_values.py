@@ -35,7 +35,7 @@ def write(value: object) -> None:
     if isinstance(found, dict):
         found = {"schema": SCHEMA, **found}
     elif isinstance(found, list):
-        found = [{"schema": SCHEMA, **one} if isinstance(one, dict) else one for one in found]
+        found = [{"schema": SCHEMA, **row} if isinstance(row, dict) else row for row in found]
     text = json.dumps(found, indent=1, ensure_ascii=False)
     sys.stdout.write(safe_json(without_logins(text)) + "\n")
 
@@ -56,7 +56,7 @@ def jsonable(value: object) -> Any:
     if names:
         return _object(value, names)
     if isinstance(value, Sequence):
-        return [jsonable(one) for one in value]
+        return [jsonable(item) for item in value]
     raise TypeError(f"{type(value).__name__} has no form in JSON")
 
 
@@ -86,7 +86,7 @@ def field_names(kind: type) -> tuple[str, ...]:
     """The names of a value's fields, empty where it has none."""
     if issubclass(kind, tuple):
         return getattr(kind, "_fields", ())
-    return tuple(one.name for one in fields(kind)) if is_dataclass(kind) else ()
+    return tuple(field.name for field in fields(kind)) if is_dataclass(kind) else ()
 
 
 _MARKS: dict[type, Mapping[str, object]] = {}
@@ -107,4 +107,4 @@ def marks(kind: type) -> Mapping[str, object]:
 
 def _is_marked(hint: object, mark: object) -> bool:
     said = getattr(hint, "__metadata__", ())
-    return mark in said or any(_is_marked(one, mark) for one in get_args(hint))
+    return mark in said or any(_is_marked(part, mark) for part in get_args(hint))

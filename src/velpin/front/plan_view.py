@@ -138,18 +138,18 @@ def show_upgrades(screen: Screen, shift: Shift, most: int) -> None:
     if not shift.upgrades:
         screen.line("the next upgrade would change no other installed package")
         return
-    removed = [one for one in shift.upgrades if one.after is None]
+    removed = [change for change in shift.upgrades if change.after is None]
     removes = f" ({len(removed)} of them removed)" if removed else ""
     screen.line((_upgrades_line(shift.upgrades) + removes, "warn"))
-    ordered = [*removed, *(one for one in shift.upgrades if one.after is not None)]
-    rows = [_upgrade_row(one) for one in ordered[:most]]
+    ordered = [*removed, *(change for change in shift.upgrades if change.after is not None)]
+    rows = [_upgrade_row(change) for change in ordered[:most]]
     screen.table(["  package", "now", "before", "after"], rows)
     show_more(screen, len(ordered) - most)
 
 
 def _upgrades_line(upgrades: Sequence[ChangedUpgrade]) -> str:
     count = len(upgrades)
-    if all(one.before and one.before.version == one.installed for one in upgrades):
+    if all(change.before and change.before.version == change.installed for change in upgrades):
         return f"the next upgrade would change {several(count, 'more installed package')}"
     return f"the next upgrade would end differently for {several(count, 'installed package')}"
 
@@ -163,7 +163,7 @@ def show_more(screen: Screen, more: int) -> None:
 def _show_held_back(screen: Screen, shift: Shift, every: bool) -> None:
     if not shift.held_back:
         return
-    names = [one.name for one in shift.held_back]
+    names = [held.name for held in shift.held_back]
     shown = ", ".join(names) if every else shortened(names)
     screen.line((f"held back by the next upgrade: {shown}", "warn"))
 
@@ -172,15 +172,15 @@ def _show_answers(screen: Screen, shift: Shift, every: bool) -> None:
     if not shift.answers:
         return
     groups: dict[tuple[str | None, str | None], list[ChangedAnswer]] = {}
-    for one in shift.answers:
-        before = one.before.source if one.before else None
-        after = one.after.source if one.after else None
-        groups.setdefault((before, after), []).append(one)
+    for answer in shift.answers:
+        before = answer.before.source if answer.before else None
+        after = answer.after.source if answer.after else None
+        groups.setdefault((before, after), []).append(answer)
     count = several(len(shift.answers), "package")
     screen.line(f"{count} not installed {'is' if len(shift.answers) == 1 else 'are'} affected:")
     rows: list[list[Piece]] = []
     for (before, after), found in sorted(groups.items(), key=lambda item: -len(item[1])):
-        names = [one.name for one in found]
+        names = [answer.name for answer in found]
         shown = ", ".join(names) if every else shortened(names, 4)
         rows.append([f"  {len(found)}", _change(before, after), shown])
     screen.table(["  packages", "change", ""], rows, right=[0])

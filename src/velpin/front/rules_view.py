@@ -22,7 +22,7 @@ def show_rules(screen: Screen, rules: Sequence[RuleInForce], *, every: bool = Fa
     heads = ["", "rule", "decides", "written at"]
     groups = [("Rules in force", [_live_row(number, in_force, every) for number, in_force in live])]
     if dead:
-        groups.append(("Rules that decide nothing", [_dead_row(*one) for one in dead]))
+        groups.append(("Rules that decide nothing", [_dead_row(*rule) for rule in dead]))
     screen.tables(heads, [group for group in groups if group[1]], right=[0])
     screen.gap()
     screen.line(

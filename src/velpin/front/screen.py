@@ -88,8 +88,8 @@ class Screen:
         from rich.tree import Tree
 
         def grow(branch: Branch, tree: Tree) -> None:
-            for one in branch.below:
-                grow(one, tree.add(_text(one.line)))
+            for lower in branch.below:
+                grow(lower, tree.add(_text(lower.line)))
 
         tree = Tree(_text(root.line), guide_style="dim")
         grow(root, tree)
@@ -98,8 +98,8 @@ class Screen:
     def _write_branch(self, branch: Branch, depth: int) -> None:
         lead = "  " * (depth - 1) + "- " if depth else ""
         self.stream.write(lead + "".join(map(_plain, branch.line)).rstrip() + "\n")
-        for one in branch.below:
-            self._write_branch(one, depth + 1)
+        for lower in branch.below:
+            self._write_branch(lower, depth + 1)
 
     def table(
         self, heads: Sequence[str], rows: Sequence[Sequence[Piece]], *, right: Sequence[int] = ()

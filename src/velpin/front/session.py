@@ -76,7 +76,7 @@ def explained(problem: VelpinError) -> VelpinError:
 
     where = f" ({problem.place})" if problem.place else ""
     problem.message = f"not written: {sentence(problem.reason)}{where}"
-    lines = [f"{one.command}\n  {sentence(one.what)}" for one in problem.remedies]
+    lines = [f"{remedy.command}\n  {sentence(remedy.what)}" for remedy in problem.remedies]
     if problem.may_overrule:
         problem.hint = "add --anyway if that is meant"
     elif lines:

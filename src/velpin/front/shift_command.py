@@ -70,11 +70,11 @@ def _show(
         return
     changed = several(len(found), "package has", "packages have")
     screen.line((f"{changed} changed since {since}", "warn"))
-    counts = Counter(cause for one in found for cause in one.causes)
+    counts = Counter(cause for drift in found for cause in drift.causes)
     parts = [f"{CAUSES[cause]}: {count}" for cause, count in counts.items()]
     screen.line("because of ", "; ".join(parts))
     shown = found if every else found[:_MOST]
-    rows = [_row(one) for one in shown]
+    rows = [_row(drift) for drift in shown]
     screen.table(["  package", "then", "now", "because of"], rows)
     show_more(screen, len(found) - len(shown))
     _show_lists(screen, then, now)

@@ -51,7 +51,7 @@ def show_source_statuses(screen: Screen, found: Sequence[SourceStatus], files: b
     if not found:
         screen.line("this host has no sources")
         return
-    rows = [_status_row(one) for one in found]
+    rows = [_status_row(status) for status in found]
     heads = [
         "tier",
         "source",
@@ -69,16 +69,16 @@ def show_source_statuses(screen: Screen, found: Sequence[SourceStatus], files: b
         screen.table(
             ["source", "file and line", "address"],
             [
-                [(one.source.handle, "name"), str(place), one.source.url]
-                for one in found
-                for place in one.source.places
+                [(status.source.handle, "name"), str(place), status.source.url]
+                for status in found
+                for place in status.source.places
             ],
         )
-    for one in found:
-        if one.problem:
+    for status in found:
+        if status.problem:
             screen.gap()
-            first, *rest = one.problem.split("\n")
-            screen.line((one.source.handle, "name"), ": ", (first, "bad"))
+            first, *rest = status.problem.split("\n")
+            screen.line((status.source.handle, "name"), ": ", (first, "bad"))
             for line in rest:
                 screen.line(line, indent=2)
 

@@ -70,7 +70,9 @@ def _tell_met(found: Forecast, goals: Sequence[Goal], how: ChangeOptions) -> Non
         _write_json([], None)
         return
     names = {goal.answer.package for goal in goals}
-    comes = [f"{one.package} {one.version}" for one in found.answers if one.package in names]
+    comes = [
+        f"{answer.package} {answer.version}" for answer in found.answers if answer.package in names
+    ]
     told = f"{', '.join(comes)} {'is' if len(comes) == 1 else 'are'} what the host takes anyway"
     Screen().line(("nothing to do: ", "good"), told)
 
@@ -98,8 +100,8 @@ def _show(
 def _in_short(option: PlanOption, wanted: set[str]) -> list[str]:
     lines = []
     if option.shift.held_back:
-        lines.append(f"holds back {shortened([one.name for one in option.shift.held_back])}")
-    others = [one.name for one in option.shift.answers if one.name not in wanted]
+        lines.append(f"holds back {shortened([held.name for held in option.shift.held_back])}")
+    others = [answer.name for answer in option.shift.answers if answer.name not in wanted]
     if others:
         lines.append(
             f"changes the answer for {several(len(others), 'other name')}: {shortened(others)}"

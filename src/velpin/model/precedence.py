@@ -20,8 +20,8 @@ class Precedence(NamedTuple):
 
     def pairs(self) -> Iterator[tuple[str, str]]:
         """Each pair of which the first is to win."""
-        yield from ((one, other) for one in self.subjects for other in self.over)
-        yield from ((other, one) for one in self.subjects for other in self.under)
+        yield from ((name, other) for name in self.subjects for other in self.over)
+        yield from ((other, name) for name in self.subjects for other in self.under)
 
 
 def contradicted(new: Precedence, others: Sequence[Precedence]) -> Rule | None:
@@ -37,7 +37,7 @@ def contradicted(new: Precedence, others: Sequence[Precedence]) -> Rule | None:
 
 def _way(start: str, end: str, orders: Sequence[Precedence]) -> Rule | None:
     """The first rule on a way from a source down to another that it must win over."""
-    edges = [(above, below, one.rule) for one in orders for above, below in one.pairs()]
+    edges = [(above, below, order.rule) for order in orders for above, below in order.pairs()]
     waiting: list[tuple[str, Rule | None]] = [(start, None)]
     seen = {start}
     while waiting:
@@ -55,9 +55,11 @@ def precedence_of(sources: Iterable[Source], rule: Rule) -> Precedence:
     """What a rule to prefer one source says of the order of a host's sources."""
     over: Iterable[str] = rule.over
     if rule.over_all:
-        over = (one.handle for one in sources if one.on and one.handle not in rule.under)
-    others = tuple(one for one in over if one != rule.source)
-    under = tuple(one for one in rule.under if one != rule.source)
+        over = (
+            source.handle for source in sources if source.on and source.handle not in rule.under
+        )
+    others = tuple(handle for handle in over if handle != rule.source)
+    under = tuple(handle for handle in rule.under if handle != rule.source)
     return Precedence(rule, (rule.source,), others, under)
 
 

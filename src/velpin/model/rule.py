@@ -141,9 +141,9 @@ def _read(kind: str, words: list[str]) -> Rule | None:
     if kind in ("prefer", "confine"):
         source, plain = (plain[0], plain[1:]) if plain else ("", [])
     version = ""
-    if kind == "pin" or (kind == "bar" and any("@" in one[1:] for one in plain)):
-        version = next((one.rpartition("@")[2] for one in plain if "@" in one[1:]), "")
-        plain = [one.removesuffix(f"@{version}") if version else one for one in plain]
+    if kind == "pin" or (kind == "bar" and any("@" in text[1:] for text in plain)):
+        version = next((text.rpartition("@")[2] for text in plain if "@" in text[1:]), "")
+        plain = [text.removesuffix(f"@{version}") if version else text for text in plain]
     rule = Rule(kind, tuple(plain), source, version, **found, **switches)  # type: ignore[arg-type]
     said = bool(rule.names or (kind in ("prefer", "bar") and source))
     return rule if said and words_of(rule) == [kind, *words] else None

@@ -39,7 +39,7 @@ def without_logins(text: str) -> str:
     if "@" not in text or "://" not in text:
         return text
     first, *rest = text.split("://")
-    return "://".join((first, *(_LOGIN.sub("***@", one, count=1) for one in rest)))
+    return "://".join((first, *(_LOGIN.sub("***@", part, count=1) for part in rest)))
 
 
 def without_passwords(text: str) -> str:

@@ -40,9 +40,9 @@ class Recipes:
 
     def named(self, name: str) -> Iterator[Found]:
         """Every recipe of a name."""
-        for one in self.shelved:
-            for recipe in recipes_in(one.recipes, name):
-                yield Found(recipe, one.handle)
+        for shelved in self.shelved:
+            for recipe in recipes_in(shelved.recipes, name):
+                yield Found(recipe, shelved.handle)
 
     def newest(
         self, relation: str, *, source: str = "", wanted: Callable[[str], bool] = bool
@@ -52,11 +52,11 @@ class Recipes:
         tells of versions whether they will do."""
         for look in (recipes_in, providing):
             best: Found | None = None
-            for one in self._meeting(relation, source, look):
-                if not wanted(one.recipe.version):
+            for hit in self._meeting(relation, source, look):
+                if not wanted(hit.recipe.version):
                     continue
-                if best is None or self._host.compare(one.recipe.version, best.recipe.version) > 0:
-                    best = one
+                if best is None or self._host.compare(hit.recipe.version, best.recipe.version) > 0:
+                    best = hit
             if best is not None:
                 return best
         return None
@@ -64,15 +64,15 @@ class Recipes:
     def _meeting(
         self, relation: str, source: str, look: Callable[[Index, str], list[Recipe]]
     ) -> Iterator[Found]:
-        for one in self.shelved:
-            if source not in ("", one.handle):
+        for shelved in self.shelved:
+            if source not in ("", shelved.handle):
                 continue
             for name in self._form.names(relation):
-                for recipe in look(one.recipes, name):
+                for recipe in look(shelved.recipes, name):
                     if self._form.meets(recipe, relation) and self._form.fits(
                         recipe, self._host.native
                     ):
-                        yield Found(recipe, one.handle)
+                        yield Found(recipe, shelved.handle)
 
     def plan(self, asked: str, found: Found) -> BuildPlan:
         """What building a package would need: what of it is here, what the host's installer would

@@ -44,7 +44,9 @@ def plan_add(host: Host, handle: str, address: str, transport: Transport) -> Pla
                 "give this one another name",
             )
     source = next(
-        one for one in read_sources(host.tree.with_edits(plan.edits))[0] if one.handle == handle
+        source
+        for source in read_sources(host.tree.with_edits(plan.edits))[0]
+        if source.handle == handle
     )
     result = refresh_recipes(host.shelf, source, form, transport)
     if result.error:

@@ -67,7 +67,7 @@ class RecipeHost(Host):
         return Recipes(self._plain, found)
 
     def _recipe_source(self, handle: str) -> RecipeSource | None:
-        return next((one for one in self.recipe_sources if one.handle == handle), None)
+        return next((source for source in self.recipe_sources if source.handle == handle), None)
 
     # -- looking ---------------------------------------------------------------------------
 
@@ -83,7 +83,7 @@ class RecipeHost(Host):
     def facts(self) -> HostFacts:
         """What host this is; sources of recipes count as others do."""
         told = super().facts()
-        on = sum(one.on for one in self.recipe_sources)
+        on = sum(source.on for source in self.recipe_sources)
         counts = told.sources._replace(
             on=told.sources.on + on, off=told.sources.off + len(self.recipe_sources) - on
         )
@@ -96,7 +96,10 @@ class RecipeHost(Host):
 
     def source_statuses(self) -> list[SourceStatus]:
         """Every source in the order in which it wins, those of recipes last."""
-        return [*super().source_statuses(), *(self._status(one) for one in self.recipe_sources)]
+        return [
+            *super().source_statuses(),
+            *(self._status(source) for source in self.recipe_sources),
+        ]
 
     def _status(self, source: RecipeSource) -> SourceStatus:
         from velpin.model.host import SourceStatus
@@ -122,7 +125,7 @@ class RecipeHost(Host):
         found = []
         for name in names:
             found += super().offers([name])
-            found += [self._offer(one) for one in self._recipes.named(name)]
+            found += [self._offer(hit) for hit in self._recipes.named(name)]
         return found
 
     def _offer(self, found: Found) -> Offer:
@@ -138,9 +141,9 @@ class RecipeHost(Host):
         source = self._recipe_source(handle)
         if source is None:
             return super().offers_from(handle, glob)
-        for one in self._recipes.shelved:
-            if one.handle == handle:
-                names = sorted({row.name for row in one.recipes.matching(glob)})
+        for shelved in self._recipes.shelved:
+            if shelved.handle == handle:
+                names = sorted({row.name for row in shelved.recipes.matching(glob)})
                 return [
                     self._offer(found)
                     for name in names
@@ -157,9 +160,9 @@ class RecipeHost(Host):
     def _near_to_build(self, name: str, found: tuple[str, ...]) -> tuple[str, ...]:
         from velpin.core.name_search import nearest
 
-        names = {one for shelved in self._recipes.shelved for one in shelved.recipes.names()}
-        new = [one for one in nearest(name, names) if one not in found and one != name]
-        more = [f"{one} (to be built)" for one in new]
+        names = {name for shelved in self._recipes.shelved for name in shelved.recipes.names()}
+        new = [near for near in nearest(name, names) if near not in found and near != name]
+        more = [f"{near} (to be built)" for near in new]
         return (*found, *more)[:6]
 
     def find(self, text: str, most: int = 40) -> tuple[list[SearchHit], int]:
@@ -168,15 +171,15 @@ class RecipeHost(Host):
         from velpin.model.host import SearchHit
 
         found, count = super().find(text, most)
-        known = {one.name for one in found}
-        here, many = search((one.recipes for one in self._recipes.shelved), text, most)
+        known = {hit.name for hit in found}
+        here, many = search((shelved.recipes for shelved in self._recipes.shelved), text, most)
         new = [
             SearchHit(
-                name, f"{summary} (to be built)".strip(), None, one.recipe.version, one.source
+                name, f"{summary} (to be built)".strip(), None, hit.recipe.version, hit.source
             )
             for name, summary in here
             if name not in known
-            for one in islice(self._recipes.named(name), 1)
+            for hit in islice(self._recipes.named(name), 1)
         ]
         return [*found, *new][:most], count + many - (len(here) - len(new))
 
@@ -184,16 +187,16 @@ class RecipeHost(Host):
         """Predict one transaction for all requests together; what recipes could add is told
         beside it."""
         requests = [parse_request(text, self._knows, source) for text in texts]
-        by_recipe = [one for one in requests if self._recipe_source(one.source)]
+        by_recipe = [request for request in requests if self._recipe_source(request.source)]
         rest = [text for text, one in zip(texts, requests, strict=True) if one not in by_recipe]
         if not by_recipe:
             return self._told_beside(super().forecast(texts, source))
-        builds = tuple(self._build(one, one.source) for one in by_recipe)
+        builds = tuple(self._build(request, request.source) for request in by_recipe)
         if rest:
             found = self._told_beside(super().forecast(rest, source))
         else:
             found = Forecast(HostName(self.kind, self.native), ok=False, problem=None)
-        names = tuple(one.name for one in by_recipe)
+        names = tuple(request.name for request in by_recipe)
         return found._replace(
             ok=False, problem=Reason("only-to-be-built", {"name": names}), changes=(),
             download_bytes=0, disk_bytes=0, builds=(*builds, *found.builds),
@@ -203,7 +206,7 @@ class RecipeHost(Host):
         """Predict the full upgrade; newer recipes of installed packages that no source has are
         told beside it."""
         found = super().forecast_upgrade(realign=realign)
-        newer = [f"{one.recipe.name} {one.recipe.version} ({one.source})" for one in self._newer()]
+        newer = [f"{hit.recipe.name} {hit.recipe.version} ({hit.source})" for hit in self._newer()]
         if not newer:
             return found
         note = Reason("newer-recipes", {"packages": tuple(newer)})
@@ -219,7 +222,7 @@ class RecipeHost(Host):
                 continue
             if self.compare(found.recipe.version, here.version) <= 0:
                 continue
-            if not any(one.source for one in super().offers([name])):
+            if not any(offer.source for offer in super().offers([name])):
                 yield found
 
     def _knows(self, name: str) -> bool:
@@ -232,8 +235,8 @@ class RecipeHost(Host):
         builds: list[BuildPlan] = []
         for answer in found.answers:
             more = tuple(
-                PassedOver(one.recipe.version, one.source, Reason("to-be-built", {}))
-                for one in self._recipes.named(answer.package)
+                PassedOver(hit.recipe.version, hit.source, Reason("to-be-built", {}))
+                for hit in self._recipes.named(answer.package)
             )
             near = answer.near
             if answer.problem is not None and answer.outcome == "none":
@@ -250,7 +253,7 @@ class RecipeHost(Host):
     def _for_lacks(self, found: Forecast) -> Iterator[BuildPlan]:
         """What could be built of that for lack of which a request is refused."""
         for reason in found.because:
-            if reason.code == "needs" and any(one.code in _LACKS for one in reason.because):
+            if reason.code == "needs" and any(cause.code in _LACKS for cause in reason.because):
                 relation = str(reason.facts["relation"])
                 recipe = self._recipes.newest(relation)
                 if recipe is not None:
@@ -307,7 +310,7 @@ class RecipeHost(Host):
         if path is None:
             return 0, []
         index = index_of(self.shelf, path, self.recipe_format)
-        return index.count, [Note(Place(path.name, one.line), one.text) for one in index.notes]
+        return index.count, [Note(Place(path.name, note.line), note.text) for note in index.notes]
 
     def came_from(self, handle: str) -> list[str]:
         """Installed packages whose version comes from a source; of recipes that is not known."""

@@ -41,7 +41,7 @@ def unpack(text: bytes) -> Recipe:
     name, version, archs, base, summary, provides, needs, file = json.loads(text)
     return Recipe(
         name, version, tuple(archs), base, summary, tuple(provides),
-        tuple(RecipeNeed(*one) for one in needs), file,
+        tuple(RecipeNeed(*need) for need in needs), file,
     )  # fmt: skip
 
 

@@ -173,10 +173,10 @@ def _tarred(form: RecipeFormat, path: Path) -> Iterator[tuple[str, bytes]]:
         if len(data) > _LARGEST:
             raise HostFileError(str(path), 0, f"unpacks to more than {_LARGEST} bytes")
     with tarfile.open(fileobj=io.BytesIO(data)) as tar:
-        for one in tar:
-            file = tar.extractfile(one) if one.isfile() else None
-            if file is not None and form.is_recipe(_last(one.name)):
-                yield one.name.removeprefix("./"), file.read(_enough(form, one.name))
+        for member in tar:
+            file = tar.extractfile(member) if member.isfile() else None
+            if file is not None and form.is_recipe(_last(member.name)):
+                yield member.name.removeprefix("./"), file.read(_enough(form, member.name))
 
 
 def _enough(form: RecipeFormat, name: str) -> int:

@@ -196,8 +196,12 @@ class IndexCache:
         folders = self._believed("fetched", _key(address, release))
         address = bare_address(address)
         found = [_read_state(folder) for folder in folders]
-        good = [one for one in found if one and (one.address, one.release) == (address, release)]
-        return max(good, key=lambda one: one.fetched, default=None)
+        good = [
+            fetched
+            for fetched in found
+            if fetched and (fetched.address, fetched.release) == (address, release)
+        ]
+        return max(good, key=lambda fetched: fetched.fetched, default=None)
 
     def place(self, address: str, release: str) -> Fetched:
         """An empty record for a source in the folder that is written to."""
@@ -296,12 +300,12 @@ def _is_sound(found: Fetched) -> bool:
     texts = (found.address, found.release, found.release_file)
     tables = (found.remote, found.indexes)
     if not (
-        all(isinstance(one, str) for one in texts)
+        all(isinstance(text, str) for text in texts)
         and isinstance(found.fetched, int | float)
         and isinstance(found.signed_by, list)
-        and all(isinstance(one, str) for one in found.signed_by)
-        and all(isinstance(one, dict) for one in tables)
-        and all(isinstance(text, str) for one in tables for text in one.values())
+        and all(isinstance(signer, str) for signer in found.signed_by)
+        and all(isinstance(table, dict) for table in tables)
+        and all(isinstance(text, str) for table in tables for text in table.values())
     ):
         return False
     names = (found.release_file, *found.indexes.values())

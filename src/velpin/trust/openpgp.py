@@ -67,7 +67,9 @@ class Key:
     @property
     def parts(self) -> frozenset[str]:
         """Fingerprints of those of its parts that may sign: all, unless one is named."""
-        return frozenset((self.only,) if self.only else (one.fingerprint for one in self.all_parts))
+        return frozenset(
+            (self.only,) if self.only else (part.fingerprint for part in self.all_parts)
+        )
 
     def narrowed(self, part: str) -> Key:
         """The same key where only one of its parts may sign."""
@@ -80,11 +82,15 @@ class Key:
             return f"the key {self.fingerprint} was revoked by its owner"
         if self.is_expired(now):
             return f"the key {self.fingerprint} expired on {day(self.expires)}"
-        for one in self.all_parts:
-            if one.fingerprint == part and one.revoked:
+        for key_part in self.all_parts:
+            if key_part.fingerprint == part and key_part.revoked:
                 return f"the key {shown} was revoked by its owner"
-            if one.fingerprint == part and one.expires is not None and one.expires <= now:
-                return f"the key {shown} expired on {day(one.expires)}"
+            if (
+                key_part.fingerprint == part
+                and key_part.expires is not None
+                and key_part.expires <= now
+            ):
+                return f"the key {shown} expired on {day(key_part.expires)}"
         return ""
 
     def is_usable(self, now: float) -> bool:
@@ -410,7 +416,7 @@ def _why(packets: Sequence[Any], keys: Sequence[Key], where: str) -> MissingKey 
 def _problem_of(packet: Any, key: Key, now: float) -> str:
     """What makes a signature count for nothing whatever it signs, empty where nothing does."""
     (issuer,) = _issuers([packet])
-    part = next((one for one in key.parts if one.endswith(issuer)), "")
+    part = next((part for part in key.parts if part.endswith(issuer)), "")
     try:
         digest = str(packet.hash_algorithm).rpartition(".")[2]
     except RuntimeError:  # one that has no name

@@ -46,7 +46,7 @@ class AlpmAdapter(AlpmState):
 
     def notes(self) -> Iterator[Note]:
         """Everything odd that was found in the host's files."""
-        yield from (Note(Place(one.file, one.line), one.what) for one in self.config.errors)
+        yield from (Note(Place(error.file, error.line), error.what) for error in self.config.errors)
         yield from self.config.notes
         for note in self.record.notes if self.record else ():
             yield Note(Place(f"{self.database}/local", 0), note.text)
@@ -74,7 +74,7 @@ class AlpmAdapter(AlpmState):
 
     def index_dates(self) -> Iterable[float | None]:
         """When the lists that take part were made."""
-        return [self.copies[one.handle].date for one in self.sources if one.on]
+        return [self.copies[source.handle].date for source in self.sources if source.on]
 
     # -- packages ----------------------------------------------------------------------------
 
@@ -96,13 +96,15 @@ class AlpmAdapter(AlpmState):
     def count_installed(self) -> tuple[int, int]:
         """How many packages are installed, and how many of them are held."""
         installed = list(self.pool.all_installed())
-        return len(installed), sum(self.ignored.why(one) is not None for one in installed)
+        return len(installed), sum(self.ignored.why(package) is not None for package in installed)
 
     def installed_packages(self) -> Iterator[Installed]:
         """Every installed package."""
-        for one in self.pool.all_installed():
-            held = self.ignored.why(one) is not None
-            yield Installed(one.name, one.arch, one.version, self.taken_from(one), held)
+        for package in self.pool.all_installed():
+            held = self.ignored.why(package) is not None
+            yield Installed(
+                package.name, package.arch, package.version, self.taken_from(package), held
+            )
 
     def known_names(self) -> set[str]:
         """Names that a request may use, groups too."""
@@ -153,9 +155,9 @@ class AlpmAdapter(AlpmState):
     def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
         """Version, source and priority of all there is of a name."""
         return [
-            (one.version, one.origin.handle, one.origin.rank)
-            for one in self.pool.all_named(name)
-            if not one.installed or self.offered_as(one) is None
+            (package.version, package.origin.handle, package.origin.rank)
+            for package in self.pool.all_named(name)
+            if not package.installed or self.offered_as(package) is None
         ]
 
     def compare_answers(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:

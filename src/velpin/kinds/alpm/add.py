@@ -45,7 +45,7 @@ class AlpmSection(NamedTuple):
 
     def with_level(self, level: str) -> AlpmSection:
         """The same with another level of signatures."""
-        rest = tuple(one for one in self.lines if one[0] != "SigLevel")
+        rest = tuple(line for line in self.lines if line[0] != "SigLevel")
         return self._replace(lines=(("SigLevel", level), *rest))
 
 
@@ -119,13 +119,14 @@ def _sections(new: NewSource) -> list[AlpmSection]:
     if new.snippet:
         found = read_snippet(new.snippet, new.snippet_name)
         check_names(new, [section.handle for section in found])
-        found = [one._replace(handle=new.handle or one.handle) for one in found]
+        found = [section._replace(handle=new.handle or section.handle) for section in found]
     else:
         found = [_plain(new)]
-    for one in found:
-        if not _NAME.match(one.handle) or one.handle in (OPTIONS, "local"):
+    for section in found:
+        if not _NAME.match(section.handle) or section.handle in (OPTIONS, "local"):
             raise UsageError(
-                f"{one.handle!r} cannot be a name: use letters, digits, `.`, `_`, `+`, `@` and `-`",
+                f"{section.handle!r} cannot be a name:"
+                " use letters, digits, `.`, `_`, `+`, `@` and `-`",
                 "give the source a name of your own: velpin add NAME ...",
             )
     return found
@@ -160,9 +161,9 @@ def read_snippet(text: str, name: str = "") -> list[AlpmSection]:
         raise UsageError(
             f"{shown_as} names no source", "expected a section `[name]` with `Server = ADDRESS`"
         )
-    for one in found:
-        if not any(key in ("Server", "Include") for key, _ in one.lines):
-            raise HostFileError(shown_as, 0, f"{one.handle} has no Server line")
+    for section in found:
+        if not any(key in ("Server", "Include") for key, _ in section.lines):
+            raise HostFileError(shown_as, 0, f"{section.handle} has no Server line")
     return found
 
 
@@ -185,9 +186,9 @@ def _with_keys(host: AlpmState, keys: Sequence[Key]) -> Edits:
 
 def _is_there(host: AlpmState, wanted: Sequence[AlpmSection]) -> bool:
     """Whether every wanted source is on the host already, word for word."""
-    for one in wanted:
-        source = next((s for s in host.sources if s.on and s.handle == one.handle), None)
-        if source is None or set(_servers(host, one)) != set(source.servers):
+    for section in wanted:
+        source = next((s for s in host.sources if s.on and s.handle == section.handle), None)
+        if source is None or set(_servers(host, section)) != set(source.servers):
             return False
     return True
 

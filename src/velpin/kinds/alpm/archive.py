@@ -41,7 +41,7 @@ LINKS = {
 def parts_of(path: Path) -> list[IndexPart]:
     """The readers of one list, two where it is large."""
     count = 2 if path.stat().st_size > _LARGE and processors() > 1 else 1
-    return [partial(_batches_of, path, share=Share(one, count)) for one in range(count)]
+    return [partial(_batches_of, path, share=Share(number, count)) for number in range(count)]
 
 
 class Share(NamedTuple):
@@ -84,8 +84,8 @@ def name_and_version(folder: str) -> tuple[str, str]:
 def batches(packages: Iterable[tuple[str, str, Desc]]) -> Iterator[Batch]:
     """What the index store keeps of some packages: name, version and facts of each."""
     held: list[tuple[str, str, Desc]] = []
-    for one in packages:
-        held.append(one)
+    for package in packages:
+        held.append(package)
         if len(held) == _IN_BLOCK:
             yield _batch(held)
             held = []
@@ -108,11 +108,11 @@ def _batch(held: list[tuple[str, str, Desc]]) -> Batch:
             )
         )  # fmt: skip
         block += text
-        provides += [(one, at) for one in names_in(desc.fields.get("PROVIDES", []))]
+        provides += [(name, at) for name in names_in(desc.fields.get("PROVIDES", []))]
         for kind, key in LINKS.items():
             values = desc.fields.get(key)
             if values:
-                links[kind] += [(one, at) for one in names_in(values)]
+                links[kind] += [(name, at) for name in names_in(values)]
     return Batch(bytes(block), entries, provides, [], links)
 
 

@@ -63,7 +63,7 @@ class ConfigSection:
 
     def of(self, key: str) -> Iterator[Directive]:
         """Its lines of a key, in order."""
-        return (one for one in self.directives if one.key == key)
+        return (directive for directive in self.directives if directive.key == key)
 
 
 @dataclass(slots=True)
@@ -83,9 +83,9 @@ class AlpmConfig:
     def listed(self, key: str) -> list[tuple[str, Place]]:
         """The words of a list of the host's settings; lines add up."""
         return [
-            (word, one.place)
-            for one in self.options.of(key)
-            for word in (one.text or "").split(" ")
+            (word, directive.place)
+            for directive in self.options.of(key)
+            for word in (directive.text or "").split(" ")
             if word
         ]
 
@@ -229,7 +229,7 @@ def included(tree: Tree, glob: str) -> list[str]:
         return [name]
     found = [""]
     for part in name.split("/"):
-        found = [one for folder in found for one in _matches(tree, folder, part)]
+        found = [path for folder in found for path in _matches(tree, folder, part)]
     return sorted(found) or [name]
 
 
@@ -240,9 +240,9 @@ def _matches(tree: Tree, folder: str, part: str) -> list[str]:
     names = [*tree.names(folder or "."), *tree.folders(folder or ".")]
     hidden = part.startswith(".")
     return [
-        head + one
-        for one in sorted(set(names))
-        if fnmatchcase(one, part) and (hidden or not one.startswith("."))
+        head + name
+        for name in sorted(set(names))
+        if fnmatchcase(name, part) and (hidden or not name.startswith("."))
     ]
 
 
@@ -252,8 +252,8 @@ _CHECKS: dict[str, Check] = {"Never": "never", "Optional": "optional", "Required
 def read_level(lines: list[Directive], before: Level) -> Level:
     """What some SigLevel lines make of a level; HostFileError for a word that is none."""
     found = before
-    for one in lines:
-        for word in words(one.text or ""):
+    for directive in lines:
+        for word in words(directive.text or ""):
             bare = word.removeprefix("Package").removeprefix("Database")
             packages = not word.startswith("Database")
             index = not word.startswith("Package")
@@ -267,7 +267,9 @@ def read_level(lines: list[Directive], before: Level) -> Level:
                 if index:
                     found = found._replace(any_key=bare == "TrustAll")
             else:
-                raise HostFileError(one.place.file, one.place.line, f"no SigLevel is called {word}")
+                raise HostFileError(
+                    directive.place.file, directive.place.line, f"no SigLevel is called {word}"
+                )
     return found
 
 
@@ -275,7 +277,7 @@ def sources_of(config: AlpmConfig, arch: str) -> list[AlpmSource]:
     """The sources, those that are on in their order, then those switched off."""
     common = read_level(list(config.options.of("SigLevel")), Level())
     on = [_source(section, rank, arch, common) for rank, section in enumerate(config.sections, 1)]
-    names = {one.handle for one in on}
+    names = {source.handle for source in on}
     off: dict[str, AlpmSource] = {}
     for section in config.off:
         if section.name not in names and section.name != OPTIONS and _could_be_on(section):
@@ -285,8 +287,8 @@ def sources_of(config: AlpmConfig, arch: str) -> list[AlpmSource]:
 
 def _could_be_on(section: ConfigSection) -> bool:
     """Whether a commented section names a real address: comments explain sections, too."""
-    return any("://" in (one.text or "") for one in section.of("Server")) or any(
-        (one.text or "").startswith("/") for one in section.of("Include")
+    return any("://" in (directive.text or "") for directive in section.of("Server")) or any(
+        (directive.text or "").startswith("/") for directive in section.of("Include")
     )
 
 
@@ -296,9 +298,9 @@ def address_of(text: str, name: str, arch: str) -> str:
 
 
 def _source(section: ConfigSection, rank: int, arch: str, common: Level) -> AlpmSource:
-    said = takewhile(bool, (one.text or "" for one in section.of("Server")))  # observed
+    said = takewhile(bool, (directive.text or "" for directive in section.of("Server")))  # observed
     servers = [address_of(text, section.name, arch) for text in said]
-    uses = {word for one in section.of("Usage") for word in words(one.text or "")}
+    uses = {word for directive in section.of("Usage") for word in words(directive.text or "")}
     try:
         level = read_level(list(section.of("SigLevel")), common)
     except HostFileError:

@@ -56,8 +56,8 @@ class AlpmCopyFinder:
     def _own_copy(self, source: AlpmSource, ending: str) -> AlpmCopy:
         """The newest fetched from any of its servers: their order may change."""
         found = [self._shelf.fetched(server, source.release) for server in source.servers]
-        good = [one for one in found if one is not None and ending in one.indexes]
-        best = max(good, key=lambda one: one.fetched, default=None)
+        good = [fetched for fetched in found if fetched is not None and ending in fetched.indexes]
+        best = max(good, key=lambda fetched: fetched.fetched, default=None)
         if best is None:
             return NO_COPY
         date = whole_number(best.remote.get("date", ""))

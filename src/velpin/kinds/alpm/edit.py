@@ -68,15 +68,15 @@ class Text(HostText):
         found = []
         for place, (at, name, off) in enumerate(heads):
             end = starts[place + 1] if place + 1 < len(heads) else len(self.lines)
-            stop = next((one for one in range(at + 1, end) if self._brings_sections(one)), end)
+            stop = next((line for line in range(at + 1, end) if self._brings_sections(line)), end)
             found.append(Block(name, starts[place], at, self._last(at, stop, off), off, stop))
         return found
 
     def block(self, name: str, *, off: bool = False) -> Block:
         """The first block of a name; Refusal where it is not there any more."""
-        for one in self.blocks():
-            if one.name == name and one.off == off:
-                return one
+        for block in self.blocks():
+            if block.name == name and block.off == off:
+                return block
         raise Refusal(f"{self.file}: the section {name} is not found there any more")
 
     def _heads(self) -> Iterator[tuple[int, str, bool]]:
@@ -97,7 +97,7 @@ class Text(HostText):
 
     def _start(self, at: int, heads: Sequence[tuple[int, str, bool]]) -> int:
         """Where the comments begin that stand right above a head."""
-        before = max((one for one, _, _ in heads if one < at), default=-1)
+        before = max((line for line, _, _ in heads if line < at), default=-1)
         while at - 1 > before and self._is_comment(at - 1):
             if _COMMENTED.match(self.lines[at - 1].strip(BLANKS)):
                 break
@@ -111,11 +111,11 @@ class Text(HostText):
         """Where a section's own lines end: after the last that says something, and the
         comments right below it."""
         last = at + 1
-        for one in range(at + 1, end):
-            text = self.lines[one].strip(BLANKS)
+        for line in range(at + 1, end):
+            text = self.lines[line].strip(BLANKS)
             says = OFF_LINE.match(text) if off else text and not text.startswith("#")
             if says:
-                last = one + 1
+                last = line + 1
         while last < end and self._is_comment(last):
             last += 1
         return last
@@ -199,11 +199,15 @@ def meaning(config: AlpmConfig) -> Meaning:
         for section in sections:
             said[Statement(section.name, on, "section", section.name)] += 1
             said.update(
-                Statement(section.name, on, one.key, one.text or "") for one in section.directives
-                if one.key != "Include"
+                Statement(section.name, on, directive.key, directive.text or "")
+                for directive in section.directives
+                if directive.key != "Include"
             )  # fmt: skip
             places[section.name] = tuple(section.places)
-    said.update(Statement(HOST, True, one.key, one.text or "") for one in config.options.directives)
+    said.update(
+        Statement(HOST, True, directive.key, directive.text or "")
+        for directive in config.options.directives
+    )
     for problem in config.errors:
         said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
     return Meaning(said, tuple(section.name for section in config.sections), places)
@@ -223,7 +227,9 @@ def drop(tree: Tree, source: AlpmSource) -> Edits:
         text = Text(tree, file)
         while True:
             found = [
-                one for one in text.blocks() if one.name == source.handle and one.off != source.on
+                block
+                for block in text.blocks()
+                if block.name == source.handle and block.off != source.on
             ]
             if not found:
                 break
@@ -235,7 +241,7 @@ def drop(tree: Tree, source: AlpmSource) -> Edits:
 def options_end(text: Text) -> int:
     """The line before which a further setting of the host goes; a section for it is made where
     there is none."""
-    found = [one for one in text.blocks() if one.name == OPTIONS and not one.off]
+    found = [block for block in text.blocks() if block.name == OPTIONS and not block.off]
     if not found:
         text.append_section([f"[{OPTIONS}]"])
         return len(text.lines)

@@ -18,7 +18,7 @@ def chain(host: AlpmState, work: AlpmSolver, done: AlpmSolution) -> tuple[Reason
         return ()
     if done.problem.code == "unmet":
         lacks = done.lacks
-        found = [_needs(one) for one in lacks]
+        found = [_needs(lack) for lack in lacks]
         if lacks:
             found[-1] = found[-1]._replace(because=tuple(_obstacles(host, work, lacks[-1])))
         return tuple(found)
@@ -61,25 +61,27 @@ def _obstacles(host: AlpmState, work: AlpmSolver, lack: Lack) -> Iterator[Reason
         named = host.pool.offering(AlpmRelation(wanted.name))
         if named:
             versions = dict.fromkeys(
-                one.version if one.name == wanted.name else f"{one.name} {one.version}"
-                for one in named
+                package.version
+                if package.name == wanted.name
+                else f"{package.name} {package.version}"
+                for package in named
             )
             yield Reason("none-fits", {**facts, "versions": tuple(versions)})
         else:
             yield Reason("nothing-called", facts)
         return
-    for one in offering[:_SHOWN]:
+    for package in offering[:_SHOWN]:
         told: dict[str, Fact] = {
-            "name": one.name, "version": one.version, "source": one.origin.handle
+            "name": package.name, "version": package.version, "source": package.origin.handle
         }  # fmt: skip
-        ignored = host.ignored.why(one)
+        ignored = host.ignored.why(package)
         if ignored is not None:
             yield Reason("would-do", told, (ignored,))
-        elif one.origin.source is not None and not one.origin.source.installs:
-            why = Reason("not-its-usage", {"source": one.origin.handle})
+        elif package.origin.source is not None and not package.origin.source.installs:
+            why = Reason("not-its-usage", {"source": package.origin.handle})
             yield Reason("would-do", told, (why,))
         else:
-            other = work.targets.get(one.name)
+            other = work.targets.get(package.name)
             version = other.version if other is not None else ""
-            taken = Reason("taken-already", {"name": one.name, "version": version})
+            taken = Reason("taken-already", {"name": package.name, "version": version})
             yield Reason("would-do", told, (taken,))

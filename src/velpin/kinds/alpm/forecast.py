@@ -33,8 +33,8 @@ def predict(host: AlpmState, requests: Sequence[Request]) -> Prediction:
         found: list[AlpmPackage] = []
         try:
             found = packages_for(host, request, work)
-            for one in found:
-                work.ask(one)
+            for package in found:
+                work.ask(package)
             asked.append((request, found, None))
         except RequestRefused as refused:
             asked.append((request, found, refused.reason))
@@ -76,7 +76,7 @@ def _told(
         if no is not None:
             answers.append(_no_answer(host, request, no))
         else:
-            answers += [_answer(host, request, one, done, changes) for one in found]
+            answers += [_answer(host, request, package, done, changes) for package in found]
     return Forecast(
         host=HostName(host.kind, host.native),
         ok=done.ok,
@@ -103,12 +103,12 @@ def _changes(host: AlpmState, done: AlpmSolution) -> tuple[Change, ...]:
         found.append(_change(host, new, host.pool.installed(new.name), cause.role, by, relation))
     for old in done.going:
         replacer = next(
-            (one for one in done.coming for relation in one.facts.replaces
+            (package for package in done.coming for relation in package.facts.replaces
              if relation.name == old.name), None,
         )  # fmt: skip
         by = replacer.name if replacer else None
         found.append(_change(host, None, old, "replaced", by, ""))
-    return tuple(sorted(found, key=lambda one: (one.name, one.arch)))
+    return tuple(sorted(found, key=lambda change: (change.name, change.arch)))
 
 
 def _change(
@@ -162,16 +162,16 @@ def _held_back(work: AlpmSolver) -> tuple[HeldBack, ...]:
 
 def _unneeded(host: AlpmState, done: AlpmSolution) -> tuple[str, ...]:
     """Installed as dependencies, needed before by something, and by nothing afterwards."""
-    coming = {one.name: one for one in done.coming}
-    going = {one.name for one in done.going}
+    coming = {package.name: package for package in done.coming}
+    going = {package.name for package in done.going}
     touched = [host.pool.installed(name) for name in (*coming, *going)]
     named = {relation.name for old in touched if old is not None for relation in old.facts.depends}
     found = [
-        one.name
+        package.name
         for name in sorted(named)
-        for one in host.pool.installed_satisfying(AlpmRelation(name))
-        if one.facts.reason == "1" and one.name not in coming and one.name not in going
-        if not _is_needed(host, one, coming, going)
+        for package in host.pool.installed_satisfying(AlpmRelation(name))
+        if package.facts.reason == "1" and package.name not in coming and package.name not in going
+        if not _is_needed(host, package, coming, going)
     ]
     return tuple(dict.fromkeys(found))
 
@@ -224,7 +224,7 @@ def _answer(
     done: AlpmSolution,
     changes: Sequence[Change],
 ) -> Answer:
-    chosen = next((one for one in done.coming if one.name == asked.name), asked)
+    chosen = next((package for package in done.coming if package.name == asked.name), asked)
     old = host.pool.installed(chosen.name)
     source = chosen.origin.source
     rivals = _rivals(host, request, chosen)
@@ -260,5 +260,5 @@ def _rivals(host: AlpmState, request: Request, chosen: AlpmPackage) -> list[Alpm
     found = [*host.pool.all_named(chosen.name)]
     if request.name != chosen.name:
         found += host.pool.offering(AlpmRelation(request.name))
-    unique = {id(one): one for one in found}
-    return sorted(unique.values(), key=lambda one: version_key(one.version), reverse=True)
+    unique = {id(package): package for package in found}
+    return sorted(unique.values(), key=lambda package: version_key(package.version), reverse=True)

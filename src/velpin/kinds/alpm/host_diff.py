@@ -63,7 +63,7 @@ class _View:
     __hash__ = None  # type: ignore[assignment]
 
     def _told(self) -> object:
-        ranked = sorted(self._sources.items(), key=lambda one: one[1].rank)
+        ranked = sorted(self._sources.items(), key=lambda item: item[1].rank)
         return [(place, one.handle) for place, one in ranked], self._host.archs
 
     def answer(self, _name: bytes, entries: list[IndexLine]) -> Selection | None:

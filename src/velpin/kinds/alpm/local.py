@@ -56,4 +56,4 @@ def _batches_of(path: Path, notes: Notes) -> Iterator[Batch]:
                 seen[name] = folder
                 yield name, version, read_desc(data.decode("utf-8", "replace"))
 
-    yield from batches(sorted(packages(), key=lambda one: one[0]))
+    yield from batches(sorted(packages(), key=lambda package: package[0]))

@@ -14,7 +14,7 @@ def live_offers(host: AlpmState, name: str) -> list[Offer]:
     shown = host.pool.offered(name)
     if here is not None and host.offered_as(here) is None:
         shown.append(here)
-    return [_offer(host, one, chosen) for one in shown]
+    return [_offer(host, package, chosen) for package in shown]
 
 
 def _offer(host: AlpmState, package: AlpmPackage, chosen: AlpmPackage | None) -> Offer:

@@ -42,7 +42,9 @@ class AlpmOrigin:
 
     def providing(self, name: str) -> list[AlpmPackage]:
         """Its packages that provide a name under another one, in the byte order of names."""
-        return [one for one in self._linked(self.index.providers(name)) if one.name != name]
+        return [
+            package for package in self._linked(self.index.providers(name)) if package.name != name
+        ]
 
     def linked(self, kind: AlpmLink, name: str) -> list[AlpmPackage]:
         """Its packages that mention a name in relations of a kind, in the order of names."""
@@ -50,7 +52,7 @@ class AlpmOrigin:
 
     def _linked(self, rows: Sequence[Row]) -> list[AlpmPackage]:
         names = sorted({row.name for row in rows})
-        return [one for one in map(self.named, names) if one is not None]
+        return [package for package in map(self.named, names) if package is not None]
 
 
 class AlpmPackage:
@@ -83,7 +85,7 @@ class AlpmPackage:
 
     def provides(self, wanted: AlpmRelation) -> bool:
         """Whether it meets a relation by what it provides."""
-        return any(provision_fits(one, wanted) for one in self.facts.provides)
+        return any(provision_fits(relation, wanted) for relation in self.facts.provides)
 
 
 class Several:
@@ -94,8 +96,8 @@ class Several:
         self._places: dict[str, int] = {}
         self._providers: dict[str, list[AlpmPackage]] = {}
         self._next = 0
-        for one in packages:
-            self.add(one)
+        for package in packages:
+            self.add(package)
 
     def __iter__(self) -> Iterator[AlpmPackage]:
         return iter(list(self._order.values()))
@@ -115,14 +117,14 @@ class Several:
         self._order[package.name] = package
         self._places[package.name] = self._next
         self._next += 1
-        for name in dict.fromkeys(one.name for one in package.facts.provides):
+        for name in dict.fromkeys(relation.name for relation in package.facts.provides):
             self._providers.setdefault(name, []).append(package)
 
     def take(self, name: str) -> None:
         """Take a package off."""
         package = self._order.pop(name)
-        for one in dict.fromkeys(provided.name for provided in package.facts.provides):
-            self._providers[one].remove(package)
+        for capability in dict.fromkeys(provided.name for provided in package.facts.provides):
+            self._providers[capability].remove(package)
 
     def cut(self, count: int) -> None:
         """Take off all but the first so many."""
@@ -133,9 +135,11 @@ class Several:
         """Those that meet a relation, in their order."""
         named = self._order.get(wanted.name)
         found = [] if named is None else [named]
-        found += [one for one in self._providers.get(wanted.name, ()) if one is not named]
-        met = [one for one in found if one.satisfies(wanted)]
-        return sorted(met, key=lambda one: self._places[one.name]) if len(met) > 1 else met
+        found += [
+            package for package in self._providers.get(wanted.name, ()) if package is not named
+        ]
+        met = [package for package in found if package.satisfies(wanted)]
+        return sorted(met, key=lambda package: self._places[package.name]) if len(met) > 1 else met
 
     def satisfier(self, wanted: AlpmRelation) -> AlpmPackage | None:
         """The first that meets a relation."""
@@ -177,15 +181,15 @@ class AlpmPool:
         named = self.own.named(wanted.name)
         if named is not None and named.satisfies(wanted):
             yield named
-        for one in self.own.providing(wanted.name):
-            if one.provides(wanted):
-                yield one
+        for package in self.own.providing(wanted.name):
+            if package.provides(wanted):
+                yield package
 
     def offering(self, wanted: AlpmRelation) -> list[AlpmPackage]:
         """Offers that meet a relation, those of its name first."""
-        named = [one for one in self.offered(wanted.name) if one.satisfies(wanted)]
+        named = [package for package in self.offered(wanted.name) if package.satisfies(wanted)]
         others = [
-            one for origin in self.origins for one in origin.providing(wanted.name)
-            if one.provides(wanted)
+            package for origin in self.origins for package in origin.providing(wanted.name)
+            if package.provides(wanted)
         ]  # fmt: skip
         return named + others

@@ -41,9 +41,13 @@ def why_taken(
         found.append(Reason("first-within", {**facts, "asked": bound}))
         word = "request"
     others = [
-        one for one in host.pool.offered(chosen.name) if one is not chosen and _takes(one)
-    ]  # fmt: skip
-    later = [one.origin.handle for one in others if one.origin.rank > chosen.origin.rank]
+        package
+        for package in host.pool.offered(chosen.name)
+        if package is not chosen and _takes(package)
+    ]
+    later = [
+        package.origin.handle for package in others if package.origin.rank > chosen.origin.rank
+    ]
     if later:
         found.append(Reason("stands-first", {**facts, "others": tuple(later)}))
         word = word or "order of sources"
@@ -67,7 +71,7 @@ def _by_way_of(
 ) -> str:
     """A package that is asked for under another name."""
     if request.name in chosen.facts.groups and not any(
-        one.name == request.name for one in chosen.facts.provides
+        relation.name == request.name for relation in chosen.facts.provides
     ):
         found.append(Reason("in-group", facts))
         return "group"
@@ -87,11 +91,13 @@ def passed_over(
 ) -> tuple[PassedOver, ...]:
     """Every other offer and the cause."""
     found = []
-    for one in packages:
-        if one is chosen or (one.installed and host.offered_as(one)):
+    for package in packages:
+        if package is chosen or (package.installed and host.offered_as(package)):
             continue
         found.append(
-            PassedOver(one.version, one.origin.handle, why_not(host, request, one, chosen))
+            PassedOver(
+                package.version, package.origin.handle, why_not(host, request, package, chosen)
+            )
         )
     return tuple(found)
 

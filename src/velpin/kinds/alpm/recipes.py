@@ -59,7 +59,7 @@ class SourceInfo:
             here.setdefault(key, []).append(value)
         if not (base.get("pkgver") and base.get("pkgrel") and packages):
             raise HostFileError(file, 0, "names no version or no package")
-        return [_recipe(base, one, file) for one in packages]
+        return [_recipe(base, package, file) for package in packages]
 
     def bound(self, name: str, operator: str, version: str) -> str:
         """The relation that a name within a bound is."""
@@ -74,7 +74,7 @@ class SourceInfo:
         wanted = read_relation(relation)
         if recipe.name == wanted.name and fits(recipe.version, wanted.operator, wanted.version):
             return True
-        return any(provision_fits(read_relation(one), wanted) for one in recipe.provides)
+        return any(provision_fits(read_relation(name), wanted) for name in recipe.provides)
 
     def fits(self, recipe: Recipe, arch: str) -> bool:
         """Whether a recipe can be built for an architecture."""
@@ -85,7 +85,7 @@ def _recipe(base: Values, own: Values, file: str) -> Recipe:
     def listed(key: str) -> list[str]:
         """A list, of the package itself where it says one, with that of this architecture."""
         keys = (key, f"{key}_{platform.machine()}")
-        return [one for name in keys for one in own.get(name, base.get(name, [])) if one]
+        return [value for name in keys for value in own.get(name, base.get(name, [])) if value]
 
     def one(key: str) -> str:
         return next(iter(own.get(key, base.get(key, []))), "")
@@ -114,6 +114,6 @@ def satisfier(host: AlpmState, relation: str) -> Satisfier | None:
     wanted = read_relation(relation)
     for here in host.pool.installed_satisfying(wanted):
         return Satisfier(here.name, here.version, "")
-    origins = [one for one in host.pool.origins if one.source and one.source.installs]
+    origins = [origin for origin in host.pool.origins if origin.source and origin.source.installs]
     found = host.work().find(wanted, origins)
     return Satisfier(found.name, found.version, found.origin.handle) if found else None

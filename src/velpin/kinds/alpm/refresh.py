@@ -107,7 +107,9 @@ class _AlpmFetch(SourceFetch):
     def _is_older(self, known: Fetched, got: Got) -> bool:
         """Whether a list is older than the one seen before: the installer asks for newer ones
         only, so the newer stays here too."""
-        before, now = (whole_number(one) for one in (known.remote.get("date", ""), _date(got)))
+        before, now = (
+            whole_number(handle) for handle in (known.remote.get("date", ""), _date(got))
+        )
         if not (before and now and now < before):
             return False
         self.result.warnings.append(

@@ -29,13 +29,13 @@ def _in_another_order(texts: Sequence[str]) -> Iterator[Attempt]:
 def _from_another(host: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
     """The same name from a later source."""
     for answer in found.answers:
-        for one in host.pool.offered(answer.package):
-            if one.origin.handle == answer.source or answer.asked not in texts:
+        for package in host.pool.offered(answer.package):
+            if package.origin.handle == answer.source or answer.asked not in texts:
                 continue
-            word = f"{one.name}%{one.origin.handle}"
+            word = f"{package.name}%{package.origin.handle}"
             asked = [word if text == answer.asked else text for text in texts]
             facts: dict[str, Fact] = {
-                "name": one.name, "version": one.version, "source": one.origin.handle,
+                "name": package.name, "version": package.version, "source": package.origin.handle,
             }  # fmt: skip
             yield asking(asked, "ask-instead", **facts)
 

@@ -37,8 +37,8 @@ def packages_for(host: AlpmState, request: Request, work: AlpmSolver) -> list[Al
 def _origins(host: AlpmState, request: Request) -> list[AlpmOrigin]:
     """The lists a request looks at: of one named section whatever its Usage."""
     if not request.source:
-        return [one for one in host.pool.origins if one.source and one.source.installs]
-    known = {one.handle: one for one in host.sources}
+        return [origin for origin in host.pool.origins if origin.source and origin.source.installs]
+    known = {source.handle: source for source in host.sources}
     if request.source not in known:
         from velpin.core.name_search import nearest
 
@@ -49,7 +49,7 @@ def _origins(host: AlpmState, request: Request) -> list[AlpmOrigin]:
         )  # fmt: skip
     if not known[request.source].on:
         raise RequestRefused("source-is-off", source=request.source)
-    found = [one for one in host.pool.origins if one.handle == request.source]
+    found = [origin for origin in host.pool.origins if origin.handle == request.source]
     if not found:
         raise RequestRefused("source-not-fetched", source=request.source)
     return found
@@ -72,7 +72,7 @@ def _relation(host: AlpmState, request: Request) -> AlpmRelation:
 
 def _no(host: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> RequestRefused:
     offered = host.pool.offered(request.name)
-    versions = tuple(dict.fromkeys(one.version for one in offered))
+    versions = tuple(dict.fromkeys(package.version for package in offered))
     if request.name.startswith("/"):
         from velpin.kinds.alpm.files import holders
 
@@ -91,6 +91,6 @@ def _no(host: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> Req
     if request.source and offered:
         return RequestRefused("not-in-source", name=request.name, source=request.source)
     if offered:
-        handles = tuple(one.origin.handle for one in offered)
+        handles = tuple(package.origin.handle for package in offered)
         return RequestRefused("not-for-requests", name=request.name, sources=handles)
     return RequestRefused("unknown", name=request.name)

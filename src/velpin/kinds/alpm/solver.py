@@ -100,10 +100,10 @@ class AlpmSolver:
         """The packages of a group: of each name that of the first source with it in the group."""
         found: dict[str, AlpmPackage] = {}
         for origin in origins:
-            for one in origin.linked(AlpmLink.GROUPS, group):
-                if one.name not in found:
-                    found[one.name] = one
-                    self._ask_ignored(one)
+            for package in origin.linked(AlpmLink.GROUPS, group):
+                if package.name not in found:
+                    found[package.name] = package
+                    self._ask_ignored(package)
         return list(found.values())
 
     def ask_members(self, group: str, members: Sequence[AlpmPackage]) -> None:
@@ -137,14 +137,16 @@ class AlpmSolver:
         named: bool,
     ) -> AlpmPackage | None:
         found = [
-            one
+            package
             for origin in origins
-            for one in origin.providing(wanted.name)
-            if one.provides(wanted) and one.name not in excluding and self._may(one, named)
+            for package in origin.providing(wanted.name)
+            if package.provides(wanted)
+            and package.name not in excluding
+            and self._may(package, named)
         ]
-        here = next((one for one in found if self.pool.installed(one.name)), None)
+        here = next((package for package in found if self.pool.installed(package.name)), None)
         if here is None and len(found) > 1:
-            names = tuple(f"{one.name} ({one.origin.handle})" for one in found)
+            names = tuple(f"{package.name} ({package.origin.handle})" for package in found)
             facts: dict[str, Fact] = {
                 "name": str(wanted), "providers": names, "package": found[0].name
             }  # fmt: skip
@@ -171,8 +173,10 @@ class AlpmSolver:
 
     def ask_upgrade(self) -> None:
         """Take what the full upgrade changes of itself."""
-        origins = [one for one in self.pool.origins if one.source and one.source.upgrades]
-        replaced = [one.index.link_table(AlpmLink.REPLACES) for one in origins]
+        origins = [
+            origin for origin in self.pool.origins if origin.source and origin.source.upgrades
+        ]
+        replaced = [origin.index.link_table(AlpmLink.REPLACES) for origin in origins]
         for here in self.pool.all_installed():
             if here.name in self.targets:
                 continue
@@ -187,27 +191,27 @@ class AlpmSolver:
     def _replace(self, here: AlpmPackage, origin: AlpmOrigin) -> bool:
         """Let all that a source replaces an installed package with come; whether any does."""
         came = False
-        for one in origin.linked(AlpmLink.REPLACES, here.name):
+        for package in origin.linked(AlpmLink.REPLACES, here.name):
             if not any(
                 relation.name == here.name
                 and fits(here.version, relation.operator, relation.version)
-                for relation in one.facts.replaces
+                for relation in package.facts.replaces
             ):
                 continue
-            why = self.ignored.why(one) or self.ignored.why(here)
+            why = self.ignored.why(package) or self.ignored.why(here)
             if why is not None:
-                self.kept.append((here, one, why))
+                self.kept.append((here, package, why))
                 continue
-            target = self.targets.get(one.name)
-            if target is not None and target is not one:
+            target = self.targets.get(package.name)
+            if target is not None and target is not package:
                 continue
             self._question(
-                Reason("will-ask-replace", {"name": here.name, "package": one.name,
+                Reason("will-ask-replace", {"name": here.name, "package": package.name,
                                             "source": origin.handle})
             )  # fmt: skip
-            self._replaced.setdefault(one.name, []).append(here)
+            self._replaced.setdefault(package.name, []).append(here)
             if target is None:
-                self._target(one, PullCause("replaces", here))
+                self._target(package, PullCause("replaces", here))
                 came = True
         return came
 
@@ -239,7 +243,9 @@ class AlpmSolver:
             found.ok, found.problem, found.lacks = False, no.reason, self._lacks
             return found
         found.coming = list(self._coming)
-        found.going = [one for one in self._going().values() if one.name not in self._coming]
+        found.going = [
+            package for package in self._going().values() if package.name not in self._coming
+        ]
         return found
 
     def _check_lists(self) -> None:
@@ -247,27 +253,33 @@ class AlpmSolver:
             raise RequestRefused("never-refreshed", sources=tuple(self._missing))
 
     def _check_archs(self) -> None:
-        for one in self.targets:
-            if self._archs and one.arch and one.arch != ANY and one.arch not in self._archs:
+        for package in self.targets:
+            if (
+                self._archs
+                and package.arch
+                and package.arch != ANY
+                and package.arch not in self._archs
+            ):
                 raise RequestRefused(
-                    "wrong-arch-asked", name=one.name, version=one.version, arch=one.arch,
-                    archs=tuple(self._archs), source=one.origin.handle,
+                    "wrong-arch-asked", name=package.name, version=package.version,
+                    arch=package.arch,
+                    archs=tuple(self._archs), source=package.origin.handle,
                 )  # fmt: skip
 
     def _going(self) -> dict[str, AlpmPackage]:
         """Installed packages whose place is taken by something that comes."""
         return {
-            one.name: one
+            package.name: package
             for name, olds in self._replaced.items()
             if name in self._coming
-            for one in olds
+            for package in olds
         }
 
     # needs, depth first
 
     def _bring(self, target: AlpmPackage) -> None:
         """Let a target come with all it needs; RequestRefused where that is not available."""
-        leaving = {one.name for olds in self._replaced.values() for one in olds}
+        leaving = {package.name for olds in self._replaced.values() for package in olds}
         trail: list[_Step] = []
         failed = False
         self._enter(target, PullCause("asked"), leaving, trail)
@@ -303,9 +315,9 @@ class AlpmSolver:
         if package.name not in self.targets:
             self._causes[package.name] = cause
         lacking = [
-            one
-            for one in package.facts.depends
-            if not package.satisfies(one) and not self._is_here(one, package, leaving)
+            relation
+            for relation in package.facts.depends
+            if not package.satisfies(relation) and not self._is_here(relation, package, leaving)
         ]
         trail.append(_Step(package, mark, iter(lacking)))
 
@@ -330,15 +342,17 @@ class AlpmSolver:
     ) -> bool:
         """Whether something installed that no target changes meets a need."""
         return any(
-            one.name not in self.targets and one.name not in leaving and one.name != package.name
-            for one in self.pool.installed_satisfying(wanted)
+            candidate.name not in self.targets
+            and candidate.name not in leaving
+            and candidate.name != package.name
+            for candidate in self.pool.installed_satisfying(wanted)
         )
 
     def _stays(self, wanted: AlpmRelation, leaving: Collection[str]) -> bool:
         """Whether something installed would do, though a target may change it."""
         return any(
-            one.name not in leaving and self.ignored.why(one) is None
-            for one in self.pool.installed_satisfying(wanted)
+            package.name not in leaving and self.ignored.why(package) is None
+            for package in self.pool.installed_satisfying(wanted)
         )
 
     # conflicts
@@ -361,35 +375,35 @@ class AlpmSolver:
 
     def _pairs(self) -> list[tuple[AlpmPackage, AlpmPackage, AlpmRelation]]:
         return [
-            (one, other, relation)
-            for one in self._coming
-            for relation in one.facts.conflicts
+            (package, other, relation)
+            for package in self._coming
+            for relation in package.facts.conflicts
             for other in self._coming.satisfying(relation)
-            if other.name != one.name
+            if other.name != package.name
         ]
 
     def _conflicts_here(self) -> None:
         """What stays and what comes must go together: asked whether to remove what stays, the
         installer takes no for an answer of itself."""
         going = self._going()
-        for one in self._coming:
-            for relation in one.facts.conflicts:
+        for package in self._coming:
+            for relation in package.facts.conflicts:
                 for here in self.pool.installed_satisfying(relation):
-                    if here.name != one.name and self._is_left(here, going):
-                        raise _conflict(one, here, relation)
+                    if here.name != package.name and self._is_left(here, going):
+                        raise _conflict(package, here, relation)
         own = self.pool.own
         if own is None:
             return
-        for one in self._coming:
-            names = dict.fromkeys((one.name, *(p.name for p in one.facts.provides)))
+        for package in self._coming:
+            names = dict.fromkeys((package.name, *(p.name for p in package.facts.provides)))
             for here in (found for name in names for found in own.linked(AlpmLink.CONFLICTS, name)):
                 for relation in here.facts.conflicts:
                     if (
-                        here.name != one.name
+                        here.name != package.name
                         and self._is_left(here, going)
-                        and one.satisfies(relation)
+                        and package.satisfies(relation)
                     ):
-                        raise _conflict(one, here, relation)
+                        raise _conflict(package, here, relation)
 
     def _is_left(self, here: AlpmPackage, going: Collection[str]) -> bool:
         return here.name not in self._coming and here.name not in going
@@ -398,10 +412,10 @@ class AlpmSolver:
 
     def _check_all(self) -> None:
         going = self._going()
-        for one in self._coming:
-            for wanted in one.facts.depends:
+        for package in self._coming:
+            for wanted in package.facts.depends:
                 if not self._met(wanted, going):
-                    self._lacks = [Lack(one, wanted)]
+                    self._lacks = [Lack(package, wanted)]
                     raise RequestRefused("unmet")
         for changed in self._changed(going):
             for here, wanted in self._needing(changed):
@@ -425,13 +439,13 @@ class AlpmSolver:
 
     def _met(self, wanted: AlpmRelation, going: Collection[str]) -> bool:
         return self._coming.satisfier(wanted) is not None or any(
-            self._is_left(one, going) for one in self.pool.installed_satisfying(wanted)
+            self._is_left(package, going) for package in self.pool.installed_satisfying(wanted)
         )
 
     def _changed(self, going: dict[str, AlpmPackage]) -> Iterator[AlpmPackage]:
         """Installed packages that change or go."""
-        for one in self._coming:
-            here = self.pool.installed(one.name)
+        for package in self._coming:
+            here = self.pool.installed(package.name)
             if here is not None:
                 yield here
         yield from going.values()
@@ -439,7 +453,9 @@ class AlpmSolver:
     def _needing(self, changed: AlpmPackage) -> Iterator[tuple[AlpmPackage, AlpmRelation]]:
         """Installed packages that need a certain one, and what they say."""
         own = self.pool.own
-        names = dict.fromkeys((changed.name, *(one.name for one in changed.facts.provides)))
+        names = dict.fromkeys(
+            (changed.name, *(relation.name for relation in changed.facts.provides))
+        )
         for here in (
             found for name in names for found in (own.linked(AlpmLink.DEPENDS, name) if own else ())
         ):
@@ -459,7 +475,7 @@ class _Step:
 
 
 def _open(origins: Sequence[AlpmOrigin]) -> list[AlpmOrigin]:
-    return [one for one in origins if one.source and one.source.installs]
+    return [origin for origin in origins if origin.source and origin.source.installs]
 
 
 def _conflict(one: AlpmPackage, here: AlpmPackage, relation: AlpmRelation) -> RequestRefused:

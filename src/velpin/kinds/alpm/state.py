@@ -54,10 +54,10 @@ class AlpmState(IndexedHost[AlpmSource]):
             return self.config.errors[0]
         if not self.archs:
             for section in self.config.sections:
-                for one in section.of("Server"):
-                    if "$arch" in (one.text or ""):
+                for directive in section.of("Server"):
+                    if "$arch" in (directive.text or ""):
                         what = "$arch is used, and no Architecture is set"
-                        return HostFileError(one.place.file, one.place.line, what)
+                        return HostFileError(directive.place.file, directive.place.line, what)
         return None
 
     @cached_property
@@ -99,7 +99,7 @@ class AlpmState(IndexedHost[AlpmSource]):
     @cached_property
     def database(self) -> str:
         """The folder of the installer's own records, below the root."""
-        given = [one.text for one in self.config.options.of("DBPath") if one.text]
+        given = [directive.text for directive in self.config.options.of("DBPath") if directive.text]
         return given[-1].strip("/") if given else _DATABASE
 
     # -- lists -----------------------------------------------------------------------------
@@ -124,7 +124,7 @@ class AlpmState(IndexedHost[AlpmSource]):
         """Sources that are on and have no list that can be read: with one of them the
         installer refuses whatever would change anything."""
         have = {source.handle for source, _ in self.indexes}
-        return [one.handle for one in self.sources if one.on and one.handle not in have]
+        return [source.handle for source in self.sources if source.on and source.handle not in have]
 
     def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
         """Whether a source takes part."""
@@ -163,7 +163,9 @@ class AlpmState(IndexedHost[AlpmSource]):
 
     def offered_as(self, here: AlpmPackage) -> AlpmPackage | None:
         """What a source that is on has of the very same version as an installed package."""
-        same = [one for one in self.pool.offered(here.name) if one.version == here.version]
+        same = [
+            package for package in self.pool.offered(here.name) if package.version == here.version
+        ]
         return next(iter(same), None)
 
     def taken_from(self, package: AlpmPackage) -> str:
@@ -176,7 +178,9 @@ class AlpmState(IndexedHost[AlpmSource]):
 
     def choice_of(self, name: str) -> AlpmPackage | None:
         """What a request for a name would take, its needs aside; None where there is nothing."""
-        origins = [one for one in self.pool.origins if one.source and one.source.installs]
+        origins = [
+            origin for origin in self.pool.origins if origin.source and origin.source.installs
+        ]
         found = self.work().find(AlpmRelation(name), origins, named=True)
         return found if found is None or self.takes(found.arch) else None
 

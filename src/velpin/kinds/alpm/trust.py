@@ -34,7 +34,7 @@ class Ring:
 
 def folder_of(host: AlpmState) -> str:
     """The folder of the ring, below the root."""
-    given = [one.text for one in host.config.options.of("GPGDir") if one.text]
+    given = [directive.text for directive in host.config.options.of("GPGDir") if directive.text]
     return given[-1].strip("/") if given else _FOLDER
 
 
@@ -47,9 +47,9 @@ def ring(host: AlpmState) -> Ring:
         if not data:
             continue
         found = Ring(file=file)
-        for one in blobs(data) if name == KEYBOX else [data]:
+        for blob in blobs(data) if name == KEYBOX else [data]:
             try:
-                found.keys += read_keys(one, file, found.problems)
+                found.keys += read_keys(blob, file, found.problems)
             except BadKey as problem:
                 found.problems.append(problem.message)
         return found
@@ -59,8 +59,10 @@ def ring(host: AlpmState) -> Ring:
 def checks_off(host: AlpmState, source: AlpmSource) -> list[Reason]:
     """What a source's own section, or the host where it says nothing, keeps from being checked."""
     facts: dict[str, Fact] = {"source": source.handle}
-    section = next((one for one in host.config.sections if one.name == source.handle), None)
-    said = " ".join(one.text or "" for one in section.of("SigLevel")) if section else ""
+    section = next(
+        (section for section in host.config.sections if section.name == source.handle), None
+    )
+    said = " ".join(directive.text or "" for directive in section.of("SigLevel")) if section else ""
     facts["setting"] = f"SigLevel = {said}" if said else "the host's SigLevel"
     level = source.level
     found = []

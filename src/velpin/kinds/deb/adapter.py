@@ -86,7 +86,7 @@ class DebAdapter(DebState):
 
     def index_dates(self) -> Iterable[float | None]:
         """When the indexes that take part were made."""
-        return [self.copies[one.handle].release.date for one in self.sources if one.on]
+        return [self.copies[source.handle].release.date for source in self.sources if source.on]
 
     def index_notes(self) -> Iterable[Reason]:
         """Copies that are not what was promised, and an emptied record of packages."""

@@ -208,7 +208,7 @@ def _compose(
         signed_by = "/" + key_file
     texts = [edit.new_source(handle, _fields(entry, signed_by)) for entry in entries]
     head = (edit.ADDED + "\n").encode()
-    text = texts[0] + b"".join(b"\n" + one.removeprefix(head) for one in texts[1:])
+    text = texts[0] + b"".join(b"\n" + text.removeprefix(head) for text in texts[1:])
     edits[_file_for(host, handle)] = text
     return edits
 
@@ -262,7 +262,9 @@ def nothing_there(
     if release.architectures and not set(host.archs) & set(release.architectures):
         facts = {**asked, "arch": host.native, "has": " ".join(release.architectures)}
         return Reason("wrong-arch", facts)
-    suites = [one for one in suites_of(source, transport, host.release) if one != source.release]
+    suites = [
+        suite for suite in suites_of(source, transport, host.release) if suite != source.release
+    ]
     if suites and not release.date_text:
         return Reason("no-suite", {**asked, "has": tuple(suites), "better": suites[0]})
     what = result.error.message if result.error else ""

@@ -133,7 +133,7 @@ def _edited(tree: Tree, entries: Iterable[SourceEntry], change: _LineEdit) -> Ed
     for file, wanted in by_file.items():
         text = HostText(tree.read(file), file)
         lines = text.lines
-        for entry in sorted(wanted, key=lambda one: one.line, reverse=True):
+        for entry in sorted(wanted, key=lambda entry: entry.line, reverse=True):
             first, last = entry.line - 1, entry.end - 1
             new = change(lines[first:last], entry)
             if not new:
@@ -229,7 +229,7 @@ def _split_off(
     """
     address, suite = _written_address(entry, source), _written_suite(entry, source)
     at = entry.addresses.index(address)
-    others = [one for one in entry.suites if one != suite]
+    others = [other for other in entry.suites if other != suite]
     groups = (
         (entry.addresses[:at], list(entry.suites)),
         ((address,), others),

@@ -93,10 +93,10 @@ def _carried_out(told: Forecast, done: Transaction) -> Forecast:
 def _last_for_each_name(answers: list[Decided]) -> list[Decided]:
     """A package asked for several times takes the last request (observed)."""
     found: dict[tuple[str, str, str], Decided] = {}
-    for one, decision in answers:
-        key = (one.package, one.arch, "") if one.version else ("", "", one.asked)
+    for answer, decision in answers:
+        key = (answer.package, answer.arch, "") if answer.version else ("", "", answer.asked)
         found.pop(key, None)
-        found[key] = one, decision
+        found[key] = answer, decision
     return list(found.values())
 
 

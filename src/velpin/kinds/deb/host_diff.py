@@ -104,7 +104,7 @@ class _Difference:
     def may_bear_on(self, name: bytes, entries: list[IndexLine]) -> bool:
         """Whether the answer for a name may differ."""
         return (
-            any(one[_INDEX] in self.indexes for one in entries)
+            any(entry[_INDEX] in self.indexes for entry in entries)
             or name in self._provided
             or (self.named.any and self.named.may_mean(name.decode()))
         )
@@ -185,7 +185,9 @@ class _Answers:
 
     def _is_foreign_too(self, entries: list[IndexLine]) -> bool:
         """Whether a name is there for another architecture than the host's first."""
-        return any(one[_INDEX] in self._origins and self._archs.get(one[_ARCH]) for one in entries)
+        return any(
+            entry[_INDEX] in self._origins and self._archs.get(entry[_ARCH]) for entry in entries
+        )
 
     @cached_property
     def _provided(self) -> set[bytes]:
@@ -196,11 +198,11 @@ class _Answers:
     def _of_first_arch(self, entries: list[IndexLine]) -> list[IndexLine]:
         """The entries that count, in the order of reading."""
         origins, archs = self._origins, self._archs
-        live = [one for one in entries if one[_INDEX] in origins and one[_ARCH] in archs]
+        live = [entry for entry in entries if entry[_INDEX] in origins and entry[_ARCH] in archs]
         if len(live) > 1:
             if len(archs) > _ONE_ARCH:
-                first = min(archs[one[_ARCH]] for one in live)
-                live = [one for one in live if archs[one[_ARCH]] == first]
+                first = min(archs[entry[_ARCH]] for entry in live)
+                live = [entry for entry in live if archs[entry[_ARCH]] == first]
             live.sort(key=self._place)
         return live
 
@@ -209,7 +211,7 @@ class _Answers:
 
     def _by_records(self, name: str, live: list[IndexLine]) -> Selection | None:
         """The candidate of a name that specific records may mention."""
-        packages = self._host.gathered(name, [self._held(one) for one in live], [])
+        packages = self._host.gathered(name, [self._held(entry) for entry in live], [])
         for package in packages.values():
             chosen = choice.candidate(package)
             return Selection(chosen.text, chosen.source) if chosen else None
@@ -223,8 +225,8 @@ class _Answers:
         best = live[0]
         top = priorities[best[_INDEX]]
         if len(live) > 1:
-            top = max(priorities[one[_INDEX]] for one in live)
-            best = _newest([one for one in live if priorities[one[_INDEX]] == top])
+            top = max(priorities[entry[_INDEX]] for entry in live)
+            best = _newest([entry for entry in live if priorities[entry[_INDEX]] == top])
             best = best if best is live[0] else self._first_of_same(best, live)
         if top <= 0:
             return None
@@ -233,12 +235,12 @@ class _Answers:
     def _first_of_same(self, best: IndexLine, live: list[IndexLine]) -> IndexLine:
         """The first listed entry that is the very same version: it is downloaded from there."""
         plain = _plain(best[_VERSION])
-        for one in live:
-            if one is best:
+        for entry in live:
+            if entry is best:
                 break
-            alike = one[_VERSION] == best[_VERSION] or _plain(one[_VERSION]) == plain
-            if alike and self._host.is_same(self._held(one), self._held(best)):
-                return one
+            alike = entry[_VERSION] == best[_VERSION] or _plain(entry[_VERSION]) == plain
+            if alike and self._host.is_same(self._held(entry), self._held(best)):
+                return entry
         return best
 
     def _held(self, entry: IndexLine) -> IndexEntry:
@@ -249,12 +251,12 @@ class _Answers:
 def _newest(entries: list[IndexLine]) -> IndexLine:
     """The newest of some entries, the first listed of equal ones."""
     best, newness = entries[0], None
-    for one in entries[1:]:
-        if one[_VERSION] != best[_VERSION]:
+    for entry in entries[1:]:
+        if entry[_VERSION] != best[_VERSION]:
             newness = newness or _newness(best[_VERSION])
-            other = _newness(one[_VERSION])
+            other = _newness(entry[_VERSION])
             if other > newness:
-                best, newness = one, other
+                best, newness = entry, other
     return best
 
 

@@ -176,7 +176,11 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
 
 def _essential(stanzas: list[bytes]) -> list[str]:
     fields = [parse_stanza(raw) for raw in stanzas if b"\nEssential:" in raw]
-    return [one.get("package", "").lower() for one in fields if one["essential"].lower() == "yes"]
+    return [
+        stanza.get("package", "").lower()
+        for stanza in fields
+        if stanza["essential"].lower() == "yes"
+    ]
 
 
 def _all_at_once(block: bytes, stanzas: list[bytes]) -> list[dict[str, str]]:
@@ -190,7 +194,7 @@ def _all_at_once(block: bytes, stanzas: list[bytes]) -> list[dict[str, str]]:
             current = {}
             found.append(current)
         current[key] = value
-    if len(found) == len(stanzas) and all(one.startswith(b"Package:") for one in stanzas):
+    if len(found) == len(stanzas) and all(stanza.startswith(b"Package:") for stanza in stanzas):
         return found
     return [_slowly(raw) for raw in stanzas]
 

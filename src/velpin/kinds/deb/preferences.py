@@ -305,15 +305,15 @@ class Matcher:
     def records_of(self, name: str, arch: str, built_from: str) -> list[Record]:
         """Records naming this package, its architecture and its source package, in order."""
         named = [
-            one
-            for one in self._exact.get(name, [])
-            if self._covers(one.arch, arch)
+            named
+            for named in self._exact.get(name, [])
+            if self._covers(named.arch, arch)
         ]  # fmt: skip
-        for one in self._patterns:
-            subject = built_from if one.source else name
-            if self._covers(one.arch, arch) and name_matches(one.name, subject):
-                named.append(one)
-        found = {one.record.order: one.record for one in named}
+        for pattern in self._patterns:
+            subject = built_from if pattern.source else name
+            if self._covers(pattern.arch, arch) and name_matches(pattern.name, subject):
+                named.append(pattern)
+        found = {match.record.order: match.record for match in named}
         return [found[order] for order in sorted(found)]
 
     def _covers(self, asked: str, arch: str) -> bool:

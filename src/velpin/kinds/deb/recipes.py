@@ -96,7 +96,7 @@ class SourceControl:
                 return False
         formulas = re.findall(r"<([^>]*)>", profiles)
         return not formulas or any(
-            all(word.startswith("!") for word in one.split()) for one in formulas
+            all(word.startswith("!") for word in formula.split()) for formula in formulas
         )
 
     def bound(self, name: str, operator: str, version: str) -> str:
@@ -105,17 +105,18 @@ class SourceControl:
 
     def names(self, relation: str) -> Sequence[str]:
         """Names that may meet a relation."""
-        return [one.name for one in targets(relation)]
+        return [target.name for target in targets(relation)]
 
     def meets(self, recipe: Recipe, relation: str) -> bool:
         """Whether what a recipe builds meets a relation."""
         return any(
-            one.name == recipe.name and satisfies(recipe.version, one) for one in targets(relation)
+            target.name == recipe.name and satisfies(recipe.version, target)
+            for target in targets(relation)
         )
 
     def fits(self, recipe: Recipe, arch: str) -> bool:
         """Whether a recipe can be built for an architecture."""
-        return any(one == "all" or _arch_fits(one, arch) for one in recipe.archs)
+        return any(word == "all" or _arch_fits(word, arch) for word in recipe.archs)
 
 
 def targets(relation: str) -> list[Target]:

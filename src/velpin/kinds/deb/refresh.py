@@ -409,8 +409,8 @@ def _variants(plain: str, promises: dict[str, Promise]) -> Iterator[tuple[str, P
 def _has_component(release: Release, component: str) -> bool:
     """Some release files list components with the folder of their suite in front."""
     return any(
-        component == one or component.endswith("/" + one) or one.endswith("/" + component)
-        for one in release.components
+        component == listed or component.endswith("/" + listed) or listed.endswith("/" + component)
+        for listed in release.components
     )
 
 

@@ -86,7 +86,7 @@ def find_package(host: DebState, request: Request) -> DebPackage:
         raise DebRequestRefused("no-arch", name=request.name, arch=request.arch)
     first = found.get(arch) if request.arch else next(iter(found.values()), None)
     if first is None and not request.arch:
-        arch = next((one for one in host.archs if _providers(host, request.name, one)), "")
+        arch = next((arch for arch in host.archs if _providers(host, request.name, arch)), "")
     if first is None and not arch:
         raise DebRequestRefused("unknown", name=request.name)
     if first is None and request.arch and not _is_provided(host, request.name, arch):

@@ -15,7 +15,7 @@ from velpin.trust.openpgp import clear_issuers, key_with
 def tiers(host: DebState) -> dict[str, int]:
     """By the highest priority that a source has; one that is never taken has none."""
     best = {
-        source.handle: max((one.priority for one in _priorities(host, source)), default=0)
+        source.handle: max((entry.priority for entry in _priorities(host, source)), default=0)
         for source in host.sources
         if source.on
     }
@@ -46,7 +46,9 @@ def _priorities(host: DebState, source: DebSource) -> tuple[SourcePriority, ...]
     found: dict[int, dict[str, None]] = {}
     for origin, _ in host.origins_of(source):
         found.setdefault(origin.priority.value, {})[origin.component] = None
-    return tuple(SourcePriority(one, tuple(found[one])) for one in sorted(found, reverse=True))
+    return tuple(
+        SourcePriority(priority, tuple(found[priority])) for priority in sorted(found, reverse=True)
+    )
 
 
 def _channel(copy: DebCopy) -> tuple[str, ...]:
@@ -77,7 +79,7 @@ def _key_problem(source: DebSource, named: NamedKeys, issuers: tuple[str, ...]) 
         return ""
     if named.problems:
         return "; ".join(named.problems)
-    if not issuers or any(key_with(named.keys, one) for one in issuers):
+    if not issuers or any(key_with(named.keys, issuer) for issuer in issuers):
         return ""
     return (
         f"its index is signed by {', '.join(issuers)}, a key not named for it\n"

@@ -116,7 +116,7 @@ def _by_fingerprint(tree: Tree, word: str, problems: list[str]) -> list[Key]:
     _, keys = _common(tree, problems)
     fitting = []
     for key in keys:
-        part = next((one for one in key.parts if one.endswith(wanted)), "")
+        part = next((part for part in key.parts if part.endswith(wanted)), "")
         if part:
             whole = part == key.fingerprint and not exactly
             fitting.append(key if whole else key.narrowed(part))

@@ -72,14 +72,14 @@ class RpmAdapter(RpmState):
 
     def index_dates(self) -> Iterable[float | None]:
         """When the lists that take part were made."""
-        return [self.copies[one.handle].repomd.date for one in self.sources if one.on]
+        return [self.copies[source.handle].repomd.date for source in self.sources if source.on]
 
     # -- packages ----------------------------------------------------------------------------
 
     @property
     def foreign_archs(self) -> Sequence[str]:
         """Architectures beside the host's own of which packages are installed."""
-        found = {one.arch for one in self.pool.all_installed()}
+        found = {package.arch for package in self.pool.all_installed()}
         return sorted(arch for arch in found if self.archs.is_secondary(arch))
 
     def takes_arch(self, arch: str) -> bool:
@@ -95,13 +95,15 @@ class RpmAdapter(RpmState):
     def count_installed(self) -> tuple[int, int]:
         """How many packages are installed, and how many of them are held."""
         installed = list(self.pool.all_installed())
-        return len(installed), sum(self.why_locked(one) is not None for one in installed)
+        return len(installed), sum(self.why_locked(package) is not None for package in installed)
 
     def installed_packages(self) -> Iterator[Installed]:
         """Every installed package."""
-        for one in self.pool.all_installed():
-            held = self.why_locked(one) is not None
-            yield Installed(one.name, one.arch, one.version, self.taken_from(one), held)
+        for package in self.pool.all_installed():
+            held = self.why_locked(package) is not None
+            yield Installed(
+                package.name, package.arch, package.version, self.taken_from(package), held
+            )
 
     def known_names(self) -> set[str]:
         """Names that a request may use."""
@@ -145,9 +147,9 @@ class RpmAdapter(RpmState):
     def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
         """Version, source and priority of all there is of a name."""
         return [
-            (one.version, one.origin.handle, one.origin.priority)
-            for one in self.pool.all_named(name)
-            if not one.installed or self.offered_as(one) is None
+            (package.version, package.origin.handle, package.origin.priority)
+            for package in self.pool.all_named(name)
+            if not package.installed or self.offered_as(package) is None
         ]
 
     def compare_answers(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
@@ -162,7 +164,7 @@ class RpmAdapter(RpmState):
         """By priority: the lowest is the strongest."""
         live = sorted({source.priority for source in self.sources if source.on})
         places = {priority: place for place, priority in enumerate(live, 1)}
-        return {one.handle: places[one.priority] for one in self.sources if one.on}
+        return {source.handle: places[source.priority] for source in self.sources if source.on}
 
     def status_parts(self, handle: str) -> StatusParts:
         """How one source stands."""

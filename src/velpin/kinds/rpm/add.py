@@ -132,7 +132,7 @@ def read_snippet(text: str, name: str = "") -> list[IniSection]:
     body = [line if at >= first else "" for at, line in enumerate(lines)]
     body = ["" if is_shell_line(line) else line for line in body]
     found = read_sections(encode("\n".join(body)), shown_as, joined=True)
-    sections = [one for one in found if one.name != "main"]
+    sections = [section for section in found if section.name != "main"]
     for section in sections:
         if not any(key in section for key in ("baseurl", "mirrorlist", "metalink")):
             raise HostFileError(

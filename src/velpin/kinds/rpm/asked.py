@@ -69,9 +69,9 @@ def named(pool: RpmPool, name: str, arch: str = "") -> list[RpmPackage]:
         found = pool.all_named(name)
     else:
         fits = compiled(name).match
-        names = {one for origin in pool.origins for one in origin.index.names() if fits(one)}
-        found = [build for one in sorted(names) for build in pool.all_named(one)]
-    return [one for one in found if not arch or one.arch == arch]
+        names = {name for origin in pool.origins for name in origin.index.names() if fits(name)}
+        found = [build for name in sorted(names) for build in pool.all_named(name)]
+    return [package for package in found if not arch or package.arch == arch]
 
 
 def bound_of(text: str) -> Capability | None:

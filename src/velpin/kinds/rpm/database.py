@@ -106,8 +106,8 @@ def _opened(path: Path, folder: Path) -> sqlite3.Connection:
 def read_database(path: Path, notes: Notes) -> Iterator[Batch]:
     """Installed packages as batches for the index store, names in byte order: the installers
     go by the record's table of names (observed)."""
-    found = [one for one in headers(path) if h.text_of(one, h.NAME) not in ("", _KEY)]
-    found.sort(key=lambda one: h.text_of(one, h.NAME).encode())
+    found = [header for header in headers(path) if h.text_of(header, h.NAME) not in ("", _KEY)]
+    found.sort(key=lambda header: h.text_of(header, h.NAME).encode())
     for start in range(0, len(found), _IN_BLOCK):
         yield _batch(found[start : start + _IN_BLOCK])
 
@@ -148,7 +148,7 @@ def _head(one: Header) -> tuple[str, ...]:
 def signing_keys(path: Path) -> list[tuple[str, str]]:
     """Version and armoured text of every signing key that the record holds."""
     return [
-        (h.text_of(one, h.VERSION), str(one.get(h.DESCRIPTION, [""])[0]))
-        for one in headers(path)
-        if h.text_of(one, h.NAME) == _KEY
+        (h.text_of(header, h.VERSION), str(header.get(h.DESCRIPTION, [""])[0]))
+        for header in headers(path)
+        if h.text_of(header, h.NAME) == _KEY
     ]

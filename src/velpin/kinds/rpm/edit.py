@@ -69,7 +69,7 @@ def is_own_note(line: str) -> bool:
 
 
 def _noted(note: str | None) -> list[str]:
-    return [f"# {one}" for one in (note or "").split("\n") if one]
+    return [f"# {line}" for line in (note or "").split("\n") if line]
 
 
 def _equals(section: IniSection, lines: list[str]) -> str:
@@ -111,8 +111,8 @@ def meaning(host: RpmState) -> Meaning:
         said[Statement(HOST, True, key, text)] += 1
     for problem in host.config_errors:
         said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
-    order = tuple(one.handle for one in host.sources if one.on)
-    return Meaning(said, order, {one.handle: one.places for one in host.sources})
+    order = tuple(source.handle for source in host.sources if source.on)
+    return Meaning(said, order, {source.handle: source.places for source in host.sources})
 
 
 def switch(tree: Tree, source: RpmSource, on: bool) -> dict[str, bytes | None]:

@@ -49,7 +49,9 @@ class RpmFacts:
     @property
     def provides(self) -> tuple[Capability, ...]:
         """What it provides."""
-        return tuple(one for one in self.of(RpmLink.PROVIDES) if isinstance(one, Capability))
+        return tuple(
+            relation for relation in self.of(RpmLink.PROVIDES) if isinstance(relation, Capability)
+        )
 
     @property
     def requires(self) -> tuple[RpmRelation, ...]:

@@ -18,8 +18,8 @@ _SHOWN = 4
 
 def chain(host: RpmState, proof: Sequence[Clause]) -> tuple[Reason, ...]:
     """The rules of a proof as reasons: what was asked for first, then what each needs."""
-    jobs = [one.why.job for one in proof if isinstance(one.why, JobWhy)]
-    whys = [one.why for one in proof if isinstance(one.why, Why)]
+    jobs = [clause.why.job for clause in proof if isinstance(clause.why, JobWhy)]
+    whys = [clause.why for clause in proof if isinstance(clause.why, Why)]
     found: list[Reason] = []
     order = {build.id: place for place, build in enumerate(_reached(jobs, whys))}
     whys.sort(key=lambda why: order.get(why.owner.id if why.owner else 0, len(order)))
@@ -75,25 +75,30 @@ def _obstacles(host: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iter
 
     if not isinstance(relation, Capability):
         return
-    found = [one for one in host.pool.offering(relation) if not one.installed]
+    found = [package for package in host.pool.offering(relation) if not package.installed]
     if not found:
         off = [
             source.handle for source, index in host.indexes_off() if index.providers(relation.name)
         ]
-        named = [one for one in host.pool.offering(Capability(relation.name)) if not one.installed]
+        named = [
+            package
+            for package in host.pool.offering(Capability(relation.name))
+            if not package.installed
+        ]
         facts: dict[str, Fact] = {"name": relation.name, "off": tuple(dict.fromkeys(off))}
         if named:
             versions = dict.fromkeys(
-                f"{one.version}" if one.name == relation.name else one.label for one in named
+                f"{package.version}" if package.name == relation.name else package.label
+                for package in named
             )
             yield Reason("none-fits", {**facts, "versions": tuple(versions)})
         else:
             yield Reason("nothing-called", facts)
         return
-    for one in found[:_SHOWN]:
-        hidden = host.why_hidden(one)
+    for package in found[:_SHOWN]:
+        hidden = host.why_hidden(package)
         if hidden is not None:
             told: dict[str, Fact] = {
-                "name": one.name, "version": one.version, "source": one.origin.handle
+                "name": package.name, "version": package.version, "source": package.origin.handle
             }  # fmt: skip
             yield Reason("would-do", told, (hidden,))

@@ -80,7 +80,7 @@ def _told(
 
 def held_back(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[HeldBack, ...]:
     """Installed packages that stay though the upgrade was to change them, and why."""
-    gone = {one.id for one in done.gone}
+    gone = {package.id for package in done.gone}
     found = []
     for build in work.upgrade:
         if build.id in gone or build.id in work.staying:
@@ -108,7 +108,7 @@ def _no_answer(host: RpmState, request: Request, no: Reason) -> Answer:
     installed = host.pool.installed(request.name)
     unknown = no.code == "unknown"
     near = near_names(host, request.name) if unknown else no.texts("versions")[:6]
-    offered = [one for one in host.pool.all_named(request.name) if not one.installed]
+    offered = [package for package in host.pool.all_named(request.name) if not package.installed]
     return Answer(
         asked=request.text,
         package=request.name,
@@ -121,7 +121,7 @@ def _no_answer(host: RpmState, request: Request, no: Reason) -> Answer:
 
 
 def _newest_first(builds: Sequence[RpmPackage]) -> list[RpmPackage]:
-    return sorted(builds, key=lambda one: version_key(one.version), reverse=True)
+    return sorted(builds, key=lambda package: version_key(package.version), reverse=True)
 
 
 def _answer(host: RpmState, request: Request, job: Job, done: RpmSolution | None) -> Answer:
@@ -131,9 +131,11 @@ def _answer(host: RpmState, request: Request, job: Job, done: RpmSolution | None
     source = host.source_of(offered) if offered else None
     word = outcome(old, chosen)
     rivals = {
-        one.id: one for name in (chosen.name, request.name) for one in host.pool.all_named(name)
+        package.id: package
+        for name in (chosen.name, request.name)
+        for package in host.pool.all_named(name)
     }
-    rivals.update({one.id: one for one in job.builds})
+    rivals.update({package.id: package for package in job.builds})
     decided_by, reasons = why_taken(host, request, job.meant or job.builds, chosen)
     size = chosen.facts.installed_size - (old.facts.installed_size if old else 0)
     return Answer(
@@ -155,7 +157,7 @@ def _answer(host: RpmState, request: Request, job: Job, done: RpmSolution | None
 
 def _preferred(host: RpmState, job: Job) -> RpmPackage:
     """What would be taken were nothing else in the way."""
-    here = [one for one in job.builds if one.installed]
+    here = [package for package in job.builds if package.installed]
     if here and not job.fresh:
         return here[0]
     return Policy(host.pool).order(job.builds)[0]
@@ -172,18 +174,20 @@ def _as_changed(answer: Answer, changes: Sequence[Change]) -> Answer:
 def _chosen(host: RpmState, job: Job, done: RpmSolution | None) -> RpmPackage | None:
     if done is None or not done.ok:
         return None
-    taken = {one.id for one in done.taken}
-    gone = {one.id for one in done.gone}
-    came = [one for one in job.builds if one.id in taken]
+    taken = {package.id for package in done.taken}
+    gone = {package.id for package in done.gone}
+    came = [package for package in job.builds if package.id in taken]
     if came:
-        return min(came, key=lambda one: (host.archs.rank(one.arch), one.id))
-    return next((one for one in job.builds if one.installed and one.id not in gone), None)
+        return min(came, key=lambda package: (host.archs.rank(package.arch), package.id))
+    return next(
+        (package for package in job.builds if package.installed and package.id not in gone), None
+    )
 
 
 def _before(host: RpmState, chosen: RpmPackage) -> RpmPackage | None:
     if chosen.installed:
         return chosen
     same = host.pool.installed(chosen.name)
-    exact = [one for one in same if one.arch == chosen.arch]
-    beside = [one for one in same if not host.archs.beside(one.arch, chosen.arch)]
+    exact = [package for package in same if package.arch == chosen.arch]
+    beside = [package for package in same if not host.archs.beside(package.arch, chosen.arch)]
     return next(iter(exact or beside), None)

@@ -49,7 +49,7 @@ class IniSection:
 
     def find(self, key: str) -> IniValue | None:
         """The value that counts for a key, with its lines."""
-        return next((one for one in reversed(self.values) if one.key == key), None)
+        return next((value for value in reversed(self.values) if value.key == key), None)
 
     def __contains__(self, key: str) -> bool:
         return self.find(key) is not None

@@ -35,4 +35,4 @@ def _metalink(data: bytes, where: str) -> list[str]:
             found.append((-(whole_number(rank) or 0), base))
     if not found:
         raise HostFileError(where, 0, "a metalink without an address of repomd.xml")
-    return list(dict.fromkeys(base for _, base in sorted(found, key=lambda one: one[0])))
+    return list(dict.fromkeys(base for _, base in sorted(found, key=lambda ranked: ranked[0])))

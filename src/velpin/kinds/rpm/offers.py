@@ -12,14 +12,14 @@ from velpin.model.forecast import Offer, OfferState
 def live_offers(host: RpmState, name: str) -> list[Offer]:
     """Every build of a name, with what is installed."""
     chosen = host.choice_of(name)
-    return [_offer(host, one, chosen) for one in _shown(host, name)]
+    return [_offer(host, package, chosen) for package in _shown(host, name)]
 
 
 def _shown(host: RpmState, name: str) -> Iterator[RpmPackage]:
     """Builds of a name; an installed one only where no source has the very same."""
-    for one in host.pool.all_named(name):
-        if not one.installed or host.offered_as(one) is None:
-            yield one
+    for package in host.pool.all_named(name):
+        if not package.installed or host.offered_as(package) is None:
+            yield package
 
 
 def _offer(host: RpmState, build: RpmPackage, chosen: RpmPackage | None) -> Offer:
@@ -30,7 +30,7 @@ def _offer(host: RpmState, build: RpmPackage, chosen: RpmPackage | None) -> Offe
         elif (build.name, build.version) == (chosen.name, chosen.version):
             state = "candidate"
     source = host.source_of(build)
-    here = {(one.version, one.arch) for one in host.pool.installed(build.name)}
+    here = {(package.version, package.arch) for package in host.pool.installed(build.name)}
     return Offer(
         build.name, build.arch, build.version, build.origin.handle, "",
         host.base_of(source) if source else "", build.row.summary, build.origin.priority, state,

@@ -128,7 +128,7 @@ class RpmPool:
 
     def named(self, name: str) -> list[RpmPackage]:
         """Builds of a name that take part, the installed ones among them."""
-        return [one for one in self.all_named(name) if self.visible(one)]
+        return [package for package in self.all_named(name) if self.visible(package)]
 
     def visible(self, build: RpmPackage) -> bool:
         """Whether a build takes part: installed, or neither excluded nor hidden."""
@@ -141,7 +141,7 @@ class RpmPool:
 
     def installed(self, name: str) -> list[RpmPackage]:
         """Installed builds of a name."""
-        return [one for one in self.all_named(name) if one.installed]
+        return [package for package in self.all_named(name) if package.installed]
 
     @cached_property
     def record(self) -> RpmOrigin | None:
@@ -190,24 +190,26 @@ class RpmPool:
         """
         found = self._meeting.get(relation)
         if found is None:
-            found = [one for one in self._meets(relation) if self.visible(one)]
+            found = [package for package in self._meets(relation) if self.visible(package)]
             self._meeting[relation] = found
         return found
 
     def _meets(self, relation: RpmRelation) -> list[RpmPackage]:
         if isinstance(relation, Capability):
-            return [one for one in self._providers(relation.name) if provides(one, relation)]
+            return [
+                package for package in self._providers(relation.name) if provides(package, relation)
+            ]
         first = self._meets(relation.parts[0])
         if relation.word in ("with", "without"):
-            others = {one.id for part in relation.parts[1:] for one in self._meets(part)}
+            others = {package.id for part in relation.parts[1:] for package in self._meets(part)}
             with_ = relation.word == "with"
-            return [one for one in first if (one.id in others) == with_]
-        found = {one.id: one for part in relation.parts for one in self._meets(part)}
+            return [package for package in first if (package.id in others) == with_]
+        found = {package.id: package for part in relation.parts for package in self._meets(part)}
         return [found[number] for number in sorted(found)]
 
     def offering(self, wanted: Capability) -> list[RpmPackage]:
         """All builds that provide something, hidden ones too."""
-        return [one for one in self._providers(wanted.name) if provides(one, wanted)]
+        return [package for package in self._providers(wanted.name) if provides(package, wanted)]
 
     def recorded(self, kind: str, name: str) -> list[RpmPackage]:
         """Installed builds with a relation of a kind that mentions a name."""
@@ -222,7 +224,7 @@ class RpmPool:
         found = []
         for owner, position in table.get(name, ()):
             number = self.record.first + position
-            found += [one for one in self.installed(owner) if one.id == number]
+            found += [package for package in self.installed(owner) if package.id == number]
         return found
 
     def linked(self, kind: str, name: str) -> Iterator[RpmPackage]:
@@ -235,9 +237,9 @@ class RpmPool:
     def obsoleting(self, build: RpmPackage) -> list[RpmPackage]:
         """Builds offered that obsolete a build: by its name, never by what it provides."""
         return [
-            one
-            for one in self.linked(RpmLink.OBSOLETES, build.name)
-            if not one.installed and self.visible(one) and obsoletes(one, build)
+            package
+            for package in self.linked(RpmLink.OBSOLETES, build.name)
+            if not package.installed and self.visible(package) and obsoletes(package, build)
         ]
 
     @cached_property
@@ -262,7 +264,7 @@ Hidden = Callable[[RpmPackage], bool]
 
 def provides(build: RpmPackage, wanted: Capability) -> bool:
     """Whether a build provides what is wanted, by a capability or a file."""
-    if any(meets(one, wanted) for one in build.provides):
+    if any(meets(capability, wanted) for capability in build.provides):
         return True
     if wanted.sense or not wanted.name.startswith("/"):
         return False
@@ -274,10 +276,10 @@ def obsoletes(build: RpmPackage, other: RpmPackage) -> bool:
     if build.id == other.id:
         return False
     return any(
-        isinstance(one, Capability)
-        and one.name == other.name
-        and (not one.sense or overlap(EQUAL, other.version, one.sense, one.version))
-        for one in build.facts.obsoletes
+        isinstance(relation, Capability)
+        and relation.name == other.name
+        and (not relation.sense or overlap(EQUAL, other.version, relation.sense, relation.version))
+        for relation in build.facts.obsoletes
     )
 
 

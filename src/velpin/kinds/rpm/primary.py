@@ -199,12 +199,12 @@ def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
             )
         )
         provides += [
-            (one.partition(" ")[0], at) for one in found.relations.get(RpmLink.PROVIDES, ())
+            (name.partition(" ")[0], at) for name in found.relations.get(RpmLink.PROVIDES, ())
         ]
         provides += [(file, at) for file in found.files]
         for kind in LINKS:
-            for one in found.relations.get(kind, ()):
-                links[kind] += [(name, at) for name in names_in(one)]
+            for relation in found.relations.get(kind, ()):
+                links[kind] += [(name, at) for name in names_in(relation)]
         links["N"] += [(file, at) for file in _needed_files(found.relations)]
         texts.append(text)
         start += len(text) + 2
@@ -308,13 +308,13 @@ class ListedPackage:
 
 def _relations(part: _Element) -> dict[str, None]:
     found: dict[str, None] = {}
-    for one in part:
-        name = _clean(one.get("name"))
-        flags = _FLAGS.get(one.get("flags", ""))
+    for element in part:
+        name = _clean(element.get("name"))
+        flags = _FLAGS.get(element.get("flags", ""))
         if name.startswith("rpmlib("):
             continue
         if flags:
-            version = _evr(one.get("epoch"), one.get("ver"), one.get("rel"))
+            version = _evr(element.get("epoch"), element.get("ver"), element.get("rel"))
             found[f"{name} {flags} {version}" if version else name] = None
         else:
             found[name] = None

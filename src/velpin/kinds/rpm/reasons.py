@@ -19,7 +19,7 @@ def why_taken(
     reasons = list(_by_way_of(request, meant, chosen))
     if chosen.installed:
         return "installed", (*reasons, Reason("is-installed", {"version": chosen.version}))
-    offered = [one for one in meant if not one.installed and host.pool.visible(one)]
+    offered = [package for package in meant if not package.installed and host.pool.visible(package)]
     word, told = _decided(host, offered, chosen)
     if request.operator:
         word = "request"
@@ -39,9 +39,9 @@ def _asked(request: Request) -> str:
 def _by_way_of(
     request: Request, meant: Sequence[RpmPackage], chosen: RpmPackage
 ) -> Iterator[Reason]:
-    for one in meant:
-        if one.name != chosen.name and obsoletes(chosen, one):
-            facts: dict[str, Fact] = {"package": chosen.name, "name": one.name}
+    for package in meant:
+        if package.name != chosen.name and obsoletes(chosen, package):
+            facts: dict[str, Fact] = {"package": chosen.name, "name": package.name}
             yield Reason("obsoletes-asked", facts)
             return
     if chosen.name != request.name and not request.name.startswith(chosen.name):
@@ -56,17 +56,17 @@ def _decided(
     told: list[Reason] = []
     words: list[str] = []
     steps = (
-        ("source priority", lambda one: one.origin.priority == chosen.origin.priority),
-        ("architecture", lambda one: host.archs.rank(one.arch) <= host.archs.rank(chosen.arch)),
-        ("version", lambda one: compare(one.version, chosen.version) == 0),
-        ("cost", lambda one: one.origin.cost == chosen.origin.cost),
-        ("reading order", lambda one: one is chosen),
+        ("source priority", lambda other: other.origin.priority == chosen.origin.priority),
+        ("architecture", lambda other: host.archs.rank(other.arch) <= host.archs.rank(chosen.arch)),
+        ("version", lambda other: compare(other.version, chosen.version) == 0),
+        ("cost", lambda other: other.origin.cost == chosen.origin.cost),
+        ("reading order", lambda other: other is chosen),
     )
     for word, keeps in steps:
-        kept = [one for one in left if keeps(one)]
+        kept = [package for package in left if keeps(package)]
         if len(kept) < len(left):
             words.append(word)
-            told.append(_step(word, [one for one in left if one not in kept], chosen))
+            told.append(_step(word, [package for package in left if package not in kept], chosen))
         left = kept or [chosen]
     return (words[0] if words else "only offer"), told
 
@@ -79,7 +79,7 @@ def _step(word: str, dropped: Sequence[RpmPackage], chosen: RpmPackage) -> Reaso
     }  # fmt: skip
     if word == "source priority":
         facts["next"] = min(
-            (one.origin.priority for one in dropped if one.origin.priority > priority),
+            (package.origin.priority for package in dropped if package.origin.priority > priority),
             default=dropped[0].origin.priority,
         )
         return Reason("lowest-priority", facts)
@@ -87,7 +87,7 @@ def _step(word: str, dropped: Sequence[RpmPackage], chosen: RpmPackage) -> Reaso
         return Reason("own-architecture", facts)
     if word == "version":
         return Reason("newest-there", facts)
-    others = tuple(dict.fromkeys(one.origin.handle for one in dropped))
+    others = tuple(dict.fromkeys(package.origin.handle for package in dropped))
     code = "lower-cost" if word == "cost" else "read-first"
     return Reason(code, {**facts, "others": others})
 
@@ -97,13 +97,15 @@ def passed_over(
 ) -> tuple[PassedOver, ...]:
     """Every other offer of the name and the cause, newest first."""
     found = []
-    for one in builds:
-        if one is chosen or (one.installed and host.offered_as(one)):
+    for package in builds:
+        if package is chosen or (package.installed and host.offered_as(package)):
             continue
-        if chosen is not None and _same_place(one, chosen):
+        if chosen is not None and _same_place(package, chosen):
             continue
         found.append(
-            PassedOver(one.version, one.origin.handle, why_not(host, request, one, chosen))
+            PassedOver(
+                package.version, package.origin.handle, why_not(host, request, package, chosen)
+            )
         )
     return tuple(found)
 

@@ -59,18 +59,20 @@ class SourcePackages:
 
     def names(self, relation: str) -> Sequence[str]:
         """Names that may meet a relation."""
-        return [one.name for one in _alternatives(read_relation(relation))]
+        return [capability.name for capability in _alternatives(read_relation(relation))]
 
     def meets(self, recipe: Recipe, relation: str) -> bool:
         """Whether what a recipe builds meets a relation."""
         built = Capability(recipe.name, EQUAL, recipe.version)
-        return any(meets(built, one) for one in _alternatives(read_relation(relation)))
+        return any(
+            meets(built, capability) for capability in _alternatives(read_relation(relation))
+        )
 
     def fits(self, recipe: Recipe, arch: str) -> bool:
         """Whether a recipe can be built for an architecture."""
         if f"!{arch}" in recipe.archs:
             return False
-        only = [one for one in recipe.archs if not one.startswith("!")]
+        only = [arch for arch in recipe.archs if not arch.startswith("!")]
         return not only or arch in only or NOARCH in only
 
 
@@ -78,7 +80,7 @@ def _of_package(data: bytes, file: str) -> Iterator[Recipe]:
     header = read_package_header(data, file)
     if not (text_of(header, NAME) and text_of(header, VERSION) and text_of(header, RELEASE)):
         raise HostFileError(file, 0, "a source package without name or version")
-    archs = (*header.get(_ONLY, ()), *(f"!{one}" for one in header.get(_NOT_FOR, ())))
+    archs = (*header.get(_ONLY, ()), *(f"!{arch}" for arch in header.get(_NOT_FOR, ())))
     yield from _recipes(
         text_of(header, NAME), version_of(header), text_of(header, SUMMARY), archs,
         relations_of(header), file,
@@ -88,8 +90,10 @@ def _of_package(data: bytes, file: str) -> Iterator[Recipe]:
 def _of_list(data: bytes, file: str) -> Iterator[Recipe]:
     from velpin.kinds.rpm.primary import listed_sources
 
-    for one in listed_sources(data, file):
-        yield from _recipes(one.name, one.version, one.summary, (), one.relations, file)
+    for package in listed_sources(data, file):
+        yield from _recipes(
+            package.name, package.version, package.summary, (), package.relations, file
+        )
 
 
 def _recipes(
@@ -106,7 +110,9 @@ def _recipes(
         for part in _all_of(read_relation(text))
     ]
     provided = map(_as_built, relations.get(RpmLink.PROVIDES, ()))
-    built = {one.name: one.version for one in provided if one is not None}
+    built = {
+        capability.name: capability.version for capability in provided if capability is not None
+    }
     for name, its_version in (built or {base: version}).items():
         yield Recipe(
             name, its_version, tuple(archs), base, summary,
@@ -136,7 +142,7 @@ def _alternatives(relation: RpmRelation) -> tuple[Capability, ...]:
     if isinstance(relation, Capability):
         return (relation,)
     parts = relation.parts if relation.word == "or" else relation.parts[:1]
-    return tuple(one for part in parts for one in _alternatives(part))
+    return tuple(capability for part in parts for capability in _alternatives(part))
 
 
 # -- what meets a need ---------------------------------------------------------------------
@@ -156,12 +162,12 @@ def satisfier(host: RpmState, text: str) -> Satisfier | None:
 def _satisfier(host: RpmState, relation: RpmRelation) -> Satisfier | None:
     if isinstance(relation, Joined) and relation.word in ("if", "unless"):
         first, condition, *rest = relation.parts
-        holds = any(one.installed for one in host.pool.meeting(condition))
+        holds = any(package.installed for package in host.pool.meeting(condition))
         if holds == (relation.word == "if"):
             return _satisfier(host, first)
         return _satisfier(host, rest[0]) if rest else Satisfier("", "", "")
     found = host.pool.meeting(relation)
-    here = next((one for one in found if one.installed), None)
+    here = next((package for package in found if package.installed), None)
     if here is not None:
         return Satisfier(here.name, here.version, "")
     best = next(iter(Policy(host.pool).order(found)), None)

@@ -23,16 +23,18 @@ def _in_another_version(
     host: RpmState, answers: Sequence[Answer], answer: Answer
 ) -> Iterator[Attempt]:
     builds = [
-        one
-        for one in host.pool.named(answer.package)
-        if not one.installed and one.arch == answer.arch and one.version != answer.version
+        package
+        for package in host.pool.named(answer.package)
+        if not package.installed
+        and package.arch == answer.arch
+        and package.version != answer.version
     ]
-    for one in sorted(builds, key=lambda build: version_key(build.version), reverse=True):
+    for package in sorted(builds, key=lambda build: version_key(build.version), reverse=True):
         asked = [
-            f"{one.name}@{one.version}" if other.package == answer.package else other.asked
+            f"{package.name}@{package.version}" if other.package == answer.package else other.asked
             for other in answers
         ]
         facts: dict[str, Fact] = {
-            "name": one.name, "version": one.version, "source": one.origin.handle,
+            "name": package.name, "version": package.version, "source": package.origin.handle,
         }  # fmt: skip
         yield asking(asked, "ask-instead", **facts)

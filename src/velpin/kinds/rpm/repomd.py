@@ -48,7 +48,7 @@ class Repomd(NamedTuple):
 
     def of(self, kind: str) -> PromisedList | None:
         """The list of a kind."""
-        return next((one for one in self.lists if one.kind == kind), None)
+        return next((promised for promised in self.lists if promised.kind == kind), None)
 
 
 def read_repomd(data: bytes, where: str) -> Repomd:
@@ -57,7 +57,7 @@ def read_repomd(data: bytes, where: str) -> Repomd:
     parse_events(data, where, reader.start, reader.end)
     if not reader.is_repomd:
         raise HostFileError(where, 1, "is not a list of a repository's files (repomd)")
-    dates = [one.dated for one in reader.lists if one.dated]
+    dates = [promised.dated for promised in reader.lists if promised.dated]
     return Repomd(
         reader.revision, max(dates, default=None), tuple(reader.lists), tuple(reader.tags)
     )

@@ -315,11 +315,15 @@ class RpmState(IndexedHost[RpmSource]):
         """What a source that is on has of the very same version as an installed build; one
         that takes part before one that is kept out."""
         same = [
-            one
-            for one in self.pool.all_named(build.name)
-            if not one.installed and one.arch == build.arch and one.version == build.version
+            package
+            for package in self.pool.all_named(build.name)
+            if not package.installed
+            and package.arch == build.arch
+            and package.version == build.version
         ]
-        return next((one for one in same if self.pool.visible(one)), next(iter(same), None))
+        return next(
+            (package for package in same if self.pool.visible(package)), next(iter(same), None)
+        )
 
     def taken_from(self, build: RpmPackage) -> str:
         """Handle of the source that a package is from, of an installed one the first that has
@@ -339,8 +343,8 @@ class RpmState(IndexedHost[RpmSource]):
         """What an installed build may change to in an upgrade, from any source; and whether it
         does so of itself, as the best source that has anything for it has something newer."""
         found = self._alike_or_newer(build)
-        newer = [one for one in found if self.is_change(build, one)]
-        return newer, any(self.is_change(build, one) for one in by_priority(found))
+        newer = [package for package in found if self.is_change(build, package)]
+        return newer, any(self.is_change(build, package) for package in by_priority(found))
 
     def targets(self, build: RpmPackage) -> list[RpmPackage]:
         """What an installed build changes to of itself in the upgrade."""
@@ -354,19 +358,19 @@ class RpmState(IndexedHost[RpmSource]):
     def _alike_or_newer(self, build: RpmPackage) -> list[RpmPackage]:
         may_follow = self.ways.same_vendor
         found = [
-            one
-            for one in self.pool.named(build.name)
-            if not one.installed
-            and not is_newer(build, one)
-            and may_follow(build, one)
-            and (one.arch == build.arch or not self.archs.beside(build.arch, one.arch))
+            package
+            for package in self.pool.named(build.name)
+            if not package.installed
+            and not is_newer(build, package)
+            and may_follow(build, package)
+            and (package.arch == build.arch or not self.archs.beside(build.arch, package.arch))
         ]
         return found + [
-            one
-            for one in self.pool.obsoleting(build)
-            if one.name != build.name
-            and may_follow(build, one)
-            and all(is_newer(one, here) for here in self.pool.installed(one.name))
+            package
+            for package in self.pool.obsoleting(build)
+            if package.name != build.name
+            and may_follow(build, package)
+            and all(is_newer(package, here) for here in self.pool.installed(package.name))
         ]
 
     # -- single names ----------------------------------------------------------------------

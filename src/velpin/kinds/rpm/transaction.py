@@ -17,9 +17,9 @@ class Roles:
 
     def __init__(self, work: RpmSolver, done: RpmSolution) -> None:
         self._work, self._done = work, done
-        self._asked = {one.id for job in work.jobs for one in job.builds}
+        self._asked = {package.id for job in work.jobs for package in job.builds}
         self._upgraded = {
-            one.id for build in work.upgrade for one in work.rules.targets.get(build.id, ())
+            package.id for build in work.upgrade for package in work.rules.targets.get(build.id, ())
         }
 
     def of(self, build: RpmPackage) -> tuple[str, RpmPackage | None, RpmRelation | None]:
@@ -67,7 +67,10 @@ def changes_of(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[Chan
     """Every change, in the order of names."""
     roles = Roles(work, done)
     followed = _followed(work, done)
-    found = [_change(host, one, followed.get(one.id), *roles.of(one)) for one in done.taken]
+    found = [
+        _change(host, package, followed.get(package.id), *roles.of(package))
+        for package in done.taken
+    ]
     followers = {old.id for old in followed.values()}
     for old in done.gone:
         if old.id in followers:
@@ -75,7 +78,7 @@ def changes_of(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[Chan
         by, relation = _remover(done, old)
         role = "replaced" if by is not None else "removed"
         found.append(_change(host, None, old, role, by, relation))
-    return tuple(sorted(found, key=lambda one: (one.name, one.arch)))
+    return tuple(sorted(found, key=lambda change: (change.name, change.arch)))
 
 
 def _followed(work: RpmSolver, done: RpmSolution) -> dict[int, RpmPackage]:
@@ -83,7 +86,7 @@ def _followed(work: RpmSolver, done: RpmSolution) -> dict[int, RpmPackage]:
     the one read first, whatever its architecture (observed)."""
     found: dict[int, RpmPackage] = {}
     coming: dict[str, list[RpmPackage]] = {}
-    for build in sorted(done.taken, key=lambda one: one.id):
+    for build in sorted(done.taken, key=lambda package: package.id):
         if not work.rules.multiple(build):
             coming.setdefault(build.name, []).append(build)
     going: dict[str, list[RpmPackage]] = {}
@@ -91,7 +94,7 @@ def _followed(work: RpmSolver, done: RpmSolution) -> dict[int, RpmPackage]:
         going.setdefault(old.name, []).append(old)
     for name, olds in going.items():
         for old in olds:
-            others = {one.arch for one in olds if one is not old}
+            others = {package.arch for package in olds if package is not old}
             for build in coming.get(name, ()):
                 if build.id not in found and build.arch not in others:
                     found[build.id] = old

@@ -61,7 +61,7 @@ def read_protected(tree: Tree, main: IniSection) -> frozenset[str]:
         for name in tree.names(folder):
             if fnmatchcase(name, pattern):
                 lines = HostText(tree.read(f"{folder}/{name}")).lines
-                found.update(one for line in lines for one in words(line.partition("#")[0]))
+                found.update(word for line in lines for word in words(line.partition("#")[0]))
     return frozenset(found)
 
 

@@ -39,7 +39,9 @@ def read_version_locks(tree: Tree) -> list[VersionLock]:
     data = tree.read(SETTINGS)
     if data is None:
         return []
-    main = next((one for one in read_sections(data, SETTINGS) if one.name == "main"), None)
+    main = next(
+        (section for section in read_sections(data, SETTINGS) if section.name == "main"), None
+    )
     if main is None or not truth(main.get("enabled", "0"), False):
         return []
     file = main.get("locklist", "/etc/dnf/plugins/versionlock.list").strip().lstrip("/")
@@ -59,8 +61,8 @@ class VersionLocks:
 
     def __init__(self, lines: list[VersionLock]) -> None:
         self.lines = lines
-        self._never = Patterns(one.pattern for one in lines if one.never)
-        self._only = Patterns(one.pattern for one in lines if not one.never)
+        self._never = Patterns(lock.pattern for lock in lines if lock.never)
+        self._only = Patterns(lock.pattern for lock in lines if not lock.never)
 
     def __bool__(self) -> bool:
         return bool(self.lines)
@@ -73,7 +75,9 @@ class VersionLocks:
         """Whether a build is kept out because it replaces a version that is locked."""
         if not self._only or self._only.mean(Named(build.name, build.arch, build.version)):
             return False
-        names = (one.name for one in build.facts.obsoletes if isinstance(one, Capability))
+        names = (
+            relation.name for relation in build.facts.obsoletes if isinstance(relation, Capability)
+        )
         return any(
             self._only.mean(Named(other.name, other.arch, other.version))
             for name in names
@@ -102,4 +106,4 @@ class VersionLocks:
     @cached_property
     def texts(self) -> tuple[str, ...]:
         """All of it, to be compared."""
-        return tuple(f"{'!' if one.never else ''}{one.pattern}" for one in self.lines)
+        return tuple(f"{'!' if lock.never else ''}{lock.pattern}" for lock in self.lines)

@@ -58,7 +58,11 @@ class Modules:
         return self._with_needs(found)
 
     def _fits(self, stream: Stream, platform: str) -> bool:
-        wanted = [one["platform"] for one in stream.requires if one.get("platform")]
+        wanted = [
+            requirement["platform"]
+            for requirement in stream.requires
+            if requirement.get("platform")
+        ]
         if not wanted or not platform:
             return True
         return any(
@@ -121,7 +125,7 @@ class Hiding:
             return None
         if full in self._of_module:
             return self._of_module[full]
-        for name in (build.name, *(one.name for one in build.provides)):
+        for name in (build.name, *(capability.name for capability in build.provides)):
             if name in self._names:
                 return self._names[name]
         return None
@@ -186,8 +190,8 @@ def _take(found: Modules, document: Any) -> None:
         stream = found.streams.setdefault(key, Stream(*key))
         artifacts = data.get("artifacts") or {}
         stream.packages.update(map(str, artifacts.get("rpms") or ()))
-        for one in data.get("dependencies") or ():
-            needs = one.get("requires") or {}
+        for dependency in data.get("dependencies") or ():
+            needs = dependency.get("requires") or {}
             stream.requires.append({str(k): [str(v) for v in vs or ()] for k, vs in needs.items()})
     elif document.get("document") == "modulemd-defaults" and data.get("stream") is not None:
         found.defaults[str(data.get("module", ""))] = str(data["stream"])

@@ -46,7 +46,7 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
         return [RuleLine(_barred(host, rule), tuple(_bar_patterns(rule)))]
     found = []
     if rule.version or rule.kind == "keep":
-        others = tuple(one for name in rule.names for one in _others_than(host, rule, name))
+        others = tuple(other for name in rule.names for other in _others_than(host, rule, name))
         starts = tuple(f"{split_name(name)[0]}-" for name in rule.names)
         found.append(RuleLine(_MAIN, tuple(dict.fromkeys(others)), starts))
     if rule.source:
@@ -64,16 +64,16 @@ def _others_than(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
         yield from other_versions(text, rule.version, _epochs(host, text))
         return
     name, arch = split_name(text)
-    for one in names_meant(host, name):
-        versions = {build.version for build in host.pool.installed(one)}
+    for meant in names_meant(host, name):
+        versions = {build.version for build in host.pool.installed(meant)}
         for version in sorted(versions):
-            full = f"{one}:{arch}" if arch else one
+            full = f"{meant}:{arch}" if arch else meant
             yield from other_versions(full, version, _epochs(host, full))
 
 
 def _epochs(host: RpmState, text: str) -> list[int]:
     """The epochs that there are of a name."""
-    return [parse(one.version).epoch or 0 for one in builds_meant(host, text)]
+    return [parse(package.version).epoch or 0 for package in builds_meant(host, text)]
 
 
 def _slot(host: RpmState, handle: str, key: str) -> Slot:

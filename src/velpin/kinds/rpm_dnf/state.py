@@ -54,7 +54,7 @@ class DnfState(RpmState):
     @property
     def line_files(self) -> list[str]:
         """Files of lines that are rules."""
-        return list(dict.fromkeys(one.place.file for one in self.version_locks.lines))
+        return list(dict.fromkeys(lock.place.file for lock in self.version_locks.lines))
 
     # -- configuration ---------------------------------------------------------------------
 
@@ -76,11 +76,11 @@ class DnfState(RpmState):
                 from velpin.kinds.rpm.entry import read_facts
                 from velpin.kinds.rpm.version import parse
 
-                for one in read_facts(self.record.text(row)).provides:
-                    if one.name == name:
+                for capability in read_facts(self.record.text(row)).provides:
+                    if capability.name == name:
                         return (
-                            parse(one.version).version
-                            if one.version
+                            parse(capability.version).version
+                            if capability.version
                             else parse(row.version).version
                         )
         return ""
@@ -301,12 +301,14 @@ class DnfState(RpmState):
     def jobs(self, request: Request) -> list[Job]:
         """What a request asks for; RequestRefused where it cannot be met."""
         found, plain = self._meant(request)
-        here = [one for one in found if one.installed and self._askable(one)]
-        visible = [one for one in found if not one.installed and self.pool.visible(one)]
+        here = [package for package in found if package.installed and self._askable(package)]
+        visible = [
+            package for package in found if not package.installed and self.pool.visible(package)
+        ]
         if request.source:
             visible = self._from(request, visible)
-            versions = {one.version for one in visible}
-            here = [one for one in here if one.version in versions]
+            versions = {package.version for package in visible}
+            here = [package for package in here if package.version in versions]
         if not visible and not here:
             raise (
                 RequestRefused("hidden", name=request.text)
@@ -333,7 +335,7 @@ class DnfState(RpmState):
         return not exclude.mean(one) and (not include or include.mean(one))
 
     def _from(self, request: Request, builds: list[RpmPackage]) -> list[RpmPackage]:
-        found = [one for one in builds if one.origin.handle == request.source]
+        found = [package for package in builds if package.origin.handle == request.source]
         if not found:
             raise RequestRefused("not-in-source", name=request.name, source=request.source)
         return found
@@ -342,26 +344,26 @@ class DnfState(RpmState):
         """Each name of a glob by itself; each architecture, where the host asks for all."""
         groups = [builds]
         if is_glob(request.name):
-            names = dict.fromkeys(one.name for one in builds)
-            groups = [[one for one in builds if one.name == name] for name in names]
+            names = dict.fromkeys(package.name for package in builds)
+            groups = [[package for package in builds if package.name == name] for name in names]
         if self.config.main.get("multilib_policy", "best").strip().lower() == "all":
             groups = [part for group in groups for part in _each_architecture(group)]
         return groups
 
     def _widened(self, builds: list[RpmPackage]) -> list[RpmPackage]:
         """With what obsoletes any of them, installed already or not."""
-        offered = [one for one in builds if not one.installed]
+        offered = [package for package in builds if not package.installed]
         if not offered:
             return builds
-        names = {one.name for one in builds}
+        names = {package.name for package in builds}
         more = {
-            one.id: one
+            package.id: package
             for build in offered
-            for one in (
+            for package in (
                 *self.pool.obsoleting(build),
                 *self.pool.recorded(RpmLink.OBSOLETES, build.name),
             )
-            if one.name not in names and obsoletes(one, build)
+            if package.name not in names and obsoletes(package, build)
         }
         return [*builds, *more.values()]
 
@@ -378,7 +380,9 @@ class DnfState(RpmState):
                     b for b in found if bound_fits(request.operator, request.version, b.version)
                 ]
             if found and not fits:
-                versions = dict.fromkeys(one.version for one in found if not one.installed)
+                versions = dict.fromkeys(
+                    package.version for package in found if not package.installed
+                )
                 asked = request.operator.lstrip("=") + request.version
                 listed = tuple(versions)
                 raise RequestRefused(
@@ -430,7 +434,7 @@ class DnfState(RpmState):
             for key, code in codes.items()
             if key in main
         ]
-        return found + [self._told_lock(one) for one in self.version_locks.lines]
+        return found + [self._told_lock(lock) for lock in self.version_locks.lines]
 
     def _told_lock(self, lock: VersionLock) -> RuleInForce:
         from velpin.model.rule import RuleInForce
@@ -441,7 +445,9 @@ class DnfState(RpmState):
             for _, index in self.indexes
             for row in index.all_rows()
         )
-        here = {one.name for one in self.pool.all_installed() if listed.speak_of(one.name)}
+        here = {
+            package.name for package in self.pool.all_installed() if listed.speak_of(package.name)
+        }
         code = "says-never" if lock.never else "says-only-version"
         dead = None if offers or here else Reason("rule-not-there", {"names": lock.pattern})
         facts: dict[str, Fact] = {"names": lock.pattern}
@@ -481,10 +487,10 @@ class DnfState(RpmState):
 def _each_architecture(builds: list[RpmPackage]) -> list[list[RpmPackage]]:
     """Those of each name and architecture by themselves, where none of them is installed."""
     parts: dict[tuple[str, str], list[RpmPackage]] = {}
-    for one in builds:
-        parts.setdefault((one.name, one.arch), []).append(one)
-    new = [part for part in parts.values() if not any(one.installed for one in part)]
-    return new or [[one for one in builds if one.installed]]
+    for package in builds:
+        parts.setdefault((package.name, package.arch), []).append(package)
+    new = [part for part in parts.values() if not any(package.installed for package in part)]
+    return new or [[package for package in builds if package.installed]]
 
 
 def _place(section: IniSection, file: str, pattern: str) -> Place:

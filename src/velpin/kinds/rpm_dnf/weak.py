@@ -31,7 +31,9 @@ class Unwanted:
 
     def _done_without(self, build: RpmPackage) -> bool:
         """Whether an installed package recommends it, and nothing installed is that."""
-        for name in dict.fromkeys([one.name for one in build.provides] + list(build.facts.files)):
+        for name in dict.fromkeys(
+            [capability.name for capability in build.provides] + list(build.facts.files)
+        ):
             for owner in self._pool.recorded(RpmLink.RECOMMENDS, name):
                 for relation in owner.facts.of(RpmLink.RECOMMENDS):
                     wanted = _of_any_version(relation)
@@ -44,14 +46,14 @@ class Unwanted:
         if self._pool.installed(build.name):
             return False
         return any(
-            isinstance(one, Capability) and self._is_there(one)
-            for one in build.facts.of(RpmLink.SUPPLEMENTS)
+            isinstance(relation, Capability) and self._is_there(relation)
+            for relation in build.facts.of(RpmLink.SUPPLEMENTS)
         )
 
     def _is_there(self, wanted: Capability) -> bool:
         found = self._there.get(wanted)
         if found is None:
-            here = (one for one in self._pool.offering(wanted) if one.installed)
+            here = (package for package in self._pool.offering(wanted) if package.installed)
             found = self._there[wanted] = any(here)
         return found
 

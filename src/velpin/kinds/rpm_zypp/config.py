@@ -55,7 +55,7 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> ZyppConfig:
     for name in tree.names(SOURCES):
         file = f"{SOURCES}/{name}"
         if name.endswith(".repo"):
-            sections += [(file, one) for one in _sections(tree, file, found)]
+            sections += [(file, section) for section in _sections(tree, file, found)]
         else:
             found.skipped.append((file, "its name does not end in .repo"))
     seen: dict[str, RpmSource] = {}
@@ -70,8 +70,8 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> ZyppConfig:
     found.sources = [s for s in held if s.on] + [s for s in held if not s.on]
     for name in tree.names(VENDORS):
         for section in _sections(tree, f"{VENDORS}/{name}", found):
-            group = [one.strip() for one in section.get("vendors").split(",")]
-            found.vendors.append(tuple(one.lower() for one in group if one))
+            group = [vendor.strip() for vendor in section.get("vendors").split(",")]
+            found.vendors.append(tuple(vendor.lower() for vendor in group if vendor))
     found.multiple = tuple(_multiple(tree, found))
     return found
 
@@ -90,7 +90,7 @@ def _multiple(tree: Tree, config: ZyppConfig) -> list[str]:
     for name in tree.names(MULTIVERSION):
         lines = HostText(tree.read(f"{MULTIVERSION}/{name}")).lines
         found += [stripped(line) for line in lines if stripped(line) and line[0] != "#"]
-    return [one.removeprefix("provides:") for one in found]
+    return [name.removeprefix("provides:") for name in found]
 
 
 def _source(
@@ -166,8 +166,8 @@ def base_product_version(tree: Tree) -> str:
     from velpin.kinds.rpm.safexml import parse
 
     names = tree.names(PRODUCTS)
-    for name in [one for one in names if one == "baseproduct"] + [
-        one for one in names if one.endswith(".prod")
+    for name in [name for name in names if name == "baseproduct"] + [
+        name for name in names if name.endswith(".prod")
     ]:
         file = f"{PRODUCTS}/{name}"
         root = parse(tree.read(file) or b"", file)

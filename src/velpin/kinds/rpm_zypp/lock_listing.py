@@ -24,7 +24,11 @@ def _rule(host: ZyppState, lock: Lock) -> RuleInForce:
         for row in index.all_rows()
     )
     installed = sorted(
-        {one.name for one in host.pool.all_installed() if lock.means("", one.name, one.version)}
+        {
+            package.name
+            for package in host.pool.all_installed()
+            if lock.means("", package.name, package.version)
+        }
     )
     dead = None if offers or installed else Reason("rule-not-there", {"names": names})
     return RuleInForce(

@@ -56,7 +56,7 @@ class Lock:
             return False
         if self.version and not self._version_fits(version):
             return False
-        return not self.names or any(one.search(name) for one in self._patterns())
+        return not self.names or any(pattern.search(name) for pattern in self._patterns())
 
     def _version_fits(self, version: str) -> bool:
         found = _VERSION.match(self.version)

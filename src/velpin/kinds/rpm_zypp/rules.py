@@ -16,7 +16,9 @@ _BOUNDS = (">=", "<=", "==", ">", "<")
 def check(host: RpmState, rule: Rule) -> None:
     """Refusal, with the nearest, where this kind of host cannot express a rule."""
     if rule.kind == "confine":
-        others = tuple(one.handle for one in host.sources if one.on and one.handle != rule.source)
+        others = tuple(
+            source.handle for source in host.sources if source.on and source.handle != rule.source
+        )
         nearest = Rule("prefer", (), rule.source, under=others)
         raise Refusal(
             f"this kind of host cannot confine {rule.source}: its locks keep packages out, and"
@@ -58,8 +60,8 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
 def _pin(host: RpmState, rule: Rule, name: str) -> list[str]:
     """Other versions and other sources are locked, each by its source, so that what is
     installed may still come to the wanted version."""
-    others = tuple(one.handle for one in host.sources if one.handle != rule.source)
-    every = tuple(one.handle for one in host.sources)
+    others = tuple(source.handle for source in host.sources if source.handle != rule.source)
+    every = tuple(source.handle for source in host.sources)
     found = [_block(name, "", others)] if rule.source and others else []
     if rule.version.startswith(_BOUNDS):
         found += [_block(name, bound, every) for bound in _outside(rule.version)]

@@ -119,7 +119,7 @@ class ZyppState(RpmState):
     def copy_folders(self, source: RpmSource) -> list[str]:
         """Where the installer may keep its copy of a source."""
         name = source.handle.replace("/", "_").replace(":", "_")
-        return [f"var/cache/zypp/raw/{one}" for one in dict.fromkeys((source.handle, name))]
+        return [f"var/cache/zypp/raw/{folder}" for folder in dict.fromkeys((source.handle, name))]
 
     @cached_property
     def locks(self) -> list[Lock]:
@@ -146,7 +146,8 @@ class ZyppState(RpmState):
     def common_settings(self) -> tuple[object, ...]:
         """All beside the sources that decides what a name gets."""
         locks = [
-            (one.names, one.match, one.case, one.version, one.repositories) for one in self.locks
+            (lock.names, lock.match, lock.case, lock.version, lock.repositories)
+            for lock in self.locks
         ]
         return repr(locks), tuple(self.config.vendors), self.any_vendor
 
@@ -179,7 +180,7 @@ class ZyppState(RpmState):
         """What stands for a vendor: its group's number, else its name, letter case ignored."""
         folded = vendor.strip().lower()
         for number, group in enumerate(self.config.vendors):
-            if any(folded.startswith(one) for one in group):
+            if any(folded.startswith(vendor) for vendor in group):
                 return f"\0{number}"
         return folded
 
@@ -214,24 +215,28 @@ class ZyppState(RpmState):
         """What a request asks for; RequestRefused where it cannot be met."""
         found, how = self._meant(request)
         if how == "capability":
-            builds = [one for one in found if one.installed or self.pool.visible(one)]
+            builds = [
+                package for package in found if package.installed or self.pool.visible(package)
+            ]
             if request.source:
-                builds = [one for one in builds if one.origin.handle in (request.source, "")]
+                builds = [
+                    package for package in builds if package.origin.handle in (request.source, "")
+                ]
             if not builds:
                 raise RequestRefused("hidden" if found else "unknown", name=request.name)
             return [Job(request.text, builds)]
-        names = dict.fromkeys(one.name for one in found) if is_glob(request.name) else [""]
+        names = dict.fromkeys(package.name for package in found) if is_glob(request.name) else [""]
         jobs = []
         for name in names:
-            group = [one for one in found if name in ("", one.name)]
+            group = [package for package in found if name in ("", package.name)]
             jobs.append(self._job(request, group, how == "version"))
         return jobs
 
     def _job(self, request: Request, found: list[RpmPackage], exact: bool) -> Job:
         here = self.pool.installed(found[0].name)
-        offered = [one for one in found if not one.installed]
+        offered = [package for package in found if not package.installed]
         if request.source:
-            offered = [one for one in offered if one.origin.handle == request.source]
+            offered = [package for package in offered if package.origin.handle == request.source]
             if not offered:
                 raise RequestRefused("not-in-source", name=request.name, source=request.source)
         free = exact or bool(request.source)
@@ -249,10 +254,10 @@ class ZyppState(RpmState):
                     "locked", name=request.name, version="", place=self._place(offered[0])
                 )
             raise RequestRefused("unknown", name=request.name)
-        for one in here:
-            if self.lock_of(one):
+        for package in here:
+            if self.lock_of(package):
                 raise RequestRefused(
-                    "locked", name=one.name, version=one.version, place=self._place(one)
+                    "locked", name=package.name, version=package.version, place=self._place(package)
                 )
         self._check_vendor(candidate, here)
         return Job(
@@ -268,10 +273,10 @@ class ZyppState(RpmState):
         """Another vendor's build cannot come while any of the name is locked (observed)."""
         if not here or self.any_vendor or any(self.same_vendor(old, candidate) for old in here):
             return
-        for one in self.pool.all_named(candidate.name):
-            if not one.installed and self.lock_of(one):
+        for package in self.pool.all_named(candidate.name):
+            if not package.installed and self.lock_of(package):
                 raise RequestRefused(
-                    "locked", name=one.name, version=one.version, place=self._place(one)
+                    "locked", name=package.name, version=package.version, place=self._place(package)
                 )
 
     def _place(self, build: RpmPackage) -> str:
@@ -283,18 +288,24 @@ class ZyppState(RpmState):
     ) -> RpmPackage | None:
         """The one build that a request by name stands for (observed): the best source, the
         host's own architecture, the highest version, built last, not noarch, first by name."""
-        found = [one for one in offered if self.pool.visible(one)]
+        found = [package for package in offered if self.pool.visible(package)]
         if here and not free and not self.any_vendor:
-            found = [one for one in found if any(self.same_vendor(old, one) for old in here)]
+            found = [
+                package for package in found if any(self.same_vendor(old, package) for old in here)
+            ]
         if here and not arch:
             same = {old.arch for old in here}
-            alike = [one for one in found if one.arch in same or "noarch" in (one.arch, *same)]
+            alike = [
+                package
+                for package in found
+                if package.arch in same or "noarch" in (package.arch, *same)
+            ]
             found = alike or found
         best = Policy(self.pool).by_arch(by_priority(found))
         chosen: RpmPackage | None = None
-        for one in best:
-            if chosen is None or self._goes_before(one, chosen):
-                chosen = one
+        for package in best:
+            if chosen is None or self._goes_before(package, chosen):
+                chosen = package
         return chosen
 
     def _goes_before(self, one: RpmPackage, other: RpmPackage) -> bool:
@@ -321,13 +332,20 @@ class ZyppState(RpmState):
         def newer(one: RpmPackage) -> bool:
             return all(is_newer(one, old) for old in here)
 
-        if any(self.pool.visible(one) and newer(one) for one in offered):
+        if any(self.pool.visible(package) and newer(package) for package in offered):
             return None
         allowed = [
-            one for one in offered
-            if free or self.any_vendor or any(self.same_vendor(old, one) for old in here)
+            package for package in offered
+            if free or self.any_vendor or any(self.same_vendor(old, package) for old in here)
         ]  # fmt: skip
-        return next((one for one in by_priority(allowed) if self.lock_of(one) and newer(one)), None)
+        return next(
+            (
+                package
+                for package in by_priority(allowed)
+                if self.lock_of(package) and newer(package)
+            ),
+            None,
+        )
 
     def _meant(self, request: Request) -> tuple[list[RpmPackage], str]:
         """Builds a request means, and whether as a name, a version or a capability."""
@@ -342,7 +360,9 @@ class ZyppState(RpmState):
                     b for b in found if bound_fits(request.operator, request.version, b.version)
                 ]
             if not fits:
-                versions = dict.fromkeys(one.version for one in found if not one.installed)
+                versions = dict.fromkeys(
+                    package.version for package in found if not package.installed
+                )
                 asked = request.operator.lstrip("=") + request.version
                 listed = tuple(versions)
                 raise RequestRefused(
@@ -370,9 +390,9 @@ class ZyppState(RpmState):
     def _spellings(self, text: str) -> Iterator[tuple[str, str, str]]:
         """As on the other layout, but a version of one part is tried before one of two."""
         found = list(spellings(text, self.archs.taken))
-        yield from (one for one in found if not one[1])
-        yield from (one for one in found if one[1] and "-" not in one[1])
-        yield from (one for one in found if "-" in one[1])
+        yield from (variant for variant in found if not variant[1])
+        yield from (variant for variant in found if variant[1] and "-" not in variant[1])
+        yield from (variant for variant in found if "-" in variant[1])
 
     def _is_needed(self, path: str) -> bool:
         """Whether some package states a need for just that path; others are not found."""
@@ -445,8 +465,10 @@ class ZyppState(RpmState):
                 rules.targets[build.id] = []
                 continue
             rules.targets[build.id] = found = self._aligned(build)
-            offered = [one for one in self.pool.all_named(build.name) if not one.installed]
-            alike = {one.id for one in offered if self.is_same(build, one)}
+            offered = [
+                package for package in self.pool.all_named(build.name) if not package.installed
+            ]
+            alike = {package.id for package in offered if self.is_same(build, package)}
             rules.alike |= alike
             if found:
                 work.upgrade.append(build)
@@ -459,14 +481,16 @@ class ZyppState(RpmState):
     def _aligned(self, build: RpmPackage) -> list[RpmPackage]:
         """What an installed build may go to when all is realigned, as configured."""
         config = self.config
-        found = [one for one in self.pool.named(build.name) if not one.installed]
+        found = [package for package in self.pool.named(build.name) if not package.installed]
         if config.switch("solver.dupAllowNameChange", True):
-            found += [one for one in self.pool.obsoleting(build) if one.name != build.name]
+            found += [
+                package for package in self.pool.obsoleting(build) if package.name != build.name
+            ]
         if not config.switch("solver.dupAllowVendorChange", True):
-            found = [one for one in found if self.same_vendor(build, one)]
+            found = [package for package in found if self.same_vendor(build, package)]
         if not config.switch("solver.dupAllowDowngrade", True):
             found = [
-                one for one in found
-                if one.name != build.name or compare(one.version, build.version) >= 0
+                package for package in found
+                if package.name != build.name or compare(package.version, build.version) >= 0
             ]  # fmt: skip
         return found

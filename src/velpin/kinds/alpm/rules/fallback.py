@@ -19,10 +19,10 @@ def check(host: AlpmState, rule: Rule, trial: Trial) -> None:
     told = _TOLD[rule.kind](host, rule) if rule.kind in _TOLD else None
     if told is None:
         return
-    ordered = [one.rule for one in standing(host) if one.rule.kind == "prefer"]
-    lifted = [(one, True) for one in ordered if rule.kind in ("pin", "bar")]
-    made = [(one, False) for one in _NEAREST[rule.kind](host, rule)]
-    order = sorted(made + lifted, key=lambda one: one[0].kind != "prefer")
+    ordered = [recorded.rule for recorded in standing(host) if recorded.rule.kind == "prefer"]
+    lifted = [(other, True) for other in ordered if rule.kind in ("pin", "bar")]
+    made = [(other, False) for other in _NEAREST[rule.kind](host, rule)]
+    order = sorted(made + lifted, key=lambda tried: tried[0].kind != "prefer")
     for nearest, lift in order:
         after = trial(nearest, lift)
         if after is not None and _serves(after, rule, nearest):
@@ -65,23 +65,25 @@ def _keep(host: AlpmState, rule: Rule) -> str | None:
 
 
 def _nearest_confine(host: AlpmState, rule: Rule) -> Iterator[Rule]:
-    others = tuple(one.handle for one in host.sources if one.on and one.handle != rule.source)
+    others = tuple(
+        source.handle for source in host.sources if source.on and source.handle != rule.source
+    )
     if others:
         yield Rule("prefer", (), rule.source, under=others)
 
 
 def _nearest_pin(host: AlpmState, rule: Rule) -> Iterator[Rule]:
     here = [host.pool.installed(name) for name in rule.names]
-    if rule.version and all(one and version_is(rule, one.version) for one in here):
+    if rule.version and all(package and version_is(rule, package.version) for package in here):
         yield Rule("keep", rule.names)
     for source in host.sources:
         if not source.on or rule.source not in ("", source.handle):
             continue
         shown = [
-            one
+            package
             for name in rule.names
-            for one in host.pool.offered(name)
-            if one.origin.handle == source.handle and version_is(rule, one.version)
+            for package in host.pool.offered(name)
+            if package.origin.handle == source.handle and version_is(rule, package.version)
         ]
         others = _before(host, source.handle, rule.names)
         if len(shown) == len(rule.names) and others:
@@ -95,27 +97,27 @@ def _before(host: AlpmState, handle: str, names: tuple[str, ...]) -> tuple[str, 
     rank = host.source(handle).rank
     return tuple(
         dict.fromkeys(
-            one.origin.handle
+            package.origin.handle
             for name in names
-            for one in host.pool.offered(name)
-            if one.origin.rank < rank
+            for package in host.pool.offered(name)
+            if package.origin.rank < rank
         )
     )
 
 
 def _nearest_bar(host: AlpmState, rule: Rule) -> Iterator[Rule]:
-    names = [one for text in rule.names for one in names_meant(host, text, rule.source)]
-    offered = [one for name in names for one in host.pool.offered(name)]
+    names = [name for text in rule.names for name in names_meant(host, text, rule.source)]
+    offered = [package for name in names for package in host.pool.offered(name)]
     barred = {
-        one.origin.handle
-        for one in offered
-        if rule.source in ("", one.origin.handle)
-        and (not rule.version or version_is(rule, one.version))
+        package.origin.handle
+        for package in offered
+        if rule.source in ("", package.origin.handle)
+        and (not rule.version or version_is(rule, package.version))
     }
-    others = {one.origin.handle for one in offered} - barred
+    others = {package.origin.handle for package in offered} - barred
     for source in host.sources:
         if source.handle in others and barred:
-            over = tuple(one.handle for one in host.sources if one.handle in barred)
+            over = tuple(source.handle for source in host.sources if source.handle in barred)
             yield Rule("prefer", (), source.handle, over=over)
     if names and all(host.pool.installed(name) for name in names):
         yield Rule("keep", rule.names)
@@ -132,14 +134,14 @@ def _serves(after: AlpmState, rule: Rule, nearest: Rule) -> bool:
     if rule.kind == "pin" and nearest.kind == "prefer":
         chosen = [after.choice_of(name) for name in rule.names]
         return all(
-            one is not None
-            and version_is(rule, one.version)
-            and rule.source in ("", one.origin.handle)
-            for one in chosen
+            package is not None
+            and version_is(rule, package.version)
+            and rule.source in ("", package.origin.handle)
+            for package in chosen
         )
     if rule.kind == "bar" and nearest.kind == "prefer":
         texts = rule.names or (ALL,)
-        names = [one for text in texts for one in names_meant(after, text, rule.source)]
+        names = [name for text in texts for name in names_meant(after, text, rule.source)]
         return not any(_still(after, rule, name) for name in names)
     return True
 

@@ -19,14 +19,14 @@ from velpin.model.rule import RuleInForce, short_of
 def rules(host: AlpmState) -> list[RuleInForce]:
     """All rules: where sections were put, what they are used for, what is ignored."""
     found = [*_of_sources(host), *_ignored(host)]
-    rules = {one.place: one.rule for one in standing(host)}
+    rules = {recorded.place: recorded.rule for recorded in standing(host)}
     told = []
     for in_force in found:
         rule = rules.pop(in_force.place, None)
         says = Reason("says-rule", {"rule": short_of(rule)}) if rule else in_force.says
         told.append(in_force._replace(says=says, rule=rule))
-    ordered = [one for one in standing(host) if one.rule.kind == "prefer"]
-    return [_of_order(host, one) for one in ordered] + told
+    ordered = [recorded for recorded in standing(host) if recorded.rule.kind == "prefer"]
+    return [_of_order(host, recorded) for recorded in ordered] + told
 
 
 def _of_order(host: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
@@ -37,9 +37,12 @@ def _of_order(host: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
     says = Reason("says-rule", {"rule": short_of(rule)})
     mine = set(names_meant(host, "*", rule.source)) if rule.source in handles else set()
     named = {
-        one for pair in precedence_of(host.sources, rule).pairs() for one in pair if one in handles
+        handle
+        for pair in precedence_of(host.sources, rule).pairs()
+        for handle in pair
+        if handle in handles
     }
-    theirs = {name for one in named - {rule.source} for name in names_meant(host, "*", one)}
+    theirs = {name for handle in named - {rule.source} for name in names_meant(host, "*", handle)}
     common = mine & theirs
     dead: Reason | None = None
     if subject is None:
@@ -56,10 +59,10 @@ def _of_order(host: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
 def _of_sources(host: AlpmState) -> Iterator[RuleInForce]:
     by_name = {source.handle: source for source in host.sources if source.on}
     for section in host.config.sections:
-        for one in section.of("Usage"):
+        for directive in section.of("Usage"):
             if by_name[section.name].uses == ALL_USES:
                 continue
-            yield _usage(host, by_name[section.name], one)
+            yield _usage(host, by_name[section.name], directive)
 
 
 def _usage(host: AlpmState, source: AlpmSource, one: Directive) -> RuleInForce:
@@ -73,10 +76,10 @@ def _usage(host: AlpmState, source: AlpmSource, one: Directive) -> RuleInForce:
 
 
 def _ignored(host: AlpmState) -> Iterator[RuleInForce]:
-    for one in host.config.options.of("IgnorePkg"):
-        yield _names_ignored(host, one)
-    for one in host.config.options.of("IgnoreGroup"):
-        yield _groups_ignored(host, one)
+    for directive in host.config.options.of("IgnorePkg"):
+        yield _names_ignored(host, directive)
+    for directive in host.config.options.of("IgnoreGroup"):
+        yield _groups_ignored(host, directive)
 
 
 def _names_ignored(host: AlpmState, one: Directive) -> RuleInForce:

@@ -48,7 +48,9 @@ class AlpmRulePlanner(RulePlanner):
 
     def recorded_at(self, place: Place) -> Rule | None:
         """The rule of Velpin's that stands at a place."""
-        return next((one.rule for one in standing(self.host) if one.place == place), None)
+        return next(
+            (recorded.rule for recorded in standing(self.host) if recorded.place == place), None
+        )
 
     def edits_without(self, place: Place) -> Edits | None:
         """The edits that take away a line that someone else wrote."""

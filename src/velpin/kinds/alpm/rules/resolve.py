@@ -28,7 +28,9 @@ def settled(host: AlpmState, rule: Rule) -> Rule:
         )
     if rule.kind == "prefer":
         check_says_something(precedence_of(host.sources, rule))
-        off = [one for one in (rule.source, *rule.over, *rule.under) if not _is_on(host, one)]
+        off = [
+            handle for handle in (rule.source, *rule.over, *rule.under) if not _is_on(host, handle)
+        ]
         if off:
             raise Refusal(
                 f"{off[0]} is switched off, and has no place in the order then",
@@ -36,7 +38,7 @@ def settled(host: AlpmState, rule: Rule) -> Rule:
             )
     if rule.kind == "keep":
         for name in rule.names:
-            if not any(one.installed for one in packages_meant(host, name)):
+            if not any(package.installed for package in packages_meant(host, name)):
                 raise Refusal(
                     f"{name} is not installed: there is nothing to keep",
                     "what comes is decided by the order of sources: velpin prefer",
@@ -54,17 +56,17 @@ def names_meant(host: AlpmState, text: str, handle: str = "") -> list[str]:
         index = host.index(host.source(handle))
         names = set(index.names()) if index else set()
     else:
-        names = {one for _, index in host.indexes for one in index.names()}
+        names = {name for _, index in host.indexes for name in index.names()}
         names.update(host.installed_names())
-    return sorted(one for one in names if takes(text, one))
+    return sorted(name for name in names if takes(text, name))
 
 
 def packages_meant(host: AlpmState, text: str, handle: str = "") -> Iterator[AlpmPackage]:
     """Packages that a name or glob means."""
     for name in names_meant(host, text, handle):
-        for one in host.pool.all_named(name):
-            if not handle or one.origin.handle == handle:
-                yield one
+        for package in host.pool.all_named(name):
+            if not handle or package.origin.handle == handle:
+                yield package
 
 
 def version_is(rule: Rule, version: str) -> bool:

@@ -37,12 +37,12 @@ class AlpmRecordedRule(NamedTuple):
 
 def standing(host: AlpmState) -> list[AlpmRecordedRule]:
     """All rules that stand, in the order of files and lines."""
-    return [one for file in _files(host.tree) for one in _of_file(Text(host.tree, file))]
+    return [recorded for file in _files(host.tree) for recorded in _of_file(Text(host.tree, file))]
 
 
 def rules_of(found: Iterable[AlpmRecordedRule]) -> list[Rule]:
     """The rules themselves, each once."""
-    return list(dict.fromkeys(one.rule for one in found))
+    return list(dict.fromkeys(recorded.rule for recorded in found))
 
 
 def _files(tree: Tree) -> list[str]:
@@ -82,9 +82,9 @@ class SettingsDraft:
         """Where the line of a rule stands; Refusal where it is gone."""
         for file in _files(self.tree):
             text = Text(self.tree, file)
-            for one in _of_file(text):
-                if one.rule == rule:
-                    return text, one.place.line - 1
+            for recorded in _of_file(text):
+                if recorded.rule == rule:
+                    return text, recorded.place.line - 1
         raise Refusal(f"{command_of(rule)}: its line is not found any more")
 
     def section(self, name: str) -> Text:
@@ -120,7 +120,9 @@ def rewritten(
 def _take_out(draft: SettingsDraft, rule: Rule) -> None:
     text, at = draft.place_of(rule)
     notes = text.notes_above(at)
-    before = [one.removeprefix(_BEFORE) + text.ending for one in notes if one.startswith(_BEFORE)]
+    before = [
+        note.removeprefix(_BEFORE) + text.ending for note in notes if note.startswith(_BEFORE)
+    ]
     text.lines[at - len(notes) : at + 1] = before
     draft.take(text)
 
@@ -145,8 +147,8 @@ def _put_bar(draft: SettingsDraft, rule: Rule) -> None:
     sync = "Sync " if not words or words & {"Sync", "All"} else ""
     new = [command_of(rule), *(_BEFORE + line for line in said)]
     at = uses[0] if uses else block.last
-    for one in reversed(uses):
-        del text.lines[one]
+    for line in reversed(uses):
+        del text.lines[line]
     text.put(at, [*(f"# {note}" for note in new), f"Usage = {sync}Search"])
     draft.take(text)
 
@@ -155,17 +157,17 @@ def _put_bar(draft: SettingsDraft, rule: Rule) -> None:
 
 
 def _put_in_order(draft: SettingsDraft, old: Sequence[Rule], orders: Sequence[Precedence]) -> None:
-    subjects = {one.subjects[0] for one in orders}
+    subjects = {order.subjects[0] for order in orders}
     for rule in old:
         if rule.kind == "prefer" and rule.source not in subjects:
             _put_back(draft, rule)
     before: dict[str, str] = {}
     for _ in range(len(orders) * len(orders) + len(orders) + 1):
-        still = [_settle(draft, one, before) for one in orders]
+        still = [_settle(draft, order, before) for order in orders]
         if True not in still:
             break
-    for one in orders:
-        _note_order(draft, one, before.get(one.subjects[0], ""))
+    for order in orders:
+        _note_order(draft, order, before.get(order.subjects[0], ""))
 
 
 def _settle(draft: SettingsDraft, order: Precedence, before: dict[str, str]) -> bool:
@@ -175,8 +177,8 @@ def _settle(draft: SettingsDraft, order: Precedence, before: dict[str, str]) -> 
     if subject not in here:
         return False
     at = here.index(subject)
-    over = [here.index(one) for one in order.over if one in here]
-    under = [here.index(one) for one in order.under if one in here]
+    over = [here.index(handle) for handle in order.over if handle in here]
+    under = [here.index(handle) for handle in order.under if handle in here]
     if over and at > min(over):
         anchor, ahead = here[min(over)], True
     elif under and at < max(under):
@@ -219,7 +221,7 @@ def _put_back(draft: SettingsDraft, rule: Rule) -> None:
     text = draft.section(subject)
     head = text.block(subject).head
     notes = text.notes_above(head)
-    said = next((one.removeprefix(_BEFORE) for one in notes if one.startswith(_BEFORE)), "")
+    said = next((note.removeprefix(_BEFORE) for note in notes if note.startswith(_BEFORE)), "")
     text.set_notes(head, [])
     draft.take(text)
     here = draft.order()
@@ -235,7 +237,7 @@ def _note_order(draft: SettingsDraft, order: Precedence, before: str) -> None:
     text = draft.section(order.subjects[0])
     head = text.block(order.subjects[0]).head
     notes = text.notes_above(head)
-    kept = [one for one in notes if one.startswith(_BEFORE)]
+    kept = [note for note in notes if note.startswith(_BEFORE)]
     if not kept and before:
         kept = [_BEFORE + before]
     text.set_notes(head, [command_of(order.rule), *kept])
@@ -248,7 +250,7 @@ def without_line(tree: Tree, place: Place) -> dict[str, bytes | None]:
     if not 0 < place.line <= len(text.lines):
         return {}
     key = text.lines[place.line - 1].partition("=")[0].strip(BLANKS)
-    inside = [one.name for one in text.blocks() if one.head < place.line <= one.end]
+    inside = [block.name for block in text.blocks() if block.head < place.line <= block.end]
     section = inside[-1] if inside else OPTIONS
     if key not in (("IgnorePkg", "IgnoreGroup") if section == OPTIONS else ("Usage",)):
         return {}

@@ -47,14 +47,19 @@ def _bar(host: AlpmState, rule: Rule) -> Iterator[Reason]:
 
 def _keep(host: AlpmState, rule: Rule) -> Iterator[Reason]:
     """The upgrade leaves it as it is, and nothing replaces it there."""
-    names = {one.name for text in rule.names for one in packages_meant(host, text) if one.installed}
+    names = {
+        package.name
+        for text in rule.names
+        for package in packages_meant(host, text)
+        if package.installed
+    }
     work = host.work(host.missing)
     work.ask_upgrade()
     done = work.run()
-    for one in (*done.coming, *done.going):
-        if one.name in names:
-            version = "" if one.installed else one.version
-            facts = {"name": one.name, "version": version, "source": one.origin.handle}
+    for package in (*done.coming, *done.going):
+        if package.name in names:
+            version = "" if package.installed else package.version
+            facts = {"name": package.name, "version": version, "source": package.origin.handle}
             yield Reason("still-changes", dict(facts))
     for name in sorted(names):
         here = host.pool.installed(name)

@@ -109,7 +109,7 @@ class _Search:
                 return None
             obstacles.append(obstacle)
         link = Link(owner, relation, tuple(obstacles))
-        deeper = [one.chain for one in obstacles if one.chain]
+        deeper = [obstacle.chain for obstacle in obstacles if obstacle.chain]
         return (link, *min(deeper, key=len)) if deeper else (link,)
 
     def _target(self, target: Target, depth: int) -> Obstacle | None:

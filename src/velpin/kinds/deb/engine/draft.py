@@ -40,9 +40,9 @@ class Draft:
         if old is build:
             return
         self.changed[unit] = None
-        for one in (old, build):
-            if one is not None:
-                self._spoil(one)
+        for candidate in (old, build):
+            if candidate is not None:
+                self._spoil(candidate)
         if old is not None and old is not unit.installed:
             self._forget(old)
         unit.chosen = build

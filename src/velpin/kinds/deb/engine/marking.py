@@ -344,9 +344,9 @@ class Marker:
         """Whether the installed build had this soft relation already and went without."""
         name = relation.targets[0].name
         old = [
-            one for one in self.world.relations(installed)
-            if not one.hard and self.world.follows(one)
-            and any(target.name == name for target in one.targets)
+            relation for relation in self.world.relations(installed)
+            if not relation.hard and self.world.follows(relation)
+            and any(target.name == name for target in relation.targets)
         ]  # fmt: skip
         return bool(old) and not any(map(self._held_before, old))
 

@@ -407,7 +407,9 @@ def _with_inherited(
     first = dict(scores)
     for unit in list(scores):
         if unit.chosen is not None:
-            scores[unit] += sum(max(first.get(one, 0), 0) for one in dependents.get(unit, ()))
+            scores[unit] += sum(
+                max(first.get(package, 0), 0) for package in dependents.get(unit, ())
+            )
     for unit in list(scores):
         passed_on = abs(scores[unit] - first[unit])
         if passed_on:

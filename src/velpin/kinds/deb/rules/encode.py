@@ -105,7 +105,7 @@ def _others_with(
     host: DebState, rule: Rule, packages: Sequence[DebPackage], source: Sequence[DebSource]
 ) -> list[DebSource]:
     """Other sources that have a version which the pin names."""
-    taken = {one.handle for one in source}
+    taken = {other.handle for other in source}
     wanted = rule._replace(source="")
     found = {
         held.origin.source
@@ -114,7 +114,7 @@ def _others_with(
         if fits(wanted, version)
         for held in version.offered
     }
-    return [one for one in host.sources if one.handle in found - taken]
+    return [source for source in host.sources if source.handle in found - taken]
 
 
 def _keep(host: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:

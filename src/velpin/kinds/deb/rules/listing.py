@@ -162,7 +162,7 @@ def _known_names(host: DebState, record: Record) -> Iterator[str]:
         name, _, source = take_apart(text)
         if source or is_pattern(name):
             known = host.offered_names() | set(host.installed_names())
-            yield from (one for one in known if source or name_matches(name, one))
+            yield from (handle for handle in known if source or name_matches(name, handle))
         elif host.packages(name):
             yield name
 

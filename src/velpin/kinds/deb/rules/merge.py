@@ -23,10 +23,12 @@ def merged(
     host: DebState, stand: Sequence[WrittenRule], new: Sequence[tuple[Rule, str]]
 ) -> MergeResult:
     """The rules that stand with new ones among them; of one subject the last word counts."""
-    left: list[tuple[Rule, str, WrittenRule | None]] = [(one.rule, one.file, one) for one in stand]
+    left: list[tuple[Rule, str, WrittenRule | None]] = [
+        (rule.rule, rule.file, rule) for rule in stand
+    ]
     gone: list[WrittenRule] = []
-    for one, file in new:
-        rule = one
+    for new_rule, file in new:
+        rule = new_rule
         again: list[tuple[Rule, str, WrittenRule | None]] = []
         for old, old_file, written in left:
             joined = _joined(host, old, rule)
@@ -54,8 +56,8 @@ def _joined(host: DebState, old: Rule, new: Rule) -> Rule | None:
 def _joined_order(host: DebState, old: Rule, new: Rule) -> Rule:
     """One order of sources; those that are gone are left out."""
     said = (*new.over, *new.under)
-    over = [one for one in old.over if one not in said and is_there(host, one)]
-    under = [one for one in old.under if one not in said and is_there(host, one)]
+    over = [handle for handle in old.over if handle not in said and is_there(host, handle)]
+    under = [handle for handle in old.under if handle not in said and is_there(host, handle)]
     over_all = old.over_all or new.over_all
     return new._replace(
         over_all=over_all,
@@ -92,8 +94,8 @@ def without(host: DebState, old: Rule, lifted: Rule) -> Rule:
 
 def _less_order(old: Rule, lifted: Rule) -> Rule:
     return old._replace(
-        over=tuple(one for one in old.over if one not in lifted.over),
-        under=tuple(one for one in old.under if one not in lifted.under),
+        over=tuple(handle for handle in old.over if handle not in lifted.over),
+        under=tuple(handle for handle in old.under if handle not in lifted.under),
         over_all=old.over_all and not lifted.over_all,
     )
 

@@ -53,7 +53,7 @@ class DebRulePlanner(RulePlanner):
 
     def recorded(self) -> list[Rule]:
         """The rules that stand; one that stands in both files counts once."""
-        return list(dict.fromkeys(one.rule for one in standing(self.host)))
+        return list(dict.fromkeys(rule.rule for rule in standing(self.host)))
 
     def recorded_at(self, place: Place) -> Rule | None:
         """The rule of Velpin's whose record a place lies in."""
@@ -110,30 +110,32 @@ class DebRulePlanner(RulePlanner):
         Rules about sources are written anew together, since each priority depends on the others.
         """
         host, stand = self.host, standing(self.host)
-        gone = [one for one in stand if one.rule not in target or one.rule in asked]
+        gone = [rule for rule in stand if rule.rule not in target or rule.rule in asked]
         new = [
             (rule, self._file_for(rule, gone, asked))
             for rule in target if rule in asked or rule not in old
         ]  # fmt: skip
-        changing = [*(rule for rule, _ in new), *(one.rule for one in gone)]
+        changing = [*(rule for rule, _ in new), *(rule.rule for rule in gone)]
         again = [
-            one for one in stand
-            if any(rule.kind in _OF_SOURCES for rule in changing) and one not in gone
-            and one.rule.kind in _OF_SOURCES and self.is_there(one.rule)
+            recorded for recorded in stand
+            if any(rule.kind in _OF_SOURCES for rule in changing) and recorded not in gone
+            and recorded.rule.kind in _OF_SOURCES and self.is_there(recorded.rule)
         ]  # fmt: skip
         redone = [*gone, *again]
         base = host.with_edits(rewritten(host.tree, redone, []))
-        prefers = [*(one.rule for one in again), *(rule for rule, _ in new)]
+        prefers = [*(rule.rule for rule in again), *(rule for rule, _ in new)]
         orders = [precedence_of(base, rule) for rule in prefers if rule.kind == "prefer"]
         priorities = priorities_for(base, orders) if orders else {}
         drafts = [
-            PreferencesDraft(one.rule, one.file, next(ways(base, one.rule, priorities)))
-            for one in again
+            PreferencesDraft(rule.rule, rule.file, next(ways(base, rule.rule, priorities)))
+            for rule in again
         ]
         for rule, file in new:
             options = [PreferencesDraft(rule, file, each) for each in ways(base, rule, priorities)]
             if asked and has_several_ways(rule):
-                options = [one for one in options if self._proves(one, redone, drafts)] or options
+                options = [
+                    draft for draft in options if self._proves(draft, redone, drafts)
+                ] or options
             drafts.append(options[0])
         edits = rewritten(host.tree, redone, drafts)
         plan.propose(host.tree, {f: data for f, data in edits.items() if data != host.tree.read(f)})
@@ -143,9 +145,9 @@ class DebRulePlanner(RulePlanner):
     ) -> str:  # fmt: skip
         """The file for a new rule; what is left of an old one stays where that stood."""
         if rule not in asked:
-            for one in gone:
-                if (one.rule.kind, one.rule.source) == (rule.kind, rule.source):
-                    return one.file
+            for recorded in gone:
+                if (recorded.rule.kind, recorded.rule.source) == (rule.kind, rule.source):
+                    return recorded.file
         return main_file(self.host) if self.foremost else own_file(self.host)
 
     def _proves(

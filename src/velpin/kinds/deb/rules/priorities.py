@@ -22,9 +22,11 @@ def precedence_of(host: DebState, rule: Rule) -> Precedence:
     """What a rule to prefer a source means here; Refusal for a source that is not there."""
     subjects = handles_meant(host, [rule.source])
     over = handles_meant(host, rule.over)
-    under = [one for one in handles_meant(host, rule.under) if one not in subjects]
+    under = [handle for handle in handles_meant(host, rule.under) if handle not in subjects]
     if rule.over_all:
-        over = [one.handle for one in host.sources if one.on and one.handle not in under]
+        over = [
+            source.handle for source in host.sources if source.on and source.handle not in under
+        ]
     other = [handle for handle in over if handle not in subjects]
     return Precedence(rule, tuple(subjects), tuple(other), tuple(under))
 
@@ -48,17 +50,17 @@ def priorities_for(host: DebState, orders: Sequence[Precedence]) -> dict[str, in
     found: dict[str, int] = {}
     for _ in range(len(orders) * len(orders) + 1):
         moved, stuck = False, None
-        for one in orders:
+        for order in orders:
             try:
-                moved |= _settle(one, bounds, found)
+                moved |= _settle(order, bounds, found)
             except Refusal as problem:  # another rule may make room yet
                 stuck = problem
         if stuck and not moved:
             raise stuck
         if not moved:
             break
-    for one in orders:
-        for handle in one.subjects:
+    for order in orders:
+        for handle in order.subjects:
             found.setdefault(handle, bounds[handle][1] if handle in bounds else 0)
     return found
 
@@ -67,10 +69,10 @@ def _settle(
     order: Precedence, bounds: dict[str, tuple[int, int]], found: dict[str, int]
 ) -> bool:  # fmt: skip
     """Move the subjects of one rule where they are not as asked for; whether that was so."""
-    lowest = max((bounds[one][1] for one in order.over if one in bounds), default=0)
-    ceilings = [bounds[one][0] for one in order.under if one in bounds]
+    lowest = max((bounds[handle][1] for handle in order.over if handle in bounds), default=0)
+    ceilings = [bounds[handle][0] for handle in order.under if handle in bounds]
     highest = min(ceilings, default=DOWNGRADES)
-    stand = [bounds[one] for one in order.subjects if one in bounds]
+    stand = [bounds[name] for name in order.subjects if name in bounds]
     if all(low > lowest and high < highest for low, high in stand):
         return False
     others = [n for handle, pair in bounds.items() if handle not in order.subjects for n in pair]
@@ -81,19 +83,19 @@ def _settle(
             f" {lowest} and below {highest}",
             _how_to_make_room(order, bounds),
         )
-    for one in order.subjects:
-        bounds[one], found[one] = (priority, priority), priority
+    for name in order.subjects:
+        bounds[name], found[name] = (priority, priority), priority
     return True
 
 
 def _how_to_make_room(order: Precedence, bounds: dict[str, tuple[int, int]]) -> str:
     """The rule that would set apart those that this one is to stand between."""
-    over = [one for one in order.over if one in bounds]
-    under = [one for one in order.under if one in bounds]
+    over = [handle for handle in order.over if handle in bounds]
+    under = [handle for handle in order.under if handle in bounds]
     if not (over and under):
         return "velpin rules tells which rule gives such a priority"
-    highest = max(over, key=lambda one: bounds[one][1])
-    lowest = min(under, key=lambda one: bounds[one][0])
+    highest = max(over, key=lambda handle: bounds[handle][1])
+    lowest = min(under, key=lambda handle: bounds[handle][0])
     return f"make room first: {command_of(Rule('prefer', (), lowest, over=(highest,)))}"
 
 

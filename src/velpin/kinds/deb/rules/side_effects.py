@@ -25,8 +25,8 @@ def notes_on(host: DebState, plan: Plan) -> Iterator[Reason]:
     if plan.error or plan.unmet or plan.unchanged:
         return
     after = host.with_edits(plan.edits)
-    for one in plan.rules:
-        rule = _in_full(after, one)
+    for planned in plan.rules:
+        rule = _in_full(after, planned)
         if rule.kind == "confine":
             yield from islice(_left_without(host, after, rule), 1)
         if rule.source and (rule.kind == "confine" or rule.names == ("*",)):
@@ -37,16 +37,16 @@ def notes_on(host: DebState, plan: Plan) -> Iterator[Reason]:
 
 def notes_on_drop(host: DebState, handle: str) -> Iterator[Reason]:
     """Rules about a source that would mean nothing without it."""
-    for one in standing(host):
-        if one.rule.source == handle:
-            commands = {"rule": command_of(one.rule), "lift": command_of(one.rule, lift=True)}
+    for rule in standing(host):
+        if rule.rule.source == handle:
+            commands = {"rule": command_of(rule.rule), "lift": command_of(rule.rule, lift=True)}
             yield Reason("rule-left", commands)
 
 
 def _in_full(after: DebState, rule: Rule) -> Rule:
     """A rule with the names that it had before."""
-    found = (one.rule for one in standing(after))
-    same = (one for one in found if one._replace(names=rule.names) == rule)
+    found = (rule.rule for rule in standing(after))
+    same = (existing for existing in found if existing._replace(names=rule.names) == rule)
     return next(same, rule)
 
 

@@ -88,8 +88,8 @@ def rewritten(
     never rewritten.
     """
     lines: dict[str, set[int]] = {}
-    for one in gone:
-        lines.setdefault(one.file, set()).update(one.lines)
+    for rule in gone:
+        lines.setdefault(rule.file, set()).update(rule.lines)
     by_file: dict[str, list[PreferencesDraft]] = {}
     for draft in drafts:
         by_file.setdefault(draft.file, []).append(draft)
@@ -168,4 +168,4 @@ def _above_comments(lines: list[str], at: int) -> int:
 
 def places(written: Iterable[WrittenRule]) -> Mapping[Place, Rule]:
     """The rule of each record by where it begins."""
-    return {Place(one.file, line): one.rule for one in written for line in one.lines}
+    return {Place(rule.file, line): rule.rule for rule in written for line in rule.lines}

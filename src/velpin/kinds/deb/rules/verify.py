@@ -65,8 +65,8 @@ def _prefer(host: DebState, rule: Rule) -> Iterator[Verdict]:
 
 def _confined(host: DebState) -> set[str]:
     """Sources that a standing rule confines, by handle; one that is gone does not count."""
-    told = {one.rule.source for one in standing(host) if one.rule.kind == "confine"}
-    return {one.handle for one in host.sources if {one.handle, one.repository} & told}
+    told = {rule.rule.source for rule in standing(host) if rule.rule.kind == "confine"}
+    return {source.handle for source in host.sources if {source.handle, source.repository} & told}
 
 
 def _prefer_by_names(host: DebState, rule: Rule) -> Iterator[Verdict]:

@@ -30,14 +30,17 @@ def _link(world: DebWorld, link: Link, asked: set[Package]) -> Iterator[Reason]:
         "relation": str(link.relation),
     }
     if link.relation.negative:
-        for one in link.obstacles:
-            assert one.build is not None
-            other = {"other": world.label(one.build.unit), "other_version": one.build.version}
-            stays = Reason(_why_it_stays(world, one.build, asked), {})
+        for obstacle in link.obstacles:
+            assert obstacle.build is not None
+            other = {
+                "other": world.label(obstacle.build.unit),
+                "other_version": obstacle.build.version,
+            }
+            stays = Reason(_why_it_stays(world, obstacle.build, asked), {})
             yield Reason("excludes", {**facts, **other}, (stays,))
         return
     several = len(link.relation.targets) > 1
-    then = tuple(r for one in link.obstacles for r in _obstacle(world, one, several))
+    then = tuple(r for obstacle in link.obstacles for r in _obstacle(world, obstacle, several))
     yield Reason("needs", facts, then)
 
 

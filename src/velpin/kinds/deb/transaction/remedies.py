@@ -26,19 +26,19 @@ class _Changes:
     def __init__(self, done: Transaction, chain: Sequence[Link], answers: Sequence[Answer]) -> None:
         self.world, self.host = done.world, done.world.host
         self.answers = answers
-        self.texts = [one.asked for one in answers]
-        self.obstacles = [one for link in chain for one in link.obstacles]
+        self.texts = [answer.asked for answer in answers]
+        self.obstacles = [obstacle for link in chain for obstacle in link.obstacles]
 
     def all(self) -> Iterator[Attempt]:
         """All of them."""
-        for one in self.obstacles:
-            yield from self._other_version(one)
-        for one in self.obstacles:
-            yield from self._off_hold(one)
-        for one in self.obstacles:
-            yield from self._source_on(one.target)
-        for one in self.obstacles:
-            yield from self._without_record(one)
+        for obstacle in self.obstacles:
+            yield from self._other_version(obstacle)
+        for obstacle in self.obstacles:
+            yield from self._off_hold(obstacle)
+        for obstacle in self.obstacles:
+            yield from self._source_on(obstacle.target)
+        for obstacle in self.obstacles:
+            yield from self._without_record(obstacle)
         yield from self._asked_in_another_version()
 
     def _with(self, name: str, text: str) -> list[str]:

@@ -183,7 +183,7 @@ def _let_go(done: Transaction) -> Iterator[Package]:
 
 
 def _serving_names(world: DebWorld, build: Candidate) -> set[str]:
-    relations = (one for one in world.relations(build) if one.kind in world.serving)
+    relations = (relation for relation in world.relations(build) if relation.kind in world.serving)
     return {target.name for relation in relations for target in relation.targets}
 
 

@@ -225,7 +225,7 @@ class DebWorld:
         """A build's own name and those it provides."""
         found = self._names.get(build)
         if found is None:
-            provided = (one.name for one in self.facts(build).provides)
+            provided = (provided.name for provided in self.facts(build).provides)
             found = tuple(dict.fromkeys((build.unit.name, *provided)))
             self._names[build] = found
         return found
@@ -299,9 +299,9 @@ class DebWorld:
         ):
             return False
         return any(
-            one.name == target.name
-            and (not target.operator or (one.version and satisfies(one.version, target)))
-            for one in facts.provides
+            provided.name == target.name
+            and (not target.operator or (provided.version and satisfies(provided.version, target)))
+            for provided in facts.provides
         )
 
     def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
@@ -441,7 +441,7 @@ class DebWorld:
                 continue
             if self.built_from(unit.aim) == (name, version):
                 found.append((self._place_read(unit.aim), unit))
-        return [unit for _, unit in sorted(found, key=lambda one: one[0])]
+        return [unit for _, unit in sorted(found, key=lambda numbered: numbered[0])]
 
     def built_from(self, build: Candidate) -> tuple[str, str]:
         """Name and version of the source package."""

@@ -17,9 +17,9 @@ def rules(host: RpmState) -> list[RuleInForce]:
     found = [*_of_sources(host), *host.common_rules()]
     notes: dict[Place, list[str]] = {}
     rules: dict[Place, Rule] = {}
-    for one in standing(host):
-        notes.setdefault(one.place, []).append(short_of(one.rule))
-        rules.setdefault(one.place, one.rule)
+    for recorded in standing(host):
+        notes.setdefault(recorded.place, []).append(short_of(recorded.rule))
+        rules.setdefault(recorded.place, recorded.rule)
 
     told: list[RuleInForce] = []
     joined: dict[str, int] = {}
@@ -49,7 +49,7 @@ def _with(one: RuleInForce, other: RuleInForce) -> RuleInForce:
 
 
 def _of_sources(host: RpmState) -> Iterator[RuleInForce]:
-    for source in sorted(host.sources, key=lambda one: (not one.on, one.priority)):
+    for source in sorted(host.sources, key=lambda source: (not source.on, source.priority)):
         value = source.section.find("priority")
         if value is None and source.priority == UNSAID:
             continue
@@ -76,7 +76,7 @@ def _count(host: RpmState, source: RpmSource) -> int:
 def _why_dead(host: RpmState, source: RpmSource) -> Reason | None:
     if not source.on:
         return Reason("rule-source-off", {"sources": source.handle})
-    others = [one.priority for one in host.sources if one.on and one is not source]
+    others = [other.priority for other in host.sources if other.on and other is not source]
     if not others or (source.priority == UNSAID and set(others) == {UNSAID}):
         return Reason("rule-idle", {})
     return None
@@ -93,8 +93,8 @@ def list_rule(
     facts: dict[str, Fact] = {"names": names, "sources": handle or "every source"}
     offers = 0
     installed: dict[str, None] = {}
-    for one, index in host.indexes:
-        if source is not None and one.handle != handle:
+    for offering, index in host.indexes:
+        if source is not None and offering.handle != handle:
             continue
         for row in index.all_rows():
             if host.pattern_means(value.text, row.name, row.arch, row.version):

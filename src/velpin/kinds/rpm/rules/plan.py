@@ -48,9 +48,12 @@ class RpmRulePlanner(RulePlanner):
 
     def recorded_at(self, place: Place) -> Rule | None:
         """The rule of Velpin's that stands at a place."""
-        for one in standing(self.host):
-            if one.place.file == place.file and one.place.line <= place.line <= one.last:
-                return one.rule
+        for recorded in standing(self.host):
+            if (
+                recorded.place.file == place.file
+                and recorded.place.line <= place.line <= recorded.last
+            ):
+                return recorded.rule
         return None
 
     def edits_without(self, place: Place) -> Edits | None:
@@ -63,7 +66,7 @@ class RpmRulePlanner(RulePlanner):
             left = without_block(data, place.line)
             if left is not None:
                 return {file: left}
-        if file in host.line_files and any(one.place == place for one in host.common_rules()):
+        if file in host.line_files and any(rule.place == place for rule in host.common_rules()):
             text = HostText(data, file)
             del text.lines[place.line - 1]
             return {file: text.data}
@@ -79,11 +82,15 @@ class RpmRulePlanner(RulePlanner):
         """Put into the plan what it takes that just the target stands."""
         host = self.host
         gone, new = (
-            [(one, host.pieces(one)) for one in some if one.kind != "prefer" and self.is_there(one)]
+            [
+                (rule, host.pieces(rule))
+                for rule in some
+                if rule.kind != "prefer" and self.is_there(rule)
+            ]
             for some in (old, target)
         )
-        prefers = [one for one in target if one.kind == "prefer"]
-        orders = [self.precedence(one) for one in prefers if self.is_there(one)]
+        prefers = [rule for rule in target if rule.kind == "prefer"]
+        orders = [self.precedence(rule) for rule in prefers if self.is_there(rule)]
         plan.propose(host.tree, rewritten(host, gone, new, _priorities(host, old, prefers, orders)))
 
     def verdict(self, rule: Rule) -> Verdict:
@@ -110,7 +117,7 @@ def _priorities(
         priorities[source.handle] = source.priority if before is None else _priority(host, before)
     moved: dict[str, int] = {}
     for _ in range(len(orders) * len(orders) + len(orders) + 1):
-        still = [_settle(host, one, priorities, moved) for one in orders]
+        still = [_settle(host, order, priorities, moved) for order in orders]
         if True not in still:
             break
     found = []
@@ -132,8 +139,8 @@ def _settle(
 ) -> bool:  # fmt: skip
     """Move the subject of one rule where it is not as asked for; whether that was so."""
     subject = order.subjects[0]
-    ceiling = min((priorities[one] for one in order.over), default=None)
-    floor = max((priorities[one] for one in order.under), default=None)
+    ceiling = min((priorities[handle] for handle in order.over), default=None)
+    floor = max((priorities[handle] for handle in order.under), default=None)
     here = priorities[subject]
     if (ceiling is None or here < ceiling) and (floor is None or here > floor):
         return False

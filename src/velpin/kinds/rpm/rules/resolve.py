@@ -30,7 +30,7 @@ def settled(host: RpmState, rule: Rule) -> Rule:
         check_says_something(precedence_of(host.sources, rule))
     if rule.kind == "keep":
         for name in rule.names:
-            if not any(one.installed for one in builds_meant(host, name)):
+            if not any(package.installed for package in builds_meant(host, name)):
                 raise Refusal(
                     f"{name} is not installed: there is nothing to keep",
                     f"for a version that is wanted later: velpin pin {name}@VERSION",
@@ -52,10 +52,10 @@ def names_meant(host: RpmState, text: str, handle: str = "") -> list[str]:
         index = host.index(host.source(handle))
         names = set(index.names()) if index else set()
     else:
-        names = {one for origin in host.pool.origins for one in origin.index.names()}
+        names = {name for origin in host.pool.origins for name in origin.index.names()}
     if not is_glob(name):
         return [name] if name in names else []
-    return sorted(one for one in names if compiled(name).match(one))
+    return sorted(known for known in names if compiled(name).match(known))
 
 
 def builds_meant(host: RpmState, text: str, handle: str = "") -> Iterator[RpmPackage]:
@@ -88,7 +88,7 @@ def findings(host: RpmState, rule: Rule) -> list[Reason]:
         if not builds and not (of and not host.source(of).on and names_meant(host, name, of)):
             code = "no-name-there" if of else "no-such-name"
             found.append(Reason(code, {"name": name, "source": of}))
-        elif rule.version and not any(version_is(rule, one.version) for one in builds):
+        elif rule.version and not any(version_is(rule, package.version) for package in builds):
             facts = {"name": name, "version": rule.version, "source": rule.source}
             found.append(Reason("no-such-version", dict(facts)))
     return found

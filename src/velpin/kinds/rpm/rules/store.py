@@ -62,7 +62,7 @@ def standing(host: RpmState) -> list[RpmRecordedRule]:
 
 def rules_of(found: Iterable[RpmRecordedRule]) -> list[Rule]:
     """The rules themselves, each once."""
-    return list(dict.fromkeys(one.rule for one in found))
+    return list(dict.fromkeys(recorded.rule for recorded in found))
 
 
 def _of_sections(host: RpmState, file: str) -> Iterator[RpmRecordedRule]:
@@ -108,8 +108,8 @@ def blocks(data: bytes) -> list[Block]:
             held.append(bare(line))
             continue
         if held:
-            notes = tuple(stripped(one).removeprefix("# ") for one in held if is_own_note(one))
-            text = "\n".join(one for one in held if not is_own_note(one))
+            notes = tuple(stripped(line).removeprefix("# ") for line in held if is_own_note(line))
+            text = "\n".join(line for line in held if not is_own_note(line))
             found.append(Block(first, priority - 1, notes, text))
         held, first = [], 0
     return found
@@ -149,9 +149,9 @@ def rewritten(
     for slot in slots:
         data = texts.get(slot.file, host.tree.read(slot.file) or b"")
         texts[slot.file] = _with_list(data, slot, old, new)
-    for one in numbered:
-        data = texts.get(one.slot.file, host.tree.read(one.slot.file) or b"")
-        texts[one.slot.file] = _with_priority(data, one)
+    for entry in numbered:
+        data = texts.get(entry.slot.file, host.tree.read(entry.slot.file) or b"")
+        texts[entry.slot.file] = _with_priority(data, entry)
     files = dict.fromkeys(
         piece.slot.file for _, pieces in (*old, *new) for piece in pieces if not piece.slot.key
     )
@@ -206,7 +206,7 @@ def _value(data: bytes, slot: Slot) -> IniValue | None:
 
 
 def _with_section(data: bytes, slot: Slot) -> bytes:
-    if any(one.name == slot.section for one in read_sections(data, slot.file)):
+    if any(section.name == slot.section for section in read_sections(data, slot.file)):
         return data
     text = HostText(data, slot.file)
     text.put_last([f"[{slot.section}]"])

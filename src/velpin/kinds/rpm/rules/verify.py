@@ -90,11 +90,11 @@ def _pin(host: RpmState, rule: Rule) -> Iterator[Reason]:
         _, arch = split_name(text)
         for name in names_meant(host, text):
             offered = [
-                one for one in host.pool.named(name)
-                if not one.installed and (not arch or one.arch == arch)
+                package for package in host.pool.named(name)
+                if not package.installed and (not arch or package.arch == arch)
             ]  # fmt: skip
-            wanted = [one for one in offered if _is_pinned(rule, one)]
-            others = [one for one in offered if one not in wanted]
+            wanted = [package for package in offered if _is_pinned(rule, package)]
+            others = [package for package in offered if package not in wanted]
             if others:
                 facts = {"name": name, "chosen": others[0].version, "version": _what(rule)}
                 yield Reason("other-comes", dict(facts))
@@ -120,11 +120,11 @@ def _pinned_installed(
     for old in host.pool.installed(name):
         if version_is(rule, old.version):
             continue
-        lower = all(compare(one.version, old.version) < 0 for one in wanted)
+        lower = all(compare(package.version, old.version) < 0 for package in wanted)
         if lower:
             facts = {"name": name, "installed": old.version, "version": wanted[0].version}
             yield Reason("never-goes-back", dict(facts))
-        elif not any(one in wanted for one in host.targets(old)):
+        elif not any(package in wanted for package in host.targets(old)):
             locked = host.why_locked(old)
             facts = {"name": name, "version": rule.version}
             yield Reason("stays-as-it-is", dict(facts), (locked,) if locked else ())

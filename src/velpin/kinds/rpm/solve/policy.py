@@ -42,34 +42,41 @@ class Policy:
     def order(self, builds: Sequence[RpmPackage]) -> list[RpmPackage]:
         """Candidates left when all is weighed, the first is taken."""
         found = self.best(builds)
-        found = [one for one in found if one.installed] or found
+        found = [package for package in found if package.installed] or found
         if len(found) > 1:
             found = self._recommended(found)
         if len(found) > 1:
             found = self._left_behind_last(found)
             found = _by_common_statement(found)
-            found = sorted(found, key=lambda one: not self.pool.installed(one.name))
+            found = sorted(found, key=lambda package: not self.pool.installed(package.name))
             found = self._suggested_first(found)
         return found
 
     def by_arch(self, builds: Sequence[RpmPackage]) -> list[RpmPackage]:
         """Those of the host's own word size, where there are any."""
         archs = self.pool.archs
-        ranks = [archs.rank(one.arch) for one in builds if one.arch != "noarch"]
+        ranks = [archs.rank(package.arch) for package in builds if package.arch != "noarch"]
         if not ranks:
             return list(builds)
         best = min(ranks)
-        return [one for one in builds if one.arch == "noarch" or archs.rank(one.arch) == best]
+        return [
+            package
+            for package in builds
+            if package.arch == "noarch" or archs.rank(package.arch) == best
+        ]
 
     def _recommended(self, builds: list[RpmPackage]) -> list[RpmPackage]:
         found = [
-            one for one in builds if self._spoken_for(one, RpmLink.RECOMMENDS, RpmLink.SUPPLEMENTS)
+            package
+            for package in builds
+            if self._spoken_for(package, RpmLink.RECOMMENDS, RpmLink.SUPPLEMENTS)
         ]
         return found or builds
 
     def _suggested_first(self, builds: list[RpmPackage]) -> list[RpmPackage]:
         return sorted(
-            builds, key=lambda one: not self._spoken_for(one, RpmLink.SUGGESTS, RpmLink.ENHANCES)
+            builds,
+            key=lambda package: not self._spoken_for(package, RpmLink.SUGGESTS, RpmLink.ENHANCES),
         )
 
     def _spoken_for(self, build: RpmPackage, forward: RpmLink, backward: RpmLink) -> bool:
@@ -77,7 +84,7 @@ class Policy:
         for owner in self._taken():
             if any(self._means(relation, build) for relation in owner.facts.of(forward)):
                 return True
-        for name in dict.fromkeys(one.name for one in build.provides):
+        for name in dict.fromkeys(capability.name for capability in build.provides):
             for owner in self.pool.recorded(forward, name):
                 if self._is_taken(owner.id) is not False and any(
                     self._means(relation, build) for relation in owner.facts.of(forward)
@@ -93,7 +100,7 @@ class Policy:
     def is_met(self, relation: RpmRelation) -> bool:
         """Whether what is taken meets a relation."""
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
-            return any(self._stands(one) for one in self.pool.meeting(relation))
+            return any(self._stands(package) for package in self.pool.meeting(relation))
         parts = relation.parts
         if relation.word == "and":
             return all(map(self.is_met, parts))
@@ -116,11 +123,11 @@ class Policy:
 
         def left_behind(build: RpmPackage) -> bool:
             priority = _priority(build)
-            for one in self.pool.all_named(build.name):
-                if one is build or one.arch != build.arch:
+            for package in self.pool.all_named(build.name):
+                if package is build or package.arch != build.arch:
                     continue
-                other = _priority(one)
-                if other < priority or (other == priority and is_newer(one, build)):
+                other = _priority(package)
+                if other < priority or (other == priority and is_newer(package, build)):
                     return True
             return False
 
@@ -135,17 +142,17 @@ def _priority(build: RpmPackage) -> int:
 def by_priority(builds: Iterable[RpmPackage]) -> list[RpmPackage]:
     """Those of the source with the best priority; installed ones always stay."""
     held = list(builds)
-    best = min((one.origin.priority for one in held if not one.installed), default=0)
-    return [one for one in held if one.installed or one.origin.priority == best]
+    best = min((package.origin.priority for package in held if not package.installed), default=0)
+    return [package for package in held if package.installed or package.origin.priority == best]
 
 
 def newest_of_each(builds: Iterable[RpmPackage]) -> list[RpmPackage]:
     """Of each name the best version: installed first, lower cost, source read first."""
     found: dict[str, RpmPackage] = {}
-    for one in builds:
-        other = found.get(one.name)
-        if other is None or _goes_before(one, other):
-            found[one.name] = one
+    for package in builds:
+        other = found.get(package.name)
+        if other is None or _goes_before(package, other):
+            found[package.name] = package
     return [found[name] for name in sorted(found)]
 
 
@@ -154,9 +161,9 @@ def without_obsoleted(builds: list[RpmPackage]) -> list[RpmPackage]:
     if len(builds) < 2:
         return builds
     return [
-        one
-        for one in builds
-        if not any(obsoletes(other, one) and not obsoletes(one, other) for other in builds)
+        package
+        for package in builds
+        if not any(obsoletes(other, package) and not obsoletes(package, other) for other in builds)
     ]
 
 
@@ -176,13 +183,13 @@ def _by_common_statement(builds: list[RpmPackage]) -> list[RpmPackage]:
         if stated.sense != EQUAL:
             continue
         versions = {}
-        for one in builds:
-            same = [p for p in one.provides if p.name == stated.name and p.sense == EQUAL]
+        for package in builds:
+            same = [p for p in package.provides if p.name == stated.name and p.sense == EQUAL]
             if not same:
                 break
-            versions[one.id] = same[0].version
+            versions[package.id] = same[0].version
         else:
-            return sorted(builds, key=lambda one: _descending(versions[one.id]))
+            return sorted(builds, key=lambda candidate: _descending(versions[candidate.id]))
     return builds
 
 

@@ -98,20 +98,20 @@ class Rules:
 
         Not where all that may come in their place meets it: what is installed stays anyway.
         """
-        wanted = {one for one in literals if one > 0}
-        besides = [one for one in literals if one < 0]
+        wanted = {literal for literal in literals if literal > 0}
+        besides = [literal for literal in literals if literal < 0]
         known: list[int] = []
         olds: list[RpmPackage] = []
-        for one in map(self.pool.build, sorted(wanted)):
-            if one.installed:
-                if one.name != owner.name and not obsoletes(owner, one):
-                    known.append(one.id)
+        for package in map(self.pool.build, sorted(wanted)):
+            if package.installed:
+                if package.name != owner.name and not obsoletes(owner, package):
+                    known.append(package.id)
                 continue
-            old = self._followed(one)
+            old = self._followed(package)
             if old is not None and self._is_upgraded_away(old, wanted):
                 continue
-            if old or one.id in self.granted:
-                known.append(one.id)
+            if old or package.id in self.granted:
+                known.append(package.id)
                 olds += [old] if old else []
         if not known or len(known) == len(wanted):
             return
@@ -127,10 +127,10 @@ class Rules:
         best = self._best.get(old.id)
         if best is None:
             best = self._best[old.id] = Policy(self.pool).best(targets)
-        return not any(one.id in wanted for one in best)
+        return not any(package.id in wanted for package in best)
 
     def _all_meet(self, old: RpmPackage, wanted: set[int]) -> bool:
-        return old.id in wanted and all(one.id in wanted for one in self.replacements(old))
+        return old.id in wanted and all(package.id in wanted for package in self.replacements(old))
 
     def _followed(self, build: RpmPackage) -> RpmPackage | None:
         """The installed build in whose place one that is offered may come."""
@@ -176,7 +176,7 @@ class Rules:
         """Whether several versions of it may stand side by side."""
         names = self.ways.multiple
         return bool(names) and (
-            build.name in names or any(one.name in names for one in build.provides)
+            build.name in names or any(capability.name in names for capability in build.provides)
         )
 
     def _obsoletes(self, build: RpmPackage) -> Iterator[Clause]:
@@ -195,12 +195,14 @@ class Rules:
         """All names that say the very same of an installed package they replace come together
         (observed)."""
         names: dict[str, list[int]] = {}
-        found = [one for one in self.pool.obsoleting(old) if relation in one.facts.obsoletes]
-        for one in found:
-            if one.name in (build.name, old.name) or obsoletes(one, build):
+        found = [
+            package for package in self.pool.obsoleting(old) if relation in package.facts.obsoletes
+        ]
+        for package in found:
+            if package.name in (build.name, old.name) or obsoletes(package, build):
                 continue
-            if not any(obsoletes(other, one) for other in (build, *found)):
-                names.setdefault(one.name, []).append(one.id)
+            if not any(obsoletes(other, package) for other in (build, *found)):
+                names.setdefault(package.name, []).append(package.id)
         for literals in names.values():
             yield Clause([-build.id, *literals], Why("replaces along", build, None, old))
 
@@ -208,7 +210,9 @@ class Rules:
         """What installed packages say of one that comes."""
         if self.pool.record is None:
             return
-        names = dict.fromkeys([one.name for one in build.provides] + list(build.facts.files))
+        names = dict.fromkeys(
+            [capability.name for capability in build.provides] + list(build.facts.files)
+        )
         for other in self.pool.recorded(RpmLink.OBSOLETES, build.name):
             if other.name != build.name and obsoletes(other, build):
                 yield Clause([-other.id, -build.id], Why("same name", other, None, build))
@@ -242,11 +246,11 @@ class Rules:
         if not self.pool.archs.is_secondary(build.arch):
             return
         own = [
-            one for one in self.pool.named(build.name)
-            if not self.pool.archs.is_secondary(one.arch)
+            package for package in self.pool.named(build.name)
+            if not self.pool.archs.is_secondary(package.arch)
         ]  # fmt: skip
         if own:
-            alike = [one.id for one in own if one.version == build.version]
+            alike = [package.id for package in own if package.version == build.version]
             yield Clause([-build.id, *alike], Why("lesser architecture", build))
 
     def _left_lesser(self, build: RpmPackage) -> Iterator[Clause]:
@@ -260,7 +264,8 @@ class Rules:
     def update(self, build: RpmPackage) -> Clause:
         """An installed package does not go unless something comes in its place."""
         return Clause(
-            [build.id, *(one.id for one in self.replacements(build))], Why("installed", build)
+            [build.id, *(package.id for package in self.replacements(build))],
+            Why("installed", build),
         )
 
     def replacements(self, build: RpmPackage) -> list[RpmPackage]:
@@ -271,15 +276,16 @@ class Rules:
             return []
         free = build.id in self.freed
         found = [
-            one
-            for one in self.pool.named(build.name)
-            if not one.installed and (free or one.id in self.granted or self.may_follow(build, one))
+            package
+            for package in self.pool.named(build.name)
+            if not package.installed
+            and (free or package.id in self.granted or self.may_follow(build, package))
         ]
         found += [
-            one
-            for one in self.pool.obsoleting(build)
-            if one.name != build.name
-            and (free or one.id in self.granted or self.ways.same_vendor(build, one))
+            package
+            for package in self.pool.obsoleting(build)
+            if package.name != build.name
+            and (free or package.id in self.granted or self.ways.same_vendor(build, package))
         ]
         return found
 
@@ -297,7 +303,7 @@ class Rules:
         """What installed packages needed of one that goes."""
         known = self.pool.needed_files
         names = dict.fromkeys(
-            [one.name for one in build.provides]
+            [capability.name for capability in build.provides]
             + [file for file in build.facts.files if file in known]
         )
         seen: set[int] = set()
@@ -307,14 +313,16 @@ class Rules:
                     continue
                 seen.add(other.id)
                 for relation in other.facts.requires:
-                    spoken = [one for one in names_of(relation) if one in names]
+                    spoken = [name for name in names_of(relation) if name in names]
                     if spoken and self._is_met_now(relation):
                         yield from self.need(other, relation)
 
     def _is_met_now(self, relation: RpmRelation) -> bool:
         """Whether the installed packages meet a relation; what is broken already may stay so."""
         for literals in self.forms(relation):
-            here = [self.pool.build(abs(one)).installed == (one > 0) for one in literals]
+            here = [
+                self.pool.build(abs(literal)).installed == (literal > 0) for literal in literals
+            ]
             if not any(here):
                 return False
         return True
@@ -324,7 +332,7 @@ class Rules:
     def forms(self, relation: RpmRelation) -> list[list[int]]:
         """Clauses that say that a relation is met."""
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
-            return [[one.id for one in self.pool.meeting(relation)]]
+            return [[package.id for package in self.pool.meeting(relation)]]
         parts = relation.parts
         if relation.word == "and":
             return [form for part in parts for form in self.forms(part)]
@@ -343,7 +351,7 @@ class Rules:
     def against(self, relation: RpmRelation) -> list[list[int]]:
         """Clauses that say that a relation is not met."""
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
-            return [[-one.id] for one in self.pool.meeting(relation)]
+            return [[-package.id] for package in self.pool.meeting(relation)]
         parts = relation.parts
         if relation.word == "or":
             return [form for part in parts for form in self.against(part)]
@@ -368,7 +376,7 @@ class Rules:
             return []
         found = []
         for chosen in product(*groups):
-            literals = list(dict.fromkeys(one for form in chosen for one in form))
-            if not any(-one in literals for one in literals):
+            literals = list(dict.fromkeys(literal for form in chosen for literal in form))
+            if not any(-literal in literals for literal in literals):
                 found.append(literals)
         return found

@@ -223,7 +223,7 @@ class Search:
 
     def _learn(self, conflict: Clause) -> None:
         """Draw a rule from a contradiction and go back to where it first tells something."""
-        level = max((self._level[abs(one)] for one in conflict.literals), default=0)
+        level = max((self._level[abs(literal)] for literal in conflict.literals), default=0)
         if level == 0:
             raise Unsatisfiable(self._proof(conflict))
         self.back_to(level)
@@ -233,15 +233,15 @@ class Search:
         open_, at = 0, len(self._trail)
         literals: Iterable[int] = conflict.literals
         while True:
-            for one in literals:
-                package = abs(one)
+            for literal in literals:
+                package = abs(literal)
                 if package in seen:
                     continue
                 seen.add(package)
                 if self._level[package] == level:
                     open_ += 1
                 elif self._level[package] > 0:
-                    lower[one] = None
+                    lower[literal] = None
                 else:
                     fact = self._reason[package]
                     if fact is not None:
@@ -257,9 +257,9 @@ class Search:
             reason = self._reason[abs(literal)]
             assert reason is not None
             used.append(reason)
-            literals = [one for one in reason.literals if one != literal]
+            literals = [other for other in reason.literals if other != literal]
         learnt = Clause([-literal, *lower], None, tuple(used))
-        self.back_to(max((self._level[abs(one)] for one in lower), default=0))
+        self.back_to(max((self._level[abs(literal)] for literal in lower), default=0))
         self._head = 0
         self._attach(learnt)
 
@@ -276,8 +276,8 @@ class Search:
                 reason = self._reason.get(abs(literal))
                 if reason is not None and self._level.get(abs(literal)) == 0:
                     more.append(reason)
-            for one in more:
-                if id(one) not in seen:
-                    seen.add(id(one))
-                    todo.append(one)
+            for reason in more:
+                if id(reason) not in seen:
+                    seen.add(id(reason))
+                    todo.append(reason)
         return list(found.values())

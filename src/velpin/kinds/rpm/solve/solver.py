@@ -101,11 +101,11 @@ class RpmSolver:
         """Those of the upgrade that stay unless something else needs them to change."""
         self._sole_best: dict[int, RpmPackage] = {}
         for job in self.jobs:
-            self.rules.freed |= {one.id for one in job.frees}
+            self.rules.freed |= {package.id for package in job.frees}
             if job.granted:
-                self.rules.granted |= {one.id for one in job.builds}
+                self.rules.granted |= {package.id for package in job.builds}
             if job.text:
-                self.rules.asked |= {one.name for one in job.builds}
+                self.rules.asked |= {package.name for package in job.builds}
 
     def run(self) -> RpmSolution:
         """Work it out; what is impossible of weak jobs is left out."""
@@ -135,8 +135,8 @@ class RpmSolver:
 
     def _checked(self, found: RpmSolution) -> RpmSolution:
         """Refused as a whole where something goes that never may; no other way is looked for."""
-        coming = {one.name for one in found.taken}
-        gone = [one for one in found.gone if one.name in self.ways.protected - coming]
+        coming = {package.name for package in found.taken}
+        gone = [package for package in found.gone if package.name in self.ways.protected - coming]
         if gone:
             clause = Clause([gone[0].id], Why("protected", gone[0]))
             return RpmSolution(False, proof=[clause])
@@ -168,12 +168,16 @@ class RpmSolver:
 
     def _decided(self, clause: Clause, owner: RpmPackage) -> bool:
         if self.search.value(owner.id) is False:
-            return not any(one > 0 and self.search.value(one) for one in clause.literals)
-        return any(self.search.reason(one) is clause for one in clause.literals if one > 0)
+            return not any(
+                literal > 0 and self.search.value(literal) for literal in clause.literals
+            )
+        return any(
+            self.search.reason(literal) is clause for literal in clause.literals if literal > 0
+        )
 
     def _met_beside(self, clause: Clause, relation: RpmRelation) -> bool:
-        found = {one for form in self.rules.forms(relation) for one in form if one > 0}
-        return any(self.search.value(one) for one in found.difference(clause.literals))
+        found = {literal for form in self.rules.forms(relation) for literal in form if literal > 0}
+        return any(self.search.value(literal) for literal in found.difference(clause.literals))
 
     def _begin(self) -> None:
         self.search = Search(self._expand)
@@ -194,10 +198,10 @@ class RpmSolver:
         for job in self.jobs:
             if job.best:
                 best = self.policy.best(job.builds)
-                self._add(Clause([one.id for one in best], JobWhy("best", job)))
+                self._add(Clause([package.id for package in best], JobWhy("best", job)))
 
     def _clause(self, job: Job) -> Clause:
-        clause = Clause([one.id for one in job.builds], JobWhy("asked", job))
+        clause = Clause([package.id for package in job.builds], JobWhy("asked", job))
         self._add(clause)
         return clause
 
@@ -272,7 +276,7 @@ class RpmSolver:
     ) -> bool:
         self._cause[build.id] = (code, clause)
         level = self.search.level
-        self._branches = [one for one in self._branches if one.level < level]
+        self._branches = [branch for branch in self._branches if branch.level < level]
         if others:
             self._branches.append(_Branch(level, tuple(others), code, clause))
         if code in _LATE and (self._late is None or self._late > level):
@@ -280,22 +284,22 @@ class RpmSolver:
         return self.search.decide(build.id)
 
     def _open(self, builds: Iterable[RpmPackage]) -> list[RpmPackage]:
-        return [one for one in builds if self.search.value(one.id) is None]
+        return [package for package in builds if self.search.value(package.id) is None]
 
     def _pick(self, builds: Sequence[RpmPackage], code: str, clause: Clause | None) -> bool:
         """Take the best of several open builds."""
         found = self.policy.order(builds) if len(builds) > 1 else list(builds)
-        return self._take(found[0], code, clause, [one.id for one in found[1:]])
+        return self._take(found[0], code, clause, [package.id for package in found[1:]])
 
     def _ask(self) -> bool:
         """What was asked for, in turn."""
         for job, clause in self._asked:
-            if any(self.search.value(one.id) for one in job.builds):
+            if any(self.search.value(package.id) for package in job.builds):
                 continue
             found = self._open(job.builds)
             if not found:
                 continue
-            here = [one for one in found if one.installed]
+            here = [package for package in found if package.installed]
             if here and not job.fresh:
                 found = here
             if not self._pick(found, "asked", clause):
@@ -308,7 +312,7 @@ class RpmSolver:
             if self.search.value(build.id):
                 continue
             targets = self.rules.targets[build.id]
-            if any(self.search.value(one.id) for one in targets):
+            if any(self.search.value(package.id) for package in targets):
                 continue
             open_ = self._open(targets)
             if not open_:
@@ -324,10 +328,10 @@ class RpmSolver:
         """Whether an installed build is the very same as the best, or as another of its
         version from an equal source."""
         return self.search.value(build.id) is None and any(
-            one.id in self.rules.alike
-            and (one.name, one.version) == (wanted.name, wanted.version)
-            and one.origin.priority == wanted.origin.priority
-            for one in among
+            package.id in self.rules.alike
+            and (package.name, package.version) == (wanted.name, wanted.version)
+            and package.origin.priority == wanted.origin.priority
+            for package in among
         )
 
     def _best_of(
@@ -352,7 +356,7 @@ class RpmSolver:
                     return False
             elif self.search.value(package) is False:
                 found = self.rules.replacements(build)
-                if any(self.search.value(one.id) for one in found):
+                if any(self.search.value(package.id) for package in found):
                     continue
                 open_ = self._open(found)
                 if open_:
@@ -378,7 +382,7 @@ class RpmSolver:
                     open_.append(literal)
             else:
                 if open_:
-                    builds = [self.pool.build(one) for one in sorted(open_)]
+                    builds = [self.pool.build(number) for number in sorted(open_)]
                     self._pick(builds, "requires", clause)
                     self._cursor = rank
                     return False
@@ -431,7 +435,7 @@ class RpmSolver:
         known = self.pool.supplemented
         seen: set[int] = set()
         for owner in self._come():
-            names = {one.name for one in owner.provides} | set(owner.facts.files)
+            names = {capability.name for capability in owner.provides} | set(owner.facts.files)
             for name in sorted(names & known):
                 for build in self.pool.linked(RpmLink.SUPPLEMENTS, name):
                     if build.id in seen or build.installed or not self.pool.visible(build):
@@ -441,12 +445,16 @@ class RpmSolver:
                         continue
                     if self._installed_as(build):
                         continue
-                    if any(self._newly_met(one) for one in build.facts.of(RpmLink.SUPPLEMENTS)):
+                    if any(
+                        self._newly_met(relation)
+                        for relation in build.facts.of(RpmLink.SUPPLEMENTS)
+                    ):
                         yield build
 
     def _installed_as(self, build: RpmPackage) -> bool:
         return any(
-            self.search.value(one.id) is not False for one in self.pool.installed(build.name)
+            self.search.value(package.id) is not False
+            for package in self.pool.installed(build.name)
         )
 
     def _newly_met(self, relation: RpmRelation) -> bool:
