@@ -44,7 +44,7 @@ def draw_rule(host: DebAdapter, pick: random.Random) -> Rule:
 
 def read(host: Host) -> DebAdapter:
     """What is read of a host."""
-    return DebAdapter(host.tree, host.shelf)
+    return DebAdapter(host.tree, host.cache)
 
 
 def shows(host: Host, rule: Rule) -> str:

@@ -192,8 +192,8 @@ def test_a_store_of_somebody_else_is_not_read(harbour: Harbour) -> None:
     harbour.simple("one", ("gull", "1"))
     harbour.ready()
     os.chown(harbour.root / OWN / "fetched", 4711, 4711)
-    shelf = open_cache(Tree(harbour.root))
-    assert shelf.doubts() == [f"{harbour.root / OWN / 'fetched'} belongs to user 4711"]
+    cache = open_cache(Tree(harbour.root))
+    assert cache.doubts() == [f"{harbour.root / OWN / 'fetched'} belongs to user 4711"]
     assert "not fetched" in harbour.run("sources").out
 
 

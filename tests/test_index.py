@@ -184,14 +184,14 @@ def test_every_entry_is_found_by_its_name(tmp_path: Path, offers: list[tuple[str
 
 @pytest.mark.parametrize("data", [b"", b"junk", b"x" * 100, b"{}" + (2).to_bytes(8, "little")])
 def test_a_damaged_index_is_made_anew(tmp_path: Path, data: bytes) -> None:
-    shelf = IndexCache([tmp_path / "store"])
+    cache = IndexCache([tmp_path / "store"])
     file = tmp_path / "Packages"
     file.write_bytes(text_of(ROWS))
 
     def parts(path: Path) -> list[packages.Part]:
         return packages.parts_of(unpacked(path))
 
-    made = shelf.parsed(file, parts).path
+    made = cache.parsed(file, parts).path
     made.write_bytes(data)
     with pytest.raises(StoreError):
         Index(made)
@@ -206,13 +206,13 @@ def test_unchanged_files_are_not_read_again(tmp_path: Path) -> None:
         return packages.parts_of(unpacked(path))
 
     for fresh in (1, 0):
-        shelf = IndexCache([tmp_path / "store"])
-        shelf.parsed(file, parts)
-        assert len(shelf.fresh) == fresh
+        cache = IndexCache([tmp_path / "store"])
+        cache.parsed(file, parts)
+        assert len(cache.fresh) == fresh
     file.write_bytes(text_of(ROWS[:2]))
-    shelf = IndexCache([tmp_path / "store"])
-    assert shelf.parsed(file, parts).count == 2
-    assert len(shelf.fresh) == 1
+    cache = IndexCache([tmp_path / "store"])
+    assert cache.parsed(file, parts).count == 2
+    assert len(cache.fresh) == 1
 
 
 def test_without_room_it_works_in_a_temporary_place(
@@ -221,7 +221,7 @@ def test_without_room_it_works_in_a_temporary_place(
     file = tmp_path / "Packages"
     file.write_bytes(text_of(ROWS))
     (tmp_path / "store").write_text("a file where the folder should be")
-    shelf = IndexCache([tmp_path / "store"])
-    assert shelf.parsed(file, lambda path: packages.parts_of(unpacked(path))).count == 4
+    cache = IndexCache([tmp_path / "store"])
+    assert cache.parsed(file, lambda path: packages.parts_of(unpacked(path))).count == 4
     with pytest.raises(CannotWrite):
         write_index(tmp_path / "store" / "x.index", Stamp.of(file), packages.parts_of([b""]))

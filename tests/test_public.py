@@ -26,7 +26,7 @@ EXAMPLES = re.findall(r"```python\n(.*?)```", (ROOT / "docs/api.md").read_text()
 SHOWN = {
     ("velpin.kinds", "sentences"), ("velpin.recipes.sentences", "SENTENCES"),
     ("velpin.trust.openpgp", "grouped"), ("velpin.trust.openpgp", "only_keys"),
-    ("velpin.change.readback", "Meaning"),
+    ("velpin.change.readback", "SourceStatements"),
 }  # fmt: skip
 """What only words and pictures of values need."""
 

@@ -428,8 +428,8 @@ def test_architectures() -> None:
     assert [archs.takes(a) for a in ("x86_64", "noarch", "i686", "aarch64")] == [
         True, True, True, False,
     ]  # fmt: skip
-    assert archs.beside("x86_64", "i686")
-    assert not archs.beside("noarch", "i686")
+    assert archs.may_coexist("x86_64", "i686")
+    assert not archs.may_coexist("noarch", "i686")
     assert (Archs("i686").base, Archs("sparc").taken) == ("i386", ("sparc", "noarch"))
 
 

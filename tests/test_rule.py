@@ -16,10 +16,10 @@ from velpin.kinds.deb.rules.selector import pin_of, text_of
 from velpin.kinds.deb.rules.store import (
     HEAD,
     PreferencesDraft,
+    edits_replacing,
     record,
-    rewritten,
+    recorded_rules,
     rule_of,
-    standing,
     without_records,
 )
 from velpin.model.rule import Rule, command_of, read_rule
@@ -89,8 +89,8 @@ def draft(rule: Rule, file: str = OWN) -> PreferencesDraft:
 
 
 def write(host: DebAdapter, gone: list[Rule], *drafts: PreferencesDraft) -> str | None:
-    written = [one for one in standing(host) if one.rule in gone]
-    edits = rewritten(host.tree, written, drafts)
+    written = [one for one in recorded_rules(host) if one.rule in gone]
+    edits = edits_replacing(host.tree, written, drafts)
     for file, data in edits.items():
         if data is None:
             (host.tree.root / file).unlink()
@@ -108,7 +108,7 @@ def test_what_speaks_of_fewer_stands_first(harbour: Harbour) -> None:
     text = write(harbour.adapter(), [], draft(KEEP))
     assert text is not None
     assert text.startswith(HEAD + "\n\nExplanation: velpin keep gull\n")
-    assert [one.rule for one in standing(harbour.adapter())] == [KEEP, PIN, CONFINE]
+    assert [one.rule for one in recorded_rules(harbour.adapter())] == [KEEP, PIN, CONFINE]
     assert write(harbour.adapter(), [KEEP, PIN, CONFINE]) is None
 
 

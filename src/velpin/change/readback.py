@@ -28,7 +28,7 @@ class Statement(NamedTuple):
     value: str
 
 
-class Meaning(NamedTuple):
+class SourceStatements(NamedTuple):
     """All that the source files of a host state, and in which order its sources stand."""
 
     statements: Counter[Statement]
@@ -40,13 +40,13 @@ class Meaning(NamedTuple):
 class Readable(Protocol):
     """A host whose files can be held against what they said before."""
 
-    def meaning(self) -> Meaning:
+    def source_statements(self) -> SourceStatements:
         """What its source files state."""
 
 
 def check_switch(before: Readable, after: Readable, key: StatementKey, on: bool) -> None:
     """Refusal unless just one source is switched, and all else is as before."""
-    was, now = before.meaning(), after.meaning()
+    was, now = before.source_statements(), after.source_statements()
     expected = Counter[Statement]()
     for statement, count in was.statements.items():
         expected[
@@ -59,7 +59,7 @@ def check_switch(before: Readable, after: Readable, key: StatementKey, on: bool)
 
 def check_drop(before: Readable, after: Readable, key: StatementKey, on: bool) -> None:
     """Refusal unless just one source is gone, and all else is as before."""
-    was, now = before.meaning(), after.meaning()
+    was, now = before.source_statements(), after.source_statements()
     expected = Counter(
         {
             statement: n
@@ -73,7 +73,7 @@ def check_drop(before: Readable, after: Readable, key: StatementKey, on: bool) -
 
 def check_add(before: Readable, after: Readable, keys: Collection[StatementKey]) -> None:
     """Refusal where anything but some sources comes, changes or goes."""
-    was, now = before.meaning(), after.meaning()
+    was, now = before.source_statements(), after.source_statements()
     expected = Counter(
         {statement: n for statement, n in was.statements.items() if statement.key not in keys}
     )
@@ -86,7 +86,7 @@ def check_add(before: Readable, after: Readable, keys: Collection[StatementKey])
 
 def check_rules(before: Readable, after: Readable, fields: Collection[str]) -> None:
     """Refusal where anything but the fields that rules are written in differs."""
-    was, now = before.meaning(), after.meaning()
+    was, now = before.source_statements(), after.source_statements()
     expected, seen = (
         Counter(
             {
@@ -104,14 +104,14 @@ def _once(some: Counter[Statement], key: StatementKey) -> Counter[Statement]:
     return Counter({statement: 1 if statement.key == key else n for statement, n in some.items()})
 
 
-def _compare(expected: Counter[Statement], now: Meaning) -> None:
+def _compare(expected: Counter[Statement], now: SourceStatements) -> None:
     gone, new = expected - now.statements, now.statements - expected
     told = [*_told(gone, "would be gone", now), *_told(new, "would come", now)]
     if told:
         raise _refusal("; ".join(told))
 
 
-def _told(some: Iterable[Statement], what: str, now: Meaning) -> list[str]:
+def _told(some: Iterable[Statement], what: str, now: SourceStatements) -> list[str]:
     found = sorted(some, key=str)[:2]
     return [
         f"{_name(statement.key)}: {statement.field} {statement.value}".strip()

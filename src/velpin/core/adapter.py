@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from _typeshed import SupportsDunderLT
 
     from velpin.change.plan import NewSource, Plan
-    from velpin.change.readback import Meaning
+    from velpin.change.readback import SourceStatements
     from velpin.core.adding import Addition, Examined
     from velpin.core.remedies import Attempt
     from velpin.core.rule_planner import RulePlanner
@@ -77,7 +77,7 @@ class Adapter(ABC, Generic[S_co]):
 
     kind: str
     tree: Tree
-    shelf: IndexCache
+    cache: IndexCache
     as_is: bool
     """Whether only the indexes count that the host's installer has now."""
     snippet_endings: tuple[str, ...]
@@ -151,7 +151,7 @@ class Adapter(ABC, Generic[S_co]):
         """The same host as it would be after some edits, read by the same code."""
 
     @abstractmethod
-    def meaning(self) -> Meaning:
+    def source_statements(self) -> SourceStatements:
         """What the source files state, to be held against what they stated before an edit."""
 
     @property
@@ -400,7 +400,7 @@ class Kind(Protocol):
     def has_packages(self, tree: Tree) -> bool:
         """Whether the record of installed packages of this kind holds any."""
 
-    def open_adapter(self, tree: Tree, shelf: IndexCache, *, as_is: bool) -> Adapter[Source]:
+    def open_adapter(self, tree: Tree, cache: IndexCache, *, as_is: bool) -> Adapter[Source]:
         """The host at a root."""
 
     def own_sentences(self) -> Mapping[str, str]:

@@ -84,9 +84,9 @@ class Host:
         return self._adapter.tree
 
     @property
-    def shelf(self) -> IndexCache:
+    def cache(self) -> IndexCache:
         """Velpin's store of fetched and parsed indexes for it."""
-        return self._adapter.shelf
+        return self._adapter.cache
 
     def facts(self) -> HostFacts:
         """What host this is: release, architectures, how many sources and packages."""
@@ -127,7 +127,7 @@ class Host:
 
     def doubts(self) -> list[str]:
         """Folders of Velpin's own store that are not believed, and why."""
-        return self.shelf.doubts()
+        return self.cache.doubts()
 
     @property
     def sources(self) -> Sequence[Source]:

@@ -21,12 +21,12 @@ S = TypeVar("S", bound=Source)
 class IndexedHost(Adapter[S], Generic[S]):
     """A host of whose sources each has one list of packages."""
 
-    def __init__(self, tree: Tree, shelf: IndexCache, *, as_is: bool = False) -> None:
-        self.tree, self.shelf, self.as_is = tree, shelf, as_is
+    def __init__(self, tree: Tree, cache: IndexCache, *, as_is: bool = False) -> None:
+        self.tree, self.cache, self.as_is = tree, cache, as_is
 
     def with_edits(self, edits: Edits) -> Self:
         """The same host as it would be after some edits, read by the same code."""
-        return type(self)(self.tree.with_edits(edits), self.shelf, as_is=self.as_is)
+        return type(self)(self.tree.with_edits(edits), self.cache, as_is=self.as_is)
 
     # -- said by each kind -----------------------------------------------------------------
 

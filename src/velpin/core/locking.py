@@ -13,4 +13,4 @@ def holding(host: Host) -> AbstractContextManager[None]:
     """Hold the lock of a host's store; Busy where another Velpin holds it for too long."""
     from velpin.change.journal import hold
 
-    return hold(host.shelf.home / "lock", host.on_wait)
+    return hold(host.cache.home / "lock", host.on_wait)

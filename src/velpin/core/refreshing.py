@@ -50,7 +50,7 @@ def refresh(
     for result in results:
         if result.error:
             source = host.source(result.handle)
-            host.shelf.note_failure(
+            host.cache.note_failure(
                 source.address, source.release, result.error.message, result.error.hint
             )
     return results

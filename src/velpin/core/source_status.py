@@ -48,7 +48,7 @@ def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceSt
         offers = sum(index.count for index in host.indexes_of(source.handle))
     except (HostFileError, StoreError) as problem:
         damage = problem.message
-    failure = host.shelf.failure(source.address, source.release) if source.on else ""
+    failure = host.cache.failure(source.address, source.release) if source.on else ""
     return SourceStatus(
         source=source,
         state=host.state_of(source),

@@ -21,7 +21,7 @@ from urllib.parse import unquote, urlsplit
 
 from velpin import __version__
 from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere
-from velpin.files.disk import beside, open_again, open_new
+from velpin.files.disk import open_again, open_new, temporary_for
 from velpin.files.text import whole_number
 from velpin.model.safe_text import bare_address
 
@@ -460,7 +460,7 @@ def _said(problem: Exception | None) -> str:
 
 
 def _put(target: Path, data: bytes) -> None:
-    part = beside(target)
+    part = temporary_for(target)
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
         with open_new(part) as file:

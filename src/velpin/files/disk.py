@@ -249,6 +249,6 @@ def open_again(path: Path, *, more: bool) -> IO[bytes]:
     return os.fdopen(handle, "ab")
 
 
-def beside(path: Path) -> Path:
+def temporary_for(path: Path) -> Path:
     """A path beside another under which it may be written first."""
     return path.with_name(part_of(path.name))

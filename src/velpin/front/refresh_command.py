@@ -27,7 +27,7 @@ def refresh_all(
         METER.stop()
     if not found:
         tell("this host has no source that is on")
-    for text in host.shelf.remade:
+    for text in host.cache.remade:
         tell(f"rebuilt: {text}")
     if as_json:
         from velpin.front import json_values

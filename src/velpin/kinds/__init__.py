@@ -48,7 +48,7 @@ KINDS: Mapping[str, Callable[[], Kind]] = {
 """The kinds by their names, in the order in which they are asked."""
 
 
-def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool = False) -> Adapter[Source]:
+def open_adapter(tree: Tree, cache: IndexCache, *, as_is: bool = False) -> Adapter[Source]:
     """The host at a root; NotAHost where no kind recognises it.
 
     Installers of other kinds leave settings of their own on a host: where several kinds
@@ -63,7 +63,7 @@ def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool = False) -> Adapt
             f"{tree.root} is not the root of a host that Velpin knows",
             f"give the host's root with --root DIR; known kinds: {', '.join(KINDS)}",
         )
-    return found[0].open_adapter(tree, shelf, as_is=as_is)
+    return found[0].open_adapter(tree, cache, as_is=as_is)
 
 
 def sentences() -> Iterator[Mapping[str, str]]:

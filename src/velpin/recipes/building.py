@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.model.forecast import Building, BuildPlan, Change, Need, NeedHow
 from velpin.model.reason import Reason
 from velpin.recipes.recipe import Recipe, RecipeNeed
-from velpin.recipes.shelved import providing, recipes_in
+from velpin.recipes.stored import providing, recipes_in
 from velpin.store.index import Index
 
 if TYPE_CHECKING:
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 _MOST_STEPS = 60
 
 
-class Shelved(NamedTuple):
+class StoredRecipes(NamedTuple):
     """One source of recipes that is on, and its parsed recipes."""
 
     handle: str
@@ -34,15 +34,15 @@ class Found(NamedTuple):
 class Recipes:
     """The recipes of one host's sources that are on, and what building from them would take."""
 
-    def __init__(self, host: Host, shelved: Sequence[Shelved]) -> None:
+    def __init__(self, host: Host, stored: Sequence[StoredRecipes]) -> None:
         self._host, self._form = host, host.recipe_format
-        self.shelved = shelved
+        self.stored = stored
 
     def named(self, name: str) -> Iterator[Found]:
         """Every recipe of a name."""
-        for shelved in self.shelved:
-            for recipe in recipes_in(shelved.recipes, name):
-                yield Found(recipe, shelved.handle)
+        for stored in self.stored:
+            for recipe in recipes_in(stored.recipes, name):
+                yield Found(recipe, stored.handle)
 
     def newest(
         self, relation: str, *, source: str = "", wanted: Callable[[str], bool] = bool
@@ -64,15 +64,15 @@ class Recipes:
     def _meeting(
         self, relation: str, source: str, look: Callable[[Index, str], list[Recipe]]
     ) -> Iterator[Found]:
-        for shelved in self.shelved:
-            if source not in ("", shelved.handle):
+        for stored in self.stored:
+            if source not in ("", stored.handle):
                 continue
             for name in self._form.names(relation):
-                for recipe in look(shelved.recipes, name):
+                for recipe in look(stored.recipes, name):
                     if self._form.meets(recipe, relation) and self._form.fits(
                         recipe, self._host.native
                     ):
-                        yield Found(recipe, shelved.handle)
+                        yield Found(recipe, stored.handle)
 
     def plan(self, asked: str, found: Found) -> BuildPlan:
         """What building a package would need: what of it is here, what the host's installer would

@@ -13,7 +13,7 @@ from velpin.files.tree import Tree
 from velpin.model.reason import Reason
 from velpin.recipes.config import RecipeSource, file_of, read_sources, text_of
 from velpin.recipes.fetching import refresh_recipes
-from velpin.recipes.shelved import index_of, path_of
+from velpin.recipes.stored import index_of, path_of
 
 if TYPE_CHECKING:
     from velpin.core.host import Host
@@ -48,13 +48,13 @@ def plan_add(host: Host, handle: str, address: str, transport: Transport) -> Pla
         for source in read_sources(host.tree.with_edits(plan.edits))[0]
         if source.handle == handle
     )
-    result = refresh_recipes(host.shelf, source, form, transport)
+    result = refresh_recipes(host.cache, source, form, transport)
     if result.error:
         plan.error = result.error
         return plan
     try:
-        path = path_of(host.shelf, source)
-        count = index_of(host.shelf, path, form).count if path else 0
+        path = path_of(host.cache, source)
+        count = index_of(host.cache, path, form).count if path else 0
     except VelpinError as problem:
         plan.error = problem
         return plan

@@ -10,7 +10,7 @@ from velpin.errors import FetchError, HostFileError, VelpinError
 from velpin.model.host import RefreshResult
 from velpin.recipes.config import RecipeSource
 from velpin.recipes.recipe import RecipeFormat
-from velpin.recipes.shelved import index_of
+from velpin.recipes.stored import index_of
 from velpin.store.cache import IndexCache
 
 if TYPE_CHECKING:
@@ -20,13 +20,13 @@ _LARGEST = 256 << 20
 
 
 def refresh_recipes(
-    shelf: IndexCache, source: RecipeSource, form: RecipeFormat, transport: Transport
+    cache: IndexCache, source: RecipeSource, form: RecipeFormat, transport: Transport
 ) -> RefreshResult:
     """Fetch one source of recipes; a failure is returned, never raised, and changes nothing."""
     result = RefreshResult(source.handle, "unchanged")
     try:
         if source.local is None:
-            _fetch(shelf, source, form, transport, result)
+            _fetch(cache, source, form, transport, result)
         elif not source.local.exists():
             raise FetchError(f"{source.local}: no such folder or archive")
     except VelpinError as problem:
@@ -35,14 +35,14 @@ def refresh_recipes(
 
 
 def _fetch(
-    shelf: IndexCache,
+    cache: IndexCache,
     source: RecipeSource,
     form: RecipeFormat,
     transport: Transport,
     result: RefreshResult,
 ) -> None:
-    known = shelf.fetched(source.address, source.release)
-    place = shelf.place(source.address, source.release)
+    known = cache.fetched(source.address, source.release)
+    place = cache.place(source.address, source.release)
     validators = known.remote if known and known.folder == place.folder else {}
     target = place.path("recipes.new")
     got = transport.get(
@@ -50,7 +50,7 @@ def _fetch(
     )
     if not got.fresh and known:
         known.fetched = time.time()
-        shelf.keep(known)
+        cache.keep(known)
         return
     result.bytes += got.size
     digest = hashlib.sha256(target.read_bytes()).hexdigest()[:20]
@@ -58,11 +58,11 @@ def _fetch(
     name = f"{digest}-{last}"
     target.replace(place.path(name))
     try:
-        index_of(shelf, place.path(name), form)
+        index_of(cache, place.path(name), form)
     except HostFileError as problem:
         place.path(name).unlink(missing_ok=True)
         raise FetchError(f"{source.address}: {problem.what}") from problem
     result.outcome = "unchanged" if known and known.release_file == name else "new"
     place.release_file, place.indexes = name, {"recipes": name}
     place.remote, place.fetched = got.validators, time.time()
-    shelf.keep(place)
+    cache.keep(place)

@@ -16,9 +16,9 @@ from velpin.model.forecast import BuildPlan, Forecast, HostName, Offer, PassedOv
 from velpin.model.reason import Note, Place, Reason
 from velpin.model.request import Request, parse_request
 from velpin.model.source import Source
-from velpin.recipes.building import Found, Recipes, Shelved
+from velpin.recipes.building import Found, Recipes, StoredRecipes
 from velpin.recipes.config import RecipeSource, read_sources
-from velpin.recipes.shelved import index_of, path_of
+from velpin.recipes.stored import index_of, path_of
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -50,7 +50,7 @@ class RecipeHost(Host):
         return Host(self._adapter, on_wait=self.on_wait, progress=self._progress)
 
     def _path_of(self, source: RecipeSource) -> Path | None:
-        return path_of(self.shelf, source)
+        return path_of(self.cache, source)
 
     @cached_property
     def _recipes(self) -> Recipes:
@@ -61,7 +61,9 @@ class RecipeHost(Host):
             if path is None:
                 continue
             try:
-                found.append(Shelved(source.handle, index_of(self.shelf, path, self.recipe_format)))
+                found.append(
+                    StoredRecipes(source.handle, index_of(self.cache, path, self.recipe_format))
+                )
             except (HostFileError, StoreError):
                 continue
         return Recipes(self._plain, found)
@@ -107,7 +109,7 @@ class RecipeHost(Host):
         path, count, problem = self._path_of(source), 0, ""
         if source.on and path is not None:
             try:
-                count = index_of(self.shelf, path, self.recipe_format).count
+                count = index_of(self.cache, path, self.recipe_format).count
             except (HostFileError, StoreError) as found:
                 problem = found.message
         state: SourceState = "off" if not source.on else "on" if path else "not fetched"
@@ -141,9 +143,9 @@ class RecipeHost(Host):
         source = self._recipe_source(handle)
         if source is None:
             return super().offers_from(handle, glob)
-        for shelved in self._recipes.shelved:
-            if shelved.handle == handle:
-                names = sorted({row.name for row in shelved.recipes.matching(glob)})
+        for stored in self._recipes.stored:
+            if stored.handle == handle:
+                names = sorted({row.name for row in stored.recipes.matching(glob)})
                 return [
                     self._offer(found)
                     for name in names
@@ -160,7 +162,7 @@ class RecipeHost(Host):
     def _near_to_build(self, name: str, found: tuple[str, ...]) -> tuple[str, ...]:
         from velpin.core.name_search import nearest
 
-        names = {name for shelved in self._recipes.shelved for name in shelved.recipes.names()}
+        names = {name for stored in self._recipes.stored for name in stored.recipes.names()}
         new = [near for near in nearest(name, names) if near not in found and near != name]
         more = [f"{near} (to be built)" for near in new]
         return (*found, *more)[:6]
@@ -172,7 +174,7 @@ class RecipeHost(Host):
 
         found, count = super().find(text, most)
         known = {hit.name for hit in found}
-        here, many = search((shelved.recipes for shelved in self._recipes.shelved), text, most)
+        here, many = search((stored.recipes for stored in self._recipes.stored), text, most)
         new = [
             SearchHit(
                 name, f"{summary} (to be built)".strip(), None, hit.recipe.version, hit.source
@@ -299,7 +301,7 @@ class RecipeHost(Host):
             )
         from velpin.recipes.fetching import refresh_recipes
 
-        return refresh_recipes(self.shelf, source, self.recipe_format, transport)
+        return refresh_recipes(self.cache, source, self.recipe_format, transport)
 
     def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
         """Parse the recipes of a source now; how many there are, and what was odd."""
@@ -309,7 +311,7 @@ class RecipeHost(Host):
         path = self._path_of(source)
         if path is None:
             return 0, []
-        index = index_of(self.shelf, path, self.recipe_format)
+        index = index_of(self.cache, path, self.recipe_format)
         return index.count, [Note(Place(path.name, note.line), note.text) for note in index.notes]
 
     def came_from(self, handle: str) -> list[str]:

@@ -102,7 +102,7 @@ class IndexCache:
         self.remade: list[str] = []
         """Folders that were rebuilt because they were not believed, and why."""
         self.fresh: list[str] = []
-        """Files that were read and parsed anew through this shelf."""
+        """Files that were read and parsed anew through this cache."""
 
     @property
     def home(self) -> Path:

@@ -395,14 +395,15 @@ def write_index(path: Path, stamp: Stamp, parts: Sequence[IndexPart]) -> None:
     file is removed.
     """
     _read_libraries()  # once, before any helper is forked
-    part = disk.beside(path)
+    part = disk.temporary_for(path)
     collecting = gc.isenabled()
     gc.disable()  # hundreds of thousands of small values, none of them in a cycle
     helpers: list[_Helper] = []
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         helpers = [
-            _Helper(disk.beside(path), read, number) for number, read in enumerate(parts[1:], 1)
+            _Helper(disk.temporary_for(path), read, number)
+            for number, read in enumerate(parts[1:], 1)
         ]
         with disk.open_new(part) as file:
             found = [_read_part(file, parts[0], 0)]

@@ -24,11 +24,11 @@ def has_packages(tree: Tree) -> bool:
     return bool(tree.folders("var/lib/pacman/local"))
 
 
-def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool) -> AlpmAdapter:
+def open_adapter(tree: Tree, cache: IndexCache, *, as_is: bool) -> AlpmAdapter:
     """The host at a root."""
     from velpin.kinds.alpm.adapter import AlpmAdapter
 
-    return AlpmAdapter(tree, shelf, as_is=as_is)
+    return AlpmAdapter(tree, cache, as_is=as_is)
 
 
 def own_sentences() -> Mapping[str, str]:

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from _typeshed import SupportsDunderLT
 
     from velpin.change.plan import NewSource
-    from velpin.change.readback import Meaning
+    from velpin.change.readback import SourceStatements
     from velpin.core.adding import Addition, Examined
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
@@ -55,11 +55,11 @@ class AlpmAdapter(AlpmState):
         """The first line of its configuration that the installer refuses."""
         return self.refusal()
 
-    def meaning(self) -> Meaning:
+    def source_statements(self) -> SourceStatements:
         """What the configuration states."""
-        from velpin.kinds.alpm.edit import meaning
+        from velpin.kinds.alpm.edit import source_statements
 
-        return meaning(self.config)
+        return source_statements(self.config)
 
     @property
     def rule_fields(self) -> Collection[str]:

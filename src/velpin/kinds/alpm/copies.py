@@ -31,8 +31,8 @@ NO_COPY = AlpmCopy()
 class AlpmCopyFinder:
     """Finds the copy of each source's list that counts."""
 
-    def __init__(self, tree: Tree, shelf: IndexCache, folder: str, *, as_is: bool) -> None:
-        self._tree, self._shelf, self._folder, self._as_is = tree, shelf, folder, as_is
+    def __init__(self, tree: Tree, cache: IndexCache, folder: str, *, as_is: bool) -> None:
+        self._tree, self._shelf, self._folder, self._as_is = tree, cache, folder, as_is
 
     def find(self, source: AlpmSource, ending: str = LIST) -> AlpmCopy:
         """The copy that counts: the newer one; with `as_is` only the installer's, and so for a

@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Hashable, Iterator, Sequence
 from typing import NamedTuple
 
-from velpin.change.readback import HOST, Meaning, Statement
+from velpin.change.readback import HOST, SourceStatements, Statement
 from velpin.errors import Refusal
 from velpin.files.text import BLANKS, HostText, bare
 from velpin.files.tree import Edits, Tree
@@ -191,7 +191,7 @@ class Text(HostText):
         return first + len(new)
 
 
-def meaning(config: AlpmConfig) -> Meaning:
+def source_statements(config: AlpmConfig) -> SourceStatements:
     """What the configuration states, line by line."""
     said: Counter[Statement] = Counter()
     places: dict[Hashable, tuple[Place, ...]] = {}
@@ -210,7 +210,7 @@ def meaning(config: AlpmConfig) -> Meaning:
     )
     for problem in config.errors:
         said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
-    return Meaning(said, tuple(section.name for section in config.sections), places)
+    return SourceStatements(said, tuple(section.name for section in config.sections), places)
 
 
 def switch(tree: Tree, source: AlpmSource, on: bool) -> Edits:

@@ -52,7 +52,7 @@ class _AlpmFetch(SourceFetch):
     ) -> None:
         self.host = host
         result = RefreshResult(source.handle, "failed")
-        super().__init__(host.shelf, source, transport, now, result)
+        super().__init__(host.cache, source, transport, now, result)
         self.files = files or bool(self.before and FILES in self.before.indexes)
 
     def known(self) -> Fetched | None:

@@ -112,12 +112,12 @@ class AlpmState(IndexedHost[AlpmSource]):
     @cached_property
     def finder(self) -> AlpmCopyFinder:
         """Finds copies of lists."""
-        return AlpmCopyFinder(self.tree, self.shelf, self.database, as_is=self.as_is)
+        return AlpmCopyFinder(self.tree, self.cache, self.database, as_is=self.as_is)
 
     def index(self, source: AlpmSource) -> Index | None:
         """The parsed list of a source; None where there is none."""
         path = self.copies[source.handle].path
-        return self.shelf.parsed(path, archive.parts_of) if path else None
+        return self.cache.parsed(path, archive.parts_of) if path else None
 
     @property
     def missing(self) -> list[str]:
@@ -142,7 +142,7 @@ class AlpmState(IndexedHost[AlpmSource]):
         """The record of installed packages; None on a host without one."""
         if not self.record_path.is_dir():
             return None
-        return self.shelf.parsed(self.record_path, local.parts_of, local.stamp_of)
+        return self.cache.parsed(self.record_path, local.parts_of, local.stamp_of)
 
     # -- packages --------------------------------------------------------------------------
 

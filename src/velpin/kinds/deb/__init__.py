@@ -25,11 +25,11 @@ def has_packages(tree: Tree) -> bool:
     return record is not None and record.st_size > 0
 
 
-def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool) -> DebAdapter:
+def open_adapter(tree: Tree, cache: IndexCache, *, as_is: bool) -> DebAdapter:
     """The host at a root."""
     from velpin.kinds.deb.adapter import DebAdapter
 
-    return DebAdapter(tree, shelf, as_is=as_is)
+    return DebAdapter(tree, cache, as_is=as_is)
 
 
 def own_sentences() -> Mapping[str, str]:

@@ -13,7 +13,7 @@ from velpin.model.source import Source
 
 if TYPE_CHECKING:
     from velpin.change.plan import NewSource, Plan
-    from velpin.change.readback import Meaning
+    from velpin.change.readback import SourceStatements
     from velpin.core.adding import Addition, Examined
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
@@ -60,11 +60,11 @@ class DebAdapter(DebState):
         """The first line of its source files that the installer refuses."""
         return self.source_files.errors[0] if self.source_files.errors else None
 
-    def meaning(self) -> Meaning:
+    def source_statements(self) -> SourceStatements:
         """What the source files state."""
-        from velpin.kinds.deb.edit import meaning
+        from velpin.kinds.deb.edit import source_statements
 
-        return meaning(self)
+        return source_statements(self)
 
     def key_of(self, source: Source) -> Hashable:
         """What a source is known by: handles may change with what stands beside it."""

@@ -42,9 +42,9 @@ NO_COPY = DebCopy("", Release(), {})
 class DebCopyFinder:
     """Finds the copy of each source's index that counts."""
 
-    def __init__(self, tree: Tree, shelf: IndexCache, lists: str, *, as_is: bool) -> None:
+    def __init__(self, tree: Tree, cache: IndexCache, lists: str, *, as_is: bool) -> None:
         self._tree = tree
-        self._shelf = shelf
+        self._shelf = cache
         self._lists = lists
         self._names = frozenset(tree.names(lists))
         self._as_is = as_is

@@ -10,7 +10,7 @@ from collections import Counter
 from collections.abc import Callable, Hashable, Iterable
 from typing import TYPE_CHECKING
 
-from velpin.change.readback import HOST, Meaning, Statement
+from velpin.change.readback import HOST, SourceStatements, Statement
 from velpin.errors import Refusal
 from velpin.files.text import HostText, decode, encode
 from velpin.files.tree import Tree
@@ -31,7 +31,7 @@ ADDED = "# Added by velpin."
 """The first line of a source file of Velpin's own."""
 
 
-def meaning(host: DebState) -> Meaning:
+def source_statements(host: DebState) -> SourceStatements:
     """What the source files state, for each address and suite that an entry names."""
     said: Counter[Statement] = Counter()
     order: dict[Hashable, None] = {}
@@ -47,7 +47,7 @@ def meaning(host: DebState) -> Meaning:
                     said[Statement(key, entry.on, kind, f"{component} {options}".strip())] += 1
     for problem in host.source_files.errors:
         said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
-    return Meaning(said, tuple(order), places)
+    return SourceStatements(said, tuple(order), places)
 
 
 def switch(tree: Tree, source: DebSource, on: bool) -> Edits:

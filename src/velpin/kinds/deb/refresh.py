@@ -85,7 +85,7 @@ class _DebFetch(SourceFetch):
         accept_changed: bool,
     ) -> None:
         result = DebRefreshed(source.handle, "failed")
-        super().__init__(host.shelf, source, transport, now, result)
+        super().__init__(host.cache, source, transport, now, result)
         self.host, self.accept_changed = host, accept_changed
         self.named = named_keys(host.tree, source)
         self.base = _release_base(source)

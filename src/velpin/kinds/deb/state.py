@@ -52,16 +52,16 @@ class DebState(Adapter[DebSource]):
 
     kind = KIND
 
-    def __init__(self, tree: Tree, shelf: IndexCache, *, as_is: bool = False) -> None:
+    def __init__(self, tree: Tree, cache: IndexCache, *, as_is: bool = False) -> None:
         self.tree = tree
-        self.shelf = shelf
+        self.cache = cache
         self.as_is = as_is
         self._packages: dict[str, dict[str, DebPackage]] = {}
         self._facts: dict[tuple[int, int], DebFacts] = {}
 
     def with_edits(self, edits: Edits) -> Self:
         """The same host as it would be after some edits."""
-        return type(self)(self.tree.with_edits(edits), self.shelf, as_is=self.as_is)
+        return type(self)(self.tree.with_edits(edits), self.cache, as_is=self.as_is)
 
     # -- configuration -------------------------------------------------------------------
 
@@ -131,7 +131,7 @@ class DebState(Adapter[DebSource]):
     def copies(self) -> dict[str, DebCopy]:
         """For each source by handle the copy of its index that counts."""
         lists = "var/lib/apt/" + self.conf.path("Dir::State::lists", "lists")
-        finder = DebCopyFinder(self.tree, self.shelf, lists, as_is=self.as_is)
+        finder = DebCopyFinder(self.tree, self.cache, lists, as_is=self.as_is)
         return {source.handle: finder.find(source) for source in self.sources}
 
     @cached_property
@@ -187,7 +187,7 @@ class DebState(Adapter[DebSource]):
 
     def index(self, path: Path) -> Index:
         """The parsed index of one index file."""
-        return self.shelf.parsed(path, partial(_parts, promise_of=self._promise_of))
+        return self.cache.parsed(path, partial(_parts, promise_of=self._promise_of))
 
     def _promise_of(self, path: Path) -> Promise | None:
         """What the installer's release file promises of its own copy of an index."""
@@ -222,7 +222,7 @@ class DebState(Adapter[DebSource]):
         """The parsed record of packages; None on a host without one."""
         if self.tree.stat(self.record_file) is None:
             return None
-        return self.shelf.parsed(self.tree.path(self.record_file), _record_parts)
+        return self.cache.parsed(self.tree.path(self.record_file), _record_parts)
 
     def indexes_off(self) -> Iterator[tuple[DebSource, Index]]:
         """Parsed indexes that are still there of sources switched off."""
@@ -384,7 +384,7 @@ class DebState(Adapter[DebSource]):
 
     @cached_property
     def _memo(self) -> Memo:
-        return self.shelf.memo([index for _, index in self.indexes])
+        return self.cache.memo([index for _, index in self.indexes])
 
     def essential_names(self) -> set[str]:
         """Names of packages that a source that is on marks as essential."""

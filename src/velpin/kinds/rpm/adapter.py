@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from _typeshed import SupportsDunderLT
 
     from velpin.change.plan import NewSource
-    from velpin.change.readback import Meaning
+    from velpin.change.readback import SourceStatements
     from velpin.core.adding import Addition, Examined
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
@@ -53,11 +53,11 @@ class RpmAdapter(RpmState):
         """The first line of its configuration that the installer refuses."""
         return self.config_errors[0] if self.config_errors else None
 
-    def meaning(self) -> Meaning:
+    def source_statements(self) -> SourceStatements:
         """What the source files state."""
-        from velpin.kinds.rpm.edit import meaning
+        from velpin.kinds.rpm.edit import source_statements
 
-        return meaning(self)
+        return source_statements(self)
 
     @property
     def rule_fields(self) -> Collection[str]:

@@ -43,7 +43,7 @@ class Archs:
         """Whether it is of another word size than the host's own."""
         return arch in _BITS_32 and self.native not in _BITS_32
 
-    def beside(self, one: str, other: str) -> bool:
+    def may_coexist(self, one: str, other: str) -> bool:
         """Whether packages of one name and these architectures may stand beside each other."""
         if NOARCH in (one, other):
             return False

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from velpin.kinds.rpm.pattern import compiled, is_glob
+from velpin.kinds.rpm.pattern import glob_pattern, is_glob
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool
 from velpin.kinds.rpm.relation import OPERATORS, Capability, capability, overlap
 from velpin.kinds.rpm.version import compare_part, parse
@@ -29,8 +29,8 @@ def version_fits(wanted: str, version: str, *, any_epoch: bool) -> bool:
     if is_glob(wanted):
         text = have.version if want.release is None else f"{have.version}-{have.release}"
         plain = wanted.partition(":")[2] if want.epoch is not None else wanted
-        return bool(compiled(plain).match(text)) or bool(
-            compiled(plain).match(f"{have.version}-{have.release}")
+        return bool(glob_pattern(plain).match(text)) or bool(
+            glob_pattern(plain).match(f"{have.version}-{have.release}")
         )
     if compare_part(want.version, have.version):
         return False
@@ -68,7 +68,7 @@ def named(pool: RpmPool, name: str, arch: str = "") -> list[RpmPackage]:
     if not is_glob(name):
         found = pool.all_named(name)
     else:
-        fits = compiled(name).match
+        fits = glob_pattern(name).match
         names = {name for origin in pool.origins for name in origin.index.names() if fits(name)}
         found = [build for name in sorted(names) for build in pool.all_named(name)]
     return [package for package in found if not arch or package.arch == arch]

@@ -34,8 +34,8 @@ Folders = Callable[[RpmSource], list[str]]
 class RpmCopyFinder:
     """Finds the copy of each source's lists that counts."""
 
-    def __init__(self, tree: Tree, shelf: IndexCache, folders: Folders, *, as_is: bool) -> None:
-        self._tree, self._shelf, self._folders, self._as_is = tree, shelf, folders, as_is
+    def __init__(self, tree: Tree, cache: IndexCache, folders: Folders, *, as_is: bool) -> None:
+        self._tree, self._shelf, self._folders, self._as_is = tree, cache, folders, as_is
 
     def find(self, source: RpmSource) -> RpmCopy:
         """The copy that counts; with `as_is` only the installer's."""

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from typing import TYPE_CHECKING
 
-from velpin.change.readback import HOST, Meaning, Statement
+from velpin.change.readback import HOST, SourceStatements, Statement
 from velpin.errors import Refusal
 from velpin.files.text import HostText, stripped
 from velpin.files.tree import Tree
@@ -97,7 +97,7 @@ def without_section(data: bytes, file: str, name: str) -> bytes | None:
     return text.data if left else None
 
 
-def meaning(host: RpmState) -> Meaning:
+def source_statements(host: RpmState) -> SourceStatements:
     """What the source files and the main one of a host state, key by key."""
     said: Counter[Statement] = Counter()
     for source in host.sources:
@@ -112,7 +112,7 @@ def meaning(host: RpmState) -> Meaning:
     for problem in host.config_errors:
         said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
     order = tuple(source.handle for source in host.sources if source.on)
-    return Meaning(said, order, {source.handle: source.places for source in host.sources})
+    return SourceStatements(said, order, {source.handle: source.places for source in host.sources})
 
 
 def switch(tree: Tree, source: RpmSource, on: bool) -> dict[str, bytes | None]:

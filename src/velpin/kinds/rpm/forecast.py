@@ -32,7 +32,9 @@ def predict(host: RpmState, requests: Sequence[Request]) -> Prediction:
     if problem is not None and not host.lenient:
         found = _told(host, asked, None, None, problem)
     else:
-        work = RpmSolver(host.pool, host.ways, [job for _, jobs, _ in asked for job in jobs])
+        work = RpmSolver(
+            host.pool, host.solver_options, [job for _, jobs, _ in asked for job in jobs]
+        )
         found = _told(host, asked, work, work.run(), None)
     from velpin.kinds.rpm.remedies import attempts
 
@@ -98,7 +100,7 @@ def why_kept(
     host: RpmState, work: RpmSolver, build: RpmPackage, best: RpmPackage
 ) -> tuple[Reason, ...]:
     """Why the best update of an installed package is not made: tried by itself."""
-    trial = RpmSolver(host.pool, host.ways, [Job("", [best], fresh=True)])
+    trial = RpmSolver(host.pool, host.solver_options, [Job("", [best], fresh=True)])
     trial.rules.targets = dict(work.rules.targets)
     done = trial.run()
     return chain(host, done.proof) if done.proof else (Reason("held-by-others", {}),)
@@ -189,5 +191,5 @@ def _before(host: RpmState, chosen: RpmPackage) -> RpmPackage | None:
         return chosen
     same = host.pool.installed(chosen.name)
     exact = [package for package in same if package.arch == chosen.arch]
-    beside = [package for package in same if not host.archs.beside(package.arch, chosen.arch)]
+    beside = [package for package in same if not host.archs.may_coexist(package.arch, chosen.arch)]
     return next(iter(exact or beside), None)

@@ -120,10 +120,10 @@ def is_glob(text: str) -> bool:
 def _fits(pattern: str, text: str) -> bool:
     if pattern in (text, "*"):
         return True
-    return is_glob(pattern) and compiled(pattern).match(text) is not None
+    return is_glob(pattern) and glob_pattern(pattern).match(text) is not None
 
 
 @lru_cache(maxsize=4096)
-def compiled(glob: str) -> re.Pattern[str]:
+def glob_pattern(glob: str) -> re.Pattern[str]:
     """A glob as a pattern, letter case counts."""
     return re.compile(translate(glob))

@@ -45,7 +45,7 @@ class _RpmFetch(SourceFetch):
 
     def __init__(self, host: RpmState, source: RpmSource, transport: Transport, now: float) -> None:
         result = RefreshResult(source.handle, "failed")
-        super().__init__(host.shelf, source, transport, now, result)
+        super().__init__(host.cache, source, transport, now, result)
         self.host = host
 
     def run(self) -> None:

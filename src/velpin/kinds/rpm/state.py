@@ -150,7 +150,7 @@ class RpmState(IndexedHost[RpmSource]):
 
     @property
     @abstractmethod
-    def ways(self) -> SolverOptions:
+    def solver_options(self) -> SolverOptions:
         """How this host decides."""
 
     @property
@@ -244,14 +244,14 @@ class RpmState(IndexedHost[RpmSource]):
         if self.record_file is None:
             return None
         path = self.tree.path(self.record_file)
-        return self.shelf.parsed(path, lambda file: [partial(read_database, file)])
+        return self.cache.parsed(path, lambda file: [partial(read_database, file)])
 
     # -- lists ------------------------------------------------------------------------------
 
     @cached_property
     def copies(self) -> dict[str, RpmCopy]:
         """For each source by handle the copy of its lists that counts."""
-        finder = RpmCopyFinder(self.tree, self.shelf, self.copy_folders, as_is=self.as_is)
+        finder = RpmCopyFinder(self.tree, self.cache, self.copy_folders, as_is=self.as_is)
         return {source.handle: finder.find(source) for source in self.sources}
 
     def index(self, source: RpmSource) -> Index | None:
@@ -261,7 +261,7 @@ class RpmState(IndexedHost[RpmSource]):
         if path is None:
             return None
         listed = copy.repomd.of("primary")
-        return self.shelf.parsed(path, partial(_parts, listed.open_size if listed else 0))
+        return self.cache.parsed(path, partial(_parts, listed.open_size if listed else 0))
 
     def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
         """Whether a source takes part."""
@@ -356,14 +356,14 @@ class RpmState(IndexedHost[RpmSource]):
         return other.name != build.name or is_newer(other, build)
 
     def _alike_or_newer(self, build: RpmPackage) -> list[RpmPackage]:
-        may_follow = self.ways.same_vendor
+        may_follow = self.solver_options.same_vendor
         found = [
             package
             for package in self.pool.named(build.name)
             if not package.installed
             and not is_newer(build, package)
             and may_follow(build, package)
-            and (package.arch == build.arch or not self.archs.beside(build.arch, package.arch))
+            and (package.arch == build.arch or not self.archs.may_coexist(build.arch, package.arch))
         ]
         return found + [
             package

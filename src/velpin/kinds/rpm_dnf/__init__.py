@@ -26,11 +26,11 @@ def has_packages(tree: Tree) -> bool:
     return has_packages(tree)
 
 
-def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool) -> DnfAdapter:
+def open_adapter(tree: Tree, cache: IndexCache, *, as_is: bool) -> DnfAdapter:
     """The host at a root."""
     from velpin.kinds.rpm_dnf.adapter import DnfAdapter
 
-    return DnfAdapter(tree, shelf, as_is=as_is)
+    return DnfAdapter(tree, cache, as_is=as_is)
 
 
 def own_sentences() -> Mapping[str, str]:

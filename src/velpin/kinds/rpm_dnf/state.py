@@ -136,7 +136,7 @@ class DnfState(RpmState):
         for source in self.read_order:
             if source.optional or self.copies[source.handle].files:
                 continue
-            failed = self.shelf.failure(source.address, source.release)
+            failed = self.cache.failure(source.address, source.release)
             if failed:
                 what = failed.partition("\n")[0]
                 return Reason("source-unreachable", {"source": source.handle, "what": what})
@@ -280,7 +280,7 @@ class DnfState(RpmState):
         return self.config.switch("best", False)
 
     @cached_property
-    def ways(self) -> SolverOptions:
+    def solver_options(self) -> SolverOptions:
         """How this host decides."""
         found = SolverOptions(
             weak=self.config.switch("install_weak_deps", True),
@@ -474,7 +474,7 @@ class DnfState(RpmState):
             if self.best:
                 best = policy.best(by_priority(found)) if of_itself else [build]
                 jobs.append(Job("", best, fresh=True))
-        work = RpmSolver(self.pool, self.ways, jobs, upgrade)
+        work = RpmSolver(self.pool, self.solver_options, jobs, upgrade)
         work.rules.targets = targets
         work.staying = staying
         return work

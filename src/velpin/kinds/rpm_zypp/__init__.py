@@ -28,11 +28,11 @@ def has_packages(tree: Tree) -> bool:
     return has_packages(tree)
 
 
-def open_adapter(tree: Tree, shelf: IndexCache, *, as_is: bool) -> ZyppAdapter:
+def open_adapter(tree: Tree, cache: IndexCache, *, as_is: bool) -> ZyppAdapter:
     """The host at a root."""
     from velpin.kinds.rpm_zypp.adapter import ZyppAdapter
 
-    return ZyppAdapter(tree, shelf, as_is=as_is)
+    return ZyppAdapter(tree, cache, as_is=as_is)
 
 
 def own_sentences() -> Mapping[str, str]:

@@ -190,14 +190,14 @@ class ZyppState(RpmState):
         return self.config.switch("solver.allowVendorChange", False)
 
     @cached_property
-    def ways(self) -> SolverOptions:
+    def solver_options(self) -> SolverOptions:
         """How this host decides."""
         config = self.config
         weak = not config.switch("solver.onlyRequires", False) and config.switch(
             "solver/installRecommends", True
         )
         found = SolverOptions(
-            both_words=False,
+            multilib=False,
             downgrades_for_needs=False,
             weak=weak,
             old_recommends=True,
@@ -448,7 +448,7 @@ class ZyppState(RpmState):
                 upgrade.append(build)
             if not of_itself:
                 staying.add(build.id)
-        work = RpmSolver(self.pool, self.ways, jobs, upgrade)
+        work = RpmSolver(self.pool, self.solver_options, jobs, upgrade)
         work.rules.targets = targets
         work.staying = staying
         return work
@@ -456,7 +456,7 @@ class ZyppState(RpmState):
     def _realigned(self) -> RpmSolver:
         """Every installed package goes to the best source; what no source has may be removed
         where it is in the way (observed)."""
-        work = RpmSolver(self.pool, self.ways, [])
+        work = RpmSolver(self.pool, self.solver_options, [])
         rules = work.rules
         rules.realign = True
         for build in self.pool.all_installed():

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 from velpin.errors import Refusal
 from velpin.kinds.alpm.rules.resolve import ALL, names_meant, version_is
-from velpin.kinds.alpm.rules.store import standing
+from velpin.kinds.alpm.rules.store import recorded_rules
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.rule import Rule, command_of
 
@@ -19,7 +19,7 @@ def check(host: AlpmState, rule: Rule, trial: Trial) -> None:
     told = _TOLD[rule.kind](host, rule) if rule.kind in _TOLD else None
     if told is None:
         return
-    ordered = [recorded.rule for recorded in standing(host) if recorded.rule.kind == "prefer"]
+    ordered = [recorded.rule for recorded in recorded_rules(host) if recorded.rule.kind == "prefer"]
     lifted = [(other, True) for other in ordered if rule.kind in ("pin", "bar")]
     made = [(other, False) for other in _NEAREST[rule.kind](host, rule)]
     order = sorted(made + lifted, key=lambda tried: tried[0].kind != "prefer")

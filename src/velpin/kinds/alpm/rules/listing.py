@@ -8,7 +8,7 @@ from velpin.kinds.alpm.config import Directive
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.rules.resolve import names_meant
-from velpin.kinds.alpm.rules.store import AlpmRecordedRule, standing
+from velpin.kinds.alpm.rules.store import AlpmRecordedRule, recorded_rules
 from velpin.kinds.alpm.source import ALL_USES, AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import precedence_of
@@ -19,13 +19,13 @@ from velpin.model.rule import RuleInForce, short_of
 def rules(host: AlpmState) -> list[RuleInForce]:
     """All rules: where sections were put, what they are used for, what is ignored."""
     found = [*_of_sources(host), *_ignored(host)]
-    rules = {recorded.place: recorded.rule for recorded in standing(host)}
+    rules = {recorded.place: recorded.rule for recorded in recorded_rules(host)}
     told = []
     for in_force in found:
         rule = rules.pop(in_force.place, None)
         says = Reason("says-rule", {"rule": short_of(rule)}) if rule else in_force.says
         told.append(in_force._replace(says=says, rule=rule))
-    ordered = [recorded for recorded in standing(host) if recorded.rule.kind == "prefer"]
+    ordered = [recorded for recorded in recorded_rules(host) if recorded.rule.kind == "prefer"]
     return [_of_order(host, recorded) for recorded in ordered] + told
 
 

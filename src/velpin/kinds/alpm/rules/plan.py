@@ -9,8 +9,8 @@ from velpin.core.rule_planner import RulePlanner
 from velpin.errors import HostError, Refusal
 from velpin.files.tree import Edits
 from velpin.kinds.alpm.rules.fallback import check
-from velpin.kinds.alpm.rules.resolve import findings, settled
-from velpin.kinds.alpm.rules.store import rewritten, rules_of, standing, without_line
+from velpin.kinds.alpm.rules.resolve import findings, resolve_rule
+from velpin.kinds.alpm.rules.store import edits_replacing, recorded_rules, rules_of, without_line
 from velpin.kinds.alpm.rules.verify import verdict
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.reason import Place, Reason
@@ -25,7 +25,7 @@ class AlpmRulePlanner(RulePlanner):
 
     def resolve(self, rule: Rule) -> Rule:
         """A rule with its words looked up; Refusal, with the nearest, where that cannot be."""
-        found = settled(self.host, rule)
+        found = resolve_rule(self.host, rule)
         check(self.host, found, self._trial)
         return found
 
@@ -44,12 +44,13 @@ class AlpmRulePlanner(RulePlanner):
 
     def recorded(self) -> list[Rule]:
         """The rules that stand."""
-        return rules_of(standing(self.host))
+        return rules_of(recorded_rules(self.host))
 
     def recorded_at(self, place: Place) -> Rule | None:
         """The rule of Velpin's that stands at a place."""
         return next(
-            (recorded.rule for recorded in standing(self.host) if recorded.place == place), None
+            (recorded.rule for recorded in recorded_rules(self.host) if recorded.place == place),
+            None,
         )
 
     def edits_without(self, place: Place) -> Edits | None:
@@ -67,7 +68,7 @@ class AlpmRulePlanner(RulePlanner):
         there = [rule for rule in target if self.is_there(rule)]
         gone = [rule for rule in old if self.is_there(rule) or rule not in target]
         orders = [self.precedence(rule) for rule in there if rule.kind == "prefer"]
-        plan.propose(self.host.tree, rewritten(self.host.tree, gone, there, orders))
+        plan.propose(self.host.tree, edits_replacing(self.host.tree, gone, there, orders))
 
     def verdict(self, rule: Rule) -> Verdict:
         """Whether a rule holds on the host."""

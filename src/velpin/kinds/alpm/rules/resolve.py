@@ -16,7 +16,7 @@ from velpin.model.rule import Rule
 ALL = "*"
 
 
-def settled(host: AlpmState, rule: Rule) -> Rule:
+def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
     """A rule with its sources looked up; Refusal where it means nothing here."""
     for handle in (rule.source, *rule.over, *rule.under):
         if handle:

@@ -35,7 +35,7 @@ class AlpmRecordedRule(NamedTuple):
     place: Place
 
 
-def standing(host: AlpmState) -> list[AlpmRecordedRule]:
+def recorded_rules(host: AlpmState) -> list[AlpmRecordedRule]:
     """All rules that stand, in the order of files and lines."""
     return [recorded for file in _files(host.tree) for recorded in _of_file(Text(host.tree, file))]
 
@@ -99,7 +99,7 @@ class SettingsDraft:
         return [section.name for section in read_config(self.tree).sections]
 
 
-def rewritten(
+def edits_replacing(
     tree: Tree, old: Sequence[Rule], new: Sequence[Rule], orders: Sequence[Precedence]
 ) -> dict[str, bytes | None]:
     """The edits that take some rules out and put others in; `orders`: what those that prefer

@@ -34,7 +34,7 @@ _MOST_NAMES = 100
 """Names that are written out one by one where no glob was given."""
 
 
-def ways(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
+def record_options(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
     """Every way to write a rule, the smallest first.
 
     `priorities` are those that the asked for order of sources asks for. Raises Refusal where the

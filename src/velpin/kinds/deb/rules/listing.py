@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebVersion, IndexEntry
 from velpin.kinds.deb.preferences import NEVER, Record, is_pattern, name_matches, take_apart
-from velpin.kinds.deb.rules.store import places, standing
+from velpin.kinds.deb.rules.store import places, recorded_rules
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Fact, Place, Reason
@@ -200,7 +200,7 @@ def _without_any(names: Iterable[str]) -> Iterator[str]:
 
 def _joined(host: DebState, told: list[RuleInForce]) -> Iterator[RuleInForce]:
     """The records of one rule of Velpin's as one rule."""
-    rules = places(standing(host))
+    rules = places(recorded_rules(host))
     whole: dict[tuple[str, object], list[RuleInForce]] = {}
     for in_force in told:
         rule = rules.get(in_force.place)

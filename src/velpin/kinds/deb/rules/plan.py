@@ -11,19 +11,19 @@ from velpin.errors import Refusal
 from velpin.files.text import decode, encode, split_lines
 from velpin.files.tree import Edits
 from velpin.kinds.deb.control import Stanza, read_stanzas
-from velpin.kinds.deb.rules.encode import has_several_ways, ways
+from velpin.kinds.deb.rules.encode import has_several_ways, record_options
 from velpin.kinds.deb.rules.lookup import is_there
 from velpin.kinds.deb.rules.priorities import precedence_of, priorities_for
-from velpin.kinds.deb.rules.resolve import findings, settled
+from velpin.kinds.deb.rules.resolve import findings, resolve_rule
 from velpin.kinds.deb.rules.store import (
+    DebRecordedRule,
     PreferencesDraft,
-    WrittenRule,
     check_understood,
+    edits_replacing,
     main_file,
     own_file,
-    rewritten,
+    recorded_rules,
     rule_of,
-    standing,
     without_records,
 )
 from velpin.kinds.deb.rules.verify import verdict
@@ -45,7 +45,7 @@ class DebRulePlanner(RulePlanner):
 
     def resolve(self, rule: Rule) -> Rule:
         """A rule with its words looked up; Refusal where it means nothing here."""
-        return settled(self.host, rule)
+        return resolve_rule(self.host, rule)
 
     def findings(self, rule: Rule) -> list[Reason]:
         """What a rule names that is not there."""
@@ -53,7 +53,7 @@ class DebRulePlanner(RulePlanner):
 
     def recorded(self) -> list[Rule]:
         """The rules that stand; one that stands in both files counts once."""
-        return list(dict.fromkeys(rule.rule for rule in standing(self.host)))
+        return list(dict.fromkeys(rule.rule for rule in recorded_rules(self.host)))
 
     def recorded_at(self, place: Place) -> Rule | None:
         """The rule of Velpin's whose record a place lies in."""
@@ -109,7 +109,7 @@ class DebRulePlanner(RulePlanner):
 
         Rules about sources are written anew together, since each priority depends on the others.
         """
-        host, stand = self.host, standing(self.host)
+        host, stand = self.host, recorded_rules(self.host)
         gone = [rule for rule in stand if rule.rule not in target or rule.rule in asked]
         new = [
             (rule, self._file_for(rule, gone, asked))
@@ -122,26 +122,31 @@ class DebRulePlanner(RulePlanner):
             and recorded.rule.kind in _OF_SOURCES and self.is_there(recorded.rule)
         ]  # fmt: skip
         redone = [*gone, *again]
-        base = host.with_edits(rewritten(host.tree, redone, []))
+        base = host.with_edits(edits_replacing(host.tree, redone, []))
         prefers = [*(rule.rule for rule in again), *(rule for rule, _ in new)]
         orders = [precedence_of(base, rule) for rule in prefers if rule.kind == "prefer"]
         priorities = priorities_for(base, orders) if orders else {}
         drafts = [
-            PreferencesDraft(rule.rule, rule.file, next(ways(base, rule.rule, priorities)))
+            PreferencesDraft(
+                rule.rule, rule.file, next(record_options(base, rule.rule, priorities))
+            )
             for rule in again
         ]
         for rule, file in new:
-            options = [PreferencesDraft(rule, file, each) for each in ways(base, rule, priorities)]
+            options = [
+                PreferencesDraft(rule, file, each)
+                for each in record_options(base, rule, priorities)
+            ]
             if asked and has_several_ways(rule):
                 options = [
                     draft for draft in options if self._proves(draft, redone, drafts)
                 ] or options
             drafts.append(options[0])
-        edits = rewritten(host.tree, redone, drafts)
+        edits = edits_replacing(host.tree, redone, drafts)
         plan.propose(host.tree, {f: data for f, data in edits.items() if data != host.tree.read(f)})
 
     def _file_for(
-        self, rule: Rule, gone: Iterable[WrittenRule], asked: Sequence[Rule]
+        self, rule: Rule, gone: Iterable[DebRecordedRule], asked: Sequence[Rule]
     ) -> str:  # fmt: skip
         """The file for a new rule; what is left of an old one stays where that stood."""
         if rule not in asked:
@@ -153,11 +158,11 @@ class DebRulePlanner(RulePlanner):
     def _proves(
         self,
         draft: PreferencesDraft,
-        gone: Sequence[WrittenRule],
+        gone: Sequence[DebRecordedRule],
         drafts: Sequence[PreferencesDraft],
     ) -> bool:
         """Whether the forecast does what a rule says where it is written in a way."""
-        edits = rewritten(self.host.tree, gone, [*drafts, draft])
+        edits = edits_replacing(self.host.tree, gone, [*drafts, draft])
         return verdict(self.host.with_edits(edits), draft.rule).holds
 
     # -- what would help ---------------------------------------------------------------------

@@ -24,7 +24,7 @@ from velpin.model.rule import Rule, command_of
 _BOUNDS = ("<", ">", "=")
 
 
-def settled(host: DebState, rule: Rule) -> Rule:
+def resolve_rule(host: DebState, rule: Rule) -> Rule:
     """A rule with its sources by their handles; Refusal where it means nothing here."""
     if any(mark in rule.version[:2] for mark in _BOUNDS):
         raise Refusal(

@@ -9,7 +9,7 @@ from velpin.change.plan import Plan
 from velpin.kinds.deb.forecast import predict, would_carry_out
 from velpin.kinds.deb.rules.lookup import handles_meant, is_meant, names_meant, names_of
 from velpin.kinds.deb.rules.resolve import unfinished
-from velpin.kinds.deb.rules.store import standing
+from velpin.kinds.deb.rules.store import recorded_rules
 from velpin.kinds.deb.rules.verify import same_elsewhere
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Fact, Reason
@@ -37,7 +37,7 @@ def notes_on(host: DebState, plan: Plan) -> Iterator[Reason]:
 
 def notes_on_drop(host: DebState, handle: str) -> Iterator[Reason]:
     """Rules about a source that would mean nothing without it."""
-    for rule in standing(host):
+    for rule in recorded_rules(host):
         if rule.rule.source == handle:
             commands = {"rule": command_of(rule.rule), "lift": command_of(rule.rule, lift=True)}
             yield Reason("rule-left", commands)
@@ -45,7 +45,7 @@ def notes_on_drop(host: DebState, handle: str) -> Iterator[Reason]:
 
 def _in_full(after: DebState, rule: Rule) -> Rule:
     """A rule with the names that it had before."""
-    found = (rule.rule for rule in standing(after))
+    found = (rule.rule for rule in recorded_rules(after))
     same = (existing for existing in found if existing._replace(names=rule.names) == rule)
     return next(same, rule)
 

@@ -25,7 +25,7 @@ _RANKS = ("keep", "pin", "bar", "confine", "prefer")
 """The order of rules in a file: what mentions fewer packages stands first and so wins."""
 
 
-class WrittenRule(NamedTuple):
+class DebRecordedRule(NamedTuple):
     """One rule and where it is written."""
 
     rule: Rule
@@ -53,7 +53,7 @@ def main_file(host: DebState) -> str:
     return f"etc/apt/{host.conf.path('Dir::Etc::preferences', 'preferences')}"
 
 
-def standing(host: DebState) -> list[WrittenRule]:
+def recorded_rules(host: DebState) -> list[DebRecordedRule]:
     """Every rule that Velpin wrote, in the order of its first record."""
     found: dict[tuple[str, Rule], list[int]] = {}
     for file in (main_file(host), own_file(host)):
@@ -61,7 +61,7 @@ def standing(host: DebState) -> list[WrittenRule]:
             rule = rule_of(stanza)
             if rule:
                 found.setdefault((file, rule), []).append(stanza.line)
-    return [WrittenRule(rule, file, tuple(lines)) for (file, rule), lines in found.items()]
+    return [DebRecordedRule(rule, file, tuple(lines)) for (file, rule), lines in found.items()]
 
 
 def rule_of(stanza: Stanza) -> Rule | None:
@@ -79,8 +79,8 @@ def record(rule: Rule, names: Iterable[str], pin: str, priority: int) -> str:
     )
 
 
-def rewritten(
-    tree: Tree, gone: Iterable[WrittenRule], drafts: Iterable[PreferencesDraft]
+def edits_replacing(
+    tree: Tree, gone: Iterable[DebRecordedRule], drafts: Iterable[PreferencesDraft]
 ) -> dict[str, bytes | None]:
     """New contents without the records of some rules and with those of others.
 
@@ -166,6 +166,6 @@ def _above_comments(lines: list[str], at: int) -> int:
     return at
 
 
-def places(written: Iterable[WrittenRule]) -> Mapping[Place, Rule]:
+def places(written: Iterable[DebRecordedRule]) -> Mapping[Place, Rule]:
     """The rule of each record by where it begins."""
     return {Place(rule.file, line): rule.rule for rule in written for line in rule.lines}

@@ -23,7 +23,7 @@ from velpin.kinds.deb.rules.lookup import (
     sources_meant,
 )
 from velpin.kinds.deb.rules.priorities import precedence_of
-from velpin.kinds.deb.rules.store import standing
+from velpin.kinds.deb.rules.store import recorded_rules
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Fact, Reason
 from velpin.model.rule import Rule, Verdict
@@ -64,8 +64,8 @@ def _prefer(host: DebState, rule: Rule) -> Iterator[Verdict]:
 
 
 def _confined(host: DebState) -> set[str]:
-    """Sources that a standing rule confines, by handle; one that is gone does not count."""
-    told = {rule.rule.source for rule in standing(host) if rule.rule.kind == "confine"}
+    """Sources that a recorded rule confines, by handle; one that is gone does not count."""
+    told = {rule.rule.source for rule in recorded_rules(host) if rule.rule.kind == "confine"}
     return {source.handle for source in host.sources if {source.handle, source.repository} & told}
 
 

@@ -163,7 +163,7 @@ class DebWorld:
 
     @cached_property
     def _memo(self) -> Memo:
-        return self.host.shelf.memo([self.host.record] if self.host.record else [])
+        return self.host.cache.memo([self.host.record] if self.host.record else [])
 
     @cached_property
     def _by_key(self) -> dict[str, Package]:

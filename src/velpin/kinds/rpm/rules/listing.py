@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from velpin.kinds.rpm.ini import IniSection
-from velpin.kinds.rpm.rules.store import standing
+from velpin.kinds.rpm.rules.store import recorded_rules
 from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.reason import Fact, Place, Reason
@@ -17,7 +17,7 @@ def rules(host: RpmState) -> list[RuleInForce]:
     found = [*_of_sources(host), *host.common_rules()]
     notes: dict[Place, list[str]] = {}
     rules: dict[Place, Rule] = {}
-    for recorded in standing(host):
+    for recorded in recorded_rules(host):
         notes.setdefault(recorded.place, []).append(short_of(recorded.rule))
         rules.setdefault(recorded.place, recorded.rule)
 

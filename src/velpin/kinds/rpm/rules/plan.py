@@ -11,14 +11,14 @@ from velpin.files.text import HostText
 from velpin.files.tree import Edits
 from velpin.kinds.rpm.edit import with_value
 from velpin.kinds.rpm.ini import leading_number, read_sections
-from velpin.kinds.rpm.rules.resolve import findings, settled
+from velpin.kinds.rpm.rules.resolve import findings, resolve_rule
 from velpin.kinds.rpm.rules.store import (
     PrioritySlot,
     Slot,
     before_velpin,
-    rewritten,
+    edits_replacing,
+    recorded_rules,
     rules_of,
-    standing,
     without_block,
 )
 from velpin.kinds.rpm.rules.verify import verdict
@@ -36,7 +36,7 @@ class RpmRulePlanner(RulePlanner):
 
     def resolve(self, rule: Rule) -> Rule:
         """A rule with its words looked up; Refusal where that cannot be."""
-        return settled(self.host, rule)
+        return resolve_rule(self.host, rule)
 
     def findings(self, rule: Rule) -> list[Reason]:
         """What a rule names that is not there."""
@@ -44,11 +44,11 @@ class RpmRulePlanner(RulePlanner):
 
     def recorded(self) -> list[Rule]:
         """The rules that stand."""
-        return rules_of(standing(self.host))
+        return rules_of(recorded_rules(self.host))
 
     def recorded_at(self, place: Place) -> Rule | None:
         """The rule of Velpin's that stands at a place."""
-        for recorded in standing(self.host):
+        for recorded in recorded_rules(self.host):
             if (
                 recorded.place.file == place.file
                 and recorded.place.line <= place.line <= recorded.last
@@ -91,7 +91,8 @@ class RpmRulePlanner(RulePlanner):
         )
         prefers = [rule for rule in target if rule.kind == "prefer"]
         orders = [self.precedence(rule) for rule in prefers if self.is_there(rule)]
-        plan.propose(host.tree, rewritten(host, gone, new, _priorities(host, old, prefers, orders)))
+        priorities = _priorities(host, old, prefers, orders)
+        plan.propose(host.tree, edits_replacing(host, gone, new, priorities))
 
     def verdict(self, rule: Rule) -> Verdict:
         """Whether a rule holds on the host."""

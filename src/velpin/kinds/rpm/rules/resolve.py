@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from velpin.errors import Refusal
 from velpin.kinds.rpm.asked import bound_fits, version_fits
-from velpin.kinds.rpm.pattern import compiled, is_glob
+from velpin.kinds.rpm.pattern import glob_pattern, is_glob
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.precedence import check_says_something, precedence_of
@@ -16,7 +16,7 @@ from velpin.model.rule import Rule
 _BOUNDS = (">=", "<=", "==", ">", "<")
 
 
-def settled(host: RpmState, rule: Rule) -> Rule:
+def resolve_rule(host: RpmState, rule: Rule) -> Rule:
     """A rule with its sources looked up; Refusal where it means nothing here."""
     for handle in (rule.source, *rule.over, *rule.under):
         if handle:
@@ -55,7 +55,7 @@ def names_meant(host: RpmState, text: str, handle: str = "") -> list[str]:
         names = {name for origin in host.pool.origins for name in origin.index.names()}
     if not is_glob(name):
         return [name] if name in names else []
-    return sorted(known for known in names if compiled(name).match(known))
+    return sorted(known for known in names if glob_pattern(name).match(known))
 
 
 def builds_meant(host: RpmState, text: str, handle: str = "") -> Iterator[RpmPackage]:

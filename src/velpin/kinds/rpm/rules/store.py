@@ -50,7 +50,7 @@ class RpmRecordedRule(NamedTuple):
     """The last line that is for it."""
 
 
-def standing(host: RpmState) -> list[RpmRecordedRule]:
+def recorded_rules(host: RpmState) -> list[RpmRecordedRule]:
     """All rules that stand, in the order of files and lines; one may stand in several places."""
     found = []
     for file in host.section_files:
@@ -135,7 +135,7 @@ class PrioritySlot(NamedTuple):
     rules: tuple[Rule, ...]
 
 
-def rewritten(
+def edits_replacing(
     host: RpmState,
     old: Sequence[tuple[Rule, Sequence[RuleLine]]],
     new: Sequence[tuple[Rule, Sequence[RuleLine]]],

@@ -16,7 +16,7 @@ def _never(build: RpmPackage) -> bool:
 class SolverOptions:
     """How one host decides; all observed."""
 
-    both_words: bool = True
+    multilib: bool = True
     """Whether one name may be installed for two word sizes side by side."""
     downgrades_for_needs: bool = True
     """Whether a need may take an installed package back to a lower version."""

@@ -35,9 +35,9 @@ class Why(NamedTuple):
 class Rules:
     """Makes the clauses of packages of one pool."""
 
-    def __init__(self, pool: RpmPool, ways: SolverOptions) -> None:
+    def __init__(self, pool: RpmPool, solver_options: SolverOptions) -> None:
         self.pool = pool
-        self.ways = ways
+        self.options = solver_options
         self.asked: set[str] = set()
         """Names that were asked for."""
         self.waived: set[tuple[int, RpmRelation]] = set()
@@ -115,7 +115,7 @@ class Rules:
                 olds += [old] if old else []
         if not known or len(known) == len(wanted):
             return
-        if not self.ways.focus_update and all(self._all_meet(old, wanted) for old in olds):
+        if not self.options.focus_update and all(self._all_meet(old, wanted) for old in olds):
             return
         yield Clause([-owner.id, *besides, *known], Why("stay with", owner, relation))
 
@@ -136,13 +136,13 @@ class Rules:
         """The installed build in whose place one that is offered may come."""
         named = self.pool.installed(build.name)
         for old in named:
-            beside = self.ways.both_words and self.pool.archs.beside(old.arch, build.arch)
-            if not beside and not self.ways.locked(old) and self.may_follow(old, build):
+            beside = self.options.multilib and self.pool.archs.may_coexist(old.arch, build.arch)
+            if not beside and not self.options.locked(old) and self.may_follow(old, build):
                 return old
         if named:
             return None
         for old in self.replaced(build):
-            if not self.ways.locked(old) and self.ways.same_vendor(old, build):
+            if not self.options.locked(old) and self.options.same_vendor(old, build):
                 return old
         return None
 
@@ -168,13 +168,13 @@ class Rules:
                 several and self.multiple(other) and other.version != build.version
             ):
                 continue
-            if self.ways.both_words and self.pool.archs.beside(build.arch, other.arch):
+            if self.options.multilib and self.pool.archs.may_coexist(build.arch, other.arch):
                 continue
             yield Clause([-build.id, -other.id], Why("same name", build, None, other))
 
     def multiple(self, build: RpmPackage) -> bool:
         """Whether several versions of it may stand side by side."""
-        names = self.ways.multiple
+        names = self.options.multiple
         return bool(names) and (
             build.name in names or any(capability.name in names for capability in build.provides)
         )
@@ -186,7 +186,7 @@ class Rules:
             for other in self.pool.named(relation.name):
                 if other.name != build.name and obsoletes(build, other):
                     yield Clause([-build.id, -other.id], Why("obsoletes", build, relation, other))
-                    if other.installed and self.ways.replaced_by_all:
+                    if other.installed and self.options.replaced_by_all:
                         yield from self._replacing_along(build, other, relation)
 
     def _replacing_along(
@@ -241,7 +241,7 @@ class Rules:
     def _lesser_arch(self, build: RpmPackage) -> Iterator[Clause]:
         """A package of the lesser word size comes only with its like of the host's own, where
         that is offered at all, unless its name was asked for (observed)."""
-        if not self.ways.both_words or build.name in self.asked:
+        if not self.options.multilib or build.name in self.asked:
             return
         if not self.pool.archs.is_secondary(build.arch):
             return
@@ -255,7 +255,7 @@ class Rules:
 
     def _left_lesser(self, build: RpmPackage) -> Iterator[Clause]:
         """The same of installed ones whose like of the host's own goes."""
-        if self.ways.both_words and not self.pool.archs.is_secondary(build.arch):
+        if self.options.multilib and not self.pool.archs.is_secondary(build.arch):
             for other in self.pool.installed(build.name):
                 yield from self._lesser_arch(other)
 
@@ -272,7 +272,7 @@ class Rules:
         """What may come in the place of an installed build."""
         if build.id in self.targets:
             return self.targets[build.id]
-        if self.ways.locked(build):
+        if self.options.locked(build):
             return []
         free = build.id in self.freed
         found = [
@@ -285,7 +285,7 @@ class Rules:
             package
             for package in self.pool.obsoleting(build)
             if package.name != build.name
-            and (free or package.id in self.granted or self.ways.same_vendor(build, package))
+            and (free or package.id in self.granted or self.options.same_vendor(build, package))
         ]
         return found
 
@@ -293,11 +293,11 @@ class Rules:
         """Whether an installed build may be replaced by another of its name without being asked."""
         if self.realign:
             return True
-        if not self.ways.same_vendor(build, other):
+        if not self.options.same_vendor(build, other):
             return False
-        if self.pool.archs.beside(build.arch, other.arch):
+        if self.pool.archs.may_coexist(build.arch, other.arch):
             return False
-        return self.ways.downgrades_for_needs or compare(other.version, build.version) >= 0
+        return self.options.downgrades_for_needs or compare(other.version, build.version) >= 0
 
     def _relied(self, build: RpmPackage) -> Iterator[Clause]:
         """What installed packages needed of one that goes."""

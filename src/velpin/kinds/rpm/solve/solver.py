@@ -89,12 +89,12 @@ class RpmSolver:
     def __init__(
         self,
         pool: RpmPool,
-        ways: SolverOptions,
+        solver_options: SolverOptions,
         jobs: Sequence[Job],
         upgrade: Iterable[RpmPackage] = (),
     ) -> None:
-        self.pool, self.ways = pool, ways
-        self.rules = Rules(pool, ways)
+        self.pool, self.options = pool, solver_options
+        self.rules = Rules(pool, solver_options)
         self.jobs = list(jobs)
         self.upgrade = list(upgrade)
         self.staying: set[int] = set()
@@ -136,7 +136,9 @@ class RpmSolver:
     def _checked(self, found: RpmSolution) -> RpmSolution:
         """Refused as a whole where something goes that never may; no other way is looked for."""
         coming = {package.name for package in found.taken}
-        gone = [package for package in found.gone if package.name in self.ways.protected - coming]
+        gone = [
+            package for package in found.gone if package.name in self.options.protected - coming
+        ]
         if gone:
             clause = Clause([gone[0].id], Why("protected", gone[0]))
             return RpmSolution(False, proof=[clause])
@@ -224,7 +226,7 @@ class RpmSolver:
             build = self.pool.build(package)
             if build.installed and package not in self._mentioned:
                 self._mentioned[package] = None
-                if literal < 0 or self.ways.focus_update:
+                if literal < 0 or self.options.focus_update:
                     self._again = True
             positive += literal > 0
         if positive > 1 and not isinstance(clause.why, JobWhy):
@@ -261,11 +263,11 @@ class RpmSolver:
             self._again = False
             if not self._ask() or not self._update():
                 continue
-            if self.ways.focus_update and not self._meet_needs(of_new=True):
+            if self.options.focus_update and not self._meet_needs(of_new=True):
                 continue
             if not self._stay() or not self._meet_needs():
                 continue
-            if self.ways.weak and not self._recommend():
+            if self.options.weak and not self._recommend():
                 continue
             if not self._remake():
                 continue
@@ -402,7 +404,7 @@ class RpmSolver:
                         found.setdefault(build.id, (build, owner, relation))
         for build in self._supplementing():
             found.setdefault(build.id, (build, build, build.facts.of(RpmLink.SUPPLEMENTS)[0]))
-        builds = [build for build, _, _ in found.values() if not self.ways.not_weak(build)]
+        builds = [build for build, _, _ in found.values() if not self.options.not_weak(build)]
         if not builds:
             return True
         chosen = self.policy.best(builds)[0]
@@ -422,7 +424,7 @@ class RpmSolver:
     def _weak(self, owner: RpmPackage) -> Iterator[RpmRelation]:
         """What a package recommends that counts here."""
         old: set[str] = set()
-        if not self.ways.old_recommends:
+        if not self.options.old_recommends:
             for build in self.pool.installed(owner.name):
                 if self.search.value(build.id) is False:
                     old.update(map(str, build.facts.of(RpmLink.RECOMMENDS)))
@@ -461,7 +463,7 @@ class RpmSolver:
         """Whether a supplement is met by what comes, and was not before."""
         if not self.policy.is_met(relation):
             return False
-        return self.ways.old_recommends or not self._was_met(relation)
+        return self.options.old_recommends or not self._was_met(relation)
 
     def _was_met(self, relation: RpmRelation) -> bool:
         before = Policy(self.pool, lambda number: self.pool.build(number).installed)

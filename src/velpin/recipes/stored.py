@@ -28,20 +28,20 @@ _LARGEST = 256 << 20
 _LARGEST_FILE = 256 << 20
 
 
-def path_of(shelf: IndexCache, source: RecipeSource) -> Path | None:
+def path_of(cache: IndexCache, source: RecipeSource) -> Path | None:
     """The folder or archive of a source; None where it is not fetched yet."""
     if source.local is not None:
         return source.local
-    fetched = shelf.fetched(source.address, source.release)
+    fetched = cache.fetched(source.address, source.release)
     return fetched.path(fetched.release_file) if fetched else None
 
 
-def index_of(shelf: IndexCache, path: Path, form: RecipeFormat) -> Index:
+def index_of(cache: IndexCache, path: Path, form: RecipeFormat) -> Index:
     """The parsed recipes of a folder or archive.
 
     Raises HostFileError where it cannot be read.
     """
-    return shelf.parsed(path, partial(_parts, form), partial(_stamp, form))
+    return cache.parsed(path, partial(_parts, form), partial(_stamp, form))
 
 
 def recipes_in(index: Index, name: str) -> list[Recipe]:
