@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import redirect_stderr, redirect_stdout
@@ -25,8 +26,10 @@ from velpin.store.cache import open_cache
 
 NOW = time.time()
 
-settings.register_profile("velpin", deadline=None)  # a busy machine fails no test
-settings.load_profile("velpin")
+# A busy machine fails no test: no deadlines. Daily work draws fewer examples.
+settings.register_profile("all", deadline=None)
+settings.register_profile("daily", deadline=None, max_examples=25)
+settings.load_profile("all")
 
 
 class Said(NamedTuple):
@@ -186,6 +189,16 @@ def _no_terminal(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
         monkeypatch.delenv(name, raising=False)
         monkeypatch.delenv(name.upper(), raising=False)
     return
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Daily work leaves out what is slow."""
+    if config.option.markexpr == "not slow":
+        settings.load_profile("daily")
+        # It does not wait for the disk either: nothing is synced, and folders are in memory.
+        os.fsync = lambda _file: None
+        if os.access("/dev/shm", os.W_OK):
+            os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", "/dev/shm")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

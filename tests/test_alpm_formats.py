@@ -344,6 +344,7 @@ def test_names_of_folders(folder: str, parts: tuple[str, str]) -> None:
     assert name_and_version(folder) == parts
 
 
+@pytest.mark.slow
 def test_a_bomb_is_not_unpacked(tmp_path: Path) -> None:
     path = tmp_path / "bomb.db"
     path.write_bytes(gzip.compress(WHOLE + bytes(100 << 20)))

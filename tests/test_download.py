@@ -142,6 +142,7 @@ def test_a_server_that_cannot_go_on_begins_anew(
     assert (tmp_path / "a").read_bytes() == DATA
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("answer", "said", "tries"),
     [

@@ -6,6 +6,7 @@ import ast
 import re
 import subprocess
 import sys
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -49,16 +50,20 @@ SHARED = {"velpin.kinds.rpm_dnf": "velpin.kinds.rpm", "velpin.kinds.rpm_zypp": "
 """The folder that two kinds share."""
 
 
+@cache
+def parsed(path: Path) -> ast.Module:
+    return ast.parse(path.read_text())
+
+
+@cache
 def imports_of(path: Path, *, top: bool, types: bool = True) -> set[str]:
     """Modules of Velpin that a module imports, at its top or anywhere; without `types`, none
     that are only there for annotations."""
-    tree = ast.parse(path.read_text())
-    if not types:
-        tree.body = [
-            node for node in tree.body
-            if not (isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING")
-        ]  # fmt: skip
-    nodes = tree.body if top else list(ast.walk(tree))
+    body = [
+        node for node in parsed(path).body
+        if types or not (isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING")
+    ]  # fmt: skip
+    nodes = body if top else [inner for node in body for inner in ast.walk(node)]
     found: set[str] = set()
     for node in nodes:
         if isinstance(node, ast.Import):
@@ -202,6 +207,7 @@ def warm(tmp_path_factory: pytest.TempPathFactory) -> Harbour:
     return harbour
 
 
+@pytest.mark.slow  # a process for each command
 @pytest.mark.parametrize("command", sorted(BUDGETS))
 def test_a_command_loads_what_answers_it_and_no_more(warm: Harbour, command: str) -> None:
     words, most, needed = BUDGETS[command]
@@ -217,6 +223,7 @@ def test_every_command_has_a_budget() -> None:
     assert set(_COMMANDS) - set(BUDGETS) == {"demo"}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("kind", [DNF, ZYPP])
 def test_a_forecast_on_an_rpm_host_loads_nothing_slow(tmp_path: Path, kind: str) -> None:
     harbour = RpmHarbour(tmp_path, kind)
@@ -226,6 +233,7 @@ def test_a_forecast_on_an_rpm_host_loads_nothing_slow(tmp_path: Path, kind: str)
     assert sorted(loaded & {*HEAVY, "velpin.kinds.deb.state"}) == []
 
 
+@pytest.mark.slow
 def test_nor_does_one_on_an_alpm_host(tmp_path: Path) -> None:
     harbour = AlpmHarbour(tmp_path)
     harbour.source("base", DemoArchive("gull"))

@@ -158,6 +158,7 @@ PRINTED = [
 ]  # fmt: skip
 
 
+@pytest.mark.slow  # every command, on every kind
 def test_what_is_printed_is_what_the_schema_says(root: Path, harbour: Harbour) -> None:
     for words, command in PRINTED:
         said = harbour.run(*(word.format(harbour.folder) for word in words), "--json")

@@ -140,6 +140,7 @@ def test_an_index_that_is_not_what_was_promised(signed: Harbour, signer: Signer,
     assert version(signed) == "1"
 
 
+@pytest.mark.slow
 def test_an_index_that_unpacks_without_end(signed: Harbour, signer: Signer) -> None:
     bomb = lzma.compress(b"x" * 30_000_000)
     release = (dists(signed) / "Release").read_text().partition("SHA256:")[0] + "SHA256:\n"

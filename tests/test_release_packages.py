@@ -98,6 +98,7 @@ def test_cut_off_anywhere_it_is_a_clear_error(made: Callable[[Files], bytes]) ->
             open_package(whole[:length], "vendor")
 
 
+@pytest.mark.slow
 @FORMATS
 def test_a_bomb_is_refused(made: Callable[[Files], bytes]) -> None:
     with pytest.raises(HostFileError, match="far larger"):

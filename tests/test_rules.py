@@ -433,6 +433,7 @@ def test_want_a_version(two: Harbour) -> None:
     assert not (two.root / OWN).exists()
 
 
+@pytest.mark.slow
 def test_want_from_a_source_that_is_off_or_confined(two: Harbour) -> None:
     make(two, "off vendor")
     assert ways(two, "gull@2.0")[0] == ["velpin on vendor", "velpin pin gull@2.0"]
