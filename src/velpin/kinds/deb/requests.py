@@ -11,6 +11,7 @@ import re
 from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
+from velpin.core.refused import RequestRefused
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebVersion
 from velpin.kinds.deb.preferences import expression_matches, release_pin, version_matches
@@ -42,12 +43,11 @@ class Decision(NamedTuple):
     """The source that was named, for what it depends on as well."""
 
 
-class DebRequestRefused(Exception):
-    """This request would be refused."""
+class DebRequestRefused(RequestRefused):
+    """A request cannot be met; the package it means is told where there is one."""
 
     def __init__(self, code: str, package: DebPackage | None = None, **facts: Fact) -> None:
-        super().__init__(code)
-        self.reason = Reason(code, facts)
+        super().__init__(code, **facts)
         self.package = package
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from velpin.errors import HostFileError
 from velpin.files.text import whole_number
-from velpin.kinds.rpm.safexml import parse
+from velpin.kinds.rpm.safexml import read_document
 
 
 def read_mirrors(data: bytes, where: str) -> list[str]:
@@ -25,14 +25,16 @@ def read_mirrors(data: bytes, where: str) -> list[str]:
 
 
 def _metalink(data: bytes, where: str) -> list[str]:
-    root = parse(data, where)
     found: list[tuple[int, str]] = []
-    for element in root.iter("{*}url"):
-        text = (element.text or "").strip()
-        rank = element.get("preference", "0")
+
+    def ended(name: str, attributes: dict[str, str], text: str) -> None:
+        if name.rpartition(" ")[2] != "url":
+            return
         if text.startswith(("http://", "https://", "file://")) and "/repodata/" in text:
             base = text.rpartition("/repodata/")[0] + "/"
-            found.append((-(whole_number(rank) or 0), base))
+            found.append((-(whole_number(attributes.get("preference", "0")) or 0), base))
+
+    read_document(data, where, end=ended)
     if not found:
         raise HostFileError(where, 0, "a metalink without an address of repomd.xml")
     return list(dict.fromkeys(base for _, base in sorted(found, key=lambda ranked: ranked[0])))

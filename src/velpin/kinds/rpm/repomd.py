@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.files.text import whole_number
-from velpin.kinds.rpm.safexml import parse_events
+from velpin.kinds.rpm.safexml import read_document
 
 _NS = "http://linux.duke.edu/metadata/repo "
 STRONG = ("sha512", "sha384", "sha256", "sha224")
@@ -54,7 +54,7 @@ class Repomd(NamedTuple):
 def read_repomd(data: bytes, where: str) -> Repomd:
     """Read it; HostFileError, with the line, where it is no such file or declares entities."""
     reader = _Reader(where)
-    parse_events(data, where, reader.start, reader.end)
+    read_document(data, where, reader.start, end=reader.end)
     if not reader.is_repomd:
         raise HostFileError(where, 1, "is not a list of a repository's files (repomd)")
     dates = [promised.dated for promised in reader.lists if promised.dated]

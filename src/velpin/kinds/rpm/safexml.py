@@ -3,12 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
-
-if TYPE_CHECKING:
-    from lxml.etree import _Element
 
 _MOST = 16 << 20
 _DEEPEST = 64
@@ -19,7 +15,11 @@ End = Callable[[str, dict[str, str], str], None]
 """Told of each element's end: the same name and attributes, its own text."""
 
 
-def parse_events(data: bytes, where: str, start: Start, end: End) -> None:
+def _pass(_name: str, _attributes: dict[str, str], _line: int) -> None:
+    """Nothing to do where an element begins."""
+
+
+def read_document(data: bytes, where: str, start: Start = _pass, *, end: End) -> None:
     """Go through a document's elements.
 
     Raises HostFileError, with the line, where it is not well-formed, too large, or declares
@@ -53,21 +53,6 @@ def parse_events(data: bytes, where: str, start: Start, end: End) -> None:
     except expat.ExpatError as problem:
         what = f"not well-formed: {expat.errors.messages[problem.code]}"
         raise HostFileError(where, problem.lineno, what) from problem
-    except (LookupError, ValueError) as problem:
-        raise HostFileError(where, 1, f"not well-formed: {problem}") from problem
-
-
-def parse(data: bytes, where: str) -> _Element:
-    """The root of a document; errors as above."""
-    from lxml import etree
-
-    _refuse(data, where)
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False)
-    try:
-        return etree.fromstring(data, parser)
-    except etree.XMLSyntaxError as problem:
-        what = f"not well-formed: {problem.msg}"
-        raise HostFileError(where, problem.lineno or 0, what) from problem
     except (LookupError, ValueError) as problem:
         raise HostFileError(where, 1, f"not well-formed: {problem}") from problem
 

@@ -163,18 +163,35 @@ def _number(section: IniSection, config: ZyppConfig, file: str) -> int:
 
 def base_product_version(tree: Tree) -> str:
     """The version of the base product, empty where none is installed."""
-    from velpin.kinds.rpm.safexml import parse
-
     names = tree.names(PRODUCTS)
     for name in [name for name in names if name == "baseproduct"] + [
         name for name in names if name.endswith(".prod")
     ]:
-        file = f"{PRODUCTS}/{name}"
-        root = parse(tree.read(file) or b"", file)
-        version = (root.findtext("version") or "").strip()
+        version = _product_version(tree.read(f"{PRODUCTS}/{name}") or b"", f"{PRODUCTS}/{name}")
         if version:
             return version
     return ""
+
+
+def _product_version(data: bytes, file: str) -> str:
+    """The first `version` right below the root of a product's description."""
+    from velpin.kinds.rpm.safexml import read_document
+
+    versions: list[str] = []
+    depth = 0
+
+    def began(name: str, attributes: dict[str, str], line: int) -> None:
+        nonlocal depth
+        depth += 1
+
+    def ended(name: str, attributes: dict[str, str], text: str) -> None:
+        nonlocal depth
+        depth -= 1
+        if depth == 1 and name == "version":
+            versions.append(text)
+
+    read_document(data, file, began, end=ended)
+    return versions[0] if versions else ""
 
 
 def read_variables(tree: Tree, base: Mapping[str, str]) -> dict[str, str]:
