@@ -7,14 +7,21 @@ from pathlib import Path
 import pytest
 
 from tests.alpm_harbour import AlpmHarbour
-from tests.conftest import Harbour
+from tests.conftest import Harbour, offer
 from tests.plain_world import PlainWorld
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from tests.test_resolve import asked
 from velpin.change.shift import taken_over
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
+from velpin.files.tree import Tree
+from velpin.kinds import open_adapter
+from velpin.kinds.rpm.adapter import RpmAdapter
+from velpin.kinds.rpm.relation import read_relation
+from velpin.kinds.rpm.solve.policy import Policy
+from velpin.model.reason import Reason
 from velpin.model.shift import ChangedUpgrade, Selection, Shift
+from velpin.store.cache import open_cache
 
 # -- deb hosts ---------------------------------------------------------------------------------
 
@@ -67,6 +74,22 @@ def test_the_engine(title: str, lines: list[str], wanted: str | None) -> None:
     assert world.state() == dict(pair.split() for pair in wanted.split(", "))
 
 
+def test_a_version_that_the_named_source_lacks_is_told_as_that(harbour: Harbour) -> None:
+    harbour.simple("base", ("gull", "1"))
+    harbour.simple("vendor", ("gull", "9"))
+    host = harbour.ready()
+    (answer,) = host.forecast(["gull@9%base"]).answers
+    facts = {"name": "gull", "source": "base", "version": "9"}
+    assert answer.problem == Reason("no-version-in-source", facts)
+
+
+def test_a_name_that_only_another_architecture_has_is_told_as_that(harbour: Harbour) -> None:
+    rows = [offer("gull", "1", arch="i386")]
+    harbour.source("base", harbour.repository("base", rows, archs=("amd64", "i386")))
+    (answer,) = harbour.ready().forecast(["gull:amd64"]).answers
+    assert answer.problem == Reason("not-for-arch", {"name": "gull", "arch": "amd64"})
+
+
 # -- rpm hosts ---------------------------------------------------------------------------------
 
 
@@ -80,6 +103,27 @@ def test_a_package_for_any_architecture_stands_beside_none_of_its_name(rpm: RpmH
     rpm.installed(DemoRpm("gull", "1-1", arch="x86_64"))
     (change,) = rpm.refresh().forecast("--upgrade")["changes"]
     assert (change["old"], change["new"], change["outcome"]) == ("1-1", "2-1", "upgrade")
+
+
+RICH = [
+    ("(a and b)", {"ab"}),
+    ("(a or b)", {"a", "b", "ab", "ac", "bc"}),
+    ("(a if b)", {"", "a", "c", "ab", "ac"}),
+    ("(a if b else c)", {"c", "ab", "ac"}),
+    ("(a unless b)", {"a", "ac"}),
+    ("(a unless b else c)", {"a", "ac", "bc"}),
+]
+"""Relations, and the sets of installed packages that meet them."""
+
+
+@pytest.mark.parametrize("have", ["", "a", "b", "c", "ab", "ac", "bc"])
+def test_a_relation_of_several_is_met_by_what_its_words_say(rpm: RpmHarbour, have: str) -> None:
+    rpm.installed(*(DemoRpm(name) for name in have))
+    host = open_adapter(Tree(rpm.root), open_cache(Tree(rpm.root)), as_is=False)
+    assert isinstance(host, RpmAdapter)
+    policy = Policy(host.pool)
+    met = {text for text, _ in RICH if policy.is_met(read_relation(text))}
+    assert met == {text for text, sets in RICH if have in sets}
 
 
 def test_a_package_may_conflict_with_what_it_provides_itself(rpm: RpmHarbour) -> None:
