@@ -241,7 +241,7 @@ def test_a_rule_is_written_and_lifted(tmp_path: Path, kind: str, rule: str, line
         (DNF, "pin gull@>=2", "cannot match gull by a bound"),
         (DNF, "pin gull@9", "no source has gull in version 9"),
         (DNF, "pin tern@0.5", "no rule on this kind of host downgrades it"),
-        (DNF, "bar gull --from two --component x", "have no sections"),
+        (DNF, "bar gull --from two --component x", "have no components"),
         (DNF, "keep gull", "is not installed"),
         (DNF, "prefer one --over one", "no source other than one itself"),
         (DNF, "prefer one --over two --foremost", "means nothing here"),

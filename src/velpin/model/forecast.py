@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, NamedTuple
+from collections.abc import Callable
+from typing import Annotated, Literal, NamedTuple, TypeVar
 
 from velpin.model.reason import Inline, Reason, Sentence
 
@@ -35,6 +36,19 @@ class PassedOver(NamedTuple):
 
 
 Outcome = Literal["install", "upgrade", "downgrade", "reinstall", "remove", "keep", "none"]
+T = TypeVar("T")
+
+
+def outcome_of(old: T | None, new: T | None, compare: Callable[[T, T], int]) -> Outcome:
+    """What happens to a package, in a word; `compare` holds a version against another."""
+    if new is None:
+        return "remove"
+    if old is None:
+        return "install"
+    if old is new:
+        return "keep"
+    order = compare(new, old)
+    return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
 
 
 class Answer(NamedTuple):

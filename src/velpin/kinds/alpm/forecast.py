@@ -16,8 +16,7 @@ from velpin.kinds.alpm.requests import packages_for
 from velpin.kinds.alpm.solver import AlpmSolution, AlpmSolver
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.version import compare, version_key
-from velpin.model.forecast import Answer, Change, Forecast, HeldBack, HostName
-from velpin.model.forecast import Outcome as Word
+from velpin.model.forecast import Answer, Change, Forecast, HeldBack, HostName, Outcome, outcome_of
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
 
@@ -141,16 +140,9 @@ def _change(
     )
 
 
-def outcome(old: AlpmPackage | None, new: AlpmPackage | None) -> Word:
+def outcome(old: AlpmPackage | None, new: AlpmPackage | None) -> Outcome:
     """What happens to a package, in a word."""
-    if new is None:
-        return "remove"
-    if old is None:
-        return "install"
-    if old is new:
-        return "keep"
-    order = compare(new.version, old.version)
-    return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
+    return outcome_of(old, new, lambda one, other: compare(one.version, other.version))
 
 
 def _held_back(work: AlpmSolver) -> tuple[HeldBack, ...]:

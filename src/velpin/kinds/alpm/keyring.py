@@ -5,6 +5,7 @@ from __future__ import annotations
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import ring
 from velpin.model.host import KeyUse
+from velpin.trust.named import use_of
 
 
 def key_uses(host: AlpmState) -> list[KeyUse]:
@@ -15,13 +16,7 @@ def key_uses(host: AlpmState) -> list[KeyUse]:
         for source in host.sources
         if source.on and (source.level.of_index, source.level.of_packages) != ("never", "never")
     )
-    return [
-        KeyUse(
-            key.owner, key.fingerprint, key.created, key.expires, key.algorithm, key.revoked,
-            key.where, handles, True,
-        )
-        for key in found.keys
-    ]  # fmt: skip
+    return [use_of(key, handles, everything=True) for key in found.keys]
 
 
 def key_problems(host: AlpmState) -> list[str]:

@@ -157,7 +157,9 @@ def parse_snippet(text: str, name: str = "") -> list[SourceEntry]:
         raise HostFileError(shown, first.line, first.what)
     entries = [entry for entry in found.entries if "deb" in entry.types and entry.on]
     if not entries:
-        raise UsageError(f"{shown} names no source", "expected a line `deb ADDRESS SUITE SECTION`")
+        raise UsageError(
+            f"{shown} names no source", "expected a line `deb ADDRESS SUITE COMPONENT`"
+        )
     return entries
 
 

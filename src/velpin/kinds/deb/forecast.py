@@ -21,7 +21,7 @@ from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.changes import changes_of, held_back, unneeded
 from velpin.kinds.deb.transaction.steps import AskedVersion, Transaction, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
-from velpin.model.forecast import Answer, Forecast, HostName, Outcome, PassedOver
+from velpin.model.forecast import Answer, Forecast, HostName, PassedOver, outcome_of
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
 
@@ -125,7 +125,7 @@ def _told(host: DebState, request: Request, decision: Decision) -> Answer:
     if decision.decided_by == "request":
         code = "not-asked-source" if request.source else "not-asked-version"
         fixed = Reason(code, {"asked": request.source or asked_version(request)})
-    outcome = _outcome(installed, chosen)
+    outcome = outcome_of(installed, chosen, lambda one, other: compare(one.text, other.text))
     changing = outcome != "keep"
     return Answer(
         asked=request.text,
@@ -142,15 +142,6 @@ def _told(host: DebState, request: Request, decision: Decision) -> Answer:
         download_bytes=number_in(host.text(first), "size") if first and changing else 0,
         disk_bytes=_disk(host, chosen) - _disk(host, installed) if changing else 0,
     )
-
-
-def _outcome(installed: DebVersion | None, chosen: DebVersion) -> Outcome:
-    if installed is None:
-        return "install"
-    if installed is chosen:
-        return "keep"
-    order = compare(chosen.text, installed.text)
-    return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
 
 
 def _disk(host: DebState, version: DebVersion | None) -> int:

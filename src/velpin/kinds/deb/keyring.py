@@ -5,6 +5,7 @@ from __future__ import annotations
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import common_keys, named_keys
 from velpin.model.host import KeyUse
+from velpin.trust.named import use_of
 from velpin.trust.openpgp import Key
 
 
@@ -20,8 +21,8 @@ def key_uses(host: DebState) -> list[KeyUse]:
             continue
         for key in named.keys:
             uses.setdefault((key.fingerprint, key.where), (key, []))[1].append(source.handle)
-    found = [_use(key, handles, False) for key, handles in uses.values()]
-    return found + [_use(key, by_all, True) for key in common_keys(host.tree, [])]
+    found = [use_of(key, handles) for key, handles in uses.values()]
+    return found + [use_of(key, by_all, everything=True) for key in common_keys(host.tree, [])]
 
 
 def key_problems(host: DebState) -> list[str]:
@@ -31,10 +32,3 @@ def key_problems(host: DebState) -> list[str]:
     for source in host.sources:
         problems += named_keys(host.tree, source).problems
     return list(dict.fromkeys(problems))
-
-
-def _use(key: Key, handles: list[str], everything: bool) -> KeyUse:
-    return KeyUse(
-        key.owner, key.fingerprint, key.created, key.expires, key.algorithm, key.revoked, key.where,
-        tuple(dict.fromkeys(handles)), everything,
-    )  # fmt: skip

@@ -1,6 +1,6 @@
 """The sources a deb host's files name: `sources.list` and `sources.list.d`, both formats.
 
-One-line form (`*.list`):   deb [option=value ...] ADDRESS SUITE SECTION...
+One-line form (`*.list`):   deb [option=value ...] ADDRESS SUITE COMPONENT...
 Stanza form (`*.sources`):  Types, URIs, Suites, Components and options as fields.
 
 A suite that ends in `/` is a folder with an index of its own (a flat repository) and takes

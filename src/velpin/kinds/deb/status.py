@@ -7,8 +7,9 @@ from velpin.errors import BadSignature
 from velpin.kinds.deb.copies import DebCopy
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.trust import NamedKeys, named_keys
+from velpin.kinds.deb.trust import named_keys
 from velpin.model.host import SourcePriority
+from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import clear_issuers, key_with
 
 

@@ -8,7 +8,6 @@ names nothing is vouched for by every key of the common folder.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
 
 from velpin.errors import BadKey
 from velpin.files.text import encode
@@ -17,6 +16,7 @@ from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.sources import DebSource
 from velpin.model.reason import Fact, Reason
+from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import Key, bare, read_keys
 
 COMMON_FILE = "etc/apt/trusted.gpg"
@@ -26,17 +26,6 @@ OWN_FOLDER = "etc/apt/keyrings"
 
 _FINGERPRINT = re.compile(r"[0-9A-Fa-f]{16,64}!?\Z")
 _BEGIN = "-----BEGIN PGP PUBLIC KEY BLOCK-----"
-
-
-@dataclass(slots=True)
-class NamedKeys:
-    """The keys that may sign a source."""
-
-    keys: list[Key] = field(default_factory=list)
-    how: str = "common"
-    """`file`, `fingerprint`, `embedded`, `common` or `none` (trusted without a signature)."""
-    files: list[str] = field(default_factory=list)
-    problems: list[str] = field(default_factory=list)
 
 
 def named_keys(tree: Tree, source: DebSource) -> NamedKeys:

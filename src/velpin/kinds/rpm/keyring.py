@@ -5,6 +5,7 @@ from __future__ import annotations
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import named_keys, ring
 from velpin.model.host import KeyUse
+from velpin.trust.named import use_of
 from velpin.trust.openpgp import Key
 
 
@@ -21,18 +22,11 @@ def key_uses(host: RpmState) -> list[KeyUse]:
         for key in named.keys:
             if key.where in named.files:
                 uses.setdefault((key.fingerprint, key.where), (key, []))[1].append(source.handle)
-    found = [_use(key, handles, False) for key, handles in uses.values()]
-    return found + [_use(key, unnamed, True) for key in ring(host)]
+    found = [use_of(key, handles) for key, handles in uses.values()]
+    return found + [use_of(key, unnamed, everything=True) for key in ring(host)]
 
 
 def key_problems(host: RpmState) -> list[str]:
     """Keys that are named and cannot be used, and why."""
     found = (text for source in host.sources for text in named_keys(host, source).problems)
     return list(dict.fromkeys(found))
-
-
-def _use(key: Key, handles: list[str], everything: bool) -> KeyUse:
-    return KeyUse(
-        key.owner, key.fingerprint, key.created, key.expires, key.algorithm, key.revoked, key.where,
-        tuple(dict.fromkeys(handles)), everything,
-    )  # fmt: skip

@@ -8,8 +8,7 @@ from velpin.kinds.rpm.solve.rules import Why
 from velpin.kinds.rpm.solve.solver import JobWhy, RpmSolution, RpmSolver
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
-from velpin.model.forecast import Change
-from velpin.model.forecast import Outcome as Word
+from velpin.model.forecast import Change, Outcome, outcome_of
 
 
 class Roles:
@@ -142,13 +141,6 @@ def _change(
     )
 
 
-def outcome(old: RpmPackage | None, new: RpmPackage | None) -> Word:
+def outcome(old: RpmPackage | None, new: RpmPackage | None) -> Outcome:
     """What happens to a package, in a word."""
-    if new is None:
-        return "remove"
-    if old is None:
-        return "install"
-    if old is new:
-        return "keep"
-    order = compare(new.version, old.version)
-    return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
+    return outcome_of(old, new, lambda one, other: compare(one.version, other.version))

@@ -6,7 +6,6 @@ the host has taken it into its own ring, which is kept with the record of instal
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from urllib.parse import unquote, urlsplit
 
 from velpin.errors import BadKey, HostFileError
@@ -15,21 +14,11 @@ from velpin.kinds.rpm.ini import truth
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.reason import Fact, Reason
+from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import Key, read_keys
 
 OWN_FOLDER = "etc/pki/rpm-gpg"
 """Where Velpin puts the key of one source."""
-
-
-@dataclass(slots=True)
-class NamedKeys:
-    """The keys that may sign a source or its packages."""
-
-    keys: list[Key] = field(default_factory=list)
-    how: str = "file"
-    """`file`, `ring` (the host's own), `packages` (its packages alone are signed) or `none`."""
-    files: list[str] = field(default_factory=list)
-    problems: list[str] = field(default_factory=list)
 
 
 def named_keys(host: RpmState, source: RpmSource) -> NamedKeys:

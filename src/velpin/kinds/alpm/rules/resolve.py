@@ -23,7 +23,7 @@ def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
             host.source(handle)
     if rule.components:
         raise Refusal(
-            f"sources of a host of kind {host.kind} have no sections of their own",
+            f"sources of a host of kind {host.kind} have no components",
             f"velpin bar '*' --from {rule.source}",
         )
     if rule.kind == "prefer":

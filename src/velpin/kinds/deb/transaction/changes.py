@@ -7,7 +7,7 @@ from velpin.kinds.deb.engine.world import Candidate, Cause, Package
 from velpin.kinds.deb.transaction.steps import Transaction, no_longer_needed
 from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.kinds.deb.version import compare
-from velpin.model.forecast import Change, HeldBack, Outcome
+from velpin.model.forecast import Change, HeldBack, outcome_of
 from velpin.model.reason import Reason
 
 _ROLES = {"requires first": "requires", "conflicts with": "conflicts", "same source": "source"}
@@ -72,7 +72,7 @@ def _change(world: DebWorld, unit: Package) -> Change:
         by=world.label(cause.by.unit) if cause.by else None,
         relation=str(cause.relation) if cause.relation else "",
         old_source=before.source if before else None,
-        outcome=_outcome(old, new),
+        outcome=outcome_of(old, new, lambda one, other: compare(one.version, other.version)),
         download_bytes=world.download(new) if new else 0,
         disk_bytes=world.disk(new) - world.disk(old),
         foreign=unit.arch != world.host.native,
@@ -95,12 +95,3 @@ def _origin(world: DebWorld, build: Candidate | None) -> DebOrigin | None:
     if not isinstance(offer, DebVersion) or not offer.offered:
         return None
     return offer.offered[0].origin
-
-
-def _outcome(old: Candidate | None, new: Candidate | None) -> Outcome:
-    if new is None:
-        return "remove"
-    if old is None:
-        return "install"
-    order = compare(new.version, old.version)
-    return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"

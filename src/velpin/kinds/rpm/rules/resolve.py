@@ -23,7 +23,7 @@ def resolve_rule(host: RpmState, rule: Rule) -> Rule:
             host.source(handle)
     if rule.components:
         raise Refusal(
-            f"sources of a host of kind {host.kind} have no sections",
+            f"sources of a host of kind {host.kind} have no components",
             f"velpin bar NAME... --from {rule.source}",
         )
     if rule.kind == "prefer":

@@ -1,0 +1,34 @@
+"""The keys that a host's configuration names for a source, and how they are told."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Literal
+
+from velpin.model.host import KeyUse
+from velpin.trust.openpgp import Key
+
+KeyPlace = Literal["file", "fingerprint", "embedded", "common", "ring", "packages", "none"]
+"""Where the keys of a source are: in files or by fingerprints that it names, written out in it,
+in the folder that counts for all sources, in the host's own ring; `packages` where its packages
+alone are signed, `none` where nothing is checked."""
+
+
+@dataclass(slots=True)
+class NamedKeys:
+    """The keys that may sign a source or its packages."""
+
+    how: KeyPlace = "file"
+    keys: list[Key] = field(default_factory=list)
+    files: list[str] = field(default_factory=list)
+    problems: list[str] = field(default_factory=list)
+    """Keys that are named and cannot be used, and why."""
+
+
+def use_of(key: Key, handles: Iterable[str], *, everything: bool = False) -> KeyUse:
+    """A key with the sources it signs; `everything` where it signs for all that name no key."""
+    return KeyUse(
+        key.owner, key.fingerprint, key.created, key.expires, key.algorithm, key.revoked, key.where,
+        tuple(dict.fromkeys(handles)), everything,
+    )  # fmt: skip
