@@ -175,3 +175,23 @@ def test_the_documents_of_json_are_made_from_the_types() -> None:
     command = [sys.executable, str(ROOT / "tools/json_docs.py"), "--check"]
     done = subprocess.run(command, capture_output=True, text=True, check=False)
     assert (done.stdout, done.returncode) == ("", 0), done.stderr
+
+
+def raised_by(node: ast.FunctionDef) -> set[str]:
+    """The errors that a function raises itself."""
+    raised = (inner.exc for inner in ast.walk(node) if isinstance(inner, ast.Raise))
+    called = (error.func if isinstance(error, ast.Call) else error for error in raised)
+    return {error.id for error in called if isinstance(error, ast.Name) and error.id[0].isupper()}
+
+
+def test_what_a_function_raises_stands_in_its_docstring() -> None:
+    silent = [
+        f"{path.name}:{node.lineno} {node.name}"
+        for path in sorted(Path(velpin.__file__).parent.rglob("*.py"))
+        if not {"front", "demo"}.intersection(path.parts)
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.FunctionDef) and not node.name.startswith("_")
+        and ast.get_docstring(node) and (raised := raised_by(node))
+        and not any(name in (ast.get_docstring(node) or "") for name in raised)
+    ]  # fmt: skip
+    assert not silent

@@ -178,7 +178,8 @@ class SourceFetch(ABC):
             )
 
     def check_inside(self, url: str, path: Path, promised: Promised | None) -> None:
-        """What a compressed file holds must be what is promised of it, and within bounds."""
+        """ChecksumMismatch where a compressed file does not hold what is promised of it, or holds
+        more than the bounds allow."""
         size, digest = (promised.size, promised.digest) if promised else (0, "")
         most = size or path.stat().st_size * MOST_UNPACKED
         try:

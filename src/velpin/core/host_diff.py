@@ -48,7 +48,7 @@ def _by_package(
     """The change of each installed package; its architecture may change too."""
     there = {(here.name, here.arch) for here in installed}
     found = {(change.name, change.arch): change for change in changes if change.old}
-    moved = {(one.name, one.old): one for key, one in found.items() if key not in there}
+    moved = {(change.name, change.old): change for key, change in found.items() if key not in there}
     for here in installed:
         other = moved.get((here.name, here.version))
         if other is not None:

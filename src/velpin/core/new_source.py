@@ -53,7 +53,7 @@ def new_source_from(
 
 
 def read_key(host: Host, key: str) -> bytes:
-    """A key from a file or an address."""
+    """A key from a file or an address; HostFileError for a file that cannot be read."""
     if "://" in key or key.startswith("file:"):
         return host.transport().read(key, most=_LARGEST_KEY)
     try:

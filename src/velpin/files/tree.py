@@ -123,7 +123,9 @@ class Tree:
         disk.clear_parts(self.root, self.resolved(name))
 
     def names(self, folder: str) -> list[str]:
-        """Names of the files in a folder in byte order; folders and the like are left out."""
+        """Names of the files in a folder in byte order; folders and the like are left out.
+
+        Raises HostFileError where it cannot be read."""
         found: dict[str, None] = {}
         try:
             with os.scandir(self.path(folder)) as entries:
@@ -142,7 +144,9 @@ class Tree:
         return sorted(found, key=os.fsencode)
 
     def folders(self, folder: str) -> list[str]:
-        """Names of the folders in a folder in byte order; those of files not written yet too."""
+        """Names of the folders in a folder in byte order; those of files not written yet too.
+
+        Raises HostFileError where it cannot be read."""
         found: dict[str, None] = {}
         try:
             with os.scandir(self.path(folder)) as entries:

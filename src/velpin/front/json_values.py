@@ -51,7 +51,7 @@ def jsonable(value: object) -> Any:
     if isinstance(value, Place):
         return str(value)
     if isinstance(value, Mapping):
-        return {str(key): jsonable(one) for key, one in value.items()}
+        return {str(key): jsonable(item) for key, item in value.items()}
     names = field_names(type(value))
     if names:
         return _object(value, names)

@@ -82,7 +82,9 @@ def _show(
 
 def _show_lists(screen: Screen, then: Snapshot, now: Snapshot) -> None:
     """Sources and rules that came or went."""
-    was, has = ({h for h, one in one_time.sources.items() if one["on"]} for one_time in (then, now))
+    was, has = (
+        {h for h, source in one_time.sources.items() if source["on"]} for one_time in (then, now)
+    )
     for handles, told in ((has - was, "came"), (was - has, "went")):
         if handles:
             screen.line(f"sources that {told}: {', '.join(sorted(handles))}")

@@ -139,7 +139,7 @@ class RecipeHost(Host):
         )  # fmt: skip
 
     def offers_from(self, handle: str, glob: str = "*") -> list[Offer]:
-        """What one source offers."""
+        """What one source offers; Refusal where no source has the handle."""
         source = self._recipe_source(handle)
         if source is None:
             return super().offers_from(handle, glob)
@@ -190,7 +190,9 @@ class RecipeHost(Host):
         beside it."""
         requests = [parse_request(text, self._knows, source) for text in texts]
         by_recipe = [request for request in requests if self._recipe_source(request.source)]
-        rest = [text for text, one in zip(texts, requests, strict=True) if one not in by_recipe]
+        rest = [
+            text for text, request in zip(texts, requests, strict=True) if request not in by_recipe
+        ]
         if not by_recipe:
             return self._told_beside(super().forecast(texts, source))
         builds = tuple(self._build(request, request.source) for request in by_recipe)

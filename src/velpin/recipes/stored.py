@@ -106,15 +106,16 @@ def _batch(form: RecipeFormat, held: Iterable[Recipe]) -> Batch:
     block = bytearray()
     entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
-    for at, one in enumerate(held):
-        text = one.packed()
-        summary = " ".join(one.summary.split())
+    for at, recipe in enumerate(held):
+        text = recipe.packed()
+        summary = " ".join(recipe.summary.split())
         entries.append(
-            ParsedEntry(one.name, " ".join(one.archs), one.version,
-                  one.base if one.base != one.name else "", "", len(block), len(text), summary)
+            ParsedEntry(recipe.name, " ".join(recipe.archs), recipe.version,
+                  recipe.base if recipe.base != recipe.name else "", "", len(block), len(text),
+                  summary)
         )  # fmt: skip
         block += text
-        names = dict.fromkeys(name for told in one.provides for name in form.names(told))
+        names = dict.fromkeys(name for told in recipe.provides for name in form.names(told))
         provides += [(name, at) for name in names]
     return Batch(bytes(block), entries, provides, [])
 

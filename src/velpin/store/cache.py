@@ -106,7 +106,7 @@ class IndexCache:
 
     @property
     def home(self) -> Path:
-        """The folder that is written to."""
+        """The folder that is written to; CannotWrite where there is none."""
         for folder in self._folders:
             if _may_write(folder):
                 return self._own(folder)

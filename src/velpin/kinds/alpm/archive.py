@@ -231,7 +231,9 @@ class _Stream:
         return found
 
     def filled(self, size: int) -> bytes:
-        """A member's bytes; what fills up its last sector is passed over."""
+        """A member's bytes; what fills up its last sector is passed over.
+
+        Raises HostFileError where the archive ends before."""
         if size < 0:
             raise HostFileError(str(self._path), 0, "damaged archive: a size that is none")
         whole = -(-size // _SECTOR) * _SECTOR

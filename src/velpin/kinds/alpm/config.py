@@ -108,7 +108,7 @@ class _Reader:
         self._section: ConfigSection | None = None
 
     def file(self, name: str, said: Place, depth: int) -> None:
-        """Read one file and those it includes."""
+        """Read one file and those it includes; HostFileError at the first line refused."""
         if depth > _DEEPEST:
             raise HostFileError(said.file, said.line, f"includes go too deep, at {name}")
         data = self._tree.read(name)
@@ -144,8 +144,10 @@ class _Reader:
         if line and off:
             if not off.directives:
                 self._config.off.append(off)
-            one = Directive(line.group(1), stripped(text.partition("=")[2]), place)
-            off.directives += self._servers(one) if one.key == "Include" else [one]
+            directive = Directive(line.group(1), stripped(text.partition("=")[2]), place)
+            off.directives += (
+                self._servers(directive) if directive.key == "Include" else [directive]
+            )
         return off
 
     def _servers(self, include: Directive) -> list[Directive]:
@@ -181,9 +183,9 @@ class _Reader:
     def _directive(self, text: str, place: Place, depth: int) -> None:
         key, equals, value = text.partition("=")
         key = stripped(key)
-        one = Directive(key, stripped(value) if equals else None, place)
+        directive = Directive(key, stripped(value) if equals else None, place)
         if key == "Include":
-            self._include(one, depth)
+            self._include(directive, depth)
             return
         if self._section is None:
             raise HostFileError(place.file, place.line, f"{key} stands before any section")
@@ -193,21 +195,21 @@ class _Reader:
             self._config.notes.append(Note(place, f"{key} means nothing {where}"))
             return
         if self._section.name != OPTIONS:
-            _check_source(one)
-            if key == "Server" and not one.text:
+            _check_source(directive)
+            if key == "Server" and not directive.text:
                 note = (
                     f"Server says nothing: no server of {self._section.name} from here on is used"
                 )
                 self._config.notes.append(Note(place, note))
         elif key == "SigLevel":
-            read_level([one], Level())
-        self._section.directives.append(one)
+            read_level([directive], Level())
+        self._section.directives.append(directive)
 
-    def _include(self, one: Directive, depth: int) -> None:
-        if not one.text:
-            raise HostFileError(one.place.file, one.place.line, "Include names no file")
-        for name in included(self._tree, one.text):
-            self.file(name, one.place, depth + 1)
+    def _include(self, directive: Directive, depth: int) -> None:
+        if not directive.text:
+            raise HostFileError(directive.place.file, directive.place.line, "Include names no file")
+        for name in included(self._tree, directive.text):
+            self.file(name, directive.place, depth + 1)
 
 
 def _check_source(one: Directive) -> None:

@@ -64,7 +64,7 @@ class _View:
 
     def _told(self) -> object:
         ranked = sorted(self._sources.items(), key=lambda item: item[1].rank)
-        return [(place, one.handle) for place, one in ranked], self._host.archs
+        return [(place, source.handle) for place, source in ranked], self._host.archs
 
     def answer(self, _name: bytes, entries: list[IndexLine]) -> Selection | None:
         """Version and source for a name; None where it is not available."""

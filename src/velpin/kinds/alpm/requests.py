@@ -63,9 +63,9 @@ def _relation(host: AlpmState, request: Request) -> AlpmRelation:
     operator = "=" if request.operator == "==" else request.operator
     if operator == "=" and any(mark in request.version for mark in "*?["):
         for origin in _origins(host, request):
-            one = origin.named(request.name)
-            if one is not None and fnmatchcase(one.version, request.version):
-                return AlpmRelation(request.name, "=", one.version)
+            offered = origin.named(request.name)
+            if offered is not None and fnmatchcase(offered.version, request.version):
+                return AlpmRelation(request.name, "=", offered.version)
         raise _no(host, request, [])
     return AlpmRelation(request.name, operator, request.version)
 

@@ -122,11 +122,11 @@ class AlpmSolver:
         """What a relation is met by: a package of that name in the first source that has one
         that fits, else one that provides it; `named`: what is ignored is taken all the same."""
         for origin in origins:
-            one = origin.named(wanted.name)
-            if one is None or one.name in excluding:
+            offered = origin.named(wanted.name)
+            if offered is None or offered.name in excluding:
                 continue
-            if fits(one.version, wanted.operator, wanted.version) and self._may(one, named):
-                return one
+            if fits(offered.version, wanted.operator, wanted.version) and self._may(offered, named):
+                return offered
         return self._provider(wanted, origins, excluding, named)
 
     def _provider(

@@ -102,7 +102,7 @@ def read_conf(tree: Tree) -> Conf:
 
 
 def parse_conf(text: str, file: str, conf: Conf) -> None:
-    """Add the settings of one file's text to `conf`."""
+    """Add the settings of one file's text to `conf`; HostFileError where it is malformed."""
     scopes: list[str] = []
     parts: list[tuple[str, bool]] = []
     opened: list[int] = []

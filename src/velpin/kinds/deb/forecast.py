@@ -83,7 +83,11 @@ def _decide_all(host: DebState, requests: Sequence[Request]) -> tuple[list[Decid
 
 
 def _asked(decided: Sequence[Decided]) -> list[AskedVersion]:
-    return [AskedVersion(one.package, one.chosen, one.within) for _, one in decided if one]
+    return [
+        AskedVersion(version.package, version.chosen, version.within)
+        for _, version in decided
+        if version
+    ]
 
 
 def _carried_out(told: Forecast, done: Transaction) -> Forecast:

@@ -111,7 +111,8 @@ def read_release(data: bytes, file: str) -> Release:
 
 
 def read_date(text: str, place: Place) -> float | None:
-    """Seconds since 1970 of a date as mail writes it (RFC 5322); None where it is missing."""
+    """Seconds since 1970 of a date as mail writes it (RFC 5322); None where it is missing,
+    HostFileError where it is no date."""
     if not text:
         return None
     from email.utils import parsedate_to_datetime

@@ -76,7 +76,7 @@ def _all_names(host: DebState) -> list[str]:
 
 
 def find_package(host: DebState, request: Request) -> DebPackage:
-    """The package a request means; RequestRefused where there is none or it cannot be told.
+    """The package a request means; DebRequestRefused where there is none or several.
 
     For a version or source of a name that is only provided, an empty package of that name.
     """
@@ -169,7 +169,7 @@ def _provider_of(
 
 
 def decide(host: DebState, request: Request, package: DebPackage) -> Decision:
-    """The version a request takes; RequestRefused where it takes none."""
+    """The version a request takes; DebRequestRefused where it takes none."""
     if request.source:
         return _by_source(host, request, package)
     if request.operator:

@@ -118,13 +118,14 @@ def _batch(found: list[Header]) -> Batch:
     provides: list[tuple[str, int]] = []
     links: dict[str, list[tuple[str, int]]] = {}
     start = 0
-    for at, one in enumerate(found):
-        relations, files = h.relations_of(one), h.files_of(one)
-        text = written(_head(one), relations, files).encode("utf-8", "replace")
+    for at, header in enumerate(found):
+        relations, files = h.relations_of(header), h.files_of(header)
+        text = written(_head(header), relations, files).encode("utf-8", "replace")
         entries.append(
             ParsedEntry(
-                h.text_of(one, h.NAME), h.text_of(one, h.ARCH) or "noarch", h.version_of(one),
-                "", "installed", start, len(text), h.text_of(one, h.SUMMARY),
+                h.text_of(header, h.NAME), h.text_of(header, h.ARCH) or "noarch",
+                h.version_of(header), "", "installed", start, len(text),
+                h.text_of(header, h.SUMMARY),
             )
         )  # fmt: skip
         provides += [(text.partition(" ")[0], at) for text in relations.get(RpmLink.PROVIDES, ())]
@@ -137,11 +138,11 @@ def _batch(found: list[Header]) -> Batch:
     return Batch(b"\n\n".join(texts), entries, provides, [], links)
 
 
-def _head(one: Header) -> tuple[str, ...]:
-    size = h.number_of(one, h.LONG_SIZE) or h.number_of(one, h.SIZE)
+def _head(header: Header) -> tuple[str, ...]:
+    size = h.number_of(header, h.LONG_SIZE) or h.number_of(header, h.SIZE)
     return (
-        h.text_of(one, h.VENDOR), "", "0", str(size), str(h.number_of(one, h.BUILT)),
-        h.text_of(one, h.SOURCE),
+        h.text_of(header, h.VENDOR), "", "0", str(size), str(h.number_of(header, h.BUILT)),
+        h.text_of(header, h.SOURCE),
     )  # fmt: skip
 
 

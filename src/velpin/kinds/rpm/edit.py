@@ -82,11 +82,13 @@ def _equals(section: IniSection, lines: list[str]) -> str:
 
 
 def without_section(data: bytes, file: str, name: str) -> bytes | None:
-    """A file without a section; None where nothing but Velpin's own words would be left."""
+    """A file without a section; None where nothing but Velpin's own words would be left.
+
+    Raises Refusal where it has no such section."""
     text = HostText(data, file)
     lines = text.lines
     sections = read_sections(data, file)
-    place = next((at for at, one in enumerate(sections) if one.name == name), None)
+    place = next((at for at, section in enumerate(sections) if section.name == name), None)
     if place is None:
         raise Refusal(f"{file}: the section {name} is not found there any more")
     first, last = sections[place].line - 1, max(sections[place].last, sections[place].line)

@@ -88,17 +88,17 @@ class VersionLocks:
 
     def which(self, pool: RpmPool, build: RpmPackage) -> VersionLock | None:
         """The line that keeps a build out, None where none does."""
-        one = Named(build.name, build.arch, build.version)
-        if not (self.hide(one) or self.hide_replacing(pool, build)):
+        named = Named(build.name, build.arch, build.version)
+        if not (self.hide(named) or self.hide_replacing(pool, build)):
             return None
         names = {
             build.name,
             *(str(own).partition(" ")[0] for own in build.facts.obsoletes),
         }
-        never = self._never.mean(one)
+        never = self._never.mean(named)
         for line in self.lines:
             listed = Patterns([line.pattern])
-            means = listed.mean(one) if never else any(map(listed.speak_of, names))
+            means = listed.mean(named) if never else any(map(listed.speak_of, names))
             if line.never == never and means:
                 return line
         return None

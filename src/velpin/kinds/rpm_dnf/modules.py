@@ -52,8 +52,8 @@ class Modules:
             if state == "disabled":
                 continue
             name = stream if state == "enabled" else self.defaults.get(module, "")
-            one = self.streams.get((module, name))
-            if one and self._fits(one, platform):
+            declared = self.streams.get((module, name))
+            if declared and self._fits(declared, platform):
                 found[module] = name
         return self._with_needs(found)
 

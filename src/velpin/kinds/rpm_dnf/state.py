@@ -331,8 +331,8 @@ class DnfState(RpmState):
         if not build.installed:
             return self.pool.visible(build)
         exclude, include = self._excluded
-        one = Named(build.name, build.arch, build.version)
-        return not exclude.mean(one) and (not include or include.mean(one))
+        named = Named(build.name, build.arch, build.version)
+        return not exclude.mean(named) and (not include or include.mean(named))
 
     def _from(self, request: Request, builds: list[RpmPackage]) -> list[RpmPackage]:
         found = [package for package in builds if package.origin.handle == request.source]

@@ -88,7 +88,7 @@ class SettingsDraft:
         raise Refusal(f"{command_of(rule)}: its line is not found any more")
 
     def section(self, name: str) -> Text:
-        """The file in which a section begins."""
+        """The file in which a section begins; Refusal where there is none."""
         for section in read_config(self.tree).sections:
             if section.name == name:
                 return Text(self.tree, section.places[0].file)

@@ -83,7 +83,8 @@ class DebRulePlanner(RulePlanner):
         return verdict(self.host, rule)
 
     def edits_without(self, place: Place) -> Edits | None:
-        """The edits that take away someone else's record, or the target release."""
+        """The edits that take away someone else's record, or the target release; Refusal for
+        a hold, which stands in the host's own record."""
         host, file = self.host, place.file
         text = decode(host.tree.read(file) or b"")
         if place == host.conf.place("APT::Default-Release"):

@@ -68,8 +68,8 @@ def _nearest_version(host: DebState, rule: Rule) -> str:
 
 def _refuse_not_installed(host: DebState, rule: Rule) -> None:
     for name in rule.names:
-        one = rule._replace(names=(name,))
-        if not any(package.installed for package in packages_meant(host, one)):
+        alone = rule._replace(names=(name,))
+        if not any(package.installed for package in packages_meant(host, alone)):
             raise Refusal(
                 f"{name} is not installed: there is nothing to keep",
                 f"for a version that you want later: velpin pin {split_name(name)[0]}@VERSION",
