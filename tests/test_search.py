@@ -39,7 +39,7 @@ def searched(
     search = Search(expand)
     for rule in () if late else given_rules:
         search.add(Clause(rule, rule))
-    search.settle()
+    search.propagate()
     while True:
         open_ = [one for one in order if search.value(abs(one)) is None]
         if not open_:
@@ -105,7 +105,7 @@ def test_with_enough_tries_it_proves_that_there_is_no_way() -> None:
 def run_out(search: Search, given_rules: Sequence[Sequence[int]]) -> None:
     for rule in given_rules:
         search.add(Clause(rule, rule))
-    search.settle()
+    search.propagate()
     packages = sorted({abs(one) for rule in given_rules for one in rule})
     while open_ := [one for one in packages if search.value(one) is None]:
         search.decide(open_[0])
@@ -117,7 +117,7 @@ def test_decisions_are_taken_back_in_order() -> None:
     assert search.decide(1)
     assert (search.value(2), search.reason(2) is not None, search.level_of(2)) == (True, True, 1)
     assert search.decide(3)
-    search.back_to(1)
+    search.backjump(1)
     assert (search.value(1), search.value(3), search.level) == (True, None, 1)
-    search.back_to(0)
+    search.backjump(0)
     assert (search.value(1), search.value(2), list(search.trail)) == (None, None, [])

@@ -91,7 +91,7 @@ class _DebFetch(SourceFetch):
         self.base = _release_base(source)
 
     def run(self) -> None:
-        """Go through the chain; raises the first link's error."""
+        """Go through the chain; raises the first link's error, FetchError where nothing came."""
         signed = self._release_file()
         if signed is None and self.before:
             release = read_release(self.before.release_bytes(), self.base)

@@ -77,7 +77,7 @@ class _Reader:
         self.tags: list[str] = []
 
     def start(self, name: str, attributes: dict[str, str], line: int) -> None:
-        """An element begins."""
+        """An element begins; HostFileError for one that is no list of a repository."""
         if not self._above:
             self.is_repomd = name == _NS + "repomd"
         self._above.append(name)

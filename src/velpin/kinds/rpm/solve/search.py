@@ -19,14 +19,14 @@ from typing import Any
 class Clause:
     """One rule; `why` is what the caller keeps with it."""
 
-    __slots__ = ("from_", "literals", "off", "why")
+    __slots__ = ("antecedents", "literals", "off", "why")
 
     def __init__(
-        self, literals: Sequence[int], why: Any = None, from_: tuple[Clause, ...] = ()
+        self, literals: Sequence[int], why: Any = None, antecedents: tuple[Clause, ...] = ()
     ) -> None:
         self.literals = list(literals)
         self.why = why
-        self.from_ = from_
+        self.antecedents = antecedents
         """Of a learnt rule: the rules it follows from."""
         self.off = False
 
@@ -97,7 +97,7 @@ class Search:
     # -- rules ---------------------------------------------------------------------------
 
     def add(self, clause: Clause) -> None:
-        """Take in a rule; what follows is drawn with the next decision or `settle`."""
+        """Take in a rule; what follows is drawn with the next decision or `propagate`."""
         self.clauses.append(clause)
         self._attach(clause)
 
@@ -126,15 +126,15 @@ class Search:
     def decide(self, literal: int) -> bool:
         """Decide an open literal and draw what follows; False where decisions were taken back.
 
-        Raises NoWay, GaveUp.
+        Raises Unsatisfiable, LimitReached.
         """
         self._marks.append(len(self._trail))
         level = self.level
         self._put(literal, None)
-        return self.settle() and self.level == level
+        return self.propagate() and self.level == level
 
-    def settle(self) -> bool:
-        """Draw what follows; False where decisions were taken back. Raises NoWay, GaveUp."""
+    def propagate(self) -> bool:
+        """Draw what follows; False where decisions were taken back. Raises Unsatisfiable, LimitReached."""
         untouched = True
         while (conflict := self._propagate()) is not None:
             untouched = False
@@ -144,7 +144,7 @@ class Search:
             self._learn(conflict)
         return untouched
 
-    def back_to(self, level: int) -> None:
+    def backjump(self, level: int) -> None:
         """Take back all decisions above a level."""
         if level >= self.level:
             return
@@ -226,7 +226,7 @@ class Search:
         level = max((self._level[abs(literal)] for literal in conflict.literals), default=0)
         if level == 0:
             raise Unsatisfiable(self._proof(conflict))
-        self.back_to(level)
+        self.backjump(level)
         seen: set[int] = set()
         lower: dict[int, None] = {}
         used = [conflict]
@@ -259,7 +259,7 @@ class Search:
             used.append(reason)
             literals = [other for other in reason.literals if other != literal]
         learnt = Clause([-literal, *lower], None, tuple(used))
-        self.back_to(max((self._level[abs(literal)] for literal in lower), default=0))
+        self.backjump(max((self._level[abs(literal)] for literal in lower), default=0))
         self._head = 0
         self._attach(learnt)
 
@@ -269,9 +269,9 @@ class Search:
         todo, seen = [conflict], {id(conflict)}
         while todo:
             clause = todo.pop()
-            if not clause.from_:
+            if not clause.antecedents:
                 found[id(clause)] = clause
-            more = list(clause.from_)
+            more = list(clause.antecedents)
             for literal in clause.literals:
                 reason = self._reason.get(abs(literal))
                 if reason is not None and self._level.get(abs(literal)) == 0:

@@ -252,12 +252,12 @@ class RpmSolver:
     # -- the steps -----------------------------------------------------------------------
 
     def _steps(self) -> None:
-        self.search.settle()
+        self.search.propagate()
         while True:
             if self._late is not None and self.search.level <= self._late:
                 self._late = None
             if self._again and self._late is not None:
-                self.search.back_to(self._late)
+                self.search.backjump(self._late)
                 self._cursor = self._late_cursor
                 self._late = None
             self._again = False
@@ -479,7 +479,7 @@ class RpmSolver:
             for package in branch.others:
                 if self.search.value(package) and self.search.level_of(package) > branch.level + 1:
                     self._remade += 1
-                    self.search.back_to(branch.level)
+                    self.search.backjump(branch.level)
                     self._take(self.pool.build(package), branch.code, branch.clause)
                     return False
         return True
