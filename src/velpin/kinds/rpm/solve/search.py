@@ -134,7 +134,10 @@ class Search:
         return self.propagate() and self.level == level
 
     def propagate(self) -> bool:
-        """Draw what follows; False where decisions were taken back. Raises Unsatisfiable, LimitReached."""
+        """Draw what follows; False where decisions were taken back.
+
+        Raises Unsatisfiable, LimitReached.
+        """
         untouched = True
         while (conflict := self._propagate()) is not None:
             untouched = False
