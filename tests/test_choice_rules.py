@@ -46,6 +46,21 @@ def test_a_version_is_never_taken_only_where_all_that_have_it_are_never_sources(
     assert (gull.priority.value, tern.priority.value < 0) == (700, True)
 
 
+def test_what_the_named_source_gives_anyway_has_its_own_needs_from_there(harbour: Harbour) -> None:
+    harbour.source("base", harbour.repository("base", [("auk", "1")]))
+    rows = [
+        offer("gull", "1", Depends="tern (>= 2)"),
+        offer("tern", "2", Depends="auk (>= 2)"),
+        ("auk", "2"),
+    ]
+    harbour.source("vendor", harbour.repository("vendor", rows))
+    harbour.put("etc/apt/preferences", records(("auk", "release o=base", "900")))
+    found = harbour.ready().forecast(["gull%vendor"])
+    assert {change.name: change.new for change in found.changes} == {
+        "auk": "2", "gull": "1", "tern": "2",
+    }  # fmt: skip
+
+
 ENGINE = [
     ("of providers one that is installed and can be upgraded goes before a new one",
      ["gull 1 needs wader>=2", "ara 2 is wader", "+auk 1 is wader", "auk 2 is wader"], None),

@@ -138,6 +138,11 @@ def test_transactions(
 
 UPGRADES: list[tuple[str, list[str], list[str], str, str]] = [
     ("everything that fits", ["a 2", "b 2 Depends: n", "n 1"], ["a 1", "b 1"], "a 1>2, b 1>2, n +1", ""),
+    ("an essential one that is missing",
+     ["hull 1 Essential: yes", "hull 1 Essential: yes; Architecture: i386"], ["a 1"], "hull +1", ""),
+    ("not one that is there for another architecture",
+     ["hull 1 Essential: yes", "hull 1 Essential: yes; Architecture: i386"],
+     ["hull 1 Essential: yes; Architecture: i386"], "", ""),
     ("not what is on hold", ["a 2"], ["!a 1"], "", "a is-held"),
     ("not what cannot be had", ["a 2 Depends: gone"], ["a 1"], "", "a needs"),
     ("not what would need one on hold", ["a 2 Depends: b (>= 2)", "b 2"], ["a 1", "!b 1"], "",
@@ -227,10 +232,22 @@ def test_dependencies_follow_a_named_source_where_they_must(harbour: Harbour) ->
     assert changes(host.forecast(["gull@2", "tern@2"])) == "gull +2, tern +2"
 
 
-def test_what_nothing_needs_any_more_is_told(harbour: Harbour) -> None:
-    write(harbour, ["a 2", "b 1"], ["a 1 Depends: b", "b 1", "c 1"], auto="b")
+@pytest.mark.parametrize(
+    ("successor", "unneeded"),
+    [
+        ("a 2", ("b",)),
+        ("a 2 Depends: b", ()),
+        ("a 2 Recommends: b", ()),
+        ("a 2 Recommends: b (>= 5)", ()),  # it speaks of the name, met or not
+        ("a 2 Suggests: c", ("b",)),
+    ],
+)
+def test_what_nothing_speaks_of_any_more_is_told(
+    harbour: Harbour, successor: str, unneeded: tuple[str, ...]
+) -> None:
+    write(harbour, [successor, "b 1"], ["a 1 Depends: b", "b 1", "c 1"], auto="b")
     found = harbour.ready().forecast(["a"])
-    assert (changes(found), found.unneeded) == ("a 1>2", ("b",))
+    assert (changes(found), found.unneeded) == ("a 1>2", unneeded)
 
 
 def test_sizes_sources_and_roles(harbour: Harbour) -> None:
