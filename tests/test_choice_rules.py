@@ -16,6 +16,8 @@ from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 from velpin.files.tree import Tree
 from velpin.kinds import open_adapter
+from velpin.kinds.deb.engine.causes import why_not
+from velpin.kinds.deb.engine.draft import Draft
 from velpin.kinds.rpm.adapter import RpmAdapter
 from velpin.kinds.rpm.relation import read_relation
 from velpin.kinds.rpm.solve.policy import Policy
@@ -103,6 +105,17 @@ def test_a_name_that_only_another_architecture_has_is_told_as_that(harbour: Harb
     harbour.source("base", harbour.repository("base", rows, archs=("amd64", "i386")))
     (answer,) = harbour.ready().forecast(["gull:amd64"]).answers
     assert answer.problem == Reason("not-for-arch", {"name": "gull", "arch": "amd64"})
+
+
+@pytest.mark.parametrize(
+    ("need", "keepers"), [("tern=1 | tern>=2", []), ("tern=1 | kite", ["gull"])]
+)
+def test_an_older_version_is_kept_only_by_what_the_newer_does_not_serve(
+    need: str, keepers: list[str]
+) -> None:
+    world = PlainWorld([f"+gull 1 needs {need}", "!tern 1", "tern 2"])
+    newer = next(build for build in world.builds(world.unit("tern")) if build.version == "2")
+    assert [link.owner.unit.name for link in why_not(Draft(world), newer)] == keepers
 
 
 # -- rpm hosts ---------------------------------------------------------------------------------
