@@ -171,18 +171,28 @@ def test_errors_are_json_where_json_is_asked_for(full: Harbour) -> None:
     assert json.loads(said.out)["exit_code"] == said.code == 1
 
 
-@pytest.mark.parametrize("name", ["", "tmp"])
-def test_a_root_that_is_no_host(tmp_path: Path, harbour: Harbour, name: str) -> None:
+@pytest.mark.parametrize(
+    ("name", "what", "more"),
+    [
+        ("", "is not the root of a host that Velpin knows",
+         "; known kinds: rpm-zypp, rpm-dnf, alpm, deb"),
+        ("tmp", "is not a folder", ""),
+    ],
+)  # fmt: skip
+def test_a_root_that_is_no_host(
+    tmp_path: Path, harbour: Harbour, name: str, what: str, more: str
+) -> None:
     (tmp_path / "empty").mkdir()
-    said = harbour.run("--root", str(tmp_path / "empty" / name), "host")
-    assert said.code == 3
-    assert "--root DIR" in said.err
+    root = tmp_path / "empty" / name
+    said = harbour.run("--root", str(root), "host")
+    wanted = f"velpin: {root} {what}\n  give the host's root with --root DIR{more}\n"
+    assert (said.code, said.err) == (3, wanted)
 
 
 def test_a_broken_record_and_a_damaged_copy_are_told(full: Harbour) -> None:
     status = full.read("var/lib/dpkg/status")
     full.put("var/lib/dpkg/status", status + "\nPackage: kelp\nVersion: 1\nArch")
-    assert "may be cut off" in full.run("host").out
+    assert "kelp: no Status; the file may be cut off" in full.run("host").out
     said = full.run("forecast", "gull")
     assert (said.code, said.out) == (
         3,
@@ -234,7 +244,9 @@ def test_keys(full: Harbour, signer: object, stranger: object) -> None:
     one, common = json.loads(full.run("keys", "--json").out)
     assert (one["sources"], one["everything"]) == (["gullwatch"], False)
     assert (common["everything"], common["where"]) == (True, "etc/apt/trusted.gpg.d/all.asc")
-    assert "every source that names no key" in full.run("keys").out
+    assert full.run("keys").out.splitlines()[-1] == (
+        "  signs for every source that names no key (none at present)"
+    )
 
 
 def test_the_installed_program(full: Harbour) -> None:

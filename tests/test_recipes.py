@@ -418,7 +418,7 @@ def test_a_version_that_is_asked_for(alpm: AlpmHarbour, asked: str, version: str
 def test_switched_dropped_and_undone(alpm: AlpmHarbour) -> None:
     alpm.done("add", "gullery", "--recipes", str(_folder(alpm.folder, FILES)), "--yes")
     assert "gull-cam" in alpm.done("offers", "--from", "gullery")
-    assert "(to be built)" in alpm.done("find", "gull-cam")
+    assert "gullery  watches gulls (to be built)\n" in alpm.done("find", "gull-cam")
     assert "gull-cam (to be built)" in alpm.forecast("gulcam")["answers"][0]["near"]
     assert alpm.forecast("gull-cam")["answers"][0]["near"] == []
     alpm.done("off", "gullery", "--yes")

@@ -216,4 +216,6 @@ def test_an_upgrade_of_nothing(harbour: Harbour) -> None:
 def test_what_is_no_forecast(harbour: Harbour, words: list[str]) -> None:
     said = harbour.run("forecast", *words)
     assert said.code == 2
-    assert "velpin forecast --upgrade" in said.err
+    assert said.err == (
+        "velpin: which forecast?\n  velpin forecast REQUEST..., or velpin forecast --upgrade\n"
+    )

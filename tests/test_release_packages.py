@@ -136,7 +136,7 @@ def test_of_an_rpm_host(tmp_path: Path, kind: str, signer: Signer, stranger: Sig
     assert (code, "holds no source" in told) == (2, True)
     package.write_bytes(b"<html>not found</html>")
     code, _, told = harbour.run("add", str(package), "--yes")
-    assert (code, "is not a package" in told) == (3, True)
+    assert (code, told) == (3, f"velpin: {package}: is not a package\n")
 
 
 def test_of_a_deb_host(harbour: Harbour, signer: Signer) -> None:

@@ -93,7 +93,10 @@ def test_a_wrong_key_and_a_wrong_fingerprint(vendor: RpmHarbour, stranger: Signe
     (vendor.folder / "wrong.asc").write_bytes(stranger.public)
     snippet, wrong = str(vendor.folder / "vendor.repo"), str(vendor.folder / "wrong.asc")
     code, _, told = vendor.run("add", snippet, "--key", wrong, "--yes")
-    assert (code, "--key FILE-or-URL" in told) == (4, True)
+    assert code == 4
+    assert told.endswith(
+        ", a key not named for it\n  get that key from the vendor, and give it: --key FILE-or-URL\n"
+    )
     code, _, told = vendor.run(
         "add", snippet, "--key", wrong, "--fingerprint", "A" * 40, "--yes"
     )  # fmt: skip
@@ -128,7 +131,8 @@ def test_by_address_and_what_speaks_against_it(tmp_path: Path, kind: str) -> Non
     address = f"file://{other}"
     code, out, told = harbour.run("add", "foreign", "--url", address, "--yes")
     if kind == ZYPP:  # where signed indexes are asked for unless a section says otherwise
-        assert (code, "is not signed" in told) == (4, True)
+        asks = "is not signed, and foreign asks for a signed index\n"
+        assert (code, asks in told) == (4, True)
         return
     assert (code, "nothing for x86_64" in out) == (1, True)
     code, out, _ = harbour.run("add", "foreign", "--url", address, "--yes", "--anyway")
@@ -188,7 +192,7 @@ def test_unsigned_where_a_signature_is_asked_for(tmp_path: Path) -> None:
     harbour = RpmHarbour(tmp_path)
     harbour.source("base", P("gull"), settings="repo_gpgcheck=1\n")
     code, _, told = harbour.run("refresh")
-    assert (code, "is not signed" in told) == (4, True)
+    assert (code, "is not signed, and base asks for a signed index\n" in told) == (4, True)
 
 
 # -- rules --------------------------------------------------------------------------------

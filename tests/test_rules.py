@@ -386,7 +386,9 @@ def test_the_target_release_and_holds_as_rules(two: Harbour) -> None:
     make(two, "rules drop etc/apt/apt.conf.d/10:2")
     assert two.read("etc/apt/apt.conf.d/10") == 'Acquire::Retries "3";\n// end\n'
     two.put("etc/apt/apt.conf.d/10", 'APT { Default-Release "jetty"; Get::Assume-Yes "no"; };\n')
-    assert "by hand" in refused(two, "rules drop 1")
+    place = "etc/apt/apt.conf.d/10:1"
+    more = f"more than the target release stands at {place}, and velpin does not rewrite that"
+    assert more in refused(two, "rules drop 1")
     assert "there is no rule at" in refused(two, "rules drop etc/apt/sources.list.d/base.list:1")
     status = two.read("var/lib/dpkg/status").replace("Status: install", "Status: hold", 1)
     two.put("var/lib/dpkg/status", status)

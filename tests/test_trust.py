@@ -211,8 +211,10 @@ def test_an_older_list_of_an_alpm_source_is_not_taken(tmp_path: Path) -> None:
     os.utime(made / "vendor.db", (1_600_000_000, 1_600_000_000))
     code, _, told = harbour.run("refresh")
     assert code == 0
-    assert "vendor gave a list of 2020-09-13" in told
-    assert "seen before; the newer one stays" in told
+    assert told == (
+        "velpin: vendor gave a list of 2020-09-13 12:26 UTC, older than the one of"
+        " 2023-11-14 22:13 UTC seen before; the newer one stays\n"
+    )
     assert harbour.changes("gull") == {"gull": "2-1 vendor"}
 
 
