@@ -82,8 +82,6 @@ def _change(world: DebWorld, unit: Package) -> Change:
 def _role(unit: Package, cause: Cause) -> str:
     if cause.by is not None and cause.by.unit is unit:
         return "follows" if unit.chosen else "broken"
-    if cause.code == "unmet":
-        return "upgrade" if unit.chosen else "broken"
     return _ROLES.get(cause.code, cause.code)
 
 
