@@ -331,3 +331,13 @@ def test_a_kept_demo_is_a_host(tmp_path: Path) -> None:
 
 def test_the_demo_ships_small() -> None:
     assert sum(p.stat().st_size for p in (SOURCE / "demo").iterdir() if p.is_file()) < 1_000_000
+
+
+def test_an_observed_rule_names_the_page_that_has_it() -> None:
+    pages = {page.name: page.read_text() for page in (SOURCE.parents[1] / "docs/how-hosts-choose").glob("*.md")}
+    for name, path in MODULES.items():
+        text = path.read_text()
+        named = re.findall(r'how-hosts-choose/(\w+\.md)(?:, "([^"]+)")?', text)
+        assert named or "observed" not in text or "kinds" not in name, name
+        for page, heading in named:
+            assert not heading or re.search(rf"^#+ {re.escape(heading)}$", pages[page], re.M), name

@@ -3,6 +3,8 @@
 Read as a stream, member by member; the headers are those of POSIX.1-1988 `ustar`, with the
 long names of POSIX.1-2001 and of GNU. A general reader of such archives takes longer for a
 list of 100,000 packages than all other work on it.
+
+Observed rules: docs/how-hosts-choose/alpm.md.
 """
 
 from __future__ import annotations

@@ -5,6 +5,8 @@
     Include = GLOB       the lines of other files, at that place; a section goes on after them
 
 Comments begin a line. Read as the host's installer reads it (observed).
+
+Observed rules: docs/how-hosts-choose/alpm.md, "The configuration".
 """
 
 from __future__ import annotations

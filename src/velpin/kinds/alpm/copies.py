@@ -1,4 +1,7 @@
-"""Where a source's list lies on an alpm host, and which of two copies counts."""
+"""Where a source's list lies on an alpm host, and which of two copies counts.
+
+Observed rules: docs/how-hosts-choose/alpm.md, "Usage".
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""Relations between packages of an alpm host: `NAME`, `NAME>=VERSION` and the like."""
+"""Relations between packages of an alpm host: `NAME`, `NAME>=VERSION` and the like.
+
+Observed rules: docs/how-hosts-choose/alpm.md, "Bounds".
+"""
 
 from __future__ import annotations
 

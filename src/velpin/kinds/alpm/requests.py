@@ -1,6 +1,8 @@
 """From a request to the packages it means, in the installer's order of trying (observed).
 
 a package of that name in any section, in order; one that provides it; a group
+
+Observed rules: docs/how-hosts-choose/alpm.md, "What a name may mean".
 """
 
 from __future__ import annotations

@@ -8,6 +8,8 @@ back: what then does not go together is refused, though another choice would hav
     conflicts   among what comes: the one whose name the other provides is dropped;
                 with what stays: refused
     the rest    nothing that held before may be broken
+
+Observed rules: docs/how-hosts-choose/alpm.md, "Needs".
 """
 
 from __future__ import annotations

@@ -1,4 +1,7 @@
-"""One source of an alpm host, as its section says."""
+"""One source of an alpm host, as its section says.
+
+Observed rules: docs/how-hosts-choose/alpm.md, "Usage".
+"""
 
 from __future__ import annotations
 

@@ -2,6 +2,8 @@
 
 Segments of digits and of letters in turn; whatever stands between them only parts them, but
 more of it counts as newer. A release decides only where both have one. Source: observed.
+
+Observed rules: docs/how-hosts-choose/alpm.md, "Bounds".
 """
 
 from __future__ import annotations

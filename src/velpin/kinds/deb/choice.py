@@ -5,6 +5,8 @@ rule (observed): go through the versions from newest to oldest and keep the one 
 strictly highest priority; a priority below 1 is never taken, and a version older than the
 installed one only with 1000 or more. A version's priority is that of the first specific
 record that matches it, else the highest of its sources' priorities.
+
+Observed rules: docs/how-hosts-choose/deb.md, "Priorities".
 """
 
 from __future__ import annotations

@@ -10,6 +10,8 @@ Grammar (the format's manual page, and observed):
 
 Files of the folder are read in byte order, then `apt.conf`, and the last value wins.
 One file that breaks the grammar makes every request fail (observed), so it raises.
+
+Observed rules: docs/how-hosts-choose/deb.md.
 """
 
 from __future__ import annotations

@@ -1,4 +1,7 @@
-"""Which files of a configuration folder the host's installer reads, and why it skips others."""
+"""Which files of a configuration folder the host's installer reads, and why it skips others.
+
+Observed rules: docs/how-hosts-choose/deb.md.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""Forecasts for a deb host: what each request gets, and the whole transaction with it."""
+"""Forecasts for a deb host: what each request gets, and the whole transaction with it.
+
+Observed rules: docs/how-hosts-choose/deb.md, "Requests".
+"""
 
 from __future__ import annotations
 

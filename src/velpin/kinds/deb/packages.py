@@ -3,6 +3,8 @@
 Both are stanzas as in `control.py`, many of them, so this is written for speed: the text
 is split at blank lines and each stanza is asked for the few fields choosing needs. What
 matters only sometimes (relations, sizes) stays in the stored text.
+
+Observed rules: docs/how-hosts-choose/deb.md, "Names and versions".
 """
 
 from __future__ import annotations

@@ -4,6 +4,8 @@ One record is one stanza (`Package`, `Pin`, `Pin-Priority`) of `etc/apt/preferen
 file in `preferences.d`. A record for `Package: *` alone is general: it gives sources a priority.
 Any other is specific: it gives versions of the named packages a priority. The first record that
 matches wins. All rules here are observed on real hosts.
+
+Observed rules: docs/how-hosts-choose/deb.md, "Records".
 """
 
 from __future__ import annotations

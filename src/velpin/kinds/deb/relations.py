@@ -5,6 +5,8 @@ Grammar (the distribution's policy manual, section "Syntax of relationship field
     field       = relation ("," relation)*
     relation    = alternative ("|" alternative)*
     alternative = name [":" arch] ["(" operator version ")"]
+
+Observed rules: docs/how-hosts-choose/deb.md, "What counts".
 """
 
 from __future__ import annotations

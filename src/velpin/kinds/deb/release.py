@@ -3,6 +3,8 @@
 Fields per the repository format's published description. `No` reading here checks a
 signature: the bytes handed in are what the signature was found to cover, or the copy the
 host's installer has already checked.
+
+Observed rules: docs/how-hosts-choose/deb.md.
 """
 
 from __future__ import annotations

@@ -6,6 +6,8 @@ revision compare run by run: first the longest run of non-digits, then the longe
 digits as a number, and so on. In a run of non-digits `~` sorts before everything, even
 before the end of the run; the end sorts before letters; letters sort before all else.
 A missing revision equals `0`.
+
+Observed rules: docs/how-hosts-choose/deb.md, "Names and versions".
 """
 
 from __future__ import annotations

@@ -1,6 +1,8 @@
 """Architectures of rpm hosts: which a host takes, which is its own, and what `$basearch` is.
 
 Source: the package format's table of compatible architectures, and observed.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "What is weighed, in turn".
 """
 
 from __future__ import annotations

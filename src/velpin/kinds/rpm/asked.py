@@ -3,6 +3,8 @@
     NAME.ARCH, NAME, NAME-VERSION-RELEASE, NAME-VERSION, then capabilities, then files
 
 A full form with version and architecture goes before all.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
 """
 
 from __future__ import annotations

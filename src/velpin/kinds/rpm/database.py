@@ -3,6 +3,8 @@
     table Packages   hnum, blob - one package header each (see `header`)
 
 It lies in one of two places; where both are there, the one that holds a database counts.
+
+Observed rules: docs/how-hosts-choose/rpm.md.
 """
 
 from __future__ import annotations

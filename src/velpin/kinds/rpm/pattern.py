@@ -4,6 +4,8 @@
 
 The epoch may be left away and then means any; each part is a glob of its own. Besides, the
 whole is a glob for the first form (with the epoch where the pattern has a colon) (observed).
+
+Observed rules: docs/how-hosts-choose/rpm.md.
 """
 
 from __future__ import annotations

@@ -4,6 +4,8 @@
     joined       ( relation WORD relation ... )  WORD: and or if else unless with without
 
 Source: the package format's documentation of dependencies and of boolean dependencies.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "What is weighed, in turn".
 """
 
 from __future__ import annotations

@@ -1,4 +1,7 @@
-"""One source of an rpm host, as its section says."""
+"""One source of an rpm host, as its section says.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "What is weighed, in turn".
+"""
 
 from __future__ import annotations
 

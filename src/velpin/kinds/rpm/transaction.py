@@ -1,4 +1,7 @@
-"""What a worked-out transaction of an rpm host changes, as values for the rest of Velpin."""
+"""What a worked-out transaction of an rpm host changes, as values for the rest of Velpin.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
+"""
 
 from __future__ import annotations
 

@@ -1,6 +1,8 @@
 """Variables in source files: `$name`, `${name}` and, where the layout knows it, defaults.
 
 A variable that is not known stays as it is written (observed).
+
+Observed rules: docs/how-hosts-choose/rpm.md.
 """
 
 from __future__ import annotations

@@ -3,6 +3,8 @@
 Source of the rules: the package format's documentation of versions (segments of digits and
 of letters in turn, `~` lower than nothing, `^` higher than nothing but lower than any more),
 and observed.
+
+Observed rules: docs/how-hosts-choose/rpm.md.
 """
 
 from __future__ import annotations

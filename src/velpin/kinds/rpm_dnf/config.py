@@ -1,4 +1,7 @@
-"""The configuration of an rpm-dnf host: the main file, source files, variables."""
+"""The configuration of an rpm-dnf host: the main file, source files, variables.
+
+Observed rules: docs/how-hosts-choose/rpm.md.
+"""
 
 from __future__ import annotations
 

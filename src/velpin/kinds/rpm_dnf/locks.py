@@ -6,6 +6,8 @@
 
 Lines with blanks in them mean nothing. What replaces a locked version is kept out too,
 unless a lock means it. Installed packages are not hidden.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "Version locks (*dnf*)".
 """
 
 from __future__ import annotations

@@ -4,6 +4,8 @@ With an active stream of a module (the one enabled, else the default one) its pa
 those of other streams are hidden, and so is every plain package that has the name of one of
 its packages or provides such a name, in any source. Without one all of the module's
 packages are hidden. Sources marked for hotfixes are let be.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "What is weighed, in turn".
 """
 
 from __future__ import annotations

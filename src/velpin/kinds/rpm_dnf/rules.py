@@ -2,6 +2,8 @@
 
 A pin to a version keeps every other version out, by patterns that begin as the wanted one
 does and then differ, and by the other epochs that there are of the name, and one more.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
 """
 
 from __future__ import annotations

@@ -2,6 +2,8 @@
 
 Names the configuration lists; and what an installed package recommends, or what
 supplements one, as long as it is not there: somebody did without it already.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 """
 
 from __future__ import annotations

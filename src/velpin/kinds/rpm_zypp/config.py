@@ -1,4 +1,7 @@
-"""The configuration of an rpm-zypp host: settings, source files, vendors, variables."""
+"""The configuration of an rpm-zypp host: settings, source files, vendors, variables.
+
+Observed rules: docs/how-hosts-choose/rpm.md.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""One rpm-zypp host as read, and what its installer makes of requests."""
+"""One rpm-zypp host as read, and what its installer makes of requests.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
+"""
 
 from __future__ import annotations
 

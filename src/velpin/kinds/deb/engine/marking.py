@@ -4,6 +4,8 @@ The order of the steps decides the outcome, and it is the host's own: relations 
 through as they are written, alternatives as the world orders them; the first that works
 stays. What fails is put back and not tried again. What was asked for by name, and all that
 it can only have in one way, is fixed: later steps work around it.
+
+Observed rules: docs/how-hosts-choose/deb.md, "Changing one package".
 """
 
 from __future__ import annotations

@@ -3,6 +3,8 @@
 A kind of host makes a `World` for one transaction. The engine asks it which builds there
 are and how they relate, and keeps its own state of the matter on the units; it knows no
 file format, no version order and no name of an installer.
+
+Observed rules: docs/how-hosts-choose/deb.md, "What counts".
 """
 
 from __future__ import annotations

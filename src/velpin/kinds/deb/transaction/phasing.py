@@ -4,6 +4,8 @@ A version may carry `Phased-Update-Percentage`. A host draws a number from 0 to 
 package, version and the host's own machine-id, and leaves the version out of the full upgrade
 while the number is above the percentage (observed; the draw is that of the C++ standard library:
 `seed_seq`, `minstd_rand`, `uniform_int_distribution`).
+
+Observed rules: docs/how-hosts-choose/deb.md, "The full upgrade".
 """
 
 from __future__ import annotations

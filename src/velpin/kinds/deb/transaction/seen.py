@@ -2,6 +2,8 @@
 
 Where nothing else tells providers of a name apart, the host takes the one it came across
 last (observed): as a package, or as a name in any relation of an earlier one.
+
+Observed rules: docs/how-hosts-choose/deb.md.
 """
 
 from __future__ import annotations

@@ -2,6 +2,8 @@
 
 Where the candidates do not meet a dependency, or are not ready to be installed as things
 stand, versions of that same source are made candidates, at any depth (observed).
+
+Observed rules: docs/how-hosts-choose/deb.md, "`name/suite`".
 """
 
 from __future__ import annotations

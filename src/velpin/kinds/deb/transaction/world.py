@@ -1,4 +1,7 @@
-"""A deb host as working out a transaction sees it (see `velpin.kinds.deb.engine.world`)."""
+"""A deb host as working out a transaction sees it (see `velpin.kinds.deb.engine.world`).
+
+Observed rules: docs/how-hosts-choose/deb.md, "What counts".
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""What differs between rpm hosts when a transaction is worked out."""
+"""What differs between rpm hosts when a transaction is worked out.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
+"""
 
 from __future__ import annotations
 

@@ -6,6 +6,8 @@ then those that a package already taken recommends; then, each time keeping the 
 far, those that no newer build of the same name leaves behind, the higher version that
 all state for one capability, those of whose name something is installed, those that a
 package already taken suggests. Names stand in byte order before all that.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "What is weighed, in turn".
 """
 
 from __future__ import annotations

@@ -3,6 +3,8 @@
 A package that is offered brings its rules when it is taken. An installed one keeps what it
 has, so its rules matter only where something it relies on goes away, or something comes
 that it mentions; they are found from that side.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 """
 
 from __future__ import annotations

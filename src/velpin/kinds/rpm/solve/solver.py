@@ -6,6 +6,8 @@
 A step that turns out impossible is taken back with all that led to it (see `search`). At the
 end, where another candidate of an earlier choice came in anyway, that
 choice is made again in its favour.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 """
 
 from __future__ import annotations
