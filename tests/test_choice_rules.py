@@ -108,12 +108,18 @@ def test_a_name_that_only_another_architecture_has_is_told_as_that(harbour: Harb
 
 
 @pytest.mark.parametrize(
-    ("need", "keepers"), [("tern=1 | tern>=2", []), ("tern=1 | kite", ["gull"])]
+    ("need", "keepers"),
+    [
+        ("needs tern=1 | kite", ["gull"]),
+        ("needs tern=1 | tern>=2", []),
+        ("likes tern=1", []),
+        ("breaks tern<2", []),
+    ],
 )
 def test_an_older_version_is_kept_only_by_what_the_newer_does_not_serve(
     need: str, keepers: list[str]
 ) -> None:
-    world = PlainWorld([f"+gull 1 needs {need}", "!tern 1", "tern 2"])
+    world = PlainWorld([f"+gull 1 {need}", "!tern 1", "tern 2"])
     newer = next(build for build in world.builds(world.unit("tern")) if build.version == "2")
     assert [link.owner.unit.name for link in why_not(Draft(world), newer)] == keepers
 

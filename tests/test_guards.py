@@ -334,7 +334,10 @@ def test_the_demo_ships_small() -> None:
 
 
 def test_an_observed_rule_names_the_page_that_has_it() -> None:
-    pages = {page.name: page.read_text() for page in (SOURCE.parents[1] / "docs/how-hosts-choose").glob("*.md")}
+    pages = {
+        page.name: page.read_text()
+        for page in (SOURCE.parents[1] / "docs/how-hosts-choose").glob("*.md")
+    }
     for name, path in MODULES.items():
         text = path.read_text()
         named = re.findall(r'how-hosts-choose/(\w+\.md)(?:, "([^"]+)")?', text)
