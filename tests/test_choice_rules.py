@@ -11,7 +11,7 @@ from tests.conftest import Harbour, offer
 from tests.plain_world import PlainWorld
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from tests.test_resolve import asked
-from velpin.change.shift import taken_over
+from velpin.core.shift import taken_over
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 from velpin.files.tree import Tree

@@ -103,7 +103,7 @@ def test_imports_run_one_way() -> None:
         ("velpin.trust", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.fetch", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.store", ["velpin.kinds", "velpin.front"]),
-        ("velpin.change", ["velpin.front", *KIND_FOLDERS]),
+        ("velpin.change", ["velpin.front", "velpin.core", *KIND_FOLDERS]),
         ("velpin.core", ["velpin.front", *KIND_FOLDERS]),
         ("velpin.kinds", ["velpin.front", "typer", "rich"]),
         ("velpin.recipes", ["velpin.front", *KIND_FOLDERS]),

@@ -12,9 +12,9 @@ import pytest
 
 from tests.installer.rpm_drawn import NAMES, RpmDrawn
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from velpin.change.shift import shift_between
 from velpin.core.host import Host
 from velpin.core.opening import open_host
+from velpin.core.shift import shift_between
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.rpm_files import write_rpm_repository
 from velpin.demo.signer import Signer

@@ -17,11 +17,11 @@ __version__ = "0.1.0"
 
 if TYPE_CHECKING:
     from velpin.change.plan import KeyShown, NewSource, Plan
-    from velpin.change.snapshot import Snapshot, drift, load_snapshot, save_snapshot
     from velpin.core.host import Host
     from velpin.core.new_source import new_source_from
     from velpin.core.opening import is_interrupted, open_host, recover
     from velpin.core.rule_plans import bars, pins
+    from velpin.core.snapshot import Snapshot, drift, load_snapshot, save_snapshot
     from velpin.errors import (
         FetchError,
         HostError,
@@ -41,7 +41,7 @@ if TYPE_CHECKING:
 
 _HOMES = {
     "velpin.change.plan": ("KeyShown", "NewSource", "Plan"),
-    "velpin.change.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
+    "velpin.core.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
     "velpin.core.new_source": ("new_source_from",),
     "velpin.core.host": ("Host",),
     "velpin.core.rule_plans": ("bars", "pins"),

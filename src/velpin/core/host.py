@@ -16,11 +16,11 @@ from velpin.errors import HostFileError
 
 if TYPE_CHECKING:
     from velpin.change.journal import Journal, JournalEntry
-    from velpin.change.options import WantedOptions
     from velpin.change.plan import NewSource, Plan
-    from velpin.change.snapshot import Snapshot
-    from velpin.change.takeover import Takeover
     from velpin.core.adapter import Adapter
+    from velpin.core.options import WantedOptions
+    from velpin.core.snapshot import Snapshot
+    from velpin.core.takeover import Takeover
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits, Tree
     from velpin.model.forecast import Forecast, Offer
@@ -246,14 +246,14 @@ class Host:
     def shift(self, plan: Plan, names: Sequence[str] = ()) -> Shift:
         """What a plan would change on the whole host; for `names`, the answers before and after
         as well."""
-        from velpin.change.shift import shift_between
+        from velpin.core.shift import shift_between
 
         return shift_between(self, self.considering(plan), names)
 
     def takeover(self, plan: Plan, shift: Shift, names: Sequence[str] = ()) -> Takeover | None:
         """Installed packages that the sources of a plan would take over unnoticed, and the command
         against it; `names` are packages or globs that are meant to change."""
-        from velpin.change.takeover import find_takeover
+        from velpin.core.takeover import find_takeover
 
         handles = plan.handles or [rule.source for rule in plan.rules if rule.kind == "prefer"]
         named = [*names, *(name for rule in plan.rules for name in rule.names)]
@@ -262,14 +262,14 @@ class Host:
     def snapshot(self, watched: Sequence[str] = ()) -> Snapshot:
         """How the host stands now, to be compared with later; `watched` are names that are
         followed although they may not be installed."""
-        from velpin.change.snapshot import take_snapshot
         from velpin.core.host_diff import snapshots
+        from velpin.core.snapshot import take_snapshot
 
         return take_snapshot(self, snapshots(self._adapter, self.after_upgrade(), watched), watched)
 
     def drift(self, since: Snapshot) -> list[Drift]:
         """What differs from an earlier snapshot, and why."""
-        from velpin.change.snapshot import drift
+        from velpin.core.snapshot import drift
 
         return list(drift(since, self.snapshot(since.watched)))
 
@@ -398,7 +398,7 @@ class Host:
     def plan_options(self, texts: Sequence[str], source: str = "") -> WantedOptions:
         """The smallest changes under which requests get what they ask for; Refusal where no
         source has it, not even one that is switched off."""
-        from velpin.change.options import options_for
+        from velpin.core.options import options_for
 
         return options_for(self, texts, source)
 

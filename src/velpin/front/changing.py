@@ -12,8 +12,8 @@ from velpin.front.session import busy, consent, tell
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
-    from velpin.change.takeover import Takeover
     from velpin.core.host import Host
+    from velpin.core.takeover import Takeover
     from velpin.model.shift import Shift
 
 

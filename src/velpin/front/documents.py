@@ -17,8 +17,8 @@ from velpin.model.shift import Drift, Shift
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry
-    from velpin.change.options import PlanOption
-    from velpin.change.takeover import Takeover
+    from velpin.core.options import PlanOption
+    from velpin.core.takeover import Takeover
 
 
 class Failure(NamedTuple):

@@ -6,7 +6,7 @@ import difflib
 from collections.abc import Sequence
 
 from velpin.change.plan import KeyShown, Plan
-from velpin.change.takeover import Takeover
+from velpin.core.takeover import Takeover
 from velpin.files.text import HostText, bare
 from velpin.front.screen import Piece, Screen
 from velpin.front.words import selected, sentence, several, shortened, size

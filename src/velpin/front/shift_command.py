@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.change.snapshot import Snapshot, drift, load_snapshot, save_snapshot
+from velpin.core.snapshot import Snapshot, drift, load_snapshot, save_snapshot
 from velpin.front.plan_view import show_more
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import busy

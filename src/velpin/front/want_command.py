@@ -6,7 +6,7 @@ import sys
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from velpin.change.options import Goal, PlanOption
+from velpin.core.options import Goal, PlanOption
 from velpin.errors import Refusal, UsageError
 from velpin.front.changing import ChangeOptions
 from velpin.front.plan_view import show_shift, show_upgrades

@@ -6,7 +6,7 @@ import fnmatch
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.change.shift import taken_over
+from velpin.core.shift import taken_over
 from velpin.errors import VelpinError
 from velpin.model.rule import Rule, command_of
 from velpin.model.shift import Shift

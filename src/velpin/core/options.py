@@ -15,7 +15,7 @@ from itertools import islice
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import Plan
-from velpin.change.shift import shift_between
+from velpin.core.shift import shift_between
 from velpin.errors import Refusal, VelpinError
 from velpin.model.forecast import Answer, Forecast
 from velpin.model.reason import Place, Reason
