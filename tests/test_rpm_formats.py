@@ -6,10 +6,8 @@ import bz2
 import gzip
 import lzma
 import re
-import sqlite3
 import struct
 from collections.abc import Callable
-from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -17,12 +15,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from velpin.demo.rpm_files import DemoRpm, filelists_xml, header_of, primary_xml, write_record
+from velpin.demo.rpm_files import DemoRpm, filelists_xml, header_of, primary_xml
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
-from velpin.files.tree import Tree
 from velpin.kinds.rpm.arch import Archs
-from velpin.kinds.rpm.database import find_database, headers, read_database
 from velpin.kinds.rpm.edit import with_value, without_section
 from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.filelists import holders
@@ -81,53 +77,6 @@ def test_no_bytes_break_the_reader_otherwise(data: bytes) -> None:
         read_header(data, "here")
     except HostFileError as problem:
         assert "here" in str(problem)
-
-
-def test_both_places_of_the_record_and_older_forms(tmp_path: Path) -> None:
-    for folder in ("var/lib/rpm", "usr/lib/sysimage/rpm"):
-        root = tmp_path / folder.replace("/", "-")
-        write_record(root / folder / "rpmdb.sqlite", [FULL])
-        assert find_database(Tree(root)) == f"{folder}/rpmdb.sqlite"
-    old = tmp_path / "old/var/lib/rpm"
-    old.mkdir(parents=True)
-    assert find_database(Tree(tmp_path / "old")) is None
-    (old / "Packages").write_bytes(b"x")
-    with pytest.raises(HostFileError, match=r"older form \(Berkeley DB\).*no rpmdb.sqlite"):
-        find_database(Tree(tmp_path / "old"))
-
-
-def test_a_record_that_is_damaged(tmp_path: Path) -> None:
-    path = tmp_path / "rpmdb.sqlite"
-    write_record(path, [FULL] * 40)
-    data = path.read_bytes()
-    for broken in (b"", b"no database at all" * 100, data[: len(data) // 2]):
-        path.write_bytes(broken)
-        with pytest.raises(HostFileError):
-            list(headers(path))
-    write_record(path, [FULL])
-    with closing(sqlite3.connect(path)) as record:
-        record.execute("UPDATE Packages SET blob = ?", (header_of(FULL)[:50],))
-        record.commit()
-    with pytest.raises(HostFileError, match="package 1"):
-        list(headers(path))
-
-
-def test_a_record_with_a_log_beside_it(tmp_path: Path) -> None:
-    path = tmp_path / "rpmdb.sqlite"
-    write_record(path, [FULL])
-    writer = sqlite3.connect(path)
-    writer.execute("PRAGMA journal_mode=WAL")
-    writer.execute("INSERT INTO Packages (blob) VALUES (?)", (header_of(DemoRpm("tern")),))
-    writer.commit()
-    names = [entry.name for batch in read_database(path, []) for entry in batch.entries]
-    writer.close()
-    assert names == ["gull", "tern"]
-
-
-def test_keys_are_no_packages(tmp_path: Path) -> None:
-    path = tmp_path / "rpmdb.sqlite"
-    write_record(path, [DemoRpm("gpg-pubkey", "abc-1", "noarch", more={"key": "KEY"}), FULL])
-    assert [e.name for batch in read_database(path, []) for e in batch.entries] == ["gull"]
 
 
 # -- lists ---------------------------------------------------------------------------------

@@ -17,9 +17,9 @@ from velpin.demo.rpm_files import DemoRpm as P
 from velpin.fetch.package import open_package
 from velpin.fetch.unpack import unpacked
 from velpin.files.tree import Tree
-from velpin.kinds.rpm.database import read_database
 from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.recipes import SourcePackages
+from velpin.kinds.rpm.record.packages import read_record
 from velpin.kinds.rpm_dnf.adapter import DnfAdapter
 from velpin.store.cache import open_cache
 
@@ -113,7 +113,7 @@ def test_a_record_made_by_the_real_tool(tmp_path: Path, packages: list[Path]) ->
         text=True,
     ).stdout
     facts = {}
-    for batch in read_database(root / "var/lib/rpm/rpmdb.sqlite", []):
+    for batch in read_record(root / "var/lib/rpm/rpmdb.sqlite", []):
         for one in batch.entries:
             text = batch.block[one.start : one.start + one.length]
             facts[one.name] = (one.version, one.arch, read_facts(text))

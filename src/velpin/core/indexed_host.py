@@ -71,6 +71,8 @@ class IndexedHost(Adapter[S], Generic[S]):
 
     def index_notes(self) -> Iterator[Reason]:
         """What is odd in the record of packages."""
+        if self.record is None:
+            yield Reason("no-record", {})
         if self.record and self.record.notes:
             notes = self.record.notes
             yield Reason("record-odd", {"count": len(notes), "what": notes[0].text})

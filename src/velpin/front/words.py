@@ -74,6 +74,7 @@ SENTENCES = {
     " yet: {sources}; refresh the installer's before you install",
     "not-fetched": "no index of {sources} yet, so its packages are not considered",
     "damaged": "the index of {source} cannot be read and is ignored: {what}",
+    "no-record": "the host has no record of installed packages: nothing is known as installed",
     "record-odd": "{count} entries of the host's package record cannot be read and are ignored,"
     " the first: {what}",
     "source-warning": "{source} {what}",

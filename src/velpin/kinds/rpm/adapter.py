@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Literal, Self
 
 from velpin.core.adapter import AnswerComparison, Installed, Prediction, RefreshOption
+from velpin.kinds.rpm.record.place import FOLDERS
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.reason import Note, Place, Reason
 from velpin.model.source import Source
@@ -45,6 +46,8 @@ class RpmAdapter(RpmState):
         """Everything odd that was found in the host's files."""
         yield from (Note(Place(error.file, error.line), error.what) for error in self.config_errors)
         yield from self.config_notes
+        if self.record_file is None and self.sources:
+            yield Note(Place(FOLDERS[-1], 0), "no record here: nothing is known as installed")
         if self.record and self.record_file:
             for note in self.record.notes:
                 yield Note(Place(self.record_file, note.line), note.text)

@@ -15,11 +15,12 @@ from velpin.files.tree import read_release_fields
 from velpin.kinds.rpm import primary
 from velpin.kinds.rpm.arch import NOARCH, Archs
 from velpin.kinds.rpm.copies import RpmCopy, RpmCopyFinder
-from velpin.kinds.rpm.database import find_database, read_database
 from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.ini import words
 from velpin.kinds.rpm.pattern import Named, Patterns
 from velpin.kinds.rpm.pool import RpmOrigin, RpmPackage, RpmPool, is_newer
+from velpin.kinds.rpm.record.packages import read_record, stamp_of
+from velpin.kinds.rpm.record.place import find_record
 from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
 from velpin.kinds.rpm.solve.solver import Job, RpmSolver
@@ -236,7 +237,7 @@ class RpmState(IndexedHost[RpmSource]):
     @cached_property
     def record_file(self) -> str | None:
         """The record of installed packages, below the root."""
-        return find_database(self.tree)
+        return find_record(self.tree)
 
     @cached_property
     def record(self) -> Index | None:
@@ -244,7 +245,7 @@ class RpmState(IndexedHost[RpmSource]):
         if self.record_file is None:
             return None
         path = self.tree.path(self.record_file)
-        return self.cache.parsed(path, lambda file: [partial(read_database, file)])
+        return self.cache.parsed(path, lambda file: [partial(read_record, file)], stamp_of)
 
     # -- lists ------------------------------------------------------------------------------
 

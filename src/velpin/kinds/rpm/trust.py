@@ -9,8 +9,8 @@ from __future__ import annotations
 from urllib.parse import unquote, urlsplit
 
 from velpin.errors import BadKey, HostFileError
-from velpin.kinds.rpm.database import signing_keys
 from velpin.kinds.rpm.ini import truth
+from velpin.kinds.rpm.record.packages import signing_keys
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.reason import Fact, Reason

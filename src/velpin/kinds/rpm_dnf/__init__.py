@@ -21,7 +21,7 @@ def recognises(tree: Tree) -> bool:
 
 def has_packages(tree: Tree) -> bool:
     """Whether packages of this kind are installed."""
-    from velpin.kinds.rpm.database import has_packages
+    from velpin.kinds.rpm.record.place import has_packages
 
     return has_packages(tree)
 

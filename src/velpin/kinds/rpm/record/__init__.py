@@ -1,0 +1,1 @@
+"""The host's own record of installed packages, in the three forms that hosts have."""

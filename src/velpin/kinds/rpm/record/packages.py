@@ -1,0 +1,94 @@
+"""What the host's own record says of each installed package, as entries for the index store.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "The record of installed packages".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from velpin.kinds.rpm import header as h
+from velpin.kinds.rpm.entry import RpmLink, written
+from velpin.kinds.rpm.header import Header
+from velpin.kinds.rpm.primary import kept_as_provided, names_in
+from velpin.kinds.rpm.record.place import headers
+from velpin.kinds.rpm.record.sqlite import log_of
+from velpin.store.index import Batch, Notes, ParsedEntry, Stamp
+
+_KEY = "gpg-pubkey"
+_IN_BLOCK = 32
+LINKS = (
+    RpmLink.REQUIRES,
+    RpmLink.CONFLICTS,
+    RpmLink.OBSOLETES,
+    RpmLink.RECOMMENDS,
+    RpmLink.SUGGESTS,
+    RpmLink.SUPPLEMENTS,
+)
+"""Kinds of relation that are looked up from the other side."""
+
+
+def stamp_of(path: Path) -> Stamp:
+    """What tells whether the record has changed, with its write-ahead log, where one is there.
+
+    Raises OSError where the file cannot be seen.
+    """
+    stamp = Stamp.of(path)
+    try:
+        log = Stamp.of(log_of(path))
+    except OSError:
+        return stamp
+    return Stamp(stamp.path, stamp.size + log.size, max(stamp.mtime_ns, log.mtime_ns))
+
+
+def read_record(path: Path, notes: Notes) -> Iterator[Batch]:
+    """Installed packages as batches for the index store, names in byte order: the installers
+    go by the record's table of names (observed)."""
+    found = [header for header in headers(path) if h.text_of(header, h.NAME) not in ("", _KEY)]
+    found.sort(key=lambda header: h.text_of(header, h.NAME).encode())
+    for start in range(0, len(found), _IN_BLOCK):
+        yield _batch(found[start : start + _IN_BLOCK])
+
+
+def _batch(found: list[Header]) -> Batch:
+    texts: list[bytes] = []
+    entries: list[ParsedEntry] = []
+    provides: list[tuple[str, int]] = []
+    links: dict[str, list[tuple[str, int]]] = {}
+    start = 0
+    for at, header in enumerate(found):
+        relations, files = h.relations_of(header), h.files_of(header)
+        text = written(_head(header), relations, files).encode("utf-8", "replace")
+        entries.append(
+            ParsedEntry(
+                h.text_of(header, h.NAME), h.text_of(header, h.ARCH) or "noarch",
+                h.version_of(header), "", "installed", start, len(text),
+                h.text_of(header, h.SUMMARY),
+            )
+        )  # fmt: skip
+        provides += [(text.partition(" ")[0], at) for text in relations.get(RpmLink.PROVIDES, ())]
+        provides += [(path, at) for path in files if kept_as_provided(path)]
+        for kind in LINKS:
+            named = {name for told in relations.get(kind, ()) for name in names_in(told)}
+            links.setdefault(kind, []).extend((name, at) for name in sorted(named))
+        texts.append(text)
+        start += len(text) + 2
+    return Batch(b"\n\n".join(texts), entries, provides, [], links)
+
+
+def _head(header: Header) -> tuple[str, ...]:
+    size = h.number_of(header, h.LONG_SIZE) or h.number_of(header, h.SIZE)
+    return (
+        h.text_of(header, h.VENDOR), "", "0", str(size), str(h.number_of(header, h.BUILT)),
+        h.text_of(header, h.SOURCE),
+    )  # fmt: skip
+
+
+def signing_keys(path: Path) -> list[tuple[str, str]]:
+    """Version and armoured text of every signing key that the record holds."""
+    return [
+        (h.text_of(header, h.VERSION), str(header.get(h.DESCRIPTION, [""])[0]))
+        for header in headers(path)
+        if h.text_of(header, h.NAME) == _KEY
+    ]
