@@ -38,7 +38,7 @@ from velpin.errors import CannotWrite, DamagedIndex, StoreError
 from velpin.files import disk
 from velpin.forked import ForkedTask
 
-SCHEMA = 9
+SCHEMA = 10
 _TAIL = 12
 """Bytes behind the facts: their checksum, 4, and their length, 8."""
 _LONGEST_LINE = 1 << 16

@@ -45,6 +45,11 @@ class Archs:
         """Whether it is of another word size than the host's own."""
         return arch in _BITS_32 and self.native not in _BITS_32
 
+    def may_follow(self, one: str, other: str) -> bool:
+        """Whether a package of one architecture may of itself come in the place of another
+        (observed): not even i586 in the place of i686."""
+        return one == other or NOARCH in (one, other)
+
     def may_coexist(self, one: str, other: str) -> bool:
         """Whether packages of one name and these architectures may stand beside each other."""
         if NOARCH in (one, other):

@@ -17,6 +17,7 @@ from typing import Any
 
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.entry import RpmLink
+from velpin.kinds.rpm.namespaces import implied_supplements, todays_form
 
 NAME, VERSION, RELEASE, EPOCH, SUMMARY, DESCRIPTION = 1000, 1001, 1002, 1003, 1004, 1005
 BUILT, SIZE, VENDOR, ARCH, SOURCE, LONG_SIZE = 1006, 1009, 1011, 1022, 1044, 5009
@@ -142,8 +143,12 @@ def relations_of(header: Header) -> dict[str, list[str]]:
                 continue
             operator = _SENSE.get(sense & (_LESS | _GREATER | _EQUAL), "")
             version = texts[at] if at < len(texts) else ""
-            told[f"{name} {operator} {version}" if operator and version else name] = None
+            text = f"{name} {operator} {version}" if operator and version else name
+            told[todays_form(kind, text)] = None
         found[kind] = list(told)
+    more = list(implied_supplements(found.get(RpmLink.PROVIDES, ())))
+    if more:
+        found[RpmLink.SUPPLEMENTS] = [*found.get(RpmLink.SUPPLEMENTS, ()), *more]
     return found
 
 

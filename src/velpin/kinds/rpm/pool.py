@@ -90,8 +90,20 @@ class RpmPackage:
 class RpmPool:
     """The packages of one host, as its installer would see them."""
 
-    def __init__(self, archs: Archs, origins: Sequence[RpmOrigin], hidden: Hidden) -> None:
+    def __init__(
+        self,
+        archs: Archs,
+        origins: Sequence[RpmOrigin],
+        hidden: Hidden,
+        stated: frozenset[str] = frozenset(),
+        *,
+        splits: bool = False,
+    ) -> None:
         self.archs = archs
+        self.stated = stated
+        """Capabilities that the host itself meets (see `namespaces`)."""
+        self.splits = splits
+        """Whether what was split off from a package comes when that is replaced."""
         self.origins = list(origins)
         self._hidden = hidden
         self._builds: dict[int, RpmPackage] = {}

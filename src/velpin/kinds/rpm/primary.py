@@ -18,6 +18,7 @@ from velpin.fetch.unpack import unpacked
 from velpin.files.text import whole_number
 from velpin.forked import processors
 from velpin.kinds.rpm.entry import RpmLink, written
+from velpin.kinds.rpm.namespaces import implied_supplements, todays_form
 from velpin.kinds.rpm.relation import Capability, RpmRelation, read_relation
 from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
 
@@ -299,7 +300,11 @@ class ListedPackage:
             tag = part.tag
             kind = _RELATIONS.get(tag)
             if kind:
-                self.relations[kind] = _relations(part)
+                told = self.relations.setdefault(kind, {})
+                told |= {todays_form(kind, text): None for text in _relations(part)}
+                if kind == RpmLink.PROVIDES:
+                    for text in implied_supplements(told):
+                        self.relations.setdefault(RpmLink.SUPPLEMENTS, {})[text] = None
             elif tag == f"{_COMMON}file":
                 self.files.append(_clean(part.text))
             elif tag in _TEXTS:

@@ -111,6 +111,10 @@ class RpmState(IndexedHost[RpmSource]):
         """Files of lines that are rules."""
         return []
 
+    stated: frozenset[str] = frozenset()
+    """Capabilities that the host itself meets."""
+    brings_splits = False
+    """Whether what was split off from a package comes when that is replaced."""
     zero_counts = True
     """Whether 0 is a priority like others for a source."""
 
@@ -275,7 +279,9 @@ class RpmState(IndexedHost[RpmSource]):
     @cached_property
     def pool(self) -> RpmPool:
         """All packages that can take part."""
-        return RpmPool(self.archs, self._origins(), self.hides)
+        return RpmPool(
+            self.archs, self._origins(), self.hides, self.stated, splits=self.brings_splits
+        )
 
     def _origins(self) -> list[RpmOrigin]:
         own = [RpmOrigin("", self.record, installed=True)] if self.record else []
@@ -352,6 +358,14 @@ class RpmState(IndexedHost[RpmSource]):
         found, of_itself = self.moves(build)
         return found if of_itself else []
 
+    def is_outdone(self, build: RpmPackage) -> bool:
+        """Whether a newer version of an installed build stands beside it: the upgrade then
+        goes by that alone (observed)."""
+        return any(
+            is_newer(other, build) and self.archs.may_follow(build.arch, other.arch)
+            for other in self.pool.installed(build.name)
+        )
+
     def is_change(self, build: RpmPackage, other: RpmPackage) -> bool:
         """Whether it would be an upgrade to come from one to the other."""
         return other.name != build.name or is_newer(other, build)
@@ -364,13 +378,14 @@ class RpmState(IndexedHost[RpmSource]):
             if not package.installed
             and not is_newer(build, package)
             and may_follow(build, package)
-            and (package.arch == build.arch or not self.archs.may_coexist(build.arch, package.arch))
+            and self.archs.may_follow(build.arch, package.arch)
         ]
         return found + [
             package
             for package in self.pool.obsoleting(build)
             if package.name != build.name
             and may_follow(build, package)
+            and self.archs.may_follow(build.arch, package.arch)
             and all(is_newer(package, here) for here in self.pool.installed(package.name))
         ]
 
@@ -380,7 +395,7 @@ class RpmState(IndexedHost[RpmSource]):
         """What a request for a name would take, its needs aside; of an installed package
         what the upgrade would. None where there is nothing available."""
         policy = Policy(self.pool)
-        here = self.pool.installed(name)
+        here = [build for build in self.pool.installed(name) if not self.is_outdone(build)]
         if here:
             found = policy.best(by_priority(self.targets(here[0])))
             return found[0] if found else here[0]

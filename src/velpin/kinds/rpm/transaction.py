@@ -5,7 +5,7 @@ Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 
 from __future__ import annotations
 
-from velpin.kinds.rpm.pool import RpmPackage, obsoletes
+from velpin.kinds.rpm.pool import RpmPackage, is_newer, obsoletes
 from velpin.kinds.rpm.relation import RpmRelation
 from velpin.kinds.rpm.solve.rules import Why
 from velpin.kinds.rpm.solve.solver import JobWhy, RpmSolution, RpmSolver
@@ -95,8 +95,8 @@ def _followed(work: RpmSolver, done: RpmSolution) -> dict[int, RpmPackage]:
     for old in done.gone:
         going.setdefault(old.name, []).append(old)
     for name, olds in going.items():
-        for old in olds:
-            others = {package.arch for package in olds if package is not old}
+        for old in sorted(olds, key=lambda old: any(_outdoes(other, old) for other in olds)):
+            others = {package.arch for package in olds} - {old.arch}
             for build in coming.get(name, ()):
                 if build.id not in found and build.arch not in others:
                     found[build.id] = old
@@ -104,7 +104,14 @@ def _followed(work: RpmSolver, done: RpmSolution) -> dict[int, RpmPackage]:
     return found
 
 
+def _outdoes(build: RpmPackage, other: RpmPackage) -> bool:
+    return build.arch == other.arch and is_newer(build, other)
+
+
 def _remover(done: RpmSolution, old: RpmPackage) -> tuple[RpmPackage | None, RpmRelation | None]:
+    for build in done.taken:
+        if build.name == old.name:
+            return build, None
     for build in done.taken:
         if obsoletes(build, old):
             for relation in build.facts.obsoletes:

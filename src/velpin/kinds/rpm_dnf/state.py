@@ -465,6 +465,8 @@ class DnfState(RpmState):
         staying: set[int] = set()
         policy = Policy(self.pool)
         for build in self.pool.all_installed():
+            if self.is_outdone(build):
+                continue
             found, of_itself = self.moves(build)
             if found:
                 targets[build.id] = found

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
+from velpin.kinds.rpm.namespaces import wanted_locales
 from velpin.kinds.rpm.logins import section_logins, shell_values
 from velpin.kinds.rpm.pattern import is_glob
 from velpin.kinds.rpm.pool import RpmPackage, is_newer
@@ -39,6 +40,8 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.rules.store import RuleLine
     from velpin.model.rule import Rule, RuleInForce
 
+LOCALES = "var/lib/zypp/RequestedLocales"
+
 
 class ZyppState(RpmState):
     """What is read of an rpm-zypp host."""
@@ -52,6 +55,7 @@ class ZyppState(RpmState):
     block_files = (FILE,)
     zero_counts = False
     lenient = False
+    brings_splits = True
 
     # -- configuration ---------------------------------------------------------------------
 
@@ -65,6 +69,13 @@ class ZyppState(RpmState):
             major, _, minor = release.partition(".")
             base |= {"releasever_major": major, "releasever_minor": minor}
         return read_variables(self.tree, base)
+
+    @cached_property
+    def stated(self) -> frozenset[str]:  # type: ignore[override]
+        """That the locales are wanted which were requested here."""
+        data = self.tree.read(LOCALES) or b""
+        lines = map(str.strip, data.decode("utf-8", "replace").splitlines())
+        return wanted_locales(line for line in lines if line and not line.startswith("#"))
 
     @cached_property
     def config(self) -> ZyppConfig:
@@ -303,7 +314,7 @@ class ZyppState(RpmState):
                 for package in found
                 if package.arch in same or "noarch" in (package.arch, *same)
             ]
-            found = alike or found
+            found = alike or (found if free else [])
         best = Policy(self.pool).by_arch(by_priority(found))
         chosen: RpmPackage | None = None
         for package in best:
@@ -444,6 +455,8 @@ class ZyppState(RpmState):
         for build in self.pool.all_installed():
             if self.lock_of(build):
                 jobs.append(Job("", [build]))
+                continue
+            if self.is_outdone(build):
                 continue
             found, of_itself = self.moves(build)
             if found:

@@ -16,6 +16,7 @@ from collections.abc import Callable, Iterable, Sequence
 from functools import cmp_to_key
 
 from velpin.kinds.rpm.entry import RpmLink
+from velpin.kinds.rpm.namespaces import split_from
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool, is_newer, obsoletes, provides
 from velpin.kinds.rpm.relation import EQUAL, Capability, RpmRelation
 from velpin.kinds.rpm.version import compare
@@ -101,6 +102,12 @@ class Policy:
 
     def is_met(self, relation: RpmRelation) -> bool:
         """Whether what is taken meets a relation."""
+        if isinstance(relation, Capability):
+            if relation.name in self.pool.stated:
+                return True
+            split = split_from(relation.name) if self.pool.splits else None
+            if split:
+                return self._is_split(*split)
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
             return any(self._stands(package) for package in self.pool.meeting(relation))
         parts = relation.parts
@@ -114,6 +121,13 @@ class Policy:
         if second:
             return len(parts) == 3 and self.is_met(parts[2])
         return self.is_met(parts[0])
+
+    def _is_split(self, name: str, path: str) -> bool:
+        """Whether an installed build of a name that has a file goes."""
+        return any(
+            self._is_taken(build.id) is False and path in build.facts.files
+            for build in self.pool.installed(name)
+        )
 
     def _stands(self, build: RpmPackage) -> bool:
         value = self._is_taken(build.id)

@@ -42,6 +42,8 @@ class Rules:
         self.options = solver_options
         self.asked: set[str] = set()
         """Names that were asked for."""
+        self.requested: set[int] = set()
+        """Builds that were asked for: they may be of any architecture."""
         self.waived: set[tuple[int, RpmRelation]] = set()
         """Needs, by their owner, for which staying with what is installed is impossible."""
         self.granted: set[int] = set()
@@ -251,7 +253,7 @@ class Rules:
             package for package in self.pool.named(build.name)
             if not self.pool.archs.is_secondary(package.arch)
         ]  # fmt: skip
-        if own:
+        if build.installed or any(not package.installed for package in own):
             alike = [package.id for package in own if package.version == build.version]
             yield Clause([-build.id, *alike], Why("lesser architecture", build))
 
@@ -287,7 +289,14 @@ class Rules:
             package
             for package in self.pool.obsoleting(build)
             if package.name != build.name
-            and (free or package.id in self.granted or self.options.same_vendor(build, package))
+            and (
+                free
+                or package.id in self.granted
+                or (
+                    self.options.same_vendor(build, package)
+                    and self.pool.archs.may_follow(build.arch, package.arch)
+                )
+            )
         ]
         return found
 
@@ -297,7 +306,8 @@ class Rules:
             return True
         if not self.options.same_vendor(build, other):
             return False
-        if self.pool.archs.may_coexist(build.arch, other.arch):
+        fits = other.id in self.requested or self.pool.archs.may_follow(build.arch, other.arch)
+        if not fits or self.pool.archs.may_coexist(build.arch, other.arch):
             return False
         return self.options.downgrades_for_needs or compare(other.version, build.version) >= 0
 

@@ -108,6 +108,7 @@ class RpmSolver:
                 self.rules.granted |= {package.id for package in job.builds}
             if job.text:
                 self.rules.asked |= {package.name for package in job.builds}
+                self.rules.requested |= {package.id for package in job.builds}
 
     def run(self) -> RpmSolution:
         """Work it out; what is impossible of weak jobs is left out."""
@@ -269,7 +270,7 @@ class RpmSolver:
                 continue
             if not self._stay() or not self._meet_needs():
                 continue
-            if self.options.weak and not self._recommend():
+            if (self.options.weak or self.pool.splits) and not self._recommend():
                 continue
             if not self._remake():
                 continue
@@ -397,7 +398,7 @@ class RpmSolver:
     def _recommend(self) -> bool:
         """One package that is recommended and not there; False where one was taken."""
         found: dict[int, tuple[RpmPackage, RpmPackage, RpmRelation]] = {}
-        for owner in self._come():
+        for owner in self._come() if self.options.weak else ():
             for relation in self._weak(owner):
                 if self.policy.is_met(relation):
                     continue
@@ -450,7 +451,8 @@ class RpmSolver:
                     if self._installed_as(build):
                         continue
                     if any(
-                        self._newly_met(relation)
+                        (self.options.weak or "split-from(" in str(relation))
+                        and self._newly_met(relation)
                         for relation in build.facts.of(RpmLink.SUPPLEMENTS)
                     ):
                         yield build
