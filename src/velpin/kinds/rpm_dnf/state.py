@@ -352,9 +352,7 @@ class DnfState(RpmState):
 
     def _widened(self, builds: list[RpmPackage]) -> list[RpmPackage]:
         """With what obsoletes any of them, installed already or not."""
-        offered = [package for package in builds if not package.installed]
-        if not offered:
-            return builds
+        offered = [package for package in builds if not package.installed] or builds
         names = {package.name for package in builds}
         more = {
             package.id: package

@@ -41,7 +41,7 @@ class Rules:
         self.pool = pool
         self.options = solver_options
         self.asked: set[str] = set()
-        """Names that were asked for."""
+        """Names of which a build of the lesser word size will do for what was asked."""
         self.requested: set[int] = set()
         """Builds that were asked for: they may be of any architecture."""
         self.waived: set[tuple[int, RpmRelation]] = set()
@@ -244,18 +244,31 @@ class Rules:
 
     def _lesser_arch(self, build: RpmPackage) -> Iterator[Clause]:
         """A package of the lesser word size comes only with its like of the host's own, where
-        that is offered at all, unless its name was asked for (observed)."""
+        there is one of the very same version, even one that is excluded; where none is, not
+        beside others that the host considers anyway: offers for what is installed, and what was
+        asked for. Not where one of the lesser size will do for what was asked (observed)."""
         if not self.options.multilib or build.name in self.asked:
             return
         if not self.pool.archs.is_secondary(build.arch):
             return
         own = [
-            package for package in self.pool.named(build.name)
+            package for package in self.pool.all_named(build.name)
             if not self.pool.archs.is_secondary(package.arch)
         ]  # fmt: skip
-        if build.installed or any(not package.installed for package in own):
-            alike = [package.id for package in own if package.version == build.version]
-            yield Clause([-build.id, *alike], Why("lesser architecture", build))
+        alike = [package for package in own if package.version == build.version]
+        if alike or self._considers(own):
+            visible = [package.id for package in alike if self.pool.visible(package)]
+            yield Clause([-build.id, *visible], Why("lesser architecture", build))
+
+    def _considers(self, builds: list[RpmPackage]) -> bool:
+        """Whether the host looks at any of these that is offered, whatever else is needed."""
+        here = any(package.installed for package in builds)
+        return any(
+            not package.installed
+            and self.pool.visible(package)
+            and (here or package.id in self.requested)
+            for package in builds
+        )
 
     def _left_lesser(self, build: RpmPackage) -> Iterator[Clause]:
         """The same of installed ones whose like of the host's own goes."""

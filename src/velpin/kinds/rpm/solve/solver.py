@@ -107,7 +107,10 @@ class RpmSolver:
             if job.granted:
                 self.rules.granted |= {package.id for package in job.builds}
             if job.text:
-                self.rules.asked |= {package.name for package in job.builds}
+                archs = pool.archs
+                self.rules.asked |= {
+                    package.name for package in job.builds if archs.is_secondary(package.arch)
+                }
                 self.rules.requested |= {package.id for package in job.builds}
 
     def run(self) -> RpmSolution:
@@ -413,7 +416,12 @@ class RpmSolver:
         chosen = self.policy.best(builds)[0]
         _, owner, relation = found[chosen.id]
         step = "supplements" if owner is chosen else "recommends"
-        self._take(chosen, step, Clause([chosen.id], Why(step, owner, relation)))
+        others = [
+            number
+            for number, (_, by, wanted) in found.items()
+            if number != chosen.id and owner is not chosen and (by, wanted) == (owner, relation)
+        ]
+        self._take(chosen, step, Clause([chosen.id], Why(step, owner, relation)), others)
         return False
 
     def _come(self) -> Iterator[RpmPackage]:
@@ -448,19 +456,40 @@ class RpmSolver:
                     seen.add(build.id)
                     if self.search.value(build.id) is not None:
                         continue
-                    if self._installed_as(build):
+                    if self._is_there(build.name):
                         continue
-                    if any(
-                        (self.options.weak or "split-from(" in str(relation))
-                        and self._newly_met(relation)
-                        for relation in build.facts.of(RpmLink.SUPPLEMENTS)
-                    ):
+                    if self._supplements(build) and not self._has_native_twin(build):
                         yield build
 
-    def _installed_as(self, build: RpmPackage) -> bool:
+    def _supplements(self, build: RpmPackage) -> bool:
+        """Whether something that it goes along with has come about."""
         return any(
-            self.search.value(package.id) is not False
-            for package in self.pool.installed(build.name)
+            (self.options.weak or "split-from(" in str(relation)) and self._newly_met(relation)
+            for relation in build.facts.of(RpmLink.SUPPLEMENTS)
+        )
+
+    def _has_native_twin(self, build: RpmPackage) -> bool:
+        """Whether a build of the lesser word size has a like of the host's own, of whatever
+        version, that goes along with the same: then only that one comes, or none (observed)."""
+        archs = self.pool.archs
+        return (
+            self.options.multilib
+            and archs.is_secondary(build.arch)
+            and any(
+                not other.installed
+                and not archs.is_secondary(other.arch)
+                and other.origin.priority <= build.origin.priority
+                and self._supplements(other)
+                for other in self.pool.named(build.name)
+            )
+        )
+
+    def _is_there(self, name: str) -> bool:
+        """Whether any package of a name is installed or comes, of whatever architecture."""
+        return any(
+            value or (value is None and package.installed)
+            for package in self.pool.named(name)
+            for value in [self.search.value(package.id)]
         )
 
     def _newly_met(self, relation: RpmRelation) -> bool:
@@ -481,7 +510,7 @@ class RpmSolver:
             if branch.level >= self.search.level or self._remade >= _MOST_AGAIN:
                 continue
             for package in branch.others:
-                if self.search.value(package) and self.search.level_of(package) > branch.level + 1:
+                if self.search.value(package) and self.search.level_of(package) > branch.level:
                     self._remade += 1
                     self.search.backjump(branch.level)
                     self._take(self.pool.build(package), branch.code, branch.clause)
