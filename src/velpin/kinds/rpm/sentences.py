@@ -24,6 +24,7 @@ SENTENCES = {
     "module-plain": "hidden by the active stream {active} of module {module}, which has a package"
     " of that name",
     "is-locked": "locked at {place}",
+    "is-retracted": "taken back by its source after it was published",
     "higher-priority": "priority {priority}; {source} has {chosen}, and the lower one wins",
     "lesser-architecture": "{arch}; this host's own architecture is preferred",
     "older-there": "older, with the same priority {priority}",

@@ -40,6 +40,8 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.rules.store import RuleLine
     from velpin.model.rule import Rule, RuleInForce
 
+RETRACTED = "retracted-patch-package()"
+"""What a package provides that was taken back after it was published."""
 LOCALES = "var/lib/zypp/RequestedLocales"
 
 
@@ -168,7 +170,9 @@ class ZyppState(RpmState):
     def why_hidden(self, build: RpmPackage) -> Reason | None:
         """Why an offered build takes no part, None where it does."""
         lock = self.lock_of(build)
-        return Reason("is-locked", {"place": lock.place}) if lock else None
+        if lock:
+            return Reason("is-locked", {"place": lock.place})
+        return Reason("is-retracted", {}) if self._is_retracted(build) else None
 
     def why_locked(self, build: RpmPackage) -> Reason | None:
         """Why an installed build may not change."""
@@ -182,7 +186,20 @@ class ZyppState(RpmState):
 
     def hides(self, build: RpmPackage) -> bool:
         """Whether the configuration keeps an offered build out of everything."""
-        return self.lock_of(build) is not None
+        return self.lock_of(build) is not None or self._is_retracted(build)
+
+    def _is_retracted(self, build: RpmPackage) -> bool:
+        """Whether its source took an offered build back: it only comes where it is asked for
+        and nothing else of the name will do (observed)."""
+        return (build.origin.handle, build.row.id) in self._retracted
+
+    @cached_property
+    def _retracted(self) -> frozenset[tuple[str, int]]:
+        return frozenset(
+            (source.handle, row.id)
+            for source, index in self.indexes
+            for row in index.providers(RETRACTED)
+        )
 
     # -- vendors ---------------------------------------------------------------------------
 
@@ -303,6 +320,8 @@ class ZyppState(RpmState):
         """The one build that a request by name stands for (observed): the best source, the
         host's own architecture, the highest version, built last, not noarch, first by name."""
         found = [package for package in offered if self.pool.visible(package)]
+        if not found and (free or not here):
+            found = [package for package in offered if not self.lock_of(package)]
         if here and not free and not self.any_vendor:
             found = [
                 package for package in found if any(self.same_vendor(old, package) for old in here)

@@ -14,7 +14,7 @@ from itertools import product
 from typing import NamedTuple
 
 from velpin.kinds.rpm.entry import RpmLink
-from velpin.kinds.rpm.pool import RpmPackage, RpmPool, names_of, obsoletes
+from velpin.kinds.rpm.pool import RpmPackage, RpmPool, names_of, obsoletes, provides
 from velpin.kinds.rpm.relation import Capability, Joined, RpmRelation
 from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy
@@ -44,6 +44,8 @@ class Rules:
         """Names of which a build of the lesser word size will do for what was asked."""
         self.requested: set[int] = set()
         """Builds that were asked for: they may be of any architecture."""
+        self.shown: list[RpmPackage] = []
+        """Builds asked for that would take no part otherwise."""
         self.waived: set[tuple[int, RpmRelation]] = set()
         """Needs, by their owner, for which staying with what is installed is impossible."""
         self.granted: set[int] = set()
@@ -294,8 +296,9 @@ class Rules:
         free = build.id in self.freed
         found = [
             package
-            for package in self.pool.named(build.name)
+            for package in self.pool.all_named(build.name)
             if not package.installed
+            and (package.id in self.granted or self.pool.visible(package))
             and (free or package.id in self.granted or self.may_follow(build, package))
         ]
         found += [
@@ -357,7 +360,10 @@ class Rules:
     def forms(self, relation: RpmRelation) -> list[list[int]]:
         """Clauses that say that a relation is met."""
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
-            return [[package.id for package in self.pool.meeting(relation)]]
+            found = [package.id for package in self.pool.meeting(relation)]
+            if isinstance(relation, Capability):
+                found += [build.id for build in self.shown if provides(build, relation)]
+            return [found]
         parts = relation.parts
         if relation.word == "and":
             return [form for part in parts for form in self.forms(part)]

@@ -106,6 +106,7 @@ class RpmSolver:
             self.rules.freed |= {package.id for package in job.frees}
             if job.granted:
                 self.rules.granted |= {package.id for package in job.builds}
+                self.rules.shown += [build for build in job.builds if not pool.visible(build)]
             if job.text:
                 archs = pool.archs
                 self.rules.asked |= {
