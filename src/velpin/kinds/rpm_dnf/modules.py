@@ -10,13 +10,14 @@ Observed rules: docs/how-hosts-choose/rpm.md, "What is weighed, in turn".
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
+from velpin.files.text import whole_number
 from velpin.files.tree import Tree
 from velpin.kinds.rpm.ini import read_sections
 from velpin.kinds.rpm.pool import RpmPackage
@@ -26,72 +27,143 @@ FOLDER = "etc/dnf/modules.d"
 _MOST = 256 << 20
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Stream:
-    """One stream of a module: its packages, and the platforms and modules it needs."""
+    """One build of a stream of a module: its packages, and the platforms and modules it needs."""
 
     module: str
     name: str
+    context: str = ""
+    version: int = 0
     packages: set[str] = field(default_factory=set)
     """Full names: name-epoch:version-release.arch."""
     requires: list[dict[str, list[str]]] = field(default_factory=list)
+
+    def needs(self) -> Iterator[tuple[str, list[str]]]:
+        """Each module it needs, and the streams that will do; empty where any will."""
+        for requirement in self.requires:
+            yield from requirement.items()
+
+
+_PLATFORM = "platform"
+_MOST_TRIED = 10_000
+"""Builds of streams that are tried for one stream's needs; no real module comes near."""
 
 
 @dataclass(slots=True)
 class Modules:
     """All streams that sources have, the default of each module, and what the host says."""
 
-    streams: dict[tuple[str, str], Stream] = field(default_factory=dict)
+    streams: dict[tuple[str, str], list[Stream]] = field(default_factory=dict)
+    """By module and stream its builds."""
     defaults: dict[str, str] = field(default_factory=dict)
     states: dict[str, tuple[str, str]] = field(default_factory=dict)
     """By module: `enabled` or `disabled`, and the stream."""
 
-    def active(self, platform: str) -> dict[str, str]:
-        """By module the stream that is active on a platform, with what those streams need."""
-        found: dict[str, str] = {}
-        for module in sorted({module for module, _ in self.streams}):
-            state, stream = self.states.get(module, ("", ""))
-            if state == "disabled":
-                continue
-            name = stream if state == "enabled" else self.defaults.get(module, "")
-            declared = self.streams.get((module, name))
-            if declared and self._fits(declared, platform):
-                found[module] = name
-        return self._with_needs(found)
+    def active(self, platform: str) -> dict[str, Stream]:
+        """By module the stream that is active on a platform, with what those streams need.
 
-    def _fits(self, stream: Stream, platform: str) -> bool:
-        wanted = [
-            requirement["platform"]
-            for requirement in stream.requires
-            if requirement.get("platform")
-        ]
-        if not wanted or not platform:
-            return True
-        return any(
-            platform in names
-            or (all(n.startswith("-") for n in names) and f"-{platform}" not in names)
-            for names in wanted
-        )
-
-    def _with_needs(self, active: dict[str, str]) -> dict[str, str]:
-        """Streams whose needs can be had; a needed module's default or only stream comes too."""
-        found = dict(active)
-        todo = list(active)
-        while todo:
-            module = todo.pop()
-            if module not in found:
-                continue
-            for needs in self.streams[module, found[module]].requires:
-                for other, names in needs.items():
-                    if other == "platform" or other in found:
-                        continue
-                    choice = names or sorted(s for m, s in self.streams if m == other)
-                    if self.states.get(other, ("",))[0] == "disabled":
-                        found.pop(module, None)
-                    elif len(choice) == 1 and (other, choice[0]) in self.streams:
-                        found[other] = choice[0]
-                        todo.append(other)
+        Those enabled go first, then defaults by name; one whose needs cannot be met beside
+        those before it is left out. Where one that is enabled needs another stream of one
+        that is enabled too, neither is active (observed).
+        """
+        enabled = {
+            module: name for module, (state, name) in self.states.items() if state == "enabled"
+        }
+        at_odds = {
+            name
+            for module in enabled
+            for build in self.builds(module, platform, [enabled[module]])[:1]
+            for other, allowed in build.needs()
+            if other in enabled and not _allows(allowed, enabled[other])
+            for name in (module, other)
+        }
+        defaults = [
+            module for module in sorted(self.defaults)
+            if self.states.get(module, ("",))[0] not in ("enabled", "disabled")
+        ]  # fmt: skip
+        found: dict[str, Stream] = {}
+        for module in (*sorted(enabled.keys() - at_odds), *defaults):
+            wanted = enabled.get(module) or self.defaults[module]
+            for at_defaults in (True, False):
+                choice = _Choice(self, platform, at_odds, at_defaults)
+                more = choice.with_stream(found, module, [wanted])
+                if more:
+                    found = more
+                    break
         return found
+
+    def builds(self, module: str, platform: str, allowed: list[str]) -> list[Stream]:
+        """Builds of a module that will do, those to be tried first at the front: of the stream
+        that is enabled, of the default one, then by name; the newest build first."""
+        state, stated = self.states.get(module, ("", ""))
+        if state == "disabled":
+            return []
+        names = [name for other, name in self.streams if other == module]
+        names = [
+            name for name in names
+            if _allows(allowed, name) and (state != "enabled" or name == stated)
+        ]  # fmt: skip
+        names.sort(key=lambda name: (name != self.defaults.get(module), name))
+        found: list[Stream] = []
+        for name in names:
+            builds = sorted(self.streams[module, name], key=lambda b: (-b.version, b.context))
+            if _fits(builds[0], platform):
+                found += builds
+        return found
+
+
+@dataclass(slots=True)
+class _Choice:
+    """The search for streams that go together."""
+
+    modules: Modules
+    platform: str
+    left_out: set[str]
+    at_defaults: bool
+    """Whether no module may leave its default stream."""
+    tried: int = 0
+
+    def with_stream(
+        self, found: dict[str, Stream], module: str, allowed: list[str]
+    ) -> dict[str, Stream] | None:
+        """The streams so far with one of a module and all it needs; None where none goes."""
+        if module == _PLATFORM:
+            return found
+        if module in found:
+            return found if _allows(allowed, found[module].name) else None
+        if module in self.left_out:
+            return None
+        for build in self.modules.builds(module, self.platform, allowed):
+            default = self.modules.defaults.get(module, build.name)
+            if self.at_defaults and build.name != default and not self._is_enabled(module):
+                continue
+            self.tried += 1
+            if self.tried > _MOST_TRIED:
+                return None
+            more: dict[str, Stream] | None = {**found, module: build}
+            for other, streams in build.needs():
+                more = more and self.with_stream(more, other, streams)
+            if more:
+                return more
+        return None
+
+    def _is_enabled(self, module: str) -> bool:
+        return self.modules.states.get(module, ("",))[0] == "enabled"
+
+
+def _allows(allowed: list[str], name: str) -> bool:
+    """Whether a list of streams, or of such as will not do (`-NAME`), lets one in."""
+    if all(stream.startswith("-") for stream in allowed):
+        return f"-{name}" not in allowed
+    return name in allowed
+
+
+def _fits(stream: Stream, platform: str) -> bool:
+    """Whether every need of a platform is met by the host's, where it says which it is."""
+    return not platform or all(
+        _allows(names, platform) for module, names in stream.needs() if module == _PLATFORM
+    )
 
 
 class Hiding:
@@ -102,13 +174,18 @@ class Hiding:
         self._shown: set[str] = set()
         self._of_module: dict[str, Stream] = {}
         self._names: dict[str, Stream] = {}
-        for (module, name), stream in modules.streams.items():
-            active = self.active.get(module) == name
+        for stream in (build for builds in modules.streams.values() for build in builds):
+            active = self.active.get(stream.module) is stream
             for package in stream.packages:
                 self._of_module.setdefault(package, stream)
                 if active:
                     self._shown.add(package)
                     self._names.setdefault(package.rsplit("-", 2)[0], stream)
+
+    @property
+    def chosen(self) -> list[tuple[str, str, str, int]]:
+        """Which build of which stream is active, of each module."""
+        return [(s.module, s.name, s.context, s.version) for s in self.active.values()]
 
     @property
     def names(self) -> frozenset[str]:
@@ -189,7 +266,9 @@ def _take(found: Modules, document: Any) -> None:
     data: dict[str, Any] = document["data"]
     if document.get("document") == "modulemd":
         key = (str(data.get("name", "")), str(data.get("stream", "")))
-        stream = found.streams.setdefault(key, Stream(*key))
+        version = whole_number(str(data.get("version", ""))) or 0
+        stream = Stream(*key, str(data.get("context", "")), version)
+        found.streams.setdefault(key, []).append(stream)
         artifacts = data.get("artifacts") or {}
         stream.packages.update(map(str, artifacts.get("rpms") or ()))
         for dependency in data.get("dependencies") or ():

@@ -208,7 +208,8 @@ class DnfState(RpmState):
         stream = self.hiding.hides(build)
         if stream is None:
             return None
-        active = self.hiding.active.get(stream.module, "")
+        chosen = self.hiding.active.get(stream.module)
+        active = chosen.name if chosen else ""
         facts: dict[str, Fact] = {"module": stream.module, "stream": stream.name, "active": active}
         code = "module-off" if not active else "module-other"
         return Reason("module-plain" if active == stream.name else code, facts)
@@ -254,7 +255,7 @@ class DnfState(RpmState):
         """All beside the sources that decides what a name gets."""
         exclude, include = self._excluded
         return (
-            exclude.texts, include.texts, self.version_locks.texts, self.hiding.active, self.best,
+            exclude.texts, include.texts, self.version_locks.texts, self.hiding.chosen, self.best,
             self.config.switch("obsoletes", True), self.config.main.get("multilib_policy"),
         )  # fmt: skip
 

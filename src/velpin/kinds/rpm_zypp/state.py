@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
-from velpin.kinds.rpm.namespaces import wanted_locales
 from velpin.kinds.rpm.logins import section_logins, shell_values
+from velpin.kinds.rpm.namespaces import wanted_locales
 from velpin.kinds.rpm.pattern import is_glob
 from velpin.kinds.rpm.pool import RpmPackage, is_newer
 from velpin.kinds.rpm.relation import Capability

@@ -360,10 +360,10 @@ class Rules:
     def forms(self, relation: RpmRelation) -> list[list[int]]:
         """Clauses that say that a relation is met."""
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
-            found = [package.id for package in self.pool.meeting(relation)]
+            fits = [package.id for package in self.pool.meeting(relation)]
             if isinstance(relation, Capability):
-                found += [build.id for build in self.shown if provides(build, relation)]
-            return [found]
+                fits += [build.id for build in self.shown if provides(build, relation)]
+            return [fits]
         parts = relation.parts
         if relation.word == "and":
             return [form for part in parts for form in self.forms(part)]
