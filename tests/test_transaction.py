@@ -10,7 +10,7 @@ import pytest
 
 from tests.conftest import Harbour, offer
 from velpin.demo.build import text_of
-from velpin.kinds.deb.transaction.phasing import draw
+from velpin.kinds.deb.phasing import draw
 from velpin.model.forecast import Forecast
 
 

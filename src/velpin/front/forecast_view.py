@@ -326,10 +326,18 @@ def _show_answer(screen: Screen, answer: Answer, full: bool, to_build: bool) -> 
             screen.line(f"installed: {answer.installed}", indent=2)
         return
     arch = f":{answer.arch}" if answer.arch not in ("all", "") and ":" in answer.asked else ""
-    origin = (answer.source, "source") if answer.source else ("nowhere: only installed", "warn")
+    if answer.version is None:
+        gone = f"{answer.installed} is removed, as asked"
+        told = gone if answer.outcome == "remove" else "is not installed; nothing to do"
+        screen.line((f"{answer.package}{arch}", "answer"), f" {told}")
+        return
+    origin = (answer.source, "source") if answer.source else ("no source now", "warn")
     told = _OUTCOMES[answer.outcome].format(installed=answer.installed)
     screen.line(
-        (f"{answer.package}{arch} {answer.version}", "answer"), "  from ", origin, f"  {told}"
+        (f"{answer.package}{arch} {answer.version}", "answer"),
+        "  from " if answer.source else "  in ",
+        origin,
+        f"  {told}",
     )
     if full:
         because = DECIDED.get(answer.decided_by, answer.decided_by)

@@ -26,6 +26,8 @@ class Request(NamedTuple):
     """Empty, `=` (text or glob), or one of `>= <= > < ==`."""
     version: str = ""
     source: str = ""
+    removes: bool = False
+    """Whether it asks for the package to go (`NAME-`, on hosts whose installer takes that)."""
 
 
 def parse_request(text: str, knows: Callable[[str], bool], source: str = "") -> Request:

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 
 from velpin.core.adapter import Prediction
 from velpin.core.forecasting import near_names
-from velpin.kinds.deb.choice import DebVersion
+from velpin.kinds.deb.choice import DebPackage, DebVersion
 from velpin.kinds.deb.packages import number_in
 from velpin.kinds.deb.reasons import passed_over, priority_reason
 from velpin.kinds.deb.requests import (
@@ -28,8 +28,8 @@ from velpin.model.forecast import Answer, Forecast, HostName, PassedOver, outcom
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
 
-Decided = tuple[Answer, Decision | None]
-"""An answer, and the decision it tells of."""
+Decided = tuple[Answer, Decision | DebPackage | None]
+"""An answer, and the decision it tells of, or the package that is to go."""
 
 
 def predict(host: DebState, requests: Sequence[Request]) -> Prediction:
@@ -46,7 +46,7 @@ def predict(host: DebState, requests: Sequence[Request]) -> Prediction:
     )
     if problem is not None:
         return Prediction(told)
-    done = work_out(host, _asked(decided))
+    done = work_out(host, *_asked(decided))
     if done.ok:
         return Prediction(_carried_out(told, done))
     from velpin.kinds.deb.transaction.refusal import refused, what_could_help
@@ -59,7 +59,7 @@ def would_carry_out(host: DebState, requests: Sequence[Request]) -> bool:
     if host.refusal() is not None:
         return False
     decided, _ = _decide_all(host, requests)
-    return all(decision for _, decision in decided) and work_out(host, _asked(decided)).ok
+    return all(decision for _, decision in decided) and work_out(host, *_asked(decided)).ok
 
 
 def predict_upgrade(host: DebState) -> Forecast:
@@ -79,18 +79,20 @@ def _decide_all(host: DebState, requests: Sequence[Request]) -> tuple[list[Decid
     patterns = [
         Reason("taken-as-pattern", {"text": request.name, "count": len(each)})
         for request, each in zip(requests, expanded, strict=True)
-        if each != [request]
+        if len(each) > 1 or each[0].name not in (request.name, request.name[:-1])
     ]
     answers = [answer(host, request) for each in expanded for request in each]
     return _last_for_each_name(answers), patterns
 
 
-def _asked(decided: Sequence[Decided]) -> list[AskedVersion]:
-    return [
-        AskedVersion(version.package, version.chosen, version.within)
-        for _, version in decided
-        if version
+def _asked(decided: Sequence[Decided]) -> tuple[list[AskedVersion], list[DebPackage]]:
+    """The versions that are to come, and the packages that are to go."""
+    coming = [
+        AskedVersion(what.package, what.chosen, what.within)
+        for _, what in decided
+        if isinstance(what, Decision)
     ]
+    return coming, [what for _, what in decided if isinstance(what, DebPackage)]
 
 
 def _carried_out(told: Forecast, done: Transaction) -> Forecast:
@@ -98,10 +100,11 @@ def _carried_out(told: Forecast, done: Transaction) -> Forecast:
 
 
 def _last_for_each_name(answers: list[Decided]) -> list[Decided]:
-    """A package asked for several times takes the last request (observed)."""
+    """A package asked for several times takes the last request; that it should go counts
+    only where nothing else is asked of it (observed)."""
     found: dict[tuple[str, str, str], Decided] = {}
-    for answer, decision in answers:
-        key = (answer.package, answer.arch, "") if answer.version else ("", "", answer.asked)
+    for answer, decision in sorted(answers, key=lambda pair: isinstance(pair[1], Decision)):
+        key = (answer.package, answer.arch, "") if decision else ("", "", answer.asked)
         found.pop(key, None)
         found[key] = answer, decision
     return list(found.values())
@@ -109,12 +112,34 @@ def _last_for_each_name(answers: list[Decided]) -> list[Decided]:
 
 def answer(host: DebState, request: Request) -> Decided:
     """What one request gets, or why it would be refused."""
+    if request.removes:
+        return _removal(host, request)
     try:
         package = find_package(host, request)
         decision = decide(host, request, package)
     except DebRequestRefused as no:
         return _no_answer(host, request, no), None
     return _told(host, request, decision), decision
+
+
+def _removal(host: DebState, request: Request) -> Decided:
+    """What a request for a package to go comes to."""
+    found = host.packages(request.name)
+    arch = request.arch if request.arch not in ("", "any", "all", "native", "*") else ""
+    package = found.get(arch or host.native) or (None if arch else next(iter(found.values()), None))
+    if package is None:
+        if not host.knows(request.name):
+            return _no_answer(host, request, DebRequestRefused("unknown", name=request.name)), None
+        package = DebPackage(request.name, arch or host.native, [])
+    old = package.installed
+    told = Answer(
+        asked=request.text, package=package.name, arch=package.arch,
+        outcome="remove" if old else "keep",
+        installed=old.text if old else None, version=None, source=None, url=None,
+        decided_by="request" if old else "",
+        disk_bytes=-_disk(host, old),
+    )  # fmt: skip
+    return told, package
 
 
 # -- telling -----------------------------------------------------------------------------

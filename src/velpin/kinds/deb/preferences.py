@@ -321,7 +321,21 @@ class Matcher:
     def _covers(self, asked: str, arch: str) -> bool:
         if not asked:
             return arch == self._native
-        return asked in ("any", arch)
+        return arch_matches(asked, arch)
+
+
+@lru_cache(maxsize=1024)
+def arch_matches(wanted: str, arch: str) -> bool:
+    """Whether an architecture is one that a pattern means: `any`, a shell pattern, or system
+    and processor of which either may be `any` (`linux-any`) (observed)."""
+    if wanted == "any" or fnmatch.fnmatchcase(arch, wanted):
+        return True
+    system, dash, processor = wanted.partition("-")
+    if not dash:
+        return False
+    own_system, own_dash, own = arch.partition("-")
+    own_system, own = (own_system, own) if own_dash else ("linux", arch)
+    return system in ("any", own_system) and processor in ("any", own)
 
 
 def name_matches(wanted: str, name: str) -> bool:

@@ -153,7 +153,7 @@ def satisfier(host: DebState, relation: str) -> Satisfier | None:
 def _meets(host: DebState, name: str, version: choice.DebVersion, target: Target) -> bool:
     if name == target.name:
         return satisfies(version.text, target)
-    provided = host.provides(version)
+    provided = host.provides(version, host.native, host.native)
     if target.name not in provided:
         return False
     at = provided[target.name]

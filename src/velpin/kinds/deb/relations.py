@@ -45,10 +45,12 @@ PRIORITY_WEIGHT = (3, 2, 1, -1, -2)
 
 
 class Provided(NamedTuple):
-    """A name that a version provides, and at which version (or empty)."""
+    """A name that a version provides, at which version (or empty), and for which architecture:
+    its own, where empty; `any` only for what asks so."""
 
     name: str
     version: str
+    arch: str = ""
 
 
 class DebFacts(NamedTuple):
@@ -147,8 +149,8 @@ def _provided(value: str) -> list[Provided]:
     for part in value.split(","):
         match = _ALTERNATIVE.match(part)
         if match:
-            name, _, _, version = match.groups("")
-            found.append(Provided(name.lower(), version))
+            name, arch, _, version = match.groups("")
+            found.append(Provided(name.lower(), version, arch))
     return found
 
 

@@ -51,8 +51,28 @@ class DebRequestRefused(RequestRefused):
         self.package = package
 
 
+def _without_sign(host: DebState, request: Request) -> Request:
+    """A request without the `-` or `+` at its end, where only that makes it mean something:
+    `-` asks for the package to go (observed)."""
+    at = "version" if request.operator == "=" else "arch" if request.arch else "name"
+    text = str(getattr(request, at))
+    if request.source or text[-1:] not in ("-", "+") or len(text) < 2:
+        return request
+    rest, sign = text[:-1], text[-1]
+    if at == "name" and (host.knows(text) or not (host.knows(rest) or _PATTERN.search(rest))):
+        return request
+    if at == "version" and any(
+        version.text == text or version_matches(text, version.text)
+        for package in host.packages(request.name).values()
+        for version in package.versions
+    ):
+        return request
+    return request._replace(**{at: rest}, removes=sign == "-")
+
+
 def expand(host: DebState, request: Request) -> list[Request]:
     """A pattern that is not a name becomes a request for each name it fits (observed)."""
+    request = _without_sign(host, request)
     if host.knows(request.name):
         return [request]
     names: list[str] = []
@@ -81,6 +101,10 @@ def find_package(host: DebState, request: Request) -> DebPackage:
     For a version or source of a name that is only provided, an empty package of that name.
     """
     found = host.packages(request.name)
+    if request.arch in ("all", "any", "*"):
+        if request.arch == "*" and len(found) > 1:
+            raise DebRequestRefused("several-archs", name=request.name, archs=tuple(found))
+        request = request._replace(arch="")
     arch = host.native if request.arch in ("", "native") else request.arch
     if request.arch and arch not in host.archs:
         raise DebRequestRefused("no-arch", name=request.name, arch=request.arch)
@@ -101,9 +125,10 @@ def find_package(host: DebState, request: Request) -> DebPackage:
 def _is_provided(host: DebState, name: str, arch: str) -> bool:
     """Whether a name exists for an architecture though no package is called so (observed)."""
     return (arch == host.native and bool(_providers(host, name, arch))) or any(
-        name in host.provides(version) and not _serves_all(host, version)
+        name in host.provides(version, package.arch, arch) and not _serves_all(host, version)
         for provider in host.provider_names(name)
-        for version in usable(host.packages(provider).get(arch))
+        for package in host.packages(provider).values()
+        for version in usable(package)
     )
 
 
@@ -134,8 +159,10 @@ def _providers(host: DebState, name: str, arch: str) -> list[tuple[DebPackage, D
                 continue
             for version in usable(package):
                 own = {name: version.text} if provider == name else {}
-                provided = {**host.provides(version), **own}
-                if name in provided and (package.arch == arch or _serves_all(host, version)):
+                provided = host.provides(version, package.arch, arch)
+                if _serves_all(host, version):
+                    provided |= own
+                if name in provided:
                     found.append((package, version, provided[name]))
     return found
 

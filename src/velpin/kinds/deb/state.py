@@ -24,6 +24,7 @@ from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebPriority, DebVersi
 from velpin.kinds.deb.conf import Conf, read_conf
 from velpin.kinds.deb.control import parse_stanza, read_stanzas
 from velpin.kinds.deb.copies import DebCopy, DebCopyFinder, index_name, site_of
+from velpin.kinds.deb.phasing import Phasing
 from velpin.kinds.deb.preferences import (
     NEVER,
     OWN_RECORD,
@@ -268,7 +269,25 @@ class DebState(Adapter[DebSource]):
             package.versions = choice.in_order(package.versions)
             for version in package.versions:
                 version.priority = choice.priority_of(package, version, self.matcher)
+                if self.phasing.decides_priority and not version.installed:
+                    self._put_off(version)
         return {arch: found[arch] for arch in self.archs if arch in found} | found
+
+    def _put_off(self, version: DebVersion) -> None:
+        if self.phasing.leaves_out(version):
+            version.priority = choice.DebPriority(1, "phased")
+
+    @cached_property
+    def phasing(self) -> Phasing:
+        """Which versions are given to other hosts first."""
+        return Phasing(self)
+
+    @cached_property
+    def machine_id(self) -> str:
+        """What tells this host from others, empty where nothing does."""
+        data = self.tree.read("etc/machine-id") or b""
+        own = self.conf.get("APT::Machine-ID")
+        return own or data.decode("utf-8", "replace").strip()
 
     def _place(self, package: DebPackage, held: IndexEntry) -> DebVersion:
         for version in package.versions:
@@ -330,15 +349,16 @@ class DebState(Adapter[DebSource]):
                 found.add((stanza.get("Package"), self.native if arch == "all" else arch))
         return frozenset(found)
 
-    def provides(self, version: DebVersion) -> dict[str, str]:
-        """Names a version provides, with the version it provides them at (or empty)."""
-        fields = parse_stanza(self.text(version.holders[0]))
-        found = {}
-        for part in fields.get("provides", "").split(","):
-            name, _, rest = part.strip().partition(" ")
-            if name:
-                found[name.partition(":")[0]] = rest.strip("()= \n")
-        return found
+    def provides(self, version: DebVersion, own: str, arch: str) -> dict[str, str]:
+        """Names that a version of a package of the architecture `own` provides for another,
+        with the version it provides them at (or empty)."""
+        facts = self.facts_of(version.holders[0])
+        serves = own == arch or facts.multi_arch == "foreign"
+        return {
+            provided.name: provided.version
+            for provided in facts.provides
+            if (provided.arch == arch if provided.arch else serves)
+        }
 
     def field(self, version: DebVersion, name: str) -> str:
         """A field of a version's full text, empty where it has none."""
@@ -388,7 +408,15 @@ class DebState(Adapter[DebSource]):
 
     def essential_names(self) -> set[str]:
         """Names of packages that a source that is on marks as essential."""
-        return {name for _, index in self.indexes for name in index.essential}
+        named = {name for _, index in self.indexes for name in index.essential}
+        return named | self.forced_essential
+
+    @cached_property
+    def forced_essential(self) -> frozenset[str]:
+        """Names that count as essential whatever their stanzas say: the installer itself,
+        unless the configuration names others (observed)."""
+        key = "pkgCacheGen::ForceEssential"
+        return frozenset(self.conf.listed(key) or [self.conf.get(key) or "apt"])
 
     def offered_names(self) -> set[str]:
         """Every name that a source that is on offers."""

@@ -39,7 +39,7 @@ def _why_kept(done: Transaction, unit: Package, aim: Candidate) -> tuple[Reason,
     if unit.held:
         return (Reason("is-held", {"name": unit.name}),)
     if unit in done.phased:
-        share = done.world.facts(aim).phased
+        share = done.world.host.phasing.share(aim.offer)
         return (Reason("is-phased", {"name": unit.name, "share": share}),)
     from velpin.kinds.deb.engine.causes import why_not
     from velpin.kinds.deb.transaction.explain import told

@@ -36,6 +36,8 @@ class Transaction:
     was_broken: tuple[Package, ...] = ()
     """Units whose relations do not hold on the host as it is."""
     asked: list[Package] = field(default_factory=list)
+    removed: list[Package] = field(default_factory=list)
+    """Units that were asked to go."""
     phased: set[Package] = field(default_factory=set)
     """Units whose upgrade is not meant for this host yet."""
 
@@ -68,11 +70,21 @@ def _begin(host: DebState) -> Transaction:
     return Transaction(world, draft, False, broken)
 
 
-def work_out(host: DebState, wanted: Sequence[AskedVersion]) -> Transaction:
-    """The transaction that brings some versions of packages, all together."""
+def work_out(
+    host: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
+) -> Transaction:
+    """The transaction that brings some versions of packages and takes others away, all
+    together."""
     done = _begin(host)
     world, draft = done.world, done.draft
     marker = Marker(draft)
+    for package in removed:
+        unit = world.unit(package.name, package.arch)
+        if unit.installed is not None:
+            draft.choose(unit, None)
+            unit.cause = ASKED
+        unit.fixed = True
+        done.removed.append(unit)
     for package, version, _ in wanted:
         unit = world.unit(package.name, package.arch)
         unit.intend(world.build_of(unit, version))
@@ -85,7 +97,7 @@ def work_out(host: DebState, wanted: Sequence[AskedVersion]) -> Transaction:
         return done
     for unit in done.asked:
         marker.take(unit, ASKED, by_name=True)
-    done.ok = Repair(draft, marker, done.asked, by_upgrade=True).run()
+    done.ok = Repair(draft, marker, [*done.asked, *done.removed], by_upgrade=True).run()
     if done.ok:
         _leave_out_unneeded(done, marker)
     return done

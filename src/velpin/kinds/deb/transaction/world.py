@@ -26,7 +26,6 @@ from velpin.kinds.deb.version import version_key
 from velpin.store.index import Row
 from velpin.store.memo import Memo
 
-_ALL = 100
 _TABLE = 196_613
 """Buckets of the table in whose order the host goes through all its packages (observed)."""
 
@@ -221,7 +220,10 @@ class DebWorld:
         if found is None:
             offer = build.offer
             held = offer.holders[0] if isinstance(offer, DebVersion) else offer
-            found = self._facts[build] = self.host.facts_of(held)
+            found = self.host.facts_of(held)
+            if build.unit.name in self.host.forced_essential:
+                found = found._replace(essential=True)
+            self._facts[build] = found
         return found
 
     def names(self, build: Candidate) -> tuple[str, ...]:
@@ -294,18 +296,23 @@ class DebWorld:
         return self._provides(build, target)
 
     def _provides(self, build: Candidate, target: Target) -> bool:
-        facts = self.facts(build)
-        if not facts.provides:
-            return False
-        if target.arch not in ("", build.unit.arch) and (
-            target.exact or facts.multi_arch != "foreign"
-        ):
-            return False
         return any(
             provided.name == target.name
             and (not target.operator or (provided.version and satisfies(provided.version, target)))
-            for provided in facts.provides
+            and self._is_for(build, provided.arch, target)
+            for provided in self.facts(build).provides
         )
+
+    def _is_for(self, build: Candidate, arch: str, target: Target) -> bool:
+        """Whether what a build provides for an architecture serves that of a target."""
+        if arch:
+            return target.arch in ("", arch)
+        if target.arch in ("", build.unit.arch):
+            return True
+        multi_arch = self.facts(build).multi_arch
+        if target.arch == "any":
+            return multi_arch == "allowed"
+        return not target.exact and multi_arch == "foreign"
 
     def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
         """A package does not exclude itself, nor through names it provides itself; across
@@ -320,20 +327,10 @@ class DebWorld:
 
     def is_phased_out(self, build: Candidate) -> bool:
         """Whether a build is given to some hosts only so far, and not to this one."""
-        if build is build.unit.installed or not self._machine_id:
+        package = self._package(build.unit)
+        if package is None or not isinstance(build.offer, DebVersion):
             return False
-        share = self.facts(build).phased
-        if share >= _ALL:
-            return False
-        name, version = self.built_from(build)
-        from velpin.kinds.deb.transaction.phasing import draw
-
-        return draw(f"{name}-{version}-{self._machine_id}") > share
-
-    @cached_property
-    def _machine_id(self) -> str:
-        data = self.host.tree.read("etc/machine-id") or b""
-        return data.decode("utf-8", "replace").strip()
+        return not build.offer.installed and self.host.phasing.holds_back(package, build.offer)
 
     # -- the host's ways -----------------------------------------------------------------
 
