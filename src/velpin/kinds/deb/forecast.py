@@ -21,7 +21,7 @@ from velpin.kinds.deb.requests import (
     find_package,
 )
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.transaction.changes import changes_of, held_back, unneeded
+from velpin.kinds.deb.transaction.changes import changes_of, held_back, not_fetchable, unneeded
 from velpin.kinds.deb.transaction.steps import AskedVersion, Transaction, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
 from velpin.model.forecast import Answer, Forecast, HostName, PassedOver, outcome_of
@@ -48,7 +48,8 @@ def predict(host: DebState, requests: Sequence[Request]) -> Prediction:
         return Prediction(told)
     done = work_out(host, *_asked(decided))
     if done.ok:
-        return Prediction(_carried_out(told, done))
+        broken = not_fetchable(done)
+        return Prediction(_carried_out(told, done) if not broken else told._replace(problem=broken))
     from velpin.kinds.deb.transaction.refusal import refused, what_could_help
 
     return Prediction(refused(told, done), what_could_help(done, answers))
@@ -59,13 +60,19 @@ def would_carry_out(host: DebState, requests: Sequence[Request]) -> bool:
     if host.refusal() is not None:
         return False
     decided, _ = _decide_all(host, requests)
-    return all(decision for _, decision in decided) and work_out(host, *_asked(decided)).ok
+    if not all(decision for _, decision in decided):
+        return False
+    done = work_out(host, *_asked(decided))
+    return done.ok and not not_fetchable(done)
 
 
 def predict_upgrade(host: DebState) -> Forecast:
     """What the full upgrade would change."""
     told = Forecast(HostName(host.kind, host.native), ok=False, problem=None)
     done = work_out_upgrade(host)
+    broken = not_fetchable(done) if done.ok else None
+    if broken:
+        return told._replace(problem=broken)
     if done.ok:
         return _carried_out(told, done)._replace(held_back=held_back(done))
     from velpin.kinds.deb.transaction.refusal import refused
@@ -126,7 +133,9 @@ def _removal(host: DebState, request: Request) -> Decided:
     """What a request for a package to go comes to."""
     found = host.packages(request.name)
     arch = request.arch if request.arch not in ("", "any", "all", "native", "*") else ""
-    package = found.get(arch or host.native) or (None if arch else next(iter(found.values()), None))
+    package = found.get(arch or host.native) or None
+    if package is None and not arch:
+        package = next((found[other] for other in host.archs if other in found), None)
     if package is None:
         if not host.knows(request.name):
             return _no_answer(host, request, DebRequestRefused("unknown", name=request.name)), None

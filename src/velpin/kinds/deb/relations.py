@@ -34,7 +34,7 @@ _ALTERNATIVE = re.compile(
 )
 _WANTED = re.compile(
     r"^(Pre-Depends|Depends|Conflicts|Breaks|Recommends|Suggests|Provides|Multi-Arch|Essential"
-    r"|Protected|Important|Priority|Source|Phased-Update-Percentage|Installed-Size|Size|Section)"
+    r"|Protected|Important|Priority|Source|Phased-Update-Percentage|Installed-Size|Size|Section|Filename)"
     r":[ \t]*(.*(?:\n[ \t].*)*)",
     re.MULTILINE | re.IGNORECASE,
 )
@@ -73,6 +73,8 @@ class DebFacts(NamedTuple):
     disk: int
     """Bytes on disk."""
     section: str
+    has_file: bool
+    """Whether it says where its file lies."""
 
 
 def read_facts(text: bytes, arch: str, native: str) -> DebFacts:
@@ -102,6 +104,7 @@ def read_facts(text: bytes, arch: str, native: str) -> DebFacts:
         _number(fields.get("size", ""), 0),
         _number(fields.get("installed-size", ""), 0) * 1024,
         fields.get("section", "").strip(),
+        bool(fields.get("filename", "").strip()),
     )
 
 

@@ -106,9 +106,10 @@ def find_package(host: DebState, request: Request) -> DebPackage:
             raise DebRequestRefused("several-archs", name=request.name, archs=tuple(found))
         request = request._replace(arch="")
     arch = host.native if request.arch in ("", "native") else request.arch
-    if request.arch and arch not in host.archs:
+    if request.arch and arch not in host.archs and arch not in found:
         raise DebRequestRefused("no-arch", name=request.name, arch=request.arch)
-    first = found.get(arch) if request.arch else next(iter(found.values()), None)
+    ours = (package for arch, package in found.items() if arch in host.archs)
+    first = found.get(arch) if request.arch else next(ours, None)
     if first is None and not request.arch:
         arch = next((arch for arch in host.archs if _providers(host, request.name, arch)), "")
     if first is None and not arch:

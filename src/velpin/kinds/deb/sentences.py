@@ -47,6 +47,8 @@ SENTENCES = {
     "no-arch": "this host has no architecture {arch}",
     "several-providers": "{name} is provided by several packages; choose one: {providers}",
     "no-provider": "{name} is only provided by versions that would not be installed: {providers}",
+    "entry-incomplete": "the entry of {name} {version} in {source} has no {field}: the host's"
+    " installer refuses to fetch it",
     "several-archs": "{name} is meant for several architectures, {archs}: name one",
     "no-candidate": "no version of {name} may be installed",
     "never-a-source": "{name}: no source has the version with the highest priority",

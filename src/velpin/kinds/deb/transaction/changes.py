@@ -8,7 +8,7 @@ from velpin.kinds.deb.transaction.steps import Transaction, no_longer_needed
 from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.kinds.deb.version import compare
 from velpin.model.forecast import Change, HeldBack, outcome_of
-from velpin.model.reason import Reason
+from velpin.model.reason import Fact, Reason
 
 _ROLES = {"requires first": "requires", "conflicts with": "conflicts", "same source": "source"}
 """Roles of causes that are called otherwise."""
@@ -45,6 +45,24 @@ def _why_kept(done: Transaction, unit: Package, aim: Candidate) -> tuple[Reason,
     from velpin.kinds.deb.transaction.explain import told
 
     return told(done.world, why_not(done.draft, aim))
+
+
+def not_fetchable(done: Transaction) -> Reason | None:
+    """Why the host refuses a transaction whose packages it cannot fetch: an entry that does
+    not say where its file lies, or how large it is (observed)."""
+    for unit in done.changed:
+        build = unit.chosen
+        if build is not None and build is not unit.installed:
+            facts = done.world.facts(build)
+            if not facts.size or not facts.has_file:
+                origin = _origin(done.world, build)
+                what: dict[str, Fact] = {
+                    "name": unit.name, "version": build.version,
+                    "source": origin.source if origin else "",
+                    "field": "Filename" if facts.size else "Size",
+                }  # fmt: skip
+                return Reason("entry-incomplete", what)
+    return None
 
 
 def unneeded(done: Transaction) -> tuple[str, ...]:

@@ -291,7 +291,7 @@ class DebWorld:
             multi_arch = self.facts(build).multi_arch
             if target.arch == "any":
                 return multi_arch == "allowed"
-            if not target.exact and multi_arch == "foreign":
+            if not target.exact and multi_arch == "foreign" and unit.arch in self.host.archs:
                 return True
         return self._provides(build, target)
 
@@ -312,7 +312,8 @@ class DebWorld:
         multi_arch = self.facts(build).multi_arch
         if target.arch == "any":
             return multi_arch == "allowed"
-        return not target.exact and multi_arch == "foreign"
+        served = multi_arch == "foreign" and build.unit.arch in self.host.archs
+        return served and not target.exact
 
     def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
         """A package does not exclude itself, nor through names it provides itself; across
