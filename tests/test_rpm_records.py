@@ -84,7 +84,7 @@ def test_a_host_without_any_says_that_nothing_is_known_as_installed(
     harbour = RpmHarbour(tmp_path, kind)
     (harbour.root / "var/lib/rpm/rpmdb.sqlite").unlink()
     harbour.source("base", GULL)
-    code, out, told = harbour.refresh().run("forecast", "gull")
+    code, out, _ = harbour.refresh().run("forecast", "gull")
     assert code == 0
     assert "base" in out
     assert "the host has no record of installed packages: nothing is known as installed" in out

@@ -91,6 +91,7 @@ CAUSES = {
     "priority-upgrades-only": "its source only upgrades what was installed from it",
     "priority-not-automatic": "its source is not automatic",
     "priority-own": "no enabled source has it",
+    "priority-phased": "it is not released to this host yet",
     "priority-recorded": "only its configuration files are left",
 }
 """Why an offer's priority is low, for the end of a sentence."""
@@ -141,6 +142,7 @@ ROLES = {
     "breaks": "{by} breaks the old version",
     "conflicts": "{by} conflicts with it",
     "broken": "it needs {relation}",
+    "unneeded": "nothing needs it any more",
     "follows": "the old version needs {relation}",
 }
 """Why a package changes."""

@@ -92,7 +92,7 @@ class Change(NamedTuple):
     """Why it changes: `asked`, `upgrade`, `essential`, `state` (its installation was interrupted);
     because of `by`: `requires`, `recommends`, `suggests`, `source` (built together), `breaks`,
     `conflicts`, `follows` (the old one needed what goes), `broken` (what it needs goes),
-    `supplements`, `replaced`, `replaces`, `removed`."""
+    `supplements`, `replaced`, `replaces`, `removed`; `unneeded` (nothing needs it any more)."""
     by: str | None = None
     """The package because of which it changes, where there is one."""
     relation: str = ""

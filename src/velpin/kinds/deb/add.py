@@ -26,6 +26,7 @@ from velpin.kinds.deb.sources import (
     parse_file,
     plain_handle,
     repository_name,
+    sources_folder,
 )
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import OWN_FOLDER, named_keys, weakens, written_out
@@ -34,7 +35,6 @@ from velpin.model.reason import Fact, Reason
 from velpin.model.safe_text import bare_address, has_login
 from velpin.trust.openpgp import Key, armoured, read_keys
 
-_FOLDER = "etc/apt/sources.list.d"
 _COMMON_SUITES = ("stable", "main", "testing", "release", "any", "all", "unstable")
 """Suites that are named after no release of any distribution."""
 
@@ -224,10 +224,11 @@ def _key_file_for(host: DebState, handle: str, keys: Sequence[Key]) -> str:
 
 
 def _file_for(host: DebState, handle: str) -> str:
-    file = f"{_FOLDER}/{handle}.sources"
+    folder = sources_folder(host.conf)
+    file = f"{folder}/{handle}.sources"
     there = host.tree.read(file)
     if there is not None and not there.startswith(edit.ADDED.encode()):
-        return f"{_FOLDER}/{handle}-velpin.sources"
+        return f"{folder}/{handle}-velpin.sources"
     return file
 
 

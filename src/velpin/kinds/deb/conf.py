@@ -36,6 +36,9 @@ _TOKEN = re.compile(
     re.VERBOSE | re.DOTALL,
 )
 _MAIN = "etc/apt/apt.conf"
+_PROGRAM = "apt-get"
+"""The program of the host's installer whose decisions are forecast."""
+_PLACES = {"Dir::Etc": "etc/apt", "Dir::State": "var/lib/apt"}
 
 
 class ConfValue(NamedTuple):
@@ -70,9 +73,21 @@ class Conf:
         """A yes/no setting."""
         return is_yes(self.get(name), default)
 
-    def path(self, name: str, default: str) -> str:
-        """A path setting below the root, without a leading slash."""
-        return self.get(name, default).strip("/") or default
+    def file(self, place: str, name: str, default: str) -> str:
+        """Where a file or folder of the installer's lies, below the root: `place` is the
+        folder setting that it lies in (`Dir::Etc`), unless its own setting is absolute."""
+        text = self.get(f"{place}::{name}") or default
+        folder = self.get(place) or _PLACES[place]
+        whole = text if text.startswith("/") else f"{folder}/{text}"
+        return "/".join(part for part in whole.split("/") if part not in ("", "."))
+
+    def take_for(self, program: str) -> None:
+        """Let what is set for one program alone hold; it goes before what is set for all."""
+        own = f"binary::{program}::"
+        for name, values in list(self.values.items()):
+            if name.startswith(own):
+                for value in values:
+                    self.set(name.removeprefix(own), value)
 
     def set(self, name: str, value: ConfValue) -> None:
         """Record one setting; a name ending in `::` appends."""
@@ -100,6 +115,7 @@ def read_conf(tree: Tree) -> Conf:
         data = tree.read(file)
         if data is not None:
             parse_conf(decode(data), file, conf)
+    conf.take_for(_PROGRAM)
     return conf
 
 

@@ -75,7 +75,7 @@ class DebCopyFinder:
         else:
             if not any(name.startswith(base) for name in names):
                 return NO_COPY
-            release = Release()
+            release = Release(reads_all=True)
         files = {}
         for component, arch in wanted_indexes(source, release):
             stem = base + (

@@ -110,8 +110,10 @@ def _last_for_each_name(answers: list[Decided]) -> list[Decided]:
     """A package asked for several times takes the last request; that it should go counts
     only where nothing else is asked of it (observed)."""
     found: dict[tuple[str, str, str], Decided] = {}
-    for answer, decision in sorted(answers, key=lambda pair: isinstance(pair[1], Decision)):
+    for answer, decision in answers:
         key = (answer.package, answer.arch, "") if decision else ("", "", answer.asked)
+        if isinstance(decision, DebPackage) and key in found:
+            continue
         found.pop(key, None)
         found[key] = answer, decision
     return list(found.values())
@@ -137,7 +139,7 @@ def _removal(host: DebState, request: Request) -> Decided:
     if package is None and not arch:
         package = next((found[other] for other in host.archs if other in found), None)
     if package is None:
-        if not host.knows(request.name):
+        if found or not host.knows(request.name):
             return _no_answer(host, request, DebRequestRefused("unknown", name=request.name)), None
         package = DebPackage(request.name, arch or host.native, [])
     old = package.installed

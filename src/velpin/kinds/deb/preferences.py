@@ -109,10 +109,10 @@ class Preferences:
 def read_preferences(tree: Tree, conf: Conf) -> Preferences:
     """Read both places; a record that the host cannot read is kept as `error`."""
     found = Preferences()
-    main = conf.path("Dir::Etc::preferences", "preferences")
-    folder = conf.path("Dir::Etc::preferencesparts", "preferences.d")
-    read, found.skipped = read_and_skipped(tree, f"etc/apt/{folder}", ("pref",), bare=True)
-    for file in [f"etc/apt/{main}", *read]:
+    main = conf.file("Dir::Etc", "preferences", "preferences")
+    folder = conf.file("Dir::Etc", "preferencesparts", "preferences.d")
+    read, found.skipped = read_and_skipped(tree, folder, ("pref",), bare=True)
+    for file in [main, *read]:
         data = tree.read(file)
         if data is None:
             continue

@@ -104,7 +104,7 @@ def read_release(data: bytes, file: str) -> Release:
         not_automatic=is_yes(given.get("notautomatic", ""), False),
         but_automatic_upgrades=is_yes(given.get("butautomaticupgrades", ""), False),
         by_hash=is_yes(given.get("acquire-by-hash", ""), False),
-        reads_all="all" in archs
+        reads_all=(not archs or "all" in archs)
         and "Packages" not in given.get("no-support-for-architecture-all", "").split(),
         place=Place(file, stanza.line_of("date")),
         date_text=given.get("date", ""),

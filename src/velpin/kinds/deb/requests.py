@@ -161,7 +161,7 @@ def _providers(host: DebState, name: str, arch: str) -> list[tuple[DebPackage, D
             for version in usable(package):
                 own = {name: version.text} if provider == name else {}
                 provided = host.provides(version, package.arch, arch)
-                if _serves_all(host, version):
+                if _serves_all(host, version) and package.arch in host.archs:
                     provided |= own
                 if name in provided:
                     found.append((package, version, provided[name]))

@@ -19,6 +19,8 @@ SENTENCES = {
     " used unless named",
     "priority-upgrades-only": "{version} from {source} has priority 100: its source asks to"
     " upgrade only what was installed from it",
+    "priority-phased": "{version} from {source} has priority 1: it is not released to this host"
+    " yet",
     "priority-target": "{version} from {source} has priority 990: its source is the target release",
     "priority-record": "{version} has priority {priority}, set at {place} for {names} ({pin})",
     "priority-never": "{version} is never installed, says {place} ({pin})",

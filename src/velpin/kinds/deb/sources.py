@@ -139,15 +139,18 @@ class SourceFiles:
     errors: list[HostFileError] = field(default_factory=list)
 
 
+def sources_folder(conf: Conf) -> str:
+    """The folder of source files."""
+    return conf.file("Dir::Etc", "sourceparts", "sources.list.d")
+
+
 def read_sources(tree: Tree, conf: Conf, archs: tuple[str, ...], distribution: str) -> SourceFiles:
     """Read every source file of the host; `archs` are its architectures, native first."""
     found = SourceFiles()
-    main = conf.path("Dir::Etc::sourcelist", "sources.list")
-    folder = conf.path("Dir::Etc::sourceparts", "sources.list.d")
-    read, found.skipped = read_and_skipped(
-        tree, f"etc/apt/{folder}", ("list", "sources"), bare=False
-    )
-    for file in [f"etc/apt/{main}", *read]:
+    main = conf.file("Dir::Etc", "sourcelist", "sources.list")
+    folder = sources_folder(conf)
+    read, found.skipped = read_and_skipped(tree, folder, ("list", "sources"), bare=False)
+    for file in [main, *read]:
         data = tree.read(file)
         if data is not None:
             parse_file(decode(data), file, found)

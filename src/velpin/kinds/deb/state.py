@@ -2,6 +2,8 @@
 
 Everything is read when it is first asked for, through one Tree, so the same class serves
 the host as it is and the host as an edit would make it.
+
+Observed rules: docs/how-hosts-choose/deb.md, "What counts".
 """
 
 from __future__ import annotations
@@ -131,7 +133,7 @@ class DebState(Adapter[DebSource]):
     @cached_property
     def copies(self) -> dict[str, DebCopy]:
         """For each source by handle the copy of its index that counts."""
-        lists = "var/lib/apt/" + self.conf.path("Dir::State::lists", "lists")
+        lists = self.conf.file("Dir::State", "lists", "lists")
         finder = DebCopyFinder(self.tree, self.cache, lists, as_is=self.as_is)
         return {source.handle: finder.find(source) for source in self.sources}
 
@@ -353,7 +355,7 @@ class DebState(Adapter[DebSource]):
         """Names that a version of a package of the architecture `own` provides for another,
         with the version it provides them at (or empty)."""
         facts = self.facts_of(version.holders[0])
-        serves = own == arch or facts.multi_arch == "foreign"
+        serves = own == arch or (facts.multi_arch == "foreign" and own in self.archs)
         return {
             provided.name: provided.version
             for provided in facts.provides

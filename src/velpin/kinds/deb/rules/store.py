@@ -44,13 +44,13 @@ class PreferencesDraft(NamedTuple):
 
 def own_file(host: DebState) -> str:
     """The file of Velpin's own."""
-    folder = host.conf.path("Dir::Etc::preferencesparts", "preferences.d")
-    return f"etc/apt/{folder}/00velpin.pref"
+    folder = host.conf.file("Dir::Etc", "preferencesparts", "preferences.d")
+    return f"{folder}/00velpin.pref"
 
 
 def main_file(host: DebState) -> str:
     """The file that is read before all others."""
-    return f"etc/apt/{host.conf.path('Dir::Etc::preferences', 'preferences')}"
+    return host.conf.file("Dir::Etc", "preferences", "preferences")
 
 
 def recorded_rules(host: DebState) -> list[DebRecordedRule]:

@@ -23,6 +23,7 @@ from velpin.kinds.deb.transaction.world import DebWorld, key_of
 ASKED = Cause("asked")
 UPGRADE = Cause("upgrade")
 ESSENTIAL = Cause("essential")
+UNNEEDED = Cause("unneeded")
 CUT_SHORT = Cause("state")
 
 
@@ -100,7 +101,19 @@ def work_out(
     done.ok = Repair(draft, marker, [*done.asked, *done.removed], by_upgrade=True).run()
     if done.ok:
         _leave_out_unneeded(done, marker)
+        if world.removes_unneeded:
+            _remove_unneeded(done)
     return done
+
+
+def _remove_unneeded(done: Transaction) -> None:
+    """What nothing needs any more goes too, whatever left it behind (observed; the full
+    upgrade does not do so)."""
+    needed = reached(done.draft, _roots(done), done.world.serving)
+    for unit in done.world.installed_units():
+        if unit.chosen is not None and unit not in needed and done.world.is_automatic(unit):
+            done.draft.choose(unit, None)
+            unit.cause = UNNEEDED
 
 
 def _switch(done: Transaction, wanted: Sequence[AskedVersion]) -> None:

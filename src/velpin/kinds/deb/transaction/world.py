@@ -359,6 +359,11 @@ class DebWorld:
             kinds.add(RelationKind.SUGGESTS)
         return frozenset(kinds)
 
+    @property
+    def removes_unneeded(self) -> bool:
+        """Whether a request also removes what nothing needs any more."""
+        return self.host.conf.switch("APT::Get::AutomaticRemove", default=False)
+
     def is_automatic(self, unit: Package) -> bool:
         """Whether it was installed for others only."""
         return (unit.name, unit.arch) in self.host.automatic
