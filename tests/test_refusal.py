@@ -212,7 +212,7 @@ def test_an_upgrade_of_nothing(harbour: Harbour) -> None:
     assert harbour.run("forecast", "--upgrade").out.startswith("the full upgrade changes nothing")
 
 
-@pytest.mark.parametrize("words", [[], ["--upgrade", "gull"], ["--upgrade", "--why"]])
+@pytest.mark.parametrize("words", [[], ["gull", "--realign"], ["--upgrade", "--why"]])
 def test_what_is_no_forecast(harbour: Harbour, words: list[str]) -> None:
     said = harbour.run("forecast", *words)
     assert said.code == 2

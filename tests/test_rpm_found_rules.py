@@ -222,3 +222,36 @@ def test_module_streams(tmp_path: Path, what: str, modules: str, states: str, co
     harbour.refresh()
     found = [harbour.changes(name)[f"{name}.x86_64"].partition("-")[0] for name in "ab"]
     assert " ".join(found) == comes, what
+
+
+# -- words ---------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("offered", "asked", "told"),
+    [
+        ((i686("a"),), "a:x86_64", "a is not available for x86_64, only for i686"),
+        ((P("a", arch="aarch64"),), "a",
+         "a is only available for aarch64; this host takes x86_64, amd64, i686, i586, i486, i386, noarch"),
+        ((A,), "a:s390x",
+         "a is only available for x86_64; this host takes x86_64, amd64, i686, i586, i486, i386, noarch"),
+        ((A,), "b", "no enabled source has a package called b"),
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("kind", BOTH)
+def test_a_package_of_another_architecture_is_told_as_such(
+    tmp_path: Path, kind: str, offered: tuple[P, ...], asked: str, told: str
+) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("one", *offered)
+    harbour.installed(P("z"))
+    code, out, _ = harbour.refresh().run("forecast", asked)
+    assert (code, told in out) == (1, True)
+
+
+def test_what_no_source_has_any_more_is_told_as_installed(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("one", B)
+    harbour.installed(A)
+    told = harbour.refresh().run("forecast", "a")[1]
+    assert told.startswith("a 1.0-1  installed, in no source now; nothing to do\n")

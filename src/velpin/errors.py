@@ -195,6 +195,14 @@ def no_realign(kind: str) -> UsageError:
     )
 
 
+def no_upgrade_along(kind: str) -> UsageError:
+    """What a kind of host says for which requests and the full upgrade are two transactions."""
+    return UsageError(
+        f"on a host of kind {kind} requests and the full upgrade are two transactions",
+        "velpin forecast --upgrade, velpin forecast REQUEST...",
+    )
+
+
 def unforeseen(problem: BaseException, doing: str) -> Unforeseen:
     """What is told of an error that no part of Velpin foresaw."""
     what = f"{type(problem).__name__}: {problem}"[:500]

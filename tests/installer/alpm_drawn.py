@@ -91,11 +91,13 @@ class AlpmDrawn:
         return list(found.values())
 
     def requests(self) -> Iterator[list[str]]:
-        """Some requests, in Velpin's words; the last is the upgrade."""
+        """Some requests, in Velpin's words; then the upgrade, alone and with the last of them."""
         for _ in range(6):
             names = self.pick.sample((*NAMES, *CAPABILITIES, *GROUPS), self._few(1, 3))
-            yield [self._dressed(name) for name in names]
+            asked = [self._dressed(name) for name in names]
+            yield asked
         yield ["--upgrade"]
+        yield ["--upgrade", *asked]
 
     def _dressed(self, name: str) -> str:
         if self._sometimes(0.15):

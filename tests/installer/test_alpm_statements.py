@@ -14,10 +14,8 @@ from tests.test_alpm_choice import CASES, built
 
 def words_for(asked: Sequence[str]) -> list[str]:
     """The words for the real installer."""
-    if "--upgrade" in asked:
-        return ["-Su"]
-    words = ["-S"]
-    for one in asked:
+    words = ["-Su" if "--upgrade" in asked else "-S"]
+    for one in (text for text in asked if text != "--upgrade"):
         rest, _, source = one.partition("%")
         name, at, version = rest.partition("@")
         bound = version if re.match("[<>=]", version) else f"={version}" if at else ""

@@ -252,6 +252,15 @@ class Adapter(ABC, Generic[S_co]):
     def predict(self, requests: Sequence[Request]) -> Prediction:
         """What the installer would make of some requests in one transaction."""
 
+    def predict_with_upgrade(self, requests: Sequence[Request]) -> Prediction:
+        """What the installer would make of some requests and the full upgrade in one transaction.
+
+        Raises UsageError where these are two transactions.
+        """
+        from velpin.errors import no_upgrade_along
+
+        raise no_upgrade_along(self.kind)
+
     def would_carry_out(self, requests: Sequence[Request]) -> bool:
         """Whether the installer would carry out some requests in one transaction."""
         return self.refusal() is None and self.predict(requests).forecast.ok

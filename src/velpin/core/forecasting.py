@@ -17,15 +17,20 @@ if TYPE_CHECKING:
     from velpin.model.source import Source
 
 
-def forecast(host: Adapter[Source], texts: Sequence[str], source: str = "") -> Forecast:
-    """Predict one transaction for all requests together, with remedies where it is refused.
+def forecast(
+    host: Adapter[Source], texts: Sequence[str], source: str = "", *, upgrade: bool = False
+) -> Forecast:
+    """Predict one transaction for all requests together, with remedies where it is refused;
+    `upgrade`: and for the full upgrade.
 
-    Raises UsageError for texts that are no requests.
+    Raises UsageError for texts that are no requests, and for `upgrade` where the kind of host
+    has no such transaction.
     """
     refusal = host.refusal()
     if refusal is not None:
         return _refused(host, refusal)
-    found, attempts = host.predict([parse_request(text, host.knows, source) for text in texts])
+    asked = [parse_request(text, host.knows, source) for text in texts]
+    found, attempts = host.predict_with_upgrade(asked) if upgrade else host.predict(asked)
     found = _completed(host, found)
     if found.ok:
         return found
@@ -35,7 +40,10 @@ def forecast(host: Adapter[Source], texts: Sequence[str], source: str = "") -> F
         trial = host.with_edits(edits) if edits else host
         if trial.refusal() is not None:
             return False
-        return trial.would_carry_out([parse_request(text, trial.knows, source) for text in asked])
+        again = [parse_request(text, trial.knows, source) for text in asked]
+        if upgrade:
+            return trial.predict_with_upgrade(again).forecast.ok
+        return trial.would_carry_out(again)
 
     return found._replace(remedies=those_that_work(attempts, works))
 

@@ -166,17 +166,20 @@ class Host:
         """Whether a package of a name, or a provider of it, is known here."""
         return self._adapter.knows(name)
 
-    def forecast(self, texts: Sequence[str], source: str = "") -> Forecast:
+    def forecast(
+        self, texts: Sequence[str], source: str = "", *, upgrade: bool = False
+    ) -> Forecast:
         """Predict one transaction for all requests together.
 
         `texts` are requests such as NAME, NAME@VERSION, NAME:ARCH or NAME%SOURCE; `source`, a
-        handle, narrows those that name none. `ok` is False where the installer would refuse:
-        `problem` and `chain` tell why, `remedies` what was tried and would help. Raises
-        UsageError for texts that are no requests.
+        handle, narrows those that name none; with `upgrade` the full upgrade is made in the same
+        transaction, on hosts whose installer can do that. `ok` is False where the installer would
+        refuse: `problem` and `chain` tell why, `remedies` what was tried and would help. Raises
+        UsageError for texts that are no requests, and for `upgrade` elsewhere.
         """
         from velpin.core.forecasting import forecast
 
-        return forecast(self._adapter, texts, source)
+        return forecast(self._adapter, texts, source, upgrade=upgrade)
 
     def forecast_upgrade(self, *, realign: bool = False) -> Forecast:
         """Predict the full upgrade of the host; `realign`: every installed package goes to

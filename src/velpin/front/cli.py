@@ -218,7 +218,11 @@ def forecast(
         typer.Argument(metavar="[REQUEST...]", help="NAME, NAME:ARCH, NAME@VERSION, NAME%SOURCE"),
     ] = None,
     upgrade: Annotated[
-        bool, typer.Option("--upgrade", help="Forecast the full upgrade instead of requests.")
+        bool,
+        typer.Option(
+            "--upgrade",
+            help="Forecast the full upgrade; on alpm hosts also together with requests.",
+        ),
     ] = False,
     realign: Annotated[
         bool,
@@ -243,15 +247,17 @@ def forecast(
     json: Json = False,
 ) -> None:
     """Predict what requests would install, from which sources, and why."""
-    if upgrade == bool(request) or (upgrade and (source or why)) or (realign and not upgrade):
+    alone = upgrade and not request
+    fits = (upgrade or request) and not (alone and (source or why))
+    if not fits or (realign and not alone):
         raise UsageError(
             "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
         )
     host = _open(root, as_is)
-    if upgrade:
+    if alone:
         found = host.forecast_upgrade(realign=realign)
     else:
-        found = host.forecast(request or [], source)
+        found = host.forecast(request or [], source, upgrade=upgrade)
     if json:
         _write(found)
     else:
@@ -259,7 +265,7 @@ def forecast(
 
         if tree:
             forecast_view.show_tree(_screen(), found)
-        elif upgrade:
+        elif alone:
             forecast_view.show_upgrade(_screen(), found, every=every)
         else:
             forecast_view.show_forecast(_screen(), found, why=why, every=every)

@@ -331,14 +331,11 @@ def _show_answer(screen: Screen, answer: Answer, full: bool, to_build: bool) -> 
         told = gone if answer.outcome == "remove" else "is not installed; nothing to do"
         screen.line((f"{answer.package}{arch}", "answer"), f" {told}")
         return
-    origin = (answer.source, "source") if answer.source else ("no source now", "warn")
     told = _OUTCOMES[answer.outcome].format(installed=answer.installed)
-    screen.line(
-        (f"{answer.package}{arch} {answer.version}", "answer"),
-        "  from " if answer.source else "  in ",
-        origin,
-        f"  {told}",
-    )
+    origin: tuple[Piece, ...] = ("  from ", (answer.source or "", "source"), f"  {told}")
+    if answer.source is None:
+        origin = ("  ", ("installed, in no source now", "warn"), "; nothing to do")
+    screen.line((f"{answer.package}{arch} {answer.version}", "answer"), *origin)
     if full:
         because = DECIDED.get(answer.decided_by, answer.decided_by)
         places = [reason.place for reason in answer.reasons if reason.place]

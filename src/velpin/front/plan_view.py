@@ -203,7 +203,7 @@ def _asked_row(before: Answer, after: Answer) -> list[Piece]:
 def _told(answer: Answer) -> str:
     if answer.version is None:
         return "not available"
-    return f"{answer.version} from {answer.source or 'nowhere'}"
+    return f"{answer.version} {f'from {answer.source}' if answer.source else 'in no source'}"
 
 
 def _upgrade_row(one: ChangedUpgrade) -> list[Piece]:

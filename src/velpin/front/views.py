@@ -153,7 +153,7 @@ def _offer_row(offer: Offer, names: bool) -> list[Piece]:
         (offer.name, "name") if names else "",
         (offer.version, style),
         offer.arch,
-        (offer.source or "(nowhere)", "source"),
+        (offer.source or "(in no source)", "source"),
         "" if offer.state in ("source off", "to be built") else str(offer.priority),
         ", ".join(told),
         offer.summary if names else "",

@@ -87,6 +87,9 @@ SENTENCES = {
     "nothing-there": "{source} has nothing for this host: {what}",
 }
 
+_MOST_NAMED = 6
+"""How many names one sentence lists."""
+
 CAUSES = {
     "priority-upgrades-only": "its source only upgrades what was installed from it",
     "priority-not-automatic": "its source is not automatic",
@@ -183,7 +186,14 @@ def _said(fact: Fact) -> str | int:
     """A fact as it stands in a sentence."""
     if isinstance(fact, str | int):
         return fact
-    return str(fact) if isinstance(fact, Place) else ", ".join(fact)
+    return str(fact) if isinstance(fact, Place) else _listed(fact)
+
+
+def _listed(names: Sequence[str]) -> str:
+    """Names in a sentence: those that matter, which stand first, and how many more there are."""
+    if len(names) <= _MOST_NAMED + 1:
+        return ", ".join(names)
+    return f"{', '.join(names[:_MOST_NAMED])} and {len(names) - _MOST_NAMED} more"
 
 
 @cache

@@ -185,7 +185,9 @@ class RecipeHost(Host):
         ]
         return [*found, *new][:most], count + many - (len(here) - len(new))
 
-    def forecast(self, texts: Sequence[str], source: str = "") -> Forecast:
+    def forecast(
+        self, texts: Sequence[str], source: str = "", *, upgrade: bool = False
+    ) -> Forecast:
         """Predict one transaction for all requests together; what recipes could add is told
         beside it."""
         requests = [parse_request(text, self._knows, source) for text in texts]
@@ -194,10 +196,10 @@ class RecipeHost(Host):
             text for text, request in zip(texts, requests, strict=True) if request not in by_recipe
         ]
         if not by_recipe:
-            return self._told_beside(super().forecast(texts, source))
+            return self._told_beside(super().forecast(texts, source, upgrade=upgrade))
         builds = tuple(self._build(request, request.source) for request in by_recipe)
         if rest:
-            found = self._told_beside(super().forecast(rest, source))
+            found = self._told_beside(super().forecast(rest, source, upgrade=upgrade))
         else:
             found = Forecast(HostName(self.kind, self.native), ok=False, problem=None)
         names = tuple(request.name for request in by_recipe)

@@ -122,6 +122,12 @@ class AlpmAdapter(AlpmState):
 
         return predict(self, requests)
 
+    def predict_with_upgrade(self, requests: Sequence[Request]) -> Prediction:
+        """What the installer would make of some requests and the full upgrade together."""
+        from velpin.kinds.alpm.forecast import predict
+
+        return predict(self, requests, upgrade=True)
+
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """What the full upgrade would change."""
         from velpin.kinds.alpm.forecast import predict_upgrade

@@ -24,8 +24,9 @@ Asked = tuple[Request, list[AlpmPackage], Reason | None]
 """A request, the packages it means, and why it can have none."""
 
 
-def predict(host: AlpmState, requests: Sequence[Request]) -> Prediction:
-    """What the installer would make of some requests in one transaction."""
+def predict(host: AlpmState, requests: Sequence[Request], *, upgrade: bool = False) -> Prediction:
+    """What the installer would make of some requests in one transaction; with `upgrade` they
+    are taken first, then all that the full upgrade changes beside them (observed)."""
     work = host.work(host.missing)
     asked: list[Asked] = []
     for request in requests:
@@ -38,6 +39,8 @@ def predict(host: AlpmState, requests: Sequence[Request]) -> Prediction:
         except RequestRefused as refused:
             asked.append((request, found, refused.reason))
     problem = next((reason for _, _, reason in asked if reason), None)
+    if upgrade and problem is None:
+        work.ask_upgrade()
     done = work.run() if problem is None else AlpmSolution(ok=False, problem=problem)
     told = _told(host, asked, work, done)
     from velpin.kinds.alpm.remedies import attempts

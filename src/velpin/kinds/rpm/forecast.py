@@ -16,7 +16,7 @@ from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.transaction import changes_of, outcome
 from velpin.kinds.rpm.version import version_key
 from velpin.model.forecast import Answer, Change, Forecast, HeldBack, HostName
-from velpin.model.reason import Reason
+from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
 
 
@@ -27,7 +27,7 @@ def predict(host: RpmState, requests: Sequence[Request]) -> Prediction:
         try:
             asked.append((request, host.jobs(request), None))
         except RequestRefused as refused:
-            asked.append((request, [], refused.reason))
+            asked.append((request, [], _by_architecture(host, request) or refused.reason))
     problem = next((reason for _, _, reason in asked if reason), None)
     if problem is not None and not host.lenient:
         found = _told(host, asked, None, None, problem)
@@ -39,6 +39,22 @@ def predict(host: RpmState, requests: Sequence[Request]) -> Prediction:
     from velpin.kinds.rpm.remedies import attempts
 
     return Prediction(found, attempts(host, [request.text for request in requests], found))
+
+
+def _by_architecture(host: RpmState, request: Request) -> Reason | None:
+    """Why a package that some source has for other architectures alone cannot be had; None
+    where that is not the reason."""
+    has = {row.arch for origin in host.pool.origins for row in origin.index.rows(request.name)}
+    archs = host.archs
+    fits = {arch for arch in has if archs.takes(arch) and request.arch in ("", arch)}
+    if not has or fits:
+        return None
+    facts: dict[str, Fact] = {
+        "name": request.name, "arch": request.arch, "has": tuple(sorted(has)), "takes": archs.taken,
+    }  # fmt: skip
+    if request.arch and archs.takes(request.arch):
+        return Reason("not-for-arch-but", facts)
+    return Reason("not-for-this-host", facts)
 
 
 def predict_upgrade(host: RpmState, *, realign: bool = False) -> Forecast:

@@ -35,6 +35,8 @@ SENTENCES = {
     "is-obsoleted": "obsoleted by {package}",
     "another-name": "{package} is installed instead",
     # why a request is refused
+    "not-for-arch-but": "{name} is not available for {arch}, only for {has}",
+    "not-for-this-host": "{name} is only available for {has}; this host takes {takes}",
     "hidden": "everything {name} could mean is excluded by the host's own settings",
     "left-out": "{name} is not available; the host's settings skip it and go on (strict=0)",
     "locked": "{name} {version} is locked at {place}",

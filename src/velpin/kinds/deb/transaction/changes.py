@@ -1,4 +1,7 @@
-"""The changes of a transaction as the rest of Velpin is told them."""
+"""The changes of a transaction as the rest of Velpin is told them.
+
+Observed rules: docs/how-hosts-choose/deb.md, "Requests".
+"""
 
 from __future__ import annotations
 
