@@ -171,6 +171,81 @@ def test_by_hash(harbour: Harbour, signer: Signer) -> None:
 
 
 @pytest.mark.parametrize(
+    ("said", "where", "promised", "works"),
+    [
+        ("", "option", "yes", True), ("", "option", "no", False), ("force", "option", "no", True),
+        ("no", "option", "yes", False), ("yes", "option", "no", False), ("force", "conf", "no", True),
+        ("no", "conf", "yes", False),
+    ],
+)  # fmt: skip
+def test_whether_files_are_asked_for_by_digest(
+    harbour: Harbour, said: str, where: str, promised: str, works: bool
+) -> None:
+    address = harbour.repository("gullwatch", [("gull", "1")], by_hash=True)
+    harbour.source(
+        "gullwatch",
+        address,
+        trusted="yes",
+        **({"by_hash": said} if said and where == "option" else {}),
+    )
+    if where == "conf":
+        harbour.put("etc/apt/apt.conf", f'Acquire::By-Hash "{said}";')
+    release = dists(harbour) / "Release"
+    release.write_text(release.read_text().replace("By-Hash: yes", f"By-Hash: {promised}"))
+    for path in (dists(harbour) / "main/binary-amd64").glob("Packages*"):
+        path.unlink()
+    assert (fetched(harbour).error is None) == works
+
+
+@pytest.mark.parametrize(
+    ("until", "conf", "option", "works"),
+    [
+        ("past", 'Min-ValidTime "99999999";', "", True),
+        ("past", 'Min-ValidTime "99999999"; Max-ValidTime "60";', "", False),
+        ("", 'Max-ValidTime "60"; Min-ValidTime "99999999";', "", False),
+        ("", 'Max-ValidTime::G "60";', "", False),
+        ("", 'Max-ValidTime::other "60";', "", True),
+        ("", 'Max-ValidTime "60"; Max-ValidTime::G "0";', "", True),
+        ("", 'Max-ValidTime::G "60";', "99999999", True),
+        ("past", 'Min-ValidTime::G "99999999";', "", True),
+    ],
+)
+def test_how_long_a_release_file_holds(
+    harbour: Harbour, until: str, conf: str, option: str, works: bool
+) -> None:
+    fields = {"Label": "G"} | ({"Valid-Until": "Mon, 01 Jan 2024 00:00:00 UTC"} if until else {})
+    address = harbour.repository("gullwatch", [("gull", "1")], fields=fields)
+    harbour.source(
+        "gullwatch", address, trusted="yes", **({"valid_until_max": option} if option else {})
+    )
+    harbour.put("etc/apt/apt.conf", f"Acquire {{ {conf} }};")
+    assert (fetched(harbour).error is None) == works
+
+
+CHANGES = "Acquire::AllowReleaseInfoChange"
+
+
+@pytest.mark.parametrize(
+    ("field", "conf", "works"),
+    [
+        ("Label", f'{CHANGES} "true";', True), ("Label", f'{CHANGES}::Label "true";', True),
+        ("Label", f'{CHANGES}::Origin "true";', False), ("Suite", f'{CHANGES}::Suite "false";', False),
+        ("Label", f'{CHANGES} "true"; {CHANGES}::Label "false";', False),
+        ("NotAutomatic", "", False), ("NotAutomatic", f'{CHANGES}::DefaultPin "true";', True),
+    ],
+)  # fmt: skip
+def test_what_a_source_may_change_of_itself(
+    harbour: Harbour, field: str, conf: str, works: bool
+) -> None:
+    head = {"Label": "G", "Suite": "jetty", "NotAutomatic": "no"}
+    harbour.source("gullwatch", harbour.repository("gullwatch", [("gull", "1")], fields=head))
+    fetched(harbour)
+    harbour.put("etc/apt/apt.conf", conf)
+    harbour.repository("gullwatch", [("gull", "2")], fields={**head, field: "yes"})
+    assert (fetched(harbour).error is None) == works
+
+
+@pytest.mark.parametrize(
     ("fields", "now", "kind", "said"),
     [
         (

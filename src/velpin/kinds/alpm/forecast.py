@@ -1,4 +1,7 @@
-"""Forecasts for an alpm host: what each request gets, and the whole transaction with it."""
+"""Forecasts for an alpm host: what each request gets, and the whole transaction with it.
+
+Observed rules: docs/how-hosts-choose/alpm.md, "The order is everything".
+"""
 
 from __future__ import annotations
 

@@ -4,6 +4,8 @@ The chain of trust, link by link: the signature of the release file by exactly t
 source's configuration names; the release file's own dates and names; from its digests each
 index file as fetched, and what is inside it. Only when every link holds does a fetch count;
 until then the last good one stays.
+
+Observed rules: docs/how-hosts-choose/deb.md, "Sources and copies".
 """
 
 from __future__ import annotations
@@ -278,16 +280,20 @@ class _DebFetch(SourceFetch):
 
     def _valid_until(self, release: Release) -> float | None:
         until = release.valid_until
-        longest = self._seconds("valid-until-max", "Acquire::Max-ValidTime")
-        least = self._seconds("valid-until-min", "Acquire::Min-ValidTime")
-        if longest and release.date:
-            until = min(until or release.date + longest, release.date + longest)
+        longest = self._seconds("valid-until-max", "Acquire::Max-ValidTime", release)
+        least = self._seconds("valid-until-min", "Acquire::Min-ValidTime", release)
         if least and release.date and until:
             until = max(until, release.date + least)
+        if longest and release.date:  # goes before the least (observed)
+            until = min(until or release.date + longest, release.date + longest)
         return until
 
-    def _seconds(self, option: str, setting: str) -> float:
-        text = self.source.option(option) or self.host.conf.get(setting)
+    def _seconds(self, option: str, setting: str, release: Release) -> float:
+        """A time that the source's own option, the setting for its label or the setting for
+        all gives, in this order; 0 where none does."""
+        conf = self.host.conf
+        of_label = conf.get(f"{setting}::{release.label}") if release.label else ""
+        text = self.source.option(option) or of_label or conf.get(setting)
         return float(whole_number(text) or 0)
 
     def _check_names(self, release: Release) -> None:
@@ -300,9 +306,6 @@ class _DebFetch(SourceFetch):
             self.result.warnings.append(f"asked for {asked}, but it calls itself {said}")
 
     def _check_identity(self, seen: Release, now: Release) -> None:
-        allowed = self.accept_changed or self.host.conf.switch(
-            "Acquire::AllowReleaseInfoChange", False
-        )
         for name in (*_IDENTITY, *_AUTOMATIC, *_MAY_CHANGE):
             before, after = getattr(seen, name), getattr(now, name)
             if before == after or before is None:
@@ -310,7 +313,7 @@ class _DebFetch(SourceFetch):
             what = f"changed its {name} from {before!r} to {after!r}"
             if name in _AUTOMATIC:
                 what = f"changed its {_AUTOMATIC[name]} from {_word(before)} to {_word(after)}"
-            if name in _MAY_CHANGE or allowed:
+            if self.accept_changed or self._may_change(name):
                 self.result.warnings.append(what)
                 continue
             raise ReleaseRefused(
@@ -318,6 +321,13 @@ class _DebFetch(SourceFetch):
                 "look whether that is meant, then:"
                 f" velpin refresh {self.source.handle} --accept-changed",
             )
+
+    def _may_change(self, name: str) -> bool:
+        """Whether what a source says of itself may change without being asked: suite and
+        version may; the configuration can say otherwise for each and for all (observed)."""
+        conf, setting = self.host.conf, "Acquire::AllowReleaseInfoChange"
+        word = "DefaultPin" if name in _AUTOMATIC else name
+        return conf.switch(f"{setting}::{word}", name in _MAY_CHANGE or conf.switch(setting, False))
 
     # -- the indexes ---------------------------------------------------------------------
 
@@ -380,12 +390,17 @@ class _DebFetch(SourceFetch):
         """Where a promised file may be: by its digest first, where the source has that."""
         urls = [self.base + name]
         kinds = {"sha256": "SHA256", "sha512": "SHA512"}
-        by_hash = is_yes(self.source.option("by-hash"), release.by_hash)
-        if by_hash and promise.digest in kinds:
+        if self._by_hash(release) and promise.digest in kinds:
             folder, slash, _ = name.rpartition("/")
             way = f"{folder}{slash}by-hash/{kinds[promise.digest]}/{promise.value}"
             urls.insert(0, self.base + way)
         return urls
+
+    def _by_hash(self, release: Release) -> bool:
+        """Whether files may be asked for by their digest: `force` does so whatever the release
+        file says, `no` never."""
+        said = self.source.option("by-hash") or self.host.conf.get("Acquire::By-Hash")
+        return said.lower() == "force" or (is_yes(said, True) and release.by_hash)
 
     def _unpromised(self, plain: str) -> str | None:
         """An index of a source without a release file, which its configuration trusts."""
