@@ -450,3 +450,41 @@ def test_settings_that_are_not_understood(harbour: Harbour, text: str) -> None:
     said = harbour.run("refresh")
     assert said.code == 3
     assert "etc/velpin/velpin.toml" in said.err
+
+
+# -- lists of mirrors ----------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("lines", "taken"),
+    [
+        ("@one\tpriority:2\n@two\tpriority:1\n", "2"),
+        ("# @two\n@one/\n@two\n", "1"),
+        ("@one\n@two\tpriority:7\n", "2"),
+        ("@gone\tpriority:1\n@one\n", "1"),
+        ("@two\ttype:deb\n@one\ttype:index type:deb\n", "1"),
+        ("@two\tarch:s390x\n@one\tarch:amd64 arch:s390x\n", "1"),
+        ("@two\tsuite:pier\n@one\tsuite:jetty codename:jetty\n", "1"),
+    ],
+)
+def test_a_list_of_mirrors(harbour: Harbour, lines: str, taken: str) -> None:
+    for name, number in (("one", "1"), ("two", "2")):
+        base = harbour.repository(name, [("gull", number)]).removesuffix(name)
+    listed = harbour.folder / "gullwatch.list"
+    listed.write_text(lines.replace("@", base))
+    harbour.source("gullwatch", f"mirror+file:{listed}")
+    assert fetched(harbour).error is None
+    assert version(harbour) == taken
+
+
+def test_a_list_without_a_mirror_for_this_source(harbour: Harbour) -> None:
+    listed = harbour.folder / "gullwatch.list"
+    listed.write_text("# none\nhttp://one.example\ttype:deb\n")
+    harbour.source("gullwatch", f"mirror+file:{listed}")
+    failed(harbour, "FetchError", "names no mirror for this source")
+
+
+def test_an_address_that_only_the_installer_can_fetch(harbour: Harbour) -> None:
+    harbour.source("gullwatch", "tor+https://gullwatch.example")
+    error = failed(harbour, "FetchError", "addresses with tor+https: cannot be fetched")
+    assert error.hint == "velpin uses the copy that the host's installer has"

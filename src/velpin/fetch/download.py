@@ -135,7 +135,10 @@ class Transport:
         if scheme in ("file", "copy"):
             return self._copy(url, target, label or url, bound, validators or {})
         if scheme not in ("http", "https"):
-            raise FetchError(f"{bare_address(url)}: addresses with {scheme}: cannot be fetched")
+            raise FetchError(
+                f"{bare_address(url)}: addresses with {scheme}: cannot be fetched",
+                "velpin uses the copy that the host's installer has",
+            )
         return self._get_http(url, target, label or url, size, bound, validators or {})
 
     def read(self, url: str, *, most: int = 0) -> bytes:

@@ -93,7 +93,25 @@ class _DebFetch(SourceFetch):
         self.base = _release_base(source)
 
     def run(self) -> None:
-        """Go through the chain; raises the first link's error, FetchError where nothing came."""
+        """Go through the chain, at one mirror after the other where the source names a list of
+        them; raises the first link's error, FetchError where nothing came."""
+        missing = FetchError(f"{self.base}: nothing came")
+        self.from_first_that_answers(self._bases(), self._run_at, missing, (FetchError, NotThere))
+
+    def _bases(self) -> Iterator[str]:
+        """Base addresses of the release, the first to be tried first."""
+        if not self.source.address.startswith("mirror"):
+            yield self.base
+            return
+        from velpin.kinds.deb.mirrors import LARGEST, list_address, read_mirrors
+
+        listed = list_address(self.source.address)
+        for address in read_mirrors(self.transport.read(listed, most=LARGEST), self.source):
+            yield address + self.base.removeprefix(self.source.address)
+
+    def _run_at(self, base: str) -> None:
+        self.base = base
+        self.result.warnings.clear()
         signed = self._release_file()
         if signed is None and self.before:
             release = read_release(self.before.release_bytes(), self.base)

@@ -433,7 +433,9 @@ def base_url(address: str, suite: str) -> str:
 
 def repository_name(address: str, distribution: str = "") -> str:
     """A short name for an address: its last telling word, made of `a-z 0-9 . + -` only."""
-    _, _, rest = address.partition(":")
+    scheme, _, rest = address.partition(":")
+    if scheme.startswith("mirror"):  # a list of mirrors, called after its contents
+        rest = re.sub(r"\.(txt|list|mirrors)$", "", rest)
     host, _, path = rest.lstrip("/").partition("/")
     local = not rest.startswith("//") or rest.startswith("///")
     names = [name for name in reversed(([host] if local else []) + path.split("/")) if name]

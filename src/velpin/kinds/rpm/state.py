@@ -1,4 +1,7 @@
-"""One rpm host as read: configuration, lists, packages - what both layouts share."""
+"""One rpm host as read: configuration, lists, packages - what both layouts share.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
+"""
 
 from __future__ import annotations
 
