@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -483,6 +484,42 @@ def test_version_locks_are_rules(tmp_path: Path) -> None:
     assert harbour.changes("a@3-1") == {"a.x86_64": "3-1 one"}
     harbour.put("etc/dnf/plugins/versionlock.conf", "[main]\nenabled=0\n")
     assert "versionlock" not in harbour.run("rules")[1]
+
+
+@pytest.mark.parametrize(
+    ("words", "lines"),
+    [
+        (["pin", "a@2"], "a-0:2-*.*"),
+        (["pin", "a@2-1"], "a-0:2-1.*"),
+        (["pin", "a:x86_64@2*", "--anyway"], "a-0:2*-*.x86_64"),
+        (["pin", "e@5"], "e-3:5-*.*"),
+        (["keep", "a"], "a-0:1-1.*"),
+    ],
+)
+def test_a_rule_about_a_version_goes_to_the_list_of_locks(
+    tmp_path: Path, words: list[str], lines: str
+) -> None:
+    kept = "# kept\nother-0:1-1.*\n"
+    harbour = locking(tmp_path, kept, A1)
+    harbour.source("more", P("e", "3:5-1"), P("e", "4:6-1"))
+    harbour.refresh()
+    code, out, said = harbour.run(*words, "--yes")
+    assert code == 0, out + said
+    told = f"{words[0]} {shlex.quote(words[1])}"
+    assert harbour.read(LOCK_FILE) == f"{kept}\n# velpin {told}\n{lines}\n"
+    assert "excludepkgs" not in harbour.read("etc/dnf/dnf.conf")
+    assert told in harbour.run("rules")[1]
+    assert harbour.run("undo", "--yes")[0] == 0
+    assert harbour.read(LOCK_FILE) == kept
+
+
+def test_an_epoch_that_is_not_there_yet_is_kept_out_as_well(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("one", A1, A2)
+    harbour.refresh()
+    assert harbour.run("pin", "a@1", "--yes")[0] == 0
+    harbour.source("one", A1, A2, *(P("a", f"{epoch}:1-1") for epoch in (1, 4, 12, 37)))
+    assert harbour.refresh().changes("a") == {"a.x86_64": "1-1 one"}
 
 
 @pytest.mark.parametrize(

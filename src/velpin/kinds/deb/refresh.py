@@ -106,8 +106,9 @@ class _DebFetch(SourceFetch):
         from velpin.kinds.deb.mirrors import LARGEST, list_address, read_mirrors
 
         listed = list_address(self.source.address)
+        release = self.base.removeprefix(self.source.address)
         for address in read_mirrors(self.transport.read(listed, most=LARGEST), self.source):
-            yield address + self.base.removeprefix(self.source.address)
+            yield address + release
 
     def _run_at(self, base: str) -> None:
         self.base = base

@@ -36,18 +36,23 @@ class VersionLock(NamedTuple):
     """Whether what it means is kept out, rather than all else of the name."""
 
 
-def read_version_locks(tree: Tree) -> list[VersionLock]:
-    """The lines of the list; none where the plugin has no settings or is switched off."""
+def list_file(tree: Tree) -> str:
+    """The file of the list; empty where the plugin has no settings or is switched off."""
     data = tree.read(SETTINGS)
     if data is None:
-        return []
+        return ""
     main = next(
         (section for section in read_sections(data, SETTINGS) if section.name == "main"), None
     )
     if main is None or not truth(main.get("enabled", "0"), False):
-        return []
-    file = main.get("locklist", "/etc/dnf/plugins/versionlock.list").strip().lstrip("/")
-    return list(_read_list(tree, file))
+        return ""
+    return main.get("locklist", "/etc/dnf/plugins/versionlock.list").strip().lstrip("/")
+
+
+def read_version_locks(tree: Tree) -> list[VersionLock]:
+    """The lines of the list; none where there is no list in force."""
+    file = list_file(tree)
+    return list(_read_list(tree, file)) if file else []
 
 
 def _read_list(tree: Tree, file: str) -> Iterator[VersionLock]:

@@ -1,7 +1,8 @@
 """Rules as an rpm-dnf host writes them: lists of what is let in and what is kept out.
 
-A pin to a version keeps every other version out, by patterns that begin as the wanted one
-does and then differ, and by the other epochs that there are of the name, and one more.
+A pin to a version is a line in the list of locked versions, where the host has that plugin.
+Elsewhere it keeps every other version out, by patterns that begin as the wanted one does and
+then differ, and by every other epoch.
 
 Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
 """
@@ -11,12 +12,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from velpin.errors import Refusal
+from velpin.kinds.rpm.asked import version_fits
 from velpin.kinds.rpm.pattern import is_glob
 from velpin.kinds.rpm.rules.resolve import builds_meant, names_meant, split_name
 from velpin.kinds.rpm.rules.store import RuleLine, Slot
 from velpin.kinds.rpm.state import RpmState
-from velpin.kinds.rpm.version import parse
+from velpin.kinds.rpm.version import Evr, parse
 from velpin.kinds.rpm_dnf.config import MAIN
+from velpin.kinds.rpm_dnf.locks import list_file
 from velpin.model.rule import Rule, command_of
 
 _MAIN = Slot(MAIN, "main", "excludepkgs")
@@ -47,7 +50,11 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
     if rule.kind == "bar":
         return [RuleLine(_barred(host, rule), tuple(_bar_patterns(rule)))]
     found = []
-    if rule.version or rule.kind == "keep":
+    lock_file = list_file(host.tree)
+    if lock_file and (rule.version or rule.kind == "keep"):
+        locks = [lock for name in rule.names for lock in _locks(host, rule, name)]
+        found.append(RuleLine(Slot(lock_file), ("\n".join(dict.fromkeys(locks)),)))
+    elif rule.version or rule.kind == "keep":
         others = tuple(other for name in rule.names for other in _others_than(host, rule, name))
         starts = tuple(f"{split_name(name)[0]}-" for name in rule.names)
         found.append(RuleLine(_MAIN, tuple(dict.fromkeys(others)), starts))
@@ -58,6 +65,39 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
             if source.handle != rule.source
         ]
     return found
+
+
+def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
+    """Lines of the list of locked versions for what is wanted, or for what is installed."""
+    name, arch = split_name(text)
+    if rule.kind == "keep":
+        for meant in names_meant(host, name):
+            for build in host.pool.installed(meant):
+                yield _lock(meant, parse(build.version), arch or "*")
+        return
+    wanted = parse(rule.version.rstrip("*"))
+    epochs = {wanted.epoch} if wanted.epoch is not None else {
+        parse(build.version).epoch
+        for build in builds_meant(host, text)
+        if _is_wanted(rule.version, build.version)
+    }  # fmt: skip
+    for epoch in sorted(epoch or 0 for epoch in epochs or {0}):
+        version = f"{wanted.version}{'*' * (rule.version.endswith('*') and wanted.release is None)}"
+        release = (
+            f"{wanted.release or ''}{'*' * (rule.version.endswith('*') or not wanted.release)}"
+        )
+        yield f"{name}-{epoch}:{version}-{release}.{arch or '*'}"
+
+
+def _is_wanted(wanted: str, version: str) -> bool:
+    """Whether a version is the one named, or begins as it does."""
+    if wanted.endswith("*"):
+        return version.partition(":")[2 * (":" in version)].startswith(wanted.rstrip("*"))
+    return version_fits(wanted, version, any_epoch=True)
+
+
+def _lock(name: str, evr: Evr, arch: str) -> str:
+    return f"{name}-{evr.epoch or 0}:{evr.version}-{evr.release}.{arch}"
 
 
 def _others_than(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
@@ -115,8 +155,7 @@ def other_versions(text: str, version: str, epochs: Iterable[int] = (0,)) -> Ite
     tail = f".{arch}" if arch else ""
     evr = parse(version.rstrip("*"))
     epoch, open_ = evr.epoch or 0, version.endswith("*")
-    last = max(epoch, *epochs, 0) + 1
-    yield from (f"{name}-{other}:*{tail}" for other in range(last + 1) if other != epoch)
+    yield from (f"{name}-{other}:*{tail}" for other in _other_epochs(epoch, epochs))
     for other in _others(evr.version):
         yield f"{name}-{epoch}:{other}-*{tail}"
     if evr.release is not None or not open_:
@@ -130,6 +169,19 @@ def other_versions(text: str, version: str, epochs: Iterable[int] = (0,)) -> Ite
     if not open_:
         yield f"{start}{evr.release}[!.]*{tail}"
         yield f"{start}{evr.release}.*{tail}"
+
+
+def _other_epochs(epoch: int, known: Iterable[int]) -> Iterator[str]:
+    """Globs for every epoch of one or two digits but one, and for those that there are."""
+    if epoch:
+        yield "0"
+    yield f"[{'123456789'.replace(str(epoch), '')}]" if epoch < 10 else "[1-9]"
+    if epoch < 10:
+        yield "[1-9][0-9]"
+    high = {*known, *range(10, epoch + 10)} if epoch >= 10 else set(known)
+    yield from (
+        str(other) for other in sorted(high) if other > 99 * (epoch < 10) + 9 and other != epoch
+    )
 
 
 def _others(wanted: str) -> Iterator[str]:

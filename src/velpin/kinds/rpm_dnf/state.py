@@ -29,7 +29,7 @@ from velpin.kinds.rpm_dnf.config import (
     read_protected,
     read_variables,
 )
-from velpin.kinds.rpm_dnf.locks import VersionLock, VersionLocks, read_version_locks
+from velpin.kinds.rpm_dnf.locks import VersionLock, VersionLocks, list_file, read_version_locks
 from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
 from velpin.kinds.rpm_dnf.weak import Unwanted
 from velpin.model.reason import Fact, Note, Place, Reason
@@ -50,6 +50,16 @@ class DnfState(RpmState):
     sources_folder = FOLDERS[0]
     ties_matter = False
     rule_keys = ("priority", "includepkgs", "excludepkgs", "exclude")
+
+    @cached_property
+    def lock_file(self) -> str:
+        """The list of locked versions; empty where this host has none in force."""
+        return list_file(self.tree)
+
+    @property
+    def block_files(self) -> tuple[str, ...]:  # type: ignore[override]
+        """Files of blocks that are rules."""
+        return (self.lock_file,) if self.lock_file else ()
 
     @property
     def line_files(self) -> list[str]:

@@ -62,14 +62,14 @@ class RpmRulePlanner(RulePlanner):
         data = host.tree.read(file)
         if data is None or self.recorded_at(place):
             return None
-        if file in host.block_files:
-            left = without_block(data, place.line)
-            if left is not None:
-                return {file: left}
         if file in host.line_files and any(rule.place == place for rule in host.common_rules()):
             text = HostText(data, file)
             del text.lines[place.line - 1]
             return {file: text.data}
+        if file in host.block_files:
+            left = without_block(data, place.line)
+            if left is not None:
+                return {file: left}
         for section in read_sections(data, file) if file in host.section_files else ():
             for value in section.values:
                 if value.line <= place.line <= value.last and value.key in host.rule_keys:
