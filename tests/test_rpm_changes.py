@@ -380,3 +380,46 @@ def test_the_pass_over_all_names_is_what_single_answers_say(
         if name not in before.installed_names() and one != other:
             single.append(ChangedAnswer(name, one, other))
     assert list(shift.answers) == single
+
+
+# -- files that others write ---------------------------------------------------------------
+
+
+def test_a_source_of_a_service_is_named_as_such(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path, ZYPP)
+    harbour.source("pier:main", P("gull"), settings="gpgcheck=0\nservice=pier\n")
+    harbour.source("own", P("tern"))
+    harbour.refresh()
+    told = "pier:main belongs to the service pier, which writes it anew"
+    assert told in harbour.run("sources")[2]
+    for words in (
+        ("off", "pier:main"),
+        ("prefer", "pier:main", "--over", "own"),
+        ("drop", "pier:main"),
+    ):
+        code, out, _ = harbour.run(*words, "--preview")
+        assert (code, "whether it is on and its signature checks survive" in out) == (0, True), (
+            words
+        )
+    assert "belongs to" not in harbour.run("off", "own", "--preview")[1]
+
+
+def test_a_file_that_a_program_manages_is_told_before_it_is_edited(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("base", P("gull"))
+    harbour.refresh()
+    file = "etc/yum.repos.d/base.repo"
+    harbour.put(file, f"# a comment\n# Managed by the pier's registration\n{harbour.read(file)}")
+    assert (
+        f"{file}:2: says of this file: Managed by the pier's registration"
+        in harbour.run("sources")[2]
+    )
+    out = harbour.run("off", "base", "--preview")[1]
+    assert f"{file}:2 says: Managed by the pier's registration" in out
+
+
+def test_a_main_section_in_a_source_file_is_no_source(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("base", P("gull"))
+    harbour.put("etc/yum.repos.d/x.repo", "[main]\ngpgcheck=1\nbaseurl=file:///x\n")
+    assert [one["handle"] for one in json.loads(harbour.run("sources", "--json")[1])] == ["base"]

@@ -370,6 +370,10 @@ class Adapter(ABC, Generic[S_co]):
     def dropped(self, handle: str) -> Edits:
         """The edits that take a source away."""
 
+    def edit_notes(self, files: Collection[str]) -> Iterable[Reason]:
+        """What to know before some of the host's files are edited."""
+        return ()
+
     def drop_notes(self, handle: str) -> Iterable[Reason]:
         """What else taking a source away would do."""
         return ()

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 def plan_rules(host: Adapter[Source], rules: Sequence[Rule], *, foremost: bool = False) -> Plan:
     """What making some rules would write."""
     plan = _read_back(host, host.rule_planner(foremost=foremost).made(rules))
-    plan.notes += host.rule_notes(plan)
+    plan.notes += [*host.edit_notes(plan.edits), *host.rule_notes(plan)]
     return plan
 
 

@@ -21,6 +21,7 @@ def plan_switch(host: Adapter[Source], handle: str, on: bool) -> Plan:
     plan.propose(host.tree, host.switched(source.handle, on) if source.on != on else {})
     if plan.edits:
         check_switch(host, host.with_edits(plan.edits), host.key_of(source), on)
+    plan.notes += host.edit_notes(plan.edits)
     return plan
 
 
@@ -31,5 +32,5 @@ def plan_drop(host: Adapter[Source], handle: str) -> Plan:
     plan.handles = [source.handle]
     plan.propose(host.tree, host.dropped(source.handle))
     check_drop(host, host.with_edits(plan.edits), host.key_of(source), source.on)
-    plan.notes += host.drop_notes(source.handle)
+    plan.notes += [*host.edit_notes(plan.edits), *host.drop_notes(source.handle)]
     return plan

@@ -46,11 +46,20 @@ class RpmAdapter(RpmState):
         """Everything odd that was found in the host's files."""
         yield from (Note(Place(error.file, error.line), error.what) for error in self.config_errors)
         yield from self.config_notes
+        from velpin.kinds.rpm.owners import owner_notes
+
+        yield from owner_notes(self)
         if self.record_file is None and self.sources:
             yield Note(Place(FOLDERS[-1], 0), "no record here: nothing is known as installed")
         if self.record and self.record_file:
             for note in self.record.notes:
                 yield Note(Place(self.record_file, note.line), note.text)
+
+    def edit_notes(self, files: Collection[str]) -> Iterator[Reason]:
+        """Who else writes some files, and what of a change survives."""
+        from velpin.kinds.rpm.owners import edit_notes
+
+        return edit_notes(self, files)
 
     def config_error(self) -> HostFileError | None:
         """The first line of its configuration that the installer refuses."""

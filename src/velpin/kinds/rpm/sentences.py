@@ -70,6 +70,10 @@ SENTENCES = {
     "says-only-version": "only {names} of that name",
     "says-never": "never {names}",
     # notes
+    "service-writes": "{source} belongs to the service {service}, which writes it anew when it is"
+    " refreshed: whether it is on and its signature checks survive that, its priority, name and"
+    " address do not",
+    "others-write": "{place} says: {what}",
     "no-key-named": "{source} has its package signatures checked but no key here is named for it:"
     " the host's installer will ask for one or refuse; name one with --key FILE-or-URL",
 }

@@ -85,8 +85,8 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> DnfConfig:
             found.errors.append(problem)
             continue
         for section in read:
-            if file == MAIN and section.name == "main":
-                found.main = section
+            if section.name == "main":  # no source, in whatever file it stands
+                found.main = section if file == MAIN else found.main
             else:
                 sections.append((file, section))
     seen: dict[str, RpmSource] = {}
