@@ -5,7 +5,13 @@ from __future__ import annotations
 import json
 import os
 import random
+import shutil
+import ssl
+import tarfile
+import threading
 from collections.abc import Iterator
+from functools import partial
+from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 import pytest
@@ -423,3 +429,54 @@ def test_a_main_section_in_a_source_file_is_no_source(tmp_path: Path) -> None:
     harbour.source("base", P("gull"))
     harbour.put("etc/yum.repos.d/x.repo", "[main]\ngpgcheck=1\nbaseurl=file:///x\n")
     assert [one["handle"] for one in json.loads(harbour.run("sources", "--json")[1])] == ["base"]
+
+
+# -- certificates --------------------------------------------------------------------------
+
+
+@pytest.fixture
+def https(tmp_path: Path) -> Iterator[tuple[Path, int]]:
+    """Certificates made up for this test, and the port of a server that asks for the client's."""
+    with tarfile.open(Path(__file__).parent / "data" / "certificates.tar.xz") as archive:
+        archive.extractall(tmp_path / "tls", filter="data")
+    context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH, cafile=tmp_path / "tls/ca.pem")
+    context.verify_mode = ssl.CERT_REQUIRED
+    context.load_cert_chain(tmp_path / "tls/server.pem", tmp_path / "tls/server.key")
+    handler = partial(SimpleHTTPRequestHandler, directory=str(tmp_path / "host/repos"))
+    handler.log_message = lambda *_: None  # type: ignore[attr-defined]
+    with ThreadingHTTPServer(("127.0.0.1", 0), handler) as server:
+        server.socket = context.wrap_socket(server.socket, server_side=True)
+        thread = threading.Thread(target=server.serve_forever, daemon=True)
+        thread.start()
+        yield tmp_path / "tls", server.server_address[1]
+        server.shutdown()
+        thread.join()
+
+
+CLIENT = "sslclientcert=/etc/tls/client.pem\nsslclientkey=/etc/tls/client.key\nsslcacert=/etc/tls/ca.pem\n"
+
+
+@pytest.mark.parametrize(
+    ("section", "main", "told"),
+    [
+        (CLIENT, "", ""),
+        ("", CLIENT, ""),
+        ("sslcacert=/etc/tls/ca.pem\n", "", "base"),
+        ("", "", "its certificate is not accepted"),
+        (CLIENT.replace("client.key", "gone.key"), "", "etc/tls/gone.key is not there"),
+    ],
+)
+def test_a_source_that_asks_for_a_certificate(
+    tmp_path: Path, https: tuple[Path, int], section: str, main: str, told: str
+) -> None:
+    folder, port = https
+    harbour = RpmHarbour(tmp_path / "host")
+    harbour.repository("base", P("gull"))
+    shutil.copytree(folder, harbour.root / "etc/tls")
+    harbour.put("etc/dnf/dnf.conf", f"[main]\ngpgcheck=0\n{main}")
+    address = f"https://127.0.0.1:{port}/base"
+    harbour.put("etc/yum.repos.d/base.repo", f"[base]\nbaseurl={address}\nenabled=1\n{section}")
+    harbour.put("etc/velpin/velpin.toml", "[fetch]\nretries = 0\n")
+    code, out, said = harbour.run("refresh")
+    assert (code == 0) == (not told), out + said
+    assert told in out + said

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from velpin.core.remedies import Attempt
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
-    from velpin.fetch.download import Login, Transport
+    from velpin.fetch.download import Certificates, Login, Transport
     from velpin.files.tree import Edits, Tree
     from velpin.model.forecast import Forecast, Offer
     from velpin.model.host import KeyUse, RefreshResult, SourceState
@@ -323,6 +323,10 @@ class Adapter(ABC, Generic[S_co]):
 
     def fetch_logins(self) -> Sequence[Login]:
         """Logins for private sources of the installer's configuration."""
+        return ()
+
+    def fetch_certificates(self) -> Sequence[Certificates]:
+        """Certificates that private sources of the installer's configuration ask for."""
         return ()
 
     @abstractmethod

@@ -224,7 +224,7 @@ def _examine(
     problem = after.config_error()
     if problem is not None:
         raise problem
-    transport = transport.with_logins(after.fetch_logins())
+    transport = transport.with_access(after.fetch_logins(), after.fetch_certificates())
     added = [source for source in map(after.source, plan.handles) if source.on]
     signers: set[str] = set()
     is_seen = False

@@ -16,7 +16,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 from urllib.parse import unquote, urlsplit
 
 from velpin import __version__
@@ -53,6 +53,18 @@ class Login(NamedTuple):
         return (scheme, host) == (self.scheme, self.host) and inside
 
 
+class Certificates(NamedTuple):
+    """What an https source asks for beside a login, for addresses that begin so: files, empty
+    where there is none."""
+
+    address: str
+    own: str = ""
+    """The certificate that this host shows."""
+    key: str = ""
+    authority: str = ""
+    """Whom its server's certificate must be of; else whom this host trusts."""
+
+
 @dataclass(frozen=True, slots=True)
 class FetchSettings:
     """How to fetch; times in seconds."""
@@ -73,6 +85,7 @@ class FetchSettings:
     """Proxy address by scheme; the environment's where a scheme is not named."""
     logins: Sequence[Login] = ()
     """Logins for private sources; one in the address itself goes first."""
+    certificates: Sequence[Certificates] = ()
 
 
 class Got(NamedTuple):
@@ -102,12 +115,14 @@ class Transport:
         self._progress = progress or (lambda _name, _done, _total: None)
         self._wait = wait
         self._clock = clock
-        self._pools: dict[str, urllib3.PoolManager] = {}
+        self._pools: dict[tuple[str, Certificates | None], urllib3.PoolManager] = {}
         self._lock = threading.Lock()
 
-    def with_logins(self, logins: Sequence[Login]) -> Transport:
-        """The same with the logins of a host as it would be."""
-        settings = replace(self.settings, logins=logins)
+    def with_access(
+        self, logins: Sequence[Login], certificates: Sequence[Certificates]
+    ) -> Transport:
+        """The same with the logins and certificates of a host as it would be."""
+        settings = replace(self.settings, logins=logins, certificates=certificates)
         return Transport(settings, self._progress, self._wait, self._clock)
 
     def get(
@@ -351,16 +366,29 @@ class Transport:
     def _pool(self, url: str) -> urllib3.PoolManager:
         import urllib3
 
-        proxy = self._proxy(url)
+        proxy, shown = self._proxy(url), self._certificates(url)
         with self._lock:
-            if proxy not in self._pools:
+            if (proxy, shown) not in self._pools:
                 size = max(self.settings.at_once, 1)
-                self._pools[proxy] = (
-                    urllib3.ProxyManager(proxy, maxsize=size)
+                given: dict[str, Any] = {}
+                if shown:
+                    names = ("cert_file", "key_file", "ca_certs")
+                    given = {n: file for n, file in zip(names, shown[1:], strict=True) if file}
+                self._pools[proxy, shown] = (
+                    urllib3.ProxyManager(proxy, maxsize=size, **given)
                     if proxy
-                    else urllib3.PoolManager(maxsize=size)
+                    else urllib3.PoolManager(maxsize=size, **given)
                 )
-            return self._pools[proxy]
+            return self._pools[proxy, shown]
+
+    def _certificates(self, url: str) -> Certificates | None:
+        """What is shown to the server of an address; FetchError where a file of it is missing."""
+        fitting = (c for c in self.settings.certificates if url.startswith(c.address))
+        found = next(fitting, None)
+        for file in found[1:] if found else ():
+            if file and not Path(file).is_file():
+                raise FetchError(f"{bare_address(url)}: its certificate or key {file} is not there")
+        return found
 
     def _proxy(self, url: str) -> str:
         from urllib.request import getproxies, proxy_bypass

@@ -1,4 +1,4 @@
-"""Logins for private sources, and values of small shell files."""
+"""Logins and certificates for private sources, and values of small shell files."""
 
 from __future__ import annotations
 
@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING
 from velpin.kinds.rpm.source import RpmSource
 
 if TYPE_CHECKING:
-    from velpin.fetch.download import Login
+    from velpin.fetch.download import Certificates, Login
+    from velpin.files.tree import Tree
+    from velpin.kinds.rpm.ini import IniSection
 
 
 def section_logins(sources: Iterable[RpmSource]) -> list[Login]:
@@ -28,6 +30,26 @@ def section_logins(sources: Iterable[RpmSource]) -> list[Login]:
             except ValueError:
                 continue
             found.append(Login(parts.scheme, parts.netloc, parts.path, name, password))
+    return found
+
+
+def section_certificates(
+    tree: Tree, sources: Iterable[RpmSource], main: IniSection
+) -> list[Certificates]:
+    """The certificates that sections name for their addresses, else the main section."""
+    from velpin.fetch.download import Certificates
+
+    found = []
+    for source in sources:
+        given = [
+            source.section.get(key) or main.get(key)
+            for key in ("sslclientcert", "sslclientkey", "sslcacert")
+        ]
+        if any(given):
+            files = (str(tree.path(name.strip().lstrip("/"))) if name else "" for name in given)
+            own, key, authority = files
+            addresses = (url for url in (*source.urls, source.mirrors) if url.startswith("https:"))
+            found += [Certificates(url, own, key, authority) for url in addresses]
     return found
 
 

@@ -11,7 +11,7 @@ from velpin.errors import HostFileError
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
 from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.ini import IniSection, words
-from velpin.kinds.rpm.logins import section_logins
+from velpin.kinds.rpm.logins import section_certificates, section_logins
 from velpin.kinds.rpm.pattern import Named, Patterns, is_glob
 from velpin.kinds.rpm.pool import RpmPackage, obsoletes
 from velpin.kinds.rpm.relation import Capability
@@ -36,7 +36,7 @@ from velpin.model.reason import Fact, Note, Place, Reason
 from velpin.model.request import Request
 
 if TYPE_CHECKING:
-    from velpin.fetch.download import Login
+    from velpin.fetch.download import Certificates, Login
     from velpin.kinds.rpm.rules.store import RuleLine
     from velpin.model.rule import Rule, RuleInForce
 
@@ -133,6 +133,10 @@ class DnfState(RpmState):
     def fetch_logins(self) -> Sequence[Login]:
         """Logins that sections of private sources name."""
         return section_logins(self.sources)
+
+    def fetch_certificates(self) -> Sequence[Certificates]:
+        """Certificates that sections, or the main one for all, name."""
+        return section_certificates(self.tree, self.sources, self.config.main)
 
     @property
     def config_notes(self) -> list[Note]:
