@@ -480,3 +480,16 @@ def test_a_source_that_asks_for_a_certificate(
     code, out, said = harbour.run("refresh")
     assert (code == 0) == (not told), out + said
     assert told in out + said
+
+
+def test_a_host_of_the_generation_before_is_read_and_told(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path)
+    shutil.rmtree(harbour.root / "etc/dnf")
+    harbour.put("etc/yum.conf", "[main]\ngpgcheck=0\nexclude=tern\n")
+    harbour.source("base", P("gull"), P("tern"))
+    code, out, _ = harbour.refresh().run("forecast", "gull")
+    assert code == 0
+    assert "is of an older generation (its settings lie in etc/yum.conf)" in out
+    assert "velpin rules drop etc/yum.conf:3" in harbour.run("forecast", "tern")[1]
+    assert harbour.run("bar", "gull@2", "--yes")[0] == 0
+    assert "excludepkgs=gull-2" in harbour.read("etc/yum.conf")

@@ -17,7 +17,8 @@ from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.variables import read_folder, substituted
 from velpin.model.reason import Note, Place
 
-MAIN = "etc/dnf/dnf.conf"
+_MAIN = "etc/dnf/dnf.conf"
+_OLDER_MAIN = "etc/yum.conf"
 FOLDERS = ("etc/yum.repos.d", "etc/yum/repos.d", "etc/distro.repos.d")
 VARIABLES = ("etc/yum/vars", "etc/dnf/vars")
 _PROTECTED = "dnf glob:/etc/yum/protected.d/*.conf glob:/etc/dnf/protected.d/*.conf"
@@ -52,6 +53,16 @@ class DnfConfig:
         return frozenset((*_MULTIPLE, *self.listed("installonlypkgs")))
 
 
+def is_older(tree: Tree) -> bool:
+    """Whether a host is of the generation before, whose settings lie elsewhere."""
+    return not tree.exists("etc/dnf") and tree.exists(_OLDER_MAIN)
+
+
+def main_file(tree: Tree) -> str:
+    """The file of the main section."""
+    return _OLDER_MAIN if is_older(tree) else _MAIN
+
+
 def read_protected(tree: Tree, main: IniSection) -> frozenset[str]:
     """Names of packages that may never go; `glob:` names files that list some."""
     found = set()
@@ -78,7 +89,8 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> DnfConfig:
     """Read the main file and every source file, in the installer's order."""
     found = DnfConfig(IniSection("main", 0))
     sections: list[tuple[str, IniSection]] = []
-    for file in (MAIN, *_source_files(tree, found)):
+    main = main_file(tree)
+    for file in (main, *_source_files(tree, found)):
         try:
             read = read_sections(tree.read(file) or b"", file)
         except HostFileError as problem:
@@ -86,7 +98,7 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> DnfConfig:
             continue
         for section in read:
             if section.name == "main":  # no source, in whatever file it stands
-                found.main = section if file == MAIN else found.main
+                found.main = section if file == main else found.main
             else:
                 sections.append((file, section))
     seen: dict[str, RpmSource] = {}

@@ -18,11 +18,9 @@ from velpin.kinds.rpm.rules.resolve import builds_meant, names_meant, split_name
 from velpin.kinds.rpm.rules.store import RuleLine, Slot
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import Evr, parse
-from velpin.kinds.rpm_dnf.config import MAIN
+from velpin.kinds.rpm_dnf.config import main_file
 from velpin.kinds.rpm_dnf.locks import list_file
 from velpin.model.rule import Rule, command_of
-
-_MAIN = Slot(MAIN, "main", "excludepkgs")
 
 
 def check(host: RpmState, rule: Rule) -> None:
@@ -57,7 +55,7 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
     elif rule.version or rule.kind == "keep":
         others = tuple(other for name in rule.names for other in _others_than(host, rule, name))
         starts = tuple(f"{split_name(name)[0]}-" for name in rule.names)
-        found.append(RuleLine(_MAIN, tuple(dict.fromkeys(others)), starts))
+        found.append(RuleLine(_main(host), tuple(dict.fromkeys(others)), starts))
     if rule.source:
         found += [
             RuleLine(_slot(host, source.handle, "excludepkgs"), patterns)
@@ -123,8 +121,12 @@ def _slot(host: RpmState, handle: str, key: str) -> Slot:
     return Slot(source.file, source.handle, key)
 
 
+def _main(host: RpmState) -> Slot:
+    return Slot(main_file(host.tree), "main", "excludepkgs")
+
+
 def _barred(host: RpmState, rule: Rule) -> Slot:
-    return _slot(host, rule.source, "excludepkgs") if rule.source else _MAIN
+    return _slot(host, rule.source, "excludepkgs") if rule.source else _main(host)
 
 
 def _patterns(text: str) -> Iterator[str]:

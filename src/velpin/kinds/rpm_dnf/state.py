@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -23,8 +23,9 @@ from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm_dnf import KIND
 from velpin.kinds.rpm_dnf.config import (
     FOLDERS,
-    MAIN,
     DnfConfig,
+    is_older,
+    main_file,
     read_config,
     read_protected,
     read_variables,
@@ -138,6 +139,12 @@ class DnfState(RpmState):
         """Certificates that sections, or the main one for all, name."""
         return section_certificates(self.tree, self.sources, self.config.main)
 
+    def index_notes(self) -> Iterator[Reason]:
+        """What to know of a forecast: also whether the installer's own rules are known."""
+        yield from super().index_notes()
+        if is_older(self.tree):
+            yield Reason("older-generation", {"file": main_file(self.tree)})
+
     @property
     def config_notes(self) -> list[Note]:
         """What is odd in the configuration."""
@@ -202,9 +209,10 @@ class DnfState(RpmState):
         own = self.by_handle.get(build.origin.handle)
         exclude, include = self._excluded
         own_exclude, own_include = self._excluded_in[build.origin.handle]
+        main = main_file(self.tree)
         for patterns, section, file in (
-            (exclude, self.config.main, MAIN),
-            (own_exclude, own.section if own else self.config.main, own.file if own else MAIN),
+            (exclude, self.config.main, main),
+            (own_exclude, own.section if own else self.config.main, own.file if own else main),
         ):
             pattern = patterns.which(Named(build.name, build.arch, build.version))
             if pattern:
@@ -422,7 +430,9 @@ class DnfState(RpmState):
     @property
     def section_files(self) -> list[str]:
         """Files of sections in which rules may stand."""
-        return list(dict.fromkeys([MAIN, *(source.file for source in self.sources)]))
+        return list(
+            dict.fromkeys([main_file(self.tree), *(source.file for source in self.sources)])
+        )
 
     def check_rule(self, rule: Rule) -> None:
         """Refusal, with the nearest, where this kind of host cannot express a rule."""
@@ -443,7 +453,7 @@ class DnfState(RpmState):
         main = self.config.main
         codes = {"includepkgs": "says-only", "excludepkgs": "says-bar", "exclude": "says-bar"}
         found = [
-            list_rule(self, main, MAIN, key, code, None)
+            list_rule(self, main, main_file(self.tree), key, code, None)
             for key, code in codes.items()
             if key in main
         ]
