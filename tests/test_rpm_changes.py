@@ -491,5 +491,27 @@ def test_a_host_of_the_generation_before_is_read_and_told(tmp_path: Path) -> Non
     assert code == 0
     assert "is of an older generation (its settings lie in etc/yum.conf)" in out
     assert "velpin rules drop etc/yum.conf:3" in harbour.run("forecast", "tern")[1]
-    assert harbour.run("bar", "gull@2", "--yes")[0] == 0
-    assert "excludepkgs=gull-2" in harbour.read("etc/yum.conf")
+    assert harbour.run("bar", "gull", "--yes")[0] == 0
+    assert "excludepkgs=gull" in harbour.read("etc/yum.conf")
+
+
+def test_a_source_of_a_type_that_is_not_read_is_told_as_such(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path, ZYPP)
+    harbour.source("base", P("gull"))
+    harbour.source("other", P("gull", "2-1"), settings="gpgcheck=0\ntype=yast2\n")
+    harbour.source("new", P("gull", "3-1"))
+    code, out, told = harbour.run("refresh", "base", "other")
+    assert code == 0, out + told
+    assert "is of type yast2, which is not read here" in out + told
+    why = "other is of type yast2, whose lists velpin does not read"
+    out = harbour.run("forecast", "gull")[1]
+    assert (why in out, "no index of new yet" in out, "no index of other" in out) == (
+        True,
+        True,
+        False,
+    )
+    assert f"gull%other: {why}" in harbour.run("forecast", "gull%other")[1]
+    assert "new has no index here yet" in harbour.run("forecast", "gull%new")[1]
+    harbour.run("off", "new", "--yes")
+    assert "new is switched off" in harbour.run("forecast", "gull%new")[1]
+    assert "of a form that velpin does not read" in harbour.run("offers", "--from", "other")[2]

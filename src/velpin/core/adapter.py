@@ -130,6 +130,10 @@ class Adapter(ABC, Generic[S_co]):
     def state_of(self, source: Source) -> SourceState:
         """Whether a source takes part."""
 
+    def reads(self, source: Source) -> bool:
+        """Whether the lists of a source are of a form that is read here."""
+        return True
+
     @abstractmethod
     def notes(self) -> Iterable[Note]:
         """Everything odd that was found in the host's files."""

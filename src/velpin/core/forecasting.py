@@ -90,7 +90,10 @@ def _index_notes(host: Adapter[Source], found: Forecast) -> Iterator[Reason]:
     ]  # fmt: skip
     if newer:
         yield Reason("installer-must-refresh", {"sources": tuple(newer)})
-    missing = [source.handle for source in host.sources if host.state_of(source) == "not fetched"]
+    missing = [
+        source.handle for source in host.sources
+        if host.state_of(source) == "not fetched" and host.reads(source)
+    ]  # fmt: skip
     if missing and not (found.problem and found.problem.code == "never-refreshed"):
         yield Reason("not-fetched", {"sources": tuple(missing)})
     for handle, problem in host.damage.items():

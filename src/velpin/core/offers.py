@@ -44,6 +44,8 @@ def offers_from(host: Adapter[Source], handle: str, glob: str = "*") -> list[Off
     """What one source offers, by name; Refusal where there is no such source or index."""
     source = host.source(handle)
     indexes = host.indexes_of(source.handle)
+    if not host.reads(source):
+        raise Refusal(f"the lists of {handle} are of a form that velpin does not read")
     if not indexes:
         raise Refusal(f"{handle} has no index here", f"fetch it: velpin refresh {source.handle}")
     live: dict[str, dict[tuple[str, str], Offer]] = {}

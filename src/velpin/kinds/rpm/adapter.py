@@ -61,6 +61,10 @@ class RpmAdapter(RpmState):
 
         return edit_notes(self, files)
 
+    def reads(self, source: Source) -> bool:
+        """Whether the lists of a source are of a form that is read here."""
+        return not self.by_handle[source.handle].unread
+
     def config_error(self) -> HostFileError | None:
         """The first line of its configuration that the installer refuses."""
         return self.config_errors[0] if self.config_errors else None

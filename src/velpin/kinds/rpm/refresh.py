@@ -49,7 +49,12 @@ class _RpmFetch(SourceFetch):
         self.host = host
 
     def run(self) -> None:
-        """Go through the chain at the first address that answers."""
+        """Go through the chain at the first address that answers; of a source whose lists are
+        not read here nothing is fetched."""
+        if self.source.unread:
+            self.result.outcome = "unchanged"
+            self.result.warnings.append(f"is of type {self.source.unread}, which is not read here")
+            return
         missing = FetchError(
             f"{self.source.handle}: no address to fetch from",
             f"give its section a baseurl in {self.source.file}",

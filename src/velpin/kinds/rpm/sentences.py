@@ -70,6 +70,8 @@ SENTENCES = {
     "says-only-version": "only {names} of that name",
     "says-never": "never {names}",
     # notes
+    "type-not-read": "{source} is of type {type}, whose lists velpin does not read: its packages"
+    " are not considered",
     "older-generation": "this host's installer is of an older generation (its settings lie in"
     " {file}): what it does is forecast by the rules of the next one",
     "service-writes": "{source} belongs to the service {service}, which writes it anew when it is"

@@ -37,6 +37,8 @@ class RpmSource(Source):
     """Addresses or files of the keys its section names."""
     name: str = ""
     """What its section calls it, for people."""
+    unread: str = ""
+    """Its type, where lists of that type are not read here."""
 
     @property
     def settings(self) -> tuple[object, ...]:

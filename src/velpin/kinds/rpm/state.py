@@ -6,7 +6,7 @@ Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
@@ -334,6 +334,24 @@ class RpmState(IndexedHost[RpmSource]):
         return next(
             (package for package in same if self.pool.visible(package)), next(iter(same), None)
         )
+
+    def nothing_from(self, request: Request) -> RequestRefused:
+        """Why a request gets nothing from the source it names."""
+        source = self.by_handle.get(request.source)
+        if source is not None and source.unread:
+            return RequestRefused("type-not-read", source=source.handle, type=source.unread)
+        if source is not None and not source.on:
+            return RequestRefused("source-is-off", source=source.handle)
+        if source is not None and not self.copies[source.handle].files:
+            return RequestRefused("source-not-fetched", source=source.handle)
+        return RequestRefused("not-in-source", name=request.name, source=request.source)
+
+    def index_notes(self) -> Iterator[Reason]:
+        """What to know of the lists behind a forecast: also of sources whose lists are not read."""
+        yield from super().index_notes()
+        for source in self.sources:
+            if source.on and source.unread:
+                yield Reason("type-not-read", {"source": source.handle, "type": source.unread})
 
     def taken_from(self, build: RpmPackage) -> str:
         """Handle of the source that a package is from, of an installed one the first that has

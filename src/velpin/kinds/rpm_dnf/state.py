@@ -360,7 +360,7 @@ class DnfState(RpmState):
     def _from(self, request: Request, builds: list[RpmPackage]) -> list[RpmPackage]:
         found = [package for package in builds if package.origin.handle == request.source]
         if not found:
-            raise RequestRefused("not-in-source", name=request.name, source=request.source)
+            raise self.nothing_from(request)
         return found
 
     def _groups(self, request: Request, builds: list[RpmPackage]) -> list[list[RpmPackage]]:

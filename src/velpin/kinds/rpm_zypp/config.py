@@ -112,7 +112,8 @@ def _source(
     address = urls[0] if urls else mirrors
     if not address:
         config.notes.append(Note(place, f"{section.name} has no address (baseurl or mirrorlist)"))
-    if section.get("type").strip().lower() not in _KINDS:
+    form = section.get("type").strip().lower()
+    if form not in _KINDS:
         config.notes.append(
             Note(place, f"{section.name} is of type {section.get('type')}, which is not read here")
         )
@@ -140,6 +141,7 @@ def _source(
         signed_index=truth(index.text, signed) if index else signed,
         keys=tuple(words(get("gpgkey"))),
         name=get("name"),
+        unread="" if form in _KINDS else form,
     )
 
 

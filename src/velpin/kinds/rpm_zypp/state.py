@@ -269,7 +269,7 @@ class ZyppState(RpmState):
         if request.source:
             offered = [package for package in offered if package.origin.handle == request.source]
             if not offered:
-                raise RequestRefused("not-in-source", name=request.name, source=request.source)
+                raise self.nothing_from(request)
         free = exact or bool(request.source)
         candidate = self._candidate(offered, here, free=free, arch=bool(request.arch))
         if here and (candidate is None or not self._replaces(candidate, here, bool(request.arch))):
