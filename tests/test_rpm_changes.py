@@ -491,8 +491,8 @@ def test_a_host_of_the_generation_before_is_read_and_told(tmp_path: Path) -> Non
     assert code == 0
     assert "is of an older generation (its settings lie in etc/yum.conf)" in out
     assert "velpin rules drop etc/yum.conf:3" in harbour.run("forecast", "tern")[1]
-    assert harbour.run("bar", "gull", "--yes")[0] == 0
-    assert "excludepkgs=gull" in harbour.read("etc/yum.conf")
+    assert harbour.run("bar", "gull@1.0-1", "--yes")[0] == 0
+    assert "excludepkgs=gull-1.0-1" in harbour.read("etc/yum.conf")
 
 
 def test_a_source_of_a_type_that_is_not_read_is_told_as_such(tmp_path: Path) -> None:
