@@ -26,6 +26,7 @@ from velpin.demo.rpm_files import write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.files.tree import Tree
 from velpin.kinds import open_adapter
+from velpin.kinds.rpm_zypp.config import library_files, read_config
 from velpin.model.rule import Rule, words_of
 from velpin.model.shift import ChangedAnswer
 from velpin.store.cache import open_cache
@@ -515,3 +516,21 @@ def test_a_source_of_a_type_that_is_not_read_is_told_as_such(tmp_path: Path) -> 
     harbour.run("off", "new", "--yes")
     assert "new is switched off" in harbour.run("forecast", "gull%new")[1]
     assert "of a form that velpin does not read" in harbour.run("offers", "--from", "other")[2]
+
+
+def test_settings_of_vendor_and_host(tmp_path: Path) -> None:
+    tree = Tree(tmp_path)
+    assert library_files(tree) == ["etc/zypp/zypp.conf"]
+    for name in ("usr/share/zypp/zypp.conf", "usr/etc/zypp/zypp.conf.d/b.conf",
+                 "usr/etc/zypp/zypp.conf.d/a.conf", "etc/zypp/zypp.conf.d/b.conf",
+                 "etc/zypp/zypp.conf.d/x.txt"):  # fmt: skip
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_text("[main]\nsolver.onlyRequires = true\n")
+    drops = ["usr/etc/zypp/zypp.conf.d/a.conf", "etc/zypp/zypp.conf.d/b.conf"]
+    assert library_files(tree) == ["usr/share/zypp/zypp.conf", *drops]
+    assert read_config(tree, {}).switch("solver.onlyRequires", False)
+    (tmp_path / "etc/zypp/zypp.conf").write_text("")
+    (tmp_path / drops[0]).unlink()
+    (tmp_path / drops[1]).write_text("")
+    assert library_files(tree) == ["etc/zypp/zypp.conf", drops[1]]
+    assert not read_config(tree, {}).switch("solver.onlyRequires", False)

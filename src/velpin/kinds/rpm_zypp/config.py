@@ -17,6 +17,7 @@ from velpin.kinds.rpm.variables import read_folder, substituted
 from velpin.model.reason import Note, Place
 
 LIBRARY = "etc/zypp/zypp.conf"
+_HOST_FOLDER, _VENDOR_FOLDERS = "etc/zypp", ("usr/share/zypp", "usr/etc/zypp")
 TOOL = "etc/zypp/zypper.conf"
 SOURCES = "etc/zypp/repos.d"
 VENDORS = "etc/zypp/vendors.d"
@@ -46,10 +47,29 @@ class ZyppConfig:
         return truth(self.settings.get(name, ""), default)
 
 
+def library_files(tree: Tree) -> list[str]:
+    """The files of the library's settings, in the order of reading: later values win.
+
+    The host's own file, even an empty one, hides the vendor's of the same name; drop-ins come
+    after the main file, by name (observed on hosts of the newer generation; on others there
+    is only the host's main file).
+    """
+    folders = (*_VENDOR_FOLDERS, _HOST_FOLDER)
+    name = LIBRARY.rpartition("/")[2]
+    mains = [f"{folder}/{name}" for folder in folders if tree.stat(f"{folder}/{name}")]
+    drops = {
+        drop: f"{folder}/{name}.d/{drop}"
+        for folder in folders
+        for drop in tree.names(f"{folder}/{name}.d")
+        if drop.endswith(".conf")
+    }
+    return [*(mains[-1:] or [LIBRARY]), *(drops[drop] for drop in sorted(drops))]
+
+
 def read_config(tree: Tree, variables: Mapping[str, str]) -> ZyppConfig:
     """Read every file of the configuration."""
     found = ZyppConfig()
-    for file, mark in ((LIBRARY, False), (TOOL, True)):
+    for file, mark in (*((file, False) for file in library_files(tree)), (TOOL, True)):
         for section in _sections(tree, file, found):
             for value in section.values:
                 name = f"{section.name}/{value.key}" if mark else value.key
