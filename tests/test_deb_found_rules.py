@@ -197,6 +197,7 @@ def test_a_request_to_remove_is_told_as_such(harbour: Harbour) -> None:
     built(harbour, "n 1", "n 1")
     assert harbour.run("forecast", "n-").out.startswith("n 1 is removed, as asked")
     assert harbour.run("forecast", "n-", "--json").code == 0
+    assert "n 1 is removed, as asked" in harbour.run("forecast", "--tree", "n-").out
     harbour.put("var/lib/dpkg/status", "")
     assert harbour.run("forecast", "n-").out.startswith("n is not installed; nothing to do")
 
@@ -242,3 +243,17 @@ def test_an_index_of_packages_for_all_is_read_where_the_release_file_names_none(
     (lists / f"{stem}-all_Packages").write_bytes(text_of([offer("z", "1", "all")]))
     harbour.source("one", address)
     assert comes(harbour, "z") == "z=1"
+
+
+def test_no_way_out_asks_for_what_is_to_go(harbour: Harbour) -> None:
+    built(harbour, "n 1 [Depends=q]; q 1", "q 1")
+    said = harbour.run("forecast", "n", "q-").out
+    assert "refused: its dependencies cannot all be met\n  1. n 1 needs q\n" in said
+    assert "q@1" not in said
+    assert "velpin want" not in said
+
+
+def test_that_something_essential_goes_is_told(harbour: Harbour) -> None:
+    built(harbour, "", "n 1; e 1 [Essential=yes]")
+    assert "e: essential; the host's installer asks" in harbour.run("forecast", "e-", "n-").out
+    assert "essential" not in harbour.run("forecast", "n-").out

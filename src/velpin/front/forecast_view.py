@@ -243,7 +243,8 @@ def _show_refusal(screen: Screen, found: Forecast) -> None:
     for number, reason in enumerate(found.because, 1):
         _show_cause(screen, reason, 2, f"{number}. ")
     _show_remedies(screen, found)
-    if asked and found.problem.code == "unmet":
+    removing = any(answer.outcome == "remove" for answer in found.answers)
+    if asked and found.problem.code == "unmet" and not removing:
         words = as_typed(dict.fromkeys(answer.asked for answer in found.answers))
         screen.gap()
         screen.line("rules that could give it: ", (f"velpin want {words}", "command"))
@@ -302,7 +303,8 @@ def _tree_line(change: Change) -> tuple[Piece, ...]:
     versions = f" {change.old} -> {change.new}" if change.old else f" {change.new}"
     if change.new is None:
         return (
-            (_label(change), "bad"), f" {change.old} is removed: {role(change)}",
+            (_label(change), "bad"),
+            f" {change.old} is removed{f': {why}' if (why := role(change)) else ', as asked'}",
         )  # fmt: skip
     style = "answer" if change.role == "asked" else "name"
     told = f"  {change.role}" if change.role not in ("asked", "requires", "upgrade") else ""

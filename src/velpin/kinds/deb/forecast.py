@@ -103,7 +103,14 @@ def _asked(decided: Sequence[Decided]) -> tuple[list[AskedVersion], list[DebPack
 
 
 def _carried_out(told: Forecast, done: Transaction) -> Forecast:
-    return told._replace(ok=True, changes=changes_of(done), unneeded=unneeded(done))
+    essential = tuple(
+        unit.name for unit in done.removed
+        if unit.installed and not unit.chosen and done.world.is_essential(unit)
+    )  # fmt: skip
+    notes = told.notes
+    if essential:
+        notes = (*notes, Reason("essential-goes", {"names": essential}))
+    return told._replace(ok=True, changes=changes_of(done), unneeded=unneeded(done), notes=notes)
 
 
 def _last_for_each_name(answers: list[Decided]) -> list[Decided]:

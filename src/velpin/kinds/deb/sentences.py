@@ -49,6 +49,8 @@ SENTENCES = {
     "no-arch": "this host has no architecture {arch}",
     "several-providers": "{name} is provided by several packages; choose one: {providers}",
     "no-provider": "{name} is only provided by versions that would not be installed: {providers}",
+    "essential-goes": "{names}: essential; the host's installer asks for a typed sentence before it"
+    " removes that",
     "entry-incomplete": "the entry of {name} {version} in {source} has no {field}: the host's"
     " installer refuses to fetch it",
     "several-archs": "{name} is meant for several architectures, {archs}: name one",

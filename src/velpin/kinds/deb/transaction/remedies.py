@@ -26,6 +26,7 @@ class _Changes:
     def __init__(self, done: Transaction, chain: Sequence[Link], answers: Sequence[Answer]) -> None:
         self.world, self.host = done.world, done.world.host
         self.answers = answers
+        self.removed = {answer.package for answer in answers if answer.outcome == "remove"}
         self.texts = [answer.asked for answer in answers]
         self.obstacles = [obstacle for link in chain for obstacle in link.obstacles]
 
@@ -53,6 +54,8 @@ class _Changes:
         for build in self.world.options(one.target):
             version = build.offer
             if not isinstance(version, DebVersion) or not version.offered:
+                continue
+            if build.unit.name in self.removed:
                 continue
             name = self._label(build.unit.name, build.unit.arch)
             facts: dict[str, Fact] = {
@@ -88,6 +91,8 @@ class _Changes:
 
     def _asked_in_another_version(self) -> Iterator[Attempt]:
         for answer in self.answers:
+            if answer.outcome == "remove":
+                continue
             package = self.host.packages(answer.package).get(
                 self.host.native if answer.arch == "all" else answer.arch
             )
