@@ -127,6 +127,16 @@ CASES = [
     case("of recommended ones that which supplements", BOTH,
          (P("a", recommends=("c",)), P("p1", provides=("c",)), P("p2", provides=("c",), supplements=("(c and x)",))),
          "a", "a.x86_64 p2.x86_64", here=(P("x"),)),
+    # what was done without before
+    case("a plain supplement met before", _DNF, (A2, P("s", supplements=SUPPLEMENT)), "--upgrade", "a.x86_64=2-1",
+         here=(A, B)),
+    case("a joined one", _DNF, (A2, S_AND), "--upgrade", "a.x86_64=2-1 s.x86_64", here=(A, B)),
+    case("a plain recommendation of the old one", _DNF, (P("a", "2-1", recommends=("s",)), P("s")), "--upgrade",
+         "a.x86_64=2-1", here=(P("a", recommends=("s",)),)),
+    case("a joined one of the old one", _DNF, (P("a", "2-1", recommends=("(s or t)",)), P("s")), "--upgrade",
+         "a.x86_64=2-1 s.x86_64", here=(P("a", recommends=("(s or t)",)),)),
+    case("where nothing is detected", _DNF, (P("a", "2-1", recommends=("s",)), P("s")), "--upgrade",
+         "a.x86_64=2-1 s.x86_64", here=(P("a", recommends=("s",)),), main="exclude_from_weak_autodetect=0\n"),
     # retracted
     case("a retracted version is passed over", _ZYPP, (RETRACTED, A), "a", "a.x86_64"),
     case("unless there is no other", _ZYPP, (RETRACTED,), "a", "a.x86_64=2-1"),

@@ -231,7 +231,6 @@ class ZyppState(RpmState):
             multilib=False,
             downgrades_for_needs=False,
             weak=weak,
-            old_recommends=True,
             locked=lambda build: self.lock_of(build) is not None,
             multiple=frozenset(config.multiple),
             focus_update=config.settings.get("solver.focus", "").strip().lower() == "update",

@@ -25,8 +25,6 @@ class SolverOptions:
     """Whether a need may take an installed package back to a lower version."""
     weak: bool = True
     """Whether what is recommended is installed along."""
-    old_recommends: bool = False
-    """Whether an upgraded package's recommends are followed that the old version had too."""
     best: bool = False
     """Whether only the best candidate of what was asked for will do."""
     same_vendor: Callable[[RpmPackage, RpmPackage], bool] = lambda one, other: True

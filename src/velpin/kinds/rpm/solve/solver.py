@@ -403,7 +403,7 @@ class RpmSolver:
         """One package that is recommended and not there; False where one was taken."""
         found: dict[int, tuple[RpmPackage, RpmPackage, RpmRelation]] = {}
         for owner in self._come() if self.options.weak else ():
-            for relation in self._weak(owner):
+            for relation in owner.facts.of(RpmLink.RECOMMENDS):
                 if self.policy.is_met(relation):
                     continue
                 for build in self._open(self.pool.meeting(relation)):
@@ -433,17 +433,6 @@ class RpmSolver:
                 if not build.installed:
                     yield build
 
-    def _weak(self, owner: RpmPackage) -> Iterator[RpmRelation]:
-        """What a package recommends that counts here."""
-        old: set[str] = set()
-        if not self.options.old_recommends:
-            for build in self.pool.installed(owner.name):
-                if self.search.value(build.id) is False:
-                    old.update(map(str, build.facts.of(RpmLink.RECOMMENDS)))
-        for relation in owner.facts.of(RpmLink.RECOMMENDS):
-            if str(relation) not in old:
-                yield relation
-
     def _supplementing(self) -> Iterator[RpmPackage]:
         """Offered builds that supplement something that comes."""
         known = self.pool.supplemented
@@ -465,7 +454,7 @@ class RpmSolver:
     def _supplements(self, build: RpmPackage) -> bool:
         """Whether something that it goes along with has come about."""
         return any(
-            (self.options.weak or "split-from(" in str(relation)) and self._newly_met(relation)
+            (self.options.weak or "split-from(" in str(relation)) and self.policy.is_met(relation)
             for relation in build.facts.of(RpmLink.SUPPLEMENTS)
         )
 
@@ -492,16 +481,6 @@ class RpmSolver:
             for package in self.pool.named(name)
             for value in [self.search.value(package.id)]
         )
-
-    def _newly_met(self, relation: RpmRelation) -> bool:
-        """Whether a supplement is met by what comes, and was not before."""
-        if not self.policy.is_met(relation):
-            return False
-        return self.options.old_recommends or not self._was_met(relation)
-
-    def _was_met(self, relation: RpmRelation) -> bool:
-        before = Policy(self.pool, lambda number: self.pool.build(number).installed)
-        return before.is_met(relation)
 
     # -- choices made again ------------------------------------------------------------------
 
