@@ -127,6 +127,12 @@ CASES = [
     case("of recommended ones that which supplements", BOTH,
          (P("a", recommends=("c",)), P("p1", provides=("c",)), P("p2", provides=("c",), supplements=("(c and x)",))),
          "a", "a.x86_64 p2.x86_64", here=(P("x"),)),
+    # what comes first of weak relations
+    case("what supplements comes before what is recommended", BOTH,
+         (P("a", recommends=("r",)), P("r", requires=("s = 2",)), P("s", "2-1"), P("s", "1-1", supplements=SUPPLEMENT)),
+         "a", "a.x86_64 s.x86_64=1-1"),
+    case("unless a better one of its name is recommended", BOTH,
+         (P("a", recommends=("s",)), P("s", "2-1"), P("s", "1-1", supplements=SUPPLEMENT)), "a", "a.x86_64 s.x86_64=2-1"),
     # what was done without before
     case("a plain supplement met before", _DNF, (A2, P("s", supplements=SUPPLEMENT)), "--upgrade", "a.x86_64=2-1",
          here=(A, B)),

@@ -409,12 +409,14 @@ class RpmSolver:
                 for build in self._open(self.pool.meeting(relation)):
                     if not build.installed:
                         found.setdefault(build.id, (build, owner, relation))
-        for build in self._supplementing():
+        supplementing = list(self._supplementing())
+        for build in supplementing:
             found.setdefault(build.id, (build, build, build.facts.of(RpmLink.SUPPLEMENTS)[0]))
         builds = [build for build, _, _ in found.values() if not self.options.not_weak(build)]
         if not builds:
             return True
-        chosen = self.policy.best(builds)[0]
+        best = self.policy.best(builds)
+        chosen = next((build for build in best if build in supplementing), best[0])
         _, owner, relation = found[chosen.id]
         step = "supplements" if owner is chosen else "recommends"
         others = [
