@@ -102,6 +102,10 @@ CASES = [
     case("an obsoleter of another architecture", BOTH, (i686("n", obsoletes=("a",)),), "--upgrade", "", here=(A,)),
     case("the lesser beside the installed native", _DNF, (i686("a", "2-1"), NEEDS_TWO), "b",
          "a.i686=2-1 b.x86_64", here=(P("z"), A)),
+    case("a request takes the newer of its architecture", _ZYPP, (i686("a", "2-1"), P("a", "3-1")), "a", "a.i686=2-1",
+         here=(B, i686("a"))),
+    case("else the newer of a better one", _ZYPP, (i686("a"), P("a", "2-1")), "a", "a.x86_64=2-1", here=(B, i686("a"))),
+    case("of two installed the better one counts", _ZYPP, (i686("a", "2-1"),), "a", "", here=(A, i686("a"))),
     # the lesser word size
     case("a supplement has no twin", _DNF, (A, P("s", supplements=SUPPLEMENT), i686("s", supplements=SUPPLEMENT)),
          "a", "a.x86_64 s.x86_64"),

@@ -326,12 +326,17 @@ class ZyppState(RpmState):
                 package for package in found if any(self.same_vendor(old, package) for old in here)
             ]
         if here and not arch:
-            same = {old.arch for old in here}
+            rank = self.archs.rank
+            best_here = min(rank(old.arch) for old in here)
+            same = {old.arch for old in here if rank(old.arch) == best_here}
             alike = [
                 package
                 for package in found
                 if package.arch in same or "noarch" in (package.arch, *same)
             ]
+            if not any(is_newer(package, old) for package in alike for old in here):
+                better = [package for package in found if rank(package.arch) < best_here]
+                alike = better or alike
             found = alike or (found if free else [])
         best = Policy(self.pool).by_arch(by_priority(found))
         chosen: RpmPackage | None = None
