@@ -257,3 +257,10 @@ def test_that_something_essential_goes_is_told(harbour: Harbour) -> None:
     built(harbour, "", "n 1; e 1 [Essential=yes]")
     assert "e: essential; the host's installer asks" in harbour.run("forecast", "e-", "n-").out
     assert "essential" not in harbour.run("forecast", "n-").out
+
+
+def test_a_pattern_that_fits_one_name_is_told_as_one(harbour: Harbour) -> None:
+    built(harbour, "gull 1", "gull 1")
+    for asked in ("gull*", "gul*-"):
+        assert "taken-as-pattern" in [note.code for note in harbour.host().forecast([asked]).notes]
+    assert not [n for n in harbour.host().forecast(["gull-"]).notes if n.code == "taken-as-pattern"]

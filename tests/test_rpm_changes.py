@@ -24,6 +24,7 @@ from velpin.core.shift import shift_between
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.rpm_files import write_rpm_repository
 from velpin.demo.signer import Signer
+from velpin.fetch.download import Certificates
 from velpin.files.tree import Tree
 from velpin.kinds import open_adapter
 from velpin.kinds.rpm_zypp.config import library_files, read_config
@@ -477,7 +478,7 @@ def test_a_source_that_asks_for_a_certificate(
     harbour.put("etc/dnf/dnf.conf", f"[main]\ngpgcheck=0\n{main}")
     address = f"https://127.0.0.1:{port}/base"
     harbour.put("etc/yum.repos.d/base.repo", f"[base]\nbaseurl={address}\nenabled=1\n{section}")
-    harbour.put("etc/velpin/velpin.toml", "[fetch]\nretries = 0\n")
+    harbour.put("etc/velpin/velpin.toml", "[refresh]\nretries = 0\n")
     code, out, said = harbour.run("refresh")
     assert (code == 0) == (not told), out + said
     assert told in out + said
@@ -534,3 +535,18 @@ def test_settings_of_vendor_and_host(tmp_path: Path) -> None:
     (tmp_path / drops[1]).write_text("")
     assert library_files(tree) == ["etc/zypp/zypp.conf", drops[1]]
     assert not read_config(tree, {}).switch("solver.onlyRequires", False)
+
+
+@pytest.mark.parametrize(
+    ("url", "fits"),
+    [
+        ("https://pier.example/x/repodata/repomd.xml", True),
+        ("https://pier.example/x", True),
+        ("https://pier.example/xy", False),
+        ("https://pier.example.other/x", False),
+        ("http://pier.example/x", False),
+    ],
+)
+def test_certificates_are_shown_to_their_own_address_alone(url: str, fits: bool) -> None:
+    assert Certificates("https://pier.example/x").fit(url) is fits
+    assert not Certificates("https://pier.example").fit("https://pier.example.other/x")

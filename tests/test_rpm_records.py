@@ -91,6 +91,20 @@ def test_a_host_without_any_says_that_nothing_is_known_as_installed(
     assert "no record here: nothing is known as installed" in harbour.run("host")[1]
 
 
+@pytest.mark.parametrize("form", FORMS)
+def test_a_record_behind_a_link_is_read_by_its_form(
+    records: Path, form: str, tmp_path: Path
+) -> None:
+    folder = tmp_path / "var/lib/rpm"
+    folder.mkdir(parents=True)
+    (tmp_path / "store").write_bytes((records / form).read_bytes())
+    (folder / Path(form).name).symlink_to("/store")
+    tree = Tree(tmp_path)
+    file = find_record(tree)
+    assert file is not None
+    assert len(listed(tree.path(file))) == len(listed(records / form))
+
+
 def test_the_newest_form_counts_and_then_the_newer_place(tmp_path: Path) -> None:
     tree = Tree(tmp_path)
     assert find_record(tree) is None

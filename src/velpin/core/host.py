@@ -280,14 +280,13 @@ class Host:
 
     def transport(self) -> Transport:
         """What fetches, with the host's own proxies and logins and Velpin's settings."""
-        from dataclasses import replace
-
         from velpin.core.settings import read_settings
         from velpin.fetch.download import Transport
 
         host = self._adapter
-        settings = read_settings(host.tree, host.fetch_proxies(), host.fetch_logins())
-        settings = replace(settings, certificates=host.fetch_certificates())
+        settings = read_settings(
+            host.tree, host.fetch_proxies(), host.fetch_logins(), host.fetch_certificates()
+        )
         return Transport(settings, self._progress)
 
     def refresh(

@@ -13,7 +13,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from velpin.errors import HostFileError
-from velpin.fetch.download import FetchSettings, Login
+from velpin.fetch.download import Certificates, FetchSettings, Login
 from velpin.files.tree import Tree
 
 FILE = "etc/velpin/velpin.toml"
@@ -25,7 +25,10 @@ _REFRESH: dict[str, tuple[type, float]] = {
 
 
 def read_settings(
-    tree: Tree, proxies: Mapping[str, str] | None = None, logins: Sequence[Login] = ()
+    tree: Tree,
+    proxies: Mapping[str, str] | None = None,
+    logins: Sequence[Login] = (),
+    certificates: Sequence[Certificates] = (),
 ) -> FetchSettings:
     """The settings for fetching; HostFileError where the file is not understood."""
     data = tree.read(FILE)
@@ -50,4 +53,9 @@ def read_settings(
                     FILE, 0, f"refresh.{name}: {value!r} is not a number from 0 to {most}"
                 )
             values[name] = kind(value)
-    return FetchSettings(proxies=proxies or {}, logins=logins, **values)  # type: ignore[arg-type]
+    return FetchSettings(
+        proxies=proxies or {},
+        logins=logins,
+        certificates=certificates,
+        **values,  # type: ignore[arg-type]
+    )

@@ -49,13 +49,16 @@ class Login(NamedTuple):
 
     def fits(self, scheme: str, host: str, path: str) -> bool:
         """Whether it is meant for an address, given in parts (host with its port)."""
-        inside = path == self.path or path.startswith(self.path.rstrip("/") + "/")
-        return (scheme, host) == (self.scheme, self.host) and inside
+        return (scheme, host) == (self.scheme, self.host) and _is_inside(path, self.path)
+
+
+def _is_inside(path: str, folder: str) -> bool:
+    return path == folder or path.startswith(folder.rstrip("/") + "/")
 
 
 class Certificates(NamedTuple):
-    """What an https source asks for beside a login, for addresses that begin so: files, empty
-    where there is none."""
+    """What an https source asks for beside a login, for its address and all below: files,
+    empty where there is none."""
 
     address: str
     own: str = ""
@@ -63,6 +66,12 @@ class Certificates(NamedTuple):
     key: str = ""
     authority: str = ""
     """Whom its server's certificate must be of; else whom this host trusts."""
+
+    def fit(self, url: str) -> bool:
+        """Whether they are meant for an address."""
+        asked, mine = urlsplit(url), urlsplit(self.address)
+        same = (asked.scheme, asked.netloc) == (mine.scheme, mine.netloc)
+        return same and _is_inside(asked.path, mine.path)
 
 
 @dataclass(frozen=True, slots=True)
@@ -383,8 +392,7 @@ class Transport:
 
     def _certificates(self, url: str) -> Certificates | None:
         """What is shown to the server of an address; FetchError where a file of it is missing."""
-        fitting = (c for c in self.settings.certificates if url.startswith(c.address))
-        found = next(fitting, None)
+        found = next((given for given in self.settings.certificates if given.fit(url)), None)
         for file in found[1:] if found else ():
             if file and not Path(file).is_file():
                 raise FetchError(f"{bare_address(url)}: its certificate or key {file} is not there")

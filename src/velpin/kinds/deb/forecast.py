@@ -19,6 +19,7 @@ from velpin.kinds.deb.requests import (
     decide,
     expand,
     find_package,
+    without_sign,
 )
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.changes import changes_of, held_back, not_fetchable, unneeded
@@ -82,11 +83,12 @@ def predict_upgrade(host: DebState) -> Forecast:
 
 def _decide_all(host: DebState, requests: Sequence[Request]) -> tuple[list[Decided], list[Reason]]:
     """What each request gets, and which texts were taken for patterns."""
+    requests = [without_sign(host, request) for request in requests]
     expanded = [expand(host, request) for request in requests]
     patterns = [
         Reason("taken-as-pattern", {"text": request.name, "count": len(each)})
         for request, each in zip(requests, expanded, strict=True)
-        if len(each) > 1 or each[0].name not in (request.name, request.name[:-1])
+        if each != [request]
     ]
     answers = [answer(host, request) for each in expanded for request in each]
     return _last_for_each_name(answers), patterns
@@ -142,9 +144,8 @@ def _removal(host: DebState, request: Request) -> Decided:
     """What a request for a package to go comes to."""
     found = host.packages(request.name)
     arch = request.arch if request.arch not in ("", "any", "all", "native", "*") else ""
-    package = found.get(arch or host.native) or None
-    if package is None and not arch:
-        package = next((found[other] for other in host.archs if other in found), None)
+    order = [arch] if arch else host.archs
+    package = next((found[other] for other in order if other in found), None)
     if package is None:
         if found or not host.knows(request.name):
             return _no_answer(host, request, DebRequestRefused("unknown", name=request.name)), None

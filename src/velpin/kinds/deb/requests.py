@@ -51,7 +51,7 @@ class DebRequestRefused(RequestRefused):
         self.package = package
 
 
-def _without_sign(host: DebState, request: Request) -> Request:
+def without_sign(host: DebState, request: Request) -> Request:
     """A request without the `-` or `+` at its end, where only that makes it mean something:
     `-` asks for the package to go (observed)."""
     at = "version" if request.operator == "=" else "arch" if request.arch else "name"
@@ -72,7 +72,6 @@ def _without_sign(host: DebState, request: Request) -> Request:
 
 def expand(host: DebState, request: Request) -> list[Request]:
     """A pattern that is not a name becomes a request for each name it fits (observed)."""
-    request = _without_sign(host, request)
     if host.knows(request.name):
         return [request]
     names: list[str] = []

@@ -63,6 +63,11 @@ def wanted_locales(requested: Iterable[str]) -> frozenset[str]:
     return frozenset(f"{_WANTED}{code})" for code in codes)
 
 
+def says_split(text: str) -> bool:
+    """Whether a relation says that something was split off from a package."""
+    return _FROM in text
+
+
 def split_from(name: str) -> tuple[str, str] | None:
     """Package and file that a capability says something was split off from."""
     if not name.startswith(_FROM):

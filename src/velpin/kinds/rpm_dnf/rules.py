@@ -17,9 +17,8 @@ from velpin.kinds.rpm.pattern import is_glob
 from velpin.kinds.rpm.rules.resolve import builds_meant, names_meant, split_name
 from velpin.kinds.rpm.rules.store import RuleLine, Slot
 from velpin.kinds.rpm.state import RpmState
-from velpin.kinds.rpm.version import Evr, parse
+from velpin.kinds.rpm.version import parse
 from velpin.kinds.rpm_dnf.config import main_file
-from velpin.kinds.rpm_dnf.locks import list_file
 from velpin.model.rule import Rule, command_of
 
 
@@ -48,7 +47,7 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
     if rule.kind == "bar":
         return [RuleLine(_barred(host, rule), tuple(_bar_patterns(rule)))]
     found = []
-    lock_file = list_file(host.tree)
+    lock_file = next(iter(host.block_files), "")
     if lock_file and (rule.version or rule.kind == "keep"):
         locks = [lock for name in rule.names for lock in _locks(host, rule, name)]
         found.append(RuleLine(Slot(lock_file), ("\n".join(dict.fromkeys(locks)),)))
@@ -71,7 +70,8 @@ def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
     if rule.kind == "keep":
         for meant in names_meant(host, name):
             for build in host.pool.installed(meant):
-                yield _lock(meant, parse(build.version), arch or "*")
+                evr = parse(build.version)
+                yield _lock(meant, evr.epoch, evr.version, evr.release or "", arch)
         return
     wanted = parse(rule.version.rstrip("*"))
     epochs = {wanted.epoch} if wanted.epoch is not None else {
@@ -80,22 +80,22 @@ def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
         if _is_wanted(rule.version, build.version)
     }  # fmt: skip
     for epoch in sorted(epoch or 0 for epoch in epochs or {0}):
-        version = f"{wanted.version}{'*' * (rule.version.endswith('*') and wanted.release is None)}"
-        release = (
-            f"{wanted.release or ''}{'*' * (rule.version.endswith('*') or not wanted.release)}"
-        )
-        yield f"{name}-{epoch}:{version}-{release}.{arch or '*'}"
+        open_ = "*" if rule.version.endswith("*") else ""
+        if wanted.release:
+            yield _lock(name, epoch, wanted.version, wanted.release + open_, arch)
+        else:
+            yield _lock(name, epoch, wanted.version + open_, "*", arch)
 
 
 def _is_wanted(wanted: str, version: str) -> bool:
     """Whether a version is the one named, or begins as it does."""
     if wanted.endswith("*"):
-        return version.partition(":")[2 * (":" in version)].startswith(wanted.rstrip("*"))
+        return version.rpartition(":")[2].startswith(wanted.rstrip("*"))
     return version_fits(wanted, version, any_epoch=True)
 
 
-def _lock(name: str, evr: Evr, arch: str) -> str:
-    return f"{name}-{evr.epoch or 0}:{evr.version}-{evr.release}.{arch}"
+def _lock(name: str, epoch: int | None, version: str, release: str, arch: str) -> str:
+    return f"{name}-{epoch or 0}:{version}-{release}.{arch or '*'}"
 
 
 def _others_than(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
@@ -177,13 +177,14 @@ def _other_epochs(epoch: int, known: Iterable[int]) -> Iterator[str]:
     """Globs for every epoch of one or two digits but one, and for those that there are."""
     if epoch:
         yield "0"
-    yield f"[{'123456789'.replace(str(epoch), '')}]" if epoch < 10 else "[1-9]"
     if epoch < 10:
+        yield f"[{'123456789'.replace(str(epoch), '')}]"
         yield "[1-9][0-9]"
-    high = {*known, *range(10, epoch + 10)} if epoch >= 10 else set(known)
-    yield from (
-        str(other) for other in sorted(high) if other > 99 * (epoch < 10) + 9 and other != epoch
-    )
+        yield from (str(other) for other in sorted(set(known)) if other > 99)
+    else:
+        yield "[1-9]"
+        others = {*known, *range(10, epoch + 10)} - {epoch}
+        yield from (str(other) for other in sorted(others) if other > 9)
 
 
 def _others(wanted: str) -> Iterator[str]:

@@ -19,6 +19,7 @@ from typing import BinaryIO
 
 from velpin.errors import HostFileError
 
+MAGIC = b"RpmP"
 _PAGE, _UNIT = 4096, 16
 _FILE = struct.Struct("<4s7I")
 _SLOT = struct.Struct("<4s3I")
@@ -44,7 +45,7 @@ def blobs(path: Path) -> Iterator[tuple[int, bytes]]:
 
 def _slots(path: Path, file: BinaryIO, head: bytes) -> list[tuple[int, int, int]]:
     """Number of each package with place and length of its blob in bytes, by number."""
-    if len(head) < _FILE.size or head[:4] != b"RpmP":
+    if len(head) < _FILE.size or head[:4] != MAGIC:
         raise HostFileError(str(path), 0, "a damaged database: not of the form its name says")
     _, version, _, pages, *_ = _FILE.unpack(head)
     if version:

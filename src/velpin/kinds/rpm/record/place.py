@@ -43,8 +43,20 @@ def headers(path: Path) -> Iterator[Header]:
 
     Raises HostFileError where it is damaged.
     """
-    for number, blob in FORMS[path.name](path):
+    for number, blob in _reader(path)(path):
         yield read_header(blob, f"{path} (package {number})")[0]
+
+
+def _reader(path: Path) -> Callable[[Path], Blobs]:
+    """What reads a file: by its name, or, where a link led to one called otherwise, its form."""
+    by_name = FORMS.get(path.name)
+    if by_name is not None:
+        return by_name
+    with path.open("rb") as file:
+        start = file.read(len(sqlite.MAGIC))
+    if start.startswith(ndb.MAGIC):
+        return ndb.blobs
+    return sqlite.blobs if start == sqlite.MAGIC else berkeley.blobs
 
 
 def has_packages(tree: Tree) -> bool:

@@ -16,6 +16,9 @@ if TYPE_CHECKING:
     import sqlite3
 
 
+MAGIC = b"SQLite format 3\0"
+
+
 def blobs(path: Path) -> Iterator[tuple[int, bytes]]:
     """Number and header of every package.
 

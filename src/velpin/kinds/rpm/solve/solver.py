@@ -18,6 +18,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from velpin.kinds.rpm.entry import RpmLink
+from velpin.kinds.rpm.namespaces import says_split
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool
 from velpin.kinds.rpm.relation import RpmRelation
 from velpin.kinds.rpm.solve.options import SolverOptions
@@ -456,7 +457,7 @@ class RpmSolver:
     def _supplements(self, build: RpmPackage) -> bool:
         """Whether something that it goes along with has come about."""
         return any(
-            (self.options.weak or "split-from(" in str(relation)) and self.policy.is_met(relation)
+            (self.options.weak or says_split(str(relation))) and self.policy.is_met(relation)
             for relation in build.facts.of(RpmLink.SUPPLEMENTS)
         )
 
