@@ -9,41 +9,27 @@ from __future__ import annotations
 
 import os
 import random
-import shutil
 import subprocess
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from tests.installer.ask import changes_in
+from tests.installer.made import given_root, make_root
 from tests.installer.test_drawn_transactions import changes_of
 from velpin import open_host
 from velpin.files.tree import Tree, read_release_fields
 
 NAMES = int(os.environ.get("VELPIN_REAL_NAMES", "40"))
 SEED = os.environ.get("VELPIN_SEED", "11")
-MAKER = shutil.which("mmdebstrap")
 
 
 @pytest.fixture(scope="module")
-def made(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
-    """The root, its indexes fetched."""
-    given = os.environ.get("VELPIN_MADE_ROOT")
-    if given:
-        yield Path(given)
-        return
-    if MAKER is None or os.geteuid() != 0:
-        pytest.skip("a root cannot be made here: that takes mmdebstrap, and being root")
-    root = tmp_path_factory.mktemp("made") / "root"
+def made(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The root of this machine's suite (or `VELPIN_MADE_ROOT`)."""
     suite = read_release_fields(Tree(Path("/"))).get("VERSION_CODENAME", "")
-    archive = next((source.url for source in open_host("/").sources if source.on), "")
-    base = archive.partition("/dists/")[0]
-    words = [MAKER, "--variant=apt", "--aptopt=Acquire::Check-Valid-Until 'false'", suite]
-    done = subprocess.run([*words, str(root), base], capture_output=True, text=True, check=False)
-    if done.returncode:
-        pytest.skip(f"a root could not be made: {done.stderr.strip().splitlines()[-1:]}")
-    yield root
+    folder = tmp_path_factory.mktemp("made") / "root"
+    return given_root("VELPIN_MADE_ROOT") or make_root(folder, suite)
 
 
 def simulated(root: Path, *words: str) -> tuple[bool, object]:
