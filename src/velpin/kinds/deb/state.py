@@ -280,6 +280,12 @@ class DebState(Adapter[DebSource]):
             version.priority = choice.DebPriority(1, "phased")
 
     @cached_property
+    def is_newer(self) -> bool:
+        """Whether the installer is of the newer generation."""
+        newer = version_key("3.1")
+        return any(version_key(row.version) >= newer for row in self._recorded.get("apt", ()))
+
+    @cached_property
     def phasing(self) -> Phasing:
         """Which versions are given to other hosts first."""
         return Phasing(self)

@@ -57,7 +57,7 @@ class AskedVersion(NamedTuple):
     within: Within | None = None
 
 
-def _begin(host: DebState) -> Transaction:
+def begin(host: DebState) -> Transaction:
     world = DebWorld(host)
     names = world.remembered("unmet", lambda: [key_of(unit) for unit in Draft(world).broken()])
     keys = set(names)
@@ -76,7 +76,7 @@ def work_out(
 ) -> Transaction:
     """The transaction that brings some versions of packages and takes others away, all
     together."""
-    done = _begin(host)
+    done = begin(host)
     world, draft = done.world, done.draft
     marker = Marker(draft)
     for package in removed:
@@ -92,7 +92,7 @@ def work_out(
         unit.fixed = True
         done.asked.append(unit)
         marker.take(unit, ASKED, follow=False, by_name=True)
-    _switch(done, wanted)
+    switch(done, wanted)
     if done.was_broken:
         done.ok = not draft.broken()
         return done
@@ -116,7 +116,7 @@ def _remove_unneeded(done: Transaction) -> None:
             unit.cause = UNNEEDED
 
 
-def _switch(done: Transaction, wanted: Sequence[AskedVersion]) -> None:
+def switch(done: Transaction, wanted: Sequence[AskedVersion]) -> None:
     for unit, (_, _, within) in zip(done.asked, wanted, strict=True):
         if within is not None and unit.aim is not None:
             Switching(done.world, done.draft, within).switch(unit.aim)
@@ -124,7 +124,7 @@ def _switch(done: Transaction, wanted: Sequence[AskedVersion]) -> None:
 
 def work_out_upgrade(host: DebState) -> Transaction:
     """The full upgrade of a host."""
-    done = _begin(host)
+    done = begin(host)
     if done.was_broken:
         return done
     world, draft = done.world, done.draft

@@ -58,6 +58,7 @@ class DebWorld:
         """Units of which the record says that their installation was cut short."""
         self._installed = [self._installed_unit(row) for row in host.installed_rows()]
         self._of_source: dict[str, list[Package]] = {}
+        self._newest_of_source: dict[str, str] = {}
 
     def _installed_unit(self, row: Row) -> Package:
         unit = self.unit(row.name, self.host.unit_arch(row.arch))
@@ -437,6 +438,26 @@ class DebWorld:
         offer = build.offer
         held: IndexEntry = offer.holders[0] if isinstance(offer, DebVersion) else offer
         return held.origin.order, held.row.id
+
+    def is_obsolete(self, unit: Package) -> bool:
+        """Whether no source has it, or its source package has gone on without it."""
+        offered = [build for build in self.builds(unit) if self.offered(build)]
+        if not offered:
+            return True
+        name, version = self.built_from(offered[0])
+        found = self._newest_of_source.get(name)
+        if found is None:
+            found = version
+            for _, index in self.host.indexes:
+                for other in index.built_from(name):
+                    for one in self.units_of(other):
+                        for build in self.builds(one):
+                            mine, theirs = self.built_from(build)
+                            if mine == name and self.offered(build):
+                                if version_key(theirs) > version_key(found):
+                                    found = theirs
+            self._newest_of_source[name] = found
+        return version_key(version) < version_key(found)
 
     def along(self, build: Candidate) -> Sequence[Package]:
         """Installed packages whose aim is built from the same source in the same version."""

@@ -1,0 +1,168 @@
+"""What units and builds of one deb host bring along, as clauses of a search.
+
+Observed rules: docs/how-hosts-choose/deb-newer.md, "Ways to meet a relation".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+
+from velpin.kinds.deb.engine.draft import Draft
+from velpin.kinds.deb.engine.world import Candidate, Package, Relation, RelationKind, Target
+from velpin.kinds.deb.solver.search import Clause, Group, Literal
+from velpin.kinds.deb.transaction.world import DebWorld
+
+_SOFT = (RelationKind.RECOMMENDS, RelationKind.SUGGESTS)
+
+
+class Clauses:
+    """Makes the clauses of units and builds of one world."""
+
+    def __init__(self, world: DebWorld, now: Draft, *, upgrade: bool) -> None:
+        self.world = world
+        self.now = now
+        """The host as it is."""
+        self.upgrade = upgrade
+        self._shared: dict[Package, tuple[Relation, ...]] = {}
+
+    def of(self, literal: Literal) -> Iterator[Clause]:
+        """What a unit or build brings, in the order in which the host goes through it."""
+        if isinstance(literal, Package):
+            yield Clause(literal, self.possible(literal), group=Group.VERSION)
+            for relation in self._common(literal):
+                yield from self._clauses(literal, relation)
+            return
+        unit = literal.unit
+        yield Clause(literal, [unit])
+        others = [build for build in self.known(unit) if build is not literal]
+        if others:
+            yield Clause(literal, others, negative=True)
+        if literal is not unit.installed:
+            yield from self._siblings(literal)
+        common = self._common(unit)
+        for relation in self.world.relations(literal):
+            if relation not in common:
+                yield from self._clauses(literal, relation)
+
+    # -- units and builds ----------------------------------------------------------------
+
+    def possible(self, unit: Package) -> list[Candidate]:
+        """Builds of a unit that may be chosen, best first."""
+        found = [build for build in (unit.installed, unit.aim) if build is not None]
+        if self.upgrade:
+            found.reverse()
+        return list(dict.fromkeys(found))
+
+    def known(self, unit: Package) -> Sequence[Candidate]:
+        """Every build of a unit, possible or not."""
+        return self.world.builds(unit) or ([unit.installed] if unit.installed else [])
+
+    def _common(self, unit: Package) -> tuple[Relation, ...]:
+        """Relations that all possible builds of a unit state in the same words."""
+        found = self._shared.get(unit)
+        if found is None:
+            first, *others = self.possible(unit) or [None]
+            relations = self.world.relations(first) if first else ()
+            for other in others:
+                theirs = set(self.world.relations(other))
+                relations = [relation for relation in relations if relation in theirs]
+            found = self._shared[unit] = tuple(dict.fromkeys(relations))
+        return found
+
+    def _siblings(self, build: Candidate) -> Iterator[Clause]:
+        for unit in self.world.along(build):
+            if unit.aim is not None and not unit.held:
+                yield Clause(build, [unit.aim], group=Group.SIBLINGS, optional=True)
+
+    # -- relations -----------------------------------------------------------------------
+
+    def _clauses(self, owner: Literal, relation: Relation) -> Iterator[Clause]:
+        build = owner if isinstance(owner, Candidate) else self.possible(owner)[0]
+        if relation.negative:
+            against = list(self._against(build, relation))
+            if against:
+                yield Clause(owner, against, negative=True, relation=relation)
+            return
+        if relation.kind not in _SOFT:
+            group = Group.MET if self._is_met(relation) else Group.NEEDS
+            yield Clause(owner, self.ways(build, relation), group=group, relation=relation)
+            return
+        yield from self._soft(owner, build, relation)
+
+    def _against(self, build: Candidate, relation: Relation) -> Iterator[Candidate]:
+        (target,) = relation.targets
+        for unit in self.world.units(target.name):
+            for other in self.possible(unit):
+                if self.world.fits(other, target) and not self.world.exempt(
+                    build, relation, other
+                ):
+                    yield other
+
+    def _is_met(self, relation: Relation) -> bool:
+        """Whether something installed meets a relation."""
+        return any(True for target in relation.targets for _ in self.now.meeting(target))
+
+    def _soft(self, owner: Literal, build: Candidate, relation: Relation) -> Iterator[Clause]:
+        current, follows = build.unit.installed, self.world.follows(relation)
+        ways = self.ways(build, relation)
+        if current is None or relation not in self.world.relations(current):
+            if follows:
+                yield Clause(owner, ways, group=Group.RECOMMENDS, optional=True, relation=relation)
+        elif not self._is_met(relation):
+            return
+        elif not follows:
+            yield Clause(owner, ways, group=Group.SUGGESTS, optional=True, relation=relation)
+        elif self.upgrade:
+            yield Clause(owner, ways, group=Group.MET, relation=relation)
+        else:
+            here = [way for way in ways if self._unit_of(way).installed is not None]
+            yield Clause(owner, here, group=Group.MET, optional=True, relation=relation)
+
+    # -- ways ----------------------------------------------------------------------------
+
+    def ways(self, owner: Candidate, relation: Relation) -> list[Literal]:
+        """What meets a relation, best first: as written, what is installed before the rest."""
+        found: dict[Literal, None] = {}
+        for target in relation.targets:
+            found.update(dict.fromkeys(self._meeting(target)))
+        ways = sorted(found, key=lambda way: self._unit_of(way).installed is None)
+        if self.upgrade:
+            ways.sort(key=lambda way: self.world.is_obsolete(self._unit_of(way)))
+        return ways
+
+    def _unit_of(self, way: Literal) -> Package:
+        return way if isinstance(way, Package) else way.unit
+
+    def _meeting(self, target: Target) -> list[Literal]:
+        found: list[Literal] = []
+        for unit in self.world.units(target.name):
+            fitting = [b for b in self.possible(unit) if self.world.fits(b, target)]
+            real = unit.name == target.name and target.arch in ("", "any", unit.arch)
+            if fitting and real and all(self.world.fits(b, target) for b in self.known(unit)):
+                found.append(unit)
+            else:
+                found += fitting
+        return sorted(found, key=lambda way: self._order(target, self._unit_of(way)))
+
+    def _order(self, target: Target, unit: Package) -> tuple[object, ...]:
+        archs = self.world.host.archs
+        shown = unit.aim or unit.installed
+        return (
+            unit.name != target.name,
+            unit.installed is None,
+            not self.world.is_essential(unit),
+            self.world.facts(shown).priority if shown else 9,
+            unit.name.encode("utf-8", "surrogateescape"),
+            archs.index(unit.arch) if unit.arch in archs else len(archs),
+        )
+
+
+def kept(world: DebWorld, units: Iterable[Package], clauses: Clauses) -> Iterator[Clause]:
+    """The open work of keeping what is installed: each unit, and one of its builds."""
+    for unit in units:
+        group = Group.KEEP_AUTOMATIC
+        possible = clauses.possible(unit)
+        if not world.is_automatic(unit):
+            group = Group.KEEP_UPGRADABLE if len(possible) > 1 else Group.KEEP
+        yield Clause(None, [unit], group=group, optional=True)
+        yield Clause(None, possible, group=group, optional=True)

@@ -1,0 +1,256 @@
+"""A search with backtracking over what is installed, in the host's order of decisions.
+
+A literal is a unit (some build of it is installed) or a build (this one is). A clause says what
+its owner brings: one of its alternatives, or none of them. What follows is drawn at once and
+breadth first. Where nothing follows, open work is taken from a heap whose entries compare by
+group alone, and its first alternative that is still possible is decided. A contradiction takes
+back the last decision, which is then ruled out; nothing is scored and nothing is learnt, so the
+first complete answer is the answer (observed).
+
+Observed rules: docs/how-hosts-choose/deb-newer.md, "The order of decisions".
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Callable, Iterable, Sequence
+from enum import IntEnum
+from typing import NamedTuple
+
+from velpin.kinds.deb.engine.world import Candidate, Package, Relation
+
+Literal = Package | Candidate
+_MOST = 20_000
+"""Contradictions after which the search gives up."""
+
+
+class Group(IntEnum):
+    """In which order open work is taken."""
+
+    NEEDS = 0
+    MET = 1
+    """Needs, and recommendations, that the host meets as it is."""
+    SIBLINGS = 2
+    VERSION = 3
+    RECOMMENDS = 4
+    KEEP_UPGRADABLE = 5
+    KEEP = 6
+    SUGGESTS = 7
+    KEEP_AUTOMATIC = 8
+
+
+class Clause:
+    """What a literal brings along: one of `ways`, or, where it is `negative`, none of them."""
+
+    __slots__ = ("group", "negative", "optional", "owner", "relation", "ways")
+
+    def __init__(
+        self,
+        owner: Literal | None,
+        ways: Sequence[Literal],
+        *,
+        group: Group = Group.NEEDS,
+        optional: bool = False,
+        negative: bool = False,
+        relation: Relation | None = None,
+    ) -> None:
+        self.owner, self.ways, self.group = owner, ways, group
+        self.optional, self.negative, self.relation = optional, negative, relation
+
+
+class Work:
+    """An open clause in the heap; entries compare by group, then by whether there is a choice."""
+
+    __slots__ = ("clause", "key", "level")
+
+    def __init__(self, clause: Clause, level: int, several: bool) -> None:
+        self.clause, self.level, self.key = clause, level, (clause.group, several)
+
+    def __lt__(self, other: Work) -> bool:
+        return self.key < other.key
+
+
+class Impossible(Exception):
+    """The facts contradict each other; `clause` is where that showed."""
+
+    def __init__(self, clause: Clause | None) -> None:
+        super().__init__("the facts contradict each other")
+        self.clause = clause
+
+
+class GaveUp(Exception):
+    """More contradictions than allowed."""
+
+
+class _Mark(NamedTuple):
+    """Where a decision begins."""
+
+    literal: Literal
+    trail: int
+    clause: Clause | None
+
+
+class Search:
+    """What is decided, what follows from it, and the work that is open."""
+
+    def __init__(self, clauses_of: Callable[[Literal], Iterable[Clause]]) -> None:
+        self._clauses_of = clauses_of
+        self.value: dict[Literal, bool] = {}
+        self.reason: dict[Literal, Clause | None] = {}
+        self.trail: list[Literal] = []
+        self._watched: dict[Literal, list[Clause]] = {}
+        self._known: set[Literal] = set()
+        self._head = 0
+        self._marks: list[_Mark] = []
+        self._heap: list[Work] = []
+        self._taken: list[tuple[int, Work]] = []
+        self._contradictions = 0
+
+    # -- what is known -------------------------------------------------------------------
+
+    def discover(self, first: Literal) -> None:
+        """Take in what a literal brings, and whatever that can lead to."""
+        if first in self._known:
+            return
+        self._known.add(first)
+        waiting = [first]
+        for literal in waiting:
+            for clause in self._clauses_of(literal):
+                self._watched.setdefault(literal, []).append(clause)
+                for way in clause.ways:
+                    self._watched.setdefault(way, []).append(clause)
+                    if way not in self._known:
+                        self._known.add(way)
+                        waiting.append(way)
+
+    def add(self, clause: Clause) -> None:
+        """Open work that nothing brings but the host itself."""
+        for way in clause.ways:
+            self.discover(way)
+        self._push(clause)
+
+    # -- deciding ------------------------------------------------------------------------
+
+    def fact(self, literal: Literal, value: bool) -> None:
+        """State what holds whatever else does; Impossible where the opposite does."""
+        self.discover(literal)
+        if not self._put(literal, value, None):
+            raise Impossible(None)
+
+    def settle(self) -> None:
+        """Draw what follows from the facts; Impossible where they contradict each other."""
+        broken = self._propagate()
+        if broken is not None:
+            raise Impossible(broken)
+
+    def assume(self, literal: Literal) -> None:
+        """Decide that a literal holds if that is still open; Impossible, GaveUp."""
+        if literal not in self.value:
+            self._decide(literal, None)
+
+    def work(self) -> None:
+        """Take all open work in turn; Impossible, GaveUp."""
+        while self._heap:
+            work = heapq.heappop(self._heap)
+            self._taken.append((len(self._marks), work))
+            clause, value = work.clause, self.value
+            if any(value.get(way) for way in clause.ways):
+                continue
+            way = next((way for way in clause.ways if way not in value), None)
+            if way is not None:
+                self._decide(way, clause)
+            elif not clause.optional:
+                self._back(clause)
+
+    def _decide(self, literal: Literal, clause: Clause | None) -> None:
+        self._marks.append(_Mark(literal, len(self.trail), clause))
+        self._put(literal, True, clause)
+        broken = self._propagate()
+        if broken is not None:
+            self._back(broken)
+
+    def _back(self, broken: Clause | None) -> None:
+        """Take back the last decision and rule it out, until no contradiction is left."""
+        while broken is not None:
+            self._contradictions += 1
+            if self._contradictions > _MOST:
+                raise GaveUp
+            if not self._marks:
+                raise Impossible(broken)
+            mark = self._marks.pop()
+            for literal in self.trail[mark.trail :]:
+                del self.value[literal], self.reason[literal]
+            del self.trail[mark.trail :]
+            self._head = len(self.trail)
+            self._restore_work()
+            self._put(mark.literal, False, broken)
+            broken = self._propagate()
+
+    def _restore_work(self) -> None:
+        """Work pushed since the decision leaves the heap; work taken since then comes back."""
+        level = len(self._marks)
+        if any(work.level > level for work in self._heap):
+            self._heap = [work for work in self._heap if work.level <= level]
+            heapq.heapify(self._heap)
+        while self._taken and self._taken[-1][0] >= level:
+            _, work = self._taken.pop()
+            if work.level <= level:
+                heapq.heappush(self._heap, work)
+
+    # -- what follows --------------------------------------------------------------------
+
+    def _put(self, literal: Literal, value: bool, reason: Clause | None) -> bool:
+        found = self.value.get(literal)
+        if found is not None:
+            return found is value
+        self.value[literal] = value
+        self.reason[literal] = reason
+        self.trail.append(literal)
+        return True
+
+    def _push(self, clause: Clause) -> None:
+        possible = sum(self.value.get(way) is not False for way in clause.ways)
+        if possible:
+            heapq.heappush(self._heap, Work(clause, len(self._marks), possible > 1))
+
+    def _propagate(self) -> Clause | None:
+        """Draw what follows; the clause that cannot hold where there is one."""
+        while self._head < len(self.trail):
+            literal = self.trail[self._head]
+            self._head += 1
+            value = self.value[literal]
+            if value:
+                self.discover(literal)
+            for clause in self._watched.get(literal, ()):
+                fine = self._came(literal, clause) if value else self._went(literal, clause)
+                if not fine:
+                    return clause
+        return None
+
+    def _came(self, literal: Literal, clause: Clause) -> bool:
+        if clause.owner is not literal:
+            owner = clause.owner
+            return not clause.negative or owner is None or self._put(owner, False, clause)
+        if clause.negative:
+            return all(self._put(way, False, clause) for way in clause.ways)
+        possible = [way for way in clause.ways if self.value.get(way) is not False]
+        if len(possible) == 1 and not clause.optional:
+            return self._put(possible[0], True, clause)
+        if not possible:
+            return clause.optional
+        heapq.heappush(self._heap, Work(clause, len(self._marks), len(possible) > 1))
+        return True
+
+    def _went(self, literal: Literal, clause: Clause) -> bool:
+        owner = clause.owner
+        if clause.negative or clause.optional or owner is literal or owner is None:
+            return True
+        stands = self.value.get(owner)
+        if stands is False:
+            return True
+        possible = [way for way in clause.ways if self.value.get(way) is not False]
+        if not possible:
+            return self._put(owner, False, clause)
+        if len(possible) == 1 and stands:
+            return self._put(possible[0], True, clause)
+        return True

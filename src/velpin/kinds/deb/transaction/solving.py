@@ -1,0 +1,157 @@
+"""One transaction on a deb host of the newer generation, worked out by search.
+
+Observed rules: docs/how-hosts-choose/deb-newer.md, "The order of decisions".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from velpin.kinds.deb.choice import DebPackage
+from velpin.kinds.deb.engine.world import Candidate, Cause, Package
+from velpin.kinds.deb.solver.clauses import Clauses, kept
+from velpin.kinds.deb.solver.search import GaveUp, Group, Impossible, Search
+from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.transaction.steps import (
+    ASKED,
+    ESSENTIAL,
+    UPGRADE,
+    AskedVersion,
+    Transaction,
+    begin,
+    switch,
+)
+from velpin.kinds.deb.transaction.world import DebWorld
+
+SAME_SOURCE = "same source"
+
+
+def solve(
+    host: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
+) -> Transaction:
+    """The transaction that brings some versions of packages and takes others away."""
+    done = begin(host)
+    world = done.world
+    asked: dict[Package, Candidate] = {}
+    for package, version, _ in wanted:
+        unit = world.unit(package.name, package.arch)
+        unit.intend(world.build_of(unit, version))
+        asked[unit] = world.build_of(unit, version)
+    done.asked += asked
+    done.removed += [world.unit(package.name, package.arch) for package in removed]
+    for unit, build in asked.items():
+        done.draft.choose(unit, build)
+    switch(done, wanted)
+    for unit in asked:
+        done.draft.choose(unit, unit.installed)
+    return _search(done, asked, upgrade=False)
+
+
+def solve_upgrade(host: DebState) -> Transaction:
+    """The full upgrade of a host."""
+    done = begin(host)
+    for unit in done.world.installed_units():
+        if unit.aim is not None and unit.aim is not unit.installed:
+            if done.world.is_phased_out(unit.aim):
+                done.phased.add(unit)
+    return _search(done, {}, upgrade=True)
+
+
+def _search(done: Transaction, asked: dict[Package, Candidate], *, upgrade: bool) -> Transaction:
+    world, draft = done.world, done.draft
+    clauses = Clauses(world, draft, upgrade=upgrade)
+    search = Search(clauses.of)
+    try:
+        _facts(done, asked, clauses, search, upgrade=upgrade)
+        search.settle()
+        for unit in _by_importance(world, upgrade=upgrade):
+            search.assume(unit)
+        search.work()
+        done.ok = True
+    except (Impossible, GaveUp):
+        done.ok = False
+    _apply(done, search, upgrade=upgrade)
+    return done
+
+
+def _facts(
+    done: Transaction,
+    asked: dict[Package, Candidate],
+    clauses: Clauses,
+    search: Search,
+    *,
+    upgrade: bool,
+) -> None:
+    world = done.world
+    essential = world.missing_essentials() if upgrade else []
+    units = {*world.installed_units(), *asked, *done.removed, *essential}
+    for unit in sorted(units, key=world.rank):
+        if unit in asked:
+            search.fact(asked[unit], True)
+        elif unit in done.removed:
+            search.fact(unit, False)
+        elif unit.installed is None:
+            search.fact(unit, True)
+        elif unit.held:
+            search.fact(unit.installed, True)
+        elif world.is_essential(unit):
+            search.fact(unit, True)
+        else:
+            if unit in done.phased and unit.aim is not None:
+                search.fact(unit.aim, False)
+            for clause in kept(world, [unit], clauses):
+                search.add(clause)
+
+
+def _by_importance(world: DebWorld, *, upgrade: bool) -> list[Package]:
+    """Packages installed for themselves, in the order in which the host goes through them."""
+
+    def order(unit: Package) -> tuple[int, str]:
+        build = unit.installed if upgrade else unit.aim or unit.installed
+        assert build is not None
+        return world.facts(build).priority, unit.name
+
+    return sorted((u for u in world.installed_units() if not world.is_automatic(u)), key=order)
+
+
+def _apply(done: Transaction, search: Search, *, upgrade: bool) -> None:
+    """Put what was found into the draft, each change with its cause."""
+    chosen: dict[Package, Candidate | None] = {}
+    for literal in search.trail:
+        if isinstance(literal, Candidate) and search.value[literal]:
+            chosen[literal.unit] = literal
+    for unit in done.world.installed_units():
+        if unit not in chosen and (done.ok or search.value.get(unit) is False):
+            chosen[unit] = None
+    for unit, build in chosen.items():
+        done.draft.choose(unit, build)
+        if unit.mode == "keep":
+            continue
+        unit.cause = _cause(search, unit, build)
+        if unit in done.asked or unit in done.removed:
+            unit.cause = ASKED
+
+
+def _cause(search: Search, unit: Package, build: Candidate | None) -> Cause:
+    literals = [build, unit] if build is not None else [unit, unit.installed]
+    for literal in literals:
+        clause = search.reason.get(literal) if literal is not None else None
+        if clause is None:
+            continue
+        if clause.group is Group.SIBLINGS:
+            assert isinstance(clause.owner, Candidate)
+            return Cause(SAME_SOURCE, clause.owner)
+        if clause.relation is not None:
+            owner = clause.owner
+            by = owner if isinstance(owner, Candidate) else _chosen_of(search, owner)
+            return Cause(clause.relation.kind.value, by, clause.relation)
+    return UPGRADE if unit.installed is not None else ESSENTIAL
+
+
+def _chosen_of(search: Search, unit: Package | None) -> Candidate | None:
+    if unit is None:
+        return None
+    return next(
+        (b for b in (unit.aim, unit.installed) if b is not None and search.value.get(b)),
+        unit.installed,
+    )
