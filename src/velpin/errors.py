@@ -195,6 +195,14 @@ def no_realign(kind: str) -> UsageError:
     )
 
 
+def no_generations(kind: str) -> UsageError:
+    """What a kind of host says for which all generations of the installer decide alike."""
+    return UsageError(
+        f"on hosts of kind {kind} all generations of the installer decide alike",
+        "velpin forecast REQUEST..., velpin forecast --upgrade",
+    )
+
+
 def no_upgrade_along(kind: str) -> UsageError:
     """What a kind of host says for which requests and the full upgrade are two transactions."""
     return UsageError(

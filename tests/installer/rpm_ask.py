@@ -50,7 +50,7 @@ class RealInstaller:
             return self._dnf(*words)
         first, *rest = words
         text = self._run(self._zypper("--xmlout", first, "--dry-run", "--details", *rest))
-        return _read_xml(text)
+        return read_xml(text)
 
     def _run(self, words: list[str]) -> str:
         done = subprocess.run(
@@ -112,7 +112,8 @@ def _read_table(text: str) -> Said:
     return Said(found, text)
 
 
-def _read_xml(text: str) -> Said:
+def read_xml(text: str) -> Said:
+    """What a report in XML says would be done."""
     start = text.find("<?xml")
     body = text[start : text.find("</stream>", start) + 9] if start >= 0 else ""
     try:

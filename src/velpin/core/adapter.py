@@ -12,7 +12,7 @@ from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, 
 from functools import cached_property
 from typing import TYPE_CHECKING, Generic, Literal, NamedTuple, Protocol, Self, TypeVar
 
-from velpin.errors import HostFileError, Refusal, StoreError
+from velpin.errors import HostFileError, Refusal, StoreError, no_generations
 from velpin.model.source import Source
 
 if TYPE_CHECKING:
@@ -29,8 +29,8 @@ if TYPE_CHECKING:
     from velpin.core.source_status import StatusParts
     from velpin.fetch.download import Certificates, Login, Transport
     from velpin.files.tree import Edits, Tree
-    from velpin.model.forecast import Forecast, Offer
-    from velpin.model.host import KeyUse, RefreshResult, SourceState
+    from velpin.model.forecast import Forecast, HostName, Offer
+    from velpin.model.host import GenerationName, Installer, KeyUse, RefreshResult, SourceState
     from velpin.model.reason import Note, Reason
     from velpin.model.request import Request
     from velpin.model.rule import RuleInForce
@@ -86,6 +86,10 @@ class Adapter(ABC, Generic[S_co]):
     """Options of a refresh that mean something for this kind."""
     names_indexes = False
     """Whether a source's name is part of what its index is called."""
+    generations: Sequence[GenerationName] = ()
+    """Those of the installer that decide differently, the oldest first."""
+    asked_generation: GenerationName | Literal[""] = ""
+    """The generation that is asked about, whichever the host has."""
     realigns = False
     """Whether there is an upgrade that takes every package to the best source."""
 
@@ -151,8 +155,59 @@ class Adapter(ABC, Generic[S_co]):
         """The first line of its configuration that the installer refuses."""
 
     @abstractmethod
+    def again(self, tree: Tree) -> Self:
+        """The same host, read anew through a tree."""
+
     def with_edits(self, edits: Edits) -> Self:
         """The same host as it would be after some edits, read by the same code."""
+        found = self.again(self.tree.with_edits(edits))
+        found.asked_generation = self.asked_generation
+        return found
+
+    # -- the installer ---------------------------------------------------------------------
+
+    @abstractmethod
+    def recorded_installer(self) -> Installer:
+        """The installer as the host's record and files tell it; its generation is empty where
+        they do not."""
+
+    @cached_property
+    def installer(self) -> Installer:
+        """The installer, and the generation that forecasts are for: as asked, else as the host
+        itself tells, else as Velpin's settings do, else the older."""
+        found = self.recorded_installer()
+        if not self.generations:
+            return found
+        if self.asked_generation:
+            return found._replace(generation=self.asked_generation, known_by="option")
+        if found.generation:
+            return found
+        from velpin.core.settings import read_generation
+
+        told = read_generation(self.tree)
+        if told:
+            return found._replace(generation=told, known_by="setting")
+        return found._replace(generation=self.generations[0], known_by="assumed")
+
+    @property
+    def is_newer(self) -> bool:
+        """Whether forecasts are for the newer generation of the installer."""
+        return self.installer.generation == "newer"
+
+    @property
+    def name(self) -> HostName:
+        """Which host a forecast is for."""
+        from velpin.model.forecast import HostName
+
+        return HostName(self.kind, self.native, self.installer.generation)
+
+    def with_generation(self, generation: GenerationName) -> Self:
+        """The same host with an installer of a generation; UsageError where all decide alike."""
+        if generation not in self.generations:
+            raise no_generations(self.kind)
+        found = self.again(self.tree)
+        found.asked_generation = generation
+        return found
 
     @abstractmethod
     def source_statements(self) -> SourceStatements:

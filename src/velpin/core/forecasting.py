@@ -73,10 +73,10 @@ def _refused(host: Adapter[Source], refusal: HostFileError | Reason) -> Forecast
         facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
         refusal = Reason("files-refused", facts)
     try:
-        native = host.native
+        name = host.name
     except HostFileError:
-        native = ""
-    return Forecast(HostName(host.kind, native), ok=False, problem=refusal)
+        name = HostName(host.kind, "")
+    return Forecast(name, ok=False, problem=refusal)
 
 
 def _index_notes(host: Adapter[Source], found: Forecast) -> Iterator[Reason]:

@@ -18,13 +18,22 @@ if TYPE_CHECKING:
     from velpin.change.journal import Journal, JournalEntry
     from velpin.change.plan import NewSource, Plan
     from velpin.core.adapter import Adapter
+    from velpin.core.generations import GenerationComparison
     from velpin.core.options import WantedOptions
     from velpin.core.snapshot import Snapshot
     from velpin.core.takeover import Takeover
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits, Tree
     from velpin.model.forecast import Forecast, Offer
-    from velpin.model.host import HostFacts, KeyUse, RefreshResult, SearchHit, SourceStatus
+    from velpin.model.host import (
+        GenerationName,
+        HostFacts,
+        Installer,
+        KeyUse,
+        RefreshResult,
+        SearchHit,
+        SourceStatus,
+    )
     from velpin.model.reason import Note, Place
     from velpin.model.rule import Rule, RuleInForce
     from velpin.model.shift import ChangedAnswer, Drift, Shift, UpgradeResult
@@ -66,6 +75,15 @@ class Host:
         """The same host as a plan would leave it; nothing is written."""
         return self.with_edits(plan.edits)
 
+    def with_generation(self, generation: GenerationName) -> Self:
+        """The same host with an installer of another generation; UsageError where all decide
+        alike."""
+        return type(self)(
+            self._adapter.with_generation(generation),
+            on_wait=self.on_wait,
+            progress=self._progress,
+        )
+
     # -- looking -----------------------------------------------------------------------------
 
     @property
@@ -77,6 +95,11 @@ class Host:
     def native(self) -> str:
         """The host's own architecture."""
         return self._adapter.native
+
+    @property
+    def installer(self) -> Installer:
+        """The installer, and by which generation's rules it is forecast."""
+        return self._adapter.installer
 
     @property
     def tree(self) -> Tree:
@@ -100,6 +123,7 @@ class Host:
             release=host.release,
             arch=host.native,
             foreign=tuple(host.foreign_archs),
+            installer=host.installer,
             sources=SourceCounts(
                 on=sum(source.on for source in host.sources),
                 off=sum(not source.on for source in host.sources),
@@ -187,6 +211,15 @@ class Host:
         from velpin.core.forecasting import forecast_upgrade
 
         return forecast_upgrade(self._adapter, realign=realign)
+
+    def compare_generations(
+        self, texts: Sequence[str] = (), source: str = "", *, realign: bool = False
+    ) -> GenerationComparison:
+        """Forecast some requests, or without any the full upgrade, for both generations of the
+        installer. Raises UsageError where all decide alike, and as `forecast` does."""
+        from velpin.core.generations import compare_generations
+
+        return compare_generations(self, texts, source, realign=realign)
 
     def offers(self, names: Iterable[str]) -> list[Offer]:
         """Every offer of some names, newest first, also of sources switched off."""

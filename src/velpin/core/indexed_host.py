@@ -9,7 +9,7 @@ from typing import Generic, Self, TypeVar
 
 from velpin.core.adapter import Adapter
 from velpin.errors import HostFileError, StoreError
-from velpin.files.tree import Edits, Tree
+from velpin.files.tree import Tree
 from velpin.model.reason import Reason
 from velpin.model.source import Source
 from velpin.store.cache import IndexCache
@@ -24,9 +24,9 @@ class IndexedHost(Adapter[S], Generic[S]):
     def __init__(self, tree: Tree, cache: IndexCache, *, as_is: bool = False) -> None:
         self.tree, self.cache, self.as_is = tree, cache, as_is
 
-    def with_edits(self, edits: Edits) -> Self:
-        """The same host as it would be after some edits, read by the same code."""
-        return type(self)(self.tree.with_edits(edits), self.cache, as_is=self.as_is)
+    def again(self, tree: Tree) -> Self:
+        """The same host, read anew through a tree."""
+        return type(self)(tree, self.cache, as_is=self.as_is)
 
     # -- said by each kind -----------------------------------------------------------------
 

@@ -6,15 +6,20 @@ read_timeout = 30.0       seconds, for each piece
 file_timeout = 3600.0     seconds, for a whole file with all retries
 retries = 3
 at_once = 6               sources fetched at the same time
+
+[forecast]
+generation = "newer"      of the installer, where the host itself does not tell
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Any, Literal
 
 from velpin.errors import HostFileError
 from velpin.fetch.download import Certificates, FetchSettings, Login
 from velpin.files.tree import Tree
+from velpin.model.host import GenerationName
 
 FILE = "etc/velpin/velpin.toml"
 _REFRESH: dict[str, tuple[type, float]] = {
@@ -24,6 +29,35 @@ _REFRESH: dict[str, tuple[type, float]] = {
 """What each setting is, and its highest value."""
 
 
+def read_generation(tree: Tree) -> GenerationName | Literal[""]:
+    """The generation of the installer that the settings name; HostFileError where the file is
+    not understood."""
+    given = _table(tree, "forecast")
+    for name, value in given.items():
+        if name != "generation":
+            raise HostFileError(FILE, 0, f"[forecast] has no {name!r}; it has generation")
+        if value not in ("older", "newer"):
+            raise HostFileError(FILE, 0, f"forecast.generation: {value!r} is not older or newer")
+    found: GenerationName | Literal[""] = given.get("generation", "")
+    return found
+
+
+def _table(tree: Tree, name: str) -> dict[str, Any]:
+    """One table of the file, empty where there is none."""
+    data = tree.read(FILE)
+    if data is None:
+        return {}
+    import tomllib
+
+    try:
+        given = tomllib.loads(data.decode("utf-8")).get(name, {})
+    except (ValueError, RecursionError) as problem:
+        raise HostFileError(FILE, 0, str(problem)) from problem
+    if not isinstance(given, dict):
+        raise HostFileError(FILE, 0, f"[{name}] is not a table of settings")
+    return given
+
+
 def read_settings(
     tree: Tree,
     proxies: Mapping[str, str] | None = None,
@@ -31,28 +65,18 @@ def read_settings(
     certificates: Sequence[Certificates] = (),
 ) -> FetchSettings:
     """The settings for fetching; HostFileError where the file is not understood."""
-    data = tree.read(FILE)
     values: dict[str, float | int] = {}
-    if data is not None:
-        import tomllib
-
-        try:
-            given = tomllib.loads(data.decode("utf-8")).get("refresh", {})
-        except (ValueError, RecursionError) as problem:
-            raise HostFileError(FILE, 0, str(problem)) from problem
-        if not isinstance(given, dict):
-            raise HostFileError(FILE, 0, "[refresh] is not a table of settings")
-        for name, value in given.items():
-            if name not in _REFRESH:
-                known = ", ".join(_REFRESH)
-                raise HostFileError(FILE, 0, f"[refresh] has no {name!r}; it has {known}")
-            kind, most = _REFRESH[name]
-            is_number = isinstance(value, int | float) and not isinstance(value, bool)
-            if not is_number or not 0 <= value <= most:
-                raise HostFileError(
-                    FILE, 0, f"refresh.{name}: {value!r} is not a number from 0 to {most}"
-                )
-            values[name] = kind(value)
+    for name, value in _table(tree, "refresh").items():
+        if name not in _REFRESH:
+            known = ", ".join(_REFRESH)
+            raise HostFileError(FILE, 0, f"[refresh] has no {name!r}; it has {known}")
+        kind, most = _REFRESH[name]
+        is_number = isinstance(value, int | float) and not isinstance(value, bool)
+        if not is_number or not 0 <= value <= most:
+            raise HostFileError(
+                FILE, 0, f"refresh.{name}: {value!r} is not a number from 0 to {most}"
+            )
+        values[name] = kind(value)
     return FetchSettings(
         proxies=proxies or {},
         logins=logins,

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from velpin.front.changing import ChangeOptions
     from velpin.front.screen import Screen
     from velpin.model.forecast import Forecast
+    from velpin.model.host import GenerationName
     from velpin.model.rule import Rule
 
 Root = Annotated[
@@ -242,6 +243,21 @@ def forecast(
         bool, typer.Option("--tree", help="Show what pulls in what, as a tree.")
     ] = False,
     every: Annotated[bool, typer.Option("--all", help="Show every package.")] = False,
+    generation: Annotated[
+        str,
+        typer.Option(
+            "--generation",
+            metavar="older|newer",
+            help="Forecast for this generation of the host's installer.",
+        ),
+    ] = "",
+    compare: Annotated[
+        bool,
+        typer.Option(
+            "--compare-generations",
+            help="Show what the other generation of the installer would do differently.",
+        ),
+    ] = False,
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
@@ -253,7 +269,12 @@ def forecast(
         raise UsageError(
             "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
         )
-    host = _open(root, as_is)
+    host = _of_generation(_open(root, as_is), generation)
+    if compare:
+        if upgrade and request:
+            raise UsageError("generations are compared for requests or for the full upgrade")
+        _compare_generations(host, request or [], source, realign=realign, json=json)
+        return
     if alone:
         found = host.forecast_upgrade(realign=realign)
     else:
@@ -271,6 +292,30 @@ def forecast(
             forecast_view.show_forecast(_screen(), found, why=why, every=every)
     if not found.ok:
         raise typer.Exit(_exit_code(found))
+
+
+def _of_generation(host: Host, generation: str) -> Host:
+    """A host with the generation of the installer that was asked for."""
+    if not generation:
+        return host
+    names: dict[str, GenerationName] = {"older": "older", "newer": "newer"}
+    if generation not in names:
+        raise UsageError(
+            f"no generation {generation!r}", "--generation older, or --generation newer"
+        )
+    return host.with_generation(names[generation])
+
+
+def _compare_generations(
+    host: Host, requests: list[str], source: str, *, realign: bool, json: bool
+) -> None:
+    found = host.compare_generations(requests, source, realign=realign)
+    if json:
+        _write(found)
+        return
+    from velpin.front.generations_view import show_comparison
+
+    show_comparison(_screen(), found)
 
 
 @_command

@@ -10,7 +10,7 @@ from velpin.front.screen import Piece, Screen
 from velpin.front.words import age, several, shortened
 from velpin.model.dates import day, day_and_time
 from velpin.model.forecast import Offer
-from velpin.model.host import HostFacts, KeyUse, SearchHit, SourceStatus
+from velpin.model.host import HostFacts, Installer, KeyUse, SearchHit, SourceStatus
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry
@@ -25,6 +25,7 @@ def show_facts(screen: Screen, facts: HostFacts) -> None:
     screen.line((name, "answer"), f"  a host of kind {facts.kind}{told}")
     foreign = f", and {', '.join(facts.foreign)}" if facts.foreign else ""
     screen.line(f"architecture  {facts.arch}{foreign}")
+    screen.line(f"installer     {_installer(facts.installer)}")
     parts = [f"{facts.sources.on} on", f"{facts.sources.off} off"]
     screen.line(f"sources       {', '.join(parts)}", _missing(facts))
     if facts.newest_index is not None:
@@ -38,6 +39,22 @@ def show_facts(screen: Screen, facts: HostFacts) -> None:
         screen.head("Found in its files")
         for note in facts.notes:
             screen.line((str(note.place), "warn"), f"  {note.text}")
+
+
+def _installer(installer: Installer) -> str:
+    """The installer, its generation and what tells that."""
+    found = f"{installer.package} {installer.version}".strip()
+    if not installer.version:
+        found = f"{installer.package}, which is not in the record of packages"
+    return f"{found}; {generation(installer)}" if installer.generation else found
+
+
+def generation(installer: Installer) -> str:
+    """By which generation's rules a host is forecast, and why."""
+    why = {"option": " (as asked)", "setting": " (as Velpin's settings say)",
+           "files": " (by its files)",
+           "assumed": " (assumed; --generation newer asks for the other)"}  # fmt: skip
+    return f"forecast as the {installer.generation} generation{why.get(installer.known_by, '')}"
 
 
 def _missing(facts: HostFacts) -> Piece:

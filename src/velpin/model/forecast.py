@@ -170,6 +170,8 @@ class HostName(NamedTuple):
     kind: str
     arch: str
     """Empty where not even that can be read."""
+    generation: str = ""
+    """Of the installer: `older` or `newer`; empty where all decide alike."""
 
 
 class Forecast(NamedTuple):

@@ -14,6 +14,21 @@ if TYPE_CHECKING:
 
 SourceState = Literal["on", "off", "not fetched"]
 
+GenerationName = Literal["older", "newer"]
+
+
+class Installer(NamedTuple):
+    """The host's installer, and by which generation's rules it is forecast."""
+
+    package: str
+    """The package in the host's record whose version decides."""
+    version: str
+    """Its version, empty where the record does not hold it."""
+    generation: GenerationName | Literal[""] = ""
+    """Empty where all generations of this kind's installer decide alike."""
+    known_by: Literal["record", "files", "option", "setting", "assumed", ""] = ""
+    """What says the generation."""
+
 
 class SourcePriority(NamedTuple):
     """A priority of a source, and the components that it holds for."""
@@ -58,6 +73,7 @@ class HostFacts(NamedTuple):
     """The fields of etc/os-release."""
     arch: str
     foreign: tuple[str, ...]
+    installer: Installer
     sources: SourceCounts
     oldest_index: float | None
     """When the oldest index that takes part was made, in seconds since 1970."""

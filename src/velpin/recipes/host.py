@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from velpin.core.host import Host
 from velpin.errors import HostFileError, Refusal, StoreError
-from velpin.model.forecast import BuildPlan, Forecast, HostName, Offer, PassedOver
+from velpin.model.forecast import BuildPlan, Forecast, Offer, PassedOver
 from velpin.model.reason import Note, Place, Reason
 from velpin.model.request import Request, parse_request
 from velpin.model.source import Source
@@ -201,7 +201,7 @@ class RecipeHost(Host):
         if rest:
             found = self._told_beside(super().forecast(rest, source, upgrade=upgrade))
         else:
-            found = Forecast(HostName(self.kind, self.native), ok=False, problem=None)
+            found = Forecast(self._adapter.name, ok=False, problem=None)
         names = tuple(request.name for request in by_recipe)
         return found._replace(
             ok=False, problem=Reason("only-to-be-built", {"name": names}), changes=(),

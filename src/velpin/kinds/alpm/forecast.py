@@ -19,7 +19,7 @@ from velpin.kinds.alpm.requests import packages_for
 from velpin.kinds.alpm.solver import AlpmSolution, AlpmSolver
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.version import compare, version_key
-from velpin.model.forecast import Answer, Change, Forecast, HeldBack, HostName, Outcome, outcome_of
+from velpin.model.forecast import Answer, Change, Forecast, HeldBack, Outcome, outcome_of
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
 
@@ -83,7 +83,7 @@ def _told(
         else:
             answers += [_answer(host, request, package, done, changes) for package in found]
     return Forecast(
-        host=HostName(host.kind, host.native),
+        host=host.name,
         ok=done.ok,
         problem=problem_of(done),
         answers=tuple(answers),

@@ -20,16 +20,29 @@ from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.solver import ANY, AlpmSolver
 from velpin.kinds.alpm.source import AlpmSource
+from velpin.model.host import Installer
 from velpin.model.source import Source
 from velpin.store.index import Index
 
 _DATABASE = "var/lib/pacman"
 
 
+INSTALLER = "pacman"
+"""The package of the installer in the host's record."""
+
+
 class AlpmState(IndexedHost[AlpmSource]):
     """What is read of a host."""
 
     kind = "alpm"
+
+    # -- the installer ---------------------------------------------------------------------
+
+    def recorded_installer(self) -> Installer:
+        """The installer by the host's own record; all its generations decide alike (observed:
+        docs/how-hosts-choose/alpm.md, "Generations")."""
+        rows = self.record.rows(INSTALLER) if self.record else ()
+        return Installer(INSTALLER, next((row.version for row in rows), ""))
 
     # -- configuration ---------------------------------------------------------------------
 

@@ -26,7 +26,7 @@ from velpin.kinds.deb.transaction.changes import changes_of, held_back, not_fetc
 from velpin.kinds.deb.transaction.solving import solve, solve_upgrade
 from velpin.kinds.deb.transaction.steps import AskedVersion, Transaction, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
-from velpin.model.forecast import Answer, Forecast, HostName, PassedOver, outcome_of
+from velpin.model.forecast import Answer, Forecast, PassedOver, outcome_of
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
 
@@ -40,7 +40,7 @@ def predict(host: DebState, requests: Sequence[Request]) -> Prediction:
     answers = tuple(answer for answer, _ in decided)
     problem = next((answer.problem for answer in answers if answer.problem), None)
     told = Forecast(
-        HostName(host.kind, host.native),
+        host.name,
         ok=False,
         problem=problem,
         answers=answers,
@@ -70,7 +70,7 @@ def would_carry_out(host: DebState, requests: Sequence[Request]) -> bool:
 
 def predict_upgrade(host: DebState) -> Forecast:
     """What the full upgrade would change."""
-    told = Forecast(HostName(host.kind, host.native), ok=False, problem=None)
+    told = Forecast(host.name, ok=False, problem=None)
     done = (solve_upgrade if host.is_newer else work_out_upgrade)(host)
     broken = not_fetchable(done) if done.ok else None
     if broken:

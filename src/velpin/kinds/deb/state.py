@@ -20,7 +20,7 @@ from velpin.core.adapter import Adapter
 from velpin.errors import HostFileError, StoreError
 from velpin.fetch.unpack import measured, unpacked
 from velpin.files.text import decode
-from velpin.files.tree import Edits, Tree, read_release_fields
+from velpin.files.tree import Tree, read_release_fields
 from velpin.kinds.deb import KIND, choice, packages
 from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebPriority, DebVersion, IndexEntry
 from velpin.kinds.deb.conf import Conf, read_conf
@@ -40,6 +40,7 @@ from velpin.kinds.deb.relations import DebFacts, read_facts
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises
 from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
 from velpin.kinds.deb.version import version_key
+from velpin.model.host import Installer
 from velpin.model.reason import Reason
 from velpin.model.source import Source
 from velpin.store.cache import IndexCache, is_as_fetched
@@ -48,6 +49,9 @@ from velpin.store.memo import Memo
 
 OWN = "(installed)"
 """Stands where a source's handle would, for the host's own record of packages."""
+INSTALLER, NEWER_FROM = "apt", "3.1.10"
+"""The package of the installer, and the version from which it decides in the newer way
+(docs/how-hosts-choose/deb-newer.md, "Which hosts")."""
 
 
 class DebState(Adapter[DebSource]):
@@ -62,9 +66,22 @@ class DebState(Adapter[DebSource]):
         self._packages: dict[str, dict[str, DebPackage]] = {}
         self._facts: dict[tuple[int, int], DebFacts] = {}
 
-    def with_edits(self, edits: Edits) -> Self:
-        """The same host as it would be after some edits."""
-        return type(self)(self.tree.with_edits(edits), self.cache, as_is=self.as_is)
+    def again(self, tree: Tree) -> Self:
+        """The same host, read anew through a tree."""
+        return type(self)(tree, self.cache, as_is=self.as_is)
+
+    # -- the installer -------------------------------------------------------------------
+
+    generations = ("older", "newer")
+
+    def recorded_installer(self) -> Installer:
+        """The installer by the host's own record of packages."""
+        rows = [row for row in self._recorded.get(INSTALLER, ()) if choice.is_installed(row.state)]
+        if not rows:
+            return Installer(INSTALLER, "")
+        version = rows[0].version
+        newer = version_key(version) >= version_key(NEWER_FROM)
+        return Installer(INSTALLER, version, "newer" if newer else "older", "record")
 
     # -- configuration -------------------------------------------------------------------
 
@@ -278,12 +295,6 @@ class DebState(Adapter[DebSource]):
     def _put_off(self, version: DebVersion) -> None:
         if self.phasing.leaves_out(version):
             version.priority = choice.DebPriority(1, "phased")
-
-    @cached_property
-    def is_newer(self) -> bool:
-        """Whether the installer is of the newer generation."""
-        newer = version_key("3.1")
-        return any(version_key(row.version) >= newer for row in self._recorded.get("apt", ()))
 
     @cached_property
     def phasing(self) -> Phasing:

@@ -15,7 +15,7 @@ from velpin.kinds.rpm.solve.solver import Job, RpmSolution, RpmSolver
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.transaction import changes_of, outcome
 from velpin.kinds.rpm.version import version_key
-from velpin.model.forecast import Answer, Change, Forecast, HeldBack, HostName
+from velpin.model.forecast import Answer, Change, Forecast, HeldBack
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
 
@@ -86,7 +86,7 @@ def _told(
             answer = _answer(host, request, job, done)
             answers.append(_as_changed(answer, changes))
     return Forecast(
-        host=HostName(host.kind, host.native),
+        host=host.name,
         ok=ok,
         problem=problem,
         answers=tuple(answers),

@@ -28,6 +28,7 @@ from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
 from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.source import RpmSource
+from velpin.model.host import Installer
 from velpin.model.reason import Note, Reason
 from velpin.model.request import Request
 from velpin.model.source import Source
@@ -45,6 +46,16 @@ class RpmState(IndexedHost[RpmSource]):
     kind: str
     lists_wanted: tuple[str, ...]
     """Kinds of list that the host's installer reads."""
+
+    generations = ("older", "newer")
+
+    def recorded(self, *names: str) -> Installer:
+        """The first of some packages that is installed, as the installer; else the last, of
+        which the record says nothing."""
+        for name in names:
+            for row in self.record.rows(name) if self.record else ():
+                return Installer(name, row.version)
+        return Installer(names[-1], "")
 
     # -- said by each layout ---------------------------------------------------------------
 

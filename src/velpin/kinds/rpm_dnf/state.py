@@ -33,6 +33,7 @@ from velpin.kinds.rpm_dnf.config import (
 from velpin.kinds.rpm_dnf.locks import VersionLock, VersionLocks, list_file, read_version_locks
 from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
 from velpin.kinds.rpm_dnf.weak import Unwanted
+from velpin.model.host import Installer
 from velpin.model.reason import Fact, Note, Place, Reason
 from velpin.model.request import Request
 
@@ -40,6 +41,11 @@ if TYPE_CHECKING:
     from velpin.fetch.download import Certificates, Login
     from velpin.kinds.rpm.rules.store import RuleLine
     from velpin.model.rule import Rule, RuleInForce
+
+
+NEWER_PACKAGES, OLDER_PACKAGES = ("dnf5", "libdnf5"), ("python3-dnf", "dnf", "yum")
+"""Packages of the installer of each generation, of which the first that is installed tells."""
+COMMAND, NEWER_PROGRAM = "usr/bin/dnf", "usr/bin/dnf5"
 
 
 class DnfState(RpmState):
@@ -66,6 +72,28 @@ class DnfState(RpmState):
     def line_files(self) -> list[str]:
         """Files of lines that are rules."""
         return list(dict.fromkeys(lock.place.file for lock in self.version_locks.lines))
+
+    # -- the installer ---------------------------------------------------------------------
+
+    def recorded_installer(self) -> Installer:
+        """The installer by the host's own record; where both generations are installed, the one
+        that its command leads to (observed: docs/how-hosts-choose/rpm-dnf-newer.md, "Which
+        hosts")."""
+        found = self.recorded(*NEWER_PACKAGES)
+        if found.version and not self._leads_to_older():
+            return found._replace(generation="newer", known_by="record")
+        if not found.version and self.tree.exists(NEWER_PROGRAM):
+            return found._replace(generation="newer", known_by="files")
+        found = self.recorded(*OLDER_PACKAGES)
+        if found.version:
+            return found._replace(generation="older", known_by="record")
+        return found
+
+    def _leads_to_older(self) -> bool:
+        """Whether the installer's command is that of the older generation though both are there."""
+        if not self.recorded(*OLDER_PACKAGES).version:
+            return False
+        return self.tree.resolved(COMMAND) not in (COMMAND, NEWER_PROGRAM)
 
     # -- configuration ---------------------------------------------------------------------
 

@@ -32,6 +32,7 @@ from velpin.kinds.rpm_zypp.config import (
     read_variables,
 )
 from velpin.kinds.rpm_zypp.locks import FILE, Lock, read_locks
+from velpin.model.host import Installer
 from velpin.model.reason import Fact, Note, Reason
 from velpin.model.request import Request
 
@@ -42,6 +43,9 @@ if TYPE_CHECKING:
 
 RETRACTED = "retracted-patch-package()"
 """What a package provides that was taken back after it was published."""
+INSTALLER, NEWER_FROM = "libzypp", "17.38"
+"""The package of the installer, and the version from which it decides in the newer way."""
+NEWER_FILES = ("etc/zypp/zypp.conf.README", "usr/etc/zypp/zypp.conf", "usr/share/zypp/zypp.conf")
 LOCALES = "var/lib/zypp/RequestedLocales"
 
 
@@ -58,6 +62,20 @@ class ZyppState(RpmState):
     zero_counts = False
     lenient = False
     brings_splits = True
+
+    # -- the installer ---------------------------------------------------------------------
+
+    def recorded_installer(self) -> Installer:
+        """The installer by the host's own record, else by files that only the newer generation
+        brings (observed: docs/how-hosts-choose/rpm-zypp-newer.md, "Which hosts")."""
+        found = self.recorded(INSTALLER)
+        if found.version and compare(found.version, NEWER_FROM) >= 0:
+            return found._replace(generation="newer", known_by="record")
+        if any(self.tree.exists(file) for file in NEWER_FILES):
+            return found._replace(generation="newer", known_by="files")
+        if found.version:
+            return found._replace(generation="older", known_by="record")
+        return found
 
     # -- configuration ---------------------------------------------------------------------
 
@@ -231,6 +249,7 @@ class ZyppState(RpmState):
             multilib=False,
             downgrades_for_needs=False,
             weak=weak,
+            stay_first=self.is_newer,
             locked=lambda build: self.lock_of(build) is not None,
             multiple=frozenset(config.multiple),
             focus_update=config.settings.get("solver.focus", "").strip().lower() == "update",
@@ -525,7 +544,7 @@ class ZyppState(RpmState):
             found += [
                 package for package in self.pool.obsoleting(build) if package.name != build.name
             ]
-        if not config.switch("solver.dupAllowVendorChange", True):
+        if not config.switch("solver.dupAllowVendorChange", not self.is_newer):
             found = [package for package in found if self.same_vendor(build, package)]
         if not config.switch("solver.dupAllowDowngrade", True):
             found = [

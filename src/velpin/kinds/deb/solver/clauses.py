@@ -61,9 +61,9 @@ class Clauses:
         """Relations that all possible builds of a unit state in the same words."""
         found = self._shared.get(unit)
         if found is None:
-            first, *others = self.possible(unit) or [None]
-            relations = self.world.relations(first) if first else ()
-            for other in others:
+            possible = self.possible(unit)
+            relations = list(self.world.relations(possible[0])) if possible else []
+            for other in possible[1:]:
                 theirs = set(self.world.relations(other))
                 relations = [relation for relation in relations if relation in theirs]
             found = self._shared[unit] = tuple(dict.fromkeys(relations))
@@ -93,9 +93,7 @@ class Clauses:
         (target,) = relation.targets
         for unit in self.world.units(target.name):
             for other in self.possible(unit):
-                if self.world.fits(other, target) and not self.world.exempt(
-                    build, relation, other
-                ):
+                if self.world.fits(other, target) and not self.world.exempt(build, relation, other):
                     yield other
 
     def _is_met(self, relation: Relation) -> bool:

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from velpin.kinds.deb.choice import DebPackage
 from velpin.kinds.deb.engine.world import Candidate, Cause, Package
 from velpin.kinds.deb.solver.clauses import Clauses, kept
-from velpin.kinds.deb.solver.search import GaveUp, Group, Impossible, Search
+from velpin.kinds.deb.solver.search import GaveUp, Group, Impossible, Literal, Search
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.steps import (
     ASKED,
@@ -50,10 +50,11 @@ def solve(
 def solve_upgrade(host: DebState) -> Transaction:
     """The full upgrade of a host."""
     done = begin(host)
-    for unit in done.world.installed_units():
-        if unit.aim is not None and unit.aim is not unit.installed:
-            if done.world.is_phased_out(unit.aim):
-                done.phased.add(unit)
+    done.phased.update(
+        unit for unit in done.world.installed_units()
+        if unit.aim is not None and unit.aim is not unit.installed
+        and done.world.is_phased_out(unit.aim)
+    )  # fmt: skip
     return _search(done, {}, upgrade=True)
 
 
@@ -133,7 +134,7 @@ def _apply(done: Transaction, search: Search, *, upgrade: bool) -> None:
 
 
 def _cause(search: Search, unit: Package, build: Candidate | None) -> Cause:
-    literals = [build, unit] if build is not None else [unit, unit.installed]
+    literals: list[Literal | None] = [build, unit] if build is not None else [unit, unit.installed]
     for literal in literals:
         clause = search.reason.get(literal) if literal is not None else None
         if clause is None:

@@ -58,6 +58,7 @@ class AskedVersion(NamedTuple):
 
 
 def begin(host: DebState) -> Transaction:
+    """A host as it is, nothing changed yet; what is broken on it already is noted."""
     world = DebWorld(host)
     names = world.remembered("unmet", lambda: [key_of(unit) for unit in Draft(world).broken()])
     keys = set(names)
@@ -117,6 +118,7 @@ def _remove_unneeded(done: Transaction) -> None:
 
 
 def switch(done: Transaction, wanted: Sequence[AskedVersion]) -> None:
+    """Let dependencies of what was asked from a source come from there where they must."""
     for unit, (_, _, within) in zip(done.asked, wanted, strict=True):
         if within is not None and unit.aim is not None:
             Switching(done.world, done.draft, within).switch(unit.aim)

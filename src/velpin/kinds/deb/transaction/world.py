@@ -453,9 +453,12 @@ class DebWorld:
                     for one in self.units_of(other):
                         for build in self.builds(one):
                             mine, theirs = self.built_from(build)
-                            if mine == name and self.offered(build):
-                                if version_key(theirs) > version_key(found):
-                                    found = theirs
+                            if (
+                                mine == name
+                                and self.offered(build)
+                                and version_key(theirs) > version_key(found)
+                            ):
+                                found = theirs
             self._newest_of_source[name] = found
         return version_key(version) < version_key(found)
 

@@ -35,6 +35,8 @@ class SolverOptions:
     """Names, or names provided, of which several versions stand side by side."""
     focus_update: bool = False
     """Whether installed packages that a new one needs are upgraded along."""
+    stay_first: bool = False
+    """Whether all installed packages that can stay do so before others are replaced."""
     replaced_by_all: bool = False
     """Whether all names that replace an installed package come together."""
     not_weak: Callable[[RpmPackage], bool] = _never

@@ -199,6 +199,7 @@ class RpmSolver:
         self._cause: dict[int, tuple[str, Clause | None]] = {}
         self._again = False
         self._late: int | None = None
+        self._late_codes = (*_LATE, "replaces") if self.options.stay_first else _LATE
         self._cursor: tuple[int, ...] = ()
         self._late_cursor: tuple[int, ...] = ()
         self._remade = 0
@@ -289,7 +290,7 @@ class RpmSolver:
         self._branches = [branch for branch in self._branches if branch.level < level]
         if others:
             self._branches.append(_Branch(level, tuple(others), code, clause))
-        if code in _LATE and (self._late is None or self._late > level):
+        if code in self._late_codes and (self._late is None or self._late > level):
             self._late, self._late_cursor = level, self._cursor
         return self.search.decide(build.id)
 
@@ -358,8 +359,13 @@ class RpmSolver:
         return found
 
     def _stay(self) -> bool:
-        """Installed packages that a rule mentions stay as they are."""
-        for package in sorted(self._mentioned):
+        """Installed packages that a rule mentions stay as they are; what cannot is replaced."""
+        mentioned = sorted(self._mentioned)
+        for package in mentioned if self.options.stay_first else ():
+            open_ = self.search.value(package) is None
+            if open_ and not self._take(self.pool.build(package), "stays", None):
+                return False
+        for package in mentioned:
             build = self.pool.build(package)
             if self.search.value(package) is None:
                 if not self._take(build, "stays", None):
@@ -368,9 +374,9 @@ class RpmSolver:
                 found = self.rules.replacements(build)
                 if any(self.search.value(package.id) for package in found):
                     continue
-                open_ = self._open(found)
-                if open_:
-                    self._pick(open_, "replaces", None)
+                coming = self._open(found)
+                if coming:
+                    self._pick(coming, "replaces", None)
                     return False  # it may mention more
         return True
 

@@ -1,0 +1,47 @@
+"""How the same question for both generations of the installer is shown, side by side."""
+
+from __future__ import annotations
+
+from velpin.core.generations import GenerationComparison
+from velpin.front.screen import Piece, Screen
+from velpin.front.words import sentence, several
+from velpin.model.forecast import Change, Forecast
+
+
+def show_comparison(screen: Screen, found: GenerationComparison) -> None:
+    """What each would do, then each package that they treat differently."""
+    screen.line(f"this host is forecast as the {found.here} generation of its installer")
+    screen.gap()
+    for name, told in (("older", found.older), ("newer", found.newer)):
+        here = " (this host)" if name == found.here else ""
+        screen.line((f"{name}{here}: ", "name"), _outcome(told))
+    if found.same:
+        screen.gap()
+        screen.line(("both do the same", "answer"))
+        return
+    if not found.differences:
+        return
+    screen.head(f"{several(len(found.differences), 'package')} differently")
+    rows: list[list[Piece]] = [
+        [(difference.name, "name"), _done(difference.older), _done(difference.newer)]
+        for difference in found.differences
+    ]
+    screen.table(["package", "older", "newer"], rows)
+
+
+def _outcome(told: Forecast) -> Piece:
+    if not told.ok:
+        return (f"refused: {sentence(told.problem) if told.problem else ''}", "bad")
+    if not told.changes:
+        return "nothing changes"
+    removed = sum(change.new is None for change in told.changes)
+    gone = f", {removed} of them removed" if removed else ""
+    return f"{several(len(told.changes), 'package')} change{gone}"
+
+
+def _done(change: Change | None) -> Piece:
+    if change is None:
+        return ("stays as it is", "quiet")
+    if change.new is None:
+        return (f"{change.old} is removed", "bad")
+    return f"{change.new} from {change.source or 'nowhere'}"
