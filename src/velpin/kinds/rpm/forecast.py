@@ -22,6 +22,7 @@ from velpin.model.request import Request
 
 def predict(host: RpmState, requests: Sequence[Request]) -> Prediction:
     """What the installer would make of some requests in one transaction."""
+    host = host.for_requests(requests)
     asked: list[tuple[Request, list[Job], Reason | None]] = []
     for request in requests:
         try:

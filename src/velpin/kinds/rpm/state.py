@@ -9,7 +9,7 @@ from abc import abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property, partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, Self
 
 from velpin.core.indexed_host import IndexedHost
 from velpin.core.refused import RequestRefused
@@ -112,6 +112,15 @@ class RpmState(IndexedHost[RpmSource]):
     def module_names(self) -> frozenset[str]:
         """Names that modules mention."""
         return frozenset()
+
+    @property
+    def reads_files(self) -> bool:
+        """Whether the full lists of files are read where the host has them."""
+        return True
+
+    def for_requests(self, requests: Sequence[Request]) -> Self:
+        """The host as it is read for some requests."""
+        return self
 
     # -- rules ----------------------------------------------------------------------------
 
@@ -322,7 +331,7 @@ class RpmState(IndexedHost[RpmSource]):
         return self.by_handle.get(build.origin.handle)
 
     def _files_of(self, source: RpmSource) -> Path | None:
-        if "filelists" not in self.lists_wanted:
+        if "filelists" not in self.lists_wanted or not self.reads_files:
             return None
         return self.copies[source.handle].files.get("filelists")
 

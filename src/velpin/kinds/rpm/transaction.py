@@ -85,7 +85,8 @@ def changes_of(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[Chan
 
 def _followed(work: RpmSolver, done: RpmSolution) -> dict[int, RpmPackage]:
     """For builds that come, by number, the installed one whose place each takes: of several
-    the one read first, whatever its architecture (observed)."""
+    the one read first, whatever its architecture, or that of its own, as the installer tells
+    it (observed)."""
     found: dict[int, RpmPackage] = {}
     coming: dict[str, list[RpmPackage]] = {}
     for build in sorted(done.taken, key=lambda package: package.id):
@@ -97,7 +98,10 @@ def _followed(work: RpmSolver, done: RpmSolution) -> dict[int, RpmPackage]:
     for name, olds in going.items():
         for old in sorted(olds, key=lambda old: any(_outdoes(other, old) for other in olds)):
             others = {package.arch for package in olds} - {old.arch}
-            for build in coming.get(name, ()):
+            here = coming.get(name, [])
+            if work.options.follows_arch:
+                here = sorted(here, key=lambda build: build.arch != old.arch)
+            for build in here:
                 if build.id not in found and build.arch not in others:
                     found[build.id] = old
                     break

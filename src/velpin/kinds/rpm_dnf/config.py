@@ -6,7 +6,7 @@ Observed rules: docs/how-hosts-choose/rpm.md.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fnmatch import fnmatchcase
 
 from velpin.errors import HostFileError
@@ -15,12 +15,11 @@ from velpin.files.tree import Tree
 from velpin.kinds.rpm.ini import IniSection, leading_number, read_sections, truth, words
 from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.variables import read_folder, substituted
+from velpin.kinds.rpm_dnf.generation import DnfGeneration
 from velpin.model.reason import Note, Place
 
 _MAIN = "etc/dnf/dnf.conf"
 _OLDER_MAIN = "etc/yum.conf"
-FOLDERS = ("etc/yum.repos.d", "etc/yum/repos.d", "etc/distro.repos.d")
-VARIABLES = ("etc/yum/vars", "etc/dnf/vars")
 _PROTECTED = "dnf glob:/etc/yum/protected.d/*.conf glob:/etc/dnf/protected.d/*.conf"
 _MULTIPLE = (
     "kernel", "kernel-PAE", "installonlypkg(kernel)", "installonlypkg(kernel-module)",
@@ -33,6 +32,9 @@ class DnfConfig:
     """All that the files say."""
 
     main: IniSection
+    """All main sections as one, what counts last."""
+    parts: list[tuple[str, IniSection]] = field(default_factory=list)
+    """The main sections by their files, in the order of reading."""
     sources: list[RpmSource] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
     errors: list[HostFileError] = field(default_factory=list)
@@ -44,8 +46,9 @@ class DnfConfig:
         return truth(value.text, default) if value else default
 
     def listed(self, *keys: str) -> tuple[str, ...]:
-        """A list of the main section; several keys add up."""
-        return listed(self.main, *keys)
+        """A list of the main sections; several keys, and several files, add up (observed)."""
+        found = [word for _, part in self.parts for word in listed(part, *keys)]
+        return tuple(dict.fromkeys(found))
 
     @property
     def multiple(self) -> frozenset[str]:
@@ -53,14 +56,14 @@ class DnfConfig:
         return frozenset((*_MULTIPLE, *self.listed("installonlypkgs")))
 
 
-def is_older(tree: Tree) -> bool:
+def is_yum_host(tree: Tree) -> bool:
     """Whether a host is of the generation before, whose settings lie elsewhere."""
     return not tree.exists("etc/dnf") and tree.exists(_OLDER_MAIN)
 
 
 def main_file(tree: Tree) -> str:
     """The file of the main section."""
-    return _OLDER_MAIN if is_older(tree) else _MAIN
+    return _OLDER_MAIN if is_yum_host(tree) else _MAIN
 
 
 def read_protected(tree: Tree, main: IniSection) -> frozenset[str]:
@@ -85,42 +88,90 @@ def listed(section: IniSection, *keys: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found))
 
 
-def read_config(tree: Tree, variables: Mapping[str, str]) -> DnfConfig:
-    """Read the main file and every source file, in the installer's order."""
+def read_config(tree: Tree, variables: Mapping[str, str], ways: DnfGeneration) -> DnfConfig:
+    """Read the main files, every source file and what overrides them, in the installer's order."""
     found = DnfConfig(IniSection("main", 0))
     sections: list[tuple[str, IniSection]] = []
     main = main_file(tree)
-    for file in (main, *_source_files(tree, found)):
-        try:
-            read = read_sections(tree.read(file) or b"", file)
-        except HostFileError as problem:
-            found.errors.append(problem)
-            continue
-        for section in read:
-            if section.name == "main":  # no source, in whatever file it stands
-                found.main = section if file == main else found.main
-            else:
+    for file in _by_name(tree, ways.drop_ins, ".conf"):
+        for section in _sections(tree, file, found, ways):
+            if section.name == "main":
+                found.parts.append((file, section))
+    for file in (main, *_source_files(tree, found, ways)):
+        for section in _sections(tree, file, found, ways):
+            if section.name != "main":
                 sections.append((file, section))
+            elif file == main:  # no source, in whatever file it stands
+                found.parts.append((file, section))
+    for _, part in found.parts:
+        found.main.values += part.values
+    overrides = [
+        (file, section)
+        for file in _by_name(tree, ways.overrides, ".repo")
+        for section in _sections(tree, file, found, ways)
+        if section.name != "main"
+    ]
     seen: dict[str, RpmSource] = {}
     for file, section in sections:
-        source = _source(tree, file, section, found, variables)
-        if source.handle in seen:
-            found.notes.append(
-                Note(
-                    source.places[0],
-                    f"{source.handle} stands in {seen[source.handle].places[0]} already",
-                )
-            )
+        if section.name in seen:
+            place = Place(file, section.line)
+            there = seen[section.name].places[0]
+            found.notes.append(Note(place, f"{section.name} stands in {there} already"))
             continue
+        source = _source(tree, file, _overridden(section, overrides), found, variables, ways)
         seen[source.handle] = source
     held = list(seen.values())
     found.sources = [s for s in held if s.on] + [s for s in held if not s.on]
     return found
 
 
-def _source_files(tree: Tree, config: DnfConfig) -> list[str]:
+def _sections(tree: Tree, file: str, config: DnfConfig, ways: DnfGeneration) -> list[IniSection]:
+    """The sections of one file; of a damaged one none, and an error."""
+    try:
+        read = read_sections(tree.read(file) or b"", file)
+    except HostFileError as problem:
+        config.errors.append(problem)
+        return []
+    if not ways.strict_files:
+        return read
+    merged: dict[str, IniSection] = {}
+    for section in read:
+        if len(section.name.split()) > 1:
+            what = f"{section.name!r} is no name of a source: it holds a blank"
+            config.errors.append(HostFileError(file, section.line, what))
+        first = merged.setdefault(section.name, section)
+        if first is not section:
+            first.values += section.values
+    return list(merged.values())
+
+
+def _by_name(tree: Tree, folders: Sequence[str], ending: str) -> list[str]:
+    """Files of some folders in the order of their names; of one name only the last folder's."""
+    found = {
+        name: f"{folder}/{name}"
+        for folder in folders
+        for name in tree.names(folder)
+        if name.endswith(ending)
+    }
+    return [found[name] for name in sorted(found)]
+
+
+def _overridden(section: IniSection, overrides: Sequence[tuple[str, IniSection]]) -> IniSection:
+    """A source's section with what other files say of it, the last wins."""
+    values = [
+        value
+        for _, other in overrides
+        if other.name == section.name or fnmatchcase(section.name, other.name)
+        for value in other.values
+    ]
+    if not values:
+        return section
+    return replace(section, values=[*section.values, *values])
+
+
+def _source_files(tree: Tree, config: DnfConfig, ways: DnfGeneration) -> list[str]:
     found = []
-    for folder in FOLDERS:
+    for folder in ways.folders:
         for name in tree.names(folder):
             if name.endswith(".repo"):
                 found.append(f"{folder}/{name}")
@@ -130,12 +181,17 @@ def _source_files(tree: Tree, config: DnfConfig) -> list[str]:
 
 
 def _source(
-    tree: Tree, file: str, section: IniSection, config: DnfConfig, variables: Mapping[str, str]
+    tree: Tree,
+    file: str,
+    section: IniSection,
+    config: DnfConfig,
+    variables: Mapping[str, str],
+    ways: DnfGeneration,
 ) -> RpmSource:
     place = Place(file, section.line)
 
     def get(key: str) -> str:
-        return substituted(section.get(key), variables)
+        return substituted(section.get(key), variables, defaults=ways.default_values)
 
     urls = tuple(word.rstrip("/") for word in words(get("baseurl")))
     mirrors = get("metalink") or get("mirrorlist")
@@ -144,6 +200,10 @@ def _source(
         config.notes.append(
             Note(place, f"{section.name} has no address (baseurl, mirrorlist or metalink)")
         )
+    on = truth(section.get("enabled", "1"), True)
+    if ways.strict_files and on and not address:
+        what = f"{section.name} is on and has no address"
+        config.errors.append(HostFileError(file, section.line, what))
     main = config.main
     check = section.find("gpgcheck") or main.find("gpgcheck")
     index = section.find("repo_gpgcheck") or main.find("repo_gpgcheck")
@@ -155,7 +215,7 @@ def _source(
         release="",
         components=(),
         url=address,
-        on=truth(section.get("enabled", "1"), True),
+        on=on,
         places=(place,),
         section=section,
         file=file,
@@ -187,10 +247,10 @@ def _number(section: IniSection, key: str, default: int, config: DnfConfig, file
     return number
 
 
-def read_variables(tree: Tree, base: Mapping[str, str]) -> dict[str, str]:
+def read_variables(tree: Tree, base: Mapping[str, str], folders: Sequence[str]) -> dict[str, str]:
     """The host's variables: those of its release and architecture, then the folders'."""
     found = dict(base)
-    for folder in VARIABLES:
+    for folder in folders:
         found.update(read_folder(tree, folder))
     return found
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Self
 
 from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
@@ -13,23 +13,24 @@ from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.ini import IniSection, words
 from velpin.kinds.rpm.logins import section_certificates, section_logins
 from velpin.kinds.rpm.pattern import Named, Patterns, is_glob
-from velpin.kinds.rpm.pool import RpmPackage, obsoletes
+from velpin.kinds.rpm.pool import RpmPackage, is_newer, obsoletes
 from velpin.kinds.rpm.relation import Capability
 from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
 from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.variables import substituted
 from velpin.kinds.rpm_dnf import KIND
 from velpin.kinds.rpm_dnf.config import (
-    FOLDERS,
     DnfConfig,
-    is_older,
+    is_yum_host,
     main_file,
     read_config,
     read_protected,
     read_variables,
 )
+from velpin.kinds.rpm_dnf.generation import NEWER, OLDER, DnfGeneration
 from velpin.kinds.rpm_dnf.locks import VersionLock, VersionLocks, list_file, read_version_locks
 from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
 from velpin.kinds.rpm_dnf.weak import Unwanted
@@ -54,7 +55,7 @@ class DnfState(RpmState):
     kind = KIND
     lists_wanted = ("primary", "filelists", "modules")
     installed_first = True
-    sources_folder = FOLDERS[0]
+    sources_folder = OLDER.folders[0]
     ties_matter = False
     rule_keys = ("priority", "includepkgs", "excludepkgs", "exclude")
 
@@ -95,6 +96,11 @@ class DnfState(RpmState):
             return False
         return self.tree.resolved(COMMAND) not in (COMMAND, NEWER_PROGRAM)
 
+    @property
+    def ways(self) -> DnfGeneration:
+        """What is so in this generation."""
+        return NEWER if self.is_newer else OLDER
+
     # -- configuration ---------------------------------------------------------------------
 
     @cached_property
@@ -104,7 +110,7 @@ class DnfState(RpmState):
         release = self._release_version()
         if release:
             base["releasever"] = release
-        return read_variables(self.tree, base)
+        return read_variables(self.tree, base, self.ways.variables)
 
     def _release_version(self) -> str:
         """The version that an installed package states for the system's release."""
@@ -127,7 +133,7 @@ class DnfState(RpmState):
     @cached_property
     def config(self) -> DnfConfig:
         """All that the configuration files say."""
-        return read_config(self.tree, self.variables)
+        return read_config(self.tree, self.variables, self.ways)
 
     @property
     def sources(self) -> list[RpmSource]:
@@ -138,7 +144,10 @@ class DnfState(RpmState):
     def read_order(self) -> list[RpmSource]:
         """Sources that are on, in the order in which the installer loads their lists."""
         live = [source for source in self.sources if source.on]
-        return sorted(live, key=lambda source: (source.priority, source.cost))
+        live.sort(key=lambda source: (source.priority, source.cost))
+        if self.ways.ties_by_name:
+            live.sort(key=lambda source: source.handle.encode("utf-8", "surrogateescape"))
+        return live
 
     @property
     def settings_said(self) -> Mapping[str, str]:
@@ -170,7 +179,7 @@ class DnfState(RpmState):
     def index_notes(self) -> Iterator[Reason]:
         """What to know of a forecast: also whether the installer's own rules are known."""
         yield from super().index_notes()
-        if is_older(self.tree):
+        if is_yum_host(self.tree):
             yield Reason("older-generation", {"file": main_file(self.tree)})
 
     @property
@@ -193,15 +202,38 @@ class DnfState(RpmState):
 
     def copy_folders(self, source: RpmSource) -> list[str]:
         """Where the installer may keep its copy of a source."""
-        caches = [f"var/cache/{name}" for name in ("libdnf5", "dnf")]
-        kept = [name for name in caches if self.tree.exists(name)]
-        if not kept:
+        cache = self.ways.copies
+        if not self.tree.exists(cache):
             return []
         import hashlib
 
         key = source.mirrors or (source.urls[0] if source.urls else source.handle)
+        if self.ways is NEWER and not source.mirrors and source.urls:
+            written = words(source.section.get("baseurl"))[0]
+            key = substituted(written, self.variables, defaults=True)
         mark = hashlib.sha256(key.encode("utf-8", "surrogateescape")).hexdigest()[:16]
-        return [f"{name}/{source.handle}-{mark}" for name in kept]
+        return [f"{cache}/{source.handle}-{mark}"]
+
+    # -- lists of files --------------------------------------------------------------------
+
+    paths_asked = False
+    """Whether some request is for a path."""
+
+    @property
+    def reads_files(self) -> bool:
+        """Whether the installer reads the full lists of files (observed: in the newer generation
+        only where a request is for a path, or the settings want them)."""
+        wanted = self.config.main.get("optional_metadata_types")
+        return not self.ways.files_when_asked or self.paths_asked or "filelists" in words(wanted)
+
+    def for_requests(self, requests: Sequence[Request]) -> Self:
+        """The host as it is read for some requests."""
+        paths = any(request.name.startswith(("/", "*/")) for request in requests)
+        if not paths or self.reads_files:
+            return self
+        found = self.again(self.tree)
+        found.asked_generation, found.paths_asked = self.asked_generation, True
+        return found
 
     # -- what takes part -------------------------------------------------------------------
 
@@ -328,7 +360,7 @@ class DnfState(RpmState):
     @property
     def best(self) -> bool:
         """Whether only the best candidate will do."""
-        return self.config.switch("best", False)
+        return self.config.switch("best", self.ways.best)
 
     @cached_property
     def solver_options(self) -> SolverOptions:
@@ -336,6 +368,8 @@ class DnfState(RpmState):
         found = SolverOptions(
             weak=self.config.switch("install_weak_deps", True),
             best=self.best,
+            new_first=self.ways.new_first,
+            follows_arch=self.is_newer,
             multiple=self.config.multiple,
             replaced_by_all=True,
             not_weak=Unwanted(
@@ -531,6 +565,24 @@ class DnfState(RpmState):
         work.rules.targets = targets
         work.staying = staying
         return work
+
+    def moves(self, build: RpmPackage) -> tuple[list[RpmPackage], bool]:
+        """What an installed build may change to, and whether it does so of itself: where the
+        best source of a name counts, lower versions count too (observed)."""
+        if not self.ways.priority_over_all:
+            return super().moves(build)
+        found, _ = super().moves(build)
+        options = self.solver_options
+        lower = [
+            package
+            for package in self.pool.named(build.name)
+            if not package.installed
+            and not is_newer(package, build)
+            and options.same_vendor(build, package)
+            and self.archs.may_follow(build.arch, package.arch)
+        ]
+        best = by_priority([*found, *lower])
+        return found, any(self.is_change(build, package) for package in best)
 
     def is_change(self, build: RpmPackage, other: RpmPackage) -> bool:
         """Also to one of the same version that obsoletes its own name."""

@@ -245,6 +245,7 @@ class ZyppState(RpmState):
         weak = not config.switch("solver.onlyRequires", False) and config.switch(
             "solver/installRecommends", True
         )
+        focus = config.settings.get("solver.focus", "").strip().lower() == "update"
         found = SolverOptions(
             multilib=False,
             downgrades_for_needs=False,
@@ -252,7 +253,8 @@ class ZyppState(RpmState):
             stay_first=self.is_newer,
             locked=lambda build: self.lock_of(build) is not None,
             multiple=frozenset(config.multiple),
-            focus_update=config.settings.get("solver.focus", "").strip().lower() == "update",
+            focus_update=focus,
+            new_first=focus,
         )
         if not self.any_vendor:
             found.same_vendor = self.same_vendor

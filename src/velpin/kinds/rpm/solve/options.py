@@ -35,8 +35,12 @@ class SolverOptions:
     """Names, or names provided, of which several versions stand side by side."""
     focus_update: bool = False
     """Whether installed packages that a new one needs are upgraded along."""
+    new_first: bool = False
+    """Whether what new packages need is settled before installed ones are to stay."""
     stay_first: bool = False
     """Whether all installed packages that can stay do so before others are replaced."""
+    follows_arch: bool = False
+    """Whether of several that come in one's place that of its own architecture is told."""
     replaced_by_all: bool = False
     """Whether all names that replace an installed package come together."""
     not_weak: Callable[[RpmPackage], bool] = _never

@@ -86,6 +86,10 @@ class _Branch(NamedTuple):
     clause: Clause | None
 
 
+def _has_installed(builds: Iterable[RpmPackage]) -> bool:
+    return any(package.installed for package in builds)
+
+
 class RpmSolver:
     """One transaction, worked out."""
 
@@ -272,7 +276,7 @@ class RpmSolver:
             self._again = False
             if not self._ask() or not self._update():
                 continue
-            if self.options.focus_update and not self._meet_needs(of_new=True):
+            if self.options.new_first and not self._meet_needs(of_new=True):
                 continue
             if not self._stay() or not self._meet_needs():
                 continue
@@ -399,6 +403,8 @@ class RpmSolver:
             else:
                 if open_:
                     builds = [self.pool.build(number) for number in sorted(open_)]
+                    if of_new and not self.options.focus_update and _has_installed(builds):
+                        continue  # that one is about to stay
                     self._pick(builds, "requires", clause)
                     self._cursor = rank
                     return False

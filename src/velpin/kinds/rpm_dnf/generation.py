@@ -1,0 +1,83 @@
+"""What differs between the generations of the installer on rpm-dnf hosts, by name.
+
+Observed rules: docs/how-hosts-choose/rpm-dnf-newer.md.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class DnfGeneration:
+    """One generation's places and habits."""
+
+    folders: tuple[str, ...]
+    """Folders of source files, in the order of reading."""
+    drop_ins: tuple[str, ...]
+    """Folders of main settings beside the main file, the vendor's before the host's."""
+    overrides: tuple[str, ...]
+    """Folders of sections that change sources, the vendor's before the host's."""
+    variables: tuple[str, ...]
+    """Folders of variables, the last wins."""
+    copies: str
+    """Where its copies of lists lie."""
+    strict_files: bool
+    """Whether a line that is no key, or an id with a blank, stops everything; and whether a
+    section that stands twice in one file is one."""
+    default_values: bool
+    """Whether `${name:-text}` is understood."""
+    best: bool
+    """Whether only the best candidate will do where nothing else is said."""
+    ties_by_name: bool
+    """Whether of sources alike the name first in byte order wins, not the one read first."""
+    new_first: bool
+    """Whether what new packages need is settled before installed ones are to stay."""
+    priority_over_all: bool
+    """Whether the upgrade goes by the best source that has a name at all, lower versions too,
+    and fails where a best update cannot be made."""
+    files_when_asked: bool
+    """Whether the full lists of files are read only where a request is for a path."""
+    own_locks: bool
+    """Whether version locks are the installer's own (`etc/dnf/versionlock.toml`)."""
+    commands: bool
+    """Whether a request may be the name of a command."""
+    skips: bool
+    """Whether `skip_unavailable` and `skip_broken` are known."""
+
+
+OLDER = DnfGeneration(
+    folders=("etc/yum.repos.d", "etc/yum/repos.d", "etc/distro.repos.d"),
+    drop_ins=(),
+    overrides=(),
+    variables=("etc/yum/vars", "etc/dnf/vars"),
+    copies="var/cache/dnf",
+    strict_files=False,
+    default_values=False,
+    best=False,
+    ties_by_name=False,
+    new_first=False,
+    priority_over_all=False,
+    files_when_asked=False,
+    own_locks=False,
+    commands=False,
+    skips=False,
+)
+
+NEWER = DnfGeneration(
+    folders=("etc/yum.repos.d", "etc/distro.repos.d", "usr/share/dnf5/repos.d"),
+    drop_ins=("usr/share/dnf5/libdnf.conf.d", "etc/dnf/libdnf5.conf.d"),
+    overrides=("usr/share/dnf5/repos.override.d", "etc/dnf/repos.override.d"),
+    variables=("usr/share/dnf5/vars.d", "etc/dnf/vars"),
+    copies="var/cache/libdnf5",
+    strict_files=True,
+    default_values=True,
+    best=True,
+    ties_by_name=True,
+    new_first=True,
+    priority_over_all=True,
+    files_when_asked=True,
+    own_locks=True,
+    commands=True,
+    skips=True,
+)
