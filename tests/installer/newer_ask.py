@@ -54,7 +54,9 @@ class NewerRpmInstaller:
         index_record(harbour.root / "var/lib/rpm/rpmdb.sqlite")
         self._environment = [f"HOME={home}", "LC_ALL=C.UTF-8", "COLUMNS=400"]
         self._environment.append(f"ZYPP_CONF={harbour.root}/etc/zypp/zypp.conf")
-        if harbour.kind != DNF:
+        if harbour.kind == DNF:
+            self.ask("makecache")  # ties go otherwise in the run that fetches the lists
+        else:
             self._run(*self._zypper("--no-gpg-checks"), "refresh")
 
     def ask(self, *words: str) -> Said:

@@ -24,25 +24,54 @@ class Clauses:
         """The host as it is."""
         self.upgrade = upgrade
         self._shared: dict[Package, tuple[Relation, ...]] = {}
+        self._hard: dict[Literal, list[Clause]] = {}
+        self._clauses_of: dict[tuple[Literal, Relation | None], list[Clause]] = {}
 
-    def of(self, literal: Literal) -> Iterator[Clause]:
+    def hard(self, literal: Literal) -> list[Clause]:
+        """What must hold where a unit or build does; made once."""
+        found = self._hard.get(literal)
+        if found is None:
+            found = self._hard[literal] = [
+                clause
+                for relation in (None, *self._relations(literal))
+                if relation is None or relation.hard
+                for clause in self._made(literal, relation)
+            ]
+        return found
+
+    def all(self, literal: Literal) -> Iterator[Clause]:
         """What a unit or build brings, in the order in which the host goes through it."""
+        yield from self._made(literal, None)
+        if isinstance(literal, Candidate) and literal is not literal.unit.installed:
+            yield from self._siblings(literal)
+        for relation in self._relations(literal):
+            yield from self._made(literal, relation)
+
+    def _made(self, literal: Literal, relation: Relation | None) -> list[Clause]:
+        """The clauses of one relation, or without one what unit and builds are to each other."""
+        key = literal, relation
+        found = self._clauses_of.get(key)
+        if found is None:
+            made = self._own(literal) if relation is None else self._clauses(literal, relation)
+            found = self._clauses_of[key] = list(made)
+        return found
+
+    def _own(self, literal: Literal) -> Iterator[Clause]:
         if isinstance(literal, Package):
             yield Clause(literal, self.possible(literal), group=Group.VERSION)
-            for relation in self._common(literal):
-                yield from self._clauses(literal, relation)
             return
-        unit = literal.unit
-        yield Clause(literal, [unit])
-        others = [build for build in self.known(unit) if build is not literal]
+        yield Clause(literal, [literal.unit])
+        others = [build for build in self.possible(literal.unit) if build is not literal]
         if others:
             yield Clause(literal, others, negative=True)
-        if literal is not unit.installed:
-            yield from self._siblings(literal)
-        common = self._common(unit)
-        for relation in self.world.relations(literal):
-            if relation not in common:
-                yield from self._clauses(literal, relation)
+
+    def _relations(self, literal: Literal) -> Sequence[Relation]:
+        """Those of a unit are what all its possible builds state in the same words; those of a
+        build are the others."""
+        if isinstance(literal, Package):
+            return self._common(literal)
+        common = self._common(literal.unit)
+        return [relation for relation in self.world.relations(literal) if relation not in common]
 
     # -- units and builds ----------------------------------------------------------------
 
@@ -135,7 +164,7 @@ class Clauses:
         found: list[Literal] = []
         for unit in self.world.units(target.name):
             fitting = [b for b in self.possible(unit) if self.world.fits(b, target)]
-            real = unit.name == target.name and target.arch in ("", "any", unit.arch)
+            real = unit.name == target.name and target.arch in ("", unit.arch)
             if fitting and real and all(self.world.fits(b, target) for b in self.known(unit)):
                 found.append(unit)
             else:

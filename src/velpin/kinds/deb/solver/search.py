@@ -13,9 +13,9 @@ Observed rules: docs/how-hosts-choose/deb-newer.md, "The order of decisions".
 from __future__ import annotations
 
 import heapq
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from enum import IntEnum
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 from velpin.kinds.deb.engine.world import Candidate, Package, Relation
 
@@ -90,16 +90,28 @@ class _Mark(NamedTuple):
     clause: Clause | None
 
 
+class ClauseSource(Protocol):
+    """What literals bring along."""
+
+    def hard(self, literal: Literal) -> Iterable[Clause]:
+        """What must hold where a literal does."""
+
+    def all(self, literal: Literal) -> Iterable[Clause]:
+        """That, and what is done along with it, in the host's order."""
+
+
 class Search:
     """What is decided, what follows from it, and the work that is open."""
 
-    def __init__(self, clauses_of: Callable[[Literal], Iterable[Clause]]) -> None:
-        self._clauses_of = clauses_of
+    def __init__(self, clauses: ClauseSource) -> None:
+        self._clauses = clauses
         self.value: dict[Literal, bool] = {}
         self.reason: dict[Literal, Clause | None] = {}
         self.trail: list[Literal] = []
         self._watched: dict[Literal, list[Clause]] = {}
-        self._known: set[Literal] = set()
+        """For each literal the clauses of others that speak of it."""
+        self._own_place: dict[Literal, int] = {}
+        """How many of those were known when a literal's own clauses came in."""
         self._head = 0
         self._marks: list[_Mark] = []
         self._heap: list[Work] = []
@@ -109,19 +121,36 @@ class Search:
     # -- what is known -------------------------------------------------------------------
 
     def discover(self, first: Literal) -> None:
-        """Take in what a literal brings, and whatever that can lead to."""
-        if first in self._known:
+        """Take in what must hold where a literal does, and all that this can lead to."""
+        if first in self._own_place:
             return
-        self._known.add(first)
+        self._own_place[first] = len(self._watched.setdefault(first, []))
         waiting = [first]
+        found: list[Clause] = []
         for literal in waiting:
-            for clause in self._clauses_of(literal):
-                self._watched.setdefault(literal, []).append(clause)
+            for clause in self._clauses.hard(literal):
+                found.append(clause)
                 for way in clause.ways:
-                    self._watched.setdefault(way, []).append(clause)
-                    if way not in self._known:
-                        self._known.add(way)
+                    watching = self._watched.setdefault(way, [])
+                    if not clause.negative and way not in self._own_place:
+                        self._own_place[way] = len(watching)
                         waiting.append(way)
+                    watching.append(clause)
+        self._rule_out(found)
+
+    def _rule_out(self, clauses: list[Clause]) -> None:
+        """Rule out what cannot be as things stand, before anything is decided on it."""
+        again = True
+        while again:
+            again = False
+            for clause in reversed(clauses):
+                owner = clause.owner
+                if owner is None or owner in self.value:
+                    continue
+                held = [self.value.get(way) for way in clause.ways]
+                if (True in held) if clause.negative else all(value is False for value in held):
+                    self._put(owner, False, clause)
+                    again = True
 
     def add(self, clause: Clause) -> None:
         """Open work that nothing brings but the host itself."""
@@ -218,32 +247,56 @@ class Search:
         while self._head < len(self.trail):
             literal = self.trail[self._head]
             self._head += 1
-            value = self.value[literal]
-            if value:
-                self.discover(literal)
-            for clause in self._watched.get(literal, ()):
-                fine = self._came(literal, clause) if value else self._went(literal, clause)
-                if not fine:
-                    return clause
+            if self.value[literal]:
+                broken = self._came(literal)
+            else:
+                watched = self._watched.get(literal, ())
+                broken = next((clause for clause in watched if not self._lost_way(clause)), None)
+            if broken is not None:
+                return broken
         return None
 
-    def _came(self, literal: Literal, clause: Clause) -> bool:
-        if clause.owner is not literal:
-            owner = clause.owner
-            return not clause.negative or owner is None or self._put(owner, False, clause)
+    def _came(self, literal: Literal) -> Clause | None:
+        """What follows from a literal that holds now; the clause that cannot hold."""
+        self.discover(literal)
+        watched, place = self._watched[literal], self._own_place[literal]
+        for clause in watched[:place]:
+            if not self._bars_owner(clause):
+                return clause
+        for clause in self._clauses.all(literal):
+            if not self._brought(clause):
+                return clause
+        for clause in watched[place:]:
+            if not self._bars_owner(clause):
+                return clause
+        return None
+
+    def _bars_owner(self, clause: Clause) -> bool:
+        """What another excludes holds now, so that other cannot."""
+        owner = clause.owner
+        return not clause.negative or owner is None or self._put(owner, False, clause)
+
+    def _brought(self, clause: Clause) -> bool:
+        """The owner of a clause holds now."""
         if clause.negative:
             return all(self._put(way, False, clause) for way in clause.ways)
+        if clause.optional:
+            for way in clause.ways:
+                self.discover(way)
+            self._push(clause)
+            return True
         possible = [way for way in clause.ways if self.value.get(way) is not False]
-        if len(possible) == 1 and not clause.optional:
+        if len(possible) == 1:
             return self._put(possible[0], True, clause)
         if not possible:
-            return clause.optional
-        heapq.heappush(self._heap, Work(clause, len(self._marks), len(possible) > 1))
+            return False
+        heapq.heappush(self._heap, Work(clause, len(self._marks), several=True))
         return True
 
-    def _went(self, literal: Literal, clause: Clause) -> bool:
+    def _lost_way(self, clause: Clause) -> bool:
+        """One of a clause's ways cannot be any more."""
         owner = clause.owner
-        if clause.negative or clause.optional or owner is literal or owner is None:
+        if clause.negative or owner is None:
             return True
         stands = self.value.get(owner)
         if stands is False:

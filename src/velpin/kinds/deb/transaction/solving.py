@@ -61,7 +61,7 @@ def solve_upgrade(host: DebState) -> Transaction:
 def _search(done: Transaction, asked: dict[Package, Candidate], *, upgrade: bool) -> Transaction:
     world, draft = done.world, done.draft
     clauses = Clauses(world, draft, upgrade=upgrade)
-    search = Search(clauses.of)
+    search = Search(clauses)
     try:
         _facts(done, asked, clauses, search, upgrade=upgrade)
         search.settle()
