@@ -165,6 +165,7 @@ class Index:
             self._sums: list[int] = facts["sums"]
             self._end = len(self._map) - _TAIL - size
             self._sound = bytearray(len(self._sums))
+            self._steps: dict[int, tuple[int, int, bytes]] = {}
             self._blocks: dict[int, bytes] = {}
             self._known: dict[str, list[str]] = {}
         except (OSError, ValueError, LookupError, TypeError) as problem:
@@ -344,19 +345,14 @@ class Index:
     def _lines(self, kind: str, key: str) -> Iterator[bytes]:
         """Lines that begin with a key, by bisection of each sorted part."""
         wanted = key.encode("utf-8", "surrogateescape") + b"\t"
-        sound = self._sound
+        sound, steps = self._sound, self._steps
         for part in self._parts:
             low, last = part.get(kind, (0, 0))
             first, high = low, last
             while low < high:
                 half = (low + high) // 2
-                middle = self._map.rfind(b"\n", first, half) + 1 or first
-                middle = max(middle, low)
-                end = self._map.find(b"\n", middle, last) + 1 or last  # a lost line end is damage
-                seen = sound[middle >> _CHUNK_BITS] and sound[end - 1 >> _CHUNK_BITS]
-                if not seen or end - middle > _CHUNK:
-                    self._check(max(middle - 1, 0), max(half, end))
-                if self._map[middle:end] < wanted:
+                middle, end, line = steps.get(half) or self._step(half, first, last)
+                if line < wanted:
                     low = end
                 else:
                     high = middle
@@ -372,6 +368,16 @@ class Index:
                     break
                 yield line
                 low = end + 1
+
+    def _step(self, half: int, first: int, last: int) -> tuple[int, int, bytes]:
+        """The line around a place of a sorted part, kept: all searches begin alike."""
+        middle = self._map.rfind(b"\n", first, half) + 1 or first
+        end = self._map.find(b"\n", middle, last) + 1 or last  # a lost line end is damage
+        seen = self._sound[middle >> _CHUNK_BITS] and self._sound[end - 1 >> _CHUNK_BITS]
+        if not seen or end - middle > _CHUNK:
+            self._check(max(middle - 1, 0), max(half, end))
+        found = self._steps[half] = middle, end, self._map[middle:end]
+        return found
 
 
 def _row(line: bytes) -> Row:

@@ -23,38 +23,45 @@ class Clauses:
         self.now = now
         """The host as it is."""
         self.upgrade = upgrade
-        self._shared: dict[Package, tuple[Relation, ...]] = {}
-        self._hard: dict[Literal, list[Clause]] = {}
-        self._clauses_of: dict[tuple[Literal, Relation | None], list[Clause]] = {}
+        self._stated: dict[Literal, Sequence[Relation]] = {}
+        self._possible: dict[Package, list[Candidate]] = {}
+        self._seen: dict[str, list[Candidate]] = {}
+        """Builds that are known, by all their names."""
+        self._speaking: dict[str, list[tuple[Clause, Candidate, Relation]]] = {}
+        """Clauses that exclude something, by its name."""
+        self._met_by: dict[Target, list[Literal]] = {}
+        self._made: dict[Literal, list[list[Clause] | None]] = {}
+        """For each literal its clauses: its own, then those of each of its relations."""
 
     def hard(self, literal: Literal) -> list[Clause]:
-        """What must hold where a unit or build does; made once."""
-        found = self._hard.get(literal)
-        if found is None:
-            found = self._hard[literal] = [
-                clause
-                for relation in (None, *self._relations(literal))
-                if relation is None or relation.hard
-                for clause in self._made(literal, relation)
-            ]
+        """What must hold where a unit or build does."""
+        relations = self._relations(literal)
+        made = self._made.get(literal)
+        if made is None:
+            made = self._made[literal] = [None] * (len(relations) + 1)
+        found: list[Clause] = []
+        for place, relation in enumerate((None, *relations)):
+            if relation is None or relation.kind not in _SOFT:
+                part = made[place] = self._make(literal, relation)
+                found += part
         return found
 
     def all(self, literal: Literal) -> Iterator[Clause]:
-        """What a unit or build brings, in the order in which the host goes through it."""
-        yield from self._made(literal, None)
+        """What a unit or build brings, in the order in which the host goes through it; `hard`
+        was asked before."""
+        made = self._made[literal]
+        yield from made[0] or ()
         if isinstance(literal, Candidate) and literal is not literal.unit.installed:
             yield from self._siblings(literal)
-        for relation in self._relations(literal):
-            yield from self._made(literal, relation)
+        for place, relation in enumerate(self._relations(literal), 1):
+            part = made[place]
+            if part is None:
+                part = made[place] = self._make(literal, relation)
+            yield from part
 
-    def _made(self, literal: Literal, relation: Relation | None) -> list[Clause]:
+    def _make(self, literal: Literal, relation: Relation | None) -> list[Clause]:
         """The clauses of one relation, or without one what unit and builds are to each other."""
-        key = literal, relation
-        found = self._clauses_of.get(key)
-        if found is None:
-            made = self._own(literal) if relation is None else self._clauses(literal, relation)
-            found = self._clauses_of[key] = list(made)
-        return found
+        return list(self._own(literal) if relation is None else self._clauses(literal, relation))
 
     def _own(self, literal: Literal) -> Iterator[Clause]:
         if isinstance(literal, Package):
@@ -68,35 +75,40 @@ class Clauses:
     def _relations(self, literal: Literal) -> Sequence[Relation]:
         """Those of a unit are what all its possible builds state in the same words; those of a
         build are the others."""
+        found = self._stated.get(literal)
+        if found is None:
+            found = self._stated[literal] = self._read_relations(literal)
+        return found
+
+    def _read_relations(self, literal: Literal) -> Sequence[Relation]:
         if isinstance(literal, Package):
-            return self._common(literal)
-        common = self._common(literal.unit)
-        return [relation for relation in self.world.relations(literal) if relation not in common]
+            possible = self.possible(literal)
+            if len(possible) == 1:
+                return self.world.relations(possible[0])
+            common = list(self.world.relations(possible[0])) if possible else []
+            for other in possible[1:]:
+                theirs = set(self.world.relations(other))
+                common = [relation for relation in common if relation in theirs]
+            return common
+        if len(self.possible(literal.unit)) == 1:
+            return ()
+        shared = set(self._relations(literal.unit))
+        return [relation for relation in self.world.relations(literal) if relation not in shared]
 
     # -- units and builds ----------------------------------------------------------------
 
     def possible(self, unit: Package) -> list[Candidate]:
         """Builds of a unit that may be chosen, best first."""
-        found = [build for build in (unit.installed, unit.aim) if build is not None]
-        if self.upgrade:
-            found.reverse()
-        return list(dict.fromkeys(found))
+        found = self._possible.get(unit)
+        if found is None:
+            builds = (unit.aim, unit.installed) if self.upgrade else (unit.installed, unit.aim)
+            found = list(dict.fromkeys(build for build in builds if build is not None))
+            self._possible[unit] = found
+        return found
 
     def known(self, unit: Package) -> Sequence[Candidate]:
         """Every build of a unit, possible or not."""
         return self.world.builds(unit) or ([unit.installed] if unit.installed else [])
-
-    def _common(self, unit: Package) -> tuple[Relation, ...]:
-        """Relations that all possible builds of a unit state in the same words."""
-        found = self._shared.get(unit)
-        if found is None:
-            possible = self.possible(unit)
-            relations = list(self.world.relations(possible[0])) if possible else []
-            for other in possible[1:]:
-                theirs = set(self.world.relations(other))
-                relations = [relation for relation in relations if relation in theirs]
-            found = self._shared[unit] = tuple(dict.fromkeys(relations))
-        return found
 
     def _siblings(self, build: Candidate) -> Iterator[Clause]:
         for unit in self.world.along(build):
@@ -108,9 +120,15 @@ class Clauses:
     def _clauses(self, owner: Literal, relation: Relation) -> Iterator[Clause]:
         build = owner if isinstance(owner, Candidate) else self.possible(owner)[0]
         if relation.negative:
-            against = list(self._against(build, relation))
-            if against:
-                yield Clause(owner, against, negative=True, relation=relation)
+            name = relation.targets[0].name
+            against = [
+                other
+                for other in self._seen.get(name, ())
+                if self._excludes(build, relation, other)
+            ]
+            clause = Clause(owner, against, negative=True, relation=relation)
+            self._speaking.setdefault(name, []).append((clause, build, relation))
+            yield clause
             return
         if relation.kind not in _SOFT:
             group = Group.MET if self._is_met(relation) else Group.NEEDS
@@ -118,12 +136,24 @@ class Clauses:
             return
         yield from self._soft(owner, build, relation)
 
-    def _against(self, build: Candidate, relation: Relation) -> Iterator[Candidate]:
+    def excluding(self, literal: Literal) -> Iterator[Clause]:
+        """Clauses made before that exclude a build which has become known just now.
+
+        What a build excludes is not looked up, but found when it turns up: most of it never does.
+        """
+        if isinstance(literal, Package):
+            return
+        for name in self.world.names(literal):
+            self._seen.setdefault(name, []).append(literal)
+            for clause, build, relation in self._speaking.get(name, ()):
+                if self._excludes(build, relation, literal):
+                    clause.ways.append(literal)
+                    yield clause
+
+    def _excludes(self, build: Candidate, relation: Relation, other: Candidate) -> bool:
         (target,) = relation.targets
-        for unit in self.world.units(target.name):
-            for other in self.possible(unit):
-                if self.world.fits(other, target) and not self.world.exempt(build, relation, other):
-                    yield other
+        world = self.world
+        return world.fits(other, target) and not world.exempt(build, relation, other)
 
     def _is_met(self, relation: Relation) -> bool:
         """Whether something installed meets a relation."""
@@ -161,6 +191,12 @@ class Clauses:
         return way if isinstance(way, Package) else way.unit
 
     def _meeting(self, target: Target) -> list[Literal]:
+        found = self._met_by.get(target)
+        if found is None:
+            found = self._met_by[target] = self._in_order(target)
+        return found
+
+    def _in_order(self, target: Target) -> list[Literal]:
         found: list[Literal] = []
         for unit in self.world.units(target.name):
             fitting = [b for b in self.possible(unit) if self.world.fits(b, target)]
@@ -169,6 +205,8 @@ class Clauses:
                 found.append(unit)
             else:
                 found += fitting
+        if len(found) == 1:
+            return found
         return sorted(found, key=lambda way: self._order(target, self._unit_of(way)))
 
     def _order(self, target: Target, unit: Package) -> tuple[object, ...]:

@@ -54,7 +54,8 @@ class Clause:
         negative: bool = False,
         relation: Relation | None = None,
     ) -> None:
-        self.owner, self.ways, self.group = owner, ways, group
+        self.owner, self.group = owner, group
+        self.ways: list[Literal] = list(ways)
         self.optional, self.negative, self.relation = optional, negative, relation
 
 
@@ -99,6 +100,9 @@ class ClauseSource(Protocol):
     def all(self, literal: Literal) -> Iterable[Clause]:
         """That, and what is done along with it, in the host's order."""
 
+    def excluding(self, literal: Literal) -> Iterable[Clause]:
+        """Clauses made before that exclude a literal which has become known just now."""
+
 
 class Search:
     """What is decided, what follows from it, and the work that is open."""
@@ -128,6 +132,9 @@ class Search:
         waiting = [first]
         found: list[Clause] = []
         for literal in waiting:
+            for clause in self._clauses.excluding(literal):
+                self._watched[literal].append(clause)
+                found.append(clause)
             for clause in self._clauses.hard(literal):
                 found.append(clause)
                 for way in clause.ways:
@@ -145,10 +152,16 @@ class Search:
             again = False
             for clause in reversed(clauses):
                 owner = clause.owner
-                if owner is None or owner in self.value:
+                if owner is None:
                     continue
                 held = [self.value.get(way) for way in clause.ways]
-                if (True in held) if clause.negative else all(value is False for value in held):
+                if owner in self.value:
+                    if clause.negative and self.value[owner]:
+                        for way, value in zip(clause.ways, held, strict=True):
+                            if value is None:
+                                self._put(way, False, clause)
+                                again = True
+                elif (True in held) if clause.negative else all(value is False for value in held):
                     self._put(owner, False, clause)
                     again = True
 
