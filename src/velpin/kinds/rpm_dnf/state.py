@@ -46,6 +46,8 @@ if TYPE_CHECKING:
 
 NEWER_PACKAGES, OLDER_PACKAGES = ("dnf5", "libdnf5"), ("python3-dnf", "dnf", "yum")
 """Packages of the installer of each generation, of which the first that is installed tells."""
+COMMAND_FOLDERS = ("/usr/bin", "/usr/sbin")
+"""Where a request's name is looked for as a command."""
 COMMAND, NEWER_PROGRAM = "usr/bin/dnf", "usr/bin/dnf5"
 
 
@@ -354,8 +356,17 @@ class DnfState(RpmState):
 
     @property
     def lenient(self) -> bool:
-        """Whether what cannot be had is left out of a request."""
-        return not self.config.switch("strict", True)
+        """Whether what no source has is left out of a request."""
+        return self._leaves_out("skip_unavailable")
+
+    @property
+    def leaves_out_broken(self) -> bool:
+        """Whether what cannot be had though a source has it is left out of a request."""
+        return self._leaves_out("skip_broken")
+
+    def _leaves_out(self, key: str) -> bool:
+        strict = self.config.switch("strict", True)
+        return self.config.switch(key, not strict) if self.ways.skips else not strict
 
     @property
     def best(self) -> bool:
@@ -370,6 +381,8 @@ class DnfState(RpmState):
             best=self.best,
             new_first=self.ways.new_first,
             follows_arch=self.is_newer,
+            downgrades_for_needs=not self.is_newer or self.config.switch("allow_downgrade", True),
+            protects_from_replacing=not self.is_newer,
             multiple=self.config.multiple,
             replaced_by_all=True,
             not_weak=Unwanted(
@@ -385,7 +398,7 @@ class DnfState(RpmState):
 
     def jobs(self, request: Request) -> list[Job]:
         """What a request asks for; RequestRefused where it cannot be met."""
-        found, plain = self._meant(request)
+        found, how = self._meant(request)
         here = [package for package in found if package.installed and self._askable(package)]
         visible = [
             package for package in found if not package.installed and self.pool.visible(package)
@@ -400,16 +413,44 @@ class DnfState(RpmState):
                 if found
                 else RequestRefused("unknown", name=request.name)
             )
+        if how == "capability" and here and self.best:
+            return [self._met(request, here, visible)]
         groups = self._groups(request, here + visible)
         jobs = []
         for group in groups:
             builds = group
-            if plain and self.config.switch("obsoletes", True):
+            if how == "name" and self.config.switch("obsoletes", True):
                 builds = self._widened(group)
             jobs.append(
-                Job(request.text, builds, weak=self.lenient, best=self.best, fresh=self.best)
+                Job(
+                    request.text,
+                    builds,
+                    weak=self.leaves_out_broken,
+                    best=self.best,
+                    fresh=self.best,
+                    frees=self._freed(group) if how == "version" else (),
+                )
             )
         return jobs
+
+    def _freed(self, builds: Sequence[RpmPackage]) -> tuple[RpmPackage, ...]:
+        """Installed builds that may go back where a version is asked for (observed, in the newer
+        generation)."""
+        names = {package.name for package in builds} if self.is_newer else set()
+        return tuple(old for name in sorted(names) for old in self.pool.installed(name))
+
+    def _met(self, request: Request, here: list[RpmPackage], visible: list[RpmPackage]) -> Job:
+        """A capability that something installed has: nothing, unless the best source has a newer
+        build of that name; then another name that is not here yet, else that one (observed)."""
+        best = by_priority(visible)
+        alike = [(old, new) for new in best for old in here if old.name == new.name]
+        newer = [new for old, new in alike if is_newer(new, old)]
+        if not newer or {old.name for old, _ in alike} - {new.name for new in newer}:
+            return Job(request.text, here, weak=self.leaves_out_broken, idle=True)
+        others = [package for package in best if not self.pool.installed(package.name)]
+        first = min((package.name for package in others), default=newer[0].name)
+        builds = [package for package in best if package.name == first]
+        return Job(request.text, builds, weak=self.leaves_out_broken, best=True, fresh=True)
 
     def _askable(self, build: RpmPackage) -> bool:
         """Whether a request can mean a build: the main file's filters hide installed ones too."""
@@ -432,12 +473,16 @@ class DnfState(RpmState):
             names = dict.fromkeys(package.name for package in builds)
             groups = [[package for package in builds if package.name == name] for name in names]
         if self.config.main.get("multilib_policy", "best").strip().lower() == "all":
-            groups = [part for group in groups for part in _each_architecture(group)]
+            each = _each_architecture if not self.is_newer else _by_architecture
+            groups = [part for group in groups for part in each(group)]
         return groups
 
     def _widened(self, builds: list[RpmPackage]) -> list[RpmPackage]:
-        """With what obsoletes any of them, installed already or not."""
+        """With what obsoletes any of them, installed already or not; in the newer generation,
+        of that alone which would be taken (observed)."""
         offered = [package for package in builds if not package.installed] or builds
+        if self.is_newer:
+            offered = Policy(self.pool).best(offered)
         names = {package.name for package in builds}
         more = {
             package.id: package
@@ -450,8 +495,9 @@ class DnfState(RpmState):
         }
         return [*builds, *more.values()]
 
-    def _meant(self, request: Request) -> tuple[list[RpmPackage], bool]:
-        """Builds a request means, hidden ones too, and whether it is a plain name."""
+    def _meant(self, request: Request) -> tuple[list[RpmPackage], str]:
+        """Builds a request means, hidden ones too, and whether as a name, a version or a
+        capability."""
         if request.operator:
             found = named(self.pool, request.name, request.arch)
             if request.operator == "=":
@@ -471,21 +517,24 @@ class DnfState(RpmState):
                 raise RequestRefused(
                     "no-version", name=request.name, version=asked, versions=listed
                 )
-            return fits, False
+            return fits, "version"
         if request.arch:
-            return named(self.pool, request.name, request.arch), True
+            return named(self.pool, request.name, request.arch), "name"
         for name, version, arch in spellings(request.name, self.archs.taken):
             found = named(self.pool, name, arch)
             if version:
                 found = [b for b in found if version_fits(version, b.version, any_epoch=True)]
             if any(map(self._askable, found)):
-                return found, not version
+                return found, "version" if version else "name"
         bound = bound_of(request.name) or Capability(request.name)
         found = self.pool.offering(bound)
+        for folder in COMMAND_FOLDERS if self.ways.commands else ():
+            if not any(map(self._askable, found)) and "/" not in request.name:
+                found = self.pool.offering(Capability(f"{folder}/{request.name}")) or found
         if any(map(self._askable, found)):
-            return found, False
+            return found, "capability"
         hidden = named(self.pool, request.name)
-        return (hidden, True) if hidden else (found, False)
+        return (hidden, "name") if hidden else (found, "capability")
 
     # -- rules ----------------------------------------------------------------------------
 
@@ -548,7 +597,6 @@ class DnfState(RpmState):
         upgrade: list[RpmPackage] = []
         jobs: list[Job] = []
         staying: set[int] = set()
-        policy = Policy(self.pool)
         for build in self.pool.all_installed():
             if self.is_outdone(build):
                 continue
@@ -559,12 +607,33 @@ class DnfState(RpmState):
             if not of_itself:
                 staying.add(build.id)
             if self.best:
-                best = policy.best(by_priority(found)) if of_itself else [build]
-                jobs.append(Job("", best, fresh=True))
+                jobs.append(Job("", self._best_update(build, found, of_itself), fresh=True))
         work = RpmSolver(self.pool, self.solver_options, jobs, upgrade)
         work.rules.targets = targets
         work.staying = staying
         return work
+
+    def _best_update(
+        self, build: RpmPackage, found: list[RpmPackage], of_itself: bool
+    ) -> list[RpmPackage]:
+        """What alone will do for an installed build in an upgrade that takes only the best.
+
+        In the newer generation an installed one that something installed replaces stays, and
+        what replaces it counts even where that would itself go back (observed).
+        """
+        if not of_itself:
+            return [build]
+        if self.is_newer:
+            replacing = self.pool.recorded(RpmLink.OBSOLETES, build.name)
+            if any(obsoletes(other, build) for other in replacing if other.name != build.name):
+                return [build]
+            others = [
+                package
+                for package in self.pool.obsoleting(build)
+                if package.name != build.name and self.solver_options.same_vendor(build, package)
+            ]
+            found = list(dict.fromkeys([*found, *others]))
+        return Policy(self.pool).best(by_priority(found))
 
     def moves(self, build: RpmPackage) -> tuple[list[RpmPackage], bool]:
         """What an installed build may change to, and whether it does so of itself: where the
@@ -589,12 +658,18 @@ class DnfState(RpmState):
         return super().is_change(build, other) or obsoletes(other, build)
 
 
-def _each_architecture(builds: list[RpmPackage]) -> list[list[RpmPackage]]:
-    """Those of each name and architecture by themselves, where none of them is installed."""
+def _by_architecture(builds: list[RpmPackage]) -> list[list[RpmPackage]]:
+    """Those of each name and architecture by themselves."""
     parts: dict[tuple[str, str], list[RpmPackage]] = {}
     for package in builds:
         parts.setdefault((package.name, package.arch), []).append(package)
-    new = [part for part in parts.values() if not any(package.installed for package in part)]
+    return list(parts.values())
+
+
+def _each_architecture(builds: list[RpmPackage]) -> list[list[RpmPackage]]:
+    """Those of each name and architecture by themselves, where none of them is installed."""
+    parts = _by_architecture(builds)
+    new = [part for part in parts if not any(package.installed for package in part)]
     return new or [[package for package in builds if package.installed]]
 
 

@@ -41,6 +41,8 @@ class SolverOptions:
     """Whether all installed packages that can stay do so before others are replaced."""
     follows_arch: bool = False
     """Whether of several that come in one's place that of its own architecture is told."""
+    protects_from_replacing: bool = True
+    """Whether what is protected may not even be replaced by another name."""
     replaced_by_all: bool = False
     """Whether all names that replace an installed package come together."""
     not_weak: Callable[[RpmPackage], bool] = _never

@@ -148,6 +148,8 @@ class RpmSolver:
     def _checked(self, found: RpmSolution) -> RpmSolution:
         """Refused as a whole where something goes that never may; no other way is looked for."""
         coming = {package.name for package in found.taken}
+        if not self.options.protects_from_replacing:
+            coming |= {old.name for build in found.taken for old in self.rules.replaced(build)}
         gone = [
             package for package in found.gone if package.name in self.options.protected - coming
         ]
