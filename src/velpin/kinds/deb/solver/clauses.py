@@ -73,8 +73,8 @@ class Clauses:
             yield Clause(literal, others, negative=True)
 
     def _relations(self, literal: Literal) -> Sequence[Relation]:
-        """Those of a unit are what all its possible builds state in the same words; those of a
-        build are the others."""
+        """Those of a unit are what all its builds state in the same words, possible or not; those
+        of a build are the others."""
         found = self._stated.get(literal)
         if found is None:
             found = self._stated[literal] = self._read_relations(literal)
@@ -82,15 +82,13 @@ class Clauses:
 
     def _read_relations(self, literal: Literal) -> Sequence[Relation]:
         if isinstance(literal, Package):
-            possible = self.possible(literal)
-            if len(possible) == 1:
-                return self.world.relations(possible[0])
-            common = list(self.world.relations(possible[0])) if possible else []
-            for other in possible[1:]:
+            known = self.known(literal)
+            common = list(self.world.relations(known[0])) if known else []
+            for other in known[1:]:
                 theirs = set(self.world.relations(other))
                 common = [relation for relation in common if relation in theirs]
             return common
-        if len(self.possible(literal.unit)) == 1:
+        if len(self.known(literal.unit)) == 1:
             return ()
         shared = set(self._relations(literal.unit))
         return [relation for relation in self.world.relations(literal) if relation not in shared]
@@ -118,7 +116,7 @@ class Clauses:
     # -- relations -----------------------------------------------------------------------
 
     def _clauses(self, owner: Literal, relation: Relation) -> Iterator[Clause]:
-        build = owner if isinstance(owner, Candidate) else self.possible(owner)[0]
+        build = owner if isinstance(owner, Candidate) else self.known(owner)[0]
         if relation.negative:
             name = relation.targets[0].name
             against = [
@@ -167,13 +165,12 @@ class Clauses:
                 yield Clause(owner, ways, group=Group.RECOMMENDS, optional=True, relation=relation)
         elif not self._is_met(relation):
             return
-        elif not follows:
-            yield Clause(owner, ways, group=Group.SUGGESTS, optional=True, relation=relation)
-        elif self.upgrade:
+        elif follows and self.upgrade:
             yield Clause(owner, ways, group=Group.MET, relation=relation)
         else:
             here = [way for way in ways if self._unit_of(way).installed is not None]
-            yield Clause(owner, here, group=Group.MET, optional=True, relation=relation)
+            group = Group.MET if follows else Group.SUGGESTS
+            yield Clause(owner, here, group=group, optional=True, relation=relation)
 
     # -- ways ----------------------------------------------------------------------------
 
