@@ -130,6 +130,11 @@ class RpmState(IndexedHost[RpmSource]):
     """Files of blocks that are rules."""
 
     @property
+    def block_preamble(self) -> bytes:
+        """What a new file of such blocks begins with."""
+        return b""
+
+    @property
     def line_files(self) -> list[str]:
         """Files of lines that are rules."""
         return []

@@ -35,6 +35,14 @@ class VersionLock(NamedTuple):
     never: bool
     """Whether what it means is kept out, rather than all else of the name."""
 
+    def speaks_of(self, name: str) -> bool:
+        """Whether it is about a name."""
+        return Patterns([self.pattern]).speak_of(name)
+
+    def allows(self, one: Named) -> bool:
+        """Whether it means a version."""
+        return Patterns([self.pattern]).mean(one)
+
 
 def list_file(tree: Tree) -> str:
     """The file of the list; empty where the plugin has no settings or is switched off."""

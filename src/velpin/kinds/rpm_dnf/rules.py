@@ -19,6 +19,8 @@ from velpin.kinds.rpm.rules.store import RuleLine, Slot
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import parse
 from velpin.kinds.rpm_dnf.config import main_file
+from velpin.kinds.rpm_dnf.own_locks import FILE as OWN_LOCKS
+from velpin.kinds.rpm_dnf.own_locks import lock_text
 from velpin.model.rule import Rule, command_of
 
 
@@ -48,6 +50,8 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
         return [RuleLine(_barred(host, rule), tuple(_bar_patterns(rule)))]
     found = []
     lock_file = next(iter(host.block_files), "")
+    if lock_file == OWN_LOCKS and not _is_one_version(rule):
+        lock_file = ""  # its conditions cannot say "this version in any release"
     if lock_file and (rule.version or rule.kind == "keep"):
         locks = [lock for name in rule.names for lock in _locks(host, rule, name)]
         found.append(RuleLine(Slot(lock_file), ("\n".join(dict.fromkeys(locks)),)))
@@ -64,8 +68,18 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
     return found
 
 
+def _is_one_version(rule: Rule) -> bool:
+    """Whether it is about versions told in full."""
+    return rule.kind == "keep" or (
+        parse(rule.version).release is not None and not rule.version.endswith("*")
+    )
+
+
 def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
-    """Lines of the list of locked versions for what is wanted, or for what is installed."""
+    """Entries of the list of locked versions for what is wanted, or for what is installed."""
+    if OWN_LOCKS in host.block_files:
+        yield from _own_locks(host, rule, text)
+        return
     name, arch = split_name(text)
     if rule.kind == "keep":
         for meant in names_meant(host, name):
@@ -85,6 +99,28 @@ def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
             yield _lock(name, epoch, wanted.version, wanted.release + open_, arch)
         else:
             yield _lock(name, epoch, wanted.version + open_, "*", arch)
+
+
+def _own_locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
+    name, arch = split_name(text)
+    if rule.kind == "keep":
+        for meant in names_meant(host, name):
+            for build in host.pool.installed(meant):
+                yield lock_text(meant, _in_full(build.version), arch)
+        return
+    wanted = parse(rule.version)
+    versions = {
+        _in_full(build.version)
+        for build in builds_meant(host, text)
+        if version_fits(rule.version, build.version, any_epoch=wanted.epoch is None)
+    }
+    for version in sorted(versions or {_in_full(rule.version)}):
+        yield lock_text(name, version, arch)
+
+
+def _in_full(version: str) -> str:
+    evr = parse(version)
+    return f"{evr.epoch or 0}:{evr.version}-{evr.release or ''}"
 
 
 def _is_wanted(wanted: str, version: str) -> bool:

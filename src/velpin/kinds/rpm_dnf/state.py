@@ -21,7 +21,7 @@ from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.variables import substituted
-from velpin.kinds.rpm_dnf import KIND
+from velpin.kinds.rpm_dnf import KIND, own_locks
 from velpin.kinds.rpm_dnf.config import (
     DnfConfig,
     is_yum_host,
@@ -33,6 +33,7 @@ from velpin.kinds.rpm_dnf.config import (
 from velpin.kinds.rpm_dnf.generation import NEWER, OLDER, DnfGeneration
 from velpin.kinds.rpm_dnf.locks import VersionLock, VersionLocks, list_file, read_version_locks
 from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
+from velpin.kinds.rpm_dnf.vendors import VendorChange, read_vendor_changes
 from velpin.kinds.rpm_dnf.weak import Unwanted
 from velpin.model.host import Installer
 from velpin.model.reason import Fact, Note, Place, Reason
@@ -64,12 +65,17 @@ class DnfState(RpmState):
     @cached_property
     def lock_file(self) -> str:
         """The list of locked versions; empty where this host has none in force."""
-        return list_file(self.tree)
+        return own_locks.FILE if self.ways.own_locks else list_file(self.tree)
 
     @property
     def block_files(self) -> tuple[str, ...]:  # type: ignore[override]
         """Files of blocks that are rules."""
         return (self.lock_file,) if self.lock_file else ()
+
+    @property
+    def block_preamble(self) -> bytes:
+        """What a new file of such blocks begins with."""
+        return own_locks.PREAMBLE if self.ways.own_locks else b""
 
     @property
     def line_files(self) -> list[str]:
@@ -191,6 +197,7 @@ class DnfState(RpmState):
 
     def refusal(self) -> HostFileError | Reason | None:
         """Why this host would refuse every request; None where it would not."""
+        _ = self.version_locks, self.vendor_changes
         if self.config.errors:
             return self.config.errors[0]
         for source in self.read_order:
@@ -249,9 +256,30 @@ class DnfState(RpmState):
         return {s.handle: (Patterns(s.excludes), Patterns(s.includes)) for s in self.sources}
 
     @cached_property
-    def version_locks(self) -> VersionLocks:
+    def version_locks(self) -> VersionLocks | own_locks.OwnLocks:
         """The list of locked versions."""
-        return VersionLocks(read_version_locks(self.tree))
+        if not self.ways.own_locks:
+            return VersionLocks(read_version_locks(self.tree))
+        try:
+            return own_locks.OwnLocks(own_locks.read_own_locks(self.tree))
+        except HostFileError as problem:
+            self.config.errors.append(problem)
+            return own_locks.OwnLocks(())
+
+    @cached_property
+    def vendor_changes(self) -> list[VendorChange]:
+        """From which vendors to which a package may go, where that is not free."""
+        if not self.is_newer:
+            return []
+        try:
+            return read_vendor_changes(self.tree)
+        except HostFileError as problem:
+            self.config.errors.append(problem)
+            return []
+
+    def _same_vendor(self, one: RpmPackage, other: RpmPackage) -> bool:
+        old, new = one.facts.vendor, other.facts.vendor
+        return old == new or any(change.allows(old, new) for change in self.vendor_changes)
 
     @cached_property
     def hiding(self) -> Hiding:
@@ -393,7 +421,7 @@ class DnfState(RpmState):
             protected=read_protected(self.tree, self.config.main),
         )
         if not self.config.switch("allow_vendor_change", True):
-            found.same_vendor = lambda one, other: one.facts.vendor == other.facts.vendor
+            found.same_vendor = self._same_vendor
         return found
 
     def jobs(self, request: Request) -> list[Job]:
@@ -570,17 +598,16 @@ class DnfState(RpmState):
         ]
         return found + [self._told_lock(lock) for lock in self.version_locks.lines]
 
-    def _told_lock(self, lock: VersionLock) -> RuleInForce:
+    def _told_lock(self, lock: VersionLock | own_locks.OwnLock) -> RuleInForce:
         from velpin.model.rule import RuleInForce
 
-        listed = Patterns([lock.pattern])
         offers = sum(
-            listed.mean(Named(row.name, row.arch, row.version))
+            lock.allows(Named(row.name, row.arch, row.version))
             for _, index in self.indexes
             for row in index.all_rows()
         )
         here = {
-            package.name for package in self.pool.all_installed() if listed.speak_of(package.name)
+            package.name for package in self.pool.all_installed() if lock.speaks_of(package.name)
         }
         code = "says-never" if lock.never else "says-only-version"
         dead = None if offers or here else Reason("rule-not-there", {"names": lock.pattern})

@@ -156,7 +156,8 @@ def edits_replacing(
         piece.slot.file for _, pieces in (*old, *new) for piece in pieces if not piece.slot.key
     )
     for file in files:
-        texts[file] = _with_blocks(host.tree.read(file) or b"", file, old, new)
+        there = host.tree.read(file) or host.block_preamble
+        texts[file] = _with_blocks(there, file, old, new)
     edits: dict[str, bytes | None] = {}
     for file, data in texts.items():
         if data != (host.tree.read(file) or b""):
