@@ -19,6 +19,8 @@ SENTENCES = {
     # why an offer was passed over
     "is-excluded": "excluded by {pattern} at {place}",
     "not-included": "not among the included packages: {patterns}",
+    "module-unmet": "stream {stream} of module {module} is enabled and what it needs cannot be had:"
+    " the installer refuses every request",
     "module-off": "module {module} has no active stream",
     "module-other": "it belongs to stream {stream} of module {module}; {active} is active",
     "module-plain": "hidden by the active stream {active} of module {module}, which has a package"

@@ -24,6 +24,7 @@ from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.version import parse
 
 FOLDER = "etc/dnf/modules.d"
+OWN_FILE = "usr/lib/sysimage/libdnf5/modules.toml"
 _MOST = 256 << 20
 
 
@@ -171,6 +172,13 @@ class Hiding:
 
     def __init__(self, modules: Modules, platform: str) -> None:
         self.active = modules.active(platform)
+        self.unmet = [
+            (module, name)
+            for module, (state, name) in sorted(modules.states.items())
+            if state == "enabled" and (module, name) in modules.streams
+            and module not in self.active
+        ]  # fmt: skip
+        """Modules and streams that are enabled and cannot be active for what they need."""
         self._shown: set[str] = set()
         self._of_module: dict[str, Stream] = {}
         self._names: dict[str, Stream] = {}
@@ -216,8 +224,11 @@ def full_name(build: RpmPackage) -> str:
     return f"{build.name}-{evr.epoch or 0}:{evr.version}-{evr.release}.{build.arch}"
 
 
-def read_states(tree: Tree) -> dict[str, tuple[str, str]]:
-    """What the host says of each module."""
+def read_states(tree: Tree, *, newer: bool = False) -> dict[str, tuple[str, str]]:
+    """What the host says of each module: in the newer generation in one file of its own, where
+    there is that (observed). HostFileError where it is no TOML."""
+    if newer and tree.exists(OWN_FILE):
+        return _own_states(tree)
     found = {}
     for name in tree.names(FOLDER):
         if not name.endswith(".module"):
@@ -226,6 +237,20 @@ def read_states(tree: Tree) -> dict[str, tuple[str, str]]:
         for section in read_sections(tree.read(file) or b"", file):
             found[section.name] = (section.get("state").lower(), section.get("stream"))
     return found
+
+
+def _own_states(tree: Tree) -> dict[str, tuple[str, str]]:
+    import tomllib
+
+    try:
+        given = tomllib.loads((tree.read(OWN_FILE) or b"").decode("utf-8")).get("modules", {})
+    except (ValueError, RecursionError) as problem:
+        raise HostFileError(OWN_FILE, 0, str(problem)) from problem
+    return {
+        name: (str(said.get("state", "")).lower(), str(said.get("enabled_stream", "")))
+        for name, said in (given.items() if isinstance(given, dict) else ())
+        if isinstance(said, dict)
+    }
 
 
 def read_modules(

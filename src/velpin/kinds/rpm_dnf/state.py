@@ -207,6 +207,12 @@ class DnfState(RpmState):
             if failed:
                 what = failed.partition("\n")[0]
                 return Reason("source-unreachable", {"source": source.handle, "what": what})
+        try:
+            unmet = self.hiding.unmet if self.is_newer else []
+        except HostFileError as problem:
+            return problem
+        for module, stream in unmet:
+            return Reason("module-unmet", {"module": module, "stream": stream})
         return None
 
     def copy_folders(self, source: RpmSource) -> list[str]:
@@ -289,7 +295,7 @@ class DnfState(RpmState):
             path = self.copies[source.handle].files.get("modules")
             if path:
                 paths.append((f"{source.handle}: {path.name}", path))
-        modules = read_modules(paths, read_states(self.tree))
+        modules = read_modules(paths, read_states(self.tree, newer=self.is_newer))
         return Hiding(modules, self.release.get("PLATFORM_ID", "").partition(":")[2])
 
     def why_hidden(self, build: RpmPackage) -> Reason | None:

@@ -24,6 +24,7 @@ VENDORS = "etc/zypp/vendors.d"
 VARIABLES = "etc/zypp/vars.d"
 PRODUCTS = "etc/products.d"
 MULTIVERSION = "etc/zypp/multiversion.d"
+_MULTIPLE = "provides:multiversion(kernel)"
 _KINDS = ("", "none", "rpm-md", "rpm", "repomd", "yum")
 """Types of source that are lists of packages as read here."""
 
@@ -66,7 +67,7 @@ def library_files(tree: Tree) -> list[str]:
     return [*(mains[-1:] or [LIBRARY]), *(drops[drop] for drop in sorted(drops))]
 
 
-def read_config(tree: Tree, variables: Mapping[str, str]) -> ZyppConfig:
+def read_config(tree: Tree, variables: Mapping[str, str], *, newer: bool) -> ZyppConfig:
     """Read every file of the configuration."""
     found = ZyppConfig()
     for file, mark in (*((file, False) for file in library_files(tree)), (TOOL, True)):
@@ -95,7 +96,7 @@ def read_config(tree: Tree, variables: Mapping[str, str]) -> ZyppConfig:
         for section in _sections(tree, f"{VENDORS}/{name}", found):
             group = [vendor.strip() for vendor in section.get("vendors").split(",")]
             found.vendors.append(tuple(vendor.lower() for vendor in group if vendor))
-    found.multiple = tuple(_multiple(tree, found))
+    found.multiple = tuple(_multiple(tree, found, "" if newer else _MULTIPLE))
     return found
 
 
@@ -107,9 +108,10 @@ def _sections(tree: Tree, file: str, config: ZyppConfig) -> list[IniSection]:
         return []
 
 
-def _multiple(tree: Tree, config: ZyppConfig) -> list[str]:
-    """Names of which several versions stand side by side."""
-    found = words(config.settings.get("multiversion", "provides:multiversion(kernel)"))
+def _multiple(tree: Tree, config: ZyppConfig, default: str) -> list[str]:
+    """Names of which several versions stand side by side; in the newer generation only as the
+    files say (observed)."""
+    found = words(config.settings.get("multiversion", default))
     for name in tree.names(MULTIVERSION):
         lines = HostText(tree.read(f"{MULTIVERSION}/{name}")).lines
         found += [stripped(line) for line in lines if stripped(line) and line[0] != "#"]

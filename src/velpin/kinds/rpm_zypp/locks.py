@@ -86,11 +86,11 @@ class Lock:
                 yield re.compile(rf"\A{re.escape(name)}\Z", flags)
 
 
-def read_locks(tree: Tree) -> list[Lock]:
+def read_locks(tree: Tree, file: str = FILE) -> list[Lock]:
     """All locks of a host."""
     found: list[Lock] = []
     open_ = False
-    for number, line in HostText(tree.read(FILE), FILE).numbered():
+    for number, line in HostText(tree.read(file), file).numbered():
         text = stripped(line)
         if text.startswith("#"):
             continue
@@ -99,7 +99,7 @@ def read_locks(tree: Tree) -> list[Lock]:
             open_ = False
             continue
         if not open_:
-            found.append(Lock(Place(FILE, number)))
+            found.append(Lock(Place(file, number)))
             open_ = True
         _take(found[-1], field_.group(1), stripped(field_.group(2)))
         found[-1].last = number

@@ -54,7 +54,8 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
         else:
             sources = (rule.source,) if rule.source else ()
             found.append(_block(name, _bound(rule.version), sources))
-    return [RuleLine(Slot(FILE), tuple(found))]
+    file = next(iter(host.block_files), FILE)
+    return [RuleLine(Slot(file), tuple(found))]
 
 
 def _pin(host: RpmState, rule: Rule, name: str) -> list[str]:

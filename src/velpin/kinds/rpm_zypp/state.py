@@ -46,6 +46,8 @@ RETRACTED = "retracted-patch-package()"
 INSTALLER, NEWER_FROM = "libzypp", "17.38"
 """The package of the installer, and the version from which it decides in the newer way."""
 NEWER_FILES = ("etc/zypp/zypp.conf.README", "usr/etc/zypp/zypp.conf", "usr/share/zypp/zypp.conf")
+PATCHED_COPY = "ptf-package()"
+"""What a package provides that is a patched copy of another."""
 LOCALES = "var/lib/zypp/RequestedLocales"
 
 
@@ -58,7 +60,6 @@ class ZyppState(RpmState):
     sources_folder = SOURCES
     ties_matter = True
     rule_keys = ("priority",)
-    block_files = (FILE,)
     zero_counts = False
     lenient = False
     brings_splits = True
@@ -100,7 +101,7 @@ class ZyppState(RpmState):
     @cached_property
     def config(self) -> ZyppConfig:
         """All that the configuration files say."""
-        return read_config(self.tree, self.variables)
+        return read_config(self.tree, self.variables, newer=self.is_newer)
 
     @property
     def sources(self) -> list[RpmSource]:
@@ -158,7 +159,14 @@ class ZyppState(RpmState):
     @cached_property
     def locks(self) -> list[Lock]:
         """What may neither come nor go."""
-        return read_locks(self.tree)
+        if not self.config.switch("locksfile.apply", True):
+            return []
+        return read_locks(self.tree, self.block_files[0])
+
+    @property
+    def block_files(self) -> tuple[str, ...]:  # type: ignore[override]
+        """The file of locks: the settings may name another (observed)."""
+        return (self.config.settings.get("locksfile.path", "").strip().lstrip("/") or FILE,)
 
     def lock_of(self, build: RpmPackage) -> Lock | None:
         """The lock that means a build."""
@@ -211,6 +219,11 @@ class ZyppState(RpmState):
         and nothing else of the name will do (observed)."""
         return (build.origin.handle, build.row.id) in self._retracted
 
+    def _is_patched_copy(self, build: RpmPackage) -> bool:
+        """Whether it is a copy patched for one customer, which no plain request takes in the
+        newer generation (observed)."""
+        return any(capability.name == PATCHED_COPY for capability in build.provides)
+
     @cached_property
     def _retracted(self) -> frozenset[tuple[str, int]]:
         return frozenset(
@@ -242,9 +255,12 @@ class ZyppState(RpmState):
     def solver_options(self) -> SolverOptions:
         """How this host decides."""
         config = self.config
-        weak = not config.switch("solver.onlyRequires", False) and config.switch(
-            "solver/installRecommends", True
-        )
+        weak = not config.switch("solver.onlyRequires", False)
+        told = config.settings.get("solver/installRecommends", "").strip()
+        if told and self.is_newer:  # the tool's word goes before the library's (observed)
+            weak = config.switch("solver/installRecommends", weak)
+        elif told:
+            weak = weak and config.switch("solver/installRecommends", True)
         focus = config.settings.get("solver.focus", "").strip().lower() == "update"
         found = SolverOptions(
             multilib=False,
@@ -340,6 +356,8 @@ class ZyppState(RpmState):
         """The one build that a request by name stands for (observed): the best source, the
         host's own architecture, the highest version, built last, not noarch, first by name."""
         found = [package for package in offered if self.pool.visible(package)]
+        if self.is_newer and not free:
+            found = [package for package in found if not self._is_patched_copy(package)]
         if not found and (free or not here):
             found = [package for package in offered if not self.lock_of(package)]
         if here and not free and not self.any_vendor:
