@@ -29,7 +29,7 @@ from velpin.kinds.deb.sources import (
     sources_folder,
 )
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.trust import OWN_FOLDER, named_keys, weakens, written_out
+from velpin.kinds.deb.trust import OWN_FOLDER, weakens, written_out
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Fact, Reason
 from velpin.model.safe_text import bare_address, has_login
@@ -253,7 +253,7 @@ def _fields(entry: SourceEntry, signed_by: str) -> list[tuple[str, str]]:
 
 def keys_here(host: DebState, source: DebSource, signers: Collection[str]) -> list[Key]:
     """Keys of the host that sign a new source."""
-    return [key for key in named_keys(host.tree, source).keys if key.fingerprint in signers]
+    return [key for key in host.keys_for(source).keys if key.fingerprint in signers]
 
 
 def nothing_there(

@@ -65,6 +65,8 @@ class DebVersion:
     holders: list[IndexEntry]
     installed: bool = False
     priority: DebPriority = field(default=DebPriority(0, "default"))
+    source_version: str = ""
+    """That of the source package, filled in where a rule asks for it."""
 
     @property
     def offered(self) -> list[IndexEntry]:
@@ -139,8 +141,8 @@ def _priority_at(version: DebVersion, origin: DebOrigin) -> DebPriority:
 
 def selects(record: Record, version: DebVersion) -> bool:
     """Whether a record mentions a version: by its text, or by any source that has it."""
-    if record.pin.kind == "version":
-        return record.pin.selects_version(version.text)
+    if record.pin.kind in ("version", "source-version"):
+        return record.pin.selects_version(version.text, version.source_version)
     return any(record.pin.selects_site(held.origin.site) for held in version.holders)
 
 

@@ -48,7 +48,7 @@ def predict(host: DebState, requests: Sequence[Request]) -> Prediction:
     )
     if problem is not None:
         return Prediction(told)
-    done = (solve if host.is_newer else work_out)(host, *_asked(decided))
+    done = (solve if host.searches else work_out)(host, *_asked(decided))
     if done.ok:
         broken = not_fetchable(done)
         return Prediction(_carried_out(told, done) if not broken else told._replace(problem=broken))
@@ -64,14 +64,14 @@ def would_carry_out(host: DebState, requests: Sequence[Request]) -> bool:
     decided, _ = _decide_all(host, requests)
     if not all(decision for _, decision in decided):
         return False
-    done = (solve if host.is_newer else work_out)(host, *_asked(decided))
+    done = (solve if host.searches else work_out)(host, *_asked(decided))
     return done.ok and not not_fetchable(done)
 
 
 def predict_upgrade(host: DebState) -> Forecast:
     """What the full upgrade would change."""
     told = Forecast(host.name, ok=False, problem=None)
-    done = (solve_upgrade if host.is_newer else work_out_upgrade)(host)
+    done = (solve_upgrade if host.searches else work_out_upgrade)(host)
     broken = not_fetchable(done) if done.ok else None
     if broken:
         return told._replace(problem=broken)

@@ -111,7 +111,10 @@ class _Difference:
 
     def _changed_indexes(self) -> set[int]:
         one, other = (
-            {index.path: (origin.source, origin.priority.value) for origin, index in host.indexes}
+            {
+                index.path: (origin.source, origin.priority.value, host.limits.get(origin.source))
+                for origin, index in host.indexes
+            }
             for host in self.hosts
         )
         shared = [
@@ -174,7 +177,7 @@ class _Answers:
         """What a plain request for a name gets."""
         if name in self._recorded:
             return first_answer(self._host, name.decode())
-        live = self._of_first_arch(entries)
+        live = self._of_first_arch(name, entries)
         if self._named.any and self._named.may_mean(name.decode()):
             found = self._by_records(name.decode(), live)
         else:
@@ -195,10 +198,15 @@ class _Answers:
         indexes += [self._host.record] if self._host.record else []
         return {name.encode() for index in indexes for name in index.provided_names()}
 
-    def _of_first_arch(self, entries: list[IndexLine]) -> list[IndexLine]:
+    def _takes(self, name: bytes, entry: IndexLine) -> bool:
+        return self._host.takes(self._origins[entry[_INDEX]].source, name.decode())
+
+    def _of_first_arch(self, name: bytes, entries: list[IndexLine]) -> list[IndexLine]:
         """The entries that count, in the order of reading."""
         origins, archs = self._origins, self._archs
         live = [entry for entry in entries if entry[_INDEX] in origins and entry[_ARCH] in archs]
+        if self._host.limits:
+            live = [entry for entry in live if self._takes(name, entry)]
         if len(live) > 1:
             if len(archs) > _ONE_ARCH:
                 first = min(archs[entry[_ARCH]] for entry in live)

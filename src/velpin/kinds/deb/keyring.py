@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.trust import common_keys, named_keys
 from velpin.model.host import KeyUse
 from velpin.trust.named import use_of
 from velpin.trust.openpgp import Key
@@ -14,7 +13,7 @@ def key_uses(host: DebState) -> list[KeyUse]:
     uses: dict[tuple[str, str], tuple[Key, list[str]]] = {}
     by_all: list[str] = []
     for source in host.sources:
-        named = named_keys(host.tree, source)
+        named = host.keys_for(source)
         if named.how in ("common", "none"):
             if named.how == "common":
                 by_all.append(source.handle)
@@ -22,13 +21,13 @@ def key_uses(host: DebState) -> list[KeyUse]:
         for key in named.keys:
             uses.setdefault((key.fingerprint, key.where), (key, []))[1].append(source.handle)
     found = [use_of(key, handles) for key, handles in uses.values()]
-    return found + [use_of(key, by_all, everything=True) for key in common_keys(host.tree, [])]
+    return found + [use_of(key, by_all, everything=True) for key in host.keys_for_all([])]
 
 
 def key_problems(host: DebState) -> list[str]:
     """Keys that are named and cannot be used, and why."""
     problems: list[str] = []
-    common_keys(host.tree, problems)
+    host.keys_for_all(problems)
     for source in host.sources:
-        problems += named_keys(host.tree, source).problems
+        problems += host.keys_for(source).problems
     return list(dict.fromkeys(problems))

@@ -66,8 +66,11 @@ class Pin(NamedTuple):
             return _origin_selects(self.text, site)
         return self.kind == "release" and _release_selects(self, site)
 
-    def selects_version(self, version: str) -> bool:
-        """Whether a version text is selected (only by a version pin)."""
+    def selects_version(self, version: str, source_version: str = "") -> bool:
+        """Whether a version text is selected (only by a version pin), or that of the source
+        package it is built from."""
+        if self.kind == "source-version":
+            return version_matches(self.text, source_version)
         return self.kind == "version" and version_matches(self.text, version)
 
 
@@ -93,8 +96,15 @@ class Preferences:
     records: list[Record] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
     skipped: list[tuple[str, str]] = field(default_factory=list)
+    newer: bool = False
+    """Whether pins of the newer generation are understood."""
     error: HostFileError | None = None
     """Set where the host refuses every request because of one record."""
+
+    @property
+    def by_source_version(self) -> bool:
+        """Whether some record asks for versions of source packages."""
+        return any(record.pin.kind == "source-version" for record in self.records)
 
     @property
     def general(self) -> list[Record]:
@@ -106,9 +116,12 @@ class Preferences:
         return Matcher([record for record in self.records if not record.general], native)
 
 
-def read_preferences(tree: Tree, conf: Conf) -> Preferences:
-    """Read both places; a record that the host cannot read is kept as `error`."""
-    found = Preferences()
+def read_preferences(tree: Tree, conf: Conf, *, newer: bool = False) -> Preferences:
+    """Read both places; a record that the host cannot read is kept as `error`.
+
+    `newer`: as the newer generation of the installer reads them.
+    """
+    found = Preferences(newer=newer)
     main = conf.file("Dir::Etc", "preferences", "preferences")
     folder = conf.file("Dir::Etc", "preferencesparts", "preferences.d")
     read, found.skipped = read_and_skipped(tree, folder, ("pref",), bare=True)
@@ -136,7 +149,7 @@ def parse_preferences(text: str, file: str, found: Preferences) -> None:
             continue
         general = names == ["*"]
         priority = _read_priority(stanza, file, general=general)
-        if general and pin.kind == "version":
+        if general and pin.kind in ("version", "source-version"):
             place = Place(file, stanza.line)
             found.notes.append(Note(place, "a version for all packages has no effect"))
             continue
@@ -158,8 +171,8 @@ def _read_pin(stanza: Stanza, file: str, found: Preferences) -> Pin | None:
         return release_pin(rest.strip())
     if kind.lower() == "origin":
         return Pin("origin", rest.strip().strip('"'))
-    if kind.lower() == "version":
-        return Pin("version", rest.strip())
+    if kind.lower() == "version" or (kind.lower() == "source-version" and found.newer):
+        return Pin(kind.lower(), rest.strip())
     what = f"unknown kind of pin {kind!r}" if kind else "a record without Pin"
     found.notes.append(Note(place, f"{what}: it has no effect"))
     return None

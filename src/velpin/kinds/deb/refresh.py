@@ -32,7 +32,6 @@ from velpin.kinds.deb.copies import index_name, wanted_indexes
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.trust import named_keys
 from velpin.model.dates import day_and_time
 from velpin.model.host import RefreshResult
 from velpin.store.cache import Fetched
@@ -89,7 +88,7 @@ class _DebFetch(SourceFetch):
         result = DebRefreshed(source.handle, "failed")
         super().__init__(host.cache, source, transport, now, result)
         self.host, self.accept_changed = host, accept_changed
-        self.named = named_keys(host.tree, source)
+        self.named = host.keys_for(source)
         self.base = _release_base(source)
 
     def run(self) -> None:

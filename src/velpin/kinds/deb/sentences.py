@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 SENTENCES = {
+    "solver-unknown": "the settings ask for the solver {solver} ({place}), and there is none called"
+    " so: the installer refuses every request",
     "copy-differs": "the installer's copy of the index of {source} does not match its release file"
     " and may be incomplete; run the installer's own refresh",
     "record-emptied": "/{file} lists no packages but /{saved} does: it may have been truncated",

@@ -14,18 +14,19 @@ from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property, partial
 from itertools import chain
 from pathlib import Path
-from typing import Literal, Self
+from typing import TYPE_CHECKING, Literal, Self
 
 from velpin.core.adapter import Adapter
 from velpin.errors import HostFileError, StoreError
 from velpin.fetch.unpack import measured, unpacked
-from velpin.files.text import decode
+from velpin.files.text import decode, whole_number
 from velpin.files.tree import Tree, read_release_fields
 from velpin.kinds.deb import KIND, choice, packages
 from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebPriority, DebVersion, IndexEntry
 from velpin.kinds.deb.conf import Conf, read_conf
 from velpin.kinds.deb.control import parse_stanza, read_stanzas
 from velpin.kinds.deb.copies import DebCopy, DebCopyFinder, index_name, site_of
+from velpin.kinds.deb.limits import Limit, limits_of, unreadable
 from velpin.kinds.deb.phasing import Phasing
 from velpin.kinds.deb.preferences import (
     NEVER,
@@ -41,17 +42,34 @@ from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises
 from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
 from velpin.kinds.deb.version import version_key
 from velpin.model.host import Installer
-from velpin.model.reason import Reason
+from velpin.model.reason import Fact, Reason
 from velpin.model.source import Source
 from velpin.store.cache import IndexCache, is_as_fetched
 from velpin.store.index import Batch, Index, IndexNote, IndexPart, Notes, Row
 from velpin.store.memo import Memo
+
+if TYPE_CHECKING:
+    from velpin.trust.named import NamedKeys
+    from velpin.trust.openpgp import Key
 
 OWN = "(installed)"
 """Stands where a source's handle would, for the host's own record of packages."""
 INSTALLER, NEWER_FROM = "apt", "3.1.10"
 """The package of the installer, and the version from which it decides in the newer way
 (docs/how-hosts-choose/deb-newer.md, "Which hosts")."""
+
+
+SOLVER, CLASSIC, SEARCHING = "APT::Solver", "internal", "3.0"
+"""The setting of how transactions are worked out, and the words it may be."""
+_SEARCHING_FROM = (2, 11)
+
+
+def _interface(text: str) -> tuple[int, int]:
+    """The version of the installer's interface that a setting asks for; 3.0 is one that does
+    not search, as those before 2.11 (observed)."""
+    major, _, minor = text.partition(".")
+    told = whole_number(major) or 0, whole_number(minor.partition(".")[0]) or 0
+    return (0, 0) if told == (3, 0) else told
 
 
 class DebState(Adapter[DebSource]):
@@ -133,7 +151,7 @@ class DebState(Adapter[DebSource]):
     @cached_property
     def preferences(self) -> Preferences:
         """All preference records."""
-        return read_preferences(self.tree, self.conf)
+        return read_preferences(self.tree, self.conf, newer=self.is_newer)
 
     @cached_property
     def matcher(self) -> Matcher:
@@ -257,12 +275,41 @@ class DebState(Adapter[DebSource]):
 
     # -- packages ------------------------------------------------------------------------
 
+    @cached_property
+    def limits(self) -> dict[str, Limit]:
+        """Sources of which only some names count, by handle."""
+        return limits_of(self.sources) if self.is_newer else {}
+
+    def takes(self, handle: str, name: str) -> bool:
+        """Whether what a source offers of a name counts."""
+        limit = self.limits.get(handle)
+        return limit is None or limit.takes(name)
+
+    @property
+    def _reads_common_file(self) -> bool:
+        """Whether the one old file of keys for all sources is read (observed: no more in the
+        newer generation, unless the settings name it)."""
+        return not self.is_newer or bool(self.conf.get("Dir::Etc::trusted"))
+
+    def keys_for(self, source: DebSource) -> NamedKeys:
+        """The keys that a source's configuration names, or that count for all."""
+        from velpin.kinds.deb.trust import named_keys
+
+        return named_keys(self.tree, source, common_file=self._reads_common_file)
+
+    def keys_for_all(self, problems: list[str]) -> list[Key]:
+        """Keys that sign for every source that names none; files that cannot be used are told."""
+        from velpin.kinds.deb.trust import common_keys
+
+        return common_keys(self.tree, problems, common_file=self._reads_common_file)
+
     def packages(self, name: str) -> dict[str, DebPackage]:
         """All versions of a name by architecture, native first; priorities are set."""
         if name not in self._packages:
             holders = [
                 IndexEntry(origin, row)
                 for origin, index in self.indexes
+                if self.takes(origin.source, name)
                 for row in index.rows(name)
             ]
             self._packages[name] = self.gathered(name, holders, self._recorded.get(name, []))
@@ -287,6 +334,9 @@ class DebState(Adapter[DebSource]):
         for package in found.values():
             package.versions = choice.in_order(package.versions)
             for version in package.versions:
+                if self.preferences.by_source_version:
+                    facts = self.facts_of(version.holders[0])
+                    version.source_version = facts.source_version or version.text
                 version.priority = choice.priority_of(package, version, self.matcher)
                 if self.phasing.decides_priority and not version.installed:
                     self._put_off(version)
@@ -341,8 +391,12 @@ class DebState(Adapter[DebSource]):
     def provider_names(self, name: str) -> dict[str, None]:
         """Names of packages of which some version provides a name, in order of listing."""
         found: dict[str, None] = {}
-        for _, index in self.indexes:
-            found.update(dict.fromkeys(row.name for row in index.providers(name)))
+        for origin, index in self.indexes:
+            found.update(
+                dict.fromkeys(
+                    row.name for row in index.providers(name) if self.takes(origin.source, row.name)
+                )
+            )
         if self.record:
             rows = self.record.providers(name)
             found.update(dict.fromkeys(row.name for row in rows if choice.is_installed(row.state)))
@@ -440,8 +494,11 @@ class DebState(Adapter[DebSource]):
     def offered_names(self) -> set[str]:
         """Every name that a source that is on offers."""
         found: set[str] = set()
-        for _, index in self.indexes:
-            found.update(index.names())
+        for origin, index in self.indexes:
+            names = index.names()
+            if origin.source in self.limits:
+                names = [name for name in names if self.takes(origin.source, name)]
+            found.update(names)
         return found
 
     # -- what stands in the way ----------------------------------------------------------
@@ -454,9 +511,32 @@ class DebState(Adapter[DebSource]):
             return problem
         if self.source_files.errors:
             return self.source_files.errors[0]
+        wrong = next(unreadable(self.sources), None) if self.is_newer else None
+        if wrong is not None:
+            return wrong
+        unknown = self._unknown_solver()
+        if unknown is not None:
+            return unknown
         if self.preferences.error:
             return self.preferences.error
         return self._unreadable() or self._unknown_target()
+
+    @cached_property
+    def searches(self) -> bool:
+        """Whether transactions are worked out by search rather than step by step: so in the newer
+        generation, unless the settings ask for the older way or an older interface (observed)."""
+        if self.conf.get(SOLVER) == CLASSIC:
+            return False
+        asked = self.conf.get("APT::Version")
+        return self.is_newer and (not asked or _interface(asked) >= _SEARCHING_FROM)
+
+    def _unknown_solver(self) -> Reason | None:
+        if not self.is_newer or self.conf.get(SOLVER) in ("", CLASSIC, SEARCHING):
+            return None
+        facts: dict[str, Fact] = {
+            "solver": self.conf.get(SOLVER), "place": self.conf.place(SOLVER) or ""
+        }  # fmt: skip
+        return Reason("solver-unknown", facts)
 
     def _unreadable(self) -> HostFileError | None:
         """An index or the record that makes the installer read nothing at all."""

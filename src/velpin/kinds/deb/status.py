@@ -7,7 +7,6 @@ from velpin.errors import BadSignature
 from velpin.kinds.deb.copies import DebCopy
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.trust import named_keys
 from velpin.model.host import SourcePriority
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import clear_issuers, key_with
@@ -28,7 +27,7 @@ def tiers(host: DebState) -> dict[str, int]:
 def status_parts(host: DebState, source: DebSource) -> StatusParts:
     """How one source stands."""
     copy = host.copies[source.handle]
-    named = named_keys(host.tree, source)
+    named = host.keys_for(source)
     issuers = _issuers(host, copy)
     may_sign = () if named.how in ("common", "none") else None
     return StatusParts(

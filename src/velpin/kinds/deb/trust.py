@@ -28,12 +28,15 @@ _FINGERPRINT = re.compile(r"[0-9A-Fa-f]{16,64}!?\Z")
 _BEGIN = "-----BEGIN PGP PUBLIC KEY BLOCK-----"
 
 
-def named_keys(tree: Tree, source: DebSource) -> NamedKeys:
-    """The keys a source's configuration names; files that cannot be used are told."""
+def named_keys(tree: Tree, source: DebSource, *, common_file: bool = True) -> NamedKeys:
+    """The keys a source's configuration names; files that cannot be used are told.
+
+    `common_file`: whether the one old file of keys for all sources is read.
+    """
     text = source.signed_by.strip()
     if not text:
         found = NamedKeys(how="none" if source.trusted else "common")
-        found.files, found.keys = _common(tree, found.problems)
+        found.files, found.keys = _common(tree, found.problems, common_file)
         return found
     if _BEGIN in text:
         return _embedded(text, source)
@@ -44,7 +47,7 @@ def named_keys(tree: Tree, source: DebSource) -> NamedKeys:
             found.keys += _read_file(tree, word.lstrip("/"), found.problems)
         elif _FINGERPRINT.match(word):
             found.how = "fingerprint"
-            found.keys += _by_fingerprint(tree, word, found.problems)
+            found.keys += _by_fingerprint(tree, word, found.problems, common_file)
         elif word:
             found.problems.append(f"{word!r} is neither an absolute path nor a fingerprint")
     return found
@@ -98,11 +101,11 @@ def _embedded(text: str, source: DebSource) -> NamedKeys:
     return found
 
 
-def _by_fingerprint(tree: Tree, word: str, problems: list[str]) -> list[Key]:
+def _by_fingerprint(tree: Tree, word: str, problems: list[str], common_file: bool) -> list[Key]:
     """The key a fingerprint means, with all its parts; with just the one part where that is a
     subkey's, or where an exclamation mark says so."""
     wanted, exactly = bare(word.rstrip("!")), word.endswith("!")
-    _, keys = _common(tree, problems)
+    _, keys = _common(tree, problems, common_file)
     fitting = []
     for key in keys:
         part = next((part for part in key.parts if part.endswith(wanted)), "")
@@ -114,16 +117,18 @@ def _by_fingerprint(tree: Tree, word: str, problems: list[str]) -> list[Key]:
     return fitting
 
 
-def _common(tree: Tree, problems: list[str]) -> tuple[list[str], list[Key]]:
+def _common(tree: Tree, problems: list[str], common_file: bool) -> tuple[list[str], list[Key]]:
     read, _ = read_and_skipped(tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
-    files = [file for file in (COMMON_FILE, *read) if tree.exists(file)]
+    files = [
+        file for file in ((COMMON_FILE,) if common_file else ()) + tuple(read) if tree.exists(file)
+    ]
     keys = [key for file in files for key in _read_file(tree, file, problems)]
     return files, keys
 
 
-def common_keys(tree: Tree, problems: list[str]) -> list[Key]:
+def common_keys(tree: Tree, problems: list[str], *, common_file: bool = True) -> list[Key]:
     """Keys that sign for every source that names none; files that cannot be used are told."""
-    return _common(tree, problems)[1]
+    return _common(tree, problems, common_file)[1]
 
 
 def _read_file(tree: Tree, file: str, problems: list[str]) -> list[Key]:
