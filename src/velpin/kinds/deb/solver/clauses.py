@@ -93,6 +93,13 @@ class Clauses:
         shared = set(self._relations(literal.unit))
         return [relation for relation in self.world.relations(literal) if relation not in shared]
 
+    def any_of(self, name: str) -> Clause:
+        """That some package of a name must come, of whatever architecture."""
+        units = [unit for unit in self.world.units_of(name) if self.possible(unit)]
+        units.sort(key=lambda unit: self._order(Target(name), unit))
+        units.sort(key=self.world.is_obsolete)
+        return Clause(None, units)
+
     # -- units and builds ----------------------------------------------------------------
 
     def possible(self, unit: Package) -> list[Candidate]:

@@ -169,6 +169,9 @@ class Search:
         """Open work that nothing brings but the host itself."""
         for way in clause.ways:
             self.discover(way)
+            self._watched[way].append(clause)
+        if not clause.optional and not self._lost_way(clause):
+            raise Impossible(clause)
         self._push(clause)
 
     # -- deciding ------------------------------------------------------------------------
@@ -309,14 +312,12 @@ class Search:
     def _lost_way(self, clause: Clause) -> bool:
         """One of a clause's ways cannot be any more."""
         owner = clause.owner
-        if clause.negative or owner is None:
-            return True
-        stands = self.value.get(owner)
-        if stands is False:
+        stands = self.value.get(owner) if owner is not None else True
+        if clause.negative or clause.optional or stands is False:
             return True
         possible = [way for way in clause.ways if self.value.get(way) is not False]
         if not possible:
-            return self._put(owner, False, clause)
+            return owner is not None and self._put(owner, False, clause)
         if len(possible) == 1 and stands:
             return self._put(possible[0], True, clause)
         return True

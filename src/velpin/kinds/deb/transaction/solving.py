@@ -84,16 +84,13 @@ def _facts(
     upgrade: bool,
 ) -> None:
     world = done.world
-    essential = world.missing_essentials() if upgrade else []
-    units = {*world.installed_units(), *asked, *done.removed, *essential}
+    units = {*world.installed_units(), *asked, *done.removed}
     for unit in sorted(units, key=world.rank):
         if unit in asked:
             search.fact(asked[unit], True)
         elif unit in done.removed:
             search.fact(unit, False)
-        elif unit.installed is None:
-            search.fact(unit, True)
-        elif unit.held:
+        elif unit.held and unit.installed is not None:
             search.fact(unit.installed, True)
         elif world.is_essential(unit):
             search.fact(unit, True)
@@ -102,15 +99,20 @@ def _facts(
                 search.fact(unit.aim, False)
             for clause in kept(world, [unit], clauses):
                 search.add(clause)
+    for name in world.missing_essential_names() if upgrade else ():
+        search.add(clauses.any_of(name))
 
 
 def _by_importance(world: DebWorld, *, upgrade: bool) -> list[Package]:
     """Packages installed for themselves, in the order in which the host goes through them."""
 
-    def order(unit: Package) -> tuple[int, str]:
+    archs = world.host.archs
+
+    def order(unit: Package) -> tuple[bool, int, int, str]:
         build = unit.installed if upgrade else unit.aim or unit.installed
         assert build is not None
-        return world.facts(build).priority, unit.name
+        place = archs.index(unit.arch) if unit.arch in archs else len(archs)
+        return not world.is_same(build), place, world.facts(build).priority, unit.name
 
     return sorted((u for u in world.installed_units() if not world.is_automatic(u)), key=order)
 

@@ -58,7 +58,7 @@ class DebWorld:
         """Units of which the record says that their installation was cut short."""
         self._installed = [self._installed_unit(row) for row in host.installed_rows()]
         self._of_source: dict[str, list[Package]] = {}
-        self._newest_of_source: dict[str, str] = {}
+        self._newest_of_source: dict[tuple[str, str], str] = {}
 
     def _installed_unit(self, row: Row) -> Package:
         unit = self.unit(row.name, self.host.unit_arch(row.arch))
@@ -137,12 +137,16 @@ class DebWorld:
 
     def missing_essentials(self) -> list[Package]:
         """Essential packages of the sources of which nothing is installed."""
-        found = []
-        for name in sorted(self._essential_names):
-            units = self.units_of(name)
-            if units and not any(unit.chosen for unit in units):
-                found.append(units[0])
+        found = [self.units_of(name)[0] for name in self.missing_essential_names()]
         return sorted(found, key=self.rank)
+
+    def missing_essential_names(self) -> list[str]:
+        """Names of essential packages of the sources of which nothing is installed."""
+        return [
+            name
+            for name in sorted(self._essential_names)
+            if (units := self.units_of(name)) and not any(unit.chosen for unit in units)
+        ]
 
     def label(self, unit: Package) -> str:
         """A unit's name, with its architecture where that is not the host's first."""
@@ -251,7 +255,7 @@ class DebWorld:
         only where their versions differ (observed)."""
         unit = build.unit
         others = [arch for arch in self.host.archs if arch != unit.arch]
-        if self._is_same(build):
+        if self.is_same(build):
             bound = ("!=", build.version)
             return [
                 Relation(
@@ -264,7 +268,8 @@ class DebWorld:
             for arch in others
         ]
 
-    def _is_same(self, build: Candidate) -> bool:
+    def is_same(self, build: Candidate) -> bool:
+        """Whether it stands beside its like of another architecture."""
         return self.facts(build).multi_arch == "same" and self.arch_field(build) != "all"
 
     def arch_field(self, build: Candidate) -> str:
@@ -325,7 +330,7 @@ class DebWorld:
             return True
         if relation.implicit:
             return False
-        return self._is_same(owner) or relation.targets[0].name != other.unit.name
+        return self.is_same(owner) or relation.targets[0].name != other.unit.name
 
     def is_phased_out(self, build: Candidate) -> bool:
         """Whether a build is given to some hosts only so far, and not to this one."""
@@ -417,7 +422,7 @@ class DebWorld:
 
     def _has_sibling(self, build: Candidate) -> bool:
         """Whether it is installable beside another architecture of it that is installed."""
-        return self._is_same(build) and any(
+        return self.is_same(build) and any(
             unit.installed for unit in self.units_of(build.unit.name)
         )
 
@@ -440,27 +445,33 @@ class DebWorld:
         return held.origin.order, held.row.id
 
     def is_obsolete(self, unit: Package) -> bool:
-        """Whether no source has it, or its source package has gone on without it."""
+        """Whether no source has it, or its source package has gone on without it, as another
+        package of the same architecture shows (observed)."""
         offered = [build for build in self.builds(unit) if self.offered(build)]
         if not offered:
             return True
         name, version = self.built_from(offered[0])
-        found = self._newest_of_source.get(name)
+        newest = self._newest_built(name, self.arch_field(offered[0]), version)
+        return version_key(version) < version_key(newest)
+
+    def _newest_built(self, source: str, arch: str, least: str) -> str:
+        """The newest version of a source package from which something on offer is built for an
+        architecture."""
+        found = self._newest_of_source.get((source, arch))
         if found is None:
-            found = version
+            versions = {least}
             for _, index in self.host.indexes:
-                for other in index.built_from(name):
-                    for one in self.units_of(other):
-                        for build in self.builds(one):
-                            mine, theirs = self.built_from(build)
-                            if (
-                                mine == name
-                                and self.offered(build)
-                                and version_key(theirs) > version_key(found)
-                            ):
-                                found = theirs
-            self._newest_of_source[name] = found
-        return version_key(version) < version_key(found)
+                for name in index.built_from(source):
+                    for unit in self.units_of(name):
+                        versions.update(
+                            self.built_from(build)[1]
+                            for build in self.builds(unit)
+                            if self.arch_field(build) == arch
+                            and self.offered(build)
+                            and self.built_from(build)[0] == source
+                        )
+            found = self._newest_of_source[source, arch] = max(versions, key=version_key)
+        return found
 
     def along(self, build: Candidate) -> Sequence[Package]:
         """Installed packages whose aim is built from the same source in the same version."""
@@ -499,12 +510,12 @@ class DebWorld:
 
     def may_take(self, unit: Package, aim: Candidate) -> bool:
         """Packages of one name marked `same` are only changed together where both could be."""
-        if unit.chosen is aim or aim is unit.installed or not self._is_same(aim):
+        if unit.chosen is aim or aim is unit.installed or not self.is_same(aim):
             return True
         for other in self.units_of(unit.name):
             if other is unit or other.installed is None or other.aim is None:
                 continue
-            if other.aim.version == aim.version or not self._is_same(other.aim):
+            if other.aim.version == aim.version or not self.is_same(other.aim):
                 continue
             if self.offered(other.aim):
                 return False
