@@ -137,7 +137,9 @@ class Clauses:
             return
         if relation.kind not in _SOFT:
             group = Group.MET if self._is_met(relation) else Group.NEEDS
-            yield Clause(owner, self.ways(build, relation), group=group, relation=relation)
+            ways = self.ways(build, relation)
+            known = bool(ways) or self._is_known(relation)
+            yield Clause(owner, ways, group=group, relation=relation, known=known)
             return
         yield from self._soft(owner, build, relation)
 
@@ -159,6 +161,15 @@ class Clauses:
         (target,) = relation.targets
         world = self.world
         return world.fits(other, target) and not world.exempt(build, relation, other)
+
+    def _is_known(self, relation: Relation) -> bool:
+        """Whether anything is known that would meet a relation, possible or not."""
+        return any(
+            self.world.fits(build, target)
+            for target in relation.targets
+            for unit in self.world.units(target.name)
+            for build in self.known(unit)
+        )
 
     def _is_met(self, relation: Relation) -> bool:
         """Whether something installed meets a relation."""
@@ -182,10 +193,11 @@ class Clauses:
     # -- ways ----------------------------------------------------------------------------
 
     def ways(self, owner: Candidate, relation: Relation) -> list[Literal]:
-        """What meets a relation, best first: as written, what is installed before the rest."""
-        found: dict[Literal, None] = {}
-        for target in relation.targets:
-            found.update(dict.fromkeys(self._meeting(target)))
+        """What meets a relation, best first: as written, what is installed before the rest.
+
+        What several alternatives name stands there several times, and counts as a choice.
+        """
+        found = [way for target in relation.targets for way in self._meeting(target)]
         ways = sorted(found, key=lambda way: self._unit_of(way).installed is None)
         if self.upgrade:
             ways.sort(key=lambda way: self.world.is_obsolete(self._unit_of(way)))

@@ -42,7 +42,7 @@ class Group(IntEnum):
 class Clause:
     """What a literal brings along: one of `ways`, or, where it is `negative`, none of them."""
 
-    __slots__ = ("group", "negative", "optional", "owner", "relation", "ways")
+    __slots__ = ("group", "known", "negative", "optional", "owner", "relation", "ways")
 
     def __init__(
         self,
@@ -53,10 +53,18 @@ class Clause:
         optional: bool = False,
         negative: bool = False,
         relation: Relation | None = None,
+        known: bool = True,
     ) -> None:
         self.owner, self.group = owner, group
         self.ways: list[Literal] = list(ways)
         self.optional, self.negative, self.relation = optional, negative, relation
+        self.known = known
+        """Whether there is anything at all that would be a way, though it may not be chosen: the
+        host rules out an owner early only then (observed)."""
+
+    def is_lost(self, held: Sequence[bool | None]) -> bool:
+        """Whether none of its ways can be, given the value of each."""
+        return self.known and all(value is False for value in held)
 
 
 class Work:
@@ -161,7 +169,7 @@ class Search:
                             if value is None:
                                 self._put(way, False, clause)
                                 again = True
-                elif (True in held) if clause.negative else all(value is False for value in held):
+                elif (True in held) if clause.negative else clause.is_lost(held):
                     self._put(owner, False, clause)
                     again = True
 
