@@ -85,8 +85,16 @@ class Switching:
         return not self.draft.unmet(build)
 
     def _named(self, target: Target) -> Package | None:
-        units = self.world.units_of(target.name)
-        return next((unit for unit in units if target.arch in ("any", unit.arch)), None)
+        """The unit of a target's own name; for one of any architecture only where some build may
+        serve any (observed)."""
+        for unit in self.world.units_of(target.name):
+            if target.arch == unit.arch:
+                return unit
+            if target.arch == "any":
+                builds = self.world.builds(unit)
+                allowed = any(self.world.facts(build).multi_arch == "allowed" for build in builds)
+                return unit if allowed else None
+        return None
 
     def _inside(self, unit: Package) -> Candidate | None:
         """The newest version of a unit in the source."""
