@@ -96,7 +96,7 @@ def test_forecast_in_words(full: Harbour) -> None:
 
 def test_forecast_as_json(full: Harbour) -> None:
     told = json.loads(full.run("forecast", "gull", "tern", "--json").out)
-    assert told["host"] == {"kind": "deb", "arch": "amd64"}
+    assert told["host"] == {"kind": "deb", "arch": "amd64", "generation": "older"}
     assert (told["ok"], told["problem"]) == (True, None)
     gull, tern = told["answers"]
     url = f"file://{full.folder}/repos/gullwatch/dists/jetty"

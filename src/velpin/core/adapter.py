@@ -182,7 +182,7 @@ class Adapter(ABC, Generic[S_co]):
             return found._replace(generation=self.asked_generation, known_by="option")
         if found.generation:
             return found
-        from velpin.core.settings import read_generation
+        from velpin.core.own_file import read_generation
 
         told = read_generation(self.tree)
         if told:

@@ -1,4 +1,4 @@
-"""Velpin's own settings: `etc/velpin/velpin.toml` below the root, all of it optional.
+"""Velpin's own settings for fetching, in its own file below the root.
 
 [refresh]
 connect_timeout = 15.0    seconds
@@ -6,56 +6,22 @@ read_timeout = 30.0       seconds, for each piece
 file_timeout = 3600.0     seconds, for a whole file with all retries
 retries = 3
 at_once = 6               sources fetched at the same time
-
-[forecast]
-generation = "newer"      of the installer, where the host itself does not tell
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any, Literal
 
+from velpin.core.own_file import FILE, table
 from velpin.errors import HostFileError
 from velpin.fetch.download import Certificates, FetchSettings, Login
 from velpin.files.tree import Tree
-from velpin.model.host import GenerationName
 
-FILE = "etc/velpin/velpin.toml"
 _REFRESH: dict[str, tuple[type, float]] = {
     "connect_timeout": (float, 3600), "read_timeout": (float, 3600),
     "file_timeout": (float, 604800), "retries": (int, 100), "at_once": (int, 64),
 }  # fmt: skip
 """What each setting is, and its highest value."""
-
-
-def read_generation(tree: Tree) -> GenerationName | Literal[""]:
-    """The generation of the installer that the settings name; HostFileError where the file is
-    not understood."""
-    given = _table(tree, "forecast")
-    for name, value in given.items():
-        if name != "generation":
-            raise HostFileError(FILE, 0, f"[forecast] has no {name!r}; it has generation")
-        if value not in ("older", "newer"):
-            raise HostFileError(FILE, 0, f"forecast.generation: {value!r} is not older or newer")
-    found: GenerationName | Literal[""] = given.get("generation", "")
-    return found
-
-
-def _table(tree: Tree, name: str) -> dict[str, Any]:
-    """One table of the file, empty where there is none."""
-    data = tree.read(FILE)
-    if data is None:
-        return {}
-    import tomllib
-
-    try:
-        given = tomllib.loads(data.decode("utf-8")).get(name, {})
-    except (ValueError, RecursionError) as problem:
-        raise HostFileError(FILE, 0, str(problem)) from problem
-    if not isinstance(given, dict):
-        raise HostFileError(FILE, 0, f"[{name}] is not a table of settings")
-    return given
 
 
 def read_settings(
@@ -66,7 +32,7 @@ def read_settings(
 ) -> FetchSettings:
     """The settings for fetching; HostFileError where the file is not understood."""
     values: dict[str, float | int] = {}
-    for name, value in _table(tree, "refresh").items():
+    for name, value in table(tree, "refresh").items():
         if name not in _REFRESH:
             known = ", ".join(_REFRESH)
             raise HostFileError(FILE, 0, f"[refresh] has no {name!r}; it has {known}")

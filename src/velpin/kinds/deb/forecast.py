@@ -23,7 +23,6 @@ from velpin.kinds.deb.requests import (
 )
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.changes import changes_of, held_back, not_fetchable, unneeded
-from velpin.kinds.deb.transaction.solving import solve, solve_upgrade
 from velpin.kinds.deb.transaction.steps import AskedVersion, Transaction, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
 from velpin.model.forecast import Answer, Forecast, PassedOver, outcome_of
@@ -48,7 +47,7 @@ def predict(host: DebState, requests: Sequence[Request]) -> Prediction:
     )
     if problem is not None:
         return Prediction(told)
-    done = (solve if host.searches else work_out)(host, *_asked(decided))
+    done = _worked_out(host, *_asked(decided))
     if done.ok:
         broken = not_fetchable(done)
         return Prediction(_carried_out(told, done) if not broken else told._replace(problem=broken))
@@ -64,14 +63,14 @@ def would_carry_out(host: DebState, requests: Sequence[Request]) -> bool:
     decided, _ = _decide_all(host, requests)
     if not all(decision for _, decision in decided):
         return False
-    done = (solve if host.searches else work_out)(host, *_asked(decided))
+    done = _worked_out(host, *_asked(decided))
     return done.ok and not not_fetchable(done)
 
 
 def predict_upgrade(host: DebState) -> Forecast:
     """What the full upgrade would change."""
     told = Forecast(host.name, ok=False, problem=None)
-    done = (solve_upgrade if host.searches else work_out_upgrade)(host)
+    done = _upgrade_worked_out(host)
     broken = not_fetchable(done) if done.ok else None
     if broken:
         return told._replace(problem=broken)
@@ -80,6 +79,23 @@ def predict_upgrade(host: DebState) -> Forecast:
     from velpin.kinds.deb.transaction.refusal import refused
 
     return refused(told, done)
+
+
+def _worked_out(host: DebState, coming: list[AskedVersion], going: list[DebPackage]) -> Transaction:
+    """The transaction as this host's generation works it out."""
+    if not host.searches:
+        return work_out(host, coming, going)
+    from velpin.kinds.deb.transaction.solving import solve
+
+    return solve(host, coming, going)
+
+
+def _upgrade_worked_out(host: DebState) -> Transaction:
+    if not host.searches:
+        return work_out_upgrade(host)
+    from velpin.kinds.deb.transaction.solving import solve_upgrade
+
+    return solve_upgrade(host)
 
 
 def _decide_all(host: DebState, requests: Sequence[Request]) -> tuple[list[Decided], list[Reason]]:

@@ -85,9 +85,8 @@ class DnfState(RpmState):
     # -- the installer ---------------------------------------------------------------------
 
     def recorded_installer(self) -> Installer:
-        """The installer by the host's own record; where both generations are installed, the one
-        that its command leads to (observed: docs/how-hosts-choose/rpm-dnf-newer.md, "Which
-        hosts")."""
+        """The installer by the host's own record; where both generations are there, the one that
+        its command leads to (docs/how-hosts-choose/rpm-dnf-newer.md, "Which hosts")."""
         found = self.recorded(*NEWER_PACKAGES)
         if found.version and not self._leads_to_older():
             return found._replace(generation="newer", known_by="record")

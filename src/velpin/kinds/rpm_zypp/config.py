@@ -67,8 +67,8 @@ def library_files(tree: Tree) -> list[str]:
     return [*(mains[-1:] or [LIBRARY]), *(drops[drop] for drop in sorted(drops))]
 
 
-def read_config(tree: Tree, variables: Mapping[str, str], *, newer: bool) -> ZyppConfig:
-    """Read every file of the configuration."""
+def read_config(tree: Tree, variables: Mapping[str, str], *, newer: bool = False) -> ZyppConfig:
+    """Read every file of the configuration; `newer`: with that generation's defaults."""
     found = ZyppConfig()
     for file, mark in (*((file, False) for file in library_files(tree)), (TOOL, True)):
         for section in _sections(tree, file, found):

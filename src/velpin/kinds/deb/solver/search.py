@@ -174,7 +174,8 @@ class Search:
                     again = True
 
     def add(self, clause: Clause) -> None:
-        """Open work that nothing brings but the host itself."""
+        """Open work that nothing brings but the host itself; Impossible where it must be done and
+        cannot."""
         for way in clause.ways:
             self.discover(way)
             self._watched[way].append(clause)

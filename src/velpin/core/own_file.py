@@ -1,0 +1,49 @@
+"""Velpin's own settings: `etc/velpin/velpin.toml` below the root, all of it optional.
+
+[forecast]
+generation = "newer"      of the installer, where the host itself does not tell
+
+[refresh]                 (see `velpin.core.settings`)
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Literal
+
+from velpin.errors import HostFileError
+from velpin.files.tree import Tree
+
+if TYPE_CHECKING:
+    from velpin.model.host import GenerationName
+
+FILE = "etc/velpin/velpin.toml"
+
+
+def read_generation(tree: Tree) -> GenerationName | Literal[""]:
+    """The generation of the installer that the settings name; HostFileError where the file is
+    not understood."""
+    given = table(tree, "forecast")
+    for name, value in given.items():
+        if name != "generation":
+            raise HostFileError(FILE, 0, f"[forecast] has no {name!r}; it has generation")
+        if value not in ("older", "newer"):
+            raise HostFileError(FILE, 0, f"forecast.generation: {value!r} is not older or newer")
+    found: GenerationName | Literal[""] = given.get("generation", "")
+    return found
+
+
+def table(tree: Tree, name: str) -> dict[str, Any]:
+    """One table of the file, empty where there is none; HostFileError where the file is not
+    understood."""
+    data = tree.read(FILE)
+    if data is None or name.encode() not in data:  # most hosts: nothing to take in
+        return {}
+    import tomllib
+
+    try:
+        given = tomllib.loads(data.decode("utf-8")).get(name, {})
+    except (ValueError, RecursionError) as problem:
+        raise HostFileError(FILE, 0, str(problem)) from problem
+    if not isinstance(given, dict):
+        raise HostFileError(FILE, 0, f"[{name}] is not a table of settings")
+    return given
