@@ -18,7 +18,6 @@ Observed rules: docs/how-hosts-choose/rpm-dnf-newer.md, "Version locks".
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from fnmatch import fnmatchcase
 from functools import cached_property
@@ -85,6 +84,8 @@ def read_own_locks(tree: Tree) -> list[OwnLock]:
     data = tree.read(FILE)
     if data is None:
         return []
+    import tomllib
+
     try:
         text = data.decode("utf-8")
         given = tomllib.loads(text)

@@ -11,7 +11,6 @@ Observed rules: docs/how-hosts-choose/rpm-dnf-newer.md, "Vendors".
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Callable, Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import Any, NamedTuple
@@ -87,6 +86,8 @@ def read_vendor_changes(tree: Tree) -> list[VendorChange]:
 
 
 def _read(tree: Tree, file: str) -> list[VendorChange]:
+    import tomllib
+
     try:
         given = tomllib.loads((tree.read(file) or b"").decode("utf-8"))
     except (ValueError, RecursionError) as problem:

@@ -8,10 +8,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from velpin.kinds.deb.choice import DebPackage
+from velpin.kinds.deb.engine.search import GaveUp, Group, Impossible, Literal, Search
 from velpin.kinds.deb.engine.world import Candidate, Cause, Package
-from velpin.kinds.deb.solver.clauses import Clauses, kept
-from velpin.kinds.deb.solver.search import GaveUp, Group, Impossible, Literal, Search
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.transaction.clauses import Clauses, kept
 from velpin.kinds.deb.transaction.steps import (
     ASKED,
     ESSENTIAL,

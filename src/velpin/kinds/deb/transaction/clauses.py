@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 
 from velpin.kinds.deb.engine.draft import Draft
+from velpin.kinds.deb.engine.search import Clause, Group, Literal
 from velpin.kinds.deb.engine.world import Candidate, Package, Relation, RelationKind, Target
-from velpin.kinds.deb.solver.search import Clause, Group, Literal
 from velpin.kinds.deb.transaction.world import DebWorld
 
 _SOFT = (RelationKind.RECOMMENDS, RelationKind.SUGGESTS)

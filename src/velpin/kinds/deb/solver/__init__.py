@@ -1,1 +1,0 @@
-"""Working out a transaction by search, as hosts of the newer generation do."""
