@@ -23,7 +23,11 @@ def show_comparison(screen: Screen, found: GenerationComparison) -> None:
         return
     screen.head(f"{several(len(found.differences), 'package')} differently")
     rows: list[list[Piece]] = [
-        [(difference.name, "name"), _done(difference.older), _done(difference.newer)]
+        [
+            (difference.name, "name"),
+            _done(difference.older, difference.newer),
+            _done(difference.newer, difference.older),
+        ]
         for difference in found.differences
     ]
     screen.table(["package", "older", "newer"], rows)
@@ -36,12 +40,15 @@ def _outcome(told: Forecast) -> Piece:
         return "nothing changes"
     removed = sum(change.new is None for change in told.changes)
     gone = f", {removed} of them removed" if removed else ""
-    return f"{several(len(told.changes), 'package')} change{gone}"
+    count = len(told.changes)
+    return f"{several(count, 'package')} {'changes' if count == 1 else 'change'}{gone}"
 
 
-def _done(change: Change | None) -> Piece:
+def _done(change: Change | None, other: Change | None) -> Piece:
+    """What one generation does with a package, of which the other does something else."""
     if change is None:
-        return ("stays as it is", "quiet")
+        stays = other is not None and other.old is not None
+        return ("stays as it is" if stays else "does not come", "quiet")
     if change.new is None:
         return (f"{change.old} is removed", "bad")
     return f"{change.new} from {change.source or 'nowhere'}"

@@ -34,7 +34,7 @@ from velpin.model.reason import Place
 FILE = "etc/dnf/versionlock.toml"
 PREAMBLE = b'version = "1.0"\n'
 _TESTS = {"=": (0,), "!=": (-1, 1), "<": (-1,), "<=": (-1, 0), ">": (1,), ">=": (0, 1)}
-_ENTRY = re.compile(r"(?m)^\s*\[\[\s*packages\s*\]\]")
+_ENTRY = re.compile(r"(?m)^[ \t]*\[\[\s*packages\s*\]\]")
 
 
 class Condition(NamedTuple):

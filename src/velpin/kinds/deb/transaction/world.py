@@ -110,6 +110,8 @@ class DebWorld:
     def _new_build(self, unit: Package, version: DebVersion) -> Candidate | None:
         if version.installed and unit.installed is not None:
             unit.installed.offer = version
+            for known in (self._facts, self._relations, self._names):
+                known.pop(unit.installed, None)  # what its source says of it counts (observed)
             return unit.installed
         return Candidate(unit, version.text, version) if version.offered else None
 

@@ -1,0 +1,195 @@
+"""The newer generation of installers against Velpin: statements, drawn hosts, a made root, rules.
+
+They live in a root of their own (`VELPIN_NEWER_ROOT`, or made for this in one to four minutes).
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+from shutil import rmtree
+from typing import Any
+
+import pytest
+
+from tests.conftest import Harbour
+from tests.deb_newer_statements import NEWER, STATEMENTS
+from tests.installer.ask import changes_in
+from tests.installer.drawn_relations import DrawnRelations
+from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller, folder_in
+from tests.installer.rpm_ask import Said
+from tests.installer.rpm_drawn import RpmDrawn
+from tests.installer.test_drawn_transactions import changes_of
+from tests.installer.test_rpm_statements import asked_of
+from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
+from tests.rpm_newer_statements import DNF_STATEMENTS, ZYPP_STATEMENTS
+from tests.test_deb_found_rules import built as deb_built
+from tests.test_deb_found_rules import comes
+from tests.test_rpm_choice import Case, built
+from velpin import open_host
+from velpin.core.host import Host
+
+FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
+HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "6"))
+NAMES = int(os.environ.get("VELPIN_REAL_NAMES", "12"))
+SEED = os.environ.get("VELPIN_SEED", "11")
+
+
+@pytest.fixture
+def folder(newer_root: Path) -> Iterator[Path]:
+    """A folder that the newer installers find."""
+    made = folder_in(newer_root)
+    yield made
+    rmtree(made, ignore_errors=True)
+
+
+# -- deb -----------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("statement", STATEMENTS, ids=lambda statement: statement[0])
+def test_deb_statements(newer_root: Path, folder: Path, statement: Any) -> None:
+    _, offered, here, answers, files = statement
+    harbour = deb_built(Harbour(folder), offered, NEWER + here, files)
+    installer = NewerInstaller(newer_root, harbour.root)
+    installer.run("apt-get", "-q", "update")
+    for asked in answers:
+        words = ["dist-upgrade"] if asked == "--upgrade" else ["install", *asked.split()]
+        told = installer.transaction(*words)
+        assert told is not None
+        found = " ".join(
+            f"{name}={new}" if new else f"-{name}" for name, (_, new) in sorted(told[1].items())
+        )
+        assert comes(harbour, asked) == (found if told[0] else None)
+
+
+@pytest.mark.parametrize("seed", range(FIRST, FIRST + HOSTS))
+def test_drawn_deb_hosts(newer_root: Path, folder: Path, seed: int) -> None:
+    drawn = DrawnRelations(seed, folder)
+    installer = NewerInstaller(newer_root, drawn.root, drawn.archs)
+    installer.refresh()
+    host = Host(drawn.host()).with_generation("newer")
+    different = []
+    for ours, theirs in drawn.requests(8):
+        told = installer.transaction(*(["install", *theirs] if theirs else ["dist-upgrade"]))
+        if told is None:
+            continue
+        found = host.forecast(ours) if ours else host.forecast_upgrade()
+        if (found.ok, changes_of(found)) != told:
+            different.append((ours or "upgrade", found.problem, changes_of(found), told))
+    assert different == []
+
+
+def test_names_and_the_upgrade_of_a_made_root(newer_root: Path) -> None:
+    def simulated(*words: str) -> tuple[bool, object]:
+        done = subprocess.run(
+            ["chroot", str(newer_root), "apt-get", "-q", "-s", "-y", *words],
+            capture_output=True, text=True, check=False, timeout=300,
+            env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C.UTF-8"},
+        )  # fmt: skip
+        return done.returncode == 0, changes_in(done.stdout)
+
+    lenient = "Acquire::Check-Valid-Until=false"
+    update = ["chroot", str(newer_root), "apt-get", "-q", "update", "-o", lenient]
+    subprocess.run(update, check=True, timeout=600)
+    host = open_host(newer_root)
+    assert host.installer.generation == "newer"
+    names = sorted({one.name for source in host.sources for one in host.offers_from(source.handle)})
+    asked = random.Random(SEED).sample(names, min(NAMES, len(names)))
+    different: list[object] = []
+    for name in asked:
+        found = host.forecast([name])
+        told = simulated("install", name)
+        if (found.ok, changes_of(found)) != told:
+            different.append((name, found.problem, changes_of(found), told))
+    upgrade = host.forecast_upgrade()
+    if (upgrade.ok, changes_of(upgrade)) != simulated("dist-upgrade"):
+        different.append("the full upgrade")
+    print(f"{len(asked) - len(different)} of {len(asked)}")
+    assert different == []
+
+
+# -- rpm -----------------------------------------------------------------------------------
+
+
+def agree(said: Said, told: dict[str, Any]) -> bool:
+    """Whether both change the same; a package under another architecture counts as one."""
+    ours = {f"{one['name']}.{one['arch']}": one["new"] or "" for one in told["changes"]}
+    if said.done is None or not told["ok"]:
+        return (said.done is None) == (not told["ok"])
+    theirs = {name: new for name, (new, _) in said.done.items()}
+    return _without_former(ours) == _without_former(theirs)
+
+
+def _without_former(changes: dict[str, str]) -> dict[str, str]:
+    coming = {name.rpartition(".")[0] for name, new in changes.items() if new}
+    return {n: new for n, new in changes.items() if new or n.rpartition(".")[0] not in coming}
+
+
+def asked_of_newer(harbour: RpmHarbour, *words: str) -> dict[str, Any]:
+    """Velpin's forecast for the newer generation."""
+    _, out, _ = harbour.run("forecast", "--json", "--generation", "newer", *words)
+    found: dict[str, Any] = json.loads(out)
+    return found
+
+
+@pytest.mark.parametrize("case", [*DNF_STATEMENTS, *ZYPP_STATEMENTS], ids=lambda case: case.what)
+def test_rpm_statements(newer_root: Path, folder: Path, case: Case) -> None:
+    kind = case.kinds[0]
+    harbour = built(folder, kind, case)
+    said = NewerRpmInstaller(newer_root, harbour).ask(*asked_of(kind, case))
+    assert agree(said, asked_of_newer(harbour, *case.asked)), said.text
+
+
+@pytest.mark.parametrize("seed", range(FIRST, FIRST + HOSTS))
+def test_drawn_dnf_hosts(newer_root: Path, folder: Path, seed: int) -> None:
+    drawn = RpmDrawn(seed + 100, folder, DNF)
+    drawn.harbour.refresh()
+    real = NewerRpmInstaller(newer_root, drawn.harbour)
+    different = []
+    for words in [*drawn.requests(), ["upgrade"]]:
+        said = real.ask(*words)
+        told = asked_of_newer(drawn.harbour, *(words[1:] or ["--upgrade"]))
+        if not agree(said, told):
+            different.append((words, told["problem"], told["changes"], said.done))
+    assert different == []
+
+
+def test_rules_are_read_by_the_installer(newer_root: Path, folder: Path) -> None:
+    harbour = RpmHarbour(folder, DNF)
+    offered = [P("a", "1-1"), P("a", "2-1"), P("a", "3-1"), P("b", "1-1"), P("b", "2-1")]
+    harbour.source("one", *offered)
+    harbour.source("two", P("a", "4-1"), P("c", "1-1"))
+    harbour.installed(P("dnf5", "5.4-1"), P("b", "1-1"))
+    harbour.refresh()
+    for rule in (
+        ["pin", "a@2-1"],
+        ["keep", "b"],
+        ["confine", "two", "c"],
+        ["prefer", "one", "--over", "two"],
+    ):
+        code, _, told = harbour.run(*rule, "--yes")
+        assert code == 0, told
+        real = NewerRpmInstaller(newer_root, harbour)
+        for words in (["install", "a"], ["install", "c"], ["upgrade"]):
+            told_too = asked_of_newer(harbour, *(words[1:] or ["--upgrade"]))
+            assert agree(real.ask(*words), told_too), (rule, words)
+    assert NewerRpmInstaller(newer_root, harbour).ask("install", "a").done == {
+        "a.x86_64": ("2-1", "one")
+    }
+
+
+def test_sources_are_read_by_the_installer(newer_root: Path, folder: Path) -> None:
+    for kind in (DNF, ZYPP):
+        harbour = RpmHarbour(folder / kind, kind)
+        repository = harbour.repository("new", P("a", "1-1"))
+        harbour.installed()
+        code, _, told = harbour.run(
+            "add", "new", "--url", f"file://{repository}", "--unsigned", "--yes"
+        )
+        assert code == 0, told
+        said = NewerRpmInstaller(newer_root, harbour).ask("install", "a")
+        assert said.done == {"a.x86_64": ("1-1", "new")}, said.text
