@@ -12,7 +12,10 @@ from pathlib import Path
 
 from tests.agreement.hosts import archive, compare, sample
 
-KINDS = ("deb", "rpm-dnf", "rpm-zypp", "alpm")
+KINDS = (
+    "deb", "rpm-dnf", "rpm-zypp", "alpm", "deb-newer", "rpm-dnf-newer", "rpm-zypp-newer",
+)  # fmt: skip
+"""Kinds of host, those of the newer generation of installers apart."""
 
 
 def main(words: list[str]) -> int:
