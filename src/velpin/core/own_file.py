@@ -22,6 +22,8 @@ FILE = "etc/velpin/velpin.toml"
 def read_generation(tree: Tree) -> GenerationName | Literal[""]:
     """The generation of the installer that the settings name; HostFileError where the file is
     not understood."""
+    if b"forecast" not in (tree.read(FILE) or b""):
+        return ""  # most files say nothing of it, and need no reader then
     given = table(tree, "forecast")
     for name, value in given.items():
         if name != "generation":
@@ -36,7 +38,7 @@ def table(tree: Tree, name: str) -> dict[str, Any]:
     """One table of the file, empty where there is none; HostFileError where the file is not
     understood."""
     data = tree.read(FILE)
-    if data is None or name.encode() not in data:  # most hosts: nothing to take in
+    if data is None:
         return {}
     import tomllib
 

@@ -41,20 +41,21 @@ def show_facts(screen: Screen, facts: HostFacts) -> None:
             screen.line((str(note.place), "warn"), f"  {note.text}")
 
 
+_KNOWN_BY = {
+    "option": " (as asked)", "setting": " (as Velpin's settings say)", "files": " (by its files)",
+    "assumed": " is assumed; --generation newer asks for the other",
+}  # fmt: skip
+
+
 def _installer(installer: Installer) -> str:
     """The installer, its generation and what tells that."""
     found = f"{installer.package} {installer.version}".strip()
     if not installer.version:
-        found = f"{installer.package}, which is not in the record of packages"
-    return f"{found}; {generation(installer)}" if installer.generation else found
-
-
-def generation(installer: Installer) -> str:
-    """By which generation's rules a host is forecast, and why."""
-    why = {"option": " (as asked)", "setting": " (as Velpin's settings say)",
-           "files": " (by its files)",
-           "assumed": " (assumed; --generation newer asks for the other)"}  # fmt: skip
-    return f"forecast as the {installer.generation} generation{why.get(installer.known_by, '')}"
+        found = f"{installer.package} (not in the record of packages)"
+    if not installer.generation:
+        return found
+    why = _KNOWN_BY.get(installer.known_by, "")
+    return f"{found}; the {installer.generation} generation{why}"
 
 
 def _missing(facts: HostFacts) -> Piece:

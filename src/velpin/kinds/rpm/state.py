@@ -50,12 +50,12 @@ class RpmState(IndexedHost[RpmSource]):
     generations = ("older", "newer")
 
     def recorded(self, *names: str) -> Installer:
-        """The first of some packages that is installed, as the installer; else the last, of
+        """The first of some packages that is installed, as the installer; else the first, of
         which the record says nothing."""
         for name in names:
             for row in self.record.rows(name) if self.record else ():
                 return Installer(name, row.version)
-        return Installer(names[-1], "")
+        return Installer(names[0], "")
 
     # -- said by each layout ---------------------------------------------------------------
 

@@ -45,7 +45,7 @@ if TYPE_CHECKING:
     from velpin.model.rule import Rule, RuleInForce
 
 
-NEWER_PACKAGES, OLDER_PACKAGES = ("dnf5", "libdnf5"), ("python3-dnf", "dnf", "yum")
+NEWER_PACKAGES, OLDER_PACKAGES = ("dnf5", "libdnf5"), ("dnf", "python3-dnf", "yum")
 """Packages of the installer of each generation, of which the first that is installed tells."""
 COMMAND_FOLDERS = ("/usr/bin", "/usr/sbin")
 """Where a request's name is looked for as a command."""
