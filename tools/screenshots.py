@@ -38,8 +38,7 @@ def shots(scene: Scene) -> dict[str, list[str]]:
     )
     there, post = (f"velpin --root {root.name}" for root in (scene.lightship, scene.skerry))
     return {
-        "host": ["velpin host\nvelpin refresh"],
-        "generations": ["velpin host\nvelpin forecast berth-plan --compare-generations"],
+        "host": ["velpin host\nvelpin refresh\nvelpin forecast berth-plan --compare-generations"],
         "sources": ["velpin sources --files"],
         "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
         "forecast-upgrade": ["velpin forecast --upgrade"],

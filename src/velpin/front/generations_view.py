@@ -10,7 +10,7 @@ from velpin.model.forecast import Change, Forecast
 
 def show_comparison(screen: Screen, found: GenerationComparison) -> None:
     """What each would do, then each package that they treat differently."""
-    screen.line(f"this host is forecast as the {found.here} generation of its installer")
+    screen.line(f"this host is forecast for the {found.here} generation of its installer")
     screen.gap()
     for name, told in (("older", found.older), ("newer", found.newer)):
         here = " (this host)" if name == found.here else ""
@@ -21,7 +21,9 @@ def show_comparison(screen: Screen, found: GenerationComparison) -> None:
         return
     if not found.differences:
         return
-    screen.head(f"{several(len(found.differences), 'package')} differently")
+    count = len(found.differences)
+    verb = "is" if count == 1 else "are"
+    screen.head(f"{several(count, 'package')} {verb} treated differently")
     rows: list[list[Piece]] = [
         [
             (difference.name, "name"),
