@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from filelock import FileLock
 
 from tests.installer.made import NEWER, given_root, make_root
 
@@ -12,6 +13,13 @@ from tests.installer.made import NEWER, given_root, make_root
 @pytest.fixture(scope="session")
 def newer_root(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A current root with the newer installers of every kind (or `VELPIN_NEWER_ROOT`)."""
-    return given_root("VELPIN_NEWER_ROOT") or make_root(
-        tmp_path_factory.mktemp("newer") / "root", "testing", *NEWER
-    )
+    given = given_root("VELPIN_NEWER_ROOT")
+    if given:
+        return given
+    folder = tmp_path_factory.getbasetemp().parent / "newer-root"  # one for all processes
+    done = folder.parent / "newer-root.made"
+    with FileLock(f"{folder}.lock"):
+        if not done.exists():
+            make_root(folder, "testing", *NEWER)
+            done.touch()
+    return folder

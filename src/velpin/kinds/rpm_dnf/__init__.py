@@ -14,9 +14,12 @@ if TYPE_CHECKING:
 KIND = "rpm-dnf"
 
 
+_MARKS = ("etc/dnf", "etc/yum.repos.d", "etc/yum.conf", "usr/share/dnf5")
+
+
 def recognises(tree: Tree) -> bool:
     """Whether a root is that of an rpm-dnf host."""
-    return any(tree.exists(name) for name in ("etc/dnf", "etc/yum.repos.d", "etc/yum.conf"))
+    return any(tree.exists(name) for name in _MARKS)
 
 
 def has_packages(tree: Tree) -> bool:

@@ -25,6 +25,7 @@ from velpin.kinds.rpm_dnf import KIND, own_locks
 from velpin.kinds.rpm_dnf.config import (
     DnfConfig,
     is_yum_host,
+    listed,
     main_file,
     read_config,
     read_protected,
@@ -304,13 +305,11 @@ class DnfState(RpmState):
         own = self.by_handle.get(build.origin.handle)
         exclude, include = self._excluded
         own_exclude, own_include = self._excluded_in[build.origin.handle]
-        main = main_file(self.tree)
-        for patterns, section, file in (
-            (exclude, self.config.main, main),
-            (own_exclude, own.section if own else self.config.main, own.file if own else main),
-        ):
+        mains = [(exclude, section, file) for file, section in self.config.parts]
+        here = [(own_exclude, own.section, own.file)] if own else []
+        for patterns, section, file in (*mains, *here):
             pattern = patterns.which(Named(build.name, build.arch, build.version))
-            if pattern:
+            if pattern and pattern in listed(section, "exclude", "excludepkgs"):
                 return Reason(
                     "is-excluded", {"pattern": pattern, "place": _place(section, file, pattern)}
                 )
@@ -318,10 +317,8 @@ class DnfState(RpmState):
         if lock is not None:
             return Reason("is-excluded", {"pattern": lock.pattern, "place": lock.place})
         if self.excluded(build):
-            listed = [*include.texts, *own_include.texts]
-            return Reason(
-                "not-included", {"patterns": tuple(listed[:4]), "source": build.origin.handle}
-            )
+            told = (*include.texts, *own_include.texts)[:4]
+            return Reason("not-included", {"patterns": told, "source": build.origin.handle})
         stream = self.hiding.hides(build)
         if stream is None:
             return None
