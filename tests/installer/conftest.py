@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
@@ -16,7 +17,9 @@ def newer_root(tmp_path_factory: pytest.TempPathFactory) -> Path:
     given = given_root("VELPIN_NEWER_ROOT")
     if given:
         return given
-    folder = tmp_path_factory.getbasetemp().parent / "newer-root"  # one for all processes
+    base = tmp_path_factory.getbasetemp()
+    base = base.parent if os.environ.get("PYTEST_XDIST_WORKER") else base  # one for all processes
+    folder = base / "newer-root"
     done = folder.parent / "newer-root.made"
     with FileLock(f"{folder}.lock"):
         if not done.exists():

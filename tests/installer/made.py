@@ -24,11 +24,12 @@ def make_root(folder: Path, suite: str, *packages: str) -> Path:
     if maker is None or os.geteuid() != 0:
         pytest.skip("a root cannot be made here: that takes mmdebstrap, and being root")
     archive = next((source.url for source in open_host("/").sources if source.on), "")
-    words = [maker, "--variant=apt", "--aptopt=Acquire::Check-Valid-Until 'false'"]
+    words = [maker, "--variant=apt", '--aptopt=Acquire::Check-Valid-Until "false"']
     words += [f"--include={','.join(packages)}"] if packages else []
     words += [suite, str(folder), archive.partition("/dists/")[0]]
     done = subprocess.run(words, capture_output=True, text=True, check=False, timeout=900)
     if done.returncode:
+        shutil.rmtree(folder, ignore_errors=True)
         pytest.skip(f"a root could not be made: {done.stderr.strip().splitlines()[-1:]}")
     return folder
 
