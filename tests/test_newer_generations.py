@@ -374,6 +374,39 @@ def test_keep_is_a_lock_on_what_is_installed(tmp_path: Path) -> None:
     assert harbour.changes("--upgrade") == {}
 
 
+OVERRIDES = "etc/dnf/repos.override.d/1.repo"
+ALL_FIFTY = "[*]\npriority=50\nenabled=1\n"
+
+
+@pytest.mark.parametrize(
+    ("words", "written"),
+    [
+        (
+            ("prefer", "one", "--over", "two"),
+            "[one]\n# velpin prefer one --over two\n# before velpin: none\npriority=49\n",
+        ),
+        (("off", "two"), "[two]\nenabled=0\n"),
+    ],
+)
+def test_what_an_override_says_is_changed_there(
+    tmp_path: Path, words: tuple[str, ...], written: str
+) -> None:
+    harbour = RpmHarbour(tmp_path)
+    harbour.source("one", P("a", "1-1"))
+    harbour.source("two", P("a", "2-1"))
+    harbour.installed(DNF5)
+    harbour.refresh()
+    harbour.put(OVERRIDES, ALL_FIFTY)
+    before = harbour.read("etc/yum.repos.d/two.repo")
+    assert harbour.run(*words, "--yes")[0] == 0
+    assert harbour.read(OVERRIDES) == ALL_FIFTY + written
+    assert harbour.read("etc/yum.repos.d/two.repo") == before
+    assert harbour.changes("a") == {"a.x86_64": "1-1 one"}
+    assert harbour.run("undo", "--yes")[0] == 0
+    assert harbour.read(OVERRIDES) == ALL_FIFTY
+    assert f"{OVERRIDES}:2" in harbour.run("rules")[1]
+
+
 # -- the readers ---------------------------------------------------------------------------
 
 

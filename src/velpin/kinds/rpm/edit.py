@@ -28,6 +28,15 @@ def find_section(data: bytes, file: str, name: str) -> IniSection:
     raise Refusal(f"{file}: the section {name} is not found there any more")
 
 
+def with_section(data: bytes, file: str, name: str) -> bytes:
+    """A file with a section of a name, put last where there is none."""
+    if any(section.name == name for section in read_sections(data, file)):
+        return data
+    text = HostText(data, file)
+    text.put_last([f"[{name}]"])
+    return text.data
+
+
 def with_value(
     data: bytes, file: str, name: str, key: str, value: str | None, note: str | None = None
 ) -> bytes:
@@ -118,10 +127,11 @@ def source_statements(host: RpmState) -> SourceStatements:
 
 
 def switch(tree: Tree, source: RpmSource, on: bool) -> dict[str, bytes | None]:
-    """Switch a source on or off where its section stands."""
-    data = tree.read(source.file) or b""
+    """Switch a source on or off where that is said of it."""
+    file = source.file_of("enabled")
+    data = with_section(tree.read(file) or b"", file, source.handle)
     value = "1" if on else "0"
-    return {source.file: with_value(data, source.file, source.handle, "enabled", value)}
+    return {file: with_value(data, file, source.handle, "enabled", value)}
 
 
 def drop(tree: Tree, source: RpmSource) -> dict[str, bytes | None]:

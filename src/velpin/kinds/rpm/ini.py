@@ -30,6 +30,8 @@ class IniValue:
     text: str
     line: int
     last: int
+    file: str = ""
+    """The file it stands in, where that is another than its section's."""
 
 
 @dataclass(slots=True)

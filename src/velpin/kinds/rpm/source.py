@@ -39,6 +39,12 @@ class RpmSource(Source):
     """What its section calls it, for people."""
     unread: str = ""
     """Its type, where lists of that type are not read here."""
+    elsewhere: tuple[tuple[str, str], ...] = ()
+    """Keys that another file overrides, and that file."""
+
+    def file_of(self, key: str) -> str:
+        """The file in which the value of a key stands that counts, or would."""
+        return dict(self.elsewhere).get(key, self.file)
 
     @property
     def settings(self) -> tuple[object, ...]:

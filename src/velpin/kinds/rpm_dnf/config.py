@@ -159,8 +159,8 @@ def _by_name(tree: Tree, folders: Sequence[str], ending: str) -> list[str]:
 def _overridden(section: IniSection, overrides: Sequence[tuple[str, IniSection]]) -> IniSection:
     """A source's section with what other files say of it, the last wins."""
     values = [
-        value
-        for _, other in overrides
+        replace(value, file=file)
+        for file, other in overrides
         if other.name == section.name or fnmatchcase(section.name, other.name)
         for value in other.values
     ]
@@ -231,6 +231,7 @@ def _source(
         signed_index=truth(index.text, False) if index else False,
         keys=tuple(words(get("gpgkey"))),
         name=get("name"),
+        elsewhere=tuple({v.key: v.file for v in section.values if v.file}.items()),
     )
 
 
@@ -241,7 +242,10 @@ def _number(section: IniSection, key: str, default: int, config: DnfConfig, file
     number = leading_number(value.text)
     if number is None:
         config.notes.append(
-            Note(Place(file, value.line), f"{key}={value.text} is not a number and is ignored")
+            Note(
+                Place(value.file or file, value.line),
+                f"{key}={value.text} is not a number and is ignored",
+            )
         )
         return default
     return number

@@ -154,7 +154,7 @@ def _epochs(host: RpmState, text: str) -> list[int]:
 
 def _slot(host: RpmState, handle: str, key: str) -> Slot:
     source = host.source(handle)
-    return Slot(source.file, source.handle, key)
+    return Slot(source.file_of(key), source.handle, key)
 
 
 def _main(host: RpmState) -> Slot:

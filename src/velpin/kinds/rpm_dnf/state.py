@@ -572,7 +572,13 @@ class DnfState(RpmState):
     def section_files(self) -> list[str]:
         """Files of sections in which rules may stand."""
         return list(
-            dict.fromkeys([main_file(self.tree), *(source.file for source in self.sources)])
+            dict.fromkeys(
+                [
+                    main_file(self.tree),
+                    *(source.file for source in self.sources),
+                    *(file for source in self.sources for _, file in source.elsewhere),
+                ]
+            )
         )
 
     def check_rule(self, rule: Rule) -> None:
@@ -706,5 +712,5 @@ def _place(section: IniSection, file: str, pattern: str) -> Place:
     """Where a pattern stands."""
     for value in section.values:
         if value.key in ("exclude", "excludepkgs") and pattern in words(value.text):
-            return Place(file, value.line)
+            return Place(value.file or file, value.line)
     return Place(file, 0)

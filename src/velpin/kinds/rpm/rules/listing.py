@@ -54,7 +54,7 @@ def _of_sources(host: RpmState) -> Iterator[RuleInForce]:
         if value is None and source.priority == UNSAID:
             continue
         if value is not None:
-            place = Place(source.file, value.line)
+            place = Place(value.file or source.file, value.line)
             facts: dict[str, Fact] = {"sources": source.handle, "priority": source.priority}
             yield RuleInForce(
                 place, Reason("says-priority", facts), None, source.priority,
@@ -107,7 +107,7 @@ def list_rule(
     elif not offers:
         dead = Reason("rule-not-there", {"names": names})
     return RuleInForce(
-        Place(file, value.line),
+        Place(value.file or file, value.line),
         Reason(code, facts),
         None,
         0,

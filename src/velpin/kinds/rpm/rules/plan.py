@@ -113,8 +113,8 @@ def _priorities(
     priorities: dict[str, int] = {}
     slots: dict[str, Slot] = {}
     for source in host.sources:
-        slot = slots[source.handle] = Slot(source.file, source.handle, "priority")
-        before = before_velpin(host.tree.read(source.file) or b"", slot)
+        slot = slots[source.handle] = Slot(source.file_of("priority"), source.handle, "priority")
+        before = before_velpin(host.tree.read(slot.file) or b"", slot)
         priorities[source.handle] = source.priority if before is None else _priority(host, before)
     moved: dict[str, int] = {}
     for _ in range(len(orders) * len(orders) + len(orders) + 1):

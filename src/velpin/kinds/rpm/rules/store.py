@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from velpin.files.text import HostText, bare, stripped
-from velpin.kinds.rpm.edit import is_own_note, with_value
+from velpin.kinds.rpm.edit import is_own_note, with_section, with_value
 from velpin.kinds.rpm.ini import IniValue, read_sections, words
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.reason import Place
@@ -193,7 +193,7 @@ def _with_list(
     text = " ".join(final)
     if current and words(current.text) == final:
         text = current.text.replace("\n", "\n        ")
-    data = _with_section(data, slot)
+    data = with_section(data, slot.file, slot.section)
     return with_value(
         data, slot.file, slot.section, slot.key, text if final else None, "\n".join(notes)
     )
@@ -206,16 +206,9 @@ def _value(data: bytes, slot: Slot) -> IniValue | None:
     return None
 
 
-def _with_section(data: bytes, slot: Slot) -> bytes:
-    if any(section.name == slot.section for section in read_sections(data, slot.file)):
-        return data
-    text = HostText(data, slot.file)
-    text.put_last([f"[{slot.section}]"])
-    return text.data
-
-
 def _with_priority(data: bytes, one: PrioritySlot) -> bytes:
     slot = one.slot
+    data = with_section(data, slot.file, slot.section)
     current = _value(data, slot)
     before = before_velpin(data, slot)
     if one.priority is None:
