@@ -219,6 +219,12 @@ def test_a_refusal_names_the_cause(harbour: Harbour) -> None:
     assert "y 1 needs gone" in said
 
 
+def test_a_search_that_gives_up_says_so(harbour: Harbour, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("velpin.kinds.deb.engine.search._MOST", 0)
+    built(harbour, "x 1 [Depends=a | b]; a 1 [Depends=gone]; b 1", NEWER)
+    assert "no answer was found within the limits" in harbour.run("forecast", "x").out
+
+
 # -- rpm -----------------------------------------------------------------------------------
 
 

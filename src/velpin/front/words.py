@@ -42,6 +42,7 @@ SENTENCES = {
     "source-not-fetched": "{source} has no index here yet; fetch it with velpin refresh {source}",
     "files-refused": "{what}; because of it the host's installer refuses every request",
     "unmet": "its dependencies cannot all be met",
+    "gave-up": "no answer was found within the limits; what this request would give is not known",
     # the chain of causes
     "needs": "{package} {version} needs {relation}",
     "excludes": "{package} {version} cannot be installed beside {other} {other_version}",

@@ -44,7 +44,6 @@ SENTENCES = {
     "locked": "{name} {version} is locked at {place}",
     "source-unreachable": "{source} could not be reached and is not marked as optional, so the"
     " host's installer refuses every request: {what}",
-    "gave-up": "no answer was found within the limits; what this request would give is not known",
     # the chain of causes
     "conflicts-with": "{package} {version} cannot be installed beside {relation}",
     "obsoletes-it": "{package} {version} obsoletes {relation}, which stays",

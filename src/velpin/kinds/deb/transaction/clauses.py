@@ -106,8 +106,9 @@ class Clauses:
         """Builds of a unit that may be chosen, best first."""
         found = self._possible.get(unit)
         if found is None:
-            builds = (unit.aim, unit.installed) if self.upgrade else (unit.installed, unit.aim)
-            found = list(dict.fromkeys(build for build in builds if build is not None))
+            first, then = (unit.aim, unit.installed) if self.upgrade else (unit.installed, unit.aim)
+            rest = [] if self.world.strict else self.known(unit)
+            found = [build for build in dict.fromkeys((first, then, *rest)) if build is not None]
             self._possible[unit] = found
         return found
 

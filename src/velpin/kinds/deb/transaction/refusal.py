@@ -18,6 +18,8 @@ def refused(told: Forecast, done: Transaction) -> Forecast:
     if done.was_broken:
         names = tuple(sorted(unit.name for unit in done.was_broken))
         return told._replace(problem=Reason("host-unmet", {"packages": names}))
+    if done.gave_up:
+        return told._replace(problem=Reason("gave-up", {}))
     chain = why_refused(done.draft, done.asked)
     return told._replace(
         problem=Reason("unmet", {}), because=explained(done.world, chain, done.asked)

@@ -69,8 +69,10 @@ def _search(done: Transaction, asked: dict[Package, Candidate], *, upgrade: bool
             search.assume(unit)
         search.work()
         done.ok = True
-    except (Impossible, GaveUp):
+    except Impossible:
         done.ok = False
+    except GaveUp:
+        done.gave_up = True
     _apply(done, search, upgrade=upgrade)
     return done
 

@@ -41,6 +41,8 @@ class Transaction:
     """Units that were asked to go."""
     phased: set[Package] = field(default_factory=set)
     """Units whose upgrade is not meant for this host yet."""
+    gave_up: bool = False
+    """Whether no answer was found within the bounds of a search."""
 
     @property
     def changed(self) -> list[Package]:

@@ -358,6 +358,11 @@ class DebWorld:
         return frozenset(kinds)
 
     @cached_property
+    def strict(self) -> bool:
+        """Whether only candidates may come, beside what is installed."""
+        return self.host.conf.switch("APT::Solver::Strict-Pinning", default=True)
+
+    @cached_property
     def serving(self) -> frozenset[RelationKind]:
         """Relations by which an automatically installed package serves another."""
         kinds = {RelationKind.REQUIRES, RelationKind.REQUIRES_FIRST}
