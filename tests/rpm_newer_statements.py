@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tests.rpm_harbour import DNF, ZYPP
-from tests.test_rpm_choice import Case, P, number
+from tests.test_rpm_choice import Case, P, from_one, number
 
 C = ("c",)
 A1, A2, A3 = (P("a", f"{n}-1") for n in "123")
@@ -52,12 +52,7 @@ def K(
     **files: dict[str, str],
 ) -> Case:
     """A case of one source; `comes` as NAME.ARCH[=VERSION], a leading `-` for what goes."""
-    told: dict[str, str] | None = None
-    if comes is not None:
-        told = {}
-        for word in comes.split():
-            key, _, version = word.lstrip("-").partition("=")
-            told[key] = "gone" if word.startswith("-") else f"{version or '1.0-1'} one"
+    told = from_one(comes)
     more = {name: text for each in files.values() for name, text in each.items()}
     return Case(what, (kind,), {"one": ("", offered)}, tuple(asked.split()), told, here, main, more)
 

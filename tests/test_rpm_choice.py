@@ -29,6 +29,18 @@ class Case(NamedTuple):
     files: dict[str, str] = {}  # noqa: RUF012 - read only
 
 
+def from_one(comes: str | None) -> dict[str, str] | None:
+    """What comes from a host's only source: NAME.ARCH[=VERSION] parted by blanks, a leading `-`
+    for what goes."""
+    if comes is None:
+        return None
+    told: dict[str, str] = {}
+    for word in comes.split():
+        key, _, version = word.lstrip("-").partition("=")
+        told[key] = "gone" if word.startswith("-") else f"{version or '1.0-1'} one"
+    return told
+
+
 def number(value: object) -> str:
     return f"priority={value}\n"
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from tests.test_rpm_choice import BOTH, Case, P, test_statement
+from tests.test_rpm_choice import BOTH, Case, P, from_one, test_statement
 
 _DNF, _ZYPP = (DNF,), (ZYPP,)
 LOCALES = "var/lib/zypp/RequestedLocales"
@@ -31,12 +31,7 @@ def case(
 ) -> Case:
     """`asked` and `comes` parted by blanks; `comes` as NAME.ARCH or NAME.ARCH=VERSION, a
     leading `-` for what goes."""
-    told: dict[str, str] | None = None
-    if comes is not None:
-        told = {}
-        for word in comes.split():
-            key, _, version = word.lstrip("-").partition("=")
-            told[key] = "gone" if word.startswith("-") else f"{version or '1.0-1'} one"
+    told = from_one(comes)
     found = {name.replace("locales", LOCALES): text for name, text in files.items()}
     return Case(
         what, kinds, {"one": (section, offered)}, tuple(asked.split()), told, here, main, found

@@ -9,6 +9,8 @@ import subprocess
 from pathlib import Path
 from typing import NamedTuple
 
+from velpin.model.forecast import Forecast
+
 INSTALLER = shutil.which("apt-get")
 
 
@@ -113,3 +115,11 @@ def changes_in(told: str) -> Changes:
 def _named(text: str, label: str) -> str | None:
     found = re.search(rf"{label}: (\S+)", text)
     return None if found is None or found.group(1) == "(none)" else found.group(1)
+
+
+def changes_of(found: Forecast) -> Changes:
+    """Old and new version by name, as the installer's names go."""
+    return {
+        change.name + (f":{change.arch}" if change.foreign else ""): (change.old, change.new)
+        for change in found.changes
+    }

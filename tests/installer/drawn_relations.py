@@ -7,6 +7,7 @@ import random
 from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 
+from tests.installer.ask import Installer, changes_of
 from velpin.core.host import Host
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.files.tree import Tree
@@ -221,3 +222,15 @@ class DrawnRelations:
                     ours[-1] = theirs[-1] = f"{name}:i386"
             found.append((ours, theirs))
         return found
+
+    def differing(self, installer: Installer, host: Host, count: int) -> list[object]:
+        """Where the real installer and Velpin differ, on some requests."""
+        different: list[object] = []
+        for ours, theirs in self.requests(count):
+            told = installer.transaction(*(["install", *theirs] if theirs else ["dist-upgrade"]))
+            if told is None:
+                continue
+            found = host.forecast(ours) if ours else host.forecast_upgrade()
+            if (found.ok, changes_of(found)) != told:
+                different.append((ours or "upgrade", found.problem, changes_of(found), told))
+        return different

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import json
 import os
-import random
 import subprocess
 from collections.abc import Iterator
 from pathlib import Path
@@ -18,12 +17,11 @@ import pytest
 
 from tests.conftest import Harbour
 from tests.deb_newer_statements import NEWER, STATEMENTS
-from tests.installer.ask import changes_in
 from tests.installer.drawn_relations import DrawnRelations
+from tests.installer.made import differing
 from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller, folder_in
 from tests.installer.rpm_ask import Said
 from tests.installer.rpm_drawn import RpmDrawn
-from tests.installer.test_drawn_transactions import changes_of
 from tests.installer.test_rpm_statements import asked_of
 from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
 from tests.rpm_newer_statements import DNF_STATEMENTS, ZYPP_STATEMENTS
@@ -73,44 +71,16 @@ def test_drawn_deb_hosts(newer_root: Path, folder: Path, seed: int) -> None:
     installer = NewerInstaller(newer_root, drawn.root, drawn.archs)
     installer.refresh()
     host = Host(drawn.host()).with_generation("newer")
-    different = []
-    for ours, theirs in drawn.requests(8):
-        told = installer.transaction(*(["install", *theirs] if theirs else ["dist-upgrade"]))
-        if told is None:
-            continue
-        found = host.forecast(ours) if ours else host.forecast_upgrade()
-        if (found.ok, changes_of(found)) != told:
-            different.append((ours or "upgrade", found.problem, changes_of(found), told))
-    assert different == []
+    assert drawn.differing(installer, host, 8) == []
 
 
 def test_names_and_the_upgrade_of_a_made_root(newer_root: Path) -> None:
-    def simulated(*words: str) -> tuple[bool, object]:
-        done = subprocess.run(
-            ["chroot", str(newer_root), "apt-get", "-q", "-s", "-y", *words],
-            capture_output=True, text=True, check=False, timeout=300,
-            env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "LC_ALL": "C.UTF-8"},
-        )  # fmt: skip
-        return done.returncode == 0, changes_in(done.stdout)
-
     lenient = "Acquire::Check-Valid-Until=false"
     update = ["chroot", str(newer_root), "apt-get", "-q", "update", "-o", lenient]
     subprocess.run(update, check=True, timeout=600)
     host = open_host(newer_root)
     assert host.installer.generation == "newer"
-    names = sorted({one.name for source in host.sources for one in host.offers_from(source.handle)})
-    asked = random.Random(SEED).sample(names, min(NAMES, len(names)))
-    different: list[object] = []
-    for name in asked:
-        found = host.forecast([name])
-        told = simulated("install", name)
-        if (found.ok, changes_of(found)) != told:
-            different.append((name, found.problem, changes_of(found), told))
-    upgrade = host.forecast_upgrade()
-    if (upgrade.ok, changes_of(upgrade)) != simulated("dist-upgrade"):
-        different.append("the full upgrade")
-    print(f"{len(asked) - len(different)} of {len(asked)}")
-    assert different == []
+    assert differing(newer_root, host, NAMES, SEED) == []
 
 
 # -- rpm -----------------------------------------------------------------------------------

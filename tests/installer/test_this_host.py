@@ -9,8 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.installer.ask import INSTALLER, Installer
-from tests.installer.test_drawn_transactions import changes_of
+from tests.installer.ask import INSTALLER, Installer, changes_of
 from velpin.core.host import Host
 from velpin.files.tree import Tree
 from velpin.kinds.deb import choice

@@ -119,9 +119,8 @@ def _by_fingerprint(tree: Tree, word: str, problems: list[str], common_file: boo
 
 def _common(tree: Tree, problems: list[str], common_file: bool) -> tuple[list[str], list[Key]]:
     read, _ = read_and_skipped(tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
-    files = [
-        file for file in ((COMMON_FILE,) if common_file else ()) + tuple(read) if tree.exists(file)
-    ]
+    places = [COMMON_FILE, *read] if common_file else read
+    files = [file for file in places if tree.exists(file)]
     keys = [key for file in files for key in _read_file(tree, file, problems)]
     return files, keys
 

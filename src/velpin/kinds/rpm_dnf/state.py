@@ -246,8 +246,8 @@ class DnfState(RpmState):
         paths = any(request.name.startswith(("/", "*/")) for request in requests)
         if not paths or self.reads_files:
             return self
-        found = self.again(self.tree)
-        found.asked_generation, found.paths_asked = self.asked_generation, True
+        found = self.with_edits({})
+        found.paths_asked = True
         return found
 
     # -- what takes part -------------------------------------------------------------------

@@ -80,11 +80,7 @@ class Work:
 
 
 class Impossible(Exception):
-    """The facts contradict each other; `clause` is where that showed."""
-
-    def __init__(self, clause: Clause | None) -> None:
-        super().__init__("the facts contradict each other")
-        self.clause = clause
+    """The facts contradict each other."""
 
 
 class GaveUp(Exception):
@@ -96,7 +92,6 @@ class _Mark(NamedTuple):
 
     literal: Literal
     trail: int
-    clause: Clause | None
 
 
 class ClauseSource(Protocol):
@@ -180,7 +175,7 @@ class Search:
             self.discover(way)
             self._watched[way].append(clause)
         if not clause.optional and not self._lost_way(clause):
-            raise Impossible(clause)
+            raise Impossible
         self._push(clause)
 
     # -- deciding ------------------------------------------------------------------------
@@ -189,13 +184,12 @@ class Search:
         """State what holds whatever else does; Impossible where the opposite does."""
         self.discover(literal)
         if not self._put(literal, value, None):
-            raise Impossible(None)
+            raise Impossible
 
     def settle(self) -> None:
         """Draw what follows from the facts; Impossible where they contradict each other."""
-        broken = self._propagate()
-        if broken is not None:
-            raise Impossible(broken)
+        if self._propagate() is not None:
+            raise Impossible
 
     def assume(self, literal: Literal) -> None:
         """Decide that a literal holds if that is still open; Impossible, GaveUp."""
@@ -217,7 +211,7 @@ class Search:
                 self._back(clause)
 
     def _decide(self, literal: Literal, clause: Clause | None) -> None:
-        self._marks.append(_Mark(literal, len(self.trail), clause))
+        self._marks.append(_Mark(literal, len(self.trail)))
         self._put(literal, True, clause)
         broken = self._propagate()
         if broken is not None:
@@ -230,7 +224,7 @@ class Search:
             if self._contradictions > _MOST:
                 raise GaveUp
             if not self._marks:
-                raise Impossible(broken)
+                raise Impossible
             mark = self._marks.pop()
             for literal in self.trail[mark.trail :]:
                 del self.value[literal], self.reason[literal]
@@ -263,9 +257,13 @@ class Search:
         return True
 
     def _push(self, clause: Clause) -> None:
-        possible = sum(self.value.get(way) is not False for way in clause.ways)
+        possible = self._possible(clause)
         if possible:
-            heapq.heappush(self._heap, Work(clause, len(self._marks), possible > 1))
+            heapq.heappush(self._heap, Work(clause, len(self._marks), len(possible) > 1))
+
+    def _possible(self, clause: Clause) -> list[Literal]:
+        """Ways that are not ruled out."""
+        return [way for way in clause.ways if self.value.get(way) is not False]
 
     def _propagate(self) -> Clause | None:
         """Draw what follows; the clause that cannot hold where there is one."""
@@ -310,7 +308,7 @@ class Search:
                 self.discover(way)
             self._push(clause)
             return True
-        possible = [way for way in clause.ways if self.value.get(way) is not False]
+        possible = self._possible(clause)
         if len(possible) == 1:
             return self._put(possible[0], True, clause)
         if not possible:
@@ -324,7 +322,7 @@ class Search:
         stands = self.value.get(owner) if owner is not None else True
         if clause.negative or clause.optional or stands is False:
             return True
-        possible = [way for way in clause.ways if self.value.get(way) is not False]
+        possible = self._possible(clause)
         if not possible:
             return owner is not None and self._put(owner, False, clause)
         if len(possible) == 1 and stands:

@@ -5,7 +5,7 @@ Observed rules: docs/how-hosts-choose/deb-newer.md, "Ways to meet a relation".
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 
 from velpin.kinds.deb.engine.draft import Draft
 from velpin.kinds.deb.engine.search import Clause, Group, Literal
@@ -100,6 +100,17 @@ class Clauses:
         units.sort(key=self.world.is_obsolete)
         return Clause(None, units)
 
+    def keeping(self, unit: Package) -> tuple[Clause, Clause]:
+        """The open work of keeping what is installed: a unit, and one of its builds."""
+        possible = self.possible(unit)
+        group = Group.KEEP_AUTOMATIC
+        if not self.world.is_automatic(unit):
+            group = Group.KEEP_UPGRADABLE if len(possible) > 1 else Group.KEEP
+        return (
+            Clause(None, [unit], group=group, optional=True),
+            Clause(None, possible, group=group, optional=True),
+        )
+
     # -- units and builds ----------------------------------------------------------------
 
     def possible(self, unit: Package) -> list[Candidate]:
@@ -138,7 +149,7 @@ class Clauses:
             return
         if relation.kind not in _SOFT:
             group = Group.MET if self._is_met(relation) else Group.NEEDS
-            ways = self.ways(build, relation)
+            ways = self.ways(relation)
             known = bool(ways) or self._is_known(relation)
             yield Clause(owner, ways, group=group, relation=relation, known=known)
             return
@@ -178,7 +189,7 @@ class Clauses:
 
     def _soft(self, owner: Literal, build: Candidate, relation: Relation) -> Iterator[Clause]:
         current, follows = build.unit.installed, self.world.follows(relation)
-        ways = self.ways(build, relation)
+        ways = self.ways(relation)
         if current is None or relation not in self.world.relations(current):
             if follows:
                 yield Clause(owner, ways, group=Group.RECOMMENDS, optional=True, relation=relation)
@@ -193,7 +204,7 @@ class Clauses:
 
     # -- ways ----------------------------------------------------------------------------
 
-    def ways(self, owner: Candidate, relation: Relation) -> list[Literal]:
+    def ways(self, relation: Relation) -> list[Literal]:
         """What meets a relation, best first: as written, what is installed before the rest.
 
         What several alternatives name stands there several times, and counts as a choice.
@@ -227,7 +238,6 @@ class Clauses:
         return sorted(found, key=lambda way: self._order(target, self._unit_of(way)))
 
     def _order(self, target: Target, unit: Package) -> tuple[object, ...]:
-        archs = self.world.host.archs
         shown = unit.aim or unit.installed
         return (
             unit.name != target.name,
@@ -235,16 +245,5 @@ class Clauses:
             not self.world.is_essential(unit),
             self.world.facts(shown).priority if shown else 9,
             unit.name.encode("utf-8", "surrogateescape"),
-            archs.index(unit.arch) if unit.arch in archs else len(archs),
+            self.world.arch_place(unit),
         )
-
-
-def kept(world: DebWorld, units: Iterable[Package], clauses: Clauses) -> Iterator[Clause]:
-    """The open work of keeping what is installed: each unit, and one of its builds."""
-    for unit in units:
-        group = Group.KEEP_AUTOMATIC
-        possible = clauses.possible(unit)
-        if not world.is_automatic(unit):
-            group = Group.KEEP_UPGRADABLE if len(possible) > 1 else Group.KEEP
-        yield Clause(None, [unit], group=group, optional=True)
-        yield Clause(None, possible, group=group, optional=True)

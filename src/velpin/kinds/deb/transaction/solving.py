@@ -11,7 +11,7 @@ from velpin.kinds.deb.choice import DebPackage
 from velpin.kinds.deb.engine.search import GaveUp, Group, Impossible, Literal, Search
 from velpin.kinds.deb.engine.world import Candidate, Cause, Package
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.transaction.clauses import Clauses, kept
+from velpin.kinds.deb.transaction.clauses import Clauses
 from velpin.kinds.deb.transaction.steps import (
     ASKED,
     ESSENTIAL,
@@ -35,8 +35,8 @@ def solve(
     asked: dict[Package, Candidate] = {}
     for package, version, _ in wanted:
         unit = world.unit(package.name, package.arch)
-        unit.intend(world.build_of(unit, version))
         asked[unit] = world.build_of(unit, version)
+        unit.intend(asked[unit])
     done.asked += asked
     done.removed += [world.unit(package.name, package.arch) for package in removed]
     for unit, build in asked.items():
@@ -73,7 +73,7 @@ def _search(done: Transaction, asked: dict[Package, Candidate], *, upgrade: bool
         done.ok = False
     except GaveUp:
         done.gave_up = True
-    _apply(done, search, upgrade=upgrade)
+    _apply(done, search)
     return done
 
 
@@ -99,7 +99,7 @@ def _facts(
         else:
             if unit in done.phased and unit.aim is not None:
                 search.fact(unit.aim, False)
-            for clause in kept(world, [unit], clauses):
+            for clause in clauses.keeping(unit):
                 search.add(clause)
     for name in world.missing_essential_names() if upgrade else ():
         search.add(clauses.any_of(name))
@@ -108,18 +108,16 @@ def _facts(
 def _by_importance(world: DebWorld, *, upgrade: bool) -> list[Package]:
     """Packages installed for themselves, in the order in which the host goes through them."""
 
-    archs = world.host.archs
-
     def order(unit: Package) -> tuple[bool, int, int, str]:
         build = unit.installed if upgrade else unit.aim or unit.installed
         assert build is not None
-        place = archs.index(unit.arch) if unit.arch in archs else len(archs)
+        place = world.arch_place(unit)
         return not world.is_same(build), place, world.facts(build).priority, unit.name
 
     return sorted((u for u in world.installed_units() if not world.is_automatic(u)), key=order)
 
 
-def _apply(done: Transaction, search: Search, *, upgrade: bool) -> None:
+def _apply(done: Transaction, search: Search) -> None:
     """Put what was found into the draft, each change with its cause."""
     chosen: dict[Package, Candidate | None] = {}
     for literal in search.trail:

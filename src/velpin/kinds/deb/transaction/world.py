@@ -85,9 +85,12 @@ class DebWorld:
         value = 5381
         for byte in unit.name.encode("utf-8", "surrogateescape"):
             value = (33 * value + byte) & 0xFFFFFFFF
+        return (value % _TABLE) * 16 + self.arch_place(unit)
+
+    def arch_place(self, unit: Package) -> int:
+        """The place of a unit's architecture among the host's; behind them where it is none."""
         archs = self.host.archs
-        place = archs.index(unit.arch) if unit.arch in archs else len(archs)
-        return (value % _TABLE) * 16 + place
+        return archs.index(unit.arch) if unit.arch in archs else len(archs)
 
     def _aim(self, unit: Package) -> Candidate | None:
         package = self._package(unit)
@@ -411,13 +414,13 @@ class DebWorld:
         return found
 
     def _order(self, target: Target, build: Candidate) -> tuple[object, ...]:
-        unit, archs = build.unit, self.host.archs
+        unit = build.unit
         return (
             not self._has_sibling(build),
             unit.installed is None,
             unit.name != target.name,
             not self.is_essential(unit),
-            archs.index(unit.arch) if unit.arch in archs else len(archs),
+            self.arch_place(unit),
             self.facts(build).priority,
         )
 
