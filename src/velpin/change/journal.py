@@ -19,18 +19,17 @@ import contextlib
 import json
 import os
 import time
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from velpin.errors import Busy, CannotRead, CannotWrite, ChangedSince, Refusal, StoreError
 from velpin.files import disk
-from velpin.files.tree import Edits, Tree
+from velpin.files.tree import Edits, Modes, Tree
 
 FOLDER = "var/lib/velpin"
 _PENDING, _DONE = ".pending.json", ".json"
 _PRIVATE = 0o700
-_FOR_OWNER = 0o600
 _LARGEST = 1 << 30
 """No entry may hold more bytes."""
 
@@ -126,12 +125,12 @@ class Journal:
         summary: str,
         *,
         planned_on: Edits | None = None,
-        private: Collection[str] = (),
+        modes: Modes | None = None,
         on_wait: Callable[[], None] | None = None,
     ) -> JournalEntry:
         """Carry out a change and record it.
 
-        `private` are files that only their owner may read. `planned_on` are the contents the
+        `modes` are permission bits of files that do not get the usual ones. `planned_on` are the contents the
         plan was made from; ChangedSince where they are no longer so. CannotWrite leaves every
         file as it was. Busy where another Velpin holds the host for too long.
         """
@@ -146,7 +145,7 @@ class Journal:
                     )
             return self._carry_out(
                 [
-                    Edit(file, before[file], _after(before[file], data, file in private))
+                    Edit(file, before[file], _after(before[file], data, (modes or {}).get(file)))
                     for file, data in edits.items()
                 ],
                 command,
@@ -186,7 +185,7 @@ class Journal:
         raise Refusal("there is nothing to undo", "velpin journal lists all changes")
 
     def _check_unchanged(self, entry: JournalEntry) -> None:
-        changed = [e.file for e in entry.edits if self._state(e.file).data != e.after.data]
+        changed = [e.file for e in entry.edits if not _is_as(self._state(e.file), e.after, e)]
         if not changed:
             return
         later = [
@@ -217,15 +216,15 @@ class Journal:
             entry = _read_entry(path)
             for edit in entry.edits:
                 self._tree.clear_parts(edit.file)
-            states = {edit.file: self._state(edit.file).data for edit in entry.edits}
-            if all(states[edit.file] == edit.after.data for edit in entry.edits):
+            states = {edit.file: self._state(edit.file) for edit in entry.edits}
+            if all(_is_as(states[edit.file], edit.after, edit) for edit in entry.edits):
                 self._finish(path)
                 done.append(f"finished the interrupted change {entry.number} ({entry.summary})")
                 continue
             foreign = [
                 e.file
                 for e in entry.edits
-                if states[e.file] not in (e.before.data, e.after.data)
+                if not any(_is_as(states[e.file], state, e) for state in (e.before, e.after))
             ]  # fmt: skip
             if foreign:
                 raise StoreError(
@@ -286,7 +285,7 @@ class Journal:
 
     def _roll_back(self, entry: JournalEntry) -> None:
         for edit in reversed(entry.edits):
-            if self._state(edit.file).data != edit.before.data:
+            if not _is_as(self._state(edit.file), edit.before, edit):
                 self._put(edit.file, edit.before)
         for folder in reversed(entry.folders):
             self._tree.remove_empty_folder(folder)
@@ -341,8 +340,15 @@ def hold(
         lock.release()
 
 
-def _after(before: FileState, data: bytes | None, private: bool) -> FileState:
-    return FileState(data, _FOR_OWNER if private else before.mode, before.owner)
+def _after(before: FileState, data: bytes | None, mode: int | None) -> FileState:
+    return FileState(data, before.mode if mode is None else mode, before.owner)
+
+
+def _is_as(here: FileState, wanted: FileState, edit: Edit) -> bool:
+    """Whether a file is as an edit has it before or after; the permission bits count where they
+    are all that the edit changes."""
+    only_mode = edit.before.data == edit.after.data
+    return here.data == wanted.data and (not only_mode or here.mode == wanted.mode)
 
 
 def _written(entry: JournalEntry) -> bytes:

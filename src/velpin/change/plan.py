@@ -9,13 +9,17 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from velpin.errors import CannotWrite, PlanRefused, VelpinError
-from velpin.files.tree import Edits, Tree
+from velpin.files.tree import Edits, Modes, Tree
 from velpin.model.forecast import Remedy
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, Verdict
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry
+
+
+FOR_OWNER = 0o600
+"""The permission bits of what nobody but its owner may read."""
 
 
 class NewSource(NamedTuple):
@@ -62,6 +66,8 @@ class Plan:
     planned_on: Edits = field(default_factory=dict)
     private: set[str] = field(default_factory=set)
     """New files that only root may read: a password is in them."""
+    modes: dict[str, int] = field(default_factory=dict)
+    """New permission bits of files, also of such as keep their contents."""
     keys: list[KeyShown] = field(default_factory=list)
     handles: list[str] = field(default_factory=list)
     findings: list[Reason] = field(default_factory=list)
@@ -82,6 +88,18 @@ class Plan:
         self.edits = dict(edits)
         self.planned_on = {file: tree.read(file) for file in edits}
 
+    def propose_modes(self, tree: Tree, modes: Modes) -> None:
+        """Take new permission bits of files that are there; their contents stay."""
+        self.modes = dict(modes)
+        contents = {file: tree.read(file) for file in modes if file not in self.edits}
+        self.edits.update(contents)
+        self.planned_on = {**self.planned_on, **contents}
+
+    @property
+    def considered_modes(self) -> Modes:
+        """The permission bits that files would have which do not get the usual ones."""
+        return {**dict.fromkeys(self.private, FOR_OWNER), **self.modes}
+
     def then(self, tree: Tree, other: Plan) -> Plan:
         """This change and a further one that was planned on its outcome, as one.
 
@@ -99,13 +117,16 @@ class Plan:
         rest = {file: data for file, data in self.edits.items() if file not in other.edits}
         whole.propose(tree, {**other.edits, **rest})
         whole.private = self.private | other.private
+        whole.modes = {**self.modes, **other.modes}
         return whole
 
     @property
     def unchanged(self) -> bool:
         """Whether everything already is as it would be."""
-        return not self.error and all(
-            self.planned_on.get(file) == data for file, data in self.edits.items()
+        return (
+            not self.error
+            and not self.modes
+            and all(self.planned_on.get(file) == data for file, data in self.edits.items())
         )
 
     def why_not(self, *, anyway: bool = False) -> VelpinError | None:

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
     from velpin.fetch.download import Certificates, Login, Transport
-    from velpin.files.tree import Edits, Tree
+    from velpin.files.tree import Edits, Modes, Tree
     from velpin.model.forecast import Forecast, HostName, Offer
     from velpin.model.host import GenerationName, Installer, KeyUse, RefreshResult, SourceState
     from velpin.model.reason import Note, Reason
@@ -158,9 +158,10 @@ class Adapter(ABC, Generic[S_co]):
     def again(self, tree: Tree) -> Self:
         """The same host, read anew through a tree."""
 
-    def with_edits(self, edits: Edits) -> Self:
-        """The same host as it would be after some edits, read by the same code."""
-        found = self.again(self.tree.with_edits(edits))
+    def with_edits(self, edits: Edits, modes: Modes | None = None) -> Self:
+        """The same host as it would be after some edits and new permission bits of files, read
+        by the same code."""
+        found = self.again(self.tree.with_edits(edits, modes))
         found.asked_generation = self.asked_generation
         return found
 

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from velpin.core.snapshot import Snapshot
     from velpin.core.takeover import Takeover
     from velpin.fetch.download import Transport
-    from velpin.files.tree import Edits, Tree
+    from velpin.files.tree import Edits, Modes, Tree
     from velpin.model.forecast import Forecast, Offer
     from velpin.model.host import (
         GenerationName,
@@ -65,15 +65,16 @@ class Host:
         self.on_wait, self._progress = on_wait, progress
         self.snippet_endings = adapter.snippet_endings
 
-    def with_edits(self, edits: Edits) -> Self:
-        """The same host as it would be after some edits, read by the same code."""
+    def with_edits(self, edits: Edits, modes: Modes | None = None) -> Self:
+        """The same host as it would be after some edits and new permission bits of files, read
+        by the same code."""
         return type(self)(
-            self._adapter.with_edits(edits), on_wait=self.on_wait, progress=self._progress
+            self._adapter.with_edits(edits, modes), on_wait=self.on_wait, progress=self._progress
         )
 
     def considering(self, plan: Plan) -> Self:
         """The same host as a plan would leave it; nothing is written."""
-        return self.with_edits(plan.edits)
+        return self.with_edits(plan.edits, plan.considered_modes)
 
     def with_generation(self, generation: GenerationName) -> Self:
         """The same host with an installer of another generation; UsageError where all decide
@@ -460,7 +461,7 @@ class Host:
             plan.command,
             plan.summary,
             planned_on=plan.planned_on,
-            private=plan.private,
+            modes=plan.considered_modes,
             on_wait=self.on_wait,
         )
 

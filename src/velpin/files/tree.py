@@ -21,6 +21,8 @@ from velpin.files.text import HostText, stripped
 
 Edits = Mapping[str, bytes | None]
 """New contents by file name below the root; None removes a file."""
+Modes = Mapping[str, int]
+"""New permission bits by file name below the root, of files whose contents may stay."""
 
 _MOST_LINKS = 40
 _LARGEST = 512 << 20
@@ -30,18 +32,21 @@ _LARGEST = 512 << 20
 class Tree:
     """A host's files by name relative to its root (`etc/apt/sources.list`)."""
 
-    __slots__ = ("_resolved", "overlay", "root")
+    __slots__ = ("_resolved", "modes", "overlay", "root")
 
-    def __init__(self, root: Path, overlay: Edits | None = None) -> None:
+    def __init__(
+        self, root: Path, overlay: Edits | None = None, modes: Modes | None = None
+    ) -> None:
         if not root.is_dir():
             raise NotAHost(f"{root} is not a folder", "give the host's root with --root DIR")
         self.root = Path(os.path.realpath(root))
         self.overlay: dict[str, bytes | None] = dict(overlay or {})
+        self.modes: dict[str, int] = dict(modes or {})
         self._resolved: dict[str, str] = {}
 
-    def with_edits(self, edits: Edits) -> Tree:
-        """The same host as it would be after `edits` (None removes a file)."""
-        found = Tree(self.root, {**self.overlay, **edits})
+    def with_edits(self, edits: Edits, modes: Modes | None = None) -> Tree:
+        """The same host as it would be after `edits` (None removes a file) and new `modes`."""
+        found = Tree(self.root, {**self.overlay, **edits}, {**self.modes, **(modes or {})})
         found._resolved = self._resolved
         return found
 
@@ -179,6 +184,17 @@ class Tree:
         except OSError:
             return None
         return found if stat.S_ISREG(found.st_mode) else None
+
+    def mode(self, name: str) -> int | None:
+        """The permission bits of a file, links followed; None where there is none."""
+        if name in self.overlay and self.overlay[name] is None:
+            return None
+        if name in self.modes:
+            return self.modes[name]
+        found = self.stat(name)
+        if found is None:
+            return disk.FILES if name in self.overlay else None
+        return found.st_mode & 0o7777
 
     def exists(self, name: str) -> bool:
         """Whether the file or folder is there."""
