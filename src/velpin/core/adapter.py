@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import NewSource, Plan
     from velpin.change.readback import SourceStatements
     from velpin.core.adding import Addition, Examined
+    from velpin.core.checkup.facts import KindFacts
     from velpin.core.remedies import Attempt
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
@@ -453,6 +454,12 @@ class Adapter(ABC, Generic[S_co]):
     @abstractmethod
     def rules(self) -> list[RuleInForce]:
         """Every rule in force, what each decides, and which decide nothing."""
+
+    # -- the checkup -------------------------------------------------------------------------
+
+    @abstractmethod
+    def kind_facts(self) -> KindFacts:
+        """What a checkup asks of this kind of host alone."""
 
     # -- building ----------------------------------------------------------------------------
 

@@ -199,9 +199,12 @@ class SourceFetch(ABC):
         self.next.release_file = f"{name}.{hashlib.sha256(data).hexdigest()[:20]}{ending}"
         self.next.put(self.next.release_file, data)
 
-    def commit(self) -> None:
-        """Let the fetch count."""
+    def commit(self, dated: float | None) -> None:
+        """Let the fetch count; `dated` is when the index was made, in seconds since 1970."""
         self.next.fetched = self.now
+        self.next.dates = list(self.before.dates) if self.before else []
+        if dated is not None and dated not in self.next.dates[-1:]:
+            self.next.dates.append(dated)
         self.next.signed_by = list(self.result.signed_by)
         same = self.before is not None and self.before.indexes == self.next.indexes
         self.cache.keep(self.next)

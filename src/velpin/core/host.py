@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from velpin.core.takeover import Takeover
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits, Modes, Tree
+    from velpin.model.finding import Checkup
     from velpin.model.forecast import Forecast, Offer
     from velpin.model.host import (
         GenerationName,
@@ -360,6 +361,38 @@ class Host:
             for note in index.notes
         ]
         return sum(index.count for index in indexes), notes
+
+    # -- the checkup -------------------------------------------------------------------------
+
+    def checkup(self, handles: Sequence[str] = (), *, offline: bool = False) -> Checkup:
+        """What is wrong with the host's sources, the worst first, each with a mend that was tried.
+
+        With `handles` only what is about those sources. Unless `offline`, the servers of sources
+        are asked that were refused or not found at their last refresh, or that may be made for
+        another release. Raises Refusal for a handle that is none, HostFileError where the
+        settings that silence findings are not understood.
+        """
+        from velpin.core.checkup.run import checkup
+
+        return checkup(self._adapter, handles, transport=None if offline else self._asking())
+
+    def plan_mend(
+        self, what: str = "", handles: Sequence[str] = (), *, offline: bool = False
+    ) -> Plan:
+        """What mending findings would write, as one plan: those that take no choice, or all of
+        the code `what`, or the one of that number in the checkup.
+
+        Raises UsageError for a code or number that is none, Refusal where nothing of it is mended
+        by a change of the host's files.
+        """
+        from velpin.core.checkup.run import plan_mend
+
+        transport = None if offline else self._asking()
+        return plan_mend(self._adapter, handles, what, transport=transport)
+
+    def _asking(self) -> Transport:
+        """What asks servers without waiting long for one that does not answer."""
+        return self.transport().hasty()
 
     # -- planning ----------------------------------------------------------------------------
 

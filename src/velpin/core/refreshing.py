@@ -50,9 +50,7 @@ def refresh(
     for result in results:
         if result.error:
             source = host.source(result.handle)
-            host.cache.note_failure(
-                source.address, source.release, result.error.message, result.error.hint
-            )
+            host.cache.note_failure(source.address, source.release, result.error)
     return results
 
 

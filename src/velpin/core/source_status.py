@@ -48,7 +48,7 @@ def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceSt
         offers = sum(index.count for index in host.indexes_of(source.handle))
     except (HostFileError, StoreError) as problem:
         damage = problem.message
-    failure = host.cache.failure(source.address, source.release) if source.on else ""
+    failure = host.cache.failure(source.address, source.release) if source.on else None
     return SourceStatus(
         source=source,
         state=host.state_of(source),
@@ -60,7 +60,10 @@ def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceSt
         offers=offers,
         dated=parts.dated,
         copy=host.index_holder(source.handle),
-        problem=parts.copy_problem or damage or parts.key_problem or failure,
+        problem=parts.copy_problem
+        or damage
+        or parts.key_problem
+        or (failure.text if failure else ""),
     )
 
 

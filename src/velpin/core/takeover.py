@@ -47,7 +47,7 @@ def _prevention(
     if len(handles) != 1:
         return None
     (handle,) = handles
-    globs = _globs(_only_there(shift, handle), names)
+    globs = globs_for(_only_there(shift, handle), names)
     more = [name for name in named if not _is_one_of(name, globs)]
     for confined in ([*more, *globs], list(named)):
         rule = Rule("confine", tuple(confined), handle)
@@ -68,7 +68,7 @@ def _only_there(shift: Shift, handle: str) -> list[str]:
     ]
 
 
-def _globs(names: Sequence[str], others: Sequence[str]) -> list[str]:
+def globs_for(names: Sequence[str], others: Sequence[str]) -> list[str]:
     """Globs that mean some names and none of some others; it stops at one more than is of use."""
     found: list[str] = []
     for name in sorted(names, key=len):

@@ -97,6 +97,10 @@ class FetchSettings:
     certificates: Sequence[Certificates] = ()
 
 
+_HASTY = 5.0
+"""Seconds, for a server that is only asked whether it has something."""
+
+
 class Got(NamedTuple):
     """What a fetch gave; `fresh` is False where the server says nothing has changed."""
 
@@ -132,6 +136,14 @@ class Transport:
     ) -> Transport:
         """The same with the logins and certificates of a host as it would be."""
         settings = replace(self.settings, logins=logins, certificates=certificates)
+        return Transport(settings, self._progress, self._wait, self._clock)
+
+    def hasty(self) -> Transport:
+        """The same with little patience for a server that does not answer."""
+        settings = replace(
+            self.settings, connect_timeout=min(_HASTY, self.settings.connect_timeout),
+            read_timeout=min(_HASTY, self.settings.read_timeout), retries=0,
+        )  # fmt: skip
         return Transport(settings, self._progress, self._wait, self._clock)
 
     def get(

@@ -737,6 +737,31 @@ def _make(
     decide(host, plan, how, anyway=anyway)
 
 
+@_changing
+def checkup(
+    host: Host,
+    how: ChangeOptions,
+    source: Annotated[
+        list[str] | None, typer.Argument(metavar="[SOURCE...]", help="Look only at these sources.")
+    ] = None,
+    mend: Annotated[
+        str,
+        typer.Option(
+            "--mend",
+            metavar="[CODE|NUMBER]",
+            help="Mend all that takes no choice, the findings of one code, or one finding.",
+        ),
+    ] = "",
+    offline: Annotated[bool, typer.Option("--offline", help="Ask no server.")] = False,
+) -> None:
+    """Find what is wrong with the sources, and the command that mends each."""
+    from velpin.front import checkup_command
+
+    code = checkup_command.check(host, source or [], mend, how, offline=offline)
+    if code:
+        raise typer.Exit(code)
+
+
 # -- the journal -------------------------------------------------------------------------
 
 
@@ -792,7 +817,7 @@ def run(words: list[str]) -> int:
     """Run one command line; every error becomes words, or with `--json` one JSON value, and an
     exit code. With `--debug` an error that nobody foresaw shows where it came from."""
     debug = "--debug" in words
-    words = [word for word in words if word != "--debug"]
+    words = _with_mend_of_all([word for word in words if word != "--debug"])
     as_json = "--json" in words
     try:
         return _run(words, as_json)
@@ -811,6 +836,14 @@ def run(words: list[str]) -> int:
         from velpin.front.session import fail
 
         return fail(unforeseen(problem, f"running velpin {_command_of(words)}"), as_json)
+
+
+def _with_mend_of_all(words: list[str]) -> list[str]:
+    """The words with what `--mend` means where nothing is said behind it."""
+    found: list[str] = []
+    for word, following in zip(words, [*words[1:], "-"], strict=True):
+        found += [word, "all"] if word == "--mend" and following.startswith("-") else [word]
+    return found
 
 
 def _command_of(words: list[str]) -> str:

@@ -202,10 +202,12 @@ def _template(code: str) -> str:
     """The sentence of a code."""
     if code in SENTENCES:
         return SENTENCES[code]
+    from velpin.front.finding_words import SENTENCES as OF_FINDINGS
     from velpin.kinds import sentences
     from velpin.recipes.sentences import SENTENCES as OF_RECIPES
 
-    return next(known[code] for known in chain([OF_RECIPES], sentences()) if code in known)
+    others = chain(sentences(), [OF_RECIPES, OF_FINDINGS])
+    return next(known[code] for known in others if code in known)
 
 
 def age(seconds: float | None, now: float | None = None) -> str:

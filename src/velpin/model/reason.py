@@ -16,11 +16,17 @@ class Place(NamedTuple):
         return f"{self.file}:{self.line}" if self.line else self.file
 
 
+NoteCode = Literal["", "refused", "listed-twice", "for-people"]
+"""What a note is: one that the installer refuses everything for, one of something that stands
+twice, one that only tells how a file is kept; else something that is ignored."""
+
+
 class Note(NamedTuple):
     """Something found while reading that does not stop the work."""
 
     place: Place
     text: str
+    code: NoteCode = ""
 
 
 Fact = str | int | Place | tuple[str, ...]

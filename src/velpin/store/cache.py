@@ -22,9 +22,9 @@ import zlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
-from velpin.errors import CannotWrite, HostFileError, StoreError
+from velpin.errors import CannotWrite, HostFileError, MissingKey, StoreError, VelpinError
 from velpin.files import disk
 from velpin.files.tree import Tree
 from velpin.model.safe_text import bare_address, without_logins
@@ -51,6 +51,8 @@ class Fetched:
     """Where the release file came from: url, etag, last_modified."""
     indexes: dict[str, str] = field(default_factory=dict)
     """File name in the folder for each index the source's configuration asks for."""
+    dates: list[float] = field(default_factory=list)
+    """When the indexes of the last good fetches were made, as they say, oldest first; each once."""
 
     def path(self, name: str) -> Path:
         """The path of one of the folder's files."""
@@ -69,6 +71,22 @@ class Fetched:
         """Whether all its files still are as they were fetched."""
         names = (self.release_file, *self.indexes.values())
         return all(is_as_fetched(self.path(name)) for name in names)
+
+
+class FetchFailure(NamedTuple):
+    """Why the last fetch of a source failed."""
+
+    message: str
+    hint: str
+    kind: str
+    """The kind of error, as it is called in `velpin.errors`."""
+    keys: tuple[str, ...] = ()
+    """Fingerprints or ids of the keys that signed its index, where none of them is named for it."""
+
+    @property
+    def text(self) -> str:
+        """What is told of it: what happened, then the next step."""
+        return f"{self.message}\n{self.hint}".strip()
 
 
 _DIGEST = re.compile(r"(?:\A|\.)([0-9a-f]{20,32})(?=\.|\Z)")
@@ -210,6 +228,7 @@ class IndexCache:
 
     def keep(self, fetched: Fetched) -> None:
         """Make a fetch count, then remove files of the source that it does not name."""
+        fetched.dates = fetched.dates[-_MOST_DATES:]
         state = {name: getattr(fetched, name) for name in _STATE}
         data = json.dumps({**state, "sum": _checksum(state)}, indent=1).encode()
         disk.write_file(fetched.folder, "state.json", data, mode=disk.FILES)
@@ -219,27 +238,39 @@ class IndexCache:
                 with contextlib.suppress(CannotWrite):
                     disk.remove_file(fetched.folder, name)
 
-    def note_failure(self, address: str, release: str, message: str, hint: str) -> None:
+    def note_failure(self, address: str, release: str, problem: VelpinError) -> None:
         """Remember why the last fetch of a source failed; forgotten by the next good one."""
-        told = without_logins(json.dumps({"message": message, "hint": hint})).encode()
+        said = {
+            "message": problem.message, "hint": problem.hint, "kind": type(problem).__name__,
+            "keys": list(problem.key_ids) if isinstance(problem, MissingKey) else [],
+        }  # fmt: skip
+        told = without_logins(json.dumps(said)).encode()
         disk.write_file(self.place(address, release).folder, _FAILURE, told, mode=disk.FILES)
 
-    def failure(self, address: str, release: str) -> str:
-        """Why the last fetch of a source failed, empty where it did not."""
+    def failure(self, address: str, release: str) -> FetchFailure | None:
+        """Why the last fetch of a source failed, None where it did not."""
         for folder in self._believed("fetched", _key(address, release)):
             try:
                 told = json.loads(disk.read_file(folder, _FAILURE, _LARGEST_STATE))
-                return f"{told['message']}\n{told['hint']}".strip()
-            except (OSError, ValueError, KeyError, TypeError):
+                keys = tuple(str(key) for key in told.get("keys", ()))[:_MOST_KEYS]
+                return FetchFailure(
+                    str(told["message"]), str(told["hint"]), str(told.get("kind", "")), keys
+                )
+            except (OSError, ValueError, KeyError, TypeError, AttributeError):
                 continue
-        return ""
+        return None
 
 
 _FAILURE = "failure.json"
+_MOST_KEYS = 32
+_MOST_DATES = 12
+"""So many dates of a source's indexes are remembered."""
 _INNER = ("fetched", "parsed", "memo")
 _LARGEST_STATE = 16 << 20
 _LARGEST_RELEASE = 64 << 20
-_STATE = ("address", "release", "release_file", "fetched", "signed_by", "remote", "indexes")
+_STATE = (
+    "address", "release", "release_file", "fetched", "signed_by", "remote", "indexes", "dates",
+)  # fmt: skip
 
 
 def open_cache(tree: Tree) -> IndexCache:
@@ -285,6 +316,7 @@ def _read_state(folder: Path) -> Fetched | None:
         state: dict[str, Any] = json.loads(disk.read_file(folder, "state.json", _LARGEST_STATE))
         if state.pop("sum") != _checksum(state):
             return None
+        state.setdefault("dates", [])  # not kept by earlier versions
         found = Fetched(folder, **{name: state[name] for name in _STATE})
     except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
         return None
@@ -303,6 +335,8 @@ def _is_sound(found: Fetched) -> bool:
         all(isinstance(text, str) for text in texts)
         and isinstance(found.fetched, int | float)
         and isinstance(found.signed_by, list)
+        and isinstance(found.dates, list)
+        and all(isinstance(date, int | float) for date in found.dates)
         and all(isinstance(signer, str) for signer in found.signed_by)
         and all(isinstance(table, dict) for table in tables)
         and all(isinstance(text, str) for table in tables for text in table.values())

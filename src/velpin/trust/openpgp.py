@@ -177,9 +177,9 @@ def _name_of(cert: Any) -> str:
 
 
 def _describe(cert: Any, where: str) -> Key:
-    from pysequoia.packet import PacketPile, Tag
+    from pysequoia.packet import Tag
 
-    packets = _known(PacketPile.from_bytes(bytes(cert)))
+    packets = known_packets(cert)
     primary = next(packet for packet in packets if packet.tag == Tag.PublicKey)
     return Key(
         fingerprint=cert.fingerprint.upper(),
@@ -192,6 +192,13 @@ def _describe(cert: Any, where: str) -> Key:
         where=where,
         cert=cert,
     )
+
+
+def known_packets(cert: pysequoia.Cert) -> list[Any]:
+    """The packets of a certificate that are of kinds which the standard has."""
+    from pysequoia.packet import PacketPile
+
+    return _known(PacketPile.from_bytes(bytes(cert)))
 
 
 def _known(packets: Iterable[Any]) -> list[Any]:

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import NewSource
     from velpin.change.readback import SourceStatements
     from velpin.core.adding import Addition, Examined
+    from velpin.core.checkup.facts import KindFacts
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
     from velpin.errors import HostFileError
@@ -46,7 +47,10 @@ class AlpmAdapter(AlpmState):
 
     def notes(self) -> Iterator[Note]:
         """Everything odd that was found in the host's files."""
-        yield from (Note(Place(error.file, error.line), error.what) for error in self.config.errors)
+        yield from (
+            Note(Place(error.file, error.line), error.what, "refused")
+            for error in self.config.errors
+        )
         yield from self.config.notes
         for note in self.record.notes if self.record else ():
             yield Note(Place(f"{self.database}/local", 0), note.text)
@@ -269,6 +273,14 @@ class AlpmAdapter(AlpmState):
         from velpin.kinds.alpm.rules.listing import rules
 
         return rules(self)
+
+    # -- the checkup -------------------------------------------------------------------------
+
+    def kind_facts(self) -> KindFacts:
+        """What a checkup asks of this kind of host alone."""
+        from velpin.kinds.alpm.checkup import AlpmCheckupFacts
+
+        return AlpmCheckupFacts(self)
 
     # -- building ----------------------------------------------------------------------------
 

@@ -177,7 +177,7 @@ class _Reader:
                     name, [place]
                 )  # its lines count for nothing (observed)
                 note = f"[{name}] is there twice; only the first counts ({section.places[0]})"
-                self._config.notes.append(Note(place, note))
+                self._config.notes.append(Note(place, note, "listed-twice"))
                 return
         self._section = ConfigSection(name, [place])
         self._config.sections.append(self._section)

@@ -101,7 +101,7 @@ class _AlpmFetch(SourceFetch):
         place.indexes = {LIST: name, **({FILES: self._files(server)} if self.files else {})}
         place.remote["date"] = _date(got)
         same = known is not None and known.indexes.get(LIST) == name
-        self.commit()
+        self.commit(whole_number(place.remote["date"]))
         self.result.outcome = "unchanged" if same else "new"
 
     def _is_older(self, known: Fetched, got: Got) -> bool:

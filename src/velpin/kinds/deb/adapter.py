@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import NewSource, Plan
     from velpin.change.readback import SourceStatements
     from velpin.core.adding import Addition, Examined
+    from velpin.core.checkup.facts import KindFacts
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
     from velpin.errors import HostFileError
@@ -43,11 +44,11 @@ class DebAdapter(DebState):
     def notes(self) -> Iterator[Note]:
         """Everything odd that was found in the host's files."""
         for error in self.source_files.errors:
-            yield Note(Place(error.file, error.line), error.what)
+            yield Note(Place(error.file, error.line), error.what, "refused")
         yield from self.source_files.notes
         if self.preferences.error:
             error = self.preferences.error
-            yield Note(Place(error.file, error.line), error.what)
+            yield Note(Place(error.file, error.line), error.what, "refused")
         yield from self.preferences.notes
         for note in self.record.notes if self.record else ():
             yield Note(Place(self.record_file, note.line), note.text)
@@ -301,6 +302,14 @@ class DebAdapter(DebState):
         from velpin.kinds.deb.rules.listing import rules
 
         return rules(self)
+
+    # -- the checkup -------------------------------------------------------------------------
+
+    def kind_facts(self) -> KindFacts:
+        """What a checkup asks of this kind of host alone."""
+        from velpin.kinds.deb.checkup import DebCheckupFacts
+
+        return DebCheckupFacts(self)
 
     # -- building ----------------------------------------------------------------------------
 

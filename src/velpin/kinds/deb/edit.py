@@ -6,9 +6,10 @@ Comments, order, blank lines and line ends of everything else stay as they are.
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Hashable, Iterable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.readback import HOST, SourceStatements, Statement
 from velpin.errors import Refusal
@@ -17,7 +18,7 @@ from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.control import Field, Stanza, read_stanzas
 from velpin.kinds.deb.logins import login_file
-from velpin.kinds.deb.sources import HANDLE_FIELD, DebSource, SourceEntry, pairs_of
+from velpin.kinds.deb.sources import HANDLE_FIELD, OPTIONS, DebSource, SourceEntry, pairs_of
 from velpin.kinds.deb.trust import OWN_FOLDER
 
 if TYPE_CHECKING:
@@ -270,3 +271,105 @@ def _with_words(lines: list[str], name: str, words: list[str]) -> list[str]:
     lines = [*lines[:-1], lines[-1] if lines[-1].endswith("\n") else lines[-1] + "\n"]
     found = _stanza(lines).fields[name]
     return _replaced(lines, found, [f"{found.name}: {' '.join(words)}\n"])
+
+
+# -- what an entry says, said otherwise ------------------------------------------------------
+
+
+class EntryChange(NamedTuple):
+    """What of a source is to be said otherwise where it is written."""
+
+    suite: str = ""
+    address: str = ""
+    without_components: frozenset[str] = frozenset()
+    without_options: frozenset[str] = frozenset()
+
+
+_LINE = re.compile(
+    r"(?as)(?P<head>\s*deb(?:-src)?)(?P<options>\s+\[[^\]]*\])?(?P<gap>\s+)(?P<address>\S+)(?P<gap2>\s+)"
+    r"(?P<suite>[^\s#]+)(?P<rest>[^#\r\n]*)(?P<tail>.*)"
+)
+
+
+def reworded(
+    host: DebState, source: DebSource, change: EntryChange, entries: Iterable[SourceEntry] = ()
+) -> Edits:
+    """Contents after saying something otherwise of a source, in all its entries (those of its
+    source packages too), or just in some of them. An entry with no component left is removed.
+
+    Raises Refusal where a line is written in a way that is not taken apart here.
+    """
+
+    def rewrite(lines: list[str], entry: SourceEntry) -> list[str]:
+        if entry.form == "line":
+            return _reworded_line(lines[0], change, entry)
+        if _is_alone(entry):
+            return _reworded_stanza(lines, change)
+        rest, own = _split_off(lines, entry, source)
+        left = _reworded_stanza(own, change)
+        return [*rest, "\n", *left] if left else rest
+
+    wanted = list(entries) or [
+        entry
+        for entry in host.source_files.entries
+        if entry.on == source.on and (source.address, source.release) in pairs_of(entry, host.archs)
+    ]
+    return _edited(host.tree, wanted, rewrite)
+
+
+def without_entry(host: DebState, source: DebSource, entry: SourceEntry) -> Edits:
+    """Contents after taking away what one entry says of a source."""
+
+    def change(lines: list[str], entry: SourceEntry) -> list[str]:
+        if entry.form == "line" or _is_alone(entry):
+            return []
+        return _split_off(lines, entry, source)[0]
+
+    return _edited(host.tree, [entry], change)
+
+
+def _reworded_line(line: str, change: EntryChange, entry: SourceEntry) -> list[str]:
+    found = _LINE.fullmatch(line)
+    if found is None or '"' in line:
+        raise Refusal(f"{entry.place}: this line is not taken apart here", "edit it by hand")
+    part = found.groupdict()
+    options = part["options"] or ""
+    if options and change.without_options:
+        inside = options.strip()[1:-1].split()
+        kept = [word for word in inside if _option_name(word) not in change.without_options]
+        options = f" [{' '.join(kept)}]" if kept else ""
+    rest = part["rest"]
+    if change.without_components:
+        kept = [word for word in rest.split() if word not in change.without_components]
+        if not kept and entry.components:
+            return []
+        blank = rest[len(rest.rstrip()) :]
+        rest = (" " + " ".join(kept) if kept else "") + blank
+    address, suite = change.address or part["address"], change.suite or part["suite"]
+    return [
+        f"{part['head']}{options}{part['gap']}{address}{part['gap2']}{suite}{rest}{part['tail']}"
+    ]
+
+
+def _option_name(word: str) -> str:
+    return word.partition("=")[0].rstrip("+-").lower()
+
+
+def _reworded_stanza(lines: list[str], change: EntryChange) -> list[str]:
+    if change.suite:
+        lines = _with_words(lines, "suites", [change.suite])
+    if change.address:
+        lines = _with_words(lines, "uris", [change.address])
+    if change.without_components:
+        said = _stanza(lines).words("components")
+        kept = [word for word in said if word not in change.without_components]
+        if said and not kept:
+            return []
+        if kept != said:
+            lines = _with_words(lines, "components", kept)
+    for name, option in OPTIONS.items():
+        if option.rstrip("+-") in change.without_options:
+            field = _stanza(lines).fields.get(name)
+            if field is not None:
+                lines = _replaced(lines, field, [])
+    return lines

@@ -16,7 +16,7 @@ from velpin.files.tree import Tree
 from velpin.kinds.deb.files import read_and_skipped
 
 LOGIN_FOLDER = "etc/apt/auth.conf.d"
-_MAIN = "etc/apt/auth.conf"
+MAIN = "etc/apt/auth.conf"
 
 
 def login_file(handle: str) -> str:
@@ -27,7 +27,7 @@ def login_file(handle: str) -> str:
 def read_logins(tree: Tree) -> list[Login]:
     """Every login the host's files give, in the order in which they are tried."""
     read, _ = read_and_skipped(tree, LOGIN_FOLDER, ("conf",), bare=True)
-    texts = [decode(tree.read(file) or b"") for file in (*read, _MAIN)]
+    texts = [decode(tree.read(file) or b"") for file in (*read, MAIN)]
     return [login for text in texts for login in parse_logins(text)]
 
 

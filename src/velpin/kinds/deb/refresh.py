@@ -131,7 +131,7 @@ class _DebFetch(SourceFetch):
         self._check_release(release)
         self.keep_release(signed.data, "Release")
         self._fetch_indexes(release, signed.data)
-        self.commit()
+        self.commit(release.date)
         self.result.fetched = self.next
 
     def _complete(self, fetched: Fetched, release: Release) -> bool:

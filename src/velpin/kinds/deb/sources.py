@@ -358,7 +358,9 @@ def _note_twice(
         before = seen.setdefault((address, suite, component), entry)
         if before is not entry:
             what = f"{address} {suite} {component}".strip()
-            found.notes.append(Note(entry.place, f"{what} is listed already at {before.place}"))
+            found.notes.append(
+                Note(entry.place, f"{what} is listed already at {before.place}", "listed-twice")
+            )
 
 
 def _make_source(

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import NewSource
     from velpin.change.readback import SourceStatements
     from velpin.core.adding import Addition, Examined
+    from velpin.core.checkup.facts import KindFacts
     from velpin.core.rule_planner import RulePlanner
     from velpin.core.source_status import StatusParts
     from velpin.errors import HostFileError
@@ -44,13 +45,18 @@ class RpmAdapter(RpmState):
 
     def notes(self) -> Iterator[Note]:
         """Everything odd that was found in the host's files."""
-        yield from (Note(Place(error.file, error.line), error.what) for error in self.config_errors)
+        yield from (
+            Note(Place(error.file, error.line), error.what, "refused")
+            for error in self.config_errors
+        )
         yield from self.config_notes
         from velpin.kinds.rpm.owners import owner_notes
 
         yield from owner_notes(self)
         if self.record_file is None and self.sources:
-            yield Note(Place(FOLDERS[-1], 0), "no record here: nothing is known as installed")
+            yield Note(
+                Place(FOLDERS[-1], 0), "no record here: nothing is known as installed", "for-people"
+            )
         if self.record and self.record_file:
             for note in self.record.notes:
                 yield Note(Place(self.record_file, note.line), note.text)
@@ -272,6 +278,14 @@ class RpmAdapter(RpmState):
         from velpin.kinds.rpm.rules.listing import rules
 
         return rules(self)
+
+    # -- the checkup -------------------------------------------------------------------------
+
+    def kind_facts(self) -> KindFacts:
+        """What a checkup asks of this kind of host alone."""
+        from velpin.kinds.rpm.checkup import RpmCheckupFacts
+
+        return RpmCheckupFacts(self)
 
     # -- building ----------------------------------------------------------------------------
 

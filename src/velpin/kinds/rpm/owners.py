@@ -49,9 +49,10 @@ def owner_notes(host: RpmState) -> Iterator[Note]:
                 source.places[0],
                 f"{source.handle} belongs to the service {service}, which writes it anew: whether"
                 " it is on survives that, its priority and its address do not",
+                "for-people",
             )
     for place, text in managed_lines(host, dict.fromkeys(source.file for source in host.sources)):
-        yield Note(place, f"says of this file: {text}")
+        yield Note(place, f"says of this file: {text}", "for-people")
 
 
 def edit_notes(host: RpmState, files: Collection[str]) -> Iterator[Reason]:

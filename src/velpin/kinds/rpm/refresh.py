@@ -81,7 +81,7 @@ class _RpmFetch(SourceFetch):
         self._tell_if_older(repomd)
         self.keep_release(data, "repomd", ".xml")
         self._lists(base, repomd)
-        self.commit()
+        self.commit(repomd.date)
 
     def _tell_if_older(self, now: Repomd) -> None:
         """The installer takes a list that is older than the one before; so it is taken here, and

@@ -116,7 +116,9 @@ def read_config(tree: Tree, variables: Mapping[str, str], ways: DnfGeneration) -
         if section.name in seen:
             place = Place(file, section.line)
             there = seen[section.name].places[0]
-            found.notes.append(Note(place, f"{section.name} stands in {there} already"))
+            found.notes.append(
+                Note(place, f"{section.name} stands in {there} already", "listed-twice")
+            )
             continue
         source = _source(tree, file, _overridden(section, overrides), found, variables, ways)
         seen[source.handle] = source

@@ -205,7 +205,7 @@ class DnfState(RpmState):
                 continue
             failed = self.cache.failure(source.address, source.release)
             if failed:
-                what = failed.partition("\n")[0]
+                what = failed.message
                 return Reason("source-unreachable", {"source": source.handle, "what": what})
         try:
             unmet = self.hiding.unmet if self.is_newer else []

@@ -87,7 +87,9 @@ def read_config(tree: Tree, variables: Mapping[str, str], *, newer: bool = False
         source = _source(file, section, found, variables)
         if source.handle in seen:
             first = seen[source.handle].places[0]
-            found.notes.append(Note(source.places[0], f"{source.handle} stands in {first} already"))
+            found.notes.append(
+                Note(source.places[0], f"{source.handle} stands in {first} already", "listed-twice")
+            )
             continue
         seen[source.handle] = source
     held = list(seen.values())

@@ -1,0 +1,223 @@
+"""What the checks of one checkup share: the host, the day, what is worked out once."""
+
+from __future__ import annotations
+
+import fnmatch
+import time
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING, NamedTuple
+
+from velpin.errors import HostFileError, StoreError, VelpinError
+from velpin.model.reason import Fact, Place, Reason
+
+if TYPE_CHECKING:
+    from velpin.change.plan import Plan
+    from velpin.core.adapter import Adapter, Installed
+    from velpin.core.checkup.facts import KindFacts
+    from velpin.fetch.download import Transport
+    from velpin.model.finding import Severity
+    from velpin.model.forecast import Offer
+    from velpin.model.rule import RuleInForce
+    from velpin.model.shift import UpgradeResult
+    from velpin.model.source import Source
+    from velpin.store.cache import FetchFailure
+    from velpin.trust.named import NamedKeys
+
+DAY = 86400.0
+
+
+Make = Callable[["Adapter[Source]"], "Plan"]
+"""Makes the change that mends something, for a state of the host."""
+
+
+class Mend(NamedTuple):
+    """One way to mend a finding."""
+
+    command: str
+    """As it is typed; empty where only the checkup itself can do it."""
+    make: Make | None
+    """The change; None for a command that changes no file of the host, and is not tried."""
+    is_choice: bool = False
+
+
+class Draft(NamedTuple):
+    """One finding before its mends were tried."""
+
+    code: str
+    what: Reason
+    place: Place | None = None
+    source: str = ""
+    subject: str = ""
+    """Tells findings of one code and source apart."""
+    mends: Sequence[Mend] = ()
+    """The best first."""
+    advice: Reason | None = None
+    severity: Severity | None = None
+    """Where it is not what the code says."""
+
+    @property
+    def key(self) -> tuple[str, str, str]:
+        """What it is known by, whatever lines it stands on."""
+        return self.code, self.source, self.subject
+
+
+Check = Callable[["Examination"], Iterable[Draft]]
+
+
+class Examination:
+    """One look at a host; what checks ask for is worked out once.
+
+    `now` is in seconds since 1970; `transport` is None where no server may be asked.
+    """
+
+    def __init__(
+        self,
+        host: Adapter[Source],
+        *,
+        now: float | None = None,
+        transport: Transport | None = None,
+    ) -> None:
+        self.host = host
+        self.now = time.time() if now is None else now
+        self.transport = transport
+        self.asked: dict[str, None] = {}
+        """The sources whose servers were asked."""
+
+    def of(self, host: Adapter[Source]) -> Examination:
+        """The same of another state of the host; no server is asked again."""
+        return Examination(host, now=self.now)
+
+    def ask(self, source: Source) -> Transport | None:
+        """What asks the server of a source; None where none may be asked."""
+        if self.transport is not None:
+            self.asked[source.handle] = None
+        return self.transport
+
+    @cached_property
+    def facts(self) -> KindFacts:
+        """What only this kind of host knows."""
+        return self.host.kind_facts()
+
+    # -- sources ---------------------------------------------------------------------------
+
+    @property
+    def sources_on(self) -> list[Source]:
+        """The sources that are on, in the order of reading."""
+        return [source for source in self.host.sources if source.on]
+
+    def named_keys(self, source: Source) -> NamedKeys:
+        """The keys that a source's configuration names."""
+        if source.handle not in self._named:
+            self._named[source.handle] = self.facts.keys_of(source)
+        return self._named[source.handle]
+
+    @cached_property
+    def _named(self) -> dict[str, NamedKeys]:
+        return {}
+
+    def failure(self, source: Source) -> FetchFailure | None:
+        """Why the last fetch of a source failed."""
+        return self.host.cache.failure(source.address, source.release)
+
+    @cached_property
+    def publishers(self) -> dict[str, str]:
+        """Who publishes each source, by handle."""
+        return {source.handle: self.facts.publisher_of(source) for source in self.host.sources}
+
+    @cached_property
+    def home(self) -> str:
+        """Who publishes the distribution: the one most installed packages come from."""
+        counts = Counter(
+            self.publishers.get(here.source, "") for here in self.installed if here.source
+        )
+        return counts.most_common(1)[0][0] if counts else ""
+
+    def is_home(self, handle: str) -> bool:
+        """Whether a source is one of the distribution's own."""
+        return self.publishers.get(handle, "") == self.home
+
+    def names_of(self, handle: str) -> frozenset[str]:
+        """Names that a source offers; none where its index cannot be read."""
+        if handle not in self._names:
+            found: set[str] = set()
+            try:
+                for index in self.host.indexes_of(handle):
+                    found.update(index.names())
+            except (HostFileError, StoreError):
+                found = set()
+            self._names[handle] = frozenset(found)
+        return self._names[handle]
+
+    @cached_property
+    def _names(self) -> dict[str, frozenset[str]]:
+        return {}
+
+    def taking_part(self, name: str) -> list[Offer]:
+        """Offers of a name that could be installed here, one that may be is first."""
+        states = ("chosen", "candidate", "passed over")
+        return [offer for offer in self.host.live_offers(name) if offer.state in states]
+
+    # -- packages --------------------------------------------------------------------------
+
+    @cached_property
+    def installed(self) -> list[Installed]:
+        """Every installed package."""
+        return list(self.host.installed_packages())
+
+    @cached_property
+    def by_name(self) -> dict[str, list[Installed]]:
+        """Installed packages by name."""
+        found: dict[str, list[Installed]] = {}
+        for here in self.installed:
+            found.setdefault(here.name, []).append(here)
+        return found
+
+    @cached_property
+    def upgrade(self) -> UpgradeResult:
+        """How the installed packages would stand after the full upgrade."""
+        from velpin.core.host_diff import after_upgrade
+
+        return after_upgrade(self.host)
+
+    # -- rules -----------------------------------------------------------------------------
+
+    @cached_property
+    def rules(self) -> list[RuleInForce]:
+        """Every rule in force."""
+        return self.host.rules()
+
+    @cached_property
+    def _spoken_of(self) -> list[str]:
+        """Names and globs that some rule speaks of."""
+        return [name for rule in self.rules for name in _names_in(rule)]
+
+    def is_spoken_of(self, name: str) -> bool:
+        """Whether a rule names a package."""
+        return any(fnmatch.fnmatchcase(name, glob) for glob in self._spoken_of)
+
+
+def _names_in(rule: RuleInForce) -> Iterator[str]:
+    texts = rule.rule.names if rule.rule else str(rule.says.facts.get("names", "")).split()
+    for text in texts:
+        name = text.partition(":")[0]
+        if name.strip("*"):
+            yield name
+
+
+def note_of(code: str, **facts: Fact) -> Reason:
+    """What a finding says."""
+    return Reason(code, facts)
+
+
+def planned(make: Callable[[], Plan]) -> Plan | None:
+    """A plan that would do what it is for and against which nothing speaks; None where there is
+    none such."""
+    try:
+        plan = make()
+    except VelpinError:
+        return None
+    if plan.error or plan.unmet or plan.findings:
+        return None
+    return plan

@@ -1,0 +1,139 @@
+"""Checks of the indexes: missing, failed, expired, old, behind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from statistics import median
+
+from velpin.core.adapter import Adapter
+from velpin.core.checkup.examination import DAY, Check, Draft, Examination, Mend, note_of
+from velpin.model.dates import day
+from velpin.model.reason import Reason
+from velpin.model.rule import as_typed
+from velpin.model.source import Source
+
+_LEAST = 7 * DAY
+_USUAL = 30 * DAY
+"""How long an index may go without being looked at where nothing tells how often it changes."""
+_ENOUGH_DATES = 4
+_BEHIND = DAY
+_ELSEWHERE = ("MissingKey", "BadKey", "NotThere")
+"""Failures that another check tells more of."""
+
+
+def _refreshing(source: Source) -> list[Mend]:
+    return [Mend(f"velpin refresh {source.handle}", None)]
+
+
+def check_fetches(check: Examination) -> Iterator[Draft]:
+    """Indexes that are not here, cannot be read, or whose last fetch failed."""
+    host, missing = check.host, list[str]()
+    _ = host.indexes_on()  # fills what is damaged
+    for source in check.sources_on:
+        place, mends = source.places[0], _refreshing(source)
+        failure = check.failure(source)
+        damaged = host.damage.get(source.handle)
+        if damaged is not None:
+            what = note_of("index-damaged", source=source.handle, what=str(damaged))
+            yield Draft("index-damaged", what, place, source.handle, mends=mends)
+        elif failure and failure.kind not in _ELSEWHERE:
+            what = note_of("refresh-failed", source=source.handle, what=failure.message)
+            yield Draft("refresh-failed", what, place, source.handle, advice=note_of(
+                "refresh-again", source=source.handle, hint=failure.hint))  # fmt: skip
+        elif not failure and host.state_of(source) == "not fetched" and host.reads(source):
+            missing.append(source.handle)
+    if missing:
+        what = Reason("never-fetched", {"sources": tuple(missing)})
+        mend = Mend(as_typed(["velpin", "refresh", *missing]), None)
+        yield Draft("never-fetched", what, None, missing[0] if len(missing) == 1 else "", "",
+                    [mend])  # fmt: skip
+
+
+def check_ages(check: Examination) -> Iterator[Draft]:
+    """Indexes that have expired, or were not looked at for longer than they usually last."""
+    host = check.host
+    for source in check.sources_on:
+        if not host.index_holder(source.handle):
+            continue
+        place, mends = source.places[0], _refreshing(source)
+        until = host.kind_facts().valid_until(source)
+        if until is not None and until < check.now:
+            what = note_of("index-expired", source=source.handle, day=day(until))
+            yield Draft("index-expired", what, place, source.handle, mends=mends)
+            continue
+        seen = last_looked_at(check, source)
+        usual = usual_life(check, source)
+        if seen is not None and check.now - seen > max(usual, _LEAST):
+            days = int((check.now - seen) // DAY)
+            what = note_of(
+                "index-old", source=source.handle, days=days, usual=max(1, round(usual / DAY))
+            )
+            yield Draft("index-old", what, place, source.handle, mends=mends)
+
+
+def last_looked_at(check: Examination, source: Source) -> float | None:
+    """When anybody last asked the source for its index, as far as can be told."""
+    fetched = check.host.cache.fetched(source.address, source.release)
+    times = [check.facts.installer_looked_at(source), fetched.fetched if fetched else None]
+    dated = check.host.status_parts(source.handle).dated
+    return max((time for time in (*times, dated) if time is not None), default=None)
+
+
+def usual_life(check: Examination, source: Source) -> float:
+    """How long an index of a source usually lasts, in seconds: the median time between those that
+    were seen, else as long as the source says it holds."""
+    fetched = check.host.cache.fetched(source.address, source.release)
+    dates: Sequence[float] = fetched.dates if fetched else ()
+    if len(dates) >= _ENOUGH_DATES:
+        gaps = [later - earlier for earlier, later in zip(dates, dates[1:], strict=False)]
+        return median(gaps)
+    until, dated = check.facts.valid_until(source), check.host.status_parts(source.handle).dated
+    if until is not None and dated is not None and until > dated:
+        return until - dated
+    return _USUAL
+
+
+def check_copies(check: Examination) -> Iterator[Draft]:
+    """Sources of which Velpin has a newer index than the host's installer."""
+    theirs = check.facts.as_installer_sees()
+    behind = [source for source in check.sources_on if _is_behind(check, theirs, source)]
+    if behind:
+        what = Reason("installer-behind", {"sources": tuple(each.handle for each in behind)})
+        only = behind[0].handle if len(behind) == 1 else ""
+        yield Draft("installer-behind", what, None, only, advice=note_of("installer-refresh"))
+
+
+def _is_behind(check: Examination, theirs: Adapter[Source], source: Source) -> bool:
+    if check.host.index_holder(source.handle) != "velpin":
+        return False
+    if not theirs.index_holder(source.handle):
+        return True
+    ours = check.host.status_parts(source.handle).dated
+    their = theirs.status_parts(source.handle).dated
+    return ours is not None and their is not None and ours > their
+
+
+def check_mirrors(check: Examination) -> Iterator[Draft]:
+    """Of two addresses of one release, the one that is behind."""
+    known = [
+        (source, parts)
+        for source in check.host.sources
+        if (parts := check.facts.identity_of(source)) is not None
+    ]
+    for source, identity in known:
+        if not source.on:
+            continue
+        dated = check.host.status_parts(source.handle).dated
+        for other, same in known:
+            ahead = check.host.status_parts(other.handle).dated
+            if other.handle == source.handle or same != identity or not (dated and ahead):
+                continue
+            if other.address != source.address and ahead - dated > _BEHIND:
+                days = max(1, int((ahead - dated) // DAY))
+                what = note_of("mirror-behind", source=source.handle, other=other.handle, days=days)
+                yield Draft("mirror-behind", what, source.places[0], source.handle, other.handle,
+                            _refreshing(source), note_of("use-other", source=source.handle, other=other.handle))  # fmt: skip
+                break
+
+
+CHECKS: tuple[Check, ...] = (check_fetches, check_ages, check_copies, check_mirrors)

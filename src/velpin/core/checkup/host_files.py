@@ -1,0 +1,151 @@
+"""Checks of the host's files that are alike for all kinds: not understood, passed over, odd
+rights, left over."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from functools import partial
+
+from velpin.change.plan import Plan
+from velpin.core.adapter import Adapter
+from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
+from velpin.core.checkup.trust import rights_draft
+from velpin.errors import HostFileError
+from velpin.files.text import HostText
+from velpin.model.reason import Note, Place
+from velpin.model.source import Source
+
+_WRITABLE = 0o022
+_LEFT = re.compile(
+    r"(\.(dpkg-(old|new|dist|tmp|bak)|ucf-(old|new|dist)|distUpgrade|rpm(new|save|orig)|pac(new|save"
+    r"|orig)|bak|backup|old|orig|save|swp|tmp)|~)$|^\..*\.velpin-part$"
+)
+"""How names end of files that package managers, editors and interrupted changes leave."""
+_ODD_BYTES = re.compile(r"[^A-Za-z0-9_.-]+")
+
+
+def check_entries(check: Examination) -> Iterator[Draft]:
+    """What the installer refuses of the host's files, or ignores."""
+    host = check.host
+    refused = host.refusal()
+    error = host.config_error()
+    told = set()
+    for note in host.notes():
+        if note.code in ("listed-twice", "for-people"):
+            continue
+        is_error = note.code == "refused"
+        code = "malformed" if is_error else "odd-entry"
+        what = note_of(code, place=note.place, what=note.text)
+        mends = [Mend("", commented_out(note.place), is_choice=is_error)] if note.place.line else []
+        told.add(str(note.place))
+        advice = note_of("edit-by-hand", file=f"/{note.place.file}")
+        severity = None if is_error else host.kind_facts().note_severity(note)
+        yield Draft(code, what, note.place, "", f"{note.place.file} {note.text}", mends, advice,
+                    severity)  # fmt: skip
+    if isinstance(refused, HostFileError) and f"{refused.file}:{refused.line}" not in told:
+        if error is None or str(error) != str(refused) or not told:
+            place = Place(refused.file, refused.line)
+            what = note_of("malformed", place=place, what=refused.what)
+            yield Draft("malformed", what, place, "", refused.what, advice=note_of(
+                "edit-by-hand", file=f"/{refused.file}"))  # fmt: skip
+    elif refused is not None and not isinstance(refused, HostFileError):
+        if refused.code == "target-unknown":
+            drop = partial(_dropped, refused.place)
+            command = f"velpin rules drop {refused.place}"
+            mends = [Mend(command, drop, is_choice=True)] if refused.place else []
+            yield Draft("target-missing", refused, refused.place, "", "", mends)
+        else:
+            yield Draft("installer-refuses", refused, refused.place, "", refused.code,
+                        advice=note_of("forecast-tells"))  # fmt: skip
+
+
+def _dropped(place: Place | None, host: Adapter[Source]) -> Plan:
+    from velpin.core.rule_plans import plan_rule_drop
+
+    assert place is not None
+    return plan_rule_drop(host, place)
+
+
+def commented_out(place: Place) -> Make:
+    """Puts a comment mark before a line, where nothing else changes by that."""
+
+    def make(host: Adapter[Source]) -> Plan:
+        text = HostText(host.tree.read(place.file), place.file)
+        plan = Plan("", f"comment out {place}")
+        text.lines[place.line - 1] = "# " + text.lines[place.line - 1]
+        plan.propose(host.tree, {place.file: text.data})
+        return plan
+
+    return make
+
+
+def check_skipped(check: Examination) -> Iterator[Draft]:
+    """Files in the host's own places that its installer passes over."""
+    host = check.host
+    for file, why in host.skipped():
+        folder, _, name = file.rpartition("/")
+        place = Place(file, 0)
+        if _LEFT.search(name):
+            yield Draft("leftover", note_of("leftover", file=f"/{file}"), place, "", file,
+                        [Mend("", partial(_removed, file))])  # fmt: skip
+        elif name.endswith(host.kind_facts().other_endings):
+            yield Draft("other-kind", note_of("other-kind", file=f"/{file}"), place, "", file,
+                        [Mend("", partial(_removed, file), is_choice=True)])  # fmt: skip
+        elif any(name.lower().endswith(ending) for ending in (".md", ".txt")) or name == "README":
+            continue
+        else:
+            better = _sound_name(host, folder, name)
+            mends = [Mend("", partial(_renamed, file, better), is_choice=True)] if better else []
+            what = note_of("skipped-file", file=f"/{file}", why=why)
+            yield Draft("skipped-file", what, place, "", file, mends, note_of(
+                "rename-or-remove", file=f"/{file}"))  # fmt: skip
+
+
+def _removed(file: str, host: Adapter[Source]) -> Plan:
+    plan = Plan("", f"remove /{file}")
+    plan.propose(host.tree, {file: None})
+    return plan
+
+
+def _renamed(file: str, better: str, host: Adapter[Source]) -> Plan:
+    plan = Plan("", f"rename /{file} to /{better}")
+    plan.propose(host.tree, {better: host.tree.read(file), file: None})
+    return plan
+
+
+def _sound_name(host: Adapter[Source], folder: str, name: str) -> str:
+    """A name under which the installer would read a file; empty where none offers itself."""
+    stem, dot, ending = name.rpartition(".")
+    endings = host.kind_facts().endings_of(folder)
+    if not dot or f".{ending}" not in endings:
+        told = (end for end in endings if end and f"{end}." in f"{name}.")
+        stem, ending = (name if not dot else stem), next(told, endings[0] if endings else "")
+        stem = stem.removesuffix(ending) if ending else stem
+    else:
+        ending = f".{ending}"
+    better = f"{folder}/{_ODD_BYTES.sub('-', stem).strip('-.')}{ending}"
+    return better if better != f"{folder}/{name}" and not host.tree.exists(better) else ""
+
+
+def check_rights(check: Examination) -> Iterator[Draft]:
+    """Files of the configuration that others than their owner may write."""
+    tree = check.host.tree
+    for file in dict.fromkeys(check.facts.own_files()):
+        mode = tree.mode(file)
+        if mode is not None and mode & _WRITABLE:
+            yield rights_draft(file, "file-writable", mode, mode & ~_WRITABLE)
+
+
+def check_interrupted(check: Examination) -> Iterator[Draft]:
+    """A change that was interrupted and could not be put right yet."""
+    from velpin.core.opening import is_interrupted
+
+    if is_interrupted(check.host.tree.root):
+        yield Draft("interrupted", note_of("interrupted"), Place("var/lib/velpin/journal", 0),
+                    advice=note_of("run-as-root"))  # fmt: skip
+
+
+CHECKS: tuple[Check, ...] = (check_entries, check_skipped, check_rights, check_interrupted)
+
+__all__ = ["CHECKS", "Note", "commented_out"]

@@ -1,0 +1,349 @@
+"""Checks of who wins: sources alike, sources that overwrite each other, rules that do nothing."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from functools import partial
+from itertools import combinations, islice
+
+from velpin.change.plan import Plan
+from velpin.core.adapter import Adapter
+from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
+from velpin.core.rule_plans import plan_lift, plan_rule_drop, plan_rules
+from velpin.core.source_plans import plan_switch
+from velpin.core.takeover import globs_for
+from velpin.errors import HostFileError, Refusal, StoreError, VelpinError
+from velpin.model.precedence import contradicted
+from velpin.model.reason import Reason
+from velpin.model.rule import Rule, RuleInForce, command_of, short_of
+from velpin.model.source import Source
+
+_SAMPLE = 240
+"""So many names of two sources are held against each other."""
+_ALIKE = 0.97
+_MOST_NAMES = 400
+"""So many names that two sources share are looked at one by one."""
+_EARLY = re.compile(
+    r"(?i)(?<![a-z])(alpha|beta|rc\d*|testing|unstable|experimental|nightly|nightlies|edge|devel|dev"
+    r"|develop|development|canary|preview|snapshot|snapshots|proposed|prerelease|pre-release|early"
+    r"|next|staging)(?![a-z])"
+)
+"""Words by which channels of unfinished versions are called."""
+_UNFINISHED = re.compile(r"(?i)(~(alpha|beta|rc|pre|dev|git)|[.+-](alpha|beta|rc|dev)\d*)")
+
+
+# -- sources alike -------------------------------------------------------------------------
+
+
+def check_same_content(check: Examination) -> Iterator[Draft]:
+    """Two sources with the same packages in the same versions."""
+    by_size: list[tuple[int, Source]] = []
+    for source in check.sources_on:
+        names = check.names_of(source.handle)
+        if names:
+            by_size.append((len(names), source))
+    done: set[str] = set()
+    for (size, source), (other_size, other) in combinations(by_size, 2):
+        near = 0.9 <= size / other_size <= 1.1
+        if other.handle in done or not near or not _same_content(check, source, other):
+            continue
+        done.add(other.handle)
+        what = note_of(
+            "same-content", source=other.handle, other=source.handle, address=other.url,
+            count=min(size, other_size),
+        )  # fmt: skip
+        mend = Mend(f"velpin off {other.handle}", _off(other.handle), is_choice=True)
+        yield Draft("same-content", what, other.places[0], other.handle, source.handle, [mend])
+
+
+def _off(handle: str) -> Make:
+    def make(host: Adapter[Source]) -> Plan:
+        return plan_switch(host, handle, False)
+
+    return make
+
+
+def _same_content(check: Examination, one: Source, other: Source) -> bool:
+    if check.facts.is_part_of_same(one, other):
+        return False
+    names = sorted(check.names_of(one.handle))
+    step = max(1, len(names) // _SAMPLE)
+    sample = names[::step]
+    same = sum(
+        bool(mine) and mine == _versions(check, other, name)
+        for name in sample
+        if (mine := _versions(check, one, name)) is not None
+    )
+    return same >= _ALIKE * len(sample)
+
+
+def _versions(check: Examination, source: Source, name: str) -> frozenset[tuple[str, str]]:
+    try:
+        indexes = check.host.indexes_of(source.handle)
+        return frozenset((row.arch, row.version) for index in indexes for row in index.rows(name))
+    except (HostFileError, StoreError):
+        return frozenset()
+
+
+# -- sources that overwrite each other -----------------------------------------------------
+
+
+def check_overlaps(check: Examination) -> Iterator[Draft]:
+    """Sources of different publishers in one tier that have packages of the same names."""
+    tiers = check.host.tiers()
+    here = [source for source in check.sources_on if source.handle in tiers]
+    for one, other in combinations(here, 2):
+        if tiers[one.handle] != tiers[other.handle] or not check.facts.tiers_matter:
+            continue
+        if check.publishers[one.handle] == check.publishers[other.handle]:
+            continue
+        if _same_content(check, one, other):
+            continue
+        names = _contested(check, one.handle, other.handle)
+        if names:
+            first, second = _home_first(check, one, other)
+            rules = (
+                Rule("prefer", (), first.handle, over=(second.handle,)),
+                Rule("prefer", (), second.handle, over=(first.handle,)),
+            )
+            what = note_of(
+                "overlap", source=second.handle, other=first.handle, count=len(names),
+                names=tuple(names),
+            )  # fmt: skip
+            yield Draft("overlap", what, second.places[0], second.handle, first.handle,
+                        [_making(rule) for rule in rules])  # fmt: skip
+
+
+def _home_first(check: Examination, one: Source, other: Source) -> tuple[Source, Source]:
+    return (other, one) if check.is_home(other.handle) else (one, other)
+
+
+def _contested(check: Examination, one: str, other: str) -> list[str]:
+    """Names of which both sources have an offer that could be taken, installed ones first."""
+    shared = check.names_of(one) & check.names_of(other)
+    ordered = sorted(shared, key=lambda name: (name not in check.by_name, name))
+    found = []
+    for name in islice(ordered, _MOST_NAMES):
+        if check.is_spoken_of(name):
+            continue
+        live = [offer for offer in check.taking_part(name) if offer.source in (one, other)]
+        takers = {offer.source for offer in live if offer.priority == live[0].priority}
+        if takers == {one, other} and len({offer.version for offer in live}) > 1:
+            found.append(name)
+    return found + ordered[_MOST_NAMES:]
+
+
+def _making(rule: Rule, *, is_choice: bool = True) -> Mend:
+    def make(host: Adapter[Source]) -> Plan:
+        return plan_rules(host, [rule])
+
+    return Mend(command_of(rule), make, is_choice)
+
+
+# -- early channels ------------------------------------------------------------------------
+
+
+def is_early(check: Examination, source: Source) -> str:
+    """The word by which a source calls itself one of unfinished versions; empty where none."""
+    channel = check.host.status_parts(source.handle).channel
+    path = source.address.partition("://")[2].partition("/")[2]
+    for text in (source.release, *source.components, source.handle, path, *channel):
+        found = _EARLY.search(text)
+        if found:
+            return found.group(1)
+    return ""
+
+
+def check_early(check: Examination) -> Iterator[Draft]:
+    """A channel of unfinished versions that wins over its publisher's ordinary one."""
+    early = {source.handle: is_early(check, source) for source in check.sources_on}
+    for source in check.sources_on:
+        if not early[source.handle]:
+            continue
+        ordinary = [
+            other
+            for other in check.sources_on
+            if not early[other.handle]
+            and check.publishers[other.handle] == check.publishers[source.handle]
+        ]
+        wins = _wins_over(check, source, ordinary)
+        if wins:
+            rules = [Rule("prefer", (), other.handle, over=(source.handle,)) for other in ordinary]
+            what = note_of(
+                "early-wins", source=source.handle, word=early[source.handle], count=len(wins),
+                other=", ".join(other.handle for other in ordinary), names=tuple(wins),
+            )  # fmt: skip
+            yield Draft("early-wins", what, source.places[0], source.handle, "",
+                        _preferring(rules, source))  # fmt: skip
+
+
+def _preferring(rules: Sequence[Rule], source: Source) -> list[Mend]:
+    mends = [_making(rules[0])] if len(rules) == 1 else []
+    if len(rules) > 1:
+        over = tuple(rule.source for rule in rules)
+        mends.append(_making(Rule("prefer", (), source.handle, under=over)))
+    mends.append(Mend(f"velpin off {source.handle}", _off(source.handle), is_choice=True))
+    return mends
+
+
+def _wins_over(check: Examination, source: Source, others: Iterable[Source]) -> list[str]:
+    """Names that others have too and that would come from a source, installed ones first."""
+    theirs = frozenset[str]().union(*(check.names_of(other.handle) for other in others))
+    shared = sorted(
+        theirs & check.names_of(source.handle), key=lambda name: (name not in check.by_name, name)
+    )
+    found = []
+    for name in islice(shared, _MOST_NAMES):
+        live = check.taking_part(name)
+        best = next((offer for offer in live if offer.state == "chosen"), None)
+        if best is None:
+            answer = check.host.first_answer(name)
+            taken = answer.source if answer else ""
+        else:
+            taken = best.source
+        if taken == source.handle:
+            found.append(name)
+    return found
+
+
+# -- vendors that take over ----------------------------------------------------------------
+
+
+def check_takeovers(check: Examination) -> Iterator[Draft]:
+    """Packages of the distribution that come, or would come, from a vendor unasked."""
+    would: dict[str, list[str]] = {}
+    have: dict[str, list[str]] = {}
+    for (name, arch), (version, selection) in check.upgrade.selections.items():
+        here = next((each for each in check.by_name[name] if each.arch == arch), None)
+        if here is None or check.is_spoken_of(name):
+            continue
+        if here.source and not check.is_home(here.source):
+            if _has_home(check, name) and not _is_named_family(check, here.source, name):
+                have.setdefault(here.source, []).append(name)
+        elif selection and selection.source and not check.is_home(selection.source):
+            if selection.version != version and _has_home(check, name):
+                would.setdefault(selection.source, []).append(name)
+    for handle, names in sorted(would.items()):
+        source = check.host.source(handle)
+        what = note_of(
+            "would-take-over", source=handle, count=len(names), names=tuple(sorted(names))
+        )
+        yield Draft("would-take-over", what, source.places[0], handle, "",
+                    list(_against(check, handle, names)))  # fmt: skip
+    for handle, names in sorted(have.items()):
+        source = check.host.source(handle)
+        total = sum(check.publishers.get(each.source) == check.publishers[handle]
+                    for each in check.installed)  # fmt: skip
+        what = note_of(
+            "taken-over", source=handle, count=len(names), names=tuple(sorted(names)), total=total
+        )
+        yield Draft("taken-over", what, source.places[0], handle, "", advice=note_of(
+            "say-so-or-go-back", source=handle, name=min(names)))  # fmt: skip
+
+
+def _has_home(check: Examination, name: str) -> bool:
+    return any(
+        name in check.names_of(source.handle)
+        for source in check.sources_on
+        if check.is_home(source.handle)
+    )
+
+
+def _is_named_family(check: Examination, handle: str, name: str) -> bool:
+    """Whether a source is evidently there for a package: it is called after it."""
+    return name in handle or handle in name
+
+
+def _against(check: Examination, handle: str, names: Sequence[str]) -> Iterator[Mend]:
+    """Rules under which a source would not have some packages: it gives only what it alone has;
+    these never come from it."""
+    alone = sorted(
+        check.names_of(handle)
+        - frozenset[str]().union(
+            *(check.names_of(s.handle) for s in check.sources_on if check.is_home(s.handle))
+        )
+    )
+    globs = globs_for(alone, names)
+    if globs:
+        yield _making(Rule("confine", tuple(globs), handle))
+    if len(names) <= 8:
+        yield _making(Rule("bar", tuple(sorted(names)), handle))
+    home = [s.handle for s in check.sources_on if check.is_home(s.handle)]
+    if home:
+        yield _making(Rule("prefer", (), handle, under=tuple(home)))
+
+
+# -- rules ---------------------------------------------------------------------------------
+
+
+def check_rules(check: Examination) -> Iterator[Draft]:
+    """Rules that decide nothing, and those that are always overruled."""
+    for rule in check.rules:
+        if rule.dead is None or rule.dead.code == "rule-odd":
+            continue
+        code = "rule-overruled" if rule.dead.code == "rule-overruled" else "rule-dead"
+        what = Reason(code, {"place": rule.place}, (rule.says, rule.dead))
+        waits = rule.dead.code in ("rule-source-off", "rule-no-source")
+        yield Draft(code, what, rule.place, "", f"{rule.place.file} {_said(rule)}",
+                    [Mend(_drop_command(rule), partial(_drop, rule), is_choice=waits)])  # fmt: skip
+
+
+def _said(rule: RuleInForce) -> str:
+    return short_of(rule.rule) if rule.rule else f"{rule.says.code} {dict(rule.says.facts)}"
+
+
+def _drop_command(rule: RuleInForce) -> str:
+    return command_of(rule.rule, lift=True) if rule.rule else f"velpin rules drop {rule.place}"
+
+
+def _drop(rule: RuleInForce, host: Adapter[Source]) -> Plan:
+    if rule.rule:
+        return plan_lift(host, [rule.rule])
+    return plan_rule_drop(host, rule.place)
+
+
+def check_contradictions(check: Examination) -> Iterator[Draft]:
+    """Rules of Velpin's that do not hold, and those that cannot all hold."""
+    planner = check.host.rule_planner()
+    try:
+        recorded = planner.recorded()
+    except VelpinError:
+        return
+    places = {rule.rule: rule.place for rule in check.rules if rule.rule}
+    orders = [planner.precedence(rule) for rule in recorded if rule.kind == "prefer"]
+    dead = {rule.rule for rule in check.rules if rule.dead}
+    for at, rule in enumerate(recorded):
+        if rule in dead:
+            continue
+        why, rival = None, ""
+        if rule.kind == "prefer":
+            mine = planner.precedence(rule)
+            against = contradicted(mine, [order for order in orders if order.rule != rule])
+            if against is not None and recorded.index(against) < at:
+                rival = short_of(against)
+        if not rival:
+            try:
+                found = planner.verdict(rule)
+            except (Refusal, VelpinError):
+                continue
+            if found.holds:
+                continue
+            why = found.why
+        because = (why,) if why else (note_of("says-rule", rule=rival),)
+        what = Reason("rules-contradict", {"rule": short_of(rule)}, because)
+        mend = Mend(command_of(rule, lift=True), lifting(rule), is_choice=True)
+        yield Draft("rules-contradict", what, places.get(rule), rule.source, short_of(rule), [mend])
+
+
+def lifting(rule: Rule) -> Make:
+    def make(host: Adapter[Source]) -> Plan:
+        return plan_lift(host, [rule])
+
+    return make
+
+
+CHECKS: tuple[Check, ...] = (
+    check_same_content, check_overlaps, check_early, check_takeovers, check_rules,
+    check_contradictions,
+)  # fmt: skip

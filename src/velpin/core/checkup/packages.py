@@ -1,0 +1,176 @@
+"""Checks of what is installed: left behind, held, half done, mixed, kept back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from velpin.core.adapter import Installed
+from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
+from velpin.core.checkup.order import lifting
+from velpin.errors import HostFileError, StoreError, VelpinError
+from velpin.model.dates import day
+from velpin.model.reason import Reason
+from velpin.model.rule import Rule, command_of
+
+
+def check_left_behind(check: Examination) -> Iterator[Draft]:
+    """Installed packages that no source has any more, or only older ones of."""
+    gone: list[Installed] = []
+    newer: list[str] = []
+    for here in check.installed:
+        if here.source or check.facts.is_made_here(here):
+            continue
+        versions = [version for version, source, _ in check.host.versions_of(here.name, here.arch)
+                    if source]  # fmt: skip
+        if not versions:
+            gone.append(here)
+        elif all(check.host.compare(here.version, version) > 0 for version in versions):
+            newer.append(here.name)
+    dropped = _from_dropped(check, gone)
+    for (number, handle, when), names in dropped.items():
+        what = note_of(
+            "dropped-source-had", count=len(names), names=tuple(names), source=handle,
+            day=day(when), number=number,
+        )  # fmt: skip
+        yield Draft("in-no-source", what, None, handle, handle, advice=note_of(
+            "undo-the-drop", number=number))  # fmt: skip
+    known = {name for names in dropped.values() for name in names}
+    rest = sorted({here.name for here in gone} - known)
+    if rest:
+        what = note_of("in-no-source", count=len(rest), names=tuple(rest))
+        yield Draft("in-no-source", what, None, advice=note_of("remove-or-find"))
+    if newer:
+        what = note_of("newer-than-sources", count=len(newer), names=tuple(sorted(set(newer))))
+        yield Draft("newer-than-sources", what, None, advice=note_of("ask-by-version"))
+
+
+def _from_dropped(
+    check: Examination, gone: Sequence[Installed]
+) -> dict[tuple[int, str, float], list[str]]:
+    """Which of some packages came from sources that Velpin dropped, by the journal's entry, the
+    source and the time: their indexes may still be in Velpin's store."""
+    from velpin.change.journal import Journal
+
+    found: dict[tuple[int, str, float], list[str]] = {}
+    if not gone:
+        return found
+    try:
+        entries = Journal(check.host.tree).entries()
+    except VelpinError:
+        return found
+    left = {(here.name, here.version): here.name for here in gone}
+    for entry in reversed(entries):
+        if entry.undone_by or entry.undoes or not entry.command.startswith("velpin drop "):
+            continue
+        before = {edit.file: edit.before.data for edit in entry.edits}
+        then = check.host.with_edits(before)
+        for source in then.sources:
+            if source.handle in check.host.by_handle:
+                continue
+            try:
+                rows = [
+                    row.name
+                    for index in then.indexes_of(source.handle)
+                    for name in {name for name, _ in left}
+                    for row in index.rows(name)
+                    if (row.name, row.version) in left
+                ]
+            except (HostFileError, StoreError):
+                continue
+            if rows:
+                key = (entry.number, source.handle, entry.time)
+                found[key] = sorted(set(rows))
+                left = {key: name for key, name in left.items() if name not in rows}
+    return found
+
+
+def check_held(check: Examination) -> Iterator[Draft]:
+    """Packages that are held or kept although something newer waits."""
+    waiting: dict[str, str] = {}
+    for here in check.installed:
+        if not here.held:
+            continue
+        best = _newest(check, here)
+        if best:
+            waiting[here.name] = f"{here.name} {here.version} ({best} waits)"
+    for rule in check.rules:
+        if rule.rule is None or rule.rule.kind != "keep":
+            continue
+        mine = [name for name in sorted(waiting) if name in rule.installed]
+        if mine:
+            lift = Mend(command_of(rule.rule, lift=True), lifting(rule.rule), is_choice=True)
+            what = note_of(
+                "waits-kept", rule=command_of(rule.rule), names=tuple(map(waiting.pop, mine))
+            )
+            yield Draft("waits-held", what, rule.place, "", command_of(rule.rule), [lift])
+    if waiting:
+        what = note_of(
+            "waits-held", count=len(waiting), names=tuple(waiting[n] for n in sorted(waiting))
+        )
+        yield Draft("waits-held", what, None, advice=note_of("take-hold-back"))
+
+
+def _newest(check: Examination, here: Installed) -> str:
+    """The newest version that a source has of an installed package, where it is newer."""
+    newest = here.version
+    for version, source, priority in check.host.versions_of(here.name, here.arch):
+        barred = check.facts.never_taken(priority)
+        if source and not barred and check.host.compare(version, newest) > 0:
+            newest = version
+    return newest if newest != here.version else ""
+
+
+def check_half_installed(check: Examination) -> Iterator[Draft]:
+    """Packages whose installation was not finished."""
+    found = [f"{name} ({state})" for name, state in check.facts.half_installed()]
+    if found:
+        what = note_of("half-installed", count=len(found), names=tuple(found))
+        yield Draft("half-installed", what, None, advice=note_of("finish-installing"))
+
+
+def check_sets(check: Examination) -> Iterator[Draft]:
+    """Packages built together that are installed in versions of different sources."""
+    sets: dict[str, list[tuple[Installed, str]]] = {}
+    for here in check.installed:
+        told = check.facts.set_of(here)
+        if told is not None:
+            sets.setdefault(told[0], []).append((here, told[1]))
+    for name, members in sorted(sets.items()):
+        versions = {version for _, version in members}
+        sources = {check.publishers.get(here.source, "") for here, _ in members if here.source}
+        if len(versions) < 2 or len(sources) < 2 or check.facts.stand_side_by_side(members):
+            continue
+        shown = tuple(
+            f"{here.name} {here.version} ({here.source or 'in no source'})" for here, _ in members
+        )
+        what = note_of("mixed-set", name=name, names=shown)
+        owners = dict.fromkeys(here.source for here, _ in members if here.source)
+        handle = next((handle for handle in owners if not check.is_home(handle)), "")
+        names = dict.fromkeys(here.name for here, _ in members)
+        pins = [command_of(Rule("pin", tuple(names), owner)) for owner in owners]
+        yield Draft("mixed-set", what, None, handle, name,
+                    advice=note_of("pin-set", command=" or ".join(pins)))  # fmt: skip
+
+
+def check_kept_back(check: Examination) -> Iterator[Draft]:
+    """Packages that the next upgrade keeps back, by the source that has the newer version."""
+    by_source: dict[str, list[str]] = {}
+    reasons: dict[str, tuple[Reason, ...]] = {}
+    for held in check.upgrade.held_back:
+        if any(here.held for here in check.by_name.get(held.name, ())):
+            continue  # told as held
+        if held.why and held.why[0].code == "is-phased":
+            continue  # it comes in time
+        handle = held.source or ""
+        by_source.setdefault(handle, []).append(held.name)
+        reasons.setdefault(handle, held.why)
+    for handle, names in sorted(by_source.items()):
+        what = note_of("kept-back", source=handle, count=len(names), names=tuple(sorted(names)))
+        what = what._replace(because=tuple(reasons[handle][:2]))
+        place = check.host.source(handle).places[0] if handle in check.host.by_handle else None
+        yield Draft("kept-back", what, place, handle, "", advice=note_of("upgrade-tells"))
+
+
+CHECKS: tuple[Check, ...] = (
+    check_left_behind, check_held, check_half_installed, check_sets, check_kept_back,
+)  # fmt: skip

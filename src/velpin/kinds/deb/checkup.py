@@ -1,0 +1,642 @@
+"""What a checkup asks of a deb host, and the checks that only this kind has.
+
+Observed rules: docs/how-hosts-choose/deb.md, docs/how-hosts-choose/signatures.md.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Hashable, Iterable, Iterator, Sequence
+from functools import partial
+
+from velpin.change.plan import Plan
+from velpin.core.adapter import Adapter, Installed
+from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
+from velpin.core.checkup.facts import KindFacts
+from velpin.core.publisher import archive_addresses
+from velpin.core.source_plans import plan_switch
+from velpin.errors import BadSignature, FetchError, HostFileError, TrustError
+from velpin.files.text import decode
+from velpin.kinds.deb import edit
+from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb.add import compose_key, examine, suites_of
+from velpin.kinds.deb.conf import is_yes
+from velpin.kinds.deb.edit import EntryChange
+from velpin.kinds.deb.files import read_and_skipped
+from velpin.kinds.deb.logins import LOGIN_FOLDER, MAIN, parse_logins
+from velpin.kinds.deb.preferences import NEVER
+from velpin.kinds.deb.release import Release
+from velpin.kinds.deb.sources import DebSource, SourceEntry, pairs_of, sources_folder
+from velpin.kinds.deb.trust import COMMON_FILE, COMMON_FOLDER, OWN_FOLDER, WEAKENING
+from velpin.model.finding import Severity
+from velpin.model.reason import Place, Reason
+from velpin.model.rule import as_typed
+from velpin.model.safe_text import has_login
+from velpin.model.source import Source
+from velpin.trust.named import NamedKeys
+from velpin.trust.openpgp import Key, clear_issuers, key_with, read_keys
+
+_KEY_FOLDERS = (OWN_FOLDER, "usr/share/keyrings", COMMON_FOLDER)
+_UNSIGNED = ("check-off-trusted", "check-off-insecure", "plain-way")
+_UNFINISHED = ("half-installed", "unpacked", "half-configured", "triggers-awaited",
+               "triggers-pending")  # fmt: skip
+_REBUILD = re.compile(r"\+b\d+\Z")
+"""How versions end of packages that were built anew from the same source."""
+_BUILT = re.compile(r"\(([^)]*)\)")
+
+
+class DebCheckupFacts(KindFacts):
+    """One deb host as a checkup asks it."""
+
+    host: DebAdapter
+    other_endings = (".repo", ".conf")
+
+    def __init__(self, host: DebAdapter) -> None:
+        self.host = host
+
+    def own_checks(self) -> Sequence[Check]:
+        """Keys that count for all, suites, components, what is listed twice."""
+        return (
+            check_unnamed, check_for_all, check_old_place, check_suites, check_components,
+            check_archs, check_twice,
+        )  # fmt: skip
+
+    # -- trust -------------------------------------------------------------------------------
+
+    def keys_of(self, source: Source) -> NamedKeys:
+        """The keys that its configuration names, else the common ones."""
+        return self.host.keys_for(self.host.source(source.handle))
+
+    def index_signers(self, source: Source) -> Sequence[str]:
+        """Who signed the release file that counts."""
+        copy = self.host.copies[source.handle]
+        if copy.fetched:
+            return copy.fetched.signed_by
+        data = self.host.tree.read(copy.release_file) if copy.release_file else None
+        try:
+            return clear_issuers(data or b"", copy.release_file)
+        except BadSignature:
+            return ()
+
+    def is_checked(self, source: Source) -> bool:
+        """Every release file's signature is, unless that is switched off or there is none."""
+        copy = self.host.copies[source.handle]
+        if not copy.holder or self.host.source(source.handle).trusted:
+            return True  # told as switched off
+        if copy.fetched:
+            return bool(copy.fetched.signed_by)
+        file = copy.release_file
+        detached = bool(file and self.host.tree.stat(f"{file}.gpg"))
+        return not file or file.endswith("InRelease") or detached
+
+    def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
+        """To take the option away, where the source then passes the check."""
+        mine = self.host.source(source.handle)
+        names = [name for name, (_, code) in WEAKENING.items() if code == reason.code]
+        if reason.code == "plain-way":
+            names = ["trusted", "allow-insecure"]
+        said = frozenset(name for name in names if mine.option(name))
+
+        def make(host: Adapter[Source]) -> Plan:
+            assert isinstance(host, DebAdapter)
+            here = host.source(source.handle)
+            plan = Plan("", f"check {source.handle} again ({', '.join(sorted(said))})")
+            change = EntryChange(without_options=said)
+            plan.propose(host.tree, edit.reworded(host, here, change))
+            after = DebCheckupFacts(host.with_edits(plan.edits))
+            if reason.code in _UNSIGNED and not after.is_signed_by_named(here.handle):
+                raise TrustError(f"no key here signs {here.handle}")
+            until = after.valid_until(after.host.source(here.handle))
+            if reason.code == "check-off-expiry" and until is not None and until < self.now:
+                raise TrustError(f"the index of {here.handle} has expired")
+            return plan
+
+        return [Mend("", make)] if said else []
+
+    @property
+    def now(self) -> float:
+        """Seconds since 1970."""
+        import time
+
+        return time.time()
+
+    def is_signed_by_named(self, handle: str) -> bool:
+        """Whether the index here is signed by a key that may sign the source."""
+        source = self.host.by_handle.get(handle)
+        if source is None:
+            return False
+        keys = self.host.keys_for(source).keys
+        return any(key_with(keys, signer) for signer in self.index_signers(source))
+
+    def place_of_check(self, source: Source, reason: Reason) -> Place:
+        """The entry that has the option."""
+        names = [name for name, (_, code) in WEAKENING.items() if code == reason.code]
+        for entry in self.host.source(source.handle).entries:
+            if any(name in entry.options for name in names or ("trusted", "allow-insecure")):
+                return entry.place
+        return source.places[0]
+
+    def key_files(self) -> Sequence[str]:
+        """Those of the folders for keys, and those that sources name."""
+        tree = self.host.tree
+        found = [f"{folder}/{name}" for folder in _KEY_FOLDERS for name in tree.names(folder)]
+        named = [file for source in self.host.sources for file in self.keys_of(source).files]
+        files = dict.fromkeys([COMMON_FILE, *found, *named])
+        return [file for file in files if tree.stat(file) is not None]
+
+    def login_files(self) -> Sequence[str]:
+        """The files of logins, and source files with a login in an address."""
+        tree = self.host.tree
+        read, _ = read_and_skipped(tree, LOGIN_FOLDER, ("conf",), bare=True)
+        found = [
+            file for file in (*read, MAIN)
+            if any(login.password for login in parse_logins(decode(tree.read(file) or b"")))
+        ]  # fmt: skip
+        found += [
+            entry.file
+            for entry in self.host.source_files.entries
+            if any(has_login(address) for address in entry.addresses)
+        ]
+        return found
+
+    def own_files(self) -> Sequence[str]:
+        """Source files, preferences and settings."""
+        host, tree = self.host, self.host.tree
+        folders = (
+            sources_folder(host.conf),
+            host.conf.file("Dir::Etc", "preferencesparts", "preferences.d"),
+            host.conf.file("Dir::Etc", "parts", "apt.conf.d"),
+        )
+        mains = (
+            host.conf.file("Dir::Etc", "sourcelist", "sources.list"),
+            host.conf.file("Dir::Etc", "preferences", "preferences"),
+            host.conf.file("Dir::Etc", "main", "apt.conf"),
+        )
+        inner = [f"{folder}/{name}" for folder in folders for name in tree.names(folder)]
+        return [file for file in (*mains, *inner) if tree.stat(file) is not None]
+
+    def endings_of(self, folder: str) -> Sequence[str]:
+        """Of source files and preferences."""
+        if folder == sources_folder(self.host.conf):
+            return (".list", ".sources")
+        return (".pref",) if folder.endswith("preferences.d") else (".conf",)
+
+    # -- sources -----------------------------------------------------------------------------
+
+    def release_of(self, source: Source) -> Release:
+        """What the release file says of itself."""
+        return self.host.copies[source.handle].release
+
+    def publisher_of(self, source: Source) -> str:
+        """Who the release file says it is from."""
+        release = self.release_of(source)
+        return release.origin or release.label or super().publisher_of(source)
+
+    def identity_of(self, source: Source) -> Hashable | None:
+        """Its names for itself, with the components that are read."""
+        release = self.release_of(source)
+        if not (release.codename or release.suite) or not release.origin:
+            return None
+        return (release.origin, release.label, release.codename, release.suite)
+
+    def is_part_of_same(self, one: Source, other: Source) -> bool:
+        """Suites of one address are told apart by their contents alone."""
+        return one.address == other.address and one.release != other.release
+
+    def valid_until(self, source: Source) -> float | None:
+        """As its release file says, where that is checked."""
+        mine = self.host.source(source.handle)
+        default = self.host.conf.switch("Acquire::Check-Valid-Until", True)
+        if not is_yes(mine.option("check-valid-until"), default):
+            return None
+        try:
+            return self.release_of(source).valid_until
+        except HostFileError:
+            return None
+
+    def installer_looked_at(self, source: Source) -> float | None:
+        """The newest change in its folder of lists: it writes there whenever it refreshes."""
+        folder = self.host.conf.file("Dir::State", "lists", "lists")
+        times = []
+        for name in (folder, f"{folder}/partial", f"{folder}/lock"):
+            try:
+                times.append(self.host.tree.path(name).stat().st_mtime)
+            except OSError:
+                continue
+        return max(times, default=None)
+
+    # -- packages ----------------------------------------------------------------------------
+
+    def half_installed(self) -> Iterable[tuple[str, str]]:
+        """As the record says."""
+        for row in self.host.record.all_rows() if self.host.record else ():
+            words = row.state.split()
+            if words and words[-1] in _UNFINISHED:
+                yield row.name, words[-1]
+            elif len(words) == 3 and words[1] != "ok":
+                yield row.name, "to be installed again"
+
+    def set_of(self, here: Installed) -> tuple[str, str] | None:
+        """The source package, and its version."""
+        package = self.host.packages(here.name).get(here.arch)
+        found = package.installed if package else None
+        if found is None:
+            return None
+        told = _BUILT.search(self.host.field(found, "Source"))
+        name = found.built_from or here.name
+        return name, told.group(1) if told else _REBUILD.sub("", here.version)
+
+    def never_taken(self, priority: int) -> bool:
+        """Below 0."""
+        return priority < 0 or priority == NEVER
+
+
+def _facts(check: Examination) -> DebCheckupFacts:
+    assert isinstance(check.facts, DebCheckupFacts)
+    return check.facts
+
+
+# -- keys that count for all -----------------------------------------------------------------
+
+
+def check_unnamed(check: Examination) -> Iterator[Draft]:
+    """Sources that name no key."""
+    facts = _facts(check)
+    for source in facts.host.sources:
+        if not source.on or check.named_keys(source).how != "common":
+            continue
+        signers = facts.index_signers(source)
+        mends = [
+            Mend(_key_command(source, place), make)
+            for place, make in _ways_to_name(facts, source, signers)
+        ]
+        yield Draft(
+            "key-unnamed", note_of("key-unnamed", source=source.handle), source.places[0],
+            source.handle, "", mends, note_of("name-key", source=source.handle),
+            "hint" if check.is_home(source.handle) else None,
+        )  # fmt: skip
+
+
+def _key_command(source: DebSource, file: str) -> str:
+    return as_typed(["velpin", "add", source.handle, "--key", f"/{file}"])
+
+
+def _ways_to_name(
+    facts: DebCheckupFacts, source: DebSource, signers: Collection[str]
+) -> Iterator[tuple[str, Make]]:
+    """Files of this host with a key that signed the index of a source, the ones that are for a
+    single vendor first; and how to name it."""
+    if not signers:
+        return
+    for file in facts.key_files():
+        keys = _keys_in(facts, file)
+        fitting = [key for key in keys if any(key_with([key], signer) for signer in signers)]
+        if fitting:
+            yield file, partial(_name_key, source, file, tuple(fitting))
+
+
+def _name_key(source: DebSource, file: str, keys: tuple[Key, ...], host: Adapter[Source]) -> Plan:
+    assert isinstance(host, DebAdapter)
+    here = host.source(source.handle)
+    plan = Plan("", f"name the key in /{file} for {source.handle}")
+    if file.startswith(COMMON_FOLDER) or file == COMMON_FILE:
+        plan.propose(host.tree, compose_key(host, here, keys))
+    else:
+        plan.propose(host.tree, edit.set_key(host.tree, here, f"/{file}"))
+    return plan
+
+
+def _keys_in(facts: DebCheckupFacts, file: str) -> list[Key]:
+    data = facts.host.tree.read(file)
+    try:
+        return read_keys(data, f"/{file}") if data and data.strip() else []
+    except TrustError:
+        return []
+
+
+def check_for_all(check: Examination) -> Iterator[Draft]:
+    """Keys in the common folder by which vendors could sign for sources that are not theirs."""
+    facts = _facts(check)
+    unnamed = _unnamed(check)
+    if not unnamed:
+        return
+    read, _ = read_and_skipped(facts.host.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
+    for file in read:
+        keys = _keys_in(facts, file)
+        signed = _signed_with(check, keys)
+        others = [source.handle for source in unnamed if source not in signed]
+        homely = any(check.is_home(source.handle) for source in signed)
+        if not keys or not others or homely or (not signed and _belongs(facts, file)):
+            continue
+        what = note_of(
+            "key-for-all", file=f"/{file}", owner=keys[0].owner, others=tuple(others),
+            signs=", ".join(source.handle for source in signed) or "no source here",
+        )  # fmt: skip
+        mend = Mend("", partial(_out_of_common, file, signed, keys), is_choice=not signed)
+        yield Draft("key-for-all", what, Place(file, 0), "", file, [mend])
+
+
+def _unnamed(check: Examination) -> list[DebSource]:
+    return [
+        source for source in _facts(check).host.sources
+        if source.on and check.named_keys(source).how == "common"
+    ]  # fmt: skip
+
+
+def _signed_with(check: Examination, keys: Sequence[Key]) -> list[DebSource]:
+    facts = _facts(check)
+    return [
+        source for source in facts.host.sources
+        if any(key_with(keys, signer) for signer in facts.index_signers(source))
+    ]  # fmt: skip
+
+
+def _belongs(facts: DebCheckupFacts, file: str) -> bool:
+    """Whether an installed package brought a file."""
+    folder, line = "var/lib/dpkg/info", f"/{file}\n".encode()
+    tree = facts.host.tree
+    return any(
+        name.endswith(".list") and line in (tree.read(f"{folder}/{name}") or b"")
+        for name in tree.names(folder)
+    )
+
+
+def _out_of_common(
+    file: str, signed: Sequence[DebSource], keys: Sequence[Key], host: Adapter[Source]
+) -> Plan:
+    """Name the keys of a common file for the sources that they signed, and remove it."""
+    assert isinstance(host, DebAdapter)
+    whole, state = Plan("", ""), host
+    for source in signed:
+        if source.handle in state.by_handle and state.keys_for(source).how != "common":
+            continue
+        signers = DebCheckupFacts(host).index_signers(source)
+        mine = [key for key in keys if any(key_with([key], signer) for signer in signers)]
+        plan = Plan("", f"name its key for {source.handle}")
+        plan.propose(state.tree, compose_key(state, state.source(source.handle), mine))
+        whole = whole.then(host.tree, plan) if whole.edits else plan
+        state = host.with_edits(whole.edits)
+    edits = {**whole.edits, file: None}
+    plan = Plan("", f"remove /{file}, naming its key where it signs")
+    plan.propose(host.tree, edits)
+    return plan
+
+
+def check_old_place(check: Examination) -> Iterator[Draft]:
+    """The one old file of keys for all sources."""
+    facts = _facts(check)
+    keys = _keys_in(facts, COMMON_FILE)
+    if not keys:
+        return
+    signed = [source for source in _signed_with(check, keys) if source in _unnamed(check)]
+    signers = {signer for source in signed for signer in facts.index_signers(source)}
+    unused = [key for key in keys if not any(key_with([key], signer) for signer in signers)]
+    what = note_of(
+        "key-old-place", file=f"/{COMMON_FILE}", keys=", ".join(key.owner for key in keys[:4]),
+        signs=", ".join(source.handle for source in signed) or "no source here",
+    )  # fmt: skip
+    mend = Mend("", partial(_out_of_common, COMMON_FILE, signed, keys), is_choice=bool(unused))
+    severity: Severity | None = "error" if facts.host.is_newer and signed else None
+    yield Draft("key-old-place", what, Place(COMMON_FILE, 0), "", "", [mend], None, severity)
+
+
+# -- suites ----------------------------------------------------------------------------------
+
+
+def check_suites(check: Examination) -> Iterator[Draft]:
+    """Suites of another release, gone ones, and names that move on."""
+    facts = _facts(check)
+    here = facts.host.release.get("VERSION_CODENAME", "")
+    for source in facts.host.sources:
+        if not source.on or source.flat:
+            continue
+        failure = check.failure(source)
+        if failure and failure.kind == "NotThere":
+            yield _gone(check, source)
+            continue
+        release = facts.release_of(source)
+        codename = release.codename or ""
+        if not here or not codename:
+            continue
+        if check.is_home(source.handle):
+            yield from _of_home(check, source, release, here)
+        elif not _is_of(here, source.release, codename):
+            yield from _of_vendor(check, source)
+
+
+def _is_of(here: str, *names: str) -> bool:
+    """Whether one of some names is a release's, or one of its suites'."""
+    return any(name == here or re.match(rf"{re.escape(here)}[-/]", name) for name in names)
+
+
+def _of_home(check: Examination, source: DebSource, release: Release, here: str) -> Iterator[Draft]:
+    codename, suite = release.codename or "", release.suite or ""
+    if not _is_of(here, codename) and not release.not_automatic:
+        what = note_of("other-release", source=source.handle, asked=codename, here=here)
+        tail = codename.partition("-")[1] + codename.partition("-")[2]
+        mends = [_resuited(check, source, here + tail)]
+        yield Draft("other-release", what, source.places[0], source.handle, "", mends)
+    elif source.release == suite and suite != codename and _is_of(here, codename):
+        what = note_of("moving-name", source=source.handle, asked=source.release, codename=codename)
+        mends = [_resuited(check, source, codename)]
+        yield Draft("moving-name", what, source.places[0], source.handle, "", mends)
+
+
+def _of_vendor(check: Examination, source: DebSource) -> Iterator[Draft]:
+    """A vendor's suite may have any name: whether it has one for this release is asked."""
+    transport = check.ask(source)
+    if transport is None:
+        return
+    for reason in examine(_facts(check).host, source, transport).findings:
+        if reason.code == "wrong-release":
+            better = str(reason.facts["better"])
+            what = note_of(
+                "other-release", source=source.handle, asked=source.release,
+                here=str(reason.facts["here"]),
+            )  # fmt: skip
+            yield Draft("other-release", what, source.places[0], source.handle, "",
+                        [_resuited(check, source, better)])  # fmt: skip
+
+
+def _gone(check: Examination, source: DebSource) -> Draft:
+    failure = check.failure(source)
+    said = failure.message if failure else ""
+    what = note_of("suite-gone", source=source.handle, asked=source.release, what=said)
+    mends: list[Mend] = []
+    transport = check.ask(source)
+    facts = _facts(check)
+    if transport is not None:
+        suites = [s for s in suites_of(source, transport, facts.host.release)
+                  if s != source.release]  # fmt: skip
+        here = facts.host.release.get("VERSION_CODENAME", "")
+        suites.sort(key=lambda suite: not _is_of(here, suite))
+        mends += [_resuited(check, source, suite, must_fetch=True) for suite in suites[:3]]
+        mends += [_moved(check, source, address) for address in archive_addresses(source.address)]
+    return Draft("suite-gone", what, source.places[0], source.handle, "", mends,
+                 note_of("ask-the-vendor", source=source.handle))  # fmt: skip
+
+
+def _resuited(
+    check: Examination, source: DebSource, suite: str, *, must_fetch: bool = False
+) -> Mend:
+    change = EntryChange(suite=suite)
+    summary = f"{source.handle}: suite {suite} instead of {source.release}"
+    make = partial(_reworded, check, source, change, summary, must_fetch)
+    return Mend("", make, is_choice=True)
+
+
+def _moved(check: Examination, source: DebSource, address: str) -> Mend:
+    change = EntryChange(address=address)
+    make = partial(_reworded, check, source, change, f"{source.handle}: from {address}", True)
+    return Mend("", make, is_choice=True)
+
+
+def _reworded(
+    check: Examination, source: DebSource, change: EntryChange, summary: str, must_fetch: bool,
+    host: Adapter[Source],
+) -> Plan:  # fmt: skip
+    """A source with another suite or address, fetched with its own keys where servers may be
+    asked; VelpinError where it must be there and is not."""
+    assert isinstance(host, DebAdapter)
+    here = host.source(source.handle)
+    plan = Plan("", summary)
+    plan.propose(host.tree, edit.reworded(host, here, change))
+    after = host.with_edits(plan.edits)
+    key = (change.address or here.address, change.suite or here.release)
+    moved = next((each for each in after.sources if after.key_of(each) == key), None)
+    if moved is None:
+        raise FetchError(f"{source.handle} is not found there any more")
+    plan.handles = [moved.handle]
+    if check.transport is not None:
+        error = after.fetch(moved.handle, check.transport, ()).error
+        if error is not None and must_fetch:
+            raise error
+    elif must_fetch:
+        raise FetchError("no server may be asked")
+    return plan
+
+
+# -- components and architectures ------------------------------------------------------------
+
+
+def check_components(check: Examination) -> Iterator[Draft]:
+    """Components that a source's release file does not name."""
+    facts = _facts(check)
+    for source in facts.host.sources:
+        has = facts.release_of(source).components
+        if not source.on or source.flat or not has:
+            continue
+        known = {*has, *(name.rpartition("/")[2] for name in has)}
+        gone = [name for name in source.components if name not in known]
+        if gone:
+            what = note_of(
+                "component-gone", source=source.handle, names=tuple(gone), has=" ".join(has)
+            )
+            place = next((e.place for e in source.entries if set(gone) & set(e.components)),
+                         source.places[0])  # fmt: skip
+            mend = Mend("", partial(_without, source, frozenset(gone), ()))
+            yield Draft("component-gone", what, place, source.handle, " ".join(gone), [mend])
+
+
+def _without(
+    source: DebSource, components: frozenset[str], entries: Sequence[SourceEntry],
+    host: Adapter[Source],
+) -> Plan:  # fmt: skip
+    assert isinstance(host, DebAdapter)
+    here = next(
+        each for each in host.sources
+        if (each.address, each.release, each.on) == (source.address, source.release, source.on)
+    )  # fmt: skip
+    plan = Plan("", f"{source.handle}: without {', '.join(sorted(components))}")
+    change = EntryChange(without_components=components)
+    edits = edit.reworded(host, here, change, entries)
+    plan.propose(host.tree, {file: data if data and data.strip() else None
+                             for file, data in edits.items()})  # fmt: skip
+    return plan
+
+
+def check_archs(check: Examination) -> Iterator[Draft]:
+    """Sources that have nothing for this host's architectures."""
+    facts = _facts(check)
+    for source in facts.host.sources:
+        has = facts.release_of(source).architectures
+        if not source.on:
+            continue
+        asked = set(source.archs)
+        if (has and not asked & {*has, "all"} and "all" not in has) or not asked:
+            shown = " ".join(has) if asked else source.option("arch") or "others"
+            what = note_of(
+                "other-arch", source=source.handle, arch=" ".join(facts.host.archs), has=shown
+            )
+            mend = Mend(f"velpin off {source.handle}", partial(_off, source), is_choice=True)
+            yield Draft("other-arch", what, source.places[0], source.handle, "", [mend])
+
+
+def _off(source: DebSource, host: Adapter[Source]) -> Plan:
+    return plan_switch(host, source.handle, False)
+
+
+def check_twice(check: Examination) -> Iterator[Draft]:
+    """A component of a suite that is listed twice, in whatever files and forms."""
+    facts = _facts(check)
+    host = facts.host
+    seen: dict[tuple[str, str, str, str], SourceEntry] = {}
+    for entry in host.source_files.entries:
+        if not entry.on:
+            continue
+        for address, suite in pairs_of(entry, host.archs):
+            twice: dict[Place, list[str]] = {}
+            for kind in entry.types:
+                for component in entry.components or ("",):
+                    first = seen.setdefault((kind, address, suite, component), entry)
+                    if first is not entry and kind == "deb":
+                        twice.setdefault(first.place, []).append(component)
+            for place, components in twice.items():
+                yield _twice(facts, entry, address, suite, place, components)
+
+
+def _twice(
+    facts: DebCheckupFacts, entry: SourceEntry, address: str, suite: str, first: Place,
+    components: Sequence[str],
+) -> Draft:  # fmt: skip
+    source = next(
+        s for s in facts.host.sources if s.on and (s.address, s.release) == (address, suite)
+    )
+    shown = f"{address} {suite} {' '.join(components)}".strip()
+    what = note_of("listed-twice", what=shown, place=entry.place, first=first)
+    make: Make
+    if any(components):
+        make = partial(_without_at, source, frozenset(components), entry)
+    else:
+        make = partial(_entry_dropped, source, entry)
+    return Draft("listed-twice", what, entry.place, source.handle, f"{shown} {entry.place.file}",
+                 [Mend("", make)])  # fmt: skip
+
+
+def _same_entry(host: DebAdapter, entry: SourceEntry) -> SourceEntry:
+    """An entry where it stands now: what was mended above it may have moved it."""
+    alike = [
+        other
+        for other in host.source_files.entries
+        if other._replace(line=entry.line, end=entry.end) == entry
+    ]
+    if not alike:
+        raise FetchError(f"{entry.place} is not as it was")
+    return min(alike, key=lambda other: abs(other.line - entry.line))
+
+
+def _without_at(
+    source: DebSource, components: frozenset[str], entry: SourceEntry, host: Adapter[Source]
+) -> Plan:
+    assert isinstance(host, DebAdapter)
+    return _without(source, components, [_same_entry(host, entry)], host)
+
+
+def _entry_dropped(source: DebSource, entry: SourceEntry, host: Adapter[Source]) -> Plan:
+    """A flat source's second entry taken away."""
+    assert isinstance(host, DebAdapter)
+    here = host.source(source.handle)
+    plan = Plan("", f"{source.handle}: listed once")
+    alone = edit.without_entry(host, here, _same_entry(host, entry))
+    plan.propose(host.tree, {f: d if d and d.strip() else None for f, d in alone.items()})
+    return plan
