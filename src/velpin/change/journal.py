@@ -130,9 +130,9 @@ class Journal:
     ) -> JournalEntry:
         """Carry out a change and record it.
 
-        `modes` are permission bits of files that do not get the usual ones. `planned_on` are the contents the
-        plan was made from; ChangedSince where they are no longer so. CannotWrite leaves every
-        file as it was. Busy where another Velpin holds the host for too long.
+        `modes` are permission bits of files that do not get the usual ones. `planned_on` are the
+        contents the plan was made from; ChangedSince where they are no longer so. CannotWrite
+        leaves every file as it was. Busy where another Velpin holds the host for too long.
         """
         with self.lock(on_wait):
             self.recover()

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from velpin.core.takeover import Takeover
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits, Modes, Tree
-    from velpin.model.finding import Checkup
+    from velpin.model.finding import Checkup, Rehearsal
     from velpin.model.forecast import Forecast, Offer
     from velpin.model.host import (
         GenerationName,
@@ -389,6 +389,19 @@ class Host:
 
         transport = None if offline else self._asking()
         return plan_mend(self._adapter, handles, what, transport=transport)
+
+    def rehearse_release(self, release: str) -> tuple[Rehearsal, Plan]:
+        """What the move of this host to another release would do, and the edits of its sources
+        that it would take; nothing of it is made, and the plan is to be looked at alone.
+
+        Every source is asked, with the host's own keys. Raises Refusal where this host says no
+        release, is of that one, or has sources that name none.
+        """
+        from velpin.core.checkup.next_release import rehearse
+        from velpin.core.locking import holding
+
+        with holding(self):
+            return rehearse(self._adapter, release, self._asking())
 
     def _asking(self) -> Transport:
         """What asks servers without waiting long for one that does not answer."""

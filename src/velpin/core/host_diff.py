@@ -16,16 +16,16 @@ from velpin.model.shift import ChangedAnswer, PackageSnapshot, Selection, Upgrad
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter, Installed
-    from velpin.model.forecast import Change
+    from velpin.model.forecast import Change, Forecast
     from velpin.model.source import Source
 
 
-def after_upgrade(host: Adapter[Source]) -> UpgradeResult:
-    """How every installed package would stand after the full upgrade.
+def after_upgrade(host: Adapter[Source], told: Forecast | None = None) -> UpgradeResult:
+    """How every installed package would stand after the full upgrade, or what else was `told`.
 
     Where the host would refuse that, as each package would stand on its own.
     """
-    told = host.predict_upgrade_for_shift()
+    told = told or host.predict_upgrade_for_shift()
     installed = list(host.installed_packages())
     changes = _by_package(told.changes, installed)
     selections: dict[tuple[str, str], tuple[str, Selection | None]] = {}

@@ -7,13 +7,15 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.front.changing import ChangeOptions, decide, planned
+from velpin.front.plan_view import show_more
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import busy, tell
-from velpin.front.words import sentence, several, shortened
+from velpin.front.words import sentence, several, shortened, size
 
 if TYPE_CHECKING:
+    from velpin.change.plan import Plan
     from velpin.core.host import Host
-    from velpin.model.finding import Checkup, Finding, Severity
+    from velpin.model.finding import Checkup, Finding, Rehearsal, Severity
 
 _STYLES = {"error": "bad", "warning": "warn", "hint": "quiet"}
 _ALL = "all"
@@ -106,3 +108,102 @@ def _show_next(screen: Screen, found: Checkup) -> None:
             f"{several(len(own), 'of them', 'of them')} can be mended without a choice: ",
             ("velpin checkup --mend", "command"),
         )
+
+
+# -- the next release ------------------------------------------------------------------------
+
+_STATES = {
+    "has": ("has it", "good"), "stays": ("names no release", "quiet"), "lacks": ("lacks it", "bad"),
+    "unknown": ("could not be asked", "warn"), "off": ("off, not asked", "quiet"),
+}  # fmt: skip
+_MOST = 12
+
+
+def rehearse(host: Host, release: str, how: ChangeOptions) -> int:
+    """Tell what the move to another release would do; the exit code."""
+    with busy("asking every source"):
+        found, plan = host.rehearse_release(release)
+    if how.as_json:
+        from velpin.front import json_values
+        from velpin.front.documents import Rehearsed
+
+        json_values.write(Rehearsed.of(found, plan))
+    else:
+        show_rehearsal(Screen(), found, plan, every=how.every)
+        sys.stdout.flush()
+        tell("a rehearsal: nothing was changed")
+    return 1 if found.needs_work else 0
+
+
+def show_rehearsal(screen: Screen, found: Rehearsal, plan: Plan, *, every: bool = False) -> None:
+    """The outcome first, then the sources, the packages, the rules, the edits."""
+    screen.line(*_outcome(found))
+    screen.head("Sources")
+    rows: list[list[Piece]] = [
+        [(each.source, "source"), _STATES[each.state], each.now,
+         each.then if each.then != each.now else ""]
+        for each in found.sources
+    ]  # fmt: skip
+    screen.table(["source", found.release, "now", "then"], rows)
+    _show_lacking(screen, found)
+    _show_packages(screen, found, every=every)
+    _show_stopped(screen, found)
+    if plan.edits:
+        screen.gap()
+        screen.line(("the edits it would take", "head"))
+        from velpin.front.plan_view import show_files
+
+        show_files(screen, plan)
+
+
+def _outcome(found: Rehearsal) -> list[Piece]:
+    if found.problem is not None:
+        return [("the installer would refuse the move: ", "bad"), sentence(found.problem)]
+    told = f"{several(found.upgraded, 'installed package')} would change"
+    amount = f", {size(found.download_bytes)} to download" if found.download_bytes else ""
+    return [(f"the move to {found.release}", "answer"), f": {told}{amount}"]
+
+
+def _show_lacking(screen: Screen, found: Rehearsal) -> None:
+    lacking = [each for each in found.sources if each.problem is not None]
+    if not lacking:
+        return
+    screen.head("Ask these first; until then they would be off")
+    for each in lacking:
+        screen.line((each.source, "source"), ": ", sentence(each.problem) if each.problem else "")
+
+
+def _show_packages(screen: Screen, found: Rehearsal, *, every: bool) -> None:
+    screen.head("Installed packages")
+    for reason in found.because:
+        screen.line((sentence(reason), "warn"))
+    most = None if every else _MOST
+    if found.change_hands:
+        count = len(found.change_hands)
+        screen.line((f"{several(count, 'package')} would come from another publisher:", "warn"))
+        rows: list[list[Piece]] = [
+            [f"  {each.name}", f"{each.installed} from {each.source}",
+             f"{each.version} from {each.next_source}"]
+            for each in found.change_hands[:most]
+        ]  # fmt: skip
+        screen.table(["  package", "now", "then"], rows)
+        show_more(screen, count - len(rows))
+    for names, told, style in (
+        (found.stay_behind, "in no source then", "warn"),
+        (found.removed, "removed", "bad"),
+        (tuple(held.name for held in found.kept_back), "kept back", "warn"),
+    ):
+        if names:
+            shown = ", ".join(names) if every else shortened(names, _MOST)
+            screen.line((f"{told}: ", style), shown)
+    if not (found.change_hands or found.stay_behind or found.removed or found.kept_back):
+        screen.line(("all of them stay with their publishers", "good"))
+
+
+def _show_stopped(screen: Screen, found: Rehearsal) -> None:
+    if not found.rules:
+        return
+    screen.head("Rules that would stop deciding")
+    for rule in found.rules:
+        why = sentence(rule.dead) if rule.dead else ""
+        screen.line(f"{sentence(rule.says)}: {why} ", (f"({rule.place})", "quiet"))

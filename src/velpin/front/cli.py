@@ -752,11 +752,24 @@ def checkup(
             help="Mend all that takes no choice, the findings of one code, or one finding.",
         ),
     ] = "",
+    following: Annotated[
+        str,
+        typer.Option(
+            "--next", metavar="RELEASE", help="Rehearse the move to another release of the host."
+        ),
+    ] = "",
     offline: Annotated[bool, typer.Option("--offline", help="Ask no server.")] = False,
 ) -> None:
     """Find what is wrong with the sources, and the command that mends each."""
     from velpin.front import checkup_command
 
+    if following:
+        if source or mend or offline:
+            raise UsageError("--next is for the whole host", "velpin checkup --next RELEASE")
+        code = checkup_command.rehearse(host, following, how)
+        if code:
+            raise typer.Exit(code)
+        return
     code = checkup_command.check(host, source or [], mend, how, offline=offline)
     if code:
         raise typer.Exit(code)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 from velpin.change.plan import KeyShown, Plan
 from velpin.errors import VelpinError
+from velpin.model.finding import Rehearsal
 from velpin.model.forecast import Answer
 from velpin.model.host import RefreshResult, SearchHit
-from velpin.model.reason import Reason
+from velpin.model.reason import Inline, Reason
 from velpin.model.rule import Rule
 from velpin.model.safe_text import without_passwords
 from velpin.model.shift import Drift, Shift
@@ -146,6 +147,19 @@ class JournalRecord(NamedTuple):
             entry.number, entry.time, entry.command, entry.summary,
             [edit.file for edit in entry.edits], entry.undoes or None, entry.undone_by or None,
         )  # fmt: skip
+
+
+class Rehearsed(NamedTuple):
+    """What the move to another release would do, and the edits it would take."""
+
+    rehearsal: Annotated[Rehearsal, Inline]
+    files: Mapping[str, str | None]
+    """New text by file name; null for one that is removed or is not text."""
+
+    @classmethod
+    def of(cls, found: Rehearsal, plan: Plan) -> Rehearsed:
+        """A rehearsal as it is told."""
+        return cls(found, files_of(plan))
 
 
 class SavedSnapshot(NamedTuple):

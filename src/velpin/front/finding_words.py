@@ -69,6 +69,7 @@ SENTENCES = {
     "leftover": "{file} is left over from an update, an editor or an interrupted change",
     "interrupted": "a change of Velpin's was interrupted and is not put right yet",
     "installer-locked": "{file} is there: the installer refuses to run beside another one",
+    "not-for-next": "{what}",
     # what helps where no command of Velpin's does
     "name-key": "get the key from the vendor, then: velpin add {source} --key FILE-or-URL"
     " --fingerprint FINGERPRINT",

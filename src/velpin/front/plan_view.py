@@ -32,8 +32,25 @@ def show_plan(screen: Screen, plan: Plan) -> None:
         word = "not checked: " if note.code.startswith("check-off") else "note: "
         screen.line((word, "warn"), sentence(note))
     if plan.error is None and plan.unmet is None:
-        for file, data in plan.edits.items():
-            _show_file(screen, file, plan.planned_on.get(file), data)
+        show_files(screen, plan)
+
+
+def show_files(screen: Screen, plan: Plan) -> None:
+    """Every file of a plan in full: what is written, changed, removed, and its rights."""
+    for file, data in plan.edits.items():
+        before = plan.planned_on.get(file)
+        if data != before or file not in plan.modes:
+            _show_file(screen, file, before, data)
+        if file in plan.modes:
+            screen.head(f"To be changed: the rights of /{file}")
+            screen.line(f"{plan.modes[file]:04o} ({_rights(plan.modes[file])})", indent=2)
+
+
+def _rights(mode: int) -> str:
+    """Permission bits as people read them."""
+    import stat
+
+    return stat.filemode(mode)[1:]
 
 
 def show_takeover(screen: Screen, found: Takeover) -> None:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal, NamedTuple
 
-from velpin.model.reason import Inline, Place, Sentence
+from velpin.model.forecast import HeldBack
+from velpin.model.reason import Inline, Place, Reason, Sentence
+from velpin.model.rule import RuleInForce
 
 Severity = Literal["error", "warning", "hint"]
 """How bad it is: something fails or cannot be trusted now; something is wrong and will bite; worth
@@ -57,3 +59,58 @@ class Checkup(NamedTuple):
     def is_wrong(self) -> bool:
         """Whether anything is worse than a hint."""
         return any(finding.severity != "hint" for finding in self.findings)
+
+
+NextState = Literal["has", "stays", "lacks", "unknown", "off"]
+
+
+class NextOutlook(NamedTuple):
+    """What a source has for another release."""
+
+    source: str
+    state: NextState
+    """It has that release; nothing of it names one, and it is still there; it has none; it could
+    not be asked; it is switched off and was not asked."""
+    now: str
+    """Its address and suite."""
+    then: str
+    """What these would have to be."""
+    problem: Sentence | None = None
+
+
+class Handover(NamedTuple):
+    """An installed package that would come from another publisher."""
+
+    name: str
+    arch: str
+    installed: str
+    source: str
+    version: str
+    next_source: str
+
+
+class Rehearsal(NamedTuple):
+    """What the move to another release would do; nothing of it was made."""
+
+    release: str
+    sources: tuple[NextOutlook, ...]
+    change_hands: tuple[Handover, ...] = ()
+    stay_behind: tuple[str, ...] = ()
+    """Installed packages that would be in no source."""
+    removed: tuple[str, ...] = ()
+    kept_back: tuple[HeldBack, ...] = ()
+    rules: tuple[RuleInForce, ...] = ()
+    """Those that would stop deciding anything."""
+    upgraded: int = 0
+    """How many installed packages would change their version."""
+    download_bytes: int = 0
+    problem: Sentence | None = None
+    """Why the installer would refuse it."""
+    because: tuple[Reason, ...] = ()
+
+    @property
+    def needs_work(self) -> bool:
+        """Whether something is to be done or asked first."""
+        lacking = any(each.state in ("lacks", "unknown") for each in self.sources)
+        left = self.change_hands or self.stay_behind or self.removed or self.kept_back
+        return bool(lacking or left or self.rules or self.problem)

@@ -11,6 +11,8 @@ from velpin.core.publisher import domain_of
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter, Installed
     from velpin.core.checkup.examination import Check, Mend
+    from velpin.core.checkup.next_release import NextRelease
+    from velpin.fetch.download import Transport
     from velpin.model.finding import Severity
     from velpin.model.reason import Note, Place, Reason
     from velpin.model.source import Source
@@ -103,6 +105,13 @@ class KindFacts(ABC):
         found = self.host.again(self.host.tree)
         found.as_is = True
         return found
+
+    # -- the next release --------------------------------------------------------------------
+
+    @abstractmethod
+    def moves_to(self, release: str, transport: Transport) -> NextRelease:
+        """What each source would need for another release of the host, and what says the release
+        to a rehearsal. Refusal where that release is none, or nothing here names one."""
 
     def set_of(self, here: Installed) -> tuple[str, str] | None:
         """What an installed package was built from, and the version of that."""

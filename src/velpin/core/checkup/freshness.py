@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from statistics import median
 
 from velpin.core.adapter import Adapter
@@ -85,7 +86,7 @@ def usual_life(check: Examination, source: Source) -> float:
     fetched = check.host.cache.fetched(source.address, source.release)
     dates: Sequence[float] = fetched.dates if fetched else ()
     if len(dates) >= _ENOUGH_DATES:
-        gaps = [later - earlier for earlier, later in zip(dates, dates[1:], strict=False)]
+        gaps = [later - earlier for earlier, later in pairwise(dates)]
         return median(gaps)
     until, dated = check.facts.valid_until(source), check.host.status_parts(source.handle).dated
     if until is not None and dated is not None and until > dated:
@@ -131,8 +132,9 @@ def check_mirrors(check: Examination) -> Iterator[Draft]:
             if other.address != source.address and ahead - dated > _BEHIND:
                 days = max(1, int((ahead - dated) // DAY))
                 what = note_of("mirror-behind", source=source.handle, other=other.handle, days=days)
+                advice = note_of("use-other", source=source.handle, other=other.handle)
                 yield Draft("mirror-behind", what, source.places[0], source.handle, other.handle,
-                            _refreshing(source), note_of("use-other", source=source.handle, other=other.handle))  # fmt: skip
+                            advice=advice)  # fmt: skip
                 break
 
 

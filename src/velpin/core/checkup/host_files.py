@@ -22,6 +22,8 @@ _LEFT = re.compile(
     r"|orig)|bak|backup|old|orig|save|swp|tmp)|~)$|^\..*\.velpin-part$"
 )
 """How names end of files that package managers, editors and interrupted changes leave."""
+_MEANT = re.compile(r"(?i)(\Areadme|\.(md|txt)\Z|disabled|\.off\Z|\A\.(placeholder|gitkeep)\Z)")
+"""Names of files that nobody expects to be read."""
 _ODD_BYTES = re.compile(r"[^A-Za-z0-9_.-]+")
 
 
@@ -92,7 +94,7 @@ def check_skipped(check: Examination) -> Iterator[Draft]:
         elif name.endswith(host.kind_facts().other_endings):
             yield Draft("other-kind", note_of("other-kind", file=f"/{file}"), place, "", file,
                         [Mend("", partial(_removed, file), is_choice=True)])  # fmt: skip
-        elif any(name.lower().endswith(ending) for ending in (".md", ".txt")) or name == "README":
+        elif _MEANT.search(name):
             continue
         else:
             better = _sound_name(host, folder, name)

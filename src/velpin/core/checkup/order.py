@@ -221,9 +221,14 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
         if here.source and not check.is_home(here.source):
             if _has_home(check, name) and not _is_named_family(check, here.source, name):
                 have.setdefault(here.source, []).append(name)
-        elif selection and selection.source and not check.is_home(selection.source):
-            if selection.version != version and _has_home(check, name):
-                would.setdefault(selection.source, []).append(name)
+        elif (
+            selection
+            and selection.source
+            and not check.is_home(selection.source)
+            and selection.version != version
+            and _has_home(check, name)
+        ):
+            would.setdefault(selection.source, []).append(name)
     for handle, names in sorted(would.items()):
         source = check.host.source(handle)
         what = note_of(
@@ -337,6 +342,8 @@ def check_contradictions(check: Examination) -> Iterator[Draft]:
 
 
 def lifting(rule: Rule) -> Make:
+    """Takes a rule of Velpin's back."""
+
     def make(host: Adapter[Source]) -> Plan:
         return plan_lift(host, [rule])
 

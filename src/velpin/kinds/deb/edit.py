@@ -284,6 +284,13 @@ class EntryChange(NamedTuple):
     without_components: frozenset[str] = frozenset()
     without_options: frozenset[str] = frozenset()
 
+    @property
+    def is_suite_alone(self) -> bool:
+        """Whether nothing but the suite changes."""
+        return bool(self.suite) and not (
+            self.address or self.without_components or self.without_options
+        )
+
 
 _LINE = re.compile(
     r"(?as)(?P<head>\s*deb(?:-src)?)(?P<options>\s+\[[^\]]*\])?(?P<gap>\s+)(?P<address>\S+)(?P<gap2>\s+)"
@@ -305,6 +312,9 @@ def reworded(
             return _reworded_line(lines[0], change, entry)
         if _is_alone(entry):
             return _reworded_stanza(lines, change)
+        if change.is_suite_alone and len(entry.addresses) == 1:
+            words = _replaced_word(entry.suites, _written_suite(entry, source), change.suite)
+            return _with_words(lines, "suites", words)
         rest, own = _split_off(lines, entry, source)
         left = _reworded_stanza(own, change)
         return [*rest, "\n", *left] if left else rest
@@ -315,6 +325,10 @@ def reworded(
         if entry.on == source.on and (source.address, source.release) in pairs_of(entry, host.archs)
     ]
     return _edited(host.tree, wanted, rewrite)
+
+
+def _replaced_word(words: Iterable[str], old: str, new: str) -> list[str]:
+    return [new if word == old else word for word in words]
 
 
 def without_entry(host: DebState, source: DebSource, entry: SourceEntry) -> Edits:

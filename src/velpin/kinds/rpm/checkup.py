@@ -16,10 +16,13 @@ from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter, Installed
 from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
 from velpin.core.checkup.facts import KindFacts
+from velpin.core.checkup.next_release import Move, NextRelease
 from velpin.core.publisher import archive_addresses
 from velpin.core.source_plans import plan_switch
-from velpin.errors import BadKey, FetchError, HostFileError, StoreError, TrustError
+from velpin.errors import BadKey, FetchError, HostFileError, Refusal, StoreError, TrustError
+from velpin.fetch.download import Transport
 from velpin.files.text import HostText
+from velpin.files.tree import Edits
 from velpin.kinds.rpm.adapter import RpmAdapter
 from velpin.kinds.rpm.edit import with_value
 from velpin.kinds.rpm.entry import read_facts
@@ -30,7 +33,7 @@ from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
 from velpin.trust.named import NamedKeys
-from velpin.trust.openpgp import key_with, read_keys
+from velpin.trust.openpgp import Key, key_with, read_keys
 
 _SAMPLE = 60
 _PUT_TOGETHER = re.compile(r"\.([a-z]{1,10})(\d{1,3})(?:[._]\d+)*(?:\.|\Z)")
@@ -155,6 +158,10 @@ class RpmCheckupFacts(KindFacts):
                     continue
         return max(times, default=None)
 
+    def moves_to(self, release: str, transport: Transport) -> NextRelease:
+        """The release variable, and addresses with that number in the place of this one's."""
+        return moves_to(self.host, release)
+
     # -- packages ----------------------------------------------------------------------------
 
     def set_of(self, here: Installed) -> tuple[str, str] | None:
@@ -238,7 +245,7 @@ def check_unnamed(check: Examination) -> Iterator[Draft]:
                     "hint" if ring(facts.host) else None)  # fmt: skip
 
 
-def _keys_in(host: RpmAdapter, file: str) -> list:  # type: ignore[type-arg]
+def _keys_in(host: RpmAdapter, file: str) -> list[Key]:
     try:
         return read_keys(host.tree.read(file) or b"", file)
     except BadKey:
@@ -411,3 +418,65 @@ def check_types(check: Examination) -> Iterator[Draft]:
             what = note_of("type-not-read", source=source.handle, type=source.unread)
             mend = Mend(f"velpin off {source.handle}", partial(_off, source.handle), is_choice=True)
             yield Draft("other-kind", what, source.places[0], source.handle, "", [mend])
+
+
+# -- the next release ------------------------------------------------------------------------
+
+_ADDRESSES = ("baseurl", "mirrorlist", "metalink")
+
+
+def moves_to(host: RpmAdapter, release: str) -> NextRelease:
+    """Addresses with the number of another release in the place of this one's, and the release
+    variable set to it.
+
+    Raises Refusal where this host does not say its release, or is of that one.
+    """
+    here = host.variables.get("releasever") or host.release.get("VERSION_ID", "")
+    if not here:
+        raise Refusal("this host does not say which release it is")
+    if here == release:
+        raise Refusal(f"this host is {here} already", "name the release it is to move to")
+    major, _, minor = release.partition(".")
+    folder = host.variables_folder
+    values = {"releasever": release, "releasever_major": major, "releasever_minor": minor}
+    told: dict[str, bytes | None] = {
+        f"{folder}/{name}": f"{value}\n".encode()
+        for name, value in values.items()
+        if name == "releasever" or name in host.variables
+    }
+    after = host.with_edits(told)
+    moves = [_move(host, after, source, here, release) for source in host.sources]
+    return NextRelease(release, moves, told)
+
+
+def _move(
+    host: RpmAdapter, after: RpmAdapter, source: RpmSource, here: str, release: str
+) -> Move:  # fmt: skip
+    new = {
+        key: value
+        for key in _ADDRESSES
+        if (value := _of_release(source.section.get(key), here, release)) != source.section.get(key)
+    }
+    if not new:
+        return Move(source.handle, source.url, after.source(source.handle).url)
+
+    def edits(state: Adapter[Source]) -> Edits:
+        found: dict[str, bytes | None] = {}
+        for key, value in new.items():
+            file = source.file_of(key)
+            data = found.get(file) or state.tree.read(file) or b""
+            found[file] = with_value(data, file, source.handle, key, value)
+        return found
+
+    moved = after.with_edits(edits(after)).source(source.handle)
+    return Move(source.handle, source.url, moved.url, edits)
+
+
+def _of_release(text: str, here: str, release: str) -> str:
+    """An address with each part that is a release's number replaced, its major one too."""
+    words = {here: release, here.partition(".")[0]: release.partition(".")[0]}
+
+    def put(found: re.Match[str]) -> str:
+        return words.get(found.group(1), found.group(1))
+
+    return _NUMBER.sub(put, text)

@@ -148,6 +148,11 @@ class RpmState(IndexedHost[RpmSource]):
 
     @property
     @abstractmethod
+    def variables_folder(self) -> str:
+        """The folder of variables that counts before others."""
+
+    @property
+    @abstractmethod
     def section_files(self) -> list[str]:
         """Files of sections in which rules may stand."""
 

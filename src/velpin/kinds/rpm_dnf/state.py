@@ -569,6 +569,11 @@ class DnfState(RpmState):
     # -- rules ----------------------------------------------------------------------------
 
     @property
+    def variables_folder(self) -> str:
+        """The last one read."""
+        return self.ways.variables[-1]
+
+    @property
     def section_files(self) -> list[str]:
         """Files of sections in which rules may stand."""
         return list(

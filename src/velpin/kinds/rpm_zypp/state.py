@@ -481,6 +481,13 @@ class ZyppState(RpmState):
     # -- rules ----------------------------------------------------------------------------
 
     @property
+    def variables_folder(self) -> str:
+        """The only one."""
+        from velpin.kinds.rpm_zypp.config import VARIABLES
+
+        return VARIABLES
+
+    @property
     def section_files(self) -> list[str]:
         """Files of sections in which rules may stand."""
         return list(dict.fromkeys([*(source.file for source in self.sources)]))
