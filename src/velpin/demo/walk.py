@@ -71,6 +71,7 @@ def steps(scene: Scene) -> list[Step]:
         Step("The confinement.", ["undo", "--yes"]),
         Step("The source and its key.", ["undo", "--yes"]),
         Step("And all is as it was.", ["forecast", "gullwatch"], 1),
+        *_checkup_chapter(),
         *_lightship_chapter(scene),
         *_skerry_chapter(scene),
     ]
@@ -98,6 +99,16 @@ def _rules_chapter() -> list[Step]:
         Step("That is meant.", [*older, "--allow-older", "--yes"]),
         Step("Which rules are in force, and what does each decide?", ["rules"]),
         Step("What would come differently than before?", ["shift", "--since", "before.picture"], 1),
+    ]
+
+
+def _checkup_chapter() -> list[Step]:
+    """What is wrong with the host, mended; and its next release, rehearsed."""
+    return [
+        Step("Is anything wrong with this host's sources?", ["checkup"], 1),
+        Step("Mend all that takes no choice, as one change.", ["checkup", "--mend", "--yes"]),
+        Step("What would the move to the next release bring?", ["checkup", "--next", "pier"], 1),
+        Step("Nothing of that was made; and the mends are taken back.", ["undo", "--yes"]),
     ]
 
 
