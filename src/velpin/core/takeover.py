@@ -14,7 +14,8 @@ from velpin.model.shift import Shift
 if TYPE_CHECKING:
     from velpin.core.host import Host
 
-_MOST_GLOBS = 8
+MOST_GLOBS = 8
+"""So many names or globs one rule is given at most."""
 
 
 class Takeover(NamedTuple):
@@ -51,9 +52,9 @@ def _prevention(
     more = [name for name in named if not _is_one_of(name, globs)]
     for confined in ([*more, *globs], list(named)):
         rule = Rule("confine", tuple(confined), handle)
-        if 0 < len(confined) <= _MOST_GLOBS and _prevents(after, rule, names, handle):
+        if 0 < len(confined) <= MOST_GLOBS and _prevents(after, rule, names, handle):
             return rule
-    if len(names) > _MOST_GLOBS:
+    if len(names) > MOST_GLOBS:
         return None
     others = (Rule("bar", tuple(names), handle), Rule("keep", tuple(names)))
     return next((rule for rule in others if _prevents(after, rule, names, handle)), None)
@@ -72,7 +73,7 @@ def globs_for(names: Sequence[str], others: Sequence[str]) -> list[str]:
     """Globs that mean some names and none of some others; it stops at one more than is of use."""
     found: list[str] = []
     for name in sorted(names, key=len):
-        if len(found) > _MOST_GLOBS:
+        if len(found) > MOST_GLOBS:
             break
         if _is_one_of(name, found):
             continue

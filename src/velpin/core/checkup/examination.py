@@ -117,6 +117,16 @@ class Examination:
     def _named(self) -> dict[str, NamedKeys]:
         return {}
 
+    def dated(self, source: Source) -> float | None:
+        """When the index of a source was made, in seconds since 1970."""
+        if source.handle not in self._dates:
+            self._dates[source.handle] = self.host.status_parts(source.handle).dated
+        return self._dates[source.handle]
+
+    @cached_property
+    def _dates(self) -> dict[str, float | None]:
+        return {}
+
     def failure(self, source: Source) -> FetchFailure | None:
         """Why the last fetch of a source failed."""
         return self.host.cache.failure(source.address, source.release)

@@ -76,7 +76,7 @@ def last_looked_at(check: Examination, source: Source) -> float | None:
     """When anybody last asked the source for its index, as far as can be told."""
     fetched = check.host.cache.fetched(source.address, source.release)
     times = [check.facts.installer_looked_at(source), fetched.fetched if fetched else None]
-    dated = check.host.status_parts(source.handle).dated
+    dated = check.dated(source)
     return max((time for time in (*times, dated) if time is not None), default=None)
 
 
@@ -88,7 +88,7 @@ def usual_life(check: Examination, source: Source) -> float:
     if len(dates) >= _ENOUGH_DATES:
         gaps = [later - earlier for earlier, later in pairwise(dates)]
         return median(gaps)
-    until, dated = check.facts.valid_until(source), check.host.status_parts(source.handle).dated
+    until, dated = check.facts.valid_until(source), check.dated(source)
     if until is not None and dated is not None and until > dated:
         return until - dated
     return _USUAL
@@ -109,7 +109,7 @@ def _is_behind(check: Examination, theirs: Adapter[Source], source: Source) -> b
         return False
     if not theirs.index_holder(source.handle):
         return True
-    ours = check.host.status_parts(source.handle).dated
+    ours = check.dated(source)
     their = theirs.status_parts(source.handle).dated
     return ours is not None and their is not None and ours > their
 
@@ -124,9 +124,9 @@ def check_mirrors(check: Examination) -> Iterator[Draft]:
     for source, identity in known:
         if not source.on:
             continue
-        dated = check.host.status_parts(source.handle).dated
+        dated = check.dated(source)
         for other, same in known:
-            ahead = check.host.status_parts(other.handle).dated
+            ahead = check.dated(other)
             if other.handle == source.handle or same != identity or not (dated and ahead):
                 continue
             if other.address != source.address and ahead - dated > _BEHIND:

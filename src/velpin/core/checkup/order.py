@@ -12,7 +12,7 @@ from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
 from velpin.core.rule_plans import plan_lift, plan_rule_drop, plan_rules
 from velpin.core.source_plans import plan_switch
-from velpin.core.takeover import globs_for
+from velpin.core.takeover import MOST_GLOBS, globs_for
 from velpin.errors import HostFileError, Refusal, StoreError, VelpinError
 from velpin.model.precedence import contradicted
 from velpin.model.reason import Reason
@@ -90,48 +90,76 @@ def _versions(check: Examination, source: Source, name: str) -> frozenset[tuple[
 
 
 def check_overlaps(check: Examination) -> Iterator[Draft]:
-    """Sources of different publishers in one tier that have packages of the same names."""
+    """Publishers whose sources stand in one tier and have packages of the same names."""
+    if not check.facts.tiers_matter:
+        return
+    groups: dict[tuple[int, str], list[Source]] = {}
     tiers = check.host.tiers()
-    here = [source for source in check.sources_on if source.handle in tiers]
-    for one, other in combinations(here, 2):
-        if tiers[one.handle] != tiers[other.handle] or not check.facts.tiers_matter:
-            continue
-        if check.publishers[one.handle] == check.publishers[other.handle]:
-            continue
-        if _same_content(check, one, other):
-            continue
-        names = _contested(check, one.handle, other.handle)
-        if names:
-            first, second = _home_first(check, one, other)
-            rules = (
-                Rule("prefer", (), first.handle, over=(second.handle,)),
-                Rule("prefer", (), second.handle, over=(first.handle,)),
-            )
-            what = note_of(
-                "overlap", source=second.handle, other=first.handle, count=len(names),
-                names=tuple(names),
-            )  # fmt: skip
-            yield Draft("overlap", what, second.places[0], second.handle, first.handle,
-                        [_making(rule) for rule in rules])  # fmt: skip
+    for source in check.sources_on:
+        if source.handle in tiers:
+            group = (tiers[source.handle], check.publishers[source.handle])
+            groups.setdefault(group, []).append(source)
+    for one, other in combinations(groups.items(), 2):
+        if one[0][0] == other[0][0]:
+            yield from _overlap(check, *_home_first(check, one[1], other[1]))
 
 
-def _home_first(check: Examination, one: Source, other: Source) -> tuple[Source, Source]:
-    return (other, one) if check.is_home(other.handle) else (one, other)
+def _overlap(
+    check: Examination, firsts: Sequence[Source], seconds: Sequence[Source]
+) -> Iterator[Draft]:
+    """What two publishers' sources contest; `firsts` are the distribution's where one is."""
+    if any(_same_content(check, one, other) for one in firsts for other in seconds):
+        return
+    names = _contested(check, firsts, seconds)
+    if not names:
+        return
+    second = seconds[0]
+    what = note_of(
+        "overlap", source=", ".join(source.handle for source in seconds), names=tuple(names),
+        other=", ".join(source.handle for source in firsts),
+    )  # fmt: skip
+    above = tuple(source.handle for source in firsts)
+    rules = [Rule("prefer", (), second.handle, under=above)]
+    if len(firsts) == 1:
+        below = tuple(source.handle for source in seconds)
+        rules = [Rule("prefer", (), firsts[0].handle, over=below), *rules]
+    mends = [_making(rule) for rule in rules] if len(seconds) == 1 or len(firsts) == 1 else []
+    yield Draft("overlap", what, second.places[0], second.handle, above[0], mends)
 
 
-def _contested(check: Examination, one: str, other: str) -> list[str]:
-    """Names of which both sources have an offer that could be taken, installed ones first."""
-    shared = check.names_of(one) & check.names_of(other)
+def _home_first(
+    check: Examination, one: Sequence[Source], other: Sequence[Source]
+) -> tuple[Sequence[Source], Sequence[Source]]:
+    return (other, one) if check.is_home(other[0].handle) else (one, other)
+
+
+def _contested(
+    check: Examination, firsts: Sequence[Source], seconds: Sequence[Source]
+) -> list[str]:
+    """Names of which two groups of sources have different versions that could both be taken,
+    installed ones first; of many the first are looked at one by one."""
+    theirs, mine = (_names(check, group) for group in (firsts, seconds))
+    shared = theirs & mine
     ordered = sorted(shared, key=lambda name: (name not in check.by_name, name))
+    handles = [{source.handle for source in group} for group in (firsts, seconds)]
     found = []
     for name in islice(ordered, _MOST_NAMES):
         if check.is_spoken_of(name):
             continue
-        live = [offer for offer in check.taking_part(name) if offer.source in (one, other)]
-        takers = {offer.source for offer in live if offer.priority == live[0].priority}
-        if takers == {one, other} and len({offer.version for offer in live}) > 1:
+        live = check.taking_part(name)
+        best = max((offer.priority for offer in live), default=0)
+        versions = [
+            {(offer.arch, offer.version) for offer in live
+             if offer.source in group and offer.priority == best}
+            for group in handles
+        ]  # fmt: skip
+        if all(versions) and versions[0] != versions[1]:
             found.append(name)
     return found + ordered[_MOST_NAMES:]
+
+
+def _names(check: Examination, sources: Iterable[Source]) -> frozenset[str]:
+    return frozenset[str]().union(*(check.names_of(source.handle) for source in sources))
 
 
 def _making(rule: Rule, *, is_choice: bool = True) -> Mend:
@@ -270,9 +298,9 @@ def _against(check: Examination, handle: str, names: Sequence[str]) -> Iterator[
         )
     )
     globs = globs_for(alone, names)
-    if globs:
+    if 0 < len(globs) <= MOST_GLOBS:
         yield _making(Rule("confine", tuple(globs), handle))
-    if len(names) <= 8:
+    if len(names) <= MOST_GLOBS:
         yield _making(Rule("bar", tuple(sorted(names)), handle))
     home = [s.handle for s in check.sources_on if check.is_home(s.handle)]
     if home:

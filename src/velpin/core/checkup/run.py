@@ -57,8 +57,8 @@ def _run(examination: Examination, handles: Sequence[str]) -> _Run:
     host = examination.host
     wanted = {host.source(handle).handle for handle in handles}
     drafts = [
-        (draft, working_mend(examination, draft, check))
-        for draft, check in _drafts(examination, wanted)
+        (draft, working_mend(examination, draft, check, known))
+        for draft, check, known in _drafts(examination, wanted)
     ]
     drafts.sort(key=lambda each: _rank(each[0]))
     silences = read_silences(host.tree)
@@ -78,38 +78,45 @@ def _run(examination: Examination, handles: Sequence[str]) -> _Run:
     return _Run(found, tuple(keys))
 
 
-def _drafts(examination: Examination, wanted: Collection[str]) -> Iterator[tuple[Draft, Check]]:
-    """What every check finds, each thing once."""
+def _drafts(
+    examination: Examination, wanted: Collection[str]
+) -> Iterator[tuple[Draft, Check, frozenset[Key]]]:
+    """What every check finds, each thing once, with the check and all that it finds."""
     seen: set[Key] = set()
     for check in checks_of(examination.host):
-        for draft in check(examination):
+        found = list(check(examination))
+        known = frozenset(draft.key for draft in found)
+        for draft in found:
             if draft.key in seen or (wanted and draft.source not in wanted):
                 continue
             seen.add(draft.key)
-            yield draft, check
+            yield draft, check, known
 
 
-def working_mend(examination: Examination, draft: Draft, check: Check) -> Mend | None:
+def working_mend(
+    examination: Examination, draft: Draft, check: Check, known: Collection[Key]
+) -> Mend | None:
     """The first mend of a finding after which its check no longer finds it; one that changes no
     file cannot be tried, and is believed."""
     for mend in draft.mends:
-        if mend.make is None or _works(examination, draft, check, mend):
+        if mend.make is None or _works(examination, draft, check, known, mend):
             return mend
     return None
 
 
-def _works(examination: Examination, draft: Draft, check: Check, mend: Mend) -> bool:
+def _works(
+    examination: Examination, draft: Draft, check: Check, known: Collection[Key], mend: Mend
+) -> bool:
     make, host = mend.make, examination.host
     assert make is not None
     plan = planned(lambda: make(host))
     if plan is None or plan.unchanged:
         return False
-    before = {each.key for each in check(examination)}
     after = examination.of(host.with_edits(plan.edits, plan.considered_modes))
     if after.host.config_error() and not host.config_error():
         return False
     left = {each.key for each in check(after)}
-    return draft.key not in left and left <= before
+    return draft.key not in left and left.issubset(known)
 
 
 def _severity(draft: Draft) -> str:
@@ -206,10 +213,12 @@ def _next_step(
     state: Examination, check: Check, keys: Collection[Key]
 ) -> tuple[Draft, Plan] | None:
     """The first wanted finding of a check that can be mended now, and the plan for it."""
-    for draft in check(state):
+    found = list(check(state))
+    known = frozenset(draft.key for draft in found)
+    for draft in found:
         if draft.key not in keys:
             continue
-        mend = working_mend(state, draft, check)
+        mend = working_mend(state, draft, check, known)
         if mend is None or mend.make is None:
             continue
         make = mend.make

@@ -295,7 +295,16 @@ class DebState(Adapter[DebSource]):
         """The keys that a source's configuration names, or that count for all."""
         from velpin.kinds.deb.trust import named_keys
 
-        return named_keys(self.tree, source, common_file=self._reads_common_file)
+        said = (source.signed_by, source.trusted, str(source.places[0]))
+        if said not in self._named_keys:
+            self._named_keys[said] = named_keys(
+                self.tree, source, common_file=self._reads_common_file
+            )
+        return self._named_keys[said]
+
+    @cached_property
+    def _named_keys(self) -> dict[tuple[str, bool, str], NamedKeys]:
+        return {}
 
     def keys_for_all(self, problems: list[str]) -> list[Key]:
         """Keys that sign for every source that names none; files that cannot be used are told."""
