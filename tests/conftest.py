@@ -13,9 +13,11 @@ from typing import NamedTuple
 import pytest
 from hypothesis import settings
 
+from tests.checkup_hosts import Post
 from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.demo.build import stanza, text_of, write_repository
+from velpin.demo.serve import served
 from velpin.demo.signer import Signer, new_signer
 from velpin.fetch.download import FetchSettings, Transport
 from velpin.files.tree import Tree
@@ -180,6 +182,30 @@ def signer() -> Signer:
 def stranger() -> Signer:
     """A key of someone else."""
     return new_signer("Somebody Else <post@stranger.example>")
+
+
+@pytest.fixture(scope="session")
+def home() -> Signer:
+    """The key of the distribution."""
+    return new_signer("Mooring Archive Key <archive@mooring.example>")
+
+
+@pytest.fixture(scope="session")
+def renewed() -> Signer:
+    """Another key of the vendor."""
+    return new_signer("Gullwatch Packages 2 <packages@gullwatch.example>")
+
+
+@pytest.fixture
+def post(
+    request: pytest.FixtureRequest, tmp_path: Path, home: Signer, signer: Signer,
+    monkeypatch: pytest.MonkeyPatch,
+) -> Iterator[Post]:  # fmt: skip
+    """A host with nothing wrong with it."""
+    made = Post(request.param, tmp_path, home, signer)
+    with served(made.www) as proxy:
+        monkeypatch.setenv("http_proxy", proxy)
+        yield made.refreshed()
 
 
 @pytest.fixture(autouse=True)

@@ -105,7 +105,7 @@ class Plan:
 
         The files of the further one are written first: a rule before the source that it is about.
         """
-        if not self.command:
+        if not (self.command or self.edits):
             return other
         whole = Plan(
             f"{self.command} && {other.command}", f"{self.summary}; {other.summary}",
@@ -145,6 +145,11 @@ def plan_undo(tree: Tree, entry: JournalEntry) -> Plan:
     """What taking back a change would write."""
     plan = Plan(f"velpin undo {entry.number}", f"undo {entry.number}: {entry.summary}")
     plan.propose(tree, {edit.file: edit.before.data for edit in entry.edits})
+    plan.modes = {
+        edit.file: edit.before.mode
+        for edit in entry.edits
+        if edit.before.data is not None and edit.before.mode != edit.after.mode
+    }
     plan.undoes = entry.number
     return plan
 

@@ -48,6 +48,8 @@ class DemoArchive:
     built: int = 1_700_000_000
     as_dependency: bool = False
     """Whether, where it is installed, another brought it in."""
+    base: str = ""
+    """What it was built with, where that is called otherwise."""
 
     @property
     def folder(self) -> str:
@@ -82,7 +84,7 @@ def desc(one: DemoArchive) -> bytes:
     digest = hashlib.sha256(one.file.encode()).hexdigest()
     return _fields(
         [
-            ("FILENAME", [one.file]), ("NAME", [one.name]), ("BASE", [one.name]),
+            ("FILENAME", [one.file]), ("NAME", [one.name]), ("BASE", [one.base or one.name]),
             ("VERSION", [one.version]), ("DESC", [one.summary] if one.summary else []),
             ("CSIZE", [str(one.size)]), ("ISIZE", [str(one.disk)]), ("SHA256SUM", [digest]),
             ("ARCH", [one.arch]), ("BUILDDATE", [str(one.built)]),
@@ -149,7 +151,7 @@ def write_alpm_record(folder: Path, packages: Iterable[DemoArchive]) -> None:
             _fields(
                 [
                     ("NAME", [archive.name]), ("VERSION", [archive.version]),
-                    ("BASE", [archive.name]), ("ARCH", [archive.arch]),
+                    ("BASE", [archive.base or archive.name]), ("ARCH", [archive.arch]),
                     ("DESC", [archive.summary] if archive.summary else []),
                     ("BUILDDATE", [str(archive.built)]), ("INSTALLDATE", [str(archive.built)]),
                     ("SIZE", [str(archive.disk)]),

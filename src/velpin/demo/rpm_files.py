@@ -52,6 +52,8 @@ class DemoRpm:
     disk: int = 30_000
     built: int = 1_700_000_000
     more: Mapping[str, str] = field(default_factory=dict)
+    source: str = ""
+    """The source package's name, where it is not its own."""
 
     @property
     def evr(self) -> tuple[str, str, str]:
@@ -104,7 +106,8 @@ def _package_xml(one: DemoRpm) -> str:
         f'<size package="{one.size}" installed="{one.disk}" archive="{one.disk}"/>\n'
         f"<location href={quoteattr('Packages/' + bare)}/>\n<format>\n"
         f"<rpm:vendor>{escape(one.vendor)}</rpm:vendor>\n"
-        f"<rpm:sourcerpm>{escape(one.name)}-{version}-{release}.src.rpm</rpm:sourcerpm>\n"
+        f"<rpm:sourcerpm>{escape(one.source or one.name)}-{version}-{release}.src.rpm"
+        "</rpm:sourcerpm>\n"
         f"{relations}{files}</format>\n</package>\n"
     )
 
@@ -212,7 +215,7 @@ def header_of(one: DemoRpm) -> bytes:
         (1006, _NUMBERS, 1, struct.pack(">I", one.built)),
         (1009, _NUMBERS, 1, struct.pack(">I", one.disk)),
         (1011, _TEXT, 1, _texts([one.vendor])), (1022, _TEXT, 1, _texts([one.arch])),
-        (1044, _TEXT, 1, _texts([f"{one.name}-{version}-{release}.src.rpm"])),
+        (1044, _TEXT, 1, _texts([f"{one.source or one.name}-{version}-{release}.src.rpm"])),
     ]  # fmt: skip
     if epoch != "0":
         values.append((1003, _NUMBERS, 1, struct.pack(">I", int(epoch))))

@@ -49,7 +49,6 @@ SENTENCES = {
     "taken-over": "{source} has taken over {names}; {total} installed packages come from its"
     " publisher",
     "rules-contradict": "the rule `{rule}` is not kept",
-    "rule-overruled": "the rule at {place} decides nothing",
     "rule-dead": "the rule at {place} decides nothing",
     # host
     "in-no-source": "installed, and in no source any more: {names}",
@@ -57,7 +56,9 @@ SENTENCES = {
     " {names}",
     "newer-than-sources": "installed, and newer than any source has: {names}",
     "waits-held": "on hold, though there are newer versions: {names}",
-    "waits-kept": "`{rule}` keeps packages of which there are newer versions: {names}",
+    "waits-kept": "the rule at {place} keeps packages of which there are newer versions: {names}",
+    "installer-refuses": "the installer refuses every request",
+    "upgrade-fails": "the installer would refuse the next full upgrade",
     "half-installed": "not installed to the end: {names}",
     "mixed-set": "the parts of {name} come from different sources: {names}",
     "kept-back": "the next upgrade keeps back {names}, of which {source} has newer versions",

@@ -110,6 +110,8 @@ CODES = {
         "parts of one program in different versions are not made to work together"),
     "kept-back": Code("host", "warning",
         "the upgrade passes these packages over again and again"),
+    "upgrade-refused": Code("host", "error",
+        "no update comes, security updates included, until that is put right"),
     "installer-refuses": Code("host", "error",
         "nothing can be installed or upgraded until that is put right"),
     # files

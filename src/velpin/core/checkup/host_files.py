@@ -13,7 +13,7 @@ from velpin.core.checkup.examination import Check, Draft, Examination, Make, Men
 from velpin.core.checkup.trust import rights_draft
 from velpin.errors import HostFileError
 from velpin.files.text import HostText
-from velpin.model.reason import Note, Place
+from velpin.model.reason import Place, Reason
 from velpin.model.source import Source
 
 _WRITABLE = 0o022
@@ -58,7 +58,8 @@ def check_entries(check: Examination) -> Iterator[Draft]:
             mends = [Mend(command, drop, is_choice=True)] if refused.place else []
             yield Draft("target-missing", refused, refused.place, "", "", mends)
         else:
-            yield Draft("installer-refuses", refused, refused.place, "", refused.code,
+            what = Reason("installer-refuses", {}, (refused,))
+            yield Draft("installer-refuses", what, refused.place, "", refused.code,
                         advice=note_of("forecast-tells"))  # fmt: skip
 
 
@@ -149,5 +150,3 @@ def check_interrupted(check: Examination) -> Iterator[Draft]:
 
 
 CHECKS: tuple[Check, ...] = (check_entries, check_skipped, check_rights, check_interrupted)
-
-__all__ = ["CHECKS", "Note", "commented_out"]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from functools import partial
 from itertools import combinations, islice
 
 from velpin.change.plan import Plan
@@ -316,24 +315,30 @@ def check_rules(check: Examination) -> Iterator[Draft]:
         if rule.dead is None or rule.dead.code == "rule-odd":
             continue
         code = "rule-overruled" if rule.dead.code == "rule-overruled" else "rule-dead"
-        what = Reason(code, {"place": rule.place}, (rule.says, rule.dead))
+        what = Reason("rule-dead", {"place": rule.place}, (rule.says, rule.dead))
         waits = rule.dead.code in ("rule-source-off", "rule-no-source")
         yield Draft(code, what, rule.place, "", f"{rule.place.file} {_said(rule)}",
-                    [Mend(_drop_command(rule), partial(_drop, rule), is_choice=waits)])  # fmt: skip
+                    [Mend(drop_command(rule), dropping(rule), is_choice=waits)])  # fmt: skip
 
 
 def _said(rule: RuleInForce) -> str:
     return short_of(rule.rule) if rule.rule else f"{rule.says.code} {dict(rule.says.facts)}"
 
 
-def _drop_command(rule: RuleInForce) -> str:
+def drop_command(rule: RuleInForce) -> str:
+    """What takes a rule away, whoever wrote it."""
     return command_of(rule.rule, lift=True) if rule.rule else f"velpin rules drop {rule.place}"
 
 
-def _drop(rule: RuleInForce, host: Adapter[Source]) -> Plan:
-    if rule.rule:
-        return plan_lift(host, [rule.rule])
-    return plan_rule_drop(host, rule.place)
+def dropping(rule: RuleInForce) -> Make:
+    """Takes a rule away, whoever wrote it."""
+
+    def make(host: Adapter[Source]) -> Plan:
+        if rule.rule:
+            return plan_lift(host, [rule.rule])
+        return plan_rule_drop(host, rule.place)
+
+    return make
 
 
 def check_contradictions(check: Examination) -> Iterator[Draft]:

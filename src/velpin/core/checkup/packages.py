@@ -6,15 +6,20 @@ from collections.abc import Iterator, Sequence
 
 from velpin.core.adapter import Installed
 from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
-from velpin.core.checkup.order import lifting
+from velpin.core.checkup.order import drop_command, dropping
 from velpin.errors import HostFileError, StoreError, VelpinError
 from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, command_of
 
+_LOCKS = ("says-lock", "says-only-version", "says-keep")
+"""What rules of others say that keep packages as they are."""
+
 
 def check_left_behind(check: Examination) -> Iterator[Draft]:
     """Installed packages that no source has any more, or only older ones of."""
+    if isinstance(check.host.refusal(), HostFileError):
+        return  # what sources there are is not known then
     gone: list[Installed] = []
     newer: list[str] = []
     for here in check.installed:
@@ -84,25 +89,34 @@ def _from_dropped(
     return found
 
 
+def check_upgrade(check: Examination) -> Iterator[Draft]:
+    """A full upgrade that the installer would refuse, though it takes requests."""
+    problem = check.upgrade.problem
+    if problem is None or check.host.refusal() is not None:
+        return
+    if problem.code == "host-unmet":  # not of the upgrade: any request is refused then
+        what = Reason("installer-refuses", {}, (problem,))
+        yield Draft("installer-refuses", what, None, advice=note_of("finish-installing"))
+    else:
+        what = Reason("upgrade-fails", {}, (problem,))
+        yield Draft("upgrade-refused", what, None, advice=note_of("forecast-tells"))
+
+
 def check_held(check: Examination) -> Iterator[Draft]:
     """Packages that are held or kept although something newer waits."""
-    waiting: dict[str, str] = {}
-    for here in check.installed:
-        if not here.held:
-            continue
-        best = _newest(check, here)
-        if best:
-            waiting[here.name] = f"{here.name} {here.version} ({best} waits)"
+    waiting = {here.name: _waits(check, here) for here in check.installed if here.held}
     for rule in check.rules:
-        if rule.rule is None or rule.rule.kind != "keep":
+        if not (rule.rule and rule.rule.kind == "keep") and rule.says.code not in _LOCKS:
             continue
-        mine = [name for name in sorted(waiting) if name in rule.installed]
+        kept = [here for name in rule.installed for here in check.by_name.get(name, ())]
+        mine = {here.name: told for here in kept if (told := _waits(check, here))}
         if mine:
-            lift = Mend(command_of(rule.rule, lift=True), lifting(rule.rule), is_choice=True)
-            what = note_of(
-                "waits-kept", rule=command_of(rule.rule), names=tuple(map(waiting.pop, mine))
-            )
-            yield Draft("waits-held", what, rule.place, "", command_of(rule.rule), [lift])
+            mend = Mend(drop_command(rule), dropping(rule), is_choice=True)
+            names = tuple(mine[name] for name in sorted(mine))
+            what = Reason("waits-kept", {"place": rule.place, "names": names}, (rule.says,))
+            yield Draft("waits-held", what, rule.place, "", str(rule.says.facts), [mend])
+            waiting = {name: told for name, told in waiting.items() if name not in mine}
+    waiting = {name: told for name, told in waiting.items() if told}
     if waiting:
         what = note_of(
             "waits-held", count=len(waiting), names=tuple(waiting[n] for n in sorted(waiting))
@@ -110,14 +124,15 @@ def check_held(check: Examination) -> Iterator[Draft]:
         yield Draft("waits-held", what, None, advice=note_of("take-hold-back"))
 
 
-def _newest(check: Examination, here: Installed) -> str:
-    """The newest version that a source has of an installed package, where it is newer."""
+def _waits(check: Examination, here: Installed) -> str:
+    """An installed package and the newest version that a source has of it, empty where none is
+    newer."""
     newest = here.version
     for version, source, priority in check.host.versions_of(here.name, here.arch):
         barred = check.facts.never_taken(priority)
         if source and not barred and check.host.compare(version, newest) > 0:
             newest = version
-    return newest if newest != here.version else ""
+    return f"{here.name} {here.version} ({newest} waits)" if newest != here.version else ""
 
 
 def check_half_installed(check: Examination) -> Iterator[Draft]:
@@ -172,5 +187,5 @@ def check_kept_back(check: Examination) -> Iterator[Draft]:
 
 
 CHECKS: tuple[Check, ...] = (
-    check_left_behind, check_held, check_half_installed, check_sets, check_kept_back,
+    check_left_behind, check_upgrade, check_held, check_half_installed, check_sets, check_kept_back,
 )  # fmt: skip

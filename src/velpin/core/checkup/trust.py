@@ -150,9 +150,10 @@ def keys_to_be_had(
     wanted = list(signers)
     named = check.named_keys(source)
     for file in check.facts.key_files():
-        for key in _read(check.host.tree.read(file) or b"", f"/{file}"):
+        place = str(check.host.tree.path(file))
+        for key in _read(check.host.tree.read(file) or b"", place):
             if any(key_with([key], signer) for signer in wanted) and not _is_among(key, named.keys):
-                yield key, f"/{file}"
+                yield key, place
     addresses = [*check.facts.key_addresses(source), *addresses_in_comments(check.host, source)]
     for address in list(dict.fromkeys(addresses))[:_MOST_ADDRESSES]:
         transport = check.ask(source)

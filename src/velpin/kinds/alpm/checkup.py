@@ -230,12 +230,12 @@ def check_left(check: Examination) -> Iterator[Draft]:
     for file in dict.fromkeys(host.config.files):
         for ending in _LEFT:
             left = file + ending
-            if host.tree.stat(left) is not None:
+            if host.tree.mode(left) is not None:
                 mend = Mend("", partial(_removed, left), is_choice=True)
                 yield Draft("leftover", note_of("leftover", file=f"/{left}"), Place(left, 0), "",
                             left, [mend])  # fmt: skip
     lock = f"{host.database}/db.lck"
-    if host.tree.stat(lock) is not None:
+    if host.tree.mode(lock) is not None:
         yield Draft("interrupted", note_of("installer-locked", file=f"/{lock}"), Place(lock, 0), "",
                     lock, advice=note_of("remove-lock", file=f"/{lock}"))  # fmt: skip
 

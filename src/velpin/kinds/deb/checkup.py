@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Hashable, Iterable, Iterator, Sequence
 from functools import partial
+from pathlib import Path
 
 from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter, Installed
@@ -274,8 +275,8 @@ def check_unnamed(check: Examination) -> Iterator[Draft]:
             continue
         signers = facts.index_signers(source)
         mends = [
-            Mend(_key_command(source, place), make)
-            for place, make in _ways_to_name(facts, source, signers)
+            Mend(_key_command(source, facts.host.tree.path(file)), make)
+            for file, make in _ways_to_name(facts, source, signers)
         ]
         yield Draft(
             "key-unnamed", note_of("key-unnamed", source=source.handle), source.places[0],
@@ -284,8 +285,8 @@ def check_unnamed(check: Examination) -> Iterator[Draft]:
         )  # fmt: skip
 
 
-def _key_command(source: DebSource, file: str) -> str:
-    return as_typed(["velpin", "add", source.handle, "--key", f"/{file}"])
+def _key_command(source: DebSource, file: Path) -> str:
+    return as_typed(["velpin", "add", source.handle, "--key", str(file)])
 
 
 def _ways_to_name(
@@ -588,7 +589,8 @@ def check_twice(check: Examination) -> Iterator[Draft]:
     facts = _facts(check)
     host = facts.host
     seen: dict[tuple[str, str, str, str], SourceEntry] = {}
-    for entry in host.source_files.entries:
+    named_first = sorted(host.source_files.entries, key=lambda entry: not entry.handle)
+    for entry in named_first:  # rules go by the handles that entries give
         if not entry.on:
             continue
         for address, suite in pairs_of(entry, host.archs):

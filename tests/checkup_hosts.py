@@ -1,0 +1,275 @@
+"""A host of each kind with nothing wrong with it, to be damaged by a test.
+
+`base` is the distribution, `vendor` somebody else; both are signed, named, fetched and served.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import shlex
+import shutil
+import time
+from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
+from velpin.demo.build import stanza, text_of, write_repository
+from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
+from velpin.demo.signer import Signer
+from velpin.front.cli import run
+from velpin.trust.openpgp import read_keys
+
+DEB, DNF, ZYPP, ALPM = "deb", "rpm-dnf", "rpm-zypp", "alpm"
+KINDS = (DEB, DNF, ZYPP, ALPM)
+RPM = (DNF, ZYPP)
+
+HOME, THEIRS = "archive.mooring.example", "pkg.gullwatch.example"
+
+
+class Item(NamedTuple):
+    """One package, whatever the kind of host."""
+
+    name: str
+    version: str
+    needs: str = ""
+    built_from: str = ""
+    arch: str = ""
+
+
+class Answer(NamedTuple):
+    """What a run of the program printed, and its exit code."""
+
+    code: int
+    out: str
+    err: str
+
+
+BASE = (Item("gull", "1"), Item("tern", "1"), Item("libtide", "1"), Item("skua", "1"))
+VENDOR = (Item("gullwatch", "5"),)
+
+
+class Post:
+    """One host, its repositories, and the program run upon it."""
+
+    def __init__(self, kind: str, folder: Path, home: Signer, vendor: Signer) -> None:
+        self._published = 0
+        self.kind, self.root, self.www = kind, folder / "root", folder / "www"
+        self.signers = {"base": home, "vendor": vendor}
+        self.publish("base", *BASE)
+        self.publish("vendor", *VENDOR)
+        getattr(self, f"_make_{kind.partition('-')[0]}")()
+        self.install(*BASE)
+
+    # -- the host's files ------------------------------------------------------------------
+
+    def put(self, name: str, text: str | bytes, mode: int = 0o644) -> Path:
+        """Write a file of the host."""
+        path = self.root / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(text if isinstance(text, bytes) else text.encode())
+        path.chmod(mode)
+        return path
+
+    def read(self, name: str) -> str:
+        """The text of a file of the host."""
+        return (self.root / name).read_text()
+
+    def edit(self, name: str, old: str, new: str) -> None:
+        """Change a text in a file of the host."""
+        text = self.read(name)
+        assert old in text, text
+        self.put(name, text.replace(old, new))
+
+    def line_of(self, name: str, text: str) -> int:
+        """The number of the first line that holds a text."""
+        lines = self.read(name).split("\n")
+        return next(number for number, line in enumerate(lines, 1) if text in line)
+
+    @property
+    def source_file(self) -> str:
+        """Where `vendor` is written."""
+        return {
+            DEB: "etc/apt/sources.list.d/vendor.sources", DNF: "etc/yum.repos.d/vendor.repo",
+            ZYPP: "etc/zypp/repos.d/vendor.repo", ALPM: "etc/pacman.conf",
+        }[self.kind]  # fmt: skip
+
+    @property
+    def key_file(self) -> str:
+        """Where the key of `vendor` lies."""
+        if self.kind == ALPM:
+            return "etc/pacman.d/gnupg/pubring.gpg"
+        return "etc/apt/keyrings/vendor.asc" if self.kind == DEB else "etc/pki/rpm-gpg/vendor.asc"
+
+    def files(self) -> dict[str, tuple[bytes, int]]:
+        """Every file of the host but Velpin's own, with its rights."""
+        own = ("var/lib/velpin", "var/cache/velpin")
+        return {
+            name: (path.read_bytes(), path.stat().st_mode)
+            for path in sorted(self.root.rglob("*"))
+            if path.is_file() and not (name := str(path.relative_to(self.root))).startswith(own)
+        }
+
+    # -- packages --------------------------------------------------------------------------
+
+    def publish(
+        self, source: str, *items: Item, suite: str = "jetty", signer: Signer | None = None,
+        date: float | None = None, unsigned: bool = False, called: str = "", **fields: str,
+    ) -> None:  # fmt: skip
+        """Write a repository anew."""
+        self._published += 1
+        date = date if date is not None else time.time() - 3600 + self._published
+        place = self.www / (HOME if source == "base" else THEIRS if source == "vendor" else source)
+        sign = signer or self.signers.get(source, self.signers["vendor"])
+        if self.kind == DEB:
+            head = {"Origin": source.title(), "Suite": suite, "Codename": suite, **fields}
+            write_repository(
+                place / "apt", suite, {"main": [_stanza(item) for item in items]},
+                None if unsigned else sign, head, archs=("amd64",), date=date,
+            )  # fmt: skip
+        elif self.kind in RPM:
+            release = suite if suite != "jetty" else "4"
+            rpms = [_rpm(item, source.title()) for item in items]
+            signing = None if unsigned else sign.detached
+            write_rpm_repository(place / release / "x86_64", rpms, sign=signing, date=date)
+        else:
+            made = [_archive(item) for item in items]
+            signing = None if unsigned else sign.detached_binary
+            name = called or source
+            write_alpm_repository(place / name, name, made, sign=signing)
+        for path in place.rglob("*"):  # servers tell whole seconds
+            os.utime(path, (0, time.time() - 1000 + 10 * self._published))
+
+    def install(self, *items: Item, states: dict[str, str] | None = None) -> None:
+        """Make these the installed packages."""
+        if self.kind == DEB:
+            rows = []
+            for item in items:
+                row = _stanza(item)
+                for field in ("Size", "Filename", "SHA256"):
+                    row.pop(field)
+                state = (states or {}).get(item.name, "install ok installed")
+                rows.append({"Package": row.pop("Package"), "Status": state, **row})
+            self.put("var/lib/dpkg/status", text_of(rows))
+        elif self.kind in RPM:
+            write_record(
+                self.root / "var/lib/rpm/rpmdb.sqlite", [_rpm(item, "Base") for item in items]
+            )
+        else:
+            shutil.rmtree(self.root / "var/lib/pacman/local", ignore_errors=True)
+            write_alpm_record(self.root / "var/lib/pacman/local", [_archive(i) for i in items])
+
+    # -- making ----------------------------------------------------------------------------
+
+    def _make_deb(self) -> None:
+        self.put("etc/os-release", 'ID=mooring\nVERSION_ID="4"\nVERSION_CODENAME=jetty\n')
+        self.put("var/lib/dpkg/arch", "amd64\n")
+        self.put("usr/share/keyrings/base.asc", self.signers["base"].public)
+        self.put(self.key_file, self.signers["vendor"].public)
+        for name, host, key in (
+            ("base", HOME, "usr/share/keyrings/base.asc"), ("vendor", THEIRS, self.key_file),
+        ):  # fmt: skip
+            self.put(
+                f"etc/apt/sources.list.d/{name}.sources",
+                f"Types: deb\nURIs: http://{host}/apt\nSuites: jetty\nComponents: main\n"
+                f"Signed-By: /{key}\nX-Velpin-Handle: {name}\n",
+            )
+
+    def _make_rpm(self) -> None:
+        self.put("etc/os-release", 'ID=mooring\nVERSION_ID="4"\n')
+        if self.kind == DNF:
+            self.put("etc/dnf/dnf.conf", "[main]\ngpgcheck=1\nbest=1\n")
+        else:
+            self.put("etc/zypp/zypp.conf", "[main]\n")
+        folder = self.source_file.rpartition("/")[0]
+        for name, host in (("base", HOME), ("vendor", THEIRS)):
+            self.put(f"etc/pki/rpm-gpg/{name}.asc", self.signers[name].public)
+            self.put(
+                f"{folder}/{name}.repo",
+                f"[{name}]\nname={name}\nbaseurl=http://{host}/4/x86_64\nenabled=1\ngpgcheck=1\n"
+                f"repo_gpgcheck=1\ngpgkey=file:///etc/pki/rpm-gpg/{name}.asc\n",
+            )
+
+    def _make_alpm(self) -> None:
+        self.put("etc/os-release", "ID=mooring\n")
+        self.put(
+            self.source_file,
+            "[options]\nArchitecture = x86_64\nSigLevel = Required\n\n"
+            f"[base]\nServer = http://{HOME}/$repo\n\n[vendor]\nServer = http://{THEIRS}/$repo\n",
+        )
+        self.ring("base", "vendor")
+
+    def ring(self, *names: str) -> None:
+        """Fill the keyring of an alpm host."""
+        certs = b"".join(
+            bytes(key.cert) for name in names for key in read_keys(self.signers[name].public, name)
+        )
+        self.put(self.key_file, certs) if self.kind == ALPM else None
+
+    # -- the program -----------------------------------------------------------------------
+
+    def run(self, *words: str) -> Answer:
+        """Run the program, with nobody at the terminal."""
+        out, err = io.StringIO(), io.StringIO()
+        with redirect_stdout(out), redirect_stderr(err):
+            code = run(["--root", str(self.root), *words])
+        return Answer(code, out.getvalue(), err.getvalue())
+
+    def command(self, text: str, *more: str) -> Answer:
+        """Run a command as it is printed."""
+        program, *words = shlex.split(text)
+        assert program == "velpin"
+        return self.run(*words, *more)
+
+    def refreshed(self) -> Post:
+        """Fetch all indexes; failures are the test's own affair."""
+        self.run("refresh")
+        return self
+
+    def checkup(self, *words: str) -> dict[str, Any]:
+        """A checkup as JSON, without what every host here has: Velpin fetched, nobody else."""
+        said = self.run("checkup", "--json", *words)
+        assert said.code in (0, 1), said.out + said.err
+        found: dict[str, Any] = json.loads(said.out)
+        found["findings"] = [
+            each for each in found["findings"] if each["code"] != "installer-behind"
+        ]
+        return found
+
+    def codes(self, *words: str) -> list[str]:
+        """The codes of its findings."""
+        return [each["code"] for each in self.checkup(*words)["findings"]]
+
+    def finding(self, code: str, *words: str) -> dict[str, Any]:
+        """The first finding of a code."""
+        found = self.checkup(*words)["findings"]
+        return next((each for each in found if each["code"] == code), {})
+
+
+def _stanza(item: Item) -> dict[str, str]:
+    more = {"Source": item.built_from} if item.built_from else {}
+    row = stanza(item.name, f"{item.version}-1", item.arch or "amd64", f"{item.name} for harbours",
+                 item.needs)  # fmt: skip
+    return {**row, **more}
+
+
+def _rpm(item: Item, vendor: str) -> DemoRpm:
+    needs = (item.needs,) if item.needs else ()
+    version = item.version if "-" in item.version else f"{item.version}-1"
+    return DemoRpm(item.name, version, item.arch or "x86_64", requires=needs, vendor=vendor,
+                   source=item.built_from)  # fmt: skip
+
+
+def _archive(item: Item) -> DemoArchive:
+    needs = (item.needs,) if item.needs else ()
+    more = {"base": item.built_from} if item.built_from else {}
+    return DemoArchive(
+        item.name, f"{item.version}-1", arch=item.arch or "x86_64", depends=needs, **more
+    )
+
+
+def days_ago(days: float) -> float:
+    """A time, in seconds since 1970."""
+    return time.time() - days * 86400
