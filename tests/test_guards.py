@@ -15,9 +15,11 @@ from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin import errors
+from velpin.core.checkup.codes import CODES
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 from velpin.front.cli import _COMMANDS
+from velpin.front.finding_words import SENTENCES as OF_FINDINGS
 from velpin.front.words import SENTENCES as SHARED_SENTENCES
 from velpin.front.words import sentence
 from velpin.kinds import KINDS, sentences
@@ -176,6 +178,7 @@ BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "want": (["want", "gull@1", "--preview"], 102, set()),
     "shift": (["shift", "--save", "{}/saved"], 88, {"email"}),
     "journal": (["journal"], 58, set()),
+    "checkup": (["checkup", "--offline"], 66, {"email"}),
     "undo": (["undo"], 66, set()),
     "--help": (["--help"], 6, set()),
 }  # fmt: skip
@@ -249,7 +252,8 @@ def codes() -> set[str]:
         text = path.read_text()
         found.update(
             re.findall(
-                r"""(?:Reason|RequestRefused|DebRequestRefused|_lost)\(\s*"([a-z-]+)\"""", text
+                r"""(?:Reason|RequestRefused|DebRequestRefused|_lost|note_of)\(\s*"([a-z-]+)\"""",
+                text,
             )
         )
         found.update(re.findall(r"""Reason\(.* else "([a-z-]+)\"""", text))
@@ -261,13 +265,14 @@ def codes() -> set[str]:
     causes = re.findall(
         r'DebPriority\([^,]+, "([a-z-]+)"', "".join(p.read_text() for p in MODULES.values())
     )
-    return found | {f"priority-{cause}" for cause in causes}
+    # What a finding says of its case is mostly called as the finding is.
+    return found | {f"priority-{cause}" for cause in causes} | (CODES.keys() & OF_FINDINGS.keys())
 
 
 def all_sentences() -> dict[str, str]:
     """All sentences by code; no code may have two."""
     found = dict(SHARED_SENTENCES)
-    for one in {id(one): one for one in (*sentences(), OF_RECIPES)}.values():
+    for one in {id(one): one for one in (*sentences(), OF_RECIPES, OF_FINDINGS)}.values():
         assert found.keys() & one.keys() == set()
         found.update(one)
     return found
@@ -291,6 +296,15 @@ def test_the_tree_of_errors_is_drawn_as_it_is() -> None:
     }  # fmt: skip
     assert set(kinds) == drawn
     assert {kind.exit_code for kind in kinds.values()} == {1, 2, 3, 4, 5, 70}
+
+
+def test_every_finding_is_documented() -> None:
+    page = (Path(__file__).parents[1] / "docs" / "findings.md").read_text()
+    assert re.findall(r"^### (\S+)$", page, re.MULTILINE) == list(CODES)
+    told = " ".join(page.split())
+    for code, known in CODES.items():
+        assert f"### {code} *{known.severity}; " in told, code
+        assert f" - {known.why}." in told, code
 
 
 @pytest.mark.parametrize("command", sorted(_COMMANDS))

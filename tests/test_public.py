@@ -67,8 +67,18 @@ def test_a_check_before_a_deployment(root: Path, harbour: Harbour) -> None:
     assert made["check"](root) == ["tide-gauge would be 2.1-4", "fog-signal would change"]
 
 
-def test_a_source_added_with_its_key(root: Path, harbour: Harbour, signer: Signer) -> None:
+def test_a_checkup_that_mends(root: Path, capsys: pytest.CaptureFixture[str]) -> None:
     made = run_example(2)
+    (root / "etc/apt/sources.list.d/base.list").chmod(0o666)
+    made["look_over"](root)
+    assert (
+        "error file-writable: /etc/apt/sources.list.d/base.list may be" in capsys.readouterr().out
+    )
+    assert (root / "etc/apt/sources.list.d/base.list").stat().st_mode & 0o777 == 0o644
+
+
+def test_a_source_added_with_its_key(root: Path, harbour: Harbour, signer: Signer) -> None:
+    made = run_example(3)
     key = str(harbour.folder / "vendor.asc")
     before = harbour.bytes()
     address = f"file://{harbour.folder}/repos/vendor"

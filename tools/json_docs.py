@@ -18,6 +18,7 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_typ
 
 from velpin.front import documents
 from velpin.front.json_values import SCHEMA, field_names, marks
+from velpin.model.finding import Checkup
 from velpin.model.forecast import Forecast, Offer
 from velpin.model.host import HostFacts, KeyUse, SourceStatus
 from velpin.model.reason import AsText, Place, Reason
@@ -32,12 +33,14 @@ COMMANDS: dict[str, tuple[Any, bool]] = {
     "find": (documents.Hits, False),
     "keys": (KeyUse, True),
     "refresh": (documents.Refreshed, True),
-    "add, off, on, drop, prefer, confine, pin, bar, keep, rules drop, undo":
+    "add, off, on, drop, prefer, confine, pin, bar, keep, rules drop, checkup --mend, undo":
         (documents.Planned, False),
     "rules": (RuleInForce, True),
     "want": (documents.Options, False),
     "shift --save FILE": (documents.SavedSnapshot, False),
     "shift --since FILE": (documents.Drifted, False),
+    "checkup": (Checkup, False),
+    "checkup --next RELEASE": (documents.Rehearsed, False),
     "journal": (documents.JournalRecord, True),
     "any command that fails": (documents.Failure, False),
 }  # fmt: skip

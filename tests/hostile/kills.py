@@ -27,6 +27,7 @@ from velpin.front.cli import run
 COMMANDS = (
     "add SNIPPET --anyway --yes", "off base --yes", "drop base --yes", "undo --yes",
     "pin gull --from base --anyway --yes", "keep gull --yes", "refresh",
+    "checkup --mend file-writable --yes --offline",
 )  # fmt: skip
 
 
@@ -37,6 +38,7 @@ def main() -> int:
     with tempfile.TemporaryDirectory(prefix="kills-") as folder, _quiet():
         signer = new_signer("Vendor <packages@vendor.example>")
         for host in make_hosts(Path(folder), signer):
+            _open_to_others(host)
             saved = host.folder / "saved"
             shutil.copytree(host.root, saved, symlinks=True)
             for command in COMMANDS:
@@ -78,10 +80,17 @@ def _put_back(host: Host, saved: Path) -> None:
     shutil.copytree(saved, host.root, symlinks=True)
 
 
-def _state(host: Host) -> dict[str, bytes]:
-    """Every file of the host but Velpin's own and locks."""
-    etc = host.root / "etc"
-    return {str(path): path.read_bytes() for path in sorted(etc.rglob("*")) if path.is_file()}
+def _open_to_others(host: Host) -> None:
+    """Two files of the configuration that anybody may write: a change of permissions alone."""
+    for pattern in ("etc/**/*.list", "etc/**/*.repo", "etc/*.conf"):
+        for path in sorted(host.root.glob(pattern))[:2]:
+            path.chmod(0o666)
+
+
+def _state(host: Host) -> dict[str, tuple[bytes, int]]:
+    """Every file of the host but Velpin's own and locks, with its permissions."""
+    files = (path for path in sorted((host.root / "etc").rglob("*")) if path.is_file())
+    return {str(path): (path.read_bytes(), path.stat().st_mode) for path in files}
 
 
 def _own(host: Host) -> Iterator[Path]:

@@ -228,10 +228,11 @@ def check_checks(check: Examination) -> Iterator[Draft]:
     for source in check.sources_on:
         told = list(check.host.checks_off(source))
         for reason in told:
-            code = "plain-http" if reason.code == "plain-way" else "checks-off"
+            place = check.facts.place_of_check(source, reason)
+            plain = reason.code == "plain-way"
             mends = check.facts.check_mends(source, reason)
             yield Draft(
-                code, reason, check.facts.place_of_check(source, reason), source.handle,
+                ("checks-off", "plain-http")[plain], reason, place, source.handle,
                 reason.code, mends, note_of("check-again", source=source.handle),
             )  # fmt: skip
         if not told and not check.facts.is_checked(source):

@@ -6,6 +6,7 @@ Observed rules: docs/how-hosts-choose/deb.md, docs/how-hosts-choose/signatures.m
 from __future__ import annotations
 
 import re
+import time
 from collections.abc import Collection, Hashable, Iterable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
@@ -100,29 +101,8 @@ class DebCheckupFacts(KindFacts):
         if reason.code == "plain-way":
             names = ["trusted", "allow-insecure"]
         said = frozenset(name for name in names if mine.option(name))
-
-        def make(host: Adapter[Source]) -> Plan:
-            assert isinstance(host, DebAdapter)
-            here = host.source(source.handle)
-            plan = Plan("", f"check {source.handle} again ({', '.join(sorted(said))})")
-            change = EntryChange(without_options=said)
-            plan.propose(host.tree, edit.reworded(host, here, change))
-            after = DebCheckupFacts(host.with_edits(plan.edits))
-            if reason.code in _UNSIGNED and not after.is_signed_by_named(here.handle):
-                raise TrustError(f"no key here signs {here.handle}")
-            until = after.valid_until(after.host.source(here.handle))
-            if reason.code == "check-off-expiry" and until is not None and until < self.now:
-                raise TrustError(f"the index of {here.handle} has expired")
-            return plan
-
+        make = partial(_checked_again, source.handle, said, reason.code)
         return [Mend("", make)] if said else []
-
-    @property
-    def now(self) -> float:
-        """Seconds since 1970."""
-        import time
-
-        return time.time()
 
     def is_signed_by_named(self, handle: str) -> bool:
         """Whether the index here is signed by a key that may sign the source."""
@@ -262,6 +242,21 @@ class DebCheckupFacts(KindFacts):
 def _facts(check: Examination) -> DebCheckupFacts:
     assert isinstance(check.facts, DebCheckupFacts)
     return check.facts
+
+
+def _checked_again(handle: str, said: frozenset[str], code: str, host: Adapter[Source]) -> Plan:
+    """Options of a source taken out; TrustError where it would not pass the check then."""
+    assert isinstance(host, DebAdapter)
+    plan = Plan("", f"check {handle} again ({', '.join(sorted(said))})")
+    change = EntryChange(without_options=said)
+    plan.propose(host.tree, edit.reworded(host, host.source(handle), change))
+    after = DebCheckupFacts(host.with_edits(plan.edits))
+    if code in _UNSIGNED and not after.is_signed_by_named(handle):
+        raise TrustError(f"no key here signs {handle}")
+    until = after.valid_until(after.host.source(handle))
+    if code == "check-off-expiry" and until is not None and until < time.time():
+        raise TrustError(f"the index of {handle} has expired")
+    return plan
 
 
 # -- keys that count for all -----------------------------------------------------------------
