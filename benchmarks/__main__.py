@@ -10,6 +10,7 @@ copy of this machine's sources, fetched indexes and record of packages.
     reading        this machine's indexes for the first time, against the installer building
                    its own cache from the same files; and a made-up source of 100,000 packages,
                    on hosts of every kind
+    checkup        of those hosts, warm
     shift          of all names of this machine's indexes and of one more source as large, with
                    what it takes to plan the change: switched off, preferred, confined, kept, barred
 """
@@ -221,6 +222,7 @@ def _shift(bench: Bench, folder: Path, velpin: list[str], root: Path) -> None:
         ("bar", ["bar", "lib*", "--from", vendor["source"]]),
     ):
         bench.alone(f"  {title}, planned, proved and shown", [*at, *words, "--preview"], [])
+    bench.alone("  checkup, warm", [*at, "checkup", "--offline"], [], 5)
 
 
 def _made_up(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:
@@ -270,6 +272,7 @@ def _made_up_others(bench: Bench, folder: Path, velpin: list[str], bare: list[st
             switched = [*at, word, "vendor", "--yes"]
             subprocess.run(switched, check=True, env=bench.env, stdout=subprocess.DEVNULL)
         subprocess.run(read, check=True, stdout=subprocess.DEVNULL)
+        bench.alone("  checkup, warm", [*at, "checkup", "--offline"], [], 5)
         shift = [sys.executable, str(root / "shift.py"), str(root), "vendor"]
         bench.alone("  shift of the whole host, as a source goes", shift, [], 3)
         for title, words in (

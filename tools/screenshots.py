@@ -31,7 +31,7 @@ BY_ADDRESS = f"add gullwatch --url {ADDRESS} --suite jetty --component main"
 
 def shots(scene: Scene) -> dict[str, list[str]]:
     """Command lines of each picture; those before the last are run unseen, its lines in turn."""
-    right, wrong = scene.keys / "gullwatch.asc", scene.keys / "stranger.asc"
+    right = scene.keys / "gullwatch.asc"
     printed = read_keys(right.read_bytes(), "key")[0].fingerprint
     add = (
         f"{BY_ADDRESS} --key {right.name} --fingerprint {printed} --for gullwatch --for tide-gauge"
@@ -40,15 +40,15 @@ def shots(scene: Scene) -> dict[str, list[str]]:
     return {
         "host": ["velpin host\nvelpin refresh\nvelpin forecast berth-plan --compare-generations"],
         "sources": ["velpin sources --files"],
+        "checkup": ["velpin checkup"],
+        "next-release": ["velpin checkup --next pier"],
         "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
         "forecast-upgrade": ["velpin forecast --upgrade"],
         "forecast-refused": ["velpin forecast tide-forecast"],
         "offers": ["velpin offers tide-gauge fog-signal lamp-control\nvelpin find fog"],
         "add-preview": [f"velpin {add} --preview"],
-        "add-wrong-key": [f"velpin {BY_ADDRESS} --key {wrong.name}"],
         "keys": ["velpin keys"],
         "forecast": [f"velpin {add} --yes", "velpin forecast gullwatch tide-gauge"],
-        "forecast-tree": ["velpin forecast gullwatch tide-gauge --tree"],
         "confine": ["velpin shift --save before", "velpin confine gullwatch 'gullwatch*' --yes"],
         "want": ["velpin want gullwatch --preview"],
         "rules": [

@@ -23,6 +23,7 @@ from velpin.kinds.deb.copies import list_name
 READING = (
     "host", "sources --files", "forecast gull", "forecast gull tern --why", "forecast --upgrade",
     "offers gull", "offers --from vendor", "find gull", "keys", "rules", "journal",
+    "checkup --offline", "checkup --mend --preview --offline",
     "shift --since PICTURE", "want tool --preview", "sources --json", "forecast --json tern tool", "host --json",
 )  # fmt: skip
 PLANNING = (

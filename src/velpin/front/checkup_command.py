@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import Plan
     from velpin.core.host import Host
     from velpin.model.finding import Checkup, Finding, Rehearsal, Severity
+    from velpin.model.forecast import HeldBack
 
 _STYLES = {"error": "bad", "warning": "warn", "hint": "quiet"}
 _ALL = "all"
@@ -150,7 +151,7 @@ def show_rehearsal(screen: Screen, found: Rehearsal, plan: Plan, *, every: bool 
     _show_stopped(screen, found)
     if plan.edits:
         screen.gap()
-        screen.line(("the edits it would take", "head"))
+        screen.line(("The edits it would take", "head"))
         from velpin.front.plan_view import show_files
 
         show_files(screen, plan)
@@ -191,13 +192,17 @@ def _show_packages(screen: Screen, found: Rehearsal, *, every: bool) -> None:
     for names, told, style in (
         (found.stay_behind, "in no source then", "warn"),
         (found.removed, "removed", "bad"),
-        (tuple(held.name for held in found.kept_back), "kept back", "warn"),
+        (tuple(map(_kept_back, found.kept_back)), "kept back", "warn"),
     ):
         if names:
             shown = ", ".join(names) if every else shortened(names, _MOST)
             screen.line((f"{told}: ", style), shown)
     if not (found.change_hands or found.stay_behind or found.removed or found.kept_back):
         screen.line(("all of them stay with their publishers", "good"))
+
+
+def _kept_back(held: HeldBack) -> str:
+    return f"{held.name} ({sentence(held.why[0])})" if held.why else held.name
 
 
 def _show_stopped(screen: Screen, found: Rehearsal) -> None:

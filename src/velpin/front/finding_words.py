@@ -46,8 +46,7 @@ SENTENCES = {
     "early-wins": "{source} is a channel of unfinished versions ({word}) and wins over {other}:"
     " {names}",
     "would-take-over": "{source} would take over {names} with the next upgrade",
-    "taken-over": "{source} has taken over {names}; {total} installed packages come from its"
-    " publisher",
+    "taken-over": "{source} has taken over {names} (installed from its publisher in all: {total})",
     "rules-contradict": "the rule `{rule}` is not kept",
     "rule-dead": "the rule at {place} decides nothing",
     # host

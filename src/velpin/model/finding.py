@@ -96,7 +96,7 @@ class Rehearsal(NamedTuple):
     sources: tuple[NextOutlook, ...]
     change_hands: tuple[Handover, ...] = ()
     stay_behind: tuple[str, ...] = ()
-    """Installed packages that would be in no source."""
+    """Installed packages that would be in no source and are in one now."""
     removed: tuple[str, ...] = ()
     kept_back: tuple[HeldBack, ...] = ()
     rules: tuple[RuleInForce, ...] = ()

@@ -10,6 +10,7 @@ from collections.abc import Callable, Hashable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import Plan
+from velpin.core.forecasting import forecast_upgrade
 from velpin.core.host_diff import after_upgrade
 from velpin.errors import FetchError, NotThere, VelpinError
 from velpin.model.finding import Handover, NextOutlook, NextState, Rehearsal
@@ -63,7 +64,7 @@ def rehearse(
         outlooks.append(outlook)
     plan.propose(host.tree, {f: data for f, data in whole.items() if data != host.tree.read(f)})
     after = host.with_edits({**told.told, **plan.edits})
-    forecast = after.predict_upgrade(realign=True) if after.realigns else after.predict_upgrade()
+    forecast = forecast_upgrade(after, realign=after.realigns)
     result = after_upgrade(after, forecast)
     installed = list(host.installed_packages())
     fate = _Fates(host, after, installed)
@@ -136,7 +137,8 @@ class _Fates:
             return
         self.upgraded += then.version != here.version
         if not then.source:
-            self.behind.append(here.name)
+            if here.source:
+                self.behind.append(here.name)
             return
         was = self._owner(here.source, after=False) if here.source else ""
         now = self._owner(then.source, after=True)
