@@ -374,7 +374,7 @@ class Host:
         """
         from velpin.core.checkup.run import checkup
 
-        return checkup(self._adapter, handles, transport=None if offline else self._asking())
+        return checkup(self._adapter, handles, transport=self._asking(offline=offline))
 
     def plan_mend(
         self, what: str = "", handles: Sequence[str] = (), *, offline: bool = False
@@ -387,8 +387,7 @@ class Host:
         """
         from velpin.core.checkup.run import plan_mend
 
-        transport = None if offline else self._asking()
-        return plan_mend(self._adapter, handles, what, transport=transport)
+        return plan_mend(self._adapter, handles, what, transport=self._asking(offline=offline))
 
     def rehearse_release(self, release: str) -> tuple[Rehearsal, Plan]:
         """What the move of this host to another release would do, and the edits of its sources
@@ -401,11 +400,15 @@ class Host:
         from velpin.core.locking import holding
 
         with holding(self):
-            return rehearse(self._adapter, release, self._asking())
+            return rehearse(self._adapter, release, self.transport().hasty())
 
-    def _asking(self) -> Transport:
-        """What asks servers without waiting long for one that does not answer."""
-        return self.transport().hasty()
+    def _asking(self, *, offline: bool) -> Transport | None:
+        """What asks servers, without waiting long for one that does not answer; None where none
+        is to be asked, or this user may not read the logins for them."""
+        try:
+            return None if offline else self.transport().hasty()
+        except HostFileError:
+            return None
 
     # -- planning ----------------------------------------------------------------------------
 

@@ -21,7 +21,7 @@ from velpin.core.source_plans import plan_switch
 from velpin.errors import BadSignature, FetchError, HostFileError, Refusal, TrustError
 from velpin.fetch.download import Transport
 from velpin.files.text import decode
-from velpin.files.tree import Edits
+from velpin.files.tree import Edits, Tree
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.adapter import DebAdapter
 from velpin.kinds.deb.add import compose_key, examine, suites_of
@@ -134,7 +134,7 @@ class DebCheckupFacts(KindFacts):
         read, _ = read_and_skipped(tree, LOGIN_FOLDER, ("conf",), bare=True)
         found = [
             file for file in (*read, MAIN)
-            if any(login.password for login in parse_logins(decode(tree.read(file) or b"")))
+            if _holds_password(tree, file)
         ]  # fmt: skip
         found += [
             entry.file
@@ -237,6 +237,15 @@ class DebCheckupFacts(KindFacts):
     def never_taken(self, priority: int) -> bool:
         """Below 0."""
         return priority < 0 or priority == NEVER
+
+
+def _holds_password(tree: Tree, file: str) -> bool:
+    """Whether a file of logins holds one; one that may not be read is not for everybody."""
+    try:
+        data = tree.read(file) or b""
+    except HostFileError:
+        return False
+    return any(login.password for login in parse_logins(decode(data)))
 
 
 def _facts(check: Examination) -> DebCheckupFacts:
