@@ -38,7 +38,10 @@ class NewSource(NamedTuple):
     key: bytes = b""
     key_name: str = ""
     fingerprint: str = ""
-    """The one that the vendor publishes; TrustError where no key given has it."""
+    """The one that the vendor publishes, or several parted by commas; TrustError where no key
+    given has any of them."""
+    signed_index: bool = False
+    """Whether its index itself is signed, where hosts ask for that apart."""
 
 
 class KeyShown(NamedTuple):

@@ -396,6 +396,13 @@ class Adapter(ABC, Generic[S_co]):
     ) -> RefreshResult:
         """Fetch and check the indexes of one source; failures are returned, not raised."""
 
+    @abstractmethod
+    def head_date(self, address: str, release: str, transport: Transport) -> float | None:
+        """When the index of a release at an address was made, in seconds since 1970, None where
+        the server does not say; nothing of it is kept or believed.
+
+        Raises FetchError where it cannot be reached."""
+
     # -- changing ----------------------------------------------------------------------------
 
     @abstractmethod

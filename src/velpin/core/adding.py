@@ -194,16 +194,16 @@ def agreeing(keys: Sequence[Key], new: NewSource) -> list[Key]:
     """
     if not new.fingerprint:
         return list(keys)
-    wanted = bare(new.fingerprint)
-    if len(wanted) < _LEAST_FINGERPRINT:
+    wanted = [bare(text) for text in new.fingerprint.split(",")]
+    if any(len(text) < _LEAST_FINGERPRINT for text in wanted):
         raise UsageError(
             f"{new.fingerprint!r} is too short for a fingerprint", "give all 40 characters of it"
         )
-    fitting = [key for key in keys if key.fingerprint == wanted]
+    fitting = [key for key in keys if key.fingerprint in wanted]
     if not fitting:
         present = ", ".join(key.grouped for key in keys) or "no key"
         raise TrustError(
-            f"the fingerprint does not agree: expected {wanted}, found {present}",
+            f"the fingerprint does not agree: expected {', '.join(wanted)}, found {present}",
             "do not add it; ask the vendor which key is theirs",
         )
     return fitting

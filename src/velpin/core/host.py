@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from velpin.core.takeover import Takeover
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits, Modes, Tree
+    from velpin.model.catalog import CatalogEntry
     from velpin.model.finding import Checkup, Rehearsal
     from velpin.model.forecast import Forecast, Offer
     from velpin.model.host import (
@@ -409,6 +410,77 @@ class Host:
             return None if offline else self.transport().hasty()
         except HostFileError:
             return None
+
+    # -- catalogs ----------------------------------------------------------------------------
+
+    def catalog(self) -> tuple[list[CatalogEntry], list[Note]]:
+        """What the host's catalogs have, filled in for it, also what is not for it; and what is
+        odd about them."""
+        from velpin.core.catalog.entries import all_entries
+        from velpin.core.catalog.shelf import read_shelf
+        from velpin.model.reason import Note, Place
+
+        shelf = read_shelf(self.tree)
+        errors = [Note(Place(e.file, e.line), e.what, "refused") for e in shelf.errors]
+        return all_entries(self._adapter), [*shelf.notes, *errors]
+
+    def catalog_entry(self, name: str, channel: str = "") -> CatalogEntry | None:
+        """The source of a catalog by its name, parts and all; None where no catalog has it.
+
+        Raises UsageError for parts or a channel that it does not have, HostFileError where a
+        catalog that might have it is not understood.
+        """
+        from velpin.core.catalog.entries import find_entry
+
+        return find_entry(self._adapter, name, channel)
+
+    def plan_add_entry(
+        self, name: str, *, channel: str = "", mirror: str = "", only: Sequence[str] = (),
+        over: Sequence[str] = (),
+    ) -> Plan:  # fmt: skip
+        """What adding a source of a catalog would write; its mirrors are tried, its key is held
+        against the fingerprints in the catalog.
+
+        Raises Refusal where no catalog has it or it is not for this host, UsageError for parts, a
+        channel or a mirror that it does not have, FetchError where it cannot be reached,
+        TrustError where its key is not what it must be.
+        """
+        from velpin.core.catalog.adding import plan_add_entry
+
+        return plan_add_entry(
+            self, self._adapter, name, channel=channel, mirror=mirror, only=only, over=over
+        )
+
+    def plan_add_catalog(
+        self, address: str, key: bytes, fingerprint: str = "", name: str = ""
+    ) -> Plan:
+        """What keeping a catalog from an address would write; its signature is checked.
+
+        Raises UsageError for an address or name that is none, Refusal where the name is taken,
+        TrustError where it is not signed by that key, HostFileError where it is no catalog.
+        """
+        from velpin.core.catalog.fetching import plan_catalog
+
+        return plan_catalog(self.tree, address, key, fingerprint, self.transport(), name)
+
+    def plan_refresh_catalogs(self, names: Sequence[str] = ()) -> Plan:
+        """What bringing fetched catalogs up to date would write; no source is changed by that.
+
+        Raises Refusal where there is none such, TrustError where one is not signed as it was or
+        is older than the one here.
+        """
+        from velpin.core.catalog.fetching import plan_refresh
+
+        return plan_refresh(self.tree, names, self.transport())
+
+    def write_catalog(self, handles: Sequence[str]) -> str:
+        """A catalog with entries for some of the host's sources, variables put back in.
+
+        Raises Refusal for a handle that is none, or a source that no catalog could name.
+        """
+        from velpin.core.catalog.writing import write_entries
+
+        return write_entries(self._adapter, handles)
 
     # -- planning ----------------------------------------------------------------------------
 

@@ -52,6 +52,11 @@ def new_source_from(
     )  # fmt: skip
 
 
+def is_plain_name(what: str) -> bool:
+    """Whether this can only be a name: no address, no snippet, no file that is there."""
+    return what != "-" and "://" not in what and not _is_quoted(what) and not Path(what).is_file()
+
+
 def read_key(host: Host, key: str) -> bytes:
     """A key from a file or an address; HostFileError for a file that cannot be read."""
     if "://" in key or key.startswith("file:"):

@@ -67,6 +67,7 @@ def build(folder: Path) -> Scene:
             by_hash=repository.get("by_hash", False),
         )
     _write_host(made, scene, stanzas)
+    _write_catalog(made, signers)
     write_lightship(made.lightship, made.www, scene["lightship"], signers)
     write_skerry(made.skerry, made.www, scene["skerry"], signers)
     return made
@@ -157,6 +158,28 @@ def write_repository(
         (base / "InRelease").write_bytes(signer.clear(release.encode()))
         (base / "Release.gpg").write_bytes(signer.detached(release.encode()))
     return base
+
+
+_CATALOG = "catalog.harbour.example/harbour.toml"
+_MIRROR = "mirror.breakwater.example/gullwatch"
+_BEHIND = 9 * 86400
+
+
+def _write_catalog(made: Scene, signers: Mapping[str, Signer]) -> None:
+    """A catalog of known sources, signed, with what it points to: a vendor's key, and a mirror
+    that is behind."""
+    text = (files("velpin.demo") / "catalog.toml").read_text("utf-8")
+    for name, signer in signers.items():
+        text = text.replace(f"@{name}@", signer.fingerprint)
+    put(made.www, _CATALOG, text)
+    put(made.www, f"{_CATALOG}.asc", signers["harbour"].detached(text.encode()))
+    put(made.www, "deb.gullwatch.example/key.asc", signers["gullwatch"].public)
+    old = stanza("gullwatch", "5.1.0-1", "amd64", "counts gulls and guards nesting places")
+    names = {"Origin": "Gullwatch", "Suite": "jetty", "Codename": "jetty"}
+    write_repository(
+        made.www / _MIRROR, "jetty", {"main": [old]}, signers["gullwatch"], names,
+        date=time.time() - _BEHIND,
+    )  # fmt: skip
 
 
 def _write_host(

@@ -72,6 +72,7 @@ def steps(scene: Scene) -> list[Step]:
         Step("The source and its key.", ["undo", "--yes"]),
         Step("And all is as it was.", ["forecast", "gullwatch"], 1),
         *_checkup_chapter(),
+        *_catalog_chapter(scene),
         *_lightship_chapter(scene),
         *_skerry_chapter(scene),
     ]
@@ -109,6 +110,28 @@ def _checkup_chapter() -> list[Step]:
         Step("Mend all that takes no choice, as one change.", ["checkup", "--mend", "--yes"]),
         Step("What would the move to the next release bring?", ["checkup", "--next", "pier"], 1),
         Step("Nothing of that was made; and the mends are taken back.", ["undo", "--yes"]),
+    ]
+
+
+_HARBOUR = "http://catalog.harbour.example/harbour.toml"
+
+
+def _catalog_chapter(scene: Scene) -> list[Step]:
+    """Sources that a catalog knows, with their addresses for this host."""
+    key = str(scene.keys / "harbour.asc")
+    print_of = read_keys(Path(key).read_bytes(), key)[0].fingerprint
+    return [
+        Step(
+            "The harbours keep a catalog of known sources, signed by their master.",
+            ["catalog", "add", _HARBOUR, "--key", key, "--fingerprint", print_of, "--yes"],
+        ),
+        Step("What is there for this host, and what is not?", ["catalog", "--all"]),
+        Step("One of them, with its address filled in.", ["catalog", "gullwatch"]),
+        Step(
+            "Added by its name: the mirror chosen, the key compared.",
+            ["add", "gullwatch", "--only", "gullwatch*", "--preview"],
+        ),
+        Step("The catalog is taken back.", ["undo", "--yes"]),
     ]
 
 

@@ -469,11 +469,18 @@ def add(
         list[str] | None,
         typer.Option("--only", metavar="GLOB", help="Confine it to these packages."),
     ] = None,
+    channel: Annotated[
+        str, typer.Option("--channel", help="From a catalog: this channel of it.")
+    ] = "",
+    mirror: Annotated[
+        str,
+        typer.Option("--mirror", metavar="NUMBER-or-URL", help="From a catalog: this mirror."),
+    ] = "",
     anyway: Annotated[
         bool, typer.Option("--anyway", help="Add it even if it is made for another release.")
     ] = False,
 ) -> None:
-    """Add a source by address, from a vendor's snippet or release package."""
+    """Add a source by address, from a catalog, a vendor's snippet or release package."""
     from velpin.front.changing import decide, planned
 
     if recipes:
@@ -487,7 +494,22 @@ def add(
         return
 
     def make() -> Plan:
-        from velpin.core.new_source import new_source_from
+        from velpin.core.new_source import is_plain_name, new_source_from
+
+        if not url and is_plain_name(what) and host.catalog_entry(what, channel):
+            if suite or component or arch or key or fingerprint or name:
+                raise UsageError(
+                    f"{what} is in a catalog, which says that itself",
+                    "leave these options away; --url adds another source of that name",
+                )
+            return host.plan_add_entry(
+                what, channel=channel, mirror=mirror, only=only or (), over=over or ()
+            )
+        if channel or mirror:
+            raise UsageError(
+                f"no catalog has a source {what!r}",
+                "--channel and --mirror are for sources of a catalog; velpin catalog lists them",
+            )
 
         new = new_source_from(
             host, what, name=name, url=url, suite=suite, components=component or (),
@@ -735,6 +757,34 @@ def _make(
         lambda: host.plan_lift(rules) if lift else host.plan_rules(rules, foremost=foremost)
     )
     decide(host, plan, how, anyway=anyway)
+
+
+@_changing
+def catalog(
+    host: Host,
+    how: ChangeOptions,
+    what: Annotated[
+        list[str] | None,
+        typer.Argument(
+            metavar="[NAME|TEXT...|add URL|refresh [NAME...]|write SOURCE...]",
+            help="A source to show, words to search for, or what to do with catalogs.",
+        ),
+    ] = None,
+    channel: Annotated[str, typer.Option("--channel", help="Show this channel.")] = "",
+    key: Annotated[
+        str, typer.Option("--key", metavar="FILE-or-URL", help="The key that signs a catalog.")
+    ] = "",
+    fingerprint: Annotated[
+        str, typer.Option("--fingerprint", help="The fingerprint that its publisher gives.")
+    ] = "",
+    name: Annotated[str, typer.Option("--name", help="A name for the catalog.")] = "",
+) -> None:
+    """List the sources that catalogs know, add a catalog, bring catalogs up to date."""
+    from velpin.front import catalog_command
+
+    catalog_command.run(
+        host, what or [], how, channel=channel, key=key, fingerprint=fingerprint, name=name
+    )
 
 
 @_changing

@@ -85,6 +85,14 @@ SENTENCES = {
     "plain-way": "{source} comes over an unencrypted connection and its index is not signed:"
     " anyone on the path can change it",
     "checks-kept": "left out, because you gave a key to check with: {settings}",
+    # catalogs
+    "catalog-other-kind": "it is for hosts of kind {has}, this one is {here}",
+    "catalog-other-channel": "it has channels {has}, not {here}",
+    "catalog-other-host": "it is for {has}, this host is {here}",
+    "catalog-other-release": "it is for the releases {has}, this host is {here}",
+    "catalog-other-arch": "it is for {has}, this host is {here}",
+    "catalog-suggests": "the catalog suggests to let it give only {names}: {options}",
+    "mirror-chosen": "taken from {address}; there are {mirrors}",
     "nothing-there": "{source} has nothing for this host: {what}",
 }
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Hashable, Iterable, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.core.publisher import domain_of
@@ -112,6 +112,10 @@ class KindFacts(ABC):
     def moves_to(self, release: str, transport: Transport) -> NextRelease:
         """What each source would need for another release of the host, and what says the release
         to a rehearsal. Refusal where that release is none, or nothing here names one."""
+
+    def catalog_fields(self, source: Source) -> Mapping[str, object]:
+        """What a catalog says of a source of this kind beside its address."""
+        return {}
 
     def set_of(self, here: Installed) -> tuple[str, str] | None:
         """What an installed package was built from, and the version of that."""

@@ -206,6 +206,12 @@ class AlpmAdapter(AlpmState):
 
         return checks_off(self, self.source(source.handle))
 
+    def head_date(self, address: str, release: str, transport: Transport) -> float | None:
+        """As its server says."""
+        from velpin.kinds.alpm.refresh import head_date
+
+        return head_date(address, release, self.native, transport)
+
     def fetch(
         self, handle: str, transport: Transport, options: Collection[RefreshOption]
     ) -> RefreshResult:

@@ -5,7 +5,7 @@ Observed rules: docs/how-hosts-choose/alpm.md, docs/how-hosts-choose/signatures.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
 from itertools import islice
 
@@ -108,6 +108,10 @@ class AlpmCheckupFacts(KindFacts):
         except OSError:
             return None
         return max(found.st_mtime, found.st_ctime)
+
+    def catalog_fields(self, source: Source) -> Mapping[str, object]:
+        """What its index is called."""
+        return {"index": source.handle}
 
     def moves_to(self, release: str, transport: Transport) -> NextRelease:
         """Servers' addresses with that release in the place of this one's."""

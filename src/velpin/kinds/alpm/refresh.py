@@ -15,6 +15,7 @@ from velpin.core.fetching import SourceFetch
 from velpin.errors import BadSignature, FetchError, HostFileError, NotThere
 from velpin.files.text import whole_number
 from velpin.kinds.alpm import archive
+from velpin.kinds.alpm.config import address_of
 from velpin.kinds.alpm.copies import FILES, LIST
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.trust import ring
@@ -173,3 +174,14 @@ def _date(got: Got) -> str:
         return str(int(parsedate_to_datetime(text).timestamp()))
     except (ValueError, TypeError, OverflowError):
         return ""
+
+
+def head_date(address: str, name: str, arch: str, transport: Transport) -> float | None:
+    """When the list of a name at an address was changed; FetchError where it cannot be reached."""
+    import tempfile
+    from pathlib import Path
+
+    url = f"{address_of(address, name, arch)}/{name}.{LIST}"
+    with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
+        got = transport.get(url, Path(folder) / LIST, most=_LARGEST)
+    return whole_number(_date(got))

@@ -221,6 +221,12 @@ class DebAdapter(DebState):
 
         return read_logins(self.tree)
 
+    def head_date(self, address: str, release: str, transport: Transport) -> float | None:
+        """As its release file says."""
+        from velpin.kinds.deb.refresh import head_date
+
+        return head_date(address, release, transport)
+
     def fetch(
         self, handle: str, transport: Transport, options: Collection[RefreshOption]
     ) -> RefreshResult:

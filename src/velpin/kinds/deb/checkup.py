@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Collection, Hashable, Iterable, Iterator, Sequence
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from pathlib import Path
 
@@ -208,6 +208,11 @@ class DebCheckupFacts(KindFacts):
             except OSError:
                 continue
         return max(times, default=None)
+
+    def catalog_fields(self, source: Source) -> Mapping[str, object]:
+        """Its suite and components."""
+        found: dict[str, object] = {"suite": source.release}
+        return {**found, "components": list(source.components)} if source.components else found
 
     def moves_to(self, release: str, transport: Transport) -> NextRelease:
         """Suites and addresses with that release in the place of this one."""

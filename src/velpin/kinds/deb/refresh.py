@@ -20,6 +20,7 @@ from velpin.core.fetching import Promised, SourceFetch
 from velpin.errors import (
     BadSignature,
     FetchError,
+    HostFileError,
     MissingKey,
     NotThere,
     ReleaseRefused,
@@ -30,7 +31,7 @@ from velpin.files.text import whole_number
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.copies import index_name, wanted_indexes
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
-from velpin.kinds.deb.sources import DebSource
+from velpin.kinds.deb.sources import DebSource, base_url
 from velpin.kinds.deb.state import DebState
 from velpin.model.dates import day_and_time
 from velpin.model.host import RefreshResult
@@ -465,3 +466,16 @@ def _word(yes: bool) -> str:
 def _ago(seconds: float) -> str:
     days = int(seconds // 86400)
     return f"{days} days" if days > 1 else f"{int(seconds // 3600)} hours"
+
+
+def head_date(address: str, release: str, transport: Transport) -> float | None:
+    """When the release file at an address was made; FetchError where it cannot be reached."""
+    base = base_url(address, release)
+    try:
+        data = transport.read(f"{base}/InRelease")
+    except NotThere:
+        data = transport.read(f"{base}/Release")
+    try:
+        return read_release(data, base).date
+    except HostFileError as problem:
+        raise FetchError(f"{base}: {problem.what}") from problem

@@ -212,6 +212,12 @@ class RpmAdapter(RpmState):
 
         return checks_off(self.source(source.handle))
 
+    def head_date(self, address: str, release: str, transport: Transport) -> float | None:
+        """As its `repomd.xml` says."""
+        from velpin.kinds.rpm.refresh import head_date
+
+        return head_date(address, transport)
+
     def fetch(
         self, handle: str, transport: Transport, options: Collection[RefreshOption]
     ) -> RefreshResult:

@@ -113,6 +113,8 @@ def _plain(host: RpmState, new: NewSource) -> IniSection:
     address = plain_address(new)
     name = new.handle or name_from(address)
     text = f"[{name}]\nname={name}\nbaseurl={address}\nenabled=1\ngpgcheck=1\n"
+    if new.signed_index:
+        text += "repo_gpgcheck=1\n"
     return read_sections(encode(text), "the address")[0]
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import partial
 from itertools import islice
 from urllib.parse import unquote, urlsplit
@@ -157,6 +157,10 @@ class RpmCheckupFacts(KindFacts):
                 except OSError:
                     continue
         return max(times, default=None)
+
+    def catalog_fields(self, source: Source) -> Mapping[str, object]:
+        """Whether its index is signed."""
+        return {"signed_index": True} if self.host.source(source.handle).signed_index else {}
 
     def moves_to(self, release: str, transport: Transport) -> NextRelease:
         """The release variable, and addresses with that number in the place of this one's."""

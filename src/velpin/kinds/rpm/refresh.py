@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
 from velpin.core.fetching import Promised, SourceFetch
-from velpin.errors import FetchError, NotThere, ReleaseRefused
+from velpin.errors import FetchError, HostFileError, NotThere, ReleaseRefused
 from velpin.kinds.rpm.repomd import STRONG, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.trust import named_keys
@@ -133,3 +133,12 @@ class _RpmFetch(SourceFetch):
                 self.download([url], target, kind, Promised(*listed.promise))
                 self.check_inside(url, target, Promised(*listed.open_promise))
             self.next.indexes[kind] = file
+
+
+def head_date(address: str, transport: Transport) -> float | None:
+    """When the lists at an address were made; FetchError where they cannot be reached."""
+    url = f"{address}/repodata/repomd.xml"
+    try:
+        return read_repomd(transport.read(url, most=_LARGEST), url).date
+    except HostFileError as problem:
+        raise FetchError(f"{url}: {problem.what}") from problem

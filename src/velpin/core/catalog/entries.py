@@ -1,0 +1,186 @@
+"""What a catalog's sources are for one host: which place fits, its address filled in."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
+
+from velpin.core.catalog.format import Catalog, filled, parts_of
+from velpin.core.catalog.shelf import read_shelf
+from velpin.errors import Refusal, UsageError
+from velpin.model.catalog import CatalogEntry, CatalogPlace, CatalogSource
+from velpin.model.reason import Fact, Reason
+
+if TYPE_CHECKING:
+    from velpin.core.adapter import Adapter
+    from velpin.model.source import Source
+
+_VALUE = re.compile(r"[A-Za-z0-9][A-Za-z0-9._+-]*\Z")
+
+
+def all_entries(host: Adapter[Source]) -> list[CatalogEntry]:
+    """Every source of every catalog; of one name in several, the first catalog's."""
+    found: dict[str, CatalogEntry] = {}
+    for catalog in read_shelf(host.tree).catalogs:
+        for source in catalog.sources:
+            found.setdefault(source.name, entry_of(host, catalog, source))
+    return list(found.values())
+
+
+def find_entry(host: Adapter[Source], asked: str, channel: str = "") -> CatalogEntry | None:
+    """The entry for a name as it is typed, None where no catalog has it.
+
+    Raises UsageError where the name needs parts, or has too many, or a channel is none of its;
+    HostFileError where a catalog that might have it is not understood.
+    """
+    head, given = parts_of(asked)
+    shelf = read_shelf(host.tree)
+    for catalog in shelf.catalogs:
+        for source in catalog.sources:
+            name, parts = parts_of(source.name)
+            if name != head:
+                continue
+            if len(given) != len(parts) or not all(map(_VALUE.match, given)):
+                raise UsageError(f"{asked}: this name has parts", f"velpin add {source.name}")
+            if channel and channel not in source.channels:
+                raise UsageError(
+                    f"{asked} has no channel {channel}", f"it has {', '.join(source.channels)}"
+                )
+            values = {part.lower(): value for part, value in zip(parts, given, strict=True)}
+            return entry_of(host, catalog, source, channel, asked, values)
+    if shelf.errors:
+        raise shelf.errors[0]
+    return None
+
+
+def entry_of(
+    host: Adapter[Source],
+    catalog: Catalog,
+    source: CatalogSource,
+    channel: str = "",
+    name: str = "",
+    parts: dict[str, str] | None = None,
+) -> CatalogEntry:
+    """One source for one host; `parts` are the values of its name's parts."""
+    chosen = channel or source.channels[0]
+    values = {**variables(host), "channel": chosen, **(parts or {})}
+    entry = CatalogEntry(
+        name or source.name, source.summary, catalog.file, source.place, fits=False, why_not=None,
+        channels=source.channels, channel=chosen, packages=source.packages, confine=source.confine,
+        page=source.page, key=filled(source.key, values), fingerprints=source.fingerprints,
+    )  # fmt: skip
+    reasons = [why_not(host, place, chosen) for place in source.places]
+    missing = None if None in reasons else _nearest_reason(host, source, chosen)
+    if missing is not None and missing.code not in _OVERRULED:
+        return entry._replace(why_not=missing)
+    codes = [reason.code if reason else "" for reason in reasons]
+    place = source.places[codes.index(missing.code if missing else "")]
+    address = filled(place.address, values).rstrip("/")
+    suite = filled(place.suite, values)
+    return entry._replace(
+        fits=missing is None, why_not=missing, address=address, suite=suite,
+        components=tuple(filled(one, values) for one in place.components),
+        mirrors=tuple(filled(one, values).rstrip("/") for one in place.mirrors),
+        index_name=place.index_name, signed_index=place.signed_index,
+        on_host=_on_host(host, handle_of(entry), [address, *place.mirrors], suite),
+    )  # fmt: skip
+
+
+def handle_of(entry: CatalogEntry) -> str:
+    """What a source of a catalog is called on the host."""
+    return entry.index_name or re.sub(r"[^a-z0-9.+-]+", "-", entry.name.lower()).strip("-")
+
+
+def variables(host: Adapter[Source]) -> dict[str, str]:
+    """What is put in for a host: release, its major part, codename, architecture."""
+    release = host.release.get("VERSION_ID", "")
+    return {
+        "release": release,
+        "major": release.partition(".")[0],
+        "codename": host.release.get("VERSION_CODENAME", ""),
+        "arch": host.native,
+    }
+
+
+def why_not(host: Adapter[Source], place: CatalogPlace, channel: str) -> Reason | None:
+    """Why a place is not for a host; None where it is."""
+    release = host.release
+    names = {release.get("ID", ""), *release.get("ID_LIKE", "").split()}
+    if host.kind not in place.kinds:
+        return _reason("catalog-other-kind", place.kinds, host.kind)
+    if place.channels and channel not in place.channels:
+        return _reason("catalog-other-channel", place.channels, channel)
+    if place.hosts and not names.intersection(place.hosts):
+        return _reason("catalog-other-host", place.hosts, release.get("ID", "unknown"))
+    mine = variables(host)
+    if place.releases and not {mine["codename"], mine["release"], mine["major"]} & set(
+        place.releases
+    ):
+        here = mine["codename"] or mine["release"] or "unknown"
+        return _reason("catalog-other-release", place.releases, here)
+    if place.architectures and host.native not in place.architectures:
+        return _reason("catalog-other-arch", place.architectures, host.native)
+    return None
+
+
+_ORDER = (
+    "catalog-other-kind", "catalog-other-channel", "catalog-other-host", "catalog-other-release",
+    "catalog-other-arch",
+)  # fmt: skip
+"""What a place fails by, the nearest miss last."""
+
+
+_OVERRULED = ("catalog-other-release", "catalog-other-arch")
+"""Where an address can be filled in all the same, for those who know better."""
+
+
+def _reason(code: str, has: Sequence[str], here: str) -> Reason:
+    facts: dict[str, Fact] = {"has": tuple(has), "here": here}
+    return Reason(code, facts)
+
+
+def _nearest_reason(host: Adapter[Source], source: CatalogSource, channel: str) -> Reason:
+    """Why no place fits: of the one that comes nearest, with what all alike have."""
+    reasons = [reason for place in source.places if (reason := why_not(host, place, channel))]
+    last = max(reasons, key=lambda reason: _ORDER.index(reason.code))
+    alike = [reason for reason in reasons if reason.code == last.code]
+    has = dict.fromkeys(name for reason in alike for name in reason.texts("has"))
+    return Reason(last.code, {**last.facts, "has": tuple(has)})
+
+
+def _on_host(host: Adapter[Source], handle: str, addresses: Sequence[str], suite: str) -> str:
+    """The handle under which a host has a source already."""
+    for source in host.sources:
+        mine = (source.address.rstrip("/"), *_all_addresses(host, source))
+        same_suite = not suite or source.release == suite
+        if same_suite and any(address.rstrip("/") in mine for address in addresses):
+            return source.handle
+    return handle if handle in host.by_handle else ""
+
+
+def _all_addresses(host: Adapter[Source], source: Source) -> Iterator[str]:
+    for address in host.addresses_of(source):
+        yield address.partition(" ")[0].rstrip("/")
+
+
+def search(entries: Sequence[CatalogEntry], words: Sequence[str]) -> list[CatalogEntry]:
+    """Entries that hold every word in their name, summary or packages."""
+    wanted = [word.lower() for word in words]
+    return [
+        entry
+        for entry in entries
+        if all(
+            word in f"{entry.name} {entry.summary} {' '.join(entry.packages)}".lower()
+            for word in wanted
+        )
+    ]
+
+
+def no_entry(host: Adapter[Source], name: str) -> Refusal:
+    """What is said of a name that no catalog has."""
+    from velpin.core.name_search import nearest
+
+    near = nearest(name, [entry.name for entry in all_entries(host)])
+    hint = f"did you mean {' or '.join(near)}?" if near else "velpin catalog lists them"
+    return Refusal(f"no catalog has a source {name!r}", hint)
