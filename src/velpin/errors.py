@@ -211,6 +211,14 @@ def no_upgrade_along(kind: str) -> UsageError:
     )
 
 
+def no_common_keys(kind: str) -> Refusal:
+    """What a kind of host says that keeps keys for all sources in its record of packages."""
+    return Refusal(
+        f"hosts of kind {kind} keep keys for all sources in their record of packages",
+        "give the key with the source that it signs",
+    )
+
+
 def unforeseen(problem: BaseException, doing: str) -> Unforeseen:
     """What is told of an error that no part of Velpin foresaw."""
     what = f"{type(problem).__name__}: {problem}"[:500]

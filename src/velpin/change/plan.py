@@ -40,6 +40,9 @@ class NewSource(NamedTuple):
     fingerprint: str = ""
     """The one that the vendor publishes, or several parted by commas; TrustError where no key
     given has any of them."""
+    keep_options: bool = False
+    """Whether options that switch checks off stay although a key was given: what is described is
+    a source as it once was."""
     signed_index: bool = False
     """Whether its index itself is signed, where hosts ask for that apart."""
 

@@ -12,7 +12,13 @@ from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, 
 from functools import cached_property
 from typing import TYPE_CHECKING, Generic, Literal, NamedTuple, Protocol, Self, TypeVar
 
-from velpin.errors import HostFileError, Refusal, StoreError, no_generations
+from velpin.errors import (
+    HostFileError,
+    Refusal,
+    StoreError,
+    no_common_keys,
+    no_generations,
+)
 from velpin.model.source import Source
 
 if TYPE_CHECKING:
@@ -32,6 +38,7 @@ if TYPE_CHECKING:
     from velpin.files.tree import Edits, Modes, Tree
     from velpin.model.forecast import Forecast, HostName, Offer
     from velpin.model.host import GenerationName, Installer, KeyUse, RefreshResult, SourceState
+    from velpin.model.hostfile import SourceDescription
     from velpin.model.reason import Note, Reason
     from velpin.model.request import Request
     from velpin.model.rule import RuleInForce
@@ -461,6 +468,38 @@ class Adapter(ABC, Generic[S_co]):
     @abstractmethod
     def rules(self) -> list[RuleInForce]:
         """Every rule in force, what each decides, and which decide nothing."""
+
+    # -- a host in a file --------------------------------------------------------------------
+
+    @abstractmethod
+    def describe_source(self, source: Source) -> SourceDescription:
+        """A source as it is written, without its key, its rules and whether it is on."""
+
+    @abstractmethod
+    def from_description(self, told: SourceDescription) -> NewSource:
+        """The new source that a description asks for."""
+
+    def is_described_so(self, source: Source, told: SourceDescription) -> bool:
+        """Whether a source is written as a description says, its handle aside."""
+        mine = self.describe_source(source)
+        return mine.essence._replace(handle="") == told.essence._replace(handle="")
+
+    def common_keys(self) -> Sequence[tuple[str, Sequence[Key]]]:
+        """Keys that sources depend on without naming them, by the name of what holds them."""
+        return ()
+
+    def all_common_keys(self) -> Sequence[Key]:
+        """All keys that count for every source."""
+        return ()
+
+    def with_common_keys(self, name: str, keys: Sequence[Key]) -> Edits:
+        """The edits that let keys count for every source; Refusal where this kind of host keeps
+        no such keys in its files."""
+        raise no_common_keys(self.kind)
+
+    @abstractmethod
+    def is_own_source(self, source: Source) -> bool:
+        """Whether Velpin added a source."""
 
     # -- the checkup -------------------------------------------------------------------------
 

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import NewSource, Plan
     from velpin.core.adapter import Adapter
     from velpin.core.generations import GenerationComparison
+    from velpin.core.hostfile.conform import Conforming
     from velpin.core.options import WantedOptions
     from velpin.core.snapshot import Snapshot
     from velpin.core.takeover import Takeover
@@ -36,6 +37,7 @@ if TYPE_CHECKING:
         SearchHit,
         SourceStatus,
     )
+    from velpin.model.hostfile import ExpectationResult, HostFile
     from velpin.model.reason import Note, Place
     from velpin.model.rule import Rule, RuleInForce
     from velpin.model.shift import ChangedAnswer, Drift, Shift, UpgradeResult
@@ -410,6 +412,31 @@ class Host:
             return None if offline else self.transport().hasty()
         except HostFileError:
             return None
+
+    # -- a host in a file --------------------------------------------------------------------
+
+    def export(self) -> str:
+        """What the host's sources, their keys, Velpin's rules and what is off are, as a file that
+        `plan_conform` takes."""
+        from velpin.core.hostfile.export import export
+
+        return export(self._adapter)
+
+    def plan_conform(self, wanted: HostFile, *, prune: bool = False) -> Conforming:
+        """What making the host as a file says would write, and what its expectations say then.
+
+        With `prune` what Velpin added and the file does not name goes too. What cannot be done is
+        raised with its place in the file, before anything is touched.
+        """
+        from velpin.core.hostfile.conform import plan_conform
+
+        return plan_conform(self, lambda host: host._adapter, wanted, prune=prune)
+
+    def expect(self, wanted: HostFile) -> list[ExpectationResult]:
+        """Whether the expectations of a file are met that are for this host."""
+        from velpin.core.hostfile.expect import check_expectations
+
+        return check_expectations(self, self._adapter, wanted.expectations)
 
     # -- catalogs ----------------------------------------------------------------------------
 

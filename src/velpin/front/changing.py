@@ -72,6 +72,12 @@ def decide(
     _end(plan, shift, host.apply(plan, anyway=anyway).number, how, takeover)
 
 
+def show_all(screen: Screen, plan: Plan, shift: Shift, *, every: bool) -> None:
+    """A plan and what it changes, below what a command has told itself."""
+    show_plan(screen, plan)
+    show_shift(screen, shift, every=every)
+
+
 def _show(
     plan: Plan, shift: Shift, takeover: Takeover | None, came: Sequence[str] | None, *, every: bool
 ) -> None:

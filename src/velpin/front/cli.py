@@ -787,6 +787,68 @@ def catalog(
     )
 
 
+@_command
+def export(
+    out: Annotated[
+        Path | None, typer.Option("--out", metavar="FILE", help="Write it into this file.")
+    ] = None,
+    root: Root = None,
+) -> None:
+    """Write the host's sources, keys and rules as a file that conform takes."""
+    from velpin.front import hostfile_command
+
+    hostfile_command.export(_open(root), out)
+
+
+@_changing
+def conform(
+    host: Host,
+    how: ChangeOptions,
+    file: Annotated[Path, typer.Argument(help="A file that describes the host.")],
+    check: Annotated[
+        bool, typer.Option("--check", help="Change nothing; exit 1 where something would change.")
+    ] = False,
+    prune: Annotated[
+        bool, typer.Option("--prune", help="Remove what velpin added and the file does not name.")
+    ] = False,
+    anyway: Annotated[
+        bool, typer.Option("--anyway", help="Make it so although an expectation would fail.")
+    ] = False,
+) -> None:
+    """Make the host as a file says; a second time changes nothing."""
+    from velpin.front import hostfile_command
+
+    code = hostfile_command.conform(host, file, how, check=check, prune=prune, anyway=anyway)
+    if code:
+        raise typer.Exit(code)
+
+
+@_command
+def expect(
+    what: Annotated[
+        list[str], typer.Argument(metavar="FILE|NAME...", help="A file; with --from-now, names.")
+    ],
+    from_now: Annotated[
+        bool, typer.Option("--from-now", help="Write what is so today as expectations.")
+    ] = False,
+    root: Root = None,
+    as_is: AsIs = False,
+    json: Json = False,
+) -> None:
+    """Check what must be true of the forecast; exit 1 where it is not."""
+    from velpin.front import hostfile_command
+
+    if not from_now and len(what) != 1:
+        raise UsageError("which file?", "velpin expect FILE, or velpin expect --from-now NAME...")
+    host = _open(root, as_is)
+    if from_now:
+        hostfile_command.write_expectations(host, what)
+        return
+    code = hostfile_command.expect(host, Path(what[0]), as_json=json)
+    if code:
+        raise typer.Exit(code)
+
+
 @_changing
 def checkup(
     host: Host,

@@ -11,6 +11,7 @@ from velpin.errors import VelpinError
 from velpin.model.finding import Rehearsal
 from velpin.model.forecast import Answer
 from velpin.model.host import RefreshResult, SearchHit
+from velpin.model.hostfile import ConformItem, ExpectationResult
 from velpin.model.reason import Inline, Reason
 from velpin.model.rule import Rule
 from velpin.model.safe_text import without_passwords
@@ -18,6 +19,7 @@ from velpin.model.shift import Drift, Shift
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry
+    from velpin.core.hostfile.conform import Conforming
     from velpin.core.options import PlanOption
     from velpin.core.takeover import Takeover
 
@@ -160,6 +162,37 @@ class Rehearsed(NamedTuple):
     def of(cls, found: Rehearsal, plan: Plan) -> Rehearsed:
         """A rehearsal as it is told."""
         return cls(found, files_of(plan))
+
+
+class Conformed(NamedTuple):
+    """What making a host as a file says changes, or would."""
+
+    changed: bool
+    entry: int | None
+    """The number of the journal's entry; null where nothing was written."""
+    items: Sequence[ConformItem]
+    expectations: Sequence[ExpectationResult]
+    files: Mapping[str, str | None]
+    shift: Shift | None
+
+    @classmethod
+    def of(cls, found: Conforming, shift: Shift | None, entry: int | None) -> Conformed:
+        """As it is told."""
+        return cls(
+            found.changed, entry, found.items, found.expectations, files_of(found.plan), shift
+        )
+
+
+class Expected(NamedTuple):
+    """Whether expectations are met."""
+
+    ok: bool
+    expectations: Sequence[ExpectationResult]
+
+    @classmethod
+    def of(cls, results: Sequence[ExpectationResult]) -> Expected:
+        """As it is told."""
+        return cls(all(each.met for each in results), results)
 
 
 class SavedSnapshot(NamedTuple):

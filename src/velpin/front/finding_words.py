@@ -29,6 +29,9 @@ SENTENCES = {
     "moving-name": "{source} follows the name {asked}, which means {codename} today",
     "component-gone": "{source} has no {names}; it has {has}",
     "other-kind": "{file} is written for another kind of host",
+    "catalog-differs": "{source} is at {mine}, and the catalog says {theirs} ({catalog})",
+    "catalog-other-key": "{source} names the key {mine}, and the catalog says {theirs} ({catalog})",
+    "catalog-doubted": "the catalog {file} is passed over: {what}",
     # freshness
     "never-fetched": "never fetched: {sources}",
     "refresh-failed": "the last refresh of {source} failed: {what}",
@@ -84,6 +87,8 @@ SENTENCES = {
     "rename-or-remove": "rename {file} or remove it",
     "run-as-root": "run any velpin command as root: it puts that right first",
     "refresh-again": "velpin refresh {source}; {hint}",
+    "take-from-catalog": "velpin catalog {name} shows it; velpin drop {source}, then velpin add"
+    " {name}, takes it from there",
     "installer-refresh": "refresh the installer's own indexes before you install",
     "use-other": "velpin refresh {source}; if it stays behind, use the address of {other}",
     "say-so-or-go-back": "if that is meant, say so: velpin pin {name} --from {source}, or silence"

@@ -46,7 +46,7 @@ def plan_add_entry(
     transport = host.transport()
     looks = look_at_mirrors(adapter, entry, mirror, transport.hasty())
     address = choose_mirror(entry, looks)
-    new = _new_source(entry, address, _keys(entry, transport))
+    new = _new_source(entry, address, keys_of_entry(entry, transport))
     plan = host.plan_add(new, only=only, over=over)
     if entry.why_not is not None:
         plan.findings.insert(0, entry.why_not)
@@ -63,8 +63,12 @@ def _new_source(entry: CatalogEntry, address: str, keys: Sequence[Key]) -> NewSo
     )  # fmt: skip
 
 
-def _keys(entry: CatalogEntry, transport: Transport) -> list[Key]:
-    """The entry's keys with the fingerprints that the catalog names."""
+def keys_of_entry(entry: CatalogEntry, transport: Transport) -> list[Key]:
+    """The entry's keys with the fingerprints that the catalog names.
+
+    Raises BadKey where it names none that can be read, TrustError where none has one of its
+    fingerprints, FetchError where they cannot be reached.
+    """
     if not entry.key:
         return []
     embedded = entry.key.startswith(ARMOUR)

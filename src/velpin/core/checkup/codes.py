@@ -61,6 +61,10 @@ CODES = {
         "the installer complains at every refresh and gets nothing from it"),
     "other-kind": Code("fit", "hint",
         "this host's installer does not read it"),
+    "catalog-differs": Code("fit", "warning",
+        "the vendor has moved or has another key, or the catalog is not to be believed"),
+    "catalog-unread": Code("fit", "hint",
+        "nothing in it is offered"),
     # freshness
     "never-fetched": Code("freshness", "warning",
         "its packages are not considered until its index is here"),

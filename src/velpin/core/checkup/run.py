@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import Plan
-from velpin.core.checkup import freshness, host_files, order, packages, trust
+from velpin.core.checkup import catalogs, freshness, host_files, order, packages, trust
 from velpin.core.checkup.codes import CODES
 from velpin.core.checkup.examination import Check, Draft, Examination, Mend, planned
 from velpin.core.checkup.silence import read_silences
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from velpin.model.source import Source
 
 COMMON: tuple[Check, ...] = (
-    *trust.CHECKS, *freshness.CHECKS, *host_files.CHECKS, *order.CHECKS, *packages.CHECKS,
+    *trust.CHECKS, *freshness.CHECKS, *catalogs.CHECKS, *host_files.CHECKS, *order.CHECKS, *packages.CHECKS,
 )  # fmt: skip
 _MOST_MENDED = 400
 """So many findings are mended by one plan."""

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from velpin.kinds.alpm.recipes import SourceInfo
     from velpin.model.forecast import Forecast, Offer
     from velpin.model.host import KeyUse, RefreshResult
+    from velpin.model.hostfile import SourceDescription
     from velpin.model.request import Request
     from velpin.model.rule import RuleInForce
     from velpin.model.shift import Selection
@@ -279,6 +280,44 @@ class AlpmAdapter(AlpmState):
         from velpin.kinds.alpm.rules.listing import rules
 
         return rules(self)
+
+    # -- a host in a file --------------------------------------------------------------------
+
+    def describe_source(self, source: Source) -> SourceDescription:
+        """A source as it is written."""
+        from velpin.kinds.alpm.describe import describe
+
+        return describe(self, self.source(source.handle))
+
+    def from_description(self, told: SourceDescription) -> NewSource:
+        """The new source that a description asks for."""
+        from velpin.kinds.alpm.describe import from_description
+
+        return from_description(told)
+
+    def common_keys(self) -> Sequence[tuple[str, Sequence[Key]]]:
+        """Keys that sources depend on without naming them."""
+        from velpin.kinds.alpm.describe import common_keys
+
+        return common_keys(self)
+
+    def all_common_keys(self) -> Sequence[Key]:
+        """All keys that count for every source."""
+        from velpin.kinds.alpm.describe import all_common_keys
+
+        return all_common_keys(self)
+
+    def with_common_keys(self, name: str, keys: Sequence[Key]) -> Edits:
+        """The edits that let keys count for every source."""
+        from velpin.kinds.alpm.describe import with_common_keys
+
+        return with_common_keys(self, name, keys)
+
+    def is_own_source(self, source: Source) -> bool:
+        """Whether Velpin added a source."""
+        from velpin.kinds.alpm.describe import is_own
+
+        return is_own(self, self.source(source.handle))
 
     # -- the checkup -------------------------------------------------------------------------
 

@@ -76,7 +76,7 @@ def compose_source(host: AlpmState, new: NewSource) -> Addition:
 
 def compose_key(host: AlpmState, source: AlpmSource, keys: Sequence[Key]) -> Edits:
     """The edits that bring a key into the ring, and let a source's section take it."""
-    edits = dict(_with_keys(host, keys))
+    edits = dict(with_keys(host, keys))
     if not source.level.any_key:
         text = Text(host.tree, source.file)
         block = text.block(source.handle)
@@ -92,7 +92,7 @@ def _addition(
     notes: Sequence[Reason] = (),
 ) -> Addition:
     """What writing some sections and taking some keys into the ring comes to."""
-    edits: dict[str, bytes | None] = dict(_with_keys(host, keys)) if keys else {}
+    edits: dict[str, bytes | None] = dict(with_keys(host, keys)) if keys else {}
     text = main_text(host.tree)
     there = {source.handle for source in host.sources if source.on}
     for section in sections:
@@ -170,7 +170,7 @@ def read_snippet(text: str, name: str = "") -> list[AlpmSection]:
 # -- what would be written ---------------------------------------------------------------
 
 
-def _with_keys(host: AlpmState, keys: Sequence[Key]) -> Edits:
+def with_keys(host: AlpmState, keys: Sequence[Key]) -> Edits:
     """The host's ring with some keys in it."""
     found = ring(host)
     if not found.file.endswith(RING):

@@ -49,7 +49,7 @@ def compose_source(host: DebState, new: NewSource) -> Addition:
     handle = _handle(new, entries, host)
     keys = _keys(new, entries)
     notes = []
-    if new.key:
+    if new.key and not new.keep_options:
         entries, dropped = _with_checks(entries)
         notes += [Reason("checks-kept", {"settings": dropped})] if dropped else []
     logins, entries = _logins_apart(entries)

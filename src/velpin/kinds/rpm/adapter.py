@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.recipes import SourcePackages
     from velpin.model.forecast import Forecast, Offer
     from velpin.model.host import KeyUse, RefreshResult
+    from velpin.model.hostfile import SourceDescription
     from velpin.model.request import Request
     from velpin.model.rule import RuleInForce
     from velpin.model.shift import Selection
@@ -284,6 +285,33 @@ class RpmAdapter(RpmState):
         from velpin.kinds.rpm.rules.listing import rules
 
         return rules(self)
+
+    # -- a host in a file --------------------------------------------------------------------
+
+    def describe_source(self, source: Source) -> SourceDescription:
+        """A source as it is written."""
+        from velpin.kinds.rpm.describe import describe
+
+        return describe(self, self.source(source.handle))
+
+    def is_described_so(self, source: Source, told: SourceDescription) -> bool:
+        """Whether a section says the same; where its key comes from is another question."""
+        from velpin.kinds.rpm.describe import without_key_address
+
+        mine, theirs = map(without_key_address, (self.describe_source(source), told))
+        return mine.essence._replace(handle="") == theirs.essence._replace(handle="")
+
+    def from_description(self, told: SourceDescription) -> NewSource:
+        """The new source that a description asks for."""
+        from velpin.kinds.rpm.describe import from_description
+
+        return from_description(told)
+
+    def is_own_source(self, source: Source) -> bool:
+        """Whether Velpin added a source."""
+        from velpin.kinds.rpm.describe import is_own
+
+        return is_own(self, self.source(source.handle))
 
     # -- the checkup -------------------------------------------------------------------------
 

@@ -58,7 +58,7 @@ def compose_source(host: RpmState, new: NewSource, transport: Transport) -> Addi
         f"{key}={value}"
         for section in sections
         for key, value in section.values
-        if new.key and weakens(key, value)
+        if new.key and not new.keep_options and weakens(key, value)
     ]
     if dropped:
         sections = [section.with_checks() for section in sections]

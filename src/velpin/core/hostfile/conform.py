@@ -1,0 +1,258 @@
+"""Making a host as a file says: every difference planned on an overlay, one after the other, as one
+change; a second time nothing is left to be done."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import TYPE_CHECKING, NamedTuple
+
+from velpin.change.plan import Plan
+from velpin.core.hostfile.expect import check_expectations, is_for
+from velpin.errors import HostFileError, PlanRefused, Refusal, VelpinError
+from velpin.model.hostfile import (
+    ConformItem,
+    ExpectationResult,
+    HostFile,
+    WantedKey,
+    WantedRule,
+    WantedSource,
+)
+from velpin.model.reason import Place
+from velpin.model.rule import Rule, short_of
+from velpin.trust.openpgp import read_keys
+
+if TYPE_CHECKING:
+    from velpin.core.adapter import Adapter
+    from velpin.core.host import Host
+    from velpin.model.source import Source
+
+
+class Conforming(NamedTuple):
+    """What would make a host as a file says."""
+
+    plan: Plan
+    items: tuple[ConformItem, ...]
+    expectations: tuple[ExpectationResult, ...]
+    """On the host as it would be."""
+
+    @property
+    def changed(self) -> bool:
+        """Whether anything would be changed."""
+        return any(item.changed for item in self.items)
+
+    @property
+    def failed(self) -> tuple[ExpectationResult, ...]:
+        """The expectations that would not be met."""
+        return tuple(each for each in self.expectations if not each.met)
+
+
+AdapterOf = Callable[["Host"], "Adapter[Source]"]
+
+
+def plan_conform(
+    host: Host, adapter_of: AdapterOf, wanted: HostFile, *, prune: bool = False
+) -> Conforming:
+    """What making a host as a file says would write.
+
+    Raises the first error of what cannot be done, with its place in the file, before anything is
+    touched: a source that no catalog has or that cannot be fetched, a key that is none, a rule
+    that this kind of host cannot express or that contradicts another.
+    """
+    work = _Conform(host, adapter_of)
+    sources = [each for each in wanted.sources if is_for(work.adapter, each.when)]
+    _check_names(sources)
+    for key in wanted.keys:
+        if is_for(work.adapter, key.when):
+            work.at(key.place, lambda key=key: work.common_key(key))  # type: ignore[misc]
+    for source in sources:
+        work.at(source.place, lambda source=source: work.source(source))  # type: ignore[misc]
+    rules = [each for each in wanted.rules if is_for(work.adapter, each.when)]
+    rules += [
+        WantedRule(Rule("confine", each.only, each.name), each.when, each.place)
+        for each in sources if each.only
+    ]  # fmt: skip
+    if prune:
+        work.prune_rules(rules)
+    for rule in rules:
+        work.at(rule.place, lambda rule=rule: work.rule(rule))  # type: ignore[misc]
+    if prune:
+        work.prune_sources(sources)
+    work.plan.command = f"velpin conform {wanted.file}"
+    changed = sum(item.changed for item in work.items)
+    work.plan.summary = f"make the host as {wanted.file} says ({changed} of {len(work.items)})"
+    results = check_expectations(work.host, work.adapter, wanted.expectations)
+    return Conforming(work.plan, tuple(work.items), tuple(results))
+
+
+def _check_names(sources: Sequence[WantedSource]) -> None:
+    """HostFileError where two descriptions of one name are both for this host."""
+    seen: dict[str, WantedSource] = {}
+    for source in sources:
+        first = seen.setdefault(source.name, source)
+        if first is not source:
+            raise HostFileError(
+                source.place.file, source.place.line,
+                f"{source.name} is described at line {first.place.line} too, and both are for this"
+                " host",
+                "narrow one of them: when = { ... }",
+            )  # fmt: skip
+
+
+class _Conform:
+    """The host so far, the plan that leads there, and what was done for each item."""
+
+    def __init__(self, host: Host, adapter_of: AdapterOf) -> None:
+        self._first, self.host, self._adapter_of = host, host, adapter_of
+        self.adapter = adapter_of(host)
+        self.plan = Plan("", "")
+        self.items: list[ConformItem] = []
+
+    def at(self, place: Place, work: Callable[[], None]) -> None:
+        """Do some work; what goes wrong is told with the place in the file."""
+        try:
+            work()
+        except HostFileError:
+            raise
+        except PlanRefused as problem:
+            raise PlanRefused(problem.reason, place=place, remedies=problem.remedies) from problem
+        except VelpinError as problem:
+            problem.message = f"{place}: {problem.message}"
+            raise
+
+    def take(self, plan: Plan) -> None:
+        """Go on from what a further plan would leave; raises what stops it."""
+        against = plan.why_not()
+        if against is not None:
+            raise against
+        self.plan = self.plan.then(self._first.tree, plan)
+        self.host = self._first.considering(self.plan)
+        self.adapter = self._adapter_of(self.host)
+
+    def tell(self, item: ConformItem) -> None:
+        """Take down what an item would change."""
+        self.items.append(item)
+
+    # -- sources ---------------------------------------------------------------------------
+
+    def source(self, wanted: WantedSource) -> None:
+        """Have a source as it is described."""
+        here = self._present(wanted)
+        done: list[str] = []
+        if here is None:
+            self.take(self._added(wanted))
+            done.append("added")
+        elif not self._is_as_described(wanted, here):
+            self.take(self.host.plan_drop(here.handle))
+            self.take(self._added(wanted))
+            done.append("written anew")
+        elif self._lacks_key(wanted, here):
+            self.take(self._with_key(wanted, here))
+            done.append("key")
+        handle = self._handle(wanted)
+        if self.adapter.source(handle).on != wanted.on:
+            self.take(self.host.plan_switch(handle, wanted.on))
+            done.append("switched on" if wanted.on else "switched off")
+        self.tell(ConformItem("source", wanted.name, bool(done), ", ".join(done), wanted.place))
+
+    def _present(self, wanted: WantedSource) -> Source | None:
+        if wanted.catalog:
+            entry = self.host.catalog_entry(wanted.catalog, wanted.channel)
+            if entry is not None and entry.on_host:
+                return self.adapter.source(entry.on_host)
+        return self.adapter.by_handle.get(wanted.name)
+
+    def _handle(self, wanted: WantedSource) -> str:
+        here = self._present(wanted)
+        if here is None:
+            raise Refusal(f"{wanted.name} would not be there afterwards", "velpin sources")
+        return here.handle
+
+    def _is_as_described(self, wanted: WantedSource, here: Source) -> bool:
+        if wanted.described is None:
+            return True  # found by its address in the catalog
+        return self.adapter.is_described_so(here, wanted.described)
+
+    def _lacks_key(self, wanted: WantedSource, here: Source) -> bool:
+        prints = self._fingerprints(wanted)
+        named = {key.fingerprint for key in self.adapter.kind_facts().keys_of(here).keys}
+        return bool(prints) and not prints <= named
+
+    def _fingerprints(self, wanted: WantedSource) -> set[str]:
+        if not wanted.key:
+            return set()
+        return {key.fingerprint for key in read_keys(wanted.key, str(wanted.place))}
+
+    def _added(self, wanted: WantedSource) -> Plan:
+        if wanted.catalog:
+            return self.host.plan_add_entry(
+                wanted.catalog, channel=wanted.channel, mirror=wanted.mirror
+            )
+        assert wanted.described is not None
+        new = self.adapter.from_description(wanted.described)
+        new = new._replace(
+            key=wanted.key, key_name=str(wanted.place) if wanted.key else "",
+            fingerprint=",".join(wanted.fingerprints), keep_options=True,
+        )  # fmt: skip
+        return self.host.plan_add(new)
+
+    def _with_key(self, wanted: WantedSource, here: Source) -> Plan:
+        keys = read_keys(wanted.key, str(wanted.place))
+        plan = Plan("", f"name a key for {here.handle}")
+        plan.propose(self.host.tree, self.adapter.compose_key(here, keys))
+        return plan
+
+    # -- keys for all ----------------------------------------------------------------------
+
+    def common_key(self, wanted: WantedKey) -> None:
+        """Have a key that counts for all sources."""
+        keys = read_keys(wanted.key, str(wanted.place))
+        have = {key.fingerprint for _, found in self.adapter.common_keys() for key in found}
+        have |= {key.fingerprint for key in self.adapter.all_common_keys()}
+        missing = [key for key in keys if key.fingerprint not in have]
+        if missing:
+            plan = Plan("", f"key {wanted.name}")
+            plan.propose(self.host.tree, self.adapter.with_common_keys(wanted.name, missing))
+            self.take(plan)
+        told = "added" if missing else ""
+        self.tell(ConformItem("key", wanted.name, bool(missing), told, wanted.place))
+
+    # -- rules -----------------------------------------------------------------------------
+
+    def rule(self, wanted: WantedRule) -> None:
+        """Have a rule in force."""
+        planner = self.adapter.rule_planner()
+        resolved = planner.resolve(wanted.rule)
+        missing = resolved not in planner.recorded() and wanted.rule not in planner.recorded()
+        if missing:
+            self.take(self.host.plan_rules([wanted.rule]))
+        told = "made" if missing else ""
+        name = short_of(wanted.rule)
+        self.tell(ConformItem("rule", name, missing, told, wanted.place))
+
+    def prune_rules(self, wanted: Sequence[WantedRule]) -> None:
+        """Take back rules of Velpin's that the file does not say."""
+        planner = self.adapter.rule_planner()
+        stay = {each.rule for each in wanted}
+        stay |= {rule for each in wanted if (rule := self._resolved(each.rule)) is not None}
+        for rule in planner.recorded():
+            if rule not in stay:
+                self.take(self.host.plan_lift([rule]))
+                self.tell(ConformItem("pruned rule", short_of(rule), True, "removed"))
+
+    def _resolved(self, rule: Rule) -> Rule | None:
+        try:
+            return self.adapter.rule_planner().resolve(rule)
+        except VelpinError:
+            return None
+
+    def prune_sources(self, wanted: Sequence[WantedSource]) -> None:
+        """Drop sources that Velpin added and the file does not name."""
+        named = {self._handle(each) for each in wanted}
+        for handle in list(self._prunable(named)):
+            self.take(self.host.plan_drop(handle))
+            self.tell(ConformItem("pruned source", handle, True, "removed"))
+
+    def _prunable(self, named: set[str]) -> Iterator[str]:
+        for source in self.adapter.sources:
+            if source.handle not in named and self.adapter.is_own_source(source):
+                yield source.handle

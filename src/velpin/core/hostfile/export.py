@@ -1,0 +1,77 @@
+"""A host written into a file: its sources, their keys, the rules that Velpin wrote, what is off."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from velpin.core.hostfile.format import VERSION
+from velpin.model.rule import short_of
+from velpin.model.safe_text import without_passwords
+from velpin.trust.openpgp import armoured
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from velpin.core.adapter import Adapter
+    from velpin.model.source import Source
+
+_OWN_KEYS = ("file", "fingerprint", "embedded", "packages")
+
+
+def export(host: Adapter[Source]) -> str:
+    """The host as a file; what it cannot hold is told in comments at its head."""
+    import tomli_w
+
+    when = _when(host)
+    about: dict[str, Any] = {"velpin-host": VERSION}
+    common = host.common_keys()
+    if common:
+        about["key"] = [
+            {"name": name, "when": when, "key": armoured(keys).decode()} for name, keys in common
+        ]
+    about["source"] = [_source(host, source, when) for source in host.sources]
+    rules = list(dict.fromkeys(rule.rule for rule in host.rules() if rule.rule))
+    if rules:
+        about["rule"] = [{"says": short_of(rule), "when": when} for rule in rules]
+    text = tomli_w.dumps(about, multiline_strings=True)
+    return "".join(f"# {line}\n" for line in _left_out(host)) + without_passwords(text)
+
+
+def _when(host: Adapter[Source]) -> dict[str, Any]:
+    """Which hosts a written source is for: its words are this kind's own."""
+    found: dict[str, Any] = {"kind": host.kind}
+    if host.release.get("ID"):
+        found["host"] = host.release["ID"]
+    return found
+
+
+def _source(host: Adapter[Source], source: Source, when: dict[str, Any]) -> dict[str, Any]:
+    told = host.describe_source(source)
+    found: dict[str, Any] = {"name": told.handle, "when": when}
+    if told.address:
+        found["address"] = told.address
+    for name, value in (
+        ("suite", told.suite), ("components", list(told.components)),
+        ("architectures", list(told.archs)), ("settings", list(told.settings)),
+    ):  # fmt: skip
+        if value:
+            found[name] = value
+    if not source.on:
+        found["state"] = "off"
+    named = host.kind_facts().keys_of(source)
+    keys = named.keys if named.how in _OWN_KEYS else []
+    mine = [key for key in keys if key.where in named.files or named.how != "packages"]
+    if mine:
+        found["fingerprints"] = [key.fingerprint for key in mine]
+        found["key"] = armoured(mine).decode()
+    return found
+
+
+def _left_out(host: Adapter[Source]) -> Sequence[str]:
+    """Rules of others: they are not said in Velpin's words."""
+    found = [
+        f"not written down: the rule at {rule.place}, which velpin did not write"
+        for rule in host.rules()
+        if rule.rule is None and rule.dead is None and rule.place.file.startswith("etc/")
+    ]
+    return list(dict.fromkeys(found))

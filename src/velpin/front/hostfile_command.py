@@ -1,0 +1,144 @@
+"""The commands about a host in a file: written, made so, expectations held against the forecast."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from velpin.core.hostfile.format import load_host_file
+from velpin.errors import CannotWrite
+from velpin.front.changing import ChangeOptions, show_all
+from velpin.front.screen import Piece, Screen
+from velpin.front.session import busy, consent, tell
+from velpin.front.words import sentence, several
+
+if TYPE_CHECKING:
+    from velpin.core.host import Host
+    from velpin.core.hostfile.conform import Conforming
+    from velpin.model.hostfile import ConformItem, ExpectationResult
+    from velpin.model.shift import Shift
+
+
+def export(host: Host, out: Path | None) -> None:
+    """Write the host as a file, to standard output without one."""
+    text = host.export()
+    if out is None:
+        sys.stdout.write(text)
+        return
+    from velpin.files.disk import write_file
+
+    if not out.parent.is_dir():
+        raise CannotWrite(f"{out.parent} is not a folder")
+    write_file(out.parent, out.name, text.encode(), mode=0o644)
+    tell(f"written: {out}; make a host so with velpin conform {out}", "quiet")
+
+
+def conform(
+    host: Host, file: Path, how: ChangeOptions, *, check: bool, prune: bool, anyway: bool
+) -> int:
+    """Make the host as a file says, or tell what that would change; the exit code."""
+    wanted = load_host_file(file)
+    with busy("planning"):
+        found = host.plan_conform(wanted, prune=prune)
+    shift = None
+    if found.changed:
+        with busy():
+            shift = host.shift(found.plan)
+    if not how.as_json:
+        _show(found, shift, how)
+    stopped = bool(found.failed) and not anyway
+    if check or how.preview or stopped or not found.changed:
+        return _unmade(found, shift, how, check=check)
+    host.check_writable()
+    consent("Write it?", yes=how.yes)
+    number = host.apply(found.plan, anyway=True).number
+    if how.as_json:
+        _write(found, shift, number)
+    else:
+        Screen().line(
+            ("done", "good"), f", journal entry {number}; undo it with ",
+            (f"velpin undo {number}", "command"),
+        )  # fmt: skip
+    return 0
+
+
+def _unmade(found: Conforming, shift: Shift | None, how: ChangeOptions, *, check: bool) -> int:
+    """What is told where nothing is written, and the exit code."""
+    if how.as_json:
+        _write(found, shift, None)
+    elif found.failed and found.changed:
+        tell("nothing was changed: an expectation would not be met; --anyway overrules that")
+    elif found.changed:
+        tell("nothing was changed")
+    return 1 if found.failed or (check and found.changed) else 0
+
+
+def _write(found: Conforming, shift: Shift | None, number: int | None) -> None:
+    from velpin.front import json_values
+    from velpin.front.documents import Conformed
+
+    json_values.write(Conformed.of(found, shift, number))
+
+
+def _show(found: Conforming, shift: Shift | None, how: ChangeOptions) -> None:
+    screen = Screen()
+    changed = sum(item.changed for item in found.items)
+    if changed:
+        screen.line((f"{changed} of {several(len(found.items), 'item')} would change", "answer"))
+    else:
+        screen.line(
+            ("unchanged: ", "good"), f"all {several(len(found.items), 'item')} are so already"
+        )
+    rows = [_row(item) for item in found.items if item.changed or how.every or not changed]
+    if rows:
+        screen.table(["", "item", "", "at"], rows)
+    show_results(screen, found.expectations)
+    if shift is not None:
+        screen.gap()
+        show_all(screen, found.plan, shift, every=how.every)
+    sys.stdout.flush()
+
+
+def _row(item: ConformItem) -> list[Piece]:
+    state: Piece = ("changed", "warn") if item.changed else ("unchanged", "quiet")
+    return [state, (item.name, "name"), item.what, str(item.place or "")]
+
+
+def show_results(screen: Screen, results: Sequence[ExpectationResult]) -> None:
+    """What is expected: those not met first, each with the reasons of the forecast."""
+    if not results:
+        return
+    failed = [each for each in results if not each.met]
+    screen.head("Expectations")
+    for each in failed:
+        screen.line(("not met: ", "bad"), each.expected, ("; it ", ""), each.found,
+                    (f"  ({each.place})", "quiet"))  # fmt: skip
+        for reason in each.reasons:
+            screen.line("because ", sentence(reason), indent=2)
+    met = len(results) - len(failed)
+    if met:
+        screen.line((f"{met} met", "good"))
+
+
+def expect(host: Host, file: Path, *, as_json: bool) -> int:
+    """Hold the forecast against expectations; the exit code."""
+    results = host.expect(load_host_file(file))
+    if as_json:
+        from velpin.front import json_values
+        from velpin.front.documents import Expected
+
+        json_values.write(Expected.of(results))
+    elif results:
+        show_results(Screen(), results)
+    else:
+        Screen().line("the file expects nothing of this host")
+    return 0 if all(each.met for each in results) else 1
+
+
+def write_expectations(host: Host, names: Sequence[str]) -> None:
+    """What is so today, as expectations."""
+    from velpin.core.hostfile.expect import from_now
+
+    sys.stdout.write(from_now(host, names))

@@ -1,0 +1,92 @@
+"""Sources of a deb host as a file describes them, and back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from velpin.change.plan import NewSource
+from velpin.files.tree import Edits
+from velpin.kinds.deb.edit import ADDED
+from velpin.kinds.deb.files import read_and_skipped
+from velpin.kinds.deb.sources import OPTIONS, DebSource
+from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.trust import COMMON_FOLDER
+from velpin.model.hostfile import SourceDescription
+from velpin.model.safe_text import bare_address
+from velpin.trust.openpgp import Key, armoured, key_with, read_keys
+
+_SAID_APART = ("signed-by", "arch")
+_FIELDS = {option: name for name, option in OPTIONS.items()}
+
+
+def describe(host: DebState, source: DebSource) -> SourceDescription:
+    """A source as its entries say; settings are options in the one-line form's words."""
+    options: dict[str, str] = {}
+    archs: dict[str, None] = {}
+    for entry in source.entries:
+        options.update({k: v for k, v in entry.options.items() if k not in _SAID_APART})
+        archs.update(dict.fromkeys(filter(None, entry.options.get("arch", "").split(","))))
+    return SourceDescription(
+        source.handle, bare_address(source.address), source.release, source.components,
+        tuple(archs), tuple(f"{key} = {value}" for key, value in sorted(options.items())),
+    )  # fmt: skip
+
+
+def from_description(told: SourceDescription) -> NewSource:
+    """The source as a stanza."""
+    lines = ["Types: deb", f"URIs: {told.address}", f"Suites: {told.suite}"]
+    if told.components:
+        lines.append(f"Components: {' '.join(told.components)}")
+    if told.archs:
+        lines.append(f"Architectures: {' '.join(told.archs)}")
+    for setting in told.settings:
+        key, _, value = (part.strip() for part in setting.partition("="))
+        name = _FIELDS.get(key.lower(), key)
+        lines.append(f"{'-'.join(word.capitalize() for word in name.split('-'))}: {value}")
+    return NewSource(
+        handle=told.handle, snippet="\n".join(lines) + "\n", snippet_name="the description"
+    )
+
+
+def common_keys(host: DebState) -> list[tuple[str, list[Key]]]:
+    """Files of the common folder with a key that signed a source which names none."""
+    from velpin.kinds.deb.adapter import DebAdapter
+    from velpin.kinds.deb.checkup import DebCheckupFacts
+
+    assert isinstance(host, DebAdapter)
+    facts = DebCheckupFacts(host)
+    signers = {
+        signer
+        for source in host.sources
+        if host.keys_for(source).how == "common"
+        for signer in facts.index_signers(source)
+    }
+    found = []
+    for file, keys in _common_files(host):
+        if any(key_with(keys, signer) for signer in signers):
+            found.append((file.rpartition("/")[2].rpartition(".")[0], keys))
+    return found
+
+
+def _common_files(host: DebState) -> list[tuple[str, list[Key]]]:
+    read, _ = read_and_skipped(host.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
+    return [(file, read_keys(data, file)) for file in read if (data := host.tree.read(file))]
+
+
+def all_common_keys(host: DebState) -> list[Key]:
+    """Those of the common folder and the old common file."""
+    return host.keys_for_all([])
+
+
+def with_common_keys(host: DebState, name: str, keys: Sequence[Key]) -> Edits:
+    """A file of the common folder."""
+    file = f"{COMMON_FOLDER}/{name}.asc"
+    if host.tree.exists(file):
+        file = f"{COMMON_FOLDER}/{name}-velpin.asc"
+    return {file: armoured(keys)}
+
+
+def is_own(host: DebState, source: DebSource) -> bool:
+    """Whether its file is one of Velpin's own."""
+    data = host.tree.read(source.places[0].file) or b""
+    return data.startswith(ADDED.encode())

@@ -1,0 +1,65 @@
+"""Sources of an rpm host as a file describes them, and back."""
+
+from __future__ import annotations
+
+from velpin.change.plan import NewSource
+from velpin.kinds.rpm.edit import ADDED
+from velpin.kinds.rpm.rules.store import recorded_rules
+from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.state import RpmState
+from velpin.model.hostfile import SourceDescription
+from velpin.model.safe_text import without_passwords
+
+_SAID_APART = ("baseurl", "enabled", "name")
+_KEY = "gpgkey"
+
+
+def describe(host: RpmState, source: RpmSource) -> SourceDescription:
+    """A source as its section says; what rules of Velpin's say in it is left to these, and so are
+    keys in files of the host."""
+    of_rules = set(host.rule_keys) if _has_rule(host, source) else set()
+    settings = []
+    for value in source.section.values:
+        counts = source.section.find(value.key) is value
+        if not counts or value.key in _SAID_APART or value.key in of_rules:
+            continue
+        text = " ".join(value.text.split())
+        if value.key == _KEY:
+            text = " ".join(word for word in text.split() if not word.startswith(("file:", "/")))
+        if text:
+            settings.append(f"{value.key} = {without_passwords(text)}")
+    address = " ".join(source.section.get("baseurl").split())
+    return SourceDescription(source.handle, address, settings=tuple(settings))
+
+
+def without_key_address(told: SourceDescription) -> SourceDescription:
+    """A description without the addresses of keys: a key that was fetched from one is in a file."""
+    kept = tuple(each for each in told.settings if each.partition("=")[0].strip() != _KEY)
+    return told._replace(settings=kept)
+
+
+def _has_rule(host: RpmState, source: RpmSource) -> bool:
+    first, last = source.section.line, max(source.section.last, source.section.line)
+    return any(
+        recorded.place.file == source.file and first <= recorded.place.line <= last
+        for recorded in recorded_rules(host)
+    )
+
+
+def from_description(told: SourceDescription) -> NewSource:
+    """The source as a section."""
+    lines = [f"[{told.handle}]", f"name={told.handle}"]
+    if told.address:
+        lines.append(f"baseurl={told.address}")
+    lines.append("enabled=1")
+    for setting in told.settings:
+        key, _, value = (part.strip() for part in setting.partition("="))
+        lines.append(f"{key}={value}")
+    return NewSource(
+        handle=told.handle, snippet="\n".join(lines) + "\n", snippet_name="the description"
+    )
+
+
+def is_own(host: RpmState, source: RpmSource) -> bool:
+    """Whether its file is one of Velpin's own."""
+    return (host.tree.read(source.file) or b"").startswith(ADDED.encode())
