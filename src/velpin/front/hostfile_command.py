@@ -113,8 +113,9 @@ def show_results(screen: Screen, results: Sequence[ExpectationResult]) -> None:
     failed = [each for each in results if not each.met]
     screen.head("Expectations")
     for each in failed:
-        screen.line(("not met: ", "bad"), each.expected, ("; it ", ""), each.found,
-                    (f"  ({each.place})", "quiet"))  # fmt: skip
+        screen.line(
+            ("not met: ", "bad"), f"{each.expected}: {each.found}", (f"  ({each.place})", "quiet")
+        )
         for reason in each.reasons:
             screen.line("because ", sentence(reason), indent=2)
     met = len(results) - len(failed)

@@ -60,8 +60,8 @@ def _address(entry: CatalogEntry, source: Source) -> Iterator[Draft]:
     what = note_of(
         "catalog-differs", source=source.handle, catalog=str(entry.place), theirs=theirs, mine=mine
     )
-    yield Draft("catalog-differs", what, source.places[0], source.handle, "address",
-                advice=note_of("take-from-catalog", source=source.handle, name=entry.name))  # fmt: skip
+    advice = note_of("take-from-catalog", source=source.handle, name=entry.name)
+    yield Draft("catalog-differs", what, source.places[0], source.handle, "address", advice=advice)
 
 
 def _key(check: Examination, entry: CatalogEntry, source: Source) -> Iterator[Draft]:

@@ -20,7 +20,8 @@ if TYPE_CHECKING:
     from velpin.model.source import Source
 
 COMMON: tuple[Check, ...] = (
-    *trust.CHECKS, *freshness.CHECKS, *catalogs.CHECKS, *host_files.CHECKS, *order.CHECKS, *packages.CHECKS,
+    *trust.CHECKS, *freshness.CHECKS, *catalogs.CHECKS, *host_files.CHECKS, *order.CHECKS,
+    *packages.CHECKS,
 )  # fmt: skip
 _MOST_MENDED = 400
 """So many findings are mended by one plan."""

@@ -184,9 +184,11 @@ class _Conform:
 
     def _added(self, wanted: WantedSource) -> Plan:
         if wanted.catalog:
-            return self.host.plan_add_entry(
+            plan = self.host.plan_add_entry(
                 wanted.catalog, channel=wanted.channel, mirror=wanted.mirror
             )
+            plan.notes = [note for note in plan.notes if note.code != "catalog-suggests"]
+            return plan
         assert wanted.described is not None
         new = self.adapter.from_description(wanted.described)
         new = new._replace(
