@@ -178,7 +178,11 @@ BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "want": (["want", "gull@1", "--preview"], 102, set()),
     "shift": (["shift", "--save", "{}/saved"], 88, {"email"}),
     "journal": (["journal"], 58, set()),
-    "checkup": (["checkup", "--offline"], 66, {"email"}),
+    "checkup": (["checkup", "--offline"], 142, {"email"}),
+    "catalog": (["catalog"], 68, set()),
+    "export": (["export"], 95, {"pysequoia"}),
+    "conform": (["conform", "{}/host.toml", "--check"], 106, {"tomllib"}),
+    "expect": (["expect", "{}/host.toml"], 83, {"tomllib"}),
     "undo": (["undo"], 66, set()),
     "--help": (["--help"], 6, set()),
 }  # fmt: skip
@@ -207,6 +211,8 @@ def warm(tmp_path_factory: pytest.TempPathFactory) -> Harbour:
     harbour.installed(("gull", "1"))
     harbour.ready()
     assert harbour.run("forecast", "gull").code == 0
+    expected = "\n[[expect]]\npackage = 'gull'\nversion = '2'\n"
+    (harbour.folder / "host.toml").write_text(harbour.run("export").out + expected)
     return harbour
 
 
@@ -214,7 +220,10 @@ def warm(tmp_path_factory: pytest.TempPathFactory) -> Harbour:
 @pytest.mark.parametrize("command", sorted(BUDGETS))
 def test_a_command_loads_what_answers_it_and_no_more(warm: Harbour, command: str) -> None:
     words, most, needed = BUDGETS[command]
-    loaded = loaded_by(warm.root, [word.format(f"file://{warm.folder}") for word in words])
+    words = [word.format(f"file://{warm.folder}") for word in words]
+    if command in ("conform", "expect"):
+        words = [word.removeprefix("file://") for word in words]
+    loaded = loaded_by(warm.root, words)
     assert sorted(loaded & HEAVY - needed) == []
     own = {name for name in loaded if name.startswith("velpin.")}
     assert len(own) <= most, sorted(own)

@@ -77,8 +77,18 @@ def test_a_checkup_that_mends(root: Path, capsys: pytest.CaptureFixture[str]) ->
     assert (root / "etc/apt/sources.list.d/base.list").stat().st_mode & 0o777 == 0o644
 
 
-def test_a_source_added_with_its_key(root: Path, harbour: Harbour, signer: Signer) -> None:
+def test_a_host_made_as_a_file_says(root: Path, harbour: Harbour) -> None:
     made = run_example(3)
+    file = harbour.folder / "host.toml"
+    file.write_text('velpin-host = 1\n[[rule]]\nsays = "keep fog-signal"\n')
+    assert made["make_so"](root, file) == ["keep fog-signal"]
+    assert made["make_so"](root, file) == []
+    file.write_text('velpin-host = 1\n[[expect]]\npackage = "tide-gauge"\nversion = "9"\n')
+    assert made["make_so"](root, file) == ["tide-gauge in version 9: comes in version 2.1-3"]
+
+
+def test_a_source_added_with_its_key(root: Path, harbour: Harbour, signer: Signer) -> None:
+    made = run_example(4)
     key = str(harbour.folder / "vendor.asc")
     before = harbour.bytes()
     address = f"file://{harbour.folder}/repos/vendor"
@@ -159,8 +169,8 @@ PRINTED = [
     (["forecast", "--upgrade"], "forecast REQUEST..., forecast --upgrade"),
     (["host"], "host"), (["sources"], "sources"), (["offers", "tide-gauge"], "offers"),
     (["find", "tide"], "find"), (["keys"], "keys"), (["refresh"], "refresh"),
-    (["off", "base", "--preview"], "add, off, on, drop, prefer, confine, pin, bar, keep, rules drop, undo"),
-    (["keep", "fog-signal", "--yes"], "add, off, on, drop, prefer, confine, pin, bar, keep, rules drop, undo"),
+    (["off", "base", "--preview"], "add, off, on, drop, prefer, confine, pin, bar, keep, rules drop, checkup --mend, undo"),
+    (["keep", "fog-signal", "--yes"], "add, off, on, drop, prefer, confine, pin, bar, keep, rules drop, checkup --mend, undo"),
     (["rules"], "rules"), (["want", "tide-gauge"], "want"), (["journal"], "journal"),
     (["shift", "--save", "{}/saved"], "shift --save FILE"),
     (["shift", "--since", "{}/saved"], "shift --since FILE"),

@@ -18,6 +18,7 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_typ
 
 from velpin.front import documents
 from velpin.front.json_values import SCHEMA, field_names, marks
+from velpin.model.catalog import CatalogEntry
 from velpin.model.finding import Checkup
 from velpin.model.forecast import Forecast, Offer
 from velpin.model.host import HostFacts, KeyUse, SourceStatus
@@ -39,6 +40,10 @@ COMMANDS: dict[str, tuple[Any, bool]] = {
     "want": (documents.Options, False),
     "shift --save FILE": (documents.SavedSnapshot, False),
     "shift --since FILE": (documents.Drifted, False),
+    "catalog": (CatalogEntry, True),
+    "catalog NAME": (CatalogEntry, False),
+    "conform": (documents.Conformed, False),
+    "expect": (documents.Expected, False),
     "checkup": (Checkup, False),
     "checkup --next RELEASE": (documents.Rehearsed, False),
     "journal": (documents.JournalRecord, True),

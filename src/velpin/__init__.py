@@ -18,6 +18,7 @@ __version__ = "0.1.0"
 if TYPE_CHECKING:
     from velpin.change.plan import KeyShown, NewSource, Plan
     from velpin.core.host import Host
+    from velpin.core.hostfile.format import load_host_file
     from velpin.core.new_source import new_source_from
     from velpin.core.opening import is_interrupted, open_host, recover
     from velpin.core.rule_plans import bars, pins
@@ -44,6 +45,7 @@ _HOMES = {
     "velpin.core.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
     "velpin.core.new_source": ("new_source_from",),
     "velpin.core.host": ("Host",),
+    "velpin.core.hostfile.format": ("load_host_file",),
     "velpin.core.rule_plans": ("bars", "pins"),
     "velpin.core.opening": ("is_interrupted", "open_host", "recover"),
     "velpin.errors": (
@@ -64,8 +66,8 @@ __all__ = [
     "Answer", "Change", "FetchError", "Forecast", "Host", "HostError", "KeyShown", "NewSource",
     "Offer", "Plan", "PlanRefused", "Reason", "Refusal", "Rule", "Selection", "Shift", "Snapshot",
     "Source", "TrustError", "UsageError", "VelpinError", "bars", "drift", "is_interrupted",
-    "jsonable", "load_snapshot", "new_source_from", "open_host", "pins", "recover",
-    "save_snapshot", "sentence",
+    "jsonable", "load_host_file", "load_snapshot", "new_source_from", "open_host", "pins",
+    "recover", "save_snapshot", "sentence",
 ]  # fmt: skip
 
 

@@ -53,7 +53,7 @@ class Host(NamedTuple):
 
     def words(self, command: str) -> list[str]:
         """The words of a command, with its files put in."""
-        files = {"PICTURE": "picture", "SNIPPET": "snippet", "KEY": "key.asc"}
+        files = {"PICTURE": "picture", "SNIPPET": "snippet", "KEY": "key.asc", "HOSTFILE": "host"}
         ending = {"deb": ".list", "alpm": ".conf"}.get(self.name, ".repo")
         told = [
             str(self.folder / f"{files[word]}{ending if word == 'SNIPPET' else ''}")

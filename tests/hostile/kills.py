@@ -21,13 +21,14 @@ from pathlib import Path
 
 from tests.hostile.hosts import Host, make_hosts
 from tests.test_journal import killed_at
+from velpin import open_host
 from velpin.demo.signer import new_signer
 from velpin.front.cli import run
 
 COMMANDS = (
     "add SNIPPET --anyway --yes", "off base --yes", "drop base --yes", "undo --yes",
     "pin gull --from base --anyway --yes", "keep gull --yes", "refresh",
-    "checkup --mend file-writable --yes --offline",
+    "checkup --mend file-writable --yes --offline", "conform HOSTFILE --yes",
 )  # fmt: skip
 
 
@@ -39,6 +40,7 @@ def main() -> int:
         signer = new_signer("Vendor <packages@vendor.example>")
         for host in make_hosts(Path(folder), signer):
             _open_to_others(host)
+            _describe(host)
             saved = host.folder / "saved"
             shutil.copytree(host.root, saved, symlinks=True)
             for command in COMMANDS:
@@ -78,6 +80,14 @@ def _all_kills(host: Host, saved: Path, command: str) -> tuple[int, list[str]]:
 def _put_back(host: Host, saved: Path) -> None:
     shutil.rmtree(host.root)
     shutil.copytree(saved, host.root, symlinks=True)
+
+
+def _describe(host: Host) -> None:
+    """The host in a file, with one source off and a rule more: a change of several files."""
+    text = (
+        open_host(host.root).export().replace('name = "vendor"', 'name = "vendor"\nstate = "off"')
+    )
+    (host.folder / "host").write_text(f'{text}\n[[rule]]\nsays = "keep gull"\n')
 
 
 def _open_to_others(host: Host) -> None:

@@ -438,18 +438,25 @@ class Host:
 
         return check_expectations(self, self._adapter, wanted.expectations)
 
+    def expectations_now(self, names: Sequence[str]) -> str:
+        """Expectations that today's forecast of some names meets, as a file; Refusal for a name
+        that is not available."""
+        from velpin.core.hostfile.expect import from_now
+
+        return from_now(self, names)
+
     # -- catalogs ----------------------------------------------------------------------------
 
-    def catalog(self) -> tuple[list[CatalogEntry], list[Note]]:
-        """What the host's catalogs have, filled in for it, also what is not for it; and what is
-        odd about them."""
-        from velpin.core.catalog.entries import all_entries
+    def catalog(self, words: Sequence[str] = ()) -> tuple[list[CatalogEntry], list[Note]]:
+        """What the host's catalogs have, filled in for it, also what is not for it; with `words`
+        what holds them all. And what is odd about the catalogs."""
+        from velpin.core.catalog.entries import all_entries, search
         from velpin.core.catalog.shelf import read_shelf
         from velpin.model.reason import Note, Place
 
         shelf = read_shelf(self.tree)
         errors = [Note(Place(e.file, e.line), e.what, "refused") for e in shelf.errors]
-        return all_entries(self._adapter), [*shelf.notes, *errors]
+        return search(all_entries(self._adapter), words), [*shelf.notes, *errors]
 
     def catalog_entry(self, name: str, channel: str = "") -> CatalogEntry | None:
         """The source of a catalog by its name, parts and all; None where no catalog has it.
@@ -458,8 +465,9 @@ class Host:
         catalog that might have it is not understood.
         """
         from velpin.core.catalog.entries import find_entry
+        from velpin.core.new_source import is_plain_name
 
-        return find_entry(self._adapter, name, channel)
+        return find_entry(self._adapter, name, channel) if is_plain_name(name) else None
 
     def plan_add_entry(
         self, name: str, *, channel: str = "", mirror: str = "", only: Sequence[str] = (),
@@ -479,16 +487,20 @@ class Host:
         )
 
     def plan_add_catalog(
-        self, address: str, key: bytes, fingerprint: str = "", name: str = ""
+        self, address: str, key: str, fingerprint: str = "", name: str = ""
     ) -> Plan:
-        """What keeping a catalog from an address would write; its signature is checked.
+        """What keeping a catalog from an address would write; it must be signed by `key`, a file
+        or an address.
 
         Raises UsageError for an address or name that is none, Refusal where the name is taken,
-        TrustError where it is not signed by that key, HostFileError where it is no catalog.
+        TrustError where it is not signed by that key, HostFileError where it is no catalog or the
+        key cannot be read.
         """
         from velpin.core.catalog.fetching import plan_catalog
+        from velpin.core.new_source import read_key
 
-        return plan_catalog(self.tree, address, key, fingerprint, self.transport(), name)
+        keys = read_key(self, key)
+        return plan_catalog(self.tree, address, keys, fingerprint, self.transport(), name)
 
     def plan_refresh_catalogs(self, names: Sequence[str] = ()) -> Plan:
         """What bringing fetched catalogs up to date would write; no source is changed by that.

@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import hashlib
 import lzma
+import shutil
 import time
 import tomllib
 from collections.abc import Iterable, Mapping, Sequence
@@ -68,6 +69,7 @@ def build(folder: Path) -> Scene:
         )
     _write_host(made, scene, stanzas)
     _write_catalog(made, signers)
+    _write_rebuilt(made)
     write_lightship(made.lightship, made.www, scene["lightship"], signers)
     write_skerry(made.skerry, made.www, scene["skerry"], signers)
     return made
@@ -158,6 +160,17 @@ def write_repository(
         (base / "InRelease").write_bytes(signer.clear(release.encode()))
         (base / "Release.gpg").write_bytes(signer.detached(release.encode()))
     return base
+
+
+def _write_rebuilt(made: Scene) -> None:
+    """The same host as somebody has just built it anew: its packages, and no source yet."""
+    rebuilt = made.root.parent / "rebuilt"
+    shutil.copytree(made.root, rebuilt)
+    for name in ("etc/apt", "usr/share/keyrings"):
+        shutil.rmtree(rebuilt / name)
+    put(rebuilt, "etc/apt/sources.list", "# none yet\n")
+    for name in ("observatory.toml", "observatory-2.toml"):
+        put(made.root.parent, name, (files("velpin.demo") / name).read_bytes())
 
 
 _CATALOG = "catalog.harbour.example/harbour.toml"

@@ -131,7 +131,27 @@ def _catalog_chapter(scene: Scene) -> list[Step]:
             "Added by its name: the mirror chosen, the key compared.",
             ["add", "gullwatch", "--only", "gullwatch*", "--preview"],
         ),
-        Step("The catalog is taken back.", ["undo", "--yes"]),
+        Step(
+            "What this host is to have stands in a file, and what must stay true. The vendor's new"
+            " library is caught.",
+            ["conform", "observatory.toml", "--yes"],
+            1,
+        ),
+        Step(
+            "Confined, and with the distribution's own newer library.",
+            ["conform", "observatory-2.toml", "--yes"],
+        ),
+        Step("A second time changes nothing.", ["conform", "observatory-2.toml", "--yes"]),
+        Step("For a timer: is all as agreed?", ["expect", "observatory-2.toml"]),
+        Step("The whole host, written down.", ["export", "--out", "whole.toml"]),
+        Step(
+            "And a host that was built anew is made like it.",
+            ["conform", "whole.toml", "--yes"],
+            host="rebuilt",
+        ),
+        Step("The same forecast there.", ["forecast", "gullwatch"], host="rebuilt"),
+        Step("On the first host all is taken back.", ["undo", "--yes"]),
+        Step("The catalog, too.", ["undo", "--yes"]),
     ]
 
 

@@ -48,10 +48,8 @@ def _add(
         raise UsageError(
             "which catalog, signed by which key?", "velpin catalog add URL --key FILE-or-URL"
         )
-    from velpin.core.new_source import read_key
-
     plan = planned(
-        lambda: host.plan_add_catalog(words[0], read_key(host, key), fingerprint, name),
+        lambda: host.plan_add_catalog(words[0], key, fingerprint, name),
         "fetching the catalog",
     )
     decide(host, plan, how)
@@ -65,15 +63,11 @@ def _show(host: Host, words: Sequence[str], how: ChangeOptions, channel: str) ->
         else:
             show_entry(Screen(), entry)
         return
-    entries, notes = host.catalog()
+    entries, notes = host.catalog(words)
     for note in notes:
         tell(f"{note.place}: {note.text}")
-    if words:
-        from velpin.core.catalog.entries import search
-
-        entries = search(entries, words)
-        if not entries:
-            raise Refusal(f"no catalog has anything called {' '.join(words)}", "velpin catalog")
+    if words and not entries:
+        raise Refusal(f"no catalog has anything called {' '.join(words)}", "velpin catalog")
     shown = [entry for entry in entries if entry.fits or how.every]
     if how.as_json:
         _write(shown)

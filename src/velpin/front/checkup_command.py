@@ -7,10 +7,11 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.front.changing import ChangeOptions, decide, planned
+from velpin.front.finding_words import SENTENCES
 from velpin.front.plan_view import show_more
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import busy, tell
-from velpin.front.words import sentence, several, shortened, size
+from velpin.front.words import have_at_hand, sentence, several, shortened, size
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from velpin.model.finding import Checkup, Finding, Rehearsal, Severity
     from velpin.model.forecast import HeldBack
 
+have_at_hand(SENTENCES)
 _STYLES = {"error": "bad", "warning": "warn", "hint": "quiet"}
 _ALL = "all"
 

@@ -494,9 +494,9 @@ def add(
         return
 
     def make() -> Plan:
-        from velpin.core.new_source import is_plain_name, new_source_from
+        from velpin.core.new_source import new_source_from
 
-        if not url and is_plain_name(what) and host.catalog_entry(what, channel):
+        if not url and host.catalog_entry(what, channel):
             if suite or component or arch or key or fingerprint or name:
                 raise UsageError(
                     f"{what} is in a catalog, which says that itself",

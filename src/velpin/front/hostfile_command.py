@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.core.hostfile.format import load_host_file
+from velpin import load_host_file
 from velpin.errors import CannotWrite
 from velpin.front.changing import ChangeOptions, show_all
 from velpin.front.screen import Piece, Screen
@@ -94,7 +94,9 @@ def _show(found: Conforming, shift: Shift | None, how: ChangeOptions) -> None:
     rows = [_row(item) for item in found.items if item.changed or how.every or not changed]
     if rows:
         screen.table(["", "item", "", "at"], rows)
-    show_results(screen, found.expectations)
+    if found.expectations:
+        screen.head("Expectations")
+        show_results(screen, found.expectations)
     if shift is not None:
         screen.gap()
         show_all(screen, found.plan, shift, every=how.every)
@@ -107,11 +109,8 @@ def _row(item: ConformItem) -> list[Piece]:
 
 
 def show_results(screen: Screen, results: Sequence[ExpectationResult]) -> None:
-    """What is expected: those not met first, each with the reasons of the forecast."""
-    if not results:
-        return
+    """What is expected: those not met, each with the reasons of the forecast, and how many are."""
     failed = [each for each in results if not each.met]
-    screen.head("Expectations")
     for each in failed:
         screen.line(
             ("not met: ", "bad"), f"{each.expected}: {each.found}", (f"  ({each.place})", "quiet")
@@ -140,6 +139,4 @@ def expect(host: Host, file: Path, *, as_json: bool) -> int:
 
 def write_expectations(host: Host, names: Sequence[str]) -> None:
     """What is so today, as expectations."""
-    from velpin.core.hostfile.expect import from_now
-
-    sys.stdout.write(from_now(host, names))
+    sys.stdout.write(host.expectations_now(names))

@@ -7,7 +7,7 @@ else in the folder of the kind, as data. A test holds codes and sentences agains
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cache
 from itertools import chain
 from typing import TYPE_CHECKING
@@ -205,17 +205,33 @@ def _listed(names: Sequence[str]) -> str:
     return f"{', '.join(names[:_MOST_NAMED])} and {len(names) - _MOST_NAMED} more"
 
 
+_AT_HAND: list[Mapping[str, str]] = []
+
+
+def have_at_hand(sentences: Mapping[str, str]) -> None:
+    """Look sentences up here before those of other kinds of host are loaded."""
+    _AT_HAND.append(sentences)
+
+
 @cache
 def _template(code: str) -> str:
     """The sentence of a code."""
-    if code in SENTENCES:
-        return SENTENCES[code]
-    from velpin.front.finding_words import SENTENCES as OF_FINDINGS
+    for near in (SENTENCES, *_AT_HAND):
+        if code in near:
+            return near[code]
     from velpin.kinds import sentences
+
+    return next(known[code] for known in chain(sentences(), _of_rarer_things()) if code in known)
+
+
+def _of_rarer_things() -> Iterator[Mapping[str, str]]:
+    """Sentences that most commands never need: loaded when nobody else has one."""
     from velpin.recipes.sentences import SENTENCES as OF_RECIPES
 
-    others = chain(sentences(), [OF_RECIPES, OF_FINDINGS])
-    return next(known[code] for known in others if code in known)
+    yield OF_RECIPES
+    from velpin.front.finding_words import SENTENCES as OF_FINDINGS
+
+    yield OF_FINDINGS
 
 
 def age(seconds: float | None, now: float | None = None) -> str:

@@ -33,9 +33,9 @@ def plan_add_entry(
 ) -> Plan:  # fmt: skip
     """What adding a source of a catalog would write.
 
-    Raises Refusal where no catalog has it or it is not for this host, UsageError for a channel or
-    mirror that it does not have, FetchError where none of its addresses can be reached,
-    TrustError where its key is not one of those that the catalog names.
+    Raises Refusal where no catalog has it, PlanRefused where it is not for this host, UsageError
+    for a channel or mirror that it does not have, FetchError where none of its addresses can be
+    reached, TrustError where its key is not one of those that the catalog names.
     """
     entry = find_entry(adapter, asked, channel)
     if entry is None:

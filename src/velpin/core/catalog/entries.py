@@ -78,12 +78,13 @@ def entry_of(
     place = source.places[codes.index(missing.code if missing else "")]
     address = filled(place.address, values).rstrip("/")
     suite = filled(place.suite, values)
+    handle = place.index_name or handle_of(entry)
     return entry._replace(
         fits=missing is None, why_not=missing, address=address, suite=suite,
         components=tuple(filled(one, values) for one in place.components),
         mirrors=tuple(filled(one, values).rstrip("/") for one in place.mirrors),
         index_name=place.index_name, signed_index=place.signed_index,
-        on_host=_on_host(host, handle_of(entry), [address, *place.mirrors], suite),
+        on_host=_on_host(host, handle, [address, *place.mirrors], suite),
     )  # fmt: skip
 
 
@@ -108,19 +109,19 @@ def why_not(host: Adapter[Source], place: CatalogPlace, channel: str) -> Reason 
     release = host.release
     names = {release.get("ID", ""), *release.get("ID_LIKE", "").split()}
     if host.kind not in place.kinds:
-        return _reason("catalog-other-kind", place.kinds, host.kind)
+        return Reason("catalog-other-kind", _has(place.kinds, host.kind))
     if place.channels and channel not in place.channels:
-        return _reason("catalog-other-channel", place.channels, channel)
+        return Reason("catalog-other-channel", _has(place.channels, channel))
     if place.hosts and not names.intersection(place.hosts):
-        return _reason("catalog-other-host", place.hosts, release.get("ID", "unknown"))
+        return Reason("catalog-other-host", _has(place.hosts, release.get("ID", "unknown")))
     mine = variables(host)
     if place.releases and not {mine["codename"], mine["release"], mine["major"]} & set(
         place.releases
     ):
         here = mine["codename"] or mine["release"] or "unknown"
-        return _reason("catalog-other-release", place.releases, here)
+        return Reason("catalog-other-release", _has(place.releases, here))
     if place.architectures and host.native not in place.architectures:
-        return _reason("catalog-other-arch", place.architectures, host.native)
+        return Reason("catalog-other-arch", _has(place.architectures, host.native))
     return None
 
 
@@ -135,9 +136,8 @@ _OVERRULED = ("catalog-other-release", "catalog-other-arch")
 """Where an address can be filled in all the same, for those who know better."""
 
 
-def _reason(code: str, has: Sequence[str], here: str) -> Reason:
-    facts: dict[str, Fact] = {"has": tuple(has), "here": here}
-    return Reason(code, facts)
+def _has(has: Sequence[str], here: str) -> dict[str, Fact]:
+    return {"has": tuple(has), "here": here}
 
 
 def _nearest_reason(host: Adapter[Source], source: CatalogSource, channel: str) -> Reason:

@@ -5,12 +5,12 @@ name = "harbour"
 
 [[source]]
 name = "gullwatch"
-key = "http://deb.gullwatch.example/key.asc"
+key = "http://pkg.gullwatch.example/key.asc"
 fingerprints = ["..."]
 
 [[source.place]]
-kind = "deb"
-address = "http://deb.gullwatch.example/apt"
+kind = "..."
+address = "http://pkg.gullwatch.example/apt"
 suite = "{codename}"
 """
 

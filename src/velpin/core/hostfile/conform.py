@@ -6,13 +6,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.change.plan import Plan
+from velpin.change.plan import NewSource, Plan
 from velpin.core.hostfile.expect import check_expectations, is_for
 from velpin.errors import HostFileError, PlanRefused, Refusal, VelpinError
 from velpin.model.hostfile import (
     ConformItem,
     ExpectationResult,
     HostFile,
+    SourceDescription,
     WantedKey,
     WantedRule,
     WantedSource,
@@ -108,7 +109,7 @@ class _Conform:
         self.items: list[ConformItem] = []
 
     def at(self, place: Place, work: Callable[[], None]) -> None:
-        """Do some work; what goes wrong is told with the place in the file."""
+        """Do some work; what goes wrong is told with the place in the file, PlanRefused too."""
         try:
             work()
         except HostFileError:
@@ -138,7 +139,10 @@ class _Conform:
         """Have a source as it is described."""
         here = self._present(wanted)
         done: list[str] = []
-        if here is None:
+        if here is None and wanted.described is not None and not wanted.on:
+            self.take(self._added_off(wanted.described, wanted))
+            done.append("added, off")
+        elif here is None:
             self.take(self._added(wanted))
             done.append("added")
         elif not self._is_as_described(wanted, here):
@@ -190,12 +194,28 @@ class _Conform:
             plan.notes = [note for note in plan.notes if note.code != "catalog-suggests"]
             return plan
         assert wanted.described is not None
-        new = self.adapter.from_description(wanted.described)
-        new = new._replace(
+        return self.host.plan_add(self._new(wanted.described, wanted))
+
+    def _new(self, described: SourceDescription, wanted: WantedSource) -> NewSource:
+        return self.adapter.from_description(described)._replace(
             key=wanted.key, key_name=str(wanted.place) if wanted.key else "",
             fingerprint=",".join(wanted.fingerprints), keep_options=True,
         )  # fmt: skip
-        return self.host.plan_add(new)
+
+    def _added_off(self, described: SourceDescription, wanted: WantedSource) -> Plan:
+        """A source that is off is not fetched: nobody needs to reach it."""
+        new = self._new(described, wanted)
+        addition = self.adapter.compose_source(new, self.host.transport())
+        before = {self.adapter.key_of(each) for each in self.adapter.sources}
+        after = self.adapter.with_edits(addition.edits)
+        edits = dict(addition.edits)
+        for source in after.sources:
+            if after.key_of(source) not in before and source.on:
+                edits.update(after.switched(source.handle, False))
+        plan = Plan("", f"add source {wanted.name}, off", private=set(addition.private))
+        plan.propose(self.host.tree, edits)
+        plan.handles = [wanted.name]
+        return plan
 
     def _with_key(self, wanted: WantedSource, here: Source) -> Plan:
         keys = read_keys(wanted.key, str(wanted.place))

@@ -20,21 +20,30 @@ _OWN_KEYS = ("file", "fingerprint", "embedded", "packages")
 
 def export(host: Adapter[Source]) -> str:
     """The host as a file; what it cannot hold is told in comments at its head."""
+    when = _when(host)
+    tables = [
+        ("key", {"name": name, "when": when, "key": armoured(keys).decode()})
+        for name, keys in host.common_keys()
+    ]
+    tables += [("source", _source(host, source, when)) for source in host.sources]
+    rules = dict.fromkeys(rule.rule for rule in host.rules() if rule.rule)
+    tables += [("rule", {"says": short_of(rule), "when": when}) for rule in rules]
+    head = "".join(f"# {line}\n" for line in _left_out(host)) + f"velpin-host = {VERSION}\n"
+    return head + "".join(_written(name, fields) for name, fields in tables)
+
+
+def _written(name: str, fields: dict[str, Any]) -> str:
+    """One table of the file, with what it is for in one line."""
     import tomli_w
 
-    when = _when(host)
-    about: dict[str, Any] = {"velpin-host": VERSION}
-    common = host.common_keys()
-    if common:
-        about["key"] = [
-            {"name": name, "when": when, "key": armoured(keys).decode()} for name, keys in common
-        ]
-    about["source"] = [_source(host, source, when) for source in host.sources]
-    rules = list(dict.fromkeys(rule.rule for rule in host.rules() if rule.rule))
-    if rules:
-        about["rule"] = [{"says": short_of(rule), "when": when} for rule in rules]
-    text = tomli_w.dumps(about, multiline_strings=True)
-    return "".join(f"# {line}\n" for line in _left_out(host)) + without_passwords(text)
+    lines = ["", f"[[{name}]]"]
+    for key, value in fields.items():
+        if isinstance(value, dict):
+            inner = (tomli_w.dumps({each: text}).strip() for each, text in value.items())
+            lines.append(f"{key} = {{ {', '.join(inner)} }}")
+        else:
+            lines.append(tomli_w.dumps({key: value}, multiline_strings=True).rstrip("\n"))
+    return without_passwords("\n".join(lines)) + "\n"
 
 
 def _when(host: Adapter[Source]) -> dict[str, Any]:

@@ -171,7 +171,7 @@ def read_snippet(text: str, name: str = "") -> list[AlpmSection]:
 
 
 def with_keys(host: AlpmState, keys: Sequence[Key]) -> Edits:
-    """The host's ring with some keys in it."""
+    """The host's ring with some keys in it; Refusal where it is a keybox."""
     found = ring(host)
     if not found.file.endswith(RING):
         raise Refusal(
