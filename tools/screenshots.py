@@ -21,6 +21,7 @@ from velpin.demo.serve import served
 from velpin.trust.openpgp import read_keys
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+CATALOG = "http://catalog.harbour.example/harbour.toml"
 ADDRESS = "http://deb.gullwatch.example/apt"
 SCREEN = ":77"
 _TAKES = 10
@@ -42,15 +43,28 @@ def shots(scene: Scene) -> dict[str, list[str]]:
         "sources": ["velpin sources --files"],
         "checkup": ["velpin checkup"],
         "next-release": ["velpin checkup --next pier"],
+        "catalog": [
+            f"velpin catalog add {CATALOG} --key harbour.asc --yes",
+            "velpin catalog --all\nvelpin catalog gullwatch\n"
+            "velpin add gullwatch --preview | head -n 9",
+        ],
+        "conform": ["velpin conform observatory.toml --check"],
+        "expect": [
+            "velpin conform observatory-2.toml --yes",
+            "velpin conform observatory-2.toml\nvelpin expect observatory-2.toml\n"
+            "velpin expect observatory.toml\nvelpin undo --yes | tail -n 1\n"
+            "velpin expect observatory-2.toml\nvelpin expect --from-now tide-gauge fog-signal",
+        ],
         "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
-        "forecast-upgrade": ["velpin forecast --upgrade"],
-        "forecast-refused": ["velpin forecast tide-forecast"],
         "offers": ["velpin offers tide-gauge fog-signal lamp-control\nvelpin find fog"],
         "add-preview": [f"velpin {add} --preview"],
         "keys": ["velpin keys"],
         "forecast": [f"velpin {add} --yes", "velpin forecast gullwatch tide-gauge"],
-        "confine": ["velpin shift --save before", "velpin confine gullwatch 'gullwatch*' --yes"],
-        "want": ["velpin want gullwatch --preview"],
+        "want": [
+            "velpin shift --save before",
+            "velpin confine gullwatch 'gullwatch*' --yes",
+            "velpin want gullwatch --preview",
+        ],
         "rules": [
             "velpin pin libtide1@1.6-1~jetty1 --yes",
             "velpin pin storm-flag@1.9-1 --allow-older --yes",

@@ -126,13 +126,13 @@ def show_entry(screen: Screen, entry: CatalogEntry) -> None:
     ]  # fmt: skip
     for label, text in told:
         if text:
-            screen.line((f"{label:10}", "quiet"), text, indent=2)
+            screen.line((f"{label:11}", "quiet"), text, indent=2)
     for at, mirror in enumerate([entry.address, *entry.mirrors] if entry.mirrors else [], 1):
-        screen.line((f"{f'mirror {at}':10}", "quiet"), mirror, indent=2)
+        screen.line((f"{f'mirror {at}':11}", "quiet"), mirror, indent=2)
     for fingerprint in entry.fingerprints:
         from velpin.trust.openpgp import grouped
 
-        screen.line((f"{'signed by':10}", "quiet"), grouped(fingerprint), indent=2)
+        screen.line((f"{'signed by':11}", "quiet"), grouped(fingerprint), indent=2)
     if entry.fits and not entry.on_host:
         screen.gap()
         screen.line("add it: ", (_command(entry), "command"))

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from velpin import load_host_file
 from velpin.errors import CannotWrite
 from velpin.front.changing import ChangeOptions, show_all
+from velpin.front.plan_view import show_shift
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import busy, consent, tell
 from velpin.front.words import sentence, several
@@ -47,7 +48,7 @@ def conform(
         with busy():
             shift = host.shift(found.plan)
     if not how.as_json:
-        _show(found, shift, how)
+        _show(found, shift, how, check=check)
     stopped = bool(found.failed) and not anyway
     if check or how.preview or stopped or not found.changed:
         return _unmade(found, shift, how, check=check)
@@ -82,7 +83,8 @@ def _write(found: Conforming, shift: Shift | None, number: int | None) -> None:
     json_values.write(Conformed.of(found, shift, number))
 
 
-def _show(found: Conforming, shift: Shift | None, how: ChangeOptions) -> None:
+def _show(found: Conforming, shift: Shift | None, how: ChangeOptions, *, check: bool) -> None:
+    """Items and expectations; then the plan in full, unless nothing is to be written."""
     screen = Screen()
     changed = sum(item.changed for item in found.items)
     if changed:
@@ -97,7 +99,9 @@ def _show(found: Conforming, shift: Shift | None, how: ChangeOptions) -> None:
     if found.expectations:
         screen.head("Expectations")
         show_results(screen, found.expectations)
-    if shift is not None:
+    if shift is not None and check:
+        show_shift(screen, shift, every=how.every)
+    elif shift is not None:
         screen.gap()
         show_all(screen, found.plan, shift, every=how.every)
     sys.stdout.flush()
@@ -119,7 +123,7 @@ def show_results(screen: Screen, results: Sequence[ExpectationResult]) -> None:
             screen.line("because ", sentence(reason), indent=2)
     met = len(results) - len(failed)
     if met:
-        screen.line((f"{met} met", "good"))
+        screen.line((f"{several(met, 'expectation')} met", "good"))
 
 
 def expect(host: Host, file: Path, *, as_json: bool) -> int:

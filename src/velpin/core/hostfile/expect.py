@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from velpin.core.hostfile.format import VERSION
+from velpin.core.hostfile.writing import table_text
 from velpin.errors import Refusal
 from velpin.model.dates import day
 from velpin.model.hostfile import Condition, Expectation, ExpectationResult
@@ -207,8 +208,6 @@ def from_now(host: Host, names: Sequence[str]) -> str:
     """Expectations that today's forecast of some names meets, as a file.
 
     Raises Refusal for a name that is not available."""
-    import tomli_w
-
     found: list[dict[str, Any]] = []
     for name in names:
         answers = host.forecast([name]).answers
@@ -219,4 +218,4 @@ def from_now(host: Host, names: Sequence[str]) -> str:
         if answer.source:
             each["source"] = answer.source
         found.append({**each, "version": answer.version})
-    return tomli_w.dumps({"velpin-host": VERSION, "expect": found})
+    return f"velpin-host = {VERSION}\n" + "".join(table_text("expect", each) for each in found)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from velpin.core.hostfile.format import VERSION
+from velpin.core.hostfile.writing import table_text
 from velpin.model.rule import short_of
-from velpin.model.safe_text import without_passwords
 from velpin.trust.openpgp import armoured
 
 if TYPE_CHECKING:
@@ -29,21 +29,7 @@ def export(host: Adapter[Source]) -> str:
     rules = dict.fromkeys(rule.rule for rule in host.rules() if rule.rule)
     tables += [("rule", {"says": short_of(rule), "when": when}) for rule in rules]
     head = "".join(f"# {line}\n" for line in _left_out(host)) + f"velpin-host = {VERSION}\n"
-    return head + "".join(_written(name, fields) for name, fields in tables)
-
-
-def _written(name: str, fields: dict[str, Any]) -> str:
-    """One table of the file, with what it is for in one line."""
-    import tomli_w
-
-    lines = ["", f"[[{name}]]"]
-    for key, value in fields.items():
-        if isinstance(value, dict):
-            inner = (tomli_w.dumps({each: text}).strip() for each, text in value.items())
-            lines.append(f"{key} = {{ {', '.join(inner)} }}")
-        else:
-            lines.append(tomli_w.dumps({key: value}, multiline_strings=True).rstrip("\n"))
-    return without_passwords("\n".join(lines)) + "\n"
+    return head + "".join(table_text(name, fields) for name, fields in tables)
 
 
 def _when(host: Adapter[Source]) -> dict[str, Any]:
