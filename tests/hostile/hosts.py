@@ -13,6 +13,7 @@ from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour, offer
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from tests.test_release_packages import deb_of, rpm_of
+from velpin import open_host
 from velpin.demo.alpm_files import DemoArchive as AlpmPackage
 from velpin.demo.alpm_files import write_alpm_repository
 from velpin.demo.rpm_files import DemoRpm
@@ -26,6 +27,8 @@ READING = (
     "checkup --offline", "checkup --mend --preview --offline",
     "shift --since PICTURE", "want tool --preview", "sources --json", "forecast --json tern tool", "host --json",
 )  # fmt: skip
+_CHECKING = ("checkup --offline",)
+_EXPECTED = "\n[[expect]]\npackage = 'gull'\nat_most = '9'\n\n[[expect]]\nno_removals = true\n"
 PLANNING = (
     "off vendor --preview", "drop vendor --preview", "prefer vendor --over base --preview",
     "bar gull --from vendor --preview", "keep tern --preview", "undo --preview",
@@ -223,9 +226,18 @@ def _ready(name: str, root: Path, folder: Path, signer: Signer, own: list[Target
     for file, made in packages.items():
         (folder / file).write_bytes(made({inside: snippet.read_bytes()}))
         more.append(Target(folder / file, (f"add {folder / file} --preview",)))
+    catalog = root / "etc/velpin/catalogs/h.toml"
+    catalog.parent.mkdir()
+    catalog.write_text(open_host(root).write_catalog(["vendor"]))
+    (folder / "host").write_text(f"{open_host(root).export()}{_EXPECTED}")
     store, journal = root / "var/cache/velpin", root / "var/lib/velpin"
     more += [
         Target(folder / "picture", ("shift --since PICTURE",)),
+        Target(catalog, ("catalog --all", "catalog vendor", "add vendor --preview", *_CHECKING)),
+        Target(
+            folder / "host",
+            ("conform HOSTFILE --preview", "conform HOSTFILE --check --json", "expect HOSTFILE"),
+        ),
         Target(folder / "key.asc", ("add vendor --key KEY --preview",)),
         Target(root / "etc/velpin/velpin.toml", FETCHING),
         Target(root / "etc/os-release", READING[:4]),

@@ -21,7 +21,6 @@ from pathlib import Path
 
 from tests.hostile.hosts import Host, make_hosts
 from tests.test_journal import killed_at
-from velpin import open_host
 from velpin.demo.signer import new_signer
 from velpin.front.cli import run
 
@@ -84,9 +83,8 @@ def _put_back(host: Host, saved: Path) -> None:
 
 def _describe(host: Host) -> None:
     """The host in a file, with one source off and a rule more: a change of several files."""
-    text = (
-        open_host(host.root).export().replace('name = "vendor"', 'name = "vendor"\nstate = "off"')
-    )
+    text = (host.folder / "host").read_text()
+    text = text.replace('name = "vendor"', 'name = "vendor"\nstate = "off"')
     (host.folder / "host").write_text(f'{text}\n[[rule]]\nsays = "keep gull"\n')
 
 
