@@ -105,15 +105,26 @@ def test_a_bare_host_made_like_the_first(post: Post) -> None:
 KEEPS = st.lists(st.sampled_from([item.name for item in BASE]), max_size=3, unique=True)
 
 
+_RPM = ("enabled=1", "enabled=1\nskip_if_unavailable=1\npriority=50\ncost=700")
+SETTINGS = {
+    DEB: ("Components", "By-Hash: no\nArchitectures: amd64\nComponents"), DNF: _RPM, ZYPP: _RPM,
+    ALPM: ("[vendor]\n", "[vendor]\nUsage = Sync Search Install\n"),
+}  # fmt: skip
+"""A setting of `vendor` that has to survive: what is replaced by what."""
+
+
 @each_kind
 @settings(max_examples=6, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(names=KEEPS, off=st.booleans(), prefer=st.booleans())
+@given(names=KEEPS, off=st.booleans(), prefer=st.booleans(), setting=st.booleans())
 def test_export_and_conform_are_each_others_inverse(
-    post: Post, names: list[str], off: bool, prefer: bool
+    post: Post, names: list[str], off: bool, prefer: bool, setting: bool
 ) -> None:
     saved = post.root.parent / "saved"
     if not saved.exists():
         shutil.copytree(post.root, saved, symlinks=True)
+    if setting:
+        old, new = SETTINGS[post.kind]
+        post.edit(post.source_file, old, new)
     commands = [f"velpin keep {name}" for name in names]
     commands += ["velpin prefer base --over vendor"] if prefer and post.kind != ALPM else []
     commands += ["velpin off vendor"] if off else []

@@ -10,6 +10,7 @@ from functools import partial
 from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
+from velpin.core.checkup.mends import removing
 from velpin.core.checkup.trust import rights_draft
 from velpin.errors import HostFileError
 from velpin.files.text import HostText
@@ -91,10 +92,10 @@ def check_skipped(check: Examination) -> Iterator[Draft]:
         place = Place(file, 0)
         if _LEFT.search(name):
             yield Draft("leftover", note_of("leftover", file=f"/{file}"), place, "", file,
-                        [Mend("", partial(_removed, file))])  # fmt: skip
+                        [Mend("", removing(file))])  # fmt: skip
         elif name.endswith(host.kind_facts().other_endings):
             yield Draft("other-kind", note_of("other-kind", file=f"/{file}"), place, "", file,
-                        [Mend("", partial(_removed, file), is_choice=True)])  # fmt: skip
+                        [Mend("", removing(file), is_choice=True)])  # fmt: skip
         elif _MEANT.search(name):
             continue
         else:
@@ -103,12 +104,6 @@ def check_skipped(check: Examination) -> Iterator[Draft]:
             what = note_of("skipped-file", file=f"/{file}", why=why)
             yield Draft("skipped-file", what, place, "", file, mends, note_of(
                 "rename-or-remove", file=f"/{file}"))  # fmt: skip
-
-
-def _removed(file: str, host: Adapter[Source]) -> Plan:
-    plan = Plan("", f"remove /{file}")
-    plan.propose(host.tree, {file: None})
-    return plan
 
 
 def _renamed(file: str, better: str, host: Adapter[Source]) -> Plan:

@@ -9,8 +9,8 @@ from itertools import combinations, islice
 from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
+from velpin.core.checkup.mends import switching_off
 from velpin.core.rule_plans import plan_lift, plan_rule_drop, plan_rules
-from velpin.core.source_plans import plan_switch
 from velpin.core.takeover import MOST_GLOBS, globs_for
 from velpin.errors import HostFileError, Refusal, StoreError, VelpinError
 from velpin.model.precedence import contradicted
@@ -52,15 +52,8 @@ def check_same_content(check: Examination) -> Iterator[Draft]:
             "same-content", source=other.handle, other=source.handle, address=other.url,
             count=min(size, other_size),
         )  # fmt: skip
-        mend = Mend(f"velpin off {other.handle}", _off(other.handle), is_choice=True)
-        yield Draft("same-content", what, other.places[0], other.handle, source.handle, [mend])
-
-
-def _off(handle: str) -> Make:
-    def make(host: Adapter[Source]) -> Plan:
-        return plan_switch(host, handle, False)
-
-    return make
+        mends = [switching_off(other.handle)]
+        yield Draft("same-content", what, other.places[0], other.handle, source.handle, mends)
 
 
 def _same_content(check: Examination, one: Source, other: Source) -> bool:
@@ -210,7 +203,7 @@ def _preferring(rules: Sequence[Rule], source: Source) -> list[Mend]:
     if len(rules) > 1:
         over = tuple(rule.source for rule in rules)
         mends.append(_making(Rule("prefer", (), source.handle, under=over)))
-    mends.append(Mend(f"velpin off {source.handle}", _off(source.handle), is_choice=True))
+    mends.append(switching_off(source.handle))
     return mends
 
 

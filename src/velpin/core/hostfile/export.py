@@ -63,10 +63,13 @@ def _source(host: Adapter[Source], source: Source, when: dict[str, Any]) -> dict
 
 
 def _left_out(host: Adapter[Source]) -> Sequence[str]:
-    """Rules of others: they are not said in Velpin's words."""
+    """Rules of others: they are not said in Velpin's words; those in the entry of a source are
+    among its settings."""
+    entries = {place.file for source in host.sources for place in source.places}
     found = [
         f"not written down: the rule at {rule.place}, which velpin did not write"
         for rule in host.rules()
-        if rule.rule is None and rule.dead is None and rule.place.file.startswith("etc/")
-    ]
+        if rule.rule is None and rule.dead is None
+        and rule.place.file.startswith("etc/") and rule.place.file not in entries
+    ]  # fmt: skip
     return list(dict.fromkeys(found))

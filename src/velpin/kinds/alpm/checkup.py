@@ -13,15 +13,13 @@ from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter, Installed
 from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
 from velpin.core.checkup.facts import KindFacts
-from velpin.core.checkup.next_release import Move, NextRelease
-from velpin.core.source_plans import plan_switch
-from velpin.errors import HostFileError, Refusal, StoreError, TrustError
+from velpin.core.checkup.mends import nothing_for, removing
+from velpin.core.checkup.next_release import NextRelease
+from velpin.errors import HostFileError, StoreError, TrustError
 from velpin.fetch.download import Transport
-from velpin.files.tree import Edits
 from velpin.kinds.alpm.adapter import AlpmAdapter
 from velpin.kinds.alpm.copies import LIST, SYNC
 from velpin.kinds.alpm.edit import Text
-from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.trust import KEYBOX, RING, folder_of, ring
 from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
@@ -115,6 +113,8 @@ class AlpmCheckupFacts(KindFacts):
 
     def moves_to(self, release: str, transport: Transport) -> NextRelease:
         """Servers' addresses with that release in the place of this one's."""
+        from velpin.kinds.alpm.next_release import moves_to
+
         return moves_to(self.host, release)
 
     # -- packages ----------------------------------------------------------------------------
@@ -206,14 +206,7 @@ def check_archs(check: Examination) -> Iterator[Draft]:
             continue
         archs = {row.arch for row in islice(index.all_rows(), _SAMPLE)} if index else set()
         if archs and not any(host.takes(arch) for arch in archs):
-            what = note_of("other-arch", source=source.handle, arch=" ".join(host.archs),
-                           has=" ".join(sorted(archs)))  # fmt: skip
-            mend = Mend(f"velpin off {source.handle}", partial(_off, source.handle), is_choice=True)
-            yield Draft("other-arch", what, source.places[0], source.handle, "", [mend])
-
-
-def _off(handle: str, host: Adapter[Source]) -> Plan:
-    return plan_switch(host, handle, False)
+            yield nothing_for(source, " ".join(host.archs), " ".join(sorted(archs)))
 
 
 def check_gone(check: Examination) -> Iterator[Draft]:
@@ -235,62 +228,10 @@ def check_left(check: Examination) -> Iterator[Draft]:
         for ending in _LEFT:
             left = file + ending
             if host.tree.mode(left) is not None:
-                mend = Mend("", partial(_removed, left), is_choice=True)
+                mend = Mend("", removing(left), is_choice=True)
                 yield Draft("leftover", note_of("leftover", file=f"/{left}"), Place(left, 0), "",
                             left, [mend])  # fmt: skip
     lock = f"{host.database}/db.lck"
     if host.tree.mode(lock) is not None:
         yield Draft("interrupted", note_of("installer-locked", file=f"/{lock}"), Place(lock, 0), "",
                     lock, advice=note_of("remove-lock", file=f"/{lock}"))  # fmt: skip
-
-
-def _removed(file: str, host: Adapter[Source]) -> Plan:
-    plan = Plan("", f"remove /{file}")
-    plan.propose(host.tree, {file: None})
-    return plan
-
-
-# -- the next release ------------------------------------------------------------------------
-
-
-def moves_to(host: AlpmAdapter, release: str) -> NextRelease:
-    """Addresses with another release in the place of this one's.
-
-    Raises Refusal on a host whose sources name no release: it has none but today's.
-    """
-    here = host.release.get("VERSION_ID", "")
-    moves = [_move(host, source, here, release) for source in host.sources]
-    if not here or all(move.edits is None for move in moves):
-        raise Refusal(
-            "no source of this host names a release: every upgrade is a move to the next one",
-            "velpin forecast --upgrade tells what it would do",
-        )
-    return NextRelease(release, moves, {})
-
-
-def _move(host: AlpmAdapter, source: AlpmSource, here: str, release: str) -> Move:
-    lines = [
-        directive.place
-        for section in host.config.sections
-        if section.name == source.handle
-        for directive in section.of("Server")
-        if here and here in (directive.text or "").split("/")
-    ]
-    if not lines:
-        return Move(source.handle, source.url, source.url)
-
-    def edits(state: Adapter[Source]) -> Edits:
-        found: dict[str, bytes | None] = {}
-        for place in lines:
-            text = Text(state.tree.with_edits(found), place.file)
-            parts = text.lines[place.line - 1].split("/")
-            bare = [part.rstrip("\r\n") for part in parts]
-            text.lines[place.line - 1] = "/".join(
-                release + part[len(plain) :] if plain == here else part
-                for part, plain in zip(parts, bare, strict=True)
-            )
-            found[place.file] = text.data
-        return found
-
-    moved = host.with_edits(edits(host)).source(source.handle)
-    return Move(source.handle, source.url, moved.url, edits)

@@ -15,13 +15,13 @@ from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter, Installed
 from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
 from velpin.core.checkup.facts import KindFacts
-from velpin.core.checkup.next_release import Move, NextRelease
+from velpin.core.checkup.mends import nothing_for
+from velpin.core.checkup.next_release import NextRelease
 from velpin.core.publisher import archive_addresses
-from velpin.core.source_plans import plan_switch
-from velpin.errors import BadSignature, FetchError, HostFileError, Refusal, TrustError
+from velpin.errors import BadSignature, FetchError, HostFileError, TrustError
 from velpin.fetch.download import Transport
 from velpin.files.text import decode
-from velpin.files.tree import Edits, Tree
+from velpin.files.tree import Tree
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.adapter import DebAdapter
 from velpin.kinds.deb.add import compose_key, examine, suites_of
@@ -30,7 +30,7 @@ from velpin.kinds.deb.edit import EntryChange
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.logins import LOGIN_FOLDER, MAIN, parse_logins
 from velpin.kinds.deb.preferences import NEVER
-from velpin.kinds.deb.release import Release, read_release
+from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.sources import DebSource, SourceEntry, pairs_of, sources_folder
 from velpin.kinds.deb.trust import COMMON_FILE, COMMON_FOLDER, OWN_FOLDER, WEAKENING
 from velpin.model.finding import Severity
@@ -216,6 +216,8 @@ class DebCheckupFacts(KindFacts):
 
     def moves_to(self, release: str, transport: Transport) -> NextRelease:
         """Suites and addresses with that release in the place of this one."""
+        from velpin.kinds.deb.next_release import moves_to
+
         return moves_to(self.host, release, transport)
 
     # -- packages ----------------------------------------------------------------------------
@@ -437,23 +439,23 @@ def check_suites(check: Examination) -> Iterator[Draft]:
             continue
         if check.is_home(source.handle):
             yield from _of_home(check, source, release, here)
-        elif not _is_of(here, source.release, codename):
+        elif not is_of(here, source.release, codename):
             yield from _of_vendor(check, source)
 
 
-def _is_of(here: str, *names: str) -> bool:
+def is_of(here: str, *names: str) -> bool:
     """Whether one of some names is a release's, or one of its suites'."""
     return any(name == here or re.match(rf"{re.escape(here)}[-/]", name) for name in names)
 
 
 def _of_home(check: Examination, source: DebSource, release: Release, here: str) -> Iterator[Draft]:
     codename, suite = release.codename or "", release.suite or ""
-    if not _is_of(here, codename) and not release.not_automatic:
+    if not is_of(here, codename) and not release.not_automatic:
         what = note_of("other-release", source=source.handle, asked=codename, here=here)
         tail = codename.partition("-")[1] + codename.partition("-")[2]
         mends = [_resuited(check, source, here + tail)]
         yield Draft("other-release", what, source.places[0], source.handle, "", mends)
-    elif source.release == suite and suite != codename and _is_of(here, codename):
+    elif source.release == suite and suite != codename and is_of(here, codename):
         what = note_of("moving-name", source=source.handle, asked=source.release, codename=codename)
         mends = [_resuited(check, source, codename)]
         yield Draft("moving-name", what, source.places[0], source.handle, "", mends)
@@ -486,7 +488,7 @@ def _gone(check: Examination, source: DebSource) -> Draft:
         suites = [s for s in suites_of(source, transport, facts.host.release)
                   if s != source.release]  # fmt: skip
         here = facts.host.release.get("VERSION_CODENAME", "")
-        suites.sort(key=lambda suite: not _is_of(here, suite))
+        suites.sort(key=lambda suite: not is_of(here, suite))
         mends += [_resuited(check, source, suite, must_fetch=True) for suite in suites[:3]]
         mends += [_moved(check, source, address) for address in archive_addresses(source.address)]
     return Draft("suite-gone", what, source.places[0], source.handle, "", mends,
@@ -582,15 +584,7 @@ def check_archs(check: Examination) -> Iterator[Draft]:
         asked = set(source.archs)
         if (has and not asked & {*has, "all"} and "all" not in has) or not asked:
             shown = " ".join(has) if asked else source.option("arch") or "others"
-            what = note_of(
-                "other-arch", source=source.handle, arch=" ".join(facts.host.archs), has=shown
-            )
-            mend = Mend(f"velpin off {source.handle}", partial(_off, source), is_choice=True)
-            yield Draft("other-arch", what, source.places[0], source.handle, "", [mend])
-
-
-def _off(source: DebSource, host: Adapter[Source]) -> Plan:
-    return plan_switch(host, source.handle, False)
+            yield nothing_for(source, " ".join(facts.host.archs), shown)
 
 
 def check_twice(check: Examination) -> Iterator[Draft]:
@@ -658,97 +652,3 @@ def _entry_dropped(source: DebSource, entry: SourceEntry, host: Adapter[Source])
     alone = edit.without_entry(host, here, _same_entry(host, entry))
     plan.propose(host.tree, {f: d if d and d.strip() else None for f, d in alone.items()})
     return plan
-
-
-# -- the next release ------------------------------------------------------------------------
-
-
-def moves_to(host: DebAdapter, asked: str, transport: Transport) -> NextRelease:
-    """Suites with the name of another release in the place of this one's.
-
-    Raises Refusal where this host does not say its release, or its own sources have no such one.
-    """
-    here = host.release.get("VERSION_CODENAME", "")
-    if not here:
-        raise Refusal("etc/os-release does not say which release this host is (VERSION_CODENAME)")
-    facts = DebCheckupFacts(host)
-    codename = _codename_of(host, asked, transport) if asked[:1].isdigit() else asked
-    number = asked if asked[:1].isdigit() else ""
-    moves = [_move(facts, source, here, codename, number) for source in host.sources]
-    if codename == here:
-        raise Refusal(f"this host is {here} already", "name the release it is to move to")
-    return NextRelease(codename, moves, {})
-
-
-def _move(
-    facts: DebCheckupFacts, source: DebSource, here: str, codename: str, number: str
-) -> Move:  # fmt: skip
-    now = f"{source.address} {source.release}"
-    suite = _next_suite(facts, source, here, codename)
-    address = _next_address(facts.host, source, here, codename, number)
-    if (address, suite) == (source.address, source.release):
-        return Move(source.handle, now, now)
-    change = EntryChange(
-        suite if suite != source.release else "", address if address != source.address else ""
-    )
-
-    def edits(host: Adapter[Source]) -> Edits:
-        assert isinstance(host, DebAdapter)
-        return edit.reworded(host, _known_as(host, source.address, source.release), change)
-
-    def find(host: Adapter[Source]) -> Source | None:
-        return next((s for s in host.sources if host.key_of(s) == (address, suite) and s.on), None)
-
-    return Move(source.handle, now, f"{address} {suite}", edits, find)
-
-
-def _known_as(host: DebAdapter, address: str, release: str) -> DebSource:
-    """A source whatever it is called now: handles may change with what stands beside it."""
-    return next(s for s in host.sources if s.on and (s.address, s.release) == (address, release))
-
-
-def _next_suite(facts: DebCheckupFacts, source: DebSource, here: str, codename: str) -> str:
-    if source.flat:
-        return source.release
-    if _is_of(here, source.release):
-        return codename + source.release.removeprefix(here)
-    release = facts.release_of(source)
-    if source.release == release.suite and _is_of(here, release.codename or ""):
-        return codename + (release.codename or "").removeprefix(here)
-    return source.release
-
-
-def _next_address(
-    host: DebAdapter, source: DebSource, here: str, codename: str, number: str
-) -> str:
-    head, slashes, path = source.address.partition("://")
-    place, slash, rest = path.partition("/")
-    old = host.release.get("VERSION_ID", "")
-    words = {here: codename, **({old: number} if old and number else {})}
-    parts = [words.get(part, part) for part in rest.split("/")]
-    return f"{head}{slashes}{place}{slash}{'/'.join(parts)}"
-
-
-def _codename_of(host: DebAdapter, number: str, transport: Transport) -> str:
-    """The codename of a release of the distribution by its number, asked of its own sources."""
-    facts = DebCheckupFacts(host)
-    home = Examination(host)
-    for source in host.sources:
-        if not source.on or source.flat or not home.is_home(source.handle):
-            continue
-        for suite in suites_of(source, transport, host.release):
-            for name in ("InRelease", "Release"):
-                try:
-                    data = transport.read(f"{source.address}/dists/{suite}/{name}")
-                    found = read_release(data, suite)
-                except (FetchError, TrustError, HostFileError):
-                    continue
-                version = found.version or ""
-                if found.codename and (version == number or version.startswith(f"{number}.")):
-                    return found.codename.partition("-")[0]
-                break
-    known = ", ".join(sorted({facts.release_of(s).codename or "" for s in host.sources} - {""}))
-    raise Refusal(
-        f"no source of this host's distribution has a release {number}",
-        f"give its codename (this host's sources name {known})",
-    )

@@ -16,13 +16,12 @@ from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter, Installed
 from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
 from velpin.core.checkup.facts import KindFacts
-from velpin.core.checkup.next_release import Move, NextRelease
+from velpin.core.checkup.mends import nothing_for, switching_off
+from velpin.core.checkup.next_release import NextRelease
 from velpin.core.publisher import archive_addresses
-from velpin.core.source_plans import plan_switch
-from velpin.errors import BadKey, FetchError, HostFileError, Refusal, StoreError, TrustError
+from velpin.errors import BadKey, FetchError, HostFileError, StoreError, TrustError
 from velpin.fetch.download import Transport
 from velpin.files.text import HostText
-from velpin.files.tree import Edits
 from velpin.kinds.rpm.adapter import RpmAdapter
 from velpin.kinds.rpm.edit import with_value
 from velpin.kinds.rpm.entry import read_facts
@@ -39,7 +38,7 @@ _SAMPLE = 60
 _PUT_TOGETHER = re.compile(r"\.([a-z]{1,10})(\d{1,3})(?:[._]\d+)*(?:\.|\Z)")
 """How releases of packages end that tell what they were built for: letters and a number."""
 _SOURCE_RPM = re.compile(r"(.+)-([^-]+-[^-]+)\.(?:no)?src\.rpm\Z")
-_NUMBER = re.compile(r"(?<=/)(\d+(?:\.\d+)?)(?=/|\Z)")
+RELEASE_NUMBER = re.compile(r"(?<=/)(\d+(?:\.\d+)?)(?=/|\Z)")
 
 
 class RpmCheckupFacts(KindFacts):
@@ -164,6 +163,8 @@ class RpmCheckupFacts(KindFacts):
 
     def moves_to(self, release: str, transport: Transport) -> NextRelease:
         """The release variable, and addresses with that number in the place of this one's."""
+        from velpin.kinds.rpm.next_release import moves_to
+
         return moves_to(self.host, release)
 
     # -- packages ----------------------------------------------------------------------------
@@ -343,7 +344,7 @@ def _to_release(check: Examination, source: RpmSource, old: str, new: str) -> li
 def _renumbered(address: str, old: str, new: str) -> list[str]:
     found = [
         address[: match.start()] + new + address[match.end() :]
-        for match in _NUMBER.finditer(address)
+        for match in RELEASE_NUMBER.finditer(address)
         if match.group(1).partition(".")[0] == old
     ]
     return list(dict.fromkeys(found))
@@ -378,14 +379,7 @@ def check_archs(check: Examination) -> Iterator[Draft]:
             continue
         archs = {each.arch for each in facts.sample(source, 4000)}
         if archs and not any(facts.host.takes_arch(arch) for arch in archs):
-            what = note_of("other-arch", source=source.handle, arch=facts.host.native,
-                           has=" ".join(sorted(archs)))  # fmt: skip
-            mend = Mend(f"velpin off {source.handle}", partial(_off, source.handle), is_choice=True)
-            yield Draft("other-arch", what, source.places[0], source.handle, "", [mend])
-
-
-def _off(handle: str, host: Adapter[Source]) -> Plan:
-    return plan_switch(host, handle, False)
+            yield nothing_for(source, facts.host.native, " ".join(sorted(archs)))
 
 
 def check_gone(check: Examination) -> Iterator[Draft]:
@@ -404,7 +398,7 @@ def check_gone(check: Examination) -> Iterator[Draft]:
             )
             addresses = [
                 written[: match.start()] + version + written[match.end() :]
-                for match in _NUMBER.finditer(written) if match.group(1) != version
+                for match in RELEASE_NUMBER.finditer(written) if match.group(1) != version
             ] if version else []  # fmt: skip
             addresses += archive_addresses(written)
             mends = [
@@ -420,67 +414,5 @@ def check_types(check: Examination) -> Iterator[Draft]:
     for source in _facts(check).host.sources:
         if source.on and source.unread:
             what = note_of("type-not-read", source=source.handle, type=source.unread)
-            mend = Mend(f"velpin off {source.handle}", partial(_off, source.handle), is_choice=True)
-            yield Draft("other-kind", what, source.places[0], source.handle, "", [mend])
-
-
-# -- the next release ------------------------------------------------------------------------
-
-_ADDRESSES = ("baseurl", "mirrorlist", "metalink")
-
-
-def moves_to(host: RpmAdapter, release: str) -> NextRelease:
-    """Addresses with the number of another release in the place of this one's, and the release
-    variable set to it.
-
-    Raises Refusal where this host does not say its release, or is of that one.
-    """
-    here = host.variables.get("releasever") or host.release.get("VERSION_ID", "")
-    if not here:
-        raise Refusal("this host does not say which release it is")
-    if here == release:
-        raise Refusal(f"this host is {here} already", "name the release it is to move to")
-    major, _, minor = release.partition(".")
-    folder = host.variables_folder
-    values = {"releasever": release, "releasever_major": major, "releasever_minor": minor}
-    told: dict[str, bytes | None] = {
-        f"{folder}/{name}": f"{value}\n".encode()
-        for name, value in values.items()
-        if name == "releasever" or name in host.variables
-    }
-    after = host.with_edits(told)
-    moves = [_move(host, after, source, here, release) for source in host.sources]
-    return NextRelease(release, moves, told)
-
-
-def _move(
-    host: RpmAdapter, after: RpmAdapter, source: RpmSource, here: str, release: str
-) -> Move:  # fmt: skip
-    new = {
-        key: value
-        for key in _ADDRESSES
-        if (value := _of_release(source.section.get(key), here, release)) != source.section.get(key)
-    }
-    if not new:
-        return Move(source.handle, source.url, after.source(source.handle).url)
-
-    def edits(state: Adapter[Source]) -> Edits:
-        found: dict[str, bytes | None] = {}
-        for key, value in new.items():
-            file = source.file_of(key)
-            data = found.get(file) or state.tree.read(file) or b""
-            found[file] = with_value(data, file, source.handle, key, value)
-        return found
-
-    moved = after.with_edits(edits(after)).source(source.handle)
-    return Move(source.handle, source.url, moved.url, edits)
-
-
-def _of_release(text: str, here: str, release: str) -> str:
-    """An address with each part that is a release's number replaced, its major one too."""
-    words = {here: release, here.partition(".")[0]: release.partition(".")[0]}
-
-    def put(found: re.Match[str]) -> str:
-        return words.get(found.group(1), found.group(1))
-
-    return _NUMBER.sub(put, text)
+            mends = [switching_off(source.handle)]
+            yield Draft("other-kind", what, source.places[0], source.handle, "", mends)

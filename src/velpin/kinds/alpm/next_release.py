@@ -1,0 +1,55 @@
+"""What each source of an alpm host would need for another release of it."""
+
+from __future__ import annotations
+
+from velpin.core.adapter import Adapter
+from velpin.core.checkup.next_release import Move, NextRelease
+from velpin.errors import Refusal
+from velpin.files.tree import Edits
+from velpin.kinds.alpm.adapter import AlpmAdapter
+from velpin.kinds.alpm.edit import Text
+from velpin.kinds.alpm.source import AlpmSource
+from velpin.model.source import Source
+
+
+def moves_to(host: AlpmAdapter, release: str) -> NextRelease:
+    """Addresses with another release in the place of this one's.
+
+    Raises Refusal on a host whose sources name no release: it has none but today's.
+    """
+    here = host.release.get("VERSION_ID", "")
+    moves = [_move(host, source, here, release) for source in host.sources]
+    if not here or all(move.edits is None for move in moves):
+        raise Refusal(
+            "no source of this host names a release: every upgrade is a move to the next one",
+            "velpin forecast --upgrade tells what it would do",
+        )
+    return NextRelease(release, moves, {})
+
+
+def _move(host: AlpmAdapter, source: AlpmSource, here: str, release: str) -> Move:
+    lines = [
+        directive.place
+        for section in host.config.sections
+        if section.name == source.handle
+        for directive in section.of("Server")
+        if here and here in (directive.text or "").split("/")
+    ]
+    if not lines:
+        return Move(source.handle, source.url, source.url)
+
+    def edits(state: Adapter[Source]) -> Edits:
+        found: dict[str, bytes | None] = {}
+        for place in lines:
+            text = Text(state.tree.with_edits(found), place.file)
+            parts = text.lines[place.line - 1].split("/")
+            bare = [part.rstrip("\r\n") for part in parts]
+            text.lines[place.line - 1] = "/".join(
+                release + part[len(plain) :] if plain == here else part
+                for part, plain in zip(parts, bare, strict=True)
+            )
+            found[place.file] = text.data
+        return found
+
+    moved = host.with_edits(edits(host)).source(source.handle)
+    return Move(source.handle, source.url, moved.url, edits)
