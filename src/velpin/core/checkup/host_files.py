@@ -32,7 +32,6 @@ def check_entries(check: Examination) -> Iterator[Draft]:
     """What the installer refuses of the host's files, or ignores."""
     host = check.host
     refused = host.refusal()
-    error = host.config_error()
     told = set()
     for note in host.notes():
         if note.code in ("listed-twice", "for-people"):
@@ -46,13 +45,13 @@ def check_entries(check: Examination) -> Iterator[Draft]:
         severity = None if is_error else host.kind_facts().note_severity(note)
         yield Draft(code, what, note.place, "", f"{note.place.file} {note.text}", mends, advice,
                     severity)  # fmt: skip
-    if isinstance(refused, HostFileError) and f"{refused.file}:{refused.line}" not in told:
-        if error is None or str(error) != str(refused) or not told:
-            place = Place(refused.file, refused.line)
+    if isinstance(refused, HostFileError):
+        place = Place(refused.file, refused.line)
+        if str(place) not in told:
             what = note_of("malformed", place=place, what=refused.what)
-            yield Draft("malformed", what, place, "", refused.what, advice=note_of(
-                "edit-by-hand", file=f"/{refused.file}"))  # fmt: skip
-    elif refused is not None and not isinstance(refused, HostFileError):
+            advice = note_of("edit-by-hand", file=f"/{refused.file}")
+            yield Draft("malformed", what, place, "", refused.what, advice=advice)
+    elif refused is not None:
         if refused.code == "target-unknown":
             drop = partial(_dropped, refused.place)
             command = f"velpin rules drop {refused.place}"

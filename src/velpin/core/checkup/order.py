@@ -29,7 +29,6 @@ _EARLY = re.compile(
     r"|next|staging)(?![a-z])"
 )
 """Words by which channels of unfinished versions are called."""
-_UNFINISHED = re.compile(r"(?i)(~(alpha|beta|rc|pre|dev|git)|[.+-](alpha|beta|rc|dev)\d*)")
 
 
 # -- sources alike -------------------------------------------------------------------------

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
+from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import Plan
@@ -108,9 +109,9 @@ def working_mend(
 def _works(
     examination: Examination, draft: Draft, check: Check, known: Collection[Key], mend: Mend
 ) -> bool:
-    make, host = mend.make, examination.host
-    assert make is not None
-    plan = planned(lambda: make(host))
+    host = examination.host
+    assert mend.make is not None
+    plan = planned(partial(mend.make, host))
     if plan is None or plan.unchanged:
         return False
     after = examination.of(host.with_edits(plan.edits, plan.considered_modes))
@@ -222,8 +223,7 @@ def _next_step(
         mend = working_mend(state, draft, check, known)
         if mend is None or mend.make is None:
             continue
-        make = mend.make
-        plan = planned(lambda make=make: make(state.host))  # type: ignore[misc]
+        plan = planned(partial(mend.make, state.host))
         if plan is not None:
             return draft, plan
     return None

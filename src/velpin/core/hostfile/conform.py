@@ -4,6 +4,7 @@ change; a second time nothing is left to be done."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource, Plan
@@ -64,18 +65,18 @@ def plan_conform(
     _check_names(sources)
     for key in wanted.keys:
         if is_for(work.adapter, key.when):
-            work.at(key.place, lambda key=key: work.common_key(key))  # type: ignore[misc]
+            work.at(key.place, partial(work.common_key, key))
     for source in sources:
-        work.at(source.place, lambda source=source: work.source(source))  # type: ignore[misc]
+        work.at(source.place, partial(work.source, source))
     rules = [each for each in wanted.rules if is_for(work.adapter, each.when)]
     rules += [
-        WantedRule(Rule("confine", each.only, each.name), each.when, each.place)
+        WantedRule(Rule("confine", each.only, work.handle_of(each)), each.when, each.place)
         for each in sources if each.only
     ]  # fmt: skip
     if prune:
         work.prune_rules(rules)
     for rule in rules:
-        work.at(rule.place, lambda rule=rule: work.rule(rule))  # type: ignore[misc]
+        work.at(rule.place, partial(work.rule, rule))
     if prune:
         work.prune_sources(sources)
     work.plan.command = f"velpin conform {wanted.file}"
@@ -152,7 +153,7 @@ class _Conform:
         elif self._lacks_key(wanted, here):
             self.take(self._with_key(wanted, here))
             done.append("key")
-        handle = self._handle(wanted)
+        handle = self.handle_of(wanted)
         if self.adapter.source(handle).on != wanted.on:
             self.take(self.host.plan_switch(handle, wanted.on))
             done.append("switched on" if wanted.on else "switched off")
@@ -165,7 +166,8 @@ class _Conform:
                 return self.adapter.source(entry.on_host)
         return self.adapter.by_handle.get(wanted.name)
 
-    def _handle(self, wanted: WantedSource) -> str:
+    def handle_of(self, wanted: WantedSource) -> str:
+        """What a source is called on the host; Refusal where it is not there."""
         here = self._present(wanted)
         if here is None:
             raise Refusal(f"{wanted.name} would not be there afterwards", "velpin sources")
@@ -269,7 +271,7 @@ class _Conform:
 
     def prune_sources(self, wanted: Sequence[WantedSource]) -> None:
         """Drop sources that Velpin added and the file does not name."""
-        named = {self._handle(each) for each in wanted}
+        named = {self.handle_of(each) for each in wanted}
         for handle in list(self._prunable(named)):
             self.take(self.host.plan_drop(handle))
             self.tell(ConformItem("pruned source", handle, True, "removed"))
