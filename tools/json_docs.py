@@ -23,6 +23,7 @@ from velpin.model.finding import Checkup
 from velpin.model.forecast import Forecast, Offer
 from velpin.model.host import HostFacts, KeyUse, SourceStatus
 from velpin.model.reason import AsText, Place, Reason
+from velpin.model.report import HostReport
 from velpin.model.rule import Rule, RuleInForce
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -46,6 +47,7 @@ COMMANDS: dict[str, tuple[Any, bool]] = {
     "expect": (documents.Expected, False),
     "checkup": (Checkup, False),
     "checkup --next RELEASE": (documents.Rehearsed, False),
+    "report": (HostReport, False),
     "journal": (documents.JournalRecord, True),
     "any command that fails": (documents.Failure, False),
 }  # fmt: skip

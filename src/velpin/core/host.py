@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     )
     from velpin.model.hostfile import ExpectationResult, HostFile
     from velpin.model.reason import Note, Place
+    from velpin.model.report import HostReport
     from velpin.model.rule import Rule, RuleInForce
     from velpin.model.shift import ChangedAnswer, Drift, Shift, UpgradeResult
     from velpin.model.source import Source
@@ -313,6 +314,13 @@ class Host:
         from velpin.core.snapshot import drift
 
         return list(drift(since, self.snapshot(since.watched)))
+
+    def report(self, since: Snapshot | None = None) -> HostReport:
+        """The whole host at one glance: sources, rules, who gives what, the next upgrade, findings,
+        keys; with `since` what has drifted from that snapshot. No server is asked."""
+        from velpin.core.report import make_report
+
+        return make_report(self, self._adapter, since)
 
     # -- fetching ----------------------------------------------------------------------------
 

@@ -887,6 +887,31 @@ def checkup(
         raise typer.Exit(code)
 
 
+@_command
+def report(
+    out: Annotated[
+        Path | None, typer.Option("--out", metavar="FILE.html", help="Write the page here.")
+    ] = None,
+    png: Annotated[
+        Path | None,
+        typer.Option("--png", metavar="FILE.png", help="Write the picture of the tiers here."),
+    ] = None,
+    since: Annotated[
+        Path | None,
+        typer.Option("--since", metavar="FILE", help="Also show what changed since a snapshot."),
+    ] = None,
+    root: Root = None,
+    as_is: AsIs = False,
+    json: Json = False,
+) -> None:
+    """Write the whole host as one page: sources, packages, the next upgrade, keys."""
+    if not (out or png or json):
+        raise UsageError("where to?", "velpin report --out FILE.html, or --png FILE.png")
+    from velpin.front import report_command
+
+    report_command.write_report(_open(root, as_is), out, png, since, as_json=json)
+
+
 # -- the journal -------------------------------------------------------------------------
 
 

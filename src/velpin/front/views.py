@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.front.screen import Piece, Screen
-from velpin.front.words import age, several, shortened
+from velpin.front.words import age, counted, several, shortened
 from velpin.model.dates import day, day_and_time
 from velpin.model.forecast import Offer
 from velpin.model.host import HostFacts, Installer, KeyUse, SearchHit, SourceStatus
@@ -113,7 +113,7 @@ def _status_row(one: SourceStatus) -> list[Piece]:
         _signature(one),
         made,
         one.copy,
-        f"{one.offers:,}".replace(",", " ") if one.offers else "",
+        counted(one.offers) if one.offers else "",
     ]
 
 

@@ -257,16 +257,20 @@ def size(count: int) -> str:
     return f"{'-' if count < 0 else ''}{value:.{digits}f} {unit}"
 
 
+def counted(count: int) -> str:
+    """A count as people read it, its thousands apart."""
+    return f"{count:,}".replace(",", " ")
+
+
 def several(count: int, one: str, many: str = "") -> str:
     """A count with its noun."""
-    return f"{count:,} {one if count == 1 else many or one + 's'}".replace(",", " ")
+    return f"{counted(count)} {one if count == 1 else many or one + 's'}"
 
 
 def shortened(names: Sequence[str], most: int = 6) -> str:
     """The first few of a list of names, and how many more there are."""
     shown = ", ".join(names[:most])
-    more = f"{len(names) - most:,}".replace(",", " ")
-    return f"{shown} and {more} more" if len(names) > most else shown
+    return f"{shown} and {counted(len(names) - most)} more" if len(names) > most else shown
 
 
 def selected(selection: Selection | None, absent: str) -> str:

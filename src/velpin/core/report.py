@@ -1,0 +1,49 @@
+"""Everything that a report shows of a host, gathered once; nothing is fetched or changed."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from velpin.core.snapshot import Snapshot
+from velpin.model.report import HostReport, PackageOutlook
+
+if TYPE_CHECKING:
+    from velpin.core.adapter import Adapter
+    from velpin.core.host import Host
+    from velpin.model.source import Source
+
+
+def make_report(
+    host: Host,
+    adapter: Adapter[Source],
+    since: Snapshot | None,
+    clock: Callable[[], float] = time.time,
+) -> HostReport:
+    """A host at one glance; `since` is an earlier snapshot to compare it with."""
+    facts = adapter.kind_facts()
+    return HostReport(
+        time=clock(),
+        facts=host.facts(),
+        sources=tuple(host.source_statuses()),
+        rules=tuple(host.rules()),
+        packages=tuple(_outlooks(host, adapter)),
+        upgrade=host.forecast_upgrade(),
+        checkup=host.checkup(offline=True),
+        keys=tuple(host.keys()),
+        publishers={source.handle: facts.publisher_of(source) for source in adapter.sources},
+        since=since.time if since else None,
+        drift=tuple(host.drift(since)) if since else (),
+    )
+
+
+def _outlooks(host: Host, adapter: Adapter[Source]) -> list[PackageOutlook]:
+    after = host.after_upgrade().selections
+    return sorted(
+        PackageOutlook(
+            here.name, here.arch, here.version, here.source,
+            after[here.name, here.arch][1], here.held,
+        )
+        for here in adapter.installed_packages()
+    )  # fmt: skip

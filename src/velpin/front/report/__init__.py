@@ -1,0 +1,1 @@
+"""The report: one page, complete in itself, and the figures in it."""

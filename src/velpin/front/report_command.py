@@ -1,0 +1,82 @@
+"""The command that writes a report."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from velpin.core.snapshot import load_snapshot
+from velpin.errors import CannotWrite, Refusal
+from velpin.files.disk import write_file
+from velpin.front.screen import Screen
+from velpin.front.session import busy, tell
+from velpin.front.words import size
+
+if TYPE_CHECKING:
+    from velpin.core.host import Host
+    from velpin.model.report import HostReport
+
+_FOREIGN = 512
+_NEEDS_PLOTS = "figures need Matplotlib: install velpin[report]"
+
+
+def write_report(
+    host: Host, out: Path | None, png: Path | None, since: Path | None, *, as_json: bool
+) -> None:
+    """Write the page, the picture, or with `as_json` alone what is in them."""
+    from velpin.front.report.figures import has_plots
+
+    if png is not None and not has_plots():
+        raise Refusal(_NEEDS_PLOTS, "pip install 'velpin[report]'; --out alone writes the tables")
+    earlier = load_snapshot(since) if since else None
+    with busy("looking the host over"):
+        report = host.report(earlier)
+    written = []
+    if out is not None:
+        written.append((out, _write_page(report, out, plots=has_plots())))
+    if png is not None:
+        from velpin.front.report.figures import write_png
+
+        with busy("drawing"):
+            write_png(report, png)
+        written.append((png, png.stat().st_size))
+    if as_json:
+        from velpin.front import json_values
+
+        json_values.write(report)
+        return
+    for file, length in written:
+        Screen().line(("written", "good"), f": {file} ({size(length)})")
+    if out is not None and not has_plots():
+        tell(f"the page has its tables alone; {_NEEDS_PLOTS}")
+
+
+def _write_page(report: HostReport, out: Path, *, plots: bool) -> int:
+    from velpin.front.report.page import page
+
+    _check_place(out)
+    figures = {}
+    if plots:
+        from velpin.front.report.figures import svg_figures
+
+        with busy("drawing"):
+            figures = svg_figures(report)
+    data = page(report, figures).encode("utf-8", "backslashreplace")
+    write_file(out.parent, out.name, data, mode=0o644)
+    return len(data)
+
+
+def _check_place(out: Path) -> None:
+    """CannotWrite where the page would land in no folder, or over something that is no page."""
+    if not out.parent.is_dir():
+        raise CannotWrite(f"{out.parent} is not a folder")
+    if out.exists() and not _is_page(out):
+        raise CannotWrite(f"{out} is there and is not a page; it is left alone")
+
+
+def _is_page(file: Path) -> bool:
+    try:
+        with file.open("rb") as found:
+            return b"<!doctype html" in found.read(_FOREIGN).lower()
+    except OSError:
+        return False
