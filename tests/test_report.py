@@ -238,7 +238,7 @@ def test_the_bars_of_now_and_then_differ_in_every_light() -> None:
 
 
 def test_figures_have_the_colours_of_the_page(full: Harbour) -> None:
-    assert figures._COLOURS == palettes()["light"]
+    assert palettes()["light"] == figures._COLOURS
     for drawn in figures.svg_figures(full.host().report()).values():
         colours = set(re.findall(r"#[0-9a-f]{6}\b", drawn))
         assert colours <= {"#000000"}, colours
@@ -304,7 +304,7 @@ def test_a_crowded_page_is_whole(full: Harbour) -> None:
 
 def test_a_sign_stands_beside_every_colour() -> None:
     assert len(set(sheets.MARKS.values())) == len(sheets.MARKS)
-    state = Sheets(HostReport(time=0, **{k: () for k in HostReport._fields[1:8]}, publishers={}))  # type: ignore[arg-type]
+    state = Sheets(HostReport(time=0, **dict.fromkeys(HostReport._fields[1:8], ()), publishers={}))  # type: ignore[arg-type]
     keys = [KeyUse("k", "F", 0, at, "x", gone, "w", (), False)
             for at, gone in ((None, True), (-5, False), (9, False), (1e9, False), (None, False))]  # fmt: skip
     signs = [state.key_state(key).text[0] for key in keys]

@@ -38,7 +38,7 @@ if TYPE_CHECKING:
         SourceStatus,
     )
     from velpin.model.hostfile import ExpectationResult, HostFile
-    from velpin.model.reason import Note, Place
+    from velpin.model.reason import Note, Place, Reason
     from velpin.model.report import HostReport
     from velpin.model.rule import Rule, RuleInForce
     from velpin.model.shift import ChangedAnswer, Drift, Shift, UpgradeResult
@@ -186,6 +186,13 @@ class Host:
         """Every rule in force, what each decides, and which decide nothing."""
         return self._adapter.rules()
 
+    def rule_sentences(self) -> list[Reason]:
+        """What each rule in force says, in the order of `rules`; not what it decides, so this takes
+        no time."""
+        alone = self._adapter.with_edits({})
+        alone.leave_indexes()
+        return [rule.says for rule in alone.rules()]
+
     def compare(self, one: str, other: str) -> int:
         """-1, 0 or 1 for two versions, in this host's own order."""
         return self._adapter.compare(one, other)
@@ -244,6 +251,28 @@ class Host:
         from velpin.core.forecasting import near_names
 
         return near_names(self._adapter, name)
+
+    def names_beginning(
+        self, start: str, most: int = 2000, *, installed: bool = False
+    ) -> dict[str, str]:
+        """Names of packages that begin with a text, with a summary each: those on offer and those
+        installed, or those `installed` alone; at most so many."""
+        from velpin.core.name_search import beginning_with
+
+        indexes = [] if installed else list(self._adapter.indexes_on())
+        record = self._adapter.record
+        return beginning_with([*indexes, *([record] if record else [])], start, most)
+
+    def versions(self, name: str) -> list[tuple[str, str]]:
+        """Every version of a name that is on offer or installed, the newest first, each with the
+        handle of a source that has it, empty where none does."""
+        from functools import cmp_to_key
+
+        found: dict[str, str] = {}
+        for version, source, _ in self._adapter.versions_of(name, self.native):
+            found[version] = found.get(version) or source
+        newest = sorted(found, key=cmp_to_key(self.compare), reverse=True)
+        return [(version, found[version]) for version in newest]
 
     def find(self, text: str, most: int = 40) -> tuple[list[SearchHit], int]:
         """Names and summaries that hold every word of a text, best first, at most `most` of

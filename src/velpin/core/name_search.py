@@ -37,6 +37,15 @@ def named_near(
     return tuple(near if near in names else f"{near} ({only_off[near]}, off)" for near in found)
 
 
+def beginning_with(indexes: Iterable[Index], start: str, most: int) -> dict[str, str]:
+    """Names that begin with a text, each with a summary, in byte order, at most so many."""
+    found: dict[str, str] = {}
+    for index in indexes:
+        for name, summary in index.beginning_with(start, most):
+            found[name] = found.get(name) or summary
+    return {name: found[name] for name in sorted(found)[:most]}
+
+
 def search(indexes: Iterable[Index], text: str, most: int) -> tuple[list[tuple[str, str]], int]:
     """Names and summaries that hold every word of a text, best first, and how many there are."""
     words = [word for word in text.lower().split() if word]

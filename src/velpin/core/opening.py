@@ -25,18 +25,23 @@ def open_host(
     *,
     as_is: bool = False,
     store: Path | str | None = None,
+    ready_only: bool = False,
     on_wait: Callable[[], None] | None = None,
     progress: Progress | None = None,
 ) -> Host:
     """The host at a root folder. Nothing is changed by opening it.
 
     `store` is the folder for fetched and parsed indexes where that is not to be below the root.
-    `as_is` uses only the indexes that the host's installer has now, not newer ones of Velpin's.
+    `as_is` uses only the indexes that the host's installer has now, not newer ones of Velpin's;
+    `ready_only` only those that are parsed already: the rest counts as unreadable.
     `on_wait` is called once where another Velpin has to be waited for, `progress` while files
     are fetched. Raises NotAHost where no kind of host recognises the root.
     """
     tree = Tree(Path(root))
-    cache = open_cache(tree) if store is None else IndexCache([Path(store)])
+    if store is None:
+        cache = open_cache(tree, ready_only=ready_only)
+    else:
+        cache = IndexCache([Path(store)], ready_only=ready_only)
     adapter = open_adapter(tree, cache, as_is=as_is)
     made = _host_class(adapter)
     return made(adapter, on_wait=on_wait, progress=progress)

@@ -963,6 +963,16 @@ def demo(
         raise typer.Exit(code)
 
 
+@_command
+def completion(
+    shell: Annotated[str, typer.Argument(metavar="bash|fish|zsh", help="The shell.")],
+) -> None:
+    """Print what makes a shell complete commands, sources, packages and versions."""
+    from velpin.front.completion import script
+
+    typer.echo(script(shell), nl=False)
+
+
 def run(words: list[str]) -> int:
     """Run one command line; every error becomes words, or with `--json` one JSON value, and an
     exit code. With `--debug` an error that nobody foresaw shows where it came from."""
@@ -1030,17 +1040,25 @@ def _typed(words: list[str], as_json: bool) -> int:
     return code if isinstance(code, int) else 0
 
 
+def complete(words: list[str]) -> int:
+    """Answer a shell that asks what a command line could go on with."""
+    from velpin.front.completion import lines
+
+    group: Any = typer.main.get_command(_build([word for word in words[:-1] if word in _COMMANDS]))
+    sys.stdout.writelines(f"{line}\n" for line in lines(words, group.commands))
+    return 0
+
+
 def main() -> None:
     """The program."""
     import gc
+    import os
 
     gc.disable()  # one short command; what lies in cycles goes with it
     try:
-        code = run(sys.argv[1:])
+        code = (complete if os.environ.get("VELPIN_COMPLETE") else run)(sys.argv[1:])
         sys.stdout.flush()
     except BrokenPipeError:
-        import os
-
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         code = 0
     sys.exit(code)

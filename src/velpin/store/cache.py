@@ -114,8 +114,9 @@ def is_as_fetched(path: Path) -> bool:
 class IndexCache:
     """The store of one host: where to look, in order, and the one place to write."""
 
-    def __init__(self, folders: Sequence[Path]) -> None:
+    def __init__(self, folders: Sequence[Path], *, ready_only: bool = False) -> None:
         self._folders = list(folders)
+        self._ready_only = ready_only
         self._open: dict[Path, Index] = {}
         self.remade: list[str] = []
         """Folders that were rebuilt because they were not believed, and why."""
@@ -168,7 +169,8 @@ class IndexCache:
         """The parsed index of a file, made now where there is none or the file has changed;
         `stamp_of` tells that of what is no single file.
 
-        Raises HostFileError where the file cannot be read.
+        Raises HostFileError where the file cannot be read, or where nothing may be made and there
+        is none.
         """
         if path in self._open:
             return self._open[path]
@@ -182,6 +184,8 @@ class IndexCache:
             if found:
                 self._open[path] = found
                 return found
+        if self._ready_only:
+            raise HostFileError(str(path), 0, "has no parsed index yet")
         self._open[path] = self._parse(path, name, stamp, parts)
         return self._open[path]
 
@@ -273,15 +277,16 @@ _STATE = (
 )  # fmt: skip
 
 
-def open_cache(tree: Tree) -> IndexCache:
-    """The store of a host: under its root, and the user's own cache folder."""
+def open_cache(tree: Tree, *, ready_only: bool = False) -> IndexCache:
+    """The store of a host: under its root, and the user's own cache folder; `ready_only` makes no
+    parsed index anew."""
     folders = [tree.path(SYSTEM_STORE)]
     if os.geteuid() != 0:
         import platformdirs
 
         key = f"{zlib.crc32(os.fsencode(tree.root)):08x}"
         folders.append(platformdirs.user_cache_path("velpin") / f"{_short(str(tree.root))}-{key}")
-    return IndexCache(folders)
+    return IndexCache(folders, ready_only=ready_only)
 
 
 def _may_write(folder: Path) -> bool:

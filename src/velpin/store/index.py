@@ -304,6 +304,38 @@ class Index:
         """Every package name, once, in byte order."""
         return self._keys("rows")
 
+    def beginning_with(self, start: str, most: int) -> Iterator[tuple[str, str]]:
+        """Names that begin with a text, each once with a summary, in byte order; at most so many
+        of each part of the index."""
+        wanted = start.encode("utf-8", "surrogateescape")
+        for part in self._parts:
+            low, last = self._first_line(part, wanted)
+            count, before = 0, b""
+            while low < last and count < most:
+                end = self._map.find(b"\n", low, last)
+                self._check(low, end)
+                line = self._map[low:end]
+                if not line.startswith(wanted):
+                    break
+                name = line[: line.find(b"\t")]
+                if name != before:
+                    yield name.decode(), line[line.rfind(b"\t") + 1 :].decode()
+                    count, before = count + 1, name
+                low = end + 1
+
+    def _first_line(self, part: dict[str, Any], wanted: bytes) -> tuple[int, int]:
+        """Where the first row of a part begins that is not before a text, and where the rows end."""
+        first, last = part.get("rows", (0, 0))
+        low, high = first, last
+        while low < high:
+            half = (low + high) // 2
+            middle, end, line = self._steps.get(half) or self._step(half, first, last)
+            if line < wanted:
+                low = end
+            else:
+                high = middle
+        return low, last
+
     def provided_names(self) -> list[str]:
         """Every name that some entry provides, once, in byte order."""
         return self._keys("provides")
