@@ -144,7 +144,7 @@ def test_only_its_folder_and_the_list_of_kinds_know_a_kind() -> None:
         for path in SOURCE.rglob("*.py")
         if path.relative_to(SOURCE).parts[0] not in ("kinds", "demo")
         for name in names
-        if re.search(rf"(?<![\w.]){name}\b(?! hosts)", path.read_text())
+        if re.search(rf"(?<![\w./]){name}\b(?! hosts)", path.read_text())
     }
     assert said == {("errors.py", "rpm-zypp")}  # which kind an option is for
 
@@ -180,8 +180,8 @@ BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "journal": (["journal"], 58, set()),
     "checkup": (["checkup", "--offline"], 142, {"email"}),
     "catalog": (["catalog"], 68, set()),
-    "export": (["export"], 95, {"pysequoia"}),
-    "conform": (["conform", "{}/host.toml", "--check"], 106, {"tomllib"}),
+    "export": (["export"], 96, {"pysequoia"}),
+    "conform": (["conform", "{}/host.toml", "--check"], 107, {"tomllib"}),
     "expect": (["expect", "{}/host.toml"], 83, {"tomllib"}),
     "undo": (["undo"], 66, set()),
     "--help": (["--help"], 6, set()),

@@ -105,15 +105,27 @@ def _build(words: list[str]) -> typer.Typer:
     app.callback()(_main)
     first = ""
     for at, word in enumerate(words):
-        if word in ("-h", "--help"):
+        if word in _HELP:
             break
         if word in _COMMANDS and (at == 0 or words[at - 1] != "--root"):
             first = word
             break
     for name, run_it in _COMMANDS.items():
         if first in ("", name):
-            app.command(name)(_with_options(run_it) if name in _CHANGES else run_it)
+            examples = _examples(name) if first and _HELP & set(words) else None
+            app.command(name, epilog=examples)(
+                _with_options(run_it) if name in _CHANGES else run_it
+            )
     return app
+
+
+_HELP = {"-h", "--help"}
+
+
+def _examples(name: str) -> str:
+    from velpin.front.usage import epilog
+
+    return epilog(name)
 
 
 class _Chosen:
@@ -262,7 +274,7 @@ def forecast(
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """Predict what requests would install, from which sources, and why."""
+    """Predict what would be installed, from where, and why."""
     alone = upgrade and not request
     fits = (upgrade or request) and not (alone and (source or why))
     if not fits or (realign and not alone):
@@ -378,7 +390,13 @@ def find(
 
 
 @_command
-def keys(root: Root = None, json: Json = False) -> None:
+def keys(
+    full: Annotated[
+        bool, typer.Option("--full", help="Show whole fingerprints, in groups.")
+    ] = False,
+    root: Root = None,
+    json: Json = False,
+) -> None:
     """Show which key signs for which source."""
     import time
 
@@ -390,7 +408,7 @@ def keys(root: Root = None, json: Json = False) -> None:
     from velpin.front.session import tell
     from velpin.front.views import show_keys
 
-    show_keys(_screen(), found, time.time())
+    show_keys(_screen(), found, time.time(), full=full)
     for text in host.key_problems():
         tell(text)
 
@@ -480,7 +498,7 @@ def add(
         bool, typer.Option("--anyway", help="Add it even if it is made for another release.")
     ] = False,
 ) -> None:
-    """Add a source by address, from a catalog, a vendor's snippet or release package."""
+    """Add a source: by address, snippet, package, or catalog."""
     from velpin.front.changing import decide, planned
 
     if recipes:
@@ -779,7 +797,7 @@ def catalog(
     ] = "",
     name: Annotated[str, typer.Option("--name", help="A name for the catalog.")] = "",
 ) -> None:
-    """List the sources that catalogs know, add a catalog, bring catalogs up to date."""
+    """List the sources that catalogs know; keep catalogs."""
     from velpin.front import catalog_command
 
     catalog_command.run(
@@ -794,7 +812,7 @@ def export(
     ] = None,
     root: Root = None,
 ) -> None:
-    """Write the host's sources, keys and rules as a file that conform takes."""
+    """Write sources, keys and rules as a file for conform."""
     from velpin.front import hostfile_command
 
     hostfile_command.export(_open(root), out)
@@ -835,7 +853,7 @@ def expect(
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """Check what must be true of the forecast; exit 1 where it is not."""
+    """Check what must be true of the forecast."""
     from velpin.front import hostfile_command
 
     if not from_now and len(what) != 1:
@@ -872,7 +890,7 @@ def checkup(
     ] = "",
     offline: Annotated[bool, typer.Option("--offline", help="Ask no server.")] = False,
 ) -> None:
-    """Find what is wrong with the sources, and the command that mends each."""
+    """Find what is wrong, and the command that mends it."""
     from velpin.front import checkup_command
 
     if following:
@@ -904,7 +922,7 @@ def report(
     as_is: AsIs = False,
     json: Json = False,
 ) -> None:
-    """Write the whole host as one page: sources, packages, the next upgrade, keys."""
+    """Write the whole host as one page, to look at and keep."""
     if not (out or png or json):
         raise UsageError("where to?", "velpin report --out FILE.html, or --png FILE.png")
     from velpin.front import report_command
@@ -964,10 +982,25 @@ def demo(
 
 
 @_command
+def help(  # noqa: A001
+    topic: Annotated[str, typer.Argument(help="A topic or a command.")] = "",
+) -> None:
+    """Explain a topic: requests, rules, tiers, formats."""
+    from velpin.front import topics_command
+
+    if topic in _COMMANDS and topic not in topics_command.TOPICS:
+        _typed([topic, "--help"], as_json=False)
+    elif topic:
+        topics_command.show_topic(_screen(), topic)
+    else:
+        topics_command.list_topics(_screen())
+
+
+@_command
 def completion(
     shell: Annotated[str, typer.Argument(metavar="bash|fish|zsh", help="The shell.")],
 ) -> None:
-    """Print what makes a shell complete commands, sources, packages and versions."""
+    """Print what makes a shell complete velpin's command lines."""
     from velpin.front.completion import script
 
     typer.echo(script(shell), nl=False)

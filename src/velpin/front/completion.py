@@ -29,6 +29,8 @@ to be answered."""
 _LEADING = "@$"
 """Breaks that bash counts to the word behind them: it completes names of hosts and variables."""
 SHELLS = ("bash", "fish", "zsh")
+TOPICS = ("requests", "rules", "tiers", "formats")
+"""What `velpin help` explains."""
 _MOST = 2000
 FILES, FOLDERS = ":files", ":folders"
 
@@ -264,7 +266,8 @@ _ARGUMENTS: Mapping[tuple[str, str], Callable[[_Typed, str], Candidates | str]] 
     ("keep", "name"): _installed, ("want", "what"): _names, ("shift", "watch"): _names,
     ("rules", "drop"): _rule_numbers, ("undo", "number"): _changes,
     ("checkup", "source"): _handles, ("catalog", "what"): _about_catalogs,
-    ("completion", "shell"): _fixed(*SHELLS), ("expect", "what"): lambda _typed, _start: FILES,
+    ("completion", "shell"): _fixed(*SHELLS),
+    ("help", "topic"): _fixed(*TOPICS), ("expect", "what"): lambda _typed, _start: FILES,
 }  # fmt: skip
 
 

@@ -198,28 +198,62 @@ def show_found(screen: Screen, found: Sequence[SearchHit], count: int) -> None:
 # -- keys and journal --------------------------------------------------------------------
 
 
-def show_keys(screen: Screen, found: Sequence[KeyUse], now: float) -> None:
-    """Which key signs for what."""
-    from velpin.trust.openpgp import grouped
-
+def show_keys(screen: Screen, found: Sequence[KeyUse], now: float, *, full: bool) -> None:
+    """Which key signs for what: a line for each, or with `full` all that is known of it."""
     if not found:
         screen.line("no source of this host names a key, and there is no common key")
         return
-    for use in found:
-        state, style = "", ""
-        if use.revoked:
-            state, style = "revoked by its owner", "bad"
-        elif use.expires is not None and use.expires <= now:
-            state, style = f"expired {day(use.expires)}", "bad"
-        elif use.expires is not None:
-            state = f"expires {day(use.expires)}"
-        else:
-            state = "does not expire"
-        screen.line((use.owner, "name"))
-        screen.line(grouped(use.fingerprint), indent=2)
-        screen.line(f"{use.algorithm}, made {day(use.created)}, ", (state, style), indent=2)
-        screen.line(f"in {use.where}", indent=2)
-        screen.line("signs for ", *_vouched(use), indent=2)
+    if full:
+        for number, use in enumerate(found):
+            if number:
+                screen.gap()
+            _show_key(screen, use, now)
+        return
+    ids = _short_ids([use.fingerprint for use in found])
+    rows: list[list[Piece]] = [
+        [
+            (use.owner.partition(" <")[0], "name"), _key_state(use, now),
+            "every source that names no key" if use.everything else ", ".join(use.sources),
+            ids[use.fingerprint], use.where,
+        ]
+        for use in found
+    ]  # fmt: skip
+    screen.table(["key", "valid", "signs for", "id", "in"], rows)
+    screen.gap()
+    screen.line("whole fingerprints: ", ("velpin keys --full", "command"))
+
+
+_ID_LENGTHS = (8, 16)
+
+
+def _short_ids(fingerprints: Sequence[str]) -> dict[str, str]:
+    """The ends of fingerprints, as short as they still differ."""
+    known = set(fingerprints)
+    for length in _ID_LENGTHS:
+        if len({each[-length:] for each in known}) == len(known):
+            return {each: each[-length:] for each in known}
+    return {each: each for each in known}
+
+
+def _key_state(use: KeyUse, now: float) -> tuple[str, str]:
+    """Whether a key is good, and until when, with the style of it."""
+    if use.revoked:
+        return "✕ revoked by its owner", "bad"
+    if use.expires is None:
+        return "✓ does not expire", "good"
+    if use.expires <= now:
+        return f"✕ expired {day(use.expires)}", "bad"
+    return f"✓ until {day(use.expires)}", "good"
+
+
+def _show_key(screen: Screen, use: KeyUse, now: float) -> None:
+    from velpin.trust.openpgp import grouped
+
+    screen.line((use.owner, "name"))
+    screen.line(grouped(use.fingerprint), indent=2)
+    screen.line(f"{use.algorithm}, made {day(use.created)}, ", _key_state(use, now), indent=2)
+    screen.line(f"in {use.where}", indent=2)
+    screen.line("signs for ", *_vouched(use), indent=2)
 
 
 def _vouched(use: KeyUse) -> list[Piece]:
