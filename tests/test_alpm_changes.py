@@ -267,7 +267,7 @@ def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> Non
     for _ in range(8):
         rule = _wish(harbour, pick)
         code, out, told = harbour.run(*words_of(rule), "--yes")
-        if code or out.startswith("unchanged"):
+        if code or out.startswith("✓ unchanged"):
             assert code in (0, 1, 2), told
             assert files_of(harbour) == states[-1]
             assert rule.kind != "pin" or "nearest" in told or "NAME%SOURCE" in told or code == 2
@@ -372,7 +372,7 @@ def test_a_snippet_with_its_key_and_a_place(vendor: AlpmHarbour, signer: Signer)
     assert [key.fingerprint for key in ring] == [signer.fingerprint]
     assert vendor.forecast("gull")["answers"][0]["source"] == "gullwatch"
     assert signer.fingerprint[-4:] in vendor.done("keys")
-    assert vendor.done(*words, "--yes").startswith("unchanged")
+    assert vendor.done(*words, "--yes").startswith("✓ unchanged")
     vendor.done("undo", "--yes")
     assert files_of(vendor) == before
 
@@ -427,7 +427,7 @@ def test_a_takeover_is_said_first_with_what_prevents_it(tmp_path: Path) -> None:
     harbour.refresh()
     prefer = ["prefer", "vendor", "--over", "base"]
     first, then, *_ = harbour.done(*prefer, "--preview").splitlines()
-    assert first == "vendor would take over gull, which you did not name"
+    assert first == "✕ vendor would take over gull, which you did not name"
     assert then == "to prevent that: velpin keep gull"
     harbour.done(*then.partition("velpin ")[2].split(), "--yes")
     assert "take over" not in harbour.done(*prefer, "--yes")
@@ -443,7 +443,7 @@ def test_what_is_wanted_together_is_given_by_an_order(tmp_path: Path) -> None:
     told = json.loads(harbour.done("want", "lib", "tool", "--json"))
     assert [way["commands"] for way in told["options"]] == [["velpin prefer vendor --over base"]]
     assert harbour.done("want", "tool", "lib") == (
-        "nothing to do: tool 1.0-1, lib 2-1 are what the host takes anyway\n"
+        "✓ nothing to do: tool 1.0-1, lib 2-1 are what the host takes anyway\n"
     )
     harbour.done("want", "lib", "tool", "--yes")
     assert harbour.changes("lib", "tool") == {"lib": "2-1 vendor", "tool": "1.0-1 vendor"}

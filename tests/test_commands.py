@@ -244,7 +244,10 @@ def test_keys(full: Harbour, signer: object, stranger: object) -> None:
     one, common = json.loads(full.run("keys", "--json").out)
     assert (one["sources"], one["everything"]) == (["gullwatch"], False)
     assert (common["everything"], common["where"]) == (True, "etc/apt/trusted.gpg.d/all.asc")
-    assert full.run("keys").out.splitlines()[-1] == (
+    row = full.run("keys").out.splitlines()[2]
+    assert "every source that names no key" in row
+    assert common["fingerprint"][-8:] in row
+    assert full.run("keys", "--full").out.splitlines()[-1] == (
         "  signs for every source that names no key (none at present)"
     )
 

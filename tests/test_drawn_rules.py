@@ -39,7 +39,7 @@ def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> Non
         rule = draw_rule(harbour.adapter(), pick)
         said = harbour.run(*words_of(rule), "--yes", *pick.choice([[], ["--foremost"]]))
         now = harbour.bytes()
-        if said.code or said.out.startswith("unchanged"):
+        if said.code or said.out.startswith("✓ unchanged"):
             assert said.code in (0, 1, 2, 3), said.err
             assert now == states[-1], said.err
             continue
@@ -58,7 +58,7 @@ def test_a_lifted_rule_leaves_the_host_as_it_found_it(seed: int, tmp_path: Path)
     for _ in range(RULES):
         rule = draw_rule(harbour.adapter(), pick)
         made = harbour.run(*words_of(rule), "--yes")
-        if made.code == 0 and not made.out.startswith("unchanged"):
+        if made.code == 0 and not made.out.startswith("✓ unchanged"):
             lifted = harbour.run(*words_of(rule), "--lift", "--yes")
             assert lifted.code == 0, (rule, lifted.err)
         assert harbour.bytes() == before, rule

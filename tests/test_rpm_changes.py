@@ -89,9 +89,9 @@ def test_a_snippet_with_its_key(vendor: RpmHarbour, signer: Signer) -> None:
     assert "x-unknown=kept\n" in written
     assert "gpgkey=file:///etc/pki/rpm-gpg/RPM-GPG-KEY-gullwatch\n" in written
     assert vendor.forecast("tool")["answers"][0]["source"] == "gullwatch"
-    code, out, _ = vendor.run("keys")
+    code, out, _ = vendor.run("keys", "--full")
     assert (code, "signs for gullwatch" in out) == (0, True)
-    assert vendor.run(*words, "--yes")[1].startswith("unchanged")
+    assert vendor.run(*words, "--yes")[1].startswith("✓ unchanged")
     assert vendor.run("undo", "--yes")[0] == 0
     assert files_of(vendor) == before
 
@@ -238,7 +238,7 @@ def test_a_rule_is_written_and_lifted(tmp_path: Path, kind: str, rule: str, line
     assert line in text
     assert f"# velpin {rule}" in text
     assert rule in harbour.run("rules")[1]
-    assert harbour.run(*words, "--yes")[1].startswith("unchanged")
+    assert harbour.run(*words, "--yes")[1].startswith("✓ unchanged")
     assert harbour.run(*words, "--lift", "--yes")[0] == 0
     left = {name: data for name, data in files_of(harbour).items() if data.strip()}
     assert left == before
@@ -326,7 +326,7 @@ def test_made_is_shown_and_undone_is_as_before(tmp_path: Path, kind: str, seed: 
     states = [files_of(harbour)]
     for _, rule in zip(range(6), drawn_rules(harbour, pick), strict=False):
         code, out, told = harbour.run(*words_of(rule), "--yes")
-        if code or out.startswith("unchanged"):
+        if code or out.startswith("✓ unchanged"):
             assert code in (0, 1, 2), told
             assert files_of(harbour) == states[-1]
             continue

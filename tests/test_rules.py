@@ -74,7 +74,7 @@ def test_the_smallest_set_of_records(two: Harbour, line: str, records: list[str]
         f"{' '.join(r.names) or '*'}|{r.pin.kind} {r.pin.text}|{r.priority}" for r in found
     ] == records
     assert "Explanation: velpin " in two.read(OWN)
-    assert two.run(*line.split(), "--yes").out.startswith("unchanged: ")
+    assert two.run(*line.split(), "--yes").out.startswith("✓ unchanged: ")
     make(two, line + " --lift")
     assert not (two.root / OWN).exists()
 
@@ -402,7 +402,7 @@ def test_what_an_added_source_would_take_over_is_said_first(two: Harbour) -> Non
     make(two, "off vendor")
     said = two.run("on", "vendor", "--preview")
     first, second = said.out.splitlines()[:2]
-    assert first == "vendor would take over gull, tide-lib, which you did not name"
+    assert first == "✕ vendor would take over gull, tide-lib, which you did not name"
     assert second.startswith("to prevent that: velpin confine vendor gull-watch")
     told = json.loads(two.run("on", "vendor", "--preview", "--json").out)
     assert (told["taken_over"], told["entry"]) == (["gull", "tide-lib"], None)
@@ -430,7 +430,7 @@ def test_want_a_version(two: Harbour) -> None:
     assert ["velpin prefer base --over vendor"] in ways(two, "gull", "--from", "base")
     make(two, "want gull@2.0")
     assert answer(two, "gull") == ("2.0", "vendor")
-    assert two.run("want", "gull@2.0").out.startswith("nothing to do")
+    assert two.run("want", "gull@2.0").out.startswith("✓ nothing to do")
     make(two, "undo")
     assert not (two.root / OWN).exists()
 

@@ -17,6 +17,7 @@ __version__ = "0.1.0"
 
 if TYPE_CHECKING:
     from velpin.change.plan import KeyShown, NewSource, Plan
+    from velpin.core.checkup.codes import FINDING_CODES
     from velpin.core.host import Host
     from velpin.core.hostfile.format import load_host_file
     from velpin.core.new_source import new_source_from
@@ -41,6 +42,7 @@ if TYPE_CHECKING:
     from velpin.model.source import Source
 
 _HOMES = {
+    "velpin.core.checkup.codes": ("FINDING_CODES",),
     "velpin.change.plan": ("KeyShown", "NewSource", "Plan"),
     "velpin.core.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
     "velpin.core.new_source": ("new_source_from",),
@@ -63,11 +65,11 @@ _HOMES = {
 """The module that each public name stands in."""
 
 __all__ = [
-    "Answer", "Change", "FetchError", "Forecast", "Host", "HostError", "KeyShown", "NewSource",
-    "Offer", "Plan", "PlanRefused", "Reason", "Refusal", "Rule", "Selection", "Shift", "Snapshot",
-    "Source", "TrustError", "UsageError", "VelpinError", "bars", "drift", "is_interrupted",
-    "jsonable", "load_host_file", "load_snapshot", "new_source_from", "open_host", "pins",
-    "recover", "save_snapshot", "sentence",
+    "Answer", "Change", "FINDING_CODES", "FetchError", "Forecast", "Host", "HostError",
+    "KeyShown", "NewSource", "Offer", "Plan", "PlanRefused", "Reason", "Refusal", "Rule",
+    "Selection", "Shift", "Snapshot", "Source", "TrustError", "UsageError", "VelpinError", "bars",
+    "drift", "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "new_source_from",
+    "open_host", "pins", "recover", "save_snapshot", "sentence",
 ]  # fmt: skip
 
 

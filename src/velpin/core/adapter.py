@@ -246,7 +246,9 @@ class Adapter(ABC, Generic[S_co]):
     def leave_indexes(self) -> None:
         """Answer from now on as if no source had an index: for what only the host's own files tell,
         and quickly."""
-        vars(self)["indexes"] = []  # in the place of what would be opened when it is first asked for
+        vars(self)[
+            "indexes"
+        ] = []  # in the place of what would be opened when it is first asked for
 
     @abstractmethod
     def indexes_on(self) -> Sequence[Index]:

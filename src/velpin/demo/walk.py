@@ -1,4 +1,5 @@
-"""The demo: a walk through the whole job on a made-up host, every command run for real."""
+"""The demo: a short tour on a made-up host, and chapters that go through the whole job; every
+command is run for real."""
 
 from __future__ import annotations
 
@@ -6,14 +7,14 @@ import os
 import subprocess
 import sys
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
 from velpin.demo.build import Scene, build
 from velpin.demo.serve import served
 from velpin.errors import UsageError
-from velpin.front.screen import Screen
+from velpin.front.screen import Screen, signed
 from velpin.model.rule import as_typed
 from velpin.trust.openpgp import read_keys
 
@@ -28,10 +29,43 @@ class Step(NamedTuple):
     code: int = 0
     host: str = "host"
     """The folder of the host that it is about."""
+    first: int = 0
+    """Show only so many of its first lines."""
+    last: int = 0
+    """Show only so many of its last lines."""
 
 
-def steps(scene: Scene) -> list[Step]:
-    """The walk."""
+class Chapter(NamedTuple):
+    """A part of the demo that stands alone."""
+
+    title: str
+    steps: Callable[[Scene], list[Step]]
+    fetched: bool = True
+    """Whether the host has fetched its indexes before it begins."""
+
+
+def _tour(scene: Scene) -> list[Step]:
+    """What convinces in a quarter of an hour: the answer, the reason, a vendor added safely."""
+    right, wrong = str(scene.keys / "gullwatch.asc"), str(scene.keys / "stranger.asc")
+    add = ["add", "gullwatch", "--url", _ADDRESS, "--suite", "jetty"]
+    own = ["--only", "gullwatch*", "--only", "libtide1"]
+    return [
+        Step("Which sources has this host, and which one wins?", ["sources"]),
+        Step("Where would tide-gauge come from, and why not the newer one?",
+             ["forecast", "tide-gauge", "--why"]),
+        Step("A vendor has a program that is wanted. But is this the vendor's key?",
+             [*add, "--key", wrong], 4),
+        Step("With the right key: what would that source do to this host?",
+             [*add, "--key", right, "--preview"], first=2),
+        Step("Let it give its own programs and the one library they need; nothing else.",
+             [*add, "--key", right, *own, "--yes"]),
+        Step("What would the installer do now?", ["forecast", "gullwatch"]),
+        Step("Taken back, byte for byte.", ["undo", "--yes"], last=1),
+    ]  # fmt: skip
+
+
+def _vendor_chapter(scene: Scene) -> list[Step]:
+    """A vendor's source, from the first question to the last undo."""
     right, wrong = str(scene.keys / "gullwatch.asc"), str(scene.keys / "stranger.asc")
     print_of = read_keys(Path(right).read_bytes(), right)[0].fingerprint
     by_address = ["add", "gullwatch", "--url", _ADDRESS, "--suite", "jetty", "--component", "main"]
@@ -71,10 +105,6 @@ def steps(scene: Scene) -> list[Step]:
         Step("The confinement.", ["undo", "--yes"]),
         Step("The source and its key.", ["undo", "--yes"]),
         Step("And all is as it was.", ["forecast", "gullwatch"], 1),
-        *_checkup_chapter(),
-        *_catalog_chapter(scene),
-        *_lightship_chapter(scene),
-        *_skerry_chapter(scene),
     ]
 
 
@@ -103,13 +133,14 @@ def _rules_chapter() -> list[Step]:
     ]
 
 
-def _checkup_chapter() -> list[Step]:
+def _checkup_chapter(_scene: Scene) -> list[Step]:
     """What is wrong with the host, mended; and its next release, rehearsed."""
     return [
         Step("Is anything wrong with this host's sources?", ["checkup"], 1),
         Step("Mend all that takes no choice, as one change.", ["checkup", "--mend", "--yes"]),
         Step("What would the move to the next release bring?", ["checkup", "--next", "pier"], 1),
         Step("Nothing of that was made; and the mends are taken back.", ["undo", "--yes"]),
+        Step("The whole host as one page, to look at and keep.", ["report", "--out", "host.html"]),
     ]
 
 
@@ -225,64 +256,128 @@ def _skerry_chapter(scene: Scene) -> list[Step]:
     ]  # fmt: skip
 
 
-def run_demo(keep: Path | None) -> int:
-    """Make the scene, walk through it; leave it in `keep` if given. The exit code."""
-    if keep is None:
+TOUR = "tour"
+CHAPTERS: Mapping[str, Chapter] = {
+    TOUR: Chapter("the short tour: the answer, the reason, a vendor's source added safely", _tour),
+    "vendor": Chapter("a vendor's source and the rules about it, in full", _vendor_chapter, False),
+    "checkup": Chapter("what is wrong with the host, and its next release", _checkup_chapter),
+    "catalog": Chapter("sources that a catalog knows, a host in a file", _catalog_chapter),
+    "lightship": Chapter("the same work on a host of the rpm kind", _lightship_chapter, False),
+    "skerry": Chapter("a host of the alpm kind, and build recipes", _skerry_chapter, False),
+}
+"""The parts of the demo, by name."""
+
+
+def list_chapters() -> None:
+    """Print the names of the chapters, and what each is about."""
+    screen = Screen()
+    screen.table(["", ""], [[(name, "name"), each.title] for name, each in CHAPTERS.items()])
+    screen.gap()
+    screen.line("one of them: ", ("velpin demo CHAPTER", "command"))
+
+
+def run_demo(names: Sequence[str], keep: Path | None) -> int:
+    """Make the scene and walk through some chapters, each on hosts of its own; leave the last ones
+    in `keep` if given. The exit code; UsageError for a chapter that is none."""
+    for name in names:
+        if name not in CHAPTERS:
+            raise UsageError(f"the demo has no chapter {name!r}", "velpin demo --list")
+    if keep is not None:
+        return _run_kept(names[-1], keep)
+    for name in names:
         with tempfile.TemporaryDirectory(prefix="velpin-demo-") as folder:
-            code = _walk(build(Path(folder)))
-        if code == 0:
-            _tell_gone()
-        return code
+            code = _walk(build(Path(folder)), CHAPTERS[name])
+        if code:
+            return code
+    _tell_gone()
+    return 0
+
+
+def _run_kept(name: str, keep: Path) -> int:
     if keep.exists() and any(keep.iterdir()):
         raise UsageError(f"{keep} is not empty", "give a folder that is new or empty")
     keep.mkdir(parents=True, exist_ok=True)
     scene = build(keep.resolve())
-    code = _walk(scene)
+    code = _walk(scene, CHAPTERS[name])
     _tell_kept(keep, scene)
     return code
 
 
-def _walk(scene: Scene) -> int:
+def _walk(scene: Scene, chapter: Chapter) -> int:
     screen = Screen()
     screen.line(
         ("A made-up host", "name"),
         " of a harbour observatory, its distribution and two vendors, served from this machine.",
     )
     with served(scene.www) as proxy:
-        for step in steps(scene):
-            code = _run(screen, scene, step, proxy)
+        if chapter.fetched:
+            _run(scene, Step("", ["refresh"]), proxy, shown=False)
+        for number, step in enumerate(chapter.steps(scene)):
+            if number and not _goes_on(screen):
+                return 0
+            _tell_step(screen, scene, step)
+            code = _run(scene, step, proxy)
+            if code:
+                screen.line((f"(exit code {code})", "quiet"))
             if code != step.code:
-                screen.line((f"the demo expected exit code {step.code}, not {code}", "bad"))
+                screen.line(signed(f"the demo expected exit code {step.code}, not {code}", "bad"))
                 return 1
     return 0
 
 
-def _run(screen: Screen, scene: Scene, step: Step, proxy: str) -> int:
-    screen.gap()
-    screen.line(("# " + step.why, "quiet"))
+def _goes_on(screen: Screen) -> bool:
+    """Wait for the reader, where there is one; whether the demo is to go on."""
+    if not (screen.drawn and sys.stdin.isatty()):
+        return True
+    screen.stream.write("\n[Enter goes on, q ends] ")
+    screen.stream.flush()
+    try:
+        said = input().strip().lower()
+    except EOFError:
+        return False
+    screen.stream.write("\x1b[A\r\x1b[K\x1b[A")  # the question goes again
+    return not said.startswith("q")
+
+
+def _tell_step(screen: Screen, scene: Scene, step: Step) -> None:
     words = (word.replace(str(scene.root.parent) + "/", "") for word in step.words)
-    screen.line(("$ " + as_typed(["velpin", *words]), "command"))
+    cut = f" | head -n {step.first}" if step.first else f" | tail -n {step.last}" * bool(step.last)
+    screen.gap()
+    screen.line((f"# {step.why}", "quiet"))
+    screen.line((f"$ {as_typed(['velpin', *words])}{cut}", "command"))
     sys.stdout.flush()
+
+
+def _run(scene: Scene, step: Step, proxy: str, *, shown: bool = True) -> int:
+    """Run the command of a step; its exit code."""
     root = scene.root.parent / step.host
-    command = [sys.executable, "-m", "velpin", "--root", str(root), *step.words]
-    code = subprocess.run(
-        command,
+    done = subprocess.run(
+        [sys.executable, "-m", "velpin", "--root", str(root), *step.words],
         env={**os.environ, "http_proxy": proxy, "no_proxy": ""},
         cwd=scene.root.parent,
         stdin=subprocess.DEVNULL,
-        stderr=None if sys.stdout.isatty() else subprocess.STDOUT,
+        stdout=subprocess.PIPE if step.first or step.last or not shown else None,
+        stderr=None if sys.stdout.isatty() and shown else subprocess.STDOUT,
         check=False,
-    ).returncode
-    if code:
-        screen.line((f"(exit code {code})", "quiet"))
-    return code
+    )
+    if done.stdout and shown:
+        lines = done.stdout.decode("utf-8", "replace").rstrip("\n").split("\n")
+        chosen = lines[: step.first] if step.first else lines[-step.last :]
+        sys.stdout.write("\n".join(chosen) + "\n")
+        sys.stdout.flush()
+    return done.returncode
 
 
 def _tell_gone() -> None:
     screen = Screen()
     screen.head("That was the demo; its hosts are gone again")
-    screen.line("one to play with:    ", ("velpin demo --keep DIR", "command"))
-    screen.line("now your own host:   ", ("velpin sources", "command"))
+    screen.line("now your own host, nothing is changed:  ", ("velpin sources", "command"))
+    screen.line("where would a package come from:        ",
+                ("velpin forecast NAME --why", "command"))  # fmt: skip
+    screen.line("is anything wrong with the sources:     ", ("velpin checkup", "command"))
+    screen.line("more of the demo, or a host to play on: ",
+                ("velpin demo --list", "command"), ", ",
+                ("velpin demo --keep DIR", "command"))  # fmt: skip
 
 
 def _tell_kept(keep: Path, scene: Scene) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.front.plan_view import show_came_from, show_plan, show_shift, show_takeover
-from velpin.front.screen import Screen
+from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, consent, tell
 
 if TYPE_CHECKING:
@@ -96,7 +96,7 @@ def _tell_unchanged(plan: Plan, how: ChangeOptions) -> None:
     if how.as_json:
         _end(plan, None, None, how)
     else:
-        Screen().line(("unchanged: ", "good"), f"{plan.summary}: nothing to do")
+        Screen().line(signed("unchanged: ", "good"), f"{plan.summary}: nothing to do")
 
 
 def _end(
@@ -117,6 +117,6 @@ def _end(
         screen = Screen()
         screen.gap()
         screen.line(
-            ("done", "good"), f", journal entry {number}; undo it with ",
+            signed("done", "good"), f", journal entry {number}; undo it with ",
             (f"velpin undo {number}", "command"),
         )  # fmt: skip

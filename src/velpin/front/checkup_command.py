@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from velpin.front.changing import ChangeOptions, decide, planned
 from velpin.front.finding_words import SENTENCES
 from velpin.front.plan_view import show_more
-from velpin.front.screen import Piece, Screen
+from velpin.front.screen import Piece, Screen, signed
 from velpin.front.session import busy, tell
 from velpin.front.words import have_at_hand, sentence, several, shortened, size
 
@@ -63,7 +63,7 @@ def _summary(found: Checkup) -> list[Piece]:
         counts[finding.severity] = counts.get(finding.severity, 0) + 1
     looked = f" in {several(found.sources, 'source')} and what is installed from them"
     if not counts:
-        return [("nothing found", "good"), looked]
+        return [signed("nothing found", "good"), looked]
     parts: list[Piece] = []
     for severity, count in counts.items():
         parts += [", " if parts else "", (several(count, severity), _STYLES[severity])]
@@ -116,8 +116,9 @@ def _show_next(screen: Screen, found: Checkup) -> None:
 # -- the next release ------------------------------------------------------------------------
 
 _STATES = {
-    "has": ("has it", "good"), "stays": ("names no release", "quiet"), "lacks": ("lacks it", "bad"),
-    "unknown": ("could not be asked", "warn"), "off": ("off, not asked", "quiet"),
+    "has": signed("has it", "good"), "stays": ("names no release", "quiet"),
+    "lacks": signed("lacks it", "bad"),
+    "unknown": signed("could not be asked", "warn"), "off": ("off, not asked", "quiet"),
 }  # fmt: skip
 _MOST = 12
 
@@ -161,7 +162,7 @@ def show_rehearsal(screen: Screen, found: Rehearsal, plan: Plan, *, every: bool 
 
 def _outcome(found: Rehearsal) -> list[Piece]:
     if found.problem is not None:
-        return [("the installer would refuse the move: ", "bad"), sentence(found.problem)]
+        return [signed("the installer would refuse the move: ", "bad"), sentence(found.problem)]
     told = f"{several(found.upgraded, 'installed package')} would change"
     amount = f", {size(found.download_bytes)} to download" if found.download_bytes else ""
     return [(f"the move to {found.release}", "answer"), f": {told}{amount}"]
@@ -183,7 +184,9 @@ def _show_packages(screen: Screen, found: Rehearsal, *, every: bool) -> None:
     most = None if every else _MOST
     if found.change_hands:
         count = len(found.change_hands)
-        screen.line((f"{several(count, 'package')} would come from another publisher:", "warn"))
+        screen.line(
+            signed(f"{several(count, 'package')} would come from another publisher:", "warn")
+        )
         rows: list[list[Piece]] = [
             [f"  {each.name}", f"{each.installed} from {each.source}",
              f"{each.version} from {each.next_source}"]
@@ -200,7 +203,7 @@ def _show_packages(screen: Screen, found: Rehearsal, *, every: bool) -> None:
             shown = ", ".join(names) if every else shortened(names, _MOST)
             screen.line((f"{told}: ", style), shown)
     if not (found.change_hands or found.stay_behind or found.removed or found.kept_back):
-        screen.line(("all of them stay with their publishers", "good"))
+        screen.line(signed("all of them stay with their publishers", "good"))
 
 
 def _kept_back(held: HeldBack) -> str:

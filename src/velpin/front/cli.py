@@ -7,6 +7,7 @@ forecast start fast; and only the command that is asked for is built at all.
 from __future__ import annotations
 
 import inspect
+import io
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -961,34 +962,45 @@ def undo(
 
 @_command
 def demo(
+    chapter: Annotated[
+        str, typer.Argument(metavar="[CHAPTER]", help="A chapter; without, the short tour.")
+    ] = "",
+    listed: Annotated[bool, typer.Option("--list", help="List the chapters.")] = False,
+    every: Annotated[bool, typer.Option("--all", help="Go through all chapters.")] = False,
     keep: Annotated[
         Path | None,
-        typer.Option("--keep", metavar="DIR", help="Keep the demo host in this folder."),
+        typer.Option("--keep", metavar="DIR", help="Keep the demo's hosts in this folder."),
     ] = None,
     serve: Annotated[
         Path | None,
         typer.Option("--serve", metavar="DIR", help="Serve the repositories of a kept demo."),
     ] = None,
 ) -> None:
-    """Try everything on a made-up host."""
-    from velpin.demo.walk import run_demo, serve_kept
+    """Try it on a made-up host: a short tour, or a chapter."""
+    from velpin.demo import walk
 
     if serve:
-        serve_kept(serve)
+        walk.serve_kept(serve)
         return
-    code = run_demo(keep)
+    if listed:
+        walk.list_chapters()
+        return
+    if every and (chapter or keep):
+        raise UsageError("--all stands alone", "velpin demo --all")
+    code = walk.run_demo(list(walk.CHAPTERS) if every else [chapter or walk.TOUR], keep)
     if code:
         raise typer.Exit(code)
 
 
 @_command
-def help(  # noqa: A001
+def help(
     topic: Annotated[str, typer.Argument(help="A topic or a command.")] = "",
 ) -> None:
     """Explain a topic: requests, rules, tiers, formats."""
     from velpin.front import topics_command
+    from velpin.front.completion import TOPICS
 
-    if topic in _COMMANDS and topic not in topics_command.TOPICS:
+    if topic in _COMMANDS and topic not in TOPICS:
         _typed([topic, "--help"], as_json=False)
     elif topic:
         topics_command.show_topic(_screen(), topic)
@@ -1088,6 +1100,9 @@ def main() -> None:
     import os
 
     gc.disable()  # one short command; what lies in cycles goes with it
+    for stream in (sys.stdout, sys.stderr):  # a sign that a terminal cannot show stops nothing
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")
     try:
         code = (complete if os.environ.get("VELPIN_COMPLETE") else run)(sys.argv[1:])
         sys.stdout.flush()

@@ -243,9 +243,15 @@ def _about_catalogs(typed: _Typed, start: str) -> Candidates:
 
 
 def _codes(_typed: _Typed, _start: str) -> Candidates:
-    from velpin.core.checkup.codes import CODES
+    from velpin.core.checkup.codes import FINDING_CODES
 
-    return [(code, "") for code in CODES]
+    return [(code, "") for code in FINDING_CODES]
+
+
+def _chapters(_typed: _Typed, _start: str) -> Candidates:
+    from velpin.demo.walk import CHAPTERS
+
+    return [(name, chapter.title) for name, chapter in CHAPTERS.items()]
 
 
 def _fixed(*words: str) -> Callable[[_Typed, str], Candidates]:
@@ -266,7 +272,7 @@ _ARGUMENTS: Mapping[tuple[str, str], Callable[[_Typed, str], Candidates | str]] 
     ("keep", "name"): _installed, ("want", "what"): _names, ("shift", "watch"): _names,
     ("rules", "drop"): _rule_numbers, ("undo", "number"): _changes,
     ("checkup", "source"): _handles, ("catalog", "what"): _about_catalogs,
-    ("completion", "shell"): _fixed(*SHELLS),
+    ("demo", "chapter"): _chapters, ("completion", "shell"): _fixed(*SHELLS),
     ("help", "topic"): _fixed(*TOPICS), ("expect", "what"): lambda _typed, _start: FILES,
 }  # fmt: skip
 

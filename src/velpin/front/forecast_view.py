@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.front.screen import Branch, Piece, Screen
+from velpin.front.screen import Branch, Piece, Screen, signed
 from velpin.front.words import DECIDED, role, sentence, several, shortened, size
 from velpin.model.forecast import Answer, BuildPlan, Change, Forecast, HeldBack
 from velpin.model.reason import Reason
@@ -22,9 +22,9 @@ _FEW = 12
 """Changes of one group that are shown, unless all are wanted."""
 
 _GROUPS = (
+    ("Asked for", "answer"),
     ("Removed", "bad"),
     ("Downgraded", "warn"),
-    ("Asked for", "answer"),
     ("Upgraded", "name"),
     ("Same version from another source", "warn"),
     ("New", "name"),
@@ -86,7 +86,7 @@ def _show_build(screen: Screen, plan: BuildPlan) -> None:
         ]  # fmt: skip
         screen.table(["needs", "", "met by", ""], rows)
     if plan.problem:
-        screen.line(("not possible here: ", "bad"), sentence(plan.problem))
+        screen.line(signed("not possible here: ", "bad"), sentence(plan.problem))
     elif plan.changes:
         names = shortened([change.name for change in plan.changes])
         screen.line("the installer would first install ", (names, "name"))
@@ -142,7 +142,7 @@ def _show_totals(screen: Screen, found: Forecast) -> None:
     moved = [change for change in found.changes if _changes_source(change)]
     if moved:
         names = shortened([change.name for change in moved])
-        screen.line(("from another source than now: ", "warn"), names)
+        screen.line(signed("from another source than now: ", "warn"), names)
     if found.unneeded:
         screen.line("needed by nothing any more: ", shortened(found.unneeded, 10))
 

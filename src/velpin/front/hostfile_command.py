@@ -11,7 +11,7 @@ from velpin import load_host_file
 from velpin.errors import CannotWrite
 from velpin.front.changing import ChangeOptions, show_all
 from velpin.front.plan_view import show_shift
-from velpin.front.screen import Piece, Screen
+from velpin.front.screen import Piece, Screen, signed
 from velpin.front.session import busy, consent, tell
 from velpin.front.words import sentence, several
 
@@ -59,7 +59,7 @@ def conform(
         _write(found, shift, number)
     else:
         Screen().line(
-            ("done", "good"), f", journal entry {number}; undo it with ",
+            signed("done", "good"), f", journal entry {number}; undo it with ",
             (f"velpin undo {number}", "command"),
         )  # fmt: skip
     return 0
@@ -91,7 +91,7 @@ def _show(found: Conforming, shift: Shift | None, how: ChangeOptions, *, check: 
         screen.line((f"{changed} of {several(len(found.items), 'item')} would change", "answer"))
     else:
         screen.line(
-            ("unchanged: ", "good"), f"all {several(len(found.items), 'item')} are so already"
+            signed("unchanged: ", "good"), f"all {several(len(found.items), 'item')} are so already"
         )
     rows = [_row(item) for item in found.items if item.changed or how.every or not changed]
     if rows:
@@ -108,7 +108,7 @@ def _show(found: Conforming, shift: Shift | None, how: ChangeOptions, *, check: 
 
 
 def _row(item: ConformItem) -> list[Piece]:
-    state: Piece = ("changed", "warn") if item.changed else ("unchanged", "quiet")
+    state: Piece = signed("changed", "warn") if item.changed else ("unchanged", "quiet")
     return [state, (item.name, "name"), item.what, str(item.place or "")]
 
 
@@ -117,13 +117,15 @@ def show_results(screen: Screen, results: Sequence[ExpectationResult]) -> None:
     failed = [each for each in results if not each.met]
     for each in failed:
         screen.line(
-            ("not met: ", "bad"), f"{each.expected}: {each.found}", (f"  ({each.place})", "quiet")
+            signed("not met: ", "bad"),
+            f"{each.expected}: {each.found}",
+            (f"  ({each.place})", "quiet"),
         )
         for reason in each.reasons:
             screen.line("because ", sentence(reason), indent=2)
     met = len(results) - len(failed)
     if met:
-        screen.line((f"{several(met, 'expectation')} met", "good"))
+        screen.line(signed(f"{several(met, 'expectation')} met", "good"))
 
 
 def expect(host: Host, file: Path, *, as_json: bool) -> int:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from velpin.change.plan import KeyShown, Plan
 from velpin.core.takeover import Takeover
 from velpin.files.text import HostText, bare
-from velpin.front.screen import Piece, Screen
+from velpin.front.screen import Piece, Screen, signed
 from velpin.front.words import selected, sentence, several, shortened, size
 from velpin.model.dates import day
 from velpin.model.forecast import Answer
@@ -27,7 +27,7 @@ def show_plan(screen: Screen, plan: Plan) -> None:
         _show_key(screen, key)
     for finding in plan.findings:
         screen.gap()
-        screen.line(("wrong: ", "bad"), sentence(finding))
+        screen.line(signed("wrong: ", "bad"), sentence(finding))
     for note in plan.notes:
         word = "not checked: " if note.code.startswith("check-off") else "note: "
         screen.line((word, "warn"), sentence(note))
@@ -56,7 +56,7 @@ def _rights(mode: int) -> str:
 def show_takeover(screen: Screen, found: Takeover) -> None:
     """One line that stands above all else, and the command that would prevent it."""
     screen.line(
-        (f"{' and '.join(found.handles)} would take over {shortened(found.names)}", "bad"),
+        signed(f"{' and '.join(found.handles)} would take over {shortened(found.names)}", "bad"),
         ", which you did not name",
     )
     if found.command:
@@ -77,10 +77,10 @@ def _show_key(screen: Screen, key: KeyShown) -> None:
         told = ("signs this source", "good") if key.signs else ("does NOT sign this source", "bad")
         screen.line(told, indent=2)
     if key.agrees:
-        screen.line(("its fingerprint is the one you gave", "good"), indent=2)
+        screen.line(signed("its fingerprint is the one you gave", "good"), indent=2)
     elif key.agrees is None and key.signs is not False:
         screen.line(
-            ("compare the fingerprint with the one its vendor publishes", "warn"), indent=2
+            signed("compare the fingerprint with the one its vendor publishes", "warn"), indent=2
         )  # fmt: skip
 
 
@@ -144,7 +144,7 @@ def show_shift(screen: Screen, shift: Shift, *, every: bool = False) -> None:
     screen.head("What else changes" if shift.asked else "What changes")
     if shift.upgrade_problem:
         what = Reason("upgrade-refused", {"what": sentence(shift.upgrade_problem)})
-        screen.line((sentence(what), "bad"))
+        screen.line(signed(sentence(what), "bad"))
     show_upgrades(screen, shift, len(shift.upgrades) if every else _MOST_UPGRADES)
     _show_held_back(screen, shift, every)
     _show_answers(screen, shift, every)
@@ -157,7 +157,7 @@ def show_upgrades(screen: Screen, shift: Shift, most: int) -> None:
         return
     removed = [change for change in shift.upgrades if change.after is None]
     removes = f" ({len(removed)} of them removed)" if removed else ""
-    screen.line((_upgrades_line(shift.upgrades) + removes, "warn"))
+    screen.line(signed(_upgrades_line(shift.upgrades) + removes, "warn"))
     ordered = [*removed, *(change for change in shift.upgrades if change.after is not None)]
     rows = [_upgrade_row(change) for change in ordered[:most]]
     screen.table(["  package", "now", "before", "after"], rows)
@@ -182,7 +182,7 @@ def _show_held_back(screen: Screen, shift: Shift, every: bool) -> None:
         return
     names = [held.name for held in shift.held_back]
     shown = ", ".join(names) if every else shortened(names)
-    screen.line((f"held back by the next upgrade: {shown}", "warn"))
+    screen.line(signed(f"held back by the next upgrade: {shown}", "warn"))
 
 
 def _show_answers(screen: Screen, shift: Shift, every: bool) -> None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from velpin.core.snapshot import load_snapshot
 from velpin.errors import CannotWrite, Refusal
 from velpin.files.disk import write_file
-from velpin.front.screen import Screen
+from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, tell
 from velpin.front.words import size
 
@@ -46,7 +46,7 @@ def write_report(
         json_values.write(report)
         return
     for file, length in written:
-        Screen().line(("written", "good"), f": {file} ({size(length)})")
+        Screen().line(signed("written", "good"), f": {file} ({size(length)})")
     if out is not None and not has_plots():
         tell(f"the page has its tables alone; {_NEEDS_PLOTS}")
 

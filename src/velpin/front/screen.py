@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from math import ceil
 from typing import TYPE_CHECKING, NamedTuple, TextIO
 
 from velpin.model.safe_text import safe
 
 if TYPE_CHECKING:
-    from rich.console import Console
+    from rich.console import Console, JustifyMethod
     from rich.text import Text
 
 Piece = str | tuple[str, str]
@@ -29,15 +30,23 @@ class Branch(NamedTuple):
 
 STYLES = {
     "name": "bold",
-    "answer": "bold green",
-    "source": "cyan",
-    "quiet": "dim",
-    "warn": "yellow",
-    "bad": "bold red",
-    "good": "green",
+    "answer": "bold color(28)",
+    "source": "color(31)",
+    "quiet": "color(244)",
+    "warn": "color(130)",
+    "bad": "bold color(160)",
+    "good": "color(28)",
     "head": "bold underline",
-    "command": "bold cyan",
+    "command": "bold color(31)",
 }
+"""Colours that can be read on light and on dark terminals alike."""
+SIGNS = {"bad": "✕", "warn": "▲", "good": "✓"}
+
+
+def signed(text: str, style: str) -> tuple[str, str]:
+    """A text in a style that says how good or bad it is, with the sign of it: for those who see
+    no colours."""
+    return f"{SIGNS[style]} {text}", style
 
 
 class Screen:
@@ -114,58 +123,124 @@ class Screen:
         *,
         right: Sequence[int] = (),
     ) -> None:
-        """Tables of one form below each other, each with its title, their columns in line."""
+        """One table in groups, each with its title: their columns in line, the heads said once."""
         rows = [row for _, group in groups for row in group]
         used = [at for at in range(len(heads)) if any(_plain(row[at]) for row in rows)]
         heads = [heads[at] for at in used]
         right = [place for place, at in enumerate(used) if at in right]
-        widths = [max(len(_plain(row[at])) for row in rows) for at in used]
-        for title, group in groups:
+        cells = [(title, [[row[at] for at in used] for row in group]) for title, group in groups]
+        table = _Table(heads, [row for _, group in cells for row in group], right)
+        if any(title for title, _ in groups):
+            self.gap()
+        if len(cells) > 1:
+            self._write_rows(table, [], with_heads=True)
+        for place, (title, group) in enumerate(cells):
             if title:
-                self.head(title)
-            cells = [[row[at] for at in used] for row in group]
-            if self.drawn:
-                self._draw_table(heads, cells, right, widths if len(groups) > 1 else [])
-            else:
-                self._write_table(heads, cells, right, widths)
+                if place:
+                    self.gap()
+                self.line((title, "head"))
+            self._write_rows(table, group, with_heads=len(cells) == 1)
 
-    def _draw_table(
-        self,
-        heads: Sequence[str],
-        rows: list[list[Piece]],
-        right: Sequence[int],
-        widths: Sequence[int],
+    def _write_rows(
+        self, table: _Table, rows: Sequence[Sequence[Piece]], *, with_heads: bool
     ) -> None:
+        if not self.drawn:
+            for line in table.lines(rows, with_heads=with_heads):
+                self.stream.write(line + "\n")
+            return
+        widths = table.fitting(self.console.width)
+        kept = len(widths)
+        if kept == len(table.heads):
+            self._draw_rows(table, rows, widths, with_heads=with_heads)
+            return
+        if with_heads:
+            self._draw_rows(table, [], widths, with_heads=True)
+        for row in rows:  # too narrow: the last columns stand on a line below
+            self._draw_rows(table, [row[:kept]], widths, with_heads=False)
+            below = [(f"{head} ", cell) for head, cell in zip(table.heads, row, strict=True)]
+            pieces = [piece for head, cell in below[kept:] if _plain(cell)
+                      for piece in ((", ", "quiet"), (head.lstrip(), "quiet"), cell)]  # fmt: skip
+            if pieces:
+                self.line(*pieces[1:], indent=_BELOW)
+
+    def _draw_rows(
+        self, table: _Table, rows: Sequence[Sequence[Piece]], widths: Sequence[int], *,
+        with_heads: bool,
+    ) -> None:  # fmt: skip
         from rich.table import Table
 
-        table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim")
-        least = widths if sum(widths) + 2 * len(widths) < self.console.width else []
-        for at, head in enumerate(heads):
-            table.add_column(
-                head,
-                justify="right" if at in right else "left",
-                overflow="fold",
-                min_width=least[at] if least else None,
-            )
+        drawn = Table(
+            box=None, pad_edge=False, padding=(0, _GAP, 0, 0), header_style=STYLES["quiet"],
+            show_header=with_heads,
+        )  # fmt: skip
+        for at, width in enumerate(widths):
+            justify: JustifyMethod = "right" if at in table.right else "left"
+            drawn.add_column(table.heads[at], justify=justify, overflow="fold", width=width)
         for row in rows:
-            table.add_row(*(_text([cell]) for cell in row))
-        self.console.print(table)
+            drawn.add_row(*(_text([cell]) for cell in row))
+        self.console.print(drawn)
 
-    def _write_table(
-        self,
-        heads: Sequence[str],
-        rows: list[list[Piece]],
-        right: Sequence[int],
-        widths: Sequence[int],
+
+_SQUEEZED = 0.6
+"""How much of its width a column keeps at least; else the last ones go to a line below."""
+_BELOW = 4
+"""How far the columns are indented for which there was no room."""
+_GAP = 2
+"""Columns between the columns of a table."""
+
+
+class _Table:
+    """The columns of a table, as wide as what stands in them."""
+
+    def __init__(
+        self, heads: Sequence[str], rows: Sequence[Sequence[Piece]], right: Sequence[int]
     ) -> None:
-        lines = [list(heads), *([_plain(cell) for cell in row] for row in rows)]
-        widths = [max(width, len(head)) for width, head in zip(widths, heads, strict=True)]
-        for line in lines:
+        self.heads, self.right = heads, right
+        texts = [[_plain(row[at]) for row in rows] for at in range(len(heads))]
+        self._widths = [
+            max(len(text) for text in (head, *column))
+            for head, column in zip(heads, texts, strict=True)
+        ]
+        words = [
+            max(len(word) for text in (head, *column) for word in text.split() or [""])
+            for head, column in zip(heads, texts, strict=True)
+        ]
+        self._least = [
+            max(word, ceil(width * _SQUEEZED))
+            for word, width in zip(words, self._widths, strict=True)
+        ]
+
+    def fitting(self, width: int) -> list[int]:
+        """Widths for as many of the first columns as stand beside each other with no word broken;
+        for two at least."""
+        for count in range(len(self.heads), 2, -1):
+            room = width - _GAP * count
+            if sum(self._least[:count]) <= room:
+                return self._spread(count, room)
+        return self._spread(2, max(width - 2 * _GAP, sum(self._least[:2])))
+
+    def _spread(self, count: int, room: int) -> list[int]:
+        """Widths of the first columns within a room that has place for all their words."""
+        widths, found = self._widths[:count], self._least[:count]
+        if sum(widths) <= room:
+            return widths
+        room -= sum(found)
+        wanting = sorted(range(count), key=lambda at: widths[at] - found[at])
+        for place, at in enumerate(wanting):  # what is missed least is given first
+            given = min(widths[at] - found[at], room // (count - place))
+            found[at] += given
+            room -= given
+        return found
+
+    def lines(self, rows: Sequence[Sequence[Piece]], *, with_heads: bool) -> Iterator[str]:
+        """The rows as plain lines."""
+        for line in [*([self.heads] if with_heads else []), *rows]:
             cells = [
-                cell.rjust(widths[at]) if at in right else cell.ljust(widths[at])
+                _plain(cell).rjust(self._widths[at]) if at in self.right
+                else _plain(cell).ljust(self._widths[at])
                 for at, cell in enumerate(line)
-            ]
-            self.stream.write("  ".join(cells).rstrip() + "\n")
+            ]  # fmt: skip
+            yield (" " * _GAP).join(cells).rstrip()
 
 
 def _plain(piece: Piece) -> str:

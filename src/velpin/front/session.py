@@ -23,6 +23,7 @@ def open_at(root: Path, *, as_is: bool = False) -> Host:
     if is_interrupted(root):
         _mend(root)
     host = open_host(root, as_is=as_is, on_wait=waiting, progress=METER.told)
+    host.cache.while_parsing = lambda path: busy(f"reading {path.name}")
     for doubt in host.doubts():
         tell(f"{doubt}: what is in it is not used, and it is rebuilt when it is written to")
     return host

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from velpin.core.snapshot import Snapshot, drift, load_snapshot, save_snapshot
 from velpin.front.plan_view import show_more
-from velpin.front.screen import Piece, Screen
+from velpin.front.screen import Piece, Screen, signed
 from velpin.front.session import busy
 from velpin.front.words import selected, several
 from velpin.model.dates import day_and_time
@@ -41,7 +41,7 @@ def save_host(host: Host, file: Path, watched: Sequence[str], as_json: bool) -> 
         json_values.write(SavedSnapshot(str(file), len(found.packages)))
         return
     screen = Screen()
-    screen.line(("saved", "good"), f": {several(len(found.packages), 'package')} in {file}")
+    screen.line(signed("saved", "good"), f": {several(len(found.packages), 'package')} in {file}")
     screen.line("compare with it later: ", (f"velpin shift --since {file}", "command"))
 
 
@@ -66,10 +66,10 @@ def _show(
 ) -> None:
     since = day_and_time(then.time)
     if not found:
-        screen.line((f"nothing has drifted since {since}", "good"))
+        screen.line(signed(f"nothing has drifted since {since}", "good"))
         return
     changed = several(len(found), "package has", "packages have")
-    screen.line((f"{changed} changed since {since}", "warn"))
+    screen.line(signed(f"{changed} changed since {since}", "warn"))
     counts = Counter(cause for drift in found for cause in drift.causes)
     parts = [f"{CAUSES[cause]}: {count}" for cause, count in counts.items()]
     screen.line("because of ", "; ".join(parts))

@@ -6,7 +6,7 @@ import os
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from velpin.front.screen import Piece, Screen
+from velpin.front.screen import Piece, Screen, signed
 from velpin.front.words import age, counted, several, shortened
 from velpin.model.dates import day, day_and_time
 from velpin.model.forecast import Offer
@@ -96,13 +96,15 @@ def show_source_statuses(screen: Screen, found: Sequence[SourceStatus], files: b
         if status.problem:
             screen.gap()
             first, *rest = status.problem.split("\n")
-            screen.line((status.source.handle, "name"), ": ", (first, "bad"))
+            screen.line((status.source.handle, "name"), ": ", signed(first, "bad"))
             for line in rest:
                 screen.line(line, indent=2)
 
 
 def _status_row(one: SourceStatus) -> list[Piece]:
-    state = {"on": ("on", "good"), "off": ("off", "quiet")}.get(one.state, (one.state, "warn"))
+    state = {"on": signed("on", "good"), "off": ("  off", "quiet")}.get(
+        one.state, signed(one.state, "warn")
+    )
     made = age(one.dated) + (" ago" if one.dated and age(one.dated) != "just now" else "")
     return [
         str(one.tier or "-"),
@@ -127,11 +129,11 @@ def _signature(one: SourceStatus) -> Piece:
     if not one.signed:
         return ""
     if one.signed == "none":
-        return ("unsigned, and trusted", "warn")
+        return signed("unsigned, and trusted", "warn")
     if one.signed == "common":
         return one.signers[0] if one.signers else "any of the host's common keys"
     if not one.signers:
-        return ("no usable key", "bad")
+        return signed("no usable key", "bad")
     names = shortened([signer.partition(" <")[0] for signer in one.signers], 1)
     return names if one.copy else (f"named: {names}", "quiet")
 
@@ -238,12 +240,12 @@ def _short_ids(fingerprints: Sequence[str]) -> dict[str, str]:
 def _key_state(use: KeyUse, now: float) -> tuple[str, str]:
     """Whether a key is good, and until when, with the style of it."""
     if use.revoked:
-        return "✕ revoked by its owner", "bad"
+        return signed("revoked by its owner", "bad")
     if use.expires is None:
-        return "✓ does not expire", "good"
+        return signed("does not expire", "good")
     if use.expires <= now:
-        return f"✕ expired {day(use.expires)}", "bad"
-    return f"✓ until {day(use.expires)}", "good"
+        return signed(f"expired {day(use.expires)}", "bad")
+    return signed(f"until {day(use.expires)}", "good")
 
 
 def _show_key(screen: Screen, use: KeyUse, now: float) -> None:

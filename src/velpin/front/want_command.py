@@ -10,7 +10,7 @@ from velpin.core.options import Goal, PlanOption
 from velpin.errors import Refusal, UsageError
 from velpin.front.changing import ChangeOptions
 from velpin.front.plan_view import show_shift, show_upgrades
-from velpin.front.screen import Screen
+from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, choose, tell
 from velpin.front.words import several, shortened
 
@@ -52,7 +52,7 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOp
         _write_json(options, entry)
         return
     Screen().line(
-        ("done", "good"), f": {'; '.join(chosen.commands)}; journal entry {entry};"
+        signed("done", "good"), f": {'; '.join(chosen.commands)}; journal entry {entry};"
         " undo it with ", (f"velpin undo {entry}", "command"),
     )  # fmt: skip
 
@@ -74,7 +74,7 @@ def _tell_met(found: Forecast, goals: Sequence[Goal], how: ChangeOptions) -> Non
         f"{answer.package} {answer.version}" for answer in found.answers if answer.package in names
     ]
     told = f"{', '.join(comes)} {'is' if len(comes) == 1 else 'are'} what the host takes anyway"
-    Screen().line(("nothing to do: ", "good"), told)
+    Screen().line(signed("nothing to do: ", "good"), told)
 
 
 def _show(

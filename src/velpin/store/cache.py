@@ -20,6 +20,7 @@ import re
 import stat
 import zlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -111,6 +112,10 @@ def is_as_fetched(path: Path) -> bool:
     return False
 
 
+def _silently(_path: Path) -> AbstractContextManager[None]:
+    return contextlib.nullcontext()
+
+
 class IndexCache:
     """The store of one host: where to look, in order, and the one place to write."""
 
@@ -122,6 +127,8 @@ class IndexCache:
         """Folders that were rebuilt because they were not believed, and why."""
         self.fresh: list[str] = []
         """Files that were read and parsed anew through this cache."""
+        self.while_parsing: Callable[[Path], AbstractContextManager[None]] = _silently
+        """What is entered while a file is parsed: for those who tell of it."""
 
     @property
     def home(self) -> Path:
@@ -193,6 +200,12 @@ class IndexCache:
         self, path: Path, name: str, stamp: Stamp, parts: Callable[[Path], list[IndexPart]]
     ) -> Index:
         self.fresh.append(str(path))
+        with self.while_parsing(path):
+            return self._parse_now(path, name, stamp, parts)
+
+    def _parse_now(
+        self, path: Path, name: str, stamp: Stamp, parts: Callable[[Path], list[IndexPart]]
+    ) -> Index:
         try:
             target = self._own(self.home / "parsed") / name
             write_index(target, stamp, parts(path))

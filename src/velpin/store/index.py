@@ -324,7 +324,7 @@ class Index:
                 low = end + 1
 
     def _first_line(self, part: dict[str, Any], wanted: bytes) -> tuple[int, int]:
-        """Where the first row of a part begins that is not before a text, and where the rows end."""
+        """Where the first row of a part that is not before a text begins, and where rows end."""
         first, last = part.get("rows", (0, 0))
         low, high = first, last
         while low < high:

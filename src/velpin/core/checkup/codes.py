@@ -133,3 +133,6 @@ CODES = {
         "files may be half changed"),
 }  # fmt: skip
 """In the order in which findings of one severity are told."""
+
+FINDING_CODES = tuple(CODES)
+"""The codes of all findings, the gravest kinds first."""
