@@ -10,6 +10,7 @@ every Python from 3.11 on that is found, and tells how long each form takes to s
 
 from __future__ import annotations
 
+import hashlib
 import os
 import shutil
 import statistics
@@ -18,6 +19,7 @@ import sys
 import tarfile
 import tempfile
 import time
+import zipapp
 import zipfile
 from collections.abc import Sequence
 from pathlib import Path
@@ -79,18 +81,32 @@ def smoke(python: str, wheel: Path) -> None:
         page = folder / "share/man/man1/velpin.1"
         if not page.is_file():
             sys.exit(f"{page} is not installed")
-        own = Path(run(folder / "bin/python", "-c", "import velpin; print(velpin.__file__)").strip())
+        own = Path(
+            run(folder / "bin/python", "-c", "import velpin; print(velpin.__file__)").strip()
+        )
         if HOME in own.parents:
             sys.exit(f"{own} is the checkout's, not the wheel's")
     print(f"{python}: {version} installed from the wheel, tour walked")
 
 
 def single_file(out: Path, wheel: Path) -> Path:
-    """Velpin and all it needs in one file."""
-    target = out / "velpin.pyz"
-    shiv = Path(sys.executable).with_name("shiv")
-    run(shiv, "--compressed", "--python", "/usr/bin/env python3", "--console-script", "velpin",
-        "--output-file", target, wheel)  # fmt: skip
+    """Velpin and all it needs in one file, for this Python on this kind of machine."""
+    with tempfile.TemporaryDirectory(prefix="velpin-single-") as name:
+        folder = Path(name)
+        packages, outer = folder / "packages", folder / "outer"
+        run(sys.executable, "-m", "pip", "install", "--quiet", "--no-compile", "--target", packages,
+            wheel)  # fmt: skip
+        # Unpacking gives new times, by which what is compiled would count as outdated.
+        run(sys.executable, "-m", "compileall", "-q", "--invalidation-mode", "unchecked-hash",
+            packages)  # fmt: skip
+        outer.mkdir()
+        inner = Path(shutil.make_archive(str(outer / "packages"), "zip", packages))
+        start = (HOME / "tools/single_file_start.py").read_text()
+        here = f"{sys.version_info[0]}.{sys.version_info[1]}"
+        start = start.replace("@build@", hashlib.sha256(inner.read_bytes()).hexdigest()[:24])
+        (outer / "__main__.py").write_text(start.replace("@python@", here))
+        target = out / "velpin.pyz"
+        zipapp.create_archive(outer, target, interpreter="/usr/bin/env python3")
     return target
 
 
@@ -116,7 +132,7 @@ def main(words: list[str]) -> None:
         if _works(python):
             smoke(python, wheel)
     single = single_file(out, wheel)
-    os.environ["SHIV_ROOT"] = str(out / "unpacked")
+    os.environ["XDG_CACHE_HOME"] = str(out / "unpacked")
     alone = seconds([sys.executable, single, "--version"])
     installed = seconds([Path(sys.executable).with_name("velpin"), "--version"])
     print(f"{single.name}: {single.stat().st_size / 1e6:.1f} MB, starts in {alone:.3f} s,"
