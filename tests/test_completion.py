@@ -15,8 +15,7 @@ import pytest
 
 from tests.conftest import Harbour
 from tests.rpm_harbour import RpmHarbour
-from velpin.front.cli import complete
-from velpin.front.completion import SHELLS, script
+from velpin.front.completion import SHELLS, complete, script
 
 _LIMIT = 60.0
 """Seconds after which a shell is given up; none takes one."""

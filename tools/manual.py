@@ -1,4 +1,5 @@
-"""Write the manual pages, man/*.1 and man/*.7, from the commands themselves and their topics.
+"""Write the manual pages, man/*.1 and man/*.7, from the commands themselves and their topics; and
+what completion knows of the commands.
 
 python tools/manual.py            write all
 python tools/manual.py --check    exit 1 where a file is not what would be written
@@ -6,6 +7,7 @@ python tools/manual.py --check    exit 1 where a file is not what would be writt
 
 from __future__ import annotations
 
+import json
 import re
 import sys
 import textwrap
@@ -17,10 +19,12 @@ import typer
 
 import velpin
 from velpin.front import cli
+from velpin.front.completion import Parameter
 from velpin.front.topics_command import TOPICS, text_of
 from velpin.front.usage import USAGE
 
 OUT = Path(__file__).parents[1] / "man"
+TABLE = Path(__file__).parents[1] / "src/velpin/front/shells/commands.json"
 DATE = "2026-11-29"
 """Of the release, as CHANGELOG.md has it."""
 SUMMARY = "which source and version a host's packages will come from, and why"
@@ -139,6 +143,25 @@ def topic_page(topic: str) -> str:
     return "\n".join(lines) + "\n"
 
 
+def completion_table() -> str:
+    """What completion knows of the commands, as JSON."""
+    told = {
+        name: {
+            "help": command.help.partition("\n")[0],
+            "parameters": [
+                Parameter(
+                    each.name, tuple(each.opts) if each.param_type_name == "option" else (),
+                    not getattr(each, "is_flag", False),
+                    each.nargs == -1, getattr(each, "help", "") or "",
+                )._asdict()
+                for each in command.get_params(typer.Context(command))
+            ],
+        }
+        for name, command in commands().items()
+    }  # fmt: skip
+    return json.dumps(told, indent=1) + "\n"
+
+
 def pages() -> dict[str, str]:
     """Every page by its file's name."""
     found = {f"velpin-{name}.1": command_page(name, each) for name, each in commands().items()}
@@ -151,12 +174,13 @@ def main(words: list[str]) -> int:
     wanted = pages()
     if words == ["--check"]:
         there = {path.name: path.read_text("utf-8") for path in OUT.glob("*.[17]")}
-        return int(there != wanted)
+        return int(there != wanted or TABLE.read_text("utf-8") != completion_table())
     OUT.mkdir(exist_ok=True)
     for path in OUT.glob("*.[17]"):
         path.unlink()
     for name, text in wanted.items():
         (OUT / name).write_text(text, "utf-8")
+    TABLE.write_text(completion_table(), "utf-8")
     return 0
 
 

@@ -55,6 +55,6 @@ if here != PYTHON:
     sys.exit(f"velpin: this file is for Python {PYTHON}, not {here}")
 sys.path[0] = unpacked()
 
-from velpin.front.cli import main  # noqa: E402
+from velpin.front.start import main  # noqa: E402
 
 main()

@@ -1,5 +1,5 @@
 """`python -m velpin`."""
 
-from velpin.front.cli import main
+from velpin.front.start import main
 
 main()

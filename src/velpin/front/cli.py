@@ -1085,28 +1085,20 @@ def _typed(words: list[str], as_json: bool) -> int:
     return code if isinstance(code, int) else 0
 
 
-def complete(words: list[str]) -> int:
-    """Answer a shell that asks what a command line could go on with."""
-    from velpin.front.completion import lines
-
-    group: Any = typer.main.get_command(_build([word for word in words[:-1] if word in _COMMANDS]))
-    sys.stdout.writelines(f"{line}\n" for line in lines(words, group.commands))
-    return 0
-
-
 def main() -> None:
     """The program."""
     import gc
-    import os
 
     gc.disable()  # one short command; what lies in cycles goes with it
     for stream in (sys.stdout, sys.stderr):  # a sign that a terminal cannot show stops nothing
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")
     try:
-        code = (complete if os.environ.get("VELPIN_COMPLETE") else run)(sys.argv[1:])
+        code = run(sys.argv[1:])
         sys.stdout.flush()
     except BrokenPipeError:
+        import os
+
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         code = 0
     sys.exit(code)

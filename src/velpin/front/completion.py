@@ -4,16 +4,18 @@ A script sets the variable `ASKED` to its shell's name and runs the very command
 cursor. The answer is a line for each candidate: the word, a tab, what it is. The line `:files` (or
 `:folders`) says that names of those are wanted there.
 
-Only what is parsed already is looked at: nothing is fetched, parsed or mended for a completion.
+Only what is parsed already is looked at: nothing is fetched, parsed or mended for a completion. The
+commands and their options are read from `shells/commands.json`, which `tools/manual.py` writes from
+the commands themselves: loading those would take longer than all the rest.
 """
 
 from __future__ import annotations
 
 import os
+import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from importlib.resources import files
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.errors import UsageError, VelpinError
 from velpin.model.safe_text import safe
@@ -26,6 +28,7 @@ ASKED = "VELPIN_COMPLETE"
 BREAKS = "VELPIN_COMPLETE_BREAKS"
 """Characters at which the shell begins a new word, so that only what is behind the last of them is
 to be answered."""
+_SHELLS = Path(__file__).with_name("shells")
 _LEADING = "@$"
 """Breaks that bash counts to the word behind them: it completes names of hosts and variables."""
 SHELLS = ("bash", "fish", "zsh")
@@ -41,12 +44,51 @@ def script(shell: str) -> str:
     """The script that makes a shell ask; UsageError for a shell that is none of them."""
     if shell not in SHELLS:
         raise UsageError(f"no completion for {shell!r}", f"velpin completion {'|'.join(SHELLS)}")
-    return (files("velpin.front") / "shells" / f"velpin.{shell}").read_text("utf-8")
+    return (_SHELLS / f"velpin.{shell}").read_text("utf-8")
 
 
-def answer(words: Sequence[str], commands: Mapping[str, Any], breaks: str = "") -> list[str]:
+class Parameter(NamedTuple):
+    """One option or argument of a command."""
+
+    name: str
+    opts: tuple[str, ...]
+    """How it is typed; none of an argument."""
+    takes_value: bool
+    is_list: bool
+    help: str
+
+
+class Command(NamedTuple):
+    """What is known of a command."""
+
+    help: str
+    parameters: tuple[Parameter, ...]
+
+
+Commands = Mapping[str, Command]
+
+
+def read_commands() -> Commands:
+    """Every command and its parameters."""
+    import json
+
+    text = (_SHELLS / "commands.json").read_text("utf-8")
+    return {
+        name: Command(told["help"], tuple(Parameter(**each) for each in told["parameters"]))
+        for name, told in json.loads(text).items()
+    }
+
+
+def complete(words: Sequence[str]) -> int:
+    """Answer the shell that asks what a command line could go on with; the exit code."""
+    breaks = os.environ.get(BREAKS, "")
+    sys.stdout.writelines(f"{line}\n" for line in answer(words, read_commands(), breaks))
+    return 0
+
+
+def answer(words: Sequence[str], commands: Commands, breaks: str = "") -> list[str]:
     """The lines for a shell: `words` are those of the command line behind the program's name, the
-    last one as far as it is typed; `commands` are Typer's, by name."""
+    last one as far as it is typed."""
     *before, start = words or [""]
     try:
         found = _candidates(before, start, commands)
@@ -73,45 +115,48 @@ class _Typed(NamedTuple):
 
     root: Path
     command: str
-    option: Any
+    option: Parameter | None
     """The option whose value is wanted, None where it is none's."""
     plain: list[str]
     """Words of the command that are no options and no values of them."""
 
 
-def _candidates(before: list[str], start: str, commands: Mapping[str, Any]) -> Candidates | str:
+_ROOT = Parameter("root", ("--root",), True, False, "The host's root folder.")
+"""The option that every command has, and the program itself."""
+_PROGRAM = [("--root", _ROOT.help), ("--version", "Show the version."), ("--help", "")]
+
+
+def _candidates(before: list[str], start: str, commands: Commands) -> Candidates | str:
     typed = _read(before, commands)
     if typed.option is not None:
-        return _of_option(typed, start)
+        return _of_option(typed.option, typed, start)
     if not typed.command:
         if start.startswith("-"):
-            return [("--root", "the host's root folder"), ("--version", ""), ("--help", "")]
-        return [(name, _first_line(each)) for name, each in commands.items() if not each.hidden]
+            return _PROGRAM
+        return [(name, each.help) for name, each in commands.items()]
+    command = commands[typed.command]
     if start.startswith("-"):
-        return _options(commands[typed.command])
-    return _of_argument(typed, commands[typed.command], start)
+        return [(max(each.opts, key=len), each.help) for each in command.parameters if each.opts]
+    return _of_argument(typed, command, start)
 
 
-def _first_line(command: Any) -> str:
-    return (command.help or "").partition("\n")[0]
-
-
-def _read(before: list[str], commands: Mapping[str, Any]) -> _Typed:
-    """The words before, taken apart as Typer takes them."""
+def _read(before: list[str], commands: Commands) -> _Typed:
+    """The words before, taken apart as the program takes them."""
     root, command, plain = Path("/"), "", list[str]()
-    waiting: Any = None
+    waiting: Parameter | None = None
     for word in before:
         if waiting is not None:
-            if _is_root(waiting):
-                root = Path(word)
+            root = Path(word) if waiting.name == "root" else root
             waiting = None
         elif word.startswith("-"):
             name, mark, value = word.partition("=")
             option = _ROOT if name == "--root" else _option(commands.get(command), name)
-            if option is not None and mark and _is_root(option):
-                root = Path(value)
-            elif option is not None and not mark and _takes_value(option):
+            if option is None or not option.takes_value:
+                continue
+            if not mark:
                 waiting = option
+            elif option.name == "root":
+                root = Path(value)
         elif not command and word in commands:
             command = word
         else:
@@ -119,56 +164,28 @@ def _read(before: list[str], commands: Mapping[str, Any]) -> _Typed:
     return _Typed(root, command, waiting, plain)
 
 
-class _RootOption:
-    """The option that every command has, and the program itself."""
-
-    name, is_flag, opts = "root", False, ("--root",)
-
-
-_ROOT = _RootOption()
-
-
-def _is_root(option: Any) -> bool:
-    return bool(option.name == "root")
-
-
-def _takes_value(option: Any) -> bool:
-    return not option.is_flag
-
-
-def _option(command: Any, name: str) -> Any:
-    for each in command.params if command is not None else ():
-        if each.param_type_name == "option" and name in each.opts:
-            return each
-    return None
-
-
-def _options(command: Any) -> Candidates:
-    return [
-        (max(each.opts, key=len), each.help or "")
-        for each in command.params
-        if each.param_type_name == "option"
-    ]
+def _option(command: Command | None, name: str) -> Parameter | None:
+    known = command.parameters if command is not None else ()
+    return next((each for each in known if name in each.opts), None)
 
 
 # -- what stands in which place ------------------------------------------------------------------
 
 
-def _of_option(typed: _Typed, start: str) -> Candidates | str:
-    name = typed.option.name
-    if name == "root":
+def _of_option(option: Parameter, typed: _Typed, start: str) -> Candidates | str:
+    if option.name == "root":
         return FOLDERS
-    if name in _OPTIONS:
-        return _OPTIONS[name](typed, start)
-    return FILES if name in _FILES else []
+    if option.name in _OPTIONS:
+        return _OPTIONS[option.name](typed, start)
+    return FILES if option.name in _FILES else []
 
 
-def _of_argument(typed: _Typed, command: Any, start: str) -> Candidates | str:
-    arguments = [each for each in command.params if each.param_type_name == "argument"]
+def _of_argument(typed: _Typed, command: Command, start: str) -> Candidates | str:
+    arguments = [each for each in command.parameters if not each.opts]
     if not arguments:
         return []
     at = min(len(typed.plain), len(arguments) - 1)
-    if at < len(typed.plain) and arguments[at].nargs == 1:
+    if at < len(typed.plain) and not arguments[at].is_list:
         return []  # all it takes is there
     known = _ARGUMENTS.get((typed.command, arguments[at].name))
     if known is not None:
@@ -275,8 +292,3 @@ _ARGUMENTS: Mapping[tuple[str, str], Callable[[_Typed, str], Candidates | str]] 
     ("demo", "chapter"): _chapters, ("completion", "shell"): _fixed(*SHELLS),
     ("help", "topic"): _fixed(*TOPICS), ("expect", "what"): lambda _typed, _start: FILES,
 }  # fmt: skip
-
-
-def lines(words: Sequence[str], commands: Mapping[str, Any]) -> list[str]:
-    """What is printed for the shell that asks."""
-    return answer(words, commands, os.environ.get(BREAKS, ""))
