@@ -1,6 +1,7 @@
 """Makes docs/screenshots from the demo: a real terminal in a window on a virtual screen.
 
-Needs Xvfb, xterm and ImageMagick's `import`. Run from the checkout, with Velpin installed:
+Needs Xvfb, xterm and ImageMagick's `import`, and Chromium for the page of the report. Run from the
+checkout, with Velpin installed:
 
     python tools/screenshots.py [NAME...]
 """
@@ -58,7 +59,7 @@ def shots(scene: Scene) -> dict[str, list[str]]:
         "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
         "offers": ["velpin offers tide-gauge fog-signal lamp-control\nvelpin find fog"],
         "add-preview": [f"velpin {add} --preview"],
-        "keys": ["velpin keys"],
+        "keys": ["velpin keys\nvelpin keys --full"],
         "forecast": [f"velpin {add} --yes", "velpin forecast gullwatch tide-gauge"],
         "want": [
             "velpin shift --save before",
@@ -70,8 +71,10 @@ def shots(scene: Scene) -> dict[str, list[str]]:
             "velpin pin storm-flag@1.9-1 --allow-older --yes",
             "velpin rules\nvelpin shift --since before",
         ],
-        "drop": [*["velpin undo --yes"] * 3, "velpin drop gullwatch --preview"],
-        "journal": ["velpin undo --yes", "velpin journal"],
+        "journal": [
+            *["velpin undo --yes"] * 3,
+            "velpin journal | head -n 9\nvelpin drop gullwatch --preview",
+        ],
         "rpm": [
             f"{there} refresh",
             f"{there} add gullwatch.repo --fingerprint {printed} --yes",
@@ -113,6 +116,8 @@ def main(wanted: list[str]) -> None:
                         _run(unseen, environment, Path(folder))
                     if not wanted or name in wanted:
                         _picture(OUT / f"{name}.png", commands[-1], environment, Path(folder))
+                if not wanted or "report" in wanted:
+                    _page(OUT / "report.png", environment, Path(folder))
     finally:
         screen.terminate()
 
@@ -147,7 +152,18 @@ def _picture(target: Path, command: str, environment: dict[str, str], folder: Pa
     prompt = "printf '\\033[1m$\\033[0m %s\\n'"
     lines = [f"{prompt} {shlex.quote(line)}; {line}" for line in command.splitlines()]
     shown = f"{'; echo; '.join(lines)}; touch {done}; sleep 60"
-    font = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#10151c", "-fg", "#d7dde5"]
+    font = [
+        "-tn",
+        "xterm-256color",
+        "-fa",
+        "DejaVu Sans Mono",
+        "-fs",
+        "11",
+        "-bg",
+        "#10151c",
+        "-fg",
+        "#d7dde5",
+    ]
     window = subprocess.Popen(
         ["xterm", *font, "-geometry", "140x44+0+0", "-b", "12", "-e", "sh", "-c", shown],
         env=environment, cwd=folder,
@@ -166,6 +182,25 @@ def _picture(target: Path, command: str, environment: dict[str, str], folder: Pa
         sys.exit(f"{target} stays blank")
     window.terminate()
     window.wait()
+    print(target)
+
+
+def _page(target: Path, environment: dict[str, str], folder: Path) -> None:
+    """The report of the demo's host, with a vendor's source in it, in a browser."""
+    right = folder / "gullwatch.asc"
+    _run(f"velpin {BY_ADDRESS} --key {right} --only 'gullwatch*' --yes", environment, folder)
+    _run("velpin checkup --mend --yes; velpin report --out host.html", environment, folder)
+    browser = next(filter(shutil.which, ("chromium", "chromium-browser")), None)
+    if browser is None:
+        sys.exit("chromium is missing")
+    page = folder / "host.html"
+    subprocess.run(
+        [browser, "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
+         "--disable-background-networking", "--disable-component-update", "--disable-sync",
+         "--no-first-run", f"--user-data-dir={folder / 'browser'}", "--window-size=1280,800",
+         f"--screenshot={target}", f"file://{page}"],
+        env=environment, check=True, capture_output=True,
+    )  # fmt: skip
     print(target)
 
 

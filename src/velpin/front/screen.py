@@ -212,12 +212,12 @@ class _Table:
 
     def fitting(self, width: int) -> list[int]:
         """Widths for as many of the first columns as stand beside each other with no word broken;
-        for two at least."""
-        for count in range(len(self.heads), 2, -1):
+        for one at least."""
+        for count in range(len(self.heads), 0, -1):
             room = width - _GAP * count
             if sum(self._least[:count]) <= room:
                 return self._spread(count, room)
-        return self._spread(2, max(width - 2 * _GAP, sum(self._least[:2])))
+        return [min(each, width - _GAP) for each in self._widths[:1]]
 
     def _spread(self, count: int, room: int) -> list[int]:
         """Widths of the first columns within a room that has place for all their words."""

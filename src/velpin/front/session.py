@@ -23,10 +23,20 @@ def open_at(root: Path, *, as_is: bool = False) -> Host:
     if is_interrupted(root):
         _mend(root)
     host = open_host(root, as_is=as_is, on_wait=waiting, progress=METER.told)
-    host.cache.while_parsing = lambda path: busy(f"reading {path.name}")
+    host.cache.while_parsing = lambda _path: _reading()
     for doubt in host.doubts():
         tell(f"{doubt}: what is in it is not used, and it is rebuilt when it is written to")
     return host
+
+
+@contextmanager
+def _reading() -> Iterator[None]:
+    """While an index is parsed, which is told unless something else is."""
+    if METER.is_drawn:
+        yield
+        return
+    with busy("reading the indexes"):
+        yield
 
 
 def _mend(root: Path) -> None:
@@ -55,17 +65,24 @@ def _is_terminal() -> bool:
     return sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
 
 
+_TELLING: list[str] = []
+"""What is told to be worked on just now."""
+
+
 @contextmanager
 def busy(what: str = "looking at the whole host") -> Iterator[None]:
-    """Say on standard error what is being worked on, where that is a terminal, until it is done."""
-    shown = _is_terminal()
+    """Say on standard error what is being worked on, where that is a terminal, until it is done;
+    not within something that is told already."""
+    shown = _is_terminal() and not _TELLING and not METER.is_drawn
     if shown:
+        _TELLING.append(what)
         print(f"{what} ...", end="", file=sys.stderr, flush=True)
     try:
         yield
     finally:
         METER.stop()
         if shown:
+            _TELLING.clear()
             print("\r\x1b[K", end="", file=sys.stderr, flush=True)
 
 
@@ -110,6 +127,11 @@ class Meter:
         self._bars: dict[str, Any] = {}
         self._progress: Any = None
         self._lock = threading.Lock()
+
+    @property
+    def is_drawn(self) -> bool:
+        """Whether there are bars on the screen."""
+        return self._progress is not None
 
     def told(self, label: str, done: int, total: int) -> None:
         """Told by the transport after each piece."""

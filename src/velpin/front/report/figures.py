@@ -216,7 +216,7 @@ def _tiers(sheets: Sheets, width: float) -> _Drawing:
     for number, tier in enumerate(dict.fromkeys(share.status.tier for share in shares)):
         group = [share for share in shares if share.status.tier == tier]
         first = drawing.rows
-        name = f"tier {tier}" if tier is not None else "off, or no index"
+        name = f"tier {tier}" if tier is not None else "in no tier"
         drawing.text(0.012, name, role="soft", bold=True)
         drawing.rows += 1
         for share in group:

@@ -7,8 +7,19 @@ from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
+from velpin.front.finding_words import SENTENCES
 from velpin.front.shift_command import CAUSES
-from velpin.front.words import age, counted, role, selected, sentence, several, shortened, size
+from velpin.front.words import (
+    age,
+    counted,
+    have_at_hand,
+    role,
+    selected,
+    sentence,
+    several,
+    shortened,
+    size,
+)
 from velpin.model.dates import day
 from velpin.model.finding import Finding
 from velpin.model.forecast import Change
@@ -16,6 +27,7 @@ from velpin.model.host import KeyUse, SourceStatus
 from velpin.model.report import HostReport, PackageOutlook
 from velpin.model.rule import RuleInForce, short_of
 
+have_at_hand(SENTENCES)
 SOON = 30 * 86400
 """A key that expires within this time, in seconds, is told."""
 MARKS = {"error": "✕", "warning": "▲", "hint": "·", "good": "✓"}
@@ -144,7 +156,7 @@ class Sheets:
             )
             for share in self.shares
         ]
-        heads = ("tier", "source", "state", "priority", "offers", "installed", "after the upgrade",
+        heads = ("tier", "source", "state", "priority", "offers", "installed", "after",
                  "index made", "address")  # fmt: skip
         return sheet(heads, rows, (0, 3, 4, 5, 6))
 
@@ -272,10 +284,10 @@ class Sheets:
         fresh = [s.dated for s in report.sources if s.dated is not None and s.state == "on"]
         oldest = f"oldest: {age(min(fresh), report.time)}" if fresh else "no index yet"
         return [
-            ("checkup", self._worst(), "findings"),
             ("sources", Cell(f"{counts.on} on, {counts.off} off"), "sources"),
             ("installed", Cell(several(len(report.packages), "package")), "packages"),
             ("next upgrade", told, "upgrade"),
+            ("checkup", self._worst(), "findings"),
             ("indexes", Cell(oldest), "ages"),
         ]
 
