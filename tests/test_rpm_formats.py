@@ -18,6 +18,7 @@ from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.demo.rpm_files import DemoRpm, filelists_xml, header_of, primary_xml
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
+from velpin.kinds.rpm import primary
 from velpin.kinds.rpm.arch import Archs
 from velpin.kinds.rpm.edit import with_value, without_section
 from velpin.kinds.rpm.entry import read_facts
@@ -112,6 +113,22 @@ def test_parts_together_are_the_whole(tmp_path: Path, count: int) -> None:
     assert listed(path) == names
     for cut in (1, len(data) // 3, len(data) // 2, len(data) - 3):
         assert listed(path, Span(0, cut)) + listed(path, Span(cut)) == names
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 5])
+def test_parts_hold_every_package_once(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, count: int
+) -> None:
+    packages = [DemoRpm(f"p{number}", "1-1", summary="x" * (number % 700)) for number in range(500)]
+    path = tmp_path / "primary.xml"
+    data = primary_xml(packages)
+    path.write_bytes(data)
+    monkeypatch.setattr(primary, "processors", lambda: count)
+    monkeypatch.setattr(primary, "_LARGE", len(data) // 6)
+    parts = primary.parts_of(path, len(data))
+    assert len(parts) == count
+    names = [e.name for part in parts for batch in part([]) for e in batch.entries]
+    assert names == [package.name for package in packages]
 
 
 @pytest.mark.parametrize(

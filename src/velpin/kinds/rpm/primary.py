@@ -2,7 +2,8 @@
 
 The text is a stream: it is cut behind each `</package>`, and some packages at a time are
 given to the XML parser, within the start tag of the whole. Nothing is expanded: a document
-type or an entity of its own is refused.
+type or an entity of its own is refused. Lists of 100,000 packages are common, so what is done for
+each of their elements is as little as can be.
 """
 
 from __future__ import annotations
@@ -23,11 +24,13 @@ from velpin.kinds.rpm.relation import Capability, RpmRelation, read_relation
 from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
 
 if TYPE_CHECKING:
-    from lxml.etree import _Element
+    from xml.etree.ElementTree import Element
 
 _END = b"</package>"
 _IN_BLOCK = 48
 _LARGE = 24 << 20
+_MOST_PARTS = 8
+"""Each part unpacks what lies before it, so more of them gain little."""
 _COMMON = "{http://linux.duke.edu/metadata/common}"
 _RPM = "{http://linux.duke.edu/metadata/rpm}"
 _ROOT = re.compile(rb"<(?:[\w.-]+:)?metadata\b[^>]*>")
@@ -49,6 +52,11 @@ _TEXTS = {
     f"{_RPM}vendor": "vendor",
     f"{_RPM}sourcerpm": "sourcerpm",
 }
+_FORMAT, _VERSION, _LOCATION, _FILE = (
+    f"{_COMMON}{name}" for name in ("format", "version", "location", "file")
+)
+_CHANGED_FORMS = (RpmLink.SUPPLEMENTS, RpmLink.CONFLICTS)
+"""Kinds of relation whose text may be in a form of former days."""
 _NUMBERS = {f"{_COMMON}time": ("build",), f"{_COMMON}size": ("package", "installed")}
 _FLAGS = {"EQ": "=", "LT": "<", "GT": ">", "LE": "<=", "GE": ">="}
 _SOURCES = ("src", "nosrc")
@@ -70,12 +78,15 @@ def kept_as_provided(path: str) -> bool:
 
 
 def parts_of(path: Path, size: int = 0) -> list[IndexPart]:
-    """The readers of one list, two where it is large; `size` is that of the plain text,
-    0 where it is not known."""
-    if size < _LARGE or processors() == 1:
+    """The readers of one list, several where it is large, one for each processor; `size` is that
+    of the plain text, 0 where it is not known."""
+    count = min(processors(), _MOST_PARTS, size // _LARGE + 1)
+    if count < 2:
         return [partial(read_primary, path)]
-    half = size // 2
-    return [partial(read_primary, path, span=Span(*span)) for span in ((0, half), (half, 1 << 62))]
+    starts = [size * number // count for number in range(count)]
+    ends = [*starts[1:], Span().last]
+    spans = map(Span, starts, ends)
+    return [partial(read_primary, path, span=span) for span in spans]
 
 
 def read_primary(path: Path, notes: Notes, span: Span | None = None) -> Iterator[Batch]:
@@ -83,13 +94,13 @@ def read_primary(path: Path, notes: Notes, span: Span | None = None) -> Iterator
 
     Raises HostFileError, with the line, where it is cut off or no such list.
     """
-    for line, tree in _trees(unpacked(path), path.name, span or Span()):
-        yield _batch(tree, line, notes)
+    for line, tree, text in _trees(unpacked(path), path.name, span or Span()):
+        yield _batch(tree, text, line, notes)
 
 
 def listed_sources(data: bytes, where: str) -> Iterator[ListedPackage]:
     """The source packages of one list, from its plain text."""
-    for _, tree in _trees([data], where, Span()):
+    for _, tree, _ in _trees([data], where, Span()):
         for element in tree:
             found = ListedPackage()
             found.read(element)
@@ -97,20 +108,19 @@ def listed_sources(data: bytes, where: str) -> Iterator[ListedPackage]:
                 yield found
 
 
-def _trees(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[int, _Element]]:
-    """Some packages at a time, and the line at which they begin."""
-    from lxml import etree
+def _trees(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[int, Element, bytes]]:
+    """Some packages at a time, the line at which they begin, and their text."""
+    from xml.etree import ElementTree
+    from xml.parsers import expat
 
-    parser = etree.XMLParser(
-        resolve_entities=False, no_network=True, load_dtd=False, remove_comments=True, recover=False
-    )
     for line, root, text in _chunks(pieces, where, span):
         try:
-            tree = etree.fromstring(root + text + b"</metadata>", parser)
-        except etree.XMLSyntaxError as problem:
-            at = line + (problem.lineno or 1) - 1 - root.count(b"\n")
-            raise HostFileError(where, at, f"not well-formed: {problem.msg}") from problem
-        yield line, tree
+            tree = ElementTree.fromstring(root + text + b"</metadata>")
+        except ElementTree.ParseError as problem:
+            at = line + problem.position[0] - 1 - root.count(b"\n")
+            what = expat.ErrorString(problem.code)
+            raise HostFileError(where, at, f"not well-formed: {what}") from problem
+        yield line, tree, text
 
 
 _LARGEST_REST = 256 << 20
@@ -177,19 +187,19 @@ def _head(text: bytes, where: str) -> tuple[bytes, bytes, int, int]:
     return root, text[end:], end, text.count(b"\n", 0, end)
 
 
-def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
+def _batch(tree: Element, source: bytes, line: int, notes: Notes) -> Batch:
     texts: list[bytes] = []
     entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
     links: dict[str, list[tuple[str, int]]] = {kind: [] for kind in (*LINKS, "N")}
     start = 0
-    for element in tree:
+    for number, element in enumerate(tree):
         found = ListedPackage()
         found.read(element)
         if found.arch in _SOURCES:
             continue
         if not (found.name and found.arch and found.version):
-            at = line + int(getattr(element, "sourceline", 1) or 1) - 1
+            at = line + _lines_before(source, number)
             notes.append(IndexNote(at, "a package without name, architecture or version"))
             continue
         text = written(found.head, found.relations, found.files).encode("utf-8", "replace")
@@ -210,6 +220,15 @@ def _batch(tree: _Element, line: int, notes: Notes) -> Batch:
         texts.append(text)
         start += len(text) + 2
     return Batch(b"\n\n".join(texts), entries, provides, [], links)
+
+
+def _lines_before(source: bytes, number: int) -> int:
+    """How many lines of a text end before a package in it begins, the first being 0."""
+    at = -1
+    for _ in range(number + 1):
+        found = _FIRST.search(source, at + 1)
+        at = found.start() if found else at
+    return source.count(b"\n", 0, max(at, 0))
 
 
 def _needed_files(relations: dict[str, dict[str, None]]) -> list[str]:
@@ -278,57 +297,70 @@ class ListedPackage:
             told.get("installed", "0"), told.get("build", "0"), told.get("sourcerpm", ""),
         )  # fmt: skip
 
-    def read(self, element: _Element) -> None:
+    def read(self, element: Element) -> None:
         """Take in what the element says."""
         told = self._told
         for child in element:
             tag = child.tag
-            if tag == f"{_COMMON}format":
+            key = _TEXTS.get(tag)
+            if key is not None:
+                told[key] = _clean(child.text)
+            elif tag == _FORMAT:
                 self._read_format(child)
-            elif tag in _TEXTS:
-                told[_TEXTS[tag]] = _clean(child.text)
-            elif tag == f"{_COMMON}version":
-                told["version"] = _evr(child.get("epoch"), child.get("ver"), child.get("rel"))
-            elif tag == f"{_COMMON}location":
+            elif tag == _VERSION:
+                told["version"] = _evr(child)
+            elif tag == _LOCATION:
                 told["location"] = _clean(child.get("href"))
             elif tag in _NUMBERS:
                 for key in _NUMBERS[tag]:
                     told[key] = _number(child.get(key))
 
-    def _read_format(self, element: _Element) -> None:
+    def _read_format(self, element: Element) -> None:
+        relations = self.relations
         for part in element:
             tag = part.tag
             kind = _RELATIONS.get(tag)
-            if kind:
-                told = self.relations.setdefault(kind, {})
-                told |= {todays_form(kind, text): None for text in _relations(part)}
+            if kind is not None:
+                found = _relations(part)
+                if kind in _CHANGED_FORMS:
+                    found = {todays_form(kind, text): None for text in found}
+                told = relations.get(kind)
+                if told is None:
+                    relations[kind] = told = found
+                else:
+                    told |= found
                 if kind == RpmLink.PROVIDES:
                     for text in implied_supplements(told):
-                        self.relations.setdefault(RpmLink.SUPPLEMENTS, {})[text] = None
-            elif tag == f"{_COMMON}file":
+                        relations.setdefault(RpmLink.SUPPLEMENTS, {})[text] = None
+            elif tag == _FILE:
                 self.files.append(_clean(part.text))
             elif tag in _TEXTS:
                 self._told[_TEXTS[tag]] = _clean(part.text)
 
 
-def _relations(part: _Element) -> dict[str, None]:
+def _relations(part: Element) -> dict[str, None]:
     found: dict[str, None] = {}
     for element in part:
-        name = _clean(element.get("name"))
-        flags = _FLAGS.get(element.get("flags", ""))
+        name = element.get("name") or ""
+        if "\t" in name or "\n" in name:
+            name = _clean(name)
         if name.startswith("rpmlib("):
             continue
-        if flags:
-            version = _evr(element.get("epoch"), element.get("ver"), element.get("rel"))
+        flags = _FLAGS.get(element.get("flags", ""))
+        if flags is not None:
+            version = _evr(element)
             found[f"{name} {flags} {version}" if version else name] = None
         else:
             found[name] = None
     return found
 
 
-def _evr(epoch: str | None, version: str | None, release: str | None) -> str:
-    text = f"{version or ''}-{release}" if release else version or ""
-    return f"{epoch}:{text}" if epoch and epoch != "0" else text
+def _evr(element: Element) -> str:
+    """The version that an element says, with its epoch where it is not 0."""
+    get = element.get
+    version, release, epoch = get("ver") or "", get("rel"), get("epoch")
+    text = f"{version}-{release}" if release else version
+    return text if not epoch or epoch == "0" else f"{epoch}:{text}"
 
 
 def _number(text: str | None) -> str:
