@@ -297,6 +297,30 @@ def test_patterns(pattern: str, fits: bool) -> None:
     assert Patterns([pattern, "other"]).mean(Named("gull", "x86_64", "3:2-1")) is fits
 
 
+pieces = st.lists(
+    st.sampled_from(
+        ("gull", "tide", "-", ".", "3:", "1", "2", "*", "?", "[0-9]", "[!2]", "x86_64", "i686")
+    ),
+    min_size=1,
+    max_size=6,
+)
+
+
+@given(
+    st.lists(pieces.map("".join), max_size=8),
+    st.sampled_from(("gull", "gull-tide", "gul", "1", "tide.x86_64")),
+    st.sampled_from(("2-1", "3:2-1", "1:1-2")),
+)
+def test_many_patterns_mean_what_each_alone_means(
+    texts: list[str], name: str, version: str
+) -> None:
+    build, many = Named(name, "x86_64", version), Patterns(texts)
+    alone = [Patterns([text]) for text in texts]
+    assert many.mean(build) == any(one.mean(build) for one in alone)
+    assert many.speak_of(name) == any(one.speak_of(name) for one in alone)
+    assert many.mean(build) == bool(many.which(build))
+
+
 @given(
     st.from_regex(r"[0-9][0-9a-z.~^]{0,4}-[0-9][0-9a-z.]{0,3}", fullmatch=True), st.lists(versions)
 )

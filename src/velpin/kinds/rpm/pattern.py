@@ -14,7 +14,7 @@ import re
 from collections.abc import Iterable, Iterator
 from fnmatch import translate
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Generic, NamedTuple, TypeVar
 
 from velpin.files.text import whole_number
 from velpin.kinds.rpm.version import Evr, parse
@@ -49,17 +49,23 @@ class _Form(NamedTuple):
 
 
 class Patterns:
-    """Some patterns, asked whether one of them means a package."""
+    """Some patterns, asked whether one of them means a package.
+
+    There may be thousands, and a hundred thousand packages to ask for: globs are found by the text
+    that they begin with.
+    """
 
     def __init__(self, texts: Iterable[str]) -> None:
         self.texts = tuple(texts)
         self._by_name: dict[str, list[_Form]] = {}
-        self._globs: list[_Form] = []
-        self._whole = [text for text in self.texts if is_glob(text) and "-" in text]
+        self._globs = _Globs[_Form]()
+        self._whole, self._whole_with_epoch = _Globs[str](), _Globs[str]()
         for text in self.texts:
+            if is_glob(text) and "-" in text:
+                (self._whole_with_epoch if ":" in text else self._whole).add(text, text)
             for form in _forms(text):
                 if is_glob(form.name):
-                    self._globs.append(form)
+                    self._globs.add(form.name, form)
                 else:
                     self._by_name.setdefault(form.name, []).append(form)
 
@@ -68,23 +74,61 @@ class Patterns:
 
     def mean(self, build: Named) -> bool:
         """Whether one of them means a package."""
-        mine = self._by_name.get(build.name, ())
-        if not (mine or self._globs or self._whole):
+        if not self.texts:
+            return False
+        name = build.name
+        near = [*self._by_name.get(name, ()), *self._globs.near(name)]
+        if not near and not (self._whole or self._whole_with_epoch):
             return False
         evr = parse(build.version)
-        if any(form.means(build, evr) for form in mine):
+        if any(_fits(form.name, name) and form.means(build, evr) for form in near):
             return True
-        if any(_fits(form.name, build.name) and form.means(build, evr) for form in self._globs):
-            return True
-        return any(_fits(text, _written(build, evr, ":" in text)) for text in self._whole)
+        for globs, epoch in ((self._whole, False), (self._whole_with_epoch, True)):
+            if globs:
+                written = _written(build, evr, epoch)
+                if any(_fits(text, written) for text in globs.near(written)):
+                    return True
+        return False
 
     def speak_of(self, name: str) -> bool:
         """Whether one of them is about a name, in whatever version."""
-        return name in self._by_name or any(_fits(form.name, name) for form in self._globs)
+        return name in self._by_name or any(
+            _fits(form.name, name) for form in self._globs.near(name)
+        )
 
     def which(self, build: Named) -> str:
         """The pattern that means a package, empty where none does."""
         return next((text for text in self.texts if Patterns([text]).mean(build)), "")
+
+
+_T = TypeVar("_T")
+
+
+class _Globs(Generic[_T]):
+    """Globs, each with what it stands for, by the plain text that they begin with."""
+
+    def __init__(self) -> None:
+        self._by_start: dict[str, list[_T]] = {}
+        self._lengths: list[int] = []
+
+    def __bool__(self) -> bool:
+        return bool(self._by_start)
+
+    def add(self, glob: str, meant: _T) -> None:
+        """Take one in."""
+        start = _PLAIN.match(glob)
+        self._by_start.setdefault(start[0] if start else "", []).append(meant)
+        self._lengths = sorted({len(start) for start in self._by_start})
+
+    def near(self, text: str) -> Iterator[_T]:
+        """What those stand for that begin as a text does."""
+        for length in self._lengths:
+            if length > len(text):
+                break
+            yield from self._by_start.get(text[:length], ())
+
+
+_PLAIN = re.compile(r"[^*?\[]*")
 
 
 def _written(build: Named, evr: Evr, epoch: bool) -> str:
@@ -125,7 +169,7 @@ def _fits(pattern: str, text: str) -> bool:
     return is_glob(pattern) and glob_pattern(pattern).match(text) is not None
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=1 << 16)
 def glob_pattern(glob: str) -> re.Pattern[str]:
     """A glob as a pattern, letter case counts."""
     return re.compile(translate(glob))
