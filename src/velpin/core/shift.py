@@ -20,12 +20,13 @@ def shift_between(before: Host, after: Host, names: Sequence[str] = ()) -> Shift
     """
     for host in (before, after):
         host.open_indexes()
-    upgrades = ForkedTask(lambda: (before.after_upgrade(), after.after_upgrade()))
+    upgrades = [ForkedTask(host.after_upgrade) for host in (before, after)]
     try:
         answers = tuple(after.changed_answers(before))
-        was, now = upgrades.result()
+        was, now = (upgrade.result() for upgrade in upgrades)
     finally:
-        upgrades.stop()
+        for upgrade in upgrades:
+            upgrade.stop()
     asked = [(before.forecast([name]).answers, after.forecast([name]).answers) for name in names]
     return Shift(
         upgrades=tuple(_changed_upgrades(was, now)),

@@ -11,7 +11,8 @@ Observed rules: docs/how-hosts-choose/rpm.md.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from bisect import bisect_left, insort
+from collections.abc import Iterable, Iterator, Sequence
 from fnmatch import translate
 from functools import lru_cache
 from typing import Generic, NamedTuple, TypeVar
@@ -58,8 +59,8 @@ class Patterns:
     def __init__(self, texts: Iterable[str]) -> None:
         self.texts = tuple(texts)
         self._by_name: dict[str, list[_Form]] = {}
-        self._globs = _Globs[_Form]()
-        self._whole, self._whole_with_epoch = _Globs[str](), _Globs[str]()
+        self._globs = Globs[_Form]()
+        self._whole, self._whole_with_epoch = Globs[str](), Globs[str]()
         for text in self.texts:
             if is_glob(text) and "-" in text:
                 (self._whole_with_epoch if ":" in text else self._whole).add(text, text)
@@ -96,6 +97,12 @@ class Patterns:
             _fits(form.name, name) for form in self._globs.near(name)
         )
 
+    def may_mean(self, name: str) -> bool:
+        """Whether one of them may mean some version of a name."""
+        start = f"{name}-"
+        whole = (self._whole, self._whole_with_epoch)
+        return self.speak_of(name) or any(globs.may_begin(start) for globs in whole)
+
     def which(self, build: Named) -> str:
         """The pattern that means a package, empty where none does."""
         return next((text for text in self.texts if Patterns([text]).mean(build)), "")
@@ -104,11 +111,12 @@ class Patterns:
 _T = TypeVar("_T")
 
 
-class _Globs(Generic[_T]):
+class Globs(Generic[_T]):
     """Globs, each with what it stands for, by the plain text that they begin with."""
 
     def __init__(self) -> None:
         self._by_start: dict[str, list[_T]] = {}
+        self._starts: list[str] = []
         self._lengths: list[int] = []
 
     def __bool__(self) -> bool:
@@ -116,9 +124,13 @@ class _Globs(Generic[_T]):
 
     def add(self, glob: str, meant: _T) -> None:
         """Take one in."""
-        start = _PLAIN.match(glob)
-        self._by_start.setdefault(start[0] if start else "", []).append(meant)
-        self._lengths = sorted({len(start) for start in self._by_start})
+        start = plain_start(glob)
+        if start not in self._by_start:
+            self._by_start[start] = []
+            insort(self._starts, start)
+            if len(start) not in self._lengths:
+                insort(self._lengths, len(start))
+        self._by_start[start].append(meant)
 
     def near(self, text: str) -> Iterator[_T]:
         """What those stand for that begin as a text does."""
@@ -127,8 +139,12 @@ class _Globs(Generic[_T]):
                 break
             yield from self._by_start.get(text[:length], ())
 
-
-_PLAIN = re.compile(r"[^*?\[]*")
+    def may_begin(self, start: str) -> bool:
+        """Whether one of them may mean a text that begins in some way."""
+        if any(True for _ in self.near(start)):
+            return True
+        at = bisect_left(self._starts, start)
+        return at < len(self._starts) and self._starts[at].startswith(start)
 
 
 def _written(build: Named, evr: Evr, epoch: bool) -> str:
@@ -173,3 +189,24 @@ def _fits(pattern: str, text: str) -> bool:
 def glob_pattern(glob: str) -> re.Pattern[str]:
     """A glob as a pattern, letter case counts."""
     return re.compile(translate(glob))
+
+
+_PLAIN = re.compile(r"[^*?\[]*")
+
+
+def plain_start(glob: str) -> str:
+    """The text before the first sign of a glob: whatever it means begins so."""
+    found = _PLAIN.match(glob)
+    return found[0] if found else ""
+
+
+def fitting(names: Sequence[str], glob: str) -> list[str]:
+    """Those of some sorted names that a glob means."""
+    start, means = plain_start(glob), glob_pattern(glob).match
+    found = []
+    for at in range(bisect_left(names, start), len(names)):
+        if not names[at].startswith(start):
+            break
+        if means(names[at]):
+            found.append(names[at])
+    return found

@@ -48,7 +48,5 @@ class RpmSource(Source):
 
     @property
     def settings(self) -> tuple[object, ...]:
-        """All that decides which of its packages are taken, and when."""
-        return (
-            self.priority, self.cost, self.excludes, self.includes, self.hotfixes, self.address,
-        )  # fmt: skip
+        """All that decides when its packages are taken, whatever they are called."""
+        return self.priority, self.cost, bool(self.includes), self.hotfixes, self.address

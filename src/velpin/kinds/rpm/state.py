@@ -6,7 +6,7 @@ Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal, Self
@@ -84,12 +84,17 @@ class RpmState(IndexedHost[RpmSource]):
     @property
     @abstractmethod
     def common_settings(self) -> tuple[object, ...]:
-        """All beside the sources that decides what a name gets."""
+        """All beside the sources that decides what a name gets, whatever it is called."""
 
     @property
     @abstractmethod
     def has_filters(self) -> bool:
         """Whether anything keeps single packages out."""
+
+    @abstractmethod
+    def filtered_unlike(self, other: Self) -> Callable[[str], bool] | None:
+        """Tells of a name whether single packages of it may be kept out on one of two states of
+        this host and not on the other; None where that is so of no name."""
 
     @abstractmethod
     def filters(self, source: RpmSource, name: str, arch: str, version: str) -> bool:
@@ -285,6 +290,28 @@ class RpmState(IndexedHost[RpmSource]):
         return self.cache.parsed(path, lambda file: [partial(read_record, file)], stamp_of)
 
     # -- lists ------------------------------------------------------------------------------
+
+    @cached_property
+    def record_names(self) -> list[str]:
+        """Names of installed packages, sorted."""
+        return sorted(self.record.names()) if self.record else []
+
+    @cached_property
+    def all_names(self) -> list[str]:
+        """Names of all packages that can take part, sorted."""
+        return sorted({name for origin in self.pool.origins for name in origin.index.names()})
+
+    def names_of(self, handle: str) -> list[str]:
+        """Names of the packages of a source, sorted."""
+        found = self._names_of.get(handle)
+        if found is None:
+            index = self.index(self.source(handle))
+            found = self._names_of[handle] = sorted(index.names()) if index else []
+        return found
+
+    @cached_property
+    def _names_of(self) -> dict[str, list[str]]:
+        return {}
 
     @cached_property
     def copies(self) -> dict[str, RpmCopy]:

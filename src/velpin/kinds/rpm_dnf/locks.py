@@ -118,7 +118,11 @@ class VersionLocks:
                 return line
         return None
 
+    def speak_of(self, name: str) -> bool:
+        """Whether some line is about a name."""
+        return self._never.speak_of(name) or self._only.speak_of(name)
+
     @cached_property
-    def texts(self) -> tuple[str, ...]:
-        """All of it, to be compared."""
-        return tuple(f"{'!' if lock.never else ''}{lock.pattern}" for lock in self.lines)
+    def told(self) -> frozenset[tuple[str, object]]:
+        """All of it, to be compared; the pattern first in each."""
+        return frozenset((lock.pattern, lock.never) for lock in self.lines)

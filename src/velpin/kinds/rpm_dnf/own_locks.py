@@ -25,7 +25,7 @@ from typing import Any, NamedTuple
 
 from velpin.errors import HostFileError
 from velpin.files.tree import Tree
-from velpin.kinds.rpm.pattern import Named
+from velpin.kinds.rpm.pattern import Globs, Named
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool, obsoletes
 from velpin.kinds.rpm.relation import Capability
 from velpin.kinds.rpm.version import compare_part, parse
@@ -129,22 +129,31 @@ class OwnLocks:
 
     def __init__(self, lines: Sequence[OwnLock]) -> None:
         self.lines = list(lines)
+        self._near = Globs[OwnLock]()
+        for lock in lines:
+            self._near.add(lock.pattern, lock)
 
     def __bool__(self) -> bool:
         return bool(self.lines)
 
     def hide(self, one: Named) -> bool:
         """Whether a package is kept out for its version."""
-        about = [lock for lock in self.lines if lock.speaks_of(one.name)]
+        about = list(self._about(one.name))
         return bool(about) and not any(lock.allows(one) for lock in about)
+
+    def speak_of(self, name: str) -> bool:
+        """Whether some entry is about a name."""
+        return any(True for _ in self._about(name))
+
+    def _about(self, name: str) -> Iterator[OwnLock]:
+        return (lock for lock in self._near.near(name) if lock.speaks_of(name))
 
     def hide_replacing(self, pool: RpmPool, build: RpmPackage) -> bool:
         """Whether a build is kept out because it replaces a version that is let through."""
         return any(
             lock.allows(Named(other.name, other.arch, other.version))
             for name in _replaced_names(build)
-            for lock in self.lines
-            if lock.speaks_of(name)
+            for lock in self._about(name)
             for other in pool.all_named(name)
             if obsoletes(build, other)
         )
@@ -160,9 +169,9 @@ class OwnLocks:
         return next((lock for lock in self.lines if any(map(lock.speaks_of, names))), None)
 
     @cached_property
-    def texts(self) -> tuple[str, ...]:
-        """All of it, to be compared."""
-        return tuple(f"{lock.pattern} {lock.conditions}" for lock in self.lines)
+    def told(self) -> frozenset[tuple[str, object]]:
+        """All of it, to be compared; the pattern first in each."""
+        return frozenset((lock.pattern, lock.conditions) for lock in self.lines)
 
 
 def _replaced_names(build: RpmPackage) -> Iterator[str]:

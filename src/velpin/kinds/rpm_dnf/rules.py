@@ -14,7 +14,7 @@ from collections.abc import Iterable, Iterator
 from velpin.errors import Refusal
 from velpin.kinds.rpm.asked import version_fits
 from velpin.kinds.rpm.pattern import is_glob
-from velpin.kinds.rpm.rules.resolve import builds_meant, names_meant, split_name
+from velpin.kinds.rpm.rules.resolve import builds_meant, installed_meant, split_name
 from velpin.kinds.rpm.rules.store import RuleLine, Slot
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import parse
@@ -82,10 +82,9 @@ def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
         return
     name, arch = split_name(text)
     if rule.kind == "keep":
-        for meant in names_meant(host, name):
-            for build in host.pool.installed(meant):
-                evr = parse(build.version)
-                yield _lock(meant, evr.epoch, evr.version, evr.release or "", arch)
+        for build in installed_meant(host, name):
+            evr = parse(build.version)
+            yield _lock(build.name, evr.epoch, evr.version, evr.release or "", arch)
         return
     wanted = parse(rule.version.rstrip("*"))
     epochs = {wanted.epoch} if wanted.epoch is not None else {
@@ -104,9 +103,8 @@ def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
 def _own_locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
     name, arch = split_name(text)
     if rule.kind == "keep":
-        for meant in names_meant(host, name):
-            for build in host.pool.installed(meant):
-                yield lock_text(meant, _in_full(build.version), arch)
+        for build in installed_meant(host, name):
+            yield lock_text(build.name, _in_full(build.version), arch)
         return
     wanted = parse(rule.version)
     versions = {
@@ -140,11 +138,10 @@ def _others_than(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
         yield from other_versions(text, rule.version, _epochs(host, text))
         return
     name, arch = split_name(text)
-    for meant in names_meant(host, name):
-        versions = {build.version for build in host.pool.installed(meant)}
-        for version in sorted(versions):
-            full = f"{meant}:{arch}" if arch else meant
-            yield from other_versions(full, version, _epochs(host, full))
+    kept = sorted({(build.name, build.version) for build in installed_meant(host, name)})
+    for meant, version in kept:
+        full = f"{meant}:{arch}" if arch else meant
+        yield from other_versions(full, version, _epochs(host, full))
 
 
 def _epochs(host: RpmState, text: str) -> list[int]:

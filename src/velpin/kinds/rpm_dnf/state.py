@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Self
 
@@ -366,12 +366,40 @@ class DnfState(RpmState):
 
     @property
     def common_settings(self) -> tuple[object, ...]:
-        """All beside the sources that decides what a name gets."""
-        exclude, include = self._excluded
+        """All beside the sources that decides what a name gets, whatever it is called."""
+        _, include = self._excluded
         return (
-            exclude.texts, include.texts, self.version_locks.texts, self.hiding.chosen, self.best,
+            bool(include), self.hiding.chosen, self.best,
             self.config.switch("obsoletes", True), self.config.main.get("multilib_policy"),
         )  # fmt: skip
+
+    def filtered_unlike(self, other: Self) -> Callable[[str], bool] | None:
+        """By the patterns of excludes, includes and version locks that only one of them has."""
+        unlike = {told[0] for told in self.version_locks.told ^ other.version_locks.told}
+        for handle, pair in self._filters.items():
+            others = other._filters.get(handle, pair)
+            for one, two in zip(pair, others, strict=True):
+                unlike |= set(one.texts) ^ set(two.texts)
+        return Patterns(sorted(unlike)).may_mean if unlike else None
+
+    @property
+    def _filters(self) -> dict[str, tuple[Patterns, Patterns]]:
+        """Excludes and includes of each source, and of all."""
+        return {**self._excluded_in, "": self._excluded}
+
+    @cached_property
+    def special_names(self) -> frozenset[str]:
+        """Those of every rpm host, and of packages that replace what a version lock speaks of."""
+        links = [index.link_table(RpmLink.OBSOLETES) for _, index in self.indexes]
+        locks = self.version_locks
+        replacing = {
+            owner
+            for table in (links if locks else ())
+            for name, owners in table.items()
+            if locks.speak_of(name)
+            for owner, _ in owners
+        }
+        return super().special_names | replacing
 
     @property
     def module_names(self) -> frozenset[str]:

@@ -13,14 +13,16 @@ The fields of a block are combined, blocks add up.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from fnmatch import translate
+from operator import itemgetter
 
 from velpin.files.text import HostText, stripped
 from velpin.files.tree import Tree
 from velpin.kinds.rpm.asked import bound_fits
 from velpin.kinds.rpm.ini import truth
+from velpin.kinds.rpm.pattern import Globs
 from velpin.kinds.rpm.relation import OPERATORS
 from velpin.model.reason import Place
 
@@ -56,7 +58,19 @@ class Lock:
             return False
         if self.version and not self._version_fits(version):
             return False
+        return self.means_name(name)
+
+    def means_name(self, name: str) -> bool:
+        """Whether it means a name, whatever its version and source."""
         return not self.names or any(pattern.search(name) for pattern in self._patterns())
+
+    @property
+    def told(self) -> tuple[object, ...]:
+        """All that it says, wherever it stands."""
+        return (
+            tuple(self.names), self.match, self.case, self.version, tuple(self.repositories),
+            self.kind, tuple(self.others),
+        )  # fmt: skip
 
     def _version_fits(self, version: str) -> bool:
         found = _VERSION.match(self.version)
@@ -84,6 +98,31 @@ class Lock:
                 yield re.compile(re.escape(name), flags)
             else:
                 yield re.compile(rf"\A{re.escape(name)}\Z", flags)
+
+
+class Locks:
+    """All locks of a host, asked which means a package.
+
+    There may be thousands, and a hundred thousand packages to ask for: those of plain names and
+    globs are found by the text that they begin with.
+    """
+
+    def __init__(self, locks: Sequence[Lock]) -> None:
+        self.all = locks
+        self._near = Globs[tuple[int, Lock]]()
+        for place, lock in enumerate(locks):
+            plain = lock.case and lock.match in ("glob", "exact")
+            for name in lock.names if plain and lock.names else [""]:
+                self._near.add(name, (place, lock))
+
+    def first(self, handle: str, name: str, version: str) -> Lock | None:
+        """The first that means a package of a source (empty for what is installed)."""
+        found = [each for each in self._near.near(name) if each[1].means(handle, name, version)]
+        return min(found, key=itemgetter(0))[1] if found else None
+
+    def may_mean(self, name: str) -> bool:
+        """Whether one may mean some version of a name."""
+        return any(lock.means_name(name) for _, lock in self._near.near(name))
 
 
 def read_locks(tree: Tree, file: str = FILE) -> list[Lock]:

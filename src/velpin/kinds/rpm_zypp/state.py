@@ -5,9 +5,9 @@ Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Self
 
 from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
@@ -31,7 +31,7 @@ from velpin.kinds.rpm_zypp.config import (
     read_config,
     read_variables,
 )
-from velpin.kinds.rpm_zypp.locks import FILE, Lock, read_locks
+from velpin.kinds.rpm_zypp.locks import FILE, Lock, Locks, read_locks
 from velpin.model.host import Installer
 from velpin.model.reason import Fact, Note, Reason
 from velpin.model.request import Request
@@ -173,7 +173,11 @@ class ZyppState(RpmState):
         return self._lock(build.origin.handle, build.name, build.version)
 
     def _lock(self, handle: str, name: str, version: str) -> Lock | None:
-        return next((lock for lock in self.locks if lock.means(handle, name, version)), None)
+        return self._locks.first(handle, name, version)
+
+    @cached_property
+    def _locks(self) -> Locks:
+        return Locks(self.locks)
 
     def filters(self, source: RpmSource, name: str, arch: str, version: str) -> bool:
         """Whether a package of a source is kept out."""
@@ -186,12 +190,26 @@ class ZyppState(RpmState):
 
     @property
     def common_settings(self) -> tuple[object, ...]:
-        """All beside the sources that decides what a name gets."""
-        locks = [
-            (lock.names, lock.match, lock.case, lock.version, lock.repositories)
-            for lock in self.locks
-        ]
-        return repr(locks), tuple(self.config.vendors), self.any_vendor
+        """All beside the sources that decides what a name gets, whatever it is called."""
+        return tuple(self.config.vendors), self.any_vendor
+
+    def filtered_unlike(self, other: Self) -> Callable[[str], bool] | None:
+        """By the locks that only one of them has."""
+        mine, others = ({lock.told: lock for lock in host.locks} for host in (self, other))
+        unlike = [{**mine, **others}[told] for told in mine.keys() ^ others.keys()]
+        return Locks(unlike).may_mean if unlike else None
+
+    @cached_property
+    def special_names(self) -> frozenset[str]:
+        """Those of every rpm host, and of builds that were taken back or patched for one
+        customer."""
+        odd = {
+            row.name
+            for _, index in self.indexes
+            for name in (RETRACTED, PATCHED_COPY)
+            for row in index.providers(name)
+        }
+        return super().special_names | odd
 
     def why_hidden(self, build: RpmPackage) -> Reason | None:
         """Why an offered build takes no part, None where it does."""

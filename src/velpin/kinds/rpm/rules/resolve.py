@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from velpin.errors import Refusal
 from velpin.kinds.rpm.asked import bound_fits, version_fits
-from velpin.kinds.rpm.pattern import glob_pattern, is_glob
+from velpin.kinds.rpm.pattern import fitting, is_glob
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.precedence import check_says_something, precedence_of
@@ -30,7 +30,7 @@ def resolve_rule(host: RpmState, rule: Rule) -> Rule:
         check_says_something(precedence_of(host.sources, rule))
     if rule.kind == "keep":
         for name in rule.names:
-            if not any(package.installed for package in builds_meant(host, name)):
+            if not any(True for _ in installed_meant(host, name)):
                 raise Refusal(
                     f"{name} is not installed: there is nothing to keep",
                     f"for a version that is wanted later: velpin pin {name}@VERSION",
@@ -48,14 +48,22 @@ def split_name(text: str) -> tuple[str, str]:
 def names_meant(host: RpmState, text: str, handle: str = "") -> list[str]:
     """Names that a name or glob means, of one source or of all."""
     name, _ = split_name(text)
+    if is_glob(name):
+        return fitting(host.names_of(handle) if handle else host.all_names, name)
     if handle:
         index = host.index(host.source(handle))
-        names = set(index.names()) if index else set()
-    else:
-        names = {name for origin in host.pool.origins for name in origin.index.names()}
-    if not is_glob(name):
-        return [name] if name in names else []
-    return sorted(known for known in names if glob_pattern(name).match(known))
+        return [name] if index and index.rows(name) else []
+    return [name] if any(origin.index.rows(name) for origin in host.pool.origins) else []
+
+
+def installed_meant(host: RpmState, text: str) -> Iterator[RpmPackage]:
+    """Installed builds that a name or glob means."""
+    name, arch = split_name(text)
+    names = fitting(host.record_names, name) if is_glob(name) else [name]
+    for known in names:
+        for build in host.pool.installed(known):
+            if not arch or build.arch == arch:
+                yield build
 
 
 def builds_meant(host: RpmState, text: str, handle: str = "") -> Iterator[RpmPackage]:

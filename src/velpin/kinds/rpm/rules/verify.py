@@ -6,7 +6,13 @@ from collections.abc import Iterator
 from itertools import islice
 
 from velpin.kinds.rpm.pool import RpmPackage
-from velpin.kinds.rpm.rules.resolve import builds_meant, names_meant, split_name, version_is
+from velpin.kinds.rpm.rules.resolve import (
+    builds_meant,
+    installed_meant,
+    names_meant,
+    split_name,
+    version_is,
+)
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
 from velpin.model.precedence import precedence_of
@@ -132,8 +138,8 @@ def _pinned_installed(
 
 def _keep(host: RpmState, rule: Rule) -> Iterator[Reason]:
     for text in rule.names:
-        for build in builds_meant(host, text):
-            found = host.targets(build) if build.installed else []
+        for build in installed_meant(host, text):
+            found = host.targets(build)
             if found:
                 facts = {"name": found[0].name, "source": found[0].origin.handle}
                 yield Reason("still-changes", {**facts, "version": found[0].version})
