@@ -8,7 +8,16 @@ answer it and no others, so that a forecast starts fast.
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import (
+    Callable,
+    Collection,
+    Hashable,
+    Iterable,
+    Iterator,
+    Mapping,
+    Sequence,
+    Set,
+)
 from functools import cached_property
 from typing import TYPE_CHECKING, Generic, Literal, NamedTuple, Protocol, Self, TypeVar
 
@@ -73,11 +82,14 @@ class Installed(NamedTuple):
 
 
 class AnswerComparison(NamedTuple):
-    """Two hosts' answers for names, from the entries of all indexes, and which can differ."""
+    """Two hosts' answers for names, from the entries of all indexes, and which can differ:
+    no others than those of the changed indexes, and the named ones."""
 
     before: Callable[[bytes, list[IndexLine]], Selection | None]
     after: Callable[[bytes, list[IndexLine]], Selection | None]
-    may_differ: Callable[[bytes, list[IndexLine]], bool]
+    changed: Set[int]
+    """The places of indexes of which every name may be answered otherwise."""
+    named: Set[bytes] = frozenset()
 
 
 class Adapter(ABC, Generic[S_co]):

@@ -6,7 +6,7 @@ compares tens of thousands of answers. What a line is worth is for each kind of 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from heapq import merge
 from itertools import groupby
 from operator import itemgetter
@@ -15,9 +15,10 @@ from typing import TYPE_CHECKING
 from velpin.model.shift import ChangedAnswer, PackageSnapshot, Selection, UpgradeResult
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter, Installed
+    from velpin.core.adapter import Adapter, AnswerComparison, Installed
     from velpin.model.forecast import Change, Forecast
     from velpin.model.source import Source
+    from velpin.store.index import Index, IndexLine
 
 
 def after_upgrade(host: Adapter[Source], told: Forecast | None = None) -> UpgradeResult:
@@ -89,13 +90,26 @@ def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> Iterator
     if compared is None:
         return
     installed = {name.encode() for name in after.installed_names()}
-    streams = [index.columns(place) for place, index in enumerate(indexes.values())]
-    for name, group in groupby(merge(*streams), itemgetter(0)):
+    for name, entries in _entries(list(indexes.values()), compared):
         if name in installed:
-            continue
-        entries = list(group)
-        if not compared.may_differ(name, entries):
             continue
         was, now = compared.before(name, entries), compared.after(name, entries)
         if was != now:
             yield ChangedAnswer(name.decode(), was, now)
+
+
+def _entries(
+    indexes: Sequence[Index], compared: AnswerComparison
+) -> Iterator[tuple[bytes, list[IndexLine]]]:
+    """The names whose answers can differ, in byte order, with their lines of all indexes."""
+    names: set[bytes] | None = None
+    if len(compared.changed) < len(indexes):
+        names = set(compared.named)
+        for place in compared.changed:
+            names.update(indexes[place].names_as_bytes())
+    streams = [
+        index.columns(place, None if place in compared.changed else names)
+        for place, index in enumerate(indexes)
+    ]
+    for name, group in groupby(merge(*streams), itemgetter(0)):
+        yield name, list(group)

@@ -27,7 +27,7 @@ import os
 import re
 import shutil
 import zlib
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from heapq import merge
 from importlib import import_module
 from pathlib import Path
@@ -225,17 +225,20 @@ class Index:
                 yield _row(self._map[first:end])
                 first = end + 1
 
-    def columns(self, mark: int) -> Iterator[IndexLine]:
-        """Name, `mark`, id, architecture, version and place of every entry, in byte order of
-        names; `row_at` gives the row of a place."""
-        parts = [self._columns_of(part, mark) for part in self._parts]
+    def columns(self, mark: int, names: Set[bytes] | None = None) -> Iterator[IndexLine]:
+        """Name, `mark`, id, architecture, version and place of every entry, or of those of some
+        names, in byte order of names; `row_at` gives the row of a place."""
+        parts = [self._columns_of(part, mark, names) for part in self._parts]
         return merge(*parts) if len(parts) > 1 else iter(*parts)
 
-    def _columns_of(self, part: dict[str, Any], mark: int) -> Iterator[IndexLine]:
+    def _columns_of(
+        self, part: dict[str, Any], mark: int, names: Set[bytes] | None
+    ) -> Iterator[IndexLine]:
         first, last = self._region(part, "rows")
         for found in _COLUMNS.finditer(self._map, first, last):
-            name, number, arch, version = found.groups()
-            yield name, mark, int(number), arch, version, found.start()
+            if names is None or found[1] in names:
+                name, number, arch, version = found.groups()
+                yield name, mark, int(number), arch, version, found.start()
 
     def row_at(self, place: int) -> Row:
         """The row at a place that `columns` gave."""
@@ -304,6 +307,10 @@ class Index:
         """Every package name, once, in byte order."""
         return self._keys("rows")
 
+    def names_as_bytes(self) -> set[bytes]:
+        """Every package name as it stands in the index."""
+        return self._keys_as_bytes("rows")
+
     def beginning_with(self, start: str, most: int) -> Iterator[tuple[str, str]]:
         """Names that begin with a text, each once with a summary, in byte order; at most so many
         of each part of the index."""
@@ -365,14 +372,16 @@ class Index:
         return text
 
     def _keys(self, kind: str) -> list[str]:
-        if kind in self._known:
-            return self._known[kind]
+        if kind not in self._known:
+            self._known[kind] = [key.decode() for key in sorted(self._keys_as_bytes(kind))]
+        return self._known[kind]
+
+    def _keys_as_bytes(self, kind: str) -> set[bytes]:
         found: set[bytes] = set()
         for part in self._parts:
             first, last = self._region(part, kind)
             found.update(re.findall(rb"(?m)^[^\t\n]+", self._map[first:last]))
-        self._known[kind] = [key.decode() for key in sorted(found)]
-        return self._known[kind]
+        return found
 
     def _lines(self, kind: str, key: str) -> Iterator[bytes]:
         """Lines that begin with a key, by bisection of each sorted part."""

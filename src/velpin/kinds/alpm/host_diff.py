@@ -7,6 +7,7 @@ lists answers tens of thousands of names by the same rule: the first source that
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
 from pathlib import Path
 
 from velpin.core.adapter import AnswerComparison, Installed
@@ -44,7 +45,7 @@ def compare_answers(
     was, now = _View(before, places), _View(after, places)
     if was == now:
         return None
-    return AnswerComparison(was.answer, now.answer, lambda _name, _entries: True)
+    return AnswerComparison(was.answer, now.answer, was.places_unlike(now))
 
 
 class _View:
@@ -63,8 +64,22 @@ class _View:
     __hash__ = None  # type: ignore[assignment]
 
     def _told(self) -> object:
+        return self._ranked, self._host.archs
+
+    @cached_property
+    def _ranked(self) -> list[tuple[int, str]]:
+        """The lists in the order in which they count, with what their sources are called."""
         ranked = sorted(self._sources.items(), key=lambda item: item[1].rank)
-        return [(place, source.handle) for place, source in ranked], self._host.archs
+        return [(place, source.handle) for place, source in ranked]
+
+    def places_unlike(self, other: _View) -> set[int]:
+        """The lists that only one of two hosts has; all where the rest counts otherwise."""
+        mine, others = set(self._ranked), set(other._ranked)
+        alike = self._host.archs == other._host.archs and (
+            [each for each in self._ranked if each in others]
+            == [each for each in other._ranked if each in mine]
+        )
+        return {place for place, _ in (mine ^ others if alike else mine | others)}
 
     def answer(self, _name: bytes, entries: list[IndexLine]) -> Selection | None:
         """Version and source for a name; None where it is not available."""

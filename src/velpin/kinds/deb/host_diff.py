@@ -17,7 +17,13 @@ from typing import Final
 from velpin.core.adapter import AnswerComparison, Installed
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebOrigin, IndexEntry
-from velpin.kinds.deb.preferences import Record, expression_matches, is_pattern, take_apart
+from velpin.kinds.deb.preferences import (
+    Record,
+    expression,
+    expression_matches,
+    is_pattern,
+    take_apart,
+)
 from velpin.kinds.deb.requests import DebRequestRefused, decide, find_package
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import VersionKey, version_key
@@ -84,8 +90,9 @@ def compare_answers(
     if not (change.indexes or change.named.any):
         return None
     return AnswerComparison(
-        _Answers(before, places).answer, _Answers(after, places).answer, change.may_bear_on
-    )
+        _Answers(before, places).answer, _Answers(after, places).answer,
+        change.indexes, change.names,
+    )  # fmt: skip
 
 
 class _Difference:
@@ -96,18 +103,14 @@ class _Difference:
         self.indexes = self._changed_indexes()
         self.named = _Names(self._changed_records())
 
-    @cached_property
-    def _provided(self) -> set[bytes]:
-        indexes = (index for host in self.hosts for _, index in host.indexes)
-        return {name.encode() for index in indexes for name in index.provided_names()}
-
-    def may_bear_on(self, name: bytes, entries: list[IndexLine]) -> bool:
-        """Whether the answer for a name may differ."""
-        return (
-            any(entry[_INDEX] in self.indexes for entry in entries)
-            or name in self._provided
-            or (self.named.any and self.named.may_mean(name.decode()))
-        )
+    @property
+    def names(self) -> set[bytes]:
+        """Names whose answers may differ though none of the changed indexes has them: what others
+        provide, and what a changed record may mention."""
+        indexes = {index.path: index for host in self.hosts for _, index in host.indexes}.values()
+        provided = {name for index in indexes for name in index.provided_names()}
+        all_names = {name for index in indexes for name in index.names()}
+        return {name.encode() for name in provided | self.named.among(all_names)}
 
     def _changed_indexes(self) -> set[int]:
         one, other = (
@@ -146,6 +149,15 @@ class _Names:
         self._all = any(source for _, _, source in parts)
         self._exact = {name for name, _, _ in parts if not is_pattern(name)}
         self._patterns = [name for name, _, _ in parts if is_pattern(name)]
+
+    def among(self, names: set[str]) -> set[str]:
+        """Those of some names that a record may mention."""
+        if self._all:
+            return names
+        found = names & self._exact
+        for pattern in self._patterns:
+            found |= set(filter(expression(pattern), names))
+        return found
 
     def may_mean(self, name: str) -> bool:
         """Whether a record may mention a name (of a source package: of every name)."""

@@ -46,27 +46,18 @@ def compare_answers(
     """How answers for names compare; None where nothing that decides them differs."""
     changed = _changed(before, after)
     everywhere = before.common_settings != after.common_settings
-    filtered_unlike = after.filtered_unlike(before)
     touched = {
         places[index.path]
         for host in (before, after)
         for source, index in host.indexes
-        if source.handle in changed
+        if everywhere or source.handle in changed
     }
-    if not (touched or everywhere or filtered_unlike):
+    filtered_unlike = {name.encode() for name in after.filtered_unlike(before)}
+    if not (touched or filtered_unlike):
         return None
     was, now = _View(before, places), _View(after, places)
-    special = was.special | now.special
-
-    def may_differ(name: bytes, entries: list[IndexLine]) -> bool:
-        return (
-            everywhere
-            or name in special
-            or any(entry[1] in touched for entry in entries)
-            or (filtered_unlike is not None and filtered_unlike(name.decode()))
-        )
-
-    return AnswerComparison(was.answer, now.answer, may_differ)
+    named = filtered_unlike | was.special | now.special
+    return AnswerComparison(was.answer, now.answer, touched, named)
 
 
 def _changed(before: RpmState, after: RpmState) -> set[str]:

@@ -15,6 +15,7 @@ from bisect import bisect_left, insort
 from collections.abc import Iterable, Iterator, Sequence
 from fnmatch import translate
 from functools import lru_cache
+from itertools import chain
 from typing import Generic, NamedTuple, TypeVar
 
 from velpin.files.text import whole_number
@@ -97,11 +98,18 @@ class Patterns:
             _fits(form.name, name) for form in self._globs.near(name)
         )
 
-    def may_mean(self, name: str) -> bool:
-        """Whether one of them may mean some version of a name."""
-        start = f"{name}-"
-        whole = (self._whole, self._whole_with_epoch)
-        return self.speak_of(name) or any(globs.may_begin(start) for globs in whole)
+    def names_among(self, names: Sequence[str]) -> set[str]:
+        """Those of some sorted names of which one of them may mean a version."""
+        found = {name for name in self._by_name if is_among(names, name)}
+        for form in self._globs:
+            found.update(fitting(names, form.name))
+        for text in (*self._whole, *self._whole_with_epoch):
+            start = plain_start(text)
+            found.update(beginning_with(names, start))
+            parts = start.split("-")
+            shorter = ("-".join(parts[:count]) for count in range(1, len(parts)))
+            found.update(name for name in shorter if is_among(names, name))
+        return found
 
     def which(self, build: Named) -> str:
         """The pattern that means a package, empty where none does."""
@@ -116,7 +124,6 @@ class Globs(Generic[_T]):
 
     def __init__(self) -> None:
         self._by_start: dict[str, list[_T]] = {}
-        self._starts: list[str] = []
         self._lengths: list[int] = []
 
     def __bool__(self) -> bool:
@@ -127,7 +134,6 @@ class Globs(Generic[_T]):
         start = plain_start(glob)
         if start not in self._by_start:
             self._by_start[start] = []
-            insort(self._starts, start)
             if len(start) not in self._lengths:
                 insort(self._lengths, len(start))
         self._by_start[start].append(meant)
@@ -139,12 +145,8 @@ class Globs(Generic[_T]):
                 break
             yield from self._by_start.get(text[:length], ())
 
-    def may_begin(self, start: str) -> bool:
-        """Whether one of them may mean a text that begins in some way."""
-        if any(True for _ in self.near(start)):
-            return True
-        at = bisect_left(self._starts, start)
-        return at < len(self._starts) and self._starts[at].startswith(start)
+    def __iter__(self) -> Iterator[_T]:
+        return chain.from_iterable(self._by_start.values())
 
 
 def _written(build: Named, evr: Evr, epoch: bool) -> str:
@@ -202,11 +204,19 @@ def plain_start(glob: str) -> str:
 
 def fitting(names: Sequence[str], glob: str) -> list[str]:
     """Those of some sorted names that a glob means."""
-    start, means = plain_start(glob), glob_pattern(glob).match
-    found = []
+    means = glob_pattern(glob).match
+    return [name for name in beginning_with(names, plain_start(glob)) if means(name)]
+
+
+def beginning_with(names: Sequence[str], start: str) -> Iterator[str]:
+    """Those of some sorted names that begin with a text."""
     for at in range(bisect_left(names, start), len(names)):
         if not names[at].startswith(start):
             break
-        if means(names[at]):
-            found.append(names[at])
-    return found
+        yield names[at]
+
+
+def is_among(names: Sequence[str], name: str) -> bool:
+    """Whether a name is one of some sorted names."""
+    at = bisect_left(names, name)
+    return at < len(names) and names[at] == name

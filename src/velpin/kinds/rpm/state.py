@@ -6,7 +6,7 @@ Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal, Self
@@ -92,9 +92,9 @@ class RpmState(IndexedHost[RpmSource]):
         """Whether anything keeps single packages out."""
 
     @abstractmethod
-    def filtered_unlike(self, other: Self) -> Callable[[str], bool] | None:
-        """Tells of a name whether single packages of it may be kept out on one of two states of
-        this host and not on the other; None where that is so of no name."""
+    def filtered_unlike(self, other: Self) -> Iterable[str]:
+        """Names of which single packages may be kept out on one of two states of this host and
+        not on the other."""
 
     @abstractmethod
     def filters(self, source: RpmSource, name: str, arch: str, version: str) -> bool:

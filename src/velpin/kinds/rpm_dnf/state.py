@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Self
 
@@ -373,14 +373,14 @@ class DnfState(RpmState):
             self.config.switch("obsoletes", True), self.config.main.get("multilib_policy"),
         )  # fmt: skip
 
-    def filtered_unlike(self, other: Self) -> Callable[[str], bool] | None:
+    def filtered_unlike(self, other: Self) -> Iterable[str]:
         """By the patterns of excludes, includes and version locks that only one of them has."""
         unlike = {told[0] for told in self.version_locks.told ^ other.version_locks.told}
         for handle, pair in self._filters.items():
             others = other._filters.get(handle, pair)
             for one, two in zip(pair, others, strict=True):
                 unlike |= set(one.texts) ^ set(two.texts)
-        return Patterns(sorted(unlike)).may_mean if unlike else None
+        return Patterns(sorted(unlike)).names_among(self.all_names) if unlike else ()
 
     @property
     def _filters(self) -> dict[str, tuple[Patterns, Patterns]]:

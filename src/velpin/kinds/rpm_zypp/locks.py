@@ -13,7 +13,7 @@ The fields of a block are combined, blocks add up.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from fnmatch import translate
 from operator import itemgetter
@@ -22,7 +22,7 @@ from velpin.files.text import HostText, stripped
 from velpin.files.tree import Tree
 from velpin.kinds.rpm.asked import bound_fits
 from velpin.kinds.rpm.ini import truth
-from velpin.kinds.rpm.pattern import Globs
+from velpin.kinds.rpm.pattern import Globs, fitting
 from velpin.kinds.rpm.relation import OPERATORS
 from velpin.model.reason import Place
 
@@ -58,11 +58,15 @@ class Lock:
             return False
         if self.version and not self._version_fits(version):
             return False
-        return self.means_name(name)
-
-    def means_name(self, name: str) -> bool:
-        """Whether it means a name, whatever its version and source."""
         return not self.names or any(pattern.search(name) for pattern in self._patterns())
+
+    def names_among(self, names: Sequence[str]) -> Iterable[str]:
+        """Those of some sorted names that it means, in whatever version of whatever source."""
+        if not self.names:
+            return names
+        if self.case and self.match == "glob":
+            return {name for glob in self.names for name in fitting(names, glob)}
+        return [name for name in names if any(found.search(name) for found in self._patterns())]
 
     @property
     def told(self) -> tuple[object, ...]:
@@ -119,10 +123,6 @@ class Locks:
         """The first that means a package of a source (empty for what is installed)."""
         found = [each for each in self._near.near(name) if each[1].means(handle, name, version)]
         return min(found, key=itemgetter(0))[1] if found else None
-
-    def may_mean(self, name: str) -> bool:
-        """Whether one may mean some version of a name."""
-        return any(lock.means_name(name) for _, lock in self._near.near(name))
 
 
 def read_locks(tree: Tree, file: str = FILE) -> list[Lock]:

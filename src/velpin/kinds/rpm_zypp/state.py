@@ -5,7 +5,7 @@ Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Self
 
@@ -193,11 +193,11 @@ class ZyppState(RpmState):
         """All beside the sources that decides what a name gets, whatever it is called."""
         return tuple(self.config.vendors), self.any_vendor
 
-    def filtered_unlike(self, other: Self) -> Callable[[str], bool] | None:
+    def filtered_unlike(self, other: Self) -> Iterable[str]:
         """By the locks that only one of them has."""
         mine, others = ({lock.told: lock for lock in host.locks} for host in (self, other))
         unlike = [{**mine, **others}[told] for told in mine.keys() ^ others.keys()]
-        return Locks(unlike).may_mean if unlike else None
+        return {name for lock in unlike for name in lock.names_among(self.all_names)}
 
     @cached_property
     def special_names(self) -> frozenset[str]:
