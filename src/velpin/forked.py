@@ -6,7 +6,7 @@ import contextlib
 import os
 import signal
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Generic, TypeVar
 
 from velpin.errors import StoreError
@@ -67,6 +67,18 @@ class ForkedTask(Generic[T]):
             os.waitpid(self._pid, 0)
             os.close(self._out)
             self._pid = 0
+
+
+def side_by_side(works: Sequence[Callable[[], T]]) -> list[T]:
+    """What each of some pieces of work gives, the first done here, each of the others in a process
+    of its own."""
+    first, *others = works
+    tasks = [ForkedTask(work) for work in others]
+    try:
+        return [first(), *(task.result() for task in tasks)]
+    finally:
+        for task in tasks:
+            task.stop()
 
 
 def _end_with_parent(parent: int) -> None:

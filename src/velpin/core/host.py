@@ -7,7 +7,7 @@ Imports stand inside the methods, so that asking one question loads what answers
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Self
@@ -307,7 +307,7 @@ class Host:
 
         return after_upgrade(self._adapter)
 
-    def changed_answers(self, before: Host) -> Iterator[ChangedAnswer]:
+    def changed_answers(self, before: Host) -> list[ChangedAnswer]:
         """Names that are not installed and would be answered differently than on another state of
         this host, in byte order."""
         from velpin.core.host_diff import changed_answers

@@ -7,18 +7,20 @@ compares tens of thousands of answers. What a line is worth is for each kind of 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from functools import partial
 from heapq import merge
-from itertools import groupby
-from operator import itemgetter
+from itertools import chain, groupby
+from operator import attrgetter, itemgetter
 from typing import TYPE_CHECKING
 
+from velpin.forked import processors, side_by_side
 from velpin.model.shift import ChangedAnswer, PackageSnapshot, Selection, UpgradeResult
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter, AnswerComparison, Installed
     from velpin.model.forecast import Change, Forecast
     from velpin.model.source import Source
-    from velpin.store.index import Index, IndexLine
+    from velpin.store.index import Index, IndexLine, NameRange
 
 
 def after_upgrade(host: Adapter[Source], told: Forecast | None = None) -> UpgradeResult:
@@ -80,35 +82,56 @@ def snapshots(
     return sorted(found)
 
 
-def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> Iterator[ChangedAnswer]:
+_LARGE = 20_000
+"""Entries for which a second process is worth its start."""
+
+
+def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> list[ChangedAnswer]:
     """Names that are not installed and would be answered differently, in byte order."""
     if before.refusal() or after.refusal():
-        return
-    indexes = {index.path: index for host in (before, after) for index in host.indexes_on()}
-    places = {path: place for place, path in enumerate(indexes)}
+        return []
+    found = {index.path: index for host in (before, after) for index in host.indexes_on()}
+    places, indexes = {path: place for place, path in enumerate(found)}, list(found.values())
     compared = after.compare_answers(before, places)
     if compared is None:
-        return
+        return []
     installed = {name.encode() for name in after.installed_names()}
-    for name, entries in _entries(list(indexes.values()), compared):
-        if name in installed:
-            continue
-        was, now = compared.before(name, entries), compared.after(name, entries)
-        if was != now:
-            yield ChangedAnswer(name.decode(), was, now)
+    names = _names_to_ask(indexes, compared)
+    largest = max(indexes, key=attrgetter("count"))
+    large = sum(index.count for index in indexes) > _LARGE
+
+    def changed(within: NameRange) -> list[ChangedAnswer]:
+        found = []
+        for name, entries in _entries(indexes, compared, names, within):
+            if name not in installed:
+                was, now = compared.before(name, entries), compared.after(name, entries)
+                if was != now:
+                    found.append(ChangedAnswer(name.decode(), was, now))
+        return found
+
+    ranges = largest.name_ranges(processors() if large else 1)
+    return list(chain.from_iterable(side_by_side([partial(changed, each) for each in ranges])))
+
+
+def _names_to_ask(indexes: Sequence[Index], compared: AnswerComparison) -> set[bytes] | None:
+    """The names whose answers can differ; None for all."""
+    if len(compared.changed) == len(indexes):
+        return None
+    names = set(compared.named)
+    for place in compared.changed:
+        names.update(indexes[place].names_as_bytes())
+    return names
 
 
 def _entries(
-    indexes: Sequence[Index], compared: AnswerComparison
+    indexes: Sequence[Index],
+    compared: AnswerComparison,
+    names: set[bytes] | None,
+    within: NameRange,
 ) -> Iterator[tuple[bytes, list[IndexLine]]]:
-    """The names whose answers can differ, in byte order, with their lines of all indexes."""
-    names: set[bytes] | None = None
-    if len(compared.changed) < len(indexes):
-        names = set(compared.named)
-        for place in compared.changed:
-            names.update(indexes[place].names_as_bytes())
+    """Some names, in byte order, with their lines of all indexes."""
     streams = [
-        index.columns(place, None if place in compared.changed else names)
+        index.columns(place, None if place in compared.changed else names, within)
         for place, index in enumerate(indexes)
     ]
     for name, group in groupby(merge(*streams), itemgetter(0)):

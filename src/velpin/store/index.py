@@ -30,6 +30,7 @@ import zlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from heapq import merge
 from importlib import import_module
+from operator import itemgetter
 from pathlib import Path
 from types import MappingProxyType
 from typing import IO, Any, Literal, NamedTuple
@@ -106,6 +107,9 @@ class ParsedEntry(NamedTuple):
 
 IndexLine = tuple[bytes, int, int, bytes, bytes, int]
 """Name, number of the index, id in it, architecture, version, place of the line in it."""
+
+NameRange = tuple[bytes, bytes | None]
+"""Names from the first on and before the second, in byte order; None is the end."""
 
 Links = Mapping[str, list[tuple[str, int]]]
 
@@ -225,16 +229,35 @@ class Index:
                 yield _row(self._map[first:end])
                 first = end + 1
 
-    def columns(self, mark: int, names: Set[bytes] | None = None) -> Iterator[IndexLine]:
+    def columns(
+        self, mark: int, names: Set[bytes] | None = None, within: NameRange = (b"", None)
+    ) -> Iterator[IndexLine]:
         """Name, `mark`, id, architecture, version and place of every entry, or of those of some
         names, in byte order of names; `row_at` gives the row of a place."""
-        parts = [self._columns_of(part, mark, names) for part in self._parts]
+        parts = [self._columns_of(part, mark, names, within) for part in self._parts]
         return merge(*parts) if len(parts) > 1 else iter(*parts)
 
+    def name_ranges(self, count: int) -> list[NameRange]:
+        """All names in so many ranges, in each about as many of this index, fewer where it is
+        small."""
+        first, last = self._region(max(self._parts, key=itemgetter("count")), "rows")
+        cuts = set()
+        for piece in range(1, count):
+            start = self._map.find(b"\n", first + (last - first) * piece // count, last) + 1
+            if 0 < start < last:
+                cuts.add(self._map[start : self._map.find(b"\t", start, last)])
+        edges: list[bytes | None] = [*sorted(cuts), None]
+        return list(zip([b"", *sorted(cuts)], edges, strict=True))
+
     def _columns_of(
-        self, part: dict[str, Any], mark: int, names: Set[bytes] | None
+        self, part: dict[str, Any], mark: int, names: Set[bytes] | None, within: NameRange
     ) -> Iterator[IndexLine]:
         first, last = self._region(part, "rows")
+        low, high = within
+        if high is not None:
+            last, _ = self._first_line(part, high)
+        if low:
+            first, _ = self._first_line(part, low)
         for found in _COLUMNS.finditer(self._map, first, last):
             if names is None or found[1] in names:
                 name, number, arch, version = found.groups()
