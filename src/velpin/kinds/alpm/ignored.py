@@ -21,9 +21,22 @@ def _compiled(glob: str) -> re.Pattern[str]:
 
 def takes(glob: str, name: str) -> bool:
     """Whether a glob takes a name; letter case counts."""
-    if not any(mark in glob for mark in "*?[\\"):
+    if not is_glob(glob):
         return glob == name
     return _compiled(glob).match(name) is not None
+
+
+def is_glob(text: str) -> bool:
+    """Whether a text is a glob rather than a plain name."""
+    return any(mark in text for mark in "*?[\\")
+
+
+def taken(glob: str, names: Iterable[str]) -> list[str]:
+    """Those of some names that a glob takes."""
+    if not is_glob(glob):
+        return [glob] if glob in names else []
+    takes_it = _compiled(glob).match
+    return [name for name in names if takes_it(name)]
 
 
 class Ignored:

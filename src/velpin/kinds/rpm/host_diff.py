@@ -12,6 +12,7 @@ from functools import cached_property
 from pathlib import Path
 
 from velpin.core.adapter import AnswerComparison, Installed
+from velpin.kinds.rpm.arch import NOARCH
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
@@ -81,6 +82,9 @@ def _changed(before: RpmState, after: RpmState) -> set[str]:
     return changed if left == again else set(one) | set(other)
 
 
+_NOARCH = NOARCH.encode()
+
+
 class _View:
     """One host's answers for names, from the lines of its lists."""
 
@@ -97,6 +101,7 @@ class _View:
             return first_answer(self._host, name.decode())
         best: tuple[int, int, str, int, int, int] | None = None
         chosen: tuple[str, RpmSource] | None = None
+        archs = set()
         for entry in entries:
             found = self._sources.get(entry[1])
             if found is None:
@@ -105,6 +110,7 @@ class _View:
             rank = self._rank(entry[3])
             if rank < 0:
                 continue
+            archs.add(entry[3])
             version = entry[4].decode()
             if self._filtered and self._host.filters(
                 source, name.decode(), entry[3].decode(), version
@@ -115,6 +121,8 @@ class _View:
                 best, chosen = key, (version, source)
             elif self._host.ties_matter and best[:3] == key[:3]:
                 return first_answer(self._host, name.decode())
+        if _NOARCH in archs and any(map(self._rank, archs)):  # neither goes before the other
+            return first_answer(self._host, name.decode())
         return Selection(chosen[0], chosen[1].handle) if chosen else None
 
     def _rank(self, arch: bytes) -> int:

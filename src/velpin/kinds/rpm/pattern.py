@@ -204,8 +204,11 @@ def plain_start(glob: str) -> str:
 
 def fitting(names: Sequence[str], glob: str) -> list[str]:
     """Those of some sorted names that a glob means."""
+    near = list(beginning_with(names, plain_start(glob)))
+    if not near:  # a pattern costs more to compile than to find useless
+        return near
     means = glob_pattern(glob).match
-    return [name for name in beginning_with(names, plain_start(glob)) if means(name)]
+    return [name for name in near if means(name)]
 
 
 def beginning_with(names: Sequence[str], start: str) -> Iterator[str]:

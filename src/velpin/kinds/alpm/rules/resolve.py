@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 from velpin.errors import Refusal
-from velpin.kinds.alpm.ignored import takes
-from velpin.kinds.alpm.pool import AlpmPackage
+from velpin.kinds.alpm.ignored import taken, takes
 from velpin.kinds.alpm.relation import fits
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import check_says_something, precedence_of
@@ -38,7 +35,7 @@ def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
             )
     if rule.kind == "keep":
         for name in rule.names:
-            if not any(package.installed for package in packages_meant(host, name)):
+            if not installed_meant(host, name):
                 raise Refusal(
                     f"{name} is not installed: there is nothing to keep",
                     "what comes is decided by the order of sources: velpin prefer",
@@ -58,15 +55,12 @@ def names_meant(host: AlpmState, text: str, handle: str = "") -> list[str]:
     else:
         names = {name for _, index in host.indexes for name in index.names()}
         names.update(host.installed_names())
-    return sorted(name for name in names if takes(text, name))
+    return sorted(taken(text, names))
 
 
-def packages_meant(host: AlpmState, text: str, handle: str = "") -> Iterator[AlpmPackage]:
-    """Packages that a name or glob means."""
-    for name in names_meant(host, text, handle):
-        for package in host.pool.all_named(name):
-            if not handle or package.origin.handle == handle:
-                yield package
+def installed_meant(host: AlpmState, text: str) -> list[str]:
+    """Names of installed packages that a name or glob means."""
+    return taken(text, host.installed_names())
 
 
 def version_is(rule: Rule, version: str) -> bool:

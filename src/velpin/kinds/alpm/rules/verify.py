@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import islice
 
-from velpin.kinds.alpm.rules.resolve import names_meant, packages_meant
+from velpin.kinds.alpm.rules.resolve import installed_meant, names_meant
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
@@ -47,12 +47,7 @@ def _bar(host: AlpmState, rule: Rule) -> Iterator[Reason]:
 
 def _keep(host: AlpmState, rule: Rule) -> Iterator[Reason]:
     """The upgrade leaves it as it is, and nothing replaces it there."""
-    names = {
-        package.name
-        for text in rule.names
-        for package in packages_meant(host, text)
-        if package.installed
-    }
+    names = {name for text in rule.names for name in installed_meant(host, text)}
     work = host.work(host.missing)
     work.ask_upgrade()
     done = work.run()

@@ -92,11 +92,14 @@ def findings(host: RpmState, rule: Rule) -> list[Reason]:
     found = []
     of = rule.source if rule.kind != "prefer" else ""
     for name in rule.names:
-        builds = list(builds_meant(host, name, of))
-        if not builds and not (of and not host.source(of).on and names_meant(host, name, of)):
+        builds = builds_meant(host, name, of)
+        first = next(builds, None)
+        if first is None and not (of and not host.source(of).on and names_meant(host, name, of)):
             code = "no-name-there" if of else "no-such-name"
             found.append(Reason(code, {"name": name, "source": of}))
-        elif rule.version and not any(version_is(rule, package.version) for package in builds):
+        elif rule.version and not any(
+            version_is(rule, package.version) for package in (first, *builds) if package
+        ):
             facts = {"name": name, "version": rule.version, "source": rule.source}
             found.append(Reason("no-such-version", dict(facts)))
     return found
