@@ -33,8 +33,11 @@ from velpin.kinds.rpm.repomd import read_repomd
 from velpin.kinds.rpm.variables import substituted
 from velpin.kinds.rpm.version import compare
 from velpin.kinds.rpm_dnf.rules import other_versions
+from velpin.kinds.rpm_zypp.locks import Lock, Locks
+from velpin.model.reason import Place
 from velpin.store.index import IndexNote
 
+NEAR = {"gull", "gull-wing", "gull-wing-tip", "gill", "tern"}
 FULL = DemoRpm(
     "gull", "2:1.0~rc1-3.el9", "x86_64", "counts & <gulls>", requires=("tide >= 1.2", "(a or b)"),
     provides=("birds = 4",), conflicts=("crow < 3",), obsoletes=("old-gull",), recommends=("map",),
@@ -319,6 +322,40 @@ def test_many_patterns_mean_what_each_alone_means(
     assert many.mean(build) == any(one.mean(build) for one in alone)
     assert many.speak_of(name) == any(one.speak_of(name) for one in alone)
     assert many.mean(build) == bool(many.which(build))
+    if many.mean(build) or many.speak_of(name):
+        assert name in many.names_among(sorted({"a", name, "z"}))
+
+
+@given(st.lists(st.tuples(st.sampled_from(("glob", "exact", "regex", "substring")), st.booleans(),
+                          st.lists(st.sampled_from(("gull", "g*", "GULL", "ul", "*")), max_size=2),
+                          st.sampled_from(("", "< 2"))), max_size=5))  # fmt: skip
+def test_many_locks_mean_what_the_first_of_them_means(
+    told: list[tuple[str, bool, list[str], str]],
+) -> None:
+    locks = [
+        Lock(Place("locks", at), names=names, match=match, case=case, version=version)
+        for at, (match, case, names, version) in enumerate(told)
+    ]
+    names = ["gull", "gulls", "tern"]
+    for name in names:
+        first = next((lock for lock in locks if lock.means("quay", name, "1-1")), None)
+        assert Locks(locks).first("quay", name, "1-1") is first
+        for lock in locks:
+            assert not lock.means("quay", name, "1-1") or name in lock.names_among(names)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "among"),
+    [
+        ("gull-*~*-*", {"gull", "gull-wing", "gull-wing-tip"}),
+        ("gull-wing-1:*", {"gull-wing", "gull"}), ("g?ll-*", {"gull", "gull-wing", "gull-wing-tip", "gill"}),
+        ("tern-0:2-1.*", {"tern"}), ("tern", {"tern"}), ("*.noarch", NEAR), ("nothing-*", set()),
+    ],
+)  # fmt: skip
+def test_names_that_a_pattern_may_mean(pattern: str, among: set[str]) -> None:
+    found = Patterns([pattern]).names_among(sorted(NEAR))
+    assert found >= among
+    assert found <= among | {"gull-wing-tip"}
 
 
 @given(
