@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 from velpin.demo.build import stanza, write_repository
@@ -50,14 +51,12 @@ def write_source(folder: Path, count: int, suite: str = "jetty", seed: int = 1) 
     return f"file://{folder}/bench"
 
 
-if __name__ == "__main__":
-    print(write_source(Path(sys.argv[1]), int(sys.argv[2])))
-
-
-def write_host(root: Path, address: str, suite: str = "jetty") -> None:
-    """Write a host with that one source."""
+def write_host(root: Path, address: str, suites: Sequence[str] = ("jetty",)) -> None:
+    """Write a host with one source for each suite."""
     for name, text in {
-        "etc/apt/sources.list": f"deb [trusted=yes] {address} {suite} main\n",
+        "etc/apt/sources.list": "".join(
+            f"deb [trusted=yes] {address} {suite} main\n" for suite in suites
+        ),
         "etc/os-release": "ID=mooring\nVERSION_CODENAME=jetty\n",
         "var/lib/dpkg/arch": "amd64\n",
         "var/lib/dpkg/status": "",
@@ -65,3 +64,10 @@ def write_host(root: Path, address: str, suite: str = "jetty") -> None:
         path = root / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(text)
+
+
+if __name__ == "__main__":
+    folder, count, suites = Path(sys.argv[1]), int(sys.argv[2]), sys.argv[3:] or ["jetty"]
+    for place, name in enumerate(suites):
+        address = write_source(folder, count, name, place + 1)
+    print(address)

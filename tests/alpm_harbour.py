@@ -12,7 +12,7 @@ from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
 from velpin.files.tree import Tree
-from velpin.front.cli import run
+from velpin.front.running import run
 from velpin.kinds.alpm.adapter import AlpmAdapter
 from velpin.store.cache import open_cache
 

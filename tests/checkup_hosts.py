@@ -19,7 +19,7 @@ from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_re
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
 from velpin.demo.signer import Signer
-from velpin.front.cli import run
+from velpin.front.running import run
 from velpin.trust.openpgp import read_keys
 
 DEB, DNF, ZYPP, ALPM = "deb", "rpm-dnf", "rpm-zypp", "alpm"

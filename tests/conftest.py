@@ -21,7 +21,7 @@ from velpin.demo.serve import served
 from velpin.demo.signer import Signer, new_signer
 from velpin.fetch.download import FetchSettings, Transport
 from velpin.files.tree import Tree
-from velpin.front.cli import run
+from velpin.front.running import run
 from velpin.kinds.deb.adapter import DebAdapter
 from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
 from velpin.store.cache import open_cache

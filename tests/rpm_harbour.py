@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
-from velpin.front.cli import run
+from velpin.front.running import run
 
 P = DemoRpm
 

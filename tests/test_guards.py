@@ -199,7 +199,7 @@ the slow ones it needs. Imports stand inside what uses them: a command loads wha
 def loaded_by(root: Path, words: list[str]) -> set[str]:
     """Modules that a command reads."""
     program = (
-        "import sys; from velpin.front.cli import run\n"
+        "import sys; from velpin.front.running import run\n"
         f"run(['--root', {str(root)!r}, *{words!r}])\n"
         "print(*sys.modules, file=sys.stderr)"
     )

@@ -16,7 +16,8 @@ import pytest
 from tests.conftest import Harbour
 from velpin.demo.build import build
 from velpin.demo.serve import served
-from velpin.front.cli import _CHANGES, _COMMANDS, run
+from velpin.front.cli import _CHANGES, _COMMANDS
+from velpin.front.running import run
 from velpin.front.topics_command import TOPICS, text_of
 from velpin.front.usage import USAGE
 

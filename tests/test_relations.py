@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from velpin.kinds.deb.engine.world import Relation, RelationKind, Target
-from velpin.kinds.deb.packages import is_same_version
+from velpin.kinds.deb.identity import is_same_version
 from velpin.kinds.deb.relations import Provided, read_facts, satisfies
 from velpin.kinds.deb.transaction.seen import in_order_of_sight
 from velpin.store.index import Batch, Index, ParsedEntry, Stamp, write_index

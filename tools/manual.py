@@ -19,7 +19,7 @@ import typer
 
 import velpin
 from velpin.front import cli
-from velpin.front.completion import Parameter
+from velpin.front.commands import Parameter
 from velpin.front.topics_command import TOPICS, text_of
 from velpin.front.usage import USAGE
 

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import signal
-import threading
 from collections.abc import Callable, Sequence
 from typing import Generic, TypeVar
 
@@ -17,6 +15,8 @@ _PR_SET_PDEATHSIG = 1
 
 def processors() -> int:
     """How many processes are worth running; one where other threads forbid forking."""
+    import threading
+
     return len(os.sched_getaffinity(0)) if threading.active_count() == 1 else 1
 
 
@@ -85,6 +85,7 @@ def _end_with_parent(parent: int) -> None:
     """Let the kernel end this process when the one that forked it ends, however that ends."""
     with contextlib.suppress(OSError, AttributeError, ImportError):
         import ctypes
+        import signal
 
         ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
     if os.getppid() != parent:  # it ended just before

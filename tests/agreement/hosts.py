@@ -12,7 +12,7 @@ from contextlib import contextmanager, redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from velpin.front.cli import run
+from velpin.front.running import run
 
 DATA = Path(__file__).parents[1] / "data"
 BESIDE = Path(__file__).parents[3] / "shared" / "agreement"

@@ -29,7 +29,7 @@ from pathlib import Path
 from tests.hostile.hosts import Host, Target, make_hosts
 from tests.hostile.mutations import damaged, inside
 from velpin.demo.signer import new_signer
-from velpin.front.cli import run
+from velpin.front.running import run
 
 LONGEST = 10
 LARGEST = 1 << 30

@@ -18,7 +18,7 @@ from velpin.demo.alpm_files import DemoArchive as AlpmPackage
 from velpin.demo.alpm_files import write_alpm_repository
 from velpin.demo.rpm_files import DemoRpm
 from velpin.demo.signer import Signer
-from velpin.front.cli import run
+from velpin.front.running import run
 from velpin.kinds.deb.copies import list_name
 
 READING = (

@@ -22,7 +22,7 @@ from pathlib import Path
 from tests.hostile.hosts import Host, make_hosts
 from tests.test_journal import killed_at
 from velpin.demo.signer import new_signer
-from velpin.front.cli import run
+from velpin.front.running import run
 
 COMMANDS = (
     "add SNIPPET --anyway --yes", "off base --yes", "drop base --yes", "undo --yes",

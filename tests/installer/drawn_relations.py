@@ -11,7 +11,7 @@ from tests.installer.ask import Installer, changes_of
 from velpin.core.host import Host
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.files.tree import Tree
-from velpin.front.cli import run
+from velpin.front.running import run
 from velpin.kinds.deb.adapter import DebAdapter
 from velpin.store.cache import open_cache
 

@@ -134,7 +134,7 @@ def write_repository(
             written |= {
                 name: data,
                 name + ".gz": gzip.compress(data, mtime=0),
-                name + ".xz": lzma.compress(data),
+                name + ".xz": lzma.compress(data, preset=1),
             }
     head = {
         **fields,

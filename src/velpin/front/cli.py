@@ -7,23 +7,20 @@ forecast start fast; and only the command that is asked for is built at all.
 from __future__ import annotations
 
 import inspect
-import io
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
 
 import typer
 
-from velpin.errors import DamagedIndex, Refusal, UsageError, VelpinError
+from velpin.errors import Refusal, UsageError
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
     from velpin.core.host import Host
     from velpin.front.changing import ChangeOptions
     from velpin.front.screen import Screen
-    from velpin.model.forecast import Forecast
-    from velpin.model.host import GenerationName
     from velpin.model.rule import Rule
 
 Root = Annotated[
@@ -165,11 +162,6 @@ def _write(value: object) -> None:
     json_values.write(value)
 
 
-def _exit_code(found: Forecast) -> int:
-    """Of a forecast that the installer would refuse: 3 because of the host's own files."""
-    return 3 if found.problem and found.problem.code == "files-refused" else 1
-
-
 def _screen() -> Screen:
     from velpin.front.screen import Screen
 
@@ -276,59 +268,15 @@ def forecast(
     json: Json = False,
 ) -> None:
     """Predict what would be installed, from where, and why."""
-    alone = upgrade and not request
-    fits = (upgrade or request) and not (alone and (source or why))
-    if not fits or (realign and not alone):
-        raise UsageError(
-            "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
-        )
-    host = _of_generation(_open(root, as_is), generation)
-    if compare:
-        if upgrade and request:
-            raise UsageError("generations are compared for requests or for the full upgrade")
-        _compare_generations(host, request or [], source, realign=realign, json=json)
-        return
-    if alone:
-        found = host.forecast_upgrade(realign=realign)
-    else:
-        found = host.forecast(request or [], source, upgrade=upgrade)
-    if json:
-        _write(found)
-    else:
-        from velpin.front import forecast_view
+    from velpin.front.forecast_command import ForecastWords, show_forecast
 
-        if tree:
-            forecast_view.show_tree(_screen(), found)
-        elif alone:
-            forecast_view.show_upgrade(_screen(), found, every=every)
-        else:
-            forecast_view.show_forecast(_screen(), found, why=why, every=every)
-    if not found.ok:
-        raise typer.Exit(_exit_code(found))
-
-
-def _of_generation(host: Host, generation: str) -> Host:
-    """A host with the generation of the installer that was asked for."""
-    if not generation:
-        return host
-    names: dict[str, GenerationName] = {"older": "older", "newer": "newer"}
-    if generation not in names:
-        raise UsageError(
-            f"no generation {generation!r}", "--generation older, or --generation newer"
-        )
-    return host.with_generation(names[generation])
-
-
-def _compare_generations(
-    host: Host, requests: list[str], source: str, *, realign: bool, json: bool
-) -> None:
-    found = host.compare_generations(requests, source, realign=realign)
-    if json:
-        _write(found)
-        return
-    from velpin.front.generations_view import show_comparison
-
-    show_comparison(_screen(), found)
+    words = ForecastWords(
+        tuple(request or ()), upgrade, realign, source, why, tree, every, generation, compare,
+        as_is, json,
+    )  # fmt: skip
+    code = show_forecast(root or _Chosen.root, words)
+    if code:
+        raise typer.Exit(code)
 
 
 @_command
@@ -1001,7 +949,7 @@ def help(
     from velpin.front.completion import TOPICS
 
     if topic in _COMMANDS and topic not in TOPICS:
-        _typed([topic, "--help"], as_json=False)
+        run_typed([topic, "--help"], as_json=False)
     elif topic:
         topics_command.show_topic(_screen(), topic)
     else:
@@ -1018,31 +966,6 @@ def completion(
     typer.echo(script(shell), nl=False)
 
 
-def run(words: list[str]) -> int:
-    """Run one command line; every error becomes words, or with `--json` one JSON value, and an
-    exit code. With `--debug` an error that nobody foresaw shows where it came from."""
-    debug = "--debug" in words
-    words = _with_mend_of_all([word for word in words if word != "--debug"])
-    as_json = "--json" in words
-    try:
-        return _run(words, as_json)
-    except VelpinError as problem:
-        from velpin.front.session import fail
-
-        return fail(problem, as_json)
-    except KeyboardInterrupt:
-        return 130
-    except BrokenPipeError:
-        raise
-    except Exception as problem:
-        if debug:
-            raise
-        from velpin.errors import unforeseen
-        from velpin.front.session import fail
-
-        return fail(unforeseen(problem, f"running velpin {_command_of(words)}"), as_json)
-
-
 def _with_mend_of_all(words: list[str]) -> list[str]:
     """The words with what `--mend` means where nothing is said behind it."""
     found: list[str] = []
@@ -1051,25 +974,20 @@ def _with_mend_of_all(words: list[str]) -> list[str]:
     return found
 
 
-def _command_of(words: list[str]) -> str:
-    return next((word for word in words if word in _COMMANDS), "").strip()
+def command_of(words: Sequence[str]) -> str:
+    """The command that some words call, empty where there is none."""
+    return next((word for word in words if word in _COMMANDS), "")
 
 
-def _run(words: list[str], as_json: bool) -> int:
-    """One command line; a parsed index that turned out to be damaged is rebuilt once."""
-    try:
-        return _typed(words, as_json)
-    except DamagedIndex:
-        from velpin.front.session import tell
+def run_typed(words: list[str], *, as_json: bool) -> int:
+    """Hand the words to the commands; the exit code.
 
-        tell("a parsed index was damaged; it is rebuilt", "quiet")
-        return _typed(words, as_json)
-
-
-def _typed(words: list[str], as_json: bool) -> int:
-    """Hand the words to the program; what it cannot make sense of is a usage error."""
+    What they cannot make sense of is a usage error, raised only where the answer is wanted as
+    JSON.
+    """
     from typer.exceptions import TyperException
 
+    words = _with_mend_of_all(words)
     try:
         code: object = _build(words)(words, standalone_mode=False)
     except typer.Abort:
@@ -1083,22 +1001,3 @@ def _typed(words: list[str], as_json: bool) -> int:
             problem.show()
         return int(getattr(problem, "exit_code", 2))
     return code if isinstance(code, int) else 0
-
-
-def main() -> None:
-    """The program."""
-    import gc
-
-    gc.disable()  # one short command; what lies in cycles goes with it
-    for stream in (sys.stdout, sys.stderr):  # a sign that a terminal cannot show stops nothing
-        if isinstance(stream, io.TextIOWrapper):
-            stream.reconfigure(errors="replace")
-    try:
-        code = run(sys.argv[1:])
-        sys.stdout.flush()
-    except BrokenPipeError:
-        import os
-
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        code = 0
-    sys.exit(code)

@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.errors import UsageError, VelpinError
+from velpin.front.commands import SHELLS_FOLDER, Command, Commands, Parameter, read_commands
 from velpin.model.safe_text import safe
 
 if TYPE_CHECKING:
@@ -28,7 +29,6 @@ ASKED = "VELPIN_COMPLETE"
 BREAKS = "VELPIN_COMPLETE_BREAKS"
 """Characters at which the shell begins a new word, so that only what is behind the last of them is
 to be answered."""
-_SHELLS = Path(__file__).with_name("shells")
 _LEADING = "@$"
 """Breaks that bash counts to the word behind them: it completes names of hosts and variables."""
 SHELLS = ("bash", "fish", "zsh")
@@ -44,39 +44,7 @@ def script(shell: str) -> str:
     """The script that makes a shell ask; UsageError for a shell that is none of them."""
     if shell not in SHELLS:
         raise UsageError(f"no completion for {shell!r}", f"velpin completion {'|'.join(SHELLS)}")
-    return (_SHELLS / f"velpin.{shell}").read_text("utf-8")
-
-
-class Parameter(NamedTuple):
-    """One option or argument of a command."""
-
-    name: str
-    opts: tuple[str, ...]
-    """How it is typed; none of an argument."""
-    takes_value: bool
-    is_list: bool
-    help: str
-
-
-class Command(NamedTuple):
-    """What is known of a command."""
-
-    help: str
-    parameters: tuple[Parameter, ...]
-
-
-Commands = Mapping[str, Command]
-
-
-def read_commands() -> Commands:
-    """Every command and its parameters."""
-    import json
-
-    text = (_SHELLS / "commands.json").read_text("utf-8")
-    return {
-        name: Command(told["help"], tuple(Parameter(**each) for each in told["parameters"]))
-        for name, told in json.loads(text).items()
-    }
+    return (SHELLS_FOLDER / f"velpin.{shell}").read_text("utf-8")
 
 
 def complete(words: Sequence[str]) -> int:

@@ -12,6 +12,6 @@ def main() -> None:
         from velpin.front.completion import complete
 
         sys.exit(complete(sys.argv[1:]))
-    from velpin.front.cli import main as run
+    from velpin.front.running import main as run
 
     run()

@@ -13,20 +13,19 @@ _HIDDEN = (
     "\u3164\ufe00-\ufe0f\ufeff\uffa0\ufff0-\uffff\U000e0000-\U000e0fff"
 )
 """Characters without a width of their own, and those that turn the order of text."""
-_UNSAFE = re.compile(f"[\\x00-\\x08\\x0a-\\x1f\\x7f-\\x9f{_HIDDEN}]|[\\ud800-\\udfff]")
-_LOGIN = re.compile(r"\A[^/\s\"'<>]{1,512}@")
-_PASSWORD = re.compile(
-    r"""(?im)^([+\- ]?\s*(?:proxy_)?password\s*=\s*)\S.*$   # a key of a section
+_UNSAFE = f"[\\x00-\\x08\\x0a-\\x1f\\x7f-\\x9f{_HIDDEN}]|[\\ud800-\\udfff]"
+_LOGIN = r"\A[^/\s\"'<>]{1,512}@"
+_PASSWORD = r"""(?imx)^([+\- ]?\s*(?:proxy_)?password\s*=\s*)\S.*$   # a key of a section
       | ^([+\- ]?\s*machine\s.*?\bpassword\s+)\S+           # a login for a machine
-    """,
-    re.VERBOSE,
-)
+    """
 
 
 def safe(text: str) -> str:
     """A text as it may stand within a line: control and hidden characters as escapes, logins in
     addresses starred."""
-    return _UNSAFE.sub(lambda found: _escaped(found.group()), without_logins(text))
+    if text.isascii() and text.isprintable():  # most are, and then nothing need be compiled
+        return without_logins(text)
+    return re.sub(_UNSAFE, lambda found: _escaped(found.group()), without_logins(text))
 
 
 def safe_json(text: str) -> str:
@@ -39,12 +38,12 @@ def without_logins(text: str) -> str:
     if "@" not in text or "://" not in text:
         return text
     first, *rest = text.split("://")
-    return "://".join((first, *(_LOGIN.sub("***@", part, count=1) for part in rest)))
+    return "://".join((first, *(re.sub(_LOGIN, "***@", part, count=1) for part in rest)))
 
 
 def without_passwords(text: str) -> str:
     """Lines of a host's file with the passwords in them starred, those in addresses too."""
-    return _PASSWORD.sub(lambda found: f"{found[1] or found[2]}***", without_logins(text))
+    return re.sub(_PASSWORD, lambda found: f"{found[1] or found[2]}***", without_logins(text))
 
 
 def bare_address(url: str) -> str:

@@ -25,7 +25,6 @@ import json
 import mmap
 import os
 import re
-import shutil
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from heapq import merge
@@ -512,6 +511,8 @@ class _Helper:
 
     def join(self, file: IO[bytes]) -> dict[str, Any]:
         """Wait, copy what was found into `file`; the reader's own error is raised here."""
+        import shutil
+
         part = self._work.result()
         base = file.tell()
         with self._file.open("rb") as found:

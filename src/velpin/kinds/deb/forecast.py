@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from velpin.core.adapter import Prediction
 from velpin.core.forecasting import near_names
 from velpin.kinds.deb.choice import DebPackage, DebVersion
-from velpin.kinds.deb.packages import number_in
+from velpin.kinds.deb.identity import number_in
 from velpin.kinds.deb.reasons import passed_over, priority_reason
 from velpin.kinds.deb.requests import (
     DebRequestRefused,

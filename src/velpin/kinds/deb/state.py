@@ -18,10 +18,9 @@ from typing import TYPE_CHECKING, Literal, Self
 
 from velpin.core.adapter import Adapter
 from velpin.errors import HostFileError, StoreError
-from velpin.fetch.unpack import measured, unpacked
 from velpin.files.text import decode, whole_number
 from velpin.files.tree import Tree, read_release_fields
-from velpin.kinds.deb import KIND, choice, packages
+from velpin.kinds.deb import KIND, choice, identity
 from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebPriority, DebVersion, IndexEntry
 from velpin.kinds.deb.conf import Conf, read_conf
 from velpin.kinds.deb.control import parse_stanza, read_stanzas
@@ -381,11 +380,11 @@ class DebState(Adapter[DebSource]):
         left, right = self.text(one), self.text(other)
         if left == right:
             return True
-        if not packages.is_same_version(left, right):
+        if not identity.is_same_version(left, right):
             return False
         if other.origin.site.own:
             return True
-        sizes = (packages.number_in(left, "size"), packages.number_in(right, "size"))
+        sizes = (identity.number_in(left, "size"), identity.number_in(right, "size"))
         return 0 in sizes or sizes[0] == sizes[1]
 
     def text(self, held: IndexEntry) -> bytes:
@@ -588,9 +587,12 @@ _NOT_AS_PROMISED = "is not what its release file promises; it may be cut off"
 
 
 def _parts(path: Path, promise_of: Callable[[Path], Promise | None]) -> list[IndexPart]:
+    from velpin.fetch.unpack import unpacked
+    from velpin.kinds.deb.packages import parts_of
+
     if not is_as_fetched(path):
         raise HostFileError(str(path), 0, "is not as it was fetched; velpin refresh mends it")
-    first, *rest = packages.parts_of(unpacked(path))
+    first, *rest = parts_of(unpacked(path))
 
     def checked(notes: Notes) -> Iterator[Batch]:
         yield from first(notes)
@@ -604,13 +606,18 @@ def _parts(path: Path, promise_of: Callable[[Path], Promise | None]) -> list[Ind
 
 def _keeps(path: Path, promise: Promise) -> bool:
     """Whether a file is what was promised, unpacked."""
+    from velpin.fetch.unpack import measured
+
     if promise.digest not in STRONG:
         return True
     return measured(path, promise.digest, promise.size) == (promise.size, promise.value)
 
 
 def _record_parts(path: Path) -> list[IndexPart]:
-    return packages.parts_of(unpacked(path), record=True)
+    from velpin.fetch.unpack import unpacked
+    from velpin.kinds.deb.packages import parts_of
+
+    return parts_of(unpacked(path), record=True)
 
 
 def _machine() -> str:

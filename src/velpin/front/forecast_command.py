@@ -1,0 +1,114 @@
+"""`velpin forecast`: what is asked of the host, and how the answer is shown."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+from velpin.errors import UsageError
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from velpin.core.host import Host
+    from velpin.model.forecast import Forecast
+    from velpin.model.host import GenerationName
+
+
+class ForecastWords(NamedTuple):
+    """The command line of a forecast; the fields are called as the command's parameters are."""
+
+    request: tuple[str, ...] = ()
+    upgrade: bool = False
+    realign: bool = False
+    source: str = ""
+    why: bool = False
+    tree: bool = False
+    every: bool = False
+    generation: str = ""
+    compare: bool = False
+    as_is: bool = False
+    json: bool = False
+
+    @property
+    def is_upgrade(self) -> bool:
+        """Whether the full upgrade alone is asked for."""
+        return self.upgrade and not self.request
+
+
+def show_forecast(root: Path, words: ForecastWords) -> int:
+    """Forecast and show; the exit code: 1 where it would be refused, 3 because of the host's own
+    files.
+
+    Raises UsageError where the words ask for nothing, or for what does not go together.
+    """
+    from velpin.front.session import open_at
+
+    fits = (words.upgrade or words.request) and not (
+        words.is_upgrade and (words.source or words.why)
+    )
+    if not fits or (words.realign and not words.is_upgrade):
+        raise UsageError(
+            "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
+        )
+    host = _of_generation(open_at(root, as_is=words.as_is), words.generation)
+    if words.compare:
+        _compare_generations(host, words)
+        return 0
+    if words.is_upgrade:
+        found = host.forecast_upgrade(realign=words.realign)
+    else:
+        found = host.forecast(words.request, words.source, upgrade=words.upgrade)
+    _show(found, words)
+    return exit_code(found)
+
+
+def exit_code(found: Forecast) -> int:
+    """Of a forecast: 0 where the installer would do it, 1 where it would refuse, 3 where it would
+    because of the host's own files."""
+    if found.ok:
+        return 0
+    return 3 if found.problem and found.problem.code == "files-refused" else 1
+
+
+def _show(found: Forecast, words: ForecastWords) -> None:
+    if words.json:
+        from velpin.front import json_values
+
+        json_values.write(found)
+        return
+    from velpin.front import forecast_view
+    from velpin.front.screen import Screen
+
+    if words.tree:
+        forecast_view.show_tree(Screen(), found)
+    elif words.is_upgrade:
+        forecast_view.show_upgrade(Screen(), found, every=words.every)
+    else:
+        forecast_view.show_forecast(Screen(), found, why=words.why, every=words.every)
+
+
+def _of_generation(host: Host, generation: str) -> Host:
+    """A host with the generation of the installer that was asked for."""
+    if not generation:
+        return host
+    names: dict[str, GenerationName] = {"older": "older", "newer": "newer"}
+    if generation not in names:
+        raise UsageError(
+            f"no generation {generation!r}", "--generation older, or --generation newer"
+        )
+    return host.with_generation(names[generation])
+
+
+def _compare_generations(host: Host, words: ForecastWords) -> None:
+    if words.upgrade and words.request:
+        raise UsageError("generations are compared for requests or for the full upgrade")
+    found = host.compare_generations(words.request, words.source, realign=words.realign)
+    if words.json:
+        from velpin.front import json_values
+
+        json_values.write(found)
+        return
+    from velpin.front.generations_view import show_comparison
+    from velpin.front.screen import Screen
+
+    show_comparison(Screen(), found)
