@@ -6,13 +6,17 @@ copy of this machine's sources, fetched indexes and record of packages.
     forecast       one name that brings nothing, warm, against a bare program of the same
                    command-line library; one that brings many, and the full upgrade, against
                    the installer's own simulation
+    completion     of an option, a source and a name, against the bare program
     find, sources  warm, against the warm forecast
-    reading        this machine's indexes for the first time, against the installer building
-                   its own cache from the same files; and a made-up source of 100,000 packages,
-                   on hosts of every kind
+    reading        this machine's indexes for the first time, and made-up sources of 100,000 and
+                   60,000 packages on hosts of the other kinds, against each host's installer
+                   building its own cache from the same files, where it is on this machine
     checkup        of those hosts, warm
-    shift          of all names of this machine's indexes and of one more source as large, with
-                   what it takes to plan the change: switched off, preferred, confined, kept, barred
+    rules          of all names of this machine's indexes and of one more source as large, and of
+                   the made-up hosts: planned, proved and shown
+    ten sources    of 100,000 packages each, against one of them
+
+`--only` runs one part: this, rpm-dnf, rpm-zypp, alpm, ten.
 """
 
 from __future__ import annotations
@@ -26,6 +30,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterable
 from pathlib import Path
 
 from benchmarks.made_up import write_host
@@ -41,12 +46,21 @@ def two(name: str) -> None:
     print(name)
 app()
 """
+_KINDS = {"rpm-dnf": "made_up_rpm", "rpm-zypp": "made_up_rpm", "alpm": "made_up_alpm"}
+_INSTALLERS = {
+    "rpm-dnf": [
+        "dnf", "-q", "--installroot=ROOT", "--setopt=reposdir=ROOT/etc/yum.repos.d",
+        "--setopt=cachedir=ROOT/var/cache/dnf", "--releasever=4",
+    ],
+    "rpm-zypp": ["zypper", "--root", "ROOT", "--non-interactive", "--no-gpg-checks"],
+}  # fmt: skip
+"""How to ask an installer that keeps a cache of its own; the other lists are read anew each time."""
 _READ = """
 import sys
 from velpin.core.opening import open_host
 from pathlib import Path
 host = open_host(Path(sys.argv[1]), as_is=sys.argv[2] == "as-is")
-print(sum(one.offers for one in host.source_statuses()))
+host.open_indexes()
 """
 _SHIFT = """
 import sys
@@ -145,20 +159,25 @@ def main() -> None:
     parser.add_argument("--runs", type=int, default=5)
     parser.add_argument("--leaf", default="hello", help="a name that brings nothing along")
     parser.add_argument("--name", default="vlc", help="a name that brings 200 packages")
+    parser.add_argument("--only", choices=("this", "ten", *_KINDS), help="one part of it")
     words = parser.parse_args()
     bench = Bench(words.runs)
-    velpin = [sys.executable, "-m", "velpin"]
+    velpin = [str(Path(sys.executable).with_name("velpin"))]
     with tempfile.TemporaryDirectory(prefix="velpin-bench-") as name:
         folder = Path(name)
         (folder / "bare.py").write_text(_BARE)
         (folder / "read.py").write_text(_READ)
         bare = [sys.executable, str(folder / "bare.py"), "one", "x"]
-        if shutil.which("apt-get") and list(Path("/var/lib/apt/lists").glob("*Packages*")):
-            _this_machine(bench, folder, velpin, bare, (words.leaf, words.name))
-        else:
-            print("this machine has no deb installer, or it has fetched no index")
-        _made_up(bench, folder, velpin, bare)
-        _made_up_others(bench, folder, velpin, bare)
+        if words.only in (None, "this"):
+            if shutil.which("apt-get") and list(Path("/var/lib/apt/lists").glob("*Packages*")):
+                _this_machine(bench, folder, velpin, bare, (words.leaf, words.name))
+            else:
+                print("this machine has no deb installer, or it has fetched no index")
+        kinds = [kind for kind in _KINDS if words.only in (None, kind)]
+        if kinds:
+            _made_up_others(bench, folder, velpin, bare, kinds)
+        if words.only in (None, "ten"):
+            _ten_sources(bench, folder, velpin, bare)
 
 
 def _this_machine(
@@ -174,7 +193,8 @@ def _this_machine(
     forecast = [*at, "forecast", leaf]
     many, upgrade = [*at, "forecast", name], [*at, "forecast", "--upgrade"]
     print("this machine's own indexes")
-    bench.pair("  forecast, warm | a bare program", forecast, bare, 2)
+    bench.pair("  forecast, warm | a bare program", forecast, bare, 1.5)
+    _completion(bench, at, leaf[:3], bare)
     bench.pair(
         "  forecast of many | the installer's simulation",
         many,
@@ -214,75 +234,121 @@ def _shift(bench: Bench, folder: Path, velpin: list[str], root: Path) -> None:
     print(f"this machine's own indexes, and one more source of {count} packages")
     alone = [sys.executable, str(root / "shift.py"), str(root), vendor["source"]]
     bench.alone("  shift of the whole host, as the source goes", alone, [], 3)
-    for title, words in (
+    rules = (
         ("off", ["off", vendor["source"]]),
         ("prefer", ["prefer", vendor["source"], "--over-all"]),
         ("confine", ["confine", vendor["source"], "vv-*"]),
         ("keep", ["keep", "lib*"]),
         ("bar", ["bar", "lib*", "--from", vendor["source"]]),
-    ):
-        bench.alone(f"  {title}, planned, proved and shown", [*at, *words, "--preview"], [])
+    )
+    _rules(bench, at, rules)
     bench.alone("  checkup, warm", [*at, "checkup", "--offline"], [], 5)
 
 
-def _made_up(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:
-    root = folder / "made-up"
-    made = [sys.executable, "-m", "benchmarks.made_up", str(folder), "100000"]
-    write_host(
-        root, subprocess.run(made, check=True, capture_output=True, text=True).stdout.strip()
-    )
-    at = [*velpin, "--root", str(root)]
-    subprocess.run([*at, "refresh"], check=True, env=bench.env, stdout=subprocess.DEVNULL)
-    shallow, deep = _first(bench, at, "gull"), _first(bench, at, "99999")
-    print("a made-up source of 100,000 packages")
-    forecast = [*at, "forecast", shallow]
-    bench.pair("  forecast, warm | a bare program", forecast, bare, 2)
-    told = subprocess.run(
-        [*at, "forecast", deep, "--json"], check=True, env=bench.env, capture_output=True, text=True
-    )
-    count = len(json.loads(told.stdout)["changes"])
-    title = f"  forecast, warm, of a name that brings {count} packages"
-    bench.alone(title, [*at, "forecast", deep], [])
-    bench.pair("  find | forecast", [*at, "find", "harbour", "gull"], forecast, 2)
-    read = [sys.executable, str(folder / "read.py"), str(root), "all"]
-    bench.alone("  reading and storing, first time", read, [root / "var/cache/velpin/parsed"])
+def _rules(bench: Bench, at: list[str], rules: Iterable[tuple[str, list[str]]]) -> None:
+    for title, words in rules:
+        bench.alone(f"  {title}, planned, proved and shown", [*at, *words, "--preview"], [], 2)
 
 
-def _made_up_others(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:
+def _completion(bench: Bench, at: list[str], start: str, bare: list[str]) -> None:
+    """What a shell asks; the last word is the one that is completed."""
+    asked = ["env", "VELPIN_COMPLETE=bash", *at]
+    for title, words in (
+        ("an option", ["forecast", "--"]), ("a source", ["off", ""]), ("a name", ["forecast", start])
+    ):  # fmt: skip
+        bench.pair(f"  completion of {title} | a bare program", [*asked, *words], bare, 1.5)
+
+
+def _made_up_others(
+    bench: Bench, folder: Path, velpin: list[str], bare: list[str], kinds: Iterable[str]
+) -> None:
     """Hosts of the other kinds: a source of many packages, and one of fewer after it."""
-    for module in ("made_up_rpm", "made_up_alpm"):
+    for module in dict.fromkeys(_KINDS[kind] for kind in kinds):
         made = [sys.executable, "-m", f"benchmarks.{module}", str(folder / "others"), "100000"]
         subprocess.run(made, check=True)
-    for kind in ("dnf", "zypp", "alpm"):
-        root = folder / "others" / kind
+    for kind in kinds:
+        root = folder / "others" / kind.removeprefix("rpm-")
         (root / "shift.py").write_text(_SHIFT)
         at = [*velpin, "--root", str(root)]
         subprocess.run([*at, "refresh"], check=True, env=bench.env, stdout=subprocess.DEVNULL)
         shallow = _first(bench, at, "gull")
-        print(f"a made-up source of 100,000 packages, one of 60,000, layout {kind}")
+        print(f"made-up sources of 100,000 and 60,000 packages, {kind}")
         forecast = [*at, "forecast", shallow]
-        bench.pair("  forecast, warm | a bare program", forecast, bare, 2)
+        bench.pair("  forecast, warm | a bare program", forecast, bare, 1.5)
+        _completion(bench, at, "gu", bare)
         bench.pair("  find | forecast", [*at, "find", "harbour", "gull"], forecast, 2)
         bench.pair("  forecast --upgrade | forecast", [*at, "forecast", "--upgrade"], forecast, 20)
         read = [sys.executable, str(folder / "read.py"), str(root), "all"]
-        parsed = root / "var/cache/velpin/parsed"
-        for word in ("off", "on"):
-            if word == "on":
-                bench.alone("  reading and storing the first, first time", read, [parsed], 12)
-            switched = [*at, word, "vendor", "--yes"]
-            subprocess.run(switched, check=True, env=bench.env, stdout=subprocess.DEVNULL)
+        _reading(bench, kind, root, folder / "theirs" / kind, read)
         subprocess.run(read, check=True, stdout=subprocess.DEVNULL)
         bench.alone("  checkup, warm", [*at, "checkup", "--offline"], [], 5)
         shift = [sys.executable, str(root / "shift.py"), str(root), "vendor"]
         bench.alone("  shift of the whole host, as a source goes", shift, [], 3)
-        for title, words in (
+        rules = (
             ("off", ["off", "vendor"]),
             (
                 "prefer, by which most of what is installed moves",
                 ["prefer", "vendor", "--over-all"],
             ),
-        ):
-            bench.alone(f"  {title}, planned, proved and shown", [*at, *words, "--preview"], [])
+            ("keep", ["keep", "tide-*"]),
+            ("bar", ["bar", "tide-*", "--from", "vendor"]),
+        )
+        _rules(bench, at, rules)
+
+
+def _reading(bench: Bench, kind: str, root: Path, theirs: Path, read: list[str]) -> None:
+    """The first reading of a host's lists, beside its installer's where that has a cache."""
+    parsed = root / "var/cache/velpin/parsed"
+    installer = _INSTALLERS.get(kind)
+    if installer is None or not shutil.which(installer[0]):
+        bench.alone("  reading and storing, first time", read, [parsed], 20)
+        return
+    shutil.copytree(root / "etc", theirs / "etc")
+    (theirs / "var/lib/rpm").mkdir(parents=True)
+    words = [word.replace("ROOT", str(theirs)) for word in installer]
+    refresh, build, cache = (
+        (["makecache"], ["-C", "repoquery", "nothing"], "var/cache/dnf/{}.solv")
+        if kind == "rpm-dnf"
+        else (["refresh"], ["refresh", "--build-only", "--force-build"], "var/cache/zypp/solv/{}")
+    )
+    subprocess.run([*words, *refresh], check=True, stdout=subprocess.DEVNULL)
+    bench.pair(
+        "  reading and storing, first time | the installer's cache",
+        read,
+        [*words, *build],
+        1,
+        fresh=[parsed],
+        stale=[theirs / cache.format(name) for name in ("bench", "vendor")],
+    )
+
+
+def _ten_sources(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:
+    """A host with one source of 100,000 packages, and one with nine more."""
+    suites = [f"dock{number}" for number in range(10)]
+    made = [sys.executable, "-m", "benchmarks.made_up", str(folder), "100000", *suites]
+    address = subprocess.run(made, check=True, capture_output=True, text=True).stdout.strip()
+    one, ten = folder / "one", folder / "ten"
+    write_host(one, address, suites[:1])
+    write_host(ten, address, suites)
+    asked = {}
+    for root in (one, ten):
+        at = [*velpin, "--root", str(root)]
+        subprocess.run([*at, "refresh"], check=True, env=bench.env, stdout=subprocess.DEVNULL)
+        asked[root] = [*at, "forecast", _first(bench, at, "gull")]
+    print("ten made-up sources of 100,000 packages each | one of them")
+    bench.pair("  forecast, warm, one source | a bare program", asked[one], bare, 1.5)
+    bench.pair("  forecast, warm, ten | one", asked[ten], asked[one], 1.2)
+    read = [[sys.executable, str(folder / "read.py"), str(root), "all"] for root in (ten, one)]
+    parsed = [[root / "var/cache/velpin/parsed"] for root in (ten, one)]
+    bench.pair(
+        "  reading and storing, first time, ten | one", *read, 11, fresh=parsed[0], stale=parsed[1]
+    )
+    at = [*velpin, "--root", str(ten)]
+    rules = [
+        ("off", ["off", "bench-dock3"]), ("prefer", ["prefer", "bench-dock3", "--over-all"])
+    ]  # fmt: skip
+    for title, words in rules:
+        bench.alone(f"  {title}, planned, proved and shown", [*at, *words, "--preview"], [])
 
 
 def _first(bench: Bench, at: list[str], text: str) -> str:
