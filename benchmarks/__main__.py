@@ -84,6 +84,10 @@ def timed(command: list[str], env: dict[str, str], before: list[Path]) -> tuple[
     return time.perf_counter() - start, usage.ru_maxrss
 
 
+_SHORT, _MORE = 0.6, 3
+"""Commands of less than so many seconds are run so many times as often."""
+
+
 class Bench:
     """Runs pairs of commands and prints their medians and ratio."""
 
@@ -102,10 +106,10 @@ class Bench:
         stale: list[Path] | None = None,
     ) -> None:
         """Time two commands in turn; the ratio of each pair, and the wanted bound."""
-        timed(ours, self.env, fresh or [])
+        took, _ = timed(ours, self.env, fresh or [])
         timed(theirs, self.env, stale or [])
         rows = []
-        for _ in range(self._runs):
+        for _ in range(self._runs * (_MORE if took < _SHORT else 1)):
             one, memory = timed(ours, self.env, fresh or [])
             other, _ = timed(theirs, self.env, stale or [])
             rows.append((one, other, memory))
