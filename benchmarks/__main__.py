@@ -54,7 +54,7 @@ _INSTALLERS = {
     ],
     "rpm-zypp": ["zypper", "--root", "ROOT", "--non-interactive", "--no-gpg-checks"],
 }  # fmt: skip
-"""How to ask an installer that keeps a cache of its own; the other lists are read anew each time."""
+"""How to ask an installer that keeps a cache of its own; others read their lists each time."""
 _READ = """
 import sys
 from velpin.core.opening import open_host
@@ -258,7 +258,8 @@ def _completion(bench: Bench, at: list[str], start: str, bare: list[str]) -> Non
     """What a shell asks; the last word is the one that is completed."""
     asked = ["env", "VELPIN_COMPLETE=bash", *at]
     for title, words in (
-        ("an option", ["forecast", "--"]), ("a source", ["off", ""]), ("a name", ["forecast", start])
+        ("an option", ["forecast", "--"]), ("a source", ["off", ""]),
+        ("a name", ["forecast", start]),
     ):  # fmt: skip
         bench.pair(f"  completion of {title} | a bare program", [*asked, *words], bare, 1.5)
 
