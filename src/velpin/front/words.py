@@ -122,7 +122,7 @@ MEANINGS = (
 
 DECIDED = {
     "only offer": "the only offer",
-    "installed": "nothing else may replace it",
+    "installed": "what is installed: nothing else may replace it",
     "version": "the newest",
     "rule": "a rule",
     "target release": "the target release",
