@@ -46,8 +46,9 @@ if TYPE_CHECKING:
     from velpin.fetch.download import Certificates, Login, Transport
     from velpin.files.tree import Edits, Modes, Tree
     from velpin.model.forecast import Forecast, HostName, Offer
-    from velpin.model.host import GenerationName, Installer, KeyUse, RefreshResult, SourceState
+    from velpin.model.host import KeyUse, RefreshResult, SourceState
     from velpin.model.hostfile import SourceDescription
+    from velpin.model.installer import GenerationName, Installer
     from velpin.model.reason import Note, Reason
     from velpin.model.request import Request
     from velpin.model.rule import RuleInForce

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.model.forecast import Change, Forecast
-from velpin.model.host import GenerationName
+from velpin.model.installer import GenerationName
 
 if TYPE_CHECKING:
     from velpin.core.host import Host

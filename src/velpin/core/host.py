@@ -28,16 +28,9 @@ if TYPE_CHECKING:
     from velpin.model.catalog import CatalogEntry
     from velpin.model.finding import Checkup, Rehearsal
     from velpin.model.forecast import Forecast, Offer
-    from velpin.model.host import (
-        GenerationName,
-        HostFacts,
-        Installer,
-        KeyUse,
-        RefreshResult,
-        SearchHit,
-        SourceStatus,
-    )
+    from velpin.model.host import HostFacts, KeyUse, RefreshResult, SearchHit, SourceStatus
     from velpin.model.hostfile import ExpectationResult, HostFile
+    from velpin.model.installer import GenerationName, Installer
     from velpin.model.reason import Note, Place, Reason
     from velpin.model.report import HostReport
     from velpin.model.rule import Rule, RuleInForce

@@ -14,7 +14,7 @@ from velpin.errors import HostFileError
 from velpin.files.tree import Tree
 
 if TYPE_CHECKING:
-    from velpin.model.host import GenerationName
+    from velpin.model.installer import GenerationName
 
 FILE = "etc/velpin/velpin.toml"
 

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
     from velpin.core.host import Host
     from velpin.model.forecast import Forecast
-    from velpin.model.host import GenerationName
+    from velpin.model.installer import GenerationName
 
 
 class ForecastWords(NamedTuple):

@@ -10,7 +10,8 @@ from velpin.front.screen import Piece, Screen, signed
 from velpin.front.words import age, counted, several, shortened
 from velpin.model.dates import day, day_and_time
 from velpin.model.forecast import Offer
-from velpin.model.host import HostFacts, Installer, KeyUse, SearchHit, SourceStatus
+from velpin.model.host import HostFacts, KeyUse, SearchHit, SourceStatus
+from velpin.model.installer import Installer
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry

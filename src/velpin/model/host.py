@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Annotated, Literal, NamedTuple
 
+from velpin.model.installer import Installer
 from velpin.model.reason import Inline, Note
 from velpin.model.source import Source
 
@@ -13,21 +14,6 @@ if TYPE_CHECKING:
     from velpin.errors import VelpinError
 
 SourceState = Literal["on", "off", "not fetched"]
-
-GenerationName = Literal["older", "newer"]
-
-
-class Installer(NamedTuple):
-    """The host's installer, and by which generation's rules it is forecast."""
-
-    package: str
-    """The package in the host's record whose version decides."""
-    version: str
-    """Its version, empty where the record does not hold it."""
-    generation: GenerationName | Literal[""] = ""
-    """Empty where all generations of this kind's installer decide alike."""
-    known_by: Literal["record", "files", "option", "setting", "assumed", ""] = ""
-    """What says the generation."""
 
 
 class SourcePriority(NamedTuple):

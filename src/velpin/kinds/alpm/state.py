@@ -20,7 +20,7 @@ from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.solver import ANY, AlpmSolver
 from velpin.kinds.alpm.source import AlpmSource
-from velpin.model.host import Installer
+from velpin.model.installer import Installer
 from velpin.model.source import Source
 from velpin.store.index import Index
 

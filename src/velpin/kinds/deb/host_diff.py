@@ -20,7 +20,6 @@ from velpin.kinds.deb.choice import DebOrigin, IndexEntry
 from velpin.kinds.deb.preferences import (
     Record,
     expression,
-    expression_matches,
     is_pattern,
     take_apart,
 )
@@ -148,24 +147,20 @@ class _Names:
         self.any = bool(parts)
         self._all = any(source for _, _, source in parts)
         self._exact = {name for name, _, _ in parts if not is_pattern(name)}
-        self._patterns = [name for name, _, _ in parts if is_pattern(name)]
+        self._patterns = [expression(name) for name, _, _ in parts if is_pattern(name)]
 
     def among(self, names: set[str]) -> set[str]:
         """Those of some names that a record may mention."""
         if self._all:
             return names
         found = names & self._exact
-        for pattern in self._patterns:
-            found |= set(filter(expression(pattern), names))
+        for means in self._patterns:
+            found |= set(filter(means, names))
         return found
 
     def may_mean(self, name: str) -> bool:
         """Whether a record may mention a name (of a source package: of every name)."""
-        return (
-            self._all
-            or name in self._exact
-            or any(expression_matches(pattern, name) for pattern in self._patterns)
-        )
+        return self._all or name in self._exact or any(means(name) for means in self._patterns)
 
 
 class _Answers:

@@ -297,7 +297,8 @@ class _Named(NamedTuple):
     """One name of one record, taken apart."""
 
     record: Record
-    name: str
+    means: Callable[[str], bool]
+    """Tells of a name, or of a source package's name, whether it is meant."""
     arch: str
     source: bool
 
@@ -311,11 +312,13 @@ class Matcher:
         self._patterns: list[_Named] = []
         for record in records:
             for text in record.names:
-                named = _Named(record, *take_apart(text))
-                if named.source or is_pattern(named.name):
+                name, arch, source = take_apart(text)
+                means = expression(name) if is_pattern(name) else name.__eq__
+                named = _Named(record, means, arch, source)
+                if source or is_pattern(name):
                     self._patterns.append(named)
                 else:
-                    self._exact.setdefault(named.name, []).append(named)
+                    self._exact.setdefault(name, []).append(named)
 
     def records_of(self, name: str, arch: str, built_from: str) -> list[Record]:
         """Records naming this package, its architecture and its source package, in order."""
@@ -326,7 +329,7 @@ class Matcher:
         ]  # fmt: skip
         for pattern in self._patterns:
             subject = built_from if pattern.source else name
-            if self._covers(pattern.arch, arch) and name_matches(pattern.name, subject):
+            if self._covers(pattern.arch, arch) and pattern.means(subject):
                 named.append(pattern)
         found = {match.record.order: match.record for match in named}
         return [found[order] for order in sorted(found)]

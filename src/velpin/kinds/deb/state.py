@@ -40,7 +40,7 @@ from velpin.kinds.deb.relations import DebFacts, read_facts
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises
 from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
 from velpin.kinds.deb.version import version_key
-from velpin.model.host import Installer
+from velpin.model.installer import Installer
 from velpin.model.reason import Fact, Reason
 from velpin.model.source import Source
 from velpin.store.cache import IndexCache, is_as_fetched

@@ -28,7 +28,7 @@ from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
 from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.source import RpmSource
-from velpin.model.host import Installer
+from velpin.model.installer import Installer
 from velpin.model.reason import Note, Reason
 from velpin.model.request import Request
 from velpin.model.source import Source

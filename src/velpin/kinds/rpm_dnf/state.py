@@ -36,7 +36,7 @@ from velpin.kinds.rpm_dnf.locks import VersionLock, VersionLocks, list_file, rea
 from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
 from velpin.kinds.rpm_dnf.vendors import VendorChange, read_vendor_changes
 from velpin.kinds.rpm_dnf.weak import Unwanted
-from velpin.model.host import Installer
+from velpin.model.installer import Installer
 from velpin.model.reason import Fact, Note, Place, Reason
 from velpin.model.request import Request
 

@@ -32,7 +32,7 @@ from velpin.kinds.rpm_zypp.config import (
     read_variables,
 )
 from velpin.kinds.rpm_zypp.locks import FILE, Lock, Locks, read_locks
-from velpin.model.host import Installer
+from velpin.model.installer import Installer
 from velpin.model.reason import Fact, Note, Reason
 from velpin.model.request import Request
 
