@@ -11,12 +11,14 @@ import pytest
 
 from tests.alpm_harbour import CONF, AlpmHarbour
 from tests.alpm_harbour import P as ArchiveMade
+from tests.conftest import Harbour
 from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
 from velpin import forked
 from velpin.core import host_diff
 from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.forked import side_by_side
+from velpin.model.rule import Rule
 
 NAMES = ("gull", "gull-doc", "gull-wing", "tern", "tern-lib", "kelp", "fog")
 VERSIONS = ("1-1", "2-1", "1:1-1", "2~rc-1")
@@ -166,3 +168,13 @@ def test_what_fails_in_another_process_fails_here(monkeypatch: pytest.MonkeyPatc
     assert side_by_side([partial(pow, 2, each) for each in range(4)]) == [1, 2, 4, 8]
     with pytest.raises(ZeroDivisionError):
         side_by_side([partial(divmod, 1, 1), partial(divmod, 1, 0)])
+
+
+@pytest.mark.parametrize("kind", ["deb", DNF, ZYPP])
+def test_a_rule_on_a_host_without_any_list_changes_no_answer(kind: str, tmp_path: Path) -> None:
+    root = (Harbour(tmp_path) if kind == "deb" else RpmHarbour(tmp_path, kind)).root
+    before = open_host(root)
+    assert not before.sources
+    after = before.considering(before.plan_rules([Rule("bar", ("gull", "mooring-release"))]))
+    assert after.changed_answers(before) == []
+    assert after.after_upgrade() == before.after_upgrade()

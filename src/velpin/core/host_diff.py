@@ -92,7 +92,7 @@ def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> list[Cha
         return []
     found = {index.path: index for host in (before, after) for index in host.indexes_on()}
     places, indexes = {path: place for place, path in enumerate(found)}, list(found.values())
-    compared = after.compare_answers(before, places)
+    compared = after.compare_answers(before, places) if indexes else None
     if compared is None:
         return []
     installed = {name.encode() for name in after.installed_names()}

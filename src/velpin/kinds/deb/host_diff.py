@@ -107,9 +107,10 @@ class _Difference:
         """Names whose answers may differ though none of the changed indexes has them: what others
         provide, and what a changed record may mention."""
         indexes = {index.path: index for host in self.hosts for _, index in host.indexes}.values()
-        provided = {name for index in indexes for name in index.provided_names()}
-        all_names = {name for index in indexes for name in index.names()}
-        return {name.encode() for name in provided | self.named.among(all_names)}
+        found = {name for index in indexes for name in index.provided_names()}
+        if self.named.any:
+            found |= self.named.among({name for index in indexes for name in index.names()})
+        return {name.encode() for name in found}
 
     def _changed_indexes(self) -> set[int]:
         one, other = (

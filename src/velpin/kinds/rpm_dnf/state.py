@@ -390,16 +390,17 @@ class DnfState(RpmState):
     @cached_property
     def special_names(self) -> frozenset[str]:
         """Those of every rpm host, and of packages that replace what a version lock speaks of."""
-        links = [index.link_table(RpmLink.OBSOLETES) for _, index in self.indexes]
+        found = super().special_names
         locks = self.version_locks
-        replacing = {
+        if not locks:
+            return found
+        return found | {
             owner
-            for table in (links if locks else ())
-            for name, owners in table.items()
+            for _, index in self.indexes
+            for name, owners in index.link_table(RpmLink.OBSOLETES).items()
             if locks.speak_of(name)
             for owner, _ in owners
         }
-        return super().special_names | replacing
 
     @property
     def module_names(self) -> frozenset[str]:

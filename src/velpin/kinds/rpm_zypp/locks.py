@@ -112,7 +112,6 @@ class Locks:
     """
 
     def __init__(self, locks: Sequence[Lock]) -> None:
-        self.all = locks
         self._near = Globs[tuple[int, Lock]]()
         for place, lock in enumerate(locks):
             plain = lock.case and lock.match in ("glob", "exact")
