@@ -97,8 +97,8 @@ def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> list[Cha
         return []
     installed = {name.encode() for name in after.installed_names()}
     names = _names_to_ask(indexes, compared)
-    largest = max(indexes, key=attrgetter("count"))
     large = sum(index.count for index in indexes) > _LARGE
+    count = processors() if large else 1
 
     def changed(within: NameRange) -> list[ChangedAnswer]:
         found = []
@@ -109,8 +109,17 @@ def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> list[Cha
                     found.append(ChangedAnswer(name.decode(), was, now))
         return found
 
-    ranges = largest.name_ranges(processors() if large else 1)
+    if names is None:
+        ranges = max(indexes, key=attrgetter("count")).name_ranges(count)
+    else:
+        ranges = _ranges(sorted(names), count)
     return list(chain.from_iterable(side_by_side([partial(changed, each) for each in ranges])))
+
+
+def _ranges(names: Sequence[bytes], count: int) -> list[NameRange]:
+    """Some sorted names in so many ranges of about as many each, fewer where there are few."""
+    cuts = sorted({names[len(names) * piece // count] for piece in range(1, count) if names})
+    return list(zip([b"", *cuts], [*cuts, None], strict=True))
 
 
 def _names_to_ask(indexes: Sequence[Index], compared: AnswerComparison) -> set[bytes] | None:

@@ -499,6 +499,11 @@ class DebState(Adapter[DebSource]):
         key = "pkgCacheGen::ForceEssential"
         return frozenset(self.conf.listed(key) or [self.conf.get(key) or "apt"])
 
+    @cached_property
+    def names_by_source(self) -> dict[str, frozenset[str]]:
+        """Names that sources that are on offer, by handle, as far as they were asked for."""
+        return {}
+
     def offered_names(self) -> set[str]:
         """Every name that a source that is on offers."""
         found: set[str] = set()

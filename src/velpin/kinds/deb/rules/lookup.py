@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import fnmatch
 import re
+from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import lru_cache
+from itertools import islice, takewhile
 
 from velpin.errors import Refusal
 from velpin.kinds.deb.choice import DebPackage, DebVersion
@@ -70,44 +72,74 @@ def in_records(text: str) -> str:
 def names_meant(host: DebState, texts: Sequence[str], *, of: str = "") -> list[str]:
     """Names that some names or globs mean: offered or installed; with `of`, offered by that
     source (a handle)."""
-    wanted = [split_name(text)[0] for text in texts]
+    wanted = dict.fromkeys(split_name(text)[0] for text in texts)
+    patterns = [text for text in wanted if is_pattern(text)]
+    exact = [text for text in wanted if not is_pattern(text)]
     if of:
-        known = names_of(host, of)
-    elif any(map(is_pattern, wanted)):
-        known = host.offered_names() | set(host.installed_names())
+        names = names_of(host, of) if exact else frozenset()
+        found = {text for text in exact if text in names}
     else:
-        known = {text for text in wanted if host.packages(text)}
-    return sorted(filter(_meant(tuple(texts)), known))
+        found = {text for text in exact if host.packages(text)}
+    for pattern in patterns:
+        if not of:
+            found.update(_matching(host.installed_names(), pattern))
+        for origin, index in host.indexes:
+            if not of:
+                near = _matching(index.names(), pattern)
+                found.update(name for name in near if host.takes(origin.source, name))
+            elif origin.source == of:
+                found.update(_matching(index.names(), pattern))
+    return sorted(found)
+
+
+_PLAIN = re.compile(r"[^*?\[]*")
+
+
+def _matching(names: Sequence[str], pattern: str) -> Iterator[str]:
+    """Those of some names, in byte order and of small letters, that a pattern means."""
+    fits = expression(pattern)
+    plain = _PLAIN.match(pattern)
+    if not plain or pattern.startswith("/"):  # perhaps a regular expression
+        return filter(fits, names)
+    start = plain[0].lower()
+    near = takewhile(
+        lambda name: name.startswith(start), islice(names, bisect_left(names, start), None)
+    )
+    return filter(fits, near)
 
 
 def is_meant(texts: Iterable[str], name: str) -> bool:
     """Whether a name is one of some names or globs."""
-    return _meant(tuple(texts))(name)
+    return meant_by(tuple(texts))(name)
 
 
 @lru_cache(maxsize=64)
-def _meant(texts: tuple[str, ...]) -> Callable[[str], bool]:
+def meant_by(texts: tuple[str, ...]) -> Callable[[str], bool]:
+    """What tells of many names whether each is one of some names or globs."""
     wanted = [split_name(text)[0] for text in texts]
     exact = frozenset(text for text in wanted if not is_pattern(text))
     globs = [expression(text) for text in wanted if is_pattern(text)]
+    if not globs:
+        return exact.__contains__
+    if not exact and len(globs) == 1:
+        return globs[0]
     return lambda name: name in exact or any(fits(name) for fits in globs)
 
 
-def names_of(host: DebState, handle: str) -> set[str]:
+def names_of(host: DebState, handle: str) -> frozenset[str]:
     """Every name that one source that is on offers."""
-    return {
-        name
-        for origin, index in host.indexes
-        if origin.source == handle
-        for name in index.names()
-    }  # fmt: skip
+    found = host.names_by_source.get(handle)
+    if found is None:
+        lists = [index.names() for origin, index in host.indexes if origin.source == handle]
+        found = host.names_by_source[handle] = frozenset().union(*lists)
+    return found
 
 
 def packages_meant(host: DebState, rule: Rule) -> Iterator[DebPackage]:
     """The packages that a rule mentions."""
     archs = {name: arch for name, arch in map(split_name, rule.names) if arch}
     if rule.kind == "keep":
-        names = sorted(filter(_meant(rule.names), host.installed_names()))
+        names = sorted(filter(meant_by(rule.names), host.installed_names()))
     else:
         names = names_meant(host, rule.names)
     for name in names:

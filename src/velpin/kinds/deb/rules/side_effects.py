@@ -7,7 +7,13 @@ from itertools import islice
 
 from velpin.change.plan import Plan
 from velpin.kinds.deb.forecast import predict, would_carry_out
-from velpin.kinds.deb.rules.lookup import handles_meant, is_meant, names_meant, names_of
+from velpin.kinds.deb.rules.lookup import (
+    handles_meant,
+    is_meant,
+    meant_by,
+    names_meant,
+    names_of,
+)
 from velpin.kinds.deb.rules.resolve import unfinished
 from velpin.kinds.deb.rules.store import recorded_rules
 from velpin.kinds.deb.rules.verify import same_elsewhere
@@ -70,9 +76,9 @@ def _left_without(host: DebState, after: DebState, rule: Rule) -> Iterator[Reaso
 
 def _same_elsewhere(after: DebState, rule: Rule) -> Iterator[Reason]:
     """What would still be downloaded from a source, since another one has the very same."""
-    allowed = rule.names if rule.kind == "confine" else ()
+    is_allowed = meant_by(rule.names if rule.kind == "confine" else ())
     for handle in handles_meant(after, [rule.source]):
-        names = [name for name in names_of(after, handle) if not is_meant(allowed, name)]
+        names = [name for name in names_of(after, handle) if not is_allowed(name)]
         found = same_elsewhere(after, handle, names)
         if found:
             others = tuple(dict.fromkeys(found.values()))

@@ -14,9 +14,9 @@ from velpin.kinds.deb.preferences import take_apart
 from velpin.kinds.deb.rules.lookup import (
     fits,
     handles_meant,
-    is_meant,
     is_of,
     is_pre_release,
+    meant_by,
     names_meant,
     names_of,
     packages_meant,
@@ -30,6 +30,8 @@ from velpin.model.rule import Rule, Verdict
 
 _MOST = 400
 """Packages that are looked at one by one for a rule about many."""
+_MOST_BARRED = 1000
+"""Names of a rule that bars many that are looked at one by one, spread over all of them."""
 
 
 def verdict(host: DebState, rule: Rule) -> Verdict:
@@ -141,14 +143,15 @@ def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
     parts = [take_apart(text) for record in host.preferences.records for text in record.names]
     texts = [name for name, _, of_source in parts if not of_source]
     built = [name for name, _, of_source in parts if of_source]
-    names = {name for name in names_of(host, handle) if texts and is_meant(texts, name)}
+    names = set(filter(meant_by(tuple(texts)), names_of(host, handle)))
     if built:
+        is_built = meant_by(tuple(built))
         names |= {
             row.name
             for origin, index in host.indexes
             if origin.source == handle
             for row in index.all_rows()
-            if is_meant(built, row.built_from or row.name)
+            if is_built(row.built_from or row.name)
         }
     return sorted(names - allowed)[:_MOST]
 
@@ -235,7 +238,8 @@ def _bar(host: DebState, rule: Rule) -> Iterator[Verdict]:
         if rule.components:
             yield from _bar_components(host, handle, rule.components)
             continue
-        for name in names_meant(host, rule.names or ("*",), of=handle)[: _MOST * 10]:
+        names = names_meant(host, rule.names or ("*",), of=handle)
+        for name in names[:: 1 + len(names) // _MOST_BARRED]:
             for package in host.packages(name).values():
                 chosen = choice.candidate(package)
                 if chosen and _is_barred(rule, chosen, handle):
