@@ -335,11 +335,12 @@ def _ten_sources(bench: Bench, folder: Path, velpin: list[str], bare: list[str])
     one, ten = folder / "one", folder / "ten"
     write_host(one, address, suites[:1])
     write_host(ten, address, suites)
-    asked = {}
+    asked, name = {}, ""
     for root in (one, ten):
         at = [*velpin, "--root", str(root)]
         subprocess.run([*at, "refresh"], check=True, env=bench.env, stdout=subprocess.DEVNULL)
-        asked[root] = [*at, "forecast", _first(bench, at, "gull")]
+        name = name or _first(bench, at, "gull")
+        asked[root] = [*at, "forecast", name]
     print("ten made-up sources of 100,000 packages each | one of them")
     bench.pair("  forecast, warm, one source | a bare program", asked[one], bare, 1.5)
     bench.pair("  forecast, warm, ten | one", asked[ten], asked[one], 1.2)

@@ -19,16 +19,20 @@ other. The file is mapped, not loaded: a question for one name touches a few pag
 
 from __future__ import annotations
 
+import binascii
 import contextlib
 import gc
 import json
 import mmap
 import os
 import re
+import sys
 import zlib
+from array import array
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from heapq import merge
 from importlib import import_module
+from itertools import chain
 from operator import itemgetter
 from pathlib import Path
 from types import MappingProxyType
@@ -38,7 +42,7 @@ from velpin.errors import CannotWrite, DamagedIndex, StoreError
 from velpin.files import disk
 from velpin.forked import ForkedTask
 
-SCHEMA = 10
+SCHEMA = 11
 _TAIL = 12
 """Bytes behind the facts: their checksum, 4, and their length, 8."""
 _LONGEST_LINE = 1 << 16
@@ -165,7 +169,8 @@ class Index:
             self.stamp = Stamp(*facts["stamp"])
             self.schema: int = facts["schema"]
             self._parts: list[dict[str, Any]] = facts["parts"]
-            self._sums: list[int] = facts["sums"]
+            self._sums = _numbers(facts["sums"])
+            self._places: dict[int, array[int]] = {}
             self._end = len(self._map) - _TAIL - size
             self._sound = bytearray(len(self._sums))
             self._steps: dict[int, tuple[int, int, bytes]] = {}
@@ -376,15 +381,24 @@ class Index:
             if len(self._blocks) >= _KEPT:
                 del self._blocks[next(iter(self._blocks))]
             part, number = divmod(row.block, _PART)
-            block = self._unpacked(*self._parts[part]["blocks"][number])
+            places = self._places_of(part)
+            block = self._unpacked(places[2 * number], places[2 * number + 1])
             self._blocks[row.block] = block
         return block[row.start : row.start + row.length]
 
     def blocks(self) -> Iterator[bytes]:
         """The texts of all entries, some at a time, in the order of the index."""
-        for part in self._parts:
-            for at, length in part["blocks"]:
+        for part in range(len(self._parts)):
+            places = iter(self._places_of(part))
+            for at, length in zip(places, places, strict=True):
                 yield self._unpacked(at, length)
+
+    def _places_of(self, part: int) -> array[int]:
+        """Where each block of a part begins, and its length, in turn."""
+        found = self._places.get(part)
+        if found is None:
+            found = self._places[part] = _numbers(self._parts[part]["blocks"])
+        return found
 
     def _unpacked(self, at: int, length: int) -> bytes:
         import lz4.block
@@ -478,7 +492,9 @@ def write_index(path: Path, stamp: Stamp, parts: Sequence[IndexPart]) -> None:
             found = [_read_part(file, parts[0], 0)]
             found += [helper.join(file) for helper in helpers]
             file.flush()
-            sums = _checksums(part)
+            sums = _as_text(_checksums(part))
+            for each in found:
+                each["blocks"] = _as_text(chain.from_iterable(each["blocks"]))
             _write_tail(file, {"schema": SCHEMA, "stamp": stamp, "parts": found, "sums": sums})
         os.replace(part, path)
     except OSError as problem:
@@ -627,6 +643,23 @@ def _checksums(path: Path) -> list[int]:
     """A checksum of each chunk of what was written so far."""
     with path.open("rb") as written:
         return [zlib.crc32(piece) for piece in iter(lambda: written.read(_CHUNK), b"")]
+
+
+def _as_text(numbers: Iterable[int]) -> str:
+    """Many numbers as one text: thousands of them one by one take longer to read than all the
+    rest of the facts."""
+    found = array("Q", numbers)
+    if sys.byteorder == "big":
+        found.byteswap()
+    return binascii.b2a_base64(found.tobytes(), newline=False).decode()
+
+
+def _numbers(text: str) -> array[int]:
+    """The numbers of such a text; ValueError where it is none."""
+    found = array("Q", binascii.a2b_base64(text, strict_mode=True))
+    if sys.byteorder == "big":
+        found.byteswap()
+    return found
 
 
 def _write_tail(file: IO[bytes], facts: dict[str, Any]) -> None:
