@@ -153,17 +153,9 @@ def _picture(target: Path, command: str, environment: dict[str, str], folder: Pa
     lines = [f"{prompt} {shlex.quote(line)}; {line}" for line in command.splitlines()]
     shown = f"{'; echo; '.join(lines)}; touch {done}; sleep 60"
     font = [
-        "-tn",
-        "xterm-256color",
-        "-fa",
-        "DejaVu Sans Mono",
-        "-fs",
-        "11",
-        "-bg",
-        "#10151c",
-        "-fg",
-        "#d7dde5",
-    ]
+        "-tn", "xterm-256color", "-fa", "DejaVu Sans Mono", "-fs", "11",
+        "-bg", "#10151c", "-fg", "#d7dde5",
+    ]  # fmt: skip
     window = subprocess.Popen(
         ["xterm", *font, "-geometry", "140x44+0+0", "-b", "12", "-e", "sh", "-c", shown],
         env=environment, cwd=folder,

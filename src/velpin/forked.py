@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Callable, Sequence
-from typing import Generic, TypeVar
+from typing import Generic, Self, TypeVar
 
 from velpin.errors import StoreError
 
@@ -60,6 +60,12 @@ class ForkedTask(Generic[T]):
         found: T = value
         return found
 
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_raised: object) -> None:
+        self.stop()
+
     def stop(self) -> None:
         """End it if it still runs."""
         if self._pid:
@@ -73,12 +79,9 @@ def side_by_side(works: Sequence[Callable[[], T]]) -> list[T]:
     """What each of some pieces of work gives, the first done here, each of the others in a process
     of its own."""
     first, *others = works
-    tasks = [ForkedTask(work) for work in others]
-    try:
+    with contextlib.ExitStack() as running:
+        tasks = [running.enter_context(ForkedTask(work)) for work in others]
         return [first(), *(task.result() for task in tasks)]
-    finally:
-        for task in tasks:
-            task.stop()
 
 
 def _end_with_parent(parent: int) -> None:

@@ -259,9 +259,8 @@ class Adapter(ABC, Generic[S_co]):
     def leave_indexes(self) -> None:
         """Answer from now on as if no source had an index: for what only the host's own files tell,
         and quickly."""
-        vars(self)[
-            "indexes"
-        ] = []  # in the place of what would be opened when it is first asked for
+        # in the place of what would be opened when it is first asked for
+        vars(self)["indexes"] = []
 
     @abstractmethod
     def indexes_on(self) -> Sequence[Index]:

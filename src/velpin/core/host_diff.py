@@ -109,10 +109,10 @@ def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> list[Cha
                     found.append(ChangedAnswer(name.decode(), was, now))
         return found
 
-    if names is None:
-        ranges = max(indexes, key=attrgetter("count")).name_ranges(count)
-    else:
-        ranges = _ranges(sorted(names), count)
+    ranges: list[NameRange] = [(b"", None)]
+    if count > 1:
+        of_most = max(indexes, key=attrgetter("count")).names_as_bytes
+        ranges = _ranges(sorted(of_most() if names is None else names), count)
     return list(chain.from_iterable(side_by_side([partial(changed, each) for each in ranges])))
 
 

@@ -20,13 +20,9 @@ def shift_between(before: Host, after: Host, names: Sequence[str] = ()) -> Shift
     """
     for host in (before, after):
         host.open_indexes()
-    upgrades = [ForkedTask(host.after_upgrade) for host in (before, after)]
-    try:
+    with ForkedTask(before.after_upgrade) as first, ForkedTask(after.after_upgrade) as second:
         answers = tuple(after.changed_answers(before))
-        was, now = (upgrade.result() for upgrade in upgrades)
-    finally:
-        for upgrade in upgrades:
-            upgrade.stop()
+        was, now = first.result(), second.result()
     asked = [(before.forecast([name]).answers, after.forecast([name]).answers) for name in names]
     return Shift(
         upgrades=tuple(_changed_upgrades(was, now)),

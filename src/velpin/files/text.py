@@ -8,6 +8,7 @@ an editor changes there, and whatever is not touched stays as it is, byte for by
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Sequence
 
 MARK = b"\xef\xbb\xbf"
@@ -109,3 +110,16 @@ class HostText:
 def bare(line: str) -> str:
     """A line without its end."""
     return line.removesuffix("\n").removesuffix("\r")
+
+
+def plain_start(glob: str) -> str:
+    """The text before the first sign of a glob (`* ? [`): whatever it means begins so."""
+    return re.split(r"[*?\[]", glob, maxsplit=1)[0]
+
+
+def beginning_with(names: Sequence[str], start: str) -> Iterator[str]:
+    """Those of some sorted names that begin with a text."""
+    for at in range(bisect_left(names, start), len(names)):
+        if not names[at].startswith(start):
+            break
+        yield names[at]

@@ -1,8 +1,8 @@
 """What a shell offers to complete a command line with, and the scripts by which shells ask.
 
-A script sets the variable `ASKED` to its shell's name and runs the very command line, up to the
-cursor. The answer is a line for each candidate: the word, a tab, what it is. The line `:files` (or
-`:folders`) says that names of those are wanted there.
+A script sets the variable `start.ASKED` to its shell's name and runs the very command line, up to
+the cursor. The answer is a line for each candidate: the word, a tab, what it is. The line `:files`
+(or `:folders`) says that names of those are wanted there.
 
 Only what is parsed already is looked at: nothing is fetched, parsed or mended for a completion. The
 commands and their options are read from `shells/commands.json`, which `tools/manual.py` writes from
@@ -24,8 +24,6 @@ from velpin.model.safe_text import safe
 if TYPE_CHECKING:
     from velpin.core.host import Host
 
-ASKED = "VELPIN_COMPLETE"
-"""The variable of the environment that asks for candidates instead of running the command."""
 BREAKS = "VELPIN_COMPLETE_BREAKS"
 """Characters at which the shell begins a new word, so that only what is behind the last of them is
 to be answered."""

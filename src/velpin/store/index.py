@@ -33,7 +33,6 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from heapq import merge
 from importlib import import_module
 from itertools import chain
-from operator import itemgetter
 from pathlib import Path
 from types import MappingProxyType
 from typing import IO, Any, Literal, NamedTuple
@@ -240,18 +239,6 @@ class Index:
         names, in byte order of names; `row_at` gives the row of a place."""
         parts = [self._columns_of(part, mark, names, within) for part in self._parts]
         return merge(*parts) if len(parts) > 1 else iter(*parts)
-
-    def name_ranges(self, count: int) -> list[NameRange]:
-        """All names in so many ranges, in each about as many of this index, fewer where it is
-        small."""
-        first, last = self._region(max(self._parts, key=itemgetter("count")), "rows")
-        cuts = set()
-        for piece in range(1, count):
-            start = self._map.find(b"\n", first + (last - first) * piece // count, last) + 1
-            if 0 < start < last:
-                cuts.add(self._map[start : self._map.find(b"\t", start, last)])
-        edges: list[bytes | None] = [*sorted(cuts), None]
-        return list(zip([b"", *sorted(cuts)], edges, strict=True))
 
     def _columns_of(
         self, part: dict[str, Any], mark: int, names: Set[bytes] | None, within: NameRange

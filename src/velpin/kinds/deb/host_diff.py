@@ -28,7 +28,7 @@ from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import VersionKey, version_key
 from velpin.model.request import Request
 from velpin.model.shift import Selection
-from velpin.store.index import IndexLine
+from velpin.store.index import Index, IndexLine
 
 
 @lru_cache(maxsize=512)
@@ -94,6 +94,11 @@ def compare_answers(
     )  # fmt: skip
 
 
+def _provided(indexes: Iterable[Index]) -> set[bytes]:
+    """Names that entries of some indexes provide."""
+    return {name.encode() for index in indexes for name in index.provided_names()}
+
+
 class _Difference:
     """What differs between two hosts, as far as it bears on the answers for names."""
 
@@ -107,10 +112,11 @@ class _Difference:
         """Names whose answers may differ though none of the changed indexes has them: what others
         provide, and what a changed record may mention."""
         indexes = {index.path: index for host in self.hosts for _, index in host.indexes}.values()
-        found = {name for index in indexes for name in index.provided_names()}
+        found = _provided(indexes)
         if self.named.any:
-            found |= self.named.among({name for index in indexes for name in index.names()})
-        return {name.encode() for name in found}
+            names = {name for index in indexes for name in index.names()}
+            found.update(name.encode() for name in self.named.among(names))
+        return found
 
     def _changed_indexes(self) -> set[int]:
         one, other = (
@@ -203,8 +209,7 @@ class _Answers:
     @cached_property
     def _provided(self) -> set[bytes]:
         indexes = [index for _, index in self._host.indexes]
-        indexes += [self._host.record] if self._host.record else []
-        return {name.encode() for index in indexes for name in index.provided_names()}
+        return _provided([*indexes, self._host.record] if self._host.record else indexes)
 
     def _takes(self, name: bytes, entry: IndexLine) -> bool:
         return self._host.takes(self._origins[entry[_INDEX]].source, name.decode())

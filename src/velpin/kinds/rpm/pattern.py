@@ -18,7 +18,7 @@ from functools import lru_cache
 from itertools import chain
 from typing import Generic, NamedTuple, TypeVar
 
-from velpin.files.text import whole_number
+from velpin.files.text import beginning_with, plain_start, whole_number
 from velpin.kinds.rpm.version import Evr, parse
 
 
@@ -193,15 +193,6 @@ def glob_pattern(glob: str) -> re.Pattern[str]:
     return re.compile(translate(glob))
 
 
-_PLAIN = re.compile(r"[^*?\[]*")
-
-
-def plain_start(glob: str) -> str:
-    """The text before the first sign of a glob: whatever it means begins so."""
-    found = _PLAIN.match(glob)
-    return found[0] if found else ""
-
-
 def fitting(names: Sequence[str], glob: str) -> list[str]:
     """Those of some sorted names that a glob means."""
     near = list(beginning_with(names, plain_start(glob)))
@@ -209,14 +200,6 @@ def fitting(names: Sequence[str], glob: str) -> list[str]:
         return near
     means = glob_pattern(glob).match
     return [name for name in near if means(name)]
-
-
-def beginning_with(names: Sequence[str], start: str) -> Iterator[str]:
-    """Those of some sorted names that begin with a text."""
-    for at in range(bisect_left(names, start), len(names)):
-        if not names[at].startswith(start):
-            break
-        yield names[at]
 
 
 def is_among(names: Sequence[str], name: str) -> bool:

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import fnmatch
 import re
-from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import lru_cache
-from itertools import islice, takewhile
 
 from velpin.errors import Refusal
+from velpin.files.text import beginning_with, plain_start
 from velpin.kinds.deb.choice import DebPackage, DebVersion
 from velpin.kinds.deb.preferences import (
     expression,
@@ -92,20 +91,12 @@ def names_meant(host: DebState, texts: Sequence[str], *, of: str = "") -> list[s
     return sorted(found)
 
 
-_PLAIN = re.compile(r"[^*?\[]*")
-
-
 def _matching(names: Sequence[str], pattern: str) -> Iterator[str]:
     """Those of some names, in byte order and of small letters, that a pattern means."""
     fits = expression(pattern)
-    plain = _PLAIN.match(pattern)
-    if not plain or pattern.startswith("/"):  # perhaps a regular expression
+    if pattern.startswith("/"):  # perhaps a regular expression
         return filter(fits, names)
-    start = plain[0].lower()
-    near = takewhile(
-        lambda name: name.startswith(start), islice(names, bisect_left(names, start), None)
-    )
-    return filter(fits, near)
+    return filter(fits, beginning_with(names, plain_start(pattern).lower()))
 
 
 def is_meant(texts: Iterable[str], name: str) -> bool:
