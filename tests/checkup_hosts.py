@@ -116,7 +116,8 @@ class Post:
 
     def publish(
         self, source: str, *items: Item, suite: str = "jetty", signer: Signer | None = None,
-        date: float | None = None, unsigned: bool = False, called: str = "", **fields: str,
+        date: float | None = None, unsigned: bool = False, called: str = "",
+        packages_by: Signer | None = None, **fields: str,
     ) -> None:  # fmt: skip
         """Write a repository anew."""
         self._published += 1
@@ -133,7 +134,13 @@ class Post:
             release = suite if suite != "jetty" else "4"
             rpms = [_rpm(item, source.title()) for item in items]
             signing = None if unsigned else sign.detached
-            write_rpm_repository(place / release / "x86_64", rpms, sign=signing, date=date)
+            for_packages = packages_by or (None if unsigned else sign)
+            write_rpm_repository(
+                place / release / "x86_64", rpms, sign=signing, date=date,
+                sign_packages=for_packages.detached_binary if for_packages else None,
+            )  # fmt: skip
+            if unsigned:
+                (place / release / "x86_64/repodata/repomd.xml.asc").unlink(missing_ok=True)
         else:
             made = [_archive(item) for item in items]
             signing = None if unsigned else sign.detached_binary

@@ -46,7 +46,7 @@ def test_by_address_then_unchanged_then_undone(vendor: Harbour, signer: Signer) 
         *words(vendor, "--fingerprint", signer.fingerprint, "--for", "gullwatch", "--yes")
     )
     assert said.code == 0, said.err
-    for text in (signer.fingerprint[:4] + " ", "signs this source", "its fingerprint is the one you gave",
+    for text in (signer.fingerprint[:4] + " ", "signs the index of this source", "its fingerprint is the one you gave",
                  "To be written: /etc/apt/sources.list.d/gullwatch.sources", "not available", "5 from gullwatch",
                  "gullwatch would take over gull, which you did not name", "to prevent that: velpin confine gullwatch gullwatch",
                  "the next upgrade would change 1 more installed package", "1  new, from gullwatch", "velpin undo 1"):  # fmt: skip
@@ -146,7 +146,7 @@ def test_without_a_key_the_missing_one_is_named(vendor: Harbour) -> None:
     said = vendor.run("add", "gullwatch", "--url", address, "--suite", "jetty", "--yes")
     assert said.code == 4
     assert said.err.endswith(
-        ", a key not named for it\n  get that key from the vendor, and give it: --key FILE-or-URL\n"
+        ", which is not named for this source\n  get that key from the vendor, and give it: --key FILE-or-URL\n"
     )
 
 
@@ -178,7 +178,7 @@ def test_another_architecture(vendor: Harbour, signer: Signer) -> None:
     said = vendor.run(*words(vendor, "--yes"))
     assert said.code == 1
     assert "has nothing for amd64; it has arm64" in said.err
-    assert "signs this source" in said.out
+    assert "signs the index of this source" in said.out
 
 
 SNIPPETS = [

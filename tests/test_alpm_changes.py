@@ -364,7 +364,11 @@ def test_a_snippet_with_its_key_and_a_place(vendor: AlpmHarbour, signer: Signer)
     vendor.done(*words, "--preview")
     assert files_of(vendor) == before
     out = vendor.done(*words, "--over", "base", "--yes")
-    for text in ("signs this source", "its fingerprint is the one you gave", "velpin undo 1"):
+    for text in (
+        "signs the index of this source",
+        "its fingerprint is the one you gave",
+        "velpin undo 1",
+    ):
         assert text in out
     assert order(vendor) == ["gullwatch", "base"]
     assert "SigLevel = Required TrustAll" in vendor.read()

@@ -81,7 +81,7 @@ def test_a_snippet_with_its_key(vendor: RpmHarbour, signer: Signer) -> None:
     assert (code, files_of(vendor)) == (0, before)
     code, out, told = vendor.run(*words, "--yes")
     assert code == 0, told
-    for text in ("signs this source", "its fingerprint is the one you gave", "2-1 from gullwatch",
+    for text in ("signs the index of this source", "its fingerprint is the one you gave", "2-1 from gullwatch",
                  "gullwatch would take over tern, which you did not name", "velpin undo 1"):  # fmt: skip
         assert text in out
     written = vendor.read(f"{vendor.sources}/gullwatch.repo")
@@ -90,7 +90,7 @@ def test_a_snippet_with_its_key(vendor: RpmHarbour, signer: Signer) -> None:
     assert "gpgkey=file:///etc/pki/rpm-gpg/RPM-GPG-KEY-gullwatch\n" in written
     assert vendor.forecast("tool")["answers"][0]["source"] == "gullwatch"
     code, out, _ = vendor.run("keys", "--full")
-    assert (code, "signs for gullwatch" in out) == (0, True)
+    assert (code, "may sign gullwatch" in out) == (0, True)
     assert vendor.run(*words, "--yes")[1].startswith("✓ unchanged")
     assert vendor.run("undo", "--yes")[0] == 0
     assert files_of(vendor) == before
@@ -103,7 +103,7 @@ def test_a_wrong_key_and_a_wrong_fingerprint(vendor: RpmHarbour, stranger: Signe
     code, _, told = vendor.run("add", snippet, "--key", wrong, "--yes")
     assert code == 4
     assert told.endswith(
-        ", a key not named for it\n  get that key from the vendor, and give it: --key FILE-or-URL\n"
+        ", which is not named for this source\n  get that key from the vendor, and give it: --key FILE-or-URL\n"
     )
     code, _, told = vendor.run(
         "add", snippet, "--key", wrong, "--fingerprint", "A" * 40, "--yes"
@@ -190,7 +190,7 @@ def test_a_key_for_a_source_that_is_there(tmp_path: Path, signer: Signer) -> Non
     key = tmp_path / "key.asc"
     key.write_bytes(signer.public)
     code, out, told = harbour.run("add", "base", "--key", str(key), "--yes")
-    assert (code, "signs this source" in out) == (0, True), told
+    assert (code, "signs the index of this source" in out) == (0, True), told
     assert harbour.refresh().forecast("gull")["ok"]
     found = json.loads(harbour.run("sources", "--json")[1])[0]
     assert (found["handle"], found["copy"]) == ("base", "velpin")

@@ -148,11 +148,20 @@ class TrustError(VelpinError):
 
 
 class MissingKey(TrustError):
-    """Signed by keys that are not named for the source."""
+    """A signature that names keys which are not named for the source.
 
-    def __init__(self, message: str, key_ids: tuple[str, ...], hint: str = "") -> None:
+    `key_ids` is what the signature claims: nothing of it was verified. `refused` is the data that
+    it is said to sign and the detached signature (None for a clear-signed file), so that a key that
+    turns up later can be held against both.
+    """
+
+    def __init__(
+        self, message: str, key_ids: tuple[str, ...], hint: str = "",
+        refused: tuple[bytes, bytes | None] | None = None,
+    ) -> None:  # fmt: skip
         super().__init__(message, hint)
         self.key_ids = key_ids
+        self.refused = refused
 
 
 class BadSignature(TrustError):
@@ -160,7 +169,11 @@ class BadSignature(TrustError):
 
 
 class BadKey(TrustError):
-    """A key file that holds no usable OpenPGP certificate."""
+    """A key file that holds no usable OpenPGP certificate; `is_cut` for one that ends too early."""
+
+    def __init__(self, message: str, hint: str = "", *, is_cut: bool = False) -> None:
+        super().__init__(message, hint)
+        self.is_cut = is_cut
 
 
 class ChecksumMismatch(TrustError):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
@@ -16,6 +17,7 @@ from velpin.model.rule import Rule, Verdict
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry
+    from velpin.trust.openpgp import Key
 
 
 FOR_OWNER = 0o600
@@ -60,6 +62,21 @@ class KeyShown(NamedTuple):
     """Whether it really signs the source; None where that could not be seen."""
     agrees: bool | None
     """Whether it is the one that was announced; None where nothing was."""
+    what: Literal["index", "packages"] = "index"
+    """What it was seen to sign."""
+
+
+def shown_key(
+    key: Key, *, signs: bool | None, what: Literal["index", "packages"] = "index",
+    agrees: bool | None = None, now: float | None = None,
+) -> KeyShown:  # fmt: skip
+    """A key as it is shown before it is trusted; `now` is in seconds since 1970."""
+    expired = key.is_expired(time.time() if now is None else now)
+    return KeyShown(
+        key.owner, key.fingerprint, key.created, key.expires, key.algorithm,
+        "revoked" if key.revoked else "expired" if expired else "good", signs, agrees,
+        what,
+    )  # fmt: skip
 
 
 @dataclass(slots=True)

@@ -394,7 +394,7 @@ class Adapter(ABC, Generic[S_co]):
 
     @abstractmethod
     def keys(self) -> list[KeyUse]:
-        """Every key that signs for something, and for what."""
+        """Every key that may sign for something, and for what."""
 
     @abstractmethod
     def key_problems(self) -> list[str]:

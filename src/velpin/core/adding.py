@@ -10,9 +10,10 @@ import time
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.change.plan import KeyShown, NewSource, Plan
+from velpin.change.plan import NewSource, Plan, shown_key
 from velpin.change.readback import check_add
 from velpin.core.locking import holding
+from velpin.core.host_keys import seen_revoked
 from velpin.errors import (
     BadKey,
     BadSignature,
@@ -21,17 +22,19 @@ from velpin.errors import (
     Refusal,
     TrustError,
     UsageError,
+    VelpinError,
 )
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule
 from velpin.model.source import Source
-from velpin.trust.openpgp import Key, bare, read_keys
+from velpin.trust.openpgp import Key, bare, grouped, read_keys
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
     from velpin.core.host import Host
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits
+    from velpin.model.host import RefreshResult
 
 _LEAST_FINGERPRINT = 32
 
@@ -51,6 +54,9 @@ class Addition(NamedTuple):
     """Files among the edits that only root may read."""
     index_unsigned: Addition | None = None
     """What to write where the index turns out to be unsigned, and only the packages are."""
+    index_signed: Addition | None = None
+    """What to write where the index turns out to be signed by the keys, and the host would not
+    look at that unless it is told to."""
 
 
 class Examined(NamedTuple):
@@ -100,11 +106,15 @@ def plan_source(host: Adapter[Source], new: NewSource, transport: Transport) -> 
         plan.handles = [source.handle for source, _ in same]
         return plan
     _refuse_taken(host, addition, same)
-    _examine(host, plan, addition.keys, new, transport)
-    if addition.index_unsigned and isinstance(plan.error, BadSignature):
-        addition = addition.index_unsigned
-        plan = _planned(host, addition)
-        _examine(host, plan, addition.keys, new, transport)
+    results = _examine(host, plan, addition.keys, new, transport)
+    better = None
+    if isinstance(plan.error, BadSignature):
+        better = addition.index_unsigned
+    elif not plan.error and results and all(each.checked == "index" for each in results):
+        better = addition.index_signed
+    if better is not None:
+        plan = _planned(host, better)
+        _examine(host, plan, better.keys, new, transport)
     return plan
 
 
@@ -199,7 +209,7 @@ def agreeing(keys: Sequence[Key], new: NewSource) -> list[Key]:
         raise UsageError(
             f"{new.fingerprint!r} is too short for a fingerprint", "give all 40 characters of it"
         )
-    fitting = [key for key in keys if key.fingerprint in wanted]
+    fitting = [key for key in keys if any(_is_of(text, key) for text in wanted)]
     if not fitting:
         present = ", ".join(key.grouped for key in keys) or "no key"
         raise TrustError(
@@ -207,6 +217,11 @@ def agreeing(keys: Sequence[Key], new: NewSource) -> list[Key]:
             "do not add it; ask the vendor which key is theirs",
         )
     return fitting
+
+
+def _is_of(fingerprint: str, key: Key) -> bool:
+    """Whether a fingerprint is that of a key or of one of its subkeys: vendors publish either."""
+    return any(part.fingerprint == fingerprint for part in key.all_parts)
 
 
 # -- looking before writing ----------------------------------------------------------------
@@ -218,7 +233,7 @@ def _examine(
     keys: Sequence[Key],
     new: NewSource,
     transport: Transport,
-) -> None:
+) -> list[RefreshResult]:
     """Fetch the considered source as it would be fetched, and look at what came."""
     after = host.with_edits(plan.edits)
     problem = after.config_error()
@@ -226,46 +241,81 @@ def _examine(
         raise problem
     transport = transport.with_access(after.fetch_logins(), after.fetch_certificates())
     added = [source for source in map(after.source, plan.handles) if source.on]
-    signers: set[str] = set()
+    signers, by_package = set[str](), set[str]()
     is_seen = False
     reached = []
+    results = []
     for source in added:
         result = after.fetch(source.handle, transport, ())
+        results.append(result)
         signers.update(result.signed_by)
-        is_seen = is_seen or bool(result.signed_by)
-        is_seen = is_seen or isinstance(result.error, MissingKey | BadSignature)
+        by_package.update(result.packages_signed_by)
+        is_seen = is_seen or bool(result.checked or result.signed_by)
+        is_seen = is_seen or isinstance(result.error or result.doubt, MissingKey)
         if result.error is None:
             reached.append(source.handle)
         for warning in result.warnings:
             plan.notes.append(Reason("source-warning", {"source": source.handle, "what": warning}))
+        plan.notes += _what_was_checked(result, is_expected=bool(keys))
         if isinstance(result.error, NotThere):
             plan.findings.append(after.nothing_there(source, result, transport))
-        elif isinstance(result.error, MissingKey):
-            hint = "get that key from the vendor, and give it: --key FILE-or-URL"
-            plan.error = MissingKey(result.error.message, result.error.key_ids, hint)
-        elif result.error:
-            plan.error = result.error
+        elif result.error is not None:
+            plan.error = _as_asked(result.error)
+        elif result.doubt is not None and keys:
+            plan.error = _as_asked(result.doubt)
     shown = keys or [key for source in added for key in after.keys_here(source, signers)]
     now = time.time()
-    plan.keys = [_shown(key, signers if is_seen else None, new, now) for key in shown]
+    plan.keys = [
+        shown_key(
+            key, signs=key.fingerprint in signers | by_package if is_seen else None,
+            what="index" if key.fingerprint in signers else "packages",
+            agrees=True if new.fingerprint else None, now=now,
+        )
+        for key in shown
+    ]  # fmt: skip
+    _refuse_revoked(host, plan, keys)
     if plan.error:
-        return
+        return results
     fetched = host.with_edits(plan.edits)
     for handle in reached:
         examined = fetched.examine(fetched.source(handle), shown, transport)
         plan.findings += examined.findings
         plan.notes += examined.notes
+    return results
 
 
-def _shown(key: Key, signers: Collection[str] | None, new: NewSource, now: float) -> KeyShown:
-    """A key as it is shown before it is trusted; `signers` as seen, None where nothing was."""
-    return KeyShown(
-        key.owner,
-        key.fingerprint,
-        key.created,
-        key.expires,
-        key.algorithm,
-        "revoked" if key.revoked else "expired" if key.is_expired(now) else "good",
-        None if signers is None else key.fingerprint in signers,
-        True if new.fingerprint else None,
-    )
+def _what_was_checked(result: RefreshResult, *, is_expected: bool) -> Iterator[Reason]:
+    """Says what a signature was checked of, unless that is the index, as it should be."""
+    for key in result.offered_keys:
+        facts = {"key": grouped(key.fingerprint), "owner": key.owner, "address": key.address}
+        yield Reason("key-to-import", {**facts})
+    if result.error or result.doubt or result.checked == "index":
+        return
+    if result.checked == "packages":
+        yield Reason("checked-packages", {"source": result.handle})
+    elif is_expected:
+        yield Reason("checked-nothing", {"source": result.handle})
+
+
+def _as_asked(problem: VelpinError) -> VelpinError:
+    """An error of a fetch as it is told to somebody who is adding the source."""
+    if not isinstance(problem, MissingKey):
+        return problem
+    hint = "get that key from the vendor, and give it: --key FILE-or-URL"
+    return MissingKey(problem.message, problem.key_ids, hint)
+
+
+def _refuse_revoked(host: Adapter[Source], plan: Plan, keys: Sequence[Key]) -> None:
+    """A copy of a key without the revocation that this host has seen is not taken."""
+    if not keys:
+        return
+    revocations = seen_revoked(host)
+    for key in keys:
+        where = revocations.where(key.fingerprint)
+        if where:
+            plan.error = BadKey(
+                f"the key {key.grouped} was revoked by its owner, as {where} shows; a copy of it"
+                " without the revocation does not take that back",
+                "ask the vendor which key replaces it",
+            )
+            return

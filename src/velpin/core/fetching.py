@@ -22,7 +22,7 @@ from velpin.errors import (
     VelpinError,
 )
 from velpin.fetch.unpack import MOST_UNPACKED, measured
-from velpin.model.host import RefreshResult
+from velpin.model.host import OfferedKey, RefreshResult
 from velpin.model.safe_text import bare_address
 from velpin.model.source import Source
 from velpin.store.cache import Fetched, IndexCache, is_as_fetched
@@ -205,7 +205,11 @@ class SourceFetch(ABC):
         self.next.dates = list(self.before.dates) if self.before else []
         if dated is not None and dated not in self.next.dates[-1:]:
             self.next.dates.append(dated)
+        if self.result.signed_by:
+            self.result.checked = "index"
         self.next.signed_by = list(self.result.signed_by)
+        self.next.packages_signed_by = list(self.result.packages_signed_by)
+        self.next.offered_keys = [list(each) for each in self.result.offered_keys]
         same = self.before is not None and self.before.indexes == self.next.indexes
         self.cache.keep(self.next)
         self.result.outcome = "unchanged" if same else "new"
@@ -215,4 +219,9 @@ class SourceFetch(ABC):
         before.fetched = self.now
         self.cache.keep(before)
         self.result.signed_by = tuple(before.signed_by)
+        self.result.packages_signed_by = tuple(before.packages_signed_by)
+        self.result.offered_keys = tuple(OfferedKey(*each) for each in before.offered_keys)
+        self.result.checked = (
+            "index" if before.signed_by else "packages" if before.packages_signed_by else ""
+        )
         self.result.outcome = "unchanged"

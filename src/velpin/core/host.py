@@ -12,7 +12,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
-from velpin.errors import HostFileError
+from velpin.errors import HostFileError, TrustError
 
 if TYPE_CHECKING:
     from velpin.change.journal import Journal, JournalEntry
@@ -168,8 +168,10 @@ class Host:
         return source_statuses(self._adapter)
 
     def keys(self) -> list[KeyUse]:
-        """Every key that signs for something, and for what."""
-        return self._adapter.keys()
+        """Every key that may sign for something, for what, and what it was seen to sign."""
+        from velpin.core.host_keys import key_uses
+
+        return key_uses(self._adapter)
 
     def key_problems(self) -> list[str]:
         """Keys that are named and cannot be used, and why."""
@@ -355,7 +357,7 @@ class Host:
         settings = read_settings(
             host.tree, host.fetch_proxies(), host.fetch_logins(), host.fetch_certificates()
         )
-        return Transport(settings, self._progress)
+        return Transport(settings, self._progress, files=self.tree)
 
     def refresh(
         self, handles: Sequence[str] = (), *, accept_changed: bool = False, files: bool = False
@@ -367,8 +369,12 @@ class Host:
         this kind of host keeps them apart. Raises Refusal for a handle that is none.
         """
         from velpin.core.refreshing import refresh
+        from velpin.core.host_keys import remember_revoked
 
-        return refresh(self, handles, accept_changed=accept_changed, files=files)
+        results = refresh(self, handles, accept_changed=accept_changed, files=files)
+        if any(isinstance(result.error, TrustError) for result in results):
+            remember_revoked(self._adapter)
+        return results
 
     def refresh_one(
         self,
@@ -644,6 +650,9 @@ class Host:
         if against is not None:
             raise against
         self.check_writable()
+        from velpin.core.host_keys import remember_revoked
+
+        remember_revoked(self._adapter)
         if plan.undoes:
             return self._journal.undo(plan.undoes, self.on_wait)
         return self._journal.make(

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.errors import HostFileError, StoreError
 from velpin.model.host import SourcePriority, SourceStatus
+from velpin.trust.named import OWN_KEYS
 from velpin.trust.openpgp import grouped, key_with
 
 if TYPE_CHECKING:
@@ -26,10 +27,13 @@ class StatusParts(NamedTuple):
     signed: str
     keys: Sequence[Key]
     """Keys that may sign it."""
-    signed_by: Sequence[str] | None
-    """Fingerprints of the keys that signed the copy that counts; None where those that may sign
-    are shown instead."""
+    signed_by: Sequence[str]
+    """Fingerprints of the keys that were verified to have signed the copy that counts."""
     dated: float | None
+    packages_signed_by: Sequence[str] = ()
+    """Fingerprints of the keys that were verified to have signed some of its packages."""
+    to_import: Sequence[str] = ()
+    """Keys that the host's installer will fetch and ask about when it first needs them."""
     copy_problem: str = ""
     key_problem: str = ""
 
@@ -56,7 +60,10 @@ def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceSt
         priorities=parts.priorities,
         channel=parts.channel,
         signed=parts.signed,
-        signers=_signers(parts),
+        signers=_shown_all(parts, parts.signed_by),
+        package_signers=_shown_all(parts, parts.packages_signed_by),
+        named_keys=tuple(map(_shown, parts.keys)) if parts.signed in OWN_KEYS else (),
+        to_import=tuple(parts.to_import),
         offers=offers,
         dated=parts.dated,
         copy=host.index_holder(source.handle),
@@ -67,11 +74,8 @@ def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceSt
     )
 
 
-def _signers(parts: StatusParts) -> tuple[str, ...]:
-    """Who signed the copy that counts; before there is one, who may sign."""
-    if parts.signed_by is None:
-        return tuple(map(_shown, parts.keys))
-    found = [(fingerprint, key_with(parts.keys, fingerprint)) for fingerprint in parts.signed_by]
+def _shown_all(parts: StatusParts, fingerprints: Sequence[str]) -> tuple[str, ...]:
+    found = [(fingerprint, key_with(parts.keys, fingerprint)) for fingerprint in fingerprints]
     return tuple(_shown(key) if key else grouped(fingerprint[-16:]) for fingerprint, key in found)
 
 

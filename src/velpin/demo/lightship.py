@@ -23,7 +23,9 @@ def write_lightship(
             DemoRpm(**package_fields(package), vendor=vendor) for package in repository["packages"]
         ]
         folder = www / repository["address"].partition("://")[2]
-        write_rpm_repository(folder, packages, sign=signer.detached)
+        write_rpm_repository(
+            folder, packages, sign=signer.detached, sign_packages=signer.detached_binary
+        )
         (folder.parent / "key.asc").write_bytes(signer.public)
         here += [package for package in packages if package.name in repository.get("installed", ())]
         if "settings" in repository:

@@ -88,9 +88,14 @@ def primary_xml(packages: Sequence[DemoRpm]) -> bytes:
     ).encode()
 
 
+def file_name(one: DemoRpm) -> str:
+    """What a package's file is called."""
+    _, version, release = one.evr
+    return f"{one.name}-{version}-{release}.{one.arch}.rpm"
+
+
 def _package_xml(one: DemoRpm) -> str:
     epoch, version, release = one.evr
-    bare = f"{one.name}-{version}-{release}.{one.arch}.rpm"
     relations = "".join(
         f"<rpm:{element}>{''.join(map(_entry_xml, told))}</rpm:{element}>\n"
         for kind, (element, *_) in _TAGS.items()
@@ -104,7 +109,7 @@ def _package_xml(one: DemoRpm) -> str:
         f"<summary>{escape(one.summary)}</summary>\n<description/>\n"
         f'<time file="{one.built}" build="{one.built}"/>\n'
         f'<size package="{one.size}" installed="{one.disk}" archive="{one.disk}"/>\n'
-        f"<location href={quoteattr('Packages/' + bare)}/>\n<format>\n"
+        f"<location href={quoteattr('Packages/' + file_name(one))}/>\n<format>\n"
         f"<rpm:vendor>{escape(one.vendor)}</rpm:vendor>\n"
         f"<rpm:sourcerpm>{escape(one.source or one.name)}-{version}-{release}.src.rpm"
         "</rpm:sourcerpm>\n"
@@ -167,8 +172,10 @@ def write_rpm_repository(
     modules: str = "",
     sign: Callable[[bytes], bytes] | None = None,
     date: float | None = None,
+    sign_packages: Callable[[bytes], bytes] | None = None,
 ) -> Path:
-    """Write a repository's lists; `sign` gives a detached signature. Gives its folder."""
+    """Write a repository's lists; `sign` gives a detached signature, `sign_packages` a binary one
+    for the beginnings of packages, which are written then. Gives its folder."""
     made = int(date if date is not None else time.time() - 3600)
     plain = {
         "primary": ("xml", primary_xml(packages)),
@@ -178,6 +185,10 @@ def write_rpm_repository(
         plain["modules"] = ("yaml", modules.encode())
     inside = folder / "repodata"
     inside.mkdir(parents=True, exist_ok=True)
+    for package in packages if sign_packages else ():
+        path = folder / "Packages" / file_name(package)
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(package_beginning(package, sign_packages))
     told = ""
     for kind, (form, data) in plain.items():
         packed = PACKERS[ending](data)
@@ -199,6 +210,25 @@ def write_rpm_repository(
     if sign is not None:
         (inside / "repomd.xml.asc").write_bytes(sign(text))
     return folder
+
+
+_LEAD = b"\xed\xab\xee\xdb" + bytes(92)
+_PREAMBLE = b"\x8e\xad\xe8\x01\0\0\0\0"
+_SIGNATURE_TAG, _BYTES = 268, 7
+
+
+def package_beginning(
+    one: DemoRpm, sign: Callable[[bytes], bytes] | None, tag: int = _SIGNATURE_TAG
+) -> bytes:
+    """A package file up to the end of its header, signed where `sign` gives a binary signature."""
+    header = _PREAMBLE + header_of(one)
+    values = []
+    if sign is not None:
+        signature = sign(header)
+        values.append((tag, _BYTES, len(signature), signature))
+    signing = _PREAMBLE + packed_header(values)
+    padding = bytes(-(len(_LEAD) + len(signing)) % 8)
+    return _LEAD + signing + padding + header
 
 
 # -- the host's own record -----------------------------------------------------------------

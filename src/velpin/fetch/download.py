@@ -10,19 +10,19 @@ from __future__ import annotations
 
 import contextlib
 import os
-import stat
 import threading
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import IO, TYPE_CHECKING, Any, NamedTuple
 from urllib.parse import unquote, urlsplit
 
 from velpin import __version__
-from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere
-from velpin.files.disk import open_again, open_new, temporary_for
+from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, HostFileError, NotThere
+from velpin.files.disk import open_again, open_new, open_plain, temporary_for
 from velpin.files.text import whole_number
+from velpin.files.tree import Tree
 from velpin.model.safe_text import bare_address
 
 if TYPE_CHECKING:
@@ -97,6 +97,7 @@ class FetchSettings:
     certificates: Sequence[Certificates] = ()
 
 
+_HEADERS = {"User-Agent": f"velpin/{__version__}", "Accept-Encoding": "identity"}
 _HASTY = 5.0
 """Seconds, for a server that is only asked whether it has something."""
 
@@ -115,7 +116,11 @@ class _Again(Exception):
 
 
 class Transport:
-    """Fetches files; one for a whole run, used by several threads."""
+    """Fetches files; one for a whole run, used by several threads.
+
+    `files` is the host whose files `file:` addresses mean: they lie below its root, whatever links
+    are there. Without one they mean this machine's own.
+    """
 
     def __init__(
         self,
@@ -123,8 +128,11 @@ class Transport:
         progress: Progress | None = None,
         wait: Callable[[float], None] = time.sleep,
         clock: Callable[[], float] = time.monotonic,
+        *,
+        files: Tree | None = None,
     ) -> None:
         self.settings = settings or FetchSettings()
+        self._files = files
         self._progress = progress or (lambda _name, _done, _total: None)
         self._wait = wait
         self._clock = clock
@@ -135,8 +143,7 @@ class Transport:
         self, logins: Sequence[Login], certificates: Sequence[Certificates]
     ) -> Transport:
         """The same with the logins and certificates of a host as it would be."""
-        settings = replace(self.settings, logins=logins, certificates=certificates)
-        return Transport(settings, self._progress, self._wait, self._clock)
+        return self._with(replace(self.settings, logins=logins, certificates=certificates))
 
     def hasty(self) -> Transport:
         """The same with little patience for a server that does not answer."""
@@ -144,7 +151,10 @@ class Transport:
             self.settings, connect_timeout=min(_HASTY, self.settings.connect_timeout),
             read_timeout=min(_HASTY, self.settings.read_timeout), retries=0,
         )  # fmt: skip
-        return Transport(settings, self._progress, self._wait, self._clock)
+        return self._with(settings)
+
+    def _with(self, settings: FetchSettings) -> Transport:
+        return Transport(settings, self._progress, self._wait, self._clock, files=self._files)
 
     def get(
         self,
@@ -186,16 +196,88 @@ class Transport:
             self.get(url, target, most=most)
             return target.read_bytes()
 
+    def read_beginning(self, url: str, size: int) -> bytes:
+        """The first `size` bytes of a file, fewer of one that is shorter; no more is fetched, also
+        from a server that would send the whole. Raises NotThere, FetchError."""
+        if _scheme(url) in ("file", "copy"):
+            with self._plain_file(url) as file:
+                return file.read(size)
+        import urllib3
+
+        last: Exception | None = None
+        for turn in range(self.settings.retries + 1):
+            if turn:
+                self._wait(min(self.settings.pause * 2 ** (turn - 1), _LONGEST_PAUSE))
+            try:
+                return self._beginning_http(url, size)
+            except (_Again, urllib3.exceptions.HTTPError, *_BROKEN) as problem:
+                last = problem
+                if _is_hopeless(problem):
+                    break
+        raise FetchError(f"{bare_address(url)}: {_said(last)}") from last
+
+    def _beginning_http(self, url: str, size: int) -> bytes:
+        answer = self._ask(url, {**_HEADERS, "Range": f"bytes=0-{size - 1}"})
+        try:
+            if answer.status != 206:
+                self._check_status(url, answer, 0, Path("/nonexistent"))
+            deadline = self._clock() + self.settings.read_timeout * 2
+            found = b""
+            while len(found) < size and (piece := answer.read1(min(_CHUNK, size - len(found)))):
+                found += piece
+                if self._clock() > deadline:
+                    raise FetchError(f"{bare_address(url)}: its beginning took too long")
+            return found
+        finally:
+            answer.close()
+
     # -- file ----------------------------------------------------------------------------
+
+    @contextlib.contextmanager
+    def _plain_file(self, url: str) -> Iterator[IO[bytes]]:
+        """The plain file that a `file:` address means, open; NotThere, FetchError."""
+        path = file_path(url)
+        base, name = self._place_of(path)
+        try:
+            with open_plain(base, name) as file:
+                yield file
+        except (FileNotFoundError, NotADirectoryError) as problem:
+            raise NotThere(f"{bare_address(url)}: no such file{self._below()}") from problem
+        except ValueError as problem:
+            raise FetchError(f"{bare_address(url)}: is no address") from problem
+        except OSError as problem:
+            raise FetchError(f"{bare_address(url)}: {problem.strerror}") from problem
+
+    def _place_of(self, path: str) -> tuple[Path, str]:
+        """Below which folder the file of an address lies, and its name there without any link."""
+        try:
+            if self._files is None:
+                return Path("/"), os.path.realpath(path)[1:]
+            beside = _beside(self._files.root, path)
+            if beside and not self._files.path(path).exists():
+                return beside, os.path.relpath(os.path.realpath(path), beside)
+            return self._files.root, self._files.resolved(path)
+        except (ValueError, HostFileError) as problem:
+            raise FetchError(f"{path}: is no address") from problem
+
+    def _below(self) -> str:
+        """Says where a `file:` address was looked for, unless that is plain."""
+        root = self._files.root if self._files else Path("/")
+        return "" if root == Path("/") else f" below {root}"
+
+    def folders(self, url: str) -> list[str]:
+        """Names of the folders in the folder that a `file:` address means; none where it is none."""
+        base, name = self._place_of(file_path(url))
+        try:
+            return Tree(base).folders(name)
+        except HostFileError:
+            return []
 
     def _copy(
         self, url: str, target: Path, label: str, bound: int, validators: Mapping[str, str]
     ) -> Got:
-        path = Path(file_path(url))
-        try:
-            found = path.stat()
-            if not stat.S_ISREG(found.st_mode):
-                raise FetchError(f"{bare_address(url)}: is no plain file")
+        with self._plain_file(url) as file:
+            found = os.fstat(file.fileno())
             stamp = f"{found.st_mtime_ns} {found.st_size}"
             if validators.get("last_modified") == stamp:
                 return Got(False, 0, dict(validators))
@@ -203,14 +285,7 @@ class Transport:
                 raise ChecksumMismatch(
                     f"{bare_address(url)}: {found.st_size} bytes, {bound} are allowed"
                 )
-            with path.open("rb") as source:
-                data = source.read(bound + 1)
-        except (FileNotFoundError, NotADirectoryError) as problem:
-            raise NotThere(f"{bare_address(url)}: no such file") from problem
-        except ValueError as problem:
-            raise FetchError(f"{bare_address(url)}: is no address") from problem
-        except OSError as problem:
-            raise FetchError(f"{bare_address(url)}: {problem.strerror}") from problem
+            data = file.read(bound + 1)
         _put(target, data)
         self._progress(label, len(data), found.st_size)
         return Got(True, len(data), {"last_modified": stamp})
@@ -261,7 +336,7 @@ class Transport:
         have = _size_of(part) if size else 0
         if have >= size:
             have = 0
-        headers = {"User-Agent": f"velpin/{__version__}", "Accept-Encoding": "identity"}
+        headers = dict(_HEADERS)
         if have:
             headers["Range"] = f"bytes={have}-"
         elif validators.get("etag"):
@@ -448,6 +523,23 @@ def file_path(url: str) -> str:
     if rest.startswith("//"):
         rest = "/" + rest[2:].partition("/")[2]
     return unquote(rest)
+
+
+def _beside(root: Path, path: str) -> Path | None:
+    """The folder that holds a host's root, where an address means a file beside the root.
+
+    A host that is being put together in a folder of its own often has its repositories beside it;
+    its installer, told of another root, reads them there. That counts only for a root that is no
+    mounted file system, in a folder that nobody else may write to.
+    """
+    folder = root.parent
+    if folder == root or folder == folder.parent or os.path.ismount(root):
+        return None
+    status = folder.stat()
+    if status.st_uid != os.geteuid() or status.st_mode & 0o022:
+        return None
+    place = Path(os.path.realpath(path))
+    return folder if place.is_relative_to(folder) and not place.is_relative_to(root) else None
 
 
 def _redirected(asked: str, onward: str, headers: dict[str, str]) -> str:

@@ -81,15 +81,24 @@ def read_file(base: Path, name: str, most: int) -> bytes:
     Raises FileNotFoundError or another OSError where it cannot be read, is no plain file, has a
     link in its way, or is larger than `most` bytes.
     """
+    with open_plain(base, name) as file:
+        if os.fstat(file.fileno()).st_size > most:
+            raise OSError(0, f"is larger than {most} bytes")
+        return file.read(most + 1)
+
+
+@contextlib.contextmanager
+def open_plain(base: Path, name: str) -> Iterator[IO[bytes]]:
+    """A plain file below `base`, open for reading.
+
+    Raises OSError where it cannot be read, is no plain file, or has a link in its way.
+    """
     with opened_folder(base, name) as (folder, last):
         handle = os.open(last, _READ, dir_fd=folder)
     with os.fdopen(handle, "rb") as file:
-        found = os.fstat(handle)
-        if not stat.S_ISREG(found.st_mode):
+        if not stat.S_ISREG(os.fstat(handle).st_mode):
             raise OSError(0, "is no plain file")
-        if found.st_size > most:
-            raise OSError(0, f"is larger than {most} bytes")
-        return file.read(most + 1)
+        yield file
 
 
 def remove_file(base: Path, name: str) -> None:

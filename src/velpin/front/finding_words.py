@@ -10,18 +10,24 @@ SENTENCES = {
     "key-expired": "the key of {source} expired on {day}: {owner}, {key}",
     "key-expiring": "the key of {source} expires on {day}: {owner}, {key}",
     "key-weak": "the key of {source} is too weak ({algorithm}): {owner}, {key}",
-    "other-key": "{source} is signed by {keys}, which is not named for it (named: {named})",
+    "other-key": "the signature of {source} names the key {keys}, which is not named for it (named: {named})",
     "key-unnamed": "{source} names no key of its own",
     "key-for-all": "the key of {owner} in {file} counts for every source that names none"
     " ({others}); it signs {signs}",
     "key-old-place": "{file} holds keys for all sources that name none ({keys}); they sign {signs}",
     "key-writable": "{file} may be written by others than its owner ({mode})",
+    "key-form": "{what}",
     "login-readable": "{file} holds a password and may be read by others ({mode})",
     "key-renewed": "the same key, renewed, is in {where}: {owner}, {key}",
     "key-certified": "that key is in {where}: {owner}, {key}; the key named until now ({old}) has"
     " certified it",
     "key-stranger": "that key is in {where}: {owner}, {key}; no key named until now vouches for it,"
-    " so compare it with what the vendor publishes",
+    " so it may be anybody's: compare it with what the vendor of {source} publishes",
+    "key-did-not-sign": "a key with that fingerprint is in {where} ({owner}, {key}), but it did not"
+    " make this signature: the index was altered, or somebody claims to be that vendor",
+    "key-revoked-elsewhere": "that key is in {where}: {owner}, {key}; its owner has revoked it, as"
+    " {revoked} shows",
+    "key-replaces": "replaces the key that {source} names now: {owner}, {key}",
     # fit
     "other-release": "{source} is made for {asked}, and this host is {here}",
     "other-arch": "{source} has packages for {has}, and this host takes {arch}",

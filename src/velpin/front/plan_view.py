@@ -74,8 +74,14 @@ def _show_key(screen: Screen, key: KeyShown) -> None:
         pieces += [", ", (f"{key.state}", "bad")]
     screen.line(*pieces, indent=2)
     if key.signs is not None:
-        told = ("signs this source", "good") if key.signs else ("does NOT sign this source", "bad")
-        screen.line(told, indent=2)
+        what = {"index": "signs the index of this source", "packages": "signs its packages"}
+        screen.line(
+            signed(what[key.what], "good") if key.signs
+            else signed("does NOT sign this source", "bad"),
+            indent=2,
+        )  # fmt: skip
+    else:
+        screen.line(signed("not seen to sign anything here yet", "warn"), indent=2)
     if key.agrees:
         screen.line(signed("its fingerprint is the one you gave", "good"), indent=2)
     elif key.agrees is None and key.signs is not False:

@@ -127,16 +127,29 @@ def _priorities(one: SourceStatus) -> str:
 
 
 def _signature(one: SourceStatus) -> Piece:
+    """Who was seen to sign it; else, quieter, who may."""
     if not one.signed:
         return ""
     if one.signed == "none":
         return signed("unsigned, and trusted", "warn")
+    if one.signers:
+        return signed(_first_of(one.signers), "good")
+    if one.package_signers:
+        return signed(f"packages: {_first_of(one.package_signers)}", "good")
+    if one.to_import:
+        return ("a key to be imported", "quiet")
     if one.signed == "common":
-        return one.signers[0] if one.signers else "any of the host's common keys"
-    if not one.signers:
-        return signed("no usable key", "bad")
-    names = shortened([signer.partition(" <")[0] for signer in one.signers], 1)
-    return names if one.copy else (f"named: {names}", "quiet")
+        return ("any of the common keys", "quiet")
+    if one.signed == "ring":
+        return ("any key of the ring", "quiet")
+    if one.named_keys:
+        return (f"named: {_first_of(one.named_keys)}", "quiet")
+    return signed("no usable key", "bad")
+
+
+def _first_of(keys: Sequence[str]) -> str:
+    """The first owner, and how many more."""
+    return shortened([key.partition(" <")[0] for key in keys], 1)
 
 
 def show_skipped(screen: Screen, host: Host) -> None:
@@ -217,11 +230,12 @@ def show_keys(screen: Screen, found: Sequence[KeyUse], now: float, *, full: bool
         [
             (use.owner.partition(" <")[0], "name"), _key_state(use, now),
             "every source that names no key" if use.everything else ", ".join(use.sources),
+            signed(shortened(use.signs, 3), "good") if use.signs else ("nothing yet", "quiet"),
             ids[use.fingerprint], use.where,
         ]
         for use in found
     ]  # fmt: skip
-    screen.table(["key", "valid", "signs for", "id", "in"], rows)
+    screen.table(["key", "valid", "may sign", "seen to sign", "id", "in"], rows)
     screen.gap()
     screen.line("whole fingerprints: ", ("velpin keys --full", "command"))
 
@@ -256,7 +270,9 @@ def _show_key(screen: Screen, use: KeyUse, now: float) -> None:
     screen.line(grouped(use.fingerprint), indent=2)
     screen.line(f"{use.algorithm}, made {day(use.created)}, ", _key_state(use, now), indent=2)
     screen.line(f"in {use.where}", indent=2)
-    screen.line("signs for ", *_vouched(use), indent=2)
+    screen.line("may sign ", *_vouched(use), indent=2)
+    seen = signed(", ".join(use.signs), "good") if use.signs else ("nothing yet", "quiet")
+    screen.line("seen to sign ", seen, indent=2)
 
 
 def _vouched(use: KeyUse) -> list[Piece]:

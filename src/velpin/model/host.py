@@ -11,7 +11,7 @@ from velpin.model.reason import Inline, Note
 from velpin.model.source import Source
 
 if TYPE_CHECKING:
-    from velpin.errors import VelpinError
+    from velpin.errors import TrustError, VelpinError
 
 SourceState = Literal["on", "off", "not fetched"]
 
@@ -35,11 +35,18 @@ class SourceStatus(NamedTuple):
     """What the release file says of itself: suite, codename, version, not automatic."""
     signed: str
     signers: tuple[str, ...]
+    """Keys that were verified to have signed the index that counts."""
     offers: int
     dated: float | None
     """When the release file was made, in seconds since 1970, None where not fetched."""
     copy: Literal["installer", "velpin", ""]
     problem: str = ""
+    package_signers: tuple[str, ...] = ()
+    """Keys that were verified to have signed some of its packages."""
+    named_keys: tuple[str, ...] = ()
+    """Keys that may sign for it, as the host's files say; nothing is known of what they signed."""
+    to_import: tuple[str, ...] = ()
+    """Keys that the host's installer will fetch, and ask about, when it first needs them."""
 
 
 class SourceCounts(NamedTuple):
@@ -79,6 +86,14 @@ class SearchHit(NamedTuple):
     source: str | None
 
 
+class OfferedKey(NamedTuple):
+    """A key that the host's installer will fetch, and ask about, when it first needs it."""
+
+    address: str
+    fingerprint: str
+    owner: str
+
+
 @dataclass(slots=True)
 class RefreshResult:
     """What came of fetching one source."""
@@ -91,7 +106,16 @@ class RefreshResult:
     """How much was fetched."""
     offers: int = 0
     signed_by: tuple[str, ...] = ()
-    """Fingerprints of the keys that signed it."""
+    """Fingerprints of the keys that were verified to have signed its index."""
+    packages_signed_by: tuple[str, ...] = ()
+    """Fingerprints of the keys that were verified to have signed some of its packages."""
+    checked: Literal["index", "packages", ""] = ""
+    """Which signature was checked; empty where there was none that could be."""
+    offered_keys: tuple[OfferedKey, ...] = ()
+    """Keys at the addresses that its configuration names, which the host's installer does not
+    have yet."""
+    doubt: TrustError | None = None
+    """A signature that does not hold, which the host's installer would not look at."""
 
 
 class KeyUse(NamedTuple):
@@ -105,5 +129,8 @@ class KeyUse(NamedTuple):
     revoked: bool
     where: str
     sources: tuple[str, ...]
+    """The sources that it is named for, or that it may sign because they name none."""
     everything: bool
-    """Whether it signs for every source that names no key."""
+    """Whether it may sign for every source that names no key."""
+    signs: tuple[str, ...] = ()
+    """The sources whose index or packages it was verified to have signed."""

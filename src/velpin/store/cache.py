@@ -52,6 +52,10 @@ class Fetched:
     """Where the release file came from: url, etag, last_modified."""
     indexes: dict[str, str] = field(default_factory=dict)
     """File name in the folder for each index the source's configuration asks for."""
+    packages_signed_by: list[str] = field(default_factory=list)
+    """Keys that were verified to have signed some packages."""
+    offered_keys: list[list[str]] = field(default_factory=list)
+    """Address, fingerprint and owner of each key that the host's installer does not have yet."""
     dates: list[float] = field(default_factory=list)
     """When the indexes of the last good fetches were made, as they say, oldest first; each once."""
 
@@ -82,7 +86,10 @@ class FetchFailure(NamedTuple):
     kind: str
     """The kind of error, as it is called in `velpin.errors`."""
     keys: tuple[str, ...] = ()
-    """Fingerprints or ids of the keys that signed its index, where none of them is named for it."""
+    """Fingerprints or ids of the keys that the signature of its index names, where none of them is
+    named for the source: claimed, not verified."""
+    refused: tuple[bytes, bytes | None] | None = None
+    """The index's head that was refused for that, and its detached signature if it has one."""
 
     @property
     def text(self) -> str:
@@ -262,7 +269,14 @@ class IndexCache:
             "keys": list(problem.key_ids) if isinstance(problem, MissingKey) else [],
         }  # fmt: skip
         told = without_logins(json.dumps(said)).encode()
-        disk.write_file(self.place(address, release).folder, _FAILURE, told, mode=disk.FILES)
+        folder = self.place(address, release).folder
+        refused = problem.refused if isinstance(problem, MissingKey) else None
+        for name, data in zip(_REFUSED, refused or (None, None), strict=True):
+            if data is None or len(data) > _LARGEST_RELEASE:
+                disk.remove_file(folder, name)
+            else:
+                disk.write_file(folder, name, data, mode=disk.FILES)
+        disk.write_file(folder, _FAILURE, told, mode=disk.FILES)
 
     def failure(self, address: str, release: str) -> FetchFailure | None:
         """Why the last fetch of a source failed, None where it did not."""
@@ -271,15 +285,19 @@ class IndexCache:
                 told = json.loads(disk.read_file(folder, _FAILURE, _LARGEST_STATE))
                 keys = tuple(str(key) for key in told.get("keys", ()))[:_MOST_KEYS]
                 return FetchFailure(
-                    str(told["message"]), str(told["hint"]), str(told.get("kind", "")), keys
-                )
+                    str(told["message"]), str(told["hint"]), str(told.get("kind", "")), keys,
+                    _refused_head(folder) if keys else None,
+                )  # fmt: skip
             except (OSError, ValueError, KeyError, TypeError, AttributeError):
                 continue
         return None
 
 
 _FAILURE = "failure.json"
+_REFUSED = ("refused.head", "refused.signature")
+"""The head of an index that was signed by keys not named for it, and its detached signature."""
 _MOST_KEYS = 32
+_OFFERED = 3
 _MOST_DATES = 12
 """So many dates of a source's indexes are remembered."""
 _INNER = ("fetched", "parsed", "memo")
@@ -287,6 +305,7 @@ _LARGEST_STATE = 16 << 20
 _LARGEST_RELEASE = 64 << 20
 _STATE = (
     "address", "release", "release_file", "fetched", "signed_by", "remote", "indexes", "dates",
+    "packages_signed_by", "offered_keys",
 )  # fmt: skip
 
 
@@ -300,6 +319,17 @@ def open_cache(tree: Tree, *, ready_only: bool = False) -> IndexCache:
         key = f"{zlib.crc32(os.fsencode(tree.root)):08x}"
         folders.append(platformdirs.user_cache_path("velpin") / f"{_short(str(tree.root))}-{key}")
     return IndexCache(folders, ready_only=ready_only)
+
+
+def _refused_head(folder: Path) -> tuple[bytes, bytes | None] | None:
+    found: list[bytes | None] = []
+    for name in _REFUSED:
+        try:
+            found.append(disk.read_file(folder, name, _LARGEST_RELEASE))
+        except OSError:
+            found.append(None)
+    head, signature = found
+    return None if head is None else (head, signature)
 
 
 def _may_write(folder: Path) -> bool:
@@ -334,7 +364,8 @@ def _read_state(folder: Path) -> Fetched | None:
         state: dict[str, Any] = json.loads(disk.read_file(folder, "state.json", _LARGEST_STATE))
         if state.pop("sum") != _checksum(state):
             return None
-        state.setdefault("dates", [])  # not kept by earlier versions
+        for name in ("dates", "packages_signed_by", "offered_keys"):
+            state.setdefault(name, [])  # not kept by earlier versions
         found = Fetched(folder, **{name: state[name] for name in _STATE})
     except (OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
         return None
@@ -355,13 +386,22 @@ def _is_sound(found: Fetched) -> bool:
         and isinstance(found.signed_by, list)
         and isinstance(found.dates, list)
         and all(isinstance(date, int | float) for date in found.dates)
-        and all(isinstance(signer, str) for signer in found.signed_by)
+        and isinstance(found.packages_signed_by, list)
+        and all(isinstance(key, str) for key in (*found.signed_by, *found.packages_signed_by))
+        and isinstance(found.offered_keys, list)
+        and all(_is_offered_key(each) for each in found.offered_keys)
         and all(isinstance(table, dict) for table in tables)
         and all(isinstance(text, str) for table in tables for text in table.values())
     ):
         return False
     names = (found.release_file, *found.indexes.values())
     return all(name and "/" not in name and _is_plain(found.folder / name) for name in names)
+
+
+def _is_offered_key(told: object) -> bool:
+    return (
+        isinstance(told, list) and len(told) == _OFFERED and all(isinstance(t, str) for t in told)
+    )
 
 
 def _is_plain(path: Path) -> bool:

@@ -14,6 +14,9 @@ KeyPlace = Literal["file", "fingerprint", "embedded", "common", "ring", "package
 in the folder that counts for all sources, in the host's own ring; `packages` where its packages
 alone are signed, `none` where nothing is checked."""
 
+OWN_KEYS: tuple[KeyPlace, ...] = ("file", "fingerprint", "embedded", "packages")
+"""How keys are named that are a source's own, so that naming another replaces them."""
+
 
 @dataclass(slots=True)
 class NamedKeys:
@@ -27,7 +30,7 @@ class NamedKeys:
 
 
 def use_of(key: Key, handles: Iterable[str], *, everything: bool = False) -> KeyUse:
-    """A key with the sources it signs; `everything` where it signs for all that name no key."""
+    """A key and what it may sign; `everything` for all sources that name no key of their own."""
     return KeyUse(
         key.owner, key.fingerprint, key.created, key.expires, key.algorithm, key.revoked, key.where,
         tuple(dict.fromkeys(handles)), everything,

@@ -44,6 +44,10 @@ CODES = {
         "anyone on the way can put anything on this host"),
     "unsigned": Code("trust", "warning",
         "nothing tells the vendor's packages from anybody else's"),
+    "plain-index": Code("trust", "hint",
+        "its packages are checked, but anyone on the way can hide new versions or offer old ones"),
+    "key-form": Code("trust", "error",
+        "the installer passes the file over, so the keys in it count for nothing"),
     "key-writable": Code("trust", "error",
         "others can put a key of their own in it"),
     "login-readable": Code("trust", "warning",
@@ -136,3 +140,17 @@ CODES = {
 
 FINDING_CODES = tuple(CODES)
 """The codes of all findings, the gravest kinds first."""
+
+CHECK_WHY = {
+    "check-off-expiry": "somebody can go on offering an old index, with faults that are long mended",
+    "check-off-date": "an index with a date yet to come is taken",
+    "check-off-weak": "a digest that can be forged is taken for proof",
+    "check-off-downgrade": "the source can lose its signature, and nothing says so",
+    "check-off-server": "any server can pose as this source: what is not signed can be changed",
+}
+"""Why it matters that one check alone is switched off, where the rest still holds."""
+ONE_OF_TWO = {
+    "check-off-packages": "only the signed index vouches for its packages",
+    "check-off-index": "packages are checked, but somebody can hide new versions or offer old ones",
+}
+"""The same where a source's index or its packages are still checked."""

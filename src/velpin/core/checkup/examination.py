@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
+from velpin.core.host_keys import keys_on_host, seen_revoked
 from velpin.errors import HostFileError, StoreError, VelpinError
 from velpin.model.reason import Fact, Place, Reason
 
@@ -24,6 +25,8 @@ if TYPE_CHECKING:
     from velpin.model.source import Source
     from velpin.store.cache import FetchFailure
     from velpin.trust.named import NamedKeys
+    from velpin.trust.openpgp import Key
+    from velpin.trust.revoked import Revocations
 
 DAY = 86400.0
 
@@ -56,6 +59,8 @@ class Draft(NamedTuple):
     advice: Reason | None = None
     severity: Severity | None = None
     """Where it is not what the code says."""
+    why: str = ""
+    """Why it matters, where it is not what the code says."""
 
     @property
     def key(self) -> tuple[str, str, str]:
@@ -126,6 +131,16 @@ class Examination:
     @cached_property
     def _dates(self) -> dict[str, float | None]:
         return {}
+
+    @cached_property
+    def keys_on_host(self) -> list[Key]:
+        """Every key in a key file of the host, once for each file."""
+        return keys_on_host(self.host)
+
+    @cached_property
+    def revocations(self) -> Revocations:
+        """Keys that were seen revoked, in any file of the host or by Velpin before."""
+        return seen_revoked(self.host)
 
     def failure(self, source: Source) -> FetchFailure | None:
         """Why the last fetch of a source failed."""

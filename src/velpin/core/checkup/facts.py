@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from velpin.model.reason import Note, Place, Reason
     from velpin.model.source import Source
     from velpin.trust.named import NamedKeys
+    from velpin.trust.openpgp import SignedHead
 
 
 class KindFacts(ABC):
@@ -39,8 +40,17 @@ class KindFacts(ABC):
 
     @abstractmethod
     def index_signers(self, source: Source) -> Sequence[str]:
-        """Fingerprints of the keys that signed the copy of the index that counts, as it says;
-        none where that is not known."""
+        """Fingerprints of the keys that were verified to have signed the copy of the index that
+        counts; none where that could not be verified. What a signature merely claims is not here."""
+
+    def package_signers(self, source: Source) -> Sequence[str]:
+        """Fingerprints of the keys that were verified to have signed some of its packages."""
+        return ()
+
+    def index_head(self, source: Source) -> SignedHead | None:
+        """The signed head of the copy of the index that counts, where Velpin has not verified it:
+        one that the host's installer keeps."""
+        return None
 
     @abstractmethod
     def is_checked(self, source: Source) -> bool:
@@ -57,6 +67,11 @@ class KindFacts(ABC):
     @abstractmethod
     def key_files(self) -> Sequence[str]:
         """Files of the host that hold keys which sign for sources, or could."""
+
+    def key_file_mends(self, source: Source) -> Sequence[Mend]:
+        """Ways to make a key file usable that a source names and the host's installer cannot read;
+        the keys stay the same."""
+        return ()
 
     def key_addresses(self, source: Source) -> Sequence[str]:
         """Addresses that the configuration of a source names for its keys."""

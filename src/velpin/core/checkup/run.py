@@ -141,7 +141,7 @@ def _finding(number: int, draft: Draft, mend: Mend | None) -> Finding:
         source=draft.source,
         place=draft.place,
         text=draft.what,
-        why=CODES[draft.code].why,
+        why=draft.why or CODES[draft.code].why,
         mend=command,
         is_choice=bool(mend and mend.is_choice),
         advice=draft.advice if mend is None else None,

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.change.plan import Plan
+from velpin.change.plan import Plan, shown_key
+from velpin.core.checkup.codes import CHECK_WHY, ONE_OF_TWO
 from velpin.core.checkup.examination import DAY, Check, Draft, Examination, Make, Mend, note_of
-from velpin.errors import BadKey, VelpinError
+from velpin.errors import VelpinError
 from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.rule import as_typed
-from velpin.trust.openpgp import Key, bare, key_with, read_keys
+from velpin.trust.named import OWN_KEYS
+from velpin.trust.openpgp import Key, SignedHead, bare, key_with, read_sound_keys
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
@@ -33,6 +35,9 @@ def keys_that_count(check: Examination, source: Source) -> tuple[list[Key], bool
     that did, else all that are named for it."""
     named = check.named_keys(source)
     signers = check.facts.index_signers(source)
+    head = None if signers else check.facts.index_head(source)
+    if head is not None:  # made by a key that was revoked since, say
+        signers = head.claimed()
     seen = [key for key in named.keys if any(key_with([key], signer) for signer in signers)]
     return (seen, True) if seen else (list(named.keys), False)
 
@@ -55,9 +60,11 @@ def check_keys(check: Examination) -> Iterator[Draft]:
 def _missing(check: Examination, source: Source, named: NamedKeys) -> Draft:
     gone = next((file for file in named.files if not check.host.tree.exists(file)), "")
     facts = {"source": source.handle, "what": "; ".join(named.problems)}
+    signers = check.facts.index_signers(source)
     return Draft(
         "key-missing", Reason("key-missing", dict(facts)), source.places[0], source.handle, gone,
-        list(_key_mends(check, source, check.facts.index_signers(source))),
+        [*check.facts.key_file_mends(source),
+         *_key_mends(check, source, candidates(check, source, signers))],
         note_of("name-key", source=source.handle),
         None if not any(key.is_usable(check.now) for key in named.keys) else "hint",
     )  # fmt: skip
@@ -91,48 +98,85 @@ def _of_key(check: Examination, code: str, source: Source, key: Key) -> Draft:
         code, source=source.handle, owner=key.owner, key=key.grouped, day=day(key.expires),
         algorithm=key.algorithm, where=key.where,
     )  # fmt: skip
-    mends = list(_key_mends(check, source, [key.fingerprint], instead=key))
+    mends = list(_key_mends(check, source, _renewed(check, source, key)))
     advice = note_of("renew-key", source=source.handle)
     return Draft(code, what, source.places[0], source.handle, key.fingerprint, mends, advice)
+
+
+def _renewed(check: Examination, source: Source, old: Key) -> Iterator[Candidate]:
+    """The same key with a later end; none for one that its owner has revoked."""
+    for found in candidates(check, source, [old.fingerprint]):
+        if found.key.fingerprint == old.fingerprint and not old.revoked:
+            yield found
 
 
 # -- signed by another ---------------------------------------------------------------------
 
 
+class Candidate(NamedTuple):
+    """A key that a source could name, and where it was found."""
+
+    key: Key
+    place: str
+
+
 def check_signers(check: Examination) -> Iterator[Draft]:
-    """Indexes that are signed by keys that are not named for them, as the copy here or the last
-    fetch shows."""
+    """Indexes whose signatures name keys that are not named for them, in the copy here or in the
+    one that the last fetch refused."""
     for source in check.sources_on:
         named = check.named_keys(source)
         if named.how in _UNCHECKED:
             continue
-        failure = check.failure(source)
-        signers: Sequence[str] = failure.keys if failure else ()
-        if not signers and named.keys and not named.problems:
-            signers = check.facts.index_signers(source)
-        if not signers or any(key_with(named.keys, signer) for signer in signers):
+        head, claimed = _doubtful_head(check, source, named)
+        if not claimed or any(key_with(named.keys, each) for each in claimed):
             continue
-        found = list(keys_to_be_had(check, source, signers))
+        found = list(candidates(check, source, claimed))
+        proved = [each for each in found if head and head.verified_by([each.key])]
         facts = note_of(
-            "other-key", source=source.handle, keys=", ".join(signers),
+            "other-key", source=source.handle, keys=", ".join(claimed),
             named=", ".join(key.fingerprint for key in named.keys[:3]) or "none",
         )  # fmt: skip
-        what = facts._replace(because=tuple(_about(key, place, named) for key, place in found))
+        told = [_about(check, source, each, named, is_proved=each in proved) for each in found]
         yield Draft(
-            "other-key", what, source.places[0], source.handle, " ".join(signers),
-            list(_key_mends(check, source, signers, found=found)),
+            "other-key", facts._replace(because=tuple(told)), source.places[0], source.handle,
+            " ".join(claimed), list(_key_mends(check, source, proved)),
             note_of("name-key", source=source.handle),
         )  # fmt: skip
 
 
-def _about(key: Key, place: str, named: NamedKeys) -> Reason:
+def _doubtful_head(
+    check: Examination, source: Source, named: NamedKeys
+) -> tuple[SignedHead | None, Sequence[str]]:
+    """A head that no named key has been seen to sign, and the keys that its signatures claim."""
+    failure = check.failure(source)
+    if failure and failure.keys:
+        return (SignedHead(*failure.refused) if failure.refused else None), failure.keys
+    if not named.keys or named.problems:
+        return None, ()
+    head = check.facts.index_head(source)
+    if head is not None:
+        return head, head.claimed()
+    return None, check.facts.index_signers(source)
+
+
+def _about(
+    check: Examination, source: Source, found: Candidate, named: NamedKeys, *, is_proved: bool
+) -> Reason:
     """What ties a key to those that are named."""
-    facts = {"key": key.grouped, "owner": key.owner, "where": place}
+    key = found.key
+    facts = {
+        "key": key.grouped, "owner": key.owner, "where": found.place, "source": source.handle,
+    }  # fmt: skip
+    if not is_proved:
+        return Reason("key-did-not-sign", dict(facts))
+    if check.revocations.where(key.fingerprint):
+        where = check.revocations.where(key.fingerprint)
+        return Reason("key-revoked-elsewhere", {**facts, "revoked": where})
     if key_with(named.keys, key.fingerprint):
         return Reason("key-renewed", dict(facts))
-    if _certifier(key, named):
-        old = _certifier(key, named)
-        return Reason("key-certified", {**facts, "old": old.grouped if old else ""})
+    old = _certifier(key, named)
+    if old:
+        return Reason("key-certified", {**facts, "old": old.grouped})
     return Reason("key-stranger", dict(facts))
 
 
@@ -142,18 +186,16 @@ def _certifier(key: Key, named: NamedKeys) -> Key | None:
     return next((old for old in named.keys if is_certified_by(key, old)), None)
 
 
-def keys_to_be_had(
-    check: Examination, source: Source, signers: Iterable[str]
-) -> Iterator[tuple[Key, str]]:
-    """Keys by some signers that lie on this host or at an address that the source's own files
-    name, and where."""
-    wanted = list(signers)
+def candidates(
+    check: Examination, source: Source, fingerprints: Iterable[str]
+) -> Iterator[Candidate]:
+    """Keys with some fingerprints that are on this host or at an address that the source's own
+    files name. That a key is here says nothing about whose source it may sign."""
+    wanted = list(fingerprints)
     named = check.named_keys(source)
-    for file in check.facts.key_files():
-        place = str(check.host.tree.path(file))
-        for key in _read(check.host.tree.read(file) or b"", place):
-            if any(key_with([key], signer) for signer in wanted) and not _is_among(key, named.keys):
-                yield key, place
+    for key in check.keys_on_host:
+        if any(key_with([key], each) for each in wanted) and not _is_among(key, named.keys):
+            yield Candidate(key, str(check.host.tree.path(key.where)))
     addresses = [*check.facts.key_addresses(source), *addresses_in_comments(check.host, source)]
     for address in list(dict.fromkeys(addresses))[:_MOST_ADDRESSES]:
         transport = check.ask(source)
@@ -163,22 +205,15 @@ def keys_to_be_had(
             data = transport.read(address, most=_LARGEST_KEY)
         except VelpinError:
             continue
-        for key in _read(data, address):
-            if any(key_with([key], signer) for signer in wanted):
-                yield key, address
+        for key in read_sound_keys(data, address):
+            if any(key_with([key], each) for each in wanted):
+                yield Candidate(key, address)
 
 
 def _is_among(key: Key, others: Iterable[Key]) -> bool:
     return any(
         (other.fingerprint, other.expires) == (key.fingerprint, key.expires) for other in others
     )
-
-
-def _read(data: bytes, where: str) -> list[Key]:
-    try:
-        return read_keys(data, where) if data.strip() else []
-    except BadKey:
-        return []
 
 
 def addresses_in_comments(host: Adapter[Source], source: Source) -> list[str]:
@@ -192,29 +227,34 @@ def addresses_in_comments(host: Adapter[Source], source: Source) -> list[str]:
     return found
 
 
-def _key_mends(
-    check: Examination, source: Source, signers: Sequence[str], *, instead: Key | None = None,
-    found: Sequence[tuple[Key, str]] | None = None,
-) -> Iterator[Mend]:  # fmt: skip
-    """To name a key that is to be had; one that a named key vouches for needs no choice."""
+def _key_mends(check: Examination, source: Source, found: Iterable[Candidate]) -> Iterator[Mend]:
+    """To name a key that was found. Only the same key, renewed, needs no choice: its own owner
+    has signed the new date. Any other is somebody's word: that it is on this host already, that
+    an address offers it or that another key vouches for it does not make it this source's. A key
+    that was revoked is never named again, whatever copy of it lacks the revocation."""
     named = check.named_keys(source)
-    for key, place in keys_to_be_had(check, source, signers) if found is None else found:
-        if not key.is_usable(check.now):
+    for key, place in found:
+        if not key.is_usable(check.now) or check.revocations.where(key.fingerprint):
             continue
-        if instead is not None and key.fingerprint != instead.fingerprint:
-            continue
-        known = key_with(named.keys, key.fingerprint) or place.startswith("/")
+        is_same = any(key.fingerprint == old.fingerprint for old in named.keys)
+        is_verified = key.fingerprint in check.facts.index_signers(source)
         command = as_typed(
             ["velpin", "add", source.handle, "--key", place, "--fingerprint", bare(key.fingerprint)]
         )
-        yield Mend(command, _naming(source, key), is_choice=not known)
+        make = _naming(source, key, [old for old in named.keys if named.how in OWN_KEYS])
+        yield Mend(command, make, is_choice=not (is_same or is_verified))
 
 
-def _naming(source: Source, key: Key) -> Make:
+def _naming(source: Source, key: Key, old: Sequence[Key]) -> Make:
     def make(host: Adapter[Source]) -> Plan:
         plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
         plan.propose(host.tree, host.compose_key(host.source(source.handle), [key]))
         plan.handles = [source.handle]
+        plan.keys = [shown_key(key, signs=True)]
+        plan.notes = [
+            note_of("key-replaces", source=source.handle, owner=each.owner, key=each.grouped)
+            for each in old if each.fingerprint != key.fingerprint
+        ]  # fmt: skip
         return plan
 
     return make
@@ -228,18 +268,28 @@ def check_checks(check: Examination) -> Iterator[Draft]:
     for source in check.sources_on:
         told = list(check.host.checks_off(source))
         for reason in told:
-            place = check.facts.place_of_check(source, reason)
-            plain = reason.code == "plain-way"
-            mends = check.facts.check_mends(source, reason)
             yield Draft(
-                ("checks-off", "plain-http")[plain], reason, place, source.handle,
-                reason.code, mends, note_of("check-again", source=source.handle),
+                _PLAIN.get(reason.code, "checks-off"), reason,
+                check.facts.place_of_check(source, reason), source.handle, reason.code,
+                check.facts.check_mends(source, reason),
+                note_of("check-again", source=source.handle),
+                why=_why_off(check, source, reason.code),
             )  # fmt: skip
         if not told and not check.facts.is_checked(source):
             yield Draft(
                 "unsigned", note_of("nothing-checked", source=source.handle), source.places[0],
                 source.handle, advice=note_of("ask-for-signatures", source=source.handle),
             )  # fmt: skip
+
+
+_PLAIN = {"plain-way": "plain-http", "plain-index": "plain-index"}
+
+
+def _why_off(check: Examination, source: Source, code: str) -> str:
+    """Why a check that is off matters here; empty for what is always so."""
+    if code in CHECK_WHY:
+        return CHECK_WHY[code]
+    return ONE_OF_TWO.get(code, "") if check.facts.is_checked(source) else ""
 
 
 # -- files of keys and logins --------------------------------------------------------------

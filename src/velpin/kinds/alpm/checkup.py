@@ -65,7 +65,7 @@ class AlpmCheckupFacts(KindFacts):
 
     def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
         """To take the section's own level away, where the host's is stricter and has keys."""
-        if reason.code == "plain-way":
+        if reason.code in ("plain-way", "plain-index"):
             return []
         return [Mend("", partial(_level_removed, source.handle), is_choice=True)]
 

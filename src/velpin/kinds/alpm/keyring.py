@@ -1,4 +1,4 @@
-"""Which key of an alpm host signs for which source."""
+"""Which key of an alpm host may sign for which source."""
 
 from __future__ import annotations
 

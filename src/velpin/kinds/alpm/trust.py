@@ -73,7 +73,8 @@ def checks_off(host: AlpmState, source: AlpmSource) -> list[Reason]:
     if level.any_key and said:
         found.append(Reason("check-off-any-key", dict(facts)))
     if level.of_index != "required" and source.address.startswith(("http:", "ftp:")):
-        found.append(Reason("plain-way", {"source": source.handle}))
+        code = "plain-index" if level.of_packages == "required" else "plain-way"
+        found.append(Reason(code, {"source": source.handle}))
     return found
 
 

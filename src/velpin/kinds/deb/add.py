@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Sequence
-from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 from velpin.change.plan import NewSource
 from velpin.core.adding import Addition, Examined, agreeing, given_keys
 from velpin.core.snippets import plain_address
 from velpin.errors import FetchError, HostFileError, TrustError, UsageError
-from velpin.fetch.download import Transport, file_path
+from velpin.fetch.download import Transport
 from velpin.files.text import decode, encode
 from velpin.files.tree import Edits
 from velpin.kinds.deb import edit
@@ -300,12 +299,7 @@ def suites_of(source: DebSource, transport: Transport, release: dict[str, str]) 
 
 def _listed(base: str, transport: Transport) -> list[str]:
     if urlsplit(base).scheme in ("file", "copy"):
-        folder = Path(file_path(base))
-        return (
-            sorted(entry.name for entry in folder.iterdir() if entry.is_dir())
-            if folder.is_dir()
-            else []
-        )
+        return transport.folders(base)
     try:
         page = decode(transport.read(base, most=1 << 20))
     except (FetchError, TrustError):

@@ -8,17 +8,18 @@ from __future__ import annotations
 import re
 import time
 from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 
-from velpin.change.plan import Plan
+from velpin.change.plan import Plan, shown_key
 from velpin.core.adapter import Adapter, Installed
 from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
 from velpin.core.checkup.facts import KindFacts
 from velpin.core.checkup.mends import nothing_for
 from velpin.core.checkup.next_release import NextRelease
 from velpin.core.publisher import archive_addresses
-from velpin.errors import BadSignature, FetchError, HostFileError, TrustError
+from velpin.core.host_keys import keys_on_host
+from velpin.errors import FetchError, HostFileError, TrustError
 from velpin.fetch.download import Transport
 from velpin.files.text import decode
 from velpin.files.tree import Tree
@@ -32,14 +33,27 @@ from velpin.kinds.deb.logins import LOGIN_FOLDER, MAIN, parse_logins
 from velpin.kinds.deb.preferences import NEVER
 from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.sources import DebSource, SourceEntry, pairs_of, sources_folder
-from velpin.kinds.deb.trust import COMMON_FILE, COMMON_FOLDER, OWN_FOLDER, WEAKENING
+from velpin.kinds.deb.trust import (
+    COMMON_FILE,
+    COMMON_FOLDER,
+    OWN_FOLDER,
+    WEAKENING,
+    installer_head,
+)
 from velpin.model.finding import Severity
 from velpin.model.reason import Place, Reason
 from velpin.model.rule import as_typed
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
 from velpin.trust.named import NamedKeys
-from velpin.trust.openpgp import Key, clear_issuers, key_with, read_keys
+from velpin.trust.openpgp import (
+    Key,
+    SignedHead,
+    armoured,
+    key_with,
+    read_keys,
+    read_sound_keys,
+)
 
 _KEY_FOLDERS = (OWN_FOLDER, "usr/share/keyrings", COMMON_FOLDER)
 _UNSIGNED = ("check-off-trusted", "check-off-insecure", "plain-way")
@@ -62,7 +76,7 @@ class DebCheckupFacts(KindFacts):
     def own_checks(self) -> Sequence[Check]:
         """Keys that count for all, suites, components, what is listed twice."""
         return (
-            check_unnamed, check_for_all, check_old_place, check_suites, check_components,
+            check_key_files, check_unnamed, check_for_all, check_old_place, check_suites, check_components,
             check_archs, check_twice,
         )  # fmt: skip
 
@@ -73,15 +87,29 @@ class DebCheckupFacts(KindFacts):
         return self.host.keys_for(self.host.source(source.handle))
 
     def index_signers(self, source: Source) -> Sequence[str]:
-        """Who signed the release file that counts."""
+        """Who signed the release file that counts, as verified by Velpin when it fetched it, else
+        now, with all the keys of the host."""
         copy = self.host.copies[source.handle]
         if copy.fetched:
             return copy.fetched.signed_by
-        data = self.host.tree.read(copy.release_file) if copy.release_file else None
-        try:
-            return clear_issuers(data or b"", copy.release_file)
-        except BadSignature:
-            return ()
+        if source.handle not in self._signers:
+            head = self.index_head(source)
+            keys = [*self.host.keys_for(self.host.source(source.handle)).keys, *self._keys]
+            self._signers[source.handle] = head.verified_by(keys) if head else ()
+        return self._signers[source.handle]
+
+    @cached_property
+    def _signers(self) -> dict[str, Sequence[str]]:
+        return {}
+
+    @cached_property
+    def _keys(self) -> list[Key]:
+        return keys_on_host(self.host)
+
+    def index_head(self, source: Source) -> SignedHead | None:
+        """The release file that the host's installer keeps, where that is the one that counts."""
+        copy = self.host.copies[source.handle]
+        return None if copy.fetched else installer_head(self.host.tree, copy.release_file)
 
     def is_checked(self, source: Source) -> bool:
         """Every release file's signature is, unless that is switched off or there is none."""
@@ -119,6 +147,15 @@ class DebCheckupFacts(KindFacts):
             if any(name in entry.options for name in names or ("trusted", "allow-insecure")):
                 return entry.place
         return source.places[0]
+
+    def key_file_mends(self, source: Source) -> Sequence[Mend]:
+        """To write a file again in the form that its name asks for, or to let it be read."""
+        reader = self.host.key_files
+        return [
+            mend
+            for file in self.keys_of(source).files
+            for mend in _key_file_mends(self.host, file, reader.read(file).mistake)
+        ]
 
     def key_files(self) -> Sequence[str]:
         """Those of the folders for keys, and those that sources name."""
@@ -275,6 +312,48 @@ def _checked_again(handle: str, said: frozenset[str], code: str, host: Adapter[S
     return plan
 
 
+# -- files of keys ---------------------------------------------------------------------------
+
+
+def _key_file_mends(host: DebAdapter, file: str, mistake: str) -> Iterator[Mend]:
+    if mistake in ("ending", "line"):
+        yield Mend("", partial(_form_changed, file))
+    elif mistake == "rights" and not host.key_files.why_barred_by_folder(file):
+        yield Mend("", partial(_made_readable, file))
+
+
+def _form_changed(file: str, host: Adapter[Source]) -> Plan:
+    """The same keys in the form that the name of their file asks for."""
+    keys = read_keys(host.tree.read(file) or b"", f"/{file}")
+    form = "binary" if file.endswith(".gpg") else "armored"
+    plan = Plan("", f"write /{file} again as {form} keys")
+    data = b"".join(bytes(key.cert) for key in keys) if form == "binary" else armoured(keys)
+    plan.propose(host.tree, {file: data})
+    plan.keys = [shown_key(key, signs=None) for key in keys]
+    return plan
+
+
+def _made_readable(file: str, host: Adapter[Source]) -> Plan:
+    mode = host.tree.mode(file) or 0
+    plan = Plan("", f"let everybody read /{file}: {mode | 0o444:04o} instead of {mode:04o}")
+    plan.propose_modes(host.tree, {file: mode | 0o444})
+    return plan
+
+
+def check_key_files(check: Examination) -> Iterator[Draft]:
+    """Files of common keys that the installer passes over; those that a source names are told
+    with the source."""
+    host = _facts(check).host
+    read, _ = read_and_skipped(host.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
+    for file in read:
+        held = host.key_files.read(file, is_common=True)
+        if held.mistake:
+            mends = list(_key_file_mends(host, file, held.mistake))
+            what = note_of("key-form", what=held.problem)
+            yield Draft("key-form", what, Place(file, 0), "", file, mends,
+                        note_of("edit-by-hand", file=f"/{file}"))  # fmt: skip
+
+
 # -- keys that count for all -----------------------------------------------------------------
 
 
@@ -285,10 +364,15 @@ def check_unnamed(check: Examination) -> Iterator[Draft]:
         if not source.on or check.named_keys(source).how != "common":
             continue
         signers = facts.index_signers(source)
+        accepted = [key.fingerprint for key in check.named_keys(source).keys]
         mends = [
-            Mend(_key_command(source, facts.host.tree.path(file)), make)
-            for file, make in _ways_to_name(facts, source, signers)
-        ]
+            Mend(
+                _key_command(source, facts.host.tree.path(file)), partial(_name_key, source, keys),
+                is_choice=not _is_only_its_own(check, source, keys),
+            )
+            for file, keys in _signing_keys(facts, signers)
+            if all(key.fingerprint in accepted for key in keys)
+        ]  # fmt: skip
         yield Draft(
             "key-unnamed", note_of("key-unnamed", source=source.handle), source.places[0],
             source.handle, "", mends, note_of("name-key", source=source.handle),
@@ -296,41 +380,50 @@ def check_unnamed(check: Examination) -> Iterator[Draft]:
         )  # fmt: skip
 
 
+def _is_only_its_own(check: Examination, source: DebSource, keys: Sequence[Key]) -> bool:
+    """Whether keys sign for sources of one publisher alone. A key that signs for somebody else as
+    well may be theirs: then to name it here takes a decision."""
+    others = (each for each in _signed_with(check, keys) if each.handle != source.handle)
+    mine = check.publishers.get(source.handle)
+    return all(check.publishers.get(each.handle) == mine for each in others)
+
+
 def _key_command(source: DebSource, file: Path) -> str:
     return as_typed(["velpin", "add", source.handle, "--key", str(file)])
 
 
-def _ways_to_name(
-    facts: DebCheckupFacts, source: DebSource, signers: Collection[str]
-) -> Iterator[tuple[str, Make]]:
-    """Files of this host with a key that signed the index of a source, the ones that are for a
-    single vendor first; and how to name it."""
-    if not signers:
-        return
-    for file in facts.key_files():
-        keys = _keys_in(facts, file)
-        fitting = [key for key in keys if any(key_with([key], signer) for signer in signers)]
-        if fitting:
-            yield file, partial(_name_key, source, file, tuple(fitting))
+def _signing_keys(
+    facts: DebCheckupFacts, signers: Collection[str]
+) -> Iterator[tuple[str, tuple[Key, ...]]]:
+    """Files of this host with keys that signed the index of a source, and those keys."""
+    for file in facts.key_files() if signers else ():
+        keys = tuple(key for key in _keys_in(facts, file) if key.fingerprint in signers)
+        if keys:
+            yield file, keys
 
 
-def _name_key(source: DebSource, file: str, keys: tuple[Key, ...], host: Adapter[Source]) -> Plan:
+def _name_key(source: DebSource, keys: tuple[Key, ...], host: Adapter[Source]) -> Plan:
+    """Name just these keys, in a file of their own: another key may lie beside them."""
     assert isinstance(host, DebAdapter)
     here = host.source(source.handle)
-    plan = Plan("", f"name the key in /{file} for {source.handle}")
-    if file.startswith(COMMON_FOLDER) or file == COMMON_FILE:
-        plan.propose(host.tree, compose_key(host, here, keys))
+    plan = Plan("", f"name the key {keys[0].grouped} ({keys[0].owner}) for {source.handle}")
+    files = {file for file, held in _signing_files(host) if held == set(keys)}
+    own = next((file for file in sorted(files) if not file.startswith(COMMON_FOLDER)), "")
+    if own and own != COMMON_FILE:
+        plan.propose(host.tree, edit.set_key(host.tree, here, f"/{own}"))
     else:
-        plan.propose(host.tree, edit.set_key(host.tree, here, f"/{file}"))
+        plan.propose(host.tree, compose_key(host, here, keys))
+    plan.keys = [shown_key(key, signs=True) for key in keys]
     return plan
 
 
+def _signing_files(host: DebAdapter) -> Iterator[tuple[str, set[Key]]]:
+    for file in DebCheckupFacts(host).key_files():
+        yield file, set(read_sound_keys(host.tree.read(file) or b"", f"/{file}"))
+
+
 def _keys_in(facts: DebCheckupFacts, file: str) -> list[Key]:
-    data = facts.host.tree.read(file)
-    try:
-        return read_keys(data, f"/{file}") if data and data.strip() else []
-    except TrustError:
-        return []
+    return read_sound_keys(facts.host.tree.read(file) or b"", f"/{file}")
 
 
 def check_for_all(check: Examination) -> Iterator[Draft]:
@@ -351,7 +444,7 @@ def check_for_all(check: Examination) -> Iterator[Draft]:
             "key-for-all", file=f"/{file}", owner=keys[0].owner, others=tuple(others),
             signs=", ".join(source.handle for source in signed) or "no source here",
         )  # fmt: skip
-        mend = Mend("", partial(_out_of_common, file, signed, keys), is_choice=not signed)
+        mend = Mend("", partial(_out_of_common, file, signed, keys), is_choice=True)
         yield Draft("key-for-all", what, Place(file, 0), "", file, [mend])
 
 
@@ -414,7 +507,7 @@ def check_old_place(check: Examination) -> Iterator[Draft]:
         "key-old-place", file=f"/{COMMON_FILE}", keys=", ".join(key.owner for key in keys[:4]),
         signs=", ".join(source.handle for source in signed) or "no source here",
     )  # fmt: skip
-    mend = Mend("", partial(_out_of_common, COMMON_FILE, signed, keys), is_choice=bool(unused))
+    mend = Mend("", partial(_out_of_common, COMMON_FILE, signed, keys), is_choice=True)
     severity: Severity | None = "error" if facts.host.is_newer and signed else None
     yield Draft("key-old-place", what, Place(COMMON_FILE, 0), "", "", [mend], None, severity)
 

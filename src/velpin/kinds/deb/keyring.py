@@ -1,4 +1,4 @@
-"""Which key of a deb host signs for which source."""
+"""Which key of a deb host may sign for which source."""
 
 from __future__ import annotations
 

@@ -10,6 +10,8 @@ Observed rules: docs/how-hosts-choose/deb.md, "Sources and copies".
 
 from __future__ import annotations
 
+import re
+
 from velpin.errors import FetchError
 from velpin.files.text import decode, whole_number
 from velpin.kinds.deb.sources import DebSource
@@ -17,6 +19,7 @@ from velpin.kinds.deb.sources import DebSource
 LARGEST = 1 << 20
 _PREFIX = "mirror+"
 _LAST = 1 << 30
+_ADDRESS = re.compile(r"(?:https?|ftp|file|copy)://?[^\s/]*/", re.ASCII)
 _MOST = 20
 """So many mirrors are tried at most."""
 
@@ -36,7 +39,7 @@ def read_mirrors(data: bytes, source: DebSource) -> list[str]:
     found: list[tuple[int, int, str]] = []
     for at, line in enumerate(decode(data).splitlines()):
         address, _, more = line.strip().partition("\t")
-        if not address or address.startswith("#"):
+        if not _ADDRESS.match(address):  # a remark, or a file that is no list of mirrors
             continue
         said: dict[str, list[str]] = {}
         for word in more.split():

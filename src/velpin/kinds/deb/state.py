@@ -48,6 +48,7 @@ from velpin.store.index import Batch, Index, IndexNote, IndexPart, Notes, Row
 from velpin.store.memo import Memo
 
 if TYPE_CHECKING:
+    from velpin.kinds.deb.key_files import KeyFileReader
     from velpin.trust.named import NamedKeys
     from velpin.trust.openpgp import Key
 
@@ -297,7 +298,7 @@ class DebState(Adapter[DebSource]):
         said = (source.signed_by, source.trusted, str(source.places[0]))
         if said not in self._named_keys:
             self._named_keys[said] = named_keys(
-                self.tree, source, common_file=self._reads_common_file
+                self.tree, source, common_file=self._reads_common_file, reader=self.key_files
             )
         return self._named_keys[said]
 
@@ -309,7 +310,17 @@ class DebState(Adapter[DebSource]):
         """Keys that sign for every source that names none; files that cannot be used are told."""
         from velpin.kinds.deb.trust import common_keys
 
-        return common_keys(self.tree, problems, common_file=self._reads_common_file)
+        return common_keys(
+            self.tree, problems, common_file=self._reads_common_file, reader=self.key_files
+        )
+
+    @cached_property
+    def key_files(self) -> KeyFileReader:
+        """Reads key files as the host's installer does."""
+        from velpin.kinds.deb.key_files import KeyFileReader
+
+        user = self.conf.get("APT::Sandbox::User")
+        return KeyFileReader(self.tree, user, is_newer=self.is_newer)
 
     def packages(self, name: str) -> dict[str, DebPackage]:
         """All versions of a name by architecture, native first; priorities are set."""

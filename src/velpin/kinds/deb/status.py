@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from velpin.core.source_status import StatusParts
-from velpin.errors import BadSignature
 from velpin.kinds.deb.copies import DebCopy
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.trust import installer_head
 from velpin.model.host import SourcePriority
 from velpin.trust.named import NamedKeys
-from velpin.trust.openpgp import clear_issuers, key_with
+from velpin.trust.openpgp import SignedHead, key_with
 
 
 def tiers(host: DebState) -> dict[str, int]:
@@ -28,17 +28,19 @@ def status_parts(host: DebState, source: DebSource) -> StatusParts:
     """How one source stands."""
     copy = host.copies[source.handle]
     named = host.keys_for(source)
-    issuers = _issuers(host, copy)
-    may_sign = () if named.how in ("common", "none") else None
+    head = None if copy.fetched else installer_head(host.tree, copy.release_file)
+    signers = tuple(copy.fetched.signed_by) if copy.fetched else ()
+    if head is not None:
+        signers = head.verified_by(named.keys)
     return StatusParts(
         priorities=_priorities(host, source) if copy.holder else (),
         channel=_channel(copy),
         signed=named.how,
         keys=named.keys,
-        signed_by=issuers if copy.holder else may_sign,
+        signed_by=signers,
         dated=copy.release.date,
         copy_problem=str(copy.problem) if copy.problem else "",
-        key_problem=_key_problem(source, named, issuers),
+        key_problem=_key_problem(source, named, head),
     )
 
 
@@ -62,27 +64,16 @@ def _channel(copy: DebCopy) -> tuple[str, ...]:
     return tuple(notes)
 
 
-def _issuers(host: DebState, copy: DebCopy) -> tuple[str, ...]:
-    """Fingerprints of the keys that signed the copy that counts."""
-    if copy.fetched:
-        return tuple(copy.fetched.signed_by)
-    data = host.tree.read(copy.release_file) if copy.release_file else None
-    try:
-        return clear_issuers(data or b"", copy.release_file)
-    except BadSignature:
-        return ()
-
-
-def _key_problem(source: DebSource, named: NamedKeys, issuers: tuple[str, ...]) -> str:
-    """Keys that cannot be used, or an index signed by others."""
+def _key_problem(source: DebSource, named: NamedKeys, head: SignedHead | None) -> str:
+    """Keys that cannot be used, or an index whose signature names others."""
     if not source.on or source.trusted:
         return ""
     if named.problems:
         return "; ".join(named.problems)
-    if not issuers or any(key_with(named.keys, issuer) for issuer in issuers):
+    claimed = head.claimed() if head else ()
+    if not claimed or any(key_with(named.keys, each) for each in claimed):
         return ""
     return (
-        f"its index is signed by {', '.join(issuers)}, a key not named for it\n"
-        f"get that key from the vendor, then:"
-        f" velpin add {source.handle} --key FILE-or-URL"
+        f"the signature of its index names the key {', '.join(claimed)}, which is not named for"
+        f" it\nget that key from the vendor, then: velpin add {source.handle} --key FILE-or-URL"
     )

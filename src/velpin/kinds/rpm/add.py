@@ -40,6 +40,12 @@ class RpmSection(NamedTuple):
         kept = tuple((key, value) for key, value in self.values if not weakens(key, value))
         return self._replace(values=kept)
 
+    def with_index_check(self) -> RpmSection:
+        """The same, asking for a signed index too, unless it says something of that itself."""
+        if not self.keys or "repo_gpgcheck" in dict(self.values):
+            return self
+        return self._replace(values=(*self.values, ("repo_gpgcheck", "1")))
+
     @property
     def has_login(self) -> bool:
         """Whether a password is in it."""
@@ -63,26 +69,42 @@ def compose_source(host: RpmState, new: NewSource, transport: Transport) -> Addi
     if dropped:
         sections = [section.with_checks() for section in sections]
         notes.append(Reason("checks-kept", {"settings": tuple(dropped)}))
-    file = _file_for(host, sections[0].handle)
-    edits: dict[str, bytes | None] = {}
-    texts = []
-    for section in sections:
-        key_file = _key_file_for(host, section.handle, section.keys) if section.keys else ""
-        if key_file:
-            edits[key_file] = armoured(section.keys)
-        texts.append(_section_text(section, key_file))
     private = []
+    file = _file_for(host, sections[0].handle)
     if any(section.has_login for section in sections):
         private.append(file)
         notes.append(Reason("login-in-file", {"file": f"/{file}"}))
-    edits[file] = (f"{ADDED}\n" + "\n".join(texts)).encode("utf-8", "surrogateescape")
     urls = [
         url.rstrip("/")
         for section in sections
         for url in words(substituted(dict(section.values).get("baseurl", ""), host.variables))
     ]
-    keys = [key for section in sections for key in section.keys]
-    return Addition([section.handle for section in sections], urls, edits, keys, notes, private)
+    keys = list(dict.fromkeys(key for section in sections for key in section.keys))
+    handles = [section.handle for section in sections]
+    edits = _edits(host, file, sections)
+    plain = Addition(handles, urls, edits, keys, notes, private)
+    checked = [section.with_index_check() for section in sections]
+    if not keys or checked == sections:
+        return plain
+    asked = Reason("index-check-asked", {"source": ", ".join(handles)})
+    return plain._replace(
+        index_signed=plain._replace(edits=_edits(host, file, checked), notes=[*notes, asked])
+    )
+
+
+def _edits(host: RpmState, file: str, sections: Sequence[RpmSection]) -> Edits:
+    """The file of the sections, and a file for each set of keys that they name."""
+    edits: dict[str, bytes | None] = {}
+    key_files: dict[bytes, str] = {}
+    texts = []
+    for section in sections:
+        data = armoured(section.keys)
+        if section.keys and data not in key_files:
+            key_files[data] = _key_file_for(host, section.handle, section.keys)
+            edits[key_files[data]] = data
+        texts.append(_section_text(section, key_files.get(data, "")))
+    edits[file] = (f"{ADDED}\n" + "\n".join(texts)).encode("utf-8", "surrogateescape")
+    return edits
 
 
 def compose_key(host: RpmState, source: RpmSource, keys: Sequence[Key]) -> Edits:

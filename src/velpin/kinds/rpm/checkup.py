@@ -32,7 +32,7 @@ from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
 from velpin.trust.named import NamedKeys
-from velpin.trust.openpgp import Key, key_with, read_keys
+from velpin.trust.openpgp import Key, read_sound_keys
 
 _SAMPLE = 60
 _PUT_TOGETHER = re.compile(r"\.([a-z]{1,10})(\d{1,3})(?:[._]\d+)*(?:\.|\Z)")
@@ -61,9 +61,21 @@ class RpmCheckupFacts(KindFacts):
         return named_keys(self.host, self.host.source(source.handle))
 
     def index_signers(self, source: Source) -> Sequence[str]:
-        """Who signed the index that Velpin fetched."""
+        """Who signed the index that Velpin fetched; a key that an address merely offers is left
+        out, since nobody on this host has taken it yet."""
         fetched = self.host.copies[source.handle].fetched
-        return fetched.signed_by if fetched else ()
+        if fetched is None:
+            return ()
+        offered = {fingerprint for _, fingerprint, _ in fetched.offered_keys}
+        return [key for key in fetched.signed_by if key not in offered]
+
+    def package_signers(self, source: Source) -> Sequence[str]:
+        """Who signed the few packages that were looked at."""
+        fetched = self.host.copies[source.handle].fetched
+        if fetched is None:
+            return ()
+        offered = {fingerprint for _, fingerprint, _ in fetched.offered_keys}
+        return [key for key in fetched.packages_signed_by if key not in offered]
 
     def is_checked(self, source: Source) -> bool:
         """Its index or its packages."""
@@ -74,7 +86,7 @@ class RpmCheckupFacts(KindFacts):
         """To take out the key that switches the check off, else to set it, where there are keys
         to check with."""
         names = [key for key, code in CHECKS.items() if code == reason.code]
-        if reason.code == "plain-way":
+        if reason.code in ("plain-way", "plain-index"):
             names = ["repo_gpgcheck", "gpgcheck"]
         section = self.host.source(source.handle).section
         said = [name for name in names if name in section]
@@ -219,7 +231,7 @@ def _checked_again(handle: str, keys: Sequence[str], code: str, given: Adapter[S
         edits[file] = with_value(data, file, handle, key, "1")
     plan.propose(host.tree, edits)
     after = host.with_edits(edits)
-    if code in ("check-off-packages", "check-off-index", "plain-way"):
+    if code in ("check-off-packages", "check-off-index", "plain-way", "plain-index"):
         named = named_keys(after, after.source(handle))
         if not any(key.is_usable(_now()) for key in named.keys):
             raise TrustError(f"no key here signs {handle}")
@@ -238,11 +250,12 @@ def check_unnamed(check: Examination) -> Iterator[Draft]:
     for source in facts.host.sources:
         if not source.on or source.keys or not facts.is_checked(source):
             continue
-        signers = facts.index_signers(source)
+        signers = {*facts.index_signers(source), *facts.package_signers(source)}
+        trusted = {key.fingerprint for key in ring(facts.host)}
         mends = [
-            Mend("", partial(_named, source.handle, file))
+            Mend("", partial(_named, source.handle, file), is_choice=not keys <= trusted)
             for file in facts.key_files()
-            if any(key_with(_keys_in(facts.host, file), signer) for signer in signers)
+            if (keys := {key.fingerprint for key in _keys_in(facts.host, file)}) & signers
         ]
         what = note_of("key-unnamed", source=source.handle)
         yield Draft("key-unnamed", what, source.places[0], source.handle, "", mends,
@@ -251,10 +264,7 @@ def check_unnamed(check: Examination) -> Iterator[Draft]:
 
 
 def _keys_in(host: RpmAdapter, file: str) -> list[Key]:
-    try:
-        return read_keys(host.tree.read(file) or b"", file)
-    except BadKey:
-        return []
+    return read_sound_keys(host.tree.read(file) or b"", file)
 
 
 def _named(handle: str, file: str, given: Adapter[Source]) -> Plan:

@@ -35,7 +35,7 @@ RELATIONS = {
 """Tags of names, flags and versions for each kind of relation (see `entry`)."""
 
 _MAGIC = b"\x8e\xad\xe8\x01\x00\x00\x00\x00"
-_LEAD, _LEAD_SIZE = b"\xed\xab\xee\xdb", 96
+LEAD, LEAD_SIZE = b"\xed\xab\xee\xdb", 96
 _LESS, _GREATER, _EQUAL = 2, 4, 8
 _SENSE = {
     _LESS: "<",
@@ -82,9 +82,9 @@ def read_package_header(data: bytes, where: str) -> Header:
 
     Raises HostFileError where the bytes do not begin as a package does.
     """
-    if not data.startswith(_LEAD):
+    if not data.startswith(LEAD):
         raise HostFileError(where, 0, "is not a package")
-    _, end = read_header(data, where, _LEAD_SIZE)
+    _, end = read_header(data, where, LEAD_SIZE)
     return read_header(data, where, end + -end % 8)[0]
 
 

@@ -108,6 +108,26 @@ def listed_sources(data: bytes, where: str) -> Iterator[ListedPackage]:
                 yield found
 
 
+class PlaceListed(NamedTuple):
+    """Where a package lies below its source, and where its header ends (0 where unsaid)."""
+
+    location: str
+    header_end: int
+
+
+def listed_places(path: Path) -> Iterator[PlaceListed]:
+    """Where the packages of one list lie; HostFileError where it is no such list."""
+    for _, tree, _ in _trees(unpacked(path), path.name, Span()):
+        for element in tree:
+            place = element.find(_LOCATION)
+            location = place.get("href", "") if place is not None else ""
+            if not location:
+                continue
+            header = element.find(f"{_FORMAT}/{_RPM}header-range")
+            end = whole_number(header.get("end", "")) if header is not None else 0
+            yield PlaceListed(location, end or 0)
+
+
 def _trees(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[int, Element, bytes]]:
     """Some packages at a time, the line at which they begin, and their text."""
     from xml.etree import ElementTree

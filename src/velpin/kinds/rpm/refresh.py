@@ -1,30 +1,43 @@
 """Fetching and checking the lists of one source of an rpm host.
 
-The chain, link by link: the signature of `repomd.xml`, where the source's configuration
-asks for one, by exactly the keys it names; from its digests each list as fetched, and what
-is inside it.
+The chain, link by link: the signature of `repomd.xml`, by exactly the keys that the source's
+configuration names; from its digests each list as fetched, and what is inside it. A signature that
+is there is checked even where the host does not ask for one, since what it shows is the only thing
+that can be said of who made the index; then it refuses nothing that the host's installer would
+take. Where there is none, the signatures of a few packages are.
 """
 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.core.fetching import Promised, SourceFetch
-from velpin.errors import FetchError, HostFileError, NotThere, ReleaseRefused
+from velpin.errors import (
+    FetchError,
+    HostFileError,
+    MissingKey,
+    NotThere,
+    ReleaseRefused,
+    TrustError,
+)
 from velpin.kinds.rpm.repomd import STRONG, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
-from velpin.kinds.rpm.trust import named_keys
+from velpin.kinds.rpm.trust import key_addresses, keys_given
 from velpin.model.dates import day_and_time
-from velpin.model.host import RefreshResult
+from velpin.model.host import OfferedKey, RefreshResult
+from velpin.model.safe_text import bare_address
+from velpin.trust.openpgp import grouped, key_with, read_keys
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport
     from velpin.kinds.rpm.state import RpmState
     from velpin.store.cache import Fetched
+    from velpin.trust.openpgp import Key
 
 _LARGEST = 16 << 20
+_LARGEST_KEY = 4 << 20
 
 
 def refresh_source(
@@ -77,11 +90,34 @@ class _RpmFetch(SourceFetch):
             return
         data = target.read_bytes()
         repomd = read_repomd(data, url)
+        self.taken = keys_given(self.host, self.source)
+        self.offered = self._offered(self.taken.keys)
         self.result.signed_by = self._signers(url, data)
         self._tell_if_older(repomd)
         self.keep_release(data, "repomd", ".xml")
         self._lists(base, repomd)
+        if not self.result.signed_by and self.source.signed_packages:
+            self._look_at_packages(base)
         self.commit(repomd.date)
+
+    def _offered(self, taken: Sequence[Key]) -> list[Key]:
+        """Keys at the addresses that a source names and that this host has not taken yet: its
+        installer would ask about them."""
+        known = {key.fingerprint for key in taken}
+        found: list[Key] = []
+        for address in key_addresses(self.source):
+            try:
+                keys = read_keys(self.transport.read(address, most=_LARGEST_KEY), address)
+            except (FetchError, TrustError) as problem:
+                self.result.warnings.append(f"names a key that cannot be used: {problem.message}")
+                continue
+            fresh = [key for key in keys if key.fingerprint not in known]
+            known.update(key.fingerprint for key in fresh)
+            found += fresh
+            self.result.offered_keys += tuple(
+                OfferedKey(bare_address(address), key.fingerprint, key.owner) for key in fresh
+            )
+        return found
 
     def _tell_if_older(self, now: Repomd) -> None:
         """The installer takes a list that is older than the one before; so it is taken here, and
@@ -96,23 +132,79 @@ class _RpmFetch(SourceFetch):
             )
 
     def is_trusted_as_before(self, known: Fetched) -> bool:
-        """Whether what was fetched before would be taken with the keys of today."""
-        if not self.source.signed_index:
-            return True
-        keys = named_keys(self.host, self.source).keys
+        """Whether what was fetched before would be taken, and would be told, with the keys of
+        today."""
+        keys = keys_given(self.host, self.source).keys
         named = {key.fingerprint for key in keys if key.is_usable(self.now)}
-        return bool(named.intersection(known.signed_by))
+        if self.source.signed_index:
+            return bool(named.intersection(known.signed_by))
+        named |= {fingerprint for _, fingerprint, _ in known.offered_keys}
+        return bool(named & {*known.signed_by, *known.packages_signed_by})
 
     def _signers(self, url: str, data: bytes) -> tuple[str, ...]:
-        """Who signed it, where the source's configuration wants that to be known."""
-        if not self.source.signed_index:
-            return ()
-        named = named_keys(self.host, self.source)
+        """Who signed it. Where the source's configuration does not want that to be known, a
+        signature that does not hold is told and stops nothing, as on the host; where it does, a
+        key that is only offered at an address does not count, since nobody here has taken it."""
+        must = self.source.signed_index
+        keys = self.taken.keys if must else [*self.taken.keys, *self.offered]
         try:
-            return self.detached_signers(url, data, "asc", named.keys, named.problems)
+            found = self.detached_signers(url, data, "asc", keys, self.taken.problems)
         except NotThere:
+            if not must:
+                return ()
             hint = "set repo_gpgcheck=0 only if you trust the way to it"
             raise self.not_signed(url, "index", hint) from None
+        except MissingKey as problem:
+            if must:
+                raise self._to_be_taken(problem) from problem
+            self._doubt(problem)
+            return ()
+        except TrustError as problem:
+            if must:
+                raise
+            self._doubt(problem)
+            return ()
+        self.result.checked = "index"
+        return found
+
+    def _to_be_taken(self, problem: MissingKey) -> MissingKey:
+        """The same error, saying which key the installer will ask about, where one is offered."""
+        for offered in self.result.offered_keys:
+            key = key_with(self.offered, offered.fingerprint)
+            if key is None or not any(key_with([key], each) for each in problem.key_ids):
+                continue
+            return MissingKey(
+                f"{problem.message}; the host's installer will ask about that key when it first"
+                f" needs it: {grouped(key.fingerprint)} ({key.owner}), from {offered.address}",
+                problem.key_ids,
+                "compare the fingerprint with the one the vendor publishes, then: velpin add"
+                f" {self.source.handle} --key {offered.address} --fingerprint {key.fingerprint}",
+                problem.refused,
+            )
+        return problem
+
+    def _doubt(self, problem: TrustError) -> None:
+        self.result.doubt = problem
+        self.result.warnings.append(
+            "has an index whose signature does not hold, and this host does not check it:"
+            f" {problem.message}"
+        )
+
+    def _look_at_packages(self, base: str) -> None:
+        """Check the signatures of a few packages, where the index has none that holds."""
+        from velpin.kinds.rpm.package_signature import look_at_packages
+
+        primary = self.next.path(self.next.indexes["primary"])
+        keys = [*self.taken.keys, *self.offered]
+        found = look_at_packages(base, primary, keys, self.transport)
+        if found.problem is not None:
+            self.result.doubt = self.result.doubt or found.problem
+            self.result.warnings.append(
+                f"has packages that the host's installer would refuse: {found.problem.message}"
+            )
+        elif found.seen:
+            self.result.packages_signed_by = found.signers
+            self.result.checked = "packages"
 
     def _lists(self, base: str, repomd: Repomd) -> None:
         if repomd.of("primary") is None:

@@ -23,10 +23,15 @@ OWN_FOLDER = "etc/pki/rpm-gpg"
 
 def named_keys(host: RpmState, source: RpmSource) -> NamedKeys:
     """The keys a source's section names; files that cannot be used are told."""
-    found = NamedKeys()
     if not (source.signed_index or source.signed_packages):
-        found.how = "none"
-        return found
+        return NamedKeys("none")
+    return keys_given(host, source)
+
+
+def keys_given(host: RpmState, source: RpmSource) -> NamedKeys:
+    """The keys that a source's section names, whether or not the host checks anything by them;
+    where it names none that is here, those of the host's ring."""
+    found = NamedKeys()
     remote = False
     for address in source.keys:
         parts = urlsplit(address)
@@ -69,7 +74,8 @@ def checks_off(source: RpmSource) -> list[Reason]:
         if key in section and weakens(key, section.get(key))
     ]
     if not source.signed_index and source.address.startswith(("http:", "ftp:")):
-        found.append(Reason("plain-way", dict(facts)))
+        code = "plain-index" if source.signed_packages else "plain-way"
+        found.append(Reason(code, dict(facts)))
     return found
 
 
@@ -90,6 +96,11 @@ def ring(host: RpmState) -> list[Key]:
     except HostFileError:
         return found
     return found
+
+
+def key_addresses(source: RpmSource) -> list[str]:
+    """Addresses of keys that a section names, from which the installer fetches them."""
+    return [key for key in source.keys if key.startswith(("http://", "https://", "ftp://"))]
 
 
 def _read_file(host: RpmState, file: str, problems: list[str]) -> list[Key]:

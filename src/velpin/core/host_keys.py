@@ -1,0 +1,57 @@
+"""The keys of a host: which there are, what each was seen to sign, which were seen revoked."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from velpin.errors import VelpinError
+from velpin.trust.openpgp import Key, read_sound_keys
+from velpin.trust.revoked import Revocations
+
+if TYPE_CHECKING:
+    from velpin.core.adapter import Adapter
+    from velpin.model.host import KeyUse
+    from velpin.model.source import Source
+
+
+def keys_on_host(host: Adapter[Source]) -> list[Key]:
+    """Every key in a key file of the host, once for each file. That a key is here says nothing
+    about whose sources it may sign."""
+    return [
+        key
+        for file in dict.fromkeys(host.kind_facts().key_files())
+        for key in read_sound_keys(host.tree.read(file) or b"", file)
+    ]
+
+
+def key_uses(host: Adapter[Source]) -> list[KeyUse]:
+    """Every key that may sign for something, with what it was verified to have signed."""
+    facts = host.kind_facts()
+    signed = {
+        source.handle: {*facts.index_signers(source), *facts.package_signers(source)}
+        for source in host.sources
+    }
+    return [
+        use._replace(signs=tuple(name for name, keys in signed.items() if use.fingerprint in keys))
+        for use in host.keys()
+    ]
+
+
+def seen_revoked(host: Adapter[Source]) -> Revocations:
+    """All revocations that are known here."""
+    found = Revocations.of(host.tree)
+    facts = host.kind_facts()
+    named = (key for source in host.sources for key in facts.keys_of(source).keys)
+    for key in (*keys_on_host(host), *named):
+        if key.revoked:
+            found.note(key.fingerprint, f"/{key.where.lstrip('/')}")
+    return found
+
+
+def remember_revoked(host: Adapter[Source]) -> None:
+    """Write down what is seen revoked now, so that a later copy of a key cannot take it back; a
+    host whose files cannot be read has nothing to remember."""
+    try:
+        seen_revoked(host).remember(host.tree)
+    except VelpinError:
+        return
