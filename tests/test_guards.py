@@ -163,28 +163,28 @@ BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "forecast": (["forecast", "gull", "--why"], 69, set()),
     "offers": (["offers", "gull"], 58, set()),
     "find": (["find", "gull"], 58, set()),
-    "keys": (["keys"], 59, set()),
-    "refresh": (["refresh"], 67, {"email", "filelock", "concurrent.futures"}),
+    "keys": (["keys"], 90, set()),
+    "refresh": (["refresh"], 71, {"email", "filelock", "concurrent.futures"}),
     "add": (
         ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 103,
         {"email", "filelock", "concurrent.futures"},
     ),
     "off": (["off", "vendor", "--preview"], 82, set()),
     "on": (["on", "vendor"], 74, set()),
-    "drop": (["drop", "vendor", "--preview"], 95, set()),
-    "prefer": (["prefer", "base", "--over", "vendor", "--preview"], 100, set()),
-    "confine": (["confine", "vendor", "gull", "--preview"], 100, set()),
-    "pin": (["pin", "gull@1", "--preview"], 100, set()),
-    "bar": (["bar", "gull", "--from", "vendor", "--preview"], 100, set()),
-    "keep": (["keep", "gull", "--preview"], 100, set()),
+    "drop": (["drop", "vendor", "--preview"], 97, set()),
+    "prefer": (["prefer", "base", "--over", "vendor", "--preview"], 102, set()),
+    "confine": (["confine", "vendor", "gull", "--preview"], 102, set()),
+    "pin": (["pin", "gull@1", "--preview"], 102, set()),
+    "bar": (["bar", "gull", "--from", "vendor", "--preview"], 102, set()),
+    "keep": (["keep", "gull", "--preview"], 102, set()),
     "rules": (["rules"], 68, set()),
-    "want": (["want", "gull@1", "--preview"], 103, set()),
-    "shift": (["shift", "--save", "{}/saved"], 88, {"email"}),
+    "want": (["want", "gull@1", "--preview"], 105, set()),
+    "shift": (["shift", "--save", "{}/saved"], 90, {"email"}),
     "journal": (["journal"], 58, set()),
     "checkup": (["checkup", "--offline"], 142, {"email"}),
     "catalog": (["catalog"], 68, set()),
-    "export": (["export"], 98, {"pysequoia"}),
-    "conform": (["conform", "{}/host.toml", "--check"], 109, {"tomllib"}),
+    "export": (["export"], 102, {"pysequoia"}),
+    "conform": (["conform", "{}/host.toml", "--check"], 113, {"tomllib"}),
     "expect": (["expect", "{}/host.toml"], 84, {"tomllib"}),
     "undo": (["undo"], 66, set()),
     "report": (["report", "--json"], 160, {"email"}),
@@ -339,7 +339,7 @@ def demo(*words: str) -> subprocess.CompletedProcess[str]:
 def test_the_tour_is_short_and_tells_the_job() -> None:
     done = demo()
     assert done.returncode == 0, done.stdout[-2000:] + done.stderr
-    for text in ("does NOT sign this source", "signs this source", "would take over", "undo 1"):
+    for text in ("does NOT sign this source", "signs the index of this source", "would take over", "undo 1"):
         assert text in done.stdout
     assert len(done.stdout.splitlines()) <= 120
     assert "velpin demo --list" in done.stdout.splitlines()[-1]

@@ -74,7 +74,7 @@ def test_either_form_of_signature(signed: Harbour, form: str) -> None:
 def test_a_key_that_is_not_named(signed: Harbour, stranger: Signer) -> None:
     fetched(signed)
     signed.repository("gullwatch", [("gull", "2")], signer=stranger)
-    error = failed(signed, "MissingKey", "signed by ")
+    error = failed(signed, "MissingKey", "names the key ")
     assert "velpin add gullwatch --key FILE-or-URL" in error.hint
 
 

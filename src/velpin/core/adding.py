@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource, Plan, shown_key
 from velpin.change.readback import check_add
-from velpin.core.locking import holding
 from velpin.core.host_keys import seen_revoked
+from velpin.core.locking import holding
 from velpin.errors import (
     BadKey,
     BadSignature,

@@ -368,8 +368,8 @@ class Host:
         source that now calls itself something else; `files` fetches lists of files too, where
         this kind of host keeps them apart. Raises Refusal for a handle that is none.
         """
-        from velpin.core.refreshing import refresh
         from velpin.core.host_keys import remember_revoked
+        from velpin.core.refreshing import refresh
 
         results = refresh(self, handles, accept_changed=accept_changed, files=files)
         if any(isinstance(result.error, TrustError) for result in results):

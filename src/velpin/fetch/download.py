@@ -266,7 +266,7 @@ class Transport:
         return "" if root == Path("/") else f" below {root}"
 
     def folders(self, url: str) -> list[str]:
-        """Names of the folders in the folder that a `file:` address means; none where it is none."""
+        """Names of the folders in the folder that a `file:` address means."""
         base, name = self._place_of(file_path(url))
         try:
             return Tree(base).folders(name)
@@ -533,7 +533,7 @@ def _beside(root: Path, path: str) -> Path | None:
     mounted file system, in a folder that nobody else may write to.
     """
     folder = root.parent
-    if folder == root or folder == folder.parent or os.path.ismount(root):
+    if folder in (root, folder.parent) or os.path.ismount(root):
         return None
     status = folder.stat()
     if status.st_uid != os.geteuid() or status.st_mode & 0o022:

@@ -10,7 +10,8 @@ SENTENCES = {
     "key-expired": "the key of {source} expired on {day}: {owner}, {key}",
     "key-expiring": "the key of {source} expires on {day}: {owner}, {key}",
     "key-weak": "the key of {source} is too weak ({algorithm}): {owner}, {key}",
-    "other-key": "the signature of {source} names the key {keys}, which is not named for it (named: {named})",
+    "other-key": "the signature of {source} names the key {keys}, which is not named for it"
+    " (named: {named})",
     "key-unnamed": "{source} names no key of its own",
     "key-for-all": "the key of {owner} in {file} counts for every source that names none"
     " ({others}); it signs {signs}",

@@ -86,12 +86,12 @@ SENTENCES = {
     " anyone on the path can change it",
     "index-check-asked": "its index is signed by that key, so {source} asks the host's installer to"
     " check that as well (repo_gpgcheck=1)",
-    "checked-packages": "the index of {source} is not signed; the signatures of a few of its packages"
-    " were checked instead",
-    "checked-nothing": "no signature of {source} could be checked: its index has none, and no package"
-    " of it could be looked at",
-    "key-to-import": "the host's installer will ask about the key {key} ({owner}) from {address} when"
-    " it first needs it",
+    "checked-packages": "the index of {source} is not signed; the signatures of a few of its"
+    " packages were checked instead",
+    "checked-nothing": "no signature of {source} could be checked: its index has none, and no"
+    " package of it could be looked at",
+    "key-to-import": "the host's installer will ask about the key {key} ({owner}) from {address}"
+    " when it first needs it",
     "plain-index": "{source} comes over an unencrypted connection and its index is not signed, its"
     " packages are: anyone on the path can hide new versions",
     "checks-kept": "left out, because you gave a key to check with: {settings}",

@@ -142,7 +142,7 @@ FINDING_CODES = tuple(CODES)
 """The codes of all findings, the gravest kinds first."""
 
 CHECK_WHY = {
-    "check-off-expiry": "somebody can go on offering an old index, with faults that are long mended",
+    "check-off-expiry": "somebody can go on offering an old index, with known security faults",
     "check-off-date": "an index with a date yet to come is taken",
     "check-off-weak": "a digest that can be forged is taken for proof",
     "check-off-downgrade": "the source can lose its signature, and nothing says so",

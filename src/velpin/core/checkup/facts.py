@@ -41,7 +41,7 @@ class KindFacts(ABC):
     @abstractmethod
     def index_signers(self, source: Source) -> Sequence[str]:
         """Fingerprints of the keys that were verified to have signed the copy of the index that
-        counts; none where that could not be verified. What a signature merely claims is not here."""
+        counts. What a signature merely claims is not here."""
 
     def package_signers(self, source: Source) -> Sequence[str]:
         """Fingerprints of the keys that were verified to have signed some of its packages."""

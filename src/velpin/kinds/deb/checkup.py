@@ -17,8 +17,8 @@ from velpin.core.checkup.examination import Check, Draft, Examination, Make, Men
 from velpin.core.checkup.facts import KindFacts
 from velpin.core.checkup.mends import nothing_for
 from velpin.core.checkup.next_release import NextRelease
-from velpin.core.publisher import archive_addresses
 from velpin.core.host_keys import keys_on_host
+from velpin.core.publisher import archive_addresses
 from velpin.errors import FetchError, HostFileError, TrustError
 from velpin.fetch.download import Transport
 from velpin.files.text import decode
@@ -76,8 +76,8 @@ class DebCheckupFacts(KindFacts):
     def own_checks(self) -> Sequence[Check]:
         """Keys that count for all, suites, components, what is listed twice."""
         return (
-            check_key_files, check_unnamed, check_for_all, check_old_place, check_suites, check_components,
-            check_archs, check_twice,
+            check_key_files, check_unnamed, check_for_all, check_old_place, check_suites,
+            check_components, check_archs, check_twice,
         )  # fmt: skip
 
     # -- trust -------------------------------------------------------------------------------
@@ -501,8 +501,6 @@ def check_old_place(check: Examination) -> Iterator[Draft]:
     if not keys:
         return
     signed = [source for source in _signed_with(check, keys) if source in _unnamed(check)]
-    signers = {signer for source in signed for signer in facts.index_signers(source)}
-    unused = [key for key in keys if not any(key_with([key], signer) for signer in signers)]
     what = note_of(
         "key-old-place", file=f"/{COMMON_FILE}", keys=", ".join(key.owner for key in keys[:4]),
         signs=", ".join(source.handle for source in signed) or "no source here",

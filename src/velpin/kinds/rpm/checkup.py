@@ -19,7 +19,7 @@ from velpin.core.checkup.facts import KindFacts
 from velpin.core.checkup.mends import nothing_for, switching_off
 from velpin.core.checkup.next_release import NextRelease
 from velpin.core.publisher import archive_addresses
-from velpin.errors import BadKey, FetchError, HostFileError, StoreError, TrustError
+from velpin.errors import FetchError, HostFileError, StoreError, TrustError
 from velpin.fetch.download import Transport
 from velpin.files.text import HostText
 from velpin.kinds.rpm.adapter import RpmAdapter
