@@ -19,8 +19,9 @@ import contextlib
 import json
 import os
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 from velpin.errors import Busy, CannotRead, CannotWrite, ChangedSince, Refusal, StoreError
@@ -32,14 +33,27 @@ _PENDING, _DONE = ".pending.json", ".json"
 _PRIVATE = 0o700
 _LARGEST = 1 << 30
 """No entry may hold more bytes."""
+_MOST_ENTRIES = 999_999
+_MOST_ID = (1 << 32) - 2
+_LAST_TIME = 253_402_300_799
+"""The end of the year 9999, in seconds since 1970."""
 
 
 class FileState(NamedTuple):
-    """One file as it was or will be; `data` None where there is none."""
+    """One file as it was or will be; `data` None where there is none, or a link."""
 
     data: bytes | None
     mode: int
     owner: tuple[int, int]
+    attributes: disk.Attributes = MappingProxyType({})
+    """Extended attributes, access lists among them."""
+    link: str = ""
+    """Of a symbolic link: its target, as it is written."""
+
+    @property
+    def is_missing(self) -> bool:
+        """Whether nothing is there."""
+        return self.data is None and not self.link
 
 
 class Edit(NamedTuple):
@@ -76,14 +90,26 @@ class Journal:
     # -- reading -------------------------------------------------------------------------
 
     def entries(self) -> list[JournalEntry]:
-        """All entries that count, oldest first, each with the one that undid it.
+        """All entries that count, oldest first, each with the one that undid it; a damaged one is
+        left out (`damaged`).
 
-        Raises StoreError where one is damaged or the journal is not believed, CannotRead
-        without the right to read it.
+        Raises StoreError where the journal is not believed, CannotRead without the right to read
+        it.
         """
-        found = [_read_entry(path) for path in self._files(_DONE)]
+        found = [entry for _, entry, _ in self._read_all() if entry is not None]
         undone = {entry.undoes: entry.number for entry in found if entry.undoes}
         return [e._replace(undone_by=undone.get(e.number, 0)) for e in found]
+
+    def damaged(self) -> list[StoreError]:
+        """Why each entry that cannot be read cannot be; the others stay of use."""
+        return [problem for _, _, problem in self._read_all() if problem is not None]
+
+    def _read_all(self) -> Iterator[tuple[Path, JournalEntry | None, StoreError | None]]:
+        for path in self._files(_DONE):
+            try:
+                yield path, _read_entry(path), None
+            except StoreError as problem:
+                yield path, None, problem
 
     def pending(self) -> bool:
         """Whether an interrupted change waits to be repaired."""
@@ -126,31 +152,39 @@ class Journal:
         *,
         planned_on: Edits | None = None,
         modes: Modes | None = None,
+        moved: Mapping[str, str] | None = None,
         on_wait: Callable[[], None] | None = None,
     ) -> JournalEntry:
-        """Carry out a change and record it.
+        """Carry out a change and record it. A link is removed itself; what is written by way of
+        one is written where it leads.
 
-        `modes` are permission bits of files that do not get the usual ones. `planned_on` are the
-        contents the plan was made from; ChangedSince where they are no longer so. CannotWrite
-        leaves every file as it was. Busy where another Velpin holds the host for too long.
+        `modes` are permission bits of files that do not get the usual ones; `moved` gives for new
+        names the old ones, whose files keep all but their name. `planned_on` are the contents the
+        plan was made from; ChangedSince where they are no longer so. Refusal where nothing would
+        be changed. CannotWrite leaves every file as it was. Busy where another Velpin holds the
+        host for too long.
         """
         with self.lock(on_wait):
             self.recover()
-            before = {file: self._state(file) for file in edits}
             for file, data in (planned_on or {}).items():
-                if file in before and before[file].data != data:
+                if file in edits and self._tree.read(file) != data:
                     raise ChangedSince(
                         f"{file} was changed by something else in the meantime",
                         "look and try again",
                     )
-            return self._carry_out(
-                [
-                    Edit(file, before[file], _after(before[file], data, (modes or {}).get(file)))
-                    for file, data in edits.items()
-                ],
-                command,
-                summary,
-            )
+            made = []
+            for file, data in edits.items():
+                before = self._state(file, itself=data is None)
+                old = (moved or {}).get(file)
+                if old is not None and before.is_missing:
+                    after = self._state(old, itself=True)
+                else:
+                    after = _after(before, data, (modes or {}).get(file))
+                if after != before:
+                    made.append(Edit(file, before, after))
+            if not made:
+                raise Refusal("nothing would be changed")
+            return self._carry_out(made, command, summary)
 
     def undo(self, number: int = 0, on_wait: Callable[[], None] | None = None) -> JournalEntry:
         """Take back one entry, the last that can be where `number` is 0.
@@ -162,7 +196,7 @@ class Journal:
             self.recover()
             entry = self.find(number)
             self._check_unchanged(entry)
-            edits = [Edit(e.file, self._state(e.file), e.before) for e in reversed(entry.edits)]
+            edits = [Edit(e.file, self._now(e), e.before) for e in reversed(entry.edits)]
             summary = f"undid {entry.number}: {entry.summary}"
             done = self._carry_out(edits, f"velpin undo {entry.number}", summary, entry.number)
             for folder in reversed(entry.folders):
@@ -178,14 +212,20 @@ class Journal:
                     if entry.undone_by:
                         raise Refusal(f"change {number} was already undone by {entry.undone_by}")
                     return entry
+            for path, _, problem in self._read_all():
+                if problem is not None and path.name == f"{number:06d}{_DONE}":
+                    raise problem
             raise Refusal(f"the journal has no change {number}", "velpin journal lists them")
         for entry in reversed(entries):
-            if not entry.undone_by and not entry.undoes:
+            if entry.edits and not entry.undone_by and not entry.undoes:
+                for path, _, problem in self._read_all():
+                    if problem is not None and path.name > f"{entry.number:06d}{_DONE}":
+                        raise problem  # what it changed came later, whatever it was
                 return entry
         raise Refusal("there is nothing to undo", "velpin journal lists all changes")
 
     def _check_unchanged(self, entry: JournalEntry) -> None:
-        changed = [e.file for e in entry.edits if not _is_as(self._state(e.file), e.after, e)]
+        changed = [e.file for e in entry.edits if not _is_as(self._now(e), e.after, e)]
         if not changed:
             return
         later = [
@@ -216,7 +256,7 @@ class Journal:
             entry = _read_entry(path)
             for edit in entry.edits:
                 self._tree.clear_parts(edit.file)
-            states = {edit.file: self._state(edit.file) for edit in entry.edits}
+            states = {edit.file: self._now(edit) for edit in entry.edits}
             if all(_is_as(states[edit.file], edit.after, edit) for edit in entry.edits):
                 self._finish(path)
                 done.append(f"finished the interrupted change {entry.number} ({entry.summary})")
@@ -252,6 +292,8 @@ class Journal:
         self, edits: list[Edit], command: str, summary: str, undoes: int = 0
     ) -> JournalEntry:
         numbers = [entry.number for entry in self.entries()]
+        names = (path.name.removesuffix(_DONE) for path in self._files(_DONE))
+        numbers += [int(name) for name in names if name.isascii() and name.isdigit()]
         entry = JournalEntry(
             max(numbers, default=0) + 1, self._clock(), command, summary, tuple(edits),
             tuple(self._missing_folders(edits)), undoes,
@@ -276,7 +318,7 @@ class Journal:
             parts = edit.file.split("/")[:-1]
             for length in range(1, len(parts) + 1):
                 folder = "/".join(parts[:length])
-                if edit.after.data is not None and not self._tree.path(folder).exists():
+                if not edit.after.is_missing and not self._tree.path(folder).exists():
                     found[folder] = None
         return list(found)
 
@@ -285,23 +327,40 @@ class Journal:
 
     def _roll_back(self, entry: JournalEntry) -> None:
         for edit in reversed(entry.edits):
-            if not _is_as(self._state(edit.file), edit.before, edit):
+            if not _is_as(self._now(edit), edit.before, edit):
                 self._put(edit.file, edit.before)
         for folder in reversed(entry.folders):
             self._tree.remove_empty_folder(folder)
 
     def _put(self, file: str, state: FileState) -> None:
-        if state.data is None:
+        if state.link:
+            self._tree.write_link(file, state.link)
+        elif state.data is None:
             self._tree.remove(file)
+            self._tree = Tree(self._tree.root)  # what led somewhere may no longer
         else:
-            self._tree.write(file, state.data, mode=state.mode, owner=state.owner)
+            self._tree.write(
+                file, state.data, mode=state.mode, owner=state.owner, attributes=state.attributes
+            )
 
-    def _state(self, file: str) -> FileState:
+    def _now(self, edit: Edit) -> FileState:
+        """The file of an edit as it is now: a link itself where the edit is about one."""
+        is_about_link = edit.before.link or edit.after.link or edit.after.is_missing
+        return self._state(edit.file, itself=bool(is_about_link))
+
+    def _state(self, file: str, *, itself: bool = False) -> FileState:
+        """A file as it is, where links lead; with `itself` a link that it is."""
+        target = self._tree.link(file) if itself else None
+        me = (os.geteuid(), os.getegid())
+        if target:
+            return FileState(None, 0o777, me, link=target)
         data = self._tree.read(file)
         found = self._tree.stat(file)
         if data is None or found is None:
-            return FileState(None, 0o644, (os.geteuid(), os.getegid()))
-        return FileState(data, found.st_mode & 0o7777, (found.st_uid, found.st_gid))
+            return FileState(None, 0o644, me)
+        return FileState(
+            data, found.st_mode & 0o7777, (found.st_uid, found.st_gid), self._tree.attributes(file)
+        )
 
 
 @contextlib.contextmanager
@@ -341,14 +400,17 @@ def hold(
 
 
 def _after(before: FileState, data: bytes | None, mode: int | None) -> FileState:
-    return FileState(data, before.mode if mode is None else mode, before.owner)
+    if data is None:
+        return FileState(None, 0o644, before.owner)
+    return FileState(data, before.mode if mode is None else mode, before.owner, before.attributes)
 
 
 def _is_as(here: FileState, wanted: FileState, edit: Edit) -> bool:
     """Whether a file is as an edit has it before or after; the permission bits count where they
     are all that the edit changes."""
-    only_mode = edit.before.data == edit.after.data
-    return here.data == wanted.data and (not only_mode or here.mode == wanted.mode)
+    only_mode = edit.before.data == edit.after.data and edit.before.link == edit.after.link
+    same = (here.data, here.link) == (wanted.data, wanted.link)
+    return same and (not only_mode or here.mode == wanted.mode)
 
 
 def _written(entry: JournalEntry) -> bytes:
@@ -369,6 +431,12 @@ def _written(entry: JournalEntry) -> bytes:
 
 def _state_out(state: FileState) -> dict[str, Any]:
     found: dict[str, Any] = {"mode": f"{state.mode:o}", "owner": list(state.owner)}
+    if state.attributes:
+        found["attributes"] = {
+            name: base64.b64encode(value).decode() for name, value in state.attributes.items()
+        }
+    if state.link:
+        return {**found, "link": state.link}
     if state.data is None:
         return {**found, "missing": True}
     try:
@@ -377,14 +445,38 @@ def _state_out(state: FileState) -> dict[str, Any]:
         return {**found, "base64": base64.b64encode(state.data).decode()}
 
 
-def _state_in(value: dict[str, Any]) -> FileState:
+def _state_in(value: Any) -> FileState:
+    """A file's state; ValueError, KeyError or TypeError for anything else."""
+    _is(value, dict)
     data: bytes | None = None
     if "text" in value:
-        data = value["text"].encode("utf-8")
+        data = _is(value["text"], str).encode("utf-8")
     elif "base64" in value:
-        data = base64.b64decode(value["base64"])
-    user, group = value["owner"]
-    return FileState(data, int(value["mode"], 8), (user, group))
+        data = base64.b64decode(_is(value["base64"], str), validate=True)
+    user, group = (_is(each, int) for each in _is(value["owner"], list))
+    attributes = {
+        _is(name, str): base64.b64decode(_is(text, str), validate=True)
+        for name, text in _is(value.get("attributes", {}), dict).items()
+    }
+    mode = int(_is(value["mode"], str), 8)
+    if not (0 <= mode <= 0o7777 and 0 <= user <= _MOST_ID and 0 <= group <= _MOST_ID):
+        raise ValueError("a mode or an owner that no file has")
+    return FileState(data, mode, (user, group), attributes, _is(value.get("link", ""), str))
+
+
+def _edit_in(value: Any) -> Edit:
+    _is(value, dict)
+    file = _is(value["file"], str)
+    if not file or file.startswith("/") or "\0" in file or ".." in file.split("/"):
+        raise ValueError(f"{file!r} is no file of the host")
+    return Edit(file, _state_in(value["before"]), _state_in(value["after"]))
+
+
+def _is(value: Any, kind: type) -> Any:
+    """A value that is of a kind; TypeError for one that is not."""
+    if not isinstance(value, kind) or (kind is int and isinstance(value, bool)):
+        raise TypeError(f"a {kind.__name__} was expected, not {type(value).__name__}")
+    return value
 
 
 def _unreadable(path: Path, problem: OSError) -> CannotRead:
@@ -398,17 +490,27 @@ def _read_entry(path: Path) -> JournalEntry:
     except OSError as problem:
         raise _unreadable(path, problem) from problem
     try:
-        value = json.loads(data)
-        edits = tuple(
-            Edit(edit["file"], _state_in(edit["before"]), _state_in(edit["after"]))
-            for edit in value["edits"]
-        )
+        value = _is(json.loads(data), dict)
+        edits = tuple(map(_edit_in, _is(value["edits"], list)))
+        when = value["time"]
+        if isinstance(when, bool) or not isinstance(when, int | float):
+            raise TypeError("the time is no number")
+        if not 0 <= when <= _LAST_TIME:
+            raise ValueError("a time that no clock shows")
         return JournalEntry(
-            value["number"], value["time"], value["command"], value["summary"], edits,
-            tuple(value["folders"]), value["undoes"],
+            _number(value["number"]), when, _is(value["command"], str), _is(value["summary"], str),
+            edits, tuple(_is(each, str) for each in _is(value["folders"], list)),
+            _number(value["undoes"]),
         )  # fmt: skip
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as problem:
         raise StoreError(
             f"{path}: this journal entry cannot be read: {problem}",
             "move it away to go on without it",
         ) from problem
+
+
+def _number(value: Any) -> int:
+    number: int = _is(value, int)
+    if not 0 <= number <= _MOST_ENTRIES:
+        raise ValueError(f"{number} is the number of no entry")
+    return number

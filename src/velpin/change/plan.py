@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Literal, NamedTuple
@@ -62,12 +62,12 @@ class KeyShown(NamedTuple):
     """Whether it really signs the source; None where that could not be seen."""
     agrees: bool | None
     """Whether it is the one that was announced; None where nothing was."""
-    what: Literal["index", "packages"] = "index"
+    what: Literal["index", "packages", "catalog"] = "index"
     """What it was seen to sign."""
 
 
 def shown_key(
-    key: Key, *, signs: bool | None, what: Literal["index", "packages"] = "index",
+    key: Key, *, signs: bool | None, what: Literal["index", "packages", "catalog"] = "index",
     agrees: bool | None = None, now: float | None = None,
 ) -> KeyShown:  # fmt: skip
     """A key as it is shown before it is trusted; `now` is in seconds since 1970."""
@@ -91,6 +91,10 @@ class Plan:
     """New files that only root may read: a password is in them."""
     modes: dict[str, int] = field(default_factory=dict)
     """New permission bits of files, also of such as keep their contents."""
+    moved: dict[str, str] = field(default_factory=dict)
+    """New names of files that keep all but their name, with the old ones; a link stays one."""
+    led: dict[str, str] = field(default_factory=dict)
+    """Files that are links or lie behind some, with where they really are below the root."""
     keys: list[KeyShown] = field(default_factory=list)
     handles: list[str] = field(default_factory=list)
     findings: list[Reason] = field(default_factory=list)
@@ -110,6 +114,7 @@ class Plan:
         """Take the edits, and keep what the files hold now: the plan is made on that."""
         self.edits = dict(edits)
         self.planned_on = {file: tree.read(file) for file in edits}
+        self._follow(tree, edits)
 
     def propose_modes(self, tree: Tree, modes: Modes) -> None:
         """Take new permission bits of files that are there; their contents stay."""
@@ -117,6 +122,18 @@ class Plan:
         contents = {file: tree.read(file) for file in modes if file not in self.edits}
         self.edits.update(contents)
         self.planned_on = {**self.planned_on, **contents}
+        self._follow(tree, modes)
+
+    def propose_renaming(self, tree: Tree, old: str, new: str) -> None:
+        """Give a file another name; its rights and its owner stay, and a link stays a link."""
+        self.propose(tree, {new: tree.read(old), old: None})
+        self.moved = {new: old}
+
+    def _follow(self, tree: Tree, files: Iterable[str]) -> None:
+        for file in files:
+            place = tree.resolved(file)
+            if place != file.strip("/"):
+                self.led[file] = place
 
     @property
     def considered_modes(self) -> Modes:
@@ -139,6 +156,7 @@ class Plan:
         )  # fmt: skip
         rest = {file: data for file, data in self.edits.items() if file not in other.edits}
         whole.propose(tree, {**other.edits, **rest})
+        whole.moved = {**self.moved, **other.moved}
         whole.private = self.private | other.private
         whole.modes = {**self.modes, **other.modes}
         return whole
@@ -167,7 +185,13 @@ class Plan:
 def plan_undo(tree: Tree, entry: JournalEntry) -> Plan:
     """What taking back a change would write."""
     plan = Plan(f"velpin undo {entry.number}", f"undo {entry.number}: {entry.summary}")
-    plan.propose(tree, {edit.file: edit.before.data for edit in entry.edits})
+    plan.propose(
+        tree,
+        {
+            edit.file: _behind(tree, edit.file, edit.before.link) or edit.before.data
+            for edit in entry.edits
+        },
+    )
     plan.modes = {
         edit.file: edit.before.mode
         for edit in entry.edits
@@ -175,6 +199,13 @@ def plan_undo(tree: Tree, entry: JournalEntry) -> Plan:
     }
     plan.undoes = entry.number
     return plan
+
+
+def _behind(tree: Tree, file: str, link: str) -> bytes | None:
+    """What a link in the place of a file would lead to; None without one."""
+    if not link:
+        return None
+    return tree.read(link if link.startswith("/") else f"{file.rpartition('/')[0]}/{link}")
 
 
 def check_writable(tree: Tree) -> None:

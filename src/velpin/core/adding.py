@@ -12,8 +12,10 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource, Plan, shown_key
 from velpin.change.readback import check_add
-from velpin.core.host_keys import seen_revoked
+from velpin.core.host_keys import check_not_revoked
 from velpin.core.locking import holding
+from velpin.core.snippets import check_texts
+from velpin.core.source_plans import checks_that_are_off
 from velpin.errors import (
     BadKey,
     BadSignature,
@@ -77,7 +79,7 @@ def plan_add(
         after = adapter.with_edits(plan.edits)
         added = [after.source(handle) for handle in plan.handles]
         check_add(adapter, after, [after.key_of(source) for source in added])
-        plan.notes[:0] = [reason for source in added for reason in after.checks_off(source)]
+        plan.notes[:0] = checks_that_are_off(after, added)
     for rules in (
         [Rule("confine", tuple(only), handle) for handle in plan.handles if only],
         [Rule("prefer", (), handle, over=tuple(over)) for handle in plan.handles if over],
@@ -96,6 +98,7 @@ def plan_source(host: Adapter[Source], new: NewSource, transport: Transport) -> 
     problem = host.config_error()
     if problem is not None:
         raise problem
+    check_texts(new)
     known = host.by_handle.get(new.handle)
     if known and not new.address and not new.snippet:
         return _plan_key(host, known, new, transport)
@@ -273,7 +276,10 @@ def _examine(
         )
         for key in shown
     ]  # fmt: skip
-    _refuse_revoked(host, plan, keys)
+    try:
+        check_not_revoked(host, keys)
+    except BadKey as problem:
+        plan.error = problem
     if plan.error:
         return results
     fetched = host.with_edits(plan.edits)
@@ -303,19 +309,3 @@ def _as_asked(problem: VelpinError) -> VelpinError:
         return problem
     hint = "get that key from the vendor, and give it: --key FILE-or-URL"
     return MissingKey(problem.message, problem.key_ids, hint)
-
-
-def _refuse_revoked(host: Adapter[Source], plan: Plan, keys: Sequence[Key]) -> None:
-    """A copy of a key without the revocation that this host has seen is not taken."""
-    if not keys:
-        return
-    revocations = seen_revoked(host)
-    for key in keys:
-        where = revocations.where(key.fingerprint)
-        if where:
-            plan.error = BadKey(
-                f"the key {key.grouped} was revoked by its owner, as {where} shows; a copy of it"
-                " without the revocation does not take that back",
-                "ask the vendor which key replaces it",
-            )
-            return

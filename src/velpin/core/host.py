@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from velpin.core.options import WantedOptions
     from velpin.core.snapshot import Snapshot
     from velpin.core.takeover import Takeover
+    from velpin.errors import StoreError
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits, Modes, Tree
     from velpin.model.catalog import CatalogEntry
@@ -661,6 +662,7 @@ class Host:
             plan.summary,
             planned_on=plan.planned_on,
             modes=plan.considered_modes,
+            moved=plan.moved,
             on_wait=self.on_wait,
         )
 
@@ -671,8 +673,13 @@ class Host:
         check_writable(self.tree)
 
     def journal(self) -> list[JournalEntry]:
-        """Every change that Velpin made to this host, oldest first."""
+        """Every change that Velpin made to this host, oldest first; entries that cannot be read
+        are left out (`damaged_journal`)."""
         return self._journal.entries()
+
+    def damaged_journal(self) -> list[StoreError]:
+        """Why each entry of the journal that cannot be read cannot be."""
+        return self._journal.damaged()
 
     @cached_property
     def _journal(self) -> Journal:

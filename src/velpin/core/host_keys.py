@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from velpin.errors import VelpinError
+from velpin.errors import BadKey, VelpinError
 from velpin.trust.openpgp import Key, read_sound_keys
 from velpin.trust.revoked import Revocations
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from velpin.core.adapter import Adapter
     from velpin.model.host import KeyUse
     from velpin.model.source import Source
@@ -46,6 +48,19 @@ def seen_revoked(host: Adapter[Source]) -> Revocations:
         if key.revoked:
             found.note(key.fingerprint, f"/{key.where.lstrip('/')}")
     return found
+
+
+def check_not_revoked(host: Adapter[Source], keys: Sequence[Key]) -> None:
+    """BadKey for a copy of a key without the revocation that this host has seen."""
+    revocations = seen_revoked(host) if keys else None
+    for key in keys:
+        where = revocations.where(key.fingerprint) if revocations else ""
+        if where:
+            raise BadKey(
+                f"the key {key.grouped} was revoked by its owner, as {where} shows; a copy of it"
+                " without the revocation does not take that back",
+                "ask the vendor which key replaces it",
+            )
 
 
 def remember_revoked(host: Adapter[Source]) -> None:

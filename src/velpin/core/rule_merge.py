@@ -27,6 +27,19 @@ def merge(stand: Sequence[Rule], new: Rule, names_source: Callable[[str], bool])
     return [*found, new]
 
 
+def adds_nothing(stand: Sequence[Rule], new: Rule, names_source: Callable[[str], bool]) -> bool:
+    """Whether a rule is in those that stand already, alone or merged with others."""
+    return _as_sets(merge(stand, new, names_source)) == _as_sets(stand)
+
+
+def _as_sets(rules: Sequence[Rule]) -> set[tuple[object, ...]]:
+    return {
+        (*rule._replace(names=(), over=(), under=()), *map(frozenset, (rule.names, rule.over,
+                                                                      rule.under)))
+        for rule in rules
+    }  # fmt: skip
+
+
 def _merged_order(old: Rule, new: Rule, names_source: Callable[[str], bool]) -> Rule:
     said = (*new.over, *new.under)
     over = [handle for handle in old.over if handle not in said and names_source(handle)]

@@ -12,7 +12,7 @@ from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING, Self
 
 from velpin.change.plan import Plan
-from velpin.core.rule_merge import contradiction, merge, remaining
+from velpin.core.rule_merge import adds_nothing, contradiction, merge, remaining
 from velpin.errors import HostFileError, Refusal, VelpinError
 from velpin.model.forecast import Remedy
 from velpin.model.precedence import Precedence, contradicted, precedence_of
@@ -77,6 +77,15 @@ class RulePlanner(ABC):
     @abstractmethod
     def verdict(self, rule: Rule) -> Verdict:
         """Whether a rule holds on the host."""
+
+    def stands(self, rule: Rule) -> bool:
+        """Whether a rule, resolved, is recorded on the host, alone or merged with others.
+
+        Raises Refusal for a rule that means nothing here."""
+        recorded = self.recorded()
+        return any(
+            adds_nothing(recorded, each, self.names_source) for each in (rule, self.resolve(rule))
+        )
 
     def takes_part(self, source: Source) -> bool:
         """Whether rules about a source are heeded."""

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from velpin.change.plan import Plan
 from velpin.change.readback import check_rules
 from velpin.errors import Refusal, UsageError
-from velpin.files.text import whole_number
+from velpin.files.text import has_control, whole_number
 from velpin.model.reason import Place
 from velpin.model.request import Request, parse_request
 from velpin.model.rule import Rule, RuleInForce
@@ -20,10 +20,19 @@ if TYPE_CHECKING:
 
 
 def plan_rules(host: Adapter[Source], rules: Sequence[Rule], *, foremost: bool = False) -> Plan:
-    """What making some rules would write."""
+    """What making some rules would write; UsageError for one with a text that is no name."""
+    for rule in rules:
+        _check_texts(rule)
     plan = _read_back(host, host.rule_planner(foremost=foremost).made(rules))
     plan.notes += [*host.edit_notes(plan.edits), *host.rule_notes(plan)]
     return plan
+
+
+def _check_texts(rule: Rule) -> None:
+    """Each text of a rule becomes one word of a line of the host's files."""
+    for text in (*rule.names, rule.source, rule.version, *rule.over, *rule.under, *rule.components):
+        if has_control(text) or any(char.isspace() for char in text):
+            raise UsageError(f"{text!r} is no name: it holds a blank or a control character")
 
 
 def plan_lift(host: Adapter[Source], rules: Sequence[Rule]) -> Plan:

@@ -8,7 +8,10 @@ from velpin.change.plan import Plan
 from velpin.change.readback import check_drop, check_switch
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
     from velpin.core.adapter import Adapter
+    from velpin.model.reason import Reason
     from velpin.model.source import Source
 
 
@@ -20,9 +23,21 @@ def plan_switch(host: Adapter[Source], handle: str, on: bool) -> Plan:
     plan.handles = [source.handle]
     plan.propose(host.tree, host.switched(source.handle, on) if source.on != on else {})
     if plan.edits:
-        check_switch(host, host.with_edits(plan.edits), host.key_of(source), on)
+        after = host.with_edits(plan.edits)
+        check_switch(host, after, host.key_of(source), on)
+        if on:
+            key = host.key_of(source)
+            plan.notes += checks_that_are_off(
+                after, [each for each in after.sources if after.key_of(each) == key]
+            )
     plan.notes += host.edit_notes(plan.edits)
     return plan
+
+
+def checks_that_are_off(host: Adapter[Source], sources: Iterable[Source]) -> list[Reason]:
+    """What some sources keep from being checked; to be told whenever they are added or switched
+    on, whatever their state."""
+    return [reason for source in sources for reason in host.checks_off(source)]
 
 
 def plan_drop(host: Adapter[Source], handle: str) -> Plan:

@@ -12,11 +12,14 @@ import contextlib
 import os
 import re
 import stat
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import IO
 
 from velpin.errors import CannotWrite
+
+Attributes = Mapping[str, bytes]
+"""Extended attributes of a file, access lists among them, by their full names."""
 
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 _NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
@@ -34,13 +37,14 @@ def write_file(
     *,
     mode: int | None = None,
     owner: tuple[int, int] | None = None,
+    attributes: Attributes | None = None,
     folders: int = FOLDERS,
 ) -> None:
     """Put `data` at `name` below `base`, whole or not at all; missing folders are made.
 
-    `mode` and `owner` (user id, group id) default to those of the file that is there, else
-    0644 and the writer's own; `folders` is the mode of folders that are made, whatever the
-    umask. CannotWrite leaves the old file as it was.
+    `mode`, `owner` (user id, group id) and extended `attributes` default to those of the file
+    that is there, else 0644, the writer's own and none; `folders` is the mode of folders that are
+    made, whatever the umask. CannotWrite leaves the old file as it was.
     """
     with _translated(base, name), opened_folder(base, name, make=folders) as (folder, last):
         before = _status(folder, last)
@@ -48,9 +52,11 @@ def write_file(
             mode = before.st_mode & 0o7777 if before else FILES
         if owner is None and before:
             owner = (before.st_uid, before.st_gid)
+        if attributes is None:
+            attributes = _attributes_in(folder, last) if before else {}
         part = part_of(last)
         try:
-            _write_new(folder, part, data, mode, owner)
+            _write_new(folder, part, data, mode, owner, attributes)
             os.replace(part, last, src_dir_fd=folder, dst_dir_fd=folder)
             os.fsync(folder)
         finally:
@@ -99,6 +105,52 @@ def open_plain(base: Path, name: str) -> Iterator[IO[bytes]]:
         if not stat.S_ISREG(os.fstat(handle).st_mode):
             raise OSError(0, "is no plain file")
         yield file
+
+
+def write_link(base: Path, name: str, target: str) -> None:
+    """Make a symbolic link at `name` below `base`, in place of what is there."""
+    with _translated(base, name), opened_folder(base, name, make=FOLDERS) as (folder, last):
+        part = part_of(last)
+        try:
+            os.symlink(target, part, dir_fd=folder)
+            os.replace(part, last, src_dir_fd=folder, dst_dir_fd=folder)
+            os.fsync(folder)
+        finally:
+            with contextlib.suppress(OSError):
+                os.unlink(part, dir_fd=folder)
+
+
+def read_attributes(base: Path, name: str) -> Attributes:
+    """The extended attributes of a plain file below `base`; none where it has none, or where
+    they cannot be told."""
+    try:
+        with opened_folder(base, name) as (folder, last):
+            return _attributes_in(folder, last)
+    except OSError:
+        return {}
+
+
+def _attributes_in(folder: int, name: str) -> Attributes:
+    try:
+        handle = os.open(name, _READ, dir_fd=folder)
+    except OSError:
+        return {}
+    try:
+        return {each: os.getxattr(handle, each) for each in os.listxattr(handle)}
+    except OSError:
+        return {}
+    finally:
+        os.close(handle)
+
+
+def _set_attributes(handle: int, attributes: Attributes) -> None:
+    """Set extended attributes; what the system itself keeps (labels) is left where it refuses."""
+    for name, value in attributes.items():
+        try:
+            os.setxattr(handle, name, value)
+        except OSError:
+            if not name.startswith("security."):
+                raise
 
 
 def remove_file(base: Path, name: str) -> None:
@@ -172,8 +224,9 @@ def _status(folder: int, name: str) -> os.stat_result | None:
 
 
 def _write_new(
-    folder: int, part: str, data: bytes, mode: int, owner: tuple[int, int] | None
-) -> None:
+    folder: int, part: str, data: bytes, mode: int, owner: tuple[int, int] | None,
+    attributes: Attributes,
+) -> None:  # fmt: skip
     handle = os.open(part, _NEW, 0o600, dir_fd=folder)
     with os.fdopen(handle, "wb") as file:
         file.write(data)
@@ -181,6 +234,9 @@ def _write_new(
         if owner and owner != (os.geteuid(), os.getegid()):
             os.fchown(handle, *owner)
         os.fchmod(handle, mode)
+        if attributes:
+            _set_attributes(handle, attributes)
+            os.fchmod(handle, mode)  # an access list brings group bits of its own
         os.fsync(handle)
 
 

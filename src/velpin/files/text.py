@@ -44,6 +44,18 @@ def words(text: str) -> list[str]:
     return _WORD.findall(text)
 
 
+_CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029]")
+_CONTROL_IN_LINES = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u2028\u2029]")
+
+
+def has_control(text: str, *, lines: bool = False) -> bool:
+    """Whether a text holds a character that could end a line or steer a terminal; `lines` allows
+    tabs and line ends."""
+    if text.isascii() and text.isprintable():
+        return False
+    return (_CONTROL_IN_LINES if lines else _CONTROL).search(text) is not None
+
+
 _DIGITS = 18
 """So many digits at the most: what is longer counts nothing real, and takes long to read."""
 

@@ -12,7 +12,7 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import Any
 
 from velpin.errors import HostFileError
-from velpin.files.text import split_lines
+from velpin.files.text import has_control, split_lines
 
 _HEADING = re.compile(r"\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
 _KEY = re.compile(r"\s*((?:[A-Za-z0-9_-]+|\"[^\"]*\"|'[^']*')(?:\s*\.\s*(?:[A-Za-z0-9_-]+))*)\s*=")
@@ -111,13 +111,16 @@ class TomlTable:
 
     # -- what it holds ---------------------------------------------------------------------
 
-    def text(self, name: str, default: str = "", *, needed: bool = False) -> str:
-        """A text, without the blanks around it."""
+    def text(
+        self, name: str, default: str = "", *, needed: bool = False, lines: bool = False
+    ) -> str:
+        """A text of one line, or with `lines` of several, without the blanks around it."""
         found = self._get(name, needed=needed)
         if found is None:
             return default
         if not isinstance(found, str):
             raise self.wrong(name, f"{name} is not a text", f'{name} = "..."')
+        self._check_control(name, found.strip(), lines)
         if needed and not found.strip():
             raise self.wrong(name, f"{name} is empty")
         return found.strip()
@@ -128,7 +131,15 @@ class TomlTable:
         listed = [found] if isinstance(found, str) else found or []
         if not isinstance(listed, list) or not all(isinstance(one, str) for one in listed):
             raise self.wrong(name, f"{name} is not a list of texts", f'{name} = ["...", "..."]')
+        for each in listed:
+            self._check_control(name, each.strip())
         return tuple(one.strip() for one in listed if one.strip())
+
+    def _check_control(self, name: str, text: str, lines: bool = False) -> None:
+        """What stands in a file of Velpin's goes into files of the host: one line stays one."""
+        if has_control(text, lines=lines):
+            what = "a control character" if lines else "a line break or another control character"
+            raise self.wrong(name, f"{name} holds {what}", "one line of plain text")
 
     def flag(self, name: str, default: bool = False) -> bool:
         """Yes or no."""

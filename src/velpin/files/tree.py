@@ -111,13 +111,38 @@ class Tree:
         *,
         mode: int | None = None,
         owner: tuple[int, int] | None = None,
+        attributes: disk.Attributes | None = None,
     ) -> None:
-        """Put a file on disk, whole or not at all; CannotWrite leaves what was there."""
-        disk.write_file(self.root, self.resolved(name), data, mode=mode, owner=owner)
+        """Put a file on disk, whole or not at all, where links lead; CannotWrite leaves what was
+        there."""
+        disk.write_file(
+            self.root, self.resolved(name), data, mode=mode, owner=owner, attributes=attributes
+        )
 
     def remove(self, name: str) -> None:
-        """Remove a file from disk; one that is not there is no error."""
-        disk.remove_file(self.root, self.resolved(name))
+        """Remove a file from disk, a link itself and not where it leads; one that is not there is
+        no error."""
+        disk.remove_file(self.root, self.place(name))
+
+    def write_link(self, name: str, target: str) -> None:
+        """Make a symbolic link with a text as its target; CannotWrite leaves what was there."""
+        disk.write_link(self.root, self.place(name), target)
+        self._resolved.clear()
+
+    def place(self, name: str) -> str:
+        """Where a name itself is, below the root: links of its folders are followed, its own is
+        not."""
+        head, slash, tail = name.strip("/").rpartition("/")
+        folder = self.resolved(head) if slash else ""
+        return f"{folder}/{tail}" if folder else tail
+
+    def link(self, name: str) -> str | None:
+        """The target of a symbolic link as it is written; None for anything else."""
+        return _read_link(str(self.root / self.place(name)))
+
+    def attributes(self, name: str) -> disk.Attributes:
+        """The extended attributes of a file."""
+        return disk.read_attributes(self.root, self.resolved(name))
 
     def remove_empty_folder(self, name: str) -> None:
         """Remove a folder from disk where it is empty."""

@@ -885,15 +885,18 @@ def report(
 @_command
 def journal(root: Root = None, json: Json = False) -> None:
     """List every change velpin made to this host."""
-    entries = _open(root).journal()
+    host = _open(root)
+    entries, damaged = host.journal(), host.damaged_journal()
     if json:
         from velpin.front.documents import JournalRecord
 
         _write([JournalRecord.of(entry) for entry in entries])
-        return
-    from velpin.front.views import show_journal
+    else:
+        from velpin.front.views import show_journal
 
-    show_journal(_screen(), entries)
+        show_journal(_screen(), entries)
+    if damaged:
+        raise damaged[0]
 
 
 @_changing

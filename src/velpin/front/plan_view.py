@@ -18,6 +18,8 @@ from velpin.model.shift import ChangedAnswer, ChangedUpgrade, Shift
 from velpin.trust.openpgp import grouped, only_keys
 
 _MOST_UPGRADES = 12
+_MOST_REMOVED = 40
+"""So many lines of a file that goes are shown; the journal keeps it whole."""
 
 
 def show_plan(screen: Screen, plan: Plan) -> None:
@@ -37,12 +39,22 @@ def show_plan(screen: Screen, plan: Plan) -> None:
 
 def show_files(screen: Screen, plan: Plan) -> None:
     """Every file of a plan in full: what is written, changed, removed, and its rights."""
+    olds = set(plan.moved.values())
     for file, data in plan.edits.items():
         before = plan.planned_on.get(file)
+        if file in plan.moved:
+            led = plan.led.get(plan.moved[file])
+            screen.head(f"To be renamed: /{plan.moved[file]}")
+            screen.line(f"to /{file}", indent=2)
+            if led:
+                screen.line(f"it is a link to /{led}, and stays one", indent=2)
+        if file in plan.moved or file in olds:
+            continue
         if data != before or file not in plan.modes:
-            _show_file(screen, file, before, data)
+            _show_file(screen, file, before, data, plan.led.get(file, ""))
         if file in plan.modes:
-            screen.head(f"To be changed: the rights of /{file}")
+            led = f" → /{plan.led[file]}" if file in plan.led else ""
+            screen.head(f"To be changed: the rights of /{file}{led}")
             screen.line(f"{plan.modes[file]:04o} ({_rights(plan.modes[file])})", indent=2)
 
 
@@ -74,7 +86,10 @@ def _show_key(screen: Screen, key: KeyShown) -> None:
         pieces += [", ", (f"{key.state}", "bad")]
     screen.line(*pieces, indent=2)
     if key.signs is not None:
-        what = {"index": "signs the index of this source", "packages": "signs its packages"}
+        what = {
+            "index": "signs the index of this source", "packages": "signs its packages",
+            "catalog": "signs this catalog",
+        }  # fmt: skip
         screen.line(
             signed(what[key.what], "good") if key.signs
             else signed("does NOT sign this source", "bad"),
@@ -90,19 +105,27 @@ def _show_key(screen: Screen, key: KeyShown) -> None:
         )  # fmt: skip
 
 
-def _show_file(screen: Screen, file: str, before: bytes | None, after: bytes | None) -> None:
+def _show_file(
+    screen: Screen, file: str, before: bytes | None, after: bytes | None, led: str
+) -> None:
+    """One file; `led` is where it really is, of one that is a link or lies behind one."""
+    name = f"/{file} → /{led}" if led else f"/{file}"
+    if after is None and led and before is not None:
+        screen.head(f"To be removed: the link {name}")
+        screen.line("what it leads to stays", indent=2)
+        return
     if b"\0" in (before or b"") or b"\0" in (after or b""):
-        _show_binary(screen, file, before, after)
+        _show_binary(screen, name, before, after)
         return
     if after is None:
-        screen.head(f"To be removed: /{file}")
-        _show_lines(screen, before or b"", "- ", "bad")
+        screen.head(f"To be removed: {name}")
+        _show_lines(screen, before or b"", "- ", "bad", most=_MOST_REMOVED)
         return
     if before is None:
-        screen.head(f"To be written: /{file}")
+        screen.head(f"To be written: {name}")
         _show_lines(screen, after, "", "")
         return
-    screen.head(f"To be changed: /{file}")
+    screen.head(f"To be changed: {name}")
     lines = list(difflib.unified_diff(_lines(before), _lines(after), n=1, lineterm=""))
     while lines and not lines[-1].strip():
         lines.pop()
@@ -114,10 +137,10 @@ def _show_file(screen: Screen, file: str, before: bytes | None, after: bytes | N
         screen.line((line[:1] + " " + line[1:], style), indent=2)
 
 
-def _show_binary(screen: Screen, file: str, before: bytes | None, after: bytes | None) -> None:
+def _show_binary(screen: Screen, name: str, before: bytes | None, after: bytes | None) -> None:
     """A file that is not text: how much of it comes or goes."""
     word = "removed" if after is None else "changed" if before is not None else "written"
-    screen.head(f"To be {word}: /{file}")
+    screen.head(f"To be {word}: {name}")
     old, new = before or b"", after or b""
     if new.startswith(old) and old != new:
         screen.line(f"{size(len(new) - len(old))} more at its end (no text)", indent=2)
@@ -125,15 +148,18 @@ def _show_binary(screen: Screen, file: str, before: bytes | None, after: bytes |
         screen.line(f"no text: {size(len(old))} before, {size(len(new))} after", indent=2)
 
 
-def _show_lines(screen: Screen, data: bytes, lead: str, style: str) -> None:
-    """A file in full; one that holds keys and nothing else is told by their fingerprints."""
+def _show_lines(screen: Screen, data: bytes, lead: str, style: str, *, most: int = 0) -> None:
+    """A file in full, or its first lines; one that holds keys and nothing else is told by their
+    fingerprints."""
     keys, lines = only_keys(data), _lines(data)
     if keys:
         told = ", ".join(key.grouped for key in keys)
         screen.line(f"the key {told}, {several(len(lines), 'line')}", indent=2)
         return
-    for line in lines:
+    for line in lines[: most or None]:
         screen.line((lead + line, style), indent=2)
+    if most and len(lines) > most:
+        screen.line((f"... {several(len(lines) - most, 'more line')}", "quiet"), indent=2)
 
 
 def _lines(data: bytes | None) -> list[str]:

@@ -297,12 +297,12 @@ def show_journal(screen: Screen, entries: Sequence[JournalEntry]) -> None:
         for edit in entry.edits:
             what = (
                 "new"
-                if edit.before.data is None
+                if edit.before.is_missing
                 else "removed"
-                if edit.after.data is None
+                if edit.after.is_missing
                 else "edited"
             )
-            mode = edit.after.mode if edit.after.data is not None else edit.before.mode
+            mode = edit.before.mode if edit.after.is_missing else edit.after.mode
             screen.line(
                 (f"{what:8}/{edit.file}  {mode:o}{_owner(edit.after.owner)}", "quiet"), indent=4
             )

@@ -101,6 +101,8 @@ SENTENCES = {
     "catalog-other-host": "it is for {has}, this host is {here}",
     "catalog-other-release": "it is for the releases {has}, this host is {here}",
     "catalog-other-arch": "it is for {has}, this host is {here}",
+    "catalog-no-serial": "the catalog {name} has no serial number: of two versions of one day"
+    " nobody can tell which is newer",
     "catalog-suggests": "the catalog suggests to let it give only {names}: {options}",
     "mirror-chosen": "taken from {address}; there are {mirrors}",
     "nothing-there": "{source} has nothing for this host: {what}",
@@ -194,7 +196,7 @@ def sentence(reason: Reason) -> str:
     if reason.code in ("same-from-first", "barred-too"):
         facts["names"] = shortened(reason.texts("names"))
     cause = facts.get("place") or CAUSES.get(str(facts.get("cause", "")))
-    facts["where"] = f" ({cause})" if cause else ""
+    facts.setdefault("where", f" ({cause})" if cause else "")
     if reason.code == "files-refused" and facts.get("file"):
         line = f":{facts['line']}" if facts.get("line") else ""
         return f"{facts['file']}{line}: " + _template(reason.code).format(**facts)

@@ -2,25 +2,29 @@
 
     etc/velpin/catalogs/NAME.toml      the catalog, byte for byte as it was signed
     etc/velpin/catalogs/NAME.asc       the key that must sign it
-    etc/velpin/catalogs/NAME.origin    where it is from
+    etc/velpin/catalogs/NAME.origin    where it is from, what it calls itself, the newest serial
+                                       number seen (for root alone where a login is in the address)
 
-The signature stands beside the catalog, at its address with `.asc` behind it. A version that is
-older than the one that is here is not taken.
+The signature is at the catalog's address with `.asc` behind it. Whoever can serve an old version,
+or another catalog by the same key, brings nothing about: the name is bound when the catalog is
+added, the serial number only grows, and a catalog may say when it expires.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 from urllib.parse import urlsplit
 
-from velpin.change.plan import KeyShown, Plan
-from velpin.core.catalog.format import read_catalog
+from velpin.change.plan import Plan, shown_key
+from velpin.core.catalog.format import Catalog, check_expiry, read_catalog
 from velpin.core.catalog.shelf import ENDING, FOLDER
 from velpin.errors import BadSignature, NotThere, Refusal, ReleaseRefused, TrustError, UsageError
 from velpin.files.toml import read_toml
 from velpin.files.tree import Tree
+from velpin.model.reason import Reason
+from velpin.model.safe_text import has_login
 from velpin.trust.openpgp import Key, armoured, bare, read_keys, verify_detached
 
 if TYPE_CHECKING:
@@ -36,6 +40,21 @@ class Origin(NamedTuple):
 
     name: str
     address: str
+    calls_itself: str = ""
+    """The name inside it when it was added."""
+    serial: int = 0
+    """The newest that was seen; 0 for a catalog without one."""
+
+    def written(self) -> bytes:
+        """The file that keeps it."""
+        import tomli_w
+
+        told: dict[str, Any] = {"address": self.address}
+        if self.calls_itself:
+            told["catalog"] = self.calls_itself
+        if self.serial:
+            told["serial"] = self.serial
+        return tomli_w.dumps(told).encode()
 
 
 def origins(tree: Tree) -> list[Origin]:
@@ -44,7 +63,12 @@ def origins(tree: Tree) -> list[Origin]:
     for file in tree.names(FOLDER):
         if file.endswith(_ORIGIN):
             table = read_toml(tree.read(f"{FOLDER}/{file}") or b"", f"{FOLDER}/{file}")
-            found.append(Origin(file.removesuffix(_ORIGIN), table.text("address", needed=True)))
+            found.append(
+                Origin(
+                    file.removesuffix(_ORIGIN), table.text("address", needed=True),
+                    table.text("catalog"), table.number("serial") or 0,
+                )
+            )  # fmt: skip
             table.done()
     return found
 
@@ -72,22 +96,31 @@ def plan_catalog(
         )
     keys = _agreeing(read_keys(key, "the key"), fingerprint)
     data, signers = _fetched(address, keys, transport)
-    _read(data, f"{FOLDER}/{name}{ENDING}")
+    catalog = _read(data, f"{FOLDER}/{name}{ENDING}")
+    check_expiry(catalog)
     plan = Plan(f"velpin catalog add {address}", f"add catalog {name}")
     mine = [each for each in keys if each.fingerprint in signers]
-    origin = f'address = "{address}"\n'.encode()
+    origin = Origin(name, address, catalog.name, catalog.serial)
+    origin_file = f"{FOLDER}/{name}{_ORIGIN}"
     plan.propose(tree, {
-        f"{FOLDER}/{name}{_KEY}": armoured(mine), f"{FOLDER}/{name}{_ORIGIN}": origin,
+        f"{FOLDER}/{name}{_KEY}": armoured(mine), origin_file: origin.written(),
         f"{FOLDER}/{name}{ENDING}": data,
     })  # fmt: skip
-    plan.keys = [_shown(each, bool(fingerprint)) for each in mine]
+    if has_login(address):
+        plan.private.add(origin_file)
+        plan.notes.append(Reason("login-in-file", {"file": f"/{origin_file}"}))
+    if not catalog.serial:
+        plan.notes.append(Reason("catalog-no-serial", {"name": name}))
+    agrees = True if fingerprint else None
+    plan.keys = [shown_key(each, signs=True, what="catalog", agrees=agrees) for each in mine]
     return plan
 
 
 def _agreeing(keys: Sequence[Key], fingerprint: str) -> list[Key]:
     if not fingerprint:
         return list(keys)
-    fitting = [key for key in keys if key.fingerprint == bare(fingerprint)]
+    wanted = bare(fingerprint)
+    fitting = [key for key in keys if any(part.fingerprint == wanted for part in key.all_parts)]
     if not fitting:
         raise TrustError(
             f"the fingerprint does not agree: expected {bare(fingerprint)}, found"
@@ -95,13 +128,6 @@ def _agreeing(keys: Sequence[Key], fingerprint: str) -> list[Key]:
             "do not add it; ask who publishes the catalog",
         )
     return fitting
-
-
-def _shown(key: Key, agrees: bool) -> KeyShown:
-    return KeyShown(
-        key.owner, key.fingerprint, key.created, key.expires, key.algorithm,
-        "revoked" if key.revoked else "good", signs=True, agrees=True if agrees else None,
-    )  # fmt: skip
 
 
 def plan_refresh(tree: Tree, names: Sequence[str], transport: Transport) -> Plan:
@@ -126,8 +152,11 @@ def plan_refresh(tree: Tree, names: Sequence[str], transport: Transport) -> Plan
         file = f"{FOLDER}/{origin.name}"
         keys = read_keys(tree.read(f"{file}{_KEY}") or b"", f"{file}{_KEY}")
         data, _ = _fetched(origin.address, keys, transport)
-        _check_newer(tree, f"{file}{ENDING}", data)
+        catalog = _check_newer(tree, origin, f"{file}{ENDING}", data)
         edits[f"{file}{ENDING}"] = data
+        edits[f"{file}{_ORIGIN}"] = origin._replace(
+            calls_itself=catalog.name, serial=catalog.serial
+        ).written()
     plan.propose(tree, {f: data for f, data in edits.items() if data != tree.read(f)})
     return plan
 
@@ -144,21 +173,47 @@ def _fetched(address: str, keys: Sequence[Key], transport: Transport) -> tuple[b
     return data, set(verify_detached(data, signature, keys, address).signers)
 
 
-def _check_newer(tree: Tree, file: str, data: bytes) -> None:
-    """ReleaseRefused where a catalog is older than the one that is here."""
-    issued = _read(data, file)
+def _check_newer(tree: Tree, origin: Origin, file: str, data: bytes) -> Catalog:
+    """The catalog that a server gave now.
+
+    Raises ReleaseRefused for one that has expired, calls itself something else than when it was
+    added, or is not newer than the one here.
+    """
+    catalog = _read(data, file)
+    check_expiry(catalog)
     before = tree.read(file)
-    known = _read(before, file) if before is not None else ""
-    if known and (not issued or issued < known):
+    known = _read(before, file) if before is not None else None
+    name = origin.calls_itself or (known.name if known else "")
+    hint = "the one here stays; ask who publishes it"
+    if name and catalog.name != name:
         raise ReleaseRefused(
-            f"{file}: the server gave a catalog of {issued or 'no day'}, older than the one here"
-            f" of {known}",
-            "the newer one stays; ask who publishes it",
+            f"{file}: the server gave another catalog by the same key: it calls itself"
+            f" {catalog.name or 'nothing'}, not {name}",
+            hint,
         )
+    if data == before:
+        return catalog
+    seen = max(origin.serial, known.serial if known else 0)
+    if seen:
+        if catalog.serial <= seen:
+            raise ReleaseRefused(
+                f"{file}: the server gave a catalog with the serial number"
+                f" {catalog.serial or '(none)'}, and number {seen} was seen already",
+                hint,
+            )
+        return catalog
+    day = known.issued if known else ""
+    if day and not catalog.serial and catalog.issued <= day:
+        raise ReleaseRefused(
+            f"{file}: the server gave a catalog of {catalog.issued or 'no day'} that is not newer"
+            f" than the one here, of {day}",
+            f"{hint}; a serial number in it tells several of one day apart",
+        )
+    return catalog
 
 
-def _read(data: bytes, file: str) -> str:
-    """The day of a catalog, once it is understood; HostFileError where it is not."""
+def _read(data: bytes, file: str) -> Catalog:
+    """A catalog; HostFileError where it is not understood."""
     from velpin.kinds import KINDS
 
-    return read_catalog(data, file, list(KINDS)).issued
+    return read_catalog(data, file, list(KINDS))

@@ -2,6 +2,8 @@
 
 velpin-catalog = 1
 name = "harbour"
+serial = 7                  grows with each version
+expires = 2027-12-31        optional: the last day on which it counts
 
 [[source]]
 name = "gullwatch"
@@ -17,12 +19,15 @@ suite = "{codename}"
 from __future__ import annotations
 
 import re
+import time
 from collections.abc import Collection, Iterator
 from typing import NamedTuple
 from urllib.parse import urlsplit
 
+from velpin.errors import ReleaseRefused
 from velpin.files.toml import TomlTable, read_toml
 from velpin.model.catalog import CatalogPlace, CatalogSource
+from velpin.model.dates import day
 from velpin.model.reason import Place
 
 VERSION = 1
@@ -46,6 +51,23 @@ class Catalog(NamedTuple):
     issued: str
     """The day of this version, as YYYY-MM-DD; empty where it says none."""
     sources: tuple[CatalogSource, ...]
+    serial: int = 0
+    """Grows with each version; 0 for a catalog without one."""
+    expires: str = ""
+    """The last day on which it counts, as YYYY-MM-DD; empty for one that does not expire."""
+
+    def has_expired(self, now: float) -> bool:
+        """Whether its last day is over; `now` is in seconds since 1970."""
+        return bool(self.expires) and day(now) > self.expires
+
+
+def check_expiry(catalog: Catalog) -> None:
+    """ReleaseRefused for a catalog that has expired."""
+    if catalog.has_expired(time.time()):
+        raise ReleaseRefused(
+            f"{catalog.file}: this catalog expired on {catalog.expires}",
+            "ask who publishes it for a newer one",
+        )
 
 
 def read_catalog(data: bytes, file: str, kinds: Collection[str]) -> Catalog:
@@ -61,6 +83,9 @@ def read_catalog(data: bytes, file: str, kinds: Collection[str]) -> Catalog:
             f"velpin-catalog = {VERSION}",
         )
     name, summary, issued = top.text("name"), top.text("summary"), top.day("issued")
+    serial, expires = top.number("serial") or 0, top.day("expires")
+    if serial < 0:
+        raise top.wrong("serial", f"{serial} is no serial number", "serial = 1")
     sources: dict[str, CatalogSource] = {}
     for table in top.tables("source", _MOST_SOURCES):
         source = _source(table, kinds)
@@ -70,7 +95,7 @@ def read_catalog(data: bytes, file: str, kinds: Collection[str]) -> Catalog:
             )
         sources[source.name] = source
     top.done()
-    return Catalog(file, name, summary, issued, tuple(sources.values()))
+    return Catalog(file, name, summary, issued, tuple(sources.values()), serial, expires)
 
 
 def parts_of(name: str) -> tuple[str, tuple[str, ...]]:
@@ -123,9 +148,10 @@ def _source(table: TomlTable, kinds: Collection[str]) -> CatalogSource:
 
 
 def _key(table: TomlTable, known: Collection[str]) -> str:
-    key = table.text("key")
+    key = table.text("key", lines=True)
     if not key or key.startswith(ARMOUR):
         return key
+    table.text("key")
     if urlsplit(key).scheme not in ("http", "https", "file"):
         raise table.wrong("key", "the key is neither an address nor an armoured key")
     _check_variables(table, "key", key, known)

@@ -4,6 +4,7 @@ permissions allow."""
 from __future__ import annotations
 
 import os
+import time
 from typing import NamedTuple
 
 from velpin.core.catalog.format import Catalog, read_catalog
@@ -39,9 +40,15 @@ def read_shelf(tree: Tree) -> Shelf:
             notes.append(Note(Place(file, 0), f"{doubt}: this catalog is not believed"))
             continue
         try:
-            catalogs.append(read_catalog(tree.read(file) or b"", file, list(KINDS)))
+            catalog = read_catalog(tree.read(file) or b"", file, list(KINDS))
         except HostFileError as problem:
             errors.append(problem)
+            continue
+        if catalog.has_expired(time.time()):
+            note = f"expired on {catalog.expires}: this catalog is not believed"
+            notes.append(Note(Place(file, 0), note))
+            continue
+        catalogs.append(catalog)
     return Shelf(tuple(catalogs), tuple(notes), tuple(errors))
 
 

@@ -28,7 +28,8 @@ def write_entries(host: Adapter[Source], handles: Sequence[str]) -> str:
     import tomli_w
 
     entries = [_entry(host, host.source(handle)) for handle in handles]
-    return tomli_w.dumps({"velpin-catalog": VERSION, "source": entries}, multiline_strings=True)
+    head = {"velpin-catalog": VERSION, "serial": 1}
+    return tomli_w.dumps({**head, "source": entries}, multiline_strings=True)
 
 
 def _entry(host: Adapter[Source], source: Source) -> dict[str, Any]:

@@ -87,6 +87,8 @@ def _key_mends(check: Examination, entry: CatalogEntry, source: Source) -> Itera
         keys = keys_of_entry(entry, transport)
     except VelpinError:
         return
+    if any(check.revocations.where(key.fingerprint) for key in keys):
+        return
     command = ""
     if not entry.key.startswith(ARMOUR):
         command = as_typed(["velpin", "add", source.handle, "--key", entry.key, "--fingerprint",

@@ -23,6 +23,8 @@ _LEFT = re.compile(
     r"|orig)|bak|backup|old|orig|save|swp|tmp)|~)$|^\..*\.velpin-part$"
 )
 """How names end of files that package managers, editors and interrupted changes leave."""
+_OWN_PART = re.compile(r"\..*\.velpin-part\Z", re.DOTALL)
+"""What an interrupted change of Velpin's own left; nobody else writes such a name."""
 _MEANT = re.compile(r"(?i)(\Areadme|\.(md|txt)\Z|disabled|\.off\Z|\A\.(placeholder|gitkeep)\Z)")
 """Names of files that nobody expects to be read."""
 _ODD_BYTES = re.compile(r"[^A-Za-z0-9_.-]+")
@@ -89,16 +91,17 @@ def check_skipped(check: Examination) -> Iterator[Draft]:
     for file, why in host.skipped():
         folder, _, name = file.rpartition("/")
         place = Place(file, 0)
+        better = _sound_name(host, folder, name)
         if _LEFT.search(name):
+            is_own = _OWN_PART.match(name) is not None
             yield Draft("leftover", note_of("leftover", file=f"/{file}"), place, "", file,
-                        [Mend("", removing(file))])  # fmt: skip
-        elif name.endswith(host.kind_facts().other_endings):
+                        [Mend("", removing(file), is_choice=not is_own)])  # fmt: skip
+        elif name.endswith(host.kind_facts().other_endings) and not _reads_as(host, file, better):
             yield Draft("other-kind", note_of("other-kind", file=f"/{file}"), place, "", file,
                         [Mend("", removing(file), is_choice=True)])  # fmt: skip
         elif _MEANT.search(name):
             continue
         else:
-            better = _sound_name(host, folder, name)
             mends = [Mend("", partial(_renamed, file, better), is_choice=True)] if better else []
             what = note_of("skipped-file", file=f"/{file}", why=why)
             yield Draft("skipped-file", what, place, "", file, mends, note_of(
@@ -107,8 +110,23 @@ def check_skipped(check: Examination) -> Iterator[Draft]:
 
 def _renamed(file: str, better: str, host: Adapter[Source]) -> Plan:
     plan = Plan("", f"rename /{file} to /{better}")
-    plan.propose(host.tree, {better: host.tree.read(file), file: None})
+    plan.propose_renaming(host.tree, file, better)
     return plan
+
+
+def _reads_as(host: Adapter[Source], file: str, better: str) -> bool:
+    """Whether a file would be read under another name, without anything odd in it, and would say
+    something: then it is of this kind of host, whatever its ending says."""
+    data = host.tree.read(file)
+    if not better or not data or not data.strip():
+        return False
+    after = host.with_edits({better: data, file: None})
+    if after.config_error() and not host.config_error():
+        return False
+    if any(note.place.file == better for note in after.notes()):
+        return False
+    sources = any(place.file == better for source in after.sources for place in source.places)
+    return sources or any(rule.place.file == better for rule in after.rules())
 
 
 def _sound_name(host: Adapter[Source], folder: str, name: str) -> str:

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import Plan, shown_key
+from velpin.core.catalog.shelf import FOLDER
 from velpin.core.checkup.codes import CHECK_WHY, ONE_OF_TWO
 from velpin.core.checkup.examination import DAY, Check, Draft, Examination, Make, Mend, note_of
 from velpin.errors import VelpinError
@@ -27,6 +28,7 @@ _LARGEST_KEY = 4 << 20
 _MOST_ADDRESSES = 4
 _READABLE, _WRITABLE = 0o044, 0o022
 _UNCHECKED = ("none",)
+_LOGIN = re.compile(rb"://[^/\s\"']*@")
 _ADDRESS = re.compile(r"https?://[^\s'\"<>|;)]+\.(?:asc|gpg|key|pgp|pub)\b")
 
 
@@ -133,7 +135,7 @@ def check_signers(check: Examination) -> Iterator[Draft]:
         found = list(candidates(check, source, claimed))
         proved = [each for each in found if head and head.verified_by([each.key])]
         facts = note_of(
-            "other-key", source=source.handle, keys=", ".join(claimed),
+            "other-key", source=source.handle, keys=", ".join(_primary(claimed, found)),
             named=", ".join(key.fingerprint for key in named.keys[:3]) or "none",
         )  # fmt: skip
         told = [_about(check, source, each, named, is_proved=each in proved) for each in found]
@@ -142,6 +144,13 @@ def check_signers(check: Examination) -> Iterator[Draft]:
             " ".join(claimed), list(_key_mends(check, source, proved)),
             note_of("name-key", source=source.handle),
         )  # fmt: skip
+
+
+def _primary(claimed: Iterable[str], found: Iterable[Candidate]) -> list[str]:
+    """The fingerprints of whole keys, of those that are known: signatures name subkeys."""
+    keys = [each.key for each in found]
+    known = ((each, key_with(keys, each)) for each in claimed)
+    return list(dict.fromkeys(key.fingerprint if key else each for each, key in known))
 
 
 def _doubtful_head(
@@ -299,8 +308,15 @@ def check_rights(check: Examination) -> Iterator[Draft]:
     """Key files that others may write, and logins that they may read."""
     for file in dict.fromkeys(check.facts.key_files()):
         yield from _open_to_others(check, file, "key-writable", _WRITABLE)
-    for file in dict.fromkeys(check.facts.login_files()):
+    for file in dict.fromkeys([*check.facts.login_files(), *_origins_with_login(check)]):
         yield from _open_to_others(check, file, "login-readable", _READABLE | _WRITABLE)
+
+
+def _origins_with_login(check: Examination) -> list[str]:
+    """Files that keep where a catalog is from, those with a login in the address."""
+    tree = check.host.tree
+    files = (f"{FOLDER}/{name}" for name in tree.names(FOLDER) if name.endswith(".origin"))
+    return [file for file in files if _LOGIN.search(tree.read(file) or b"")]
 
 
 def _open_to_others(check: Examination, file: str, code: str, bits: int) -> Iterator[Draft]:

@@ -8,7 +8,11 @@ from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource, Plan
+from velpin.core.host_keys import check_not_revoked
 from velpin.core.hostfile.expect import check_expectations, is_for
+from velpin.core.rule_merge import subtract
+from velpin.core.snippets import check_texts
+from velpin.core.source_plans import checks_that_are_off
 from velpin.errors import HostFileError, PlanRefused, Refusal, VelpinError
 from velpin.model.hostfile import (
     ConformItem,
@@ -207,6 +211,7 @@ class _Conform:
     def _added_off(self, described: SourceDescription, wanted: WantedSource) -> Plan:
         """A source that is off is not fetched: nobody needs to reach it."""
         new = self._new(described, wanted)
+        check_texts(new)
         addition = self.adapter.compose_source(new, self.host.transport())
         before = {self.adapter.key_of(each) for each in self.adapter.sources}
         after = self.adapter.with_edits(addition.edits)
@@ -214,13 +219,18 @@ class _Conform:
         for source in after.sources:
             if after.key_of(source) not in before and source.on:
                 edits.update(after.switched(source.handle, False))
+        check_not_revoked(self.adapter, addition.keys)
         plan = Plan("", f"add source {wanted.name}, off", private=set(addition.private))
+        plan.notes += checks_that_are_off(
+            after, [s for s in after.sources if after.key_of(s) not in before]
+        )
         plan.propose(self.host.tree, edits)
         plan.handles = [wanted.name]
         return plan
 
     def _with_key(self, wanted: WantedSource, here: Source) -> Plan:
         keys = read_keys(wanted.key, str(wanted.place))
+        check_not_revoked(self.adapter, keys)
         plan = Plan("", f"name a key for {here.handle}")
         plan.propose(self.host.tree, self.adapter.compose_key(here, keys))
         return plan
@@ -233,6 +243,7 @@ class _Conform:
         have = {key.fingerprint for _, found in self.adapter.common_keys() for key in found}
         have |= {key.fingerprint for key in self.adapter.all_common_keys()}
         missing = [key for key in keys if key.fingerprint not in have]
+        check_not_revoked(self.adapter, missing)
         if missing:
             plan = Plan("", f"key {wanted.name}")
             plan.propose(self.host.tree, self.adapter.with_common_keys(wanted.name, missing))
@@ -244,24 +255,27 @@ class _Conform:
 
     def rule(self, wanted: WantedRule) -> None:
         """Have a rule in force."""
-        planner = self.adapter.rule_planner()
-        resolved = planner.resolve(wanted.rule)
-        missing = resolved not in planner.recorded() and wanted.rule not in planner.recorded()
+        missing = not self.adapter.rule_planner().stands(wanted.rule)
         if missing:
-            self.take(self.host.plan_rules([wanted.rule]))
+            plan = self.host.plan_rules([wanted.rule])
+            missing = not plan.unchanged or plan.why_not() is not None
+            self.take(plan)
         told = "made" if missing else ""
         name = short_of(wanted.rule)
         self.tell(ConformItem("rule", name, missing, told, wanted.place))
 
     def prune_rules(self, wanted: Sequence[WantedRule]) -> None:
-        """Take back rules of Velpin's that the file does not say."""
+        """Take back rules of Velpin's, or parts of merged ones, that the file does not say."""
         planner = self.adapter.rule_planner()
-        stay = {each.rule for each in wanted}
-        stay |= {rule for each in wanted if (rule := self._resolved(each.rule)) is not None}
-        for rule in planner.recorded():
-            if rule not in stay:
-                self.take(self.host.plan_lift([rule]))
-                self.tell(ConformItem("pruned rule", short_of(rule), True, "removed"))
+        stay = [each.rule for each in wanted]
+        stay += [rule for each in wanted if (rule := self._resolved(each.rule)) is not None]
+        for recorded in planner.recorded():
+            rest: Rule | None = recorded
+            for rule in stay:
+                rest = subtract(rest, rule, planner.same_source) if rest else None
+            if rest is not None:
+                self.take(self.host.plan_lift([rest]))
+                self.tell(ConformItem("pruned rule", short_of(rest), True, "removed"))
 
     def _resolved(self, rule: Rule) -> Rule | None:
         try:

@@ -63,8 +63,8 @@ def _source(host: Adapter[Source], source: Source, when: dict[str, Any]) -> dict
 
 
 def _left_out(host: Adapter[Source]) -> Sequence[str]:
-    """Rules of others: they are not said in Velpin's words; those in the entry of a source are
-    among its settings."""
+    """Passwords; and rules of others: they are not said in Velpin's words; those in the entry of a
+    source are among its settings."""
     entries = {place.file for source in host.sources for place in source.places}
     found = [
         f"not written down: the rule at {rule.place}, which velpin did not write"
@@ -72,4 +72,6 @@ def _left_out(host: Adapter[Source]) -> Sequence[str]:
         if rule.rule is None and rule.dead is None
         and rule.place.file.startswith("etc/") and rule.place.file not in entries
     ]  # fmt: skip
+    logins = {each for file in host.kind_facts().login_files() for each in (file,)}
+    found += [f"not written down: the passwords in {file}" for file in sorted(logins)]
     return list(dict.fromkeys(found))

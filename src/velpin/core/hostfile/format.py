@@ -38,7 +38,7 @@ VERSION = 1
 ARMOUR = "-----BEGIN PGP PUBLIC KEY BLOCK-----"
 _HANDLE = re.compile(r"[A-Za-z0-9][A-Za-z0-9.:@+_-]*\Z")
 _FINGERPRINT = re.compile(r"[0-9A-Fa-f]{40}([0-9A-Fa-f]{24})?\Z")
-_SETTING = re.compile(r"[A-Za-z][\w-]*\s*=.*\Z", re.DOTALL)
+_SETTING = re.compile(r"[A-Za-z][\w+-]*\s*=.*\Z")
 _DAYS = re.compile(r"(\d{1,4}) days?\Z")
 _LARGEST_KEY = 1 << 20
 _MOST = 2000
@@ -56,7 +56,7 @@ def read_host_file(data: bytes, file: str, kinds: Collection[str]) -> HostFile:
             "is no host file of this version" if version is not None else "says no version",
             f"velpin-host = {VERSION}",
         )
-    top.text("about")
+    top.text("about", lines=True)
     sources = tuple(_source(table, kinds) for table in top.tables("source", _MOST))
     keys = tuple(_common_key(table, kinds) for table in top.tables("key", _MOST))
     rules = tuple(_rule(table, kinds) for table in top.tables("rule", _MOST))
@@ -150,7 +150,7 @@ def _fingerprints(table: TomlTable) -> tuple[str, ...]:
 
 def _key(table: TomlTable) -> bytes:
     """An armoured key, or a file beside the host file."""
-    text, file = table.text("key"), table.text("key_file")
+    text, file = table.text("key", lines=True), table.text("key_file")
     if text and file:
         raise table.wrong("key_file", "the key is given twice", "key or key_file, not both")
     if text and not text.startswith(ARMOUR):

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from velpin.change.plan import NewSource
+from velpin.core.snippets import check_settings
 from velpin.files.text import bare
 from velpin.files.tree import Edits
 from velpin.kinds.alpm.add import with_keys
+from velpin.kinds.alpm.config import OF_SOURCES
 from velpin.kinds.alpm.edit import ADDED, Text
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
@@ -17,6 +19,7 @@ from velpin.model.safe_text import without_passwords
 from velpin.trust.openpgp import Key
 
 _RING = "ring"
+_KNOWN = frozenset(key.lower() for key in OF_SOURCES if key != "Include")
 
 
 def describe(host: AlpmState, source: AlpmSource) -> SourceDescription:
@@ -33,7 +36,8 @@ def describe(host: AlpmState, source: AlpmSource) -> SourceDescription:
 
 
 def from_description(told: SourceDescription) -> NewSource:
-    """The source as a section."""
+    """The source as a section; UsageError for a setting that no section of a source has."""
+    check_settings(told.settings, _KNOWN)
     servers = [f"Server = {told.address}"] if told.address else []
     lines = [f"[{told.handle}]", *servers, *told.settings]
     return NewSource(

@@ -60,7 +60,12 @@ def checks_off(host: AlpmState, source: AlpmSource) -> list[Reason]:
     """What a source's own section, or the host where it says nothing, keeps from being checked."""
     facts: dict[str, Fact] = {"source": source.handle}
     section = next(
-        (section for section in host.config.sections if section.name == source.handle), None
+        (
+            section
+            for section in (*host.config.sections, *host.config.off)
+            if section.name == source.handle
+        ),
+        None,
     )
     said = " ".join(directive.text or "" for directive in section.of("SigLevel")) if section else ""
     facts["setting"] = f"SigLevel = {said}" if said else "the host's SigLevel"

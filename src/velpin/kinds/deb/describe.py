@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from velpin.change.plan import NewSource
+from velpin.core.snippets import check_settings
 from velpin.files.tree import Edits
 from velpin.kinds.deb.edit import ADDED
 from velpin.kinds.deb.files import read_and_skipped
@@ -15,7 +16,8 @@ from velpin.model.hostfile import SourceDescription
 from velpin.model.safe_text import bare_address
 from velpin.trust.openpgp import Key, armoured, key_with, read_keys
 
-_SAID_APART = ("signed-by", "arch")
+_SAID_APART = ("signed-by", "arch", "architectures")
+_KNOWN = frozenset((*OPTIONS, *OPTIONS.values()))
 _FIELDS = {option: name for name, option in OPTIONS.items()}
 
 
@@ -33,7 +35,8 @@ def describe(host: DebState, source: DebSource) -> SourceDescription:
 
 
 def from_description(told: SourceDescription) -> NewSource:
-    """The source as a stanza."""
+    """The source as a stanza; UsageError for a setting that is none of its fields."""
+    check_settings(told.settings, _KNOWN, _SAID_APART)
     lines = ["Types: deb", f"URIs: {told.address}", f"Suites: {told.suite}"]
     if told.components:
         lines.append(f"Components: {' '.join(told.components)}")

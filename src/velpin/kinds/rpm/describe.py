@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from velpin.change.plan import NewSource
+from velpin.core.snippets import check_settings
 from velpin.kinds.rpm.edit import ADDED
 from velpin.kinds.rpm.rules.store import recorded_rules
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.hostfile import SourceDescription
-from velpin.model.safe_text import without_passwords
+from velpin.model.safe_text import without_logins
 
 _SAID_APART = ("baseurl", "enabled", "name")
+_PASSWORDS = ("password", "proxy_password")
 _KEY = "gpgkey"
 
 
@@ -23,11 +25,13 @@ def describe(host: RpmState, source: RpmSource) -> SourceDescription:
         counts = source.section.find(value.key) is value
         if not counts or value.key in _SAID_APART or value.key in of_rules:
             continue
+        if value.key in _PASSWORDS:
+            continue  # a file that is shown and kept in version control is no place for them
         text = " ".join(value.text.split())
         if value.key == _KEY:
             text = " ".join(word for word in text.split() if not word.startswith(("file:", "/")))
         if text:
-            settings.append(f"{value.key} = {without_passwords(text)}")
+            settings.append(f"{value.key} = {without_logins(text)}")
     address = " ".join(source.section.get("baseurl").split())
     return SourceDescription(source.handle, address, settings=tuple(settings))
 
@@ -47,7 +51,8 @@ def _has_rule(host: RpmState, source: RpmSource) -> bool:
 
 
 def from_description(told: SourceDescription) -> NewSource:
-    """The source as a section."""
+    """The source as a section; UsageError for a setting that is said in words of its own."""
+    check_settings(told.settings, None, _SAID_APART)
     lines = [f"[{told.handle}]", f"name={told.handle}"]
     if told.address:
         lines.append(f"baseurl={told.address}")
