@@ -12,6 +12,7 @@ the commands themselves: loading those would take longer than all the rest.
 from __future__ import annotations
 
 import os
+import re
 import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
@@ -32,6 +33,9 @@ _LEADING = "@$"
 SHELLS = ("bash", "fish", "zsh")
 TOPICS = ("requests", "rules", "tiers", "formats")
 """What `velpin help` explains."""
+_PLAIN = re.compile(r"[\w@%+:,./~^*?=-]+", re.ASCII)
+"""What a completed word may be made of: nothing by which a shell would do more than pass it on. The
+scripts quote it besides."""
 _MOST = 2000
 FILES, FOLDERS = ":files", ":folders"
 
@@ -64,7 +68,7 @@ def answer(words: Sequence[str], commands: Commands, breaks: str = "") -> list[s
         return [
             f"{word[cut:]}\t{safe(what)}"
             for word, what in found
-            if word.startswith(start) and word == safe(word) and " " not in word
+            if word.startswith(start) and _PLAIN.fullmatch(word)
         ]
     except VelpinError:  # a host that cannot be read completes nothing
         return []

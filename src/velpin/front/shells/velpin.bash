@@ -14,6 +14,7 @@ _velpin() {
                 mapfile -t COMPREPLY < <(compgen "$start" -- "${COMP_WORDS[COMP_CWORD]}")
                 return ;;
         esac
+        printf -v line %q "$line"  # bash puts it on the line as it is, and may run it from there
         COMPREPLY+=("$line")
     done < <(VELPIN_COMPLETE=bash VELPIN_COMPLETE_BREAKS="${COMP_WORDBREAKS//[[:space:]\"\']/}" \
         "${words[@]}" 2> /dev/null)

@@ -20,6 +20,7 @@ from velpin.fetch.unpack import MOST_UNPACKED, unpacked
 from velpin.files.text import whole_number
 from velpin.forked import processors
 from velpin.kinds.alpm.entry import AlpmLink, Desc, names_in, read_desc, written
+from velpin.model import package_names
 from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
 
 _SECTOR = 512
@@ -64,9 +65,14 @@ def _batches_of(path: Path, notes: Notes, share: Share) -> Iterator[Batch]:
         for name, data in members(path, "/desc"):
             folder = name.rpartition("/")[0].removeprefix("./")
             package, version = name_and_version(folder)
-            if not version:
-                if share.part == 0:
-                    notes.append(IndexNote(0, f"{folder}: no name, version and release"))
+            odd = (
+                package_names.check("alpm").why_odd(package, version)
+                if version
+                else (f"{folder}: no name, version and release")
+            )
+            if odd:
+                if share.part == 0 and len(notes) < package_names.MOST_TOLD:
+                    notes.append(IndexNote(0, odd))
             elif package not in seen:  # of two entries of one name the first counts (observed)
                 mine = share.has(len(seen))
                 seen.add(package)

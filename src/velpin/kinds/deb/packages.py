@@ -17,6 +17,7 @@ from itertools import chain
 from velpin.errors import HostFileError
 from velpin.forked import processors
 from velpin.kinds.deb.control import parse_stanza
+from velpin.model import package_names
 from velpin.store.index import Batch, IndexNote, IndexPart, NoteCode, Notes, ParsedEntry
 
 _WANTED = re.compile(r"\n(Package|Version|Architecture|Provides|Description|Source|Status): *(.*)")
@@ -37,7 +38,7 @@ def parts_of(pieces: Iterable[bytes], *, record: bool = False) -> list[IndexPart
 
     `record` is True for the host's own record of packages, whose stanzas carry a state.
     """
-    stream = iter(pieces)
+    stream = _bounded(pieces)
     held: list[bytes] = []
     size = 0
     while size < _LARGE and (piece := next(stream, None)) is not None:
@@ -80,7 +81,7 @@ def _pieces(text: bytes, count: int) -> Iterator[tuple[int, int]]:
     yield first, len(text)
 
 
-_LARGEST_STANZA = 64 << 20
+_LARGEST_STANZA = 16 << 20
 NO_PACKAGE = "a stanza without Package"
 NO_STATUS = "a Status that does not exist; the file may be cut off"
 NO_FIELD = "a line that is not a field; the file may be cut off"
@@ -106,6 +107,17 @@ def read_packages(
         yield batch
     if last.strip() and b":" not in last and last[:1] not in (b" ", b"\t", b"#"):
         notes.append(IndexNote(line - 2, NO_FIELD, "unreadable"))
+
+
+def _bounded(pieces: Iterable[bytes]) -> Iterator[bytes]:
+    """The same pieces; HostFileError once more than a stanza may hold came without a blank line."""
+    since = 0
+    for piece in pieces:
+        last = piece.rfind(b"\n\n")
+        since = since + len(piece) if last < 0 else len(piece) - last
+        if since > _LARGEST_STANZA:
+            raise HostFileError("", 0, f"a stanza of over {_LARGEST_STANZA >> 20} MB")
+        yield piece
 
 
 def _stanzas(pieces: Iterable[bytes]) -> Iterator[list[bytes]]:
@@ -140,6 +152,10 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
     entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
     start = 0
+    is_sound = record or package_names.check("deb").are_all_sound(
+        [each.get("Package", "_").rstrip().lower() for each in found],
+        [each.get("Version", "0").rstrip() for each in found],
+    )
     for raw, quick in zip(stanzas, found, strict=True):
         length, fields = len(raw), quick
         if len(fields) < _LEAST or not (
@@ -155,6 +171,15 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
             if what:
                 notes.append(IndexNote(line + block[:start].count(b"\n"), what, code))
             if what or not fields.get("Version"):
+                start += length + 2
+                continue
+        if not is_sound:
+            odd = package_names.check("deb").why_odd(
+                fields["Package"].rstrip().lower(), fields["Version"].rstrip()
+            )
+            if odd:
+                if len(notes) < package_names.MOST_TOLD:
+                    notes.append(IndexNote(line + block[:start].count(b"\n"), odd))
                 start += length + 2
                 continue
         if "Provides" in fields:

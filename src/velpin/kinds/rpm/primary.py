@@ -21,6 +21,7 @@ from velpin.forked import processors
 from velpin.kinds.rpm.entry import RpmLink, written
 from velpin.kinds.rpm.namespaces import implied_supplements, todays_form
 from velpin.kinds.rpm.relation import Capability, RpmRelation, read_relation
+from velpin.model import package_names
 from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
 
 if TYPE_CHECKING:
@@ -143,7 +144,7 @@ def _trees(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[in
         yield line, tree, text
 
 
-_LARGEST_REST = 256 << 20
+_LARGEST_REST = 64 << 20
 """Bytes of packages that may be held at once."""
 
 
@@ -221,6 +222,11 @@ def _batch(tree: Element, source: bytes, line: int, notes: Notes) -> Batch:
         if not (found.name and found.arch and found.version):
             at = line + _lines_before(source, number)
             notes.append(IndexNote(at, "a package without name, architecture or version"))
+            continue
+        odd = package_names.check("rpm").why_odd(found.name, found.version)
+        if odd:
+            if len(notes) < package_names.MOST_TOLD:
+                notes.append(IndexNote(line + _lines_before(source, number), odd))
             continue
         text = written(found.head, found.relations, found.files).encode("utf-8", "replace")
         at = len(entries)
