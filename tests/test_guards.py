@@ -339,7 +339,12 @@ def demo(*words: str) -> subprocess.CompletedProcess[str]:
 def test_the_tour_is_short_and_tells_the_job() -> None:
     done = demo()
     assert done.returncode == 0, done.stdout[-2000:] + done.stderr
-    for text in ("does NOT sign this source", "signs the index of this source", "would take over", "undo 1"):
+    for text in (
+        "does NOT sign this source",
+        "signs the index of this source",
+        "would take over",
+        "undo 1",
+    ):
         assert text in done.stdout
     assert len(done.stdout.splitlines()) <= 120
     assert "velpin demo --list" in done.stdout.splitlines()[-1]

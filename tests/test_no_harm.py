@@ -48,10 +48,10 @@ def state(root: Path) -> dict[str, tuple[object, ...]]:
 
 @on_deb
 @pytest.mark.parametrize("target", ["/usr/share/mine/rules", "../../../usr/share/mine/rules"])
-@pytest.mark.parametrize(("name", "code"), [("old.pref.bak", "leftover"), ("mine.conf", "skipped-file")])
-def test_a_link_is_removed_or_renamed_itself(
-    post: Post, target: str, name: str, code: str
-) -> None:
+@pytest.mark.parametrize(
+    ("name", "code"), [("old.pref.bak", "leftover"), ("mine.conf", "skipped-file")]
+)
+def test_a_link_is_removed_or_renamed_itself(post: Post, target: str, name: str, code: str) -> None:
     post.put("usr/share/mine/rules", RULE)
     (post.root / PREFERENCES).mkdir(parents=True, exist_ok=True)
     (post.root / PREFERENCES / name).symlink_to(target)
@@ -149,7 +149,13 @@ def test_no_file_of_the_users_is_deleted_without_a_choice(post: Post, signer: Si
     gone = [name for name in before if not (post.root / name).exists()]
     assert gone == []
     for each in post.checkup()["findings"]:
-        if each["code"] in ("leftover", "other-kind", "skipped-file", "key-for-all", "key-old-place"):
+        if each["code"] in (
+            "leftover",
+            "other-kind",
+            "skipped-file",
+            "key-for-all",
+            "key-old-place",
+        ):
             assert each["is_choice"] is True, each
     said = post.run("checkup", "--mend", "leftover", "--preview")
     assert "- Package: skua" in said.out, "its first lines are shown"
@@ -226,7 +232,7 @@ def test_completing_runs_nothing_of_what_is_completed(tmp_path: Path, shell: str
     if shell == "bash":
         text = (
             f"source {tmp_path}/script; COMP_LINE='velpin forecast zz' COMP_POINT=18 COMP_CWORD=2;"
-            " COMP_WORDS=(velpin forecast zz); _velpin; eval \"echo ${COMPREPLY[0]}\""
+            ' COMP_WORDS=(velpin forecast zz); _velpin; eval "echo ${COMPREPLY[0]}"'
         )
     elif shell == "zsh":
         text = f"compadd() {{ :; }}; source {tmp_path}/script; words=(velpin forecast zz); CURRENT=3; PREFIX=zz; _velpin"
@@ -255,7 +261,9 @@ def test_a_line_break_in_a_host_file_writes_nothing(post: Post, line: str) -> No
     given = {"name": 'name = "x"', "address": 'address = "http://a.example"'}
     key = line.partition(" ")[0]
     lines = [text for name, text in given.items() if name != key]
-    post.put("h.toml", "\n".join(["velpin-host = 1", "[[source]]", *lines, line, 'state = "off"', ""]))
+    post.put(
+        "h.toml", "\n".join(["velpin-host = 1", "[[source]]", *lines, line, 'state = "off"', ""])
+    )
     before = post.files()
     said = post.run("conform", str(post.root / "h.toml"), "--yes")
     assert (said.code, post.files()) == (3, before), said.out
@@ -319,7 +327,10 @@ MERGED: list[tuple[str, list[str]]] = [
     *((kind, ["keep gull tern", "keep tern skua"]) for kind in KINDS),
     *((kind, ["pin gull@1-1", "pin tern@1-1"]) for kind in (DEB, DNF, ZYPP)),
     *((kind, ["pin gull --from vendor"]) for kind in (DEB, DNF, ZYPP)),
-    *((kind, ["bar gull --from vendor", "bar gullwatch --from vendor"]) for kind in (DEB, DNF, ZYPP)),
+    *(
+        (kind, ["bar gull --from vendor", "bar gullwatch --from vendor"])
+        for kind in (DEB, DNF, ZYPP)
+    ),
 ]
 
 
@@ -368,7 +379,9 @@ def test_a_change_without_edits_is_not_recorded(harbour: Harbour) -> None:
 def test_an_alpm_member_of_another_name_is_left_out(tmp_path: Path) -> None:
     from velpin.demo.alpm_files import DemoArchive, write_alpm_repository
 
-    write_alpm_repository(tmp_path / "x", "x", [DemoArchive("gull", "1-1"), DemoArchive("z$(id)", "1-1")])
+    write_alpm_repository(
+        tmp_path / "x", "x", [DemoArchive("gull", "1-1"), DemoArchive("z$(id)", "1-1")]
+    )
     notes: Notes = []
     names = [entry[0] for part in alpm_parts(tmp_path / "x/x.db") for batch in part(notes)
              for entry in batch.entries]  # fmt: skip

@@ -27,7 +27,7 @@ from velpin.errors import (
     VelpinError,
 )
 from velpin.model.reason import Reason
-from velpin.model.rule import Rule
+from velpin.model.rule import Rule, shell_word
 from velpin.model.source import Source
 from velpin.trust.openpgp import Key, bare, grouped, read_keys
 
@@ -123,7 +123,8 @@ def plan_source(host: Adapter[Source], new: NewSource, transport: Transport) -> 
 
 def _planned(host: Adapter[Source], addition: Addition) -> Plan:
     plan = Plan(
-        f"velpin add {addition.handles[0]}", f"add source {', '.join(addition.handles)}",
+        f"velpin add {shell_word(addition.handles[0])}",
+        f"add source {', '.join(addition.handles)}",
         private=set(addition.private), notes=list(addition.notes),
     )  # fmt: skip
     plan.propose(host.tree, addition.edits)
@@ -149,15 +150,15 @@ def _refuse_taken(
         raise Refusal(
             f"{address} is on this host already, as {source.handle} ({source.places[0]})"
             f"{'' if source.on else ', switched off'}",
-            f"velpin on {source.handle}" if not source.on
-            else f"velpin drop {source.handle} first, if you want it written anew",
+            f"velpin on {shell_word(source.handle)}" if not source.on
+            else f"velpin drop {shell_word(source.handle)} first, if you want it written anew",
         )  # fmt: skip
     for source in host.sources:
         if source.handle in addition.handles:
             raise Refusal(
                 f"{source.handle} is the name of another source ({source.places[0]})",
                 "its name is that of its index, so it cannot get another:"
-                f" velpin drop {source.handle} first, if this one is meant"
+                f" velpin drop {shell_word(source.handle)} first, if this one is meant"
                 if host.names_indexes
                 else "give this one another name",
             )
@@ -180,7 +181,7 @@ def _plan_key(host: Adapter[Source], source: Source, new: NewSource, transport: 
     keys = given_keys(new)
     if not keys:
         raise BadKey(f"{new.key_name}: holds no key")
-    plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
+    plan = Plan(f"velpin add {shell_word(source.handle)} --key", f"name a key for {source.handle}")
     plan.propose(host.tree, host.compose_key(source, keys))
     after = host.with_edits(plan.edits)
     key = host.key_of(source)

@@ -9,6 +9,7 @@ from velpin.core.name_search import search
 from velpin.errors import Refusal
 from velpin.model.forecast import Offer
 from velpin.model.host import SearchHit
+from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
@@ -47,7 +48,9 @@ def offers_from(host: Adapter[Source], handle: str, glob: str = "*") -> list[Off
     if not host.reads(source):
         raise Refusal(f"the lists of {handle} are of a form that velpin does not read")
     if not indexes:
-        raise Refusal(f"{handle} has no index here", f"fetch it: velpin refresh {source.handle}")
+        raise Refusal(
+            f"{handle} has no index here", f"fetch it: velpin refresh {shell_word(source.handle)}"
+        )
     live: dict[str, dict[tuple[str, str], Offer]] = {}
     found = []
     for row in (row for index in indexes for row in index.matching(glob)):

@@ -20,7 +20,7 @@ from velpin.errors import Refusal, VelpinError
 from velpin.model.forecast import Answer, Forecast
 from velpin.model.reason import Place, Reason
 from velpin.model.request import Request, parse_request
-from velpin.model.rule import Rule
+from velpin.model.rule import Rule, shell_word
 from velpin.model.shift import Shift
 
 if TYPE_CHECKING:
@@ -88,7 +88,7 @@ def _asked(host: Host, request: Request) -> Answer:
     if not found.answers:
         raise host.refused() or Refusal(
             "the host's installer would refuse every request",
-            f"velpin forecast {request.text} tells why",
+            f"velpin forecast {shell_word(request.text)} tells why",
         )
     return found.answers[0]
 

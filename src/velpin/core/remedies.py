@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.errors import VelpinError
 from velpin.model.forecast import Forecast, Remedy
 from velpin.model.reason import Fact, Place, Reason
+from velpin.model.rule import as_typed, shell_word
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
@@ -50,7 +51,7 @@ def those_that_work(attempts: Iterable[Attempt], works: Try) -> tuple[Remedy, ..
 
 def asking(texts: Sequence[str], code: str, **facts: Fact) -> Attempt:
     """To ask otherwise."""
-    remedy = Remedy(f"velpin forecast {' '.join(texts)}", Reason(code, facts))
+    remedy = Remedy(as_typed(["velpin", "forecast", *texts]), Reason(code, facts))
     return Attempt(remedy, texts, {})
 
 
@@ -81,7 +82,7 @@ def switching_on(
             continue
         if index.rows(name) or index.providers(name):
             what = Reason("source-on", {"source": source.handle, "name": name})
-            remedy = Remedy(f"velpin on {source.handle}", what)
+            remedy = Remedy(f"velpin on {shell_word(source.handle)}", what)
             yield Attempt(remedy, texts, host.switched(source.handle, True))
 
 

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
 from velpin.change.readback import check_drop, check_switch
+from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -19,7 +20,7 @@ def plan_switch(host: Adapter[Source], handle: str, on: bool) -> Plan:
     """What switching a source on or off would write; Refusal where it would do more."""
     source = host.source(handle)
     word = "on" if on else "off"
-    plan = Plan(f"velpin {word} {source.handle}", f"switch {source.handle} {word}")
+    plan = Plan(f"velpin {word} {shell_word(source.handle)}", f"switch {source.handle} {word}")
     plan.handles = [source.handle]
     plan.propose(host.tree, host.switched(source.handle, on) if source.on != on else {})
     if plan.edits:
@@ -43,7 +44,7 @@ def checks_that_are_off(host: Adapter[Source], sources: Iterable[Source]) -> lis
 def plan_drop(host: Adapter[Source], handle: str) -> Plan:
     """What taking a source away would write; Refusal where it would do more."""
     source = host.source(handle)
-    plan = Plan(f"velpin drop {source.handle}", f"drop source {source.handle}")
+    plan = Plan(f"velpin drop {shell_word(source.handle)}", f"drop source {source.handle}")
     plan.handles = [source.handle]
     plan.propose(host.tree, host.dropped(source.handle))
     check_drop(host, host.with_edits(plan.edits), host.key_of(source), source.on)

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
 import typer
 
 from velpin.errors import Refusal, UsageError
+from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
@@ -118,6 +119,8 @@ def _build(words: list[str]) -> typer.Typer:
 
 
 _HELP = {"-h", "--help"}
+_ROOT_ALONE = 2
+"""Words of a command line that names a root and nothing else."""
 
 
 def _examples(name: str) -> str:
@@ -558,7 +561,9 @@ def confine(
 ) -> None:
     """Let a source provide only some packages."""
     if not (name or lift):
-        raise UsageError("confine it to which packages?", f"velpin confine {source} 'GLOB'...")
+        raise UsageError(
+            "confine it to which packages?", f"velpin confine {shell_word(source)} 'GLOB'..."
+        )
     from velpin.model.rule import Rule
 
     rule = Rule("confine", tuple(name or ()), source)
@@ -972,7 +977,7 @@ def completion(
 def _with_mend_of_all(words: list[str]) -> list[str]:
     """The words with what `--mend` means where nothing is said behind it."""
     found: list[str] = []
-    for word, following in zip(words, [*words[1:], "-"], strict=True):
+    for word, following in zip(words, [*words[1:], "-"], strict=False):
         found += [word, "all"] if word == "--mend" and following.startswith("-") else [word]
     return found
 
@@ -988,6 +993,11 @@ def run_typed(words: list[str], *, as_json: bool) -> int:
     What they cannot make sense of is a usage error, raised only where the answer is wanted as
     JSON.
     """
+    if not words or (words[0] == "--root" and len(words) == _ROOT_ALONE):
+        from velpin.front.topics_command import welcome
+
+        welcome(_screen(), words)
+        return 0
     from typer.exceptions import TyperException
 
     words = _with_mend_of_all(words)

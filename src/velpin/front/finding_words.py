@@ -81,25 +81,25 @@ SENTENCES = {
     "installer-locked": "{file} is there: the installer refuses to run beside another one",
     "not-for-next": "{what}",
     # what helps where no command of Velpin's does
-    "name-key": "get the key from the vendor, then: velpin add {source} --key FILE-or-URL"
+    "name-key": "get the key from the vendor, then: velpin add {source:word} --key FILE-or-URL"
     " --fingerprint FINGERPRINT",
-    "renew-key": "get the vendor's renewed key, then: velpin add {source} --key FILE-or-URL"
+    "renew-key": "get the vendor's renewed key, then: velpin add {source:word} --key FILE-or-URL"
     " --fingerprint FINGERPRINT",
-    "check-again": "get the vendor's key, then: velpin add {source} --key FILE-or-URL; after that"
-    " the check can be switched on",
+    "check-again": "get the vendor's key, then: velpin add {source:word} --key FILE-or-URL; after"
+    " that the check can be switched on",
     "ask-for-signatures": "ask the vendor for a key and signed packages; until then confine it:"
-    " velpin confine {source} 'GLOB'",
+    " velpin confine {source:word} 'GLOB'",
     "edit-by-hand": "edit {file} by hand",
     "forecast-tells": "velpin forecast --upgrade tells what led to that",
     "rename-or-remove": "rename {file} or remove it",
     "run-as-root": "run any velpin command as root: it puts that right first",
-    "refresh-again": "velpin refresh {source}; {hint}",
-    "take-from-catalog": "velpin catalog {name} shows it; velpin drop {source}, then velpin add"
-    " {name}, takes it from there",
+    "refresh-again": "velpin refresh {source:word}; {hint}",
+    "take-from-catalog": "velpin catalog {name:word} shows it; velpin drop {source:word}, then"
+    " velpin add {name:word}, takes it from there",
     "installer-refresh": "refresh the installer's own indexes before you install",
-    "use-other": "velpin refresh {source}; if it stays behind, use the address of {other}",
-    "say-so-or-go-back": "if that is meant, say so: velpin pin {name} --from {source}, or silence"
-    " it; velpin want {name} --from SOURCE finds the way back",
+    "use-other": "velpin refresh {source:word}; if it stays behind, use the address of {other}",
+    "say-so-or-go-back": "if that is meant, say so: velpin pin {name:word} --from {source:word}, or"
+    " silence it; velpin want {name:word} --from SOURCE finds the way back",
     "undo-the-drop": "velpin undo {number} brings the source back, velpin offers NAME shows what"
     " other sources have",
     "remove-or-find": "velpin find NAME looks in the sources that are off as well; what nobody"
@@ -111,7 +111,7 @@ SENTENCES = {
     "finish-installing": "let the host's installer finish or repair them",
     "pin-set": "let them come from one source: {command}",
     "upgrade-tells": "velpin forecast --upgrade tells what holds each of them back",
-    "ask-the-vendor": "ask the vendor where it is now; velpin off {source} until then",
+    "ask-the-vendor": "ask the vendor where it is now; velpin off {source:word} until then",
     "fill-the-ring": "the host's own tools fill its keyring; velpin add NAME --key FILE-or-URL adds"
     " one key",
     "remove-lock": "if no installer runs, remove {file}",

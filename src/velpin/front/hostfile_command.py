@@ -14,6 +14,7 @@ from velpin.front.plan_view import show_shift
 from velpin.front.screen import Piece, Screen, signed
 from velpin.front.session import busy, consent, tell
 from velpin.front.words import sentence, several
+from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from velpin.core.host import Host
@@ -33,7 +34,7 @@ def export(host: Host, out: Path | None) -> None:
     if not out.parent.is_dir():
         raise CannotWrite(f"{out.parent} is not a folder")
     write_file(out.parent, out.name, text.encode(), mode=0o644)
-    tell(f"written: {out}; make a host so with velpin conform {out}", "quiet")
+    tell(f"written: {out}; make a host so with velpin conform {shell_word(str(out))}", "quiet")
 
 
 def conform(

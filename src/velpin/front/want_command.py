@@ -13,6 +13,7 @@ from velpin.front.plan_view import show_shift, show_upgrades
 from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, choose, tell
 from velpin.front.words import several, shortened
+from velpin.model.rule import as_typed
 
 if TYPE_CHECKING:
     from velpin.core.host import Host
@@ -32,7 +33,7 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOp
     if not options:
         raise Refusal(
             f"no small set of rules gives {_told(goals)}",
-            f"why not: velpin forecast {' '.join(goal.request.text for goal in goals)}",
+            f"why not: {as_typed(['velpin', 'forecast', *(goal.request.text for goal in goals)])}",
         )
     if take > len(options):
         raise UsageError(f"there is no option {take}", f"there are {len(options)}")

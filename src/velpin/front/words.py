@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 
 from velpin.model.forecast import Change
 from velpin.model.reason import Fact, Place, Reason
+from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from velpin.model.shift import Selection
@@ -38,8 +39,9 @@ SENTENCES = {
     "no-version": "{name} is not available in version {version}",
     "no-version-in-source": "{name} is not available in version {version} from {source}",
     "not-in-source": "{source} has no {name}",
-    "source-is-off": "{source} is switched off; switch it on with velpin on {source}",
-    "source-not-fetched": "{source} has no index here yet; fetch it with velpin refresh {source}",
+    "source-is-off": "{source} is switched off; switch it on with velpin on {source:word}",
+    "source-not-fetched": "{source} has no index here yet; fetch it with velpin refresh"
+    " {source:word}",
     "files-refused": "{what}; because of it the host's installer refuses every request",
     "unmet": "its dependencies cannot all be met",
     "gave-up": "no answer was found within the limits; what this request would give is not known",
@@ -180,9 +182,19 @@ def role(change: Change) -> str:
     return ROLES[code].format(by=change.by, relation=change.relation)
 
 
+class _Words(str):
+    """A fact in a sentence; as `{fact:word}` it is one word of a command, quoted for the shell."""
+
+    def __format__(self, spec: str) -> str:
+        return shell_word(self) if spec == "word" else super().__format__(spec)
+
+
 def sentence(reason: Reason) -> str:
     """A reason in words."""
-    facts: dict[str, object] = {name: _said(fact) for name, fact in reason.facts.items()}
+    facts: dict[str, object] = {
+        name: _Words(told) if isinstance(told := _said(fact), str) else told
+        for name, fact in reason.facts.items()
+    }
     facts["from"] = f" from {facts['source']}" if facts.get("source") else ""
     if reason.code in ("nothing-called", "nothing-fits", "none-fits"):
         facts["off"] = f"; {facts['off']}, switched off, has it" if facts.get("off") else ""

@@ -83,9 +83,14 @@ def short_of(rule: Rule) -> str:
     return as_typed(words_of(rule))
 
 
+def shell_word(word: str) -> str:
+    """A name as a person types it in a command: quoted where a shell would read more into it."""
+    return word if _PLAIN.fullmatch(word) else shlex.quote(word)
+
+
 def as_typed(words: Iterable[str]) -> str:
     """Words as a person types them: quoted where a shell would take them for something else."""
-    return " ".join(word if _PLAIN.fullmatch(word) else shlex.quote(word) for word in words)
+    return " ".join(map(shell_word, words))
 
 
 def words_of(rule: Rule) -> list[str]:

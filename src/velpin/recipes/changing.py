@@ -11,6 +11,7 @@ from velpin.change.plan import Plan
 from velpin.errors import Refusal, UsageError, VelpinError
 from velpin.files.tree import Tree
 from velpin.model.reason import Reason
+from velpin.model.rule import shell_word
 from velpin.recipes.config import RecipeSource, file_of, read_sources, text_of
 from velpin.recipes.fetching import refresh_recipes
 from velpin.recipes.stored import index_of, path_of
@@ -32,7 +33,7 @@ def plan_add(host: Host, handle: str, address: str, transport: Transport) -> Pla
         raise UsageError(f"{handle!r} cannot be a name", "velpin add NAME --recipes ADDRESS")
     if urlsplit(address).scheme in ("", "file"):
         address = str(Path(urlsplit(address).path).absolute())
-    plan = Plan(f"velpin add {handle} --recipes", f"add source of recipes {handle}")
+    plan = Plan(f"velpin add {shell_word(handle)} --recipes", f"add source of recipes {handle}")
     plan.handles = [handle]
     plan.propose(host.tree, {file_of(handle): text_of(address)})
     if plan.unchanged:
@@ -78,7 +79,9 @@ def plan_switch(tree: Tree, source: RecipeSource, on: bool) -> Plan:
 
 def plan_drop(tree: Tree, source: RecipeSource) -> Plan:
     """What taking a source of recipes away would write."""
-    plan = Plan(f"velpin drop {source.handle}", f"drop source of recipes {source.handle}")
+    plan = Plan(
+        f"velpin drop {shell_word(source.handle)}", f"drop source of recipes {source.handle}"
+    )
     plan.handles = [source.handle]
     plan.propose(tree, {source.file: None})
     return plan

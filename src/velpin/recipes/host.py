@@ -15,6 +15,7 @@ from velpin.errors import HostFileError, Refusal, StoreError
 from velpin.model.forecast import BuildPlan, Forecast, Offer, PassedOver
 from velpin.model.reason import Note, Place, Reason
 from velpin.model.request import Request, parse_request
+from velpin.model.rule import shell_word
 from velpin.model.source import Source
 from velpin.recipes.building import Found, Recipes, StoredRecipes
 from velpin.recipes.config import RecipeSource, read_sources
@@ -153,7 +154,7 @@ class RecipeHost(Host):
                     if found.source == handle
                 ]
         state = "is switched off" if not source.on else "cannot be read"
-        raise Refusal(f"{handle} {state}", f"velpin refresh {handle}")
+        raise Refusal(f"{handle} {state}", f"velpin refresh {shell_word(handle)}")
 
     def near_names(self, name: str) -> tuple[str, ...]:
         """Names like one that is not known."""

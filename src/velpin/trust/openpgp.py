@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from velpin.errors import BadKey, BadSignature, MissingKey
 from velpin.model.dates import day
+from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     import pysequoia
@@ -482,7 +483,7 @@ def explain_missing(problem: MissingKey, handle: str, told: Sequence[str]) -> Mi
         problem.message + beside,
         problem.key_ids,
         f"get {ids} from the vendor, compare its fingerprint, then:"
-        f" velpin add {handle} --key FILE-or-URL",
+        f" velpin add {shell_word(handle)} --key FILE-or-URL",
         problem.refused,
     )
 

@@ -11,6 +11,7 @@ from velpin.core.catalog.shelf import read_shelf
 from velpin.errors import Refusal, UsageError
 from velpin.model.catalog import CatalogEntry, CatalogPlace, CatalogSource
 from velpin.model.reason import Fact, Reason
+from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
@@ -42,7 +43,9 @@ def find_entry(host: Adapter[Source], asked: str, channel: str = "") -> CatalogE
             if name != head:
                 continue
             if len(given) != len(parts) or not all(map(_VALUE.match, given)):
-                raise UsageError(f"{asked}: this name has parts", f"velpin add {source.name}")
+                raise UsageError(
+                    f"{asked}: this name has parts", f"velpin add {shell_word(source.name)}"
+                )
             if channel and channel not in source.channels:
                 raise UsageError(
                     f"{asked} has no channel {channel}", f"it has {', '.join(source.channels)}"

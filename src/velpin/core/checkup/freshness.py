@@ -10,7 +10,7 @@ from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import DAY, Check, Draft, Examination, Mend, note_of
 from velpin.model.dates import day
 from velpin.model.reason import Reason
-from velpin.model.rule import as_typed
+from velpin.model.rule import as_typed, shell_word
 from velpin.model.source import Source
 
 _LEAST = 7 * DAY
@@ -23,7 +23,7 @@ _ELSEWHERE = ("MissingKey", "BadKey", "NotThere")
 
 
 def _refreshing(source: Source) -> list[Mend]:
-    return [Mend(f"velpin refresh {source.handle}", None)]
+    return [Mend(f"velpin refresh {shell_word(source.handle)}", None)]
 
 
 def check_fetches(check: Examination) -> Iterator[Draft]:

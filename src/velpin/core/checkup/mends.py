@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from velpin.change.plan import Plan
 from velpin.core.checkup.examination import Draft, Make, Mend, note_of
 from velpin.core.source_plans import plan_switch
+from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 
 def switching_off(handle: str) -> Mend:
     """To switch a source off, which somebody has to decide."""
-    return Mend(f"velpin off {handle}", partial(_switched_off, handle), is_choice=True)
+    return Mend(f"velpin off {shell_word(handle)}", partial(_switched_off, handle), is_choice=True)
 
 
 def _switched_off(handle: str, host: Adapter[Source]) -> Plan:

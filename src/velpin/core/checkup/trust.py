@@ -13,7 +13,7 @@ from velpin.core.checkup.examination import DAY, Check, Draft, Examination, Make
 from velpin.errors import VelpinError
 from velpin.model.dates import day
 from velpin.model.reason import Reason
-from velpin.model.rule import as_typed
+from velpin.model.rule import as_typed, shell_word
 from velpin.trust.named import OWN_KEYS
 from velpin.trust.openpgp import Key, SignedHead, bare, key_with, read_sound_keys
 
@@ -256,7 +256,9 @@ def _key_mends(check: Examination, source: Source, found: Iterable[Candidate]) -
 
 def _naming(source: Source, key: Key, old: Sequence[Key]) -> Make:
     def make(host: Adapter[Source]) -> Plan:
-        plan = Plan(f"velpin add {source.handle} --key", f"name a key for {source.handle}")
+        plan = Plan(
+            f"velpin add {shell_word(source.handle)} --key", f"name a key for {source.handle}"
+        )
         plan.propose(host.tree, host.compose_key(host.source(source.handle), [key]))
         plan.handles = [source.handle]
         plan.keys = [shown_key(key, signs=True)]

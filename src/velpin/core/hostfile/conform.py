@@ -24,7 +24,7 @@ from velpin.model.hostfile import (
     WantedSource,
 )
 from velpin.model.reason import Place
-from velpin.model.rule import Rule, short_of
+from velpin.model.rule import Rule, shell_word, short_of
 from velpin.trust.openpgp import read_keys
 
 if TYPE_CHECKING:
@@ -83,7 +83,7 @@ def plan_conform(
         work.at(rule.place, partial(work.rule, rule))
     if prune:
         work.prune_sources(sources)
-    work.plan.command = f"velpin conform {wanted.file}"
+    work.plan.command = f"velpin conform {shell_word(wanted.file)}"
     changed = sum(item.changed for item in work.items)
     work.plan.summary = f"make the host as {wanted.file} says ({changed} of {len(work.items)})"
     results = check_expectations(work.host, work.adapter, wanted.expectations)

@@ -13,6 +13,7 @@ from velpin.errors import Refusal
 from velpin.model.dates import day
 from velpin.model.hostfile import Condition, Expectation, ExpectationResult
 from velpin.model.reason import Reason
+from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
@@ -212,7 +213,9 @@ def from_now(host: Host, names: Sequence[str]) -> str:
     for name in names:
         answers = host.forecast([name]).answers
         if not answers or answers[0].version is None:
-            raise Refusal(f"{name} is not available", f"velpin forecast {name} tells why")
+            raise Refusal(
+                f"{name} is not available", f"velpin forecast {shell_word(name)} tells why"
+            )
         answer = answers[0]
         each: dict[str, Any] = {"package": name}
         if answer.source:

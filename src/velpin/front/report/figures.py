@@ -6,8 +6,11 @@ searched, and what shows the page chooses the font; nothing is measured too narr
 
 from __future__ import annotations
 
+import contextlib
 import io
 import math
+import os
+import sys
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -51,8 +54,38 @@ def has_plots() -> bool:
     return find_spec("matplotlib") is not None
 
 
+def _matplotlib() -> None:
+    """Load Matplotlib with the settings that it brings itself. By default it takes those of the
+    current folder and of the user, who may have written anything there, and keeps a list of fonts
+    in the home folder of whoever runs it, root's too."""
+    from importlib.util import find_spec
+    from tempfile import TemporaryDirectory
+
+    if "matplotlib" in sys.modules:
+        return
+    found = find_spec("matplotlib")
+    places = found.submodule_search_locations if found else None
+    if not places:
+        raise Refusal("what draws figures is not installed", "pip install 'velpin[report]'")
+    own = {"MATPLOTLIBRC": str(Path(places[0]) / "mpl-data" / "matplotlibrc")}
+    before = {name: os.environ.get(name) for name in (*own, "MPLCONFIGDIR", "MPLBACKEND")}
+    with TemporaryDirectory(prefix="velpin-") as folder:
+        os.environ.update(own, MPLCONFIGDIR=folder, MPLBACKEND="agg")
+        try:
+            with contextlib.chdir(folder):  # settings of the current folder go before all others
+                import matplotlib.figure
+                import matplotlib.font_manager  # noqa: F401
+        finally:
+            for name, value in before.items():
+                if value is None:
+                    os.environ.pop(name, None)
+                else:
+                    os.environ[name] = value
+
+
 def svg_figures(report: HostReport) -> dict[str, str]:
     """Every figure that the report has something for, by name, each for two widths."""
+    _matplotlib()
     sheets = Sheets(report)
     drawings: dict[str, tuple[bool, Callable[[float], _Drawing]]] = {
         "tiers": (bool(sheets.shares), lambda width: _tiers(sheets, width)),
@@ -75,6 +108,7 @@ def write_png(report: HostReport, file: Path) -> None:
     sheets = Sheets(report)
     if not sheets.shares:
         raise Refusal("there is nothing to draw: this host has no sources", "velpin add")
+    _matplotlib()
     figure = _tiers(sheets, _WIDE).figure()
     out = io.BytesIO()
     figure.savefig(out, format="png", dpi=115, facecolor=_COLOURS["paper"])

@@ -35,6 +35,7 @@ from velpin.kinds.deb.sources import DebSource, base_url
 from velpin.kinds.deb.state import DebState
 from velpin.model.dates import day_and_time
 from velpin.model.host import RefreshResult
+from velpin.model.rule import shell_word
 from velpin.store.cache import Fetched
 from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_detached
 
@@ -204,7 +205,8 @@ class _DebFetch(SourceFetch):
             raise ReleaseRefused(
                 f"{self.base}: was signed before and no longer is; the host would not accept that"
                 " without being asked",
-                f"ask the vendor, then: velpin refresh {self.source.handle} --accept-changed",
+                "ask the vendor, then: velpin refresh"
+                f" {shell_word(self.source.handle)} --accept-changed",
             )
         if allowed:
             self.result.warnings.append("is not signed; its configuration allows that")
@@ -338,7 +340,7 @@ class _DebFetch(SourceFetch):
             raise ReleaseRefused(
                 f"{self.base}: {what}; the host would not accept that without being asked",
                 "look whether that is meant, then:"
-                f" velpin refresh {self.source.handle} --accept-changed",
+                f" velpin refresh {shell_word(self.source.handle)} --accept-changed",
             )
 
     def _may_change(self, name: str) -> bool:

@@ -8,6 +8,7 @@ from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import installer_head
 from velpin.model.host import SourcePriority
+from velpin.model.rule import shell_word
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import SignedHead, key_with
 
@@ -75,5 +76,6 @@ def _key_problem(source: DebSource, named: NamedKeys, head: SignedHead | None) -
         return ""
     return (
         f"the signature of its index names the key {', '.join(claimed)}, which is not named for"
-        f" it\nget that key from the vendor, then: velpin add {source.handle} --key FILE-or-URL"
+        f" it\nget that key from the vendor, then:"
+        f" velpin add {shell_word(source.handle)} --key FILE-or-URL"
     )

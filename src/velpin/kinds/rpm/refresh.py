@@ -27,6 +27,7 @@ from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.trust import key_addresses, keys_given
 from velpin.model.dates import day_and_time
 from velpin.model.host import OfferedKey, RefreshResult
+from velpin.model.rule import shell_word
 from velpin.model.safe_text import bare_address
 from velpin.trust.openpgp import grouped, key_with, read_keys
 
@@ -178,7 +179,8 @@ class _RpmFetch(SourceFetch):
                 f" needs it: {grouped(key.fingerprint)} ({key.owner}), from {offered.address}",
                 problem.key_ids,
                 "compare the fingerprint with the one the vendor publishes, then: velpin add"
-                f" {self.source.handle} --key {offered.address} --fingerprint {key.fingerprint}",
+                f" {shell_word(self.source.handle)} --key {shell_word(offered.address)}"
+                f" --fingerprint {key.fingerprint}",
                 problem.refused,
             )
         return problem

@@ -8,6 +8,7 @@ from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import key_addresses, named_keys
 from velpin.model.host import SourcePriority
+from velpin.model.rule import shell_word
 from velpin.model.safe_text import bare_address
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import grouped
@@ -23,7 +24,7 @@ def status_parts(host: RpmState, source: RpmSource) -> StatusParts:
     if source.on and (source.signed_index or source.signed_packages) and problems:
         key_problem = (
             "; ".join(problems) + "\nget its key from the vendor, then:"
-            f" velpin add {source.handle} --key FILE-or-URL"
+            f" velpin add {shell_word(source.handle)} --key FILE-or-URL"
         )
     return StatusParts(
         priorities=(SourcePriority(source.priority, ()),),

@@ -8,7 +8,7 @@ from velpin.kinds.alpm.relation import fits
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
-from velpin.model.rule import Rule
+from velpin.model.rule import Rule, shell_word
 
 ALL = "*"
 
@@ -31,7 +31,7 @@ def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
         if off:
             raise Refusal(
                 f"{off[0]} is switched off, and has no place in the order then",
-                f"velpin on {off[0]}",
+                f"velpin on {shell_word(off[0])}",
             )
     if rule.kind == "keep":
         for name in rule.names:

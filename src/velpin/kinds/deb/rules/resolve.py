@@ -19,7 +19,7 @@ from velpin.kinds.deb.rules.priorities import precedence_of
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Reason
 from velpin.model.request import parse_request
-from velpin.model.rule import Rule, command_of
+from velpin.model.rule import Rule, command_of, shell_word
 
 _BOUNDS = ("<", ">", "=")
 
@@ -41,7 +41,7 @@ def resolve_rule(host: DebState, rule: Rule) -> Rule:
     if rule.kind == "prefer" and not (rule.over or rule.under or rule.over_all):
         raise UsageError(
             f"prefer {rule.source} over what?",
-            f"velpin prefer {rule.source} --over SOURCE, --over-all, or --under SOURCE",
+            f"velpin prefer {shell_word(rule.source)} --over SOURCE, --over-all, or --under SOURCE",
         )
     if rule.kind == "prefer" and not any(precedence_of(host, rule).pairs()):
         raise Refusal(
@@ -72,7 +72,8 @@ def _refuse_not_installed(host: DebState, rule: Rule) -> None:
         if not any(package.installed for package in packages_meant(host, alone)):
             raise Refusal(
                 f"{name} is not installed: there is nothing to keep",
-                f"for a version that you want later: velpin pin {split_name(name)[0]}@VERSION",
+                "for a version that you want later: velpin pin"
+                f" {shell_word(split_name(name)[0])}@VERSION",
             )
 
 

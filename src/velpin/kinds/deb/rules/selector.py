@@ -14,6 +14,7 @@ from velpin.errors import Refusal
 from velpin.kinds.deb.preferences import OWN_RECORD, Pin, Site, release_pin
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
+from velpin.model.rule import shell_word
 
 _KEYS: dict[str, Callable[[Site], str | None]] = {
     "o": lambda site: site.origin,
@@ -42,7 +43,7 @@ def pin_of(host: DebState, sources: Sequence[DebSource], component: str = "") ->
         if not host.copies[source.handle].files:
             raise Refusal(
                 f"{source.handle} has no index here, so what its release file says is not known",
-                f"fetch it: velpin refresh {source.handle}",
+                f"fetch it: velpin refresh {shell_word(source.handle)}",
             )
     inside = [site for source in sources for site in sites_of(host, source)]
     if component:

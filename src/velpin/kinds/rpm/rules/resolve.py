@@ -11,7 +11,7 @@ from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
-from velpin.model.rule import Rule
+from velpin.model.rule import Rule, shell_word
 
 _BOUNDS = (">=", "<=", "==", ">", "<")
 
@@ -33,7 +33,7 @@ def resolve_rule(host: RpmState, rule: Rule) -> Rule:
             if not any(True for _ in installed_meant(host, name)):
                 raise Refusal(
                     f"{name} is not installed: there is nothing to keep",
-                    f"for a version that is wanted later: velpin pin {name}@VERSION",
+                    f"for a version that is wanted later: velpin pin {shell_word(name)}@VERSION",
                 )
     host.check_rule(rule)
     return rule
