@@ -16,6 +16,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from velpin.errors import HostFileError
 from velpin.files.text import bare, decode, split_lines, stripped, words
 
 
@@ -54,57 +55,89 @@ class Stanza:
 
 def read_stanzas(text: str, *, comments: bool = True) -> Iterator[Stanza]:
     """The stanzas of a text, each with the lines it stands on (1-based)."""
-    stanza: Stanza | None = None
-    last = ""
-    number = 0
+    reader: _StanzaReader | None = None
     for number, raw in enumerate(split_lines(text), 1):
         line = bare(raw)
         if comments and line.startswith("#"):
             continue
         if not stripped(line):
-            if stanza:
-                yield stanza
-            stanza = None
+            if reader:
+                yield reader.done()
+            reader = None
             continue
-        if stanza is None:
-            stanza, last = Stanza(number), ""
-        stanza.end = number + 1
-        last = _take(stanza, last, number, line)
-    if stanza:
-        yield stanza
+        reader = reader or _StanzaReader(number)
+        reader.take(number, line)
+    if reader:
+        yield reader.done()
 
 
-def _take(stanza: Stanza, last: str, number: int, line: str) -> str:
-    if line[0] in " \t":
-        if not last:
-            stanza.odd.append((number, line))
-            return last
-        before = stanza.fields[last]
-        stanza.fields[last] = before._replace(
-            value=f"{before.value}\n{stripped(line)}", end=number + 1
-        )
-        return last
-    name, colon, value = line.partition(":")
-    if not colon or not stripped(name):
-        stanza.odd.append((number, line))
-        return ""
-    name = stripped(name)
-    key = name.lower()
-    stanza.fields[key] = Field(name, stripped(value), number, number + 1)
-    return key
+def whole_text(text: str, file: str) -> str:
+    """The text of a configuration file as the host's installer takes it.
+
+    HostFileError where its last line is neither a field nor goes on with one: then the installer
+    refuses the whole file. A last stanza of just such a line is passed over (both observed, see
+    docs/how-hosts-choose/deb.md, "How stanzas end").
+    """
+    lines = text.rstrip("\n").split("\n")
+    last = lines[-1]
+    if not last or ":" in last or last[0] in " \t#":
+        return text
+    if len(lines) == 1 or not stripped(lines[-2]):
+        return "\n".join(lines[:-1])
+    raise HostFileError(file, len(lines), f"{last[:60]!r} at the end of the file is not a field")
+
+
+class _StanzaReader:
+    """Takes the lines of one stanza; those of a long value are joined once, at the end."""
+
+    def __init__(self, number: int) -> None:
+        self._stanza = Stanza(number)
+        self._open: tuple[str, int, list[str]] | None = None
+        """Name, first line and lines of the field that is being read."""
+        self._end = number
+
+    def take(self, number: int, line: str) -> None:
+        """Take a line that is not blank."""
+        self._stanza.end = number + 1
+        if line[0] in " \t":
+            if self._open:
+                self._open[2].append(stripped(line))
+                self._end = number + 1
+            else:
+                self._stanza.odd.append((number, line))
+            return
+        self._close()
+        name, colon, value = line.partition(":")
+        if colon and stripped(name):
+            self._open = stripped(name), number, [stripped(value)]
+            self._end = number + 1
+        else:
+            self._stanza.odd.append((number, line))
+
+    def done(self) -> Stanza:
+        """The stanza, once all its lines were taken."""
+        self._close()
+        return self._stanza
+
+    def _close(self) -> None:
+        if self._open:
+            name, first, lines = self._open
+            found = Field(name, "\n".join(lines), first, self._end)
+            self._stanza.fields[name.lower()] = found
+        self._open = None
 
 
 def parse_stanza(raw: bytes) -> dict[str, str]:
     """Fields of one index stanza by lower-case name, continuation lines joined by newlines."""
-    fields: dict[str, str] = {}
+    fields: dict[str, list[str]] = {}
     last = ""
     for line in decode(raw).split("\n"):
         if line[:1] in (" ", "\t"):
             if last:
-                fields[last] += "\n" + stripped(line)
+                fields[last].append(stripped(line))
             continue
         name, colon, value = line.partition(":")
         if colon:
             last = name.lower()
-            fields[last] = stripped(value)
-    return fields
+            fields[last] = [stripped(value)]
+    return {name: "\n".join(lines) for name, lines in fields.items()}

@@ -259,3 +259,6 @@ def index_notes(host: DebState) -> Iterator[Reason]:
     if host.emptied_record():
         facts: dict[str, Fact] = {"file": host.record_file, "saved": host.emptied_record()}
         yield Reason("record-emptied", facts)
+    if host.record and host.record.notes:
+        notes = host.record.notes
+        yield Reason("record-odd", {"count": len(notes), "what": notes[0].text})

@@ -84,6 +84,8 @@ def _pieces(text: bytes, count: int) -> Iterator[tuple[int, int]]:
 _LARGEST_STANZA = 16 << 20
 NO_PACKAGE = "a stanza without Package"
 NO_STATUS = "a Status that does not exist; the file may be cut off"
+_CUT = "the file may be cut off"
+NO_LINE_END = f"the last line has no end, which the host's installer refuses; {_CUT}"
 NO_FIELD = "a line that is not a field; the file may be cut off"
 _STATUS = re.compile(
     r"(?i)\s*(?:unknown|install|hold|deinstall|purge)\s+(?:ok|reinstreq|hold|hold-reinstreq)\s+"
@@ -99,12 +101,23 @@ def read_packages(
 
     `line` is the number of the first line.
     """
-    last = b""
-    for stanzas in _in_blocks(_stanzas(pieces)):
+    last, final = b"", b"\n"
+
+    def watched() -> Iterator[bytes]:
+        nonlocal final
+        for piece in pieces:
+            final = piece[-1:] or final
+            yield piece
+
+    ends: list[bytes] = []
+    for stanzas in _in_blocks(_stanzas(watched())):
         batch = _batch(stanzas, line, notes, record)
         line += batch.block.count(b"\n") + 2
         last = stanzas[-1].rpartition(b"\n")[2]
+        ends = [*ends, *stanzas[-2:]][-2:]
         yield batch
+    if record:
+        notes += _cut_off(ends, final, line)
     if last.strip() and b":" not in last and last[:1] not in (b" ", b"\t", b"#"):
         notes.append(IndexNote(line - 2, NO_FIELD, "unreadable"))
 
@@ -118,6 +131,24 @@ def _bounded(pieces: Iterable[bytes]) -> Iterator[bytes]:
         if since > _LARGEST_STANZA:
             raise HostFileError("", 0, f"a stanza of over {_LARGEST_STANZA >> 20} MB")
         yield piece
+
+
+_EXPECTED = (b"Maintainer", b"Description")
+"""Fields that every installed package has, and that stand near the end of its stanza."""
+
+
+def _cut_off(ends: list[bytes], final: bytes, line: int) -> Iterator[IndexNote]:
+    """What tells that the record was cut: the installer's lower half reads one without its last
+    line end, or with a stanza that lacks fields, only under protest or not at all (observed)."""
+    stanzas = [b"\n" + stanza for stanza in ends if stanza.strip()]
+    if stanzas and final != b"\n":
+        yield IndexNote(line - 2, NO_LINE_END)
+    if len(stanzas) > 1 and b"\nStatus: install ok installed" in stanzas[-1]:
+        before, last = stanzas
+        for name in _EXPECTED:
+            field = b"\n" + name + b":"
+            if field in before and field not in last:
+                yield IndexNote(line - 2, f"the last package has no {name.decode()}; {_CUT}")
 
 
 def _stanzas(pieces: Iterable[bytes]) -> Iterator[list[bytes]]:

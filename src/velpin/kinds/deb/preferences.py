@@ -21,7 +21,7 @@ from velpin.errors import HostFileError
 from velpin.files.text import decode
 from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import Conf
-from velpin.kinds.deb.control import Stanza, read_stanzas
+from velpin.kinds.deb.control import Stanza, read_stanzas, whole_text
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.model.reason import Note, Place
 
@@ -138,7 +138,7 @@ def read_preferences(tree: Tree, conf: Conf, *, newer: bool = False) -> Preferen
 
 def parse_preferences(text: str, file: str, found: Preferences) -> None:
     """Add one file's records; HostFileError where the host would refuse every request."""
-    for stanza in read_stanzas(text):
+    for stanza in read_stanzas(whole_text(text, file)):
         names = stanza.words("package")
         if not names:
             raise HostFileError(file, stanza.line, "a preference record without Package")

@@ -19,7 +19,7 @@ from velpin.errors import HostFileError
 from velpin.files.text import BLANKS, decode, split_lines, words
 from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import Conf, is_yes
-from velpin.kinds.deb.control import Stanza, read_stanzas
+from velpin.kinds.deb.control import Stanza, read_stanzas, whole_text
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.model.reason import Note, Place
 from velpin.model.source import Source
@@ -169,7 +169,7 @@ def parse_file(text: str, file: str, found: SourceFiles) -> None:
 
 def _line_entries(text: str, file: str, found: SourceFiles) -> Iterator[SourceEntry]:
     for number, raw in enumerate(split_lines(text), 1):
-        line = raw.strip(" \t\r\n")
+        line = raw.partition("\0")[0].strip(" \t\r\n")  # a line ends for it there (observed)
         if line.startswith("#"):
             body = _COMMENTED.sub("", line)
             if body != line:
@@ -256,6 +256,10 @@ def _check_components(suite: str, components: tuple[str, ...], wrong: _Wrong) ->
 
 
 def _stanza_entries(text: str, file: str, found: SourceFiles) -> Iterator[SourceEntry]:
+    try:
+        text = whole_text(text, file)
+    except HostFileError as problem:
+        found.errors.append(problem)
     for stanza in read_stanzas(text):
         try:
             entry = parse_entry(stanza, file)
