@@ -27,6 +27,7 @@ from typing import Any, NamedTuple
 from velpin.errors import Busy, CannotRead, CannotWrite, ChangedSince, Refusal, StoreError
 from velpin.files import disk
 from velpin.files.tree import Edits, Modes, Tree
+from velpin.model.shapes import of_kind, time_of
 
 FOLDER = "var/lib/velpin"
 _PENDING, _DONE = ".pending.json", ".json"
@@ -35,8 +36,6 @@ _LARGEST = 1 << 30
 """No entry may hold more bytes."""
 _MOST_ENTRIES = 999_999
 _MOST_ID = (1 << 32) - 2
-_LAST_TIME = 253_402_300_799
-"""The end of the year 9999, in seconds since 1970."""
 
 
 class FileState(NamedTuple):
@@ -447,36 +446,29 @@ def _state_out(state: FileState) -> dict[str, Any]:
 
 def _state_in(value: Any) -> FileState:
     """A file's state; ValueError, KeyError or TypeError for anything else."""
-    _is(value, dict)
+    of_kind(value, dict)
     data: bytes | None = None
     if "text" in value:
-        data = _is(value["text"], str).encode("utf-8")
+        data = of_kind(value["text"], str).encode("utf-8")
     elif "base64" in value:
-        data = base64.b64decode(_is(value["base64"], str), validate=True)
-    user, group = (_is(each, int) for each in _is(value["owner"], list))
+        data = base64.b64decode(of_kind(value["base64"], str), validate=True)
+    user, group = (of_kind(each, int) for each in of_kind(value["owner"], list))
     attributes = {
-        _is(name, str): base64.b64decode(_is(text, str), validate=True)
-        for name, text in _is(value.get("attributes", {}), dict).items()
+        of_kind(name, str): base64.b64decode(of_kind(text, str), validate=True)
+        for name, text in of_kind(value.get("attributes", {}), dict).items()
     }
-    mode = int(_is(value["mode"], str), 8)
+    mode = int(of_kind(value["mode"], str), 8)
     if not (0 <= mode <= 0o7777 and 0 <= user <= _MOST_ID and 0 <= group <= _MOST_ID):
         raise ValueError("a mode or an owner that no file has")
-    return FileState(data, mode, (user, group), attributes, _is(value.get("link", ""), str))
+    return FileState(data, mode, (user, group), attributes, of_kind(value.get("link", ""), str))
 
 
 def _edit_in(value: Any) -> Edit:
-    _is(value, dict)
-    file = _is(value["file"], str)
+    of_kind(value, dict)
+    file = of_kind(value["file"], str)
     if not file or file.startswith("/") or "\0" in file or ".." in file.split("/"):
         raise ValueError(f"{file!r} is no file of the host")
     return Edit(file, _state_in(value["before"]), _state_in(value["after"]))
-
-
-def _is(value: Any, kind: type) -> Any:
-    """A value that is of a kind; TypeError for one that is not."""
-    if not isinstance(value, kind) or (kind is int and isinstance(value, bool)):
-        raise TypeError(f"a {kind.__name__} was expected, not {type(value).__name__}")
-    return value
 
 
 def _unreadable(path: Path, problem: OSError) -> CannotRead:
@@ -490,16 +482,12 @@ def _read_entry(path: Path) -> JournalEntry:
     except OSError as problem:
         raise _unreadable(path, problem) from problem
     try:
-        value = _is(json.loads(data), dict)
-        edits = tuple(map(_edit_in, _is(value["edits"], list)))
-        when = value["time"]
-        if isinstance(when, bool) or not isinstance(when, int | float):
-            raise TypeError("the time is no number")
-        if not 0 <= when <= _LAST_TIME:
-            raise ValueError("a time that no clock shows")
+        value = of_kind(json.loads(data), dict)
+        edits = tuple(map(_edit_in, of_kind(value["edits"], list)))
         return JournalEntry(
-            _number(value["number"]), when, _is(value["command"], str), _is(value["summary"], str),
-            edits, tuple(_is(each, str) for each in _is(value["folders"], list)),
+            _number(value["number"]), time_of(value["time"]), of_kind(value["command"], str),
+            of_kind(value["summary"], str),
+            edits, tuple(of_kind(each, str) for each in of_kind(value["folders"], list)),
             _number(value["undoes"]),
         )  # fmt: skip
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as problem:
@@ -510,7 +498,7 @@ def _read_entry(path: Path) -> JournalEntry:
 
 
 def _number(value: Any) -> int:
-    number: int = _is(value, int)
+    number: int = of_kind(value, int)
     if not 0 <= number <= _MOST_ENTRIES:
         raise ValueError(f"{number} is the number of no entry")
     return number

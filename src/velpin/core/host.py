@@ -536,7 +536,7 @@ class Host:
         from velpin.core.catalog.fetching import plan_catalog
         from velpin.core.new_source import read_key
 
-        keys = read_key(self, key)
+        keys = read_key(self, key, fingerprint)
         return plan_catalog(self.tree, address, keys, fingerprint, self.transport(), name)
 
     def plan_refresh_catalogs(self, names: Sequence[str] = ()) -> Plan:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from velpin.change.plan import NewSource
 from velpin.errors import HostFileError, UsageError
+from velpin.files.given import read_given, why_writable
 
 if TYPE_CHECKING:
     from velpin.core.host import Host
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
 _LARGEST_GIVEN = 32 << 20
 """No snippet or release package may be larger, in bytes."""
 _LARGEST_KEY = 1 << 20
+_LARGEST_SNIPPET = 4 << 20
 
 
 def new_source_from(
@@ -47,7 +49,7 @@ def new_source_from(
     return NewSource(
         handle=name if snippet else name or what, address=url, release=suite,
         components=tuple(components), archs=tuple(archs), snippet=snippet, snippet_name=shown,
-        files=files, key=read_key(host, key) if key else b"", key_name=key,
+        files=files, key=read_key(host, key, fingerprint) if key else b"", key_name=key,
         fingerprint=fingerprint,
     )  # fmt: skip
 
@@ -57,14 +59,21 @@ def is_plain_name(what: str) -> bool:
     return what != "-" and "://" not in what and not _is_quoted(what) and not Path(what).is_file()
 
 
-def read_key(host: Host, key: str) -> bytes:
-    """A key from a file or an address; HostFileError for a file that cannot be read."""
+def read_key(host: Host, key: str, fingerprint: str = "") -> bytes:
+    """A key from a file or an address.
+
+    HostFileError for a file that cannot be read, or that others may write, unless its fingerprint
+    is known from elsewhere.
+    """
     if "://" in key or key.startswith("file:"):
         return host.transport().read(key, most=_LARGEST_KEY)
-    try:
-        return Path(key).read_bytes()
-    except OSError as problem:
-        raise HostFileError(key, 0, problem.strerror or "cannot be read") from problem
+    doubt = "" if fingerprint else why_writable(key)
+    if doubt:
+        raise HostFileError(
+            key, 0, f"{doubt}, so nobody knows whose key is in it",
+            "chmod go-w, or give the fingerprint that the vendor publishes: --fingerprint",
+        )  # fmt: skip
+    return read_given(key, _LARGEST_KEY)
 
 
 def _given(host: Host, what: str, standard_input: str | None) -> tuple[str, str, dict[str, bytes]]:
@@ -92,10 +101,7 @@ def _bytes_of(host: Host, what: str) -> bytes | None:
     path = Path(what)
     if path.suffix not in (".rpm", ".deb") or not path.is_file():
         return None
-    try:
-        return path.read_bytes()
-    except OSError as problem:
-        raise HostFileError(what, 0, problem.strerror or "cannot be read") from problem
+    return read_given(what, _LARGEST_GIVEN)
 
 
 def _snippet_of(host: Host, files: Mapping[str, bytes], what: str) -> tuple[str, str]:
@@ -126,10 +132,7 @@ def _snippet(what: str, standard_input: str | None) -> tuple[str, str]:
         return what, "the quoted snippet"
     path = Path(what)
     if path.is_file() and ("/" in what or path.suffix):
-        try:
-            return path.read_text("utf-8", "surrogateescape"), what
-        except OSError as problem:
-            raise HostFileError(what, 0, problem.strerror or "cannot be read") from problem
+        return read_given(path, _LARGEST_SNIPPET).decode("utf-8", "surrogateescape"), what
     if "/" in what:
         raise UsageError(f"{what}: no such file", "give a snippet's file, `-`, or a name and --url")
     return "", ""

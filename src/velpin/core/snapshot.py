@@ -15,13 +15,16 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from velpin.errors import CannotWrite, HostFileError
 from velpin.files.disk import write_file
+from velpin.files.given import read_given
 from velpin.model.safe_text import without_logins
+from velpin.model.shapes import of_kind, table, texts, time_of
 from velpin.model.shift import Drift, DriftCause, PackageSnapshot, Selection
 
 if TYPE_CHECKING:
     from velpin.core.host import Host
 
 FORMAT = 1
+_LARGEST = 512 << 20
 
 
 class Snapshot(NamedTuple):
@@ -88,13 +91,13 @@ def _is_snapshot(file: Path) -> bool:
 def load_snapshot(file: Path) -> Snapshot:
     """Read a snapshot; HostFileError with the line where it is none."""
     try:
-        lines = file.read_text("utf-8").split("\n")
+        lines = read_given(file, _LARGEST).decode("utf-8").split("\n")
         lines = lines if lines[-1] else lines[:-1]
-    except (OSError, UnicodeDecodeError) as problem:
+    except UnicodeDecodeError as problem:
         raise HostFileError(str(file), 0, f"cannot be read: {problem}") from problem
     number = 1
     try:
-        first = json.loads(lines[0])
+        first = table(json.loads(lines[0]))
         if first["velpin"] != "picture" or first["format"] != FORMAT:
             raise ValueError(f"a snapshot of format {FORMAT} was expected")
         packages = []
@@ -102,8 +105,8 @@ def load_snapshot(file: Path) -> Snapshot:
             number += 1
             packages.append(_read_package(json.loads(line)))
         return Snapshot(
-            first["time"], first["host"], first["sources"], first["rules"], packages,
-            first["watched"],
+            time_of(first["time"]), table(first["host"]), _read_sources(first["sources"]),
+            texts(first["rules"]), packages, texts(first["watched"]),
         )  # fmt: skip
     except (
         ArithmeticError, ValueError, LookupError, TypeError, AttributeError, RecursionError,
@@ -113,12 +116,29 @@ def load_snapshot(file: Path) -> Snapshot:
         ) from problem
 
 
-def _read_package(value: dict[str, Any]) -> PackageSnapshot:
-    offers = tuple((str(v), str(s), int(n)) for v, s, n in value["offers"])
-    stand = value["next"]
+def _read_sources(value: object) -> dict[str, dict[str, Any]]:
+    found = table(value)
+    for source in found.values():
+        of_kind(source["address"], str)
+        of_kind(source["release"], str)
+        of_kind(source["on"], bool)
+        if source["dated"] is not None:
+            time_of(source["dated"])
+    return found
+
+
+def _read_package(given: object) -> PackageSnapshot:
+    value = table(given)
+    offers = tuple(
+        (of_kind(version, str), of_kind(source, str), of_kind(priority, int))
+        for version, source, priority in of_kind(value["offers"], list)
+    )
+    selected, installed = value["next"], value["installed"]
     return PackageSnapshot(
-        value["name"], value["arch"], value["installed"],
-        Selection(str(stand[0]), str(stand[1])) if stand else None, bool(value["held"]), offers,
+        of_kind(value["name"], str), of_kind(value["arch"], str),
+        None if installed is None else of_kind(installed, str),
+        None if selected is None else Selection(*texts(selected)), of_kind(value["held"], bool),
+        offers,
     )  # fmt: skip
 
 

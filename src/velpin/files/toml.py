@@ -16,6 +16,10 @@ from velpin.files.text import has_control, split_lines
 
 _HEADING = re.compile(r"\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
 _KEY = re.compile(r"\s*((?:[A-Za-z0-9_-]+|\"[^\"]*\"|'[^']*')(?:\s*\.\s*(?:[A-Za-z0-9_-]+))*)\s*=")
+_TOO_DEEP = re.compile(
+    r"""(?<![A-Za-z0-9_"'-])(?:(?:[A-Za-z0-9_-]++|"[^"\n]*+"|'[^'\n]*+')[ \t]*+\.[ \t]*+){32}"""
+)
+"""A key of very many parts, for which the standard reader takes time by the square of them."""
 _FENCES = ('"""', "'''")
 _AT = re.compile(r"\(at line (\d+), column \d+\)|\(at end of document\)")
 _LARGEST = 8 << 20
@@ -31,6 +35,10 @@ def read_toml(data: bytes, file: str, most: int = _LARGEST) -> TomlTable:
         raise HostFileError(file, 0, f"is larger than {most} bytes")
     try:
         text = data.decode("utf-8")
+        deep = _TOO_DEEP.search(text)
+        if deep:
+            line = text.count("\n", 0, deep.start()) + 1
+            raise HostFileError(file, line, "a key of more parts than any has")
         value = tomllib.loads(text)
     except UnicodeDecodeError as problem:
         line = data[: problem.start].count(b"\n") + 1

@@ -29,6 +29,7 @@ from velpin.errors import CannotWrite, HostFileError, MissingKey, StoreError, Ve
 from velpin.files import disk
 from velpin.files.tree import Tree
 from velpin.model.safe_text import bare_address, without_logins
+from velpin.model.shapes import is_time
 from velpin.store.index import SCHEMA, Index, IndexPart, Stamp, write_index
 
 if TYPE_CHECKING:
@@ -382,10 +383,10 @@ def _is_sound(found: Fetched) -> bool:
     tables = (found.remote, found.indexes)
     if not (
         all(isinstance(text, str) for text in texts)
-        and isinstance(found.fetched, int | float)
+        and is_time(found.fetched)
         and isinstance(found.signed_by, list)
         and isinstance(found.dates, list)
-        and all(isinstance(date, int | float) for date in found.dates)
+        and all(is_time(date) for date in found.dates)
         and isinstance(found.packages_signed_by, list)
         and all(isinstance(key, str) for key in (*found.signed_by, *found.packages_signed_by))
         and isinstance(found.offered_keys, list)

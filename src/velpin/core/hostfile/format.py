@@ -21,6 +21,7 @@ from collections.abc import Collection
 from pathlib import Path
 
 from velpin.errors import HostFileError
+from velpin.files.given import read_given, why_writable
 from velpin.files.toml import TomlTable, read_toml
 from velpin.model.hostfile import (
     Condition,
@@ -41,6 +42,7 @@ _FINGERPRINT = re.compile(r"[0-9A-Fa-f]{40}([0-9A-Fa-f]{24})?\Z")
 _SETTING = re.compile(r"[A-Za-z][\w+-]*\s*=.*\Z")
 _DAYS = re.compile(r"(\d{1,4}) days?\Z")
 _LARGEST_KEY = 1 << 20
+_LARGEST = 8 << 20
 _MOST = 2000
 
 
@@ -160,13 +162,13 @@ def _key(table: TomlTable) -> bytes:
     if file.startswith("/") or ".." in Path(file).parts:
         raise table.wrong("key_file", f"{file} is not beside this file", "a path below its folder")
     path = Path(table.file).parent / file
+    doubt = why_writable(path)
+    if doubt:
+        raise table.wrong("key_file", f"{path}: {doubt}", "chmod go-w")
     try:
-        data = path.read_bytes()
-    except OSError as problem:
-        raise table.wrong("key_file", f"{path}: {problem.strerror}") from problem
-    if len(data) > _LARGEST_KEY:
-        raise table.wrong("key_file", f"{path} is larger than {_LARGEST_KEY} bytes")
-    return data
+        return read_given(path, _LARGEST_KEY)
+    except HostFileError as problem:
+        raise table.wrong("key_file", problem.message) from problem
 
 
 def _common_key(table: TomlTable, kinds: Collection[str]) -> WantedKey:
@@ -234,8 +236,9 @@ def load_host_file(path: Path) -> HostFile:
     """Read a host file; HostFileError where it cannot be read or is not understood."""
     from velpin.kinds import KINDS
 
-    try:
-        data = path.read_bytes()
-    except OSError as problem:
-        raise HostFileError(str(path), 0, problem.strerror or "cannot be read") from problem
-    return read_host_file(data, str(path), list(KINDS))
+    doubt = why_writable(path)
+    if doubt:
+        raise HostFileError(
+            str(path), 0, f"{doubt}, and a host is made as it says", "chmod go-w, once you read it"
+        )
+    return read_host_file(read_given(path, _LARGEST), str(path), list(KINDS))

@@ -13,19 +13,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 from velpin.errors import HostFileError
-from velpin.fetch.unpack import unpacked
 from velpin.files.text import whole_number
 from velpin.files.tree import Tree
 from velpin.kinds.rpm.ini import read_sections
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.version import parse
+from velpin.kinds.rpm_dnf.module_documents import Node, read_documents
 
 FOLDER = "etc/dnf/modules.d"
 OWN_FILE = "usr/lib/sysimage/libdnf5/modules.toml"
-_MOST = 256 << 20
 
 
 @dataclass(slots=True, eq=False)
@@ -262,42 +260,41 @@ def read_modules(
     """
     found = Modules(states=dict(states))
     for where, path in paths:
-        for document in _documents(path, where):
+        for document in read_documents(path, where):
             _take(found, document)
     return found
 
 
-def _documents(path: Path, where: str) -> Iterable[Any]:
-    import yaml
-
-    loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
-    pieces, size = [], 0
-    for piece in unpacked(path):
-        size += len(piece)
-        if size > _MOST:
-            raise HostFileError(where, 0, "too large for a list of modules")
-        pieces.append(piece)
-    try:
-        return list(yaml.load_all(b"".join(pieces), Loader=loader))
-    except yaml.YAMLError as problem:
-        mark = getattr(problem, "problem_mark", None)
-        line = mark.line + 1 if mark else 0
-        raise HostFileError(where, line, "a list of modules that is not well-formed") from problem
-
-
-def _take(found: Modules, document: Any) -> None:
-    if not isinstance(document, dict) or not isinstance(document.get("data"), dict):
+def _take(found: Modules, document: Node) -> None:
+    """Take in what one document says; what has another form than it should says nothing."""
+    data = _table(document).get("data")
+    if not isinstance(data, dict):
         return
-    data: dict[str, Any] = document["data"]
-    if document.get("document") == "modulemd":
-        key = (str(data.get("name", "")), str(data.get("stream", "")))
-        version = whole_number(str(data.get("version", ""))) or 0
-        stream = Stream(*key, str(data.get("context", "")), version)
+    kind = _text(_table(document).get("document"))
+    if kind == "modulemd":
+        key = (_text(data.get("name")), _text(data.get("stream")))
+        version = whole_number(_text(data.get("version"))) or 0
+        stream = Stream(*key, _text(data.get("context")), version)
         found.streams.setdefault(key, []).append(stream)
-        artifacts = data.get("artifacts") or {}
-        stream.packages.update(map(str, artifacts.get("rpms") or ()))
-        for dependency in data.get("dependencies") or ():
-            needs = dependency.get("requires") or {}
-            stream.requires.append({str(k): [str(v) for v in vs or ()] for k, vs in needs.items()})
-    elif document.get("document") == "modulemd-defaults" and data.get("stream") is not None:
-        found.defaults[str(data.get("module", ""))] = str(data["stream"])
+        stream.packages.update(_texts(_table(data.get("artifacts")).get("rpms")))
+        for dependency in _list(data.get("dependencies")):
+            needs = _table(_table(dependency).get("requires"))
+            stream.requires.append({name: _texts(streams) for name, streams in needs.items()})
+    elif kind == "modulemd-defaults" and _text(data.get("stream")):
+        found.defaults[_text(data.get("module"))] = _text(data.get("stream"))
+
+
+def _text(value: Node | None) -> str:
+    return value if isinstance(value, str) else ""
+
+
+def _list(value: Node | None) -> list[Node]:
+    return value if isinstance(value, list) else []
+
+
+def _texts(value: Node | None) -> list[str]:
+    return [each for each in _list(value) if isinstance(each, str)]
+
+
+def _table(value: Node | None) -> dict[str, Node]:
+    return value if isinstance(value, dict) else {}
