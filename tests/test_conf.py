@@ -27,6 +27,30 @@ def read(text: str) -> Conf:
         ('A "1" { B "2"; };', "A::B", "2"),
         ("A::B jetty;", "A::B", "jetty"),
         ('A::B "with; and { in } it";', "A::B", "with; and { in } it"),
+        # a last value without ; before }, and what else a sound host may have
+        ('A { B "1" };', "A::B", "1"),
+        ('A { B "1"; C { D "2" } };', "A::C::D", "2"),
+        ('A { B "1" } C::D "2";', "C::D", "2"),
+        ('A { B "1";', "A::B", "1"),
+        ('A::B "1" } C::D "2";', "C::D", "2"),
+        ('} C::D "2";', "C::D", "2"),
+        ('A::"b c"::D "1";', "A::b c::D", "1"),
+        ('"A::B" "1";', "A::B", "1"),
+        ("A::B x%20y;", "A::B", "x y"),
+        ('A::B "x%20y";', "A::B", "x%20y"),
+        ('A::B "1" "2";', "A::B", "1 2"),
+        ('A::B "1""2";', "A::B", "12"),
+        ('A::B b"c d"e;', "A::B", "bc de"),
+        ("A::B [x y];", "A::B", "[x y]"),
+        ('A::B "x//y";', "A::B", "x//y"),
+        ('A::B "a" // x\n"b";', "A::B", "a b"),
+        ('A::B "a" /* x\n y */ "b";', "A::B", "a b"),
+        ("A::B x/*c*/y;", "A::B", "xy"),
+        ('/* // */\n*/ A::B "1";', "A::B", "1"),
+        ('A::B "1"; #clear A;', "A::B", ""),
+        ('A::B "1"; #clear A::Bc;', "A::B", "1"),
+        ('A\n{\nB\n"1"\n;\n}', "A::B", "1"),
+        ("A::B;", "A::B", ""),
     ],
 )
 def test_settings(text: str, name: str, value: str) -> None:
@@ -34,6 +58,8 @@ def test_settings(text: str, name: str, value: str) -> None:
 
 
 def test_lists_add_up() -> None:
+    assert read('A { "a"; "b" };').listed("A") == ["a", "b"]
+    assert read('A { a; "b c"; d "1"; };').listed("A") == ["a", "b c"]
     conf = read('APT::Architectures { "amd64"; "i386"; };\nAPT::Architectures:: "arm64";')
     assert conf.listed("APT::Architectures") == ["amd64", "i386", "arm64"]
 
@@ -42,8 +68,19 @@ def test_lists_add_up() -> None:
     ("text", "line"),
     [
         ('A::B "1"', 1),
-        ('A {\nB "1";\n', 1),
-        ("A;\n};", 2),
+        ('A {\nB "1"\n', 2),
+        ("A::B 1 2;", 1),
+        ('A::B "1" x;', 1),
+        ('A::B x "1";', 1),
+        ('A::B "a"\nC "b";', 1),
+        ('A::B "two\nlines";', 1),
+        ("A::B x#y;", 1),
+        ("A::B [x y;", 1),
+        ('{ "a"; };', 1),
+        ('A { { "a"; }; };', 1),
+        ("A { #clear B; };", 1),
+        ('#include "nothing";', 1),
+        ("A::B /*c*///c\n;", 1),
         ('A "no end;\n', 1),
         ('x\nA "1"\nB "2";', 1),
     ],

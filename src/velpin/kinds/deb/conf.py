@@ -1,23 +1,26 @@
 """The installer's own configuration (`etc/apt/apt.conf` and `apt.conf.d`).
 
-Grammar (the format's manual page, and observed):
+Grammar (observed: thousands of drawn files held against the installer's own dump of its settings):
 
-    file      = statement*
-    statement = [name] [value] ";" | [name] [value] "{" statement* "}" [";"]
-    name      = word ("::" word)*        a trailing "::" appends to a list
-    value     = "quoted" | word
-    comment   = "//" line | "#" line | "/*" any "*/"
+    statement = [name] [value] ";" | [name] [value] "{" | [name] [value] "}"
+    name      = word                     a trailing "::" appends to a list
+    value     = word | ("quoted")+       a word may hold quoted and [bracketed] parts, and %41
+    comment   = "//" line | "#" line | "/*" any "*/"      outside quotes
+    directive = "#clear" name ";" | "#include" file ";"   outside blocks
+
+What ends a statement is looked for line by line, and quotes end with their line. A `}` ends a last
+statement without `;`, and means nothing outside a block; a block may stay open at the end of the
+file, a statement may not. One file that breaks this makes every request fail, so it raises.
 
 Files of the folder are read in byte order, then `apt.conf`, and the last value wins.
-One file that breaks the grammar makes every request fail (observed), so it raises.
 
-Observed rules: docs/how-hosts-choose/deb.md.
+Observed rules: docs/how-hosts-choose/deb.md, "Settings".
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 from velpin.errors import HostFileError
@@ -26,15 +29,14 @@ from velpin.files.tree import Tree
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.model.reason import Place
 
-_TOKEN = re.compile(
-    r"""(?P<blank>[\s]+)
-      | (?P<comment>//[^\n]* | \#[^\n]* | /\*.*?\*/)
-      | (?P<quoted>"[^"\n]*")
-      | (?P<mark>[{};])
-      | (?P<word>[^\s"{};]+)
-      | (?P<bad>.)""",
-    re.VERBOSE | re.DOTALL,
-)
+_QUOTED = re.compile(r'(?:"[^"]*" *)+')
+_QUOTED_PART = re.compile(r'"([^"]*)"( *)')
+_CODE = re.compile(r"%([0-9A-Fa-f]{2})")
+_DIRECTIVES = ("#clear", "#include")
+_ENDS = "{};"
+_TAB = " " * 8
+_DEEPEST = 10
+"""So deep may files include each other."""
 _MAIN = "etc/apt/apt.conf"
 _PROGRAM = "apt-get"
 """The program of the host's installer whose decisions are forecast."""
@@ -89,6 +91,12 @@ class Conf:
                 for value in values:
                     self.set(name.removeprefix(own), value)
 
+    def clear(self, name: str) -> None:
+        """Forget a setting and all below it."""
+        below = f"{name.lower()}::"
+        for known in [each for each in self.values if f"{each}::".startswith(below)]:
+            del self.values[known]
+
     def set(self, name: str, value: ConfValue) -> None:
         """Record one setting; a name ending in `::` appends."""
         if name.endswith("::"):
@@ -114,67 +122,146 @@ def read_conf(tree: Tree) -> Conf:
     for file in [*read, _MAIN]:
         data = tree.read(file)
         if data is not None:
-            parse_conf(decode(data), file, conf)
+            parse_conf(decode(data), file, conf, tree.read)
     conf.take_for(_PROGRAM)
     return conf
 
 
-def parse_conf(text: str, file: str, conf: Conf) -> None:
+Include = Callable[[str], bytes | None]
+"""The contents of a file that another one includes; None where there is none."""
+
+
+def parse_conf(
+    text: str, file: str, conf: Conf, include: Include = lambda _file: None, depth: int = 0
+) -> None:
     """Add the settings of one file's text to `conf`; HostFileError where it is malformed."""
     scopes: list[str] = []
-    parts: list[tuple[str, bool]] = []
-    opened: list[int] = []
-    start = 1
-    for kind, token, line in _tokens(text):
-        if kind == "bad":
-            raise HostFileError(file, line, "a quoted value has no end")
-        if kind != "mark":
-            start = line if not parts else start
-            parts.append((token, kind == "quoted"))
+    held, start = "", 0
+    for number, line in _plain_lines(text):
+        for piece, end in _pieces(line):
+            start = start if held else number
+            held = f"{held} {piece}" if held and piece else held + piece
+            if not end:
+                continue
+            place = Place(file, start)
+            said, held = held.strip(" "), ""
+            if said.startswith("#"):
+                if scopes and scopes[-1]:
+                    raise HostFileError(file, start, "a directive within a block")
+                _direct(said, place, conf, include, depth)
+            else:
+                _state(said, scopes, place, conf, opens=end == "{")
+            if end == "}" and scopes:
+                scopes.pop()
+    if held.strip(" "):
+        raise HostFileError(file, start, f"no ; after {held.strip(' ')[:60]!r}")
+
+
+def _plain_lines(text: str) -> Iterator[tuple[int, str]]:
+    """Every line with its number, without comments. A line comment is looked for first, within a
+    comment of the other form too, which then stays open (observed)."""
+    is_open = False
+    for number, raw in enumerate(text.split("\n"), 1):
+        line = raw.replace("\t", _TAB).strip(" \r\v\f")
+        if is_open:
+            _, end, line = line.partition("*/")
+            if not end:
+                continue
+            is_open = False
+        line = line[: _line_comment(line)]
+        at = _outside_quotes(line, "/*", 0)
+        while at >= 0:
+            end_at = line.find("*/", at + 2)
+            if end_at < 0:
+                line, is_open = line[:at], True
+                break
+            line = line[:at] + line[end_at + 2 :]
+            at = _outside_quotes(line, "/*", 0)
+        yield number, line
+
+
+def _line_comment(line: str) -> int:
+    """Where a comment to the end of a line begins, else the line's length."""
+    quoted = False
+    for at, char in enumerate(line):
+        quoted ^= char == '"'
+        if quoted or char not in "/#":
             continue
-        if token == "}":
-            if parts:
-                raise HostFileError(file, start, f"no ; after {parts[-1][0]!r}")
-            if not scopes:
-                raise HostFileError(file, line, "a } without its {")
-            scopes.pop()
-            opened.pop()
-            continue
-        _state(parts, scopes, Place(file, start), conf, opens=token == "{")
-        if token == "{":
-            opened.append(start)
-        parts = []
-    if parts:
-        raise HostFileError(file, start, f"no ; after {parts[-1][0]!r}")
-    if scopes:
-        raise HostFileError(file, opened[-1], f"{scopes[-1]} {{ is not closed")
+        if line.startswith("//", at) or (char == "#" and not line.startswith(_DIRECTIVES, at)):
+            return at
+    return len(line)
 
 
-def _tokens(text: str) -> Iterator[tuple[str, str, int]]:
-    line = 1
-    for found in _TOKEN.finditer(text):
-        kind, token = str(found.lastgroup), found.group()
-        if kind not in ("blank", "comment"):
-            yield kind, token[1:-1] if kind == "quoted" else token, line
-        line += token.count("\n")
+def _outside_quotes(line: str, text: str, start: int) -> int:
+    """Where a text stands first outside quotes, -1 for nowhere."""
+    at = line.find(text, start)
+    while at >= 0 and line.count('"', 0, at) % 2:
+        at = line.find(text, at + 1)
+    return at
 
 
-def _state(
-    parts: list[tuple[str, bool]], scopes: list[str], place: Place, conf: Conf, *, opens: bool
-) -> None:
-    if len(parts) > 2:
-        raise HostFileError(place.file, place.line, f"no ; after {parts[1][0]!r}")
-    within = scopes[-1] + "::" if scopes else ""
-    if not parts:
+def _pieces(line: str) -> Iterator[tuple[str, str]]:
+    """The parts of a line with the mark that ends each; the last has none."""
+    first, quoted = 0, False
+    for at, char in enumerate(line):
+        quoted ^= char == '"'
+        if not quoted and char in _ENDS:
+            yield line[first:at], char
+            first = at + 1
+    yield line[first:], ""
+
+
+def _state(said: str, scopes: list[str], place: Place, conf: Conf, *, opens: bool) -> None:
+    if not said:
         if opens:
             raise HostFileError(place.file, place.line, "a { without a name")
         return
-    first, quoted = parts[0]
-    if quoted or (len(parts) == 1 and not opens and within and "::" not in first):
-        name, value = within, first
-    else:
-        name, value = within + first, parts[1][0] if len(parts) > 1 else ""
-    if len(parts) > 1 or not opens:
-        conf.set(name, ConfValue(value, place))
+    within = f"{scopes[-1]}::" if scopes and scopes[-1] else ""
+    name, rest = _word(said, place)
+    value = _value(rest, place)
+    if value is not None:
+        conf.set(within + name, ConfValue(value, place))
+    elif within and not opens:
+        conf.set(within, ConfValue(name, place))  # an entry of a list
     if opens:
-        scopes.append((within + first).removesuffix("::"))
+        scopes.append(within + name)
+
+
+def _direct(said: str, place: Place, conf: Conf, include: Include, depth: int) -> None:
+    name, rest = _word(said, place)
+    value = _value(rest, place) or ""
+    if name == "#clear":
+        conf.clear(value)
+        return
+    data = include(value.lstrip("/")) if value.startswith("/") and depth < _DEEPEST else None
+    if data is None:
+        raise HostFileError(place.file, place.line, f"includes {value!r}, which cannot be read")
+    parse_conf(decode(data), value.lstrip("/"), conf, include, depth + 1)
+
+
+def _word(text: str, place: Place) -> tuple[str, str]:
+    """The first word of a text, and the rest; quotes are taken off and codes put in."""
+    text = text.lstrip(" ")
+    at = 0
+    while at < len(text) and text[at] != " ":
+        if text[at] in '"[':
+            end = text.find('"' if text[at] == '"' else "]", at + 1)
+            if end < 0:
+                raise HostFileError(place.file, place.line, f"{text[at:][:60]!r} has no end")
+            at = end
+        at += 1
+    raw = text[:at].replace('"', "")
+    return _CODE.sub(lambda code: chr(int(code[1], 16)), raw), text[at:].strip(" ")
+
+
+def _value(text: str, place: Place) -> str | None:
+    """A value: quoted texts one after the other, or one word; None for none."""
+    if not text:
+        return None
+    if _QUOTED.fullmatch(text):
+        parts = _QUOTED_PART.findall(text)
+        return "".join(part + (blank and " ") for part, blank in parts)
+    word, rest = _word(text, place)
+    if rest:
+        raise HostFileError(place.file, place.line, f"no ; after {word!r}")
+    return word
