@@ -284,11 +284,22 @@ def _examine(
     if plan.error:
         return results
     fetched = host.with_edits(plan.edits)
+    if plan.handles and not added:
+        plan.findings.append(Reason("added-off", {"source": plan.handles[0]}))
     for handle in reached:
         examined = fetched.examine(fetched.source(handle), shown, transport)
         plan.findings += examined.findings
         plan.notes += examined.notes
+        warnings = next(each.warnings for each in results if each.handle == handle)
+        if not examined.findings and not _has_packages(fetched, handle):
+            what = "; ".join(warnings) or "it has no package"
+            plan.findings.append(Reason("gives-nothing", {"source": handle, "what": what}))
     return results
+
+
+def _has_packages(host: Adapter[Source], handle: str) -> bool:
+    """Whether a source that was fetched has any package for this host."""
+    return any(index.count for index in host.indexes_of(handle))
 
 
 def _what_was_checked(result: RefreshResult, *, is_expected: bool) -> Iterator[Reason]:

@@ -82,6 +82,11 @@ SENTENCES = {
     " the first: {what}",
     "source-warning": "{source} {what}",
     "wrong-arch": "{source} has nothing for {arch}; it has {has}",
+    "gives-nothing": "{source} would give this host nothing: {what}",
+    "added-off": "{source} is switched off in what you gave, so it would give this host nothing;"
+    " add it all the same, then velpin on {source:word}",
+    "no-own-suite": "{source} has no suite called {here}; {asked} may be made for another release"
+    " (it has {has})",
     "nothing-checked": "no signature of {source} is checked, neither of its index nor of its"
     " packages",
     "plain-way": "{source} comes over an unencrypted connection and its index is not signed:"

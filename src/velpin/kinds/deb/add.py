@@ -15,7 +15,7 @@ from velpin.files.text import decode, encode
 from velpin.files.tree import Edits
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.logins import login_file
-from velpin.kinds.deb.refresh import DebRefreshed
+from velpin.kinds.deb.refresh import DebRefreshed, has_component
 from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.sources import (
     OPTIONS,
@@ -155,6 +155,11 @@ def parse_snippet(text: str, name: str = "") -> list[SourceEntry]:
         first = found.errors[0]
         raise HostFileError(shown, first.line, first.what)
     entries = [entry for entry in found.entries if "deb" in entry.types and entry.on]
+    if not entries and any("deb" in entry.types for entry in found.entries):
+        raise UsageError(
+            f"{shown}: every source in it is switched off (Enabled: no, or behind a #)",
+            "take that out, if you want it",
+        )
     if not entries:
         raise UsageError(
             f"{shown} names no source", "expected a line `deb ADDRESS SUITE COMPONENT`"
@@ -276,15 +281,41 @@ def nothing_there(
 def examine(host: DebState, source: DebSource, transport: Transport) -> Examined:
     """Whether a source is for the host's own release, where it has one for that."""
     release = host.copies[source.handle].release
+    nothing = _why_nothing(host, source, release)
+    if nothing:
+        return Examined([Reason("gives-nothing", {"source": source.handle, "what": nothing})])
     here = host.release.get("VERSION_CODENAME", "")
     if source.flat or not here or here in (source.release, release.codename, release.suite):
         return Examined()
     if source.release.startswith(here + "-") or (release.codename or "").startswith(here + "-"):
         return Examined()
-    if source.release in _COMMON_SUITES or here not in suites_of(source, transport, host.release):
+    if source.release in _COMMON_SUITES:
         return Examined()
+    suites = suites_of(source, transport, host.release)
+    if here not in suites:
+        told: dict[str, Fact] = {
+            "source": source.handle, "asked": source.release, "here": here,
+            "has": tuple(suites) or (source.release,),
+        }  # fmt: skip
+        return Examined(notes=[Reason("no-own-suite", told)])
     facts = {"source": source.handle, "asked": source.release, "here": here, "better": here}
     return Examined([Reason("wrong-release", dict(facts))])
+
+
+def _why_nothing(host: DebState, source: DebSource, release: Release) -> str:
+    """Why a source that was fetched has nothing for this host, by what its entries ask for; empty
+    for one that has something, and for one of which that cannot be told."""
+    asked = {arch for entry in source.entries for arch in entry.options.get("arch", "").split(",")}
+    asked.discard("")
+    if asked and not asked.intersection((*host.archs, "all")):
+        return (
+            f"it is limited to {' '.join(sorted(asked))}, and this host takes"
+            f" {' '.join(host.archs)}"
+        )
+    missing = [name for name in source.components if not has_component(release, name)]
+    if missing and len(missing) == len(source.components) and release.components:
+        return f"it has no {' '.join(missing)}; it has {' '.join(release.components)}"
+    return ""
 
 
 def suites_of(source: DebSource, transport: Transport, release: dict[str, str]) -> list[str]:

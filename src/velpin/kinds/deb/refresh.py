@@ -355,7 +355,7 @@ class _DebFetch(SourceFetch):
     def _fetch_indexes(self, release: Release, data: bytes) -> None:
         promises = read_promises(data, self.base)
         for component, arch in wanted_indexes(self.source, release):
-            if component and release.components and not _has_component(release, component):
+            if component and release.components and not has_component(release, component):
                 self._warn_once(
                     f"has no component {component}; it has {' '.join(release.components)}"
                 )
@@ -442,8 +442,8 @@ def _variants(plain: str, promises: dict[str, Promise]) -> Iterator[tuple[str, P
     yield from sorted(found, key=lambda item: (item[0] == plain, item[1].size))
 
 
-def _has_component(release: Release, component: str) -> bool:
-    """Some release files list components with the folder of their suite in front."""
+def has_component(release: Release, component: str) -> bool:
+    """Whether a release has a component; some list them with the folder of their suite in front."""
     return any(
         component == listed or component.endswith("/" + listed) or listed.endswith("/" + component)
         for listed in release.components
