@@ -129,7 +129,11 @@ def test_a_record_cut_in_the_middle_is_told(tmp_path: Path) -> None:
     assert [r.state for r in index.rows("gull")] == ["hold ok installed"]
     assert index.notes == [
         (6, "tern: no Status; the file may be cut off", ""),
-        (8, "the last line has no end, which the host's installer refuses; the file may be cut off", ""),
+        (
+            8,
+            "the last line has no end, which the host's installer refuses; the file may be cut off",
+            "",
+        ),
         (8, "a line that is not a field; the file may be cut off", "unreadable"),
     ]
 

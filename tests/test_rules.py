@@ -303,7 +303,7 @@ def test_a_rule_of_others_that_wins_is_named_with_what_helps(two: Harbour) -> No
 
 
 def test_a_rule_that_wins_in_a_file_that_is_not_understood(two: Harbour) -> None:
-    mine = "Package: gull\nPin: version 2.*\nPin-Priority: 50\nwhat is this\n"
+    mine = "Package: gull\nPin: version 2.*\nwhat is this\nPin-Priority: 50\n"
     two.put("etc/apt/preferences", mine)
     told = refused(two, "pin gull@2.0")
     assert "etc/apt/preferences:1" in told
@@ -321,12 +321,12 @@ def test_two_sources_that_are_alike(harbour: Harbour) -> None:
 
 @pytest.mark.parametrize("file", ["etc/apt/preferences", OWN])
 def test_odd_preference_files_are_never_rewritten(two: Harbour, file: str) -> None:
-    two.put(file, "Package: gull\nPin: release o=base\nPin-Priority: 7\nwhat is this\n")
+    two.put(file, "Package: gull\nPin: release o=base\nwhat is this\nPin-Priority: 7\n")
     for line in (
         "pin gull@2.0" if file == OWN else "pin gull@2.0 --foremost",
         f"rules drop {file}:1",
     ):
-        assert f"{file}:4: not understood" in refused(two, line, 3)
+        assert f"{file}:3: not understood" in refused(two, line, 3)
     two.put(file, "Package: gull\nPin: release o=base\nPin-Priority: high\n")
     assert f"{file}:3" in refused(two, "keep gull", 3)
 

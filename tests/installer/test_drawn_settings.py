@@ -67,7 +67,9 @@ def ours(text: str) -> list[str] | None:
 def differing(dump: Dump, seed: str, count: int) -> list[tuple[str, object, object]]:
     random_ = random.Random(seed)
     texts = [drawn(random_) for _ in range(count)]
-    return [(text, theirs, mine) for text in texts if (theirs := dump(text)) != (mine := ours(text))]
+    return [
+        (text, theirs, mine) for text in texts if (theirs := dump(text)) != (mine := ours(text))
+    ]
 
 
 def test_settings_are_read_as_the_installer_reads_them(tmp_path: Path) -> None:

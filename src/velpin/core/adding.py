@@ -10,7 +10,7 @@ import time
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.change.plan import NewSource, Plan, shown_key
+from velpin.change.plan import KeyShown, NewSource, Plan, shown_key
 from velpin.change.readback import check_add
 from velpin.core.host_keys import check_not_revoked
 from velpin.core.locking import holding
@@ -245,56 +245,76 @@ def _examine(
         raise problem
     transport = transport.with_access(after.fetch_logins(), after.fetch_certificates())
     added = [source for source in map(after.source, plan.handles) if source.on]
-    signers, by_package = set[str](), set[str]()
-    is_seen = False
-    reached = []
     results = []
     for source in added:
         result = after.fetch(source.handle, transport, ())
         results.append(result)
-        signers.update(result.signed_by)
-        by_package.update(result.packages_signed_by)
-        is_seen = is_seen or bool(result.checked or result.signed_by)
-        is_seen = is_seen or isinstance(result.error or result.doubt, MissingKey)
-        if result.error is None:
-            reached.append(source.handle)
-        for warning in result.warnings:
-            plan.notes.append(Reason("source-warning", {"source": source.handle, "what": warning}))
-        plan.notes += _what_was_checked(result, is_expected=bool(keys))
+        _take_result(plan, result, is_expected=bool(keys))
         if isinstance(result.error, NotThere):
             plan.findings.append(after.nothing_there(source, result, transport))
-        elif result.error is not None:
-            plan.error = _as_asked(result.error)
-        elif result.doubt is not None and keys:
-            plan.error = _as_asked(result.doubt)
+    signers = {signer for result in results for signer in result.signed_by}
     shown = keys or [key for source in added for key in after.keys_here(source, signers)]
+    plan.keys = list(_shown(shown, results, new))
+    try:
+        check_not_revoked(host, keys)
+    except BadKey as problem_of_key:
+        plan.error = problem_of_key
+    if plan.error is None:
+        _look_inside(host.with_edits(plan.edits), plan, results, shown, transport)
+    return results
+
+
+def _take_result(plan: Plan, result: RefreshResult, *, is_expected: bool) -> None:
+    """Take into a plan what fetching one source told; `is_expected`: a key was given for it."""
+    for warning in result.warnings:
+        plan.notes.append(Reason("source-warning", {"source": result.handle, "what": warning}))
+    plan.notes += _what_was_checked(result, is_expected=is_expected)
+    if result.error is not None and not isinstance(result.error, NotThere):
+        plan.error = _as_asked(result.error)
+    elif result.error is None and result.doubt is not None and is_expected:
+        plan.error = _as_asked(result.doubt)
+
+
+def _shown(
+    keys: Sequence[Key], results: Sequence[RefreshResult], new: NewSource
+) -> Iterator[KeyShown]:
+    """Keys as they are shown, each with what it was seen to sign. A key is said not to sign only
+    where another one does."""
+    signers = {signer for result in results for signer in result.signed_by}
+    by_package = {signer for result in results for signer in result.packages_signed_by}
+    is_seen = any(
+        result.checked or result.signed_by or isinstance(result.error or result.doubt, MissingKey)
+        for result in results
+    )
     now = time.time()
-    plan.keys = [
-        shown_key(
+    for key in keys:
+        yield shown_key(
             key, signs=key.fingerprint in signers | by_package if is_seen else None,
             what="index" if key.fingerprint in signers else "packages",
             agrees=True if new.fingerprint else None, now=now,
-        )
-        for key in shown
-    ]  # fmt: skip
-    try:
-        check_not_revoked(host, keys)
-    except BadKey as problem:
-        plan.error = problem
-    if plan.error:
-        return results
-    fetched = host.with_edits(plan.edits)
-    if plan.handles and not added:
-        plan.findings.append(Reason("added-off", {"source": plan.handles[0]}))
-    for handle in reached:
-        examined = fetched.examine(fetched.source(handle), shown, transport)
+        )  # fmt: skip
+
+
+def _look_inside(
+    host: Adapter[Source], plan: Plan, results: Sequence[RefreshResult], keys: Sequence[Key],
+    transport: Transport,
+) -> None:  # fmt: skip
+    """Look at what the fetched sources have: whether it is for this host, and anything at all."""
+    on = tuple(result.handle for result in results)
+    off = tuple(handle for handle in plan.handles if handle not in on)
+    if off and not on:
+        plan.findings.append(Reason("added-off", {"source": off[0]}))
+    elif off:
+        plan.notes.append(Reason("some-added-off", {"on": on, "off": off, "count": len(off)}))
+    for result in results:
+        if result.error is not None:
+            continue
+        examined = host.examine(host.source(result.handle), keys, transport)
         plan.findings += examined.findings
         plan.notes += examined.notes
-        warnings = next(each.warnings for each in results if each.handle == handle)
-        if not examined.findings and not _has_packages(fetched, handle):
-            what = "; ".join(warnings) or "it has no package"
-            plan.findings.append(Reason("gives-nothing", {"source": handle, "what": what}))
-    return results
+        if not examined.findings and not _has_packages(host, result.handle):
+            what = "; ".join(result.warnings) or "it has no package"
+            plan.findings.append(Reason("gives-nothing", {"source": result.handle, "what": what}))
 
 
 def _has_packages(host: Adapter[Source], handle: str) -> bool:

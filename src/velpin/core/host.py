@@ -324,7 +324,10 @@ class Host:
 
         handles = plan.handles or [rule.source for rule in plan.rules if rule.kind == "prefer"]
         named = [*names, *(name for rule in plan.rules for name in rule.names)]
-        return find_takeover(self.considering(plan), shift, handles, named)
+        after = self.considering(plan)
+        is_on = {source.handle for source in after.sources if source.on}
+        live = [handle for handle in handles if handle in is_on]
+        return find_takeover(after, shift, live, named)
 
     def snapshot(self, watched: Sequence[str] = ()) -> Snapshot:
         """How the host stands now, to be compared with later; `watched` are names that are

@@ -45,6 +45,15 @@ def _newly_held_back(was: UpgradeResult, now: UpgradeResult) -> Iterator[HeldBac
     return (held for held in now.held_back if (held.name, held.arch) not in known)
 
 
+def newly_removed(shift: Shift) -> list[str]:
+    """Installed packages that the next upgrade would remove, and would not have before."""
+    return [
+        upgrade.name
+        for upgrade in shift.upgrades
+        if upgrade.after is None and upgrade.before is not None
+    ]
+
+
 def taken_over(shift: Shift, handles: Sequence[str]) -> list[str]:
     """Installed packages that would change to a version of one of some sources, and would not
     have before."""

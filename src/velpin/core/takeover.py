@@ -6,7 +6,7 @@ import fnmatch
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.core.shift import taken_over
+from velpin.core.shift import newly_removed, taken_over
 from velpin.errors import VelpinError
 from velpin.model.rule import Rule, command_of
 from velpin.model.shift import Shift
@@ -19,45 +19,72 @@ MOST_GLOBS = 8
 
 
 class Takeover(NamedTuple):
-    """Packages that would change hands unnoticed, to which sources, and the command against it."""
+    """Packages that would change hands or go unnoticed, to which sources, and the command against
+    it."""
 
     handles: tuple[str, ...]
     names: tuple[str, ...]
     command: str
     """Empty where none was found."""
+    removed: tuple[str, ...] = ()
+    """Packages that the next upgrade would remove: something of these sources replaces them, or
+    cannot be beside them."""
 
 
 def find_takeover(
     after: Host, shift: Shift, handles: Sequence[str], named: Sequence[str]
 ) -> Takeover | None:
-    """What some sources would take over without being asked in a shift; None where that is nothing.
+    """What some sources would take over or remove without being asked in a shift; None where that
+    is nothing.
 
     `after` is the host with the considered change; `named` are package names or globs that the
-    administrator spoke of. The command was tried: with it nothing is taken over.
+    administrator spoke of. The command was tried: with it nothing is taken over or removed.
     """
     names = [name for name in taken_over(shift, handles) if not _is_one_of(name, named)]
-    if not names:
+    removed = [name for name in newly_removed(shift) if not _is_one_of(name, named)]
+    if not (names or (removed and handles)):
         return None
-    rule = _prevention(after, shift, handles, names, named)
-    return Takeover(tuple(handles), tuple(names), command_of(rule) if rule else "")
+    rule = _prevention(after, shift, handles, names, removed, named)
+    command = command_of(rule) if rule else ""
+    return Takeover(tuple(handles), tuple(names), command, tuple(removed))
 
 
 def _prevention(
-    after: Host, shift: Shift, handles: Sequence[str], names: Sequence[str], named: Sequence[str]
-) -> Rule | None:
+    after: Host, shift: Shift, handles: Sequence[str], names: Sequence[str],
+    removed: Sequence[str], named: Sequence[str],
+) -> Rule | None:  # fmt: skip
     if len(handles) != 1:
         return None
     (handle,) = handles
-    globs = globs_for(_only_there(shift, handle), names)
+    pushing = _replacing(after, handle) if removed else []
+    spared = [name for name in _only_there(shift, handle) if name not in pushing]
+    globs = globs_for(spared, [*names, *pushing])
     more = [name for name in named if not _is_one_of(name, globs)]
-    for confined in ([*more, *globs], list(named)):
-        rule = Rule("confine", tuple(confined), handle)
-        if 0 < len(confined) <= MOST_GLOBS and _prevents(after, rule, names, handle):
-            return rule
-    if len(names) > MOST_GLOBS:
-        return None
-    others = (Rule("bar", tuple(names), handle), Rule("keep", tuple(names)))
-    return next((rule for rule in others if _prevents(after, rule, names, handle)), None)
+    tries = [
+        Rule("confine", tuple(confined), handle)
+        for confined in ([*more, *globs], list(named))
+        if 0 < len(confined) <= MOST_GLOBS
+    ]
+    barred = tuple(dict.fromkeys((*names, *pushing)))
+    if 0 < len(barred) <= MOST_GLOBS:
+        tries.append(Rule("bar", barred, handle))
+    kept = tuple(dict.fromkeys((*names, *removed)))
+    if 0 < len(kept) <= MOST_GLOBS:
+        tries.append(Rule("keep", kept))
+    return next((rule for rule in tries if _prevents(after, rule, names, removed, handle)), None)
+
+
+def _replacing(after: Host, handle: str) -> list[str]:
+    """Packages of a source that the next upgrade would bring for something that goes."""
+    try:
+        changes = after.forecast_upgrade().changes
+    except VelpinError:
+        return []
+    return list(
+        dict.fromkeys(
+            change.name for change in changes if change.source == handle and change.old is None
+        )
+    )
 
 
 def _only_there(shift: Shift, handle: str) -> list[str]:
@@ -88,7 +115,10 @@ def _is_one_of(name: str, texts: Sequence[str]) -> bool:
     return any(fnmatch.fnmatchcase(name, text) for text in texts)
 
 
-def _prevents(after: Host, rule: Rule, names: Sequence[str], handle: str) -> bool:
+def _prevents(
+    after: Host, rule: Rule, names: Sequence[str], removed: Sequence[str], handle: str
+) -> bool:
+    """Whether under a rule none of some packages changes hands or goes."""
     try:
         plan = after.plan_rules([rule])
     except VelpinError:
@@ -97,7 +127,7 @@ def _prevents(after: Host, rule: Rule, names: Sequence[str], handle: str) -> boo
         return False
     selections = after.considering(plan).after_upgrade().selections
     return not any(
-        selection and selection[1] == handle
+        (name in names and selection is not None and selection[1] == handle)
+        or (name in (*names, *removed) and selection is None)
         for (name, _), (_, selection) in selections.items()
-        if name in names
-    )  # fmt: skip
+    )

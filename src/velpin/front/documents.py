@@ -83,6 +83,7 @@ class Planned(NamedTuple):
     notes: Sequence[Reason]
     rules: Sequence[Rule]
     taken_over: Sequence[str]
+    removed: Sequence[str]
     prevented_by: str | None
     shift: Shift | None
 
@@ -94,7 +95,9 @@ class Planned(NamedTuple):
         return cls(
             plan.summary, plan.unchanged and entry is None, entry, plan.handles, files_of(plan),
             plan.keys, plan.findings, plan.notes, plan.rules,
-            takeover.names if takeover else (), (takeover.command or None) if takeover else None,
+            takeover.names if takeover else (),
+            takeover.removed if takeover else (),
+            (takeover.command or None) if takeover else None,
             shift,
         )  # fmt: skip
 

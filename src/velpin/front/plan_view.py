@@ -67,8 +67,10 @@ def _rights(mode: int) -> str:
 
 def show_takeover(screen: Screen, found: Takeover) -> None:
     """One line that stands above all else, and the command that would prevent it."""
+    told = [f"take over {shortened(found.names)}"] if found.names else []
+    told += [f"remove {shortened(found.removed)}"] if found.removed else []
     screen.line(
-        signed(f"{' and '.join(found.handles)} would take over {shortened(found.names)}", "bad"),
+        signed(f"{' and '.join(found.handles)} would {' and '.join(told)}", "bad"),
         ", which you did not name",
     )
     if found.command:

@@ -85,6 +85,7 @@ SENTENCES = {
     "gives-nothing": "{source} would give this host nothing: {what}",
     "added-off": "{source} is switched off in what you gave, so it would give this host nothing;"
     " add it all the same, then velpin on {source:word}",
+    "some-added-off": "of these sources {on} would be on, and {count} off: {off}",
     "no-own-suite": "{source} has no suite called {here}; {asked} may be made for another release"
     " (it has {has})",
     "nothing-checked": "no signature of {source} is checked, neither of its index nor of its"

@@ -206,6 +206,20 @@ class Examination:
 
         return after_upgrade(self.host)
 
+    @cached_property
+    def replaced(self) -> dict[str, tuple[str, str]]:
+        """Installed packages that the full upgrade would replace by a new one of another name:
+        what that is called, and its source."""
+        found: dict[str, tuple[str, str]] = {}
+        if all(selection is not None for _, selection in self.upgrade.selections.values()):
+            return found
+        changes = self.host.predict_upgrade().changes
+        comes = {change.name: change.source or "" for change in changes if change.new}
+        for change in changes:
+            if change.new is None and change.by in comes:
+                found[change.name] = (change.by, comes[change.by])
+        return found
+
     # -- rules -----------------------------------------------------------------------------
 
     @cached_property

@@ -248,6 +248,10 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
             and _has_home(check, name)
         ):
             would.setdefault(selection.source, []).append(name)
+        elif selection is None and name in check.replaced:
+            _, pusher = check.replaced[name]
+            if pusher and not check.is_home(pusher) and _has_home(check, name):
+                would.setdefault(pusher, []).append(name)
     for handle, names in sorted(would.items()):
         source = check.host.source(handle)
         what = note_of(
@@ -288,7 +292,9 @@ def _against(check: Examination, handle: str, names: Sequence[str]) -> Iterator[
             *(check.names_of(s.handle) for s in check.sources_on if check.is_home(s.handle))
         )
     )
-    globs = globs_for(alone, names)
+    pushing = [by for by, pusher in check.replaced.values() if pusher == handle]
+    names = list(dict.fromkeys((*names, *pushing)))
+    globs = globs_for([name for name in alone if name not in pushing], names)
     if 0 < len(globs) <= MOST_GLOBS:
         yield _making(Rule("confine", tuple(globs), handle))
     if len(names) <= MOST_GLOBS:
