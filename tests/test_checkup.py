@@ -124,6 +124,22 @@ def common_in_wrong_form(post: Post) -> None:
     post.put("etc/apt/trusted.gpg.d/vendor.gpg", post.signers["vendor"].public)
 
 
+def misspelt_variable(post: Post) -> None:
+    post.edit(post.source_file, "/4/", "/$relesever/")
+    post.refreshed()
+
+
+def medium(post: Post) -> None:
+    post.put("etc/apt/sources.list", "deb cdrom:[Mooring 4 _Jetty_]/ jetty main\n")
+    post.refreshed()
+
+
+def two_records_in_one(post: Post) -> None:
+    """The first is lost: the last of each field counts."""
+    rule = "Package: {}\nPin: version 1*\nPin-Priority: 700\n"
+    post.put("etc/apt/preferences.d/two.pref", rule.format("gull") + rule.format("tern"))
+
+
 def trusted(post: Post) -> None:
     post.edit(post.source_file, "Components", "Trusted: yes\nComponents")
 
@@ -494,6 +510,9 @@ CASES = [
     Case("other-arch", KINDS, other_arch, r"^velpin off vendor", r"riscv64", beside=("never-fetched",)),
     Case("suite-gone", (DEB, *RPM), gone, r"--mend suite-gone", beside=("never-fetched", "installer-refuses")),
     Case("suite-gone", (ALPM,), gone, ""),
+    Case("unknown-variable", RPM, misspelt_variable, r"--mend unknown-variable", r"\$relesever",
+         beside=("refresh-failed", "installer-refuses", "never-fetched"), left=("never-fetched",)),
+    Case("install-medium", (DEB,), medium, r"^velpin off mooring-4-jetty", r"cdrom:"),
     Case("moving-name", (DEB,), moving, r"--mend moving-name", r"steady.*jetty"),
     Case("component-gone", (DEB,), component, r"--mend component-gone", r"has no extra"),
     Case("other-kind", (DEB, *RPM), foreign_file, r"--mend other-kind"),
@@ -529,6 +548,7 @@ CASES = [
     Case("installer-refuses", (DEB,), unmet, "", r"every request", beside=("in-no-source",)),
     Case("malformed", KINDS, malformed, r"--mend malformed"),
     Case("odd-entry", KINDS, odd_entry, r"--mend odd-entry", beside=("rule-dead",)),
+    Case("odd-entry", (DEB,), two_records_in_one, "", r"is a blank line missing"),
     Case("skipped-file", (DEB, *RPM), skipped, r"--mend skipped-file"),
     Case("file-writable", KINDS, rights("{source}", 0o666), r"--mend file-writable", r"0666"),
     Case("leftover", KINDS, leftover, r"--mend leftover"),

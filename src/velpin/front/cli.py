@@ -15,7 +15,6 @@ from typing import TYPE_CHECKING, Annotated, Any, get_type_hints
 import typer
 
 from velpin.errors import Refusal, UsageError
-from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
@@ -561,6 +560,8 @@ def confine(
 ) -> None:
     """Let a source provide only some packages."""
     if not (name or lift):
+        from velpin.model.rule import shell_word
+
         raise UsageError(
             "confine it to which packages?", f"velpin confine {shell_word(source)} 'GLOB'..."
         )

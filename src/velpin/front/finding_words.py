@@ -33,6 +33,8 @@ SENTENCES = {
     "other-release": "{source} is made for {asked}, and this host is {here}",
     "other-arch": "{source} has packages for {has}, and this host takes {arch}",
     "suite-gone": "{source} has no {asked} any more: {what}",
+    "unknown-variable": "{source} has the variable ${name} in its address, which nothing here sets",
+    "install-medium": "{source} is an installation medium ({address})",
     "moving-name": "{source} follows the name {asked}, which means {codename} today",
     "component-gone": "{source} has no {names}; it has {has}",
     "other-kind": "{file} is written for another kind of host",

@@ -14,7 +14,6 @@ from typing import TYPE_CHECKING
 
 from velpin.model.forecast import Change
 from velpin.model.reason import Fact, Place, Reason
-from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
     from velpin.model.shift import Selection
@@ -192,7 +191,11 @@ class _Words(str):
     """A fact in a sentence; as `{fact:word}` it is one word of a command, quoted for the shell."""
 
     def __format__(self, spec: str) -> str:
-        return shell_word(self) if spec == "word" else super().__format__(spec)
+        if spec != "word":
+            return super().__format__(spec)
+        from velpin.model.rule import shell_word
+
+        return shell_word(self)
 
 
 def sentence(reason: Reason) -> str:

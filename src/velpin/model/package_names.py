@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from functools import cache
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
 _LONGEST = 255
 """Characters that a name or a version may have: that of a file, which both are part of."""
@@ -64,14 +64,7 @@ class NameCheck(NamedTuple):
         return ""
 
 
-GRAMMARS = {
-    "deb": NameGrammar("a-z0-9_", "a-z0-9@%+._-", "A-Za-z0-9.+~:_^%-"),
-    "rpm": NameGrammar("A-Za-z0-9_", "A-Za-z0-9@%._+-", "A-Za-z0-9.+~:_^%-"),
-    "alpm": NameGrammar("A-Za-z0-9@_+", "A-Za-z0-9@%._+-", "A-Za-z0-9.+~:_^%@-"),
-}
-
-
 @cache
-def check(family: Literal["deb", "rpm", "alpm"]) -> NameCheck:
-    """The check for one family of hosts."""
-    return GRAMMARS[family].compiled()
+def check(grammar: NameGrammar) -> NameCheck:
+    """The check for one kind's names; made once."""
+    return grammar.compiled()

@@ -109,8 +109,9 @@ class Examination:
 
     @property
     def sources_on(self) -> list[Source]:
-        """The sources that are on, in the order of reading."""
-        return [source for source in self.host.sources if source.on]
+        """The sources that are on and can be fetched, in the order of reading."""
+        facts = self.facts
+        return [each for each in self.host.sources if each.on and not facts.is_medium(each)]
 
     def named_keys(self, source: Source) -> NamedKeys:
         """The keys that a source's configuration names."""

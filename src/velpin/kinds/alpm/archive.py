@@ -23,6 +23,8 @@ from velpin.kinds.alpm.entry import AlpmLink, Desc, names_in, read_desc, written
 from velpin.model import package_names
 from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
 
+NAMES = package_names.NameGrammar("A-Za-z0-9@_+", "A-Za-z0-9@%._+-", "A-Za-z0-9.+~:_^%@-")
+"""What packages and versions of this kind can be called."""
 _SECTOR = 512
 _DIGITS = 12
 _IN_BLOCK = 64
@@ -66,7 +68,7 @@ def _batches_of(path: Path, notes: Notes, share: Share) -> Iterator[Batch]:
             folder = name.rpartition("/")[0].removeprefix("./")
             package, version = name_and_version(folder)
             odd = (
-                package_names.check("alpm").why_odd(package, version)
+                package_names.check(NAMES).why_odd(package, version)
                 if version
                 else (f"{folder}: no name, version and release")
             )

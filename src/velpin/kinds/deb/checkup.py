@@ -15,7 +15,7 @@ from velpin.change.plan import Plan, shown_key
 from velpin.core.adapter import Adapter, Installed
 from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
 from velpin.core.checkup.facts import KindFacts
-from velpin.core.checkup.mends import nothing_for
+from velpin.core.checkup.mends import nothing_for, switching_off
 from velpin.core.checkup.next_release import NextRelease
 from velpin.core.host_keys import keys_on_host
 from velpin.core.publisher import archive_addresses
@@ -77,7 +77,7 @@ class DebCheckupFacts(KindFacts):
         """Keys that count for all, suites, components, what is listed twice."""
         return (
             check_key_files, check_unnamed, check_for_all, check_old_place, check_suites,
-            check_components, check_archs, check_twice,
+            check_components, check_archs, check_twice, check_media,
         )  # fmt: skip
 
     # -- trust -------------------------------------------------------------------------------
@@ -361,7 +361,7 @@ def check_unnamed(check: Examination) -> Iterator[Draft]:
     """Sources that name no key."""
     facts = _facts(check)
     for source in facts.host.sources:
-        if not source.on or check.named_keys(source).how != "common":
+        if not source.on or facts.is_medium(source) or check.named_keys(source).how != "common":
             continue
         signers = facts.index_signers(source)
         accepted = [key.fingerprint for key in check.named_keys(source).keys]
@@ -508,6 +508,16 @@ def check_old_place(check: Examination) -> Iterator[Draft]:
     mend = Mend("", partial(_out_of_common, COMMON_FILE, signed, keys), is_choice=True)
     severity: Severity | None = "error" if facts.host.is_newer and signed else None
     yield Draft("key-old-place", what, Place(COMMON_FILE, 0), "", "", [mend], None, severity)
+
+
+def check_media(check: Examination) -> Iterator[Draft]:
+    """Installation media that installing left among the sources."""
+    facts = _facts(check)
+    for source in facts.host.sources:
+        if source.on and facts.is_medium(source):
+            what = note_of("install-medium", source=source.handle, address=source.address)
+            yield Draft("install-medium", what, source.places[0], source.handle, "",
+                        [switching_off(source.handle)])  # fmt: skip
 
 
 # -- suites ----------------------------------------------------------------------------------

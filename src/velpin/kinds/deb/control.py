@@ -37,6 +37,8 @@ class Stanza:
     end: int = 0
     fields: dict[str, Field] = field(default_factory=dict)
     odd: list[tuple[int, str]] = field(default_factory=list)
+    repeated: list[tuple[int, str]] = field(default_factory=list)
+    """Lines at which a field stands again that the stanza has already, and its name."""
 
     def get(self, name: str, default: str = "") -> str:
         """The value of a field, stripped; `default` where it is missing."""
@@ -87,6 +89,17 @@ def whole_text(text: str, file: str) -> str:
     raise HostFileError(file, len(lines), f"{last[:60]!r} at the end of the file is not a field")
 
 
+def told_twice(stanza: Stanza, what: str) -> tuple[int, str] | None:
+    """The line and words for a stanza that has a field twice: mostly two records without the blank
+    line between them, of which the installer reads one: the last of each field counts."""
+    if not stanza.repeated:
+        return None
+    line, name = stanza.repeated[0]
+    return line, (
+        f"a second {name} in one {what}: only the last counts; is a blank line missing before it?"
+    )
+
+
 class _StanzaReader:
     """Takes the lines of one stanza; those of a long value are joined once, at the end."""
 
@@ -123,6 +136,8 @@ class _StanzaReader:
         if self._open:
             name, first, lines = self._open
             found = Field(name, "\n".join(lines), first, self._end)
+            if name.lower() in self._stanza.fields:
+                self._stanza.repeated.append((first, name))
             self._stanza.fields[name.lower()] = found
         self._open = None
 

@@ -20,6 +20,8 @@ from velpin.kinds.deb.control import parse_stanza
 from velpin.model import package_names
 from velpin.store.index import Batch, IndexNote, IndexPart, NoteCode, Notes, ParsedEntry
 
+NAMES = package_names.NameGrammar("a-z0-9_", "a-z0-9@%+._-", "A-Za-z0-9.+~:_^%-")
+"""What packages and versions of this kind can be called."""
 _WANTED = re.compile(r"\n(Package|Version|Architecture|Provides|Description|Source|Status): *(.*)")
 _ANY_CASE = re.compile(
     r"^(Package|Version|Architecture|Provides|Description|Source|Status):[ \t]*(.*)",
@@ -183,7 +185,7 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
     entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
     start = 0
-    is_sound = record or package_names.check("deb").are_all_sound(
+    is_sound = record or package_names.check(NAMES).are_all_sound(
         [each.get("Package", "_").rstrip().lower() for each in found],
         [each.get("Version", "0").rstrip() for each in found],
     )
@@ -205,7 +207,7 @@ def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch
                 start += length + 2
                 continue
         if not is_sound:
-            odd = package_names.check("deb").why_odd(
+            odd = package_names.check(NAMES).why_odd(
                 fields["Package"].rstrip().lower(), fields["Version"].rstrip()
             )
             if odd:

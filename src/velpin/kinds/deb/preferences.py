@@ -21,7 +21,7 @@ from velpin.errors import HostFileError
 from velpin.files.text import decode
 from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import Conf
-from velpin.kinds.deb.control import Stanza, read_stanzas, whole_text
+from velpin.kinds.deb.control import Stanza, read_stanzas, told_twice, whole_text
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.model.reason import Note, Place
 
@@ -144,6 +144,9 @@ def parse_preferences(text: str, file: str, found: Preferences) -> None:
             raise HostFileError(file, stanza.line, "a preference record without Package")
         for line, odd in stanza.odd:
             found.notes.append(Note(Place(file, line), f"not understood: {odd.strip()!r}"))
+        twice = told_twice(stanza, "record")
+        if twice:
+            found.notes.append(Note(Place(file, twice[0]), twice[1]))
         pin = _read_pin(stanza, file, found)
         if pin is None:
             continue

@@ -95,7 +95,11 @@ class _DebFetch(SourceFetch):
 
     def run(self) -> None:
         """Go through the chain, at one mirror after the other where the source names a list of
-        them; raises the first link's error, FetchError where nothing came."""
+        them; raises the first link's error, FetchError where nothing came. Media are not asked."""
+        if self.source.address.startswith("cdrom:"):
+            self.result.outcome = "unchanged"
+            self.result.warnings.append("is an installation medium, which cannot be fetched")
+            return
         missing = FetchError(f"{self.base}: nothing came")
         self.from_first_that_answers(self._bases(), self._run_at, missing, (FetchError, NotThere))
 

@@ -19,7 +19,7 @@ from velpin.errors import HostFileError
 from velpin.files.text import BLANKS, decode, split_lines, words
 from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import Conf, is_yes
-from velpin.kinds.deb.control import Stanza, read_stanzas, whole_text
+from velpin.kinds.deb.control import Stanza, read_stanzas, told_twice, whole_text
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.model.reason import Note, Place
 from velpin.model.source import Source
@@ -169,7 +169,7 @@ def parse_file(text: str, file: str, found: SourceFiles) -> None:
 
 def _line_entries(text: str, file: str, found: SourceFiles) -> Iterator[SourceEntry]:
     for number, raw in enumerate(split_lines(text), 1):
-        line = raw.partition("\0")[0].strip(" \t\r\n")  # a line ends for it there (observed)
+        line = raw.partition("\0")[0].strip(" \t\r\n")  # where C ends a text
         if line.startswith("#"):
             body = _COMMENTED.sub("", line)
             if body != line:
@@ -267,6 +267,9 @@ def _stanza_entries(text: str, file: str, found: SourceFiles) -> Iterator[Source
             if is_yes(stanza.get("enabled"), True):
                 found.errors.append(problem)
             continue
+        twice = told_twice(stanza, "entry")
+        if twice:
+            found.notes.append(Note(Place(file, twice[0]), twice[1]))
         for name, written in stanza.fields.items():
             if name not in _MAIN_FIELDS and name not in OPTIONS:
                 found.notes.append(Note(Place(file, written.line), f"unknown field {written.name}"))

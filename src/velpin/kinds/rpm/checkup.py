@@ -18,6 +18,7 @@ from velpin.core.checkup.examination import Check, Draft, Examination, Mend, not
 from velpin.core.checkup.facts import KindFacts
 from velpin.core.checkup.mends import nothing_for, switching_off
 from velpin.core.checkup.next_release import NextRelease
+from velpin.core.name_search import nearest
 from velpin.core.publisher import archive_addresses
 from velpin.errors import FetchError, HostFileError, StoreError, TrustError
 from velpin.fetch.download import Transport
@@ -28,6 +29,7 @@ from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.ini import read_sections
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.trust import CHECKS, OWN_FOLDER, named_keys, ring
+from velpin.kinds.rpm.variables import unknown_in
 from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
@@ -52,7 +54,10 @@ class RpmCheckupFacts(KindFacts):
 
     def own_checks(self) -> Sequence[Check]:
         """Keys that are not named, sections that stand twice, other releases, types not read."""
-        return check_unnamed, check_twice, check_releases, check_archs, check_gone, check_types
+        return (
+            check_unnamed, check_twice, check_variables, check_releases, check_archs, check_gone,
+            check_types,
+        )  # fmt: skip
 
     # -- trust -------------------------------------------------------------------------------
 
@@ -392,6 +397,45 @@ def check_archs(check: Examination) -> Iterator[Draft]:
             yield nothing_for(source, facts.host.native, " ".join(sorted(archs)))
 
 
+def check_variables(check: Examination) -> Iterator[Draft]:
+    """Addresses with variables that nothing sets: mostly a slip of the pen."""
+    host = _facts(check).host
+    for source in host.sources:
+        if not source.on:
+            continue
+        for name in unknown_in(" ".join((*source.urls, source.mirrors))):
+            if name in _OWN_VARIABLES:
+                continue
+            near = nearest(name, [*host.variables, *_OWN_VARIABLES])
+            mends = [
+                Mend("", partial(_variable_renamed, source.handle, name, better), is_choice=True)
+                for better in near
+            ]
+            what = note_of("unknown-variable", source=source.handle, name=name)
+            yield Draft("unknown-variable", what, source.places[0], source.handle, name, mends,
+                        note_of("edit-by-hand", file=f"/{source.file}"))  # fmt: skip
+
+
+_OWN_VARIABLES = ("releasever", "basearch", "arch")
+"""Variables that the installer sets itself."""
+_ADDRESS_KEYS = ("baseurl", "mirrorlist", "metalink")
+
+
+def _variable_renamed(handle: str, name: str, better: str, given: Adapter[Source]) -> Plan:
+    host = _adapter(given)
+    source = host.source(handle)
+    plan = Plan("", f"${better} instead of ${name} in the address of {handle}")
+    data = host.tree.read(source.file) or b""
+    pattern = re.compile(rf"\$(?:{re.escape(name)}\b|\{{{re.escape(name)}\}})")
+    for key in _ADDRESS_KEYS:
+        value = source.section.get(key)
+        if pattern.search(value):
+            text = pattern.sub(f"${better}", value)
+            data = with_value(data, source.file, handle, key, text)
+    plan.propose(host.tree, {source.file: data})
+    return plan
+
+
 def check_gone(check: Examination) -> Iterator[Draft]:
     """Sources whose server says that there is no such thing."""
     facts = _facts(check)
@@ -399,6 +443,8 @@ def check_gone(check: Examination) -> Iterator[Draft]:
         failure = check.failure(source)
         if not source.on or failure is None or failure.kind != "NotThere":
             continue
+        if unknown_in(source.url):
+            continue  # told as such
         what = note_of("suite-gone", source=source.handle, asked=source.url, what=failure.message)
         mends = []
         if check.ask(source) is not None:

@@ -27,6 +27,8 @@ from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
+NAMES = package_names.NameGrammar("A-Za-z0-9_", "A-Za-z0-9@%._+-", "A-Za-z0-9.+~:_^%-")
+"""What packages and versions of this kind can be called."""
 _END = b"</package>"
 _IN_BLOCK = 48
 _LARGE = 24 << 20
@@ -223,7 +225,7 @@ def _batch(tree: Element, source: bytes, line: int, notes: Notes) -> Batch:
             at = line + _lines_before(source, number)
             notes.append(IndexNote(at, "a package without name, architecture or version"))
             continue
-        odd = package_names.check("rpm").why_odd(found.name, found.version)
+        odd = package_names.check(NAMES).why_odd(found.name, found.version)
         if odd:
             if len(notes) < package_names.MOST_TOLD:
                 notes.append(IndexNote(line + _lines_before(source, number), odd))

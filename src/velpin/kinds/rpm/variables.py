@@ -34,6 +34,11 @@ def substituted(text: str, variables: Mapping[str, str], *, defaults: bool = Fal
     return _USE.sub(put, text)
 
 
+def unknown_in(text: str) -> list[str]:
+    """Variables that were left in a text because nothing says what they are."""
+    return list(dict.fromkeys(found.group(1) or found.group(4) for found in _USE.finditer(text)))
+
+
 def read_folder(tree: Tree, folder: str) -> dict[str, str]:
     """Variables that stand one to a file: the file's name, its first line."""
     found = {}
