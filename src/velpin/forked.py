@@ -84,7 +84,7 @@ def side_by_side(works: Sequence[Callable[[], T]]) -> list[T]:
         return [first(), *(task.result() for task in tasks)]
 
 
-def _end_with_parent(parent: int) -> None:
+def end_with_parent(parent: int) -> None:
     """Let the kernel end this process when the one that forked it ends, however that ends."""
     with contextlib.suppress(OSError, AttributeError, ImportError):
         import ctypes
@@ -101,7 +101,7 @@ def _run(work: Callable[[], object], into: int, parent: int) -> None:
 
     code = 1
     try:
-        _end_with_parent(parent)
+        end_with_parent(parent)
         try:
             data = pickle.dumps((True, work()))
         except Exception as problem:

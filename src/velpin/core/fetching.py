@@ -9,9 +9,11 @@ from __future__ import annotations
 import hashlib
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
+from velpin import apart
 from velpin.errors import (
     BadSignature,
     ChecksumMismatch,
@@ -21,13 +23,14 @@ from velpin.errors import (
     NotThere,
     VelpinError,
 )
-from velpin.fetch.unpack import MOST_UNPACKED, measured
+from velpin.fetch.unpack import GIVEN, MOST_UNPACKED, measured
 from velpin.model.host import OfferedKey, RefreshResult
 from velpin.model.safe_text import bare_address
 from velpin.model.source import Source
 from velpin.store.cache import Fetched, IndexCache, is_as_fetched
 
 if TYPE_CHECKING:
+    from velpin.apart import Handles
     from velpin.fetch.download import Got, Transport
     from velpin.trust.openpgp import Key
 
@@ -41,6 +44,26 @@ class Promised(NamedTuple):
     size: int
     digest: str
     value: str
+
+
+def _measured_apart(path: Path, digest: str, most: int) -> tuple[int, str]:
+    """What `measured` says of a file, unpacked by a process without rights."""
+    with path.open("rb") as file:
+        try:
+            size, value = apart.run(
+                partial(_measure, str(path), digest, most), {"source": file.fileno()}
+            )
+        except apart.Stopped:
+            raise HostFileError(str(path), 0, "unpacking it was stopped") from None
+    return int(size), str(value)
+
+
+def _measure(path: str, digest: str, most: int, handles: Handles) -> tuple[int, str]:
+    GIVEN[path] = handles.files["source"]
+    try:
+        return measured(Path(path), digest, most)
+    finally:
+        GIVEN.pop(path, None)
 
 
 class SourceFetch(ABC):
@@ -183,7 +206,7 @@ class SourceFetch(ABC):
         size, digest = (promised.size, promised.digest) if promised else (0, "")
         most = size or path.stat().st_size * MOST_UNPACKED
         try:
-            measured_size, value = measured(path, digest, most)
+            measured_size, value = _measured_apart(path, digest, most)
         except HostFileError as problem:
             path.unlink(missing_ok=True)
             raise ChecksumMismatch(f"{url}: {problem.what}") from problem

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING
 
+from velpin.apart import keep
 from velpin.core.locking import holding
 from velpin.errors import VelpinError, unforeseen
 from velpin.model.host import RefreshResult
@@ -29,6 +30,7 @@ def refresh(
     ]
     if not chosen:
         return []
+    keep()  # before there are threads
     transport = host.transport()
 
     def fetch(handle: str) -> RefreshResult:

@@ -14,6 +14,7 @@ import threading
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any, NamedTuple
 from urllib.parse import unquote, urlsplit
@@ -27,6 +28,8 @@ from velpin.model.safe_text import bare_address
 
 if TYPE_CHECKING:
     import urllib3
+
+    from velpin.apart import Handles
 
 _CHUNK = 1 << 16
 _LONGEST_PAUSE = 60.0
@@ -113,6 +116,49 @@ class Got(NamedTuple):
 
 class _Again(Exception):
     """Worth another try."""
+
+
+class _FetchJob(NamedTuple):
+    """One file to be fetched by http: its exact size where it is known, the largest allowed."""
+
+    url: str
+    size: int
+    bound: int
+    validators: dict[str, str]
+
+
+class _Part:
+    """An open file that what is fetched is written to."""
+
+    def __init__(self, handle: int) -> None:
+        self._handle = handle
+
+    def size(self) -> int:
+        """How much it holds."""
+        return os.fstat(self._handle).st_size
+
+    def clear(self) -> None:
+        """Empty it."""
+        os.ftruncate(self._handle, 0)
+
+    def write(self, data: bytes) -> None:
+        """Put more at its end; CannotWrite where there is no room."""
+        try:
+            os.lseek(self._handle, 0, os.SEEK_END)
+            while data:
+                data = data[os.write(self._handle, data) :]
+        except OSError as problem:
+            raise CannotWrite(f"what is fetched: {problem.strerror}") from problem
+
+
+def _fetched_apart(settings: FetchSettings, job: _FetchJob, handles: Handles) -> list[Any]:
+    """A fetch as a process without rights does it."""
+    transport = Transport(settings, lambda _label, done, total: handles.progress(done, total))
+    return list(transport.fetch_into(job, _Part(handles.files["part"]), ""))
+
+
+def _beginning_apart(settings: FetchSettings, url: str, size: int, handles: Handles) -> None:
+    Transport(settings).beginning_into(url, size, _Part(handles.files["part"]))
 
 
 class Transport:
@@ -202,6 +248,25 @@ class Transport:
         if _scheme(url) in ("file", "copy"):
             with self._plain_file(url) as file:
                 return file.read(size)
+        import tempfile
+
+        from velpin import apart
+
+        with tempfile.TemporaryFile() as into:
+            part = _Part(into.fileno())
+            try:
+                if apart.keep() is None:
+                    self.beginning_into(url, size, part)
+                else:
+                    work = partial(_beginning_apart, self.settings, url, size)
+                    apart.run(work, {"part": into.fileno()})
+            except apart.Stopped:
+                raise FetchError(f"{bare_address(url)}: fetching it was stopped") from None
+            into.seek(0)
+            return into.read(size)
+
+    def beginning_into(self, url: str, size: int, part: _Part) -> None:
+        """Fetch the beginning of a file into one that is open."""
         import urllib3
 
         last: Exception | None = None
@@ -209,7 +274,8 @@ class Transport:
             if turn:
                 self._wait(min(self.settings.pause * 2 ** (turn - 1), _LONGEST_PAUSE))
             try:
-                return self._beginning_http(url, size)
+                part.write(self._beginning_http(url, size))
+                return
             except (_Again, urllib3.exceptions.HTTPError, *_BROKEN) as problem:
                 last = problem
                 if _is_hopeless(problem):
@@ -220,7 +286,7 @@ class Transport:
         answer = self._ask(url, {**_HEADERS, "Range": f"bytes=0-{size - 1}"})
         try:
             if answer.status != 206:
-                self._check_status(url, answer, 0, Path("/nonexistent"))
+                self._check_status(url, answer, 0, None)
             deadline = self._clock() + self.settings.read_timeout * 2
             found = b""
             while len(found) < size and (piece := answer.read1(min(_CHUNK, size - len(found)))):
@@ -301,13 +367,53 @@ class Transport:
         bound: int,
         validators: Mapping[str, str],
     ) -> Got:
-        import urllib3
-
-        part = target.with_name(target.name + ".part")
-        deadline = self._clock() + self.settings.file_timeout
+        """Fetch by a process without rights where there is one, into a file that is opened here;
+        a key of this host's own that must be shown is not handed to it."""
+        path = target.with_name(target.name + ".part")
         if not size:
             with contextlib.suppress(OSError):
-                part.unlink(missing_ok=True)
+                path.unlink(missing_ok=True)
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with open_again(path, more=bool(size)) as file:
+                job = _FetchJob(url, size, bound, dict(validators))
+                if any(given.fit(url) for given in self.settings.certificates):
+                    got = self.fetch_into(job, _Part(file.fileno()), label)
+                else:
+                    got = self._fetch_apart(job, file.fileno(), label)
+        except OSError as problem:
+            raise CannotWrite(f"{path}: {problem.strerror}") from problem
+        except (ChecksumMismatch, NotThere):
+            with contextlib.suppress(OSError):
+                path.unlink(missing_ok=True)
+            raise
+        if got.fresh:
+            _rename(path, target)
+        else:
+            with contextlib.suppress(OSError):
+                path.unlink(missing_ok=True)
+        return got
+
+    def _fetch_apart(self, job: _FetchJob, handle: int, label: str) -> Got:
+        from velpin import apart
+
+        def told(done: int, total: int) -> None:
+            self._progress(label, done, total)
+
+        if apart.keep() is None:
+            return self.fetch_into(job, _Part(handle), label)
+        try:
+            found = apart.run(partial(_fetched_apart, self.settings, job), {"part": handle}, told)
+        except apart.Stopped:
+            raise FetchError(f"{bare_address(job.url)}: fetching it was stopped") from None
+        fresh, size, validators = found
+        return Got(bool(fresh), int(size), {str(k): str(v) for k, v in dict(validators).items()})
+
+    def fetch_into(self, job: _FetchJob, part: _Part, label: str) -> Got:
+        """Fetch a file into one that is open, going on from what it holds already."""
+        import urllib3
+
+        deadline = self._clock() + self.settings.file_timeout
         last: Exception | None = None
         for turn in range(self.settings.retries + 1):
             if turn:
@@ -315,25 +421,16 @@ class Transport:
             if self._clock() > deadline:
                 break
             try:
-                return self._try_http(url, target, part, label, size, bound, validators, deadline)
+                return self._try_http(job, part, label, deadline)
             except (_Again, urllib3.exceptions.HTTPError, *_BROKEN) as problem:
                 last = problem
                 if _is_hopeless(problem):
                     break
-        raise FetchError(f"{bare_address(url)}: {_said(last)}") from last
+        raise FetchError(f"{bare_address(job.url)}: {_said(last)}") from last
 
-    def _try_http(
-        self,
-        url: str,
-        target: Path,
-        part: Path,
-        label: str,
-        size: int,
-        bound: int,
-        validators: Mapping[str, str],
-        deadline: float,
-    ) -> Got:
-        have = _size_of(part) if size else 0
+    def _try_http(self, job: _FetchJob, part: _Part, label: str, deadline: float) -> Got:
+        url, size, bound, validators = job
+        have = part.size() if size else 0
         if have >= size:
             have = 0
         headers = dict(_HEADERS)
@@ -360,7 +457,6 @@ class Transport:
             answer.close()
         if size and done < size:
             raise _Again(f"only {done} of {size} bytes came")
-        _rename(part, target)
         kept = {
             "etag": answer.headers.get("ETag"),
             "last_modified": answer.headers.get("Last-Modified"),
@@ -368,7 +464,7 @@ class Transport:
         return Got(True, done, {name: value for name, value in kept.items() if value})
 
     def _check_status(
-        self, url: str, answer: urllib3.BaseHTTPResponse, have: int, part: Path
+        self, url: str, answer: urllib3.BaseHTTPResponse, have: int, part: _Part | None
     ) -> int:
         """Where to go on writing; raises for answers that are none."""
         status = answer.status
@@ -376,10 +472,12 @@ class Transport:
             said = answer.headers.get("Content-Range", "")
             if said.startswith(f"bytes {have}-"):
                 return have
-            part.unlink(missing_ok=True)
+            if part is not None:
+                part.clear()
             raise _Again("the server continued at another place")
         if status == 416:
-            part.unlink(missing_ok=True)
+            if part is not None:
+                part.clear()
             raise _Again("the server could not continue")
         if status == 200:
             return 0
@@ -394,7 +492,7 @@ class Transport:
     def _take(
         self,
         answer: urllib3.BaseHTTPResponse,
-        part: Path,
+        part: _Part,
         label: str,
         done: int,
         total: int,
@@ -402,27 +500,24 @@ class Transport:
         url: str,
         deadline: float,
     ) -> int:
-        try:
-            part.parent.mkdir(parents=True, exist_ok=True)
-            with open_again(part, more=done > 0) as file:
-                # What came before a break is kept, so it is read as it comes.
-                while piece := answer.read1(_CHUNK):
-                    done += len(piece)
-                    if done > bound:
-                        part.unlink(missing_ok=True)
-                        raise ChecksumMismatch(
-                            f"{bare_address(url)}: sends more than the {bound} bytes promised"
-                        )
-                    if self._clock() > deadline:
-                        raise FetchError(
-                            f"{bare_address(url)}: not there after"
-                            f" {self.settings.file_timeout:g} seconds ({done} bytes came)",
-                            "etc/velpin/velpin.toml: [refresh] file_timeout = SECONDS allows more",
-                        )
-                    file.write(piece)
-                    self._progress(label, done, total)
-        except OSError as problem:
-            raise CannotWrite(f"{part}: {problem.strerror}") from problem
+        if not done:
+            part.clear()
+        # What came before a break is kept, so it is read as it comes.
+        while piece := answer.read1(_CHUNK):
+            done += len(piece)
+            if done > bound:
+                part.clear()
+                raise ChecksumMismatch(
+                    f"{bare_address(url)}: sends more than the {bound} bytes promised"
+                )
+            if self._clock() > deadline:
+                raise FetchError(
+                    f"{bare_address(url)}: not there after"
+                    f" {self.settings.file_timeout:g} seconds ({done} bytes came)",
+                    "etc/velpin/velpin.toml: [refresh] file_timeout = SECONDS allows more",
+                )
+            part.write(piece)
+            self._progress(label, done, total)
         return done
 
     def _ask(self, url: str, headers: dict[str, str]) -> urllib3.BaseHTTPResponse:
@@ -508,13 +603,6 @@ def _scheme(url: str) -> str:
 def _announced(text: str | None) -> int:
     """The size that a server announces, 0 where it announces none that can be."""
     return whole_number((text or "").strip()) or 0
-
-
-def _size_of(path: Path) -> int:
-    try:
-        return path.stat().st_size
-    except OSError:
-        return 0
 
 
 def file_path(url: str) -> str:

@@ -5,10 +5,12 @@ Which compression a file has is told by its first bytes, never by its name.
 
 from __future__ import annotations
 
+import io
+import os
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
-from typing import IO, Protocol
+from typing import IO, Any, Protocol
 
 from velpin.errors import HostFileError
 
@@ -70,12 +72,51 @@ def compression_of(head: bytes) -> str:
     return next((name for magic, name in _MAGIC if head.startswith(magic)), "")
 
 
+GIVEN: dict[str, int] = {}
+"""Open files by their paths, for a process that may not open them itself."""
+
+
+class _Given(io.RawIOBase):
+    """An open file read from its beginning, whatever others do with the same handle."""
+
+    def __init__(self, handle: int) -> None:
+        self._handle, self._at = handle, 0
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = os.SEEK_SET) -> int:
+        base = {os.SEEK_SET: 0, os.SEEK_CUR: self._at, os.SEEK_END: size_of(self._handle)}
+        self._at = base[whence] + offset
+        return self._at
+
+    def readinto(self, buffer: Any) -> int:
+        count = os.preadv(self._handle, [buffer], self._at)
+        self._at += count
+        return count
+
+
+def open_input(path: Path) -> IO[bytes]:
+    """A file to be read, by the handle that was given for it where there is one."""
+    handle = GIVEN.get(str(path))
+    return path.open("rb") if handle is None else io.BufferedReader(_Given(handle))
+
+
+def size_of(file: Path | int) -> int:
+    """The size of a file to be read, in bytes."""
+    given = GIVEN.get(str(file), file) if isinstance(file, Path) else file
+    return os.stat(given).st_size
+
+
 def unpacked(path: Path) -> Iterator[bytes]:
     """The plain bytes of a file, piece by piece.
 
     Raises HostFileError where it is cut off or corrupted, OSError where it cannot be read.
     """
-    with path.open("rb") as file:
+    with open_input(path) as file:
         head = file.read(8)
         file.seek(0)
         kind = compression_of(head)
@@ -153,8 +194,11 @@ def digest_of(path: Path) -> str:
     import hashlib
 
     try:
-        with path.open("rb") as file:
-            return hashlib.file_digest(file, "sha256").hexdigest()
+        with open_input(path) as file:
+            told = hashlib.sha256()
+            for piece in iter(lambda: file.read(_CHUNK), b""):
+                told.update(piece)
+            return told.hexdigest()
     except OSError:
         return ""
 

@@ -22,7 +22,7 @@ Attributes = Mapping[str, bytes]
 """Extended attributes of a file, access lists among them, by their full names."""
 
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
-_NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+_NEW = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 _READ = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 _PART = re.compile(r"\..+\.[0-9a-f]{16}\.velpin-part\Z", re.DOTALL)
 FOLDERS = 0o755

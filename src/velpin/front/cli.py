@@ -176,6 +176,8 @@ def _screen() -> Screen:
 @_command
 def host(root: Root = None, json: Json = False) -> None:
     """Show what host this is and how fresh its indexes are."""
+    from velpin.front import running
+
     facts = _open(root).facts()
     if json:
         _write(facts)
@@ -183,6 +185,10 @@ def host(root: Root = None, json: Json = False) -> None:
     from velpin.front.views import show_facts
 
     show_facts(_screen(), facts)
+    if running.is_debugging:
+        from velpin import apart
+
+        _screen().line(f"read outside  {apart.how()}")
 
 
 @_command

@@ -16,6 +16,9 @@ from typing import Any
 
 from velpin.errors import DamagedIndex, VelpinError
 
+is_debugging = False
+"""Whether the command line has `--debug`."""
+
 
 def main() -> None:
     """The program."""
@@ -35,7 +38,8 @@ def main() -> None:
 def run(words: list[str]) -> int:
     """Run one command line; every error becomes words, or with `--json` one JSON value, and an
     exit code. With `--debug` an error that nobody foresaw shows where it came from."""
-    debug = "--debug" in words
+    global is_debugging  # noqa: PLW0603 - one command line a process
+    debug = is_debugging = "--debug" in words
     words = [word for word in words if word != "--debug"]
     as_json = "--json" in words
     try:

@@ -41,7 +41,7 @@ def index_of(cache: IndexCache, path: Path, form: RecipeFormat) -> Index:
 
     Raises HostFileError where it cannot be read.
     """
-    return cache.parsed(path, partial(_parts, form), partial(_stamp, form))
+    return cache.parsed(path, partial(_parts, form), partial(_stamp, form), is_apart=False)
 
 
 def recipes_in(index: Index, name: str) -> list[Recipe]:

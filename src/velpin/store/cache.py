@@ -30,7 +30,7 @@ from velpin.files import disk
 from velpin.files.tree import Tree
 from velpin.model.safe_text import bare_address, without_logins
 from velpin.model.shapes import is_time
-from velpin.store.index import SCHEMA, Index, IndexPart, Stamp, write_index
+from velpin.store.index import SCHEMA, Index, Parts, Stamp, write_index
 
 if TYPE_CHECKING:
     from velpin.store.memo import Memo
@@ -178,11 +178,14 @@ class IndexCache:
     def parsed(
         self,
         path: Path,
-        parts: Callable[[Path], list[IndexPart]],
+        parts: Callable[[Path], Parts],
         stamp_of: Callable[[Path], Stamp] = Stamp.of,
+        *,
+        is_apart: bool = True,
     ) -> Index:
         """The parsed index of a file, made now where there is none or the file has changed;
-        `stamp_of` tells that of what is no single file.
+        `stamp_of` tells that of what is no single file. What came from outside is read by a process
+        without rights, unless `is_apart` is False.
 
         Raises HostFileError where the file cannot be read, or where nothing may be made and there
         is none.
@@ -201,29 +204,29 @@ class IndexCache:
                 return found
         if self._ready_only:
             raise HostFileError(str(path), 0, "has no parsed index yet")
-        self._open[path] = self._parse(path, name, stamp, parts)
+        self._open[path] = self._parse(path, name, stamp, parts, is_apart)
         return self._open[path]
 
     def _parse(
-        self, path: Path, name: str, stamp: Stamp, parts: Callable[[Path], list[IndexPart]]
+        self, path: Path, name: str, stamp: Stamp, parts: Callable[[Path], Parts], is_apart: bool
     ) -> Index:
         self.fresh.append(str(path))
         with self.while_parsing(path):
-            return self._parse_now(path, name, stamp, parts)
+            return self._parse_now(path, name, stamp, parts, is_apart)
 
     def _parse_now(
-        self, path: Path, name: str, stamp: Stamp, parts: Callable[[Path], list[IndexPart]]
+        self, path: Path, name: str, stamp: Stamp, parts: Callable[[Path], Parts], is_apart: bool
     ) -> Index:
         try:
             target = self._own(self.home / "parsed") / name
-            write_index(target, stamp, parts(path))
+            write_index(target, stamp, parts(path), path, is_apart=is_apart)
             return Index(target)
         except CannotWrite:
             import tempfile
 
             with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
                 target = Path(folder) / name
-                write_index(target, stamp, parts(path))
+                write_index(target, stamp, parts(path), path, is_apart=is_apart)
                 return Index(target)
 
     def memo(self, indexes: Sequence[Index]) -> Memo:

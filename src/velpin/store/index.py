@@ -30,16 +30,20 @@ import sys
 import zlib
 from array import array
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
+from functools import partial
 from heapq import merge
 from importlib import import_module
 from itertools import chain
 from pathlib import Path
 from types import MappingProxyType
-from typing import IO, Any, Literal, NamedTuple
+from typing import IO, TYPE_CHECKING, Any, Literal, NamedTuple
 
-from velpin.errors import CannotWrite, DamagedIndex, StoreError
+from velpin.errors import CannotWrite, DamagedIndex, HostFileError, StoreError
 from velpin.files import disk
 from velpin.forked import ForkedTask
+
+if TYPE_CHECKING:
+    from velpin.apart import Handles
 
 SCHEMA = 11
 _TAIL = 12
@@ -457,58 +461,125 @@ def _row(line: bytes) -> Row:
 # -- writing -----------------------------------------------------------------------------
 
 
-def write_index(path: Path, stamp: Stamp, parts: Sequence[IndexPart]) -> None:
+Parts = Sequence[IndexPart] | Callable[[], Sequence[IndexPart]]
+"""The readers of an index, or what makes them where it is read."""
+
+
+def write_index(
+    path: Path, stamp: Stamp, parts: Parts, source: Path | None = None, *, is_apart: bool = False
+) -> None:
     """Write a parsed index from what the readers of its parts yield, whole or not at all.
 
-    The first part is read here, each further one in a process of its own. Errors of a
-    reader pass through; CannotWrite where there is no right or no room. A half-written
-    file is removed.
+    With `is_apart` that is done by a process without rights, which is given `source`, the file that
+    is read, open. Errors of a reader pass through; HostFileError where it takes too much,
+    CannotWrite where there is no right or no room. A half-written file is removed.
     """
-    _read_libraries()  # once, before any helper is forked
     part = disk.temporary_for(path)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with contextlib.ExitStack() as files:
+            out = files.enter_context(disk.open_new(part))
+            if not is_apart or source is None:
+                _write_parts(out, stamp, parts, _spare(path.parent))
+            else:
+                _write_apart(out, stamp, parts, source, files, path.parent)
+        Index(part)  # what a process without rights wrote is read before it counts
+        os.replace(part, path)
+    except OSError as problem:
+        raise CannotWrite(f"{path}: {problem.strerror}") from problem
+    finally:
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
+
+
+def _write_apart(
+    out: IO[bytes], stamp: Stamp, parts: Parts, source: Path, files: contextlib.ExitStack,
+    folder: Path,
+) -> None:  # fmt: skip
+    from velpin import apart
+
+    given = {"out": out.fileno()}
+    try:
+        given["source"] = files.enter_context(source.open("rb")).fileno()
+    except OSError as problem:
+        raise HostFileError(str(source), 0, problem.strerror or "cannot be read") from problem
+    for number in range(_MOST_HELPERS):
+        given[f"spare {number}"] = files.enter_context(_unnamed(folder)).fileno()
+    try:
+        apart.run(partial(_written_apart, stamp, parts, str(source)), given)
+    except apart.Stopped:
+        raise HostFileError(
+            str(source), 0, "reading it was stopped: it takes more time or memory than it may"
+        ) from None
+
+
+def _written_apart(stamp: Stamp, parts: Parts, source: str, handles: Handles) -> None:
+    """What the process without rights does."""
+    from velpin.fetch import unpack
+
+    unpack.GIVEN[source] = handles.files["source"]
+    spare = [handle for name, handle in handles.files.items() if name.startswith("spare")]
+    try:
+        with os.fdopen(os.dup(handles.files["out"]), "wb") as out:
+            _write_parts(out, stamp, parts, [os.fdopen(os.dup(each), "r+b") for each in spare])
+    finally:
+        unpack.GIVEN.pop(source, None)
+
+
+_MOST_HELPERS = 8
+
+
+def _unnamed(folder: Path) -> IO[bytes]:
+    """A file without a name, in a folder where there is room for it."""
+    import tempfile
+
+    return tempfile.TemporaryFile(dir=folder)
+
+
+def _spare(folder: Path) -> Iterator[IO[bytes]]:
+    while True:
+        yield _unnamed(folder)
+
+
+def _write_parts(file: IO[bytes], stamp: Stamp, parts: Parts, spare: Iterable[IO[bytes]]) -> None:
+    """Write a whole index: the first part is read here, each further one in a process of its own,
+    by way of a spare file."""
+    for name in ("lz4.block", "pickle"):  # once, before any helper is forked
+        import_module(name)
     collecting = gc.isenabled()
     gc.disable()  # hundreds of thousands of small values, none of them in a cycle
     helpers: list[_Helper] = []
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        first, *others = parts() if callable(parts) else parts
         helpers = [
-            _Helper(disk.temporary_for(path), read, number)
-            for number, read in enumerate(parts[1:], 1)
+            _Helper(into, read, number)
+            for number, (read, into) in enumerate(zip(others, spare, strict=False), 1)
         ]
-        with disk.open_new(part) as file:
-            found = [_read_part(file, parts[0], 0)]
-            found += [helper.join(file) for helper in helpers]
-            file.flush()
-            sums = _as_text(_checksums(part))
-            for each in found:
-                each["blocks"] = _as_text(chain.from_iterable(each["blocks"]))
-            _write_tail(file, {"schema": SCHEMA, "stamp": stamp, "parts": found, "sums": sums})
-        os.replace(part, path)
-    except OSError as problem:
-        raise CannotWrite(f"{path}: {problem.strerror}") from problem
+        found = [_read_part(file, first, 0)]
+        found += [helper.join(file) for helper in helpers]
+        file.flush()
+        sums = _as_text(_checksums(file))
+        for each in found:
+            each["blocks"] = _as_text(chain.from_iterable(each["blocks"]))
+        _write_tail(file, {"schema": SCHEMA, "stamp": stamp, "parts": found, "sums": sums})
+        file.flush()
     finally:
         if collecting:
             gc.enable()
         for helper in helpers:
             helper.clear()
-        with contextlib.suppress(OSError):
-            part.unlink(missing_ok=True)
-
-
-def _read_libraries() -> None:
-    for name in ("lz4.block", "pickle"):
-        import_module(name)
 
 
 class _Helper:
     """Reads one part in a forked process; what it found comes back by way of a file."""
 
-    def __init__(self, file: Path, read: IndexPart, number: int) -> None:
+    def __init__(self, file: IO[bytes], read: IndexPart, number: int) -> None:
         self._file = file
 
         def work() -> dict[str, Any]:
-            with disk.open_new(file) as out:
-                return _read_part(out, read, number)
+            found = _read_part(file, read, number)
+            file.flush()
+            return found
 
         self._work = ForkedTask(work, always=True)
 
@@ -518,14 +589,14 @@ class _Helper:
 
         part = self._work.result()
         base = file.tell()
-        with self._file.open("rb") as found:
-            shutil.copyfileobj(found, file)
+        self._file.seek(0)
+        shutil.copyfileobj(self._file, file)
         return _moved(part, base)
 
     def clear(self) -> None:
-        """End the process if it still runs, and remove its file."""
+        """End the process if it still runs."""
         self._work.stop()
-        self._file.unlink(missing_ok=True)
+        self._file.close()
 
 
 def _moved(part: dict[str, Any], base: int) -> dict[str, Any]:
@@ -626,10 +697,13 @@ def _put_lines(file: IO[bytes], lines: list[str]) -> tuple[int, int]:
     return first, file.tell()
 
 
-def _checksums(path: Path) -> list[int]:
+def _checksums(file: IO[bytes]) -> list[int]:
     """A checksum of each chunk of what was written so far."""
-    with path.open("rb") as written:
-        return [zlib.crc32(piece) for piece in iter(lambda: written.read(_CHUNK), b"")]
+    handle, at, found = file.fileno(), 0, []
+    while piece := os.pread(handle, _CHUNK, at):
+        found.append(zlib.crc32(piece))
+        at += len(piece)
+    return found
 
 
 def _as_text(numbers: Iterable[int]) -> str:

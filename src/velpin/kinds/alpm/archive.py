@@ -16,7 +16,7 @@ from typing import NamedTuple
 from zlib import adler32
 
 from velpin.errors import HostFileError
-from velpin.fetch.unpack import MOST_UNPACKED, unpacked
+from velpin.fetch.unpack import MOST_UNPACKED, size_of, unpacked
 from velpin.files.text import whole_number
 from velpin.forked import processors
 from velpin.kinds.alpm.entry import AlpmLink, Desc, names_in, read_desc, written
@@ -45,7 +45,7 @@ LINKS = {
 
 def parts_of(path: Path) -> list[IndexPart]:
     """The readers of one list, two where it is large."""
-    count = 2 if path.stat().st_size > _LARGE and processors() > 1 else 1
+    count = 2 if size_of(path) > _LARGE and processors() > 1 else 1
     return [partial(_batches_of, path, share=Share(number, count)) for number in range(count)]
 
 
@@ -208,7 +208,7 @@ class _Stream:
 
     def __init__(self, path: Path) -> None:
         self._path = path
-        self._pieces = self._bounded(max(path.stat().st_size * MOST_UNPACKED, _LEAST_BOUND))
+        self._pieces = self._bounded(max(size_of(path) * MOST_UNPACKED, _LEAST_BOUND))
         self._held = b""
         self._at = 0
 

@@ -155,7 +155,7 @@ class AlpmState(IndexedHost[AlpmSource]):
         """The record of installed packages; None on a host without one."""
         if not self.record_path.is_dir():
             return None
-        return self.cache.parsed(self.record_path, local.parts_of, local.stamp_of)
+        return self.cache.parsed(self.record_path, local.parts_of, local.stamp_of, is_apart=False)
 
     # -- packages --------------------------------------------------------------------------
 

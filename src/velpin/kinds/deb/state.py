@@ -260,7 +260,7 @@ class DebState(Adapter[DebSource]):
         """The parsed record of packages; None on a host without one."""
         if self.tree.stat(self.record_file) is None:
             return None
-        return self.cache.parsed(self.tree.path(self.record_file), _record_parts)
+        return self.cache.parsed(self.tree.path(self.record_file), _record_parts, is_apart=False)
 
     def indexes_off(self) -> Iterator[tuple[DebSource, Index]]:
         """Parsed indexes that are still there of sources switched off."""
@@ -602,20 +602,29 @@ class DebState(Adapter[DebSource]):
 _NOT_AS_PROMISED = "is not what its release file promises; it may be cut off"
 
 
-def _parts(path: Path, promise_of: Callable[[Path], Promise | None]) -> list[IndexPart]:
+def _parts(
+    path: Path, promise_of: Callable[[Path], Promise | None]
+) -> Callable[[], list[IndexPart]]:
+    """What makes the readers of an index, where it is read: that may be a process which cannot
+    look up what was promised."""
+    if not is_as_fetched(path):
+        raise HostFileError(str(path), 0, "is not as it was fetched; velpin refresh mends it")
+    promise = None
+    with contextlib.suppress(HostFileError):
+        promise = promise_of(path)
+    return partial(_readers, path, promise)
+
+
+def _readers(path: Path, promise: Promise | None) -> list[IndexPart]:
     from velpin.fetch.unpack import unpacked
     from velpin.kinds.deb.packages import parts_of
 
-    if not is_as_fetched(path):
-        raise HostFileError(str(path), 0, "is not as it was fetched; velpin refresh mends it")
     first, *rest = parts_of(unpacked(path))
 
     def checked(notes: Notes) -> Iterator[Batch]:
         yield from first(notes)
-        with contextlib.suppress(HostFileError):
-            promise = promise_of(path)
-            if promise and not _keeps(path, promise):
-                notes.append(IndexNote(0, _NOT_AS_PROMISED, "not-as-promised"))
+        if promise and not _keeps(path, promise):
+            notes.append(IndexNote(0, _NOT_AS_PROMISED, "not-as-promised"))
 
     return [checked, *rest]
 

@@ -287,7 +287,9 @@ class RpmState(IndexedHost[RpmSource]):
         if self.record_file is None:
             return None
         path = self.tree.path(self.record_file)
-        return self.cache.parsed(path, lambda file: [partial(read_record, file)], stamp_of)
+        return self.cache.parsed(
+            path, lambda file: [partial(read_record, file)], stamp_of, is_apart=False
+        )
 
     # -- lists ------------------------------------------------------------------------------
 

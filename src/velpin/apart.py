@@ -1,0 +1,288 @@
+"""Work on what came from outside, in processes that have given up all rights.
+
+    this process (often root's)     opens files, checks signatures, decides, writes
+      `- the keeper                 forked once, before any thread: a user without rights, limits
+           `- a worker              forked for each piece of work: hands back plain values as JSON
+
+A worker can read what was opened for it, write into what was opened for it, and speak to the
+network; a fault in what unpacks, parses or speaks TLS is a fault of a process that owns nothing.
+What it hands back is JSON, never a pickle: the worker believes this process, not the other way
+round.
+
+Where no process can be forked (other threads run, a test forbids it), the work is done here as if
+there were no keeper; `how` says which it is.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import pickle
+import resource
+import signal
+import socket
+import sys
+import threading
+from collections.abc import Callable, Mapping
+from typing import Any, NoReturn
+
+from velpin import errors
+
+Work = Callable[["Handles"], Any]
+"""A picklable piece of work; what it returns must be made of JSON's values."""
+Progress = Callable[[int, int], None]
+
+_MEMORY = 1 << 30
+"""So many bytes of memory a worker may have beyond what it begins with."""
+_SECONDS = 600
+"""So much time of the processor a worker may take."""
+_FILE = 8 << 30
+"""No file that a worker writes may be larger, in bytes."""
+_OPEN = 256
+_USERS = ("_velpin", "nobody")
+"""Users without rights, the first that there is."""
+_MOST_HANDLES = 32
+_LARGEST_ANSWER = 64 << 20
+_PASSED_ON = ("HostFileError", "StoreError", "CannotWrite", "FetchError", "NotThere",
+              "ChecksumMismatch", "BadKey")  # fmt: skip
+"""Errors that are raised here as they were raised there."""
+
+
+class Handles:
+    """What a worker was given: open files by their names, and a way to tell how far it is."""
+
+    def __init__(self, files: Mapping[str, int], progress: Progress) -> None:
+        self.files, self.progress = files, progress
+
+
+class Stopped(Exception):
+    """A worker ended before it was done: it took too much memory or time, or was killed."""
+
+
+is_allowed = True
+"""Whether work may be done apart at all."""
+_keeper: _Keeper | None = None
+_why_not = ""
+
+
+def how() -> str:
+    """How what came from outside is read, for people."""
+    keeper = keep()
+    if keeper is None:
+        return f"in this process ({_why_not})"
+    return f"apart, as user {keeper.user}" if keeper.user else "apart, as this user, with limits"
+
+
+def keep() -> _Keeper | None:
+    """The keeper of this process, begun now where that can be; None where it cannot."""
+    global _keeper, _why_not  # noqa: PLW0603 - one for each process
+    if _keeper is not None and _keeper.owner == os.getpid():
+        return _keeper
+    if not is_allowed:
+        _why_not = "doing it apart is switched off"
+    elif threading.active_count() > 1:
+        _why_not = "other threads run"
+    elif sys.platform != "linux":
+        _why_not = "this system has other means"
+    else:
+        try:
+            _keeper = _Keeper()
+            return _keeper
+        except OSError as problem:
+            _why_not = f"no process can be made: {problem.strerror}"
+    return None
+
+
+def run(work: Work, files: Mapping[str, int], progress: Progress | None = None) -> Any:
+    """What a piece of work returns, done apart where there is a keeper, else here.
+
+    `files` are open files by name. Raises the work's own error, Stopped where it was ended.
+    """
+    told = progress or (lambda _done, _total: None)
+    keeper = keep()
+    payload = _packed(work) if keeper else None
+    if keeper is None or payload is None:
+        return work(Handles(files, told))
+    return keeper.run(payload, files, told)
+
+
+def _packed(work: Work) -> bytes | None:
+    """A piece of work as it is sent; None for one that cannot be."""
+    proxies = {name: text for name, text in os.environ.items() if name.lower().endswith("_proxy")}
+    try:
+        return pickle.dumps((work, proxies))
+    except (pickle.PicklingError, AttributeError, TypeError):
+        return None
+
+
+class _Keeper:
+    """The process that workers are forked from, as this one sees it."""
+
+    def __init__(self) -> None:
+        self.owner = os.getpid()
+        self._lock = threading.Lock()
+        identity = _identity() if os.geteuid() == 0 else None
+        self.user = identity[0] if identity else ""
+        self._control, theirs = socket.socketpair()
+        pid = os.fork()
+        if pid == 0:
+            self._control.close()
+            _serve(theirs, identity, self.owner)
+        theirs.close()
+
+    def run(self, payload: bytes, files: Mapping[str, int], progress: Progress) -> Any:
+        """Let a worker do a piece of work."""
+        mine, theirs = socket.socketpair()
+        with mine:
+            with theirs, self._lock:
+                names = json.dumps(list(files)).encode()
+                head = len(names).to_bytes(4, "big")
+                handles = [theirs.fileno(), *files.values()]
+                socket.send_fds(self._control, [head], handles)
+                self._control.sendall(names)
+            mine.sendall(len(payload).to_bytes(8, "big") + payload)
+            with mine.makefile("rb") as answers:
+                for line in iter(lambda: answers.readline(_LARGEST_ANSWER), b""):
+                    said = json.loads(line)
+                    if "done" in said:
+                        progress(int(said["done"]), int(said["total"]))
+                    else:
+                        return _value_of(said)
+        raise Stopped
+
+
+def _value_of(said: dict[str, Any]) -> Any:
+    if "value" in said:
+        return said["value"]
+    kind, fields = str(said["error"]), [str(each) for each in said["texts"]]
+    if kind == "HostFileError":
+        file, what, hint = fields
+        raise errors.HostFileError(file, int(said["line"]), what, hint)
+    if kind in _PASSED_ON:
+        raise getattr(errors, kind)(*fields)
+    raise RuntimeError(f"{kind}: {' '.join(fields)}")
+
+
+# -- the other side ------------------------------------------------------------------------
+
+
+def _identity() -> tuple[str, int, int] | None:
+    """Name and numbers of a user without rights."""
+    import pwd
+
+    for name in _USERS:
+        with contextlib.suppress(KeyError):
+            found = pwd.getpwnam(name)
+            if found.pw_uid:
+                return name, found.pw_uid, found.pw_gid
+    return None
+
+
+def _serve(control: socket.socket, identity: tuple[str, int, int] | None, parent: int) -> NoReturn:
+    """The whole life of the keeper: fork a worker for each piece of work until nobody asks."""
+    try:
+        from velpin.forked import end_with_parent
+
+        end_with_parent(parent)
+        _read_libraries()
+        _give_up(identity)
+        signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        while True:
+            head, handles, _, _ = socket.recv_fds(control, 4, _MOST_HANDLES)
+            if len(head) < 4:
+                os._exit(0)
+            names = json.loads(_exactly(control, int.from_bytes(head, "big")))
+            if os.fork() == 0:
+                control.close()
+                _work(handles[0], dict(zip(names, handles[1:], strict=True)))
+            for handle in handles:
+                os.close(handle)
+    finally:
+        os._exit(1)
+
+
+def _exactly(connection: socket.socket, size: int) -> bytes:
+    found = b""
+    while len(found) < size:
+        piece = connection.recv(size - len(found))
+        if not piece:
+            os._exit(0)
+        found += piece
+    return found
+
+
+def _give_up(identity: tuple[str, int, int] | None) -> None:
+    """Become a user without rights, for good, and take limits."""
+    with contextlib.suppress(OSError, AttributeError, ImportError):
+        import ctypes
+
+        ctypes.CDLL(None).prctl(38, 1, 0, 0, 0)  # PR_SET_NO_NEW_PRIVS
+    with open("/proc/self/statm", encoding="ascii") as file:
+        pages = int(file.read().split()[0])
+    limits = {
+        resource.RLIMIT_AS: pages * resource.getpagesize() + _MEMORY,
+        resource.RLIMIT_CPU: _SECONDS, resource.RLIMIT_FSIZE: _FILE,
+        resource.RLIMIT_NOFILE: _OPEN, resource.RLIMIT_CORE: 0,
+    }  # fmt: skip
+    for which, wanted in limits.items():
+        _, most = resource.getrlimit(which)
+        value = wanted if most == resource.RLIM_INFINITY else min(wanted, most)
+        resource.setrlimit(which, (value, value))
+    if identity is not None:
+        _, user, group = identity
+        os.setgroups([])
+        os.setresgid(group, group, group)
+        os.setresuid(user, user, user)
+    os.chdir("/")
+
+
+def _read_libraries() -> None:
+    """Load what workers need: later they may not be able to read it."""
+    from importlib import import_module
+
+    for name in (
+        "zlib", "bz2", "lzma", "lz4.block", "lz4.frame", "hashlib", "yaml", "gzip", "shutil",
+        "xml.etree.ElementTree", "xml.parsers.expat", "urllib3", "urllib.request", "ssl",
+        "email.utils", "tempfile", "encodings.idna", "stringprep", "http.client", "fnmatch",
+        "heapq", "velpin.fetch.unpack", "velpin.fetch.download", "velpin.store.index",
+        "compression.zstd" if sys.version_info >= (3, 14) else "backports.zstd",
+    ):  # fmt: skip
+        with contextlib.suppress(ImportError):
+            import_module(name)
+
+
+def _work(answers: int, files: Mapping[str, int]) -> NoReturn:
+    """The whole life of a worker."""
+    code = 1
+    try:
+        signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+        with socket.socket(fileno=answers) as connection:
+            size = int.from_bytes(_exactly(connection, 8), "big")
+            work, proxies = pickle.loads(_exactly(connection, size))
+            for name in [each for each in os.environ if each.lower().endswith("_proxy")]:
+                del os.environ[name]
+            os.environ.update(proxies)
+
+            def tell(said: dict[str, Any]) -> None:
+                connection.sendall(json.dumps(said).encode() + b"\n")
+
+            def progress(done: int, total: int) -> None:
+                tell({"done": done, "total": total})
+
+            try:
+                tell({"value": work(Handles(files, progress))})
+            except errors.HostFileError as problem:
+                tell({"error": "HostFileError", "line": problem.line,
+                      "texts": [problem.file, problem.what, problem.hint]})  # fmt: skip
+            except errors.VelpinError as problem:
+                tell({"error": type(problem).__name__, "texts": [problem.message, problem.hint]})
+            except MemoryError:
+                tell({"error": "HostFileError", "line": 0,
+                      "texts": ["", "takes more memory than reading it may", ""]})  # fmt: skip
+            except Exception as problem:
+                tell({"error": type(problem).__name__, "texts": [str(problem)[:500]]})
+        code = 0
+    finally:
+        os._exit(code)
