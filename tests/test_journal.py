@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import resource
 import signal
@@ -283,6 +284,9 @@ def test_a_damaged_journal_entry_is_named(harbour: Harbour, data: str) -> None:
     said = harbour.run("journal")
     assert said.code == 3
     assert "000001.json" in said.err
+    told = harbour.run("journal", "--json")
+    assert (told.code, json.loads(told.out)) == (3, [])
+    assert "000001.json" in told.err
 
 
 def test_a_journal_that_may_not_be_read_is_not_called_damaged(

@@ -3,7 +3,7 @@
     python -m tests.hostile --count 1000 --seed 1
 
 Prints figures, and ends with 1 where a command ended in a traceback, ran for over 10 seconds or
-took more than 1 GB. What failed is told with its seed, so that it can be run again alone.
+took more than 500 MB. What failed is told with its seed, so that it can be run again alone.
 """
 
 from __future__ import annotations
@@ -29,10 +29,12 @@ from pathlib import Path
 from tests.hostile.hosts import Host, Target, make_hosts
 from tests.hostile.mutations import damaged, inside
 from velpin.demo.signer import new_signer
+from velpin.front.commands import read_commands
+from velpin.front.completion import answer
 from velpin.front.running import run
 
 LONGEST = 10
-LARGEST = 1 << 30
+LARGEST = 500 << 20
 KNOWN = {0, 1, 2, 3, 4, 5}
 
 
@@ -66,7 +68,10 @@ def main() -> int:
             if problem:
                 counts[problem.partition("\n")[0].partition(":")[0]] += 1
                 print(f"seed {seed}: {problem}", file=sys.__stdout__, flush=True)
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+    peak = 1024 * max(
+        resource.getrusage(who).ru_maxrss
+        for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)
+    )
     for name, count in sorted(counts.items()):
         print(f"{count:8} {name}")
     print(f"{codes.total():8} damaged files, {time.monotonic() - started:.0f} s, {peak >> 20} MB")
@@ -96,7 +101,7 @@ def _one(hosts: list[Host], draw: random.Random, only: str) -> tuple[str, int, s
     host = draw.choice(hosts)
     target = draw.choice([one for one in host.targets if only in str(one.file)] or host.targets)
     command = draw.choice(target.commands)
-    saved = _Saved(host, target)
+    saved = _Saved(host, target, "--yes" in command)
     data = target.file.read_bytes() if target.file.exists() else b""
     target.file.write_bytes((inside if target.packed else damaged)(data, draw))
     name = f"{target.file.relative_to(host.folder)}, velpin {command}"
@@ -104,7 +109,10 @@ def _one(hosts: list[Host], draw: random.Random, only: str) -> tuple[str, int, s
     try:
         signal.alarm(LONGEST)
         with contextlib.redirect_stdout(out), contextlib.redirect_stderr(io.StringIO()):
-            code = run(host.words(command))
+            if command.startswith("COMPLETE"):
+                code = _completed(host, command)
+            else:
+                code = run(host.words(command))
     except Hang:
         return f"hang: {name}\n{_trace(8)}", -1, host.name
     except BaseException:
@@ -122,6 +130,15 @@ def _one(hosts: list[Host], draw: random.Random, only: str) -> tuple[str, int, s
     return "", code, host.name
 
 
+def _completed(host: Host, command: str) -> int:
+    """What a shell would be answered; 1 for an answer that is more than a plain word."""
+    words = ["--root", str(host.root), *command.split(" ")[1:]]
+    for line in answer(words, read_commands()):
+        word = line.partition("\t")[0]
+        assert not set(word) & set("$`;|&<>(){}!'\"\\ \n"), word
+    return 0
+
+
 def _trace(frames: int) -> str:
     """The last frames of what went wrong, as short as they are of use."""
     lines = traceback.format_exc(limit=-frames, chain=False).split("\n")
@@ -131,7 +148,7 @@ def _trace(frames: int) -> str:
 class _Saved:
     """What a damaged file and its commands may change, to be put back."""
 
-    def __init__(self, host: Host, target: Target) -> None:
+    def __init__(self, host: Host, target: Target, is_changing: bool) -> None:
         self._file = target.file
         self._data = target.file.read_bytes()
         self._time = target.file.stat().st_mtime_ns
@@ -139,6 +156,14 @@ class _Saved:
         self._copy = host.folder / "store-as-it-was"
         if not self._copy.exists():
             shutil.copytree(self._store, self._copy)
+        self._changed = {
+            place: (host.root / place, host.folder / f"was-{place.replace('/', '-')}")
+            for place in ("etc", "var/lib/velpin")
+        }
+        for place, copy in self._changed.values():
+            if not copy.exists():
+                shutil.copytree(place, copy, symlinks=True)
+        self._is_changing = is_changing
         self._fresh = self._seen()
 
     def _seen(self) -> dict[str, tuple[int, int]]:
@@ -149,6 +174,10 @@ class _Saved:
         }
 
     def put_back(self) -> None:
+        if self._is_changing:
+            for place, copy in self._changed.values():
+                shutil.rmtree(place)
+                shutil.copytree(copy, place, symlinks=True)
         if self._file.parent.is_dir():
             self._file.write_bytes(self._data)
             os.utime(self._file, ns=(self._time, self._time))

@@ -25,13 +25,28 @@ READING = (
     "host", "sources --files", "forecast gull", "forecast gull tern --why", "forecast --upgrade",
     "offers gull", "offers --from vendor", "find gull", "keys", "rules", "journal",
     "checkup --offline", "checkup --mend --preview --offline",
+    "report --out PAGE", "report --json", "COMPLETE forecast g", "COMPLETE drop ",
     "shift --since PICTURE", "want tool --preview", "sources --json", "forecast --json tern tool", "host --json",
 )  # fmt: skip
 _CHECKING = ("checkup --offline",)
+MODULES = """\
+---
+document: modulemd
+version: 2
+data: {name: tide, stream: "1", arch: x86_64, artifacts: {rpms: ["auk-0:1~rc1-1.x86_64"]},
+       dependencies: [{requires: {platform: [el9]}}]}
+...
+---
+document: modulemd-defaults
+version: 1
+data: {module: tide, stream: "1"}
+...
+"""
 _EXPECTED = "\n[[expect]]\npackage = 'gull'\nat_most = '9'\n\n[[expect]]\nno_removals = true\n"
 PLANNING = (
     "off vendor --preview", "drop vendor --preview", "prefer vendor --over base --preview",
     "bar gull --from vendor --preview", "keep tern --preview", "undo --preview",
+    "checkup --mend --offline --yes", "conform HOSTFILE --yes", "COMPLETE pin gull@",
     "add SNIPPET --preview", "add vendor --key KEY --preview", "rules drop 1 --preview",
 )  # fmt: skip
 FETCHING = ("refresh", "add SNIPPET --preview", "refresh --json")
@@ -56,7 +71,13 @@ class Host(NamedTuple):
 
     def words(self, command: str) -> list[str]:
         """The words of a command, with its files put in."""
-        files = {"PICTURE": "picture", "SNIPPET": "snippet", "KEY": "key.asc", "HOSTFILE": "host"}
+        files = {
+            "PICTURE": "picture",
+            "SNIPPET": "snippet",
+            "KEY": "key.asc",
+            "HOSTFILE": "host",
+            "PAGE": "page.html",
+        }
         ending = {"deb": ".list", "alpm": ".conf"}.get(self.name, ".repo")
         told = [
             str(self.folder / f"{files[word]}{ending if word == 'SNIPPET' else ''}")
@@ -130,7 +151,7 @@ def _rpm(folder: Path, signer: Signer, kind: str) -> Host:
     one = DemoRpm
     base = (one("gull", "1-1", requires=("tern >= 1",), recommends=("auk",)), one("tern", "1-1"),
             one("auk", "1~rc1-1", provides=("bird = 2",)))  # fmt: skip
-    harbour.source("base", *base)
+    harbour.source("base", *base, modules=MODULES)
     repository = harbour.repository("other", one("gull", "3-1"))
     harbour.source(
         "vendor", one("gull", "2-1", conflicts=("auk",)), one("tool", "1:3-2"),
@@ -236,7 +257,12 @@ def _ready(name: str, root: Path, folder: Path, signer: Signer, own: list[Target
         Target(catalog, ("catalog --all", "catalog vendor", "add vendor --preview", *_CHECKING)),
         Target(
             folder / "host",
-            ("conform HOSTFILE --preview", "conform HOSTFILE --check --json", "expect HOSTFILE"),
+            (
+                "conform HOSTFILE --preview",
+                "conform HOSTFILE --yes --anyway --prune",
+                "conform HOSTFILE --check --json",
+                "expect HOSTFILE",
+            ),
         ),
         Target(folder / "key.asc", ("add vendor --key KEY --preview",)),
         Target(root / "etc/velpin/velpin.toml", FETCHING),
@@ -246,6 +272,11 @@ def _ready(name: str, root: Path, folder: Path, signer: Signer, own: list[Target
             for path in store.rglob("*")
             if path.is_file()
         ),
-        *(Target(path, ("journal", "undo --preview", "host")) for path in journal.rglob("*.json")),
+        *(
+            Target(
+                path, ("journal", "journal --json", "undo --preview", "host", "off vendor --yes")
+            )
+            for path in journal.rglob("*.json")
+        ),
     ]
     return host._replace(targets=tuple(own + more))

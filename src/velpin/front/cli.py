@@ -908,7 +908,10 @@ def journal(root: Root = None, json: Json = False) -> None:
 
         show_journal(_screen(), entries)
     if damaged:
-        raise damaged[0]
+        from velpin.front.session import fail
+
+        # With --json too on standard error: standard output holds one JSON value.
+        raise typer.Exit(max([fail(problem, as_json=False) for problem in damaged]))
 
 
 @_changing
