@@ -312,3 +312,13 @@ def test_what_a_kill_left_is_cleared_by_the_next_change(harbour: Harbour, journa
     assert list(harbour.root.rglob("*.velpin-part"))
     journal.make(EDITS, "c", "s")
     assert not list(harbour.root.rglob("*.velpin-part"))
+
+
+def test_a_change_is_not_undone_below_a_later_one_of_the_same_file(journal: Journal) -> None:
+    for text in (None, b"two", None):  # what the third leaves looks like what the first left
+        journal.make({"etc/apt/gone.list": text}, "c", "s")
+    with pytest.raises(ChangedSince) as refused:
+        journal.undo(1)
+    assert refused.value.hint == "undo the later change first: velpin undo 3"
+    for number in (3, 2, 1):
+        journal.undo(number)

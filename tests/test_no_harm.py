@@ -30,12 +30,16 @@ PREFERENCES = "etc/apt/preferences.d"
 RULE = "Package: tern\nPin: version 1*\nPin-Priority: 700\n"
 
 
-def state(root: Path) -> dict[str, tuple[object, ...]]:
+def state(root: Path, *, folders: bool = False) -> dict[str, tuple[object, ...]]:
     """Everything below a root but Velpin's own: links as links, rights, owners, attributes."""
     found: dict[str, tuple[object, ...]] = {}
     for path in sorted(root.rglob("*")):
         name = str(path.relative_to(root))
-        if name.startswith(("var/lib/velpin", "var/cache/velpin")) or path.is_dir():
+        if name.startswith(("var/lib/velpin", "var/cache/velpin")):
+            continue
+        if path.is_dir() and not path.is_symlink():
+            if folders and name not in ("var/lib", "var/cache", "var"):
+                found[name] = ("folder", path.stat().st_mode)
             continue
         if path.is_symlink():
             found[name] = ("link", os.readlink(path))

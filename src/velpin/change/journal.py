@@ -224,25 +224,29 @@ class Journal:
         raise Refusal("there is nothing to undo", "velpin journal lists all changes")
 
     def _check_unchanged(self, entry: JournalEntry) -> None:
+        """ChangedSince where a file of a change is not as the change left it, or where a later
+        change of the same file stands: two later ones may have led back to the same contents, and
+        neither could be undone any more."""
+        mine = {edit.file for edit in entry.edits}
         changed = [e.file for e in entry.edits if not _is_as(self._now(e), e.after, e)]
-        if not changed:
-            return
-        later = [
-            other.number
+        standing = [
+            (other.number, files)
             for other in self.entries()
             if other.number > entry.number
             and not other.undone_by
             and not other.undoes
-            and any(edit.file in changed for edit in other.edits)
+            and (files := mine.intersection(edit.file for edit in other.edits))
         ]
-        if later:
-            hint = f"undo the later change first: velpin undo {later[-1]}"
-        else:
-            hint = (
+        if standing:
+            number, files = standing[-1]
+            hint = f"undo the later change first: velpin undo {number}"
+            raise ChangedSince(f"changed since then: {', '.join(changed or sorted(files))}", hint)
+        if changed:
+            raise ChangedSince(
+                f"changed since then: {', '.join(changed)}",
                 f"the contents from before stand in /{FOLDER}/journal/{entry.number:06d}.json;"
-                " put back what you need by hand"
+                " put back what you need by hand",
             )
-        raise ChangedSince(f"changed since then: {', '.join(changed)}", hint)
 
     def recover(self) -> list[str]:
         """Put right what an interrupted change left; what was done, in words.
