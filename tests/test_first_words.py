@@ -61,6 +61,20 @@ def test_no_words_end_in_a_fault(harbour: Harbour, words: tuple[str, ...]) -> No
     assert "Traceback" not in said.err
 
 
+@pytest.mark.parametrize(
+    "words",
+    [
+        "add LONG", "add deb/LONG.repo", "add file:///LONG/LONG", "add vendor --key LONG",
+        "conform LONG", "export --out LONG/LONG", "report --out LONG/LONG.html", "shift --since LONG",
+        "demo --keep LONG", "--root LONG host", "catalog add file:///LONG",
+    ],
+)  # fmt: skip
+def test_a_name_longer_than_any_file_has_is_told(harbour: Harbour, words: str) -> None:
+    said = harbour.run(*words.replace("LONG", "x" * 300).split())
+    assert said.code in (1, 2, 3, 5), said.err
+    assert "velpin: " in said.err
+
+
 # -- folders that somebody else wrote ------------------------------------------------------
 
 

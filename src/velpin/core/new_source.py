@@ -56,7 +56,7 @@ def new_source_from(
 
 def is_plain_name(what: str) -> bool:
     """Whether this can only be a name: no address, no snippet, no file that is there."""
-    return what != "-" and "://" not in what and not _is_quoted(what) and not Path(what).is_file()
+    return what != "-" and "://" not in what and not _is_quoted(what) and not os.path.isfile(what)
 
 
 def read_key(host: Host, key: str, fingerprint: str = "") -> bytes:
@@ -99,7 +99,7 @@ def _bytes_of(host: Host, what: str) -> bytes | None:
     if "://" in what:
         return host.transport().read(what, most=_LARGEST_GIVEN)
     path = Path(what)
-    if path.suffix not in (".rpm", ".deb") or not path.is_file():
+    if path.suffix not in (".rpm", ".deb") or not os.path.isfile(path):
         return None
     return read_given(what, _LARGEST_GIVEN)
 
@@ -131,7 +131,7 @@ def _snippet(what: str, standard_input: str | None) -> tuple[str, str]:
     if _is_quoted(what):
         return what, "the quoted snippet"
     path = Path(what)
-    if path.is_file() and ("/" in what or path.suffix):
+    if os.path.isfile(path) and ("/" in what or path.suffix):
         return read_given(path, _LARGEST_SNIPPET).decode("utf-8", "surrogateescape"), what
     if "/" in what:
         raise UsageError(f"{what}: no such file", "give a snippet's file, `-`, or a name and --url")

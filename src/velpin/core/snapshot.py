@@ -8,6 +8,7 @@ known then is enough to tell whether the host, a source or a rule is why somethi
 from __future__ import annotations
 
 import json
+import os
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -73,9 +74,9 @@ def save_snapshot(snapshot: Snapshot, file: Path) -> None:
     }  # fmt: skip
     lines = [first, *(package._asdict() for package in snapshot.packages)]
     text = without_logins("".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines))
-    if not file.parent.is_dir():
+    if not os.path.isdir(file.parent):
         raise CannotWrite(f"{file.parent} is not a folder")
-    if file.exists() and not _is_snapshot(file):
+    if os.path.exists(file) and not _is_snapshot(file):
         raise CannotWrite(f"{file} is there and is not a snapshot of velpin's; it is left alone")
     write_file(file.parent, file.name, text.encode(errors="backslashreplace"), mode=0o644)
 

@@ -294,9 +294,13 @@ def run_demo(names: Sequence[str], keep: Path | None) -> int:
 
 
 def _run_kept(name: str, keep: Path) -> int:
-    if keep.exists() and any(keep.iterdir()):
+    try:
+        keep.mkdir(parents=True, exist_ok=True)
+        is_empty = not any(keep.iterdir())
+    except OSError as problem:
+        raise UsageError(f"{keep}: {problem.strerror}") from problem
+    if not is_empty:
         raise UsageError(f"{keep} is not empty", "give a folder that is new or empty")
-    keep.mkdir(parents=True, exist_ok=True)
     scene = build(keep.resolve())
     code = _walk(scene, CHAPTERS[name])
     _tell_kept(keep, scene)

@@ -320,7 +320,7 @@ class Transport:
             if self._files is None:
                 return Path("/"), os.path.realpath(path)[1:]
             beside = _beside(self._files.root, path)
-            if beside and not self._files.path(path).exists():
+            if beside and not os.path.exists(self._files.path(path)):
                 return beside, os.path.relpath(os.path.realpath(path), beside)
             return self._files.root, self._files.resolved(path)
         except (ValueError, HostFileError) as problem:
@@ -576,7 +576,7 @@ class Transport:
         """What is shown to the server of an address; FetchError where a file of it is missing."""
         found = next((given for given in self.settings.certificates if given.fit(url)), None)
         for file in found[1:] if found else ():
-            if file and not Path(file).is_file():
+            if file and not os.path.isfile(file):
                 raise FetchError(f"{bare_address(url)}: its certificate or key {file} is not there")
         return found
 

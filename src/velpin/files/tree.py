@@ -37,7 +37,7 @@ class Tree:
     def __init__(
         self, root: Path, overlay: Edits | None = None, modes: Modes | None = None
     ) -> None:
-        if not root.is_dir():
+        if not os.path.isdir(root):
             raise NotAHost(f"{root} is not a folder", "give the host's root with --root DIR")
         self.root = Path(os.path.realpath(root))
         self.overlay: dict[str, bytes | None] = dict(overlay or {})
@@ -194,12 +194,12 @@ class Tree:
 
     def _is_file(self, folder: str, entry: os.DirEntry[str]) -> bool:
         if entry.is_symlink():
-            return self.path(f"{folder}/{entry.name}").is_file()
+            return os.path.isfile(self.path(f"{folder}/{entry.name}"))
         return entry.is_file(follow_symlinks=False)
 
     def _is_folder(self, folder: str, entry: os.DirEntry[str]) -> bool:
         if entry.is_symlink():
-            return self.path(f"{folder}/{entry.name}").is_dir()
+            return os.path.isdir(self.path(f"{folder}/{entry.name}"))
         return entry.is_dir(follow_symlinks=False)
 
     def stat(self, name: str) -> os.stat_result | None:
@@ -229,7 +229,7 @@ class Tree:
         written = any(
             file.startswith(inner) and data is not None for file, data in self.overlay.items()
         )
-        return written or self.path(name).exists()
+        return written or os.path.exists(self.path(name))
 
 
 def read_release_fields(tree: Tree) -> dict[str, str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -31,7 +32,7 @@ def export(host: Host, out: Path | None) -> None:
         return
     from velpin.files.disk import write_file
 
-    if not out.parent.is_dir():
+    if not os.path.isdir(out.parent):
         raise CannotWrite(f"{out.parent} is not a folder")
     write_file(out.parent, out.name, text.encode(), mode=0o644)
     tell(f"written: {out}; make a host so with velpin conform {shell_word(str(out))}", "quiet")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -68,9 +69,9 @@ def _write_page(report: HostReport, out: Path, *, plots: bool) -> int:
 
 def _check_place(out: Path) -> None:
     """CannotWrite where the page would land in no folder, or over something that is no page."""
-    if not out.parent.is_dir():
+    if not os.path.isdir(out.parent):
         raise CannotWrite(f"{out.parent} is not a folder")
-    if out.exists() and not _is_page(out):
+    if os.path.exists(out) and not _is_page(out):
         raise CannotWrite(f"{out} is there and is not a page; it is left alone")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import time
 from typing import TYPE_CHECKING
 
@@ -27,7 +28,7 @@ def refresh_recipes(
     try:
         if source.local is None:
             _fetch(cache, source, form, transport, result)
-        elif not source.local.exists():
+        elif not os.path.exists(source.local):
             raise FetchError(f"{source.local}: no such folder or archive")
     except VelpinError as problem:
         result.outcome, result.error = "failed", problem

@@ -4,6 +4,7 @@ fully. What the host's installer does is never otherwise because of them.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Iterator, Sequence
 from fnmatch import fnmatchcase
 from functools import cached_property
@@ -114,7 +115,7 @@ class RecipeHost(Host):
             except (HostFileError, StoreError) as found:
                 problem = found.message
         state: SourceState = "off" if not source.on else "on" if path else "not fetched"
-        dated = path.stat().st_mtime if path is not None and path.exists() else None
+        dated = path.stat().st_mtime if path is not None and os.path.exists(path) else None
         return SourceStatus(
             source=source, state=state, tier=None,
             priorities=(), channel=("recipes: to be built",), signed="", signers=(),

@@ -56,7 +56,7 @@ def providing(index: Index, name: str) -> list[Recipe]:
 
 def _stamp(form: RecipeFormat, path: Path) -> Stamp:
     """A folder has changed where a recipe came, went or was written anew."""
-    if not path.is_dir():
+    if not os.path.isdir(path):
         return Stamp.of(path)
     count, newest = 0, path.stat().st_mtime_ns
     for file in _files(form, path):
@@ -122,7 +122,7 @@ def _batch(form: RecipeFormat, held: Iterable[Recipe]) -> Batch:
 
 def _contents(form: RecipeFormat, path: Path, notes: Notes) -> Iterator[tuple[str, bytes]]:
     """Every file of recipes with its bytes, compressed ones unpacked."""
-    if path.is_dir():
+    if os.path.isdir(path):
         for name in sorted(entry.path for entry in _files(form, path)):
             file = Path(name)
             try:

@@ -112,7 +112,7 @@ def write_png(report: HostReport, file: Path) -> None:
     figure = _tiers(sheets, _WIDE).figure()
     out = io.BytesIO()
     figure.savefig(out, format="png", dpi=115, facecolor=_COLOURS["paper"])
-    if not file.parent.is_dir():
+    if not os.path.isdir(file.parent):
         raise CannotWrite(f"{file.parent} is not a folder")
     write_file(file.parent, file.name, out.getvalue(), mode=0o644)
 
