@@ -287,6 +287,68 @@ def test_a_catalog_is_fetched_and_kept_current(post: Post, signer: Signer, home:
     assert post.files() == before
 
 
+SERIAL_7 = "issued = 2026-11-20\nserial = 7"
+REFUSED = [
+    ("serial = 6", "serial number 6, and number 7 was seen"),
+    ("serial = 7", "serial number 7, and number 7 was seen"),
+    ("", "serial number (none), and number 7 was seen"),
+    ('serial = 8\nsummary = "x"\nexpires = 2026-11-01', "expired on 2026-11-01"),
+]
+
+
+@on_deb
+@pytest.mark.parametrize(("line", "told"), REFUSED)
+def test_an_older_day_of_a_catalog_is_not_taken(
+    post: Post, signer: Signer, home: Signer, line: str, told: str
+) -> None:
+    text = add_catalog(post, signer, home, SERIAL_7)
+    later = text.replace(SERIAL_7, f"issued = 2026-11-29\n{line}").replace("counts", "sells")
+    publish(post, later, home)
+    said = post.run("catalog", "refresh", "--yes")
+    assert (said.code, told in said.err) == (4, True), said.err
+    assert "counts gulls" in post.run("catalog").out
+    # A number that was seen stays seen, though the file is put back by hand.
+    post.put(f"{FOLDER}/harbour.toml", text.replace("serial = 7", "serial = 5"))
+    assert post.run("catalog", "refresh", "--yes").code == 4
+    publish(post, text.replace("serial = 7", "serial = 8").replace("counts", "watches"), home)
+    assert post.run("catalog", "refresh", "--yes").code == 0
+    assert "watches gulls" in post.run("catalog").out
+
+
+@on_deb
+def test_another_catalog_by_the_same_key_is_not_taken(
+    post: Post, signer: Signer, home: Signer
+) -> None:
+    text = add_catalog(post, signer, home, SERIAL_7)
+    other = text.replace('name = "harbour"', 'name = "lighthouse"')
+    publish(post, other.replace("serial = 7", "serial = 8"), home)
+    said = post.run("catalog", "refresh", "--yes")
+    assert (said.code, "another catalog by the same key" in said.err) == (4, True)
+
+
+@on_deb
+@pytest.mark.parametrize(("days", "is_believed"), [(-1, False), (0, True), (1, True)])
+def test_a_catalog_counts_until_the_day_it_names(
+    post: Post, signer: Signer, days: int, is_believed: bool
+) -> None:
+    day = time.strftime("%Y-%m-%d", time.gmtime(days_ago(-days)))
+    text = catalog_for(post, signer)
+    post.put(f"{FOLDER}/h.toml", text.replace(HEAD, f"{HEAD}expires = {day}\n"))
+    said = post.run("catalog")
+    assert ("gulls" in said.out, f"expired on {day}" in said.err) == (is_believed, not is_believed)
+
+
+def add_catalog(post: Post, signer: Signer, home: Signer, line: str) -> str:
+    """Add the catalog that is published, with a line in it; its text."""
+    key = post.root.parent / "master.asc"
+    key.write_bytes(home.public)
+    text = catalog_for(post, signer).replace("issued = 2026-11-20", line)
+    publish(post, text, home)
+    said = post.run("catalog", "add", WHERE, "--key", str(key), "--yes")
+    assert said.code == 0, said.err
+    return text
+
+
 @on_deb
 def test_a_catalog_signed_by_another_is_refused(
     post: Post, signer: Signer, home: Signer, stranger: Signer

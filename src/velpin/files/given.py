@@ -31,11 +31,12 @@ def read_given(path: Path | str, most: int) -> bytes:
     except (OSError, ValueError) as problem:
         what = getattr(problem, "strerror", None) or "cannot be read"
         raise HostFileError(name, 0, what) from problem
+    kind = os.fstat(handle).st_mode
+    if not (stat.S_ISREG(kind) or stat.S_ISFIFO(kind)):
+        os.close(handle)
+        what = "is a folder" if stat.S_ISDIR(kind) else "is neither a plain file nor a pipe"
+        raise HostFileError(name, 0, what)
     with os.fdopen(handle, "rb", buffering=0) as file:
-        kind = os.fstat(handle).st_mode
-        if not (stat.S_ISREG(kind) or stat.S_ISFIFO(kind)):
-            what = "is a folder" if stat.S_ISDIR(kind) else "is neither a plain file nor a pipe"
-            raise HostFileError(name, 0, what)
         found, deadline = b"", time.monotonic() + _LONGEST
         while len(found) <= most:
             ready, _, _ = select.select([file], [], [], max(0.0, deadline - time.monotonic()))

@@ -91,8 +91,8 @@ SENTENCES = {
     " packages",
     "plain-way": "{source} comes over an unencrypted connection and its index is not signed:"
     " anyone on the path can change it",
-    "index-check-asked": "its index is signed by that key, so {source} asks the host's installer to"
-    " check that as well (repo_gpgcheck=1)",
+    "index-check-asked": "its index is signed by that key, and the host's installer will check that"
+    " as well (repo_gpgcheck=1 in {source})",
     "checked-packages": "the index of {source} is not signed; the signatures of a few of its"
     " packages were checked instead",
     "checked-nothing": "no signature of {source} could be checked: its index has none, and no"

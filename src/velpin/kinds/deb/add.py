@@ -9,7 +9,7 @@ from urllib.parse import unquote, urlsplit
 from velpin.change.plan import NewSource
 from velpin.core.adding import Addition, Examined, agreeing, given_keys
 from velpin.core.snippets import plain_address
-from velpin.errors import FetchError, HostFileError, TrustError, UsageError
+from velpin.errors import FetchError, HostFileError, NotThere, TrustError, UsageError
 from velpin.fetch.download import Transport
 from velpin.files.text import decode, encode
 from velpin.files.tree import Edits
@@ -275,6 +275,8 @@ def nothing_there(
     if suites and not release.date_text:
         return Reason("no-suite", {**asked, "has": tuple(suites), "better": suites[0]})
     what = result.error.message if result.error else ""
+    if result.warnings and isinstance(result.error, NotThere):
+        what = f"it {'; it '.join(result.warnings)}"
     return Reason("nothing-there", {**asked, "what": what})
 
 
