@@ -220,6 +220,24 @@ def test_a_snippet_with_its_key_written_out(vendor: Harbour, signer: Signer) -> 
 
 
 @pytest.mark.parametrize(
+    "line",
+    [
+        "deb file:///x/$(touch${IFS}MARK) jetty main", "deb `touch MARK` jetty main",
+        'echo "deb file:///x jetty main" > MARK', "deb file:///x jetty main; touch MARK",
+        "touch MARK", "deb file:///x jetty main\n$(touch MARK)",
+    ],
+)  # fmt: skip
+def test_nothing_in_a_snippet_is_run(harbour: Harbour, line: str) -> None:
+    mark = harbour.folder / "mark"
+    file = harbour.folder / "given.list"
+    file.write_text(line.replace("MARK", str(mark)) + "\n")
+    for what in (str(file), file.read_text()):
+        said = harbour.run("add", what, "--yes", "--anyway")
+        assert said.code != 70, said.err
+    assert not mark.exists()
+
+
+@pytest.mark.parametrize(
     ("text", "kind"),
     [("", UsageError), ("deb http://x", HostFileError), ("Types: deb\nSuites: x\n", HostFileError),
      ("deb-src http://x/y z main", UsageError), ("hello", HostFileError)],

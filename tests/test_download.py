@@ -221,6 +221,19 @@ def test_a_redirect_is_followed(server: Server, transport: Transport, tmp_path: 
     assert server.asked[0][1]["authorization"].startswith("Basic ")
 
 
+def test_a_login_does_not_follow_to_another_server(
+    server: Server, transport: Transport, tmp_path: Path
+) -> None:
+    elsewhere = server.url.replace("127.0.0.1", "localhost")
+    assert elsewhere != server.url
+    server.answers(
+        lambda h: h.send(body=DATA) if h.path == "/b" else h.send(301, Location=f"{elsewhere}/b")
+    )
+    transport.get(server.url.replace("//", "//me:secret@") + "/a", tmp_path / "a")
+    first, second = (headers for _, headers in server.asked)
+    assert ("authorization" in first, "authorization" in second) == (True, False)
+
+
 @pytest.mark.parametrize(
     ("text", "url", "name"),
     [

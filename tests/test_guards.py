@@ -325,6 +325,18 @@ def test_every_finding_is_documented() -> None:
         assert f" - {known.why}." in told, code
 
 
+def test_each_sentence_about_security_is_held_by_a_test() -> None:
+    page = (Path(__file__).parents[1] / "SECURITY.md").read_text()
+    about = page.partition("## Who could do harm")[2].partition("## What is outside")[0]
+    named = re.findall(r"`([\w/]+\.py)::(test_\w+)`", about)
+    assert len(named) > 40
+    for file, test in named:
+        text = (Path(__file__).parent / file).read_text()
+        assert f"def {test}(" in text, f"{file} has no {test}"
+    sentences = re.split(r"^- ", about, flags=re.MULTILINE)[1:]
+    assert [each for each in sentences if "::test_" not in each] == []
+
+
 @pytest.mark.parametrize("command", sorted(_COMMANDS))
 def test_every_command_is_documented(harbour: Harbour, command: str) -> None:
     assert f"velpin {command}" in GUIDE

@@ -79,11 +79,12 @@ def test_wrong_types_in_a_module_are_passed_over(tmp_path: Path, field: str, wro
         "rpms": '["a-0:1-1.x86_64"]', "dependencies": "", "requires": "{platform: [el9]}",
     }  # fmt: skip
     fields[field] = wrong
-    artifacts = fields["artifacts"] or "{rpms: %s}" % fields["rpms"]
-    needs = fields["dependencies"] or "[{requires: %s}]" % fields["requires"]
-    data = fields["data"] or "{name: %s, stream: %s, artifacts: %s, dependencies: %s}" % (
-        fields["name"], fields["stream"], artifacts, needs,
-    )  # fmt: skip
+    artifacts = fields["artifacts"] or f"{{rpms: {fields['rpms']}}}"
+    needs = fields["dependencies"] or f"[{{requires: {fields['requires']}}}]"
+    data = fields["data"] or (
+        f"{{name: {fields['name']}, stream: {fields['stream']}, artifacts: {artifacts},"
+        f" dependencies: {needs}}}"
+    )
     path = written(
         tmp_path, f"---\ndocument: {fields['document']}\nversion: 2\ndata: {data}\n...\n"
     )
