@@ -164,7 +164,7 @@ def _picture(target: Path, command: str, environment: dict[str, str], folder: Pa
         if done.exists():
             break
         time.sleep(0.1)
-    taking = ["import", "-window", "root", "-colors", "64", str(target)]
+    taking = ["import", "-window", "root", "+dither", "-colors", "64", str(target)]
     for _ in range(_TAKES):  # a busy machine draws late
         time.sleep(0.7)
         subprocess.run(taking, env=environment, check=True)
