@@ -110,6 +110,69 @@ out["second"] = apart.run(partial(works.take, ""), {{}})
     assert found == {"first": expected[what], "second": "fine"}
 
 
+@as_root
+def test_a_worker_has_nothing_open_but_what_it_was_given(tmp_path: Path) -> None:
+    found = told(tmp_path, """
+import ctypes, os, stat
+def look(handles):
+    def kind(number):
+        try:
+            mode = os.fstat(number).st_mode
+        except OSError:
+            return ""
+        return "socket" if stat.S_ISSOCK(mode) else "device" if stat.S_ISCHR(mode) else "file"
+    return [[kind(number) for number in range(250)], ctypes.CDLL(None).prctl(3, 0, 0, 0, 0)]
+""", f"""
+lock = open({str(tmp_path / "lock")!r}, "w")
+apart.keep()
+with open({str(tmp_path / "works.py")!r}) as given:
+    out["kinds"], out["dumpable"] = apart.run(works.look, {{"x": given.fileno()}})
+""")  # fmt: skip
+    kinds = [each for each in found["kinds"] if each]
+    assert kinds[:3] == ["device"] * 3, "not the terminal"
+    assert sorted(kinds[3:]) == ["file", "socket"]
+    assert found["dumpable"] == 0, "another process of that user could look into it"
+
+
+LIES = (
+    b"nonsense", b"[1]", b"3", b"{}", b'{"done": "x", "total": 1}', b'{"done": 1e999, "total": 1}',
+    b"[" * 5000, b'{"error": "SystemExit", "texts": 3}', b'{"error": "CannotWrite", "texts": ["a"]}',
+    b'{"error": "HostFileError", "line": "7", "texts": ["a", "b", "c"]}', b'{"error": ["x"]}', b"\xff",
+)  # fmt: skip
+
+
+def test_a_worker_that_lies_is_not_believed(tmp_path: Path) -> None:
+    found = told(tmp_path, """
+import os, stat
+def lie(line, handles):
+    for number in range(3, 250):
+        try:
+            if stat.S_ISSOCK(os.fstat(number).st_mode):
+                os.write(number, line + b"\\n")
+        except OSError:
+            pass
+    os._exit(0)
+def die(handles):
+    import signal
+    os.kill(os.getppid(), signal.SIGKILL)
+    return 0
+def fine(handles):
+    return "fine"
+""", f"""
+def tried(work):
+    try:
+        return apart.run(work, {{}})
+    except Exception as problem:
+        return type(problem).__name__
+out["lies"] = [tried(partial(works.lie, line)) for line in {LIES!r}]
+out["still"] = tried(works.fine)
+tried(works.die)
+out["gone"] = tried(works.fine)
+""")  # fmt: skip
+    assert set(found["lies"]) == {"Stopped", "RuntimeError"}
+    assert (found["still"], found["gone"]) == ("fine", "Stopped")
+
+
 def test_progress_and_many_at_once(tmp_path: Path) -> None:
     found = told(tmp_path, """
 def count(number, handles):

@@ -135,7 +135,7 @@ START = {
 }
 SET_UP = {
     "bash": 'eval "$(velpin completion bash)"',
-    "zsh": 'autoload -Uz compinit && compinit -u -d /dev/null; eval "$(velpin completion zsh)"',
+    "zsh": 'autoload -Uz compinit && compinit -u -D; eval "$(velpin completion zsh)"',
     "fish": "velpin completion fish | source",
 }
 LINES = [

@@ -273,3 +273,72 @@ def test_a_fifo_among_the_hosts_files_is_not_waited_for(harbour: Harbour) -> Non
     os.mkfifo(harbour.root / "etc/apt/sources.list.d/pipe.list")
     assert harbour.run("sources").code in (0, 3)
     assert stat.S_ISFIFO(os.stat(harbour.root / "etc/apt/sources.list.d/pipe.list").st_mode)
+
+
+# -- files that are written where a person says --------------------------------------------
+
+WRITTEN = [
+    ("export --out", b"# a host\nvelpin-host = 1\n"), ("report --out", b"<!DOCTYPE html>"),
+    ("report --png", b"\x89PNG\r\n"),
+    ("shift --save", b'{"velpin": "picture", "format": 1, "time": 1, "host": "x"}\n'),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("words", "own"), WRITTEN)
+def test_nothing_is_written_over_what_is_something_else(
+    harbour: Harbour, words: str, own: bytes
+) -> None:
+    if "--png" in words:
+        pytest.importorskip("matplotlib")
+    harbour.simple("one", ("gull", "1"))
+    harbour.installed(("gull", "1"))
+    harbour.ready()
+    file = harbour.folder / "out"
+    write = [*words.split(), str(file)]
+    assert harbour.run(*write).code == 0
+    assert harbour.run(*write).code == 0, "its own is written anew"
+    if "--save" not in words:  # that of a picture is read whole
+        file.write_bytes(own + b"old")
+        assert harbour.run(*write).code == 0
+    for foreign in (b"root:x:0:0\n", b"\x89PMG", b"velpin-hust"):
+        file.write_bytes(foreign)
+        said = harbour.run(*write)
+        assert (said.code != 0, "is left alone" in said.err) == (True, True), said.err
+        assert file.read_bytes() == foreign
+    file.write_bytes(b"")
+    assert harbour.run(*write).code == 0, "nothing is lost with an empty file"
+    file.unlink()
+    file.mkdir()
+    assert harbour.run(*write).code != 0
+    file.rmdir()
+    os.mkfifo(file)
+    with os.fdopen(os.open(file, os.O_RDWR | os.O_NONBLOCK), "rb", buffering=0) as held:
+        assert harbour.run(*write).code == 0
+        assert held.read(4)
+    assert stat.S_ISFIFO(os.stat(file).st_mode), "a pipe stays one"
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="needs root to make a device and give a link away")
+def test_a_device_stays_one_and_a_foreign_link_is_not_followed(harbour: Harbour) -> None:
+    harbour.simple("one", ("gull", "1"))
+    null = harbour.folder / "null"
+    try:
+        os.mknod(null, 0o666 | stat.S_IFCHR, os.makedev(1, 3))
+        null.write_bytes(b"x")
+    except OSError:
+        pytest.skip("no devices here")
+    link = harbour.folder / "link"
+    link.symlink_to(null)
+    for path in (null, link):
+        assert harbour.run("export", "--out", str(path)).code == 0
+        assert stat.S_ISCHR(os.stat(null).st_mode)
+    assert link.is_symlink()
+    target = harbour.folder / "target"
+    link.unlink()
+    link.symlink_to(target)
+    os.lchown(link, 1234, 1234)
+    said = harbour.run("export", "--out", str(link))
+    assert (said.code, "another user's" in said.err, target.exists()) == (3, True, False)
+    os.lchown(link, 0, 0)
+    assert harbour.run("export", "--out", str(link)).code == 0
+    assert (target.exists(), link.is_symlink()) == (True, True)

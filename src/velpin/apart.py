@@ -24,7 +24,7 @@ import signal
 import socket
 import sys
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NoReturn
 
 from velpin import errors
@@ -43,6 +43,8 @@ _OPEN = 256
 _USERS = ("_velpin", "nobody")
 """Users without rights, the first that there is."""
 _MOST_HANDLES = 32
+_NO_NEW_PRIVILEGES, _DUMPABLE = 38, 4
+"""Numbers of prctl(2)."""
 _LARGEST_ANSWER = 64 << 20
 _PASSED_ON = ("HostFileError", "StoreError", "CannotWrite", "FetchError", "NotThere",
               "ChecksumMismatch", "BadKey")  # fmt: skip
@@ -139,29 +141,60 @@ class _Keeper:
                 names = json.dumps(list(files)).encode()
                 head = len(names).to_bytes(4, "big")
                 handles = [theirs.fileno(), *files.values()]
-                socket.send_fds(self._control, [head], handles)
-                self._control.sendall(names)
-            mine.sendall(len(payload).to_bytes(8, "big") + payload)
-            with mine.makefile("rb") as answers:
+                with _keeper_may_be_gone():
+                    socket.send_fds(self._control, [head], handles)
+                    self._control.sendall(names)
+            with _keeper_may_be_gone():
+                mine.sendall(len(payload).to_bytes(8, "big") + payload)
+            with mine.makefile("rb") as answers, _keeper_may_be_gone():
                 for line in iter(lambda: answers.readline(_LARGEST_ANSWER), b""):
-                    said = json.loads(line)
-                    if "done" in said:
-                        progress(int(said["done"]), int(said["total"]))
-                    else:
-                        return _value_of(said)
+                    said = _said(line)
+                    if "value" in said:
+                        return said["value"]
+                    if "error" in said:
+                        raise _error_of(said)
+                    progress(*_numbers(said))
         raise Stopped
 
 
-def _value_of(said: dict[str, Any]) -> Any:
-    if "value" in said:
-        return said["value"]
-    kind, fields = str(said["error"]), [str(each) for each in said["texts"]]
-    if kind == "HostFileError":
+@contextlib.contextmanager
+def _keeper_may_be_gone() -> Iterator[None]:
+    try:
+        yield
+    except (BrokenPipeError, ConnectionResetError) as problem:
+        raise Stopped from problem
+
+
+def _said(line: bytes) -> dict[str, Any]:
+    """What a worker said; Stopped for what no worker says that is in its right mind."""
+    try:
+        said = json.loads(line)
+    except (ValueError, RecursionError):
+        said = None
+    if not isinstance(said, dict):
+        raise Stopped
+    return said
+
+
+def _numbers(said: dict[str, Any]) -> tuple[int, int]:
+    try:
+        return int(said["done"]), int(said["total"])
+    except (KeyError, TypeError, ValueError, OverflowError):
+        raise Stopped from None
+
+
+def _error_of(said: dict[str, Any]) -> Exception:
+    """The error that a worker ended with: one of those that it may end with, or a fault."""
+    texts = said.get("texts")
+    fields = [str(each) for each in texts] if isinstance(texts, list) else []
+    kind, line = str(said["error"]), said.get("line")
+    if kind == "HostFileError" and len(fields) == 3 and isinstance(line, int):
         file, what, hint = fields
-        raise errors.HostFileError(file, int(said["line"]), what, hint)
-    if kind in _PASSED_ON:
-        raise getattr(errors, kind)(*fields)
-    raise RuntimeError(f"{kind}: {' '.join(fields)}")
+        return errors.HostFileError(file, line, what, hint)
+    if kind in _PASSED_ON and kind != "HostFileError" and len(fields) == 2:
+        error: Exception = getattr(errors, kind)(*fields)
+        return error
+    return RuntimeError(f"{kind[:100]}: {' '.join(fields)[:500]}")
 
 
 # -- the other side ------------------------------------------------------------------------
@@ -185,6 +218,7 @@ def _serve(control: socket.socket, identity: tuple[str, int, int] | None, parent
         from velpin.forked import end_with_parent
 
         end_with_parent(parent)
+        _let_go_of_all_but(control.fileno())
         _read_libraries()
         _give_up(identity)
         signal.signal(signal.SIGCHLD, signal.SIG_IGN)
@@ -213,12 +247,19 @@ def _exactly(connection: socket.socket, size: int) -> bytes:
     return found
 
 
+def _let_go_of_all_but(handle: int) -> None:
+    """Close what the parent had open, terminal and locks among it."""
+    null = os.open(os.devnull, os.O_RDWR)
+    for standard in range(3):
+        os.dup2(null, standard)
+    for each in [int(name) for name in os.listdir("/proc/self/fd")]:
+        if each > 2 and each != handle:
+            with contextlib.suppress(OSError):  # the folder that was listed is closed already
+                os.close(each)
+
+
 def _give_up(identity: tuple[str, int, int] | None) -> None:
     """Become a user without rights, for good, and take limits."""
-    with contextlib.suppress(OSError, AttributeError, ImportError):
-        import ctypes
-
-        ctypes.CDLL(None).prctl(38, 1, 0, 0, 0)  # PR_SET_NO_NEW_PRIVS
     with open("/proc/self/statm", encoding="ascii") as file:
         pages = int(file.read().split()[0])
     limits = {
@@ -235,6 +276,12 @@ def _give_up(identity: tuple[str, int, int] | None) -> None:
         os.setgroups([])
         os.setresgid(group, group, group)
         os.setresuid(user, user, user)
+    with contextlib.suppress(OSError, AttributeError, ImportError):
+        import ctypes
+
+        control = ctypes.CDLL(None).prctl
+        control(_NO_NEW_PRIVILEGES, 1, 0, 0, 0)
+        control(_DUMPABLE, 0, 0, 0, 0)  # no worker looks into the keeper, or into another
     os.chdir("/")
 
 

@@ -8,15 +8,13 @@ known then is enough to tell whether the host, a source or a rule is why somethi
 from __future__ import annotations
 
 import json
-import os
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from velpin.errors import CannotWrite, HostFileError
-from velpin.files.disk import write_file
-from velpin.files.given import read_given
+from velpin.errors import HostFileError
+from velpin.files.given import read_given, write_given
 from velpin.model.safe_text import without_logins
 from velpin.model.shapes import of_kind, table, texts, time_of
 from velpin.model.shift import Drift, DriftCause, PackageSnapshot, Selection
@@ -74,11 +72,8 @@ def save_snapshot(snapshot: Snapshot, file: Path) -> None:
     }  # fmt: skip
     lines = [first, *(package._asdict() for package in snapshot.packages)]
     text = without_logins("".join(json.dumps(line, ensure_ascii=False) + "\n" for line in lines))
-    if not os.path.isdir(file.parent):
-        raise CannotWrite(f"{file.parent} is not a folder")
-    if os.path.exists(file) and not _is_snapshot(file):
-        raise CannotWrite(f"{file} is there and is not a snapshot of velpin's; it is left alone")
-    write_file(file.parent, file.name, text.encode(errors="backslashreplace"), mode=0o644)
+    data = text.encode(errors="backslashreplace")
+    write_given(file, data, "a snapshot of velpin's", _is_snapshot)
 
 
 def _is_snapshot(file: Path) -> bool:

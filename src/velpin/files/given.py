@@ -1,4 +1,5 @@
-"""Files that a person names on the command line: read whole, bounded in size and time.
+"""Files that a person names on the command line: read whole, bounded in size and time; written
+over nothing that is something else.
 
 What is named may be anything: a device that never ends, a pipe that nobody writes to, a file that
 somebody else can change between the look and the use.
@@ -10,9 +11,11 @@ import os
 import select
 import stat
 import time
+from collections.abc import Callable
 from pathlib import Path
 
-from velpin.errors import HostFileError
+from velpin.errors import CannotWrite, HostFileError
+from velpin.files.disk import write_file
 
 _LONGEST = 5.0
 """Seconds until a pipe must have given all."""
@@ -68,3 +71,54 @@ def why_writable(path: Path | str) -> str:
     if found.st_mode & _BY_GROUP and found.st_gid not in (0, found.st_uid):
         return f"group {found.st_gid} may write it ({found.st_mode & 0o7777:04o})"
     return ""
+
+
+def write_given(path: Path, data: bytes, what: str, is_one: Callable[[Path], bool]) -> None:
+    """Write a file that a person named: anew, over one for which `is_one` says that it is `what`,
+    or into the pipe or device that it is.
+
+    CannotWrite where it cannot be written, or something else stands there.
+    """
+    if not os.path.isdir(path.parent):
+        raise CannotWrite(f"{path.parent} is not a folder")
+    if os.path.islink(path):
+        if os.lstat(path).st_uid not in (0, os.geteuid()):
+            raise CannotWrite(f"{path} is a link of another user's; it is left alone")
+        path = Path(os.path.realpath(path))
+    try:
+        found = os.stat(path)
+    except FileNotFoundError:
+        found = None
+    except OSError as problem:
+        raise CannotWrite(f"{path}: {problem.strerror}") from problem
+    if found is None or (stat.S_ISREG(found.st_mode) and (not found.st_size or is_one(path))):
+        write_file(path.parent, path.name, data, mode=0o644)
+    elif stat.S_ISFIFO(found.st_mode) or stat.S_ISCHR(found.st_mode):
+        _write_into(path, data)
+    else:
+        raise CannotWrite(f"{path} is there and is not {what}; it is left alone")
+
+
+def _write_into(path: Path, data: bytes) -> None:
+    try:
+        handle = os.open(path, os.O_WRONLY | os.O_CLOEXEC | os.O_NOCTTY)
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+    except OSError as problem:
+        raise CannotWrite(f"{path}: {problem.strerror}") from problem
+
+
+def begins_with(*beginnings: bytes, within: int = 0) -> Callable[[Path], bool]:
+    """Says of a file whether it begins so, or has that, in lower case, in its first bytes."""
+
+    def is_so(path: Path) -> bool:
+        try:
+            with path.open("rb") as file:
+                first = file.read(max(within, *(len(each) for each in beginnings)))
+        except OSError:
+            return False
+        if within:
+            return any(each in first.lower() for each in beginnings)
+        return first.startswith(beginnings)
+
+    return is_so

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from velpin import load_host_file
-from velpin.errors import CannotWrite
 from velpin.front.changing import ChangeOptions, show_all
 from velpin.front.plan_view import show_shift
 from velpin.front.screen import Piece, Screen, signed
@@ -24,17 +22,20 @@ if TYPE_CHECKING:
     from velpin.model.shift import Shift
 
 
+_BEGINNING = 1 << 16
+"""In so many bytes a host file must say that it is one; comments may stand before."""
+
+
 def export(host: Host, out: Path | None) -> None:
     """Write the host as a file, to standard output without one."""
     text = host.export()
     if out is None:
         sys.stdout.write(text)
         return
-    from velpin.files.disk import write_file
+    from velpin.files.given import begins_with, write_given
 
-    if not os.path.isdir(out.parent):
-        raise CannotWrite(f"{out.parent} is not a folder")
-    write_file(out.parent, out.name, text.encode(), mode=0o644)
+    is_one = begins_with(b"velpin-host", within=_BEGINNING)
+    write_given(out, text.encode(), "a host file of velpin's", is_one)
     tell(f"written: {out}; make a host so with velpin conform {shell_word(str(out))}", "quiet")
 
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from velpin.core.snapshot import load_snapshot
-from velpin.errors import CannotWrite, Refusal
-from velpin.files.disk import write_file
+from velpin.errors import Refusal
+from velpin.files.given import begins_with, write_given
 from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, tell
 from velpin.front.words import size
@@ -55,7 +54,6 @@ def write_report(
 def _write_page(report: HostReport, out: Path, *, plots: bool) -> int:
     from velpin.front.report.page import page
 
-    _check_place(out)
     figures = {}
     if plots:
         from velpin.front.report.figures import svg_figures
@@ -63,21 +61,5 @@ def _write_page(report: HostReport, out: Path, *, plots: bool) -> int:
         with busy("drawing"):
             figures = svg_figures(report)
     data = page(report, figures).encode("utf-8", "backslashreplace")
-    write_file(out.parent, out.name, data, mode=0o644)
+    write_given(out, data, "a page", begins_with(b"<!doctype html", within=_FOREIGN))
     return len(data)
-
-
-def _check_place(out: Path) -> None:
-    """CannotWrite where the page would land in no folder, or over something that is no page."""
-    if not os.path.isdir(out.parent):
-        raise CannotWrite(f"{out.parent} is not a folder")
-    if os.path.exists(out) and not _is_page(out):
-        raise CannotWrite(f"{out} is there and is not a page; it is left alone")
-
-
-def _is_page(file: Path) -> bool:
-    try:
-        with file.open("rb") as found:
-            return b"<!doctype html" in found.read(_FOREIGN).lower()
-    except OSError:
-        return False

@@ -16,8 +16,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from velpin.errors import CannotWrite, Refusal
-from velpin.files.disk import write_file
+from velpin.errors import Refusal
+from velpin.files.given import begins_with, write_given
 from velpin.front.report.sheets import Share, Sheets
 from velpin.front.words import age, counted, several
 from velpin.model.dates import day
@@ -112,9 +112,7 @@ def write_png(report: HostReport, file: Path) -> None:
     figure = _tiers(sheets, _WIDE).figure()
     out = io.BytesIO()
     figure.savefig(out, format="png", dpi=115, facecolor=_COLOURS["paper"])
-    if not os.path.isdir(file.parent):
-        raise CannotWrite(f"{file.parent} is not a folder")
-    write_file(file.parent, file.name, out.getvalue(), mode=0o644)
+    write_given(file, out.getvalue(), "a picture", begins_with(b"\x89PNG"))
 
 
 def _as_svg(drawing: _Drawing, name: str) -> str:
