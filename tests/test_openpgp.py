@@ -262,3 +262,54 @@ def test_what_is_a_key_is_known_from_what_was_parsed(signer: Signer) -> None:
         b"-----BEGIN PGP PUBLIC KEY BLOCK-----\ngpgcheck=0\n-----END PGP PUBLIC KEY BLOCK-----\n",
     ):
         assert only_keys(data) == [], data
+
+
+# -- bounds --------------------------------------------------------------------------------
+
+PACKETS = {
+    "user ids": b"\xcd\x00", "unknown": b"\xfc\x00", "signatures": b"\xc2\x00", "old form": b"\xb4\x00",
+    "two octets": b"\xcd\xc0\x00" + b"a" * 192, "four octets": b"\xcd\xff\x00\x00\x00\x02ab",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("packet", PACKETS.values(), ids=PACKETS)
+def test_no_more_packets_than_keys_of_that_size_have(signer: Signer, packet: bytes) -> None:
+    import pysequoia
+
+    good = bytes(pysequoia.Cert.from_bytes(signer.public))
+    assert read_keys(good + packet * 50, "x"), "a few are of no account"
+    if len(packet) < 32:
+        with pytest.raises(BadKey, match="far more than keys of that size have"):
+            read_keys(good + packet * 3000, "x")
+    else:
+        assert read_keys(good + packet * 3000, "x")
+
+
+@pytest.mark.parametrize("is_armoured", [False, True])
+def test_a_key_with_much_behind_it_that_is_no_packet(signer: Signer, is_armoured: bool) -> None:
+    import base64
+
+    import pysequoia
+
+    good = bytes(pysequoia.Cert.from_bytes(signer.public))
+    for junk, is_told in ((1025, True), (1024, False)):
+        data = good + b"x" * junk
+        if is_armoured:
+            begin, end = (
+                b"-----BEGIN PGP PUBLIC KEY BLOCK-----",
+                b"-----END PGP PUBLIC KEY BLOCK-----",
+            )
+            data = b"\n".join([begin, b"Comment: x", b"", *base64.encodebytes(data).split(), end])
+        passed: list[str] = []
+        with pytest.raises(BadKey):
+            read_keys(data, "x")
+        more = signer.public + b"\n" + data
+        if is_armoured:
+            assert read_keys(more, "x", passed)
+            assert any(f"is damaged at byte {len(good)}" in each for each in passed) == is_told
+
+
+def test_all_forms_of_a_key_say_the_same(signer: Signer) -> None:
+    windows = signer.public.replace(b"\n", b"\r\n")
+    for data in (signer.public, windows, b"key:\n" + signer.public + b"\nend"):
+        assert [key.fingerprint for key in read_keys(data, "x")] == [signer.fingerprint]

@@ -9,7 +9,10 @@ apart here by looking at the signatures and keys themselves.
 
 from __future__ import annotations
 
+import binascii
 import contextlib
+import functools
+import itertools
 import re
 import time
 from collections.abc import Iterable, Iterator, Sequence
@@ -29,6 +32,9 @@ _BLOCK = re.compile(
 _SIGNED = b"-----BEGIN PGP SIGNED MESSAGE-----"
 _BEGIN, _END = b"-----BEGIN PGP SIGNATURE-----", b"-----END PGP SIGNATURE-----"
 _SIGNATURE = re.compile(_BEGIN + rb".*?" + _END, re.DOTALL)
+_NO_BASE64 = re.compile(rb"[^A-Za-z0-9+/]")
+_MOST_JUNK = 1024
+_FEW_PACKETS, _SMALL_PACKET = 1000, 32
 _WEAK_DIGESTS = ("MD5", "SHA1", "RipeMD")
 _KEYBOX = b"KBXf"
 _PUBLIC_KEY, _SECRET = 6, (5, 7)
@@ -133,28 +139,19 @@ def read_keys(data: bytes, where: str, passed_over: list[str] | None = None) -> 
 
     What is too weak or damaged is told in `passed_over`. Raises BadKey where none is left.
     """
-    import pysequoia
-
     if data[8:12] == _KEYBOX:
         raise BadKey(f"{where}: a keybox file; the host's installer does not read it either")
     what = _what_else(data)
     if what:
         raise BadKey(f"{where}: {what}")
+    certs, unread = _certificates(data)
     found: list[Key] = []
-    problems: list[str] = []
-    unread = False
-    for block in _BLOCK.findall(data) or [data]:
+    problems = list(unread)
+    for cert in certs:
         try:
-            certs = pysequoia.Cert.split_bytes(block)
+            found.append(_describe(cert, where))
         except Exception as problem:
-            problems.append(_first_line(problem))
-            unread = True
-            continue
-        for cert in certs:
-            try:
-                found.append(_describe(cert, where))
-            except Exception as problem:
-                problems.append(f"the key {_name_of(cert)}: {_first_line(problem)}")
+            problems.append(f"the key {_name_of(cert)}: {_first_line(problem)}")
     if not found:
         if unread and _is_cut(data):
             what = "is cut off: the end of the key is missing"
@@ -163,6 +160,65 @@ def read_keys(data: bytes, where: str, passed_over: list[str] | None = None) -> 
     if passed_over is not None:
         passed_over += [f"{where}: {problem}; passed over" for problem in problems]
     return found
+
+
+@functools.lru_cache(maxsize=64)
+def _certificates(data: bytes) -> tuple[tuple[pysequoia.Cert, ...], tuple[str, ...]]:
+    """The certificates of a key file, and what is wrong with the blocks that hold none; kept, for
+    one command asks about the same file for every source."""
+    import pysequoia
+
+    certs: list[pysequoia.Cert] = []
+    unread: list[str] = []
+    for block in _BLOCK.findall(data) or [data]:
+        try:
+            _check_packets(_bare_packets(block))
+            certs += pysequoia.Cert.split_bytes(block)
+        except Exception as problem:
+            unread.append(_first_line(problem))
+    return tuple(certs), tuple(unread)
+
+
+def _bare_packets(block: bytes) -> bytes:
+    """The packets of a block without its armour (RFC 9580, section 6.2)."""
+    if not block.startswith(b"-----BEGIN"):
+        return block
+    lines = block.replace(b"\r", b"").split(b"\n")
+    blank = next((at for at, line in enumerate(lines) if not line.strip()), 0)
+    body = itertools.takewhile(lambda line: line[:1] not in b"=-" or not line, lines[blank + 1 :])
+    plain = _NO_BASE64.sub(b"", b"".join(body))
+    plain = plain[:-1] if len(plain) % 4 == 1 else plain
+    return binascii.a2b_base64(plain + b"=" * (-len(plain) % 4))
+
+
+def _check_packets(data: bytes) -> None:
+    """BadKey for more packets than keys of that size have, or much that is no packet: the library
+    takes about 50 microseconds for each, and looks for the next one byte by byte."""
+    at = count = 0
+    while at < len(data):
+        count += 1
+        size = _packet_size(data[at : at + 6])
+        if size is None:
+            if len(data) - at > _MOST_JUNK:
+                raise BadKey(f"is damaged at byte {at}")
+            return
+        at += size
+    if count > _FEW_PACKETS + len(data) // _SMALL_PACKET:
+        raise BadKey(f"holds {count} packets, far more than keys of that size have")
+
+
+def _packet_size(head: bytes) -> int | None:
+    """The bytes that a packet takes (RFC 9580, section 4.2); None where none begins there."""
+    if not head[0] & 0x80 or len(head) < 2:
+        return None
+    if not head[0] & 0x40:
+        octets = (1, 2, 4, 0)[head[0] & 3]
+        return 1 + octets + int.from_bytes(head[1 : 1 + octets], "big") if octets else None
+    if head[1] < 192:
+        return 2 + head[1]
+    if head[1] < 224:
+        return 3 + ((head[1] - 192) << 8) + 192 + (head[2] if len(head) > 2 else 0)
+    return 6 + int.from_bytes(head[2:6], "big") if head[1] == 255 else None
 
 
 def _what_else(data: bytes) -> str:
@@ -189,7 +245,15 @@ def _is_cut(data: bytes) -> bool:
     """Whether a key file ends before the key does."""
     if b"-----BEGIN PGP PUBLIC KEY BLOCK-----" in data:
         return b"-----END PGP PUBLIC KEY BLOCK-----" not in data
-    return _first_tag(data) == _PUBLIC_KEY
+    if _first_tag(data) != _PUBLIC_KEY:
+        return False
+    at = 0
+    while at < len(data):
+        size = _packet_size(data[at : at + 6])
+        if size is None:
+            return len(data) - at == 1
+        at += size
+    return at > len(data)
 
 
 def read_sound_keys(data: bytes, where: str) -> list[Key]:
