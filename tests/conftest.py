@@ -14,6 +14,7 @@ import pytest
 from hypothesis import settings
 
 from tests.checkup_hosts import Post
+from velpin import apart
 from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.demo.build import stanza, text_of, write_repository
@@ -218,7 +219,9 @@ def _no_terminal(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Daily work leaves out what is slow."""
+    """Daily work leaves out what is slow. Nothing is done apart in the process of a test, where clocks
+    and files are stood in for: `test_apart` and the campaigns do that in processes of their own."""
+    apart.is_allowed = False
     if config.option.markexpr == "not slow":
         settings.load_profile("daily")
         # It does not wait for the disk either: nothing is synced, and folders are in memory.

@@ -134,7 +134,10 @@ class _Keeper:
         theirs.close()
 
     def run(self, payload: bytes, files: Mapping[str, int], progress: Progress) -> Any:
-        """Let a worker do a piece of work."""
+        """What a worker returns for a piece of work.
+
+        Raises the work's own error, Stopped where the worker ended before it was done.
+        """
         mine, theirs = socket.socketpair()
         with mine:
             with theirs, self._lock:

@@ -266,7 +266,7 @@ class Transport:
             return into.read(size)
 
     def beginning_into(self, url: str, size: int, part: _Part) -> None:
-        """Fetch the beginning of a file into one that is open."""
+        """Fetch the beginning of a file into one that is open; FetchError where that fails."""
         import urllib3
 
         last: Exception | None = None
@@ -410,7 +410,10 @@ class Transport:
         return Got(bool(fresh), int(size), {str(k): str(v) for k, v in dict(validators).items()})
 
     def fetch_into(self, job: _FetchJob, part: _Part, label: str) -> Got:
-        """Fetch a file into one that is open, going on from what it holds already."""
+        """Fetch a file into one that is open, going on from what it holds already.
+
+        Raises NotThere, ChecksumMismatch for more bytes than promised, else FetchError.
+        """
         import urllib3
 
         deadline = self._clock() + self.settings.file_timeout
