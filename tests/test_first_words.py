@@ -55,7 +55,10 @@ def prefixes() -> list[tuple[str, ...]]:
 
 
 @pytest.mark.parametrize("words", prefixes(), ids=" ".join)
-def test_no_words_end_in_a_fault(harbour: Harbour, words: tuple[str, ...]) -> None:
+def test_no_words_end_in_a_fault(
+    harbour: Harbour, monkeypatch: pytest.MonkeyPatch, words: tuple[str, ...]
+) -> None:
+    monkeypatch.chdir(harbour.folder)  # some write a file where they are run
     said = harbour.run(*words)
     assert said.code != FAULT, said.err
     assert "Traceback" not in said.err
