@@ -252,3 +252,26 @@ def test_what_is_said_of_it_on_a_host(tmp_path: Path) -> None:
     debug = subprocess.run([*command, "--debug"], capture_output=True, text=True, check=False)
     assert "read outside" not in plain.stdout
     assert "read outside  apart, as " in debug.stdout
+
+
+@as_root
+@pytest.mark.parametrize(("mode", "is_apart"), [(0o700, False), (0o750, False), (0o711, True)])
+def test_installed_where_others_may_not_look_the_work_is_done_here(
+    tmp_path: Path, mode: int, is_apart: bool
+) -> None:
+    found = told(tmp_path, "import os\ndef who(handles):\n    return os.getuid()\n", f"""
+import shutil
+place = Path({str(tmp_path)!r})
+for each in (place, *place.parents):
+    if each.stat().st_uid == 0 and "pytest" in str(each):
+        each.chmod(0o711)
+home = place / "home"
+home.mkdir()
+(home / "apart.py").write_text("")
+apart.__file__ = str(home / "apart.py")
+home.chmod({mode})
+out["uid"] = apart.run(works.who, {{}})
+out["how"] = apart.how()
+""")  # fmt: skip
+    assert (found["uid"] != 0) == is_apart, found
+    assert ("may not read" in found["how"]) != is_apart

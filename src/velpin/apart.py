@@ -22,6 +22,7 @@ import pickle
 import resource
 import signal
 import socket
+import stat
 import sys
 import threading
 from collections.abc import Callable, Iterator, Mapping
@@ -87,6 +88,8 @@ def keep() -> _Keeper | None:
         _why_not = "other threads run"
     elif sys.platform != "linux":
         _why_not = "this system has other means"
+    elif os.geteuid() == 0 and (place := _closed_to_others()):
+        _why_not = f"a user without rights may not read {place}"
     else:
         try:
             _keeper = _Keeper()
@@ -94,6 +97,20 @@ def keep() -> _Keeper | None:
         except OSError as problem:
             _why_not = f"no process can be made: {problem.strerror}"
     return None
+
+
+def _closed_to_others() -> str:
+    """A file or folder of Velpin's own, or of Python's, that others than root may not read: workers
+    load modules when they need them. Empty where there is none."""
+    for file in (__file__, os.__file__):
+        place = os.path.realpath(file)
+        while place != os.path.dirname(place):
+            with contextlib.suppress(OSError):  # a name inside an archive is none
+                mode = os.stat(place).st_mode
+                if not mode & (0o001 if stat.S_ISDIR(mode) else 0o004):
+                    return place
+            place = os.path.dirname(place)
+    return ""
 
 
 def run(work: Work, files: Mapping[str, int], progress: Progress | None = None) -> Any:
