@@ -100,16 +100,15 @@ def keep() -> _Keeper | None:
 
 
 def _closed_to_others() -> str:
-    """A file or folder of Velpin's own, or of Python's, that others than root may not read: workers
-    load modules when they need them. Empty where there is none."""
-    for file in (__file__, os.__file__):
-        place = os.path.realpath(file)
-        while place != os.path.dirname(place):
-            with contextlib.suppress(OSError):  # a name inside an archive is none
-                mode = os.stat(place).st_mode
-                if not mode & (0o001 if stat.S_ISDIR(mode) else 0o004):
-                    return place
-            place = os.path.dirname(place)
+    """A file or folder of Velpin's own that others than root may not read: workers load modules when
+    they need them. Empty where there is none."""
+    place = os.path.realpath(__file__)
+    while place != os.path.dirname(place):
+        with contextlib.suppress(OSError):  # a name inside an archive is none
+            mode = os.stat(place).st_mode
+            if not mode & (0o001 if stat.S_ISDIR(mode) else 0o004):
+                return place
+        place = os.path.dirname(place)
     return ""
 
 
