@@ -100,8 +100,8 @@ def keep() -> _Keeper | None:
 
 
 def _closed_to_others() -> str:
-    """A file or folder of Velpin's own that others than root may not read: workers load modules when
-    they need them. Empty where there is none."""
+    """A file or folder of Velpin's own that others than root may not read: workers load modules
+    when they need them. Empty where there is none."""
     place = os.path.realpath(__file__)
     while place != os.path.dirname(place):
         with contextlib.suppress(OSError):  # a name inside an archive is none
