@@ -29,6 +29,7 @@ from velpin.errors import (
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, shell_word
 from velpin.model.source import Source
+from velpin.trust.certifications import is_fingerprint_of
 from velpin.trust.openpgp import Key, bare, grouped, read_keys
 
 if TYPE_CHECKING:
@@ -213,7 +214,7 @@ def agreeing(keys: Sequence[Key], new: NewSource) -> list[Key]:
         raise UsageError(
             f"{new.fingerprint!r} is too short for a fingerprint", "give all 40 characters of it"
         )
-    fitting = [key for key in keys if any(_is_of(text, key) for text in wanted)]
+    fitting = [key for key in keys if any(is_fingerprint_of(text, key) for text in wanted)]
     if not fitting:
         present = ", ".join(key.grouped for key in keys) or "no key"
         raise TrustError(
@@ -221,11 +222,6 @@ def agreeing(keys: Sequence[Key], new: NewSource) -> list[Key]:
             "do not add it; ask the vendor which key is theirs",
         )
     return fitting
-
-
-def _is_of(fingerprint: str, key: Key) -> bool:
-    """Whether a fingerprint is that of a key or of one of its subkeys: vendors publish either."""
-    return any(part.fingerprint == fingerprint for part in key.all_parts)
 
 
 # -- looking before writing ----------------------------------------------------------------

@@ -1,7 +1,10 @@
-"""Whether one key has certified another: the owner of the old one vouches for the new one.
+"""Whether one key has certified another: the owner of the old one vouches for the new one; and
+whether a subkey is its certificate's own.
 
 A certification (RFC 9580, section 5.2.1: types 0x10 to 0x13) is a signature by one certificate's
-primary key over the primary key and a user name of another. The OpenPGP library verifies
+primary key over the primary key and a user name of another. A back signature (0x19) is one by a
+subkey over the primary key and itself: without it anybody can put a subkey of somebody else into a
+certificate of theirs. The OpenPGP library verifies
 signatures of files alone, so the packet is taken apart here, and the arithmetic is left to
 `cryptography`.
 """
@@ -17,6 +20,8 @@ if TYPE_CHECKING:
     from cryptography.hazmat.primitives.hashes import HashAlgorithm
 
 _CERTIFICATIONS = range(0x10, 0x14)
+_BACK_SIGNATURE = range(0x19, 0x1A)
+_EMBEDDED_SIGNATURE = 32
 _VERSION = 4
 _HASHES = {8: "SHA256", 9: "SHA384", 10: "SHA512", 11: "SHA224"}
 """Those that are good enough, by their numbers (RFC 9580, section 9.5)."""
@@ -42,14 +47,65 @@ class _Signature(NamedTuple):
 def is_certified_by(new: Key, old: Key) -> bool:
     """Whether a certification by the primary key of `old` on `new` holds."""
     packets = known_packets(new.cert)
-    signer = _primary(known_packets(old.cert))
+    signer, subject = _primary(known_packets(old.cert)), _primary(packets)
+    if signer is None or subject is None:
+        return False
     for name, signature in _certifications(packets):
-        issuer = (signature.issuer_fingerprint or "").upper()
-        if issuer == old.fingerprint and signer is not None:
-            subject = _primary(packets)
-            if subject is not None and _holds(bytes(signature.body), signer, subject, name):
-                return True
+        if (signature.issuer_fingerprint or "").upper() != old.fingerprint:
+            continue
+        about = _hashed_key(subject) + b"\xb4" + len(name).to_bytes(4, "big") + name
+        if _holds(bytes(signature.body), _CERTIFICATIONS, signer, about):
+            return True
     return False
+
+
+def is_fingerprint_of(fingerprint: str, key: Key) -> bool:
+    """Whether a fingerprint is that of a key, or of one of its subkeys that has agreed to be one.
+
+    Vendors publish either. A subkey that cannot sign, for encryption say, agrees to nothing.
+    """
+    if fingerprint == key.fingerprint:
+        return True
+    packets = known_packets(key.cert)
+    primary = _primary(packets)
+    return primary is not None and any(
+        _holds(signature, _BACK_SIGNATURE, subkey, _hashed_key(primary) + _hashed_key(subkey))
+        for subkey, binding in _bindings(packets, fingerprint)
+        for signature in _embedded(binding)
+    )
+
+
+def _bindings(packets: Iterable[Any], fingerprint: str) -> Iterator[tuple[bytes, bytes]]:
+    """The subkey with a fingerprint, with each signature that stands behind it."""
+    from pysequoia.packet import Tag
+
+    subkey: bytes | None = None
+    for packet in packets:
+        if packet.tag == Tag.PublicSubkey:
+            is_it = (packet.fingerprint or "").upper() == fingerprint
+            subkey = bytes(packet.body) if is_it else None
+        elif packet.tag == Tag.Signature and subkey is not None:
+            yield subkey, bytes(packet.body)
+
+
+def _embedded(binding: bytes) -> Iterator[bytes]:
+    """The signatures inside a version 4 signature (RFC 9580, sections 5.2.3.7 and 5.2.3.34)."""
+    if binding[:1] != bytes([_VERSION]):
+        return
+    end = 6 + int.from_bytes(binding[4:6], "big")
+    rest = end + 2 + int.from_bytes(binding[end : end + 2], "big")
+    for area in (binding[6:end], binding[end + 2 : rest]):
+        at = 0
+        while at < len(area):
+            size, start = area[at], at + 1
+            if size == 255:
+                size, start = int.from_bytes(area[start : start + 4], "big"), start + 4
+            elif size >= 192:
+                size = ((size - 192) << 8) + int.from_bytes(area[start : start + 1], "big") + 192
+                start += 1
+            at = start + max(size, 1)
+            if area[start : start + 1] and area[start] & 0x7F == _EMBEDDED_SIGNATURE:
+                yield area[start + 1 : at]
 
 
 def _primary(packets: Iterable[Any]) -> bytes | None:
@@ -72,17 +128,19 @@ def _certifications(packets: Iterable[Any]) -> Iterator[tuple[bytes, Any]]:
             name = None
 
 
-def _holds(packet: bytes, signer: bytes, subject: bytes, name: bytes) -> bool:
+def _hashed_key(body: bytes) -> bytes:
+    """A key as signatures over it hash it (RFC 9580, section 5.2.4)."""
+    return b"\x99" + len(body).to_bytes(2, "big") + body
+
+
+def _holds(packet: bytes, kinds: range, signer: bytes, about: bytes) -> bool:
+    """Whether a signature is of one of some kinds, and by a key, and over what it is about."""
     try:
         found = _take_apart(packet)
-        if found is None or found.kind not in _CERTIFICATIONS or found.digest not in _HASHES:
+        if found is None or found.kind not in kinds or found.digest not in _HASHES:
             return False
         trailer = bytes([_VERSION, 0xFF]) + len(found.hashed).to_bytes(4, "big")
-        said = (
-            b"\x99" + len(subject).to_bytes(2, "big") + subject
-            + b"\xb4" + len(name).to_bytes(4, "big") + name + found.hashed + trailer
-        )  # fmt: skip
-        return _verifies(signer, found, said)
+        return _verifies(signer, found, about + found.hashed + trailer)
     except (ValueError, IndexError, OverflowError):
         return False
 

@@ -25,6 +25,7 @@ from velpin.files.toml import read_toml
 from velpin.files.tree import Tree
 from velpin.model.reason import Reason
 from velpin.model.safe_text import has_login
+from velpin.trust.certifications import is_fingerprint_of
 from velpin.trust.openpgp import Key, armoured, bare, read_keys, verify_detached
 
 if TYPE_CHECKING:
@@ -120,10 +121,10 @@ def _agreeing(keys: Sequence[Key], fingerprint: str) -> list[Key]:
     if not fingerprint:
         return list(keys)
     wanted = bare(fingerprint)
-    fitting = [key for key in keys if any(part.fingerprint == wanted for part in key.all_parts)]
+    fitting = [key for key in keys if is_fingerprint_of(wanted, key)]
     if not fitting:
         raise TrustError(
-            f"the fingerprint does not agree: expected {bare(fingerprint)}, found"
+            f"the fingerprint does not agree: expected {wanted}, found"
             f" {', '.join(key.grouped for key in keys)}",
             "do not add it; ask who publishes the catalog",
         )
