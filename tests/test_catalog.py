@@ -316,6 +316,21 @@ def test_an_older_day_of_a_catalog_is_not_taken(
 
 
 @on_deb
+def test_a_serial_number_that_was_seen_is_not_forgotten(
+    post: Post, signer: Signer, home: Signer
+) -> None:
+    """Neither where the file of an older day was put back by hand and the server gives the same."""
+    text = add_catalog(post, signer, home, SERIAL_7)
+    older = text.replace("serial = 7", "serial = 5")
+    post.put(f"{FOLDER}/harbour.toml", older)
+    publish(post, older, home)
+    post.run("catalog", "refresh", "--yes")
+    publish(post, text.replace("serial = 7", "serial = 6"), home)
+    said = post.run("catalog", "refresh", "--yes")
+    assert (said.code, "number 7 was seen already" in said.err) == (4, True), said.err
+
+
+@on_deb
 def test_another_catalog_by_the_same_key_is_not_taken(
     post: Post, signer: Signer, home: Signer
 ) -> None:

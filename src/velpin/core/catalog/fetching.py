@@ -156,7 +156,7 @@ def plan_refresh(tree: Tree, names: Sequence[str], transport: Transport) -> Plan
         catalog = _check_newer(tree, origin, f"{file}{ENDING}", data)
         edits[f"{file}{ENDING}"] = data
         edits[f"{file}{_ORIGIN}"] = origin._replace(
-            calls_itself=catalog.name, serial=catalog.serial
+            calls_itself=catalog.name, serial=max(origin.serial, catalog.serial)
         ).written()
     plan.propose(tree, {f: data for f, data in edits.items() if data != tree.read(f)})
     return plan
