@@ -95,20 +95,23 @@ class Journal:
         Raises StoreError where the journal is not believed, CannotRead without the right to read
         it.
         """
-        found = [entry for _, entry, _ in self._read_all() if entry is not None]
-        undone = {entry.undoes: entry.number for entry in found if entry.undoes}
-        return [e._replace(undone_by=undone.get(e.number, 0)) for e in found]
+        return self._read_all()[0]
 
     def damaged(self) -> list[StoreError]:
         """Why each entry that cannot be read cannot be; the others stay of use."""
-        return [problem for _, _, problem in self._read_all() if problem is not None]
+        return list(self._read_all()[1].values())
 
-    def _read_all(self) -> Iterator[tuple[Path, JournalEntry | None, StoreError | None]]:
+    def _read_all(self) -> tuple[list[JournalEntry], dict[str, StoreError]]:
+        """The entries, and by the names of their files why others cannot be read."""
+        found: list[JournalEntry] = []
+        damaged: dict[str, StoreError] = {}
         for path in self._files(_DONE):
             try:
-                yield path, _read_entry(path), None
+                found.append(_read_entry(path))
             except StoreError as problem:
-                yield path, None, problem
+                damaged[path.name] = problem
+        undone = {entry.undoes: entry.number for entry in found if entry.undoes}
+        return [e._replace(undone_by=undone.get(e.number, 0)) for e in found], damaged
 
     def pending(self) -> bool:
         """Whether an interrupted change waits to be repaired."""
@@ -204,21 +207,20 @@ class Journal:
 
     def find(self, number: int = 0) -> JournalEntry:
         """The entry `undo` would take back; Refusal where there is none."""
-        entries = self.entries()
+        entries, damaged = self._read_all()
         if number:
             for entry in entries:
                 if entry.number == number:
                     if entry.undone_by:
                         raise Refusal(f"change {number} was already undone by {entry.undone_by}")
                     return entry
-            for path, _, problem in self._read_all():
-                if problem is not None and path.name == f"{number:06d}{_DONE}":
-                    raise problem
+            if f"{number:06d}{_DONE}" in damaged:
+                raise damaged[f"{number:06d}{_DONE}"]
             raise Refusal(f"the journal has no change {number}", "velpin journal lists them")
         for entry in reversed(entries):
             if entry.edits and not entry.undone_by and not entry.undoes:
-                for path, _, problem in self._read_all():
-                    if problem is not None and path.name > f"{entry.number:06d}{_DONE}":
+                for name, problem in damaged.items():
+                    if name > f"{entry.number:06d}{_DONE}":
                         raise problem  # what it changed came later, whatever it was
                 return entry
         raise Refusal("there is nothing to undo", "velpin journal lists all changes")

@@ -23,7 +23,7 @@ from velpin.errors import (
     NotThere,
     VelpinError,
 )
-from velpin.fetch.unpack import GIVEN, MOST_UNPACKED, measured
+from velpin.fetch.unpack import MOST_UNPACKED, given, measured
 from velpin.model.host import OfferedKey, RefreshResult
 from velpin.model.safe_text import bare_address
 from velpin.model.source import Source
@@ -59,11 +59,8 @@ def _measured_apart(path: Path, digest: str, most: int) -> tuple[int, str]:
 
 
 def _measure(path: str, digest: str, most: int, handles: Handles) -> tuple[int, str]:
-    GIVEN[path] = handles.files["source"]
-    try:
+    with given(path, handles.files["source"]):
         return measured(Path(path), digest, most)
-    finally:
-        GIVEN.pop(path, None)
 
 
 class SourceFetch(ABC):

@@ -5,6 +5,7 @@ Which compression a file has is told by its first bytes, never by its name.
 
 from __future__ import annotations
 
+import contextlib
 import io
 import os
 import zlib
@@ -72,8 +73,18 @@ def compression_of(head: bytes) -> str:
     return next((name for magic, name in _MAGIC if head.startswith(magic)), "")
 
 
-GIVEN: dict[str, int] = {}
+_GIVEN: dict[str, int] = {}
 """Open files by their paths, for a process that may not open them itself."""
+
+
+@contextlib.contextmanager
+def given(path: str, handle: int) -> Iterator[None]:
+    """Meanwhile a path means a file that is open."""
+    _GIVEN[path] = handle
+    try:
+        yield
+    finally:
+        _GIVEN.pop(path, None)
 
 
 class _Given(io.RawIOBase):
@@ -101,14 +112,14 @@ class _Given(io.RawIOBase):
 
 def open_input(path: Path) -> IO[bytes]:
     """A file to be read, by the handle that was given for it where there is one."""
-    handle = GIVEN.get(str(path))
+    handle = _GIVEN.get(str(path))
     return path.open("rb") if handle is None else io.BufferedReader(_Given(handle))
 
 
 def size_of(file: Path | int) -> int:
     """The size of a file to be read, in bytes."""
-    given = GIVEN.get(str(file), file) if isinstance(file, Path) else file
-    return os.stat(given).st_size
+    opened = _GIVEN.get(str(file), file) if isinstance(file, Path) else file
+    return os.stat(opened).st_size
 
 
 def unpacked(path: Path) -> Iterator[bytes]:

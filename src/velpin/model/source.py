@@ -19,3 +19,8 @@ class Source:
     url: str
     on: bool
     places: tuple[Place, ...]
+
+    @property
+    def is_medium(self) -> bool:
+        """Whether it is an installation medium, which no address can be asked for."""
+        return self.address.startswith("cdrom:")

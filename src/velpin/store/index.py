@@ -517,13 +517,15 @@ def _written_apart(stamp: Stamp, parts: Parts, source: str, handles: Handles) ->
     """What the process without rights does."""
     from velpin.fetch import unpack
 
-    unpack.GIVEN[source] = handles.files["source"]
-    spare = [handle for name, handle in handles.files.items() if name.startswith("spare")]
-    try:
-        with os.fdopen(os.dup(handles.files["out"]), "wb") as out:
-            _write_parts(out, stamp, parts, [os.fdopen(os.dup(each), "r+b") for each in spare])
-    finally:
-        unpack.GIVEN.pop(source, None)
+    spare = (
+        os.fdopen(os.dup(handle), "r+b")
+        for name, handle in handles.files.items() if name.startswith("spare")
+    )  # fmt: skip
+    with (
+        unpack.given(source, handles.files["source"]),
+        os.fdopen(os.dup(handles.files["out"]), "wb") as out,
+    ):
+        _write_parts(out, stamp, parts, spare)
 
 
 _MOST_HELPERS = 8
@@ -541,7 +543,7 @@ def _spare(folder: Path) -> Iterator[IO[bytes]]:
         yield _unnamed(folder)
 
 
-def _write_parts(file: IO[bytes], stamp: Stamp, parts: Parts, spare: Iterable[IO[bytes]]) -> None:
+def _write_parts(file: IO[bytes], stamp: Stamp, parts: Parts, spare: Iterator[IO[bytes]]) -> None:
     """Write a whole index: the first part is read here, each further one in a process of its own,
     by way of a spare file."""
     for name in ("lz4.block", "pickle"):  # once, before any helper is forked
@@ -551,10 +553,8 @@ def _write_parts(file: IO[bytes], stamp: Stamp, parts: Parts, spare: Iterable[IO
     helpers: list[_Helper] = []
     try:
         first, *others = parts() if callable(parts) else parts
-        helpers = [
-            _Helper(into, read, number)
-            for number, (read, into) in enumerate(zip(others, spare, strict=False), 1)
-        ]
+        for number, read in enumerate(others, 1):
+            helpers.append(_Helper(next(spare), read, number))
         found = [_read_part(file, first, 0)]
         found += [helper.join(file) for helper in helpers]
         file.flush()

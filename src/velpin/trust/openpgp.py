@@ -80,6 +80,11 @@ class Key:
             (self.only,) if self.only else (part.fingerprint for part in self.all_parts)
         )
 
+    def goes_by(self, issuers: Iterable[str]) -> bool:
+        """Whether one of its parts that may sign has one of these fingerprints or key ids."""
+        ends = tuple(issuer.upper() for issuer in issuers)
+        return any(part.endswith(ends) for part in self.parts)
+
     def narrowed(self, part: str) -> Key:
         """The same key where only one of its parts may sign."""
         return replace(self, only=part)
@@ -194,17 +199,23 @@ def _bare_packets(block: bytes) -> bytes:
 def _check_packets(data: bytes) -> None:
     """BadKey for more packets than keys of that size have, or much that is no packet: the library
     takes about 50 microseconds for each, and looks for the next one byte by byte."""
-    at = count = 0
-    while at < len(data):
-        count += 1
-        size = _packet_size(data[at : at + 6])
-        if size is None:
-            if len(data) - at > _MOST_JUNK:
-                raise BadKey(f"is damaged at byte {at}")
-            return
-        at += size
+    end, count = _packets_end(data)
+    if len(data) - end > _MOST_JUNK:
+        raise BadKey(f"is damaged at byte {end}")
     if count > _FEW_PACKETS + len(data) // _SMALL_PACKET:
         raise BadKey(f"holds {count} packets, far more than keys of that size have")
+
+
+def _packets_end(data: bytes) -> tuple[int, int]:
+    """Where the packets of binary data end, behind the data itself where the last one is cut off,
+    and how many there are."""
+    end = count = 0
+    while end < len(data):
+        size = _packet_size(data[end : end + 6])
+        if size is None:
+            break
+        end, count = end + size, count + 1
+    return end, count
 
 
 def _packet_size(head: bytes) -> int | None:
@@ -247,13 +258,8 @@ def _is_cut(data: bytes) -> bool:
         return b"-----END PGP PUBLIC KEY BLOCK-----" not in data
     if _first_tag(data) != _PUBLIC_KEY:
         return False
-    at = 0
-    while at < len(data):
-        size = _packet_size(data[at : at + 6])
-        if size is None:
-            return len(data) - at == 1
-        at += size
-    return at > len(data)
+    end, _ = _packets_end(data)
+    return end > len(data) or end == len(data) - 1
 
 
 def read_sound_keys(data: bytes, where: str) -> list[Key]:
@@ -452,7 +458,8 @@ class SignedHead(NamedTuple):
         A key that has expired since counts as well: this tells who made it, not whether that is
         enough. A revoked key does not.
         """
-        candidates = [key for key in keys if any(key_with([key], each) for each in self.claimed())]
+        claimed = self.claimed()
+        candidates = [key for key in keys if key.goes_by(claimed)]
         return tuple(dict.fromkeys(key.fingerprint for key in candidates if self._holds(key)))
 
     def _holds(self, key: Key) -> bool:
@@ -554,11 +561,7 @@ def explain_missing(problem: MissingKey, handle: str, told: Sequence[str]) -> Mi
 
 def key_with(keys: Iterable[Key], issuer: str) -> Key | None:
     """The key one of whose parts has this fingerprint or key id."""
-    issuer = issuer.upper()
-    for key in keys:
-        if any(part == issuer or part.endswith(issuer) for part in key.parts):
-            return key
-    return None
+    return next((key for key in keys if key.goes_by([issuer])), None)
 
 
 def _why(

@@ -110,8 +110,7 @@ class Examination:
     @property
     def sources_on(self) -> list[Source]:
         """The sources that are on and can be fetched, in the order of reading."""
-        facts = self.facts
-        return [each for each in self.host.sources if each.on and not facts.is_medium(each)]
+        return [each for each in self.host.sources if each.on and not each.is_medium]
 
     def named_keys(self, source: Source) -> NamedKeys:
         """The keys that a source's configuration names."""

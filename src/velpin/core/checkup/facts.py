@@ -93,10 +93,6 @@ class KindFacts(ABC):
         """How bad an odd entry is, where it is not just ignored."""
         return None
 
-    def is_medium(self, source: Source) -> bool:
-        """Whether a source is an installation medium, which no address can be asked for."""
-        return source.address.startswith("cdrom:")
-
     def publisher_of(self, source: Source) -> str:
         """Who publishes a source, as far as that can be told."""
         return domain_of(source.address)

@@ -40,7 +40,7 @@ def keys_that_count(check: Examination, source: Source) -> tuple[list[Key], bool
     head = None if signers else check.facts.index_head(source)
     if head is not None:  # made by a key that was revoked since, say
         signers = head.claimed()
-    seen = [key for key in named.keys if any(key_with([key], signer) for signer in signers)]
+    seen = [key for key in named.keys if key.goes_by(signers)]
     return (seen, True) if seen else (list(named.keys), False)
 
 
@@ -203,7 +203,7 @@ def candidates(
     wanted = list(fingerprints)
     named = check.named_keys(source)
     for key in check.keys_on_host:
-        if any(key_with([key], each) for each in wanted) and not _is_among(key, named.keys):
+        if key.goes_by(wanted) and not _is_among(key, named.keys):
             yield Candidate(key, str(check.host.tree.path(key.where)))
     addresses = [*check.facts.key_addresses(source), *addresses_in_comments(check.host, source)]
     for address in list(dict.fromkeys(addresses))[:_MOST_ADDRESSES]:
@@ -215,7 +215,7 @@ def candidates(
         except VelpinError:
             continue
         for key in read_sound_keys(data, address):
-            if any(key_with([key], each) for each in wanted):
+            if key.goes_by(wanted):
                 yield Candidate(key, address)
 
 

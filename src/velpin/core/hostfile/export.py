@@ -72,6 +72,6 @@ def _left_out(host: Adapter[Source]) -> Sequence[str]:
         if rule.rule is None and rule.dead is None
         and rule.place.file.startswith("etc/") and rule.place.file not in entries
     ]  # fmt: skip
-    logins = {each for file in host.kind_facts().login_files() for each in (file,)}
-    found += [f"not written down: the passwords in {file}" for file in sorted(logins)]
+    logins = sorted(set(host.kind_facts().login_files()))
+    found += [f"not written down: the passwords in {file}" for file in logins]
     return list(dict.fromkeys(found))

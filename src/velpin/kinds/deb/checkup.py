@@ -361,7 +361,7 @@ def check_unnamed(check: Examination) -> Iterator[Draft]:
     """Sources that name no key."""
     facts = _facts(check)
     for source in facts.host.sources:
-        if not source.on or facts.is_medium(source) or check.named_keys(source).how != "common":
+        if not source.on or source.is_medium or check.named_keys(source).how != "common":
             continue
         signers = facts.index_signers(source)
         accepted = [key.fingerprint for key in check.named_keys(source).keys]
@@ -483,7 +483,7 @@ def _out_of_common(
         if source.handle in state.by_handle and state.keys_for(source).how != "common":
             continue
         signers = DebCheckupFacts(host).index_signers(source)
-        mine = [key for key in keys if any(key_with([key], signer) for signer in signers)]
+        mine = [key for key in keys if key.goes_by(signers)]
         plan = Plan("", f"name its key for {source.handle}")
         plan.propose(state.tree, compose_key(state, state.source(source.handle), mine))
         whole = whole.then(host.tree, plan) if whole.edits else plan
@@ -514,7 +514,7 @@ def check_media(check: Examination) -> Iterator[Draft]:
     """Installation media that installing left among the sources."""
     facts = _facts(check)
     for source in facts.host.sources:
-        if source.on and facts.is_medium(source):
+        if source.on and source.is_medium:
             what = note_of("install-medium", source=source.handle, address=source.address)
             yield Draft("install-medium", what, source.places[0], source.handle, "",
                         [switching_off(source.handle)])  # fmt: skip

@@ -96,7 +96,7 @@ class _DebFetch(SourceFetch):
     def run(self) -> None:
         """Go through the chain, at one mirror after the other where the source names a list of
         them; raises the first link's error, FetchError where nothing came. Media are not asked."""
-        if self.source.address.startswith("cdrom:"):
+        if self.source.is_medium:
             self.result.outcome = "unchanged"
             self.result.warnings.append("is an installation medium, which cannot be fetched")
             return

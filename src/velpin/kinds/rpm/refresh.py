@@ -172,7 +172,7 @@ class _RpmFetch(SourceFetch):
         """The same error, saying which key the installer will ask about, where one is offered."""
         for offered in self.result.offered_keys:
             key = key_with(self.offered, offered.fingerprint)
-            if key is None or not any(key_with([key], each) for each in problem.key_ids):
+            if key is None or not key.goes_by(problem.key_ids):
                 continue
             return MissingKey(
                 f"{problem.message}; the host's installer will ask about that key when it first"
