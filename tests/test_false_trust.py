@@ -127,6 +127,29 @@ def test_the_installers_copy_tells_its_signer_only_where_the_signature_holds(
 
 
 @on_deb
+@pytest.mark.parametrize("is_gone", [False, True])
+def test_who_signed_the_installers_copy_is_not_named_without_a_choice(
+    post: Post, stranger: Signer, is_gone: bool
+) -> None:
+    """It may have come while nothing was checked, or before another key was named."""
+    post.publish("vendor", Item("gullwatch", "6"), signer=stranger)
+    head = head_of(post).read_bytes()
+    shutil.rmtree(post.root / "var/cache/velpin")
+    post.put(f"var/lib/apt/lists/{THEIRS}_apt_dists_jetty_InRelease", head)
+    post.put(place_of(post, "stranger.asc"), stranger.public)
+    if is_gone:
+        (post.root / post.key_file).unlink()
+    found = post.finding("key-missing" if is_gone else "other-key", "--offline", "vendor")
+    assert found["is_choice"] is True
+    before = post.files()
+    post.run("checkup", "--mend", "--offline", "--yes")
+    assert {name: data for name, data in post.files().items() if "keyrings" in name} == {
+        name: data for name, data in before.items() if "keyrings" in name
+    }
+    assert post.read(post.source_file) == before[post.source_file][0].decode()
+
+
+@on_deb
 def test_a_common_key_that_signs_for_another_publisher_takes_a_choice(
     post: Post, signer: Signer
 ) -> None:

@@ -60,6 +60,11 @@ class Fetched:
     dates: list[float] = field(default_factory=list)
     """When the indexes of the last good fetches were made, as they say, oldest first; each once."""
 
+    @property
+    def offered(self) -> set[str]:
+        """Fingerprints of the keys that are only offered at an address."""
+        return {fingerprint for _, fingerprint, _ in self.offered_keys}
+
     def path(self, name: str) -> Path:
         """The path of one of the folder's files."""
         return self.folder / name

@@ -238,15 +238,18 @@ def addresses_in_comments(host: Adapter[Source], source: Source) -> list[str]:
 
 def _key_mends(check: Examination, source: Source, found: Iterable[Candidate]) -> Iterator[Mend]:
     """To name a key that was found. Only the same key, renewed, needs no choice: its own owner
-    has signed the new date. Any other is somebody's word: that it is on this host already, that
-    an address offers it or that another key vouches for it does not make it this source's. A key
+    has signed the new date; and one that was named when Velpin fetched the index and verified it.
+    Any other is somebody's word: that it is on this host already, that it signed the copy that the
+    installer has, that an address offers it or that another key vouches for it does not make it
+    this source's. A key
     that was revoked is never named again, whatever copy of it lacks the revocation."""
     named = check.named_keys(source)
+    is_own = check.facts.index_head(source) is None
     for key, place in found:
         if not key.is_usable(check.now) or check.revocations.where(key.fingerprint):
             continue
         is_same = any(key.fingerprint == old.fingerprint for old in named.keys)
-        is_verified = key.fingerprint in check.facts.index_signers(source)
+        is_verified = is_own and key.fingerprint in check.facts.index_signers(source)
         command = as_typed(
             ["velpin", "add", source.handle, "--key", place, "--fingerprint", bare(key.fingerprint)]
         )

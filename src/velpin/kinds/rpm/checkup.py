@@ -71,16 +71,14 @@ class RpmCheckupFacts(KindFacts):
         fetched = self.host.copies[source.handle].fetched
         if fetched is None:
             return ()
-        offered = {fingerprint for _, fingerprint, _ in fetched.offered_keys}
-        return [key for key in fetched.signed_by if key not in offered]
+        return [key for key in fetched.signed_by if key not in fetched.offered]
 
     def package_signers(self, source: Source) -> Sequence[str]:
         """Who signed the few packages that were looked at."""
         fetched = self.host.copies[source.handle].fetched
         if fetched is None:
             return ()
-        offered = {fingerprint for _, fingerprint, _ in fetched.offered_keys}
-        return [key for key in fetched.packages_signed_by if key not in offered]
+        return [key for key in fetched.packages_signed_by if key not in fetched.offered]
 
     def is_checked(self, source: Source) -> bool:
         """Its index or its packages."""

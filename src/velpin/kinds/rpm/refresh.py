@@ -139,7 +139,7 @@ class _RpmFetch(SourceFetch):
         named = {key.fingerprint for key in keys if key.is_usable(self.now)}
         if self.source.signed_index:
             return bool(named.intersection(known.signed_by))
-        named |= {fingerprint for _, fingerprint, _ in known.offered_keys}
+        named |= known.offered
         return bool(named & {*known.signed_by, *known.packages_signed_by})
 
     def _signers(self, url: str, data: bytes) -> tuple[str, ...]:
