@@ -163,7 +163,7 @@ BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "forecast": (["forecast", "gull", "--why"], 71, set()),
     "offers": (["offers", "gull"], 60, set()),
     "find": (["find", "gull"], 60, set()),
-    "keys": (["keys"], 90, set()),
+    "keys": (["keys"], 91, set()),
     "refresh": (["refresh"], 74, {"email", "filelock", "concurrent.futures"}),
     "add": (
         ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 103,
@@ -183,7 +183,7 @@ BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "journal": (["journal"], 58, set()),
     "checkup": (["checkup", "--offline"], 146, {"email"}),
     "catalog": (["catalog"], 70, set()),
-    "export": (["export"], 104, {"pysequoia"}),
+    "export": (["export"], 105, {"pysequoia"}),
     "conform": (["conform", "{}/host.toml", "--check"], 117, {"tomllib"}),
     "expect": (["expect", "{}/host.toml"], 87, {"tomllib"}),
     "undo": (["undo"], 66, set()),
