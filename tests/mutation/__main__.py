@@ -1,7 +1,7 @@
 """python -m tests.mutation [--area NAME] [--sample N] [--seed S]: faults noticed, by area.
 
-Each fault is put into a copy of the source, and the tests of its area are run on that until one
-fails. What no test notices is printed with its line; those that cannot matter are in ACCEPTED.
+Each fault is put into one module, and the daily tests that come by it are run until one fails.
+What no test notices is printed with its line; those that cannot matter are in `areas.ACCEPTED`.
 """
 
 from __future__ import annotations
@@ -9,127 +9,87 @@ from __future__ import annotations
 import argparse
 import os
 import random
-import shutil
-import subprocess
-import sys
-import tempfile
-from collections.abc import Iterator, Sequence
-from pathlib import Path
-from typing import NamedTuple
+import secrets
+from collections.abc import Iterator
+from multiprocessing import get_context
 
-from tests.mutation.operators import Mutant, mutants
+from tests.mutation.areas import ACCEPTED, AREAS, PACKAGE, modules
+from tests.mutation.operators import Fault, faults
+from tests.mutation.reach import Reach, reach
+from tests.mutation.running import Verdict, judge, preload
 
-ROOT = Path(__file__).parents[2]
-SECONDS = 240
+GOAL = 90
 
 
-class Area(NamedTuple):
-    """Code of one kind, and the tests that hold it, the fastest first."""
-
-    files: tuple[str, ...]
-    tests: tuple[str, ...]
-
-
-AREAS = {
-    "choice": Area(
-        ("kinds/deb/choice.py", "kinds/deb/requests.py", "kinds/rpm/solve/policy.py"),
-        ("test_choice_rules", "test_forecast", "test_rules", "test_rpm_choice", "agreement"),
-    ),
-    "transaction": Area(
-        ("kinds/deb/transaction/*.py", "kinds/deb/engine/*.py"),
-        ("test_resolve", "test_transaction", "test_choice_rules", "test_refusal", "agreement"),
-    ),
-    "solve": Area(
-        ("kinds/rpm/solve/*.py", "kinds/alpm/solver.py"),
-        ("test_search", "test_rpm_choice", "test_alpm_choice", "test_choice_rules", "agreement"),
-    ),
-    "edit": Area(
-        ("kinds/*/edit.py",),
-        ("test_edit", "test_change_rules", "test_text", "test_rpm_changes", "test_alpm_changes",
-         "test_add"),
-    ),
-    "journal": Area(
-        ("change/journal.py",), ("test_journal", "test_change_rules", "test_confined")
-    ),
-    "rules": Area(
-        ("core/rule_*.py", "kinds/*/rules/*.py"),
-        ("test_rule", "test_rules", "test_kind_contract", "test_rpm_changes",
-         "test_alpm_changes", "test_drawn_rules"),
-    ),
-}  # fmt: skip
-
-ACCEPTED = {
-    ("kinds/deb/edit.py", "without sorted"):
-        "the order of options in a statement: both sides are read by the same code, and no edit"
-        " moves an option",
-    ("kinds/deb/engine/repair.py", "without Cause('upgrade')"):
-        "what was marked for installation has a cause; the other is there for its type",
-}  # fmt: skip
-"""Faults that no test can notice, by file and what was done, and why."""
+def drawn(area: str, sample: int, seed: int) -> list[tuple[str, Fault]]:
+    """Some faults of an area."""
+    every = [
+        (module, fault)
+        for module in modules()[area]
+        for fault in faults((PACKAGE / module).read_text())
+    ]
+    return random.Random(f"{area} {seed}").sample(every, min(sample, len(every)))
 
 
-def faults(area: Area) -> Iterator[tuple[str, Mutant]]:
-    """Every fault of an area, by file."""
-    for pattern in area.files:
-        for path in sorted((ROOT / "src/velpin").glob(pattern)):
-            name = str(path.relative_to(ROOT / "src/velpin"))
-            for mutant in mutants(path.read_text()):
-                yield name, mutant
-
-
-def is_noticed(source: Path, name: str, mutant: Mutant, tests: Sequence[str]) -> bool:
-    """Whether a test fails with a fault in the copy of the source."""
-    path = source / "velpin" / name
-    before = path.read_text()
-    path.write_text(mutant.text)
-    try:
-        for test in tests:
-            where = f"tests/{test}.py" if (ROOT / f"tests/{test}.py").exists() else f"tests/{test}"
-            command = [
-                sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider",
-                "-n", "0", where,
-            ]  # fmt: skip
-            env = {
-                **os.environ, "PYTHONPATH": str(source), "PYTHONDONTWRITEBYTECODE": "1",
-                "VELPIN_DRAWN_HOSTS": "4",
-            }  # fmt: skip
-            try:
-                done = subprocess.run(
-                    command, cwd=ROOT, env=env, capture_output=True, check=False, timeout=SECONDS
-                )
-            except subprocess.TimeoutExpired:
-                return True
-            if done.returncode != 0:
-                return True
-        return False
-    finally:
-        path.write_text(before)
-
-
-def main() -> None:
-    """Draw some faults of each area and see which are noticed."""
+def main() -> int:
+    """Draw some faults of each area and see which are noticed; 1 if any area misses the goal."""
     parser = argparse.ArgumentParser(prog="python -m tests.mutation")
     parser.add_argument("--area", action="append", choices=sorted(AREAS))
-    parser.add_argument("--sample", type=int, default=25)
-    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--sample", type=int, default=60, help="how many faults of each area")
+    parser.add_argument("--seed", type=int, default=secrets.randbelow(10**6))
+    parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    parser.add_argument("--only", default="", help="modules whose path holds this")
     said = parser.parse_args()
-    with tempfile.TemporaryDirectory() as folder:
-        source = Path(folder) / "src"
-        shutil.copytree(ROOT / "src", source)
-        for name in said.area or sorted(AREAS):
-            everything = list(faults(AREAS[name]))
-            drawn = random.Random(said.seed).sample(everything, min(said.sample, len(everything)))
-            noticed = accepted = 0
-            for file, mutant in drawn:
-                if is_noticed(source, file, mutant, AREAS[name].tests):
-                    noticed += 1
-                elif (file, mutant.what) in ACCEPTED:
-                    accepted += 1
-                else:
-                    print(f"  unnoticed: {file}:{mutant.line} {mutant.what}", flush=True)
-            rest = f", {accepted} accepted" if accepted else ""
-            print(f"{name}: {noticed} of {len(drawn)} noticed{rest}", flush=True)
+    came_by = reach()
+    preload()
+    print(f"seed {said.seed}", flush=True)
+    rows = []
+    with get_context("fork").Pool(said.jobs, initializer=_hold, initargs=(came_by,)) as pool:
+        for area in said.area or AREAS:
+            chosen = [one for one in drawn(area, said.sample, said.seed) if said.only in one[0]]
+            verdicts = pool.imap(_judged, chosen)
+            rows.append((area, *_told(verdicts)))
+            print(_row(*rows[-1]), flush=True)
+    print("\nof the faults drawn:")
+    for row in rows:
+        print(_row(*row))
+    return int(
+        any(noticed * 100 < GOAL * (count - accepted) for _, count, noticed, accepted in rows)
+    )
+
+
+_CAME_BY: list[Reach] = []
+"""What a worker was given when it began: it is too much to send along with every fault."""
+
+
+def _hold(came_by: Reach) -> None:
+    _CAME_BY.append(came_by)
+
+
+def _judged(one: tuple[str, Fault]) -> Verdict:
+    return judge(*one, _CAME_BY[0])
+
+
+def _told(verdicts: Iterator[Verdict]) -> tuple[int, int, int]:
+    """Print what went unnoticed; how many there were, were noticed, cannot be."""
+    count = noticed = accepted = 0
+    for one in verdicts:
+        count += 1
+        noticed += one.noticed
+        why = ACCEPTED.get((one.module, one.fault.function, one.what), "")
+        if not one.noticed:
+            accepted += bool(why)
+            where = f"{one.module}:{one.fault.line} {one.fault.function}"
+            end = f"cannot be noticed: {why}" if why else f"{one.asked} tests come by"
+            print(f"  unnoticed: {where}: {one.what} ({end})", flush=True)
+    return count, noticed, accepted
+
+
+def _row(area: str, count: int, noticed: int, accepted: int) -> str:
+    share = 100 * noticed / max(count - accepted, 1)
+    rest = f", {accepted} cannot be" if accepted else ""
+    return f"{area:12} {noticed:3} of {count:3} noticed ({share:.0f} %){rest}"
 
 
 if __name__ == "__main__":
-    main()
+    raise SystemExit(main())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 _COMPARE: dict[type[ast.cmpop], type[ast.cmpop]] = {
@@ -12,24 +12,85 @@ _COMPARE: dict[type[ast.cmpop], type[ast.cmpop]] = {
 }  # fmt: skip
 _CALLS = {"any": "all", "all": "any", "min": "max", "max": "min"}
 _UNWRAPPED = ("reversed", "sorted")
+_SIGNS: dict[type[ast.operator], type[ast.operator]] = {ast.Add: ast.Sub, ast.Sub: ast.Add}
+_LOOPS = (ast.Break, ast.Continue)
+
+
+class Fault(NamedTuple):
+    """One fault, not yet made: the `at`-th node of the module in walking order."""
+
+    at: int
+    variant: str
+    line: int
+    lines: frozenset[int]
+    """The lines of its statement: a test that comes by one of them may notice it."""
+    function: str
+    """The innermost function around it, "" where it is done when the module is read."""
 
 
 class Mutant(NamedTuple):
-    """One fault: the line it is on, what was done, and the whole new text."""
+    """A fault that was made."""
 
-    line: int
     what: str
     text: str
 
 
-def mutants(text: str) -> Iterator[Mutant]:
+def faults(text: str) -> Iterator[Fault]:
     """Every fault of these kinds in a module's text, in the order of the code."""
-    for at, node in enumerate(ast.walk(ast.parse(text))):
-        for variant in _variants(node):
-            tree = ast.parse(text)
-            target = next(one for place, one in enumerate(ast.walk(tree)) if place == at)
-            what = _VARIANTS[variant](target)
-            yield Mutant(getattr(node, "lineno", 0), what, ast.unparse(tree))
+    tree = ast.parse(text)
+    around, statements, passed_over = _functions(tree), _statements(tree), _passed_over(tree)
+    for at, node in enumerate(ast.walk(tree)):
+        for variant in _variants(node) if node not in passed_over else ():
+            line = node.target.lineno if isinstance(node, ast.comprehension) else _line(node)
+            yield Fault(at, variant, line, statements[line], around.get(line, ""))
+
+
+def mutant(text: str, fault: Fault) -> Mutant:
+    """The module with a fault in it."""
+    tree = ast.parse(text)
+    node = next(one for place, one in enumerate(ast.walk(tree)) if place == fault.at)
+    what = _VARIANTS[fault.variant](node)
+    return Mutant(what, ast.unparse(tree))
+
+
+def _line(node: ast.AST) -> int:
+    line: int = getattr(node, "lineno", 0)
+    return line
+
+
+def _passed_over(tree: ast.Module) -> set[ast.AST]:
+    """What says something to readers and tools alone: what is there for types, how a class is
+    made, that two lists have the same length."""
+    found: set[ast.AST] = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING":
+            found.update(ast.walk(node))
+        elif isinstance(node, (ast.FunctionDef, ast.ClassDef)):
+            found.update(each for one in node.decorator_list for each in ast.walk(one))
+        elif isinstance(node, ast.keyword) and node.arg == "strict":
+            found.add(node.value)
+    return found
+
+
+def _functions(tree: ast.Module) -> dict[int, str]:
+    """The innermost function around each line of a function's body."""
+    found: dict[int, str] = {}
+    for node in ast.walk(tree):
+        if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef)):
+            found.update(dict.fromkeys(range(node.lineno, (node.end_lineno or 0) + 1), node.name))
+    return found
+
+
+def _statements(tree: ast.Module) -> dict[int, frozenset[int]]:
+    """The lines of the innermost statement around each line; of one with a body, its head."""
+    found: dict[int, frozenset[int]] = {}
+    for node in ast.walk(tree):
+        if isinstance(node, ast.stmt):
+            body = getattr(node, "body", None)
+            last = body[0].lineno - 1 if body else node.end_lineno or node.lineno
+            lines = frozenset(range(node.lineno, max(last, node.lineno) + 1))
+            found.update(dict.fromkeys(lines, lines))
+    return found
 
 
 def _variants(node: ast.AST) -> Iterator[str]:
@@ -38,6 +99,7 @@ def _variants(node: ast.AST) -> Iterator[str]:
     elif isinstance(node, ast.BoolOp):
         yield "boolean"
         yield "dropped"
+        yield "first dropped"
     elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
         yield "not"
     elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
@@ -49,8 +111,35 @@ def _variants(node: ast.AST) -> Iterator[str]:
         yield "reverse"
     elif isinstance(node, ast.Constant) and isinstance(node.value, bool):
         yield "constant"
-    elif isinstance(node, ast.If) and not node.orelse:
+    elif isinstance(node, ast.If):
         yield "condition"
+    elif isinstance(node, ast.IfExp):
+        yield "choice"
+    elif isinstance(node, ast.comprehension) and node.ifs:
+        yield "filter"
+    elif isinstance(node, ast.Subscript) and _end(node) is not None:
+        yield "end"
+    elif isinstance(node, ast.BinOp) and type(node.op) in _SIGNS and _is_number(node.right):
+        yield "sign"
+    elif isinstance(node, ast.Expr) and isinstance(node.value, (ast.Call, ast.YieldFrom)):
+        yield "statement"
+    elif isinstance(node, _LOOPS):
+        yield "loop"
+
+
+def _is_number(node: ast.AST) -> bool:
+    return isinstance(node, ast.Constant) and type(node.value) is int
+
+
+def _end(node: ast.Subscript) -> int | None:
+    """0 or -1: which end of a list is taken; None where it is anything else."""
+    if not isinstance(node.ctx, ast.Load):
+        return None
+    try:
+        index = ast.literal_eval(node.slice)
+    except (ValueError, TypeError):
+        return None
+    return index if type(index) is int and index in (0, -1) else None
 
 
 def _compare(node: ast.Compare) -> str:
@@ -70,11 +159,13 @@ def _dropped(node: ast.BoolOp) -> str:
     return f"without {ast.unparse(gone)[:50]}"
 
 
+def _first_dropped(node: ast.BoolOp) -> str:
+    gone = node.values.pop(0)
+    return f"without {ast.unparse(gone)[:50]}"
+
+
 def _not(node: ast.UnaryOp) -> str:
-    node.operand = ast.Call(ast.Name("bool", ast.Load()), [node.operand], [])
-    node.operand = ast.UnaryOp(ast.Not(), ast.UnaryOp(ast.Not(), node.operand))
-    node.op = ast.Not()
-    node.operand = node.operand.operand
+    node.operand = ast.UnaryOp(ast.Not(), node.operand)
     return "not dropped"
 
 
@@ -107,7 +198,44 @@ def _condition(node: ast.If) -> str:
     return f"never: if {old[:50]}"
 
 
-_VARIANTS = {
-    "compare": _compare, "boolean": _boolean, "dropped": _dropped, "not": _not, "call": _call,
-    "unwrapped": _unwrapped, "reverse": _reverse, "constant": _constant, "condition": _condition,
+def _choice(node: ast.IfExp) -> str:
+    old = ast.unparse(node.test)
+    node.test = ast.Constant(False)
+    return f"always the other: {old[:50]}"
+
+
+def _filter(node: ast.comprehension) -> str:
+    gone = node.ifs.pop()
+    return f"without the filter {ast.unparse(gone)[:50]}"
+
+
+def _other_end(node: ast.Subscript) -> str:
+    end = _end(node)
+    node.slice = ast.Constant(0) if end else ast.UnaryOp(ast.USub(), ast.Constant(1))
+    return "the last became the first" if end else "the first became the last"
+
+
+def _sign(node: ast.BinOp) -> str:
+    old = type(node.op)
+    node.op = _SIGNS[old]()
+    return f"{old.__name__} became {_SIGNS[old].__name__}"
+
+
+def _statement(node: ast.Expr) -> str:
+    old, node.value = ast.unparse(node.value), ast.Constant(None)
+    return f"not done: {old[:50]}"
+
+
+def _loop(node: ast.stmt) -> str:
+    other = ast.Continue if isinstance(node, ast.Break) else ast.Break
+    old = type(node).__name__
+    node.__class__ = other
+    return f"{old} became {other.__name__}"
+
+
+_VARIANTS: dict[str, Callable[..., str]] = {
+    "compare": _compare, "boolean": _boolean, "dropped": _dropped, "first dropped": _first_dropped,
+    "not": _not, "call": _call, "unwrapped": _unwrapped, "reverse": _reverse,
+    "constant": _constant, "condition": _condition, "choice": _choice, "filter": _filter,
+    "end": _other_end, "sign": _sign, "statement": _statement, "loop": _loop,
 }  # fmt: skip

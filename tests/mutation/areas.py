@@ -1,0 +1,80 @@
+"""What the code is divided into, so that a figure stands for each part."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+ROOT = Path(__file__).parents[2]
+PACKAGE = ROOT / "src/velpin"
+
+AREAS: dict[str, tuple[str, ...]] = {
+    "search": (
+        "kinds/deb/engine/search.py", "kinds/deb/transaction/clauses.py",
+        "kinds/deb/transaction/solving.py",
+    ),
+    "choice": (
+        "kinds/deb/choice.py", "kinds/deb/requests.py", "kinds/deb/preferences.py",
+        "kinds/deb/phasing.py", "kinds/deb/version.py", "kinds/deb/relations.py",
+        "kinds/rpm/solve/policy.py", "kinds/rpm/version.py", "kinds/rpm/relation.py",
+        "kinds/alpm/version.py", "kinds/alpm/relation.py", "model/precedence.py",
+    ),
+    "transaction": (
+        "kinds/deb/engine/*.py", "kinds/deb/transaction/*.py", "kinds/deb/forecast.py",
+        "kinds/deb/reasons.py", "kinds/deb/sentences.py",
+    ),
+    "solve": (
+        "kinds/rpm/solve/*.py", "kinds/rpm/forecast.py", "kinds/rpm/transaction.py",
+        "kinds/rpm/pool.py", "kinds/rpm/reasons.py", "kinds/rpm/explain.py",
+        "kinds/rpm/remedies.py", "kinds/rpm/sentences.py",
+    ),
+    "alpm": ("kinds/alpm/*.py",),
+    "rpm": ("kinds/rpm/*.py", "kinds/rpm/record/*.py", "kinds/rpm_*/*.py"),
+    "deb": ("kinds/deb/*.py",),
+    "rules": (
+        "core/rule_*.py", "core/takeover.py", "core/own_file.py", "kinds/*/rules/*.py",
+        "kinds/*/rules.py", "kinds/*/edit.py", "kinds/*/*lock*.py", "model/rule.py",
+        "model/request.py",
+    ),
+    "checkup": ("core/checkup/*.py", "kinds/*/checkup.py", "kinds/*/next_release.py"),
+    "hostfile": (
+        "core/hostfile/*.py", "core/snapshot.py", "kinds/*/describe.py", "model/hostfile.py",
+        "recipes/*.py", "kinds/*/recipes.py",
+    ),
+    "catalog": ("core/catalog/*.py", "model/catalog.py"),
+    "journal": ("change/*.py",),
+    "trust": ("trust/*.py", "kinds/*/trust.py", "kinds/*/key*.py", "core/host_keys.py",
+              "kinds/rpm/package_signature.py"),
+    "fetch": ("fetch/*.py", "kinds/*/refresh.py", "core/fetching.py", "core/refreshing.py",
+              "apart.py"),
+    "store": ("store/*.py", "files/*.py", "forked.py"),
+    "report": ("core/report.py", "front/report/*.py", "model/report.py"),
+    "shift": (
+        "core/shift.py", "core/host_diff.py", "kinds/*/host_diff.py", "model/shift.py",
+        "core/generations.py",
+    ),
+    "core": ("core/*.py", "kinds/*/add.py", "model/*.py", "errors.py", "kinds/__init__.py"),
+    "front": ("front/*.py",),
+}  # fmt: skip
+"""The modules of each area. One that several name belongs to the first of them, but for those of
+a kind as a whole, which are what is left."""
+
+REST = ("alpm", "rpm", "deb", "core")
+ELSEWHERE = ("demo/", "__init__.py", "__main__.py")
+"""What makes the demo is no part of the product's work."""
+
+ACCEPTED: dict[tuple[str, str, str], str] = {}
+"""Faults that no test can notice, by file, function and what was done, and why."""
+
+
+def modules() -> dict[str, list[str]]:
+    """The modules of each area, by their paths below the package."""
+    found: dict[str, list[str]] = {name: [] for name in AREAS}
+    placed: set[str] = set()
+    for name in sorted(AREAS, key=lambda one: one in REST):
+        for pattern in AREAS[name]:
+            for path in sorted(PACKAGE.glob(pattern)):
+                module = str(path.relative_to(PACKAGE))
+                if module not in placed:
+                    placed.add(module)
+                    found[name].append(module)
+    return found

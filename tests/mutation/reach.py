@@ -1,0 +1,156 @@
+"""Which tests come by which line, and how long each takes: a plugin of the test runner.
+
+With it, a fault is shown to the tests that can notice it, the quickest first, and to no other.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import pickle
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import pytest
+
+from tests.mutation.areas import PACKAGE, ROOT
+
+STORE = ROOT / ".reach"
+"""What was measured last."""
+
+
+class Reach(NamedTuple):
+    """What the tests come by."""
+
+    seconds: dict[str, float]
+    """How long each test takes."""
+    lines: dict[str, dict[int, set[str]]]
+    """The tests that come by each line of each module."""
+
+    def tests(self, module: str, lines: frozenset[int]) -> set[str]:
+        """The tests that come by any of these lines."""
+        by_line = self.lines.get(module, {})
+        return set().union(*(by_line.get(line, ()) for line in lines))
+
+    def of_module(self, module: str) -> set[str]:
+        """The tests that come by a module."""
+        return set().union(*self.lines.get(module, {}).values())
+
+
+def reach() -> Reach:
+    """What the tests come by now. What was measured before is kept; anew are run the files of
+    tests that changed, and those that come by a module that did."""
+    tests = _hashes(ROOT / "tests", "**/test_*.py")
+    modules = _hashes(PACKAGE, "**/*.py")
+    before = (
+        pickle.loads(STORE.read_bytes()) if STORE.exists() else _Measured({}, {}, Reach({}, {}))
+    )
+    lines = {
+        module: by_line for module, by_line in before.reach.lines.items()
+        if module in modules
+    }  # fmt: skip
+    again = {file for file in tests if tests[file] != before.tests.get(file)}
+    for module, hashed in modules.items():
+        if hashed != before.modules.get(module):
+            come_by = set().union(*lines.pop(module, {}).values())
+            again.update(test.partition("::")[0] for test in come_by)
+    stale = again | (set(before.tests) - set(tests))
+    seconds = {t: took for t, took in before.reach.seconds.items() if _file(t) not in stale}
+    lines = {
+        module: {
+            line: kept
+            for line, names in by_line.items()
+            if (kept := {name for name in names if _file(name) not in stale})
+        }
+        for module, by_line in lines.items()
+    }
+    found = Reach(seconds, lines)
+    for took, came_by in _measure(sorted(again & set(tests))) if again else ():
+        seconds |= took
+        for module, by_line in came_by.items():
+            for line, names in by_line.items():
+                lines.setdefault(module, {}).setdefault(line, set()).update(names)
+    STORE.write_bytes(pickle.dumps(_Measured(tests, modules, found)))
+    return found
+
+
+class _Measured(NamedTuple):
+    """What was measured, and hashes of the files for which that holds."""
+
+    tests: dict[str, str]
+    modules: dict[str, str]
+    reach: Reach
+
+
+def _file(test: str) -> str:
+    return test.partition("::")[0]
+
+
+def _hashes(folder: Path, pattern: str) -> dict[str, str]:
+    base = PACKAGE if folder == PACKAGE else ROOT
+    return {
+        str(path.relative_to(base)): hashlib.sha256(path.read_bytes()).hexdigest()
+        for path in folder.glob(pattern)
+    }
+
+
+def _measure(files: list[str]) -> list[tuple[dict[str, float], dict[str, dict[int, list[str]]]]]:
+    """Run files of tests, each test with what it comes by and how long it takes."""
+    with tempfile.TemporaryDirectory() as place:
+        done = subprocess.run(
+            [
+                sys.executable, "-m", "pytest", "-q", "-m", "not slow", "-p",
+                "tests.mutation.reach", "-p", "no:cacheprovider", *files,
+            ],
+            cwd=ROOT, env={**os.environ, "VELPIN_REACH": place}, check=False,
+            stdout=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        if done.returncode not in (0, 5):
+            sys.exit(f"the tests fail without any fault:\n{done.stdout[-3000:]}")
+        return [pickle.loads(part.read_bytes()) for part in Path(place).iterdir()]
+
+
+class Measuring:
+    """Notes for each test the lines it comes by."""
+
+    def __init__(self, place: Path) -> None:
+        from coverage import Coverage
+
+        self._place = place
+        self._seconds: dict[str, float] = {}
+        self._coverage = Coverage(data_file=None, source=[str(PACKAGE)])
+        self._coverage.start()
+
+    @pytest.hookimpl(hookwrapper=True)
+    def pytest_runtest_protocol(self, item: pytest.Item) -> Iterator[None]:
+        """One test, with all that is made for it."""
+        self._coverage.switch_context(item.nodeid)
+        started = time.monotonic()
+        yield
+        self._seconds[item.nodeid] = time.monotonic() - started
+        self._coverage.switch_context("")
+
+    def pytest_sessionfinish(self) -> None:
+        """Write down what was seen."""
+        self._coverage.stop()
+        data = self._coverage.get_data()
+        lines: dict[str, dict[int, list[str]]] = {}
+        for file in data.measured_files():
+            name = str(Path(file).relative_to(PACKAGE))
+            lines[name] = {
+                line: [one for one in tests if one]
+                for line, tests in data.contexts_by_lineno(file).items()
+            }
+        (self._place / str(os.getpid())).write_bytes(pickle.dumps((self._seconds, lines)))
+
+
+def pytest_configure(config: Any) -> None:
+    """Measure where tests are run, that is, in the workers."""
+    place = os.environ.get("VELPIN_REACH")
+    if place and (hasattr(config, "workerinput") or not config.option.numprocesses):
+        config.pluginmanager.register(Measuring(Path(place)))

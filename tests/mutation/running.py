@@ -1,0 +1,164 @@
+"""Tests run upon a fault: in a forked process, which reads the faulty module in place of its own."""
+
+from __future__ import annotations
+
+import contextlib
+import importlib
+import importlib.machinery
+import os
+import resource
+import shutil
+import signal
+import sys
+import tempfile
+import time
+from collections import defaultdict
+from collections.abc import Collection, Iterator
+from pathlib import Path
+from types import CodeType
+from typing import Any, NamedTuple
+
+import pytest
+
+from tests.mutation.areas import PACKAGE, ROOT
+from tests.mutation.operators import Fault, mutant
+from tests.mutation.reach import Reach
+
+MOST_SECONDS = 100.0
+"""So many seconds of tests are enough for one fault."""
+FIRST_FILES = 6
+LARGEST = 6 << 30
+PRELOADED = (
+    "pytest", "_pytest", "hypothesis", "hypothesis.strategies", "xdist", "pysequoia", "yaml",
+    "rich.console", "rich.table", "typer", "cryptography.hazmat.primitives.hashes", "urllib3",
+    "jinja2", "rapidfuzz", "filelock", "lz4.frame", "http.server", "sqlite3", "jsonschema",
+    "tomllib", "tomli_w", "email.parser", "matplotlib", "xml.etree.ElementTree",
+)  # fmt: skip
+
+
+class Verdict(NamedTuple):
+    """Whether a fault was noticed."""
+
+    module: str
+    fault: Fault
+    what: str
+    noticed: bool
+    asked: int
+    """How many tests come by it."""
+
+
+def preload() -> None:
+    """Read what every test needs, of others: it is there in each forked process then."""
+    for name in PRELOADED:
+        with contextlib.suppress(ImportError):
+            importlib.import_module(name)
+    assert not any(name.startswith("velpin") for name in sys.modules)
+
+
+def judge(module: str, fault: Fault, reach: Reach) -> Verdict:
+    """Show a fault to the tests that come by it, the quickest first."""
+    path = PACKAGE / module
+    made = mutant(path.read_text(), fault)
+    # What is done when a module is read belongs to all that comes by the module.
+    tests = reach.tests(module, fault.lines) if fault.function else reach.of_module(module)
+    noticed = any(
+        _fails(path, made.text, batch, sum(reach.seconds[one] for one in batch))
+        for batch in _batches(tests, reach)
+    )
+    return Verdict(module, fault, made.what, noticed, len(tests))
+
+
+def _batches(tests: Collection[str], reach: Reach) -> Iterator[list[str]]:
+    """A few files of tests that are soon done, then the rest; in all no more than so many
+    seconds."""
+    by_file: dict[str, list[str]] = defaultdict(list)
+    left = MOST_SECONDS
+    for test in sorted(tests, key=lambda one: reach.seconds[one]):
+        left -= reach.seconds[test]
+        if left < 0:
+            break
+        by_file[test.partition("::")[0]].append(test)
+    files = sorted(by_file, key=lambda file: sum(reach.seconds[one] for one in by_file[file]))
+    for some in (files[:FIRST_FILES], files[FIRST_FILES:]):
+        chosen = [test for file in some for test in by_file[file]]
+        if chosen:
+            yield sorted(chosen, key=lambda one: reach.seconds[one])
+
+
+def _fails(path: Path, text: str, tests: list[str], seconds: float) -> bool:
+    """Whether one of these tests fails with this text for the module, or never ends."""
+    folder = tempfile.mkdtemp(prefix="velpin-fault-", dir=_memory())
+    child = os.fork()
+    if child == 0:
+        code = 1
+        try:
+            os.setsid()
+            code = _run(path, text, tests, folder)
+        finally:
+            os._exit(code)
+    deadline = time.monotonic() + 30 + 6 * seconds
+    try:
+        while time.monotonic() < deadline:
+            ended, status = os.waitpid(child, os.WNOHANG)
+            if ended:
+                return os.waitstatus_to_exitcode(status) != 0
+            time.sleep(0.02)
+        return True
+    finally:
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(child, signal.SIGKILL)
+        with contextlib.suppress(ChildProcessError):
+            os.waitpid(child, 0)
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _memory() -> str | None:
+    return "/dev/shm" if os.access("/dev/shm", os.W_OK) else None
+
+
+def _run(path: Path, text: str, tests: list[str], folder: str) -> int:
+    resource.setrlimit(resource.RLIMIT_AS, (LARGEST, LARGEST))
+    nothing = os.open(os.devnull, os.O_RDWR)
+    for handle in (0, 1, 2):
+        os.dup2(nothing, handle)
+    os.chdir(ROOT)
+    _replace(path, text)
+    files = sorted({str(ROOT / test.partition("::")[0]) for test in tests})
+    words = [
+        "-q", "-x", "-n", "0", "-m", "not slow", "-p", "no:cacheprovider", "--tb", "no",
+        "--hypothesis-seed", "1", "--basetemp", f"{folder}/tests", *files,
+    ]  # fmt: skip
+    return int(pytest.main(words, plugins=[_Only(tests)]))
+
+
+def _replace(path: Path, text: str) -> None:
+    """Have one module read as this text."""
+    own = importlib.machinery.SourceFileLoader.get_code
+
+    def get_code(loader: Any, name: str) -> CodeType | None:
+        if Path(loader.path) == path:
+            return compile(text, str(path), "exec", dont_inherit=True)
+        return own(loader, name)
+
+    importlib.machinery.SourceFileLoader.get_code = get_code  # type: ignore[method-assign]
+
+
+class _Only:
+    """Runs these tests alone, in this order, and keeps no example that failed."""
+
+    def __init__(self, tests: list[str]) -> None:
+        self._order = {name: at for at, name in enumerate(tests)}
+
+    @pytest.hookimpl(trylast=True)
+    def pytest_configure(self) -> None:
+        """Examples that failed with a fault are none of the tests'."""
+        from hypothesis import settings
+
+        settings.register_profile("faults", settings.get_current_profile(), database=None)
+        settings.load_profile("faults")
+
+    @pytest.hookimpl(trylast=True)
+    def pytest_collection_modifyitems(self, items: list[pytest.Item]) -> None:
+        """Those that were asked for, the quickest first."""
+        items[:] = [one for one in items if one.nodeid in self._order]
+        items.sort(key=lambda one: self._order[one.nodeid])

@@ -1,0 +1,202 @@
+"""What is foreseen on small random hosts, held against trying every set of packages."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.rpm_harbour import DNF, ZYPP
+from tests.small_worlds import (
+    NAMES,
+    Build,
+    State,
+    World,
+    alpm_host,
+    deb_host,
+    rpm_host,
+    states,
+    worlds,
+)  # fmt: skip
+
+names = st.sampled_from(NAMES)
+
+
+def after(world: World, told: Mapping[str, Any]) -> State:
+    """What is installed when all that was foreseen is done."""
+    state = dict(world.now)
+    for change in told["changes"]:
+        name, version = change["name"], change["new"]
+        if version is None:
+            del state[name]
+            continue
+        number = int(version.partition("-")[0])
+        state[name] = next(one for one in world.known(name) if one.version == number)
+    return state
+
+
+def told_by(host: Any, *words: str) -> dict[str, Any]:
+    """A forecast."""
+    said = host.run("forecast", "--json", *words)
+    found: dict[str, Any] = json.loads(said[1])
+    return found
+
+
+# -- deb, the newer generation: a complete search, in an order that is known -----------------
+
+
+def aims(world: World) -> dict[str, Build]:
+    """Of each name the build that would be taken: the highest version."""
+    return {name: world.known(name)[0] for name in NAMES if world.known(name)}
+
+
+def deb_choices(world: World, asked: str) -> dict[str, list[Build | None]]:
+    """For each name what may be: nothing, what is installed, the candidate."""
+    aim = aims(world)
+    found: dict[str, list[Build | None]] = {}
+    for name in aim:
+        here = world.now.get(name)
+        found[name] = (
+            [None, here, aim[name]] if here not in (None, aim[name]) else [None, aim[name]]
+        )
+        if name == asked:
+            found[name] = [aim[name]]
+        elif name in world.held and here is not None:
+            found[name] = [here]
+    return found
+
+
+def kept_in_order(possible: Iterable[State], own: Sequence[str]) -> dict[str, bool]:
+    """Which of the packages installed for themselves stay, the first before the next."""
+    left, found = list(possible), {}
+    for name in own:
+        stay = [state for state in left if name in state]
+        found[name] = bool(stay)
+        left = stay or left
+    return found
+
+
+@given(worlds(), names)
+def test_the_newer_deb_search_finds_a_way_where_there_is_one(world: World, asked: str) -> None:
+    if not world.known(asked) or asked in world.held:
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        told = told_by(deb_host(world, Path(folder)), asked)
+    possible = list(states(deb_choices(world, asked)))
+    assert told["ok"] == bool(possible)
+    if possible:
+        state = after(world, told)
+        assert state in possible
+        own = [name for name in sorted(world.now) if name not in world.automatic]
+        assert {name: name in state for name in own} == kept_in_order(possible, own)
+
+
+@given(worlds())
+def test_so_it_does_in_the_full_upgrade(world: World) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        told = told_by(deb_host(world, Path(folder)), "--upgrade")
+    possible = list(states(deb_choices(world, "")))
+    assert told["ok"] == bool(possible)
+    if possible:
+        state = after(world, told)
+        assert state in possible
+        own = [name for name in sorted(world.now) if name not in world.automatic]
+        assert {name: name in state for name in own} == kept_in_order(possible, own)
+
+
+# -- deb, the older generation: steps that may fail, but leave nothing broken ----------------
+
+
+@given(worlds(), st.one_of(names, st.just("--upgrade")))
+def test_the_older_deb_way_leaves_nothing_broken(world: World, asked: str) -> None:
+    if asked in NAMES and not world.known(asked):
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        told = told_by(deb_host(world, Path(folder), newer=False), asked)
+    if told["ok"]:
+        state = after(world, told)
+        assert World.stands(state)
+        if asked in NAMES and asked not in world.held:
+            assert state[asked] == aims(world)[asked]
+
+
+# -- rpm ------------------------------------------------------------------------------------
+
+
+def rpm_choices(world: World, asked: str, kind: str) -> dict[str, list[Build | None]]:
+    """For each name what may be: an installed package stays in some build."""
+    found: dict[str, list[Build | None]] = {}
+    for name in NAMES:
+        here = world.now.get(name)
+        found[name] = [] if here or name == asked else [None]
+        found[name] += [
+            one for one in world.known(name)
+            if here is None or kind == DNF or one.version >= here.version
+        ]  # fmt: skip
+    return found
+
+
+@pytest.mark.parametrize("kind", [DNF, ZYPP])
+@given(worlds(), names)
+def test_the_rpm_solver_finds_a_way_where_there_is_one(kind: str, world: World, asked: str) -> None:
+    if asked in world.now or not world.known(asked):
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        told = told_by(rpm_host(world, Path(folder), kind), asked)
+    possible = list(states(rpm_choices(world, asked, kind)))
+    assert told["ok"] == bool(possible)
+    if possible:
+        assert after(world, told) in possible
+
+
+@pytest.mark.parametrize("kind", [DNF, ZYPP])
+@given(worlds())
+def test_an_rpm_upgrade_leaves_nothing_broken_and_takes_nothing_down(
+    kind: str, world: World
+) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        told = told_by(rpm_host(world, Path(folder), kind), "--upgrade")
+    assert told["ok"]  # that nothing changes is always a way
+    state = after(world, told)
+    assert World.stands(state)
+    assert all(state[one.name].version >= one.version for one in world.installed)
+
+
+# -- alpm: choices that are never taken back -------------------------------------------------
+
+
+@given(worlds(several=False), st.one_of(names, st.just("--upgrade")))
+def test_what_an_alpm_host_does_leaves_nothing_broken(world: World, asked: str) -> None:
+    best = {one.name: one for one in sorted(world.offered, key=lambda one: one.version)}
+    if asked in NAMES and asked not in best:
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        told = told_by(alpm_host(world, Path(folder)), asked)
+    if told["ok"]:
+        state = after(world, told)
+        assert World.stands(state)
+        assert set(world.now) <= set(state)
+        if asked in NAMES:
+            assert state[asked] == best[asked]
+
+
+@given(worlds(several=False, bounds=False), names)
+def test_an_alpm_host_finds_a_way_where_versions_play_no_part(world: World, asked: str) -> None:
+    best = {one.name: one for one in sorted(world.offered, key=lambda one: one.version)}
+    if asked not in best:
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        told = told_by(alpm_host(world, Path(folder)), asked)
+    choices: dict[str, list[Build | None]] = {
+        name: list(dict.fromkeys((world.now.get(name), best.get(name)))) for name in NAMES
+    }
+    possible = list(states({**choices, asked: [best[asked]]}))
+    assert told["ok"] <= bool(possible)
+    if told["ok"]:
+        assert after(world, told) in possible
