@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import io
 import json
-from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import Any
 
+from tests.program import Said, run_on
 from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
 from velpin.files.tree import Tree
-from velpin.front.running import run
 from velpin.kinds.alpm.adapter import AlpmAdapter
 from velpin.store.cache import open_cache
 
@@ -67,12 +65,9 @@ class AlpmHarbour:
         tree = Tree(self.root)
         return AlpmAdapter(tree, open_cache(tree))
 
-    def run(self, *words: str) -> tuple[int, str, str]:
-        """Run a command: exit code, output, messages."""
-        out, told = io.StringIO(), io.StringIO()
-        with redirect_stdout(out), redirect_stderr(told):
-            code = run(["--root", str(self.root), *words])
-        return code, out.getvalue(), told.getvalue()
+    def run(self, *words: str) -> Said:
+        """Run a command."""
+        return run_on(self.root, *words)
 
     def done(self, *words: str) -> str:
         """Run a command that must not fail: its output."""

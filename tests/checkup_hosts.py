@@ -5,21 +5,19 @@
 
 from __future__ import annotations
 
-import io
 import json
 import os
 import shlex
 import shutil
 import time
-from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from tests.program import Said, run_on
 from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
 from velpin.demo.signer import Signer
-from velpin.front.running import run
 from velpin.trust.openpgp import read_keys
 
 DEB, DNF, ZYPP, ALPM = "deb", "rpm-dnf", "rpm-zypp", "alpm"
@@ -37,14 +35,6 @@ class Item(NamedTuple):
     needs: str = ""
     built_from: str = ""
     arch: str = ""
-
-
-class Answer(NamedTuple):
-    """What a run of the program printed, and its exit code."""
-
-    code: int
-    out: str
-    err: str
 
 
 BASE = (Item("gull", "1"), Item("tern", "1"), Item("libtide", "1"), Item("skua", "1"))
@@ -217,14 +207,11 @@ class Post:
 
     # -- the program -----------------------------------------------------------------------
 
-    def run(self, *words: str) -> Answer:
+    def run(self, *words: str) -> Said:
         """Run the program, with nobody at the terminal."""
-        out, err = io.StringIO(), io.StringIO()
-        with redirect_stdout(out), redirect_stderr(err):
-            code = run(["--root", str(self.root), *words])
-        return Answer(code, out.getvalue(), err.getvalue())
+        return run_on(self.root, *words)
 
-    def command(self, text: str, *more: str) -> Answer:
+    def command(self, text: str, *more: str) -> Said:
         """Run a command as it is printed."""
         program, *words = shlex.split(text)
         assert program == "velpin"

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import io
 import os
+import secrets
+import shutil
 import time
-from collections.abc import Iterator, Mapping, Sequence
-from contextlib import redirect_stderr, redirect_stdout
+from collections.abc import Generator, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import NamedTuple
 
 import pytest
 from hypothesis import settings
 
+from tests import transcripts
 from tests.checkup_hosts import Post
+from tests.program import Said, run_on
 from velpin import apart
 from velpin.core.host import Host
 from velpin.core.opening import open_host
@@ -22,7 +24,6 @@ from velpin.demo.serve import served
 from velpin.demo.signer import Signer, new_signer
 from velpin.fetch.download import FetchSettings, Transport
 from velpin.files.tree import Tree
-from velpin.front.running import run
 from velpin.kinds.deb.adapter import DebAdapter
 from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
 from velpin.store.cache import open_cache
@@ -33,14 +34,6 @@ NOW = time.time()
 settings.register_profile("all", deadline=None)
 settings.register_profile("daily", deadline=None, max_examples=25)
 settings.load_profile("all")
-
-
-class Said(NamedTuple):
-    """What a run of the program printed, and its exit code."""
-
-    code: int
-    out: str
-    err: str
 
 
 class Harbour:
@@ -146,10 +139,7 @@ class Harbour:
 
     def run(self, *words: str) -> Said:
         """Run the program on this host, with nobody at the terminal."""
-        out, err = io.StringIO(), io.StringIO()
-        with redirect_stdout(out), redirect_stderr(err):
-            code = run(["--root", str(self.root), *words])
-        return Said(code, out.getvalue(), err.getvalue())
+        return run_on(self.root, *words)
 
     def bytes(self) -> dict[str, bytes]:
         """Every file of the host but Velpin's own."""
@@ -207,6 +197,44 @@ def post(
     with served(made.www) as proxy:
         monkeypatch.setenv("http_proxy", proxy)
         yield made.refreshed()
+
+
+@pytest.fixture
+def tmp_path() -> Iterator[Path]:
+    """A folder whose path is always of the same length: the layout of a table may depend on it."""
+    base = "/dev/shm/vp-" if _in_memory() else "/tmp/velpin-"
+    folder = Path(base + secrets.token_hex(4))
+    folder.mkdir(mode=0o700)
+    yield folder
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def _in_memory() -> bool:
+    return os.environ.get("PYTEST_DEBUG_TEMPROOT") == "/dev/shm"
+
+
+@pytest.fixture(autouse=True)
+def _whole_answers(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[None]:
+    """Hold all that the program says in a test against the record."""
+    transcripts.begin()
+    yield
+    drawn = getattr(request.function, "is_hypothesis_test", False)
+    if not drawn and request.node.stash.get(_PASSED, False):
+        transcripts.compare(request.node.nodeid)
+
+
+_PASSED = pytest.StashKey[bool]()
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(
+    item: pytest.Item, call: pytest.CallInfo[None]
+) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    """Remember whether a test passed."""
+    report = yield
+    if call.when == "call":
+        item.stash[_PASSED] = report.passed
+    return report
 
 
 @pytest.fixture(autouse=True)

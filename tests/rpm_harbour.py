@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import io
 import json
-from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import Any
 
+from tests.program import Said, run_on
 from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
-from velpin.front.running import run
 
 P = DemoRpm
 
@@ -65,12 +63,9 @@ class RpmHarbour:
             self.root / "var/lib/rpm/rpmdb.sqlite", [*([told] if release else []), *packages]
         )
 
-    def run(self, *words: str) -> tuple[int, str, str]:
-        """Run a command: exit code, output, messages."""
-        out, told = io.StringIO(), io.StringIO()
-        with redirect_stdout(out), redirect_stderr(told):
-            code = run(["--root", str(self.root), *words])
-        return code, out.getvalue(), told.getvalue()
+    def run(self, *words: str) -> Said:
+        """Run a command."""
+        return run_on(self.root, *words)
 
     def refresh(self) -> RpmHarbour:
         """Fetch all indexes."""

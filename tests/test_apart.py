@@ -262,9 +262,7 @@ def test_installed_where_others_may_not_look_the_work_is_done_here(
     found = told(tmp_path, "import os\ndef who(handles):\n    return os.getuid()\n", f"""
 import shutil
 place = Path({str(tmp_path)!r})
-for each in (place, *place.parents):
-    if each.stat().st_uid == 0 and "pytest" in str(each):
-        each.chmod(0o711)
+place.chmod(0o711)
 home = place / "home"
 home.mkdir()
 (home / "apart.py").write_text("")

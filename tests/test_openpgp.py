@@ -5,15 +5,19 @@ from __future__ import annotations
 import base64
 import contextlib
 import json
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import NamedTuple
 
 import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
+from pysequoia.packet import SignatureType, Tag
 
 from velpin.demo.build import Signer, new_signer
 from velpin.errors import BadKey, BadSignature, MissingKey
 from velpin.trust.openpgp import (
+    _parts,
     armoured,
     bare,
     clear_issuers,
@@ -314,3 +318,59 @@ def test_all_forms_of_a_key_say_the_same(signer: Signer) -> None:
     windows = signer.public.replace(b"\n", b"\r\n")
     for data in (signer.public, windows, b"key:\n" + signer.public + b"\nend"):
         assert [key.fingerprint for key in read_keys(data, "x")] == [signer.fingerprint]
+
+
+class Packet(NamedTuple):
+    """What is asked of a packet of a certificate."""
+
+    tag: Tag
+    signature_type: SignatureType | None = None
+    signature_created: datetime | None = None
+    key_validity_period: timedelta | None = None
+    fingerprint: str = "AB"
+    key_created: datetime = datetime(2026, 1, 1, tzinfo=UTC)
+
+
+def binding(made: int, days: int | None) -> Packet:
+    """A binding made on a day of January, by which a subkey lasts so many days."""
+    return Packet(
+        Tag.Signature, SignatureType.SubkeyBinding, datetime(2026, 1, made, tzinfo=UTC),
+        timedelta(days) if days else None,
+    )  # fmt: skip
+
+
+SUBKEY = Packet(Tag.PublicSubkey)
+REVOKED = Packet(Tag.Signature, SignatureType.SubkeyRevocation)
+OTHER = binding(20, 1)._replace(signature_type=SignatureType.PositiveCertification)
+
+
+@pytest.mark.parametrize(
+    ("packets", "days", "revoked"),
+    [
+        ([], None, False),
+        ([binding(1, 30)], 30, False),
+        ([binding(1, 30), binding(5, 90)], 90, False),
+        ([binding(5, 90), binding(1, 30)], 90, False),
+        ([binding(1, 90), binding(5, 30), binding(3, 60)], 30, False),
+        ([binding(1, 30), binding(5, None)], None, False),
+        ([binding(5, None), binding(1, 30)], None, False),
+        ([binding(5, 30), binding(5, 90)], 30, False),
+        ([binding(1, 30), OTHER], 30, False),
+        ([binding(1, 30), REVOKED], 30, True),
+        ([REVOKED, binding(1, 30)], 30, True),
+    ],
+    ids=["unbound", "once", "renewed", "the older one comes later", "the newest in the middle",
+         "made to last", "made to last, the older one later", "two of one second: the first",
+         "a certification binds nothing", "bound and revoked", "revoked and bound"],
+)  # fmt: skip
+def test_the_newest_binding_says_how_long_a_subkey_lasts(
+    packets: list[Packet], days: int | None, revoked: bool
+) -> None:
+    first = [Packet(Tag.PublicKey, fingerprint="CD"), binding(9, 5)]
+    last = [SUBKEY._replace(fingerprint="EF"), binding(9, 7)]
+    before, part, after = _parts([*first, SUBKEY, *packets, *last])
+    start = SUBKEY.key_created.timestamp()
+    assert (part.fingerprint, part.revoked) == ("AB", revoked)
+    assert part.expires == (start + days * 86400 if days else None)
+    assert (before.fingerprint, before.expires) == ("CD", start + 5 * 86400)
+    assert (after.fingerprint, after.expires, after.revoked) == ("EF", start + 7 * 86400, False)

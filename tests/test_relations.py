@@ -12,7 +12,8 @@ from velpin.kinds.deb.engine.world import Relation, RelationKind, Target
 from velpin.kinds.deb.identity import is_same_version
 from velpin.kinds.deb.relations import Provided, read_facts, satisfies
 from velpin.kinds.deb.transaction.seen import in_order_of_sight
-from velpin.store.index import Batch, Index, ParsedEntry, Stamp, write_index
+from velpin.store.cache import _usable
+from velpin.store.index import SCHEMA, Batch, Index, ParsedEntry, Stamp, write_index
 from velpin.store.memo import Memo
 
 
@@ -118,12 +119,38 @@ def test_one_version_in_two_forms() -> None:
     assert not is_same_version(one, b"Package: gull\nInstalled-Size: 3\nDepends: b\n")
 
 
-def index_at(path: Path, stamp: int) -> Index:
+def index_at(path: Path, size: int, stamp: Stamp | None = None) -> Index:
     """A parsed index of one entry."""
     text = b"Package: gull\n"
     entry = ParsedEntry("gull", "amd64", "1", "", "", 0, len(text), "")
-    write_index(path, Stamp("x", stamp, 0), [lambda notes: [Batch(text, [entry], [], ["gull"])]])
+    write_index(
+        path, stamp or Stamp("x", size, 0), [lambda notes: [Batch(text, [entry], [], ["gull"])]]
+    )
     return Index(path)
+
+
+@pytest.mark.parametrize(
+    ("written", "asked", "schema", "is_read"),
+    [
+        (Stamp("x", 1, 0), Stamp("x", 1, 0), 0, True),
+        (Stamp("x", 1, 0), Stamp("x", 2, 0), 0, False),
+        (Stamp("x", 1, 0), Stamp("x", 1, 1), 0, False),
+        (Stamp("x", 1, 0), Stamp("y", 1, 0), 0, False),
+        (Stamp("x", 1, 0), Stamp("x", 1, 0), -1, False),
+        (Stamp("x", 1, 0), Stamp("x", 1, 0), 1, False),
+    ],
+    ids=["as it was", "another time", "another size", "another file", "an older layout",
+         "a newer layout"],
+)  # fmt: skip
+def test_a_parsed_index_is_of_this_file_and_this_layout(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, written: Stamp, asked: Stamp, schema: int,
+    is_read: bool,
+) -> None:  # fmt: skip
+    path = tmp_path / "x.index"
+    with monkeypatch.context() as patch:
+        patch.setattr("velpin.store.index.SCHEMA", SCHEMA + schema)
+        index_at(path, 1, written)
+    assert (_usable(path, asked) is not None) == is_read
 
 
 def test_a_memo_lasts_until_its_index_changes(tmp_path: Path) -> None:

@@ -15,8 +15,10 @@ from typing import Any, NamedTuple
 from velpin.front.running import run
 
 DATA = Path(__file__).parents[1] / "data"
-BESIDE = Path(__file__).parents[3] / "shared" / "agreement"
-
+KINDS = (
+    "deb", "rpm-dnf", "rpm-zypp", "alpm", "deb-newer", "rpm-dnf-newer", "rpm-zypp-newer",
+)  # fmt: skip
+"""Kinds of host, those of the newer generation of installers apart."""
 
 KNOWN = (
     "deb 0016 hibick:i386",
@@ -51,24 +53,19 @@ class Result(NamedTuple):
     refusals: Figure
 
 
-def archive(kind: str, folder: Path = BESIDE) -> Path | None:
-    """The recorded hosts of a kind, None where they do not stand there."""
-    found = folder / f"{kind}.tar.xz"
-    return found if found.exists() else None
-
-
-def sample(kind: str) -> Path:
-    """The selection of recorded hosts that comes with the tests."""
-    return DATA / f"agreement-{kind}.tar.xz"
+def archive(kind: str) -> Path:
+    """The recorded hosts of a kind; both generations lie in one file, as most of it is the same."""
+    return DATA / f"agreement-{kind.removesuffix('-newer')}.tar.xz"
 
 
 @contextmanager
-def unpacked(file: Path) -> Iterator[list[Path]]:
-    """Folders of the hosts of an archive, their addresses put in place."""
+def unpacked(file: Path, kind: str = "") -> Iterator[list[Path]]:
+    """Folders of the hosts of an archive (of one kind where it is named), their addresses put in
+    place."""
     with tempfile.TemporaryDirectory(prefix="velpin-agreement-") as folder:
         with tarfile.open(file) as tar:
             tar.extractall(folder, filter="data")
-        cases = sorted(path.parent for path in Path(folder).glob("*/*/case.json"))
+        cases = sorted(path.parent for path in Path(folder).glob(f"{kind or '*'}/*/case.json"))
         for case in cases:
             for path in (case / "root/etc").rglob("*"):
                 if path.is_file():
@@ -86,11 +83,11 @@ class Rows(NamedTuple):
     refusals: list[tuple[bool, str]]
 
 
-def compare(file: Path) -> Result:
-    """Ask Velpin what was asked of the installer, on every host of an archive."""
+def compare(file: Path, kind: str = "", every: int = 1) -> Result:
+    """Ask Velpin what was asked of the installer, on every host of an archive, or on every such."""
     rows = Rows([], [], [])
-    with unpacked(file) as cases:
-        for case in cases:
+    with unpacked(file, kind) as cases:
+        for case in cases[::every]:
             _program(case, "refresh")
             for asked in json.loads((case / "case.json").read_text())["asked"]:
                 _compare_one(case, asked, rows)

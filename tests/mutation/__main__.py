@@ -16,7 +16,7 @@ from multiprocessing import get_context
 from tests.mutation.areas import ACCEPTED, AREAS, PACKAGE, modules
 from tests.mutation.operators import Fault, faults
 from tests.mutation.reach import Reach, reach
-from tests.mutation.running import Verdict, judge, preload
+from tests.mutation.running import Verdict, control, judge, preload
 
 GOAL = 90
 
@@ -42,6 +42,7 @@ def main() -> int:
     said = parser.parse_args()
     came_by = reach()
     preload()
+    control(came_by)
     print(f"seed {said.seed}", flush=True)
     rows = []
     with get_context("fork").Pool(said.jobs, initializer=_hold, initargs=(came_by,)) as pool:

@@ -661,7 +661,8 @@ class DnfState(RpmState):
     # -- the full upgrade ------------------------------------------------------------------
 
     def upgrade_work(self, *, realign: bool = False) -> RpmSolver:
-        """The full upgrade, not yet worked out; it has no other."""
+        """The full upgrade, not yet worked out; it has no other. In the older generation nothing
+        goes down in it, not even for what another needs (observed)."""
         targets: dict[int, list[RpmPackage]] = {}
         upgrade: list[RpmPackage] = []
         jobs: list[Job] = []
@@ -670,8 +671,9 @@ class DnfState(RpmState):
             if self.is_outdone(build):
                 continue
             found, of_itself = self.moves(build)
-            if found:
+            if found or not self.is_newer:
                 targets[build.id] = found
+            if found:
                 upgrade.append(build)
             if not of_itself:
                 staying.add(build.id)
