@@ -202,7 +202,7 @@ def post(
 @pytest.fixture
 def tmp_path() -> Iterator[Path]:
     """A folder whose path is always of the same length: the layout of a table may depend on it."""
-    base = "/dev/shm/vp-" if _in_memory() else "/tmp/velpin-"
+    base = "/dev/shm/moo-" if _in_memory() else "/tmp/mooring-"
     folder = Path(base + secrets.token_hex(4))
     folder.mkdir(mode=0o700)
     yield folder
@@ -220,7 +220,8 @@ def _whole_answers(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[N
     yield
     drawn = getattr(request.function, "is_hypothesis_test", False)
     if not drawn and request.node.stash.get(_PASSED, False):
-        transcripts.compare(request.node.nodeid)
+        if differences := transcripts.compare(request.node.nodeid):
+            pytest.fail("\n".join(differences), pytrace=False)
 
 
 _PASSED = pytest.StashKey[bool]()

@@ -24,9 +24,9 @@ from tests.mutation.areas import PACKAGE, ROOT
 from tests.mutation.operators import Fault, mutant
 from tests.mutation.reach import Reach
 
-MOST_SECONDS = 100.0
+MOST_SECONDS = 45.0
 """So many seconds of tests are enough for one fault."""
-FIRST_FILES = 6
+FIRST_FILES = 5
 LARGEST = 6 << 30
 PRELOADED = (
     "pytest", "_pytest", "hypothesis", "hypothesis.strategies", "xdist", "pysequoia", "yaml",
