@@ -173,7 +173,9 @@ def test_failures_are_told_after_growing_pauses(
 ) -> None:
     server.answers(answer)
     with pytest.raises(FetchError, match=said):
-        (hasty if said == "no answer in time" else transport).get(server.url + "/a", tmp_path / "a", size=len(DATA))
+        (hasty if said == "no answer in time" else transport).get(
+            server.url + "/a", tmp_path / "a", size=len(DATA)
+        )
     assert len(server.asked) == tries
     assert pauses == [0.5, 1.0, 2.0][: tries - 1]
     assert not (tmp_path / "a").exists()

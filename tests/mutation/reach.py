@@ -46,7 +46,10 @@ def reach() -> Reach:
     """What the tests come by now. What was measured before is kept; anew are run the files of
     tests that changed, and those that come by a module that did."""
     tests = _hashes(ROOT / "tests", "**/test_*.py")
-    modules = _hashes(PACKAGE, "**/*.py")
+    modules = {
+        name: hashed for name, hashed in _hashes(PACKAGE, "**/*.py").items()
+        if not name.startswith("demo/")  # no faults are put there
+    }  # fmt: skip
     before = (
         pickle.loads(STORE.read_bytes()) if STORE.exists() else _Measured({}, {}, Reach({}, {}))
     )

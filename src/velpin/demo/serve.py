@@ -31,7 +31,7 @@ class _Handler(SimpleHTTPRequestHandler):
 def served(www: Path, port: int = 0) -> Iterator[str]:
     """Serve a folder on loopback; gives the proxy's address."""
     server = ThreadingHTTPServer(("127.0.0.1", port), partial(_Handler, directory=str(www)))
-    thread = threading.Thread(target=server.serve_forever, args=(0.05,), daemon=True)
+    thread = threading.Thread(target=server.serve_forever, args=(0.005,), daemon=True)
     thread.start()
     try:
         yield f"http://127.0.0.1:{server.server_address[1]}"
