@@ -6,6 +6,9 @@ record (`tests/transcripts.py`), so that a change in how one chooses shows where
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -19,16 +22,17 @@ from tests.installer.rpm_drawn import RpmDrawn
 from tests.program import run_on
 from tests.rpm_harbour import DNF, ZYPP
 
-SEEDS = range(900, 908)
+SEEDS = range(900, 916)
 CODES = (0, 1, 2)
 """Foreseen, refused, or not to be understood; never a fault of the program's own."""
 
 
 def ask(root: Path, requests: Iterator[list[str]], *more: str) -> None:
-    """Ask for all of it; the answers are held against the record."""
-    for words in requests:
-        for way in (("--json",), ("--why",)):
-            assert run_on(root, "forecast", *words, *way, *more).code in CODES
+    """Ask for all of it; the answers are held against the record, one of them in words."""
+    for count, words in enumerate(requests):
+        ways = ("--json", "--why") if count == 1 else ("--json",)
+        for way in ways:
+            assert run_on(root, "forecast", *words, way, *more).code in CODES
 
 
 @pytest.mark.parametrize("generation", ["older", "newer"])
@@ -58,9 +62,23 @@ def test_on_rpm_hosts(tmp_path: Path, kind: str, seed: int, generation: str) -> 
     ask(made.harbour.root, iter([*requests, ["--upgrade"]]), "--generation", generation)
 
 
-@pytest.mark.parametrize("seed", range(900, 916))
+@pytest.mark.parametrize("seed", range(900, 930))
 def test_on_alpm_hosts(tmp_path: Path, seed: int) -> None:
     made = AlpmDrawn(seed, tmp_path)
     harbour: AlpmHarbour = made.harbour
     assert harbour.run("refresh").code in CODES
     ask(harbour.root, made.requests())
+
+
+@pytest.mark.parametrize("seed", [900, 903])
+def test_an_answer_is_the_same_in_every_process(tmp_path: Path, seed: int) -> None:
+    made = DrawnRelations(seed, tmp_path)
+    words = [request for ours, _ in made.requests(7) for request in ours]
+    said = {
+        subprocess.run(
+            [sys.executable, "-m", "velpin", "--root", str(made.root), "forecast", "--json", *words],
+            env={**os.environ, "PYTHONHASHSEED": hashing}, capture_output=True, check=False,
+        ).stdout
+        for hashing in ("1", "2", "3")
+    }  # fmt: skip
+    assert len(said) == 1

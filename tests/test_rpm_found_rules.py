@@ -51,7 +51,17 @@ OTHERS = P("a", provides=("mail",), conflicts=("otherproviders(mail)",))
 MAIL = P("b", provides=("mail",))
 NEEDS_TWO = P("b", requires=("a >= 2",))
 
+LOW, OLD_A = P("low", "1-1"), P("a", "1-1")
+WANTS_LOW = P("a", "2-1", requires=("low < 2",))
+
 CASES = [
+    # the full upgrade
+    case("an upgrade takes nothing down for what another needs", _DNF, (WANTS_LOW, LOW),
+         "--upgrade", "", (OLD_A, P("low", "3-1"))),
+    case("it takes up what another needs", _DNF, (P("a", "2-1", requires=("low > 3",)), P("low", "4-1")),
+         "--upgrade", "a.x86_64=2-1 low.x86_64=4-1", (OLD_A, P("low", "3-1"))),
+    case("a request for something new does take it down", _DNF, (P("b", requires=("low < 2",)), LOW),
+         "b", "b.x86_64 low.x86_64=1-1", (P("low", "3-1"),)),
     # older forms of relations
     case("packageand needs all", BOTH, (A, B, S_AND), "a b", "a.x86_64 b.x86_64 s.x86_64"),
     case("packageand of one only", BOTH, (A, B, S_AND), "a", "a.x86_64"),

@@ -178,7 +178,7 @@ class _Search:
 
 
 def _left_broken(draft: Draft) -> tuple[Link, ...]:
-    chains = [_path(draft, unit) for unit in draft.broken()]
+    chains = [_path(draft, unit) for unit in sorted(draft.broken(), key=draft.world.rank)]
     return min(chains, key=len, default=())
 
 
