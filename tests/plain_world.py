@@ -5,8 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 
+from velpin.kinds.deb.engine.draft import Draft
+from velpin.kinds.deb.engine.marking import Marker
+from velpin.kinds.deb.engine.repair import Repair
 from velpin.kinds.deb.engine.world import (
     Candidate,
+    Cause,
     Package,
     Relation,
     RelationKind,
@@ -156,3 +160,16 @@ class PlainWorld:
 
     def offered(self, build: Candidate) -> bool:
         return True
+
+
+def asked(world: PlainWorld, *names: str) -> tuple[bool, Draft]:
+    """Work out a transaction that brings some names."""
+    draft = Draft(world)
+    marker = Marker(draft)
+    units = [world.unit(name) for name in names]
+    for unit in units:
+        unit.fixed = True
+        marker.take(unit, Cause("asked"), follow=False, by_name=True)
+    for unit in units:
+        marker.take(unit, Cause("asked"), by_name=True)
+    return Repair(draft, marker, units, by_upgrade=True).run(), draft

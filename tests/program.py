@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import NamedTuple
@@ -27,3 +28,23 @@ def run_on(root: Path, *words: str) -> Said:
     said = Said(code, out.getvalue(), err.getvalue())
     note(root, words, *said)
     return said
+
+
+def state(root: Path, *, folders: bool = False) -> dict[str, tuple[object, ...]]:
+    """Everything below a root but Velpin's own: links as links, rights, owners, attributes."""
+    found: dict[str, tuple[object, ...]] = {}
+    for path in sorted(root.rglob("*")):
+        name = str(path.relative_to(root))
+        if name.startswith(("var/lib/velpin", "var/cache/velpin")):
+            continue
+        if path.is_dir() and not path.is_symlink():
+            if folders and name not in ("var/lib", "var/cache", "var"):
+                found[name] = ("folder", path.stat().st_mode)
+            continue
+        if path.is_symlink():
+            found[name] = ("link", os.readlink(path))
+            continue
+        status = path.stat()
+        extra = {each: os.getxattr(path, each) for each in os.listxattr(path)}
+        found[name] = (path.read_bytes(), status.st_mode, status.st_uid, status.st_gid, str(extra))
+    return found

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from tests.rpm_harbour import DNF, ZYPP
-from tests.test_rpm_choice import Case, P, from_one, number
+from tests.rpm_statements import Case, P, from_one, number
 
 C = ("c",)
 A1, A2, A3 = (P("a", f"{n}-1") for n in "123")

@@ -8,47 +8,19 @@ import time
 
 import pytest
 
-from tests.checkup_hosts import ALPM, DEB, DNF, HOME, KINDS, RPM, THEIRS, Item, Post, days_ago
+from tests.catalogs import FOLDER, HEAD, SOURCE, catalog_for, without_vendor
+from tests.checkup_hosts import ALPM, DEB, HOME, KINDS, RPM, THEIRS, Item, Post, days_ago
 from velpin.core.catalog.format import read_catalog
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError
 from velpin.kinds import KINDS as ALL_KINDS
 
-FOLDER = "etc/velpin/catalogs"
 WHERE = "http://catalog.harbour.example/harbour.toml"
 PRINT = "A" * 40
 each_kind = pytest.mark.parametrize("post", KINDS, indirect=True)
 on_deb = pytest.mark.parametrize("post", [DEB], indirect=True)
 
-HEAD = 'velpin-catalog = 1\nname = "harbour"\nissued = 2026-11-20\n'
-SOURCE = '\n[[source]]\nname = "gulls"\n'
 PLACE = '\n[[source.place]]\nkind = "deb"\naddress = "http://x.example/apt"\nsuite = "{codename}"\n'
-
-
-def catalog_for(post: Post, signer: Signer, **more: str) -> str:
-    """A catalog with `gulls`, which is where `vendor` is for this kind of host."""
-    place = {
-        DEB: f'address = "http://{THEIRS}/apt"\nsuite = "{{codename}}"\ncomponents = ["main"]\n',
-        DNF: f'address = "http://{THEIRS}/{{release}}/x86_64"\nsigned_index = true\n',
-        ALPM: f'address = "http://{THEIRS}/$repo"\nindex = "vendor"\n',
-    }.get(post.kind.replace("rpm-zypp", DNF), "")
-    (post.www / THEIRS / "key.asc").write_bytes(signer.public)
-    told = "".join(f"{key} = {value}\n" for key, value in more.items() if key != "place")
-    return (
-        f'{HEAD}{SOURCE}summary = "counts gulls"\nkey = "http://{THEIRS}/key.asc"\n'
-        f'fingerprints = ["{signer.fingerprint}"]\n{told}\n[[source.place]]\nkind = "{post.kind}"\n'
-        f"{place}{more.get('place', '')}"
-    )
-
-
-def without_vendor(post: Post) -> None:
-    """The host as it was before `vendor` was added."""
-    if post.kind == ALPM:
-        text = post.read(post.source_file)
-        post.put(post.source_file, text[: text.index("[vendor]")])
-    else:
-        (post.root / post.source_file).unlink()
-        (post.root / post.key_file).unlink()
 
 
 # -- adding by name ------------------------------------------------------------------------

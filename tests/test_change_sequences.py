@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 
 from tests.checkup_hosts import ALPM, DEB, DNF, KINDS, ZYPP, Item, Post
-from tests.test_no_harm import state
+from tests.program import state
 from velpin.demo.signer import Signer
 
 COUNT = int(os.environ.get("VELPIN_SEQUENCES", "4"))

@@ -3,11 +3,8 @@ severity is, that its command mends it, and that undo puts back every byte and e
 
 from __future__ import annotations
 
-import json
 import os
 import re
-import shutil
-import zlib
 from collections.abc import Callable
 from typing import NamedTuple
 
@@ -21,18 +18,19 @@ from tests.checkup_hosts import (
     HOME,
     KINDS,
     RPM,
+    SOURCES,
     THEIRS,
     VENDOR,
     ZYPP,
     Item,
     Post,
     days_ago,
+    index_old,
 )
 from velpin.core.checkup.codes import CHECK_WHY, CODES, ONE_OF_TWO
 from velpin.demo.signer import new_signer
 
 Damage = Callable[[Post], None]
-SOURCES = "etc/apt/sources.list.d"
 PREFERENCES = "etc/apt/preferences.d"
 
 
@@ -276,21 +274,6 @@ def index_expired(post: Post) -> None:
     for path in (post.root / "var/cache/velpin/fetched").glob("*gullwatch*/*"):
         path.unlink()
     post.publish("vendor", *VENDOR)
-
-
-def index_old(post: Post) -> None:
-    """Made, fetched and looked at long ago."""
-    cache = post.root / "var/cache/velpin/fetched"
-    shutil.rmtree(cache)
-    for name, items in (("base", BASE), ("vendor", VENDOR)):
-        post.publish(name, *items, date=days_ago(95))
-    post.refreshed()
-    for state in cache.glob("*/state.json"):
-        told = json.loads(state.read_text())
-        del told["sum"]
-        told["fetched"] = days_ago(90)
-        told["sum"] = zlib.crc32(json.dumps(told, sort_keys=True).encode())
-        state.write_text(json.dumps(told))
 
 
 def damaged(post: Post) -> None:

@@ -12,8 +12,19 @@ from types import SimpleNamespace
 import pysequoia
 import pytest
 
-from tests.checkup_hosts import ALPM, BASE, DEB, DNF, KINDS, RPM, THEIRS, VENDOR, Item, Post
-from tests.test_checkup import SOURCES
+from tests.checkup_hosts import (
+    ALPM,
+    BASE,
+    DEB,
+    DNF,
+    KINDS,
+    RPM,
+    SOURCES,
+    THEIRS,
+    VENDOR,
+    Item,
+    Post,
+)
 from velpin import open_host
 from velpin.core.checkup.codes import CODES
 from velpin.core.checkup.silence import read_silences

@@ -8,9 +8,8 @@ import pytest
 
 from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour, offer
-from tests.plain_world import PlainWorld
+from tests.plain_world import PlainWorld, asked
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from tests.test_resolve import asked
 from velpin.core.shift import taken_over
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm

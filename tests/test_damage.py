@@ -16,8 +16,8 @@ import pytest
 from tests.alpm_harbour import AlpmHarbour
 from tests.alpm_harbour import P as AlpmPackage
 from tests.conftest import Harbour, offer
+from tests.release_packages import deb_of, rpm_of
 from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
-from tests.test_release_packages import deb_of, rpm_of
 from velpin.core.settings import read_settings
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError

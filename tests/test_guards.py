@@ -405,3 +405,13 @@ def test_an_observed_rule_names_the_page_that_has_it() -> None:
         assert named or "observed" not in text or "kinds" not in name, name
         for page, heading in named:
             assert not heading or re.search(rf"^#+ {re.escape(heading)}$", pages[page], re.M), name
+
+
+def test_no_test_module_is_another_ones_helper() -> None:
+    """What several use stands in a module of its own, where it can be read without their tests."""
+    tests = Path(__file__).parent
+    taken = re.compile(r"^\s*from tests(?:\.\w+)*\.test_\w+ import", re.MULTILINE)
+    borrowing = [
+        path.name for path in tests.rglob("*.py") if taken.search(path.read_text()) is not None
+    ]
+    assert borrowing == []

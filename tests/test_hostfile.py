@@ -12,8 +12,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tests.catalogs import FOLDER, catalog_for, without_vendor
 from tests.checkup_hosts import ALPM, BASE, DEB, DNF, KINDS, RPM, THEIRS, VENDOR, ZYPP, Item, Post
-from tests.test_catalog import FOLDER, catalog_for, without_vendor
 from velpin import open_host
 from velpin.core.hostfile.format import read_host_file
 from velpin.demo.signer import Signer
@@ -304,7 +304,7 @@ def test_expectations(post: Post) -> None:
 
 @on_deb
 def test_old_indexes_and_removals(post: Post) -> None:
-    from tests.test_checkup import index_old
+    from tests.checkup_hosts import index_old
 
     index_old(post)
     post.publish("base", *BASE[1:])

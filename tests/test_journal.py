@@ -7,12 +7,12 @@ import os
 import resource
 import signal
 import threading
-from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import Harbour
+from tests.killing import in_a_child, killed_at
 from velpin.change.journal import Journal, hold
 from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
 from velpin.files.disk import write_file
@@ -91,50 +91,6 @@ def test_a_plan_made_on_other_contents_is_not_carried_out(
 
 
 # -- kills -------------------------------------------------------------------------------
-
-CALLS = ("open", "replace", "fsync", "fchmod", "unlink", "mkdir", "write")
-
-
-def in_a_child(work: Callable[[], object]) -> int:
-    """Run something in a forked process; its exit code."""
-    pid = os.fork()
-    if pid == 0:
-        code = 1
-        try:
-            work()
-            code = 0
-        finally:
-            os._exit(code)
-    return os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1])
-
-
-def reads(call: Callable[..., object], words: tuple[object, ...]) -> bool:
-    """Whether a call only opens something to be read, which leaves nothing behind."""
-    writing = os.O_WRONLY | os.O_RDWR | os.O_CREAT
-    return call.__name__ == "open" and isinstance(words[1], int) and not words[1] & writing
-
-
-def killed_at(step: int, work: Callable[[], object]) -> bool:
-    """Do some work, killed at the given call that touches the disk; whether it was reached."""
-
-    def child() -> None:
-        count = 0
-
-        def counted(call: Callable[..., object]) -> Callable[..., object]:
-            def wrapped(*words: object, **named: object) -> object:
-                nonlocal count
-                count += not reads(call, words)
-                if count == step and not reads(call, words):
-                    os.kill(os.getpid(), signal.SIGKILL)
-                return call(*words, **named)
-
-            return wrapped
-
-        for name in CALLS:
-            setattr(os, name, counted(getattr(os, name)))
-        work()
-
-    return in_a_child(child) == -signal.SIGKILL
 
 
 @pytest.mark.slow

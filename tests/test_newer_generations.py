@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from tests.conftest import Harbour
 from tests.deb_newer_statements import NEWER, STATEMENTS
+from tests.deb_statements import built, comes
 from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
 from tests.rpm_newer_statements import DNF_STATEMENTS, LOCKS, ZYPP_STATEMENTS, lock, vendors
-from tests.test_deb_found_rules import built, comes
-from tests.test_rpm_choice import Case
-from tests.test_rpm_choice import built as rpm_built
+from tests.rpm_statements import Case
+from tests.rpm_statements import built as rpm_built
 from velpin.errors import HostFileError, UsageError
 from velpin.files.tree import Tree
 from velpin.kinds.rpm.pattern import Named

@@ -12,6 +12,7 @@ import pytest
 
 from tests.checkup_hosts import ALPM, DEB, DNF, KINDS, RPM, THEIRS, VENDOR, ZYPP, Item, Post
 from tests.conftest import Harbour
+from tests.program import state
 from velpin.change.journal import Journal
 from velpin.demo.signer import Signer
 from velpin.errors import Refusal
@@ -28,26 +29,6 @@ each_kind = pytest.mark.parametrize("post", KINDS, indirect=True)
 on_deb = pytest.mark.parametrize("post", [DEB], indirect=True)
 PREFERENCES = "etc/apt/preferences.d"
 RULE = "Package: tern\nPin: version 1*\nPin-Priority: 700\n"
-
-
-def state(root: Path, *, folders: bool = False) -> dict[str, tuple[object, ...]]:
-    """Everything below a root but Velpin's own: links as links, rights, owners, attributes."""
-    found: dict[str, tuple[object, ...]] = {}
-    for path in sorted(root.rglob("*")):
-        name = str(path.relative_to(root))
-        if name.startswith(("var/lib/velpin", "var/cache/velpin")):
-            continue
-        if path.is_dir() and not path.is_symlink():
-            if folders and name not in ("var/lib", "var/cache", "var"):
-                found[name] = ("folder", path.stat().st_mode)
-            continue
-        if path.is_symlink():
-            found[name] = ("link", os.readlink(path))
-            continue
-        status = path.stat()
-        extra = {each: os.getxattr(path, each) for each in os.listxattr(path)}
-        found[name] = (path.read_bytes(), status.st_mode, status.st_uid, status.st_gid, str(extra))
-    return found
 
 
 # -- links ---------------------------------------------------------------------------------

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import base64
 import contextlib
-import json
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 from typing import NamedTuple
 
 import pytest
@@ -14,6 +12,7 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 from pysequoia.packet import SignatureType, Tag
 
+from tests.made_keys import MADE
 from velpin.demo.build import Signer, new_signer
 from velpin.errors import BadKey, BadSignature, MissingKey
 from velpin.trust.openpgp import (
@@ -164,13 +163,6 @@ def test_a_binary_signature_is_for_those_hosts_that_take_one(signer: Signer) -> 
 
 # -- why a signature counts for nothing ----------------------------------------------------
 
-MADE = {
-    name: base64.b64decode(text)
-    for name, text in json.loads(
-        (Path(__file__).parent / "data" / "signatures.json").read_text()
-    ).items()
-}
-"""Keys and signatures of 2024-01-10 on one text, made by another OpenPGP program."""
 SAID = b"hello\n"
 
 
@@ -292,7 +284,6 @@ def test_no_more_packets_than_keys_of_that_size_have(signer: Signer, packet: byt
 
 @pytest.mark.parametrize("is_armoured", [False, True])
 def test_a_key_with_much_behind_it_that_is_no_packet(signer: Signer, is_armoured: bool) -> None:
-    import base64
 
     import pysequoia
 

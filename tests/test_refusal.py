@@ -7,7 +7,7 @@ import json
 import pytest
 
 from tests.conftest import Harbour, offer
-from tests.test_transaction import write
+from tests.deb_statements import write
 from velpin.model.forecast import Forecast
 
 

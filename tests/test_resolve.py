@@ -9,27 +9,12 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from tests.plain_world import PlainWorld
+from tests.plain_world import PlainWorld, asked
 from velpin.kinds.deb.engine.causes import why_not, why_refused
 from velpin.kinds.deb.engine.draft import Draft
-from velpin.kinds.deb.engine.marking import Marker
 from velpin.kinds.deb.engine.needed import reached
-from velpin.kinds.deb.engine.repair import Repair, scores_of
-from velpin.kinds.deb.engine.world import Cause, Relation, RelationKind, Target, World
-
-
-def asked(world: PlainWorld, *names: str) -> tuple[bool, Draft]:
-    """Work out a transaction that brings some names."""
-    draft = Draft(world)
-    marker = Marker(draft)
-    units = [world.unit(name) for name in names]
-    for unit in units:
-        unit.fixed = True
-        marker.take(unit, Cause("asked"), follow=False, by_name=True)
-    for unit in units:
-        marker.take(unit, Cause("asked"), by_name=True)
-    return Repair(draft, marker, units, by_upgrade=True).run(), draft
-
+from velpin.kinds.deb.engine.repair import scores_of
+from velpin.kinds.deb.engine.world import Relation, RelationKind, Target, World
 
 CASES = [
     ("what is needed comes along", ["gull 1 needs tern", "tern 1"], "gull 1, tern 1"),

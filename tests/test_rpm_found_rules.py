@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from tests.test_rpm_choice import BOTH, Case, P, from_one, test_statement
+from tests.rpm_statements import BOTH, Case, P, from_one, what_comes
 
 _DNF, _ZYPP = (DNF,), (ZYPP,)
 LOCALES = "var/lib/zypp/RequestedLocales"
@@ -168,7 +168,7 @@ CASES = [
     ids=lambda value: value.what if isinstance(value, Case) else value,
 )  # fmt: skip
 def test_rule(tmp_path: Path, kind: str, found: Case) -> None:
-    test_statement(tmp_path, kind, found)
+    assert what_comes(tmp_path, kind, found) == found.comes
 
 
 def test_all_versions_of_a_name_go_for_a_newer_one(tmp_path: Path) -> None:

@@ -9,38 +9,9 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Harbour, offer
-from velpin.demo.build import text_of
+from tests.deb_statements import write
 from velpin.kinds.deb.phasing import draw
 from velpin.model.forecast import Forecast
-
-
-def stanza_of(text: str) -> dict[str, str]:
-    """`gull 2 Depends: tern (>= 1), auk; Priority: required` as an entry of an index."""
-    head, *fields = text.split("; ")
-    name, version, *first = head.split(" ", 2)
-    row = offer(name, version)
-    for field in (*first, *fields):
-        key, _, value = field.partition(": ")
-        row[key] = value
-    return row
-
-
-def write(harbour: Harbour, offers: list[str], installed: list[str], *, auto: str = "") -> None:
-    """A host with one source; installed ones marked `!` are held."""
-    address = harbour.repository(
-        "base", [stanza_of(one) for one in offers], archs=("amd64", "i386")
-    )
-    harbour.source("base", address)
-    rows = []
-    for text in installed:
-        row = stanza_of(text.removeprefix("!"))
-        for field in ("Size", "Filename", "SHA256"):
-            row.pop(field)
-        state = "hold ok installed" if text.startswith("!") else "install ok installed"
-        rows.append({"Package": row.pop("Package"), "Status": state, **row})
-    harbour.put("var/lib/dpkg/status", text_of(rows))
-    marks = (f"Package: {name}\nArchitecture: amd64\nAuto-Installed: 1\n" for name in auto.split())
-    harbour.put("var/lib/apt/extended_states", "\n".join(marks))
 
 
 def changes(found: Forecast) -> str:

@@ -163,7 +163,7 @@ def test_signed_by_a_fingerprint_means_that_key(
 
 
 def test_a_weak_key_in_a_ring_ends_no_command(harbour: Harbour, signer: Signer) -> None:
-    from tests.test_openpgp import MADE
+    from tests.made_keys import MADE
 
     address = harbour.repository("vendor", [("gull", "1")], signer=signer)
     harbour.source("vendor", address, signed_by="/etc/apt/keyrings/v.gpg")

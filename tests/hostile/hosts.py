@@ -11,8 +11,8 @@ from typing import NamedTuple
 
 from tests.alpm_harbour import AlpmHarbour
 from tests.conftest import Harbour, offer
+from tests.release_packages import deb_of, rpm_of
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from tests.test_release_packages import deb_of, rpm_of
 from velpin import open_host
 from velpin.demo.alpm_files import DemoArchive as AlpmPackage
 from velpin.demo.alpm_files import write_alpm_repository

@@ -20,7 +20,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from tests.hostile.hosts import Host, make_hosts
-from tests.test_journal import killed_at
+from tests.killing import killed_at
 from velpin.demo.signer import new_signer
 from velpin.front.running import run
 

@@ -8,6 +8,7 @@ import re
 import shutil
 import subprocess
 import tarfile
+from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -128,3 +129,14 @@ def _carried_out(folder: Path, text: str, source: str) -> bytes:
 
 
 __all__ = ["PROGRAM", "Said", "ask", "desc", "write_alpm_repository"]
+
+
+def words_for(asked: Sequence[str]) -> list[str]:
+    """The words for the real installer."""
+    words = ["-Su" if "--upgrade" in asked else "-S"]
+    for one in (text for text in asked if text != "--upgrade"):
+        rest, _, source = one.partition("%")
+        name, at, version = rest.partition("@")
+        bound = version if re.match("[<>=]", version) else f"={version}" if at else ""
+        words.append(f"{source}/{name}{bound}" if source else name + bound)
+    return words

@@ -13,6 +13,7 @@ from typing import NamedTuple
 from xml.etree import ElementTree
 
 from tests.rpm_harbour import DNF, RpmHarbour
+from tests.rpm_statements import Case
 from velpin.kinds.rpm.header import read_header
 
 PROGRAMS = {"rpm-dnf": shutil.which("dnf"), "rpm-zypp": shutil.which("zypper")}
@@ -166,3 +167,24 @@ def index_record(path: Path) -> None:
                 for at, text in enumerate([value] if isinstance(value, str) else value):
                     record.execute(f"INSERT INTO '{name}' VALUES (?, ?, ?)", (text, number, at))
         record.commit()
+
+
+def asked_of(kind: str, case: Case) -> list[str] | None:
+    """The words for the real installer; None where it has none for this."""
+    if any("%" in one for one in case.asked):
+        return None
+    if "--realign" in case.asked:
+        return ["dist-upgrade"]
+    if "--upgrade" in case.asked:
+        return ["upgrade" if kind == DNF else "update"]
+    words = []
+    for one in case.asked:
+        name, at, version = one.partition("@")
+        joint = "-" if kind == DNF else "="
+        operator = re.match("[<>=]*", version)
+        if operator and operator.group():
+            text = f"{name} {operator.group()} {version[operator.end() :]}"
+            words.append(text if kind == DNF else text.replace(" ", ""))
+        else:
+            words.append(f"{name}{joint}{version}" if at else re.sub(r":(\w+)$", r".\1", name))
+    return ["install", *words]

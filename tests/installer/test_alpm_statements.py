@@ -2,25 +2,12 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
 
-from tests.installer.alpm_ask import PROGRAM, ask
-from tests.test_alpm_choice import CASES, built
-
-
-def words_for(asked: Sequence[str]) -> list[str]:
-    """The words for the real installer."""
-    words = ["-Su" if "--upgrade" in asked else "-S"]
-    for one in (text for text in asked if text != "--upgrade"):
-        rest, _, source = one.partition("%")
-        name, at, version = rest.partition("@")
-        bound = version if re.match("[<>=]", version) else f"={version}" if at else ""
-        words.append(f"{source}/{name}{bound}" if source else name + bound)
-    return words
+from tests.alpm_statements import CASES, built
+from tests.installer.alpm_ask import PROGRAM, ask, words_for
 
 
 @pytest.mark.skipif(PROGRAM is None, reason="no installer of kind alpm on this machine")

@@ -10,8 +10,7 @@ from pathlib import Path
 import pytest
 
 from tests.alpm_harbour import CONF, AlpmHarbour, P
-from tests.installer.alpm_ask import PROGRAM, ask
-from tests.installer.test_alpm_statements import words_for
+from tests.installer.alpm_ask import PROGRAM, ask, words_for
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_ALPM_HOSTS", "12"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))

@@ -7,9 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.installer.alpm_ask import PROGRAM, ask
+from tests.installer.alpm_ask import PROGRAM, ask, words_for
 from tests.installer.alpm_drawn import AlpmDrawn
-from tests.installer.test_alpm_statements import words_for
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_ALPM_HOSTS", "12"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))

@@ -17,17 +17,16 @@ import pytest
 
 from tests.conftest import Harbour
 from tests.deb_newer_statements import NEWER, STATEMENTS
+from tests.deb_statements import built as deb_built
+from tests.deb_statements import comes
 from tests.installer.drawn_relations import DrawnRelations
 from tests.installer.made import differing
 from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller, folder_in
-from tests.installer.rpm_ask import Said
+from tests.installer.rpm_ask import Said, asked_of
 from tests.installer.rpm_drawn import RpmDrawn
-from tests.installer.test_rpm_statements import asked_of
 from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
 from tests.rpm_newer_statements import DNF_STATEMENTS, ZYPP_STATEMENTS
-from tests.test_deb_found_rules import built as deb_built
-from tests.test_deb_found_rules import comes
-from tests.test_rpm_choice import Case, built
+from tests.rpm_statements import Case, built
 from velpin import open_host
 from velpin.core.host import Host
 from velpin.demo.signer import Signer

@@ -2,35 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 
 import pytest
 
-from tests.installer.rpm_ask import PROGRAMS, RealInstaller
+from tests.installer.rpm_ask import PROGRAMS, RealInstaller, asked_of
 from tests.rpm_harbour import DNF, ZYPP
-from tests.test_rpm_choice import CASES, Case, built
-
-
-def asked_of(kind: str, case: Case) -> list[str] | None:
-    """The words for the real installer; None where it has none for this."""
-    if any("%" in one for one in case.asked):
-        return None
-    if "--realign" in case.asked:
-        return ["dist-upgrade"]
-    if "--upgrade" in case.asked:
-        return ["upgrade" if kind == DNF else "update"]
-    words = []
-    for one in case.asked:
-        name, at, version = one.partition("@")
-        joint = "-" if kind == DNF else "="
-        operator = re.match("[<>=]*", version)
-        if operator and operator.group():
-            text = f"{name} {operator.group()} {version[operator.end() :]}"
-            words.append(text if kind == DNF else text.replace(" ", ""))
-        else:
-            words.append(f"{name}{joint}{version}" if at else re.sub(r":(\w+)$", r".\1", name))
-    return ["install", *words]
+from tests.rpm_statements import CASES, built
 
 
 @pytest.mark.parametrize("kind", [DNF, ZYPP])

@@ -1,0 +1,91 @@
+"""A deb host from lines of text, and what a forecast changes on it."""
+
+from __future__ import annotations
+
+import re
+
+from tests.conftest import Harbour, offer
+from velpin.demo.build import text_of
+
+_ROW = re.compile(r"(\S+) (\S+?)(?:/(\S+))?(?: (\[.*\]))?$")
+
+
+def rows(text: str) -> list[dict[str, str]]:
+    """Entries from lines `NAME VERSION[/ARCH] [Field=value] [Field=value]`, parted by `;`."""
+    found = []
+    for line in filter(None, map(str.strip, text.split(";"))):
+        match = _ROW.match(line)
+        assert match, line
+        name, version, arch, more = match.groups("")
+        fields = dict(part.split("=", 1) for part in re.findall(r"\[([^\]]*)\]", more))
+        row = offer(name, version, arch or "amd64", **fields)
+        found.append({field: value for field, value in row.items() if value != "-"})
+    return found
+
+
+def built(
+    harbour: Harbour,
+    offered: str | dict[str, str],
+    here: str = "",
+    files: dict[str, str] | None = None,
+) -> Harbour:
+    """A host of two architectures: sources by their suites, installed packages, more files."""
+    suites = {"jetty": offered} if isinstance(offered, str) else offered
+    harbour.put("var/lib/dpkg/arch", "amd64\ni386\n")
+    for suite, text in suites.items():
+        address = harbour.repository(suite, rows(text), suite=suite, archs=("amd64", "i386"))
+        harbour.source(suite, address, suite)
+    told = []
+    for row in rows(here):
+        for field in ("Size", "Filename", "SHA256"):
+            row.pop(field)
+        status = {"Status": row.pop("Status", "install ok installed")}
+        told.append({"Package": row.pop("Package"), **status, **row})
+    harbour.put("var/lib/dpkg/status", text_of(told))
+    for name, text in (files or {}).items():
+        harbour.put(name, text)
+    harbour.ready()
+    return harbour
+
+
+def comes(harbour: Harbour, asked: str) -> str | None:
+    """What a forecast changes: NAME[:ARCH]=VERSION, `-NAME` for what goes, by name."""
+    words = asked.split()
+    host = harbour.host()
+    found = host.forecast_upgrade() if words == ["--upgrade"] else host.forecast(words)
+    if not found.ok:
+        return None
+    told = []
+    for change in found.changes:
+        name = change.name + (f":{change.arch}" if change.foreign else "")
+        told.append(f"{name}={change.new}" if change.new else f"-{name}")
+    return " ".join(told)
+
+
+def stanza_of(text: str) -> dict[str, str]:
+    """`gull 2 Depends: tern (>= 1), auk; Priority: required` as an entry of an index."""
+    head, *fields = text.split("; ")
+    name, version, *first = head.split(" ", 2)
+    row = offer(name, version)
+    for field in (*first, *fields):
+        key, _, value = field.partition(": ")
+        row[key] = value
+    return row
+
+
+def write(harbour: Harbour, offers: list[str], installed: list[str], *, auto: str = "") -> None:
+    """A host with one source; installed ones marked `!` are held."""
+    address = harbour.repository(
+        "base", [stanza_of(one) for one in offers], archs=("amd64", "i386")
+    )
+    harbour.source("base", address)
+    rows = []
+    for text in installed:
+        row = stanza_of(text.removeprefix("!"))
+        for field in ("Size", "Filename", "SHA256"):
+            row.pop(field)
+        state = "hold ok installed" if text.startswith("!") else "install ok installed"
+        rows.append({"Package": row.pop("Package"), "Status": state, **row})
+    harbour.put("var/lib/dpkg/status", text_of(rows))
+    marks = (f"Package: {name}\nArchitecture: amd64\nAuto-Installed: 1\n" for name in auto.split())
+    harbour.put("var/lib/apt/extended_states", "\n".join(marks))
