@@ -10,6 +10,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from tests.plain_world import PlainWorld, asked
+from tests.transcripts import say
 from velpin.kinds.deb.engine.causes import why_not, why_refused
 from velpin.kinds.deb.engine.draft import Draft
 from velpin.kinds.deb.engine.needed import reached
@@ -267,6 +268,32 @@ def test_a_refusal_has_a_chain_that_begins_with_what_was_asked(lines: list[str],
     assert chain
     assert chain[-1].relation.hard  # what does not hold; a recommendation may have led there
     assert all(link.obstacles for link in chain)
+
+
+@pytest.mark.parametrize("first", range(0, 1000, 100))
+def test_drawn_worlds_are_answered_as_before(first: int) -> None:
+    """On record: what comes, why each does, and the chain where it is refused. What is installed
+    has relations here, of which some may be broken."""
+    for seed in range(first, first + 100):
+        pick = random.Random(seed)
+        lines = drawn_lines(seed)
+        for at in pick.sample(range(len(lines)), min(len(lines), pick.randint(1, 4))):
+            lines[at] = lines[at] if lines[at][0] in "+!*" else f"+{lines[at]}"
+        world, names = PlainWorld(lines), pick.sample(NAMES, pick.choice((1, 1, 2)))
+        works, draft = asked(world, *names)
+        told = [f"{name} {version}" for name, version in world.state().items()] if works else []
+        for unit in map(world.unit, NAMES if works else ()):
+            cause = unit.cause
+            if unit.chosen is not unit.installed and cause is not None:
+                told.append(f"{unit.name}: {cause.code} {cause.by and cause.by.unit.name}")
+        chain = () if works else why_refused(draft, [world.unit(name) for name in names])
+        for link in chain:
+            why = [
+                f"{o.code} {o.target.name} {o.build and o.build.unit.name}" for o in link.obstacles
+            ]
+            told.append(f"{link.owner.unit.name} {link.relation}: {', '.join(why)}")
+        say(f"{seed} {' '.join(names)}: {'; '.join(told)}")
+        assert works or chain
 
 
 def test_plain_words_are_a_world() -> None:

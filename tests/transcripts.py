@@ -60,6 +60,11 @@ def note(root: Path, words: Sequence[str], code: int, out: str, err: str) -> Non
     _said.append(f"$ velpin {' '.join(words)}\n[{code}]\n{out}\n{err}")
 
 
+def say(text: str) -> None:
+    """Keep an answer that no command printed."""
+    _said.append(text)
+
+
 def begin() -> None:
     """Forget what was kept."""
     _said.clear()
