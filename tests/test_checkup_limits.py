@@ -12,6 +12,7 @@ from typing import Any
 
 import pytest
 
+from tests.made_keys import key
 from velpin.core.checkup.examination import DAY, Examination
 from velpin.core.checkup.freshness import check_ages, check_mirrors, last_looked_at, usual_life
 from velpin.core.checkup.order import check_same_content, is_early
@@ -22,7 +23,7 @@ from velpin.model.finding import Finding
 from velpin.model.reason import Place, Reason
 from velpin.model.source import Source
 from velpin.trust.named import KeyPlace, NamedKeys
-from velpin.trust.openpgp import Key, KeyPart
+from velpin.trust.openpgp import Key
 
 NOW = 1_800_000_000.0
 
@@ -190,14 +191,6 @@ def test_what_is_no_mirror(sources: Sequence[Source], identity: dict[str, object
 
 
 # -- keys ----------------------------------------------------------------------------------
-
-
-def key(number: int = 1, *, expires: float | None = None, revoked: bool = False,
-        algorithm: str = "EdDSA", **more: Any) -> Key:  # fmt: skip
-    """A key of one part."""
-    name = f"{number:040d}"
-    return Key(name, (f"Crew {number}",), 0.0, expires, algorithm, revoked,
-               (KeyPart(name, expires, revoked),), "k.asc", None, **more)  # type: ignore[arg-type]  # fmt: skip
 
 
 def named(
