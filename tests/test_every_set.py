@@ -135,9 +135,10 @@ def test_the_older_deb_way_leaves_nothing_broken(world: World, asked: str) -> No
 # -- rpm ------------------------------------------------------------------------------------
 
 
-def rpm_choices(world: World, asked: str, kind: str) -> dict[str, list[Build | None]]:
+def rpm_choices(world: World, asked: str, kind: str, newer: str) -> dict[str, list[Build | None]]:
     """For each name what may be: an installed package stays in some build. One layout picks the
-    best build of what was asked for and tries no other."""
+    best build of what was asked for and tries no other; the newer generation of the other one
+    takes only the best as well."""
     found: dict[str, list[Build | None]] = {}
     for name in NAMES:
         here = world.now.get(name)
@@ -146,20 +147,25 @@ def rpm_choices(world: World, asked: str, kind: str) -> dict[str, list[Build | N
             one for one in world.known(name)
             if here is None or kind == DNF or one.version >= here.version
         ]  # fmt: skip
-        if name == asked and kind == ZYPP:
+        if name == asked and (kind == ZYPP or newer == "newer"):
             found[name] = world.known(name)[:1]
     return found
 
 
-@pytest.mark.parametrize("kind", [DNF, ZYPP])
+@pytest.mark.parametrize(
+    ("kind", "generation"), [(DNF, "older"), (DNF, "newer"), (ZYPP, "older"), (ZYPP, "newer")]
+)
 @few
 @given(worlds(), names)
-def test_the_rpm_solver_finds_a_way_where_there_is_one(kind: str, world: World, asked: str) -> None:
+def test_the_rpm_solver_finds_a_way_where_there_is_one(
+    kind: str, generation: str, world: World, asked: str
+) -> None:
     if asked in world.now or not world.known(asked):
         return
     with tempfile.TemporaryDirectory() as folder:
-        told = told_by(rpm_host(world, Path(folder), kind), asked)
-    possible = list(states(rpm_choices(world, asked, kind)))
+        host = rpm_host(world, Path(folder), kind)
+        told = told_by(host, asked, "--generation", generation)
+    possible = list(states(rpm_choices(world, asked, kind, generation)))
     assert told["ok"] == bool(possible)
     if possible:
         assert after(world, told) in possible
