@@ -110,7 +110,7 @@ def _measure(files: list[str]) -> list[tuple[dict[str, float], dict[str, dict[in
                 sys.executable, "-m", "pytest", "-q", "-m", "not slow", "-p",
                 "tests.mutation.reach", "-p", "no:cacheprovider", *files,
             ],
-            cwd=ROOT, env={**os.environ, "VELPIN_REACH": place}, check=False,
+            cwd=ROOT, env={**os.environ, "VELPIN_REACH": place, "PYTHONPATH": str(PACKAGE.parent)}, check=False,
             stdout=subprocess.PIPE, text=True,
         )  # fmt: skip
         if done.returncode == 1:

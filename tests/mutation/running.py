@@ -49,6 +49,7 @@ class Verdict(NamedTuple):
 
 def preload() -> None:
     """Read what every test needs, of others: it is there in each forked process then."""
+    sys.path.insert(0, str(PACKAGE.parent))  # not a copy that is installed
     for name in PRELOADED:
         with contextlib.suppress(ImportError):
             importlib.import_module(name)
