@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Harbour
+from tests.transcripts import say
 from velpin.demo.signer import Signer
 from velpin.front.report import figures, sheets
 from velpin.front.report.page import _hash
@@ -51,6 +52,7 @@ class Page(HTMLParser):
         self.loads: list[str] = []
         self.open: list[str] = []
         self.words = ""
+        self.pieces: list[str] = []
         self.feed(text)
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
@@ -71,6 +73,7 @@ class Page(HTMLParser):
         if self.open and self.open[-1] in ("script", "style"):
             return
         self.words += data
+        self.pieces.append(data)
         if "td" in self.open and self.rows:
             self.rows[-1][-1] += data
 
@@ -79,7 +82,11 @@ def page_of(harbour: Harbour, *words: str) -> Page:
     out = harbour.folder / "page.html"
     said = harbour.run("report", "--out", str(out), *words)
     assert said.code == 0, said.err
-    return Page(out.read_text("utf-8"))
+    page = Page(out.read_text("utf-8"))
+    for row in page.rows:
+        say(" | ".join(row))
+    say("\n".join(page.pieces))
+    return page
 
 
 def test_the_page_says_what_the_commands_say(full: Harbour) -> None:
@@ -274,11 +281,13 @@ def crowded(report: HostReport) -> HostReport:
 @pytest.mark.parametrize("width", [figures._WIDE, figures._NARROW])
 @pytest.mark.parametrize("name", ["tiers", "keys", "ages"])
 def test_no_texts_overlap(full: Harbour, name: str, width: float) -> None:
-    report = crowded(full.host().report())
+    report = crowded(full.host().report()._replace(time=1_800_000_000.0))
     if name == "ages":
         drawing = figures._ages(report, width)
     else:
         drawing = {"tiers": figures._tiers, "keys": figures._keys}[name](Sheets(report), width)
+    for piece in (*drawing._texts, *drawing._bars, *drawing._bands, *drawing._lines):
+        say(" ".join(f"{one:.3f}" if isinstance(one, float) else str(one) for one in piece))
     figure = drawing.figure()
     from matplotlib.backends.backend_agg import FigureCanvasAgg
 
