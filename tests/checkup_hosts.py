@@ -14,6 +14,7 @@ import zlib
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from tests.host_files import host_files
 from tests.program import Said, run_on
 from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
 from velpin.demo.build import stanza, text_of, write_repository
@@ -96,11 +97,10 @@ class Post:
 
     def files(self) -> dict[str, tuple[bytes, int]]:
         """Every file of the host but Velpin's own, with its rights."""
-        own = ("var/lib/velpin", "var/cache/velpin")
         return {
             name: (path.read_bytes(), path.stat().st_mode)
-            for path in sorted(self.root.rglob("*"))
-            if path.is_file() and not (name := str(path.relative_to(self.root))).startswith(own)
+            for name, path in host_files(self.root)
+            if path.is_file()
         }
 
     # -- packages --------------------------------------------------------------------------

@@ -13,8 +13,9 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-from tests import transcripts
+from tests import answers
 from tests.checkup_hosts import Post
+from tests.host_files import host_files
 from tests.program import Said, run_on
 from velpin import apart
 from velpin.core.host import Host
@@ -143,12 +144,7 @@ class Harbour:
 
     def bytes(self) -> dict[str, bytes]:
         """Every file of the host but Velpin's own."""
-        own = ("var/lib/velpin", "var/cache/velpin")
-        return {
-            name: path.read_bytes()
-            for path in sorted(self.root.rglob("*"))
-            if path.is_file() and not (name := str(path.relative_to(self.root))).startswith(own)
-        }
+        return {name: path.read_bytes() for name, path in host_files(self.root) if path.is_file()}
 
 
 def offer(name: str, version: str, arch: str = "amd64", **fields: str) -> dict[str, str]:
@@ -216,9 +212,9 @@ def _in_memory() -> bool:
 @pytest.fixture(autouse=True)
 def _whole_answers(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[None]:
     """Hold all that the program says in a test against the record."""
-    transcripts.begin()
+    answers.begin()
     yield
-    if _is_on_record(request) and (differs := transcripts.compare(request.node.nodeid)):
+    if _is_on_record(request) and (differs := answers.compare(request.node.nodeid)):
         pytest.fail("\n".join(differs), pytrace=False)
 
 

@@ -8,7 +8,8 @@ from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import NamedTuple
 
-from tests.transcripts import note
+from tests.answers import note
+from tests.host_files import host_files
 from velpin.front.running import run
 
 
@@ -33,10 +34,7 @@ def run_on(root: Path, *words: str) -> Said:
 def state(root: Path, *, folders: bool = False) -> dict[str, tuple[object, ...]]:
     """Everything below a root but Velpin's own: links as links, rights, owners, attributes."""
     found: dict[str, tuple[object, ...]] = {}
-    for path in sorted(root.rglob("*")):
-        name = str(path.relative_to(root))
-        if name.startswith(("var/lib/velpin", "var/cache/velpin")):
-            continue
+    for name, path in host_files(root):
         if path.is_dir() and not path.is_symlink():
             if folders and name not in ("var/lib", "var/cache", "var"):
                 found[name] = ("folder", path.stat().st_mode)

@@ -70,6 +70,11 @@ class World(NamedTuple):
         """What is installed."""
         return {build.name: build for build in self.installed}
 
+    @property
+    def best_offered(self) -> State:
+        """Of each name the highest version that is offered."""
+        return {one.name: one for one in sorted(self.offered, key=lambda one: one.version)}
+
     def known(self, name: str) -> list[Build]:
         """Every build of a name, the highest version first."""
         found = {b.version: b for b in (*self.offered, *self.installed) if b.name == name}
@@ -208,8 +213,7 @@ def _rpm(build: Build) -> DemoRpm:
 def alpm_host(world: World, folder: Path) -> AlpmHarbour:
     """The world as an alpm host: of each name the highest version alone is offered."""
     harbour = AlpmHarbour(folder)
-    best = {one.name: one for one in sorted(world.offered, key=lambda one: one.version)}
-    harbour.source("base", *(_archive(one) for one in best.values()))
+    harbour.source("base", *(_archive(one) for one in world.best_offered.values()))
     harbour.installed(*(_archive(one) for one in world.installed))
     return harbour.refresh()
 

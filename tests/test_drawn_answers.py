@@ -1,7 +1,7 @@
 """What is foreseen on drawn hosts, in full: each answer, its reason, and what else would change.
 
 The same kinds of host are asked of real installers in `tests/installer`; here their answers stand on
-record (`tests/transcripts.py`), so that a change in how one chooses shows wherever it matters.
+record (`tests/answers.py`), so that a change in how one chooses shows wherever it matters.
 """
 
 from __future__ import annotations

@@ -11,8 +11,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.answers import say
 from tests.conftest import Harbour
-from tests.transcripts import say
 from velpin.demo.signer import Signer
 from velpin.front.report import figures, sheets
 from velpin.front.report.page import _hash

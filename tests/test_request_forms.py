@@ -10,10 +10,10 @@ from pathlib import Path
 import pytest
 
 from tests.alpm_harbour import AlpmHarbour
+from tests.answers import say
 from tests.conftest import Harbour
 from tests.deb_statements import built
 from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
-from tests.transcripts import say
 from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.demo.alpm_files import DemoArchive

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from tests.answers import say
 from tests.plain_world import PlainWorld, asked
-from tests.transcripts import say
 from velpin.kinds.deb.engine.causes import why_not, why_refused
 from velpin.kinds.deb.engine.draft import Draft
 from velpin.kinds.deb.engine.needed import reached

@@ -61,9 +61,13 @@ a kind as a whole, which are what is left."""
 REST = ("alpm", "rpm", "deb", "core")
 
 ACCEPTED: dict[tuple[str, str, str], str] = {
-    ("kinds/deb/edit.py", "", "without sorted"):
+    ("kinds/deb/edit.py", "source_statements", "without sorted"):
         "the order of options in a statement: both sides are read by the same code, and no edit"
         " moves an option",
+    ("kinds/deb/engine/repair.py", "_try_again", "without Cause('upgrade')"):
+        "what was marked for installation has a cause; the other is there for its type",
+    ("kinds/deb/engine/repair.py", "_put_back", "without Cause('upgrade')"):
+        "what was marked for installation has a cause; the other is there for its type",
     ("kinds/deb/engine/search.py", "_brought", "the first became the last"):
         "there is one alone",
     ("kinds/deb/engine/search.py", "_lost_way", "the first became the last"):

@@ -1,10 +1,10 @@
 """Whole answers: what every command printed in every test, held against what is on record.
 
 A test asserts what it is about. What else is said in it, and which files it leaves behind, is
-compared with the record (`data/transcripts.json.xz`), so that a change which nobody meant is seen
+compared with the record (`data/answers.json.xz`), so that a change which nobody meant is seen
 wherever it shows. One that is meant is taken on by
 
-    python -m tests.transcripts            run the daily tests, print what differs, write it down
+    python -m tests.answers            run the daily tests, print what differs, write it down
 
 after which the differences are read like any other change. Times, keys made for the occasion and
 folders are left out; tests whose answers still differ from run to run are not compared.
@@ -27,9 +27,10 @@ from datetime import UTC, datetime
 from functools import cache
 from pathlib import Path
 
-RECORD = Path(__file__).parent / "data" / "transcripts.json.xz"
-_RECORDING = "VELPIN_TRANSCRIPTS"
-_OWN = ("var/lib/velpin", "var/cache/velpin")
+from tests.host_files import host_files
+
+RECORD = Path(__file__).parent / "data" / "answers.json.xz"
+_RECORDING = "VELPIN_ANSWERS"
 
 _LONG_AGO = 40
 """Days; what is longer ago is a fixed date of a test, and further away every day."""
@@ -45,7 +46,7 @@ _PATTERNS = (
     (re.compile(r"…[0-9A-F]{8}\b"), "…<end of a key>"),
     (re.compile(r"127\.0\.0\.1:\d+|localhost:\d+"), "<port>"),
     (re.compile(r"\b[0-9a-f]{64}\b|\b[0-9a-f]{128}\b|\b[0-9a-f]{32}\b"), "<hash>"),
-(re.compile(r"([/_]tmp|[/_]dev[/_]shm)[/_](mooring-|moo-|velpin-|tmp)[_a-z0-9]{8}"), "<folder>"),
+    (re.compile(r"([/_]tmp|[/_]dev[/_]shm)[/_](mooring-|moo-|velpin-|tmp)[_a-z0-9]{8}"), "<folder>"),
     (re.compile(r"just now|\d+(\.\d+)? (seconds?|minutes?|hours?|s|ms)\b( ago)?"), "<time>"),
     (re.compile(r"<time> ago"), "<time>"),
     (re.compile(r"(recursion depth exceeded) [ a-z]*"), r"\1"),
@@ -76,11 +77,10 @@ def kept() -> str:
     """What was said since, and the files of the hosts as they are now; "" where nothing ran."""
     parts = list(_said)
     for root in dict.fromkeys(_roots):
-        for path in sorted(root.rglob("*")):
-            name = str(path.relative_to(root))
-            if path.is_file() and not path.is_symlink() and not name.startswith(_OWN):
-                name = _normal(name)
-                parts.append(f"{name} {path.stat().st_mode & 0o7777:o} {_digest(path)}")
+        for name, path in host_files(root):
+            if path.is_file() and not path.is_symlink():
+                mode = path.stat().st_mode & 0o7777
+                parts.append(f"{_normal(name)} {mode:o} {_digest(path)}")
     return _normal("\n".join(parts))
 
 
@@ -146,7 +146,7 @@ def compare(test: str) -> list[str]:
 
 def _differences(before: str, now: str) -> list[str]:
     if not before:
-        return ["nothing is on record for this test: python -m tests.transcripts"]
+        return ["nothing is on record for this test: python -m tests.answers"]
     lines = difflib.unified_diff(
         before.splitlines(), now.splitlines(), "on record", "now", lineterm="", n=1
     )
