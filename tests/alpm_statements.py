@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import NamedTuple
 
-from tests.alpm_harbour import AlpmHarbour
+from tests.harbours import AlpmHarbour
 from velpin.demo.alpm_files import DemoArchive as P
 
 X86 = "Architecture = x86_64\n"

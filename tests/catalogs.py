@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from tests.checkup_hosts import ALPM, DEB, DNF, THEIRS, Post
+from tests.checkup_hosts import THEIRS, Post
+from tests.harbours import ALPM, DEB, DNF
 from velpin.demo.signer import Signer
 
 FOLDER = "etc/velpin/catalogs"

@@ -14,17 +14,13 @@ import zlib
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from tests.host_files import host_files
-from tests.program import Said, run_on
+from tests.harbours import ALPM, DEB, DNF, RPM, ZYPP, Harbour
+from tests.program import Said
 from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.trust.openpgp import read_keys
-
-DEB, DNF, ZYPP, ALPM = "deb", "rpm-dnf", "rpm-zypp", "alpm"
-KINDS = (DEB, DNF, ZYPP, ALPM)
-RPM = (DNF, ZYPP)
 
 HOME, THEIRS = "archive.mooring.example", "pkg.gullwatch.example"
 
@@ -43,12 +39,12 @@ BASE = (Item("gull", "1"), Item("tern", "1"), Item("libtide", "1"), Item("skua",
 VENDOR = (Item("gullwatch", "5"),)
 
 
-class Post:
+class Post(Harbour):
     """One host, its repositories, and the program run upon it."""
 
     def __init__(self, kind: str, folder: Path, home: Signer, vendor: Signer) -> None:
-        self._published = 0
-        self.kind, self.root, self.www = kind, folder / "root", folder / "www"
+        super().__init__(folder)
+        self.kind, self.www, self._published = kind, folder / "www", 0
         self.signers = {"base": home, "vendor": vendor}
         self.publish("base", *BASE)
         self.publish("vendor", *VENDOR)
@@ -56,18 +52,6 @@ class Post:
         self.install(*BASE)
 
     # -- the host's files ------------------------------------------------------------------
-
-    def put(self, name: str, text: str | bytes, mode: int = 0o644) -> Path:
-        """Write a file of the host."""
-        path = self.root / name
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(text if isinstance(text, bytes) else text.encode())
-        path.chmod(mode)
-        return path
-
-    def read(self, name: str) -> str:
-        """The text of a file of the host."""
-        return (self.root / name).read_text()
 
     def edit(self, name: str, old: str, new: str) -> None:
         """Change a text in a file of the host."""
@@ -94,14 +78,6 @@ class Post:
         if self.kind == ALPM:
             return "etc/pacman.d/gnupg/pubring.gpg"
         return "etc/apt/keyrings/vendor.asc" if self.kind == DEB else "etc/pki/rpm-gpg/vendor.asc"
-
-    def files(self) -> dict[str, tuple[bytes, int]]:
-        """Every file of the host but Velpin's own, with its rights."""
-        return {
-            name: (path.read_bytes(), path.stat().st_mode)
-            for name, path in host_files(self.root)
-            if path.is_file()
-        }
 
     # -- packages --------------------------------------------------------------------------
 
@@ -207,10 +183,6 @@ class Post:
         self.put(self.key_file, certs) if self.kind == ALPM else None
 
     # -- the program -----------------------------------------------------------------------
-
-    def run(self, *words: str) -> Said:
-        """Run the program, with nobody at the terminal."""
-        return run_on(self.root, *words)
 
     def command(self, text: str, *more: str) -> Said:
         """Run a command as it is printed."""

@@ -7,7 +7,7 @@ import os
 import secrets
 import shutil
 import time
-from collections.abc import Generator, Iterator, Mapping, Sequence
+from collections.abc import Generator, Iterator
 from pathlib import Path
 
 import pytest
@@ -15,19 +15,10 @@ from hypothesis import settings
 
 from tests import answers
 from tests.checkup_hosts import Post
-from tests.host_files import host_files
-from tests.program import Said, run_on
+from tests.harbours import DebHarbour
 from velpin import apart
-from velpin.core.host import Host
-from velpin.core.opening import open_host
-from velpin.demo.build import stanza, text_of, write_repository
 from velpin.demo.serve import served
 from velpin.demo.signer import Signer, new_signer
-from velpin.fetch.download import FetchSettings, Transport
-from velpin.files.tree import Tree
-from velpin.kinds.deb.adapter import DebAdapter
-from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
-from velpin.store.cache import open_cache
 
 NOW = time.time()
 
@@ -37,126 +28,10 @@ settings.register_profile("daily", deadline=None, max_examples=25)
 settings.load_profile("all")
 
 
-class Harbour:
-    """One made-up host below a folder, with the repositories its sources point to."""
-
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-        self.root = folder / "root"
-        self.put("etc/os-release", 'ID=mooring\nVERSION_ID="4"\nVERSION_CODENAME=jetty\n')
-        self.put("var/lib/dpkg/arch", "amd64\ni386\n")
-        self.put("var/lib/dpkg/status", "")
-
-    def put(self, name: str, text: str | bytes) -> Path:
-        """Write a file of the host."""
-        path = self.root / name
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(text.encode() if isinstance(text, str) else text)
-        return path
-
-    def read(self, name: str) -> str:
-        """A file of the host."""
-        return (self.root / name).read_text()
-
-    def repository(
-        self,
-        name: str,
-        offers: Sequence[Mapping[str, str] | tuple[str, str]],
-        *,
-        suite: str = "jetty",
-        section: str = "main",
-        signer: Signer | None = None,
-        fields: Mapping[str, str] | None = None,
-        date: float | None = None,
-        by_hash: bool = False,
-        archs: Sequence[str] = ("amd64",),
-    ) -> str:
-        """Write one suite of a repository; gives its address."""
-        rows = [offer(*one) if isinstance(one, tuple) else one for one in offers]
-        head = {"Origin": name, "Suite": suite, "Codename": suite, **(fields or {})}
-        write_repository(
-            self.folder / "repos" / name,
-            suite,
-            {"" if suite.endswith("/") else section: rows},
-            signer,
-            head,
-            archs=archs,
-            by_hash=by_hash,
-            date=date,
-        )
-        return f"file://{self.folder}/repos/{name}"
-
-    def source(self, name: str, address: str, suite: str = "jetty", **options: str) -> None:
-        """A one-line source of the host, trusted where nothing else is said."""
-        named = " ".join(f"{key.replace('_', '-')}={value}" for key, value in options.items())
-        section = "" if suite.endswith("/") else " main"
-        line = f"deb [{named or 'trusted=yes'}] {address} {suite}{section}\n"
-        self.put(f"etc/apt/sources.list.d/{name}.list", line)
-
-    def simple(self, name: str, *offers: tuple[str, str], **fields: str) -> None:
-        """A trusted source with some offers of default shape."""
-        self.source(name, self.repository(name, offers, fields=fields))
-
-    def installed(self, *packages: tuple[str, str] | tuple[str, str, str]) -> None:
-        """The host's record: name, version and (by default installed) state of each package."""
-        rows = []
-        for name, version, *state in packages:
-            row = offer(name, version)
-            for field in ("Size", "Filename", "SHA256"):
-                row.pop(field)
-            status = state[0] if state else "install ok installed"
-            rows.append({"Package": row.pop("Package"), "Status": status, **row})
-        self.put("var/lib/dpkg/status", text_of(rows))
-
-    def host(self, *, as_is: bool = False) -> Host:
-        """The host, read anew."""
-        return open_host(self.root, as_is=as_is)
-
-    def adapter(self) -> DebAdapter:
-        """What is read of it."""
-        tree = Tree(self.root)
-        return DebAdapter(tree, open_cache(tree))
-
-    def refresh(self, now: float | None = None) -> dict[str, DebRefreshed]:
-        """Fetch all sources that are on, without any pause."""
-        host = self.adapter()
-        transport = Transport(FetchSettings(retries=0), wait=lambda _seconds: None)
-        return {
-            source.handle: refresh_source(host, source, transport, lambda: now or time.time())
-            for source in host.sources
-            if source.on
-        }
-
-    def ready_adapter(self) -> DebAdapter:
-        """What is read of it after a refresh that must succeed."""
-        self.ready()
-        return self.adapter()
-
-    def ready(self) -> Host:
-        """The host after a refresh that must succeed."""
-        for one in self.refresh().values():
-            assert one.error is None, one.error
-        return self.host()
-
-    def run(self, *words: str) -> Said:
-        """Run the program on this host, with nobody at the terminal."""
-        return run_on(self.root, *words)
-
-    def bytes(self) -> dict[str, bytes]:
-        """Every file of the host but Velpin's own."""
-        return {name: path.read_bytes() for name, path in host_files(self.root) if path.is_file()}
-
-
-def offer(name: str, version: str, arch: str = "amd64", **fields: str) -> dict[str, str]:
-    """One entry of an index."""
-    made = stanza(name, version, arch, f"{name} for the harbour")
-    return {**made, **{key.replace("_", "-"): value for key, value in fields.items()}}
-
-
 @pytest.fixture
-def harbour(tmp_path: Path) -> Harbour:
+def harbour(tmp_path: Path) -> DebHarbour:
     """An empty made-up host."""
-    return Harbour(tmp_path)
+    return DebHarbour(tmp_path)
 
 
 @pytest.fixture(scope="session")

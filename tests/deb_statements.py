@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from tests.conftest import Harbour, offer
+from tests.harbours import DebHarbour, offer
 from velpin.demo.build import text_of
 
 _ROW = re.compile(r"(\S+) (\S+?)(?:/(\S+))?(?: (\[.*\]))?$")
@@ -24,17 +24,17 @@ def rows(text: str) -> list[dict[str, str]]:
 
 
 def built(
-    harbour: Harbour,
+    harbour: DebHarbour,
     offered: str | dict[str, str],
     here: str = "",
     files: dict[str, str] | None = None,
-) -> Harbour:
+) -> DebHarbour:
     """A host of two architectures: sources by their suites, installed packages, more files."""
     suites = {"jetty": offered} if isinstance(offered, str) else offered
     harbour.put("var/lib/dpkg/arch", "amd64\ni386\n")
     for suite, text in suites.items():
-        address = harbour.repository(suite, rows(text), suite=suite, archs=("amd64", "i386"))
-        harbour.source(suite, address, suite)
+        address = harbour.repository(suite, *rows(text), suite=suite, archs=("amd64", "i386"))
+        harbour.source_at(suite, address, suite)
     told = []
     for row in rows(here):
         for field in ("Size", "Filename", "SHA256"):
@@ -48,7 +48,7 @@ def built(
     return harbour
 
 
-def comes(harbour: Harbour, asked: str) -> str | None:
+def comes(harbour: DebHarbour, asked: str) -> str | None:
     """What a forecast changes: NAME[:ARCH]=VERSION, `-NAME` for what goes, by name."""
     words = asked.split()
     host = harbour.host()
@@ -73,12 +73,12 @@ def stanza_of(text: str) -> dict[str, str]:
     return row
 
 
-def write(harbour: Harbour, offers: list[str], installed: list[str], *, auto: str = "") -> None:
+def write(harbour: DebHarbour, offers: list[str], installed: list[str], *, auto: str = "") -> None:
     """A host with one source; installed ones marked `!` are held."""
     address = harbour.repository(
-        "base", [stanza_of(one) for one in offers], archs=("amd64", "i386")
+        "base", *[stanza_of(one) for one in offers], archs=("amd64", "i386")
     )
-    harbour.source("base", address)
+    harbour.source_at("base", address)
     rows = []
     for text in installed:
         row = stanza_of(text.removeprefix("!"))

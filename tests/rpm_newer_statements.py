@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tests.rpm_harbour import DNF, ZYPP
+from tests.harbours import DNF, ZYPP
 from tests.rpm_statements import Case, P, from_one, number
 
 C = ("c",)

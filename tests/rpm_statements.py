@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import NamedTuple
 
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, ZYPP, RpmHarbour
 from velpin.demo.rpm_files import DemoRpm as P
 
 BOTH = (DNF, ZYPP)

@@ -13,9 +13,7 @@ from typing import NamedTuple
 
 from hypothesis import strategies as st
 
-from tests.alpm_harbour import AlpmHarbour
-from tests.conftest import Harbour, offer
-from tests.rpm_harbour import RpmHarbour
+from tests.harbours import AlpmHarbour, DebHarbour, RpmHarbour, offer
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.build import text_of
 from velpin.demo.rpm_files import DemoRpm
@@ -152,10 +150,10 @@ def worlds(draw: st.DrawFn, *, several: bool = True, bounds: bool = True) -> Wor
 # -- as a host -----------------------------------------------------------------------------
 
 
-def deb_host(world: World, folder: Path, *, newer: bool = True) -> Harbour:
+def deb_host(world: World, folder: Path, *, newer: bool = True) -> DebHarbour:
     """The world as a deb host of either generation."""
-    harbour = Harbour(folder)
-    harbour.source("base", harbour.repository("base", [_stanza(one) for one in world.offered]))
+    harbour = DebHarbour(folder)
+    harbour.source("base", *[_stanza(one) for one in world.offered])
     rows = [_stanza(one) for one in world.installed]
     rows += [offer("apt", "3.1.16" if newer else "2.6.1")]
     for row in rows:

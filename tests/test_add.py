@@ -7,25 +7,27 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError, UsageError
 from velpin.kinds.deb.add import parse_snippet
 
 
 @pytest.fixture
-def vendor(harbour: Harbour, signer: Signer) -> Harbour:
+def vendor(harbour: DebHarbour, signer: Signer) -> DebHarbour:
     """A host with a base, and a vendor's repository that it does not know yet."""
-    harbour.simple("base", ("gull", "1"), ("tern", "1"))
+    harbour.source("base", ("gull", "1"), ("tern", "1"))
     harbour.installed(("gull", "1"), ("tern", "1"))
-    harbour.repository("gullwatch", [("gull", "2"), ("gullwatch", "5")], signer=signer)
-    harbour.repository("gullwatch", [("gullwatch", "4")], suite="quay", signer=signer)
+    harbour.repository("gullwatch", ("gull", "2"), ("gullwatch", "5"), signer=signer)
+    harbour.repository("gullwatch", ("gullwatch", "4"), suite="quay", signer=signer)
     (harbour.folder / "right.asc").write_bytes(signer.public)
     harbour.ready()
     return harbour
 
 
-def words(harbour: Harbour, *more: str, suite: str = "jetty", key: str = "right.asc") -> list[str]:
+def words(
+    harbour: DebHarbour, *more: str, suite: str = "jetty", key: str = "right.asc"
+) -> list[str]:
     address = f"file://{harbour.folder}/repos/gullwatch"
     return [
         "add",
@@ -40,8 +42,8 @@ def words(harbour: Harbour, *more: str, suite: str = "jetty", key: str = "right.
     ]
 
 
-def test_by_address_then_unchanged_then_undone(vendor: Harbour, signer: Signer) -> None:
-    before = vendor.bytes()
+def test_by_address_then_unchanged_then_undone(vendor: DebHarbour, signer: Signer) -> None:
+    before = vendor.files()
     said = vendor.run(
         *words(vendor, "--fingerprint", signer.fingerprint, "--for", "gullwatch", "--yes")
     )
@@ -63,11 +65,11 @@ def test_by_address_then_unchanged_then_undone(vendor: Harbour, signer: Signer) 
     assert (again.code, "unchanged" in again.out) == (0, True)
     assert json.loads(vendor.run(*words(vendor, "--json")).out)["unchanged"] is True
     assert vendor.run("undo", "--yes").code == 0
-    assert vendor.bytes() == before
+    assert vendor.files() == before
 
 
-def test_only_confines_in_the_same_change(vendor: Harbour) -> None:
-    before = vendor.bytes()
+def test_only_confines_in_the_same_change(vendor: DebHarbour) -> None:
+    before = vendor.files()
     said = vendor.run(*words(vendor, "--only", "gullw*", "--yes"))
     assert said.code == 0, said.err
     assert "take over" not in said.out
@@ -79,13 +81,13 @@ def test_only_confines_in_the_same_change(vendor: Harbour) -> None:
     host = vendor.host()
     assert [host.forecast([n]).answers[0].version for n in ("gull", "gullwatch")] == ["1", "5"]
     assert vendor.run("undo", "--yes").code == 0
-    assert vendor.bytes() == before
+    assert vendor.files() == before
     said = vendor.run(*words(vendor, "--only", "absent*", "--yes"))
     assert (said.code, "has no package called absent*" in said.err) == (1, True)
-    assert vendor.bytes() == before
+    assert vendor.files() == before
 
 
-def test_undo_tells_its_shift_as_documented(vendor: Harbour) -> None:
+def test_undo_tells_its_shift_as_documented(vendor: DebHarbour) -> None:
     assert vendor.run(*words(vendor, "--yes")).code == 0
     told = json.loads(vendor.run("undo", "--json", "--yes").out)
     assert told["entry"] == 2
@@ -95,8 +97,8 @@ def test_undo_tells_its_shift_as_documented(vendor: Harbour) -> None:
     ]
 
 
-def test_a_preview_and_nobody_there_change_nothing(vendor: Harbour) -> None:
-    before = vendor.bytes()
+def test_a_preview_and_nobody_there_change_nothing(vendor: DebHarbour) -> None:
+    before = vendor.files()
     preview = vendor.run(*words(vendor, "--preview"))
     assert (preview.code, preview.err) == (0, "velpin: preview only: nothing was changed\n")
     alone = vendor.run(*words(vendor))
@@ -105,16 +107,16 @@ def test_a_preview_and_nobody_there_change_nothing(vendor: Harbour) -> None:
     told = json.loads(vendor.run(*words(vendor, "--preview", "--json")).out)
     assert (told["entry"], told["keys"][0]["signs"]) == (None, True)
     assert told["shift"]["upgrades"][0]["after"] == {"version": "2", "source": "gullwatch"}
-    assert vendor.bytes() == before
+    assert vendor.files() == before
 
 
-def test_a_key_that_does_not_sign(vendor: Harbour, stranger: Signer) -> None:
-    before = vendor.bytes()
+def test_a_key_that_does_not_sign(vendor: DebHarbour, stranger: Signer) -> None:
+    before = vendor.files()
     (vendor.folder / "wrong.asc").write_bytes(stranger.public)
     said = vendor.run(*words(vendor, "--yes", key="wrong.asc"))
     assert said.code == 4
     assert "does NOT sign this source" in said.out
-    assert vendor.bytes() == before
+    assert vendor.files() == before
 
 
 @pytest.mark.parametrize(
@@ -122,7 +124,7 @@ def test_a_key_that_does_not_sign(vendor: Harbour, stranger: Signer) -> None:
     [("A" * 40, 4, "does not agree"), ("ABCD1234", 2, "too short")],
 )
 def test_a_fingerprint_that_does_not_agree(
-    vendor: Harbour, fingerprint: str, code: int, text: str
+    vendor: DebHarbour, fingerprint: str, code: int, text: str
 ) -> None:
     said = vendor.run(*words(vendor, "--fingerprint", fingerprint, "--yes"))
     assert (said.code, text in said.err) == (code, True)
@@ -133,7 +135,7 @@ def test_a_fingerprint_that_does_not_agree(
     [("no key at all", 4, "right.asc"), (None, 3, "No such file")],
 )
 def test_a_key_file_that_is_none(
-    vendor: Harbour, content: str | None, code: int, text: str
+    vendor: DebHarbour, content: str | None, code: int, text: str
 ) -> None:
     key = vendor.folder / "right.asc"
     key.unlink() if content is None else key.write_text(content)
@@ -141,7 +143,7 @@ def test_a_key_file_that_is_none(
     assert (said.code, text in said.err) == (code, True)
 
 
-def test_without_a_key_the_missing_one_is_named(vendor: Harbour) -> None:
+def test_without_a_key_the_missing_one_is_named(vendor: DebHarbour) -> None:
     address = f"file://{vendor.folder}/repos/gullwatch"
     said = vendor.run("add", "gullwatch", "--url", address, "--suite", "jetty", "--yes")
     assert said.code == 4
@@ -150,7 +152,7 @@ def test_without_a_key_the_missing_one_is_named(vendor: Harbour) -> None:
     )
 
 
-def test_made_for_another_release(vendor: Harbour) -> None:
+def test_made_for_another_release(vendor: DebHarbour) -> None:
     said = vendor.run(*words(vendor, "--yes", suite="quay"))
     assert said.code == 1
     assert "this host is jetty" in said.err
@@ -158,7 +160,7 @@ def test_made_for_another_release(vendor: Harbour) -> None:
     assert vendor.run(*words(vendor, "--yes", "--anyway", suite="quay")).code == 0
 
 
-def test_a_snippet_is_put_right_by_a_suite(vendor: Harbour) -> None:
+def test_a_snippet_is_put_right_by_a_suite(vendor: DebHarbour) -> None:
     line = f"deb file://{vendor.folder}/repos/gullwatch quay main"
     key = ["--key", str(vendor.folder / "right.asc"), "--yes"]
     assert vendor.run("add", line, *key).code == 1
@@ -166,15 +168,15 @@ def test_a_snippet_is_put_right_by_a_suite(vendor: Harbour) -> None:
     assert vendor.host().source("gullwatch").release == "jetty"
 
 
-def test_a_suite_it_does_not_have(vendor: Harbour) -> None:
+def test_a_suite_it_does_not_have(vendor: DebHarbour) -> None:
     said = vendor.run(*words(vendor, "--yes", suite="steady"))
     assert said.code == 1
     assert "it has jetty, quay" in said.err
     assert vendor.run(*words(vendor, "--yes", "--anyway", suite="steady")).code == 0
 
 
-def test_another_architecture(vendor: Harbour, signer: Signer) -> None:
-    vendor.repository("gullwatch", [], signer=signer, archs=("arm64",))
+def test_another_architecture(vendor: DebHarbour, signer: Signer) -> None:
+    vendor.repository("gullwatch", signer=signer, archs=("arm64",))
     said = vendor.run(*words(vendor, "--yes"))
     assert said.code == 1
     assert "has nothing for amd64; it has arm64" in said.err
@@ -192,7 +194,7 @@ SNIPPETS = [
 @pytest.mark.parametrize(("name", "text"), SNIPPETS)
 @pytest.mark.parametrize("way", ["file", "quoted", "stdin"])
 def test_a_vendors_snippet(
-    vendor: Harbour, monkeypatch: pytest.MonkeyPatch, name: str, text: str, way: str
+    vendor: DebHarbour, monkeypatch: pytest.MonkeyPatch, name: str, text: str, way: str
 ) -> None:
     import io
 
@@ -211,7 +213,7 @@ def test_a_vendors_snippet(
     assert vendor.host().forecast(["gullwatch"]).answers[0].source == "watch"
 
 
-def test_a_snippet_with_its_key_written_out(vendor: Harbour, signer: Signer) -> None:
+def test_a_snippet_with_its_key_written_out(vendor: DebHarbour, signer: Signer) -> None:
     key = signer.public.decode().strip().replace("\n\n", "\n.\n").replace("\n", "\n ")
     text = f"Types: deb\nURIs: file://{vendor.folder}/repos/gullwatch\nSuites: jetty\nComponents: main\nSigned-By:\n {key}\n"
     said = vendor.run("add", text, "--fingerprint", signer.fingerprint, "--yes")
@@ -227,7 +229,7 @@ def test_a_snippet_with_its_key_written_out(vendor: Harbour, signer: Signer) -> 
         "touch MARK", "deb file:///x jetty main\n$(touch MARK)",
     ],
 )  # fmt: skip
-def test_nothing_in_a_snippet_is_run(harbour: Harbour, line: str) -> None:
+def test_nothing_in_a_snippet_is_run(harbour: DebHarbour, line: str) -> None:
     mark = harbour.folder / "mark"
     file = harbour.folder / "given.list"
     file.write_text(line.replace("MARK", str(mark)) + "\n")
@@ -262,12 +264,12 @@ def test_snippets_that_are_none(text: str, kind: type[Exception]) -> None:
         (["add", "deb http://a.example/x y main", "--component", "z"], "names its own components"),
     ],
 )
-def test_rules_that_make_no_sense(vendor: Harbour, more: list[str], text: str) -> None:
+def test_rules_that_make_no_sense(vendor: DebHarbour, more: list[str], text: str) -> None:
     said = vendor.run(*more)
     assert (said.code, text in said.err) == (2, True), said.err
 
 
-def test_what_is_there_already(vendor: Harbour) -> None:
+def test_what_is_there_already(vendor: DebHarbour) -> None:
     address = f"file://{vendor.folder}/repos/base"
     said = vendor.run("add", "twin", "--url", address, "--suite", "jetty", "--yes")
     assert (said.code, "on this host already, as base" in said.err) == (1, True)
@@ -279,7 +281,7 @@ def test_what_is_there_already(vendor: Harbour) -> None:
     )
 
 
-def test_a_key_for_a_source_that_is_there(vendor: Harbour) -> None:
+def test_a_key_for_a_source_that_is_there(vendor: DebHarbour) -> None:
     address = f"file://{vendor.folder}/repos/gullwatch"
     vendor.put("etc/apt/sources.list.d/v.list", f"deb [arch=amd64] {address} jetty main\n")
     missing = vendor.run("refresh", "gullwatch")
@@ -296,7 +298,7 @@ def test_a_key_for_a_source_that_is_there(vendor: Harbour) -> None:
     assert not (vendor.root / "etc/apt/keyrings/gullwatch.asc").exists()
 
 
-def test_foreign_files_of_the_same_name_are_left_alone(vendor: Harbour) -> None:
+def test_foreign_files_of_the_same_name_are_left_alone(vendor: DebHarbour) -> None:
     vendor.put("etc/apt/sources.list.d/gullwatch.sources", "# mine\n")
     vendor.put("etc/apt/keyrings/gullwatch.asc", "mine")
     assert vendor.run(*words(vendor, "--yes")).code == 0
@@ -305,7 +307,7 @@ def test_foreign_files_of_the_same_name_are_left_alone(vendor: Harbour) -> None:
     assert vendor.host().source("gullwatch").signed_by == "/etc/apt/keyrings/gullwatch-velpin.asc"
 
 
-def test_dropping_tells_what_becomes_of_what_came_from_it(vendor: Harbour) -> None:
+def test_dropping_tells_what_becomes_of_what_came_from_it(vendor: DebHarbour) -> None:
     vendor.run(*words(vendor, "--yes"))
     vendor.installed(("gull", "2"), ("tern", "1"), ("gullwatch", "5"))
     said = vendor.run("drop", "gullwatch", "--yes")
@@ -316,7 +318,7 @@ def test_dropping_tells_what_becomes_of_what_came_from_it(vendor: Harbour) -> No
     assert not list((vendor.root / "etc/apt/keyrings").iterdir())
 
 
-def test_off_and_on(vendor: Harbour) -> None:
+def test_off_and_on(vendor: DebHarbour) -> None:
     said = vendor.run("off", "base", "--yes")
     assert said.code == 0
     assert "- deb " in said.out
@@ -326,7 +328,7 @@ def test_off_and_on(vendor: Harbour) -> None:
     assert vendor.run("off", "nobody").code == 1
 
 
-def test_a_key_from_an_address(vendor: Harbour) -> None:
+def test_a_key_from_an_address(vendor: DebHarbour) -> None:
     url = Path(vendor.folder / "right.asc").as_uri()
     more = words(vendor)
     more[more.index("--key") + 1] = url

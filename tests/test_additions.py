@@ -6,7 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.checkup_hosts import DEB, DNF, RPM, Item, Post
+from tests.checkup_hosts import Item, Post
+from tests.harbours import DEB, DNF, RPM
 from velpin.demo.rpm_files import DemoRpm, write_rpm_repository
 from velpin.demo.signer import Signer
 

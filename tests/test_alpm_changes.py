@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.alpm_harbour import CONF, AlpmHarbour
+from tests.harbours import CONF, AlpmHarbour
 from tests.installer.alpm_drawn import NAMES, AlpmDrawn
 from velpin.demo.alpm_files import DemoArchive as P
 from velpin.demo.alpm_files import write_alpm_repository

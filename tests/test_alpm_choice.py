@@ -6,7 +6,6 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import AlpmHarbour
 from tests.alpm_statements import (
     A1,
     A2,
@@ -21,6 +20,7 @@ from tests.alpm_statements import (
     built,
     use,
 )
+from tests.harbours import AlpmHarbour
 from velpin.demo.alpm_files import DemoArchive as P
 
 

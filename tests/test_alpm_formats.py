@@ -13,7 +13,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.alpm_harbour import CONF, RECORD, AlpmHarbour
+from tests.harbours import CONF, RECORD, AlpmHarbour
 from velpin.demo.alpm_files import PACKERS, archive, desc, write_alpm_record
 from velpin.demo.alpm_files import DemoArchive as P
 from velpin.demo.signer import Signer

@@ -8,10 +8,7 @@ from typing import Any
 
 import pytest
 
-from tests.alpm_harbour import AlpmHarbour
-from tests.checkup_hosts import ALPM, DEB, KINDS
-from tests.conftest import Harbour, offer
-from tests.rpm_harbour import RpmHarbour
+from tests.harbours import ALPM, DEB, KINDS, AlpmHarbour, DebHarbour, RpmHarbour, offer
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 
@@ -25,11 +22,11 @@ ALL = {"base": BASE, "vendor": VENDOR, "extra": EXTRA}
 def made(folder: Path, kind: str) -> Any:
     """A host with three sources that are on, and one that is off."""
     if kind == DEB:
-        host = Harbour(folder)
+        host = DebHarbour(folder)
         for name, offers in {**ALL, "idle": EXTRA}.items():
             rows = [offer(*one) for one in offers]
-            host.source(
-                name, host.repository(name, rows), **({} if name != "idle" else {"arch": "amd64"})
+            host.source_at(
+                name, host.repository(name, *rows), **({} if name != "idle" else {"arch": "amd64"})
             )
         text = host.read("etc/apt/sources.list.d/idle.list")
         host.put("etc/apt/sources.list.d/idle.list", f"# {text}")

@@ -6,8 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import CONF, AlpmHarbour
-from tests.conftest import Harbour
+from tests.harbours import CONF, AlpmHarbour, DebHarbour
 from velpin.change.journal import Journal
 from velpin.demo.alpm_files import DemoArchive
 from velpin.errors import CannotWrite
@@ -37,7 +36,7 @@ def written(monkeypatch: pytest.MonkeyPatch) -> list[str]:
 
 
 def test_files_are_written_in_the_order_of_the_plan_and_undone_the_other_way_round(
-    harbour: Harbour, written: list[str]
+    harbour: DebHarbour, written: list[str]
 ) -> None:
     journal = Journal(Tree(harbour.root))
     journal.make(EDITS, "c", "s")
@@ -48,7 +47,7 @@ def test_files_are_written_in_the_order_of_the_plan_and_undone_the_other_way_rou
 
 
 def test_what_was_written_before_a_full_disk_is_rolled_back_the_other_way_round(
-    harbour: Harbour, written: list[str], monkeypatch: pytest.MonkeyPatch
+    harbour: DebHarbour, written: list[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     write = Tree.write
 
@@ -64,7 +63,7 @@ def test_what_was_written_before_a_full_disk_is_rolled_back_the_other_way_round(
     assert not (harbour.root / "etc/apt/keyrings").exists()
 
 
-def test_a_key_that_another_source_names_stays_when_one_is_dropped(harbour: Harbour) -> None:
+def test_a_key_that_another_source_names_stays_when_one_is_dropped(harbour: DebHarbour) -> None:
     stanza = (
         "# Added by velpin.\nTypes: deb\nURIs: http://{0}.example/\nSuites: jetty\n"
         "Components: main\nSigned-By: /etc/apt/keyrings/shared.asc\nX-Velpin-Handle: {0}\n"
@@ -117,7 +116,7 @@ def test_the_blank_lines_before_a_last_section_go_with_it(tmp_path: Path) -> Non
     assert harbour.host().plan_drop("two").edits[CONF] == before.encode()
 
 
-def test_a_key_is_named_in_a_line_whose_address_has_brackets(harbour: Harbour) -> None:
+def test_a_key_is_named_in_a_line_whose_address_has_brackets(harbour: DebHarbour) -> None:
     harbour.put("etc/apt/sources.list", "deb http://[::1]/pool jetty main\n")
     (source,) = harbour.adapter().sources
     edits = set_key(harbour.adapter().tree, source, "/etc/apt/keyrings/a.asc")
@@ -126,7 +125,7 @@ def test_a_key_is_named_in_a_line_whose_address_has_brackets(harbour: Harbour) -
     )
 
 
-def test_a_dropped_source_takes_no_key_along_that_is_not_velpins(harbour: Harbour) -> None:
+def test_a_dropped_source_takes_no_key_along_that_is_not_velpins(harbour: DebHarbour) -> None:
     line = "deb [signed-by={}] http://a.example/pool jetty main\n"
     for key in ("/usr/share/keyrings/vendor.asc", "/etc/apt/keyrings/gone.asc"):
         harbour.put("usr/share/keyrings/vendor.asc", "key")

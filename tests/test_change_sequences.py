@@ -13,7 +13,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.checkup_hosts import ALPM, DEB, DNF, KINDS, ZYPP, Item, Post
+from tests.checkup_hosts import Item, Post
+from tests.harbours import ALPM, DEB, DNF, KINDS, ZYPP
 from tests.program import state
 from velpin.demo.signer import Signer
 

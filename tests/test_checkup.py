@@ -10,23 +10,8 @@ from typing import NamedTuple
 
 import pytest
 
-from tests.checkup_hosts import (
-    ALPM,
-    BASE,
-    DEB,
-    DNF,
-    HOME,
-    KINDS,
-    RPM,
-    SOURCES,
-    THEIRS,
-    VENDOR,
-    ZYPP,
-    Item,
-    Post,
-    days_ago,
-    index_old,
-)
+from tests.checkup_hosts import BASE, HOME, SOURCES, THEIRS, VENDOR, Item, Post, days_ago, index_old
+from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP
 from velpin.core.checkup.codes import CHECK_WHY, CODES, ONE_OF_TWO
 from velpin.demo.signer import new_signer
 

@@ -6,10 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import AlpmHarbour
-from tests.conftest import Harbour, offer
+from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour, offer
 from tests.plain_world import PlainWorld, asked
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.core.shift import taken_over
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
@@ -35,10 +33,10 @@ def records(*told: tuple[str, str, str]) -> str:
 
 
 def test_a_version_is_never_taken_only_where_all_that_have_it_are_never_sources(
-    harbour: Harbour,
+    harbour: DebHarbour,
 ) -> None:
-    harbour.simple("base", ("gull", "1"), ("tern", "1"))
-    harbour.simple("twin", ("gull", "1"))
+    harbour.source("base", ("gull", "1"), ("tern", "1"))
+    harbour.source("twin", ("gull", "1"))
     mine = ("gull tern", "version 1", "700")
     harbour.put("etc/apt/preferences", records(("*", "release o=base", "never"), mine))
     harbour.ready()
@@ -47,14 +45,16 @@ def test_a_version_is_never_taken_only_where_all_that_have_it_are_never_sources(
     assert (gull.priority.value, tern.priority.value < 0) == (700, True)
 
 
-def test_what_the_named_source_gives_anyway_has_its_own_needs_from_there(harbour: Harbour) -> None:
-    harbour.source("base", harbour.repository("base", [("auk", "1")]))
+def test_what_the_named_source_gives_anyway_has_its_own_needs_from_there(
+    harbour: DebHarbour,
+) -> None:
+    harbour.source("base", ("auk", "1"))
     rows = [
         offer("gull", "1", Depends="tern (>= 2)"),
         offer("tern", "2", Depends="auk (>= 2)"),
         ("auk", "2"),
     ]
-    harbour.source("vendor", harbour.repository("vendor", rows))
+    harbour.source("vendor", *rows)
     harbour.put("etc/apt/preferences", records(("auk", "release o=base", "900")))
     found = harbour.ready().forecast(["gull%vendor"])
     assert {change.name: change.new for change in found.changes} == {
@@ -90,18 +90,18 @@ def test_the_engine(title: str, lines: list[str], wanted: str | None) -> None:
     assert world.state() == dict(pair.split() for pair in wanted.split(", "))
 
 
-def test_a_version_that_the_named_source_lacks_is_told_as_that(harbour: Harbour) -> None:
-    harbour.simple("base", ("gull", "1"))
-    harbour.simple("vendor", ("gull", "9"))
+def test_a_version_that_the_named_source_lacks_is_told_as_that(harbour: DebHarbour) -> None:
+    harbour.source("base", ("gull", "1"))
+    harbour.source("vendor", ("gull", "9"))
     host = harbour.ready()
     (answer,) = host.forecast(["gull@9%base"]).answers
     facts = {"name": "gull", "source": "base", "version": "9"}
     assert answer.problem == Reason("no-version-in-source", facts)
 
 
-def test_a_name_that_only_another_architecture_has_is_told_as_that(harbour: Harbour) -> None:
+def test_a_name_that_only_another_architecture_has_is_told_as_that(harbour: DebHarbour) -> None:
     rows = [offer("gull", "1", arch="i386")]
-    harbour.source("base", harbour.repository("base", rows, archs=("amd64", "i386")))
+    harbour.source_at("base", harbour.repository("base", *rows, archs=("amd64", "i386")))
     (answer,) = harbour.ready().forecast(["gull:amd64"]).answers
     assert answer.problem == Reason("not-for-arch", {"name": "gull", "arch": "amd64"})
 

@@ -10,17 +10,15 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour, offer
+from tests.harbours import DebHarbour, offer
 
 
 @pytest.fixture
-def full(harbour: Harbour) -> Harbour:
+def full(harbour: DebHarbour) -> DebHarbour:
     """A host with two sources on, one off, one package installed."""
-    harbour.simple("base", ("gull", "1"), ("gull-doc", "1"), ("tern", "1"))
-    harbour.source(
-        "gullwatch", harbour.repository("gullwatch", [offer("gull", "2"), offer("gullwatch", "5")])
-    )
-    harbour.source("z", harbour.repository("z", [("kelp", "9"), ("gull", "3")]))
+    harbour.source("base", ("gull", "1"), ("gull-doc", "1"), ("tern", "1"))
+    harbour.source("gullwatch", offer("gull", "2"), offer("gullwatch", "5"))
+    harbour.source("z", ("kelp", "9"), ("gull", "3"))
     harbour.installed(("tern", "1"), ("gull", "1", "hold ok installed"))
     harbour.ready()
     harbour.put(
@@ -29,7 +27,7 @@ def full(harbour: Harbour) -> Harbour:
     return harbour
 
 
-def test_host(full: Harbour) -> None:
+def test_host(full: DebHarbour) -> None:
     said = full.run("host")
     for text in (
         "kind deb",
@@ -49,7 +47,7 @@ def test_host(full: Harbour) -> None:
     )
 
 
-def test_sources(full: Harbour) -> None:
+def test_sources(full: DebHarbour) -> None:
     full.put("etc/apt/preferences", "Package: *\nPin: release o=gullwatch\nPin-Priority: 700\n")
     full.put("etc/apt/sources.list.d/x.list.save", "")
     told = json.loads(full.run("sources", "--json").out)
@@ -63,8 +61,8 @@ def test_sources(full: Harbour) -> None:
     assert "extension .save is not read" in said.out
 
 
-def test_sections_may_stand_apart(harbour: Harbour) -> None:
-    address = harbour.repository("base", [("gull", "1")], section="main")
+def test_sections_may_stand_apart(harbour: DebHarbour) -> None:
+    address = harbour.repository("base", ("gull", "1"), section="main")
     folder = harbour.folder / "repos/base/dists/jetty"
     release = (folder / "Release").read_text().replace("Components: main", "Components: main extra")
     release += release.splitlines()[-3].replace("main/binary", "extra/binary") + "\n"
@@ -80,7 +78,7 @@ def test_sections_may_stand_apart(harbour: Harbour) -> None:
     assert "500 (main); 50 (extra)" in harbour.run("sources").out
 
 
-def test_forecast_in_words(full: Harbour) -> None:
+def test_forecast_in_words(full: DebHarbour) -> None:
     said = full.run("forecast", "gull", "--why")
     assert said.code == 0
     assert said.out.startswith("gull 2  from gullwatch  upgrades 1\n")
@@ -94,7 +92,7 @@ def test_forecast_in_words(full: Harbour) -> None:
         assert text in said.out
 
 
-def test_forecast_as_json(full: Harbour) -> None:
+def test_forecast_as_json(full: DebHarbour) -> None:
     told = json.loads(full.run("forecast", "gull", "tern", "--json").out)
     assert told["host"] == {"kind": "deb", "arch": "amd64", "generation": "older"}
     assert (told["ok"], told["problem"]) == (True, None)
@@ -132,14 +130,16 @@ def test_forecast_as_json(full: Harbour) -> None:
         (["dance"], 2, ""),
     ],
 )
-def test_clear_answers_when_it_is_no(full: Harbour, words: list[str], code: int, text: str) -> None:
+def test_clear_answers_when_it_is_no(
+    full: DebHarbour, words: list[str], code: int, text: str
+) -> None:
     said = full.run(*words)
     assert said.code == code
     assert text in said.out + said.err
     assert "Traceback" not in said.err
 
 
-def test_offers(full: Harbour) -> None:
+def test_offers(full: DebHarbour) -> None:
     said = full.run("offers", "gull")
     rows = said.out.splitlines()[1:]
     assert [row.split()[:2] for row in rows] == [["3", "amd64"], ["=>", "2"], ["1", "amd64"]]
@@ -155,7 +155,7 @@ def test_offers(full: Harbour) -> None:
     assert "kelp" in off.out
 
 
-def test_find(full: Harbour) -> None:
+def test_find(full: DebHarbour) -> None:
     told = json.loads(full.run("find", "gull", "--json").out)
     assert [m["name"] for m in told["found"]] == ["gull", "gull-doc", "gullwatch"]
     assert told["found"][0]["version"] == "2"
@@ -166,7 +166,7 @@ def test_find(full: Harbour) -> None:
     )
 
 
-def test_errors_are_json_where_json_is_asked_for(full: Harbour) -> None:
+def test_errors_are_json_where_json_is_asked_for(full: DebHarbour) -> None:
     said = full.run("offers", "--from", "nobody", "--json")
     assert json.loads(said.out)["exit_code"] == said.code == 1
 
@@ -180,7 +180,7 @@ def test_errors_are_json_where_json_is_asked_for(full: Harbour) -> None:
     ],
 )  # fmt: skip
 def test_a_root_that_is_no_host(
-    tmp_path: Path, harbour: Harbour, name: str, what: str, more: str
+    tmp_path: Path, harbour: DebHarbour, name: str, what: str, more: str
 ) -> None:
     (tmp_path / "empty").mkdir()
     root = tmp_path / "empty" / name
@@ -189,7 +189,7 @@ def test_a_root_that_is_no_host(
     assert (said.code, said.err) == (3, wanted)
 
 
-def test_a_broken_record_and_a_damaged_copy_are_told(full: Harbour) -> None:
+def test_a_broken_record_and_a_damaged_copy_are_told(full: DebHarbour) -> None:
     status = full.read("var/lib/dpkg/status")
     full.put("var/lib/dpkg/status", status + "\nPackage: kelp\nVersion: 1\nArch")
     assert "kelp: no Status; the file may be cut off" in full.run("host").out
@@ -211,8 +211,8 @@ def test_a_broken_record_and_a_damaged_copy_are_told(full: Harbour) -> None:
     assert "plays no part" not in full.run("forecast", "gull").out
 
 
-def test_looking_changes_no_file_of_the_host(full: Harbour) -> None:
-    before = full.bytes()
+def test_looking_changes_no_file_of_the_host(full: DebHarbour) -> None:
+    before = full.files()
     for words in (
         ["host"],
         ["sources"],
@@ -223,10 +223,10 @@ def test_looking_changes_no_file_of_the_host(full: Harbour) -> None:
         ["journal"],
     ):
         assert full.run(*words).code == 0
-    assert full.bytes() == before
+    assert full.files() == before
 
 
-def test_the_answer_does_not_depend_on_the_order_of_files_on_disk(full: Harbour) -> None:
+def test_the_answer_does_not_depend_on_the_order_of_files_on_disk(full: DebHarbour) -> None:
     wanted = json.loads(full.run("forecast", "gull", "tern", "--json").out)
     folder = full.root / "etc/apt/sources.list.d"
     texts = {path.name: path.read_bytes() for path in folder.iterdir()}
@@ -237,10 +237,10 @@ def test_the_answer_does_not_depend_on_the_order_of_files_on_disk(full: Harbour)
     assert json.loads(full.run("forecast", "gull", "tern", "--json").out) == wanted
 
 
-def test_keys(full: Harbour, signer: object, stranger: object) -> None:
+def test_keys(full: DebHarbour, signer: object, stranger: object) -> None:
     full.put("etc/apt/trusted.gpg.d/all.asc", stranger.public)  # type: ignore[attr-defined]
     full.put("k.asc", signer.public)  # type: ignore[attr-defined]
-    full.source("gullwatch", f"file://{full.folder}/repos/gullwatch", signed_by="/k.asc")
+    full.source_at("gullwatch", f"file://{full.folder}/repos/gullwatch", signed_by="/k.asc")
     one, common = json.loads(full.run("keys", "--json").out)
     assert (one["sources"], one["everything"]) == (["gullwatch"], False)
     assert (common["everything"], common["where"]) == (True, "etc/apt/trusted.gpg.d/all.asc")
@@ -252,7 +252,7 @@ def test_keys(full: Harbour, signer: object, stranger: object) -> None:
     ]  # fmt: skip
 
 
-def test_the_installed_program(full: Harbour) -> None:
+def test_the_installed_program(full: DebHarbour) -> None:
     command = [
         sys.executable,
         "-m",
@@ -268,7 +268,7 @@ def test_the_installed_program(full: Harbour) -> None:
     assert json.loads(done.stdout)["answers"][0]["version"] == "2"
 
 
-def test_a_reader_that_goes_away_is_no_error(full: Harbour) -> None:
+def test_a_reader_that_goes_away_is_no_error(full: DebHarbour) -> None:
     reader, writer = os.pipe()
     os.close(reader)
     command = [sys.executable, "-m", "velpin", "--root", str(full.root), "offers", "--from", "base"]
@@ -277,7 +277,7 @@ def test_a_reader_that_goes_away_is_no_error(full: Harbour) -> None:
     assert done.stderr == ""
 
 
-def test_a_terminal_gets_the_same_words(full: Harbour) -> None:
+def test_a_terminal_gets_the_same_words(full: DebHarbour) -> None:
     import pty
     import re
 
@@ -303,8 +303,8 @@ def test_a_terminal_gets_the_same_words(full: Harbour) -> None:
         assert word in plain
 
 
-def test_requests_with_the_full_upgrade_are_two_transactions_here(harbour: Harbour) -> None:
-    harbour.simple("base", ("gull", "1"))
+def test_requests_with_the_full_upgrade_are_two_transactions_here(harbour: DebHarbour) -> None:
+    harbour.source("base", ("gull", "1"))
     harbour.ready()
     said = harbour.run("forecast", "gull", "--upgrade")
     assert said.code == 2

@@ -13,8 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour
-from tests.rpm_harbour import RpmHarbour
+from tests.harbours import DebHarbour, RpmHarbour
 from velpin.front.completion import SHELLS, complete, script
 
 _LIMIT = 60.0
@@ -22,9 +21,9 @@ _LIMIT = 60.0
 
 
 @pytest.fixture
-def full(harbour: Harbour) -> Harbour:
-    harbour.simple("base", ("gull-watch", "1:2~rc1-1"), ("gull-watch-doc", "2"), ("tern", "1"))
-    harbour.simple("vendor", ("gull-watch", "3+v1"), ("heron", "1"))
+def full(harbour: DebHarbour) -> DebHarbour:
+    harbour.source("base", ("gull-watch", "1:2~rc1-1"), ("gull-watch-doc", "2"), ("tern", "1"))
+    harbour.source("vendor", ("gull-watch", "3+v1"), ("heron", "1"))
     harbour.installed(("gull-watch", "1"), ("old-diary", "4"))
     harbour.put("etc/apt/preferences.d/own", "Package: tern\nPin: version 1\nPin-Priority: 900\n")
     harbour.ready()
@@ -33,7 +32,10 @@ def full(harbour: Harbour) -> Harbour:
 
 
 def offered(
-    harbour: Harbour | RpmHarbour, capsys: pytest.CaptureFixture[str], *words: str, breaks: str = ""
+    harbour: DebHarbour | RpmHarbour,
+    capsys: pytest.CaptureFixture[str],
+    *words: str,
+    breaks: str = "",
 ) -> list[str]:
     """The words that are offered for the last one."""
     with pytest.MonkeyPatch.context() as patch:
@@ -77,7 +79,7 @@ def offered(
     ],
 )
 def test_in_each_place(
-    full: Harbour, capsys: pytest.CaptureFixture[str], words: list[str], wanted: list[str] | None
+    full: DebHarbour, capsys: pytest.CaptureFixture[str], words: list[str], wanted: list[str] | None
 ) -> None:
     found = offered(full, capsys, *words)
     if wanted is None:
@@ -86,13 +88,13 @@ def test_in_each_place(
         assert sorted(found) == sorted(wanted)
 
 
-def test_versions_come_newest_first(full: Harbour, capsys: pytest.CaptureFixture[str]) -> None:
+def test_versions_come_newest_first(full: DebHarbour, capsys: pytest.CaptureFixture[str]) -> None:
     found = offered(full, capsys, "pin", "gull-watch@")
     assert found == ["gull-watch@1:2~rc1-1", "gull-watch@3+v1", "gull-watch@1"]
 
 
 def test_another_root_is_said_in_every_way(
-    full: Harbour, capsys: pytest.CaptureFixture[str]
+    full: DebHarbour, capsys: pytest.CaptureFixture[str]
 ) -> None:
     for words in (["--root", str(full.root)], [f"--root={full.root}"]):
         complete(["forecast", *words, "ter"])
@@ -102,26 +104,26 @@ def test_another_root_is_said_in_every_way(
 
 
 def test_bash_gets_what_is_behind_its_own_breaks(
-    full: Harbour, capsys: pytest.CaptureFixture[str]
+    full: DebHarbour, capsys: pytest.CaptureFixture[str]
 ) -> None:
     assert offered(full, capsys, "pin", "gull-watch@3", breaks="@=:") == ["@3+v1"]
     found = offered(full, capsys, "pin", "gull-watch@1:", breaks="@=:")
     assert found == ["2~rc1-1"]
 
 
-def test_nothing_is_parsed_for_it(full: Harbour, capsys: pytest.CaptureFixture[str]) -> None:
+def test_nothing_is_parsed_for_it(full: DebHarbour, capsys: pytest.CaptureFixture[str]) -> None:
     shutil.rmtree(full.root / "var/cache/velpin/parsed")
-    before = full.bytes()
+    before = full.files()
     assert offered(full, capsys, "forecast", "gull") == []
     assert offered(full, capsys, "off", "v") == ["vendor"]
     assert not (full.root / "var/cache/velpin/parsed").exists()
-    assert full.bytes() == before
+    assert full.files() == before
 
 
 def test_what_would_steer_a_terminal_is_not_offered(
-    full: Harbour, capsys: pytest.CaptureFixture[str]
+    full: DebHarbour, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    full.simple("evil", ("gull-watch\x1b[2J", "1"), ("gull-watch\u202e", "1"))
+    full.source("evil", ("gull-watch\x1b[2J", "1"), ("gull-watch\u202e", "1"))
     full.ready()
     assert offered(full, capsys, "forecast", "gull") == ["gull-watch", "gull-watch-doc"]
 
@@ -179,7 +181,7 @@ class Terminal:
 
 @pytest.mark.slow
 @pytest.mark.parametrize("shell", SHELLS)
-def test_a_real_shell(full: Harbour, tmp_path: Path, shell: str) -> None:
+def test_a_real_shell(full: DebHarbour, tmp_path: Path, shell: str) -> None:
     if not shutil.which(shell):
         pytest.skip(f"there is no {shell} on this machine")
     program = tmp_path / "bin" / "velpin"
@@ -207,7 +209,7 @@ def test_a_real_shell(full: Harbour, tmp_path: Path, shell: str) -> None:
 
 
 @pytest.mark.parametrize("shell", SHELLS)
-def test_the_script_is_printed(harbour: Harbour, shell: str) -> None:
+def test_the_script_is_printed(harbour: DebHarbour, shell: str) -> None:
     said = harbour.run("completion", shell)
     assert (said.code, said.out) == (0, script(shell))
     assert harbour.run("completion", "csh").code == 2

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.errors import HostFileError
 from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import Conf, is_yes, parse_conf, read_conf
@@ -91,7 +91,7 @@ def test_a_broken_file_stops_everything(text: str, line: int) -> None:
     assert (problem.value.file, problem.value.line) == ("etc/apt/apt.conf", line)
 
 
-def test_files_in_byte_order_then_the_main_file(harbour: Harbour) -> None:
+def test_files_in_byte_order_then_the_main_file(harbour: DebHarbour) -> None:
     for name, value in (("9", "a"), ("10", "b"), ("B.conf", "c"), ("z.txt", "no"), ("x~", "no")):
         harbour.put(f"etc/apt/apt.conf.d/{name}", f'X "{value}"; Only-{value} "1";')
     conf = read_conf(Tree(harbour.root))

@@ -11,10 +11,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import AlpmHarbour
-from tests.alpm_harbour import P as AlpmPackage
-from tests.conftest import Harbour
+from tests.harbours import AlpmHarbour, DebHarbour
 from velpin.change.journal import Journal, hold
+from velpin.demo.alpm_files import DemoArchive as AlpmPackage
 from velpin.errors import CannotWrite, HostFileError, StoreError
 from velpin.files import disk
 from velpin.files.tree import Tree
@@ -37,13 +36,13 @@ def outside(tmp_path: Path) -> Iterator[Path]:
     assert {path.name: path.read_bytes() for path in folder.iterdir()} == before
 
 
-def states(harbour: Harbour) -> list[str]:
+def states(harbour: DebHarbour) -> list[str]:
     """What is told of each source's index."""
     found = json.loads(harbour.run("sources", "--json").out)
     return [source["state"] for source in found]
 
 
-def link(harbour: Harbour, name: str, target: Path) -> None:
+def link(harbour: DebHarbour, name: str, target: Path) -> None:
     path = harbour.root / name
     path.parent.mkdir(parents=True, exist_ok=True)
     if path.is_dir() and not path.is_symlink():
@@ -52,8 +51,10 @@ def link(harbour: Harbour, name: str, target: Path) -> None:
 
 
 @pytest.mark.parametrize("name", [OWN, f"{OWN}/fetched", f"{OWN}/parsed", f"{OWN}/memo", "KEY"])
-def test_a_link_out_of_the_store_is_made_anew(harbour: Harbour, outside: Path, name: str) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_link_out_of_the_store_is_made_anew(
+    harbour: DebHarbour, outside: Path, name: str
+) -> None:
+    harbour.source("one", ("gull", "1"))
     harbour.ready()
     if name == "KEY":
         (key,) = (harbour.root / OWN / "fetched").iterdir()
@@ -78,8 +79,10 @@ def test_a_link_out_of_the_store_is_made_anew(harbour: Harbour, outside: Path, n
         f"{OWN}/lock",
     ],
 )
-def test_a_planted_link_is_not_written_through(harbour: Harbour, outside: Path, name: str) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_planted_link_is_not_written_through(
+    harbour: DebHarbour, outside: Path, name: str
+) -> None:
+    harbour.source("one", ("gull", "1"))
     link(harbour, name, outside / "other")
     assert harbour.run("refresh").code == 0
     said = harbour.run("off", "one", "--yes")
@@ -89,9 +92,9 @@ def test_a_planted_link_is_not_written_through(harbour: Harbour, outside: Path, 
 
 @pytest.mark.parametrize("part", ["InRelease.new.part", "state.json", "Release.new"])
 def test_links_among_fetched_files_are_not_written_through(
-    harbour: Harbour, outside: Path, part: str
+    harbour: DebHarbour, outside: Path, part: str
 ) -> None:
-    harbour.simple("one", ("gull", "1"))
+    harbour.source("one", ("gull", "1"))
     harbour.ready()
     (key,) = (harbour.root / OWN / "fetched").iterdir()
     (key / part).unlink(missing_ok=True)
@@ -99,7 +102,7 @@ def test_links_among_fetched_files_are_not_written_through(
     assert harbour.run("refresh").code == 0
 
 
-def test_links_that_stay_inside_work(harbour: Harbour) -> None:
+def test_links_that_stay_inside_work(harbour: DebHarbour) -> None:
     """In etc links are followed as the host would: an absolute one is meant below the root."""
     harbour.put("srv/lists/one.list", "deb http://a.example/x jetty main\n")
     link(harbour, "etc/apt/sources.list.d", Path("/srv/lists"))
@@ -110,7 +113,7 @@ def test_links_that_stay_inside_work(harbour: Harbour) -> None:
 
 
 def test_a_link_put_there_between_looking_and_writing_is_not_followed(
-    harbour: Harbour, outside: Path
+    harbour: DebHarbour, outside: Path
 ) -> None:
     harbour.put("etc/apt/sources.list", "x")
     tree = Tree(harbour.root)
@@ -123,7 +126,7 @@ def test_a_link_put_there_between_looking_and_writing_is_not_followed(
         tree.remove("etc/apt/other")
 
 
-def test_what_is_no_plain_file_is_not_read(harbour: Harbour) -> None:
+def test_what_is_no_plain_file_is_not_read(harbour: DebHarbour) -> None:
     os.mkfifo(harbour.put("etc/apt/x", "").parent / "pipe")
     assert Tree(harbour.root).read("etc/apt/nothing") is None
     with pytest.raises(HostFileError, match="pipe"):
@@ -156,8 +159,8 @@ def test_the_record_of_an_alpm_host_is_read_below_the_root(
 # -- whose they are, and who may write them --------------------------------------------------
 
 
-def test_own_files_have_fixed_modes_whatever_the_umask(harbour: Harbour) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_own_files_have_fixed_modes_whatever_the_umask(harbour: DebHarbour) -> None:
+    harbour.source("one", ("gull", "1"))
     before = os.umask(0o000)
     try:
         assert harbour.run("refresh").code == 0
@@ -180,8 +183,10 @@ def test_own_files_have_fixed_modes_whatever_the_umask(harbour: Harbour) -> None
 
 
 @pytest.mark.parametrize("folder", [OWN, f"{OWN}/fetched", f"{OWN}/parsed"])
-def test_a_store_that_others_may_write_is_told_and_made_anew(harbour: Harbour, folder: str) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_store_that_others_may_write_is_told_and_made_anew(
+    harbour: DebHarbour, folder: str
+) -> None:
+    harbour.source("one", ("gull", "1"))
     harbour.ready()
     harbour.run("forecast", "gull")
     planted = harbour.put(f"{folder}/planted", "x")
@@ -195,8 +200,8 @@ def test_a_store_that_others_may_write_is_told_and_made_anew(harbour: Harbour, f
 
 
 @needs_root
-def test_a_store_of_somebody_else_is_not_read(harbour: Harbour) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_store_of_somebody_else_is_not_read(harbour: DebHarbour) -> None:
+    harbour.source("one", ("gull", "1"))
     harbour.ready()
     os.chown(harbour.root / OWN / "fetched", 4711, 4711)
     cache = open_cache(Tree(harbour.root))
@@ -206,8 +211,8 @@ def test_a_store_of_somebody_else_is_not_read(harbour: Harbour) -> None:
 
 @needs_root
 @pytest.mark.parametrize("folder", ["var/lib/velpin", "var/lib/velpin/journal"])
-def test_a_journal_of_somebody_else_is_refused(harbour: Harbour, folder: str) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_journal_of_somebody_else_is_refused(harbour: DebHarbour, folder: str) -> None:
+    harbour.source("one", ("gull", "1"))
     assert harbour.run("off", "one", "--yes").code == 0
     entry = harbour.root / "var/lib/velpin/journal/000001.json"
     entry.rename(entry.with_name("000001.pending.json"))
@@ -237,7 +242,7 @@ def test_a_lock_that_others_could_hold_is_made_anew(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("planted", ["link", "file"])
 def test_a_name_that_was_guessed_is_not_written_through(
-    harbour: Harbour, outside: Path, planted: str, monkeypatch: pytest.MonkeyPatch
+    harbour: DebHarbour, outside: Path, planted: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("velpin.files.disk.part_of", lambda name: f".{name}.guessed")
     harbour.put("etc/apt/sources.list", "x")
@@ -264,8 +269,8 @@ def test_a_part_left_by_a_kill_is_no_file_of_somebody_else(tmp_path: Path) -> No
 
 
 @pytest.mark.slow
-def test_a_parsed_index_with_any_bit_turned_is_made_anew(harbour: Harbour) -> None:
-    harbour.simple("one", ("gull", "1"), ("tern", "2-3"))
+def test_a_parsed_index_with_any_bit_turned_is_made_anew(harbour: DebHarbour) -> None:
+    harbour.source("one", ("gull", "1"), ("tern", "2-3"))
     harbour.ready()
     right = harbour.run("forecast", "--json", "gull", "tern").out
     found = (harbour.root / OWN / "parsed").glob("*.index")
@@ -302,8 +307,8 @@ def test_an_entry_with_a_line_end_in_a_field_is_passed_over_and_told(tmp_path: P
 
 
 @pytest.mark.parametrize("value", ["[]", "null", '{"a": 1}', '{"address": 3}', "[" * 20_000, ""])
-def test_a_damaged_record_of_what_was_fetched_is_as_none(harbour: Harbour, value: str) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_damaged_record_of_what_was_fetched_is_as_none(harbour: DebHarbour, value: str) -> None:
+    harbour.source("one", ("gull", "1"))
     harbour.ready()
     (state,) = (harbour.root / OWN / "fetched").glob("*/state.json")
     state.write_text(value)

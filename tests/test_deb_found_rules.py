@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour, offer
 from tests.deb_statements import built, comes
+from tests.harbours import DebHarbour, offer
 from velpin.demo.build import text_of
 from velpin.kinds.deb.conf import Conf, parse_conf
 from velpin.kinds.deb.copies import list_name
@@ -62,7 +62,7 @@ CASES = [
     ("offered", "here", "asked", "told"),
     [(offered, here, asked, told) for offered, here, all_ in CASES for asked, told in all_.items()],
 )
-def test_rule(harbour: Harbour, offered: str, here: str, asked: str, told: str | None) -> None:
+def test_rule(harbour: DebHarbour, offered: str, here: str, asked: str, told: str | None) -> None:
     assert comes(built(harbour, offered, here), asked) == told
 
 
@@ -75,7 +75,7 @@ def test_rule(harbour: Harbour, offered: str, here: str, asked: str, told: str |
     ],
 )  # fmt: skip
 def test_architectures_in_records(
-    harbour: Harbour, names: str, native: str, foreign: str, other: str
+    harbour: DebHarbour, names: str, native: str, foreign: str, other: str
 ) -> None:
     every = "n {0}; n {0}/i386; k {0}"
     record = f"Package: {names}\nPin: release o=one\nPin-Priority: 900\n"
@@ -108,7 +108,7 @@ PHASED = [
 
 @pytest.mark.parametrize(("what", "offered", "conf", "files", "told"), PHASED)
 def test_phased_updates(
-    harbour: Harbour,
+    harbour: DebHarbour,
     what: str,
     offered: str | dict[str, str],
     conf: str,
@@ -120,17 +120,17 @@ def test_phased_updates(
 
 
 def test_asked_for_a_phased_version_comes_unless_it_is_a_matter_of_priority(
-    harbour: Harbour, tmp_path: Path
+    harbour: DebHarbour, tmp_path: Path
 ) -> None:
     assert comes(built(harbour, N2, "n 1", MACHINE), "n") == "n=2"
     conf = {"etc/apt/apt.conf": 'APT::Get::Phase-Policy "1";\n'}
     other = built(
-        Harbour(tmp_path / "other"), N2 + "; m 1 [Depends=n (>= 2)]", "n 1", MACHINE | conf
+        DebHarbour(tmp_path / "other"), N2 + "; m 1 [Depends=n (>= 2)]", "n 1", MACHINE | conf
     )
     assert (comes(other, "n"), comes(other, "m")) == ("", None)
 
 
-def test_what_nothing_needs_any_more_goes_with_a_request(harbour: Harbour) -> None:
+def test_what_nothing_needs_any_more_goes_with_a_request(harbour: DebHarbour) -> None:
     built(harbour, "m 2; k 2", "m 1 [Depends=q]; k 1; q 1", AUTO)
     assert comes(harbour, "m") == "m=2 -q"
     assert comes(harbour, "k") == "k=2"
@@ -140,7 +140,7 @@ def test_what_nothing_needs_any_more_goes_with_a_request(harbour: Harbour) -> No
     assert "nothing needs it any more" in harbour.run("forecast", "m").out
 
 
-def test_a_request_to_remove_is_told_as_such(harbour: Harbour) -> None:
+def test_a_request_to_remove_is_told_as_such(harbour: DebHarbour) -> None:
     built(harbour, "n 1", "n 1")
     assert harbour.run("forecast", "n-").out.startswith("n 1 is removed, as asked")
     assert harbour.run("forecast", "n-", "--json").code == 0
@@ -177,9 +177,9 @@ def test_settings_of_one_program_go_before_those_of_all() -> None:
 
 
 def test_an_index_of_packages_for_all_is_read_where_the_release_file_names_none(
-    harbour: Harbour,
+    harbour: DebHarbour,
 ) -> None:
-    address = harbour.repository("one", [("m", "1")])
+    address = harbour.repository("one", ("m", "1"))
     base = harbour.folder / "repos/one/dists/jetty"
     lists = harbour.root / "var/lib/apt/lists"
     lists.mkdir(parents=True)
@@ -188,11 +188,11 @@ def test_an_index_of_packages_for_all_is_read_where_the_release_file_names_none(
         (base / "main/binary-amd64/Packages").read_bytes()
     )
     (lists / f"{stem}-all_Packages").write_bytes(text_of([offer("z", "1", "all")]))
-    harbour.source("one", address)
+    harbour.source_at("one", address)
     assert comes(harbour, "z") == "z=1"
 
 
-def test_no_way_out_asks_for_what_is_to_go(harbour: Harbour) -> None:
+def test_no_way_out_asks_for_what_is_to_go(harbour: DebHarbour) -> None:
     built(harbour, "n 1 [Depends=q]; q 1", "q 1")
     said = harbour.run("forecast", "n", "q-").out
     assert "refused: its dependencies cannot all be met\n  1. n 1 needs q\n" in said
@@ -200,13 +200,13 @@ def test_no_way_out_asks_for_what_is_to_go(harbour: Harbour) -> None:
     assert "velpin want" not in said
 
 
-def test_that_something_essential_goes_is_told(harbour: Harbour) -> None:
+def test_that_something_essential_goes_is_told(harbour: DebHarbour) -> None:
     built(harbour, "", "n 1; e 1 [Essential=yes]")
     assert "e: essential; the host's installer asks" in harbour.run("forecast", "e-", "n-").out
     assert "essential" not in harbour.run("forecast", "n-").out
 
 
-def test_a_pattern_that_fits_one_name_is_told_as_one(harbour: Harbour) -> None:
+def test_a_pattern_that_fits_one_name_is_told_as_one(harbour: DebHarbour) -> None:
     built(harbour, "gull 1", "gull 1")
     for asked in ("gull*", "gul*-"):
         assert "taken-as-pattern" in [note.code for note in harbour.host().forecast([asked]).notes]

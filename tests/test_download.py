@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere, VelpinError
 from velpin.fetch.download import FetchSettings, Login, Transport, file_path
 
@@ -333,8 +333,8 @@ def test_logins_of_the_host(
     assert (base64.b64decode(sent).decode().partition(":")[0] or None) == name
 
 
-def test_a_source_that_serves_another_file_each_time(server: Server, harbour: Harbour) -> None:
-    harbour.repository("base", [("gull", "1")])
+def test_a_source_that_serves_another_file_each_time(server: Server, harbour: DebHarbour) -> None:
+    harbour.repository("base", ("gull", "1"))
     folder, count = harbour.folder / "repos/base", []
 
     def answer(handler: Handler) -> None:
@@ -347,8 +347,8 @@ def test_a_source_that_serves_another_file_each_time(server: Server, harbour: Ha
         handler.send(body=data if path.name == "Release" else bytes([len(count)]) + data[1:])
 
     server.answers(answer)
-    harbour.source("base", server.url)
-    (result,) = harbour.refresh().values()
+    harbour.source_at("base", server.url)
+    (result,) = harbour.refreshed().values()
     assert isinstance(result.error, ChecksumMismatch)
     assert "try again in a few minutes" in result.error.hint
     assert not list((harbour.root / "var/cache/velpin").rglob("*Packages*"))

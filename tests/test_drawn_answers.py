@@ -14,13 +14,12 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import AlpmHarbour
+from tests.harbours import DNF, ZYPP, AlpmHarbour
 from tests.installer.alpm_drawn import AlpmDrawn
 from tests.installer.drawn import NAMES, Drawn
 from tests.installer.drawn_relations import DrawnRelations
 from tests.installer.rpm_drawn import RpmDrawn
 from tests.program import run_on
-from tests.rpm_harbour import DNF, ZYPP
 
 SEEDS = range(900, 916)
 CODES = (0, 1, 2)

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour
 from tests.drawn_rules import draw_rule, shows
+from tests.harbours import DebHarbour
 from tests.installer.drawn import NAMES, Drawn
 from velpin.core.host_diff import changed_answers
 from velpin.kinds.deb.adapter import DebAdapter
@@ -22,11 +22,11 @@ FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
 RULES = 5
 
 
-def drawn(seed: int, folder: Path) -> Harbour:
+def drawn(seed: int, folder: Path) -> DebHarbour:
     """A random host, its indexes fetched."""
-    harbour = Harbour(folder)
+    harbour = DebHarbour(folder)
     Drawn(seed, folder)
-    harbour.refresh()
+    harbour.refreshed()
     return harbour
 
 
@@ -34,11 +34,11 @@ def drawn(seed: int, folder: Path) -> Harbour:
 def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> None:
     harbour = drawn(seed + 200_000, tmp_path)
     pick = random.Random(seed)
-    states = [harbour.bytes()]
+    states = [harbour.files()]
     for _ in range(RULES):
         rule = draw_rule(harbour.adapter(), pick)
         said = harbour.run(*words_of(rule), "--yes", *pick.choice([[], ["--foremost"]]))
-        now = harbour.bytes()
+        now = harbour.files()
         if said.code or said.out.startswith("✓ unchanged"):
             assert said.code in (0, 1, 2, 3), said.err
             assert now == states[-1], said.err
@@ -47,13 +47,13 @@ def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> Non
         states.append(now)
     for state in reversed(states[:-1]):
         assert harbour.run("undo", "--yes").code == 0
-        assert harbour.bytes() == state
+        assert harbour.files() == state
 
 
 @pytest.mark.parametrize("seed", range(FIRST, FIRST + HOSTS))
 def test_a_lifted_rule_leaves_the_host_as_it_found_it(seed: int, tmp_path: Path) -> None:
     harbour = drawn(seed + 300_000, tmp_path)
-    before = harbour.bytes()
+    before = harbour.files()
     pick = random.Random(seed)
     for _ in range(RULES):
         rule = draw_rule(harbour.adapter(), pick)
@@ -61,7 +61,7 @@ def test_a_lifted_rule_leaves_the_host_as_it_found_it(seed: int, tmp_path: Path)
         if made.code == 0 and not made.out.startswith("✓ unchanged"):
             lifted = harbour.run(*words_of(rule), "--lift", "--yes")
             assert lifted.code == 0, (rule, lifted.err)
-        assert harbour.bytes() == before, rule
+        assert harbour.files() == before, rule
 
 
 def considered(host: DebAdapter, pick: random.Random) -> DebAdapter:

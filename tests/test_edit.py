@@ -6,7 +6,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.kinds.deb.adapter import DebAdapter
 
 LINE = "# first\ndeb http://a.example/x jetty main # why\n\n# deb http://b.example/y quay main\n"
@@ -50,7 +50,7 @@ def edited(host: DebAdapter, plan_of: str, handle: str) -> str | None:
         ("drop", "y", "# first\ndeb http://a.example/x jetty main # why\n\n"),
     ],
 )
-def test_one_line_form(harbour: Harbour, what: str, handle: str, after: str) -> None:
+def test_one_line_form(harbour: DebHarbour, what: str, handle: str, after: str) -> None:
     harbour.put("etc/apt/sources.list", LINE)
     assert edited(harbour.host(), what, handle) == after
 
@@ -66,7 +66,7 @@ def test_one_line_form(harbour: Harbour, what: str, handle: str, after: str) -> 
         ("drop", "x-jetty", STANZA.replace("Suites: jetty quay", "Suites: quay")),
     ],
 )  # fmt: skip
-def test_stanza_form(harbour: Harbour, what: str, handle: str, after: str) -> None:
+def test_stanza_form(harbour: DebHarbour, what: str, handle: str, after: str) -> None:
     harbour.put("etc/apt/sources.list.d/a.sources", STANZA)
     host = harbour.host()
     if handle == "x-jetty":
@@ -78,7 +78,7 @@ def test_stanza_form(harbour: Harbour, what: str, handle: str, after: str) -> No
 
 @pytest.mark.parametrize("handle", ["x-jetty", "x-quay", "y-jetty", "y-quay"])
 @pytest.mark.parametrize("what", ["off", "drop"])
-def test_one_of_several_addresses_and_suites(harbour: Harbour, what: str, handle: str) -> None:
+def test_one_of_several_addresses_and_suites(harbour: DebHarbour, what: str, handle: str) -> None:
     harbour.put("etc/apt/sources.list.d/a.sources", MATRIX)
     host = harbour.host()
     plan = host.plan_switch(handle, False) if what == "off" else host.plan_drop(handle)
@@ -89,13 +89,13 @@ def test_one_of_several_addresses_and_suites(harbour: Harbour, what: str, handle
     assert sum(not s.on for s in after.sources) == (what == "off")
 
 
-def test_enabled_is_rewritten_in_place(harbour: Harbour) -> None:
+def test_enabled_is_rewritten_in_place(harbour: DebHarbour) -> None:
     text = "Types: deb\nenabled:   off\nURIs: http://a.example/x\nSuites: ./\n"
     harbour.put("etc/apt/sources.list.d/a.sources", text)
     assert edited(harbour.host(), "on", "x") == text.replace("enabled:   off", "enabled: yes")
 
 
-def test_line_ends_and_a_missing_one_are_kept(harbour: Harbour) -> None:
+def test_line_ends_and_a_missing_one_are_kept(harbour: DebHarbour) -> None:
     harbour.put("etc/apt/sources.list", "# a\r\ndeb http://a.example/x jetty main\r\n")
     harbour.put(
         "etc/apt/sources.list.d/b.sources", "Types: deb\r\nURIs: http://b.example/y\r\nSuites: ./"
@@ -106,7 +106,7 @@ def test_line_ends_and_a_missing_one_are_kept(harbour: Harbour) -> None:
     )  # fmt: skip
 
 
-def test_a_source_named_twice_goes_from_both_places(harbour: Harbour) -> None:
+def test_a_source_named_twice_goes_from_both_places(harbour: DebHarbour) -> None:
     harbour.put("etc/apt/sources.list", "deb http://a.example/x jetty main\n")
     harbour.put("etc/apt/sources.list.d/b.list", "deb http://a.example/x jetty extra\n# keep\n")
     plan = harbour.host().plan_drop("x")
@@ -116,7 +116,7 @@ def test_a_source_named_twice_goes_from_both_places(harbour: Harbour) -> None:
     }
 
 
-def test_switching_to_what_is_so_changes_nothing(harbour: Harbour) -> None:
+def test_switching_to_what_is_so_changes_nothing(harbour: DebHarbour) -> None:
     harbour.put("etc/apt/sources.list", LINE)
     assert harbour.host().plan_switch("x", True).unchanged
     said = harbour.run("on", "x")
@@ -140,7 +140,7 @@ def test_switching_to_what_is_so_changes_nothing(harbour: Harbour) -> None:
         ),
     ],
 )
-def test_naming_a_key_in_a_line(harbour: Harbour, line: str, after: str) -> None:
+def test_naming_a_key_in_a_line(harbour: DebHarbour, line: str, after: str) -> None:
     from velpin.kinds.deb.edit import set_key
 
     harbour.put("etc/apt/sources.list", line + "\n")
@@ -150,7 +150,7 @@ def test_naming_a_key_in_a_line(harbour: Harbour, line: str, after: str) -> None
     }
 
 
-def test_naming_a_key_in_a_stanza(harbour: Harbour) -> None:
+def test_naming_a_key_in_a_stanza(harbour: DebHarbour) -> None:
     from velpin.kinds.deb.edit import set_key
 
     harbour.put("etc/apt/sources.list.d/a.sources", STANZA)
@@ -175,7 +175,7 @@ lines = st.lists(
 )
 @given(lines, st.booleans())
 def test_off_and_on_again_touches_only_that_line(
-    harbour: Harbour, rows: list[str], end: bool
+    harbour: DebHarbour, rows: list[str], end: bool
 ) -> None:
     text = "\n".join(rows) + ("\n" if end else "")
     harbour.put("etc/apt/sources.list", text)

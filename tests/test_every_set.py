@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.rpm_harbour import DNF, ZYPP
+from tests.harbours import DNF, ZYPP
 from tests.small_worlds import (
     NAMES,
     Build,

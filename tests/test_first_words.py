@@ -13,8 +13,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.checkup_hosts import DEB, DNF, Post
-from tests.conftest import Harbour
+from tests.checkup_hosts import Post
+from tests.harbours import DEB, DNF, DebHarbour
 from velpin.front.cli import _COMMANDS
 from velpin.front.finding_words import SENTENCES as FINDINGS
 from velpin.front.running import run
@@ -25,7 +25,7 @@ from velpin.model.reason import Reason
 FAULT = 70
 
 
-def test_without_a_word_it_says_what_it_is_and_where_to_begin(harbour: Harbour) -> None:
+def test_without_a_word_it_says_what_it_is_and_where_to_begin(harbour: DebHarbour) -> None:
     for words in ([], ["--root", str(harbour.root)]):
         out = io.StringIO()
         with redirect_stdout(out):
@@ -56,7 +56,7 @@ def prefixes() -> list[tuple[str, ...]]:
 
 @pytest.mark.parametrize("words", prefixes(), ids=" ".join)
 def test_no_words_end_in_a_fault(
-    harbour: Harbour, monkeypatch: pytest.MonkeyPatch, words: tuple[str, ...]
+    harbour: DebHarbour, monkeypatch: pytest.MonkeyPatch, words: tuple[str, ...]
 ) -> None:
     monkeypatch.chdir(harbour.folder)  # some write a file where they are run
     said = harbour.run(*words)
@@ -72,7 +72,7 @@ def test_no_words_end_in_a_fault(
         "demo --keep LONG", "--root LONG host", "catalog add file:///LONG",
     ],
 )  # fmt: skip
-def test_a_name_longer_than_any_file_has_is_told(harbour: Harbour, words: str) -> None:
+def test_a_name_longer_than_any_file_has_is_told(harbour: DebHarbour, words: str) -> None:
     said = harbour.run(*words.replace("LONG", "x" * 300).split())
     assert said.code in (1, 2, 3, 5), said.err
     assert "velpin: " in said.err
@@ -81,7 +81,7 @@ def test_a_name_longer_than_any_file_has_is_told(harbour: Harbour, words: str) -
 # -- folders that somebody else wrote ------------------------------------------------------
 
 
-def test_nothing_of_the_current_folder_is_loaded(tmp_path: Path, harbour: Harbour) -> None:
+def test_nothing_of_the_current_folder_is_loaded(tmp_path: Path, harbour: DebHarbour) -> None:
     mark = tmp_path / "mark"
     for name in ("rich", "typer", "tomllib", "filelock", "yaml", "matplotlib", "velpin_x"):
         (tmp_path / f"{name}.py").write_text(f"open({str(mark)!r}, 'w')\n")
@@ -93,7 +93,7 @@ def test_nothing_of_the_current_folder_is_loaded(tmp_path: Path, harbour: Harbou
 
 @pytest.mark.slow
 def test_a_report_reads_no_settings_of_others_and_leaves_nothing_at_home(
-    tmp_path: Path, harbour: Harbour
+    tmp_path: Path, harbour: DebHarbour
 ) -> None:
     pytest.importorskip("matplotlib")
     home, here = tmp_path / "home", tmp_path / "here"
@@ -105,7 +105,7 @@ def test_a_report_reads_no_settings_of_others_and_leaves_nothing_at_home(
     environment = {**os.environ, "HOME": str(home)}
     for name in ("MPLCONFIGDIR", "MATPLOTLIBRC", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
         environment.pop(name, None)
-    harbour.source("base", harbour.repository("base", [("gull", "1")]))
+    harbour.source("base", ("gull", "1"))
     command = [sys.executable, "-m", "velpin", "--root", str(harbour.root), "report",
                "--out", str(here / "r.html"), "--png", str(here / "r.png")]  # fmt: skip
     done = subprocess.run(command, cwd=here, env=environment, check=False, capture_output=True,

@@ -9,12 +9,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import Harbour, offer
+from tests.harbours import DebHarbour, offer
 from velpin.kinds.deb import choice
 from velpin.model.forecast import Answer
 
 
-def pinned(harbour: Harbour, package: str, pin: str, number: str) -> None:
+def pinned(harbour: DebHarbour, package: str, pin: str, number: str) -> None:
     old = harbour.root / "etc/apt/preferences"
     before = old.read_text() + "\n" if old.exists() else ""
     harbour.put(
@@ -22,7 +22,7 @@ def pinned(harbour: Harbour, package: str, pin: str, number: str) -> None:
     )
 
 
-def one(harbour: Harbour, *requests: str, source: str = "") -> Answer:
+def one(harbour: DebHarbour, *requests: str, source: str = "") -> Answer:
     return harbour.ready().forecast(requests, source).answers[0]
 
 
@@ -31,14 +31,14 @@ def told(answer: Answer) -> tuple[str, str | None, str | None]:
 
 
 @pytest.fixture
-def two(harbour: Harbour) -> Harbour:
+def two(harbour: DebHarbour) -> DebHarbour:
     """gull 1 in `base`, gull 2 in `gullwatch`; nothing installed."""
-    harbour.simple("base", ("gull", "1"), ("tern", "1"))
-    harbour.simple("gullwatch", ("gull", "2"))
+    harbour.source("base", ("gull", "1"), ("tern", "1"))
+    harbour.source("gullwatch", ("gull", "2"))
     return harbour
 
 
-def test_the_newest_wins_among_equals(two: Harbour) -> None:
+def test_the_newest_wins_among_equals(two: DebHarbour) -> None:
     answer = one(two, "gull")
     assert told(answer) == ("install", "2", "gullwatch")
     assert answer.decided_by == "version"
@@ -56,14 +56,14 @@ def test_the_newest_wins_among_equals(two: Harbour) -> None:
     ],
 )  # fmt: skip
 def test_older_versions_need_a_thousand(
-    two: Harbour, installed: str, number: str, outcome: str, version: str
+    two: DebHarbour, installed: str, number: str, outcome: str, version: str
 ) -> None:
     two.installed(("gull", installed))
     pinned(two, "gull", "version 1", number)
     assert told(one(two, "gull"))[:2] == (outcome, version)
 
 
-def test_the_first_matching_record_wins(two: Harbour) -> None:
+def test_the_first_matching_record_wins(two: DebHarbour) -> None:
     pinned(two, "g*", "version 1", "600")
     pinned(two, "gull", "version 1", "100")
     answer = one(two, "gull")
@@ -73,14 +73,14 @@ def test_the_first_matching_record_wins(two: Harbour) -> None:
     assert answer.decided_by == "rule"
 
 
-def test_a_specific_record_beats_a_general_and_the_target(two: Harbour) -> None:
+def test_a_specific_record_beats_a_general_and_the_target(two: DebHarbour) -> None:
     pinned(two, "*", "release o=base", "1000")
     two.put("etc/apt/apt.conf.d/10", 'APT::Default-Release "jetty";')
     pinned(two, "gull", "release o=gullwatch", "995")
     assert told(one(two, "gull"))[1:] == ("2", "gullwatch")
 
 
-def test_never_beats_everything(two: Harbour) -> None:
+def test_never_beats_everything(two: DebHarbour) -> None:
     pinned(two, "*", "release o=gullwatch", "1000")
     pinned(two, "*", "release o=gullwatch", "never")
     pinned(two, "gull", "version 2", "1000")
@@ -95,9 +95,9 @@ def test_never_beats_everything(two: Harbour) -> None:
     [({"NotAutomatic": "yes"}, 1), ({"NotAutomatic": "yes", "ButAutomaticUpgrades": "yes"}, 100),
      ({"ButAutomaticUpgrades": "yes"}, 100), ({"NotAutomatic": "no"}, 500)],
 )  # fmt: skip
-def test_channels(harbour: Harbour, fields: dict[str, str], number: int) -> None:
-    harbour.simple("fresh", ("gull", "2"), **fields)
-    harbour.simple("base", ("gull", "1"))
+def test_channels(harbour: DebHarbour, fields: dict[str, str], number: int) -> None:
+    harbour.source("fresh", ("gull", "2"), **fields)
+    harbour.source("base", ("gull", "1"))
     host = harbour.ready()
     assert {o.source: o.priority for o in host.offers(["gull"])} == {"fresh": number, "base": 500}
     assert told(one(harbour, "gull"))[1] == ("2" if number == 500 else "1")
@@ -105,19 +105,19 @@ def test_channels(harbour: Harbour, fields: dict[str, str], number: int) -> None
 
 @pytest.mark.parametrize(("number", "outcome"), [(99, "keep"), (100, "upgrade"), (500, "upgrade")])
 def test_installed_from_no_source_counts_a_hundred(
-    harbour: Harbour, number: int, outcome: str
+    harbour: DebHarbour, number: int, outcome: str
 ) -> None:
     harbour.installed(("gull", "1"))
-    harbour.simple("fresh", ("gull", "2"))
+    harbour.source("fresh", ("gull", "2"))
     pinned(harbour, "*", "release o=fresh", str(number))
     answer = one(harbour, "gull")
     assert answer.outcome == outcome
     assert answer.installed == "1"
 
 
-def test_the_same_version_comes_from_the_first_listed(harbour: Harbour) -> None:
-    harbour.simple("b", ("gull", "1"))
-    harbour.simple("a", ("gull", "1"))
+def test_the_same_version_comes_from_the_first_listed(harbour: DebHarbour) -> None:
+    harbour.source("b", ("gull", "1"))
+    harbour.source("a", ("gull", "1"))
     pinned(harbour, "*", "release o=a", "-1")
     answer = one(harbour, "gull")
     assert told(answer) == ("install", "1", "a")
@@ -125,10 +125,10 @@ def test_the_same_version_comes_from_the_first_listed(harbour: Harbour) -> None:
 
 
 def test_a_record_that_matches_one_source_holds_for_the_version_everywhere(
-    harbour: Harbour,
+    harbour: DebHarbour,
 ) -> None:
-    harbour.simple("a", ("gull", "1"))
-    harbour.simple("b", ("gull", "1"))
+    harbour.source("a", ("gull", "1"))
+    harbour.source("b", ("gull", "1"))
     pinned(harbour, "gull", "release o=b", "-1")
     answer = one(harbour, "gull")
     assert answer.outcome == "none"
@@ -136,9 +136,9 @@ def test_a_record_that_matches_one_source_holds_for_the_version_everywhere(
     assert answer.problem.code == "no-candidate"
 
 
-def test_equal_versions_of_other_content_are_separate(harbour: Harbour) -> None:
-    harbour.simple("a", ("gull", "1.0"))
-    harbour.source("b", harbour.repository("b", [offer("gull", "1.00", Depends="tern")]))
+def test_equal_versions_of_other_content_are_separate(harbour: DebHarbour) -> None:
+    harbour.source("a", ("gull", "1.0"))
+    harbour.source("b", offer("gull", "1.00", Depends="tern"))
     pinned(harbour, "gull", "release o=b", "600")
     host = harbour.ready()
     package = harbour.adapter().packages("gull")["amd64"]
@@ -147,25 +147,25 @@ def test_equal_versions_of_other_content_are_separate(harbour: Harbour) -> None:
     assert told(host.forecast(["gull%a"]).answers[0])[1:] == ("1.0", "a")
 
 
-def test_what_is_installed_under_another_content_is_replaced(harbour: Harbour) -> None:
+def test_what_is_installed_under_another_content_is_replaced(harbour: DebHarbour) -> None:
     harbour.installed(("gull", "1"))
-    harbour.source("a", harbour.repository("a", [offer("gull", "1", Depends="tern")]))
+    harbour.source("a", offer("gull", "1", Depends="tern"))
     assert told(one(harbour, "gull")) == ("reinstall", "1", "a")
 
 
 @pytest.mark.parametrize("text", ["tern (>> 1)|kelp", "tern  (>> 1) | kelp", "Tern (>>1) | kelp"])
-def test_spelling_of_relations_plays_no_part(harbour: Harbour, text: str) -> None:
-    harbour.source("a", harbour.repository("a", [offer("gull", "1", Depends="tern (>> 1) | kelp")]))
-    harbour.source("b", harbour.repository("b", [offer("gull", "1", Depends=text)]))
+def test_spelling_of_relations_plays_no_part(harbour: DebHarbour, text: str) -> None:
+    harbour.source("a", offer("gull", "1", Depends="tern (>> 1) | kelp"))
+    harbour.source("b", offer("gull", "1", Depends=text))
     (version,) = harbour.ready_adapter().packages("gull")["amd64"].versions
     assert len(version.holders) == 2
 
 
-def test_half_removed_is_not_installed_and_its_version_is_no_way(harbour: Harbour) -> None:
+def test_half_removed_is_not_installed_and_its_version_is_no_way(harbour: DebHarbour) -> None:
     harbour.installed(
         ("gull", "3", "deinstall ok config-files"), ("tern", "1", "deinstall ok config-files")
     )
-    harbour.simple("base", ("gull", "1"))
+    harbour.source("base", ("gull", "1"))
     pinned(harbour, "tern", "version 1", "900")
     answer = one(harbour, "gull")
     assert (answer.outcome, answer.installed) == ("install", None)
@@ -174,9 +174,9 @@ def test_half_removed_is_not_installed_and_its_version_is_no_way(harbour: Harbou
     assert refused.problem.code == "never-a-source"
 
 
-def test_a_recorded_version_may_fit_but_cannot_be_had(harbour: Harbour) -> None:
+def test_a_recorded_version_may_fit_but_cannot_be_had(harbour: DebHarbour) -> None:
     harbour.installed(("gull", "1:1", "deinstall ok config-files"))
-    harbour.simple("base", ("gull", "1.5"))
+    harbour.source("base", ("gull", "1.5"))
     for text, code in (
         ("gull@1*", "only-recorded"),
         ("gull@1:1", "only-recorded"),
@@ -186,7 +186,7 @@ def test_a_recorded_version_may_fit_but_cannot_be_had(harbour: Harbour) -> None:
         assert (problem.code if problem else None) == code
 
 
-def test_a_hold_is_overruled_by_asking(two: Harbour) -> None:
+def test_a_hold_is_overruled_by_asking(two: DebHarbour) -> None:
     two.installed(("gull", "1", "hold ok installed"))
     answer = one(two, "gull")
     assert told(answer) == ("upgrade", "2", "gullwatch")
@@ -194,7 +194,7 @@ def test_a_hold_is_overruled_by_asking(two: Harbour) -> None:
     assert two.ready().after_upgrade().selections["gull", "amd64"] == ("1", ("1", "base"))
 
 
-def test_a_target_no_source_has_refuses_everything(two: Harbour) -> None:
+def test_a_target_no_source_has_refuses_everything(two: DebHarbour) -> None:
     two.put("etc/apt/apt.conf.d/10", '\nAPT::Default-Release "absent";')
     found = two.ready().forecast(["gull"])
     assert (found.ok, found.changes) == (False, ())
@@ -205,10 +205,10 @@ def test_a_target_no_source_has_refuses_everything(two: Harbour) -> None:
     assert two.ready().forecast(["gull"]).ok
 
 
-def test_the_target_release_counts_990(two: Harbour) -> None:
-    two.source(
+def test_the_target_release_counts_990(two: DebHarbour) -> None:
+    two.source_at(
         "old",
-        two.repository("old", [("gull", "0.9")], suite="quay", fields={"NotAutomatic": "yes"}),
+        two.repository("old", ("gull", "0.9"), suite="quay", fields={"NotAutomatic": "yes"}),
         "quay",
     )
     two.put("etc/apt/apt.conf", 'APT::Default-Release "qu*";')
@@ -216,7 +216,7 @@ def test_the_target_release_counts_990(two: Harbour) -> None:
     assert (told(answer)[1:], answer.decided_by) == (("0.9", "old"), "target release")
 
 
-def test_unreadable_preferences_refuse_everything_with_file_and_line(two: Harbour) -> None:
+def test_unreadable_preferences_refuse_everything_with_file_and_line(two: DebHarbour) -> None:
     two.put("etc/apt/preferences.d/x", "Package: other\nPin: version 1\nPin-Priority: 0\n")
     found = two.ready().forecast(["gull"])
     assert not found.ok
@@ -228,7 +228,7 @@ def test_unreadable_preferences_refuse_everything_with_file_and_line(two: Harbou
 # -- requests ----------------------------------------------------------------------------
 
 
-def test_versions_and_globs(two: Harbour) -> None:
+def test_versions_and_globs(two: DebHarbour) -> None:
     assert told(one(two, "gull@1")) == ("install", "1", "base")
     assert told(one(two, "gull@1*")) == ("install", "1", "base")
     assert told(one(two, "gull@*")) == ("install", "2", "gullwatch")
@@ -241,15 +241,15 @@ def test_versions_and_globs(two: Harbour) -> None:
 
 
 @pytest.mark.parametrize("source", ["base", "gullwatch"])
-def test_a_source_narrows_whatever_its_number(two: Harbour, source: str) -> None:
+def test_a_source_narrows_whatever_its_number(two: DebHarbour, source: str) -> None:
     pinned(two, "*", f"release o={source}", "-1")
     version = {"base": "1", "gullwatch": "2"}[source]
     assert told(one(two, f"gull%{source}")) == ("install", version, source)
     assert told(one(two, "gull", source=source)) == ("install", version, source)
 
 
-def test_a_suite_narrows_too(two: Harbour) -> None:
-    two.source("old", two.repository("old", [("gull", "0.9")], suite="quay"), "quay")
+def test_a_suite_narrows_too(two: DebHarbour) -> None:
+    two.source_at("old", two.repository("old", ("gull", "0.9"), suite="quay"), "quay")
     assert told(one(two, "gull%quay")) == ("install", "0.9", "old")
     refused = one(two, "tern%quay")
     assert refused.problem
@@ -265,17 +265,17 @@ def test_a_suite_narrows_too(two: Harbour) -> None:
         ("now", "not-in-source"),
     ],
 )
-def test_a_source_that_gives_nothing(two: Harbour, source: str, code: str) -> None:
+def test_a_source_that_gives_nothing(two: DebHarbour, source: str, code: str) -> None:
     two.ready()
     two.put("etc/apt/sources.list.d/z.list", "# deb http://z.example/z jetty main\n")
-    two.source("late", "file:///nowhere/late")
+    two.source_at("late", "file:///nowhere/late")
     answer = two.host().forecast(["gull"], source).answers[0]
     assert answer.problem
     assert answer.problem.code == code
     assert code != "unknown-source" or "gullwatch" in str(answer.problem.facts["near"])
 
 
-def test_settings_that_cannot_be_read_refuse_everything(two: Harbour) -> None:
+def test_settings_that_cannot_be_read_refuse_everything(two: DebHarbour) -> None:
     two.ready()
     two.put("etc/apt/apt.conf.d/10", 'APT::Default-Release "jetty"\n')
     said = two.run("forecast", "gull", "--json")
@@ -285,15 +285,15 @@ def test_settings_that_cannot_be_read_refuse_everything(two: Harbour) -> None:
     assert two.run("host").code == 3
 
 
-def test_names_that_hold_marks_go_first(harbour: Harbour) -> None:
-    harbour.simple("base", ("gull", "1"), ("gull@2", "5"), ("tern%x", "6"), ("kelp++", "7"))
+def test_names_that_hold_marks_go_first(harbour: DebHarbour) -> None:
+    harbour.source("base", ("gull", "1"), ("gull@2", "5"), ("tern%x", "6"), ("kelp++", "7"))
     assert one(harbour, "gull@2").version == "5"
     assert one(harbour, "tern%x").version == "6"
     assert one(harbour, "kelp++@7%base").version == "7"
 
 
-def test_unknown_names_get_near_names_also_from_what_is_off(two: Harbour) -> None:
-    two.source("z", two.repository("z", [("gullx", "1")]))
+def test_unknown_names_get_near_names_also_from_what_is_off(two: DebHarbour) -> None:
+    two.source("z", ("gullx", "1"))
     two.ready()
     two.put("etc/apt/sources.list.d/z.list", "# " + two.read("etc/apt/sources.list.d/z.list"))
     answer = one(two, "gul")
@@ -303,7 +303,7 @@ def test_unknown_names_get_near_names_also_from_what_is_off(two: Harbour) -> Non
     assert one(two, "gullx").near[0] == "gullx (z, off)"
 
 
-def test_several_requests_are_one_transaction(two: Harbour) -> None:
+def test_several_requests_are_one_transaction(two: DebHarbour) -> None:
     found = two.ready().forecast(["gull", "tern", "nobody"])
     assert not found.ok
     assert found.changes == ()
@@ -315,21 +315,21 @@ def test_several_requests_are_one_transaction(two: Harbour) -> None:
     ]
 
 
-def test_patterns_ask_for_each_name(two: Harbour) -> None:
+def test_patterns_ask_for_each_name(two: DebHarbour) -> None:
     assert [a.package for a in two.ready().forecast(["*l*"]).answers] == ["gull"]
     found = two.ready().forecast(["^[gt]", "gull"])
     assert [a.package for a in found.answers] == ["tern", "gull"]
     assert (found.notes[0].code, found.notes[0].facts["count"]) == ("taken-as-pattern", 2)
 
 
-def test_architectures(harbour: Harbour) -> None:
+def test_architectures(harbour: DebHarbour) -> None:
     rows = [
         offer("gull", "1"),
         offer("gull", "2", "i386"),
         offer("only", "1", "i386"),
         offer("data", "1", "all"),
     ]
-    harbour.source("base", harbour.repository("base", rows, archs=("amd64", "i386")))
+    harbour.source_at("base", harbour.repository("base", *rows, archs=("amd64", "i386")))
     assert told(one(harbour, "gull"))[1] == "1"
     assert (one(harbour, "gull:i386").version, one(harbour, "gull:i386").arch) == ("2", "i386")
     assert one(harbour, "only").arch == "i386"
@@ -350,22 +350,24 @@ def test_architectures(harbour: Harbour) -> None:
         ([("postal", "1", "mail (= 3), other")], "postal"),
     ],
 )
-def test_virtual_names(harbour: Harbour, offers: list[tuple[str, str, str]], result: str) -> None:
+def test_virtual_names(
+    harbour: DebHarbour, offers: list[tuple[str, str, str]], result: str
+) -> None:
     rows = [
         offer(name, version, Provides=provides) if provides else offer(name, version)
         for name, version, provides in offers
     ]
-    harbour.source("base", harbour.repository("base", rows))
+    harbour.source("base", *rows)
     answer = one(harbour, "mail")
     assert (answer.problem.code if answer.problem else answer.package) == result
 
 
-def test_a_virtual_name_in_a_version(harbour: Harbour) -> None:
+def test_a_virtual_name_in_a_version(harbour: DebHarbour) -> None:
     rows = [
         offer("postal", "9", Provides="mail (= 3)"),
         offer("courier", "9", Provides="mail (= 4)"),
     ]
-    harbour.source("base", harbour.repository("base", rows))
+    harbour.source("base", *rows)
     assert one(harbour, "mail@3").package == "postal"
 
 
@@ -376,7 +378,7 @@ def test_a_virtual_name_in_a_version(harbour: Harbour) -> None:
      ("mail:i386", "not-for-arch"), ("post:i386", "i386 7"), ("post", "several-providers"), ("letter", "far 9"),
      ("real@4", "courier 5"), ("mail@newest", "no-version"), ("postal@newest", "postal 2")],
 )  # fmt: skip
-def test_provided_names_in_every_form(harbour: Harbour, request_: str, result: str) -> None:
+def test_provided_names_in_every_form(harbour: DebHarbour, request_: str, result: str) -> None:
     rows = {
         "a": [offer("postal", "1", Provides="mail (= 1)")],
         "b": [offer("postal", "2", Provides="mail (= 2), post")],
@@ -387,17 +389,17 @@ def test_provided_names_in_every_form(harbour: Harbour, request_: str, result: s
         ],
     }
     for name, offers in rows.items():
-        harbour.source(
-            name, harbour.repository(name, offers, suite=name, archs=("amd64", "i386")), name
+        harbour.source_at(
+            name, harbour.repository(name, *offers, suite=name, archs=("amd64", "i386")), name
         )
     answer = one(harbour, request_)
     told = answer.problem.code if answer.problem else f"{answer.package} {answer.version}"
     assert told == result
 
 
-def test_a_real_name_that_is_barred_gives_way_to_its_provider(harbour: Harbour) -> None:
+def test_a_real_name_that_is_barred_gives_way_to_its_provider(harbour: DebHarbour) -> None:
     rows = [offer("mail", "1"), offer("postal", "1", Provides="mail")]
-    harbour.source("base", harbour.repository("base", rows))
+    harbour.source("base", *rows)
     pinned(harbour, "mail", "version *", "-1")
     assert one(harbour, "mail").package == "postal"
 
@@ -405,9 +407,9 @@ def test_a_real_name_that_is_barred_gives_way_to_its_provider(harbour: Harbour) 
 # -- copies of an index ------------------------------------------------------------------
 
 
-def test_the_newer_copy_counts_and_as_is_keeps_to_the_installers(harbour: Harbour) -> None:
-    address = harbour.repository("base", [("gull", "1")], date=1_700_000_000)
-    harbour.source("base", address)
+def test_the_newer_copy_counts_and_as_is_keeps_to_the_installers(harbour: DebHarbour) -> None:
+    address = harbour.repository("base", ("gull", "1"), date=1_700_000_000)
+    harbour.source_at("base", address)
     release = harbour.folder / "repos/base/dists/jetty"
     from velpin.kinds.deb.copies import list_name
 
@@ -423,7 +425,7 @@ def test_the_newer_copy_counts_and_as_is_keeps_to_the_installers(harbour: Harbou
     harbour.put(
         f"{stem}main_binary-amd64_Packages", (release / "main/binary-amd64/Packages").read_bytes()
     )
-    harbour.repository("base", [("gull", "2")])
+    harbour.repository("base", ("gull", "2"))
     found = harbour.ready().forecast(["gull"])
     assert found.answers[0].version == "2"
     assert [note.code for note in found.notes] == ["installer-must-refresh"]
@@ -431,9 +433,9 @@ def test_the_newer_copy_counts_and_as_is_keeps_to_the_installers(harbour: Harbou
     assert (kept.answers[0].version, kept.notes) == ("1", ())
 
 
-def test_sources_without_an_index_are_told(two: Harbour) -> None:
+def test_sources_without_an_index_are_told(two: DebHarbour) -> None:
     two.ready()
-    two.source("late", "file:///nowhere/late")
+    two.source_at("late", "file:///nowhere/late")
     (note,) = (n for n in two.host().forecast(["gull"]).notes if n.code == "not-fetched")
     assert note.facts["sources"] == ("late",)
 
@@ -460,11 +462,11 @@ def test_the_candidate_obeys_the_rule(
     installed: str,
     shuffle: random.Random,
 ) -> None:
-    harbour = Harbour(tmp_path_factory.mktemp("host"))
+    harbour = DebHarbour(tmp_path_factory.mktemp("host"))
     for source in sorted({source for source, _ in offers}):
         rows = [("gull", version) for where, version in offers if where == source]
         shuffle.shuffle(rows)
-        harbour.simple(source, *rows)
+        harbour.source(source, *rows)
     for source, number in numbers.items():
         pinned(harbour, "*", f"release o={source}", str(number))
     if installed:

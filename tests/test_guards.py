@@ -11,9 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import AlpmHarbour
-from tests.conftest import Harbour
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
 from velpin import errors
 from velpin.core.checkup.codes import CODES
 from velpin.demo.alpm_files import DemoArchive
@@ -210,10 +208,10 @@ def loaded_by(root: Path, words: list[str]) -> set[str]:
 
 
 @pytest.fixture(scope="module")
-def warm(tmp_path_factory: pytest.TempPathFactory) -> Harbour:
-    harbour = Harbour(tmp_path_factory.mktemp("warm"))
-    harbour.simple("base", ("gull", "1"), ("tern", "1"))
-    harbour.simple("vendor", ("gull", "2"))
+def warm(tmp_path_factory: pytest.TempPathFactory) -> DebHarbour:
+    harbour = DebHarbour(tmp_path_factory.mktemp("warm"))
+    harbour.source("base", ("gull", "1"), ("tern", "1"))
+    harbour.source("vendor", ("gull", "2"))
     harbour.installed(("gull", "1"))
     harbour.ready()
     assert harbour.run("forecast", "gull").code == 0
@@ -224,7 +222,7 @@ def warm(tmp_path_factory: pytest.TempPathFactory) -> Harbour:
 
 @pytest.mark.slow  # a process for each command
 @pytest.mark.parametrize("command", sorted(BUDGETS))
-def test_a_command_loads_what_answers_it_and_no_more(warm: Harbour, command: str) -> None:
+def test_a_command_loads_what_answers_it_and_no_more(warm: DebHarbour, command: str) -> None:
     words, most, needed = BUDGETS[command]
     words = [word.format(f"file://{warm.folder}") for word in words]
     if command in ("conform", "expect"):
@@ -338,7 +336,7 @@ def test_each_sentence_about_security_is_held_by_a_test() -> None:
 
 
 @pytest.mark.parametrize("command", sorted(_COMMANDS))
-def test_every_command_is_documented(harbour: Harbour, command: str) -> None:
+def test_every_command_is_documented(harbour: DebHarbour, command: str) -> None:
     assert f"velpin {command}" in GUIDE
     said = harbour.run(command, "--help")
     assert said.code == 0

@@ -12,9 +12,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.checkup_hosts import DEB, Post
-from tests.conftest import Harbour
-from tests.rpm_harbour import RpmHarbour
+from tests.checkup_hosts import Post
+from tests.harbours import DEB, DebHarbour, RpmHarbour
 from velpin.change.journal import Journal
 from velpin.demo.rpm_files import DemoRpm
 from velpin.errors import HostFileError
@@ -108,7 +107,7 @@ def test_a_release_file_of_a_hundred_thousand_files_is_read_in_one_pass() -> Non
 
 
 @pytest.mark.parametrize("value", [None, 3, 1e400, "text", [], [[1]], {}, {"a": [1]}, True])
-def test_no_type_in_a_journal_stops_a_change(harbour: Harbour, value: object) -> None:
+def test_no_type_in_a_journal_stops_a_change(harbour: DebHarbour, value: object) -> None:
     journal = Journal(Tree(harbour.root))
     harbour.put("etc/apt/a", "one")
     journal.make({"etc/apt/a": b"two"}, "c", "s")
@@ -210,8 +209,8 @@ def test_a_key_file_that_others_may_write_needs_its_fingerprint(post: Post) -> N
     assert "everybody" not in post.run(*words, "--fingerprint", print_of).err
 
 
-def test_a_host_file_of_twenty_thousand_dots_is_told(harbour: Harbour) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_host_file_of_twenty_thousand_dots_is_told(harbour: DebHarbour) -> None:
+    harbour.source("one", ("gull", "1"))
     file = harbour.folder / "host"
     for text in (
         "a" + ".a" * 20_000 + " = 1\n",
@@ -267,8 +266,8 @@ def test_a_list_of_mirrors_outside_the_root_is_not_shown(post: Post) -> None:
     assert "password" not in said.out + said.err
 
 
-def test_a_fifo_among_the_hosts_files_is_not_waited_for(harbour: Harbour) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_fifo_among_the_hosts_files_is_not_waited_for(harbour: DebHarbour) -> None:
+    harbour.source("one", ("gull", "1"))
     harbour.ready()
     os.mkfifo(harbour.root / "etc/apt/sources.list.d/pipe.list")
     assert harbour.run("sources").code in (0, 3)
@@ -286,11 +285,11 @@ WRITTEN = [
 
 @pytest.mark.parametrize(("words", "own"), WRITTEN)
 def test_nothing_is_written_over_what_is_something_else(
-    harbour: Harbour, words: str, own: bytes
+    harbour: DebHarbour, words: str, own: bytes
 ) -> None:
     if "--png" in words:
         pytest.importorskip("matplotlib")
-    harbour.simple("one", ("gull", "1"))
+    harbour.source("one", ("gull", "1"))
     harbour.installed(("gull", "1"))
     harbour.ready()
     file = harbour.folder / "out"
@@ -319,8 +318,8 @@ def test_nothing_is_written_over_what_is_something_else(
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="needs root to make a device and give a link away")
-def test_a_device_stays_one_and_a_foreign_link_is_not_followed(harbour: Harbour) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_device_stays_one_and_a_foreign_link_is_not_followed(harbour: DebHarbour) -> None:
+    harbour.source("one", ("gull", "1"))
     null = harbour.folder / "null"
     try:
         os.mknod(null, 0o666 | stat.S_IFCHR, os.makedev(1, 3))

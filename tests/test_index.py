@@ -13,7 +13,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import offer
+from tests.harbours import offer
 from velpin.demo.build import text_of
 from velpin.errors import CannotWrite, HostFileError, StoreError
 from velpin.fetch.unpack import unpacked

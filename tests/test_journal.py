@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from tests.killing import in_a_child, killed_at
 from velpin.change.journal import Journal, hold
 from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
@@ -26,17 +26,17 @@ EDITS: dict[str, bytes | None] = {
 
 
 @pytest.fixture
-def journal(harbour: Harbour) -> Journal:
+def journal(harbour: DebHarbour) -> Journal:
     harbour.put("etc/apt/sources.list", b"before \xff\n").chmod(0o640)
     harbour.put("etc/apt/gone.list", "gone\n").chmod(0o600)
     return Journal(Tree(harbour.root), clock=lambda: 1_700_000_000.0)
 
 
-def modes(harbour: Harbour) -> dict[str, int]:
-    return {name: (harbour.root / name).stat().st_mode for name in harbour.bytes()}
+def modes(harbour: DebHarbour) -> dict[str, int]:
+    return {name: (harbour.root / name).stat().st_mode for name in harbour.files()}
 
 
-def folders(harbour: Harbour) -> set[str]:
+def folders(harbour: DebHarbour) -> set[str]:
     return {
         str(p.relative_to(harbour.root))
         for p in harbour.root.rglob("*")
@@ -44,26 +44,26 @@ def folders(harbour: Harbour) -> set[str]:
     }
 
 
-def test_a_change_and_back_byte_for_byte(harbour: Harbour, journal: Journal) -> None:
-    before, were, had = harbour.bytes(), modes(harbour), folders(harbour)
+def test_a_change_and_back_byte_for_byte(harbour: DebHarbour, journal: Journal) -> None:
+    before, were, had = harbour.files(), modes(harbour), folders(harbour)
     entry = journal.make(EDITS, "velpin add x", "add source x")
-    assert harbour.read("etc/apt/sources.list") == "after\n"
+    assert harbour.files()["etc/apt/sources.list"][0] == b"after\n"
     assert not (harbour.root / "etc/apt/gone.list").exists()
     assert (harbour.root / "etc/apt/sources.list").stat().st_mode & 0o777 == 0o640
     assert (harbour.root / "etc/apt/keyrings/new.asc").stat().st_mode & 0o777 == 0o644
     done = journal.undo()
     assert (done.number, done.undoes) == (2, entry.number)
-    assert (harbour.bytes(), modes(harbour), folders(harbour)) == (before, were, had)
+    assert (harbour.files(), modes(harbour), folders(harbour)) == (before, were, had)
     assert [e.undone_by for e in journal.entries()] == [2, 0]
     with pytest.raises(Refusal, match="nothing to undo"):
         journal.undo()
     with pytest.raises(Refusal, match="already undone"):
         journal.undo(1)
     journal.undo(2)
-    assert harbour.read("etc/apt/sources.list") == "after\n"
+    assert harbour.files()["etc/apt/sources.list"][0] == b"after\n"
 
 
-def test_undo_refuses_what_has_changed_since(harbour: Harbour, journal: Journal) -> None:
+def test_undo_refuses_what_has_changed_since(harbour: DebHarbour, journal: Journal) -> None:
     journal.make(EDITS, "c", "one")
     harbour.put("etc/apt/sources.list", "by hand\n")
     with pytest.raises(ChangedSince, match=r"etc/apt/sources\.list") as problem:
@@ -81,7 +81,7 @@ def test_undo_names_the_later_change_that_is_in_the_way(journal: Journal) -> Non
 
 
 def test_a_plan_made_on_other_contents_is_not_carried_out(
-    harbour: Harbour, journal: Journal
+    harbour: DebHarbour, journal: Journal
 ) -> None:
     planned_on = {"etc/apt/sources.list": b"something else"}
     with pytest.raises(ChangedSince, match="something else"):
@@ -96,11 +96,11 @@ def test_a_plan_made_on_other_contents_is_not_carried_out(
 @pytest.mark.slow
 @pytest.mark.parametrize("what", ["make", "undo"])
 def test_a_kill_at_any_point_leaves_the_old_or_the_new(
-    harbour: Harbour, journal: Journal, what: str
+    harbour: DebHarbour, journal: Journal, what: str
 ) -> None:
-    old = harbour.bytes()
+    old = harbour.files()
     journal.make(EDITS, "c", "s")
-    new = harbour.bytes()
+    new = harbour.files()
     journal.undo()
     if what == "undo":
         journal.make(EDITS, "c", "s")
@@ -114,7 +114,7 @@ def test_a_kill_at_any_point_leaves_the_old_or_the_new(
         reached = killed_at(step, work)
         said = harbour.run("journal")
         assert said.code == 0
-        now = harbour.bytes()
+        now = harbour.files()
         assert now in (old, new), step
         seen.add(now == new)
         told.add(said.err.partition(" the interrupted")[0])
@@ -130,11 +130,11 @@ def test_a_kill_at_any_point_leaves_the_old_or_the_new(
 
 
 def test_an_interrupted_change_that_somebody_edited_is_told(
-    harbour: Harbour, journal: Journal
+    harbour: DebHarbour, journal: Journal
 ) -> None:
     for step in range(1, 60):
         killed_at(step, lambda: journal.make(EDITS, "c", "s"))
-        if journal.pending() and harbour.bytes()["etc/apt/sources.list"] == b"after\n":
+        if journal.pending() and harbour.files()["etc/apt/sources.list"][0] == b"after\n":
             break
         harbour.run("journal")
     harbour.put("etc/apt/sources.list", "by hand\n")
@@ -150,8 +150,8 @@ def test_an_interrupted_change_that_somebody_edited_is_told(
 # -- no room, no right, no turn ----------------------------------------------------------
 
 
-def test_a_full_disk_leaves_everything_as_it_was(harbour: Harbour, journal: Journal) -> None:
-    before = harbour.bytes()
+def test_a_full_disk_leaves_everything_as_it_was(harbour: DebHarbour, journal: Journal) -> None:
+    before = harbour.files()
     big = {**EDITS, "etc/apt/sources.list": b"x" * 60_000}
 
     def child() -> None:
@@ -167,15 +167,15 @@ def test_a_full_disk_leaves_everything_as_it_was(harbour: Harbour, journal: Jour
         raise AssertionError
 
     assert in_a_child(child) == 0
-    assert harbour.bytes() == before
+    assert harbour.files() == before
     assert not journal.pending()
     assert not list(harbour.root.rglob("*velpin-part"))
 
 
 def test_a_full_disk_in_the_middle_of_a_change_rolls_back(
-    harbour: Harbour, journal: Journal, monkeypatch: pytest.MonkeyPatch
+    harbour: DebHarbour, journal: Journal, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    before = harbour.bytes()
+    before = harbour.files()
 
     def write(base: Path, name: str, data: bytes, **named: object) -> None:
         if name == "etc/apt/sources.list" and data == b"after\n":
@@ -185,13 +185,13 @@ def test_a_full_disk_in_the_middle_of_a_change_rolls_back(
     monkeypatch.setattr("velpin.files.disk.write_file", write)
     with pytest.raises(CannotWrite):
         journal.make(EDITS, "c", "s")
-    assert harbour.bytes() == before
+    assert harbour.files() == before
     assert journal.entries() == []
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="needs to become another user")
-def test_without_the_right_to_write(harbour: Harbour) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_without_the_right_to_write(harbour: DebHarbour) -> None:
+    harbour.source("one", ("gull", "1"))
     for folder in harbour.root.parents:
         if folder != Path("/") and folder.stat().st_uid == 0:
             folder.chmod(folder.stat().st_mode | 0o055)
@@ -235,7 +235,7 @@ def test_two_velpins_wait_for_each_other(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("data", ["", "{", "[]", '{"number": 1}'])
-def test_a_damaged_journal_entry_is_named(harbour: Harbour, data: str) -> None:
+def test_a_damaged_journal_entry_is_named(harbour: DebHarbour, data: str) -> None:
     harbour.put("var/lib/velpin/journal/000001.json", data)
     said = harbour.run("journal")
     assert said.code == 3
@@ -246,7 +246,7 @@ def test_a_damaged_journal_entry_is_named(harbour: Harbour, data: str) -> None:
 
 
 def test_a_journal_that_may_not_be_read_is_not_called_damaged(
-    harbour: Harbour, journal: Journal, monkeypatch: pytest.MonkeyPatch
+    harbour: DebHarbour, journal: Journal, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     journal.make(EDITS, "c", "s")
 
@@ -260,7 +260,9 @@ def test_a_journal_that_may_not_be_read_is_not_called_damaged(
     assert said.err.splitlines()[1] == "  run it as root"
 
 
-def test_what_a_kill_left_is_cleared_by_the_next_change(harbour: Harbour, journal: Journal) -> None:
+def test_what_a_kill_left_is_cleared_by_the_next_change(
+    harbour: DebHarbour, journal: Journal
+) -> None:
     for step in range(1, 60):
         killed_at(step, lambda: journal.make(EDITS, "c", "s"))
         if list(harbour.root.rglob("*.velpin-part")):

@@ -11,9 +11,7 @@ from typing import NamedTuple
 
 import pytest
 
-from tests.alpm_harbour import AlpmHarbour
-from tests.conftest import Harbour
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
 from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.demo.alpm_files import DemoArchive as AlpmPackage
@@ -27,9 +25,9 @@ from velpin.model.rule import Rule
 
 def deb_host(folder: Path) -> Path:
     """A root: `gull` in two sources, the newer installed nowhere; `tern` installed and held."""
-    harbour = Harbour(folder)
-    harbour.simple("base", ("gull", "1"), ("tern", "1"))
-    harbour.simple("vendor", ("gull", "2"), ("vendor-tool", "5"))
+    harbour = DebHarbour(folder)
+    harbour.source("base", ("gull", "1"), ("tern", "1"))
+    harbour.source("vendor", ("gull", "2"), ("vendor-tool", "5"))
     harbour.installed(("gull", "1"), ("tern", "1", "hold ok installed"))
     return harbour.root
 

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.demo.build import build
 from velpin.demo.serve import served
 from velpin.front.cli import _CHANGES, _COMMANDS
@@ -37,7 +37,7 @@ def test_every_command_has_a_paragraph_and_two_examples() -> None:
 
 
 @pytest.mark.parametrize("command", sorted(_COMMANDS))
-def test_help_shows_the_examples(harbour: Harbour, command: str) -> None:
+def test_help_shows_the_examples(harbour: DebHarbour, command: str) -> None:
     said = harbour.run(command, "--help")
     assert said.code == 0
     for example in USAGE[command].examples:
@@ -49,11 +49,11 @@ def test_help_shows_the_examples(harbour: Harbour, command: str) -> None:
     assert in_help.partition("\n")[2] == said.out.partition("\n")[2]
 
 
-def test_the_list_of_commands_cuts_no_sentence(harbour: Harbour) -> None:
+def test_the_list_of_commands_cuts_no_sentence(harbour: DebHarbour) -> None:
     assert "...\n" not in harbour.run("--help").out.replace("[ARGS]...\n", "")
 
 
-def test_topics(harbour: Harbour) -> None:
+def test_topics(harbour: DebHarbour) -> None:
     listed = harbour.run("help").out
     for topic in TOPICS:
         told = harbour.run("help", topic)

@@ -10,13 +10,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import Harbour
 from tests.deb_newer_statements import NEWER, STATEMENTS
 from tests.deb_statements import built, comes
-from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
+from tests.harbours import DNF, ZYPP, DebHarbour, RpmHarbour
 from tests.rpm_newer_statements import DNF_STATEMENTS, LOCKS, ZYPP_STATEMENTS, lock, vendors
 from tests.rpm_statements import Case
 from tests.rpm_statements import built as rpm_built
+from velpin.demo.rpm_files import DemoRpm as P
 from velpin.errors import HostFileError, UsageError
 from velpin.files.tree import Tree
 from velpin.kinds.rpm.pattern import Named
@@ -37,7 +37,9 @@ from velpin.kinds.rpm_dnf.vendors import read_vendor_changes
         ("apt 3.3 [Status=deinstall ok config-files]", ("older", "assumed")),
     ],
 )
-def test_a_deb_host_by_its_record(harbour: Harbour, here: str, expected: tuple[str, str]) -> None:
+def test_a_deb_host_by_its_record(
+    harbour: DebHarbour, here: str, expected: tuple[str, str]
+) -> None:
     found = built(harbour, "a 1", here).host().installer
     assert (found.generation, found.known_by) == expected
 
@@ -86,7 +88,7 @@ def test_of_two_installers_the_one_that_the_command_leads_to(tmp_path: Path) -> 
     assert "newer" in harbour.run("host")[1]
 
 
-def test_the_setting_counts_where_the_host_does_not_tell(harbour: Harbour) -> None:
+def test_the_setting_counts_where_the_host_does_not_tell(harbour: DebHarbour) -> None:
     harbour.put("etc/velpin/velpin.toml", '[forecast]\ngeneration = "newer"\n')
     assert built(harbour, "a 1").host().installer[2:] == ("newer", "setting")
     assert "as Velpin's settings say" in harbour.run("host").out
@@ -101,7 +103,7 @@ def test_the_setting_counts_where_the_host_does_not_tell(harbour: Harbour) -> No
         ("forecast = 1\n", "is not a table"),
     ],
 )
-def test_a_setting_that_is_not_understood(harbour: Harbour, text: str, what: str) -> None:
+def test_a_setting_that_is_not_understood(harbour: DebHarbour, text: str, what: str) -> None:
     harbour.put("etc/velpin/velpin.toml", text)
     with pytest.raises(HostFileError, match=what):
         _ = built(harbour, "a 1").host().installer
@@ -112,7 +114,7 @@ def test_a_setting_that_is_not_understood(harbour: Harbour, text: str, what: str
 DIFFERENT = ("x 1 [Depends=v]; aa 1 [Provides=v]; zz 1 [Provides=v]; r 1", "")
 
 
-def test_what_is_asked_for_goes_before_the_record(harbour: Harbour) -> None:
+def test_what_is_asked_for_goes_before_the_record(harbour: DebHarbour) -> None:
     host = built(harbour, DIFFERENT[0], "apt 2.6").host()
     assert [change.name for change in host.forecast(["x"]).changes] == ["x", "zz"]
     other = host.with_generation("newer")
@@ -121,7 +123,7 @@ def test_what_is_asked_for_goes_before_the_record(harbour: Harbour) -> None:
     assert other.with_edits({}).installer.generation == "newer"
 
 
-def test_both_side_by_side(harbour: Harbour) -> None:
+def test_both_side_by_side(harbour: DebHarbour) -> None:
     built(harbour, DIFFERENT[0], "apt 2.6")
     said = harbour.run("forecast", "x", "--compare-generations").out
     assert "older (this host): 2 packages change\nnewer: 2 packages change\n" in said
@@ -132,22 +134,22 @@ def test_both_side_by_side(harbour: Harbour) -> None:
     assert [one["name"] for one in told["differences"]] == ["aa", "zz"]
 
 
-def test_one_that_refuses_is_told(harbour: Harbour) -> None:
+def test_one_that_refuses_is_told(harbour: DebHarbour) -> None:
     built(harbour, "e 1 [Essential=yes] [Depends=gone]; a 2", "apt 2.6; a 1")
     said = harbour.run("forecast", "--upgrade", "--compare-generations").out
     assert "older (this host): 1 package change" in said
     assert "newer: refused: its dependencies cannot all be met" in said
 
 
-def test_generations_that_are_none(harbour: Harbour) -> None:
+def test_generations_that_are_none(harbour: DebHarbour) -> None:
     built(harbour, "a 1")
     assert harbour.run("forecast", "a", "--generation", "oldest").code == 2
     with pytest.raises(UsageError):
         harbour.host().with_generation("oldest")  # type: ignore[arg-type]
 
 
-def test_hosts_whose_generations_decide_alike(harbour: Harbour, tmp_path: Path) -> None:
-    alpm = Harbour(tmp_path / "alpm")
+def test_hosts_whose_generations_decide_alike(harbour: DebHarbour, tmp_path: Path) -> None:
+    alpm = DebHarbour(tmp_path / "alpm")
     (alpm.root / "var/lib/dpkg/status").unlink()
     (alpm.root / "var/lib/dpkg/arch").unlink()
     alpm.put("etc/pacman.conf", "[options]\nArchitecture = x86_64\n")
@@ -167,7 +169,7 @@ def test_hosts_whose_generations_decide_alike(harbour: Harbour, tmp_path: Path) 
     ],
 )
 def test_deb_statement(
-    harbour: Harbour, offered: str, here: str, asked: str, expected: str | None,
+    harbour: DebHarbour, offered: str, here: str, asked: str, expected: str | None,
     files: dict[str, str],
 ) -> None:  # fmt: skip
     assert comes(built(harbour, offered, NEWER + here, files), asked) == expected
@@ -178,7 +180,7 @@ def test_deb_statement(
     [("include=a", ("a=1", None)), ("exclude=b", ("a=1", None)), ("include=*", (None, None))],
 )
 def test_sources_of_which_some_names_count(
-    harbour: Harbour, option: str, expected: tuple[str | None, str | None]
+    harbour: DebHarbour, option: str, expected: tuple[str | None, str | None]
 ) -> None:
     built(harbour, "a 1; b 1", NEWER)
     file = next((harbour.root / "etc/apt/sources.list.d").iterdir())
@@ -189,7 +191,7 @@ def test_sources_of_which_some_names_count(
 
 
 @pytest.mark.parametrize("option", ["include=a exclude=b", "snapshot=20260101T000000Z"])
-def test_options_that_stop_everything(harbour: Harbour, option: str) -> None:
+def test_options_that_stop_everything(harbour: DebHarbour, option: str) -> None:
     built(harbour, "a 1", NEWER)
     file = next((harbour.root / "etc/apt/sources.list.d").iterdir())
     file.write_text(file.read_text().replace("trusted=yes", f"trusted=yes {option}"))
@@ -197,7 +199,7 @@ def test_options_that_stop_everything(harbour: Harbour, option: str) -> None:
     assert harbour.host().with_generation("older").forecast(["a"]).ok
 
 
-def test_the_reasons_of_a_search_are_told(harbour: Harbour) -> None:
+def test_the_reasons_of_a_search_are_told(harbour: DebHarbour) -> None:
     built(harbour, "x 1 [Depends=y] [Conflicts=m]; y 1 [Recommends=r]; r 1; m 1", NEWER + "m 1")
     roles = {one.name: (one.role, one.by) for one in harbour.host().forecast(["x"]).changes}
     assert roles == {
@@ -206,20 +208,22 @@ def test_the_reasons_of_a_search_are_told(harbour: Harbour) -> None:
     }  # fmt: skip
 
 
-def test_what_an_upgrade_holds_back_is_told(harbour: Harbour) -> None:
+def test_what_an_upgrade_holds_back_is_told(harbour: DebHarbour) -> None:
     built(harbour, "a 2 [Conflicts=m]; m 1", NEWER + "a 1; m 1")
     (held,) = harbour.host().forecast_upgrade().held_back
     assert (held.name, held.why[0].code) == ("a", "excludes")
 
 
-def test_a_refusal_names_the_cause(harbour: Harbour) -> None:
+def test_a_refusal_names_the_cause(harbour: DebHarbour) -> None:
     built(harbour, "x 1 [Depends=y]; y 1 [Depends=gone]", NEWER)
     said = harbour.run("forecast", "x").out
     assert "x 1 needs y" in said
     assert "y 1 needs gone" in said
 
 
-def test_a_search_that_gives_up_says_so(harbour: Harbour, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_search_that_gives_up_says_so(
+    harbour: DebHarbour, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("velpin.kinds.deb.engine.search._MOST", 0)
     built(harbour, "x 1 [Depends=a | b]; a 1 [Depends=gone]; b 1", NEWER)
     assert "no answer was found within the limits" in harbour.run("forecast", "x").out
@@ -269,7 +273,7 @@ def test_the_tool_goes_before_the_library(
     harbour.put("etc/zypp/zypp.conf", f"[main]\nsolver.onlyRequires = {library}\n")
     said = f"installRecommends = {tool}\n" if tool else ""
     harbour.put("etc/zypp/zypper.conf", f"[solver]\n{said}")
-    assert len(harbour.refresh().changes("a")) == expected
+    assert len(harbour.refresh().changes("a") or ()) == expected
 
 
 def test_locks_may_lie_elsewhere_or_be_switched_off(tmp_path: Path) -> None:

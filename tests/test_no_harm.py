@@ -10,8 +10,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.checkup_hosts import ALPM, DEB, DNF, KINDS, RPM, THEIRS, VENDOR, ZYPP, Item, Post
-from tests.conftest import Harbour
+from tests.checkup_hosts import THEIRS, VENDOR, Item, Post
+from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP, DebHarbour
 from tests.program import state
 from velpin.change.journal import Journal
 from velpin.demo.signer import Signer
@@ -76,7 +76,7 @@ def test_a_source_behind_a_link_is_dropped_and_what_it_leads_to_stays(post: Post
     assert state(post.root) == before
 
 
-def test_an_interrupted_removal_of_a_link_is_put_right(harbour: Harbour) -> None:
+def test_an_interrupted_removal_of_a_link_is_put_right(harbour: DebHarbour) -> None:
     tree = Tree(harbour.root)
     harbour.put("srv/mine", "text")
     link = harbour.root / "etc/apt/here.list"
@@ -352,7 +352,7 @@ def test_pruning_takes_back_the_part_of_a_merged_rule_that_nobody_says(post: Pos
     assert "gull" not in out
 
 
-def test_a_change_without_edits_is_not_recorded(harbour: Harbour) -> None:
+def test_a_change_without_edits_is_not_recorded(harbour: DebHarbour) -> None:
     harbour.put("etc/a", "same")
     journal = Journal(Tree(harbour.root))
     for edits in ({}, {"etc/a": b"same"}, {"etc/none": None}):

@@ -7,14 +7,14 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 
 
 @pytest.fixture
-def seen(harbour: Harbour) -> Harbour:
+def seen(harbour: DebHarbour) -> DebHarbour:
     """A host with a saved picture, `gull-watch` watched."""
-    harbour.simple("base", ("gull", "1"), ("tern", "1"))
-    harbour.simple("vendor", ("gull-watch", "1"))
+    harbour.source("base", ("gull", "1"), ("tern", "1"))
+    harbour.source("vendor", ("gull-watch", "1"))
     harbour.installed(("gull", "1"), ("tern", "1"))
     harbour.ready()
     said = harbour.run("shift", "--save", str(harbour.folder / "pic"), "gull-watch")
@@ -23,7 +23,7 @@ def seen(harbour: Harbour) -> Harbour:
     return harbour
 
 
-def drift(harbour: Harbour) -> list[tuple[str, str | None, str | None, list[str]]]:
+def drift(harbour: DebHarbour) -> list[tuple[str, str | None, str | None, list[str]]]:
     """Name, version then, version now, causes."""
     said = harbour.run("shift", "--since", str(harbour.folder / "pic"), "--json")
     found = json.loads(said.out)["drift"]
@@ -37,56 +37,56 @@ def drift(harbour: Harbour) -> list[tuple[str, str | None, str | None, list[str]
     ]  # fmt: skip
 
 
-def test_nothing(seen: Harbour) -> None:
+def test_nothing(seen: DebHarbour) -> None:
     assert drift(seen) == []
     assert "nothing has drifted since" in seen.run("shift", "--since", str(seen.folder / "pic")).out
 
 
-def test_a_source_has_something_new(seen: Harbour) -> None:
-    seen.repository("base", [("gull", "2"), ("tern", "1")])
+def test_a_source_has_something_new(seen: DebHarbour) -> None:
+    seen.repository("base", ("gull", "2"), ("tern", "1"))
     seen.ready()
     assert drift(seen) == [("gull", "1", "2", ["content"])]
     said = seen.run("shift", "--since", str(seen.folder / "pic"))
     assert "gull     1 from base  2 from base  a source's content" in said.out
 
 
-def test_a_rule(seen: Harbour) -> None:
+def test_a_rule(seen: DebHarbour) -> None:
     assert seen.run("bar", "gull-watch", "--from", "vendor", "--yes").code == 0
     assert drift(seen) == [("gull-watch", "1", None, ["rule"])]
     assert "1 new rule since then" in seen.run("shift", "--since", str(seen.folder / "pic")).out
 
 
-def test_a_source_came_or_went(seen: Harbour) -> None:
+def test_a_source_came_or_went(seen: DebHarbour) -> None:
     assert seen.run("off", "vendor", "--yes").code == 0
     assert drift(seen) == [("gull-watch", "1", None, ["sources"])]
     assert "sources that went: vendor" in seen.run("shift", "--since", str(seen.folder / "pic")).out
-    seen.simple("third", ("tern", "7"))
+    seen.source("third", ("tern", "7"))
     seen.ready()
     assert ("tern", "1", "7", ["sources"]) in drift(seen)
 
 
-def test_the_host_itself(seen: Harbour) -> None:
+def test_the_host_itself(seen: DebHarbour) -> None:
     seen.installed(("gull", "3"))
     assert drift(seen) == [("gull", "1", "3", ["host"]), ("tern", "1", None, ["host"])]
 
 
-def test_two_causes_at_once_and_a_name_that_comes(seen: Harbour) -> None:
-    seen.repository("base", [("gull", "2"), ("tern", "1")])
+def test_two_causes_at_once_and_a_name_that_comes(seen: DebHarbour) -> None:
+    seen.repository("base", ("gull", "2"), ("tern", "1"))
     seen.installed(("gull", "1"), ("tern", "1"), ("kelp", "1"))
     seen.ready()
     assert seen.run("prefer", "vendor", "--over", "base", "--yes").code == 0
     assert drift(seen) == [("gull", "1", "2", ["content"]), ("kelp", None, "1", ["host"])]
 
 
-def test_what_holds_it_back(seen: Harbour) -> None:
-    seen.repository("base", [("gull", "2"), ("tern", "1")])
+def test_what_holds_it_back(seen: DebHarbour) -> None:
+    seen.repository("base", ("gull", "2"), ("tern", "1"))
     seen.ready()
     assert seen.run("shift", "--save", str(seen.folder / "pic")).code == 0
     assert seen.run("keep", "gull", "--yes").code == 0
     assert drift(seen) == [("gull", "2", "1", ["rule"])]
 
 
-def test_the_file_is_open_lines(seen: Harbour) -> None:
+def test_the_file_is_open_lines(seen: DebHarbour) -> None:
     first, *rest = map(json.loads, (seen.folder / "pic").read_text().splitlines())
     assert (first["velpin"], first["format"], first["watched"]) == ("picture", 1, ["gull-watch"])
     assert first["sources"]["vendor"]["on"] is True
@@ -108,7 +108,7 @@ def test_the_file_is_open_lines(seen: Harbour) -> None:
         (lambda text: text.replace("[[", "[["[:1], 1), 2),
     ],
 )
-def test_what_is_no_picture(seen: Harbour, change: object, line: int) -> None:
+def test_what_is_no_picture(seen: DebHarbour, change: object, line: int) -> None:
     path = seen.folder / "pic"
     assert callable(change)
     path.write_text(change(path.read_text()))
@@ -116,7 +116,7 @@ def test_what_is_no_picture(seen: Harbour, change: object, line: int) -> None:
     assert (said.code, f"pic:{line}: not a snapshot" in said.err) == (3, True), said.err
 
 
-def test_only_a_picture_is_written_over(seen: Harbour) -> None:
+def test_only_a_picture_is_written_over(seen: DebHarbour) -> None:
     path = seen.folder / "pic"
     assert seen.run("shift", "--save", str(path)).code == 0
     path.write_text("something dear\n")
@@ -136,7 +136,7 @@ def test_only_a_picture_is_written_over(seen: Harbour) -> None:
     ],
 )
 def test_wrong_use(
-    seen: Harbour, words: list[str], code: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    seen: DebHarbour, words: list[str], code: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.chdir(tmp_path)
     assert seen.run("shift", *words).code == code

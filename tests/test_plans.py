@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.change.journal import FOLDER, Journal
 from velpin.change.plan import Plan, check_writable, plan_undo
 from velpin.errors import CannotWrite, ChangedSince, PlanRefused, Refusal, StoreError
@@ -24,14 +24,14 @@ UNMET, OTHERWISE = Verdict(False, Reason("x", {}), Place("etc/r", 3)), Verdict(F
 
 
 @pytest.fixture
-def tree(harbour: Harbour) -> Tree:
+def tree(harbour: DebHarbour) -> Tree:
     harbour.put(A, "a")
     harbour.put(B, "b")
     return Tree(harbour.root)
 
 
 @pytest.fixture
-def journal(harbour: Harbour) -> Journal:
+def journal(harbour: DebHarbour) -> Journal:
     times = iter(range(1000, 9000))
     return Journal(Tree(harbour.root), lambda: float(next(times)))
 
@@ -169,7 +169,9 @@ def test_who_may_write(
 # -- the journal ---------------------------------------------------------------------------
 
 
-def test_the_undoing_of_an_entry_is_planned(harbour: Harbour, tree: Tree, journal: Journal) -> None:
+def test_the_undoing_of_an_entry_is_planned(
+    harbour: DebHarbour, tree: Tree, journal: Journal
+) -> None:
     (harbour.root / A).chmod(0o640)
     entry = journal.make({A: b"1", B: None, C: b"c"}, "one", "do it", modes={A: 0o600})
     found = plan_undo(tree, entry)
@@ -178,7 +180,7 @@ def test_the_undoing_of_an_entry_is_planned(harbour: Harbour, tree: Tree, journa
     assert (found.command, found.summary) == ("velpin undo 1", "undo 1: do it")
 
 
-def damage(harbour: Harbour, number: int) -> None:
+def damage(harbour: DebHarbour, number: int) -> None:
     harbour.put(f"{FOLDER}/journal/{number:06d}.json", "{").chmod(0o600)
 
 
@@ -190,7 +192,7 @@ def damage(harbour: Harbour, number: int) -> None:
     ],
 )  # fmt: skip
 def test_which_entry_is_taken_back(
-    harbour: Harbour, tree: Tree, journal: Journal, damaged: int, asked: int, found: Any
+    harbour: DebHarbour, tree: Tree, journal: Journal, damaged: int, asked: int, found: Any
 ) -> None:
     for text in (b"1", b"2", b"3"):
         journal.make({A: text}, "one", "do it")
@@ -275,7 +277,7 @@ GOOD: dict[str, Any] = {"mode": "644", "owner": [0, 0], "text": "x"}
     ],
 )  # fmt: skip
 def test_what_an_entry_may_say(
-    harbour: Harbour, tree: Tree, journal: Journal, change: dict[str, Any], read: bool
+    harbour: DebHarbour, tree: Tree, journal: Journal, change: dict[str, Any], read: bool
 ) -> None:
     entry: dict[str, Any] = {
         "number": 1, "time": 5.0, "command": "c", "summary": "s", "undoes": 0, "folders": [],

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.errors import HostFileError
 from velpin.kinds.deb.preferences import (
     NEVER,
@@ -135,7 +135,7 @@ def test_package_names(names: str, native: bool, foreign: bool) -> None:
     assert told == [native, foreign]
 
 
-def test_both_places_in_byte_order_and_names_passed_over(harbour: Harbour) -> None:
+def test_both_places_in_byte_order_and_names_passed_over(harbour: DebHarbour) -> None:
     for name in ("preferences", "preferences.d/9", "preferences.d/10.pref", "preferences.d/a-b.pref",
                  "preferences.d/a.pref", "preferences.d/B", "preferences.d/x.bak", "preferences.d/x~"):  # fmt: skip
         harbour.put(f"etc/apt/{name}", record("gull", "version 1"))

@@ -17,7 +17,7 @@ import jsonschema
 import pytest
 
 import velpin
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.core.host import Host
 from velpin.demo.signer import Signer
 
@@ -32,10 +32,10 @@ SHOWN = {
 
 
 @pytest.fixture
-def root(harbour: Harbour, signer: Signer) -> Path:
-    harbour.simple("base", ("tide-gauge", "2.1-3"), ("fog-signal", "1"))
+def root(harbour: DebHarbour, signer: Signer) -> Path:
+    harbour.source("base", ("tide-gauge", "2.1-3"), ("fog-signal", "1"))
     harbour.installed(("fog-signal", "1"))
-    harbour.repository("vendor", [("gullwatch", "5"), ("tide-gauge", "9")], signer=signer)
+    harbour.repository("vendor", ("gullwatch", "5"), ("tide-gauge", "9"), signer=signer)
     (harbour.folder / "vendor.asc").write_bytes(signer.public)
     harbour.ready()
     return harbour.root
@@ -55,9 +55,9 @@ def test_a_forecast_in_a_script(root: Path, capsys: pytest.CaptureFixture[str]) 
     )
 
 
-def test_a_check_before_a_deployment(root: Path, harbour: Harbour) -> None:
+def test_a_check_before_a_deployment(root: Path, harbour: DebHarbour) -> None:
     made = run_example(1)
-    harbour.simple("base", ("tide-gauge", "2.1-4"), ("fog-signal", "2"))
+    harbour.source("base", ("tide-gauge", "2.1-4"), ("fog-signal", "2"))
     harbour.ready()
     assert made["check"](root)  # the installer itself has no index yet
     fetched = velpin.open_host(root)
@@ -77,7 +77,7 @@ def test_a_checkup_that_mends(root: Path, capsys: pytest.CaptureFixture[str]) ->
     assert (root / "etc/apt/sources.list.d/base.list").stat().st_mode & 0o777 == 0o644
 
 
-def test_a_host_made_as_a_file_says(root: Path, harbour: Harbour) -> None:
+def test_a_host_made_as_a_file_says(root: Path, harbour: DebHarbour) -> None:
     made = run_example(3)
     file = harbour.folder / "host.toml"
     file.write_text('velpin-host = 1\n[[rule]]\nsays = "keep fog-signal"\n')
@@ -87,10 +87,10 @@ def test_a_host_made_as_a_file_says(root: Path, harbour: Harbour) -> None:
     assert made["make_so"](root, file) == ["tide-gauge in version 9: comes in version 2.1-3"]
 
 
-def test_a_source_added_with_its_key(root: Path, harbour: Harbour, signer: Signer) -> None:
+def test_a_source_added_with_its_key(root: Path, harbour: DebHarbour, signer: Signer) -> None:
     made = run_example(4)
     key = str(harbour.folder / "vendor.asc")
-    before = harbour.bytes()
+    before = harbour.files()
     address = f"file://{harbour.folder}/repos/vendor"
     assert made["add_vendor"](root, address, key, signer.fingerprint) == 1
     host = velpin.open_host(root)
@@ -99,7 +99,7 @@ def test_a_source_added_with_its_key(root: Path, harbour: Harbour, signer: Signe
         ("5", "gullwatch"), ("2.1-3", "base"),
     ]  # fmt: skip
     host.apply(host.plan_undo())
-    assert harbour.bytes() == before
+    assert harbour.files() == before
     with pytest.raises(velpin.TrustError, match="fingerprint"):
         made["add_vendor"](root, address, key, "A" * 40)
 
@@ -179,7 +179,7 @@ PRINTED = [
 
 
 @pytest.mark.slow  # every command, on every kind
-def test_what_is_printed_is_what_the_schema_says(root: Path, harbour: Harbour) -> None:
+def test_what_is_printed_is_what_the_schema_says(root: Path, harbour: DebHarbour) -> None:
     for words, command in PRINTED:
         said = harbour.run(*(word.format(harbour.folder) for word in words), "--json")
         value = json.loads(said.out)

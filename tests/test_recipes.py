@@ -16,9 +16,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.alpm_harbour import AlpmHarbour
-from tests.conftest import Harbour, offer
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour, offer
 from velpin.demo.alpm_files import PACKERS
 from velpin.demo.alpm_files import DemoArchive as P
 from velpin.demo.rpm_files import DemoRpm as R
@@ -330,9 +328,9 @@ def test_recipes_of_every_form_are_told_last_and_never_chosen(
     assert "odd" in alpm.run("refresh")[2]
 
 
-def build(harbour: AlpmHarbour | RpmHarbour | Harbour, *words: str) -> dict[str, Any]:
+def build(harbour: AlpmHarbour | RpmHarbour | DebHarbour, *words: str) -> dict[str, Any]:
     """What a forecast tells of building."""
-    if isinstance(harbour, Harbour):
+    if isinstance(harbour, DebHarbour):
         found = json.loads(harbour.run("forecast", "--json", *words).out)
     else:
         found = harbour.forecast(*words)
@@ -513,11 +511,11 @@ def test_a_broken_file_of_a_source_is_told(alpm: AlpmHarbour) -> None:
     assert alpm.changes("lens") == {"lens": "1.0-1 base"}
 
 
-def test_recipes_of_a_deb_host(harbour: Harbour, tmp_path: Path) -> None:
+def test_recipes_of_a_deb_host(harbour: DebHarbour, tmp_path: Path) -> None:
     rows = [offer("libtide-dev", "1.6-1"), offer("glass", "1"), offer("wild", "1"),
             offer("bird", "1", Provides="parrot"),
             offer("aviary", "1", Depends="gull-cam (>= 1:1)")]  # fmt: skip
-    harbour.source("base", harbour.repository("base", rows))
+    harbour.source("base", *rows)
     harbour.installed(("glass", "1"))
     harbour.ready()
     place = _folder(tmp_path, {"gull-cam.dsc": DSC, "more/Sources": SOURCES})

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.demo.signer import Signer
 from velpin.errors import VelpinError
 from velpin.kinds.deb.refresh import DebRefreshed
@@ -20,23 +20,23 @@ DAY = 86400.0
 
 
 @pytest.fixture
-def signed(harbour: Harbour, signer: Signer) -> Harbour:
+def signed(harbour: DebHarbour, signer: Signer) -> DebHarbour:
     """A source `gullwatch`, signed and its key named."""
-    address = harbour.repository("gullwatch", [("gull", "1")], signer=signer)
+    address = harbour.repository("gullwatch", ("gull", "1"), signer=signer)
     harbour.put("usr/share/keyrings/gullwatch.asc", signer.public)
-    harbour.source("gullwatch", address, signed_by="/usr/share/keyrings/gullwatch.asc")
+    harbour.source_at("gullwatch", address, signed_by="/usr/share/keyrings/gullwatch.asc")
     return harbour
 
 
-def dists(harbour: Harbour) -> Path:
+def dists(harbour: DebHarbour) -> Path:
     return harbour.folder / "repos/gullwatch/dists/jetty"
 
 
-def fetched(harbour: Harbour, now: float | None = None) -> DebRefreshed:
-    return harbour.refresh(now)["gullwatch"]
+def fetched(harbour: DebHarbour, now: float | None = None) -> DebRefreshed:
+    return harbour.refreshed(now)["gullwatch"]
 
 
-def failed(harbour: Harbour, kind: str, said: str, now: float | None = None) -> VelpinError:
+def failed(harbour: DebHarbour, kind: str, said: str, now: float | None = None) -> VelpinError:
     """The refresh fails so, and what was known before is still known."""
     before = harbour.host().offers(["gull"])
     error = fetched(harbour, now).error
@@ -47,16 +47,16 @@ def failed(harbour: Harbour, kind: str, said: str, now: float | None = None) -> 
     return error
 
 
-def version(harbour: Harbour) -> str | None:
+def version(harbour: DebHarbour) -> str | None:
     return harbour.host().forecast(["gull"]).answers[0].version
 
 
-def test_new_then_unchanged_then_new(signed: Harbour, signer: Signer) -> None:
+def test_new_then_unchanged_then_new(signed: DebHarbour, signer: Signer) -> None:
     assert fetched(signed).outcome == "new"
     assert version(signed) == "1"
     again = fetched(signed)
     assert (again.outcome, again.bytes) == ("unchanged", 0)
-    signed.repository("gullwatch", [("gull", "2")], signer=signer)
+    signed.repository("gullwatch", ("gull", "2"), signer=signer)
     assert fetched(signed).outcome == "new"
     assert version(signed) == "2"
     (folder,) = (signed.root / "var/cache/velpin/fetched").iterdir()
@@ -64,16 +64,16 @@ def test_new_then_unchanged_then_new(signed: Harbour, signer: Signer) -> None:
 
 
 @pytest.mark.parametrize("form", ["InRelease", "Release"])
-def test_either_form_of_signature(signed: Harbour, form: str) -> None:
+def test_either_form_of_signature(signed: DebHarbour, form: str) -> None:
     for name in {"InRelease": ["Release", "Release.gpg"], "Release": ["InRelease"]}[form]:
         (dists(signed) / name).unlink()
     assert fetched(signed).error is None
     assert version(signed) == "1"
 
 
-def test_a_key_that_is_not_named(signed: Harbour, stranger: Signer) -> None:
+def test_a_key_that_is_not_named(signed: DebHarbour, stranger: Signer) -> None:
     fetched(signed)
-    signed.repository("gullwatch", [("gull", "2")], signer=stranger)
+    signed.repository("gullwatch", ("gull", "2"), signer=stranger)
     error = failed(signed, "MissingKey", "names the key ")
     assert "velpin add gullwatch --key FILE-or-URL" in error.hint
 
@@ -84,9 +84,9 @@ def test_a_key_that_is_not_named(signed: Harbour, stranger: Signer) -> None:
      ("none", False), ("missing", False), ("other fingerprint", False), ("junk", False)],
 )  # fmt: skip
 def test_the_ways_to_name_a_key(
-    harbour: Harbour, signer: Signer, stranger: Signer, how: str, works: bool
+    harbour: DebHarbour, signer: Signer, stranger: Signer, how: str, works: bool
 ) -> None:
-    address = harbour.repository("gullwatch", [("gull", "1")], signer=signer)
+    address = harbour.repository("gullwatch", ("gull", "1"), signer=signer)
     import pysequoia
 
     binary = bytes(pysequoia.Cert.from_bytes(signer.public))
@@ -109,16 +109,18 @@ def test_the_ways_to_name_a_key(
     assert error is None or type(error).__name__ == "MissingKey"
 
 
-def test_a_changed_release_file(signed: Harbour) -> None:
+def test_a_changed_release_file(signed: DebHarbour) -> None:
     path = dists(signed) / "InRelease"
     path.write_bytes(path.read_bytes().replace(b"Suite: jetty", b"Suite: wreck"))
     failed(signed, "BadSignature", "changed after it was signed")
 
 
 @pytest.mark.parametrize("what", ["flip", "cut", "longer", "inside"])
-def test_an_index_that_is_not_what_was_promised(signed: Harbour, signer: Signer, what: str) -> None:
+def test_an_index_that_is_not_what_was_promised(
+    signed: DebHarbour, signer: Signer, what: str
+) -> None:
     fetched(signed)
-    signed.repository("gullwatch", [("gull", "2")], signer=signer)
+    signed.repository("gullwatch", ("gull", "2"), signer=signer)
     folder = dists(signed) / "main/binary-amd64"
     xz = folder / "Packages.xz"
     data = xz.read_bytes()
@@ -142,7 +144,7 @@ def test_an_index_that_is_not_what_was_promised(signed: Harbour, signer: Signer,
 
 
 @pytest.mark.slow
-def test_an_index_that_unpacks_without_end(signed: Harbour, signer: Signer) -> None:
+def test_an_index_that_unpacks_without_end(signed: DebHarbour, signer: Signer) -> None:
     bomb = lzma.compress(b"x" * 30_000_000)
     release = (dists(signed) / "Release").read_text().partition("SHA256:")[0] + "SHA256:\n"
     release += f" {hashlib.sha256(bomb).hexdigest()} {len(bomb)} main/binary-amd64/Packages.xz\n"
@@ -151,7 +153,7 @@ def test_an_index_that_unpacks_without_end(signed: Harbour, signer: Signer) -> N
     failed(signed, "ChecksumMismatch", "unpacked it is not")
 
 
-def test_another_form_serves_where_one_is_missing(signed: Harbour) -> None:
+def test_another_form_serves_where_one_is_missing(signed: DebHarbour) -> None:
     for end in (".xz", ".gz"):
         (dists(signed) / f"main/binary-amd64/Packages{end}").unlink()
     assert fetched(signed).error is None
@@ -161,9 +163,9 @@ def test_another_form_serves_where_one_is_missing(signed: Harbour) -> None:
     failed(signed, "NotThere", "the server has none of its forms")
 
 
-def test_by_hash(harbour: Harbour, signer: Signer) -> None:
-    address = harbour.repository("gullwatch", [("gull", "1")], by_hash=True)
-    harbour.source("gullwatch", address)
+def test_by_hash(harbour: DebHarbour, signer: Signer) -> None:
+    address = harbour.repository("gullwatch", ("gull", "1"), by_hash=True)
+    harbour.source_at("gullwatch", address)
     for path in (dists(harbour) / "main/binary-amd64").glob("Packages*"):
         path.unlink()
     assert fetched(harbour).error is None
@@ -179,10 +181,10 @@ def test_by_hash(harbour: Harbour, signer: Signer) -> None:
     ],
 )  # fmt: skip
 def test_whether_files_are_asked_for_by_digest(
-    harbour: Harbour, said: str, where: str, promised: str, works: bool
+    harbour: DebHarbour, said: str, where: str, promised: str, works: bool
 ) -> None:
-    address = harbour.repository("gullwatch", [("gull", "1")], by_hash=True)
-    harbour.source(
+    address = harbour.repository("gullwatch", ("gull", "1"), by_hash=True)
+    harbour.source_at(
         "gullwatch",
         address,
         trusted="yes",
@@ -211,11 +213,11 @@ def test_whether_files_are_asked_for_by_digest(
     ],
 )
 def test_how_long_a_release_file_holds(
-    harbour: Harbour, until: str, conf: str, option: str, works: bool
+    harbour: DebHarbour, until: str, conf: str, option: str, works: bool
 ) -> None:
     fields = {"Label": "G"} | ({"Valid-Until": "Mon, 01 Jan 2024 00:00:00 UTC"} if until else {})
-    address = harbour.repository("gullwatch", [("gull", "1")], fields=fields)
-    harbour.source(
+    address = harbour.repository("gullwatch", ("gull", "1"), fields=fields)
+    harbour.source_at(
         "gullwatch", address, trusted="yes", **({"valid_until_max": option} if option else {})
     )
     harbour.put("etc/apt/apt.conf", f"Acquire {{ {conf} }};")
@@ -235,13 +237,13 @@ CHANGES = "Acquire::AllowReleaseInfoChange"
     ],
 )  # fmt: skip
 def test_what_a_source_may_change_of_itself(
-    harbour: Harbour, field: str, conf: str, works: bool
+    harbour: DebHarbour, field: str, conf: str, works: bool
 ) -> None:
     head = {"Label": "G", "Suite": "jetty", "NotAutomatic": "no"}
-    harbour.source("gullwatch", harbour.repository("gullwatch", [("gull", "1")], fields=head))
+    harbour.source_at("gullwatch", harbour.repository("gullwatch", ("gull", "1"), fields=head))
     fetched(harbour)
     harbour.put("etc/apt/apt.conf", conf)
-    harbour.repository("gullwatch", [("gull", "2")], fields={**head, field: "yes"})
+    harbour.repository("gullwatch", ("gull", "2"), fields={**head, field: "yes"})
     assert (fetched(harbour).error is None) == works
 
 
@@ -260,34 +262,34 @@ def test_what_a_source_may_change_of_itself(
     ids=["expired", "from the future", "no date"],
 )
 def test_dates(
-    harbour: Harbour, fields: dict[str, str], now: float | None, kind: str, said: str
+    harbour: DebHarbour, fields: dict[str, str], now: float | None, kind: str, said: str
 ) -> None:
-    harbour.source("gullwatch", harbour.repository("gullwatch", [("gull", "1")], fields=fields))
+    harbour.source_at("gullwatch", harbour.repository("gullwatch", ("gull", "1"), fields=fields))
     failed(harbour, kind, said, now)
 
 
 @pytest.mark.parametrize("where", ["option", "conf"])
-def test_dates_may_be_let_pass(harbour: Harbour, where: str) -> None:
+def test_dates_may_be_let_pass(harbour: DebHarbour, where: str) -> None:
     fields = {"Valid-Until": "Mon, 01 Jan 2024 00:00:00 UTC"}
-    address = harbour.repository("gullwatch", [("gull", "1")], fields=fields)
+    address = harbour.repository("gullwatch", ("gull", "1"), fields=fields)
     if where == "option":
-        harbour.source("gullwatch", address, trusted="yes", check_valid_until="no")
+        harbour.source_at("gullwatch", address, trusted="yes", check_valid_until="no")
     else:
-        harbour.source("gullwatch", address)
+        harbour.source_at("gullwatch", address)
         harbour.put("etc/apt/apt.conf", 'Acquire::Check-Valid-Until "false";')
     assert fetched(harbour).error is None
 
 
-def test_a_longest_time_of_validity(harbour: Harbour) -> None:
-    address = harbour.repository("gullwatch", [("gull", "1")])
-    harbour.source("gullwatch", address, trusted="yes", valid_until_max="86400")
+def test_a_longest_time_of_validity(harbour: DebHarbour) -> None:
+    address = harbour.repository("gullwatch", ("gull", "1"))
+    harbour.source_at("gullwatch", address, trusted="yes", valid_until_max="86400")
     assert fetched(harbour).error is None
     failed(harbour, "ReleaseRefused", "expired", time.time() + 2 * DAY)
 
 
-def test_an_older_release_file_is_not_taken(signed: Harbour, signer: Signer) -> None:
+def test_an_older_release_file_is_not_taken(signed: DebHarbour, signer: Signer) -> None:
     fetched(signed)
-    signed.repository("gullwatch", [("gull", "0.1")], signer=signer, date=time.time() - 9 * DAY)
+    signed.repository("gullwatch", ("gull", "0.1"), signer=signer, date=time.time() - 9 * DAY)
     result = fetched(signed)
     assert (result.outcome, result.error) == ("unchanged", None)
     (warning,) = result.warnings
@@ -304,12 +306,12 @@ def test_an_older_release_file_is_not_taken(signed: Harbour, signer: Signer) -> 
     [("Origin", True), ("Label", True), ("Codename", True), ("Suite", False), ("Version", False)],
 )
 def test_a_source_that_calls_itself_something_else(
-    signed: Harbour, signer: Signer, field: str, refused: bool
+    signed: DebHarbour, signer: Signer, field: str, refused: bool
 ) -> None:
     head = {"Origin": "G", "Label": "G", "Suite": "jetty", "Codename": "jetty", "Version": "1"}
-    signed.repository("gullwatch", [("gull", "1")], signer=signer, fields=head)
+    signed.repository("gullwatch", ("gull", "1"), signer=signer, fields=head)
     fetched(signed)
-    signed.repository("gullwatch", [("gull", "2")], signer=signer, fields={**head, field: "other"})
+    signed.repository("gullwatch", ("gull", "2"), signer=signer, fields={**head, field: "other"})
     if refused:
         error = failed(signed, "ReleaseRefused", f"changed its {field.lower()}")
         assert "--accept-changed" in error.hint
@@ -321,16 +323,14 @@ def test_a_source_that_calls_itself_something_else(
     assert version(signed) == "2"
 
 
-def test_a_suite_that_is_not_the_one_asked_for(harbour: Harbour) -> None:
-    address = harbour.repository(
-        "gullwatch", [("gull", "1")], fields={"Suite": "x", "Codename": "y"}
-    )
-    harbour.source("gullwatch", address)
+def test_a_suite_that_is_not_the_one_asked_for(harbour: DebHarbour) -> None:
+    address = harbour.repository("gullwatch", ("gull", "1"), fields={"Suite": "x", "Codename": "y"})
+    harbour.source_at("gullwatch", address)
     assert fetched(harbour).warnings[0] == "asked for jetty, but it calls itself x or y"
 
 
-def test_what_a_source_does_not_have_is_told(harbour: Harbour) -> None:
-    address = harbour.repository("gullwatch", [("gull", "1")])
+def test_what_a_source_does_not_have_is_told(harbour: DebHarbour) -> None:
+    address = harbour.repository("gullwatch", ("gull", "1"))
     harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty main extra\n")
     result = fetched(harbour)
     assert result.outcome == "new"
@@ -346,8 +346,8 @@ def test_what_a_source_does_not_have_is_told(harbour: Harbour) -> None:
 @pytest.mark.parametrize(
     ("option", "works"), [("trusted", True), ("allow-insecure", True), ("arch", False)]
 )
-def test_unsigned_sources(harbour: Harbour, option: str, works: bool) -> None:
-    address = harbour.repository("gullwatch", [("gull", "1")])
+def test_unsigned_sources(harbour: DebHarbour, option: str, works: bool) -> None:
+    address = harbour.repository("gullwatch", ("gull", "1"))
     value = "amd64" if option == "arch" else "yes"
     harbour.put("etc/apt/sources.list", f"deb [{option}={value}] {address} jetty main\n")
     if works:
@@ -356,18 +356,18 @@ def test_unsigned_sources(harbour: Harbour, option: str, works: bool) -> None:
         failed(harbour, "BadSignature", "is not signed")
 
 
-def test_a_trusted_flat_source_without_any_release_file(harbour: Harbour) -> None:
-    address = harbour.repository("gullwatch", [("gull", "1")], suite="./")
+def test_a_trusted_flat_source_without_any_release_file(harbour: DebHarbour) -> None:
+    address = harbour.repository("gullwatch", ("gull", "1"), suite="./")
     for name in ("Release", "Packages.xz"):
         (harbour.folder / "repos/gullwatch" / name).unlink()
-    harbour.source("gullwatch", address, "./")
+    harbour.source_at("gullwatch", address, "./")
     result = fetched(harbour)
     assert result.error is None
     assert "no release file" in result.warnings[0]
     assert version(harbour) == "1"
 
 
-def test_weak_digests_are_refused(signed: Harbour, signer: Signer) -> None:
+def test_weak_digests_are_refused(signed: DebHarbour, signer: Signer) -> None:
     release = (dists(signed) / "Release").read_text().partition("SHA256:")[0] + "MD5Sum:\n"
     data = (dists(signed) / "main/binary-amd64/Packages").read_bytes()
     release += f" {hashlib.md5(data).hexdigest()} {len(data)} main/binary-amd64/Packages\n"
@@ -376,17 +376,17 @@ def test_weak_digests_are_refused(signed: Harbour, signer: Signer) -> None:
 
 
 @pytest.mark.parametrize("line", [" abc 12", " abc x main/Packages", " abc 5 a b"])
-def test_a_broken_list_of_digests(signed: Harbour, signer: Signer, line: str) -> None:
+def test_a_broken_list_of_digests(signed: DebHarbour, signer: Signer, line: str) -> None:
     release = (dists(signed) / "Release").read_text() + line + "\n"
     (dists(signed) / "InRelease").write_bytes(signer.clear(release.encode()))
     failed(signed, "HostFileError", "digest size name")
 
 
-def test_one_failing_source_never_hurts_the_others(signed: Harbour) -> None:
-    signed.simple("good", ("tern", "1"))
+def test_one_failing_source_never_hurts_the_others(signed: DebHarbour) -> None:
+    signed.source("good", ("tern", "1"))
     fetched(signed)
     shutil.rmtree(dists(signed))
-    signed.simple("good", ("tern", "2"))
+    signed.source("good", ("tern", "2"))
     said = signed.run("refresh")
     assert said.code == 5
     assert "neither InRelease nor Release" in said.err
@@ -396,9 +396,9 @@ def test_one_failing_source_never_hurts_the_others(signed: Harbour) -> None:
     assert signed.run("refresh", "good").code == 0
 
 
-def test_only_named_sources_also_one_that_is_off(harbour: Harbour) -> None:
-    harbour.simple("one", ("gull", "1"))
-    harbour.simple("two", ("gull", "2"))
+def test_only_named_sources_also_one_that_is_off(harbour: DebHarbour) -> None:
+    harbour.source("one", ("gull", "1"))
+    harbour.source("two", ("gull", "2"))
     harbour.put(
         "etc/apt/sources.list.d/two.list", "# " + harbour.read("etc/apt/sources.list.d/two.list")
     )
@@ -410,17 +410,17 @@ def test_only_named_sources_also_one_that_is_off(harbour: Harbour) -> None:
     assert harbour.run("refresh", "three").code == 1
 
 
-def test_odd_entries_are_told(harbour: Harbour) -> None:
+def test_odd_entries_are_told(harbour: DebHarbour) -> None:
     rows = [{"Package": f"p{n}", "Architecture": "all"} for n in range(5)]
-    harbour.source("one", harbour.repository("one", [("gull", "1"), *rows]))
+    harbour.source("one", ("gull", "1"), *rows)
     said = harbour.run("refresh")
     assert said.code == 0
     assert said.err.count("a stanza without Version") == 3
     assert "2 more odd entries" in said.err
 
 
-def test_a_source_file_that_is_not_understood_is_named(harbour: Harbour) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_a_source_file_that_is_not_understood_is_named(harbour: DebHarbour) -> None:
+    harbour.source("one", ("gull", "1"))
     harbour.put("etc/apt/sources.list", "deb http://x.example/y\n")
     said = harbour.run("sources")
     assert said.code == 3
@@ -429,8 +429,8 @@ def test_a_source_file_that_is_not_understood_is_named(harbour: Harbour) -> None
 
 
 @pytest.mark.parametrize("text", ["[refresh]\nat_once = 2\nretries = 0\n", "[other]\nx = 1\n"])
-def test_settings(harbour: Harbour, text: str) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_settings(harbour: DebHarbour, text: str) -> None:
+    harbour.source("one", ("gull", "1"))
     harbour.put("etc/velpin/velpin.toml", text)
     assert harbour.run("refresh").code == 0
 
@@ -444,8 +444,8 @@ def test_settings(harbour: Harbour, text: str) -> None:
         "[refresh]\nretries = true\n",
     ],
 )
-def test_settings_that_are_not_understood(harbour: Harbour, text: str) -> None:
-    harbour.simple("one", ("gull", "1"))
+def test_settings_that_are_not_understood(harbour: DebHarbour, text: str) -> None:
+    harbour.source("one", ("gull", "1"))
     harbour.put("etc/velpin/velpin.toml", text)
     said = harbour.run("refresh")
     assert said.code == 3
@@ -467,24 +467,24 @@ def test_settings_that_are_not_understood(harbour: Harbour, text: str) -> None:
         ("@two\tsuite:pier\n@one\tsuite:jetty codename:jetty\n", "1"),
     ],
 )
-def test_a_list_of_mirrors(harbour: Harbour, lines: str, taken: str) -> None:
+def test_a_list_of_mirrors(harbour: DebHarbour, lines: str, taken: str) -> None:
     for name, number in (("one", "1"), ("two", "2")):
-        base = harbour.repository(name, [("gull", number)]).removesuffix(name)
+        base = harbour.repository(name, ("gull", number)).removesuffix(name)
     listed = harbour.folder / "gullwatch.list"
     listed.write_text(lines.replace("@", base))
-    harbour.source("gullwatch", f"mirror+file:{listed}")
+    harbour.source_at("gullwatch", f"mirror+file:{listed}")
     assert fetched(harbour).error is None
     assert version(harbour) == taken
 
 
-def test_a_list_without_a_mirror_for_this_source(harbour: Harbour) -> None:
+def test_a_list_without_a_mirror_for_this_source(harbour: DebHarbour) -> None:
     listed = harbour.folder / "gullwatch.list"
     listed.write_text("# none\nhttp://one.example\ttype:deb\n")
-    harbour.source("gullwatch", f"mirror+file:{listed}")
+    harbour.source_at("gullwatch", f"mirror+file:{listed}")
     failed(harbour, "FetchError", "names no mirror for this source")
 
 
-def test_an_address_that_only_the_installer_can_fetch(harbour: Harbour) -> None:
-    harbour.source("gullwatch", "tor+https://gullwatch.example")
+def test_an_address_that_only_the_installer_can_fetch(harbour: DebHarbour) -> None:
+    harbour.source_at("gullwatch", "tor+https://gullwatch.example")
     error = failed(harbour, "FetchError", "addresses with tor+https: cannot be fetched")
     assert error.hint == "velpin uses the copy that the host's installer has"

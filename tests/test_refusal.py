@@ -6,8 +6,8 @@ import json
 
 import pytest
 
-from tests.conftest import Harbour, offer
 from tests.deb_statements import write
+from tests.harbours import DebHarbour, offer
 from velpin.model.forecast import Forecast
 
 
@@ -41,7 +41,7 @@ CHAINS = [
     ("title", "offers", "installed", "asked", "wanted"), CHAINS, ids=[case[0] for case in CHAINS]
 )
 def test_chains(
-    harbour: Harbour,
+    harbour: DebHarbour,
     title: str,
     offers: list[str],
     installed: list[str],
@@ -56,40 +56,40 @@ def test_chains(
     )
 
 
-def test_a_broken_host_is_named(harbour: Harbour) -> None:
+def test_a_broken_host_is_named(harbour: DebHarbour) -> None:
     write(harbour, ["a 1"], ["b 1 Depends: gone"])
     problem = harbour.ready().forecast(["a"]).problem
     assert problem is not None
     assert (problem.code, problem.facts["packages"]) == ("host-unmet", ("b",))
 
 
-def ways(harbour: Harbour, *asked: str) -> list[tuple[str, str]]:
+def ways(harbour: DebHarbour, *asked: str) -> list[tuple[str, str]]:
     """Command and code of each way out."""
     found = harbour.ready().forecast(asked)
     assert not found.ok
     return [(way.command, way.what.code) for way in found.remedies]
 
 
-def test_another_version_asked_for_as_well(harbour: Harbour) -> None:
+def test_another_version_asked_for_as_well(harbour: DebHarbour) -> None:
     write(harbour, ["a 1 Depends: b (<< 2)", "b 1", "b 2"], [])
     assert ways(harbour, "a")[0] == ("velpin forecast a b@1", "ask-for-version")
     assert harbour.host().forecast(["a", "b@1"]).ok
 
 
-def test_another_version_of_what_is_asked(harbour: Harbour) -> None:
+def test_another_version_of_what_is_asked(harbour: DebHarbour) -> None:
     write(harbour, ["a 1", "a 2 Depends: gone"], [])
     assert ways(harbour, "a") == [("velpin forecast a@1", "ask-instead")]
 
 
-def test_a_hold_that_stands_in_the_way(harbour: Harbour) -> None:
+def test_a_hold_that_stands_in_the_way(harbour: DebHarbour) -> None:
     write(harbour, ["a 1 Depends: b (>= 2)", "b 2"], ["!b 1"])
     assert ("velpin forecast a b", "ask-for-held") in ways(harbour, "a")
 
 
-def test_a_source_that_is_off(harbour: Harbour) -> None:
-    harbour.simple("base", ("tern", "1"))
-    harbour.source("vendor", harbour.repository("vendor", [offer("gull", "1")]))
-    harbour.source("more", harbour.repository("more", [offer("auk", "1", Depends="gull")]))
+def test_a_source_that_is_off(harbour: DebHarbour) -> None:
+    harbour.source("base", ("tern", "1"))
+    harbour.source("vendor", offer("gull", "1"))
+    harbour.source("more", offer("auk", "1", Depends="gull"))
     harbour.ready()
     assert harbour.run("off", "vendor", "--yes").code == 0
     assert ways(harbour, "auk") == [("velpin on vendor", "source-on")]
@@ -99,7 +99,7 @@ def test_a_source_that_is_off(harbour: Harbour) -> None:
     assert harbour.host().forecast(["auk"]).ok
 
 
-def test_a_record_that_is_in_the_way(harbour: Harbour) -> None:
+def test_a_record_that_is_in_the_way(harbour: DebHarbour) -> None:
     write(harbour, ["a 1 Depends: b", "b 1"], [])
     rules = "# kept\n\nPackage: b\nPin: release *\nPin-Priority: -1\n\nPackage: c\nPin: version 1\nPin-Priority: 7\n"
     harbour.put("etc/apt/preferences", rules)
@@ -116,7 +116,7 @@ def test_a_record_that_is_in_the_way(harbour: Harbour) -> None:
     assert harbour.host().forecast(["a"]).ok
 
 
-def test_no_way_out_is_named_that_does_not_work(harbour: Harbour) -> None:
+def test_no_way_out_is_named_that_does_not_work(harbour: DebHarbour) -> None:
     write(harbour, ["a 1 Depends: b (<< 2)", "b 1 Depends: gone", "b 2"], [])
     assert ways(harbour, "a") == []
 
@@ -124,7 +124,7 @@ def test_no_way_out_is_named_that_does_not_work(harbour: Harbour) -> None:
 # -- as it is shown ----------------------------------------------------------------------
 
 
-def test_a_refusal_in_words(harbour: Harbour) -> None:
+def test_a_refusal_in_words(harbour: DebHarbour) -> None:
     write(harbour, ["gull 1 Depends: tern (<< 2)", "tern 1", "tern 2"], [])
     harbour.ready()
     said = harbour.run("forecast", "gull")
@@ -141,7 +141,7 @@ def test_a_refusal_in_words(harbour: Harbour) -> None:
     assert harbour.host().forecast(["gull"]).ok
 
 
-def test_a_refusal_as_json(harbour: Harbour) -> None:
+def test_a_refusal_as_json(harbour: DebHarbour) -> None:
     write(harbour, ["gull 1 Depends: tern (<< 2)", "tern 1", "tern 2"], [])
     harbour.ready()
     told = json.loads(harbour.run("forecast", "--json", "gull").out)
@@ -151,7 +151,7 @@ def test_a_refusal_as_json(harbour: Harbour) -> None:
     assert told["remedies"][0]["command"] == "velpin forecast gull tern@1"
 
 
-def test_a_transaction_in_words(harbour: Harbour) -> None:
+def test_a_transaction_in_words(harbour: DebHarbour) -> None:
     offers = ["gull 2 Depends: tern; Conflicts: auk", "tern 1 Recommends: kite", "kite 1"]
     write(harbour, offers, ["gull 1", "auk 1"])
     harbour.ready()
@@ -163,7 +163,7 @@ def test_a_transaction_in_words(harbour: Harbour) -> None:
     assert said[-2].startswith("4 packages: 2 new, 1 upgraded, 1 removed; 30 kB to download")
 
 
-def test_many_are_counted_unless_all_are_wanted(harbour: Harbour) -> None:
+def test_many_are_counted_unless_all_are_wanted(harbour: DebHarbour) -> None:
     names = [f"bird{number:02}" for number in range(30)]
     write(harbour, [f"gull 1 Depends: {', '.join(names)}", *(f"{name} 1" for name in names)], [])
     harbour.ready()
@@ -176,7 +176,7 @@ def test_many_are_counted_unless_all_are_wanted(harbour: Harbour) -> None:
     assert "bird29" in harbour.run("forecast", "gull", "--all").out
 
 
-def test_the_tree(harbour: Harbour) -> None:
+def test_the_tree(harbour: DebHarbour) -> None:
     offers = [
         "gull 1 Depends: tern; Conflicts: auk",
         "tern 1 Recommends: kite",
@@ -193,7 +193,7 @@ def test_the_tree(harbour: Harbour) -> None:
     ]
 
 
-def test_the_upgrade(harbour: Harbour) -> None:
+def test_the_upgrade(harbour: DebHarbour) -> None:
     write(harbour, ["a 2", "b 2"], ["a 1", "!b 1"])
     harbour.ready()
     said = harbour.run("forecast", "--upgrade")
@@ -206,14 +206,14 @@ def test_the_upgrade(harbour: Harbour) -> None:
     assert (kept["name"], kept["version"], kept["why"][0]["code"]) == ("b", "2", "is-held")
 
 
-def test_an_upgrade_of_nothing(harbour: Harbour) -> None:
+def test_an_upgrade_of_nothing(harbour: DebHarbour) -> None:
     write(harbour, ["a 1"], ["a 1"])
     harbour.ready()
     assert harbour.run("forecast", "--upgrade").out.startswith("the full upgrade changes nothing")
 
 
 @pytest.mark.parametrize("words", [[], ["gull", "--realign"], ["--upgrade", "--why"]])
-def test_what_is_no_forecast(harbour: Harbour, words: list[str]) -> None:
+def test_what_is_no_forecast(harbour: DebHarbour, words: list[str]) -> None:
     said = harbour.run("forecast", *words)
     assert said.code == 2
     assert said.err == (

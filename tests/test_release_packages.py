@@ -10,9 +10,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DNF, ZYPP, DebHarbour, RpmHarbour
 from tests.release_packages import Files, Pack, deb_of, rpm_of
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.rpm_files import write_rpm_repository
 from velpin.demo.signer import Signer
@@ -81,9 +80,9 @@ def test_of_an_rpm_host(tmp_path: Path, kind: str, signer: Signer, stranger: Sig
     assert (code, told) == (3, f"velpin: {package}: is not a package\n")
 
 
-def test_of_a_deb_host(harbour: Harbour, signer: Signer) -> None:
-    harbour.simple("base", ("gull", "1"))
-    harbour.repository("watch", [("gull", "2")], signer=signer)
+def test_of_a_deb_host(harbour: DebHarbour, signer: Signer) -> None:
+    harbour.source("base", ("gull", "1"))
+    harbour.repository("watch", ("gull", "2"), signer=signer)
     harbour.ready()
     key = "usr/share/keyrings/watch.asc"
     text = f"deb [signed-by=/{key}] file://{harbour.folder}/repos/watch jetty main\n"

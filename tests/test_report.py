@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from tests.answers import say
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.demo.signer import Signer
 from velpin.front.report import figures, sheets
 from velpin.front.report.page import _hash
@@ -26,15 +26,15 @@ DAY = 86400.0
 
 
 @pytest.fixture
-def full(harbour: Harbour, signer: Signer) -> Harbour:
+def full(harbour: DebHarbour, signer: Signer) -> DebHarbour:
     """The distribution, and a vendor who would take over a library; one package on hold."""
     key = harbour.put("usr/share/keyrings/vendor.asc", signer.public)
-    harbour.source(
+    harbour.source_at(
         "vendor",
-        harbour.repository("vendor", [("gull-watch", "3"), ("libtide", "2")], signer=signer),
+        harbour.repository("vendor", ("gull-watch", "3"), ("libtide", "2"), signer=signer),
         signed_by=f"/{key.relative_to(harbour.root)}",
     )
-    harbour.simple("base", ("gull", "2"), ("tern", "2"), ("libtide", "1"))
+    harbour.source("base", ("gull", "2"), ("tern", "2"), ("libtide", "1"))
     harbour.installed(
         ("gull", "1"), ("tern", "1", "hold ok installed"), ("libtide", "1"), ("old-diary", "1")
     )
@@ -78,7 +78,7 @@ class Page(HTMLParser):
             self.rows[-1][-1] += data
 
 
-def page_of(harbour: Harbour, *words: str) -> Page:
+def page_of(harbour: DebHarbour, *words: str) -> Page:
     out = harbour.folder / "page.html"
     said = harbour.run("report", "--out", str(out), *words)
     assert said.code == 0, said.err
@@ -89,7 +89,7 @@ def page_of(harbour: Harbour, *words: str) -> Page:
     return page
 
 
-def test_the_page_says_what_the_commands_say(full: Harbour) -> None:
+def test_the_page_says_what_the_commands_say(full: DebHarbour) -> None:
     page = page_of(full)
     assert ["gull", "1", "2"] in [row[:3] for row in page.rows]
     assert "1 package would move from base to vendor: libtide" in page.words
@@ -101,13 +101,13 @@ def test_the_page_says_what_the_commands_say(full: Harbour) -> None:
     assert json.loads(full.run("keys", "--json").out)[0]["fingerprint"] in page.words
 
 
-def test_nothing_is_loaded_from_anywhere(full: Harbour) -> None:
+def test_nothing_is_loaded_from_anywhere(full: DebHarbour) -> None:
     page = page_of(full)
     assert page.loads
     assert all(load.startswith("#") for load in page.loads), page.loads
 
 
-def test_only_the_pages_own_script_runs(full: Harbour) -> None:
+def test_only_the_pages_own_script_runs(full: DebHarbour) -> None:
     page_of(full)
     text = (full.folder / "page.html").read_text("utf-8")
     script = re.search(r"<script>(.*?)</script>", text, re.DOTALL)
@@ -116,9 +116,9 @@ def test_only_the_pages_own_script_runs(full: Harbour) -> None:
     assert "default-src 'none'" in text
 
 
-def test_what_comes_from_outside_is_escaped(full: Harbour) -> None:
+def test_what_comes_from_outside_is_escaped(full: DebHarbour) -> None:
     full.put("etc/os-release", 'PRETTY_NAME="<script>alert(1)</script>\u202e"\nID=mooring\n')
-    full.simple("evil", ('gull"><img-src=x', "9"))
+    full.source("evil", ('gull"><img-src=x', "9"))
     full.ready()
     text = (full.folder / "page.html").read_text("utf-8") if page_of(full) else ""
     assert "<script>alert" not in text
@@ -126,7 +126,7 @@ def test_what_comes_from_outside_is_escaped(full: Harbour) -> None:
     assert "<img" not in text
 
 
-def test_every_package_stands_in_one_place(full: Harbour) -> None:
+def test_every_package_stands_in_one_place(full: DebHarbour) -> None:
     found = Sheets(full.host().report())
     shared = [package for share in found.shares for package in share.now]
     assert sorted([*shared, *found.in_no_source]) == list(found.report.packages)
@@ -146,18 +146,18 @@ def test_sources_of_one_publisher_take_over_nothing_from_each_other() -> None:
     assert told._replace(publishers={"base": "mooring", "security": "vendor"}).is_takeover(package)
 
 
-def test_since_a_snapshot(full: Harbour) -> None:
+def test_since_a_snapshot(full: DebHarbour) -> None:
     snapshot = str(full.folder / "then")
     full.run("shift", "--save", snapshot)
     assert "Nothing." in page_of(full, "--since", snapshot).words
-    full.repository("base", [("gull", "5"), ("tern", "2"), ("libtide", "1")])
+    full.repository("base", ("gull", "5"), ("tern", "2"), ("libtide", "1"))
     full.ready()
     rows = page_of(full, "--since", snapshot).rows
     assert ["gull", "2 from base", "5 from base", "a source's content"] in rows
 
 
 def test_without_what_draws_the_tables_stand_alone(
-    full: Harbour, monkeypatch: pytest.MonkeyPatch
+    full: DebHarbour, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(figures, "has_plots", lambda: False)
     out = full.folder / "page.html"
@@ -171,13 +171,13 @@ def test_without_what_draws_the_tables_stand_alone(
     assert (said.code, (full.folder / "picture.png").exists()) == (1, False)
 
 
-def test_the_figure_alone(full: Harbour) -> None:
+def test_the_figure_alone(full: DebHarbour) -> None:
     out = full.folder / "picture.png"
     assert full.run("report", "--png", str(out)).code == 0
     assert out.read_bytes().startswith(b"\x89PNG")
 
 
-def test_as_json(full: Harbour) -> None:
+def test_as_json(full: DebHarbour) -> None:
     told = json.loads(full.run("report", "--json").out)
     names = [package["name"] for package in told["packages"]]
     assert names == ["gull", "libtide", "old-diary", "tern"]
@@ -194,7 +194,7 @@ def test_as_json(full: Harbour) -> None:
     ],
 )
 def test_refused(
-    full: Harbour, monkeypatch: pytest.MonkeyPatch, words: tuple[str, ...], code: int, what: str
+    full: DebHarbour, monkeypatch: pytest.MonkeyPatch, words: tuple[str, ...], code: int, what: str
 ) -> None:
     monkeypatch.chdir(full.folder)
     (full.folder / "notes.txt").write_text("mine\n")
@@ -244,7 +244,7 @@ def test_the_bars_of_now_and_then_differ_in_every_light() -> None:
         assert contrast(palette["accent"], palette["light"]) >= 2
 
 
-def test_figures_have_the_colours_of_the_page(full: Harbour) -> None:
+def test_figures_have_the_colours_of_the_page(full: DebHarbour) -> None:
     assert palettes()["light"] == figures._COLOURS
     for drawn in figures.svg_figures(full.host().report()).values():
         colours = set(re.findall(r"#[0-9a-f]{6}\b", drawn))
@@ -280,7 +280,7 @@ def crowded(report: HostReport) -> HostReport:
 
 @pytest.mark.parametrize("width", [figures._WIDE, figures._NARROW])
 @pytest.mark.parametrize("name", ["tiers", "keys", "ages"])
-def test_no_texts_overlap(full: Harbour, name: str, width: float) -> None:
+def test_no_texts_overlap(full: DebHarbour, name: str, width: float) -> None:
     report = crowded(full.host().report()._replace(time=1_800_000_000.0))
     if name == "ages":
         drawing = figures._ages(report, width)
@@ -302,7 +302,7 @@ def test_no_texts_overlap(full: Harbour, name: str, width: float) -> None:
         assert not first.overlaps(second), (one, other)
 
 
-def test_a_crowded_page_is_whole(full: Harbour) -> None:
+def test_a_crowded_page_is_whole(full: DebHarbour) -> None:
     from velpin.front.report.page import page
 
     report = crowded(full.host().report())

@@ -9,11 +9,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import AlpmHarbour
 from tests.answers import say
-from tests.conftest import Harbour
 from tests.deb_statements import built
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
 from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.demo.alpm_files import DemoArchive
@@ -52,7 +50,7 @@ MAIN = (
 OTHER = "gull 2; gull 4; tern 1:2; coot 1 [Provides=rail (= 1)]; ruff 1; lib+ 2"
 
 
-def test_on_a_deb_host(harbour: Harbour) -> None:
+def test_on_a_deb_host(harbour: DebHarbour) -> None:
     rules = {"etc/apt/preferences": "Package: ruff\nPin: release *\nPin-Priority: -1\n\n"
              "Package: gull\nPin: release n=quay\nPin-Priority: 100\n"}  # fmt: skip
     built(harbour, {"jetty": MAIN, "quay": OTHER}, "gull 1; here 1; lib+ 1", rules)

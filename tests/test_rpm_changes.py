@@ -16,8 +16,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.harbours import DNF, ZYPP, RpmHarbour
 from tests.installer.rpm_drawn import NAMES, RpmDrawn
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.core.shift import shift_between

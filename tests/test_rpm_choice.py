@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, ZYPP, RpmHarbour
 from tests.rpm_statements import A1, A2, A3, CASES, Case, what_comes
 from velpin.demo.rpm_files import DemoRpm as P
 

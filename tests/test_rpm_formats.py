@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, ZYPP, RpmHarbour
 from velpin.demo.rpm_files import DemoRpm, filelists_xml, header_of, primary_xml
 from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, ZYPP, RpmHarbour
 from tests.rpm_statements import BOTH, Case, P, from_one, what_comes
 
 _DNF, _ZYPP = (DNF,), (ZYPP,)
@@ -245,7 +245,7 @@ def test_module_streams(tmp_path: Path, what: str, modules: str, states: str, co
         told = f"stream={number}\nstate={'enabled' if number else 'disabled'}\n"
         harbour.put(f"etc/dnf/modules.d/{name}.module", f"[{name}]\nname={name}\n{told}")
     harbour.refresh()
-    found = [harbour.changes(name)[f"{name}.x86_64"].partition("-")[0] for name in "ab"]
+    found = [harbour.forecast(name)["changes"][0]["new"].partition("-")[0] for name in "ab"]
     assert " ".join(found) == comes, what
 
 

@@ -15,7 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, ZYPP, RpmHarbour
 from velpin.demo.rpm_files import DemoRpm, header_of, write_record
 from velpin.errors import HostFileError
 from velpin.files.tree import Tree

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.errors import HostFileError, Refusal
 from velpin.files.tree import Tree
 from velpin.kinds.deb.adapter import DebAdapter
@@ -102,7 +102,7 @@ def write(host: DebAdapter, gone: list[Rule], *drafts: PreferencesDraft) -> str 
     return path.read_text() if path.exists() else None
 
 
-def test_what_speaks_of_fewer_stands_first(harbour: Harbour) -> None:
+def test_what_speaks_of_fewer_stands_first(harbour: DebHarbour) -> None:
     write(harbour.adapter(), [], draft(CONFINE))
     write(harbour.adapter(), [], draft(PIN))
     text = write(harbour.adapter(), [], draft(KEEP))
@@ -112,7 +112,7 @@ def test_what_speaks_of_fewer_stands_first(harbour: Harbour) -> None:
     assert write(harbour.adapter(), [KEEP, PIN, CONFINE]) is None
 
 
-def test_what_others_wrote_there_stays_to_the_byte(harbour: Harbour) -> None:
+def test_what_others_wrote_there_stays_to_the_byte(harbour: DebHarbour) -> None:
     others = "# mine\nPackage: kelp\nPin: version 3\nPin-Priority: 9\n# end"
     harbour.put(OWN, f"{HEAD}\n\n{others}\n")
     text = write(harbour.adapter(), [], draft(KEEP), draft(PIN))
@@ -125,7 +125,7 @@ def test_what_others_wrote_there_stays_to_the_byte(harbour: Harbour) -> None:
 @pytest.mark.parametrize(
     "odd", ["nonsense\n", "Package: a\nPin: version 1\nPin-Priority: 1\nwhat\n"]
 )
-def test_a_file_that_is_not_understood_is_never_rewritten(harbour: Harbour, odd: str) -> None:
+def test_a_file_that_is_not_understood_is_never_rewritten(harbour: DebHarbour, odd: str) -> None:
     harbour.put(OWN, odd)
     with pytest.raises(HostFileError, match="not understood") as caught:
         write(harbour.adapter(), [], draft(KEEP))
@@ -170,18 +170,18 @@ def test_a_rule_somebody_else_wrote_about_is_not_ours() -> None:
     ],
 )  # fmt: skip
 def test_the_shortest_text_that_means_only_the_source(
-    harbour: Harbour, mine: dict[str, str], other: dict[str, str], text: str
+    harbour: DebHarbour, mine: dict[str, str], other: dict[str, str], text: str
 ) -> None:
     for name_, head, suite in (("mine", mine, "jetty"), ("other", other, "quay")):
-        address = harbour.repository(name_, [("gull", "1")], suite=suite, fields=head)
-        harbour.source(name_, address, suite)
+        address = harbour.repository(name_, ("gull", "1"), suite=suite, fields=head)
+        harbour.source_at(name_, address, suite)
     host = harbour.ready_adapter()
     assert text_of(pin_of(host, [host.source("mine")])) == text
 
 
-def test_two_that_nothing_tells_apart(harbour: Harbour) -> None:
+def test_two_that_nothing_tells_apart(harbour: DebHarbour) -> None:
     for one in ("one", "two"):
-        harbour.simple(one, ("gull", "1"), Origin="Same", Label="Same")
+        harbour.source(one, ("gull", "1"), Origin="Same", Label="Same")
     host = harbour.ready_adapter()
     with pytest.raises(Refusal, match=r"cannot tell one from two: .*Origin Same, Label Same") as no:
         pin_of(host, [host.source("one")])
@@ -189,8 +189,8 @@ def test_two_that_nothing_tells_apart(harbour: Harbour) -> None:
     assert text_of(pin_of(host, [host.source("one"), host.source("two")])) == "release o=Same"
 
 
-def test_a_source_that_was_never_fetched(harbour: Harbour) -> None:
-    harbour.simple("base", ("gull", "1"))
+def test_a_source_that_was_never_fetched(harbour: DebHarbour) -> None:
+    harbour.source("base", ("gull", "1"))
     host = harbour.adapter()
     with pytest.raises(Refusal, match="no index here"):
         pin_of(host, [host.source("base")])

@@ -6,43 +6,43 @@ import json
 
 import pytest
 
-from tests.conftest import Harbour, offer
+from tests.harbours import DebHarbour, offer
 from velpin.model.rule import Rule
 
 OWN = "etc/apt/preferences.d/00velpin.pref"
 
 
 @pytest.fixture
-def two(harbour: Harbour) -> Harbour:
+def two(harbour: DebHarbour) -> DebHarbour:
     """A base, and a vendor that has newer versions of two packages and one of its own."""
-    harbour.simple(
+    harbour.source(
         "base", ("tide-lib", "1.0"), ("tide-lib", "0.9"), ("gull", "1.0"), ("tern", "1.0")
     )
     vendor = [("tide-lib", "2.0"), ("gull", "2.0"), ("gull", "3.0~rc1"),
               offer("gull-watch", "1.0", Depends="gull (>= 2), tide-lib (>= 2)")]  # fmt: skip
-    harbour.source("vendor", harbour.repository("vendor", vendor))
+    harbour.source("vendor", *vendor)
     harbour.installed(("tide-lib", "1.0"), ("gull", "1.0"), ("tern", "1.0"))
     harbour.ready()
     return harbour
 
 
-def make(harbour: Harbour, *lines: str) -> None:
+def make(harbour: DebHarbour, *lines: str) -> None:
     """Make some rules that must succeed."""
     for line in lines:
         said = harbour.run(*line.split(), "--yes")
         assert said.code == 0, said.out + said.err
 
 
-def refused(harbour: Harbour, line: str, code: int = 1) -> str:
+def refused(harbour: DebHarbour, line: str, code: int = 1) -> str:
     """What is said against a rule; nothing may have changed."""
-    before = harbour.bytes()
+    before = harbour.files()
     said = harbour.run(*line.split(), "--yes")
     assert said.code == code, said.out + said.err
-    assert harbour.bytes() == before
+    assert harbour.files() == before
     return said.err
 
 
-def answer(harbour: Harbour, name: str) -> tuple[str | None, str | None]:
+def answer(harbour: DebHarbour, name: str) -> tuple[str | None, str | None]:
     """Version and source that a forecast gives."""
     found = harbour.host().forecast([name]).answers[0]
     return found.version, found.source
@@ -67,7 +67,7 @@ def answer(harbour: Harbour, name: str) -> tuple[str | None, str | None]:
         ("keep gull", ["gull:any|release a=now|999"]),
     ],
 )
-def test_the_smallest_set_of_records(two: Harbour, line: str, records: list[str]) -> None:
+def test_the_smallest_set_of_records(two: DebHarbour, line: str, records: list[str]) -> None:
     make(two, line)
     found = two.adapter().preferences.records
     assert [
@@ -79,19 +79,19 @@ def test_the_smallest_set_of_records(two: Harbour, line: str, records: list[str]
     assert not (two.root / OWN).exists()
 
 
-def test_the_same_version_of_two_sources_from_the_one_that_is_said(two: Harbour) -> None:
-    two.source("a-twin", two.repository("twin", [("gull", "2.0")]))
+def test_the_same_version_of_two_sources_from_the_one_that_is_said(two: DebHarbour) -> None:
+    two.source_at("a-twin", two.repository("twin", ("gull", "2.0")))
     two.ready()
     assert "has exactly the same gull" in refused(two, "pin gull@2.0 --from vendor")
-    two.repository("twin", [offer("gull", "2.0", Depends="tern")])
+    two.repository("twin", offer("gull", "2.0", Depends="tern"))
     two.ready()
     assert answer(two, "gull@2.0") == ("2.0", "twin")
     make(two, "pin gull@2.0 --from vendor")
     assert answer(two, "gull") == ("2.0", "vendor")
 
 
-def test_a_chain_of_orders_settles_together(two: Harbour) -> None:
-    two.source("third", two.repository("third", [("gull", "9")]))
+def test_a_chain_of_orders_settles_together(two: DebHarbour) -> None:
+    two.source("third", ("gull", "9"))
     two.ready()
     make(two, "prefer vendor --over third", "prefer base --over vendor")
     assert answer(two, "gull") == ("1.0", "base")
@@ -100,8 +100,8 @@ def test_a_chain_of_orders_settles_together(two: Harbour) -> None:
     assert answer(two, "gull") == ("3.0~rc1", "vendor")
 
 
-def test_orders_of_one_source_are_one_rule(two: Harbour) -> None:
-    two.source("third", two.repository("third", [("gull", "9"), ("tern", "9")]))
+def test_orders_of_one_source_are_one_rule(two: DebHarbour) -> None:
+    two.source("third", ("gull", "9"), ("tern", "9"))
     two.ready()
     make(two, "prefer base --over vendor", "prefer base --over third")
     (rule,) = two.host().rules()
@@ -124,8 +124,8 @@ def test_orders_of_one_source_are_one_rule(two: Harbour) -> None:
     assert not (two.root / OWN).exists()
 
 
-def test_orders_are_settled_whatever_came_first(two: Harbour) -> None:
-    two.source("third", two.repository("third", [("gull", "9")]))
+def test_orders_are_settled_whatever_came_first(two: DebHarbour) -> None:
+    two.source("third", ("gull", "9"))
     two.ready()
     host = two.host()
     rules = [Rule("prefer", (), "base", over=("vendor",), under=("third",)),
@@ -138,7 +138,7 @@ def test_orders_are_settled_whatever_came_first(two: Harbour) -> None:
         assert priorities["third"] > priorities["base"] > priorities["vendor"] == 500
 
 
-def test_rules_about_a_source_that_is_gone(two: Harbour) -> None:
+def test_rules_about_a_source_that_is_gone(two: DebHarbour) -> None:
     make(two, "confine vendor gull", "prefer base --over vendor", "pin tern --from base")
     said = two.run("drop", "vendor", "--yes").out
     assert "velpin confine vendor gull --lift" in said
@@ -147,7 +147,7 @@ def test_rules_about_a_source_that_is_gone(two: Harbour) -> None:
         "velpin pin tern --from base": None, "velpin prefer base --over vendor": None,
         "velpin confine vendor gull": "rule-no-source",
     }  # fmt: skip
-    two.source("third", two.repository("third", [("gull", "9")]))
+    two.source("third", ("gull", "9"))
     two.ready()
     make(two, "prefer base --over third")
     assert answer(two, "gull") == ("1.0", "base")
@@ -156,7 +156,7 @@ def test_rules_about_a_source_that_is_gone(two: Harbour) -> None:
     assert "no rule of velpin says" in refused(two, "prefer base --over vendor --lift")
 
 
-def test_rules_by_the_repositorys_name_and_said_again(two: Harbour) -> None:
+def test_rules_by_the_repositorys_name_and_said_again(two: DebHarbour) -> None:
     make(two, "confine vendor gull", "confine vendor gull-watch")
     assert "gull:any gull-watch:any" in two.read(OWN)
     assert answer(two, "tide-lib") == ("1.0", "base")
@@ -168,15 +168,15 @@ def test_rules_by_the_repositorys_name_and_said_again(two: Harbour) -> None:
     assert not (two.root / OWN).exists()
 
 
-def test_what_confined_packages_lack_is_said(two: Harbour) -> None:
+def test_what_confined_packages_lack_is_said(two: DebHarbour) -> None:
     said = two.run("confine", "vendor", "gull*", "--preview")
     assert "velpin confine vendor tide-lib" in said.out
     make(two, "confine vendor gull*", "confine vendor tide-lib")
     assert two.host().forecast(["gull-watch"]).ok
 
 
-def test_what_is_the_very_same_elsewhere(two: Harbour) -> None:
-    two.source("zz-twin", two.repository("twin", [("gull", "3.0~rc1")]))
+def test_what_is_the_very_same_elsewhere(two: DebHarbour) -> None:
+    two.source_at("zz-twin", two.repository("twin", ("gull", "3.0~rc1")))
     two.ready()
     said = two.run("confine", "twin", "absent-*", "--anyway", "--preview").out
     assert "very same" not in said
@@ -190,8 +190,8 @@ def test_what_is_the_very_same_elsewhere(two: Harbour) -> None:
     assert answer(two, "gull") == ("1.0", "base")
 
 
-def test_records_for_source_packages_are_rivals_too(two: Harbour) -> None:
-    two.source("vendor", two.repository("vendor", [offer("tide-doc", "2.0", Source="tide")]))
+def test_records_for_source_packages_are_rivals_too(two: DebHarbour) -> None:
+    two.source("vendor", offer("tide-doc", "2.0", Source="tide"))
     two.put(
         "etc/apt/preferences.d/hand", "Package: src:t*\nPin: release o=vendor\nPin-Priority: 600\n"
     )
@@ -199,18 +199,18 @@ def test_records_for_source_packages_are_rivals_too(two: Harbour) -> None:
     assert "etc/apt/preferences.d/hand:1" in refused(two, "confine vendor gull-watch --anyway")
 
 
-def test_pre_releases_and_fast_sections_are_kept_out(two: Harbour, harbour: Harbour) -> None:
+def test_pre_releases_and_fast_sections_are_kept_out(two: DebHarbour, harbour: DebHarbour) -> None:
     make(two, "bar --pre-releases --from vendor")
     assert answer(two, "gull") == ("2.0", "vendor")
     make(two, "bar --pre-releases --from vendor --lift")
     assert "no such version or component" in refused(two, "bar --pre-releases --from base")
-    two.source("third", two.repository("third", [("gull", "2~beta1")]))
+    two.source("third", ("gull", "2~beta1"))
     two.ready()
     said = two.run("bar", "gull", "--pre-releases", "--from", "third", "--preview").out
     assert "pre-releases of gull from vendor are barred as well" in said
 
 
-def test_a_fast_section(harbour: Harbour) -> None:
+def test_a_fast_section(harbour: DebHarbour) -> None:
     from velpin.demo.build import write_repository
 
     sections = {"main": [offer("gull", "1")], "nightly": [offer("gull", "2")]}
@@ -243,7 +243,7 @@ def test_a_fast_section(harbour: Harbour) -> None:
         ("pin gull@2.0", "pin gull@1.0", ""),
     ],
 )  # fmt: skip
-def test_contradictions(two: Harbour, first: str, then: str, told: str) -> None:
+def test_contradictions(two: DebHarbour, first: str, then: str, told: str) -> None:
     make(two, first)
     if told:
         assert f"take that one back first: velpin {told}" in refused(two, then)
@@ -275,20 +275,20 @@ def test_contradictions(two: Harbour, first: str, then: str, told: str) -> None:
         ("rules gone", 2, "which rules"),
     ],
 )
-def test_what_means_nothing_here(two: Harbour, line: str, code: int, told: str) -> None:
+def test_what_means_nothing_here(two: DebHarbour, line: str, code: int, told: str) -> None:
     assert told in refused(two, line, code)
 
 
-def test_a_version_no_source_has_is_allowed_when_meant(two: Harbour) -> None:
+def test_a_version_no_source_has_is_allowed_when_meant(two: DebHarbour) -> None:
     make(two, "pin gull@7 --anyway")
     assert "no source has gull in version 7" in two.run("rules").out
-    address = two.repository("vendor", [("gull", "7"), ("gull", "8")])
-    two.source("vendor", address)
+    address = two.repository("vendor", ("gull", "7"), ("gull", "8"))
+    two.source_at("vendor", address)
     two.ready()
     assert answer(two, "gull") == ("7", "vendor")
 
 
-def test_a_rule_of_others_that_wins_is_named_with_what_helps(two: Harbour) -> None:
+def test_a_rule_of_others_that_wins_is_named_with_what_helps(two: DebHarbour) -> None:
     mine = "# why\nPackage: gull\nPin: version 2.*\nPin-Priority: 50\n"
     two.put("etc/apt/preferences", mine)
     told = refused(two, "pin gull@2.0")
@@ -302,7 +302,7 @@ def test_a_rule_of_others_that_wins_is_named_with_what_helps(two: Harbour) -> No
     assert two.read("etc/apt/preferences") == "# why\n"
 
 
-def test_a_rule_that_wins_in_a_file_that_is_not_understood(two: Harbour) -> None:
+def test_a_rule_that_wins_in_a_file_that_is_not_understood(two: DebHarbour) -> None:
     mine = "Package: gull\nPin: version 2.*\nwhat is this\nPin-Priority: 50\n"
     two.put("etc/apt/preferences", mine)
     told = refused(two, "pin gull@2.0")
@@ -310,9 +310,9 @@ def test_a_rule_that_wins_in_a_file_that_is_not_understood(two: Harbour) -> None
     assert "would help" not in told
 
 
-def test_two_sources_that_are_alike(harbour: Harbour) -> None:
+def test_two_sources_that_are_alike(harbour: DebHarbour) -> None:
     for one, version in (("one", "1"), ("two", "2")):
-        harbour.simple(one, ("gull", version), Origin="Same", Label="Same")
+        harbour.source(one, ("gull", version), Origin="Same", Label="Same")
     harbour.ready()
     told = refused(harbour, "prefer one --over two")
     assert "cannot tell one from two" in told
@@ -320,7 +320,7 @@ def test_two_sources_that_are_alike(harbour: Harbour) -> None:
 
 
 @pytest.mark.parametrize("file", ["etc/apt/preferences", OWN])
-def test_odd_preference_files_are_never_rewritten(two: Harbour, file: str) -> None:
+def test_odd_preference_files_are_never_rewritten(two: DebHarbour, file: str) -> None:
     two.put(file, "Package: gull\nPin: release o=base\nwhat is this\nPin-Priority: 7\n")
     for line in (
         "pin gull@2.0" if file == OWN else "pin gull@2.0 --foremost",
@@ -334,7 +334,7 @@ def test_odd_preference_files_are_never_rewritten(two: Harbour, file: str) -> No
 # -- rules -------------------------------------------------------------------------------
 
 
-def test_rules_and_what_is_dead(two: Harbour) -> None:
+def test_rules_and_what_is_dead(two: DebHarbour) -> None:
     two.put("etc/apt/preferences.d/hand.pref", "\n".join(
         f"Package: {names}\nPin: {pin}\nPin-Priority: {number}\n"
         for names, pin, number in (
@@ -365,7 +365,7 @@ def test_rules_and_what_is_dead(two: Harbour) -> None:
     assert said.index("Rules in force") < said.index("Rules that decide nothing")
 
 
-def test_rules_are_dropped_by_number_and_place_at_once(two: Harbour) -> None:
+def test_rules_are_dropped_by_number_and_place_at_once(two: DebHarbour) -> None:
     record = "Package: {}\nPin: release o=vendor\nPin-Priority: 600\n"
     two.put(
         "etc/apt/preferences.d/hand.pref",
@@ -380,7 +380,7 @@ def test_rules_are_dropped_by_number_and_place_at_once(two: Harbour) -> None:
     assert next(rule.rule and rule.rule.kind for rule in two.host().rules()) == "keep"
 
 
-def test_the_target_release_and_holds_as_rules(two: Harbour) -> None:
+def test_the_target_release_and_holds_as_rules(two: DebHarbour) -> None:
     conf = 'Acquire::Retries "3";\nAPT::Default-Release "jetty";\n// end\n'
     two.put("etc/apt/apt.conf.d/10", conf)
     make(two, "rules drop etc/apt/apt.conf.d/10:2")
@@ -398,7 +398,7 @@ def test_the_target_release_and_holds_as_rules(two: Harbour) -> None:
 # -- takeover ----------------------------------------------------------------------------
 
 
-def test_what_an_added_source_would_take_over_is_said_first(two: Harbour) -> None:
+def test_what_an_added_source_would_take_over_is_said_first(two: DebHarbour) -> None:
     make(two, "off vendor")
     said = two.run("on", "vendor", "--preview")
     first, second = said.out.splitlines()[:2]
@@ -418,13 +418,13 @@ def test_what_an_added_source_would_take_over_is_said_first(two: Harbour) -> Non
 # -- from the goal to the rule -----------------------------------------------------------
 
 
-def ways(harbour: Harbour, *words: str) -> list[list[str]]:
+def ways(harbour: DebHarbour, *words: str) -> list[list[str]]:
     """The commands of every way to what is wanted."""
     told = json.loads(harbour.run("want", *words, "--json").out)
     return [way["commands"] for way in told["options"]]
 
 
-def test_want_a_version(two: Harbour) -> None:
+def test_want_a_version(two: DebHarbour) -> None:
     assert ways(two, "gull@2.0") == [["velpin pin gull@2.0"]]
     assert ways(two, "tide-lib@0.9") == [["velpin pin tide-lib@0.9 --allow-older"]]
     assert ["velpin prefer base --over vendor"] in ways(two, "gull", "--from", "base")
@@ -436,7 +436,7 @@ def test_want_a_version(two: Harbour) -> None:
 
 
 @pytest.mark.slow
-def test_want_from_a_source_that_is_off_or_confined(two: Harbour) -> None:
+def test_want_from_a_source_that_is_off_or_confined(two: DebHarbour) -> None:
     make(two, "off vendor")
     assert ways(two, "gull@2.0")[0] == ["velpin on vendor", "velpin pin gull@2.0"]
     make(two, "on vendor", "confine vendor gull-watch")
@@ -446,7 +446,7 @@ def test_want_from_a_source_that_is_off_or_confined(two: Harbour) -> None:
     assert two.host().forecast(["gull-watch"]).ok
 
 
-def test_want_without_a_rule_in_the_way(two: Harbour) -> None:
+def test_want_without_a_rule_in_the_way(two: DebHarbour) -> None:
     two.put("etc/apt/preferences", "Package: gull\nPin: release o=vendor\nPin-Priority: -1\n")
     found = ways(two, "gull@3.0~rc1")
     assert ["velpin rules drop etc/apt/preferences:1"] in found
@@ -455,7 +455,7 @@ def test_want_without_a_rule_in_the_way(two: Harbour) -> None:
     assert "velpin rules drop etc/apt/preferences:1" in shown
 
 
-def test_want_what_cannot_be(two: Harbour) -> None:
+def test_want_what_cannot_be(two: DebHarbour) -> None:
     assert "no source has gull@0.1" in refused(two, "want gull@0.1")
     assert "no source has absent" in refused(two, "want absent")
     refused(two, "want gull@2.0 gull@1.0")

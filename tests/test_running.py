@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.front import forecast_command
 from velpin.front.cli import run_typed
 from velpin.front.forecast_command import ForecastWords
@@ -55,7 +55,9 @@ def test_which_lines_are_plain(words: str, is_plain: bool) -> None:
     assert (plain_forecast(words.split()) is not None) is is_plain
 
 
-def test_a_plain_forecast_starts_without_the_library_of_the_command_line(harbour: Harbour) -> None:
+def test_a_plain_forecast_starts_without_the_library_of_the_command_line(
+    harbour: DebHarbour,
+) -> None:
     words = ["--root", str(harbour.root), "forecast", "gull"]
     script = (
         "import sys; from velpin.front.running import run\n"

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from velpin.errors import HostFileError
 from velpin.kinds.deb.copies import list_name
 from velpin.kinds.deb.sources import (
@@ -22,7 +22,7 @@ from velpin.kinds.deb.sources import (
 HTTP = "http://deb.gull.example/apt"
 
 
-def sources(harbour: Harbour, **files: str) -> list[DebSource]:
+def sources(harbour: DebHarbour, **files: str) -> list[DebSource]:
     for name, text in files.items():
         stem, _, kind = name.rpartition("_")
         harbour.put(f"etc/apt/sources.list.d/{stem}.{kind}", text)
@@ -88,9 +88,9 @@ def test_one_line_refused(line: str, what: str) -> None:
         ("deb http://h/p jetty main\n", 1, "no Types"),
     ],
 )
-def test_stanza_refused(harbour: Harbour, text: str, line: int, what: str) -> None:
+def test_stanza_refused(harbour: DebHarbour, text: str, line: int, what: str) -> None:
     harbour.put("etc/apt/sources.list.d/a.sources", "\n# c\n" + text)
-    harbour.simple("good", ("gull", "1"))
+    harbour.source("good", ("gull", "1"))
     found = harbour.adapter().source_files
     (problem,) = found.errors
     assert (problem.file, problem.line) == ("etc/apt/sources.list.d/a.sources", line + 2)
@@ -99,7 +99,7 @@ def test_stanza_refused(harbour: Harbour, text: str, line: int, what: str) -> No
     assert harbour.run("forecast", "gull").code == 3
 
 
-def test_a_stanza_of_several_sources_and_their_order(harbour: Harbour) -> None:
+def test_a_stanza_of_several_sources_and_their_order(harbour: DebHarbour) -> None:
     found = sources(
         harbour,
         b_list=f"deb {HTTP} other main\n",
@@ -115,7 +115,7 @@ def test_a_stanza_of_several_sources_and_their_order(harbour: Harbour) -> None:
     assert str(note.place) == "etc/apt/sources.list.d/a.sources:5"
 
 
-def test_a_later_mention_joins_the_first(harbour: Harbour) -> None:
+def test_a_later_mention_joins_the_first(harbour: DebHarbour) -> None:
     harbour.put("etc/apt/sources.list", f"deb {HTTP} jetty main\n")
     found = sources(harbour, a_list=f"deb http://b.example/b s m\ndeb {HTTP}/ jetty extra main\n")
     assert [(s.repository, s.components) for s in found] == [
@@ -127,7 +127,7 @@ def test_a_later_mention_joins_the_first(harbour: Harbour) -> None:
     assert str(note.place) == "etc/apt/sources.list.d/a.list:2"
 
 
-def test_mentions_that_disagree_on_trust_are_refused(harbour: Harbour) -> None:
+def test_mentions_that_disagree_on_trust_are_refused(harbour: DebHarbour) -> None:
     found = f"deb {HTTP} jetty main\ndeb [signed-by=/k] {HTTP} jetty extra\n"
     harbour.put("etc/apt/sources.list", found)
     (problem,) = harbour.adapter().source_files.errors
@@ -136,7 +136,7 @@ def test_mentions_that_disagree_on_trust_are_refused(harbour: Harbour) -> None:
 
 
 @pytest.mark.parametrize("word", ["no", "False", "0", "off"])
-def test_off_in_both_forms(harbour: Harbour, word: str) -> None:
+def test_off_in_both_forms(harbour: DebHarbour, word: str) -> None:
     found = sources(
         harbour,
         a_sources=f"Enabled: {word}\nTypes: deb\nURIs: {HTTP}\nSuites: jetty\nComponents: main\n",
@@ -146,7 +146,7 @@ def test_off_in_both_forms(harbour: Harbour, word: str) -> None:
     assert [(s.release, s.on) for s in found] == [("pier", True), ("jetty", False), ("quay", False)]
 
 
-def test_a_commented_twin_of_a_live_source_is_not_shown(harbour: Harbour) -> None:
+def test_a_commented_twin_of_a_live_source_is_not_shown(harbour: DebHarbour) -> None:
     (only,) = sources(harbour, a_list=f"# deb {HTTP} jetty main\ndeb {HTTP} jetty main\n")
     assert only.on
 
@@ -156,7 +156,7 @@ def test_a_commented_twin_of_a_live_source_is_not_shown(harbour: Harbour) -> Non
     [("a.list~", "characters"), ("a.list.save", ".save"), (".a.list", "hidden"), ("a", "extension"),
      ("a b.list", "characters"), ("a,.list", "characters"), ("a.LIST", ".LIST"), ("ä.list", "characters")],
 )  # fmt: skip
-def test_files_the_installer_passes_over(harbour: Harbour, name: str, why: str) -> None:
+def test_files_the_installer_passes_over(harbour: DebHarbour, name: str, why: str) -> None:
     harbour.put(f"etc/apt/sources.list.d/{name}", f"deb {HTTP} jetty main\n")
     host = harbour.host()
     assert host.sources == []
@@ -170,12 +170,12 @@ def test_files_the_installer_passes_over(harbour: Harbour, name: str, why: str) 
     [("", ("amd64", "i386")), ("arch=i386", ("i386",)), ("arch-=i386", ("amd64",)),
      ("arch=amd64,arm64", ("amd64",)), ("arch=amd64 arch+=i386", ("amd64", "i386"))],
 )  # fmt: skip
-def test_architectures(harbour: Harbour, options: str, archs: tuple[str, ...]) -> None:
+def test_architectures(harbour: DebHarbour, options: str, archs: tuple[str, ...]) -> None:
     (only,) = sources(harbour, a_list=f"deb [{options or 'trusted=yes'}] {HTTP} jetty main\n")
     assert only.archs == archs
 
 
-def test_crlf_missing_newline_and_odd_bytes(harbour: Harbour) -> None:
+def test_crlf_missing_newline_and_odd_bytes(harbour: DebHarbour) -> None:
     harbour.put("etc/apt/sources.list", f"# caf\xe9\r\ndeb {HTTP} jetty main\r\n".encode("latin-1"))
     harbour.put("etc/apt/sources.list.d/b.sources",
                 "Types: deb\r\nURIs: http://b.example/b\r\nSuites: s\r\nComponents: m")  # fmt: skip

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour, offer
 from tests.deb_statements import write
+from tests.harbours import DebHarbour, offer
 from velpin.kinds.deb.phasing import draw
 from velpin.model.forecast import Forecast
 
@@ -101,7 +101,12 @@ CASES: list[tuple[str, list[str], list[str], str, str]] = [
     ("title", "offers", "installed", "asked", "wanted"), CASES, ids=[case[0] for case in CASES]
 )
 def test_transactions(
-    harbour: Harbour, title: str, offers: list[str], installed: list[str], asked: str, wanted: str
+    harbour: DebHarbour,
+    title: str,
+    offers: list[str],
+    installed: list[str],
+    asked: str,
+    wanted: str,
 ) -> None:
     write(harbour, offers, installed)
     assert changes(harbour.ready().forecast(asked.split())) == wanted
@@ -128,7 +133,7 @@ UPGRADES: list[tuple[str, list[str], list[str], str, str]] = [
     ("title", "offers", "installed", "wanted", "kept"), UPGRADES, ids=[case[0] for case in UPGRADES]
 )
 def test_upgrades(
-    harbour: Harbour, title: str, offers: list[str], installed: list[str], wanted: str, kept: str
+    harbour: DebHarbour, title: str, offers: list[str], installed: list[str], wanted: str, kept: str
 ) -> None:
     write(harbour, offers, installed)
     found = harbour.ready().forecast_upgrade()
@@ -136,7 +141,7 @@ def test_upgrades(
     assert ", ".join(f"{one.name} {one.why[0].code}" for one in found.held_back) == kept
 
 
-def test_upgrades_for_a_share_of_hosts(harbour: Harbour) -> None:
+def test_upgrades_for_a_share_of_hosts(harbour: DebHarbour) -> None:
     offers = [f"p{number} 2 Phased-Update-Percentage: {number * 5}" for number in range(21)]
     write(harbour, [*offers, "q 2 Depends: p0 (>= 2)"], [*(f"p{n} 1" for n in range(21)), "q 1"])
     assert len(harbour.ready().forecast_upgrade().changes) == 22
@@ -174,7 +179,7 @@ def test_the_number_that_is_drawn_is_the_real_one() -> None:
     ],
 )
 def test_what_was_left_half_installed(
-    harbour: Harbour, others: list[str], asked: list[str], wanted: str
+    harbour: DebHarbour, others: list[str], asked: list[str], wanted: str
 ) -> None:
     write(harbour, ["a 1", "h 1"], ["h 1", *others])
     record = harbour.read("var/lib/dpkg/status")
@@ -186,17 +191,19 @@ def test_what_was_left_half_installed(
     assert changes(host.forecast(asked) if asked else host.forecast_upgrade()) == wanted
 
 
-def test_recommends_as_configured(harbour: Harbour) -> None:
+def test_recommends_as_configured(harbour: DebHarbour) -> None:
     write(harbour, ["a 1 Recommends: b; Suggests: c", "b 1", "c 1"], [])
     harbour.put("etc/apt/apt.conf.d/x", 'APT::Install-Recommends "0"; APT::Install-Suggests "1";')
     assert changes(harbour.ready().forecast(["a"])) == "a +1, c +1"
 
 
-def test_dependencies_follow_a_named_source_where_they_must(harbour: Harbour) -> None:
-    harbour.source("base", harbour.repository("base", [offer("gull", "1"), offer("tern", "1")]))
+def test_dependencies_follow_a_named_source_where_they_must(harbour: DebHarbour) -> None:
+    harbour.source("base", offer("gull", "1"), offer("tern", "1"))
     newer = [offer("gull", "2", Depends="tern (>= 2)"), offer("tern", "2")]
     fields = {"NotAutomatic": "yes"}
-    harbour.source("next", harbour.repository("next", newer, suite="quay", fields=fields), "quay")
+    harbour.source_at(
+        "next", harbour.repository("next", *newer, suite="quay", fields=fields), "quay"
+    )
     host = harbour.ready()
     assert changes(host.forecast(["gull%quay"])) == "gull +2, tern +2"
     assert changes(host.forecast(["gull@2"])) == "refused"
@@ -214,14 +221,14 @@ def test_dependencies_follow_a_named_source_where_they_must(harbour: Harbour) ->
     ],
 )
 def test_what_nothing_speaks_of_any_more_is_told(
-    harbour: Harbour, successor: str, unneeded: tuple[str, ...]
+    harbour: DebHarbour, successor: str, unneeded: tuple[str, ...]
 ) -> None:
     write(harbour, [successor, "b 1"], ["a 1 Depends: b", "b 1", "c 1"], auto="b")
     found = harbour.ready().forecast(["a"])
     assert (changes(found), found.unneeded) == ("a 1>2", unneeded)
 
 
-def test_sizes_sources_and_roles(harbour: Harbour) -> None:
+def test_sizes_sources_and_roles(harbour: DebHarbour) -> None:
     write(harbour, ["a 2 Depends: b; Conflicts: c", "b 1"], ["a 1", "c 1"])
     found = harbour.ready().forecast(["a"])
     told = [(c.name, c.role, c.by, c.relation, c.outcome) for c in found.changes]
@@ -235,16 +242,16 @@ def test_sizes_sources_and_roles(harbour: Harbour) -> None:
     assert (found.download_bytes, found.disk_bytes) == (20_000, 0)
 
 
-def test_a_source_that_changes_is_told(harbour: Harbour) -> None:
-    harbour.simple("base", ("gull", "1"))
-    harbour.simple("vendor", ("gull", "2"))
+def test_a_source_that_changes_is_told(harbour: DebHarbour) -> None:
+    harbour.source("base", ("gull", "1"))
+    harbour.source("vendor", ("gull", "2"))
     harbour.installed(("gull", "1"))
     (change,) = harbour.ready().forecast(["gull"]).changes
     assert (change.old_source, change.source) == ("base", "vendor")
 
 
 def test_a_forecast_changes_no_file_and_does_not_depend_on_their_order(
-    harbour: Harbour, tmp_path: Path
+    harbour: DebHarbour, tmp_path: Path
 ) -> None:
     offers = [
         "a 1 Depends: v; Recommends: r",
@@ -254,16 +261,16 @@ def test_a_forecast_changes_no_file_and_does_not_depend_on_their_order(
     ]
     write(harbour, offers, ["b 1", "c 1"])
     host = harbour.ready()
-    before = harbour.bytes()
+    before = harbour.files()
     first = host.forecast(["a"])
-    assert harbour.bytes() == before
+    assert harbour.files() == before
     again = tmp_path / "again"
     for path in sorted((p for p in harbour.root.rglob("*") if p.is_file()), reverse=True):
         target = again / "root" / path.relative_to(harbour.root)
         target.parent.mkdir(parents=True, exist_ok=True)
         shutil.copy2(path, target)
-    assert Harbour(again).root == again / "root"
-    other = Harbour(again)
-    for name, data in before.items():
+    assert DebHarbour(again).root == again / "root"
+    other = DebHarbour(again)
+    for name, (data, _mode) in before.items():
         other.put(name, data)
     assert other.host().forecast(["a"]) == first

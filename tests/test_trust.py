@@ -13,10 +13,9 @@ from typing import Any, NamedTuple
 import pysequoia
 import pytest
 
-from tests.alpm_harbour import AlpmHarbour
-from tests.alpm_harbour import P as AlpmPackage
-from tests.conftest import Harbour
-from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
+from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
+from velpin.demo.alpm_files import DemoArchive as AlpmPackage
+from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.signer import Signer
 
 
@@ -32,13 +31,13 @@ class Kind(NamedTuple):
 
 
 def deb(folder: Path, signer: Signer) -> Kind:
-    harbour = Harbour(folder)
-    address = harbour.repository("vendor", [("gull", "1")], signer=signer)
+    harbour = DebHarbour(folder)
+    address = harbour.repository("vendor", ("gull", "1"), signer=signer)
     key = harbour.put("etc/apt/keyrings/v.asc", signer.public)
-    harbour.source("vendor", address, signed_by="/etc/apt/keyrings/v.asc")
+    harbour.source_at("vendor", address, signed_by="/etc/apt/keyrings/v.asc")
     return Kind(
         harbour.run, key, folder / "repos/vendor",
-        again=lambda: harbour.repository("vendor", [("gull", "2")], signer=signer),
+        again=lambda: harbour.repository("vendor", ("gull", "2"), signer=signer),
     )  # fmt: skip
 
 
@@ -123,9 +122,9 @@ def test_a_key_that_expires_later_is_taken_until_then(
 
 
 def test_add_refuses_an_expired_key(
-    harbour: Harbour, signer: Signer, monkeypatch: pytest.MonkeyPatch
+    harbour: DebHarbour, signer: Signer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    address = harbour.repository("vendor", [("gull", "1")], signer=signer)
+    address = harbour.repository("vendor", ("gull", "1"), signer=signer)
     (harbour.folder / "k.asc").write_bytes(signer.public)
     at(monkeypatch, time.time() + 1096 * 86400)
     words = ["add", "vendor", "--url", address, "--suite", "jetty", "--key"]
@@ -143,7 +142,7 @@ def test_add_refuses_an_expired_key(
                          ("other part", False)],
 )  # fmt: skip
 def test_signed_by_a_fingerprint_means_that_key(
-    harbour: Harbour, signer: Signer, named: str, works: bool
+    harbour: DebHarbour, signer: Signer, named: str, works: bool
 ) -> None:
     """Keys made here sign with a subkey of their own."""
     from velpin.trust.openpgp import clear_issuers, read_keys
@@ -153,20 +152,20 @@ def test_signed_by_a_fingerprint_means_that_key(
     others = key.parts - {signing, signer.fingerprint}
     value = {"primary": signer.fingerprint, "part": signing, "other part": min(others)}
     text = value[named.rstrip("!")] + ("!" if named.endswith("!") else "")
-    address = harbour.repository("vendor", [("gull", "1")], signer=signer)
+    address = harbour.repository("vendor", ("gull", "1"), signer=signer)
     harbour.put("etc/apt/trusted.gpg.d/v.asc", signer.public)
-    harbour.source("vendor", address, signed_by=text)
+    harbour.source_at("vendor", address, signed_by=text)
     assert (harbour.run("refresh").code == 0) == works
 
 
 # -- weak keys -----------------------------------------------------------------------------------
 
 
-def test_a_weak_key_in_a_ring_ends_no_command(harbour: Harbour, signer: Signer) -> None:
+def test_a_weak_key_in_a_ring_ends_no_command(harbour: DebHarbour, signer: Signer) -> None:
     from tests.made_keys import MADE
 
-    address = harbour.repository("vendor", [("gull", "1")], signer=signer)
-    harbour.source("vendor", address, signed_by="/etc/apt/keyrings/v.gpg")
+    address = harbour.repository("vendor", ("gull", "1"), signer=signer)
+    harbour.source_at("vendor", address, signed_by="/etc/apt/keyrings/v.gpg")
     good = bytes(pysequoia.Cert.from_bytes(signer.public))
     harbour.put("etc/apt/keyrings/v.gpg", MADE["rsa1024.gpg"] + good + MADE["sha1self.gpg"])
     harbour.put("etc/apt/trusted.gpg.d/weak.gpg", MADE["rsa1024.gpg"])
@@ -221,23 +220,25 @@ def test_an_older_list_of_an_alpm_source_is_not_taken(tmp_path: Path) -> None:
 NOW = time.time()
 
 
-def test_the_expiry_of_a_copy_that_stays_is_not_hidden(harbour: Harbour) -> None:
+def test_the_expiry_of_a_copy_that_stays_is_not_hidden(harbour: DebHarbour) -> None:
     valid = time.strftime("%a, %d %b %Y %H:%M:%S UTC", time.gmtime(NOW + 3600))
     fields: dict[str, Any] = {"fields": {"Valid-Until": valid}}
-    harbour.source("vendor", harbour.repository("vendor", [("gull", "1")], date=NOW, **fields))
-    assert harbour.refresh()["vendor"].error is None
-    harbour.repository("vendor", [("gull", "0")], date=NOW - 9000, **fields)
-    assert harbour.refresh(NOW + 60)["vendor"].error is None
-    error = harbour.refresh(NOW + 9000)["vendor"].error
+    harbour.source_at("vendor", harbour.repository("vendor", ("gull", "1"), date=NOW, **fields))
+    assert harbour.refreshed()["vendor"].error is None
+    harbour.repository("vendor", ("gull", "0"), date=NOW - 9000, **fields)
+    assert harbour.refreshed(NOW + 60)["vendor"].error is None
+    error = harbour.refreshed(NOW + 9000)["vendor"].error
     assert error is not None
     assert "the release file expired on" in error.message
 
 
 @pytest.mark.parametrize("field", ["NotAutomatic", "ButAutomaticUpgrades"])
-def test_a_source_that_changes_how_automatic_it_is_is_refused(harbour: Harbour, field: str) -> None:
-    harbour.source("vendor", harbour.repository("vendor", [("gull", "1")], date=NOW - 100))
+def test_a_source_that_changes_how_automatic_it_is_is_refused(
+    harbour: DebHarbour, field: str
+) -> None:
+    harbour.source_at("vendor", harbour.repository("vendor", ("gull", "1"), date=NOW - 100))
     harbour.ready()
-    harbour.repository("vendor", [("gull", "2")], fields={field: "yes"}, date=NOW)
+    harbour.repository("vendor", ("gull", "2"), fields={field: "yes"}, date=NOW)
     said = harbour.run("refresh")
     assert said.code == 4
     assert (
@@ -250,12 +251,12 @@ def test_a_source_that_changes_how_automatic_it_is_is_refused(harbour: Harbour, 
 
 @pytest.mark.parametrize("known_by", ["velpin", "installer"])
 def test_a_source_that_was_signed_and_no_longer_is_is_refused(
-    harbour: Harbour, signer: Signer, known_by: str
+    harbour: DebHarbour, signer: Signer, known_by: str
 ) -> None:
-    address = harbour.repository("vendor", [("gull", "1")], signer=signer, date=NOW - 100)
+    address = harbour.repository("vendor", ("gull", "1"), signer=signer, date=NOW - 100)
     harbour.put("etc/apt/keyrings/v.asc", signer.public)
     options = {"signed_by": "/etc/apt/keyrings/v.asc", "allow_insecure": "yes"}
-    harbour.source("vendor", address, **options)
+    harbour.source_at("vendor", address, **options)
     suite = Path(address.removeprefix("file://")) / "dists/jetty"
     if known_by == "velpin":
         harbour.ready()
@@ -269,5 +270,5 @@ def test_a_source_that_was_signed_and_no_longer_is_is_refused(
     said = harbour.run("refresh")
     assert said.code == 4
     assert "was signed before and no longer is" in said.err
-    harbour.source("vendor", address, **options, allow_downgrade_to_insecure="yes")
+    harbour.source_at("vendor", address, **options, allow_downgrade_to_insecure="yes")
     assert harbour.run("refresh").code == 0

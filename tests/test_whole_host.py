@@ -9,14 +9,13 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import CONF, AlpmHarbour
-from tests.alpm_harbour import P as ArchiveMade
-from tests.conftest import Harbour
-from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
+from tests.harbours import CONF, DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
 from velpin import forked
 from velpin.core import host_diff
 from velpin.core.host import Host
 from velpin.core.opening import open_host
+from velpin.demo.alpm_files import DemoArchive as ArchiveMade
+from velpin.demo.rpm_files import DemoRpm as P
 from velpin.forked import side_by_side
 from velpin.model.rule import Rule
 
@@ -172,7 +171,7 @@ def test_what_fails_in_another_process_fails_here(monkeypatch: pytest.MonkeyPatc
 
 @pytest.mark.parametrize("kind", ["deb", DNF, ZYPP])
 def test_a_rule_on_a_host_without_any_list_changes_no_answer(kind: str, tmp_path: Path) -> None:
-    root = (Harbour(tmp_path) if kind == "deb" else RpmHarbour(tmp_path, kind)).root
+    root = (DebHarbour(tmp_path) if kind == "deb" else RpmHarbour(tmp_path, kind)).root
     before = open_host(root)
     assert not before.sources
     after = before.considering(before.plan_rules([Rule("bar", ("gull", "mooring-release"))]))

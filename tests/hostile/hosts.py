@@ -9,10 +9,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
-from tests.alpm_harbour import AlpmHarbour
-from tests.conftest import Harbour, offer
+from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour, offer
 from tests.release_packages import deb_of, rpm_of
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin import open_host
 from velpin.demo.alpm_files import DemoArchive as AlpmPackage
 from velpin.demo.alpm_files import write_alpm_repository
@@ -103,14 +101,16 @@ def make_hosts(folder: Path, signer: Signer) -> list[Host]:
 
 def _deb(folder: Path, signer: Signer) -> Host:
     folder.mkdir()
-    harbour = Harbour(folder)
+    harbour = DebHarbour(folder)
     base = [offer("gull", "1", Depends="tern (>= 1)", Recommends="auk"), offer("tern", "1"),
             offer("auk", "1~rc1", Provides="bird (= 2)")]  # fmt: skip
     vendor = [offer("gull", "2", Conflicts="auk"), offer("tool", "1:3-2", Size="1000")]
-    harbour.source("base", harbour.repository("base", base))
-    address = harbour.repository("vendor", vendor, signer=signer)
+    harbour.source("base", *base)
+    address = harbour.repository("vendor", *vendor, signer=signer)
     harbour.put("etc/apt/keyrings/vendor.asc", signer.public)
-    harbour.source("vendor", address, signed_by="/etc/apt/keyrings/vendor.asc", arch="amd64,i386")
+    harbour.source_at(
+        "vendor", address, signed_by="/etc/apt/keyrings/vendor.asc", arch="amd64,i386"
+    )
     harbour.put("etc/apt/sources.list.d/more.sources",
                 "# more\nTypes: deb\nURIs: http://more.example/more\nSuites: jetty\nComponents: main\n"
                 "Enabled: no\nSigned-By: /etc/apt/keyrings/vendor.asc\n")  # fmt: skip
@@ -128,7 +128,7 @@ def _deb(folder: Path, signer: Signer) -> Host:
     shutil.copy(suite / "Release", lists / f"{name}Release")
     data = gzip.decompress((suite / "main/binary-amd64/Packages.gz").read_bytes())
     (lists / f"{name}main_binary-amd64_Packages").write_bytes(data)
-    other = harbour.repository("other", [offer("gull", "3")], signer=signer)
+    other = harbour.repository("other", offer("gull", "3"), signer=signer)
     (folder / "snippet.list").write_text(
         f"deb [signed-by=/etc/apt/keyrings/vendor.asc] {other} jetty main\n"
     )

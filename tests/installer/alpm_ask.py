@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from tests.alpm_harbour import CONF, RECORD, AlpmHarbour
+from tests.harbours import CONF, RECORD, AlpmHarbour
 from velpin.demo.alpm_files import archive, desc, write_alpm_repository
 
 PROGRAM = shutil.which("pacman")

@@ -6,7 +6,7 @@ import random
 from collections.abc import Iterator
 from pathlib import Path
 
-from tests.alpm_harbour import AlpmHarbour
+from tests.harbours import AlpmHarbour
 from velpin.demo.alpm_files import DemoArchive
 
 NAMES = tuple("abcdefghijkl")

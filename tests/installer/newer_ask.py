@@ -12,9 +12,9 @@ import subprocess
 from pathlib import Path
 from tempfile import mkdtemp
 
+from tests.harbours import DNF, RpmHarbour
 from tests.installer.ask import Installer
 from tests.installer.rpm_ask import Done, Said, index_record, read_xml
-from tests.rpm_harbour import DNF, RpmHarbour
 
 
 def folder_in(root: Path) -> Path:

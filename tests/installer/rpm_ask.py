@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import NamedTuple
 from xml.etree import ElementTree
 
-from tests.rpm_harbour import DNF, RpmHarbour
+from tests.harbours import DNF, RpmHarbour
 from tests.rpm_statements import Case
 from velpin.kinds.rpm.header import read_header
 

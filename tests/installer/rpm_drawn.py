@@ -6,13 +6,13 @@ import random
 from collections.abc import Iterator
 from pathlib import Path
 
-from tests.rpm_harbour import DNF, RpmHarbour
+from tests.harbours import DNF, RpmHarbour
 from velpin.demo.rpm_files import DemoRpm
 from velpin.kinds.rpm.version import compare
 
 NAMES = tuple("abcdefghijkl")
 CAPABILITIES = ("tide", "fog", "swell")
-VENDORS = ("Harbour Crew", "Gull Works")
+VENDORS = ("DebHarbour Crew", "Gull Works")
 
 
 class RpmDrawn:

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from tests.rpm_harbour import DNF, RpmHarbour
+from tests.harbours import DNF, RpmHarbour
 from velpin.demo.rpm_files import DemoRpm
 
 _HEADS = ("brine", "cairn", "delta", "ebb", "fjord", "groyne", "haven", "isle", "jetty", "knot")
@@ -103,7 +103,7 @@ class MadeHost:
         )  # fmt: skip
 
     def _newer(
-        self, packages: list[DemoRpm], share: float, version: str, vendor: str = "Harbour Crew"
+        self, packages: list[DemoRpm], share: float, version: str, vendor: str = "DebHarbour Crew"
     ) -> Iterator[DemoRpm]:
         names = sorted({one.name for one in packages})
         chosen = set(self.pick.sample(names, int(len(names) * share)))

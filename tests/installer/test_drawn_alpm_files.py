@@ -9,8 +9,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import CONF, AlpmHarbour, P
+from tests.harbours import CONF, AlpmHarbour
 from tests.installer.alpm_ask import PROGRAM, ask, words_for
+from velpin.demo.alpm_files import DemoArchive as P
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_ALPM_HOSTS", "12"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))

@@ -7,9 +7,9 @@ from pathlib import Path
 
 import pytest
 
+from tests.harbours import DNF, ZYPP
 from tests.installer.rpm_ask import PROGRAMS, RealInstaller
 from tests.installer.rpm_drawn import RpmDrawn
-from tests.rpm_harbour import DNF, ZYPP
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_RPM_HOSTS", "4"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))

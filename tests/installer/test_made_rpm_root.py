@@ -16,9 +16,9 @@ from pathlib import Path
 
 import pytest
 
+from tests.harbours import DNF, ZYPP
 from tests.installer.rpm_ask import PROGRAMS, RealInstaller
 from tests.installer.rpm_made import MadeHost
-from tests.rpm_harbour import DNF, ZYPP
 from velpin.demo.rpm_files import DemoRpm, header_of
 
 NAMES = int(os.environ.get("VELPIN_REAL_NAMES", "12"))

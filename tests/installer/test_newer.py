@@ -15,20 +15,20 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import Harbour
 from tests.deb_newer_statements import NEWER, STATEMENTS
 from tests.deb_statements import built as deb_built
 from tests.deb_statements import comes
+from tests.harbours import DNF, ZYPP, DebHarbour, RpmHarbour
 from tests.installer.drawn_relations import DrawnRelations
 from tests.installer.made import differing
 from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller, folder_in
 from tests.installer.rpm_ask import Said, asked_of
 from tests.installer.rpm_drawn import RpmDrawn
-from tests.rpm_harbour import DNF, ZYPP, P, RpmHarbour
 from tests.rpm_newer_statements import DNF_STATEMENTS, ZYPP_STATEMENTS
 from tests.rpm_statements import Case, built
 from velpin import open_host
 from velpin.core.host import Host
+from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.signer import Signer
 
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
@@ -51,7 +51,7 @@ def folder(newer_root: Path) -> Iterator[Path]:
 @pytest.mark.parametrize("statement", STATEMENTS, ids=lambda statement: statement[0])
 def test_deb_statements(newer_root: Path, folder: Path, statement: Any) -> None:
     _, offered, here, answers, files = statement
-    harbour = deb_built(Harbour(folder), offered, NEWER + here, files)
+    harbour = deb_built(DebHarbour(folder), offered, NEWER + here, files)
     installer = NewerInstaller(newer_root, harbour.root)
     installer.run("apt-get", "-q", "update")
     for asked in answers:

@@ -10,8 +10,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.harbours import DNF, ZYPP, RpmHarbour
 from tests.installer.rpm_ask import PROGRAMS, RealInstaller
-from tests.rpm_harbour import DNF, ZYPP, RpmHarbour
 from velpin.core.opening import open_host
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.fetch.package import open_package
@@ -33,7 +33,7 @@ Release: {release}
 Epoch: {epoch}
 Summary: made up: {name}
 License: MIT
-Vendor: Harbour Crew
+Vendor: DebHarbour Crew
 BuildArch: {arch}
 {relations}
 %description
@@ -121,7 +121,7 @@ def test_a_record_made_by_the_real_tool(tmp_path: Path, packages: list[Path]) ->
     theirs = {line.replace(" 0:", " ") for line in told.splitlines()}
     assert ours == theirs
     gull = facts["gull"][2]
-    assert gull.vendor == "Harbour Crew"
+    assert gull.vendor == "DebHarbour Crew"
     assert set(gull.relations["R"]) >= {"tide >= 1.0", "(fog or swell)"}
     assert (gull.relations["C"], gull.relations["O"]) == (("crow < 3",), ("old-gull",))
     assert (gull.relations["M"], gull.relations["S"]) == (("map",), ("pier",))

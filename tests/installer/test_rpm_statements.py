@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.harbours import DNF, ZYPP
 from tests.installer.rpm_ask import PROGRAMS, RealInstaller, asked_of
-from tests.rpm_harbour import DNF, ZYPP
 from tests.rpm_statements import CASES, built
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.alpm_harbour import CONF, AlpmHarbour
+from tests.harbours import CONF, AlpmHarbour
 from tests.installer.alpm_ask import PROGRAM, ask
 from velpin.demo.alpm_files import DemoArchive as P
 from velpin.demo.alpm_files import write_alpm_repository

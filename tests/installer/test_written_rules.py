@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Harbour, offer
 from tests.drawn_rules import draw_rule
+from tests.harbours import DebHarbour, offer
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.drawn import NAMES, Drawn
 from velpin.core.host import Host
@@ -47,7 +47,7 @@ def agrees(host: DebAdapter, installer: Installer, names: list[str]) -> None:
 
 @pytest.mark.parametrize("seed", range(FIRST, FIRST + HOSTS))
 def test_after_each_rule_on_a_random_host(seed: int, tmp_path: Path) -> None:
-    harbour = Harbour(tmp_path)
+    harbour = DebHarbour(tmp_path)
     Drawn(seed + 500_000, tmp_path)
     installer = Installer(harbour.root)
     installer.refresh()
@@ -62,14 +62,14 @@ def test_after_each_rule_on_a_random_host(seed: int, tmp_path: Path) -> None:
         agrees(host, installer, names)
 
 
-def harbour_of_two(harbour: Harbour) -> Harbour:
+def harbour_of_two(harbour: DebHarbour) -> DebHarbour:
     """A base with a library that a vendor has as well, newer, also in a version not final."""
-    harbour.simple("base", ("tide-lib", "1.0"), ("tide-lib", "0.9"), ("gull", "1.0"), Label="Base")
-    harbour.source("vendor", harbour.repository(
+    harbour.source("base", ("tide-lib", "1.0"), ("tide-lib", "0.9"), ("gull", "1.0"), Label="Base")
+    harbour.source(
         "vendor",
-        [("tide-lib", "2.0"), ("gull", "2.0"), ("gull", "3.0~rc1"),
-         offer("gull-watch", "1.0", Depends="gull (>= 2), tide-lib")],
-    ))  # fmt: skip
+        ("tide-lib", "2.0"), ("gull", "2.0"), ("gull", "3.0~rc1"),
+         offer("gull-watch", "1.0", Depends="gull (>= 2), tide-lib"),
+    )  # fmt: skip
     harbour.installed(("tide-lib", "1.0"), ("gull", "1.0"))
     return harbour
 
@@ -93,7 +93,7 @@ def harbour_of_two(harbour: Harbour) -> Harbour:
         ("keep gull:amd64", "1.0", "2.0"),
     ],
 )
-def test_each_kind_of_rule(harbour: Harbour, words: str, gull: str, lib: str) -> None:
+def test_each_kind_of_rule(harbour: DebHarbour, words: str, gull: str, lib: str) -> None:
     harbour_of_two(harbour)
     installer = Installer(harbour.root)
     installer.refresh()

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from tests.conftest import Harbour
+from tests.harbours import DebHarbour
 from tests.installer.ask import INSTALLER, Installer
 from velpin.demo.build import Signer
 
 pytestmark = pytest.mark.skipif(INSTALLER is None, reason="this machine has no deb installer")
 
 
-def refresh_with_keys_below(installer: Installer, harbour: Harbour) -> None:
+def refresh_with_keys_below(installer: Installer, harbour: DebHarbour) -> None:
     """The installer takes paths of keys as they are written, not below another root."""
     file = harbour.root / "etc/apt/sources.list.d/gullwatch.sources"
     written = file.read_text()
@@ -21,10 +21,10 @@ def refresh_with_keys_below(installer: Installer, harbour: Harbour) -> None:
 
 
 def test_an_added_source_works_for_the_installer(
-    harbour: Harbour, signer: Signer, stranger: Signer
+    harbour: DebHarbour, signer: Signer, stranger: Signer
 ) -> None:
-    harbour.simple("base", ("gull", "1"))
-    address = harbour.repository("gullwatch", [("gull", "2"), ("gullwatch", "5")], signer=signer)
+    harbour.source("base", ("gull", "1"))
+    address = harbour.repository("gullwatch", ("gull", "2"), ("gullwatch", "5"), signer=signer)
     (harbour.folder / "k.asc").write_bytes(signer.public)
     (harbour.folder / "wrong.asc").write_bytes(stranger.public)
     installer = Installer(harbour.root)
@@ -48,10 +48,10 @@ def test_an_added_source_works_for_the_installer(
     assert not installer.simulate("gullwatch")[0]
 
 
-def test_the_installers_own_copies_are_found_by_their_names(harbour: Harbour) -> None:
-    address = harbour.repository("gull_watch~1+x", [("gull", "1")])
-    harbour.source("a", address)
-    harbour.source("b", harbour.repository("flat", [("tern", "2")], suite="sub/"), "sub/")
+def test_the_installers_own_copies_are_found_by_their_names(harbour: DebHarbour) -> None:
+    address = harbour.repository("gull_watch~1+x", ("gull", "1"))
+    harbour.source_at("a", address)
+    harbour.source_at("b", harbour.repository("flat", ("tern", "2"), suite="sub/"), "sub/")
     Installer(harbour.root).refresh()
     found = harbour.host(as_is=True).forecast(["gull", "tern"])
     assert [answer.version for answer in found.answers] == ["1", "2"]
