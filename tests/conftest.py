@@ -127,7 +127,7 @@ def pytest_configure(config: pytest.Config) -> None:
     """Daily work leaves out what is slow. Nothing is done apart in the process of a test, where clocks
     and files are stood in for: `test_apart` and the campaigns do that in processes of their own."""
     apart.is_allowed = False
-    if config.option.markexpr == "not slow":
+    if config.option.markexpr.startswith("not slow"):
         settings.load_profile("daily")
         # It does not wait for the disk either: nothing is synced, and folders are in memory.
         os.fsync = lambda _file: None

@@ -9,6 +9,7 @@ import tarfile
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager, redirect_stderr, redirect_stdout
+from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -58,13 +59,22 @@ def archive(kind: str) -> Path:
     return DATA / f"agreement-{kind.removesuffix('-newer')}.tar.xz"
 
 
+@cache
+def names(kind: str) -> list[str]:
+    """The recorded hosts of a kind."""
+    with tarfile.open(archive(kind)) as tar:
+        cases = (name for name in tar.getnames() if name.endswith("/case.json"))
+        return sorted(name.split("/")[1] for name in cases if name.startswith(f"{kind}/"))
+
+
 @contextmanager
-def unpacked(file: Path, kind: str = "") -> Iterator[list[Path]]:
-    """Folders of the hosts of an archive (of one kind where it is named), their addresses put in
+def unpacked(file: Path, kind: str = "", name: str = "") -> Iterator[list[Path]]:
+    """Folders of the hosts of an archive (of one kind, or one host alone), their addresses put in
     place."""
     with tempfile.TemporaryDirectory(prefix="velpin-agreement-") as folder:
         with tarfile.open(file) as tar:
-            tar.extractall(folder, filter="data")
+            wanted = [one for one in tar if one.name.startswith(f"{kind}/{name}" if kind else "")]
+            tar.extractall(folder, wanted, filter="data")
         cases = sorted(path.parent for path in Path(folder).glob(f"{kind or '*'}/*/case.json"))
         for case in cases:
             for path in (case / "root/etc").rglob("*"):
@@ -83,11 +93,11 @@ class Rows(NamedTuple):
     refusals: list[tuple[bool, str]]
 
 
-def compare(file: Path, kind: str = "", every: int = 1) -> Result:
-    """Ask Velpin what was asked of the installer, on every host of an archive, or on every such."""
+def compare(file: Path, kind: str = "", name: str = "") -> Result:
+    """Ask Velpin what was asked of the installer, on every host of an archive, or on one."""
     rows = Rows([], [], [])
-    with unpacked(file, kind) as cases:
-        for case in cases[::every]:
+    with unpacked(file, kind, name) as cases:
+        for case in cases:
             _program(case, "refresh")
             for asked in json.loads((case / "case.json").read_text())["asked"]:
                 _compare_one(case, asked, rows)

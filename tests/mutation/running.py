@@ -142,7 +142,7 @@ def _run(path: Path, text: str, tests: list[str], folder: str) -> int:
     _replace(path, text)
     files = sorted({str(ROOT / test.partition("::")[0]) for test in tests})
     words = [
-        "-q", "-x", "-n", "0", "-m", "not slow", "-p", "no:cacheprovider", "--tb", "no",
+        "-q", "-x", "-n", "0", "-m", "not slow or recorded", "-p", "no:cacheprovider", "--tb", "no",
         "--hypothesis-seed", "1", "--basetemp", f"{folder}/tests", *files,
     ]  # fmt: skip
     return int(pytest.main(words, plugins=[_Only(tests)]))
