@@ -12,27 +12,17 @@ import shutil
 import time
 import zlib
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
-from tests.harbours import ALPM, DEB, DNF, RPM, ZYPP, Harbour
+from tests.harbours import ALPM, DEB, DNF, RPM, ZYPP, Harbour, Item
 from tests.program import Said
-from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
-from velpin.demo.build import stanza, text_of, write_repository
-from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
+from velpin.demo.alpm_files import write_alpm_record, write_alpm_repository
+from velpin.demo.build import text_of, write_repository
+from velpin.demo.rpm_files import write_record, write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.trust.openpgp import read_keys
 
 HOME, THEIRS = "archive.mooring.example", "pkg.gullwatch.example"
-
-
-class Item(NamedTuple):
-    """One package, whatever the kind of host."""
-
-    name: str
-    version: str
-    needs: str = ""
-    built_from: str = ""
-    arch: str = ""
 
 
 BASE = (Item("gull", "1"), Item("tern", "1"), Item("libtide", "1"), Item("skua", "1"))
@@ -94,12 +84,12 @@ class Post(Harbour):
         if self.kind == DEB:
             head = {"Origin": source.title(), "Suite": suite, "Codename": suite, **fields}
             write_repository(
-                place / "apt", suite, {"main": [_stanza(item) for item in items]},
+                place / "apt", suite, {"main": [item.stanza() for item in items]},
                 None if unsigned else sign, head, archs=("amd64",), date=date,
             )  # fmt: skip
         elif self.kind in RPM:
             release = suite if suite != "jetty" else "4"
-            rpms = [_rpm(item, source.title()) for item in items]
+            rpms = [item.rpm(source.title()) for item in items]
             signing = None if unsigned else sign.detached
             for_packages = packages_by or (None if unsigned else sign)
             write_rpm_repository(
@@ -109,7 +99,7 @@ class Post(Harbour):
             if unsigned:
                 (place / release / "x86_64/repodata/repomd.xml.asc").unlink(missing_ok=True)
         else:
-            made = [_archive(item) for item in items]
+            made = [item.archive() for item in items]
             signing = None if unsigned else sign.detached_binary
             name = called or source
             write_alpm_repository(place / name, name, made, sign=signing)
@@ -121,7 +111,7 @@ class Post(Harbour):
         if self.kind == DEB:
             rows = []
             for item in items:
-                row = _stanza(item)
+                row = item.stanza()
                 for field in ("Size", "Filename", "SHA256"):
                     row.pop(field)
                 state = (states or {}).get(item.name, "install ok installed")
@@ -129,11 +119,11 @@ class Post(Harbour):
             self.put("var/lib/dpkg/status", text_of(rows))
         elif self.kind in RPM:
             write_record(
-                self.root / "var/lib/rpm/rpmdb.sqlite", [_rpm(item, "Base") for item in items]
+                self.root / "var/lib/rpm/rpmdb.sqlite", [item.rpm("Base") for item in items]
             )
         else:
             shutil.rmtree(self.root / "var/lib/pacman/local", ignore_errors=True)
-            write_alpm_record(self.root / "var/lib/pacman/local", [_archive(i) for i in items])
+            write_alpm_record(self.root / "var/lib/pacman/local", [i.archive() for i in items])
 
     # -- making ----------------------------------------------------------------------------
 
@@ -213,28 +203,6 @@ class Post(Harbour):
         """The first finding of a code."""
         found = self.checkup(*words)["findings"]
         return next((each for each in found if each["code"] == code), {})
-
-
-def _stanza(item: Item) -> dict[str, str]:
-    more = {"Source": item.built_from} if item.built_from else {}
-    row = stanza(item.name, f"{item.version}-1", item.arch or "amd64", f"{item.name} for harbours",
-                 item.needs)  # fmt: skip
-    return {**row, **more}
-
-
-def _rpm(item: Item, vendor: str) -> DemoRpm:
-    needs = (item.needs,) if item.needs else ()
-    version = item.version if "-" in item.version else f"{item.version}-1"
-    return DemoRpm(item.name, version, item.arch or "x86_64", requires=needs, vendor=vendor,
-                   source=item.built_from)  # fmt: skip
-
-
-def _archive(item: Item) -> DemoArchive:
-    needs = (item.needs,) if item.needs else ()
-    more = {"base": item.built_from} if item.built_from else {}
-    return DemoArchive(
-        item.name, f"{item.version}-1", arch=item.arch or "x86_64", depends=needs, **more
-    )
 
 
 def days_ago(days: float) -> float:

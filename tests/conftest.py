@@ -94,9 +94,10 @@ def _whole_answers(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[N
 
 
 def _is_on_record(request: pytest.FixtureRequest) -> bool:
-    """Daily tests whose examples are not drawn, and that have not failed already."""
+    """All but slow tests and those whose examples are drawn anew each time, if they have passed."""
     drawn = getattr(request.function, "is_hypothesis_test", False)
-    slow = request.node.get_closest_marker("slow") is not None
+    marks = {mark.name for mark in request.node.iter_markers()}
+    slow = "slow" in marks and "full" not in marks
     return not drawn and not slow and request.node.stash.get(_PASSED, False)
 
 
@@ -139,5 +140,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """What asks real installers or goes through recorded and drawn hosts is slow."""
     for item in items:
         folder = item.path.parent.name
-        if folder in ("installer", "agreement") or item.path.name == "test_drawn_rules.py":
+        if (
+            folder in ("installer", "agreement")
+            or item.path.name == "test_drawn_rules.py"
+            or item.get_closest_marker("full")
+        ):
             item.add_marker(pytest.mark.slow)

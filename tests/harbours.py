@@ -10,7 +10,7 @@ import json
 import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any, Self
+from typing import Any, NamedTuple, Self
 
 from tests.host_files import host_files
 from tests.program import Said, run_on
@@ -34,6 +34,43 @@ REPO_FOLDERS = {DNF: "etc/yum.repos.d", ZYPP: "etc/zypp/repos.d"}
 CONF = "etc/pacman.conf"
 RECORD = "var/lib/pacman/local"
 """What is installed on an alpm host."""
+
+
+class Item(NamedTuple):
+    """One package, whatever the kind of host."""
+
+    name: str
+    version: str
+    needs: str = ""
+    built_from: str = ""
+    arch: str = ""
+
+    def on(self, kind: str) -> Any:
+        """As the repositories and records of a kind are given it."""
+        if kind in RPM:
+            return self.rpm()
+        return self.stanza() if kind == DEB else self.archive()
+
+    def stanza(self) -> dict[str, str]:
+        """An entry of an index of a deb host."""
+        row = stanza(self.name, f"{self.version}-1", self.arch or "amd64",
+                     f"{self.name} for harbours", self.needs)  # fmt: skip
+        return {**row, **({"Source": self.built_from} if self.built_from else {})}
+
+    def rpm(self, vendor: str = "Base") -> DemoRpm:
+        """A package of an rpm host."""
+        version = self.version if "-" in self.version else f"{self.version}-1"
+        return DemoRpm(
+            self.name, version, self.arch or "x86_64", vendor=vendor, source=self.built_from,
+            requires=(self.needs,) if self.needs else (),
+        )  # fmt: skip
+
+    def archive(self) -> DemoArchive:
+        """A package of an alpm host."""
+        return DemoArchive(
+            self.name, f"{self.version}-1", arch=self.arch or "x86_64", base=self.built_from,
+            depends=(self.needs,) if self.needs else (),
+        )  # fmt: skip
 
 
 class Harbour:
@@ -157,11 +194,12 @@ class DebHarbour(Harbour):
         line = f"deb [{named or 'trusted=yes'}] {address} {suite}{section}\n"
         self.put(f"etc/apt/sources.list.d/{name}.list", line)
 
-    def installed(self, *packages: tuple[str, str] | tuple[str, str, str]) -> None:
-        """The host's record: name, version and (by default installed) state of each package."""
+    def installed(self, *packages: Mapping[str, str] | tuple[str, ...]) -> None:
+        """The host's record: of each package its entry, or name, version and perhaps state."""
         rows = []
-        for name, version, *state in packages:
-            row = offer(name, version)
+        for package in packages:
+            name, version, *state = package if isinstance(package, tuple) else ("", "")
+            row = offer(name, version) if isinstance(package, tuple) else dict(package)
             for field in ("Size", "Filename", "SHA256"):
                 row.pop(field)
             status = state[0] if state else "install ok installed"

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.checkup_hosts import Item, Post
-from tests.harbours import DEB, DNF, RPM
+from tests.checkup_hosts import Post
+from tests.harbours import DEB, DNF, RPM, Item
 from velpin.demo.rpm_files import DemoRpm, write_rpm_repository
 from velpin.demo.signer import Signer
 

@@ -9,8 +9,8 @@ import time
 import pytest
 
 from tests.catalogs import FOLDER, HEAD, SOURCE, catalog_for, without_vendor
-from tests.checkup_hosts import HOME, THEIRS, Item, Post, days_ago
-from tests.harbours import ALPM, DEB, KINDS, RPM
+from tests.checkup_hosts import HOME, THEIRS, Post, days_ago
+from tests.harbours import ALPM, DEB, KINDS, RPM, Item
 from velpin.core.catalog.format import read_catalog
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError

@@ -13,8 +13,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.checkup_hosts import Item, Post
-from tests.harbours import ALPM, DEB, DNF, KINDS, ZYPP
+from tests.checkup_hosts import Post
+from tests.harbours import ALPM, DEB, DNF, KINDS, ZYPP, Item
 from tests.program import state
 from velpin.demo.signer import Signer
 

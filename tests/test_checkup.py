@@ -10,8 +10,8 @@ from typing import NamedTuple
 
 import pytest
 
-from tests.checkup_hosts import BASE, HOME, SOURCES, THEIRS, VENDOR, Item, Post, days_ago, index_old
-from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP
+from tests.checkup_hosts import BASE, HOME, SOURCES, THEIRS, VENDOR, Post, days_ago, index_old
+from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP, Item
 from velpin.core.checkup.codes import CHECK_WHY, CODES, ONE_OF_TWO
 from velpin.demo.signer import new_signer
 

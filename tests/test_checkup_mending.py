@@ -12,8 +12,8 @@ from types import SimpleNamespace
 import pysequoia
 import pytest
 
-from tests.checkup_hosts import BASE, SOURCES, THEIRS, VENDOR, Item, Post
-from tests.harbours import ALPM, DEB, DNF, KINDS, RPM
+from tests.checkup_hosts import BASE, SOURCES, THEIRS, VENDOR, Post
+from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, Item
 from velpin import open_host
 from velpin.core.checkup.codes import CODES
 from velpin.core.checkup.silence import read_silences

@@ -12,8 +12,8 @@ from typing import Any
 import pysequoia
 import pytest
 
-from tests.checkup_hosts import THEIRS, VENDOR, Item, Post
-from tests.harbours import ALPM, DEB, DNF, KINDS, RPM
+from tests.checkup_hosts import THEIRS, VENDOR, Post
+from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, Item
 from velpin.demo.signer import Signer
 from velpin.errors import BadKey
 from velpin.trust.certifications import is_fingerprint_of

@@ -13,8 +13,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.catalogs import FOLDER, catalog_for, without_vendor
-from tests.checkup_hosts import BASE, THEIRS, VENDOR, Item, Post
-from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP
+from tests.checkup_hosts import BASE, THEIRS, VENDOR, Post
+from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP, Item
 from velpin import open_host
 from velpin.core.hostfile.format import read_host_file
 from velpin.demo.signer import Signer

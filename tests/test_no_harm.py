@@ -10,8 +10,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.checkup_hosts import THEIRS, VENDOR, Item, Post
-from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP, DebHarbour
+from tests.checkup_hosts import THEIRS, VENDOR, Post
+from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP, DebHarbour, Item
 from tests.program import state
 from velpin.change.journal import Journal
 from velpin.demo.signer import Signer

@@ -10,7 +10,7 @@ EVERY = 4
 """`python -m tests.agreement` asks all of them."""
 
 
-@pytest.mark.recorded
+@pytest.mark.full
 @pytest.mark.parametrize(
     ("kind", "name"), [(kind, name) for kind in KINDS for name in names(kind)[::EVERY]]
 )

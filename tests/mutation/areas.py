@@ -60,6 +60,14 @@ a kind as a whole, which are what is left."""
 
 REST = ("alpm", "rpm", "deb", "core")
 
+ELSEWHERE: dict[str, tuple[str, ...]] = {
+    "apart.py": ("tests/test_apart.py",),
+    "front/start.py": ("tests/test_first_words.py", "tests/test_running.py"),
+    "front/running.py": ("tests/test_running.py",),
+    "store/index.py": ("tests/test_apart.py",),
+}
+"""Tests that run a module in processes of their own, where it is not seen what they come by."""
+
 ACCEPTED: dict[tuple[str, str, str], str] = {
     ("kinds/deb/edit.py", "source_statements", "without sorted"):
         "the order of options in a statement: both sides are read by the same code, and no edit"

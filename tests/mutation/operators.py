@@ -23,7 +23,8 @@ class Fault(NamedTuple):
     variant: str
     line: int
     lines: frozenset[int]
-    """The lines of its statement: a test that comes by one of them may notice it."""
+    """The lines of its statement, or of its function where that is told by them alone: a test that
+    comes by one of them may notice it."""
     function: str
     """The innermost function around it, "" where it is done when the module is read."""
 
@@ -39,10 +40,12 @@ def faults(text: str) -> Iterator[Fault]:
     """Every fault of these kinds in a module's text, in the order of the code."""
     tree = ast.parse(text)
     around, statements, passed_over = _functions(tree), _statements(tree), _passed_over(tree)
+    by_function = _said_by_the_function(tree)
     for at, node in enumerate(ast.walk(tree)):
         for variant in _variants(node) if node not in passed_over else ():
             line = node.target.lineno if isinstance(node, ast.comprehension) else _line(node)
-            yield Fault(at, variant, line, statements[line], around.get(line, ""))
+            lines = by_function.get(node) or statements[line]
+            yield Fault(at, variant, line, lines, around.get(line, ""))
 
 
 def mutant(text: str, fault: Fault) -> Mutant:
@@ -69,6 +72,21 @@ def _passed_over(tree: ast.Module) -> set[ast.AST]:
             found.update(each for one in node.decorator_list for each in ast.walk(one))
         elif isinstance(node, ast.keyword) and node.arg == "strict":
             found.add(node.value)
+    return found
+
+
+def _said_by_the_function(tree: ast.Module) -> dict[ast.AST, frozenset[int]]:
+    """The lines of the function for what is not done on lines of its own: the defaults of its
+    parameters, `break` and `continue`."""
+    found: dict[ast.AST, frozenset[int]] = {}
+    for node in ast.walk(tree):  # from the outside in
+        if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef)):
+            lines = frozenset(range(node.body[0].lineno, (node.end_lineno or 0) + 1))
+            given = [*node.args.defaults, *filter(None, node.args.kw_defaults)]
+            loops = [each for each in ast.walk(node) if isinstance(each, _LOOPS)]
+            found |= dict.fromkeys(
+                [*(each for one in given for each in ast.walk(one)), *loops], lines
+            )
     return found
 
 

@@ -107,7 +107,7 @@ def _measure(files: list[str]) -> list[tuple[dict[str, float], dict[str, dict[in
     with tempfile.TemporaryDirectory() as place:
         done = subprocess.run(
             [
-                sys.executable, "-m", "pytest", "-q", "-m", "not slow or recorded", "-p",
+                sys.executable, "-m", "pytest", "-q", "-m", "not slow or full", "-p",
                 "tests.mutation.reach", "-p", "no:cacheprovider", *files,
             ],
             cwd=ROOT, env={**os.environ, "VELPIN_REACH": place, "PYTHONPATH": str(PACKAGE.parent)}, check=False,

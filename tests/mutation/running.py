@@ -1,4 +1,7 @@
-"""Tests run upon a fault: in a forked process, which reads the faulty module in place of its own."""
+"""Tests run upon a fault: in a forked process, which reads the faulty module in place of its own.
+
+What tests start as processes of their own finds a whole package with the fault in it.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +23,7 @@ from typing import Any, NamedTuple
 
 import pytest
 
-from tests.mutation.areas import PACKAGE, ROOT
+from tests.mutation.areas import ELSEWHERE, PACKAGE, ROOT
 from tests.mutation.operators import Fault, mutant
 from tests.mutation.reach import Reach
 
@@ -62,6 +65,7 @@ def judge(module: str, fault: Fault, reach: Reach) -> Verdict:
     made = mutant(path.read_text(), fault)
     # What is done when a module is read belongs to all that comes by the module.
     tests = reach.tests(module, fault.lines) if fault.function else reach.of_module(module)
+    tests |= _elsewhere(module, reach)
     noticed = any(
         _fails(path, made.text, batch, sum(reach.seconds[one] for one in batch))
         for batch in _batches(tests, reach)
@@ -89,6 +93,7 @@ def _batches(tests: Collection[str], reach: Reach) -> Iterator[list[str]]:
 def _fails(path: Path, text: str, tests: list[str], seconds: float) -> bool:
     """Whether one of these tests fails with this text for the module, or never ends."""
     folder = tempfile.mkdtemp(prefix="velpin-fault-", dir=_memory())
+    os.chmod(folder, 0o755)  # a package that others may not read is run in another way
     child = os.fork()
     if child == 0:
         code = 1
@@ -123,10 +128,18 @@ def _means_noticed(code: int) -> bool:
 def control(reach: Reach) -> None:
     """Make sure that tests pass here where nothing is wrong; RuntimeError where they do not."""
     some = min(reach.lines, key=lambda module: abs(len(reach.of_module(module)) - 300))
-    for batch in _batches(reach.of_module(some), reach):
-        path = PACKAGE / some
-        if _fails(path, path.read_text(), batch, sum(reach.seconds[one] for one in batch)):
-            raise RuntimeError("tests fail though nothing is wrong")
+    for module, tests in (
+        (some, reach.of_module(some)),
+        ("apart.py", _elsewhere("apart.py", reach)),
+    ):
+        path = PACKAGE / module
+        for batch in _batches(tests, reach):
+            if _fails(path, path.read_text(), batch, sum(reach.seconds[one] for one in batch)):
+                raise RuntimeError("tests fail though nothing is wrong")
+
+
+def _elsewhere(module: str, reach: Reach) -> set[str]:
+    return {test for test in reach.seconds if test.startswith(ELSEWHERE.get(module, ()))}
 
 
 def _memory() -> str | None:
@@ -140,9 +153,10 @@ def _run(path: Path, text: str, tests: list[str], folder: str) -> int:
         os.dup2(nothing, handle)
     os.chdir(ROOT)
     _replace(path, text)
+    os.environ["PYTHONPATH"] = str(_package_with(path, text, Path(folder)))
     files = sorted({str(ROOT / test.partition("::")[0]) for test in tests})
     words = [
-        "-q", "-x", "-n", "0", "-m", "not slow or recorded", "-p", "no:cacheprovider", "--tb", "no",
+        "-q", "-x", "-n", "0", "-m", "not slow or full", "-p", "no:cacheprovider", "--tb", "no",
         "--hypothesis-seed", "1", "--basetemp", f"{folder}/tests", *files,
     ]  # fmt: skip
     return int(pytest.main(words, plugins=[_Only(tests)]))
@@ -158,6 +172,16 @@ def _replace(path: Path, text: str) -> None:
         return own(loader, name)
 
     importlib.machinery.SourceFileLoader.get_code = get_code  # type: ignore[method-assign]
+
+
+def _package_with(path: Path, text: str, folder: Path) -> Path:
+    """Where a package with this text for a module lies; all else in it is linked."""
+    place = folder / "package"
+    shutil.copytree(PACKAGE, place / PACKAGE.name, copy_function=os.symlink)
+    faulty = place / path.relative_to(PACKAGE.parent)
+    faulty.unlink()
+    faulty.write_text(text)
+    return place
 
 
 class _Only:

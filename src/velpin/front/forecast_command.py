@@ -43,13 +43,7 @@ def show_forecast(root: Path, words: ForecastWords) -> int:
     """
     from velpin.front.session import open_at
 
-    fits = (words.upgrade or words.request) and not (
-        words.is_upgrade and (words.source or words.why)
-    )
-    if not fits or (words.realign and not words.is_upgrade):
-        raise UsageError(
-            "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
-        )
+    _check(words)
     host = _of_generation(open_at(root, as_is=words.as_is), words.generation)
     if words.compare:
         _compare_generations(host, words)
@@ -60,6 +54,28 @@ def show_forecast(root: Path, words: ForecastWords) -> int:
         found = host.forecast(words.request, words.source, upgrade=words.upgrade)
     _show(found, words)
     return exit_code(found)
+
+
+def _check(words: ForecastWords) -> None:
+    """Raise UsageError unless the words ask for something, and go together."""
+    if not (words.upgrade or words.request):
+        raise UsageError(
+            "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
+        )
+    if words.is_upgrade and words.why:
+        raise UsageError(
+            "--why explains the answers to requests, and a full upgrade has none",
+            "velpin forecast --upgrade --tree, or velpin forecast REQUEST... --why",
+        )
+    if words.is_upgrade and words.source:
+        raise UsageError(
+            "--from takes requests from a source, and a full upgrade has none",
+            "velpin forecast REQUEST... --from SOURCE",
+        )
+    if words.realign and not words.is_upgrade:
+        raise UsageError(
+            "--realign goes with a full upgrade alone", "velpin forecast --upgrade --realign"
+        )
 
 
 def exit_code(found: Forecast) -> int:
