@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import re
 from dataclasses import replace
-from html.parser import HTMLParser
 from itertools import combinations
 from pathlib import Path
 
@@ -13,6 +12,7 @@ import pytest
 
 from tests.answers import say
 from tests.harbours import DebHarbour
+from tests.pages import Page, page_of
 from velpin.demo.signer import Signer
 from velpin.front.report import figures, sheets
 from velpin.front.report.page import _hash
@@ -43,54 +43,8 @@ def full(harbour: DebHarbour, signer: Signer) -> DebHarbour:
     return harbour
 
 
-class Page(HTMLParser):
-    """What stands in a page: its text, its tables' rows, what it would load."""
-
-    def __init__(self, text: str) -> None:
-        super().__init__()
-        self.rows: list[list[str]] = []
-        self.loads: list[str] = []
-        self.open: list[str] = []
-        self.words = ""
-        self.pieces: list[str] = []
-        self.feed(text)
-
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        self.open.append(tag)
-        if tag == "tr":
-            self.rows.append([])
-        if tag == "td":
-            self.rows[-1].append("")
-        for name, value in attrs:
-            if name in ("src", "href", "xlink:href", "data", "action") and value:
-                self.loads.append(value)
-
-    def handle_endtag(self, tag: str) -> None:
-        while self.open and self.open.pop() != tag:
-            pass
-
-    def handle_data(self, data: str) -> None:
-        if self.open and self.open[-1] in ("script", "style"):
-            return
-        self.words += data
-        self.pieces.append(data)
-        if "td" in self.open and self.rows:
-            self.rows[-1][-1] += data
-
-
-def page_of(harbour: DebHarbour, *words: str) -> Page:
-    out = harbour.folder / "page.html"
-    said = harbour.run("report", "--out", str(out), *words)
-    assert said.code == 0, said.err
-    page = Page(out.read_text("utf-8"))
-    for row in page.rows:
-        say(" | ".join(row))
-    say("\n".join(page.pieces))
-    return page
-
-
 def test_the_page_says_what_the_commands_say(full: DebHarbour) -> None:
-    page = page_of(full)
+    page = page_of(full.root, full.folder / "page.html")
     assert ["gull", "1", "2"] in [row[:3] for row in page.rows]
     assert "1 package would move from base to vendor: libtide" in page.words
     assert ["old-diary", "1"] in [row[:2] for row in page.rows]
@@ -102,13 +56,13 @@ def test_the_page_says_what_the_commands_say(full: DebHarbour) -> None:
 
 
 def test_nothing_is_loaded_from_anywhere(full: DebHarbour) -> None:
-    page = page_of(full)
+    page = page_of(full.root, full.folder / "page.html")
     assert page.loads
     assert all(load.startswith("#") for load in page.loads), page.loads
 
 
 def test_only_the_pages_own_script_runs(full: DebHarbour) -> None:
-    page_of(full)
+    page_of(full.root, full.folder / "page.html")
     text = (full.folder / "page.html").read_text("utf-8")
     script = re.search(r"<script>(.*?)</script>", text, re.DOTALL)
     assert script is not None
@@ -120,7 +74,11 @@ def test_what_comes_from_outside_is_escaped(full: DebHarbour) -> None:
     full.put("etc/os-release", 'PRETTY_NAME="<script>alert(1)</script>\u202e"\nID=mooring\n')
     full.source("evil", ('gull"><img-src=x', "9"))
     full.ready()
-    text = (full.folder / "page.html").read_text("utf-8") if page_of(full) else ""
+    text = (
+        (full.folder / "page.html").read_text("utf-8")
+        if page_of(full.root, full.folder / "page.html")
+        else ""
+    )
     assert "<script>alert" not in text
     assert "&lt;script&gt;alert(1)&lt;/script&gt;\\u202e" in text
     assert "<img" not in text
@@ -149,10 +107,10 @@ def test_sources_of_one_publisher_take_over_nothing_from_each_other() -> None:
 def test_since_a_snapshot(full: DebHarbour) -> None:
     snapshot = str(full.folder / "then")
     full.run("shift", "--save", snapshot)
-    assert "Nothing." in page_of(full, "--since", snapshot).words
+    assert "Nothing." in page_of(full.root, full.folder / "page.html", "--since", snapshot).words
     full.repository("base", ("gull", "5"), ("tern", "2"), ("libtide", "1"))
     full.ready()
-    rows = page_of(full, "--since", snapshot).rows
+    rows = page_of(full.root, full.folder / "page.html", "--since", snapshot).rows
     assert ["gull", "2 from base", "5 from base", "a source's content"] in rows
 
 
