@@ -43,7 +43,7 @@ _PATTERNS = (
     (re.compile(r"-----BEGIN PGP.*?-----END PGP[A-Z ]+-----", re.DOTALL), "<armour>"),
     (re.compile(r"^127.0.0.1 - - .*$", re.MULTILINE), ""),
     (re.compile(r"\d{4}-\d\d-\d\d"), "<date>"),
-    (re.compile(r"…[0-9A-F]{8}\b"), "…<end of a key>"),
+    (re.compile(r"\b[0-9A-F]{8}\b"), "<end of a key>"),
     (re.compile(r"127\.0\.0\.1:\d+|localhost:\d+"), "<port>"),
     (re.compile(r"\b[0-9a-f]{64}\b|\b[0-9a-f]{128}\b|\b[0-9a-f]{32}\b"), "<hash>"),
     (re.compile(r"([/_]tmp|[/_]dev[/_]shm)[/_](mooring-|moo-|velpin-|tmp)[_a-z0-9]{8}"), "<folder>"),
