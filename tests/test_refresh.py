@@ -11,7 +11,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.harbours import DebHarbour
+from tests.harbours import DNF, DebHarbour, RpmHarbour
+from velpin.demo.rpm_files import DemoRpm
 from velpin.demo.signer import Signer
 from velpin.errors import VelpinError
 from velpin.kinds.deb.refresh import DebRefreshed
@@ -488,3 +489,13 @@ def test_an_address_that_only_the_installer_can_fetch(harbour: DebHarbour) -> No
     harbour.source_at("gullwatch", "tor+https://gullwatch.example")
     error = failed(harbour, "FetchError", "addresses with tor+https: cannot be fetched")
     assert error.hint == "velpin uses the copy that the host's installer has"
+
+
+def test_sources_of_one_address_are_fetched_one_after_another(tmp_path: Path) -> None:
+    harbour = RpmHarbour(tmp_path, DNF)
+    place = harbour.repository("birds", *(DemoRpm(f"gull{number}") for number in range(300)))
+    for name in "abcde":
+        harbour.put(f"etc/yum.repos.d/{name}.repo", f"[{name}]\nname=x\nbaseurl=file://{place}\n")
+    found = harbour.host().refresh(["b", "a", "c", "b", "e", "d"])
+    assert [(one.handle, one.error) for one in found] == [(name, None) for name in "baced"]
+    assert [one.outcome for one in found] == ["new", *["unchanged"] * 4]

@@ -25,9 +25,8 @@ def refresh(
     refused = host.refused()
     if refused is not None:
         raise refused
-    chosen = [host.source(handle).handle for handle in handles] or [
-        source.handle for source in host.sources if source.on
-    ]
+    named = dict.fromkeys(host.source(handle).handle for handle in handles)
+    chosen = list(named) or [source.handle for source in host.sources if source.on]
     if not chosen:
         return []
     keep()  # before there are threads
@@ -45,7 +44,9 @@ def refresh(
 
     with holding(host):
         with ThreadPoolExecutor(max(1, transport.settings.at_once)) as pool:
-            results = list(pool.map(fetch, chosen))
+            fetched = pool.map(lambda group: list(map(fetch, group)), _by_address(host, chosen))
+            by_handle = {result.handle: result for group in fetched for result in group}
+        results = [by_handle[handle] for handle in chosen]
         for result in results:
             if not result.error:
                 _parse(host, result)
@@ -54,6 +55,15 @@ def refresh(
             source = host.source(result.handle)
             host.cache.note_failure(source.address, source.release, result.error)
     return results
+
+
+def _by_address(host: Host, handles: Sequence[str]) -> list[list[str]]:
+    """Sources of one address are kept in one folder, so they are fetched one after another."""
+    found: dict[tuple[str, str], list[str]] = {}
+    for handle in handles:
+        source = host.source(handle)
+        found.setdefault((source.address, source.release), []).append(handle)
+    return list(found.values())
 
 
 def _parse(host: Host, result: RefreshResult) -> None:
