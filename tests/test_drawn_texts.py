@@ -7,6 +7,7 @@ from __future__ import annotations
 import random
 import tomllib
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import Any
 
@@ -65,6 +66,11 @@ def _plain(value: object) -> object:
         return {key: _plain(each) for key, each in value.items()}
     if isinstance(value, (set, frozenset)):
         return sorted(map(repr, value))
+    if isinstance(value, (list, tuple)):
+        return [*([type(value).__name__] if hasattr(value, "_fields") else []), *_listed(value)]
+    if is_dataclass(value) and not isinstance(value, type):
+        fields_of = [_plain(getattr(value, field.name)) for field in fields(value)]
+        return [type(value).__name__, *fields_of]
     if hasattr(value, "__dict__") and not isinstance(value, type):
         return type(value).__name__, _plain(vars(value))
     return value
@@ -183,7 +189,7 @@ FILES: Mapping[str, Callable[[Tree], object]] = {
 }
 
 
-def _say_of(what: str, read: Callable[[str], object], count: int = 150) -> None:
+def _say_of(what: str, read: Callable[[str], object], count: int = 300) -> None:
     draw, slots, most = random.Random(what), PIECES[what]["slots"], PIECES[what]["times"]
     for _ in range(count):
         text = "".join(draw.choice(slot) for _ in range(draw.randint(1, most)) for slot in slots)
