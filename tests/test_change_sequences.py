@@ -18,6 +18,8 @@ from tests.harbours import ALPM, DEB, DNF, KINDS, ZYPP, Item
 from tests.program import state
 from velpin.demo.signer import Signer
 
+pytestmark = pytest.mark.full
+
 COUNT = int(os.environ.get("VELPIN_SEQUENCES", "4"))
 OWN_RULES = {
     DEB: ("etc/apt/preferences.d/mine.pref", "Package: tern\nPin: version 1*\nPin-Priority: 700\n"),

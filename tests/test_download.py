@@ -486,3 +486,15 @@ def test_more_than_any_file_may_hold_is_not_begun(transport: Transport, tmp_path
 def test_what_is_no_plain_file_is_not_copied(transport: Transport, tmp_path: Path) -> None:
     with pytest.raises(FetchError, match=r"is no plain file$"):
         transport.get("file:///dev/zero", tmp_path / "a", most=1000)
+
+
+@pytest.mark.parametrize("status", [200, 206])
+@pytest.mark.parametrize("size", [1, 1000, len(DATA), len(DATA) + 1])
+def test_no_more_of_a_beginning_is_taken_than_was_asked_for(
+    server: Server, status: int, size: int
+) -> None:
+    """Also of a server that does not know of ranges and sends all."""
+    server.answers(lambda asked: asked.send(status, DATA if status == 200 else DATA[:size]))
+    found = Transport(FetchSettings(retries=0)).read_beginning(f"{server.url}/x", size)
+    assert found == DATA[:size]
+    assert server.asked[0][1]["Range"] == f"bytes=0-{size - 1}"

@@ -25,6 +25,8 @@ from tests.small_worlds import (
     worlds,
 )  # fmt: skip
 
+pytestmark = pytest.mark.full
+
 names = st.sampled_from(NAMES)
 
 # A host is written to disk for every example: some for the daily round, more for the whole one.

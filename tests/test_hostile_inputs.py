@@ -25,6 +25,8 @@ from velpin.kinds.rpm_dnf import module_documents
 from velpin.kinds.rpm_dnf.module_documents import read_documents
 from velpin.kinds.rpm_dnf.modules import read_modules
 
+pytestmark = pytest.mark.full
+
 on_deb = pytest.mark.parametrize("post", [DEB], indirect=True)
 
 # -- lists of modules ----------------------------------------------------------------------

@@ -15,6 +15,7 @@ from tests.harbours import DNF, DebHarbour, RpmHarbour
 from velpin.demo.rpm_files import DemoRpm
 from velpin.demo.signer import Signer
 from velpin.errors import VelpinError
+from velpin.kinds.deb.copies import list_name
 from velpin.kinds.deb.refresh import DebRefreshed
 
 DAY = 86400.0
@@ -246,6 +247,38 @@ def test_what_a_source_may_change_of_itself(
     harbour.put("etc/apt/apt.conf", conf)
     harbour.repository("gullwatch", ("gull", "2"), fields={**head, field: "yes"})
     assert (fetched(harbour).error is None) == works
+
+
+def test_each_change_is_asked_about(harbour: DebHarbour) -> None:
+    """One that may change does not speak for the next."""
+    head = {"Label": "G", "Suite": "jetty", "Codename": "jetty", "Origin": "o"}
+    harbour.source_at("gullwatch", harbour.repository("gullwatch", ("gull", "1"), fields=head))
+    fetched(harbour)
+    harbour.put("etc/apt/apt.conf", f'{CHANGES}::Origin "true";')
+    harbour.repository("gullwatch", ("gull", "2"), fields={**head, "Origin": "p"})
+    assert fetched(harbour).warnings[0] == "changed its origin from 'o' to 'p'"
+    harbour.repository("gullwatch", ("gull", "3"), fields={**head, "Origin": "q", "Label": "H"})
+    error = fetched(harbour).error
+    assert error is not None and "label from 'G' to 'H'" in error.message
+
+
+@pytest.mark.parametrize(
+    ("theirs", "falls"),
+    [((), False), (("Release",), False), (("Release", "Release.gpg"), True), (("InRelease",), True)],
+)
+def test_what_the_installer_has_seen_signed_may_not_be_unsigned_now(
+    harbour: DebHarbour, signer: Signer, theirs: tuple[str, ...], falls: bool
+) -> None:
+    address = harbour.repository("gullwatch", ("gull", "1"), signer=signer)
+    harbour.source_at("gullwatch", address, allow_insecure="yes")
+    harbour.put("etc/apt/apt.conf", 'Acquire::AllowInsecureRepositories "true";')
+    for name in theirs:
+        place = list_name(f"{address}/dists/jetty", "jetty")
+        harbour.put(f"var/lib/apt/lists/{place}{name}", (dists(harbour) / name).read_bytes())
+    harbour.repository("gullwatch", ("gull", "2"))
+    for name in ("InRelease", "Release.gpg"):
+        (dists(harbour) / name).unlink(missing_ok=True)
+    assert (fetched(harbour).error is not None) == falls
 
 
 @pytest.mark.parametrize(

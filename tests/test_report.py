@@ -21,6 +21,8 @@ from velpin.model.host import KeyUse
 from velpin.model.report import HostReport, PackageOutlook
 from velpin.model.shift import Selection
 
+pytestmark = pytest.mark.full
+
 PARTS = Path(figures.__file__).parent / "parts"
 DAY = 86400.0
 

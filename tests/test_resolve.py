@@ -17,6 +17,8 @@ from velpin.kinds.deb.engine.needed import reached
 from velpin.kinds.deb.engine.repair import scores_of
 from velpin.kinds.deb.engine.world import Relation, RelationKind, Target, World
 
+pytestmark = pytest.mark.full
+
 CASES = [
     ("what is needed comes along", ["gull 1 needs tern", "tern 1"], "gull 1, tern 1"),
     ("what is liked comes along", ["gull 1 likes tern", "tern 1"], "gull 1, tern 1"),

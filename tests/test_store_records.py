@@ -14,6 +14,7 @@ import pytest
 
 from velpin.errors import CannotWrite, FetchError, MissingKey
 from velpin.files import disk
+from velpin.files.given import why_writable
 from velpin.store import cache
 from velpin.store.cache import Fetched, IndexCache, is_as_fetched
 
@@ -244,3 +245,49 @@ def test_a_store_that_was_not_believed_is_made_anew_and_told(tmp_path: Path) -> 
     assert [line.partition(" ")[0] for line in have.remade] == [str(tmp_path / "a")]
     assert not disk.why_doubted(tmp_path / "a")
     assert store(tmp_path / "a").fetched(*WHERE) is None
+
+
+@pytest.mark.parametrize(
+    ("there", "doubt"),
+    [
+        (None, ""), (0o755, ""), (0o700, ""), (0o1755, ""), (0o775, "may be written to by others"),
+        (0o757, "may be written to by others"), ("file", "is not a folder"),
+        ("link", "is not a folder"),
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("mode", [0o755, 0o700])
+def test_a_folder_of_ones_own_has_its_rights_and_only_what_is_believed(
+    tmp_path: Path, there: int | str | None, doubt: str, mode: int
+) -> None:
+    path = tmp_path / "a/b"
+    if there is not None:
+        path.parent.mkdir()
+    if isinstance(there, int):
+        path.mkdir()
+        (path / "kept").touch()
+        path.chmod(there)
+    elif there == "file":
+        path.write_text("x")
+    elif there:
+        path.symlink_to(tmp_path)
+    assert disk.make_own_folder(path, mode) == doubt
+    assert path.is_dir() and not path.is_symlink()
+    assert path.stat().st_mode & 0o7777 == mode
+    assert (path / "kept").exists() == (isinstance(there, int) and not doubt)
+
+
+@pytest.mark.parametrize("deep", [0, 1, 3])
+def test_folders_above_a_file_are_made_with_their_rights(tmp_path: Path, deep: int) -> None:
+    base = tmp_path.joinpath(*"abc"[:deep])
+    disk.write_file(base, "x/y/file", b"data", mode=0o640, folders=0o750)
+    assert (base / "x/y/file").read_bytes() == b"data"
+    assert (base / "x/y/file").stat().st_mode & 0o777 == 0o640
+    made = [base / "x", base / "x/y", *[tmp_path.joinpath(*"abc"[:n]) for n in range(1, deep + 1)]]
+    assert {folder.stat().st_mode & 0o777 for folder in made} == {0o750}
+
+
+def test_what_is_no_plain_file_is_nobodys_word(tmp_path: Path) -> None:
+    tmp_path.chmod(0o777)
+    os.mkfifo(tmp_path / "pipe", 0o666)
+    found = (tmp_path, tmp_path / "pipe", tmp_path / "none", "\0")
+    assert [why_writable(path) for path in found] == ["", "", "", ""]
