@@ -259,12 +259,18 @@ def test_each_change_is_asked_about(harbour: DebHarbour) -> None:
     assert fetched(harbour).warnings[0] == "changed its origin from 'o' to 'p'"
     harbour.repository("gullwatch", ("gull", "3"), fields={**head, "Origin": "q", "Label": "H"})
     error = fetched(harbour).error
-    assert error is not None and "label from 'G' to 'H'" in error.message
+    assert error is not None
+    assert "label from 'G' to 'H'" in error.message
 
 
 @pytest.mark.parametrize(
     ("theirs", "falls"),
-    [((), False), (("Release",), False), (("Release", "Release.gpg"), True), (("InRelease",), True)],
+    [
+        ((), False),
+        (("Release",), False),
+        (("Release", "Release.gpg"), True),
+        (("InRelease",), True),
+    ],
 )
 def test_what_the_installer_has_seen_signed_may_not_be_unsigned_now(
     harbour: DebHarbour, signer: Signer, theirs: tuple[str, ...], falls: bool

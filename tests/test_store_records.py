@@ -271,7 +271,8 @@ def test_a_folder_of_ones_own_has_its_rights_and_only_what_is_believed(
     elif there:
         path.symlink_to(tmp_path)
     assert disk.make_own_folder(path, mode) == doubt
-    assert path.is_dir() and not path.is_symlink()
+    assert path.is_dir()
+    assert not path.is_symlink()
     assert path.stat().st_mode & 0o7777 == mode
     assert (path / "kept").exists() == (isinstance(there, int) and not doubt)
 

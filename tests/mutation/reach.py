@@ -42,6 +42,22 @@ class Reach(NamedTuple):
         return set().union(*self.lines.get(module, {}).values())
 
 
+def measured_in(folder: Path) -> Reach:
+    """What a run of the tests wrote into a folder: `VELPIN_REACH` named it, and the runner had this
+    plugin."""
+    found = Reach({}, {})
+    for part in folder.iterdir():
+        _add(found, *pickle.loads(part.read_bytes()))
+    return found
+
+
+def _add(found: Reach, took: dict[str, float], came_by: dict[str, dict[int, list[str]]]) -> None:
+    found.seconds.update(took)
+    for module, by_line in came_by.items():
+        for line, names in by_line.items():
+            found.lines.setdefault(module, {}).setdefault(line, set()).update(names)
+
+
 def reach() -> Reach:
     """What the tests come by now. What was measured before is kept; anew are run the files of
     tests that changed, and those that come by a module that did."""
@@ -74,10 +90,7 @@ def reach() -> Reach:
     }
     found = Reach(seconds, lines)
     for took, came_by in _measure(sorted(again & set(tests))) if again else ():
-        seconds |= took
-        for module, by_line in came_by.items():
-            for line, names in by_line.items():
-                lines.setdefault(module, {}).setdefault(line, set()).update(names)
+        _add(found, took, came_by)
     STORE.write_bytes(pickle.dumps(_Measured(tests, modules, found)))
     return found
 
@@ -134,7 +147,13 @@ class Measuring:
 
     @pytest.hookimpl(hookwrapper=True)
     def pytest_runtest_protocol(self, item: pytest.Item) -> Iterator[None]:
-        """One test, with all that is made for it."""
+        """One test, with all that is made for it; slow ones are shown no fault."""
+        marks = {mark.name for mark in item.iter_markers()}
+        if "slow" in marks and "full" not in marks:
+            self._coverage.stop()
+            yield
+            self._coverage.start()
+            return
         self._coverage.switch_context(item.nodeid)
         started = time.monotonic()
         yield
