@@ -13,6 +13,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
+from difflib import SequenceMatcher
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -59,47 +60,56 @@ def _add(found: Reach, took: dict[str, float], came_by: dict[str, dict[int, list
 
 
 def reach() -> Reach:
-    """What the tests come by now. What was measured before is kept; anew are run the files of
-    tests that changed, and those that come by a module that did."""
+    """What the tests come by now. What was measured before is kept: anew are run the files of
+    tests that changed, and the lines of a module that changed are found again by their text."""
     tests = _hashes(ROOT / "tests", "**/test_*.py")
     modules = {
-        name: hashed for name, hashed in _hashes(PACKAGE, "**/*.py").items()
-        if not name.startswith("demo/")  # no faults are put there
-    }  # fmt: skip
+        str(path.relative_to(PACKAGE)): path.read_text().split("\n")
+        for path in PACKAGE.glob("**/*.py")
+        if path.relative_to(PACKAGE).parts[0] != "demo"  # no faults are put there
+    }
     before = (
         pickle.loads(STORE.read_bytes()) if STORE.exists() else _Measured({}, {}, Reach({}, {}))
     )
-    lines = {
-        module: by_line for module, by_line in before.reach.lines.items()
-        if module in modules
-    }  # fmt: skip
     again = {file for file in tests if tests[file] != before.tests.get(file)}
-    for module, hashed in modules.items():
-        if hashed != before.modules.get(module):
-            come_by = set().union(*lines.pop(module, {}).values())
-            again.update(test.partition("::")[0] for test in come_by)
     stale = again | (set(before.tests) - set(tests))
     seconds = {t: took for t, took in before.reach.seconds.items() if _file(t) not in stale}
-    lines = {
-        module: {
+    found = Reach(seconds, {})
+    for module in modules.keys() & before.reach.lines.keys():
+        by_line = _moved(before.reach.lines[module], before.modules[module], modules[module])
+        found.lines[module] = {
             line: kept
             for line, names in by_line.items()
             if (kept := {name for name in names if _file(name) not in stale})
         }
-        for module, by_line in lines.items()
-    }
-    found = Reach(seconds, lines)
     for took, came_by in _measure(sorted(again & set(tests))) if again else ():
         _add(found, took, came_by)
     STORE.write_bytes(pickle.dumps(_Measured(tests, modules, found)))
     return found
 
 
+def _moved(by_line: dict[int, set[str]], old: list[str], new: list[str]) -> dict[int, set[str]]:
+    """What comes by each line of a text that was changed; by new lines comes what came by those
+    in whose place they are, and by the line above."""
+    if old == new:
+        return by_line
+    found: dict[int, set[str]] = {}
+    matcher = SequenceMatcher(None, old, new, autojunk=False)
+    for what, first, last, start, end in matcher.get_opcodes():
+        if what == "equal":
+            for line in range(first, last):
+                found[start + line - first + 1] = by_line.get(line + 1, set())
+            continue
+        here = set().union(*(by_line.get(line, ()) for line in range(first, last + 1)))
+        found |= dict.fromkeys(range(start + 1, end + 1), here)
+    return found
+
+
 class _Measured(NamedTuple):
-    """What was measured, and hashes of the files for which that holds."""
+    """What was measured, hashes of the files of tests and the text of modules for which that holds."""
 
     tests: dict[str, str]
-    modules: dict[str, str]
+    modules: dict[str, list[str]]
     reach: Reach
 
 
@@ -108,9 +118,8 @@ def _file(test: str) -> str:
 
 
 def _hashes(folder: Path, pattern: str) -> dict[str, str]:
-    base = PACKAGE if folder == PACKAGE else ROOT
     return {
-        str(path.relative_to(base)): hashlib.sha256(path.read_bytes()).hexdigest()
+        str(path.relative_to(ROOT)): hashlib.sha256(path.read_bytes()).hexdigest()
         for path in folder.glob(pattern)
     }
 
