@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import time
+from collections.abc import Callable
 
 import pytest
 
@@ -374,6 +375,45 @@ def test_a_new_version_never_changes_the_host_but_is_told(
     (post.root / FOLDER / "h.toml").unlink()
     del before[f"{FOLDER}/h.toml"]
     assert post.files() == before
+
+
+NO_KEY = re.compile(r"^(key|fingerprints) = .*\n", re.MULTILINE)
+PRINTS = re.compile(r"fingerprints = \[(.*)\]")
+
+
+@pytest.mark.parametrize(
+    ("catalog", "source", "differs"),
+    [
+        pytest.param(lambda text: text, lambda text: text, [], id="the same"),
+        pytest.param(lambda text: NO_KEY.sub("", text), lambda text: text, [], id="no key in the catalog"),
+        pytest.param(lambda text: PRINTS.sub(rf'fingerprints = ["{"A" * 40}", \1]', text), lambda text: text, [], id="one of two keys, the second"),
+        pytest.param(lambda text: PRINTS.sub(rf'fingerprints = [\1, "{"A" * 40}"]', text), lambda text: text, [], id="one of two keys, the first"),
+        pytest.param(lambda text: PRINTS.sub(f'fingerprints = ["{"A" * 40}"]', text), lambda text: text, ["key"], id="another key"),
+        pytest.param(lambda text: PRINTS.sub(f'fingerprints = ["{"A" * 40}"]', text),
+         lambda text: text.replace("Signed-By", "Trusted: yes\nX-Was"), [], id="another key, and the source names none"),
+        pytest.param(lambda text: text.replace("/apt", "/deb"), lambda text: text, ["address"], id="another address"),
+        pytest.param(lambda text: text.replace("{codename}", "quay"), lambda text: text, ["address"], id="another suite"),
+        pytest.param(lambda text: text.replace("{codename}", "quay"),
+         lambda text: text.replace("jetty", "quay"), [], id="the suite of the source"),
+        pytest.param(lambda text: text.replace(f"{THEIRS}/apt", f"{HOME}/new")
+         + f'mirrors = ["http://m.example/x", "http://{THEIRS}/apt"]\n', lambda text: text, [], id="an address that is a mirror there, the second"),
+        pytest.param(lambda text: text.replace(f"{THEIRS}/apt", f"{HOME}/$new"), lambda text: text, [], id="an address with a variable of the host's"),
+        pytest.param(lambda text: PRINTS.sub(f'fingerprints = ["{"A" * 40}"]', text.replace("/apt", "/deb")),
+         lambda text: text, ["address", "key"], id="another address and another key"),
+    ],
+)  # fmt: skip
+@on_deb
+def test_when_a_catalog_differs(
+    post: Post, signer: Signer, catalog: Callable[[str], str], source: Callable[[str], str],
+    differs: list[str],
+) -> None:  # fmt: skip
+    text = catalog_for(post, signer).replace('name = "gulls"', 'name = "vendor"')
+    post.put(f"{FOLDER}/h.toml", catalog(text))
+    post.put(post.source_file, source(post.read(post.source_file)))
+    said = post.run("checkup", "--offline", "--json").out
+    found = [one for one in json.loads(said)["findings"] if one["code"] == "catalog-differs"]
+    whats = ["key" if re.search("[0-9A-F]{40}", one["text"]) else "address" for one in found]
+    assert whats == differs
 
 
 # -- written from a host -------------------------------------------------------------------
