@@ -385,23 +385,74 @@ PRINTS = re.compile(r"fingerprints = \[(.*)\]")
     ("catalog", "source", "differs"),
     [
         pytest.param(lambda text: text, lambda text: text, [], id="the same"),
-        pytest.param(lambda text: NO_KEY.sub("", text), lambda text: text, [], id="no key in the catalog"),
-        pytest.param(lambda text: PRINTS.sub(rf'fingerprints = ["{"A" * 40}", \1]', text), lambda text: text, [], id="one of two keys, the second"),
-        pytest.param(lambda text: PRINTS.sub(rf'fingerprints = [\1, "{"A" * 40}"]', text), lambda text: text, [], id="one of two keys, the first"),
-        pytest.param(lambda text: PRINTS.sub(f'fingerprints = ["{"A" * 40}"]', text), lambda text: text, ["key"], id="another key"),
-        pytest.param(lambda text: PRINTS.sub(f'fingerprints = ["{"A" * 40}"]', text),
-         lambda text: text.replace("Signed-By", "Trusted: yes\nX-Was"), [], id="another key, and the source names none"),
-        pytest.param(lambda text: text.replace("/apt", "/deb"), lambda text: text, ["address"], id="another address"),
-        pytest.param(lambda text: text.replace("{codename}", "quay"), lambda text: text, ["address"], id="another suite"),
-        pytest.param(lambda text: text.replace("{codename}", "quay"),
-         lambda text: text.replace("jetty", "quay"), [], id="the suite of the source"),
-        pytest.param(lambda text: text.replace(f"{THEIRS}/apt", f"{HOME}/new")
-         + f'mirrors = ["http://m.example/x", "http://{THEIRS}/apt"]\n', lambda text: text, [], id="an address that is a mirror there, the second"),
-        pytest.param(lambda text: text.replace(f"{THEIRS}/apt", f"{HOME}/$new"), lambda text: text, [], id="an address with a variable of the host's"),
-        pytest.param(lambda text: PRINTS.sub(f'fingerprints = ["{"A" * 40}"]', text.replace("/apt", "/deb")),
-         lambda text: text, ["address", "key"], id="another address and another key"),
+        pytest.param(
+            lambda text: NO_KEY.sub("", text), lambda text: text, [], id="no key in the catalog"
+        ),
+        pytest.param(
+            lambda text: PRINTS.sub(rf'fingerprints = ["{"A" * 40}", \1]', text),
+            lambda text: text,
+            [],
+            id="one of two keys, the second",
+        ),
+        pytest.param(
+            lambda text: PRINTS.sub(rf'fingerprints = [\1, "{"A" * 40}"]', text),
+            lambda text: text,
+            [],
+            id="one of two keys, the first",
+        ),
+        pytest.param(
+            lambda text: PRINTS.sub(f'fingerprints = ["{"A" * 40}"]', text),
+            lambda text: text,
+            ["key"],
+            id="another key",
+        ),
+        pytest.param(
+            lambda text: PRINTS.sub(f'fingerprints = ["{"A" * 40}"]', text),
+            lambda text: text.replace("Signed-By", "Trusted: yes\nX-Was"),
+            [],
+            id="another key, and the source names none",
+        ),
+        pytest.param(
+            lambda text: text.replace("/apt", "/deb"),
+            lambda text: text,
+            ["address"],
+            id="another address",
+        ),
+        pytest.param(
+            lambda text: text.replace("{codename}", "quay"),
+            lambda text: text,
+            ["address"],
+            id="another suite",
+        ),
+        pytest.param(
+            lambda text: text.replace("{codename}", "quay"),
+            lambda text: text.replace("jetty", "quay"),
+            [],
+            id="the suite of the source",
+        ),
+        pytest.param(
+            lambda text: (
+                text.replace(f"{THEIRS}/apt", f"{HOME}/new")
+                + f'mirrors = ["http://m.example/x", "http://{THEIRS}/apt"]\n'
+            ),
+            lambda text: text,
+            [],
+            id="an address that is a mirror there, the second",
+        ),
+        pytest.param(
+            lambda text: text.replace(f"{THEIRS}/apt", f"{HOME}/$new"),
+            lambda text: text,
+            [],
+            id="an address with a variable of the host's",
+        ),
+        pytest.param(
+            lambda text: PRINTS.sub(f'fingerprints = ["{"A" * 40}"]', text.replace("/apt", "/deb")),
+            lambda text: text,
+            ["address", "key"],
+            id="another address and another key",
+        ),
     ],
-)  # fmt: skip
+)
 @on_deb
 def test_when_a_catalog_differs(
     post: Post, signer: Signer, catalog: Callable[[str], str], source: Callable[[str], str],
