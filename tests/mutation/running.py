@@ -23,6 +23,7 @@ from typing import Any, NamedTuple
 
 import pytest
 
+from tests.answers import on_record
 from tests.mutation.areas import ELSEWHERE, PACKAGE, ROOT
 from tests.mutation.operators import Fault, mutant
 from tests.mutation.reach import Reach
@@ -56,6 +57,7 @@ def preload() -> None:
     for name in PRELOADED:
         with contextlib.suppress(ImportError):
             importlib.import_module(name)
+    on_record()
     assert not any(name.startswith("velpin") for name in sys.modules)
 
 
