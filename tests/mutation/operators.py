@@ -27,6 +27,8 @@ class Fault(NamedTuple):
     comes by one of them may notice it."""
     function: str
     """The innermost function around it, "" where it is done when the module is read."""
+    behind: frozenset[int] = frozenset()
+    """The first lines of what its condition decides about."""
 
 
 class Mutant(NamedTuple):
@@ -40,12 +42,14 @@ def faults(text: str) -> Iterator[Fault]:
     """Every fault of these kinds in a module's text, in the order of the code."""
     tree = ast.parse(text)
     around, statements, passed_over = _functions(tree), _statements(tree), _passed_over(tree)
-    by_function = _said_by_the_function(tree)
+    by_function, behind = _said_by_the_function(tree), _behind(tree)
     for at, node in enumerate(ast.walk(tree)):
         for variant in _variants(node) if node not in passed_over else ():
             line = node.target.lineno if isinstance(node, ast.comprehension) else _line(node)
             lines = by_function.get(node) or statements[line]
-            yield Fault(at, variant, line, lines, around.get(line, ""))
+            yield Fault(
+                at, variant, line, lines, around.get(line, ""), behind.get(line, frozenset())
+            )
 
 
 def mutant(text: str, fault: Fault) -> Mutant:
@@ -87,6 +91,17 @@ def _said_by_the_function(tree: ast.Module) -> dict[ast.AST, frozenset[int]]:
             found |= dict.fromkeys(
                 [*(each for one in given for each in ast.walk(one)), *loops], lines
             )
+    return found
+
+
+def _behind(tree: ast.Module) -> dict[int, frozenset[int]]:
+    """For the lines of each condition, those of the first statement that is done where it holds."""
+    found: dict[int, frozenset[int]] = {}
+    for node in ast.walk(tree):
+        if isinstance(node, (ast.If, ast.While)):
+            first = node.body[0]
+            lines = frozenset(range(first.lineno, (first.end_lineno or first.lineno) + 1))
+            found |= dict.fromkeys(range(node.test.lineno, (node.test.end_lineno or 0) + 1), lines)
     return found
 
 

@@ -68,28 +68,37 @@ def judge(module: str, fault: Fault, reach: Reach) -> Verdict:
     # What is done when a module is read belongs to all that comes by the module.
     tests = reach.tests(module, fault.lines) if fault.function else reach.of_module(module)
     tests |= _elsewhere(module, reach)
+    behind = tests & reach.tests(module, fault.behind)
+    # What few tests do, those that do it notice soonest.
+    first = min((behind, tests - behind), key=lambda some: (not some, len(some)))
     noticed = any(
         _fails(path, made.text, batch, sum(reach.seconds[one] for one in batch))
-        for batch in _batches(tests, reach)
+        for batch in _batches(tests, reach, first)
     )
     return Verdict(module, fault, made.what, noticed, len(tests))
 
 
-def _batches(tests: Collection[str], reach: Reach) -> Iterator[list[str]]:
+def _batches(
+    tests: Collection[str], reach: Reach, first: Collection[str] = ()
+) -> Iterator[list[str]]:
     """A few files of tests that are soon done, then the rest; in all no more than so many
-    seconds."""
+    seconds, with those to be asked `first` among them."""
     by_file: dict[str, list[str]] = defaultdict(list)
     left = MOST_SECONDS
-    for test in sorted(tests, key=lambda one: reach.seconds[one]):
+    for test in sorted(tests, key=lambda one: (one not in first, reach.seconds[one])):
         left -= reach.seconds[test]
         if left < 0:
             break
         by_file[test.partition("::")[0]].append(test)
-    files = sorted(by_file, key=lambda file: sum(reach.seconds[one] for one in by_file[file]))
+    files = sorted(by_file, key=lambda file: _eagerness(by_file[file], reach, first))
     for some in (files[:FIRST_FILES], files[FIRST_FILES:]):
         chosen = [test for file in some for test in by_file[file]]
         if chosen:
             yield sorted(chosen, key=lambda one: reach.seconds[one])
+
+
+def _eagerness(tests: list[str], reach: Reach, first: Collection[str]) -> tuple[bool, float]:
+    return not any(test in first for test in tests), sum(reach.seconds[one] for one in tests)
 
 
 def _fails(path: Path, text: str, tests: list[str], seconds: float) -> bool:
