@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.answers import say
 from velpin.kinds.deb.engine.search import Clause, GaveUp, Group, Impossible, Literal, Search
 from velpin.kinds.deb.engine.world import Candidate, Package
 
@@ -145,6 +146,33 @@ def test_it_finds_a_set_where_there_is_one(seed: int) -> None:
 def test_so_it_does_on_two_thousand(first: int) -> None:
     for seed in range(first, first + 500):
         hold(seed)
+
+
+@pytest.mark.parametrize("first", range(0, 1000, 250))
+def test_which_set_it_finds_of_several_is_on_record(first: int) -> None:
+    """With more packages, and wishes that it may give up again."""
+    for seed in range(first, first + 250):
+        pick = random.Random(f"which {seed}")
+        made = Clauses(seed, pick.choice((7, 9, 12)))
+        search = Search(made)
+        try:
+            search.fact(pick.choice(made.builds[made.units[0]]), True)
+            for unit in pick.sample(made.units, 4):
+                ways = pick.choice(([unit], made.builds[unit]))
+                search.add(Clause(None, ways, group=pick.choice(list(Group)), optional=True))
+            search.settle()
+            for unit in pick.sample(made.units, 3):
+                search.assume(unit)
+            search.work()
+            steps = (f"{_name(one)}{'+' if search.value[one] else '-'}" for one in search.trail)
+            say(f"{seed}: {' '.join(steps)}")
+        except Impossible:
+            say(f"{seed}: impossible")
+
+
+def _name(literal: Literal) -> str:
+    unit = literal if isinstance(literal, Package) else literal.unit
+    return unit.name if unit is literal else f"{unit.name}.{literal.version}"
 
 
 def test_it_gives_up_after_so_many_contradictions(monkeypatch: pytest.MonkeyPatch) -> None:
