@@ -44,13 +44,15 @@ texts = st.text(alphabet="0129aZ~+^.-:", min_size=0, max_size=12)
 every_order = pytest.mark.parametrize("order", ORDERS.values(), ids=ORDERS)
 
 
-@pytest.mark.parametrize(
-    ("kind", "older", "newer"),
-    [(kind, *pair) for kind, listed in VERSIONS.items() for pair in combinations(listed, 2)],
-)
-def test_every_pair_of_the_list(kind: str, older: str, newer: str) -> None:
+@pytest.mark.parametrize("kind", VERSIONS)
+def test_every_pair_of_the_list(kind: str) -> None:
     compare = ORDERS[kind].compare
-    assert (compare(older, newer), compare(newer, older)) == (-1, 1)
+    wrong = [
+        (older, newer)
+        for older, newer in combinations(VERSIONS[kind], 2)
+        if (compare(older, newer), compare(newer, older)) != (-1, 1)
+    ]
+    assert wrong == []
 
 
 @pytest.mark.parametrize(
