@@ -54,6 +54,7 @@ class Verdict(NamedTuple):
 def preload() -> None:
     """Read what every test needs, of others: it is there in each forked process then."""
     sys.path.insert(0, str(PACKAGE.parent))  # not a copy that is installed
+    sys.dont_write_bytecode = False  # or all is compiled anew for every fault
     for name in PRELOADED:
         with contextlib.suppress(ImportError):
             importlib.import_module(name)
