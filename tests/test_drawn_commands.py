@@ -11,13 +11,9 @@ from pathlib import Path
 
 import pytest
 
+from tests.drawn_hosts import made_host
 from tests.drawn_settings import drawn_settings
-from tests.harbours import ALPM, DEB, KINDS, Item, harbour_of
-from tests.installer import drawn, rpm_drawn
-from tests.installer.alpm_drawn import AlpmDrawn
-from tests.installer.drawn import Drawn
-from tests.installer.drawn_relations import DrawnRelations
-from tests.installer.rpm_drawn import RpmDrawn
+from tests.harbours import DEB, KINDS, Item, harbour_of
 from tests.program import run_on
 from velpin import open_host
 
@@ -42,7 +38,7 @@ CHANGES = """
 off $s; on $s; drop $s; prefer $s --over $t; prefer $s --under $t; prefer $s --over-all
 prefer $s --over $t --lift; prefer $s --over $t --foremost; bar $g --from $s; bar $n@$v; bar $n --from $s
 bar --pre-releases --from $s; bar $n@$v --lift; pin $n@$v; pin $n@$v --allow-older; pin $n --from $s
-pin $n $m --from $s; pin $n --lift; pin $n@$v --from $s; confine $s $g; confine $s $n $m; confine $s $n --lift
+pin $n $m --from $s; pin $n --lift; pin $n@>=$v; bar $n@<$v; bar $n@>=$v; pin $n@<=$v --allow-older; pin $n@$v --from $s; confine $s $g; confine $s $n $m; confine $s $n --lift
 keep $n; keep $n $m; keep $n --lift; rules drop 1; rules drop 2; undo; undo 1; want $n@$v --take 1
 want $n%$s --take 1; checkup --mend --offline
 """.replace("\n", ";").split(";")
@@ -51,22 +47,10 @@ CODES = range(6)
 """Whatever is foreseen, refused or not understood; never a fault of the program's own."""
 
 
-def made_host(kind: str, seed: int, folder: Path) -> tuple[Path, tuple[str, ...]]:
-    """A drawn host of a kind, its indexes fetched, and the names of its packages."""
-    if kind == DEB and seed % 2:
-        relations = DrawnRelations(seed, folder)
-        return relations.root, tuple(sorted({name for name, _ in relations.names}))
-    if kind == DEB:
-        return Drawn(seed, folder).root, drawn.NAMES
-    made = AlpmDrawn(seed, folder) if kind == ALPM else RpmDrawn(seed, folder, kind)
-    return made.harbour.root, rpm_drawn.NAMES
-
-
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("seed", range(500, 520))
 def test_drawn_commands(tmp_path: Path, kind: str, seed: int) -> None:
     root, names = made_host(kind, seed, tmp_path)
-    assert run_on(root, "refresh").code == 0
     draw = random.Random(f"{kind} {seed}")
     for step in range(STEPS):
         changes = step % 3 == 2

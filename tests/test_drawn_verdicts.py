@@ -1,0 +1,104 @@
+"""Drawn rules held against drawn hosts on which nobody wrote them, or where others stand in their
+way: whether each holds, and why not, stands on record (`tests/answers.py`)."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.answers import say
+from tests.drawn_hosts import made_host
+from tests.drawn_settings import drawn_settings
+from tests.harbours import ALPM, DEB, KINDS, Item, harbour_of
+from velpin import open_host
+from velpin.errors import VelpinError
+from velpin.front.words import sentence
+from velpin.kinds.alpm.rules.verify import verdict as alpm_verdict
+from velpin.kinds.deb.rules.verify import verdict as deb_verdict
+from velpin.kinds.rpm.rules.verify import verdict as rpm_verdict
+from velpin.model.rule import Rule, command_of
+
+pytestmark = pytest.mark.full
+VERDICTS: dict[str, Callable[..., Any]] = {DEB: deb_verdict, ALPM: alpm_verdict}
+
+
+def drawn_rules(
+    draw: random.Random, sources: Sequence[str], names: Sequence[str], versions: Sequence[str]
+) -> list[Rule]:
+    """One rule of each form."""
+    one, other, third = (draw.choice(sources) for _ in range(3))
+    name, more, version = draw.choice(names), draw.choice(names), draw.choice(versions)
+    glob = draw.choice((f"{name[0]}*", f"*{name[-1]}", "*"))
+    return [
+        Rule("prefer", (), one, over=(other,)),
+        Rule("prefer", (), one, under=(other, third)),
+        Rule("prefer", (), one, over_all=True),
+        Rule("confine", (name, more), one),
+        Rule("confine", (glob,), one),
+        Rule("pin", (name,), "", version),
+        Rule("pin", (name,), one, version),
+        Rule("pin", (name, more), one),
+        Rule("pin", (name,), "", version, allow_older=True),
+        Rule("pin", (name,), "", f"{version[0]}*"),
+        Rule("bar", (name,), one),
+        Rule("bar", (name,), "", version),
+        Rule("bar", (glob,), one),
+        Rule("bar", (), one, pre_releases=True),
+        Rule("bar", (), one, components=("main",)),
+        Rule("keep", (name,)),
+        Rule("keep", (name, more)),
+        Rule("keep", (glob,)),
+        Rule("bar", (name,), "", f">= {version}"),
+        Rule("pin", (name,), "", f"< {version}"),
+    ]
+
+
+def say_verdicts(root: Path, kind: str, names: Sequence[str], draw: random.Random) -> None:
+    """What is said of every form of rule on a host."""
+    host = open_host(root)
+    sources = [source.handle for source in host.sources]
+    assert sources
+    for _ in range(2):
+        offered = {offer.version for offer in host.offers([draw.choice(names)])}
+        for rule in drawn_rules(draw, sources, names, sorted(offered) or ["1"]):
+            if kind == ALPM and rule.kind in ("confine", "pin"):
+                continue  # no such host can say it
+            try:
+                found = VERDICTS.get(kind, rpm_verdict)(host._adapter, rule)
+            except VelpinError as problem:
+                say(f"{command_of(rule)}: {problem}")
+                continue
+            why = sentence(found.why) if found.why else ""
+            because = "; ".join(map(sentence, found.why.because)) if found.why else ""
+            say(f"{command_of(rule)}: {found.holds} {why} {because} {found.rival or ''}")
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("seed", range(700, 712))
+def test_on_drawn_hosts(tmp_path: Path, kind: str, seed: int) -> None:
+    root, names = made_host(kind, seed, tmp_path)
+    say_verdicts(root, kind, names, random.Random(f"{kind} {seed}"))
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("seed", range(30, 40))
+def test_among_drawn_settings(tmp_path: Path, kind: str, seed: int) -> None:
+    made, draw = harbour_of(kind, tmp_path), random.Random(f"{kind} {seed}")
+    names = ("gull", "tern", "skua", "auk")
+    items = [Item(name, version) for name in names for version in ("1", "2", "2~rc1")]
+    made.repository("vendor", *(item.on(kind) for item in items[::2]))
+    made.repository(
+        "flat", *(item.on(kind) for item in items[1::2]), **({"suite": "./"} if kind == DEB else {})
+    )
+    made.installed(*(item.on(kind) for item in items[:7:3]))
+    made.source("base", *(item.on(kind) for item in items[:8]))
+    for file, text in drawn_settings(kind, draw, f"file://{tmp_path}/repos").items():
+        made.put(file, text)
+    made.run("refresh")
+    host = made.host()
+    if host.sources and host._adapter.config_error() is None:
+        say_verdicts(made.root, kind, names, draw)
