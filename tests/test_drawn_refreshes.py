@@ -159,6 +159,10 @@ def _setting(post: Post, draw: random.Random, _keys: Strangers) -> None:
             "Enabled: no",
             "Architectures: i386",
             "Valid-Until-Max: 100",
+            "Signed-By: keyring.gpg",
+            "Signed-By: /usr/share/keyrings/none.gpg /usr/share/keyrings/base.asc",
+            f"Signed-By: {'A' * 40}",
+            "Date-Max-Future: 400000",
         ],
         ALPM: [
             "SigLevel = Never",
