@@ -19,6 +19,7 @@ from tests.harbours import DebHarbour
 from velpin import apart
 from velpin.demo.serve import served
 from velpin.demo.signer import Signer, new_signer
+from velpin.fetch import download
 
 NOW = time.time()
 
@@ -116,8 +117,10 @@ def pytest_runtest_makereport(
 
 
 @pytest.fixture(autouse=True)
-def _no_terminal(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+def _no_terminal(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     monkeypatch.setattr("sys.stdin", io.StringIO(""))
+    if request.path.name != "test_download.py":  # nothing waits before it fetches again
+        monkeypatch.setattr(download, "_LONGEST_PAUSE", 0.0)
     for name in ("http_proxy", "https_proxy", "all_proxy", "no_proxy"):
         monkeypatch.delenv(name, raising=False)
         monkeypatch.delenv(name.upper(), raising=False)

@@ -12,6 +12,8 @@ from tests.harbours import ALPM, DEB, KINDS, AlpmHarbour, DebHarbour, RpmHarbour
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 
+pytestmark = pytest.mark.full
+
 BASE = (("gull", "1"), ("gull", "2"), ("tern", "1"), ("skua", "1"), ("gull-doc", "1"))
 VENDOR = (("gull", "3"), ("gull", "4~rc1"), ("gull-tools", "1"), ("skua", "2"))
 EXTRA = (("tern", "3"), ("gull", "5"), ("knot", "1"))
