@@ -14,6 +14,7 @@ from velpin.core.host_keys import check_not_revoked
 from velpin.demo.signer import Signer
 from velpin.errors import BadKey, BadSignature, MissingKey
 from velpin.files.tree import Tree
+from velpin.trust.certifications import _embedded
 from velpin.trust.openpgp import (
     Key,
     KeyPart,
@@ -208,3 +209,34 @@ def test_a_copy_without_the_revocation_is_refused(
             check_not_revoked(None, keys)  # type: ignore[arg-type]
     else:
         check_not_revoked(None, keys)  # type: ignore[arg-type]
+
+
+def _subpacket(kind: int, body: bytes, form: int) -> bytes:
+    """A part of a signature, its length written in one, two or five bytes (RFC 9580, 5.2.3.7)."""
+    size = len(body) + 1
+    head = {
+        1: lambda: bytes([size]),
+        2: lambda: bytes([((size - 192) >> 8) + 192, (size - 192) & 0xFF]),
+        5: lambda: b"\xff" + size.to_bytes(4, "big"),
+    }[form]()
+    return head + bytes([kind]) + body
+
+
+@pytest.mark.parametrize(
+    ("form", "size"), [(1, 1), (1, 190), (2, 191), (2, 500), (2, 8382), (5, 10), (5, 9000)]
+)
+@pytest.mark.parametrize("before", [(), (1,), (2,), (5,), (1, 2, 5)])
+@pytest.mark.parametrize("hashed", [True, False])
+def test_a_signature_inside_a_signature_is_found(
+    form: int, size: int, before: tuple[int, ...], hashed: bool
+) -> None:
+    inner = bytes(range(256)) * 40
+    others = b"".join(_subpacket(33, b"x" * 300 if each != 1 else b"x", each) for each in before)
+    area = others + _subpacket(32 | (0x80 if size % 2 else 0), inner[:size], form)
+    areas = (area, others) if hashed else (others, area)
+    binding = bytes([4, 0x18, 22, 10])
+    for one in areas:
+        binding += len(one).to_bytes(2, "big") + one
+    assert list(_embedded(binding + b"\0\0")) == [inner[:size]]
+    assert list(_embedded(b"\3" + binding[1:])) == []
+    assert list(_embedded(b"")) == []
