@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import fnmatch
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -22,6 +24,8 @@ from velpin.kinds.deb.rules.store import (
     rule_of,
     without_records,
 )
+from velpin.kinds.rpm_dnf.rules import _other_epochs, _others
+from velpin.kinds.rpm_zypp.rules import _outside
 from velpin.model.rule import Rule, command_of, read_rule
 
 # -- as a command ------------------------------------------------------------------------
@@ -195,3 +199,36 @@ def test_a_source_that_was_never_fetched(harbour: DebHarbour) -> None:
     with pytest.raises(Refusal, match="no index here"):
         pin_of(host, [host.source("base")])
     assert isinstance(host.tree, Tree)
+
+
+# -- as patterns of an rpm host -----------------------------------------------------------
+
+KNOWN_EPOCHS = (0, 3, 9, 12, 30, 99, 100, 250)
+
+
+@pytest.mark.parametrize("epoch", [*range(13), 30, 99, 100])
+def test_every_other_epoch_is_meant(epoch: int) -> None:
+    globs = list(_other_epochs(epoch, KNOWN_EPOCHS))
+    for other in {*range(10), *KNOWN_EPOCHS, *range(10, epoch + 5)}:
+        meant = any(fnmatch.fnmatchcase(str(other), glob) for glob in globs)
+        assert meant == (other != epoch), (other, globs)
+
+
+@given(
+    st.text(alphabet="12.a", min_size=1, max_size=6),
+    st.text(alphabet="12.a", min_size=1, max_size=6),
+)
+def test_every_text_that_begins_otherwise_is_meant(wanted: str, other: str) -> None:
+    meant = any(fnmatch.fnmatchcase(other, glob) for glob in _others(wanted))
+    assert meant == (not other.startswith(wanted))
+
+
+@pytest.mark.parametrize(
+    ("bound", "outside"),
+    [
+        (">= 2-1", ["< 2-1"]), (">=2", ["< 2"]), ("<= 2", ["> 2"]), ("< 2", [">= 2"]),
+        ("> 2", ["<= 2"]), ("== 2", ["< 2", "> 2"]), ("==2-1", ["< 2-1", "> 2-1"]),
+    ],
+)  # fmt: skip
+def test_what_lies_outside_a_bound(bound: str, outside: list[str]) -> None:
+    assert _outside(bound) == outside
