@@ -17,6 +17,8 @@ from tests.answers import say
 from velpin.core.catalog.format import filled, read_catalog
 from velpin.core.catalog.format import parts_of as catalog_parts
 from velpin.core.hostfile.format import read_host_file
+from velpin.core.publisher import archive_addresses, domain_of
+from velpin.core.snippets import name_from
 from velpin.errors import VelpinError
 from velpin.files.text import bare, plain_start, split_lines, whole_number, words
 from velpin.files.tree import Tree
@@ -24,10 +26,16 @@ from velpin.front.words import age, counted, several, shortened, size
 from velpin.kinds import KINDS
 from velpin.kinds.alpm.archive import name_and_version
 from velpin.kinds.alpm.config import address_of, read_config, sources_of
+from velpin.kinds.alpm.entry import read_desc, read_lines, written
+from velpin.kinds.alpm.entry import read_facts as read_alpm_facts
+from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.relation import provision_fits
 from velpin.kinds.alpm.relation import read_relation as read_alpm_relation
 from velpin.kinds.deb.conf import Conf, is_yes, parse_conf, read_conf
 from velpin.kinds.deb.control import read_stanzas
+from velpin.kinds.deb.logins import parse_logins
+from velpin.kinds.deb.mirrors import list_address
+from velpin.kinds.deb.packages import read_packages
 from velpin.kinds.deb.phasing import draw as phase_of
 from velpin.kinds.deb.preferences import (
     Preferences,
@@ -42,16 +50,33 @@ from velpin.kinds.deb.preferences import (
 from velpin.kinds.deb.relations import read_facts
 from velpin.kinds.deb.release import read_promises, read_release
 from velpin.kinds.deb.sources import plain_handle, read_sources, repository_name
+from velpin.kinds.rpm.asked import bound_fits, bound_of, spellings, version_fits
+from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.ini import leading_number, read_sections, truth
 from velpin.kinds.rpm.ini import words as ini_words
+from velpin.kinds.rpm.logins import shell_values
+from velpin.kinds.rpm.mirrors import read_mirrors as rpm_mirrors
+from velpin.kinds.rpm.namespaces import (
+    implied_supplements,
+    says_split,
+    split_from,
+    todays_form,
+    wanted_locales,
+)
+from velpin.kinds.rpm.pattern import glob_pattern, is_glob
 from velpin.kinds.rpm.primary import kept_as_provided, names_in
 from velpin.kinds.rpm.relation import Capability, meets
 from velpin.kinds.rpm.relation import read_relation as read_rpm_relation
 from velpin.kinds.rpm.repomd import read_repomd
 from velpin.kinds.rpm.variables import substituted, unknown_in
+from velpin.kinds.rpm_dnf.locks import read_version_locks
+from velpin.kinds.rpm_dnf.modules import read_states
+from velpin.kinds.rpm_dnf.own_locks import read_own_locks
+from velpin.kinds.rpm_dnf.vendors import read_vendor_changes
 from velpin.kinds.rpm_zypp.locks import read_locks
 from velpin.model.request import parse_request
 from velpin.model.rule import command_of, read_rule, short_of
+from velpin.recipes.config import read_sources as read_recipe_sources
 from velpin.trust.openpgp import grouped
 
 PIECES = tomllib.loads((Path(__file__).parent / "data/texts.toml").read_text())
@@ -161,6 +186,43 @@ def _sections(text: str) -> object:
     return [_listed(read_sections(text.encode(), "file", joined=joined)) for joined in ways]
 
 
+def _logins(text: str) -> object:
+    return list(parse_logins(text)), shell_values(text)
+
+
+def _rpm_names(text: str) -> object:
+    forms = [todays_form(kind, text) for kind in RpmLink]
+    return [
+        *forms, list(implied_supplements([text, "x"])), sorted(wanted_locales(text.split())),
+        says_split(text), split_from(text), is_glob(text), bound_of(text),
+        list(spellings(text, ("x86_64", "i686", "noarch"))),
+    ]  # fmt: skip
+
+
+def _fitting(text: str) -> object:
+    one, other = text.split("|")
+    return [
+        version_fits(one, other, any_epoch=True), version_fits(one, other, any_epoch=False),
+        takes(one, other), glob_pattern(one).match(other) is not None,
+        *(bound_fits(operator, one, other) for operator in ("<", "<=", "=", ">=", ">")),
+    ]  # fmt: skip
+
+
+def _addresses(text: str) -> object:
+    return list_address(text), domain_of(text), archive_addresses(text), name_from(text)
+
+
+def _packages(text: str) -> object:
+    notes: list[Any] = []
+    batches = list(read_packages([text.encode()], notes))
+    return [entry for batch in batches for entry in batch], notes
+
+
+def _package_facts(text: str) -> object:
+    desc = read_desc(text)
+    return read_lines(text), desc, read_alpm_facts(written(desc).encode())
+
+
 READERS: Mapping[str, Callable[[str], object]] = {
     "facts of a deb package": _facts,
     "preferences": _preferences,
@@ -180,12 +242,24 @@ READERS: Mapping[str, Callable[[str], object]] = {
     "requests": _request,
     "matching": _matching,
     "names": _names,
+    "logins": _logins,
+    "names of rpm hosts": _rpm_names,
+    "versions that fit": _fitting,
+    "addresses": _addresses,
+    "entries of a deb index": _packages,
+    "entries of an alpm list": _package_facts,
+    "mirrors of an rpm source": lambda text: rpm_mirrors(text.encode(), "file"),
 }
 FILES: Mapping[str, Callable[[Tree], object]] = {
     "etc/apt/sources.list": _deb_sources,
     "etc/apt/sources.list.d/a.sources": _deb_sources,
     "etc/zypp/locks": lambda tree: _listed(read_locks(tree)),
     "etc/pacman.conf": _alpm,
+    "etc/dnf/plugins/versionlock.list": read_version_locks,
+    "etc/dnf/versionlock.toml": read_own_locks,
+    "etc/dnf/vendors.d/a.conf": read_vendor_changes,
+    "etc/dnf/modules.d/a.module": read_states,
+    "etc/velpin/recipes/a.toml": read_recipe_sources,
 }
 
 
