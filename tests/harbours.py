@@ -132,7 +132,10 @@ class Harbour:
     def changes(self, *words: str) -> dict[str, str] | None:
         """What a forecast changes: version and source, or "gone", by name, on rpm hosts with its
         architecture; None if it is refused."""
-        found = self.forecast(*words)
+        return self.changes_in(self.forecast(*words))
+
+    def changes_in(self, found: Mapping[str, Any]) -> dict[str, str] | None:
+        """The same of a forecast that was made."""
         if not found["ok"]:
             return None
         return {

@@ -2,31 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
 import pytest
 
-from tests.alpm_statements import (
-    A1,
-    A2,
-    A3,
-    APP2,
-    CASES,
-    IGNORE_A,
-    LIB1,
-    LIB2,
-    X86,
-    Case,
-    built,
-    use,
-)
-from tests.harbours import AlpmHarbour
+from tests.harbours import ALPM, AlpmHarbour
+from tests.statements import Case, alpm_host, cases
 from velpin.demo.alpm_files import DemoArchive as P
 
+X86 = "Architecture = x86_64\n"
+IGNORE_A = X86 + "IgnorePkg = a\n"
+A1, A2, A3 = (P("a", f"{number}-1") for number in "123")
+LIB1, LIB2, APP2 = P("lib", "1-1"), P("lib", "2-1"), P("app", depends=("lib>=2",))
 
-@pytest.mark.parametrize("case", CASES, ids=lambda case: case.what)
+
+def built(
+    folder: Path,
+    sources: Mapping[str, tuple[str, tuple[P, ...]]],
+    here: tuple[P, ...] = (),
+    main: str = X86,
+) -> AlpmHarbour:
+    """A host, its indexes fetched."""
+    return alpm_host(folder, Case("", (ALPM,), dict(sources), (), None, here, main)).refresh()
+
+
+@pytest.mark.parametrize("case", cases("alpm"), ids=lambda case: case.what)
 def test_statement(case: Case, tmp_path: Path) -> None:
-    harbour = built(tmp_path, case)
+    harbour = alpm_host(tmp_path, case)
     harbour.run("refresh")
     assert harbour.changes(*case.asked) == case.comes
 
@@ -42,19 +45,15 @@ def ways(harbour: AlpmHarbour, *asked: str) -> list[str]:
 
 
 def test_ways_out_are_tried(tmp_path: Path) -> None:
-    case = Case("", {"one": ("", (LIB1, APP2)), "two": ("", (LIB2,))}, (), None)
-    assert "velpin forecast app lib" in ways(built(tmp_path / "1", case).refresh(), "lib", "app")
+    order = built(tmp_path / "1", {"one": ("", (LIB1, APP2)), "two": ("", (LIB2,))})
+    assert "velpin forecast app lib" in ways(order, "lib", "app")
     broken = {"one": ("", (P("a", "2-1", depends=("nowhere",)),)), "two": ("", (A1,))}
-    assert ways(built(tmp_path / "2", Case("", broken, (), None)).refresh(), "a") == [
-        "velpin forecast a%two"
-    ]
-    ignored = Case("", {"one": ("", (P("r", depends=("a",)), A1))}, (), None, (), IGNORE_A)
-    harbour = built(tmp_path / "3", ignored).refresh()
+    assert ways(built(tmp_path / "2", broken), "a") == ["velpin forecast a%two"]
+    ignored = {"one": ("", (P("r", depends=("a",)), A1))}
+    harbour = built(tmp_path / "3", ignored, main=IGNORE_A)
     assert ways(harbour, "r") == ["velpin forecast a%one r", "velpin rules drop etc/pacman.conf:4"]
     assert harbour.changes("a%one", "r") == {"a": "1-1 one", "r": "1.0-1 one"}
-    off = built(
-        tmp_path / "4", Case("", {"one": ("", (A1,)), "two": ("", (LIB1,))}, (), None)
-    ).refresh()
+    off = built(tmp_path / "4", {"one": ("", (A1,)), "two": ("", (LIB1,))})
     off.done("off", "two", "--yes")
     assert ways(off, "a", "lib") == ["velpin on two"]
 
@@ -79,8 +78,7 @@ def test_what_the_installer_will_ask_is_said(
     options: str,
     told: str,
 ) -> None:
-    case = Case("", sources, (), None, (P("old"),), X86 + options)
-    found = built(tmp_path, case).refresh().forecast(asked)
+    found = built(tmp_path, sources, (P("old"),), X86 + options).forecast(asked)
     assert found["ok"]
     assert f"the installer will ask {told}" in [one["text"] for one in found["notes"]]
 
@@ -107,15 +105,15 @@ def test_why_it_is_refused(
     chain: list[str],
     causes: list[str],
 ) -> None:
-    found = built(tmp_path, Case("", sources, (), None, here)).refresh().forecast(asked)
+    found = built(tmp_path, sources, here).forecast(asked)
     assert [one["text"] for one in found["because"]] == chain
     told = [one["text"] for one in found["because"][-1].get("because", [])]
     assert told == causes
 
 
 def test_why_one_and_not_the_other(tmp_path: Path) -> None:
-    sources = {"one": ("", (A1,)), "two": ("", (A3,)), "three": (use("Sync"), (A2,))}
-    harbour = built(tmp_path, Case("", sources, (), None, (A2,))).refresh()
+    sources = {"one": ("", (A1,)), "two": ("", (A3,)), "three": ("Usage = Sync\n", (A2,))}
+    harbour = built(tmp_path, sources, (A2,))
     (answer,) = harbour.forecast("a")["answers"]
     assert (answer["outcome"], answer["decided_by"]) == ("downgrade", "order of sources")
     assert [one["text"] for one in answer["reasons"]] == [
@@ -131,7 +129,9 @@ def test_why_one_and_not_the_other(tmp_path: Path) -> None:
 
 
 def test_a_source_that_was_never_fetched_refuses_everything(tmp_path: Path) -> None:
-    harbour = built(tmp_path, Case("", {"one": ("", (A1,)), "two": ("", (A2,))}, (), None))
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("one", A1)
+    harbour.source("two", A2)
     harbour.run("refresh", "one")
     found = harbour.forecast("a")
     assert (found["ok"], "no index of two here yet" in found["problem"]) == (False, True)
@@ -139,7 +139,7 @@ def test_a_source_that_was_never_fetched_refuses_everything(tmp_path: Path) -> N
 
 
 def test_without_a_source_the_upgrade_is_refused(tmp_path: Path) -> None:
-    harbour = built(tmp_path, Case("", {"one": ("", (A1,))}, (), None, (A1,))).refresh()
+    harbour = built(tmp_path, {"one": ("", (A1,))}, (A1,))
     assert harbour.changes("--upgrade") == {}
     told = harbour.done("off", "one", "--yes")
     assert "would refuse the next full upgrade: no source is enabled" in told
@@ -155,5 +155,5 @@ def test_what_nothing_needs_any_more(tmp_path: Path) -> None:
         P("lib", as_dependency=True),
         P("other", as_dependency=True),
     )
-    found = built(tmp_path, Case("", sources, (), None, here)).refresh().forecast("a")
+    found = built(tmp_path, sources, here).forecast("a")
     assert found["unneeded"] == ["lib"]

@@ -13,9 +13,7 @@ from hypothesis import strategies as st
 from tests.deb_newer_statements import NEWER, STATEMENTS
 from tests.deb_statements import built, comes
 from tests.harbours import DNF, ZYPP, DebHarbour, RpmHarbour
-from tests.rpm_newer_statements import DNF_STATEMENTS, LOCKS, ZYPP_STATEMENTS, lock, vendors
-from tests.rpm_statements import Case
-from tests.rpm_statements import built as rpm_built
+from tests.statements import Case, cases, rpm_host
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.errors import HostFileError, UsageError
 from velpin.files.tree import Tree
@@ -23,6 +21,33 @@ from velpin.kinds.rpm.pattern import Named
 from velpin.kinds.rpm_dnf.modules import read_states
 from velpin.kinds.rpm_dnf.own_locks import FILE, lock_text, read_own_locks
 from velpin.kinds.rpm_dnf.vendors import read_vendor_changes
+
+LOCKS, VENDORS = "etc/dnf/versionlock.toml", "etc/dnf/vendors.d/1.conf"
+
+
+def lock(name: str, *conditions: str, version: str = '"1.0"') -> dict[str, str]:
+    """The file of version locks with one entry; conditions as `KEY COMPARATOR VALUE`."""
+    text = f'version = {version}\n[[packages]]\nname = "{name}"\n'
+    for condition in conditions:
+        key, comparator, value = condition.split()
+        text += f'[[packages.conditions]]\nkey = "{key}"\ncomparator = "{comparator}"\n'
+        text += f'value = "{value}"\n'
+    return {LOCKS: text}
+
+
+def vendors(version: str, **lists: str) -> dict[str, str]:
+    """A file of vendors: entries parted by `;`, each `VENDOR [COMPARATOR] [exclude]`."""
+    text = f'version = "{version}"\n'
+    for key, entries in lists.items():
+        for entry in entries.split(";"):
+            name, *more = entry.split()
+            text += f'[[{key}_vendors]]\nvendor = "{name}"\n'
+            text += "".join(
+                "exclude = true\n" if word == "exclude" else f'comparator = "{word}"\n'
+                for word in more
+            )
+    return {VENDORS: text}
+
 
 # -- which generation a host has -----------------------------------------------------------
 
@@ -232,9 +257,9 @@ def test_a_search_that_gives_up_says_so(
 # -- rpm -----------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("case", [*DNF_STATEMENTS, *ZYPP_STATEMENTS], ids=lambda case: case.what)
+@pytest.mark.parametrize("case", cases("rpm-newer"), ids=lambda case: case.what)
 def test_rpm_statement(tmp_path: Path, case: Case) -> None:
-    found = asked_of_newer(rpm_built(tmp_path, case.kinds[0], case), *case.asked)
+    found = asked_of_newer(rpm_host(tmp_path, case.kinds[0], case), *case.asked)
     changes = {
         f"{one['name']}.{one['arch']}": f"{one['new']} {one['source']}" if one["new"] else "gone"
         for one in found["changes"]

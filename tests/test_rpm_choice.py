@@ -9,12 +9,14 @@ from typing import Any
 import pytest
 
 from tests.harbours import DNF, ZYPP, RpmHarbour
-from tests.rpm_statements import A1, A2, A3, CASES, Case, what_comes
+from tests.statements import Case, cases, what_comes
 from velpin.demo.rpm_files import DemoRpm as P
+
+A1, A2, A3 = (P("a", f"{number}-1") for number in "123")
 
 
 @pytest.mark.parametrize(
-    ("kind", "case"), [(kind, case) for case in CASES for kind in case.kinds],
+    ("kind", "case"), [(kind, case) for case in cases("rpm") for kind in case.kinds],
     ids=lambda value: value.what if isinstance(value, Case) else value,
 )  # fmt: skip
 def test_statement(tmp_path: Path, kind: str, case: Case) -> None:

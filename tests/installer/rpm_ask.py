@@ -13,7 +13,7 @@ from typing import NamedTuple
 from xml.etree import ElementTree
 
 from tests.harbours import DNF, RpmHarbour
-from tests.rpm_statements import Case
+from tests.statements import Case
 from velpin.kinds.rpm.header import read_header
 
 PROGRAMS = {"rpm-dnf": shutil.which("dnf"), "rpm-zypp": shutil.which("zypper")}

@@ -24,8 +24,7 @@ from tests.installer.made import differing
 from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller, folder_in
 from tests.installer.rpm_ask import Said, asked_of
 from tests.installer.rpm_drawn import RpmDrawn
-from tests.rpm_newer_statements import DNF_STATEMENTS, ZYPP_STATEMENTS
-from tests.rpm_statements import Case, built
+from tests.statements import Case, cases, rpm_host
 from velpin import open_host
 from velpin.core.host import Host
 from velpin.demo.rpm_files import DemoRpm as P
@@ -106,10 +105,10 @@ def asked_of_newer(harbour: RpmHarbour, *words: str) -> dict[str, Any]:
     return found
 
 
-@pytest.mark.parametrize("case", [*DNF_STATEMENTS, *ZYPP_STATEMENTS], ids=lambda case: case.what)
+@pytest.mark.parametrize("case", cases("rpm-newer"), ids=lambda case: case.what)
 def test_rpm_statements(newer_root: Path, folder: Path, case: Case) -> None:
     kind = case.kinds[0]
-    harbour = built(folder, kind, case)
+    harbour = rpm_host(folder, kind, case)
     said = NewerRpmInstaller(newer_root, harbour).ask(*asked_of(kind, case))
     assert agree(said, asked_of_newer(harbour, *case.asked)), said.text
 
