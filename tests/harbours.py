@@ -185,10 +185,14 @@ class DebHarbour(Harbour):
         return f"file://{self.folder}/repos/{name}"
 
     def source(
-        self, name: str, *offers: Mapping[str, str] | tuple[str, str], **fields: str
+        self,
+        name: str,
+        *offers: Mapping[str, str] | tuple[str, str],
+        date: float | None = None,
+        **fields: str,
     ) -> None:
         """A trusted source with its repository, whose head has these fields."""
-        self.source_at(name, self.repository(name, *offers, fields=fields))
+        self.source_at(name, self.repository(name, *offers, fields=fields, date=date))
 
     def source_at(self, name: str, address: str, suite: str = "jetty", **options: str) -> None:
         """A one-line source of the host, trusted where nothing else is said."""

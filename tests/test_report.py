@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import time
 from dataclasses import replace
 from itertools import combinations
 from pathlib import Path
@@ -25,6 +26,8 @@ pytestmark = pytest.mark.full
 
 PARTS = Path(figures.__file__).parent / "parts"
 DAY = 86400.0
+MADE = time.time() - 3600
+"""When all repositories were made: a figure shows sources of one age together."""
 
 
 @pytest.fixture
@@ -33,10 +36,12 @@ def full(harbour: DebHarbour, signer: Signer) -> DebHarbour:
     key = harbour.put("usr/share/keyrings/vendor.asc", signer.public)
     harbour.source_at(
         "vendor",
-        harbour.repository("vendor", ("gull-watch", "3"), ("libtide", "2"), signer=signer),
+        harbour.repository(
+            "vendor", ("gull-watch", "3"), ("libtide", "2"), signer=signer, date=MADE
+        ),
         signed_by=f"/{key.relative_to(harbour.root)}",
     )
-    harbour.source("base", ("gull", "2"), ("tern", "2"), ("libtide", "1"))
+    harbour.source("base", ("gull", "2"), ("tern", "2"), ("libtide", "1"), date=MADE)
     harbour.installed(
         ("gull", "1"), ("tern", "1", "hold ok installed"), ("libtide", "1"), ("old-diary", "1")
     )
@@ -74,13 +79,10 @@ def test_only_the_pages_own_script_runs(full: DebHarbour) -> None:
 
 def test_what_comes_from_outside_is_escaped(full: DebHarbour) -> None:
     full.put("etc/os-release", 'PRETTY_NAME="<script>alert(1)</script>\u202e"\nID=mooring\n')
-    full.source("evil", ('gull"><img-src=x', "9"))
+    full.source("evil", ('gull"><img-src=x', "9"), date=MADE)
     full.ready()
-    text = (
-        (full.folder / "page.html").read_text("utf-8")
-        if page_of(full.root, full.folder / "page.html")
-        else ""
-    )
+    page_of(full.root, full.folder / "page.html")
+    text = (full.folder / "page.html").read_text("utf-8")
     assert "<script>alert" not in text
     assert "&lt;script&gt;alert(1)&lt;/script&gt;\\u202e" in text
     assert "<img" not in text
