@@ -14,6 +14,7 @@ from collections.abc import Iterator
 from multiprocessing import get_context
 from pathlib import Path
 
+from tests.mutation import running
 from tests.mutation.areas import ACCEPTED, AREAS, PACKAGE, modules
 from tests.mutation.operators import Fault, faults
 from tests.mutation.reach import Reach, measured_in, reach
@@ -39,10 +40,15 @@ def main() -> int:
     parser.add_argument("--sample", type=int, default=60, help="how many faults of each area")
     parser.add_argument("--seed", type=int, default=secrets.randbelow(10**6))
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    parser.add_argument(
+        "--seconds", type=float, default=running.MOST_SECONDS,
+        help="how many seconds of tests are enough for one fault",
+    )  # fmt: skip
     parser.add_argument("--measured", type=Path, help="where a run of the tests left its reach")
     parser.add_argument("--only", default="", help="modules whose path holds this")
     said = parser.parse_args()
     came_by = measured_in(said.measured) if said.measured else reach()
+    running.MOST_SECONDS = said.seconds  # before there are workers
     preload()
     control(came_by)
     print(f"seed {said.seed}", flush=True)
