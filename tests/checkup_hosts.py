@@ -14,10 +14,10 @@ import zlib
 from pathlib import Path
 from typing import Any
 
-from tests.harbours import ALPM, DEB, DNF, RPM, ZYPP, Harbour, Item
+from tests.harbours import ALPM, DEB, DNF, RPM, ZYPP, Harbour, Item, record_of
 from tests.program import Said
 from velpin.demo.alpm_files import write_alpm_record, write_alpm_repository
-from velpin.demo.build import text_of, write_repository
+from velpin.demo.build import write_repository
 from velpin.demo.rpm_files import write_record, write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.trust.openpgp import read_keys
@@ -109,14 +109,12 @@ class Post(Harbour):
     def install(self, *items: Item, states: dict[str, str] | None = None) -> None:
         """Make these the installed packages."""
         if self.kind == DEB:
-            rows = []
-            for item in items:
-                row = item.stanza()
-                for field in ("Size", "Filename", "SHA256"):
-                    row.pop(field)
-                state = (states or {}).get(item.name, "install ok installed")
-                rows.append({"Package": row.pop("Package"), "Status": state, **row})
-            self.put("var/lib/dpkg/status", text_of(rows))
+            given = states or {}
+            rows = [
+                {**item.stanza(), **({"Status": given[item.name]} if item.name in given else {})}
+                for item in items
+            ]
+            self.put("var/lib/dpkg/status", record_of(rows))
         elif self.kind in RPM:
             write_record(
                 self.root / "var/lib/rpm/rpmdb.sqlite", [item.rpm("Base") for item in items]

@@ -3,15 +3,15 @@ comes on each (as `tests/test_deb_found_rules.py` writes them)."""
 
 from __future__ import annotations
 
+from tests.harbours import AUTOMATIC, automatic_marks
+
 NEWER = "apt 3.3 [Source=tool]; "
 """The installed package that makes a host one of the newer generation."""
-AUTOMATIC = "var/lib/apt/extended_states"
 
 
 def automatic(*names: str) -> dict[str, str]:
     """The file that says which packages were installed for others."""
-    text = "".join(f"Package: {n}\nArchitecture: amd64\nAuto-Installed: 1\n\n" for n in names)
-    return {AUTOMATIC: text}
+    return {AUTOMATIC: automatic_marks(names)}
 
 
 Statement = tuple[str, str, str, dict[str, str | None], dict[str, str]]

@@ -2,22 +2,17 @@
 
 from __future__ import annotations
 
-import re
+from tests.harbours import AUTOMATIC, DebHarbour, automatic_marks, offer
+from tests.statements import line_parts
 
-from tests.harbours import DebHarbour, offer
-from velpin.demo.build import text_of
-
-_ROW = re.compile(r"(\S+) (\S+?)(?:/(\S+))?(?: (\[.*\]))?$")
+_HELD = "hold ok installed"
 
 
 def rows(text: str) -> list[dict[str, str]]:
     """Entries from lines `NAME VERSION[/ARCH] [Field=value] [Field=value]`, parted by `;`."""
     found = []
     for line in filter(None, map(str.strip, text.split(";"))):
-        match = _ROW.match(line)
-        assert match, line
-        name, version, arch, more = match.groups("")
-        fields = dict(part.split("=", 1) for part in re.findall(r"\[([^\]]*)\]", more))
+        name, version, arch, fields = line_parts(line)
         row = offer(name, version, arch or "amd64", **fields)
         found.append({field: value for field, value in row.items() if value != "-"})
     return found
@@ -35,13 +30,7 @@ def built(
     for suite, text in suites.items():
         address = harbour.repository(suite, *rows(text), suite=suite, archs=("amd64", "i386"))
         harbour.source_at(suite, address, suite)
-    told = []
-    for row in rows(here):
-        for field in ("Size", "Filename", "SHA256"):
-            row.pop(field)
-        status = {"Status": row.pop("Status", "install ok installed")}
-        told.append({"Package": row.pop("Package"), **status, **row})
-    harbour.put("var/lib/dpkg/status", text_of(told))
+    harbour.installed(*rows(here))
     for name, text in (files or {}).items():
         harbour.put(name, text)
     harbour.ready()
@@ -79,13 +68,9 @@ def write(harbour: DebHarbour, offers: list[str], installed: list[str], *, auto:
         "base", *[stanza_of(one) for one in offers], archs=("amd64", "i386")
     )
     harbour.source_at("base", address)
-    rows = []
-    for text in installed:
-        row = stanza_of(text.removeprefix("!"))
-        for field in ("Size", "Filename", "SHA256"):
-            row.pop(field)
-        state = "hold ok installed" if text.startswith("!") else "install ok installed"
-        rows.append({"Package": row.pop("Package"), "Status": state, **row})
-    harbour.put("var/lib/dpkg/status", text_of(rows))
-    marks = (f"Package: {name}\nArchitecture: amd64\nAuto-Installed: 1\n" for name in auto.split())
-    harbour.put("var/lib/apt/extended_states", "\n".join(marks))
+    rows = [
+        {**stanza_of(text.removeprefix("!")), **({"Status": _HELD} if text[0] == "!" else {})}
+        for text in installed
+    ]
+    harbour.installed(*rows)
+    harbour.put(AUTOMATIC, automatic_marks(auto.split()))

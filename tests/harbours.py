@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple, Self
 
@@ -34,6 +34,9 @@ REPO_FOLDERS = {DNF: "etc/yum.repos.d", ZYPP: "etc/zypp/repos.d"}
 CONF = "etc/pacman.conf"
 RECORD = "var/lib/pacman/local"
 """What is installed on an alpm host."""
+AUTOMATIC = "var/lib/apt/extended_states"
+_OF_AN_INDEX = ("Size", "Filename", "SHA256")
+"""Fields that are not written into a record."""
 
 
 class Item(NamedTuple):
@@ -203,15 +206,7 @@ class DebHarbour(Harbour):
 
     def installed(self, *packages: Mapping[str, str] | tuple[str, ...]) -> None:
         """The host's record: of each package its entry, or name, version and perhaps state."""
-        rows = []
-        for package in packages:
-            name, version, *state = package if isinstance(package, tuple) else ("", "")
-            row = offer(name, version) if isinstance(package, tuple) else dict(package)
-            for field in ("Size", "Filename", "SHA256"):
-                row.pop(field)
-            status = state[0] if state else "install ok installed"
-            rows.append({"Package": row.pop("Package"), "Status": status, **row})
-        self.put("var/lib/dpkg/status", text_of(rows))
+        self.put("var/lib/dpkg/status", record_of(map(_recorded, packages)))
 
     def adapter(self) -> DebAdapter:
         """What is read of it."""
@@ -238,6 +233,29 @@ class DebHarbour(Harbour):
         for one in self.refreshed().values():
             assert one.error is None, one.error
         return self.host()
+
+
+def _recorded(package: Mapping[str, str] | tuple[str, ...]) -> Mapping[str, str]:
+    if not isinstance(package, tuple):
+        return package
+    name, version, *state = package
+    return {**offer(name, version), **({"Status": state[0]} if state else {})}
+
+
+def record_of(packages: Iterable[Mapping[str, str]]) -> bytes:
+    """The record of a deb host, from entries as an index has them: installed where `Status` says
+    nothing else."""
+    rows = []
+    for package in packages:
+        row = {field: text for field, text in package.items() if field not in _OF_AN_INDEX}
+        name, status = row.pop("Package"), row.pop("Status", "install ok installed")
+        rows.append({"Package": name, "Status": status, **row})
+    return text_of(rows)
+
+
+def automatic_marks(names: Iterable[str]) -> str:
+    """What a deb host's installer writes down of packages that came for others."""
+    return "\n".join(f"Package: {n}\nArchitecture: amd64\nAuto-Installed: 1\n" for n in names)
 
 
 def offer(name: str, version: str, arch: str = "amd64", **fields: str) -> dict[str, str]:

@@ -12,6 +12,10 @@ from tests.answers import note
 from tests.host_files import host_files
 from velpin.front.running import run
 
+CODES = range(6)
+"""Exit codes of what is foreseen, refused or not understood; a fault of the program's own has
+another."""
+
 
 class Said(NamedTuple):
     """What a run of the program printed, and its exit code."""

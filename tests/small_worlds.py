@@ -13,9 +13,8 @@ from typing import NamedTuple
 
 from hypothesis import strategies as st
 
-from tests.harbours import AlpmHarbour, DebHarbour, RpmHarbour, offer
+from tests.harbours import AUTOMATIC, AlpmHarbour, DebHarbour, RpmHarbour, automatic_marks, offer
 from velpin.demo.alpm_files import DemoArchive
-from velpin.demo.build import text_of
 from velpin.demo.rpm_files import DemoRpm
 
 NAMES = ("auk", "coot", "gull", "knot", "skua", "tern")
@@ -156,19 +155,12 @@ def deb_host(world: World, folder: Path, *, newer: bool = True) -> DebHarbour:
     harbour.source("base", *[_stanza(one) for one in world.offered])
     rows = [_stanza(one) for one in world.installed]
     rows += [offer("apt", "3.1.16" if newer else "2.6.1")]
-    for row in rows:
-        for field in ("Size", "Filename", "SHA256"):
-            row.pop(field)
-        word = "hold" if row["Package"] in world.held else "install"
-        row["Status"] = f"{word} ok installed"
-    harbour.put("var/lib/dpkg/status", text_of(rows))
-    harbour.put(
-        "var/lib/apt/extended_states",
-        "\n".join(
-            f"Package: {name}\nArchitecture: amd64\nAuto-Installed: 1\n"
-            for name in sorted(world.automatic)
-        ),
-    )
+    held = [
+        {**row, "Status": "hold ok installed"} if row["Package"] in world.held else row
+        for row in rows
+    ]
+    harbour.installed(*held)
+    harbour.put(AUTOMATIC, automatic_marks(sorted(world.automatic)))
     harbour.ready()
     return harbour
 

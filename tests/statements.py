@@ -35,16 +35,22 @@ class Case(NamedTuple):
     files: dict[str, str] = {}  # noqa: RUF012 - read only
 
 
+def line_parts(text: str) -> tuple[str, str, str, dict[str, str]]:
+    """Name, version, architecture ("" where none is said) and fields of a package's line."""
+    match = _PACKAGE.fullmatch(text)
+    assert match, text
+    name, version, arch, more = match.groups("")
+    parts = re.findall(r"\[([^\]]*)\]", more)
+    return name, version, arch, dict(part.split("=", 1) for part in parts)
+
+
 def package(kind: str, text: str) -> Any:
     """A package of an rpm or alpm host from its line."""
     made = DemoArchive if kind == ALPM else DemoRpm
-    match = _PACKAGE.fullmatch(text)
-    assert match, text
-    name, version, arch, more = match.groups()
+    name, version, arch, more = line_parts(text)
     types = {field.name: str(field.type) for field in fields(made)}
     found: dict[str, Any] = {"arch": arch} if arch else {}
-    for part in re.findall(r"\[([^\]]*)\]", more):
-        key, _, value = part.partition("=")
+    for key, value in more.items():
         words = tuple(value.split(", ")) if types[key].startswith("tuple") else value
         found[key] = int(value) if types[key] == "int" else words
     return made(name, version, **found)

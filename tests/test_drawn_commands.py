@@ -12,14 +12,20 @@ from pathlib import Path
 import pytest
 
 from tests.drawn_hosts import made_host
-from tests.drawn_settings import drawn_settings
-from tests.harbours import DEB, KINDS, Item, harbour_of
-from tests.program import run_on
+from tests.drawn_settings import host_among_settings
+from tests.harbours import KINDS, Item
+from tests.program import CODES, run_on
 from velpin import open_host
 
 pytestmark = pytest.mark.full
 
-ANSWERS = """
+
+def _each(text: str) -> list[str]:
+    """Commands parted by `;` or line ends."""
+    return [one for one in text.replace("\n", ";").split(";") if one.strip()]
+
+
+ANSWERS = _each("""
 host; host --json; sources; sources --files; sources --json; keys --json; rules; rules --json; journal
 forecast $n; forecast $n --why; forecast $n $m --why; forecast $n $m --tree; forecast $n --all
 forecast $n@$v; forecast $n@$v $m --why; forecast $n%$s; forecast $n%$s --why; forecast $n --from $s
@@ -33,18 +39,16 @@ checkup --offline; checkup --offline --json; checkup --mend --offline --preview
 report --json; export; shift; expect $n --json; sources --as-is
 off $s --preview; drop $s --preview; prefer $s --over $t --preview; bar $g --from $s --preview; pin $n@$v --preview
 prefer $s --over-all --preview --json; confine $s $g --preview --all; keep $n --preview --json
-""".replace("\n", ";").split(";")
-CHANGES = """
+""")
+CHANGES = _each("""
 off $s; on $s; drop $s; prefer $s --over $t; prefer $s --under $t; prefer $s --over-all
 prefer $s --over $t --lift; prefer $s --over $t --foremost; bar $g --from $s; bar $n@$v; bar $n --from $s
 bar --pre-releases --from $s; bar $n@$v --lift; pin $n@$v; pin $n@$v --allow-older; pin $n --from $s
 pin $n $m --from $s; pin $n --lift; pin $n@>=$v; bar $n@<$v; bar $n@>=$v; pin $n@<=$v --allow-older; pin $n@$v --from $s; confine $s $g; confine $s $n $m; confine $s $n --lift
 keep $n; keep $n $m; keep $n --lift; rules drop 1; rules drop 2; undo; undo 1; want $n@$v --take 1
 want $n%$s --take 1; checkup --mend --offline
-""".replace("\n", ";").split(";")
+""")
 STEPS = 9
-CODES = range(6)
-"""Whatever is foreseen, refused or not understood; never a fault of the program's own."""
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -54,7 +58,7 @@ def test_drawn_commands(tmp_path: Path, kind: str, seed: int) -> None:
     draw = random.Random(f"{kind} {seed}")
     for step in range(STEPS):
         changes = step % 3 == 2
-        template = draw.choice([one for one in (CHANGES if changes else ANSWERS) if one.strip()])
+        template = draw.choice(CHANGES if changes else ANSWERS)
         words = string.Template(template).substitute(_drawn_words(root, names, draw)).split()
         if changes:
             words += ["--yes", *(["--anyway"] if words[0] in ("bar", "pin", "confine") else [])]
@@ -73,30 +77,26 @@ def _drawn_words(root: Path, names: tuple[str, ...], draw: random.Random) -> dic
     }  # fmt: skip
 
 
-READING = """
+READING = _each("""
 sources --json; rules --json; host --json; keys --json; forecast gull --why; forecast gull tern auk --json
 forecast --upgrade --json; offers gull skua; checkup --offline --json; forecast skua --json; sources --files
 off own --preview --json; prefer own --over base --preview; pin gull@1 --preview; keep tern --preview
 forecast gull@1 --json; bar gull --from base --preview; export; rules; want skua --preview; off base --preview
-""".replace("\n", ";").split(";")
+""")
 
 
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("seed", range(24))
 def test_drawn_settings(tmp_path: Path, kind: str, seed: int) -> None:
-    made = harbour_of(kind, tmp_path)
+    draw = random.Random(f"{kind} {seed}")
     offered = [
         Item("gull", "1", "tern", "gull"), Item("gull", "2", "tern"), Item("tern", "1"), Item("tern", "2"),
         Item("skua", "1~rc1", "auk"), Item("auk", "1"), Item("auk", "1", arch="i686"),
     ]  # fmt: skip
-    made.repository("vendor", *(item.on(kind) for item in offered[1:]))
-    flat = {"suite": "./"} if kind == DEB else {}
-    made.repository("flat", *(item.on(kind) for item in offered[1::2]), **flat)
-    made.installed(*(item.on(kind) for item in (offered[0], offered[2])))
-    made.source("base", *(item.on(kind) for item in offered))
-    draw = random.Random(f"{kind} {seed}")
-    for file, text in drawn_settings(kind, draw, f"file://{tmp_path}/repos").items():
-        made.put(file, text)
+    made = host_among_settings(
+        kind, tmp_path, draw, base=offered, vendor=offered[1:], flat=offered[1::2],
+        here=(offered[0], offered[2]),
+    )  # fmt: skip
     assert made.run("refresh").code in CODES
-    for command in draw.sample([one for one in READING if one.strip()], 8):
+    for command in draw.sample(READING, 8):
         assert made.run(*command.split()).code in CODES, command

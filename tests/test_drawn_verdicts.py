@@ -12,8 +12,8 @@ import pytest
 
 from tests.answers import say
 from tests.drawn_hosts import made_host
-from tests.drawn_settings import drawn_settings
-from tests.harbours import ALPM, DEB, KINDS, Item, harbour_of
+from tests.drawn_settings import host_among_settings
+from tests.harbours import ALPM, DEB, KINDS, Item
 from velpin import open_host
 from velpin.errors import VelpinError
 from velpin.front.words import sentence
@@ -87,17 +87,12 @@ def test_on_drawn_hosts(tmp_path: Path, kind: str, seed: int) -> None:
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("seed", range(30, 40))
 def test_among_drawn_settings(tmp_path: Path, kind: str, seed: int) -> None:
-    made, draw = harbour_of(kind, tmp_path), random.Random(f"{kind} {seed}")
+    draw = random.Random(f"{kind} {seed}")
     names = ("gull", "tern", "skua", "auk")
     items = [Item(name, version) for name in names for version in ("1", "2", "2~rc1")]
-    made.repository("vendor", *(item.on(kind) for item in items[::2]))
-    made.repository(
-        "flat", *(item.on(kind) for item in items[1::2]), **({"suite": "./"} if kind == DEB else {})
+    made = host_among_settings(
+        kind, tmp_path, draw, base=items[:8], vendor=items[::2], flat=items[1::2], here=items[:7:3]
     )
-    made.installed(*(item.on(kind) for item in items[:7:3]))
-    made.source("base", *(item.on(kind) for item in items[:8]))
-    for file, text in drawn_settings(kind, draw, f"file://{tmp_path}/repos").items():
-        made.put(file, text)
     made.run("refresh")
     host = made.host()
     if host.sources and host._adapter.config_error() is None:

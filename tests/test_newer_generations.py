@@ -25,9 +25,9 @@ from velpin.kinds.rpm_dnf.vendors import read_vendor_changes
 LOCKS, VENDORS = "etc/dnf/versionlock.toml", "etc/dnf/vendors.d/1.conf"
 
 
-def lock(name: str, *conditions: str, version: str = '"1.0"') -> dict[str, str]:
+def lock(name: str, *conditions: str) -> dict[str, str]:
     """The file of version locks with one entry; conditions as `KEY COMPARATOR VALUE`."""
-    text = f'version = {version}\n[[packages]]\nname = "{name}"\n'
+    text = f'version = "1.0"\n[[packages]]\nname = "{name}"\n'
     for condition in conditions:
         key, comparator, value = condition.split()
         text += f'[[packages.conditions]]\nkey = "{key}"\ncomparator = "{comparator}"\n'

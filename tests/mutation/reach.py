@@ -12,7 +12,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from difflib import SequenceMatcher
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -37,6 +37,10 @@ class Reach(NamedTuple):
         """The tests that come by any of these lines."""
         by_line = self.lines.get(module, {})
         return set().union(*(by_line.get(line, ()) for line in lines))
+
+    def takes(self, tests: Iterable[str]) -> float:
+        """How long some tests take, in seconds."""
+        return sum(self.seconds[test] for test in tests)
 
     def of_module(self, module: str) -> set[str]:
         """The tests that come by a module."""

@@ -73,7 +73,7 @@ def judge(module: str, fault: Fault, reach: Reach) -> Verdict:
     # What few tests do, those that do it notice soonest.
     first = min((behind, tests - behind), key=lambda some: (not some, len(some)))
     noticed = any(
-        _fails(path, made.text, batch, sum(reach.seconds[one] for one in batch))
+        _fails(path, made.text, batch, reach.takes(batch))
         for batch in _batches(tests, reach, first)
     )
     return Verdict(module, fault, made.what, noticed, len(tests))
@@ -99,7 +99,7 @@ def _batches(
 
 
 def _eagerness(tests: list[str], reach: Reach, first: Collection[str]) -> tuple[bool, float]:
-    return not any(test in first for test in tests), sum(reach.seconds[one] for one in tests)
+    return not any(test in first for test in tests), reach.takes(tests)
 
 
 def _fails(path: Path, text: str, tests: list[str], seconds: float) -> bool:
@@ -146,7 +146,7 @@ def control(reach: Reach) -> None:
     ):
         path = PACKAGE / module
         for batch in _batches(tests, reach):
-            if _fails(path, path.read_text(), batch, sum(reach.seconds[one] for one in batch)):
+            if _fails(path, path.read_text(), batch, reach.takes(batch)):
                 raise RuntimeError("tests fail though nothing is wrong")
 
 

@@ -41,8 +41,8 @@ def implied_supplements(provides: Iterable[str]) -> Iterator[str]:
     for text in provides:
         if text.startswith("locale("):
             found = _LOCALE.match(text)
-            wanted = [f"{_WANTED}{code})" for code in found[2].split(";") if code] if found else []
-            if found and wanted:
+            if found and (codes := [code for code in found[2].split(";") if code]):
+                wanted = [f"{_WANTED}{code})" for code in codes]
                 either = f"({' or '.join(wanted)})" if len(wanted) > 1 else wanted[0]
                 yield f"({found[1]} and {either})"
         elif ":/" in text:
