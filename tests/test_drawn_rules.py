@@ -10,12 +10,8 @@ import pytest
 
 from tests.drawn_rules import draw_rule, shows
 from tests.harbours import DebHarbour
-from tests.installer.drawn import NAMES, Drawn
-from velpin.core.host_diff import changed_answers
-from velpin.kinds.deb.adapter import DebAdapter
-from velpin.kinds.deb.host_diff import first_answer
+from tests.installer.drawn import Drawn
 from velpin.model.rule import words_of
-from velpin.model.shift import ChangedAnswer
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "15"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
@@ -62,33 +58,3 @@ def test_a_lifted_rule_leaves_the_host_as_it_found_it(seed: int, tmp_path: Path)
             lifted = harbour.run(*words_of(rule), "--lift", "--yes")
             assert lifted.code == 0, (rule, lifted.err)
         assert harbour.files() == before, rule
-
-
-def considered(host: DebAdapter, pick: random.Random) -> DebAdapter:
-    """The host as it would be after a random change."""
-    if pick.random() < 0.4:
-        source = pick.choice([one.handle for one in host.sources if one.on])
-        return host.with_edits(host.switched(source, False))
-    names = f"{pick.choice(NAMES)} {pick.choice(['g*', 'src:t*', 'kelp'])}"
-    pin, number = (
-        pick.choice(["release a=*", "version 1*", "version 2*"]),
-        pick.choice([-1, 50, 1001]),
-    )
-    text = f"Package: {pick.choice([names, '*'])}\nPin: {pin}\nPin-Priority: {number}\n"
-    return host.with_edits({"etc/apt/preferences.d/00first": text.encode()})
-
-
-@pytest.mark.parametrize("seed", range(FIRST, FIRST + HOSTS))
-def test_the_whole_host_at_once_is_every_name_by_itself(seed: int, tmp_path: Path) -> None:
-    host = drawn(seed + 400_000, tmp_path).adapter()
-    after = considered(host, random.Random(seed))
-    if host.refusal() or after.refusal():
-        assert list(changed_answers(host, after)) == []
-        return
-    installed = set(after.installed_names())
-    single = [
-        ChangedAnswer(name, first_answer(host, name), first_answer(after, name))
-        for name in sorted(host.offered_names() | after.offered_names(), key=str.encode)
-        if name not in installed
-    ]
-    assert list(changed_answers(host, after)) == [one for one in single if one.before != one.after]

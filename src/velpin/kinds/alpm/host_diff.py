@@ -1,7 +1,8 @@
 """The whole of an alpm host at once: every installed package, every name that is offered.
 
 Single forecasts ask for one name at a time; here one pass over the sorted lines of all
-lists answers tens of thousands of names by the same rule: the first source that shows it.
+lists answers tens of thousands of names by the same rule: the first source that shows it. Where
+none does and another package provides the name, the code that answers a single request is asked.
 """
 
 from __future__ import annotations
@@ -45,7 +46,8 @@ def compare_answers(
     was, now = _View(before, places), _View(after, places)
     if was == now:
         return None
-    return AnswerComparison(was.answer, now.answer, was.places_unlike(now))
+    named = was.provided | now.provided
+    return AnswerComparison(was.answer, now.answer, was.places_unlike(now), named)
 
 
 class _View:
@@ -81,7 +83,13 @@ class _View:
         )
         return {place for place, _ in (mine ^ others if alike else mine | others)}
 
-    def answer(self, _name: bytes, entries: list[IndexLine]) -> Selection | None:
+    @cached_property
+    def provided(self) -> set[bytes]:
+        """Names that packages of the lists provide."""
+        lists = [index for _, index in self._host.indexes]
+        return {name.encode() for index in lists for name in index.provided_names()}
+
+    def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
         """Version and source for a name; None where it is not available."""
         best: tuple[int, IndexLine] | None = None
         chosen: AlpmSource | None = None
@@ -89,7 +97,9 @@ class _View:
             source = self._sources.get(entry[1])
             if source is not None and (best is None or source.rank < best[0]):
                 best, chosen = (source.rank, entry), source
-        if best is None or chosen is None or not self._takes(best[1][3]):
+        if best is None or chosen is None:
+            return first_answer(self._host, name.decode()) if name in self.provided else None
+        if not self._takes(best[1][3]):
             return None
         return Selection(best[1][4].decode(), chosen.handle)
 
