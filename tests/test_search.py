@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Sequence
 from itertools import product
 
@@ -9,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.answers import say
 from velpin.kinds.rpm.solve.search import Clause, LimitReached, Search, Unsatisfiable
 
 COUNT = 7
@@ -87,6 +89,43 @@ def holes(pigeons: int) -> list[list[int]]:
         for p in range(pigeons):
             found += [[-number[p, h], -number[q, h]] for q in range(p)]
     return found
+
+
+@pytest.mark.full
+@pytest.mark.parametrize("first", range(0, 400, 100))
+def test_the_way_to_each_set_is_on_record(first: int) -> None:
+    """Rules so tight that most ways end in a contradiction: each step, and what a step back cost."""
+    for seed in range(first, first + 100):
+        pick = random.Random(f"way {seed}")
+        count = pick.choice((10, 14, 18))
+        given_rules = [
+            [
+                one * pick.choice((1, -1))
+                for one in pick.sample(range(1, count + 1), pick.choice((2, 3, 3)))
+            ]
+            for _ in range(int(count * pick.choice((2.2, 2.8, 3.2))))
+        ]
+        waiting = list(given_rules) if seed % 2 else []
+        search = Search(lambda literal, rest=waiting: _coming(rest, literal))
+        for rule in given_rules if not waiting else ():
+            search.add(Clause(rule, rule))
+        order = [one * pick.choice((1, -1)) for one in pick.sample(range(1, count + 1), count)]
+        steps: list[object] = []
+        try:
+            search.propagate()
+            while open_ := [one for one in order if search.value(abs(one)) is None]:
+                steps.append((open_[0], search.decide(open_[0]), search.level))
+            steps += [search.trail, *(search.level_of(one) for one in range(1, count + 1))]
+        except Unsatisfiable as proof:
+            steps += [clause.why for clause in proof.clauses]
+        say(f"{seed}: {search.contradictions} {steps}")
+
+
+def _coming(waiting: list[list[int]], literal: int) -> list[Clause]:
+    now = [rule for rule in waiting if rule[0] == literal]
+    for rule in now:
+        waiting.remove(rule)
+    return [Clause(rule, rule) for rule in now]
 
 
 def test_it_says_when_it_gives_up() -> None:

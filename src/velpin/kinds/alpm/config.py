@@ -169,7 +169,6 @@ class _Reader:
             return
         if name == OPTIONS:
             self._section = self._config.options
-            self._section.places.append(place)
             return
         for section in self._config.sections:
             if section.name == name:
