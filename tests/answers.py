@@ -55,7 +55,7 @@ _PATTERNS = (
     (re.compile(r"\d+(\.\d+)? k?B fetched"), "<size> fetched"),
     (re.compile(r"\b(test_\w+\.py):\d+"), r"\1:<line>"),
 )  # fmt: skip
-_FINGERPRINT = re.compile(r"\b(?:[0-9A-F]{4} ?){4,10}\b|\b[0-9A-F]{16,40}\b")
+_FINGERPRINT = re.compile(r"\b(?:[0-9A-F]{4} ?){4,10}\b|\b[0-9A-F]{16,40}\b|\b[0-9a-f]{40}\b")
 
 
 def note(root: Path, words: Sequence[str], code: int, out: str, err: str) -> None:
@@ -101,7 +101,7 @@ def _normal(text: str) -> str:
     keys: dict[str, str] = {}
 
     def named(found: re.Match[str]) -> str:
-        bare = found.group().replace(" ", "")
+        bare = found.group().replace(" ", "").upper()
         return keys.setdefault(bare[-16:], f"<key {len(keys) + 1}>") if len(bare) > 15 else bare
 
     text = _FINGERPRINT.sub(named, text)

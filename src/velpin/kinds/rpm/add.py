@@ -148,15 +148,16 @@ def read_snippet(text: str, name: str = "") -> list[IniSection]:
     """
     shown_as = name or "snippet"
     lines = text.replace("\r\n", "\n").split("\n")
-    first = next((at for at, line in enumerate(lines) if line.strip().startswith("[")), None)
-    if first is None:
-        raise UsageError(
-            f"{shown_as} names no source", "expected a section `[name]` with `baseurl=ADDRESS`"
-        )
+    heads = (at for at, line in enumerate(lines) if line.strip().startswith("["))
+    first = next(heads, len(lines))
     body = [line if at >= first else "" for at, line in enumerate(lines)]
     body = ["" if is_shell_line(line) else line for line in body]
     found = read_sections(encode("\n".join(body)), shown_as, joined=True)
     sections = [section for section in found if section.name != "main"]
+    if not sections:
+        raise UsageError(
+            f"{shown_as} names no source", "expected a section `[name]` with `baseurl=ADDRESS`"
+        )
     for section in sections:
         if not any(key in section for key in ("baseurl", "mirrorlist", "metalink")):
             raise HostFileError(
