@@ -53,6 +53,7 @@ _PATTERNS = (
     (re.compile(r"\b\d{9,10}(\.\d+)?\b"), "<moment>"),
     (re.compile(r"\b\d{3,5} days\b"), "<many> days"),
     (re.compile(r"\d+(\.\d+)? k?B fetched"), "<size> fetched"),
+    (re.compile(r"(page.html) \(\d+ kB\)"), r"\1"),
     (re.compile(r"\b(test_\w+\.py):\d+"), r"\1:<line>"),
 )  # fmt: skip
 _FINGERPRINT = re.compile(r"\b(?:[0-9A-F]{4} ?){4,10}\b|\b[0-9A-F]{16,40}\b|\b[0-9a-f]{40}\b")

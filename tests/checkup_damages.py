@@ -3,11 +3,22 @@
 from __future__ import annotations
 
 import os
+import random
 import re
 from collections.abc import Callable
 from typing import NamedTuple
 
-from tests.checkup_hosts import BASE, HOME, SOURCES, THEIRS, VENDOR, Post, days_ago, index_old
+from tests.checkup_hosts import (
+    BASE,
+    HOME,
+    SOURCES,
+    THEIRS,
+    VENDOR,
+    Post,
+    add_source,
+    days_ago,
+    index_old,
+)
 from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP, Item
 from velpin.demo.signer import new_signer
 
@@ -213,22 +224,6 @@ def foreign_file(post: Post) -> None:
 def never_fetched(post: Post) -> None:
     add_source(post, "other", "new.example")
     post.publish("new.example", Item("skua-tools", "1"), called="other")
-
-
-def add_source(post: Post, name: str, host: str, suite: str = "jetty") -> None:
-    """One more source like `vendor`."""
-    if post.kind == DEB:
-        text = post.read(post.source_file).replace(THEIRS, host).replace("vendor\n", f"{name}\n")
-        text = text.replace("Suites: jetty", f"Suites: {suite}")
-        post.put(f"{SOURCES}/{name}.sources", text)
-    elif post.kind in RPM:
-        text = post.read(post.source_file).replace(THEIRS, host)
-        text = text.replace("[vendor]", f"[{name}]").replace("name=vendor", f"name={name}")
-        folder = post.source_file.rpartition("/")[0]
-        post.put(f"{folder}/{name}.repo", text)
-    else:
-        text = f"{post.read(post.source_file)}\n[{name}]\nServer = http://{host}/$repo\n"
-        post.put(post.source_file, text)
 
 
 def unreachable(post: Post) -> None:
@@ -518,3 +513,39 @@ CASES = [
     Case("leftover", KINDS, leftover, r"--mend leftover"),
     Case("interrupted", (ALPM,), interrupted, ""),
 ]  # fmt: skip
+
+
+# -- what is no damage, and changes what follows from one ---------------------------------
+
+MORE = (
+    Item("gull", "2"), Item("tern", "0.5"), Item("libtide", "2"), Item("skua-tools", "1"),
+    Item("skua-tools", "2"), Item("gullwatch", "6~rc1"), Item("puffin", "1"), Item("rook", "1", built_from="rookery"),
+    Item("rook-server", "2", built_from="rookery"), Item("gull-doc", "1", needs="gull"), Item("auk", "1", arch="riscv64"),
+)  # fmt: skip
+RULES = (
+    "pin gull@1*", "pin gull --from base", "pin tern --from vendor", "confine vendor gullwatch", "keep skua",
+    "bar libtide --from vendor", "prefer base --over vendor", "prefer vendor --over base", "bar gull@2*", "off vendor",
+    "prefer vendor --over-all", "pin puffin@1*", "confine vendor gull*", "bar --pre-releases --from vendor",
+)  # fmt: skip
+
+
+def published(post: Post, draw: random.Random) -> None:
+    """The repositories get and lose some packages; some are installed."""
+    post.publish(
+        "base", *draw.sample(BASE, draw.randint(2, 4)), *draw.sample(MORE, draw.randint(0, 4))
+    )
+    post.publish("vendor", *VENDOR, *draw.sample(MORE, draw.randint(0, 4)))
+    here = {
+        item.name: item for item in (*draw.sample(MORE, draw.randint(0, 3)), *draw.sample(BASE, 3))
+    }
+    post.install(*here.values())
+    post.refreshed()
+
+
+def ruled(post: Post, draw: random.Random) -> None:
+    for rule in draw.sample(RULES, draw.randint(1, 3)):
+        post.run(
+            *rule.split(),
+            "--yes",
+            *(["--anyway"] if rule[0] in "pbc" and rule[:6] != "prefer" else []),
+        )

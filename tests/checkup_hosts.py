@@ -224,3 +224,19 @@ def index_old(post: Post) -> None:
         told["fetched"] = days_ago(90)
         told["sum"] = zlib.crc32(json.dumps(told, sort_keys=True).encode())
         state.write_text(json.dumps(told))
+
+
+def add_source(post: Post, name: str, host: str, suite: str = "jetty") -> None:
+    """One more source like `vendor`."""
+    if post.kind == DEB:
+        text = post.read(post.source_file).replace(THEIRS, host).replace("vendor\n", f"{name}\n")
+        text = text.replace("Suites: jetty", f"Suites: {suite}")
+        post.put(f"{SOURCES}/{name}.sources", text)
+    elif post.kind in RPM:
+        text = post.read(post.source_file).replace(THEIRS, host)
+        text = text.replace("[vendor]", f"[{name}]").replace("name=vendor", f"name={name}")
+        folder = post.source_file.rpartition("/")[0]
+        post.put(f"{folder}/{name}.repo", text)
+    else:
+        text = f"{post.read(post.source_file)}\n[{name}]\nServer = http://{host}/$repo\n"
+        post.put(post.source_file, text)
