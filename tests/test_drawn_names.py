@@ -46,6 +46,11 @@ def edits_of(kind: str, root: Path, names: tuple[str, ...], draw: random.Random)
         "included": f"{text}includepkgs={some[0]}*,{some[-1]}\n",
         "renamed": text.replace(f"[{path.stem}]", f"[a{path.stem}]"),
     }
+    if draw.random() < 0.2:  # read in another order
+        return {
+            f"{folder}/{path.name}": None,
+            f"{folder}/{draw.choice('0z')}{path.name}": path.read_bytes(),
+        }
     if kind != DNF or draw.random() < 0.7:
         return {f"{folder}/{path.name}": changed[draw.choice(sorted(changed))].encode()}
     conf = (root / "etc/dnf/dnf.conf").read_text()

@@ -37,6 +37,8 @@ _MOST_JUNK = 1024
 _FEW_PACKETS, _SMALL_PACKET = 1000, 32
 _WEAK_DIGESTS = ("MD5", "SHA1", "RipeMD")
 _KEYBOX = b"KBXf"
+_NO_TAG = -1
+"""Of data that does not begin with a packet."""
 _PUBLIC_KEY, _SECRET = 6, (5, 7)
 """Kinds of packets: a public key; a secret key, a secret subkey."""
 _MOST_SIGNATURES = 32
@@ -179,9 +181,12 @@ def _certificates(data: bytes) -> tuple[tuple[pysequoia.Cert, ...], tuple[str, .
         try:
             _check_packets(_bare_packets(block))
             certs += pysequoia.Cert.split_bytes(block)
-        except Exception as problem:
-            unread.append(_first_line(problem))
-    return tuple(certs), tuple(unread)
+        except BadKey as problem:
+            unread.append(problem.message)
+        except Exception:  # the library tells in its own terms where it stopped
+            begins = block.startswith(b"-----BEGIN") or _first_tag(block) != _NO_TAG
+            unread.append("is damaged" if begins else "holds no OpenPGP key")
+    return tuple(certs), tuple(dict.fromkeys(unread))
 
 
 def _bare_packets(block: bytes) -> bytes:
@@ -245,10 +250,10 @@ def _what_else(data: bytes) -> str:
 
 
 def _first_tag(data: bytes) -> int:
-    """The kind of the first packet of binary OpenPGP data (RFC 9580, section 4.2); -1 for none."""
+    """The kind of the first packet of binary OpenPGP data (RFC 9580, section 4.2)."""
     first = data[0]
     if not first & 0x80:
-        return -1
+        return _NO_TAG
     return first & 0x3F if first & 0x40 else (first & 0x3C) >> 2
 
 

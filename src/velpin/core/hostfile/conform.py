@@ -122,7 +122,8 @@ class _Conform:
         except PlanRefused as problem:
             raise PlanRefused(problem.reason, place=place, remedies=problem.remedies) from problem
         except VelpinError as problem:
-            problem.message = f"{place}: {problem.message}"
+            if not problem.message.startswith(f"{place}: "):
+                problem.message = f"{place}: {problem.message}"
             raise
 
     def take(self, plan: Plan) -> None:
