@@ -90,9 +90,9 @@ class _View:
 
     def __init__(self, host: RpmState, places: Mapping[Path, int]) -> None:
         self._host = host
-        self._sources: dict[int, tuple[int, RpmSource]] = {
-            places[index.path]: (at, source) for at, (source, index) in enumerate(host.indexes)
-        }
+        self._sources: dict[int, list[tuple[int, RpmSource]]] = {}
+        for at, (source, index) in enumerate(host.indexes):  # two may be of one address
+            self._sources.setdefault(places[index.path], []).append((at, source))
         self._ranks: dict[bytes, int] = {}
 
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
@@ -102,11 +102,8 @@ class _View:
         best: tuple[int, int, str, int, int, int] | None = None
         chosen: tuple[str, RpmSource] | None = None
         archs = set()
-        for entry in entries:
-            found = self._sources.get(entry[1])
-            if found is None:
-                continue
-            at, source = found
+        offers = ((entry, *each) for entry in entries for each in self._sources.get(entry[1], ()))
+        for entry, at, source in offers:
             rank = self._rank(entry[3])
             if rank < 0:
                 continue
