@@ -52,7 +52,8 @@ def measured_in(folder: Path) -> Reach:
     plugin."""
     found = Reach({}, {})
     for part in folder.iterdir():
-        _add(found, *pickle.loads(part.read_bytes()))
+        took, came_by, _ = pickle.loads(part.read_bytes())
+        _add(found, took, came_by)
     return found
 
 
@@ -86,8 +87,9 @@ def reach() -> Reach:
             for line, names in by_line.items()
             if (kept := {name for name in names if _file(name) not in stale})
         }
-    for took, came_by in _measure(sorted(again & set(tests))) if again else ():
+    for took, came_by, failed in _measure(sorted(again & set(tests))) if again else ():
         _add(found, took, came_by)
+        tests |= {_file(name): "failed" for name in failed}  # to be run again
     STORE.write_bytes(pickle.dumps(_Measured(tests, modules, found)))
     return found
 
@@ -117,6 +119,10 @@ class _Measured(NamedTuple):
     reach: Reach
 
 
+_Part = tuple[dict[str, float], dict[str, dict[int, list[str]]], set[str]]
+"""How long tests take, what they come by, and those that fail."""
+
+
 def _file(test: str) -> str:
     return test.partition("::")[0]
 
@@ -128,7 +134,7 @@ def _hashes(folder: Path, pattern: str) -> dict[str, str]:
     }
 
 
-def _measure(files: list[str]) -> list[tuple[dict[str, float], dict[str, dict[int, list[str]]]]]:
+def _measure(files: list[str]) -> list[_Part]:
     """Run files of tests, each test with what it comes by and how long it takes."""
     with tempfile.TemporaryDirectory() as place:
         done = subprocess.run(
@@ -191,7 +197,9 @@ class Measuring:
                 line: [one for one in tests if one in self._seconds]
                 for line, tests in data.contexts_by_lineno(file).items()
             }
-        (self._place / str(os.getpid())).write_bytes(pickle.dumps((self._seconds, lines)))
+        (self._place / str(os.getpid())).write_bytes(
+            pickle.dumps((self._seconds, lines, self._failed))
+        )
 
 
 def pytest_configure(config: Any) -> None:
