@@ -16,7 +16,8 @@ import sys
 import tempfile
 import time
 from collections import defaultdict
-from collections.abc import Collection, Iterator
+from collections.abc import Iterable, Iterator
+from collections.abc import Set as AbstractSet
 from pathlib import Path
 from types import CodeType
 from typing import Any, NamedTuple
@@ -82,21 +83,16 @@ def judge(module: str, fault: Fault, reach: Reach) -> Verdict:
 
 
 def _batches(
-    tests: Collection[str], reach: Reach, first: Collection[str] = ()
+    tests: set[str], reach: Reach, first: AbstractSet[str] = frozenset()
 ) -> Iterator[list[str]]:
     """A few files of tests that are soon done, then the rest; in all no more than so many
-    seconds, with those to be asked `first` among them."""
+    seconds, half of them at most for those to be asked `first`."""
+
+    chosen = _within(MOST_SECONDS / 2, _in_turn(tests & first, reach), reach)
+    left = MOST_SECONDS - reach.takes(chosen)
+    chosen += _within(left, _in_turn(tests - set(chosen), reach), reach)
     by_file: dict[str, list[str]] = defaultdict(list)
-    left = MOST_SECONDS
-
-    def price(test: str) -> tuple[bool, float]:
-        whole = test in on_record()  # all that it prints is compared: it notices more
-        return test not in first, reach.seconds[test] / (WORTH_OF_WHOLE if whole else 1)
-
-    for test in sorted(tests, key=price):
-        left -= reach.seconds[test]
-        if left < 0:
-            break
+    for test in chosen:
         by_file[test.partition("::")[0]].append(test)
     files = sorted(by_file, key=lambda file: _eagerness(by_file[file], reach, first))
     for some in (files[:FIRST_FILES], files[FIRST_FILES:]):
@@ -105,7 +101,34 @@ def _batches(
             yield sorted(chosen, key=lambda one: reach.seconds[one])
 
 
-def _eagerness(tests: list[str], reach: Reach, first: Collection[str]) -> tuple[bool, float]:
+def _in_turn(tests: set[str], reach: Reach) -> list[str]:
+    """Some of each file before more of any: those of one file are often alike. Where all that a
+    test prints is compared, it notices more."""
+
+    def worth(test: str) -> int:
+        return WORTH_OF_WHOLE if test in on_record() else 1
+
+    places: dict[str, int] = defaultdict(int)
+    turns = []
+    for test in sorted(tests, key=lambda one: (reach.seconds[one] / worth(one), one)):
+        file = test.partition("::")[0]
+        turns.append((places[file] // (2 * worth(test)), len(turns), test))
+        places[file] += 1
+    return [test for _, _, test in sorted(turns)]
+
+
+def _within(seconds: float, tests: Iterable[str], reach: Reach) -> list[str]:
+    """The first of some tests, as many as are done in time."""
+    found = []
+    for test in tests:
+        seconds -= reach.seconds[test]
+        if seconds < 0:
+            break
+        found.append(test)
+    return found
+
+
+def _eagerness(tests: list[str], reach: Reach, first: AbstractSet[str]) -> tuple[bool, float]:
     return not any(test in first for test in tests), reach.takes(tests)
 
 
