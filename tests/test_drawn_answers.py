@@ -22,7 +22,7 @@ from tests.installer.rpm_drawn import RpmDrawn
 from tests.program import run_on
 
 pytestmark = pytest.mark.full
-SEEDS = range(900, 926)
+SEEDS = range(900, 912)
 CODES = (0, 1, 2)
 """Foreseen, refused, or not to be understood; never a fault of the program's own."""
 

@@ -52,7 +52,7 @@ STEPS = 9
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("seed", range(500, 520))
+@pytest.mark.parametrize("seed", range(500, 512))
 def test_drawn_commands(tmp_path: Path, kind: str, seed: int) -> None:
     root, names = made_host(kind, seed, tmp_path)
     draw = random.Random(f"{kind} {seed}")

@@ -55,7 +55,7 @@ def written_by_hand(text: str, draw: random.Random) -> str:
 
 
 @pytest.mark.parametrize("post", KINDS, indirect=True)
-@pytest.mark.parametrize("seed", range(40))
+@pytest.mark.parametrize("seed", range(28))
 def test_a_host_held_against_its_file(post: Post, seed: int) -> None:
     draw = random.Random(f"file {post.kind} {seed}")
     changes = (published, ruled, more_sources, switched)
