@@ -1,8 +1,11 @@
-"""What is foreseen on hosts full of rare things stands on record, with all its reasons."""
+"""What is foreseen on hosts full of rare things stands on record, with all its reasons and the way to it."""
 
 from __future__ import annotations
 
+import hashlib
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -10,13 +13,64 @@ from tests.answers import say
 from tests.drawn_worlds import NAMES, requests, world
 from tests.harbours import ALPM, KINDS
 from velpin import VelpinError
+from velpin.kinds.alpm.pool import AlpmPackage
+from velpin.kinds.alpm.solver import AlpmSolver
+from velpin.kinds.deb.engine.draft import Draft
+from velpin.kinds.deb.engine.search import Clause as DebClause
+from velpin.kinds.deb.engine.search import Search as DebSearch
+from velpin.kinds.deb.engine.world import Candidate, Package, Relation
+from velpin.kinds.deb.transaction.clauses import Clauses
+from velpin.kinds.rpm.solve.search import Clause as RpmClause
+from velpin.kinds.rpm.solve.search import Search as RpmSearch
 
 pytestmark = pytest.mark.full
+
+STEPS = (
+    (RpmSearch, "decide"), (RpmSearch, "add"), (RpmSearch, "backjump"), (DebSearch, "_decide"),
+    (DebSearch, "_push"), (Clauses, "_make"), (Draft, "choose"),
+    (AlpmSolver, "_bring"), (AlpmSolver, "_renew"),
+)  # fmt: skip
+"""What is done on the way to a forecast: its order and its number are the hosts' own."""
+
+
+@pytest.fixture
+def steps(monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """Each step of the forecasts from now on."""
+    found: list[str] = []
+
+    def noting(own: Callable[..., Any], name: str) -> Callable[..., Any]:
+        def noted(self: object, *given: object, **more: object) -> Any:
+            result = own(self, *given, **more)
+            told = map(_told, [*given, *(result if isinstance(result, list) else ())])
+            found.append(f"{name} {' '.join(told)}")
+            return result
+
+        return noted
+
+    for owner, name in STEPS:
+        monkeypatch.setattr(owner, name, noting(getattr(owner, name), name))
+    return found
+
+
+def _told(what: object) -> str:
+    if isinstance(what, Package):
+        return f"{what.name}:{what.arch}"
+    if isinstance(what, Candidate):
+        return f"{_told(what.unit)}/{what.version}"
+    if isinstance(what, DebClause):
+        flags = (what.group.name, what.optional, what.negative, what.known)
+        ways = " ".join(map(_told, what.ways))
+        return f"{_told(what.owner)} {flags} {ways} {what.relation}"
+    if isinstance(what, RpmClause):
+        return str(what.literals)
+    return str(what) if isinstance(what, (int, Relation, AlpmPackage)) else type(what).__name__
 
 
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("seed", range(80))
-def test_on_hosts_full_of_rare_things(tmp_path: Path, kind: str, seed: int) -> None:
+def test_on_hosts_full_of_rare_things(
+    tmp_path: Path, kind: str, seed: int, steps: list[str]
+) -> None:
     made = world(kind, seed, tmp_path)
     host = made.host()
     for generation in ("older", "newer") if kind != ALPM else ("",):
@@ -26,10 +80,14 @@ def test_on_hosts_full_of_rare_things(tmp_path: Path, kind: str, seed: int) -> N
                 say(f"{generation} {words} {seen.forecast(words)}")
             except VelpinError as problem:
                 say(f"{generation} {words} {problem}")
+            say(f"{len(steps)} {hashlib.sha256(chr(10).join(steps).encode()).hexdigest()[:12]}")
+            steps.clear()
         try:
             say(f"{generation} {seen.forecast_upgrade()}")
+            say(f"{len(steps)} {hashlib.sha256(chr(10).join(steps).encode()).hexdigest()[:12]}")
             say(f"{generation} {seen.forecast(NAMES[:1], upgrade=True)}")
         except VelpinError as problem:
             say(f"{generation} {problem}")
+        steps.clear()
     made.run("forecast", NAMES[seed % len(NAMES)], "--why", "--all")
     made.run("forecast", "--upgrade", "--why")
