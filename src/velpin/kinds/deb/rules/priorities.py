@@ -110,4 +110,6 @@ def _between(lowest: int, highest: int, others: Iterable[int], *, down: bool) ->
         floor = max([low, lowest, *(n for n in priorities if n < highest)])
         return max(highest - _STEP if highest - _STEP > floor else (floor + highest) // 2, 1)
     ceiling = min([highest, *(n for n in priorities if n > lowest)])
-    return lowest + _STEP if lowest + _STEP < ceiling else max((lowest + ceiling) // 2, lowest + 1)
+    if lowest + _STEP < ceiling:
+        return lowest + _STEP
+    return max((lowest + ceiling) // 2, lowest + 1, 1)

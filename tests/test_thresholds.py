@@ -1,0 +1,183 @@
+"""Bounds and the values on either side of each, second elements, and the other order."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+import pytest
+
+from tests.harbours import DNF, AlpmHarbour, DebHarbour, RpmHarbour
+from velpin.change.journal import Journal
+from velpin.demo.alpm_files import DemoArchive, archive, desc
+from velpin.demo.rpm_files import DemoRpm
+from velpin.demo.signer import Signer
+from velpin.errors import HostFileError
+from velpin.files.tree import Tree
+from velpin.kinds.alpm import archive as alpm_archive
+from velpin.kinds.alpm.archive import members
+from velpin.kinds.alpm.entry import read_lines
+from velpin.kinds.deb.rules.priorities import _between
+from velpin.kinds.rpm.trust import keys_given
+from velpin.trust import openpgp
+from velpin.trust.openpgp import BadKey, read_keys
+
+
+@pytest.mark.parametrize(
+    ("lowest", "highest", "others", "down", "between"),
+    [
+        pytest.param(500, 501, [], False, None, id="no room"),
+        pytest.param(500, 502, [], False, 501, id="room for one"),
+        pytest.param(500, 502, [], True, 501, id="room for one, from above"),
+        pytest.param(-1, 1, [], False, None, id="nothing above 0"),
+        pytest.param(-1, 2, [], False, 1, id="one above 0"),
+        pytest.param(500, 990, [], False, 510, id="one step up"),
+        pytest.param(500, 990, [], True, 980, id="one step down"),
+        pytest.param(500, 510, [], False, 505, id="a step would be the other"),
+        pytest.param(500, 511, [], False, 510, id="a step is just below the other"),
+        pytest.param(500, 510, [], True, 505, id="a step down would be the other"),
+        pytest.param(499, 510, [], True, 500, id="a step down is just above the other"),
+        pytest.param(500, 990, [505, 700], False, 502, id="below the next of two"),
+        pytest.param(500, 990, [700, 505], False, 502, id="below the next of two, the other order"),
+        pytest.param(500, 990, [400, 500], False, 510, id="those below do not matter"),
+        pytest.param(500, 990, [985, 700], True, 987, id="above the last of two"),
+        pytest.param(500, 990, [990, 995], True, 980, id="those above do not matter"),
+        pytest.param(-1, 101, [], True, 91, id="nothing is kept free for what only upgrades"),
+        pytest.param(-1, 102, [], True, 101, id="what only upgrades stays below"),
+    ],
+)  # fmt: skip
+def test_a_priority_between_two(
+    lowest: int, highest: int, others: list[int], down: bool, between: int | None
+) -> None:
+    assert _between(lowest, highest, others, down=down) == between
+
+
+def test_a_member_of_an_archive_may_be_so_large(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "x.db"
+    path.write_bytes(archive([("a-1-1/desc", b"x" * 600)]))
+    monkeypatch.setattr(alpm_archive, "_LARGEST", 600)
+    assert [len(data) for _, data in members(path, "/desc")] == [600]
+    monkeypatch.setattr(alpm_archive, "_LARGEST", 599)
+    with pytest.raises(HostFileError, match="a member of 600 bytes"):
+        list(members(path, "/desc"))
+
+
+@pytest.mark.parametrize("left", [1, 4, 8])
+def test_an_archive_without_the_end_of_its_compression_is_damaged(
+    tmp_path: Path, left: int
+) -> None:
+    import gzip
+
+    path = tmp_path / "x.db"
+    path.write_bytes(gzip.compress(archive([("a-1-1/desc", b"x")]))[:-left])
+    with pytest.raises(HostFileError, match="damaged"):
+        list(members(path, "/desc"))
+
+
+def test_a_field_begins_after_a_blank_line_alone() -> None:
+    text = "%NAME%\ngull\n%VERSION%\n\n%BASE%\r\ntern \n\nlost\n"
+    assert read_lines(text).fields == {"NAME": ["gull", "%VERSION%"], "BASE": ["tern"]}
+
+
+@pytest.mark.parametrize(("ours", "version"), [(-10, "3-1"), (10, "1-1")])
+def test_a_list_is_as_old_as_its_server_says(tmp_path: Path, ours: int, version: str) -> None:
+    """Not as old as the fetch: what was fetched later may have been made earlier."""
+    import os
+
+    harbour = AlpmHarbour(tmp_path)
+    folder = harbour.source("base", DemoArchive("gull", "1-1"))
+    made = time.time() - 5000
+    for path in folder.rglob("*"):
+        os.utime(path, (made + ours, made + ours))
+    harbour.refresh()
+    copy = harbour.put(
+        "var/lib/pacman/sync/base.db",
+        archive([("gull-3-1/desc", desc(DemoArchive("gull", "3-1")))]),
+    )
+    os.utime(copy, (made, made))
+    assert harbour.changes("gull") == {"gull": f"{version} base"}
+
+
+def test_an_installed_version_counts_once_where_a_source_has_it(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", DemoArchive("gull", "1-1"), DemoArchive("tern", "2-1"))
+    harbour.installed(DemoArchive("gull", "1-1"), DemoArchive("tern", "1-1"))
+    adapter = harbour.refresh().adapter()
+    assert [row[:2] for row in adapter.versions_of("gull", "x86_64")] == [("1-1", "base")]
+    assert sorted(row[:2] for row in adapter.versions_of("tern", "x86_64")) == [
+        ("1-1", ""), ("2-1", "base"),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("text", "names"),
+    [
+        ("", {"apt"}),
+        ('pkgCacheGen::ForceEssential "gull";', {"gull"}),
+        ('pkgCacheGen::ForceEssential { "gull"; "tern"; };', {"gull", "tern"}),
+    ],
+)
+def test_what_counts_as_essential_whatever_it_says(
+    harbour: DebHarbour, text: str, names: set[str]
+) -> None:
+    harbour.source("base", ("gull", "1"))
+    harbour.put("etc/apt/apt.conf", text)
+    assert harbour.ready_adapter().forced_essential == names
+
+
+@pytest.mark.parametrize(("target", "rules"), [("jetty", 1), ("", 0)])
+def test_a_target_of_no_name_is_no_rule(harbour: DebHarbour, target: str, rules: int) -> None:
+    harbour.source("base", ("gull", "1"))
+    harbour.put("etc/apt/apt.conf", f'APT::Default-Release "{target}";')
+    assert len(harbour.ready().rules()) == rules
+
+
+@pytest.mark.parametrize(("spare", "is_read"), [(0, True), (1, False)])
+def test_so_many_packets_a_key_of_its_size_may_have(
+    signer: Signer, monkeypatch: pytest.MonkeyPatch, spare: int, is_read: bool
+) -> None:
+    import pysequoia
+
+    good = bytes(pysequoia.Cert.from_bytes(signer.public))
+    _, count = openpgp._packets_end(good)
+    allowed = count - len(good) // openpgp._SMALL_PACKET
+    monkeypatch.setattr(openpgp, "_FEW_PACKETS", allowed - spare)
+    openpgp._certificates.cache_clear()
+    if is_read:
+        assert read_keys(good, "x")
+    else:
+        with pytest.raises(BadKey, match=f"holds {count} packets"):
+            read_keys(good, "x")
+    openpgp._certificates.cache_clear()
+
+
+def test_a_key_at_an_address_may_be_in_the_ring_already(tmp_path: Path, signer: Signer) -> None:
+    """A file of the host is no reason to look there, one more at an address is."""
+    harbour = RpmHarbour(tmp_path, DNF)
+    harbour.put("etc/pki/it.asc", signer.public)
+    here = "gpgkey=file:///etc/pki/it.asc\n"
+    for keys, files, how in (
+        (here, ["etc/pki/it.asc"], ""), (f"{here} http://x.example/key\n", ["etc/pki/it.asc"], ""),
+        ("gpgkey=http://x.example/key\n", [], "ring"), ("", [], "ring"),
+    ):  # fmt: skip
+        harbour.source("base", DemoRpm("gull"), settings=f"repo_gpgcheck=1\n{keys}")
+        host = harbour.host()
+        found = keys_given(host._adapter, host.source("base"))  # type: ignore[arg-type]
+        assert (found.files, found.how if how else "") == (files, how), keys
+
+
+def test_an_interrupted_change_is_taken_back_from_its_end(tmp_path: Path) -> None:
+    """A folder that was made comes after what is in it; what was moved goes back before that."""
+    (tmp_path / "etc").mkdir()
+    (tmp_path / "etc/a").write_text("one")
+    journal = Journal(Tree(tmp_path))
+    entry = journal.make({"etc/new/deep/b": b"two", "etc/a": None}, "c", "s")
+    assert (tmp_path / "etc/new/deep/b").exists()
+    (done,) = (tmp_path / "var/lib/velpin/journal").glob("*.json")
+    done.rename(done.with_name(done.name.replace(".json", ".pending.json")))
+    with journal.lock():
+        assert journal.recover() == [f"took back the interrupted change {entry.number} (s)"]
+    assert not (tmp_path / "etc/new").exists()
+    assert (tmp_path / "etc/a").read_text() == "one"
