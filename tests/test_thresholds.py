@@ -177,6 +177,7 @@ def test_an_interrupted_change_is_taken_back_from_its_end(tmp_path: Path) -> Non
     assert (tmp_path / "etc/new/deep/b").exists()
     (done,) = (tmp_path / "var/lib/velpin/journal").glob("*.json")
     done.rename(done.with_name(done.name.replace(".json", ".pending.json")))
+    (tmp_path / "etc/a").write_text("one")  # its last step was not made
     with journal.lock():
         assert journal.recover() == [f"took back the interrupted change {entry.number} (s)"]
     assert not (tmp_path / "etc/new").exists()
