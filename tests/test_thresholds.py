@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import time
 from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
 
 import pytest
 
@@ -12,13 +15,17 @@ from velpin.change.journal import Journal
 from velpin.demo.alpm_files import DemoArchive, archive, desc
 from velpin.demo.rpm_files import DemoRpm
 from velpin.demo.signer import Signer
-from velpin.errors import HostFileError
+from velpin.errors import CannotWrite, FetchError, HostFileError
+from velpin.fetch import download
+from velpin.fetch.download import FetchSettings, Transport
+from velpin.files import disk
 from velpin.files.tree import Tree
 from velpin.kinds.alpm import archive as alpm_archive
 from velpin.kinds.alpm.archive import members
 from velpin.kinds.alpm.entry import read_lines
 from velpin.kinds.deb.rules.priorities import _between
 from velpin.kinds.rpm.trust import keys_given
+from velpin.store import index as index_store
 from velpin.trust import openpgp
 from velpin.trust.openpgp import BadKey, read_keys
 
@@ -84,8 +91,6 @@ def test_a_field_begins_after_a_blank_line_alone() -> None:
 @pytest.mark.parametrize(("ours", "version"), [(-10, "3-1"), (10, "1-1")])
 def test_a_list_is_as_old_as_its_server_says(tmp_path: Path, ours: int, version: str) -> None:
     """Not as old as the fetch: what was fetched later may have been made earlier."""
-    import os
-
     harbour = AlpmHarbour(tmp_path)
     folder = harbour.source("base", DemoArchive("gull", "1-1"))
     made = time.time() - 5000
@@ -182,3 +187,61 @@ def test_an_interrupted_change_is_taken_back_from_its_end(tmp_path: Path) -> Non
         assert journal.recover() == [f"took back the interrupted change {entry.number} (s)"]
     assert not (tmp_path / "etc/new").exists()
     assert (tmp_path / "etc/a").read_text() == "one"
+
+
+@pytest.mark.parametrize(("most", "count"), [(1, 1), (2, 2), (3, 3), (4, 3)])
+def test_names_that_begin_so_come_once_with_what_they_are(
+    harbour: DebHarbour, most: int, count: int
+) -> None:
+    names = (("gull", "1"), ("gull", "2"), ("gull-doc", "1"), ("gulp", "1"), ("tern", "1"))
+    harbour.source("base", *names)
+    ((_, index),) = harbour.ready_adapter().indexes
+    every = [(name, f"{name} for the harbour") for name in ("gull", "gull-doc", "gulp")]
+    assert list(index.beginning_with("gul", most)) == every[:count]
+    assert list(index.beginning_with("gulx", most)) == []
+
+
+def test_what_cannot_be_written_leaves_nothing_behind(tmp_path: Path) -> None:
+    (tmp_path / "etc/a").mkdir(parents=True)
+    with pytest.raises(CannotWrite):
+        disk.write_file(tmp_path, "etc/a", b"text")
+    assert os.listdir(tmp_path / "etc") == ["a"]
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="needs to give a file away")
+def test_a_file_that_is_written_anew_stays_its_owners(tmp_path: Path) -> None:
+    path = tmp_path / "a"
+    path.write_text("one")
+    os.chown(path, 1234, 4321)
+    disk.write_file(tmp_path, "a", b"two")
+    assert (path.read_text(), path.stat().st_uid, path.stat().st_gid) == ("two", 1234, 4321)
+    disk.write_file(tmp_path, "b", b"two", owner=(1, 2))
+    assert (tmp_path / "b").stat().st_gid == 2
+
+
+@pytest.mark.parametrize(
+    ("lines", "kept"),
+    [
+        (["a\tb\n", "c\td\n"], 2),
+        (["a\tb\n", "c\td\te\n"], 1),
+        (["a\tb\n", "c\nd\t\n"], 1),
+        (["a\tb\n", "c\t" + "x" * 96 + "\n"], 1),
+        (["a\t" + "x" * 96 + "\n", "c\td\n"], 1),
+        (["a\tb\n", "c\t" + "x" * 95 + "\n"], 2),
+    ],
+)
+def test_lines_of_an_index_are_whole_and_not_too_long(
+    monkeypatch: pytest.MonkeyPatch, lines: list[str], kept: int
+) -> None:
+    monkeypatch.setattr(index_store, "_LONGEST_LINE", 98)
+    assert len(index_store._whole(lines, 1)) == kept
+
+
+@pytest.mark.parametrize(("status", "is_asked_again"), [(407, False), (408, True), (429, True),
+                                                        (430, False), (499, False), (500, True),
+                                                        (503, True), (404, False)])  # fmt: skip
+def test_which_answers_of_a_server_are_worth_another_try(status: int, is_asked_again: bool) -> None:
+    answer: Any = SimpleNamespace(status=status, headers={})
+    with pytest.raises((FetchError, download._Again)) as told:
+        Transport(FetchSettings())._check_status("http://x.example/y", answer, 0, None)
+    assert isinstance(told.value, download._Again) == is_asked_again

@@ -62,6 +62,10 @@ REST = ("alpm", "rpm", "deb", "core")
 
 ELSEWHERE: dict[str, tuple[str, ...]] = {
     "apart.py": ("tests/test_apart.py",),
+    "fetch/download.py": ("tests/test_download.py", "tests/test_fetch_limits.py"),
+    "files/tree.py": ("tests/test_tree.py",),
+    "forked.py": ("tests/test_damage.py", "tests/test_whole_host.py"),
+    "front/completion.py": ("tests/test_completion.py",),
     "front/start.py": ("tests/test_first_words.py", "tests/test_running.py"),
     "front/running.py": ("tests/test_running.py",),
     "store/index.py": ("tests/test_apart.py",),
