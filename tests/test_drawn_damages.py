@@ -7,9 +7,9 @@ import random
 
 import pytest
 
-from tests.checkup_damages import CASES, published, ruled
-from tests.checkup_hosts import Post
-from tests.harbours import ALPM, KINDS
+from tests.checkup_damages import CASES, MORE, published, ruled
+from tests.checkup_hosts import BASE, VENDOR, Post
+from tests.harbours import ALPM, DEB, KINDS
 from tests.program import CODES
 from velpin.core.checkup import codes
 
@@ -22,6 +22,18 @@ def silenced(post: Post, draw: random.Random) -> None:
         for place in draw.sample(("vendor", "*", "gull", "etc/**", "base"), 2)
     )
     post.put("etc/velpin/velpin.toml", text)
+
+
+def next_release(post: Post, draw: random.Random) -> str:
+    """Some of the sources have a next release; packages are gone there, or of another publisher."""
+    name = "quay" if post.kind == DEB else "5"
+    for source, items in (("base", (*BASE, *MORE)), ("vendor", (*VENDOR, *BASE))):
+        if draw.random() < 0.75:
+            some = [item._replace(version=f"{item.version}.5") for item in draw.sample(items, 5)]
+            post.publish(
+                source, *some, suite=name, **({"Version": "5"} if post.kind == DEB else {})
+            )
+    return name
 
 
 @pytest.mark.parametrize("post", KINDS, indirect=True)
@@ -58,5 +70,7 @@ def test_several_things_wrong(post: Post, seed: int) -> None:
     assert post.run("checkup", "--mend", "--yes").code in CODES
     assert post.run("checkup", "--json").code in CODES
     if post.kind != ALPM:
-        assert post.run("checkup", "--next", draw.choice(("quay", "5", "3"))).code in CODES
+        name = next_release(post, draw)
+        for words in ([], ["--json"]):
+            assert post.run("checkup", "--next", name, *words).code in CODES
     post.run("undo", "--yes")

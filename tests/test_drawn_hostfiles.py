@@ -8,9 +8,9 @@ import re
 
 import pytest
 
-from tests.checkup_damages import published, ruled
+from tests.checkup_damages import common_key, published, ruled
 from tests.checkup_hosts import BASE, VENDOR, Post, add_source
-from tests.harbours import KINDS, Item
+from tests.harbours import DEB, KINDS, Item
 from tests.program import CODES
 
 pytestmark = pytest.mark.full
@@ -29,6 +29,11 @@ def more_sources(post: Post, draw: random.Random) -> None:
     post.publish("new.example", Item("gull", "3"), *VENDOR, *draw.sample(BASE, 2), called="other")
     add_source(post, "other", "new.example")
     post.refreshed()
+
+
+def keys_for_all(post: Post, _: random.Random) -> None:
+    if post.kind == DEB:
+        common_key(post)
 
 
 def switched(post: Post, draw: random.Random) -> None:
@@ -58,12 +63,13 @@ def written_by_hand(text: str, draw: random.Random) -> str:
 @pytest.mark.parametrize("seed", range(28))
 def test_a_host_held_against_its_file(post: Post, seed: int) -> None:
     draw = random.Random(f"file {post.kind} {seed}")
-    changes = (published, ruled, more_sources, switched)
-    for change in draw.sample(changes, draw.randint(0, 2)):
-        change(post, draw)
-    text = post.done("export")
+    changes = (published, ruled, more_sources, switched, keys_for_all)
     for change in draw.sample(changes, draw.randint(0, 2)):
         with contextlib.suppress(FileNotFoundError):  # the source that another is made from is gone
+            change(post, draw)
+    text = post.done("export")
+    for change in draw.sample(changes, draw.randint(0, 2)):
+        with contextlib.suppress(FileNotFoundError):
             change(post, draw)
     if draw.random() < 0.5:
         text = written_by_hand(text, draw)

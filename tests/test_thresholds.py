@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
@@ -24,9 +25,9 @@ from velpin.kinds.alpm import archive as alpm_archive
 from velpin.kinds.alpm.archive import members
 from velpin.kinds.alpm.entry import read_lines
 from velpin.kinds.deb.rules.priorities import _between
-from velpin.kinds.rpm.trust import keys_given
+from velpin.kinds.rpm import trust as rpm_trust
 from velpin.store import index as index_store
-from velpin.trust import openpgp
+from velpin.trust import certifications, openpgp
 from velpin.trust.openpgp import BadKey, read_keys
 
 
@@ -158,19 +159,53 @@ def test_so_many_packets_a_key_of_its_size_may_have(
     openpgp._certificates.cache_clear()
 
 
-def test_a_key_at_an_address_may_be_in_the_ring_already(tmp_path: Path, signer: Signer) -> None:
+@pytest.mark.parametrize(
+    ("keys", "files", "asks_ring"),
+    [
+        ("gpgkey=file:///etc/pki/it.asc\n", 1, False),
+        ("gpgkey=file:///etc/pki/it.asc http://x.example/key\n", 1, True),
+        ("gpgkey=http://x.example/key\n", 0, True),
+        ("", 0, True),
+    ],
+)
+def test_a_key_at_an_address_may_be_in_the_ring_already(
+    tmp_path: Path, signer: Signer, stranger: Signer, monkeypatch: pytest.MonkeyPatch, keys: str,
+    files: int, asks_ring: bool,
+) -> None:  # fmt: skip
     """A file of the host is no reason to look there, one more at an address is."""
     harbour = RpmHarbour(tmp_path, DNF)
     harbour.put("etc/pki/it.asc", signer.public)
-    here = "gpgkey=file:///etc/pki/it.asc\n"
-    for keys, files, how in (
-        (here, ["etc/pki/it.asc"], ""), (f"{here} http://x.example/key\n", ["etc/pki/it.asc"], ""),
-        ("gpgkey=http://x.example/key\n", [], "ring"), ("", [], "ring"),
-    ):  # fmt: skip
-        harbour.source("base", DemoRpm("gull"), settings=f"repo_gpgcheck=1\n{keys}")
-        host = harbour.host()
-        found = keys_given(host._adapter, host.source("base"))  # type: ignore[arg-type]
-        assert (found.files, found.how if how else "") == (files, how), keys
+    harbour.source("base", DemoRpm("gull"), settings=f"repo_gpgcheck=1\n{keys}")
+    host = harbour.host()
+    monkeypatch.setattr(rpm_trust, "ring", lambda _host: read_keys(stranger.public, "ring"))
+    found = rpm_trust.keys_given(host._adapter, host.source("base"))  # type: ignore[arg-type]
+    prints = [key.fingerprint for key in found.keys]
+    assert prints == [signer.fingerprint] * files + [stranger.fingerprint] * asks_ring
+    assert (found.how == "ring") == (files == 0)
+
+
+@pytest.mark.parametrize(
+    ("data", "numbers"),
+    [
+        (b"", []), (b"\x00", []), (b"\x00\x00", [0]), (b"\x00\x03\x05\x00\x00", [5, 0]),
+        (b"\x00\x09\x01\x00\x00\x08\xff", [256, 255]), (b"\x00\x03\x05\x00", [5]),
+    ],
+)  # fmt: skip
+def test_numbers_one_after_the_other(data: bytes, numbers: list[int]) -> None:
+    assert certifications._numbers(data) == numbers
+
+
+def test_a_part_that_is_not_the_key_itself_is_called_one(signer: Signer) -> None:
+    (key,) = read_keys(signer.public, "x")
+    later = time.time()
+    parts = [part._replace(expires=later - 1) for part in key.all_parts]
+    worn = replace(key, all_parts=tuple(parts))
+    names = {part.fingerprint for part in parts}
+    assert key.fingerprint in names
+    for name in names:
+        is_itself = name == key.fingerprint
+        assert ("(a subkey)" in worn.why_unusable(name, later)) != is_itself
+        assert key.why_unusable(name, later) == ""
 
 
 def test_an_interrupted_change_is_taken_back_from_its_end(tmp_path: Path) -> None:

@@ -13,7 +13,7 @@ from velpin.core.checkup.examination import Check, Draft, Examination, Mend, pla
 from velpin.core.checkup.silence import read_silences
 from velpin.errors import Refusal, UsageError
 from velpin.files.text import whole_number
-from velpin.model.finding import SEVERITIES, Checkup, Finding, SilencedFinding
+from velpin.model.finding import SEVERITIES, Checkup, Finding, Severity, SilencedFinding
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
@@ -121,7 +121,7 @@ def _works(
     return draft.key not in left and left.issubset(known)
 
 
-def _severity(draft: Draft) -> str:
+def _severity(draft: Draft) -> Severity:
     return draft.severity or CODES[draft.code].severity
 
 
@@ -137,7 +137,7 @@ def _finding(number: int, draft: Draft, mend: Mend | None) -> Finding:
     return Finding(
         number=number,
         code=draft.code,
-        severity=draft.severity or CODES[draft.code].severity,
+        severity=_severity(draft),
         source=draft.source,
         place=draft.place,
         text=draft.what,
