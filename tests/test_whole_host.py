@@ -25,7 +25,7 @@ PATTERNS = (
     "gull", "g*", "gull-*", "*-doc", "gull-2-1", "tern-0:2-1.*", "*", "?elp.x86_64", "kelp-[0-9]*",
     "gull-*~*-*", "fog.i686",
 )  # fmt: skip
-NEWER_MARK = "usr/share/dnf5/libdnf.conf.d/README"
+NEWER_MARK = "usr/bin/dnf5"
 
 
 def rpm_host(kind: str, pick: random.Random, folder: Path) -> RpmHarbour:
