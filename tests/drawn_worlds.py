@@ -213,7 +213,7 @@ class _RpmWorld(_Draw):
         return DemoRpm(
             name, version, arch,
             requires=some(0.5, rich=True), provides=provides,
-            conflicts=some(0.1), obsoletes=some(0.1), recommends=some(0.25, rich=True),
+            conflicts=some(0.1, rich=True), obsoletes=some(0.1), recommends=some(0.25, rich=True),
             suggests=some(0.15), supplements=some(0.12, rich=True), enhances=some(0.08),
             files=(f"/usr/bin/{name}",) if self.sometimes(0.4) else (),
             vendor=self.one("Harbour Crew", "Harbour Crew", "Gull Works"),

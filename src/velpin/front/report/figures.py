@@ -394,8 +394,8 @@ def _ages(report: HostReport, width: float) -> _Drawing:
         if width == _WIDE:
             drawing.text(0.01, status.source.handle, bold=True, right=left - 0.01)
         else:
-            drawing.text(0.02, status.source.handle, bold=True, right=0.55)
-            drawing.text(0.56, told, role="soft", right=0.98, is_right=True)
+            drawing.text(0.02, status.source.handle, bold=True, right=0.44)
+            drawing.text(0.45, told, role="soft", right=0.98, is_right=True)
             drawing.rows += 0.9
         end = across(past)
         drawing.bar(left, end, role, height=0.26)
