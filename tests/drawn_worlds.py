@@ -19,6 +19,7 @@ from tests.harbours import (
     RpmHarbour,
     offer,
 )  # fmt: skip
+from tests.module_documents import default, stream
 from velpin import Host
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
@@ -185,7 +186,8 @@ class _RpmWorld(_Draw):
                 row for name in NAMES if self.sometimes(0.75) for row in self._rows(name, place)
             ]
             self.offered += rows
-            made.source(handle, *rows, settings=self._section())
+            modules = self._modules(rows) if kind == DNF and place == 0 else ""
+            made.source(handle, *rows, settings=self._section(), modules=modules)
         made.installed(*self._installed())
         self._settings()
         made.refresh()
@@ -200,6 +202,28 @@ class _RpmWorld(_Draw):
             if arch == "x86_64" and self.sometimes(0.3):
                 found.append(self._row(name, version, "i686"))
         return found
+
+    def _modules(self, rows: list[DemoRpm]) -> str:
+        """Modules of some of the packages, with streams that need one another."""
+        if not self.sometimes(0.4):
+            return ""
+        found = []
+        names = self.pick.sample(NAMES, 3)
+        for name in names:
+            mine = [row for row in rows if row.name in (name, NAMES[0])]
+            for number in (1, 2):
+                evrs = [(row, *row.evr) for row in self.pick.sample(mine, min(len(mine), 2))]
+                rpms = ", ".join(f"{row.name}-{e}:{v}-{r}.{row.arch}" for row, e, v, r in evrs)
+                needs = f"m{self.pick.choice(names)}=[{self.one('', '1', '2', '-1', '3')}]"
+                more = {"needs": needs} if self.sometimes(0.4) else {}
+                found.append(stream(f"m{name}", number, rpms=rpms, **more))
+            found += [default(f"m{name}", self.pick.choice((1, 2)))] if self.sometimes(0.5) else []
+            if self.sometimes(0.4):
+                state = self.one("enabled", "enabled", "disabled")
+                number = "" if state == "disabled" else self.one("1", "2", "3")
+                self.harbour.put(f"etc/dnf/modules.d/m{name}.module",
+                                 f"[m{name}]\nname=m{name}\nstream={number}\nstate={state}\n")  # fmt: skip
+        return "".join(found)
 
     def _row(self, name: str, version: str, arch: str) -> DemoRpm:
         def some(chance: float, *, rich: bool = False) -> tuple[str, ...]:

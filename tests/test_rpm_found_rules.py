@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.harbours import RPM, RpmHarbour
+from tests.module_documents import default, stream
 from tests.statements import Case, cases, what_comes
 from velpin.demo.rpm_files import DemoRpm as P
 
@@ -42,26 +43,6 @@ def test_all_versions_of_a_name_go_for_a_newer_one(tmp_path: Path) -> None:
 # -- module streams ------------------------------------------------------------------------
 
 
-def stream(name: str, number: int, **more: str) -> str:
-    """A build of a stream of the module that has package NAME in version NUMBER."""
-    needs = more.get("needs", "")
-    listed = "".join(f"      {need.replace('=', ': ')}\n" for need in needs.split())
-    requires = f"  dependencies:\n  - requires:\n{listed}" if needs else ""
-    package = f"{name.removeprefix('m')}-0:{more.get('package', str(number))}-1.x86_64"
-    return (
-        f"---\ndocument: modulemd\nversion: 2\ndata:\n  name: {name}\n  stream: '{number}'\n"
-        f"  version: {more.get('version', '1')}\n  context: {more.get('context', 'c')}\n{requires}"
-        f"  artifacts:\n    rpms: [{package}]\n...\n"
-    )
-
-
-def default(name: str, number: int) -> str:
-    return (
-        f"---\ndocument: modulemd-defaults\nversion: 1\ndata:\n  module: {name}\n"
-        f"  stream: '{number}'\n...\n"
-    )
-
-
 B1_B2 = stream("mb", 1) + stream("mb", 2)
 A_ON_B1 = stream("ma", 1, needs="mb=[1]")
 MODULES = [
@@ -71,6 +52,7 @@ MODULES = [
      stream("mb", 1, needs="ma=[1]") + stream("ma", 1) + stream("ma", 2) + default("mb", 1) + default("ma", 2),
      "", "2 3"),
     ("one that is enabled does not", A_ON_B1 + B1_B2 + default("ma", 1), "mb=2", "3 2"),
+    ("one that is enabled, not the default one", stream("ma", 1) + stream("ma", 2) + default("ma", 2), "ma=1", "1 3"),
     ("two enabled at odds are both off", A_ON_B1 + B1_B2, "ma=1 mb=2", "3 3"),
     ("a need of what is switched off", A_ON_B1 + B1_B2, "ma=1 mb=", "3 3"),
     ("a need that nobody has", stream("ma", 1, needs="mx=[1]") + default("ma", 1), "", "3 3"),
