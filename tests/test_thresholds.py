@@ -208,20 +208,27 @@ def test_a_part_that_is_not_the_key_itself_is_called_one(signer: Signer) -> None
         assert key.why_unusable(name, later) == ""
 
 
-def test_an_interrupted_change_is_taken_back_from_its_end(tmp_path: Path) -> None:
-    """A folder that was made comes after what is in it; what was moved goes back before that."""
+@pytest.mark.parametrize("is_whole", [True, False])
+def test_an_interrupted_change_is_finished_if_all_is_done_else_taken_back(
+    tmp_path: Path, is_whole: bool
+) -> None:
+    """From its end: a folder that was made goes after what is in it."""
     (tmp_path / "etc").mkdir()
     (tmp_path / "etc/a").write_text("one")
     journal = Journal(Tree(tmp_path))
     entry = journal.make({"etc/new/deep/b": b"two", "etc/a": None}, "c", "s")
-    assert (tmp_path / "etc/new/deep/b").exists()
     (done,) = (tmp_path / "var/lib/velpin/journal").glob("*.json")
     done.rename(done.with_name(done.name.replace(".json", ".pending.json")))
-    (tmp_path / "etc/a").write_text("one")  # its last step was not made
+    if not is_whole:  # its last step was not made
+        (tmp_path / "etc/a").write_text("one")
     with journal.lock():
-        assert journal.recover() == [f"took back the interrupted change {entry.number} (s)"]
-    assert not (tmp_path / "etc/new").exists()
-    assert (tmp_path / "etc/a").read_text() == "one"
+        (told,) = journal.recover()
+        assert journal.recover() == []
+    word = "finished" if is_whole else "took back"
+    assert told == f"{word} the interrupted change {entry.number} (s)"
+    assert (tmp_path / "etc/new").exists() == is_whole
+    assert (tmp_path / "etc/a").exists() != is_whole
+    assert len(journal.entries()) == is_whole
 
 
 @pytest.mark.parametrize(("most", "count"), [(1, 1), (2, 2), (3, 3), (4, 3)])
@@ -280,3 +287,15 @@ def test_which_answers_of_a_server_are_worth_another_try(status: int, is_asked_a
     with pytest.raises((FetchError, download._Again)) as told:
         Transport(FetchSettings())._check_status("http://x.example/y", answer, 0, None)
     assert isinstance(told.value, download._Again) == is_asked_again
+
+
+def test_a_source_that_is_off_is_told_apart_from_one_that_nobody_has(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", DemoArchive("gull", "1-1"))
+    harbour.source("vendor", DemoArchive("gull", "2-1"))
+    harbour.refresh().done("off", "vendor", "--yes")
+    codes = [
+        harbour.forecast(f"gull%{source}")["answers"][0]["problem"]["code"]
+        for source in ("vendor", "vendr")
+    ]
+    assert codes == ["source-is-off", "no-source-called"]
