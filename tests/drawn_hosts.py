@@ -11,6 +11,7 @@ from tests.installer.drawn import Drawn
 from tests.installer.drawn_relations import DrawnRelations
 from tests.installer.rpm_drawn import RpmDrawn
 from tests.program import run_on
+from velpin import Host
 
 
 def made_host(kind: str, seed: int, folder: Path) -> tuple[Path, tuple[str, ...]]:
@@ -26,3 +27,12 @@ def made_host(kind: str, seed: int, folder: Path) -> tuple[Path, tuple[str, ...]
     said = run_on(root, "refresh")
     assert said.code == 0, said.err
     return root, names
+
+
+def by_name(before: Host, after: Host) -> list[tuple[object, ...]]:
+    """What single answers say, name by name."""
+    hosts = [host._adapter for host in (before, after)]
+    names = {name for host in hosts for index in host.indexes_on() for name in index.names()}
+    there = set(after.installed_names())
+    told = [(name, *(host.first_answer(name) for host in hosts)) for name in sorted(names - there)]
+    return [one for one in told if one[1] != one[2]]

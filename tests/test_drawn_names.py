@@ -12,11 +12,10 @@ from pathlib import Path
 import pytest
 
 from tests.answers import say
-from tests.drawn_hosts import made_host
+from tests.drawn_hosts import by_name, made_host
 from tests.harbours import ALPM, CONF, DEB, DNF, KINDS, REPO_FOLDERS
-from velpin import Host, open_host
+from velpin import open_host
 from velpin.files.tree import Edits
-from velpin.model.shift import ChangedAnswer, Selection
 
 pytestmark = pytest.mark.full
 
@@ -106,11 +105,6 @@ def edited_sections(text: str, some: str, draw: random.Random) -> bytes:
     return "".join([head, *sections]).encode()
 
 
-def answered(host: Host, name: str) -> Selection | None:
-    found = host._adapter.first_answer(name)
-    return found and Selection(*found)
-
-
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("seed", range(900, 945))
 def test_all_names_at_once_are_answered_as_each_by_itself(
@@ -128,18 +122,7 @@ def test_all_names_at_once_are_answered_as_each_by_itself(
     if any(host._adapter.refusal() for host in (before, after)):
         assert found == []
         return
-    installed = set(after.installed_names())
-    offered = {
-        offer.name
-        for host in (before, after)
-        for source in host.sources
-        for offer in host.offers_from(source.handle)
-    }
-    single = [
-        ChangedAnswer(name, answered(before, name), answered(after, name))
-        for name in sorted(offered - installed, key=str.encode)
-    ]
-    assert found == [one for one in single if one.before != one.after]
+    assert [tuple(one) for one in found] == by_name(before, after)
     for host in (before, after):
         for here in host._adapter.installed_packages():
             say(f"{here}: {host._adapter.next_alone(here)}")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +13,7 @@ import pytest
 from tests.answers import say
 from tests.drawn_worlds import NAMES, requests, world
 from tests.harbours import ALPM, KINDS
-from velpin import VelpinError
+from velpin import Forecast, VelpinError
 from velpin.kinds.alpm.pool import AlpmPackage
 from velpin.kinds.alpm.solver import AlpmSolver
 from velpin.kinds.deb.engine.draft import Draft
@@ -73,21 +74,25 @@ def test_on_hosts_full_of_rare_things(
 ) -> None:
     made = world(kind, seed, tmp_path)
     host = made.host()
+
+    def ask(asked: str, forecast: Callable[[], Forecast]) -> None:
+        try:
+            say(f"{asked} {forecast()}")
+        except VelpinError as problem:
+            say(f"{asked} {problem}")
+
+    def say_steps() -> None:
+        say(f"{len(steps)} {hashlib.sha256(chr(10).join(steps).encode()).hexdigest()[:12]}")
+        steps.clear()
+
     for generation in ("older", "newer") if kind != ALPM else ("",):
         seen = host.with_generation(generation) if generation else host  # type: ignore[arg-type]
         for words in requests(host, seed):
-            try:
-                say(f"{generation} {words} {seen.forecast(words)}")
-            except VelpinError as problem:
-                say(f"{generation} {words} {problem}")
-            say(f"{len(steps)} {hashlib.sha256(chr(10).join(steps).encode()).hexdigest()[:12]}")
-            steps.clear()
-        try:
-            say(f"{generation} {seen.forecast_upgrade()}")
-            say(f"{len(steps)} {hashlib.sha256(chr(10).join(steps).encode()).hexdigest()[:12]}")
-            say(f"{generation} {seen.forecast(NAMES[:1], upgrade=True)}")
-        except VelpinError as problem:
-            say(f"{generation} {problem}")
+            ask(f"{generation} {words}", partial(seen.forecast, words))
+            say_steps()
+        ask(generation, seen.forecast_upgrade)
+        say_steps()
+        ask(generation, partial(seen.forecast, NAMES[:1], upgrade=True))
         steps.clear()
     made.run("forecast", NAMES[seed % len(NAMES)], "--why", "--all")
     made.run("forecast", "--upgrade", "--why")

@@ -9,10 +9,10 @@ from pathlib import Path
 
 import pytest
 
+from tests.drawn_hosts import by_name
 from tests.harbours import CONF, DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
 from velpin import forked
 from velpin.core import host_diff
-from velpin.core.host import Host
 from velpin.core.opening import open_host
 from velpin.demo.alpm_files import DemoArchive as ArchiveMade
 from velpin.demo.rpm_files import DemoRpm as P
@@ -98,15 +98,6 @@ def _locks(pick: random.Random) -> Sequence[str]:
         lines += [f"version: {pick.choice(('< 2', '== 1-1'))}"] if pick.random() < 0.3 else []
         texts.append("\n".join(lines) + "\n")
     return texts
-
-
-def by_name(before: Host, after: Host) -> list[tuple[object, ...]]:
-    """What single answers say, name by name."""
-    hosts = [host._adapter for host in (before, after)]
-    names = {name for host in hosts for index in host.indexes_on() for name in index.names()}
-    there = set(after.installed_names())
-    told = [(name, *(host.first_answer(name) for host in hosts)) for name in sorted(names - there)]
-    return [one for one in told if one[1] != one[2]]
 
 
 @pytest.mark.parametrize("newer", [False, True])

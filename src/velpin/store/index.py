@@ -365,6 +365,10 @@ class Index:
         """Every name that some entry provides, once, in byte order."""
         return self._keys("provides")
 
+    def provided_as_bytes(self) -> set[bytes]:
+        """The same as they stand in the index."""
+        return self._keys_as_bytes("provides")
+
     def text(self, row: Row) -> bytes:
         """The whole text of one entry."""
         block = self._blocks.get(row.block)

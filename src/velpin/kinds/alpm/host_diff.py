@@ -86,8 +86,7 @@ class _View:
     @cached_property
     def provided(self) -> set[bytes]:
         """Names that packages of the lists provide."""
-        lists = [index for _, index in self._host.indexes]
-        return {name.encode() for index in lists for name in index.provided_names()}
+        return set().union(*(index.provided_as_bytes() for _, index in self._host.indexes))
 
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
         """Version and source for a name; None where it is not available."""

@@ -96,7 +96,7 @@ def compare_answers(
 
 def _provided(indexes: Iterable[Index]) -> set[bytes]:
     """Names that entries of some indexes provide."""
-    return {name.encode() for index in indexes for name in index.provided_names()}
+    return set().union(*(index.provided_as_bytes() for index in indexes))
 
 
 class _Difference:
