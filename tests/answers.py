@@ -53,7 +53,7 @@ _PATTERNS = (
     (re.compile(r"\b\d{9,10}(\.\d+)?\b"), "<moment>"),
     (re.compile(r"\b\d{3,5} days\b"), "<many> days"),
     (re.compile(r"\d+(\.\d+)? k?B fetched"), "<size> fetched"),
-    (re.compile(r"(Usage: |Try ')(-c|__main__\.py|pytest|\S+\.py) "), r"\1velpin "),
+    (re.compile(r"(Usage: |Try ')(python -m \S+|\S+) "), r"\1velpin "),
     (re.compile(r"(page.html) \(\d+ kB\)"), r"\1"),
     (re.compile(r"\b(test_\w+\.py):\d+"), r"\1:<line>"),
 )  # fmt: skip
