@@ -220,9 +220,9 @@ class _RpmWorld(_Draw):
             found += [default(f"m{name}", self.pick.choice((1, 2)))] if self.sometimes(0.5) else []
             if self.sometimes(0.4):
                 state = self.one("enabled", "enabled", "disabled")
-                number = "" if state == "disabled" else self.one("1", "2", "3")
+                said = "" if state == "disabled" else self.one("1", "2", "3")
                 self.harbour.put(f"etc/dnf/modules.d/m{name}.module",
-                                 f"[m{name}]\nname=m{name}\nstream={number}\nstate={state}\n")  # fmt: skip
+                                 f"[m{name}]\nname=m{name}\nstream={said}\nstate={state}\n")  # fmt: skip
         return "".join(found)
 
     def _row(self, name: str, version: str, arch: str) -> DemoRpm:

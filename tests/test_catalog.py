@@ -16,6 +16,7 @@ from velpin.core.catalog.format import read_catalog
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError
 from velpin.kinds import KINDS as ALL_KINDS
+from velpin.trust.openpgp import read_keys
 
 WHERE = "http://catalog.harbour.example/harbour.toml"
 PRINT = "A" * 40
@@ -336,6 +337,38 @@ def add_catalog(post: Post, signer: Signer, home: Signer, line: str) -> str:
     said = post.run("catalog", "add", WHERE, "--key", str(key), "--yes")
     assert said.code == 0, said.err
     return text
+
+
+@on_deb
+def test_a_catalog_that_has_expired_is_not_added(
+    post: Post, signer: Signer, home: Signer, stranger: Signer
+) -> None:
+    """Of several keys only the one that signed it is kept."""
+    key = post.root.parent / "master.asc"
+    key.write_bytes(stranger.public + home.public)
+    words = ["catalog", "add", WHERE, "--key", str(key), "--yes"]
+    text = catalog_for(post, signer)
+    publish(post, text.replace(HEAD, f"{HEAD}expires = 2026-11-01\n"), home)
+    before = post.files()
+    said = post.run(*words)
+    assert (said.code, "expired on 2026-11-01" in said.err) == (4, True), said.err
+    assert post.files() == before
+    publish(post, text, home)
+    assert post.run(*words).code == 0
+    kept = read_keys((post.root / FOLDER / "harbour.asc").read_bytes(), "")
+    assert [one.fingerprint for one in kept] == [home.fingerprint]
+
+
+@on_deb
+def test_a_catalog_without_a_name_does_not_replace_one_with(
+    post: Post, signer: Signer, home: Signer
+) -> None:
+    text = add_catalog(post, signer, home, SERIAL_7)
+    nameless = text.replace('name = "harbour"', "").replace("serial = 7", "serial = 8")
+    assert 'name = "harbour"' in text
+    publish(post, nameless, home)
+    said = post.run("catalog", "refresh", "--yes")
+    assert (said.code, "it calls itself nothing, not harbour" in said.err) == (4, True), said.err
 
 
 @on_deb

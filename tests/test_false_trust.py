@@ -203,6 +203,31 @@ def test_once_seen_revoked_always_revoked(post: Post, signer: Signer) -> None:
     assert (said.code, "was revoked by its owner" in said.err) == (4, True)
 
 
+@keyed
+@pytest.mark.parametrize("is_on", [True, False])
+@pytest.mark.parametrize("is_there", [True, False])
+def test_a_host_file_brings_no_key_that_was_seen_revoked(
+    post: Post, signer: Signer, is_on: bool, is_there: bool
+) -> None:
+    """Neither for a source that is there or comes, on or off, nor for all sources."""
+    text = post.run("export").out
+    assert signer.fingerprint in text.replace(" ", "")
+    if not is_on:
+        text = text.replace('name = "vendor"\n', 'name = "vendor"\nstate = "off"\n')
+    post.put(post.key_file, revoked(signer))
+    post.publish("vendor", Item("gullwatch", "6"))
+    assert post.run("refresh").code == 4
+    post.put(post.key_file, b"")
+    if not is_there:
+        (post.root / post.source_file).unlink()
+    host_file = post.root.parent / "host.toml"
+    host_file.write_text(text)
+    before = post.files()
+    said = post.run("conform", str(host_file), "--yes")
+    assert (said.code, post.files() == before) == (4, True), said.out + said.err
+    assert "was revoked by its owner" in said.err
+
+
 def test_what_is_remembered_of_revoked_keys_is_read_strictly(post_tree: Path) -> None:
     from velpin.files.tree import Tree
 

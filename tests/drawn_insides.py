@@ -1,0 +1,236 @@
+"""All that a drawn host can be asked, beyond what any request comes by: the rules that every package
+brings, what meets every relation, which of several goes before, what each part of the host says.
+
+    python -m tests.drawn_insides KIND SEED     print it, to compare before and after a change
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from collections.abc import Iterable, Iterator
+from hashlib import sha256
+from itertools import permutations
+from pathlib import Path
+from typing import Any
+
+from tests.drawn_worlds import NAMES, VIRTUAL, world
+from tests.harbours import DEB
+from velpin import Host
+from velpin.kinds.alpm.adapter import AlpmAdapter
+from velpin.kinds.alpm.pool import AlpmPackage, Several
+from velpin.kinds.alpm.relation import AlpmRelation
+from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb.engine.search import Clause as DebClause
+from velpin.kinds.deb.engine.search import Literal
+from velpin.kinds.deb.engine.world import Candidate, Package, Relation
+from velpin.kinds.deb.transaction.clauses import Clauses
+from velpin.kinds.deb.transaction.steps import begin
+from velpin.kinds.rpm.adapter import RpmAdapter
+from velpin.kinds.rpm.pool import RpmPackage
+from velpin.kinds.rpm.relation import Capability, RpmRelation
+from velpin.kinds.rpm.solve.policy import Policy
+from velpin.kinds.rpm.solve.rules import Rules
+from velpin.kinds.rpm.solve.search import Clause as RpmClause
+
+EVERY = (*NAMES, *VIRTUAL, "gone")
+
+
+def told(what: object) -> str:
+    """A package, a clause, a relation, or several of them, in a line."""
+    if isinstance(what, Package):
+        return f"{what.name}:{what.arch}"
+    if isinstance(what, Candidate):
+        return f"{told(what.unit)}/{what.version}"
+    if isinstance(what, DebClause):
+        flags = (what.group.name, what.optional, what.negative, what.known)
+        return f"{told(what.owner)} {flags} {told(what.ways)} {what.relation}"
+    if isinstance(what, RpmClause):
+        return f"{what.literals} {getattr(what.why, 'code', '')}"
+    if isinstance(what, RpmPackage | AlpmPackage):
+        return f"{what!r}@{what.origin.handle}"
+    if isinstance(what, list | tuple):
+        return f"[{', '.join(map(told, what))}]"
+    if what is None or isinstance(what, bool | int | float | str | Relation):
+        return str(what)
+    return str(what) if isinstance(what, AlpmRelation | RpmRelation) else type(what).__name__
+
+
+def digests(host: Host, folder: Path) -> dict[str, str]:
+    """What stands for each part of what a host in a folder can be asked."""
+    return {
+        part: sha256("\n".join(lines).replace(str(folder), "<folder>").encode()).hexdigest()[:12]
+        for part, lines in insides(host).items()
+    }
+
+
+def insides(host: Host) -> dict[str, list[str]]:
+    """Lines that say it all, by what they are about."""
+    adapter: Any = host._adapter
+    found = {"host": list(_host(adapter)), "sources": list(_sources(adapter))}
+    if adapter.refusal() is None:
+        found["names"] = list(_names(adapter))
+        if isinstance(adapter, DebAdapter):
+            found |= {"packages": list(_deb(adapter)), "install": list(_clauses(adapter, False)),
+                      "upgrade": list(_clauses(adapter, True))}  # fmt: skip
+        else:
+            own = _rpm(adapter) if isinstance(adapter, RpmAdapter) else _alpm(adapter)
+            found["packages"] = list(own)
+    return found
+
+
+# -- each kind's own -----------------------------------------------------------------------
+
+
+def _deb(state: DebAdapter) -> Iterator[str]:
+    made = begin(state).world
+    units = list(dict.fromkeys(unit for name in EVERY for unit in made.units(name)))
+    yield f"units {told([made.units(name) for name in EVERY])}"
+    yield f"missing {told(made.missing_essentials())} half {told(made.half_installed)}"
+    relations = []
+    for unit in units:
+        yield " ".join(map(told, (
+            unit, unit.installed, unit.aim, unit.held, made.rank(unit), made.label(unit),
+            made.is_automatic(unit), made.is_root(unit), made.is_essential(unit), made.is_obsolete(unit),
+        )))  # fmt: skip
+        for build in made.builds(unit):
+            relations += [(build, relation) for relation in made.relations(build)]
+            yield " ".join(map(told, (
+                build, made.names(build), made.arch_field(build), made.is_same(build), made.weight(build),
+                made.download(build), made.disk(build), made.is_phased_out(build), made.offered(build),
+                made.built_from(build), list(made.along(build)), made.may_take(unit, build),
+                list(made.relations(build)),
+            )))  # fmt: skip
+    for owner, relation in relations:
+        for target in relation.targets:
+            found = made.options(target)
+            yield f"{told(owner)} {target}: {told(found)} {told(made.in_order(target, found))}"
+            yield told([made.exempt(owner, relation, build) for build in found])
+            yield told([list(made.installed_holding(target.name)),
+                        list(made.installed_mentioning(target.name))])  # fmt: skip
+
+
+def _clauses(state: DebAdapter, upgrade: bool) -> Iterator[str]:
+    done = begin(state)
+    clauses = Clauses(done.world, done.draft, upgrade=upgrade)
+    for name in EVERY:
+        yield f"any of {name}: {told(clauses.any_of(name))}"
+        for unit in done.world.units(name):
+            builds = clauses.possible(unit)
+            if not builds:
+                continue
+            yield f"{upgrade} {told(unit)}: {told(clauses.keeping(unit))}"
+            literals: list[Literal] = [unit, *builds]
+            for literal in literals:
+                clauses.hard(literal)
+                yield told([list(clauses.excluding(literal)), list(clauses.all(literal))])
+
+
+def _rpm(state: RpmAdapter) -> Iterator[str]:
+    pool, policy, rules = state.pool, Policy(state.pool), Rules(state.pool, state.solver_options)
+    builds = [build for name in NAMES for build in pool.all_named(name)]
+    relations: dict[RpmRelation, None] = {}
+    for build in builds:
+        facts = build.facts
+        relations |= dict.fromkeys(build.provides) | dict.fromkeys(facts.requires)
+        yield " ".join(map(told, (
+            build, pool.visible(build), build.installed or state.hides(build),
+            build.installed or state.why_hidden(build) is None, state.why_locked(build) is None, state.taken_from(build), state.offered_as(build),
+            list(facts.requires), list(rules.replaced(build)), pool.obsoleting(build),
+        )))  # fmt: skip
+        yield told([list(rules.of(build.id)), list(rules.of(-build.id))])
+        if build.installed:
+            yield told([rules.replacements(build), state.moves(build), state.is_outdone(build)])
+    for name in NAMES:
+        yield f"{name} {told(state.choice_of(name))} {told(policy.order(pool.named(name)))}"
+        for one, other in permutations(pool.all_named(name), 2):
+            yield told(
+                (
+                    rules.may_follow(one, other),
+                    state.is_change(one, other),
+                    state.is_same(one, other),
+                )
+            )
+    relations |= {Capability(name): None for name in (*EVERY, *(f"/usr/bin/{n}" for n in NAMES))}
+    for relation in relations:
+        found = pool.meeting(relation)
+        yield f"{relation}: {told(found)} {told(policy.order(found))} {policy.is_met(relation)}"
+        yield told([rules.forms(relation), rules.against(relation)])
+    for at in range(len(builds)):  # whatever several builds might be weighed against each other
+        yield told(policy.order(builds[at : at + 5]))
+
+
+def _alpm(state: AlpmAdapter) -> Iterator[str]:
+    pool = state.pool
+    builds = [build for name in EVERY for build in pool.all_named(name)]
+    relations = {AlpmRelation(name): None for name in EVERY}
+    for build in builds:
+        facts = build.facts
+        relations |= dict.fromkeys((*facts.depends, *facts.conflicts, *facts.provides))
+        yield f"{told(build)} {state.ignored.why(build)} {state.taken_from(build)} {state.takes(build.arch)}"
+        if build.installed:
+            yield f"{told(state.next_of(build))} {told(state.offered_as(build))}"
+    open_ = [origin for origin in pool.origins if origin.source and origin.source.installs]
+    here = Several(list(pool.all_installed()))
+    for relation in relations:
+        yield " ".join(map(told, (
+            relation, pool.offering(relation), list(pool.installed_satisfying(relation)),
+            here.satisfying(relation), here.satisfier(relation), state.work().find(relation, open_),
+            state.work().find(relation, open_, named=True), state.work().find(relation, open_, NAMES[:3]),
+        )))  # fmt: skip
+    for name in EVERY:
+        yield told(state.choice_of(name))
+    for group in ("crew", "deck"):
+        yield told(state.work().members(group, open_))
+
+
+# -- what every kind says ------------------------------------------------------------------
+
+
+def _names(adapter: Any) -> Iterator[str]:
+    for name in EVERY:
+        yield f"{name} {adapter.knows(name)} {adapter.first_answer(name)} {_lines(adapter.live_offers(name))}"
+        for arch in ("", adapter.native, *adapter.foreign_archs):
+            yield f"{arch} {list(adapter.versions_of(name, arch))}"
+        yield f"{adapter.satisfier(name)} {adapter.satisfier(f'{name} (>= 2)')}"
+    for here in adapter.installed_packages():
+        yield f"{here} {adapter.next_alone(here)}"
+
+
+def _host(adapter: Any) -> Iterator[str]:
+    yield f"{adapter.installer} {adapter.native} {list(adapter.foreign_archs)} {adapter.count_installed()}"
+    yield f"{adapter.refusal()} {adapter.config_error()} {list(adapter.skipped())} {adapter.key_problems()}"
+    yield _lines(adapter.notes())
+    yield _lines(adapter.index_notes())
+    yield _lines(adapter.rules())
+    yield f"{dict(adapter.tiers())} {sorted(adapter.known_names())} {adapter.source_statements()}"
+    yield f"{[index is None for index in adapter.index_dates()]} {len(list(adapter.indexes_off()))}"
+    for archs in (adapter.native, "i386", "i686", "noarch", "any", "all", "mips9"):
+        yield f"{archs} {adapter.takes_arch(archs)}"
+
+
+def _sources(adapter: Any) -> Iterator[str]:
+    for source in adapter.sources:
+        described = adapter.describe_source(source)
+        handle = source.handle
+        yield f"{handle} {adapter.state_of(source)} {adapter.reads(source)} {adapter.index_holder(handle)}"
+        yield f"{described} {adapter.from_description(described)} {adapter.is_own_source(source)}"
+        others = [adapter.is_described_so(other, described) for other in adapter.sources]
+        yield f"{others} {sorted(adapter.addresses_of(source))} {_lines(adapter.checks_off(source))}"
+        parts = adapter.status_parts(handle)
+        yield f"{parts.priorities} {parts.channel} {parts.signed} {parts.copy_problem} {parts.key_problem}"
+        for edits in (adapter.switched(handle, not source.on), adapter.dropped(handle)):
+            yield _lines(sorted(edits.items()))
+        yield _lines(adapter.drop_notes(handle))
+
+
+def _lines(found: Iterable[object]) -> str:
+    return " | ".join(map(str, found))
+
+
+if __name__ == "__main__":
+    KIND, SEED = sys.argv[1:] or (DEB, "0")
+    with tempfile.TemporaryDirectory() as folder:
+        HOST = world(KIND, int(SEED), Path(folder)).host()
+        for PART, LINES in insides(HOST).items():
+            print(PART, *LINES, sep="\n")

@@ -1,0 +1,25 @@
+"""All that drawn hosts can be asked stands on record; `python -m tests.drawn_insides` prints it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.answers import say
+from tests.drawn_insides import digests
+from tests.drawn_worlds import world
+from tests.harbours import ALPM, KINDS
+
+pytestmark = pytest.mark.full
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("first", range(1000, 1060, 4))
+def test_all_that_hosts_can_be_asked(tmp_path: Path, kind: str, first: int) -> None:
+    for seed in range(first, first + 4):
+        (folder := tmp_path / str(seed)).mkdir()
+        host = world(kind, seed, folder).host()
+        for generation in ("older", "newer") if kind != ALPM else ("",):
+            seen = host.with_generation(generation) if generation else host
+            say(f"{seed} {generation} {digests(seen, folder)}")
