@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 import time
 from collections.abc import Callable
@@ -13,8 +14,10 @@ from tests.catalogs import FOLDER, HEAD, SOURCE, catalog_for, without_vendor
 from tests.checkup_hosts import HOME, THEIRS, Post, days_ago
 from tests.harbours import ALPM, DEB, KINDS, RPM, Item
 from velpin.core.catalog.format import read_catalog
+from velpin.core.catalog.shelf import why_doubted
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError
+from velpin.files.tree import Tree
 from velpin.kinds import KINDS as ALL_KINDS
 from velpin.trust.openpgp import read_keys
 
@@ -228,6 +231,35 @@ def test_a_catalog_that_is_not_understood_hides_no_other(post: Post, signer: Sig
     )  # fmt: skip
 
 
+@on_deb
+def test_catalogs_that_do_not_count_hide_no_other(post: Post, signer: Signer) -> None:
+    without_vendor(post)
+    text = catalog_for(post, signer)
+    for name in ("h", "z"):
+        post.put(f"{FOLDER}/{name}.toml", text.replace("gulls", f"gulls-{name}"))
+    post.put(f"{FOLDER}/a.toml", text.replace(HEAD, f"{HEAD}expires = 2026-11-01\n"))
+    post.put(f"{FOLDER}/i.toml", text, 0o666)
+    said = post.run("catalog")
+    assert ("gulls-h" in said.out, "gulls-z" in said.out) == (True, True)
+
+
+@on_deb
+@pytest.mark.parametrize(("owner", "is_believed"), [(0, True), (7, True), (8, False)])
+def test_whose_catalogs_are_believed(
+    post: Post, signer: Signer, monkeypatch: pytest.MonkeyPatch, owner: int, is_believed: bool
+) -> None:
+    """Those of the user who runs, and of root."""
+    post.put(f"{FOLDER}/h.toml", catalog_for(post, signer))
+    tree = Tree(post.root)
+    found = tree.stat(f"{FOLDER}/h.toml")
+    assert found is not None
+    told = os.stat_result((*found[:4], owner, *found[5:]))
+    monkeypatch.setattr(Tree, "stat", lambda _tree, _file: told)
+    monkeypatch.setattr(os, "geteuid", lambda: 7)
+    said = why_doubted(tree, f"{FOLDER}/h.toml")
+    assert said == ("" if is_believed else "belongs to user 8")
+
+
 # -- from an address -----------------------------------------------------------------------
 
 
@@ -357,6 +389,19 @@ def test_a_catalog_that_has_expired_is_not_added(
     assert post.run(*words).code == 0
     kept = read_keys((post.root / FOLDER / "harbour.asc").read_bytes(), "")
     assert [one.fingerprint for one in kept] == [home.fingerprint]
+
+
+@on_deb
+def test_only_catalogs_that_were_fetched_can_be_fetched_again(
+    post: Post, signer: Signer, home: Signer
+) -> None:
+    post.put(f"{FOLDER}/h.toml", catalog_for(post, signer))
+    for words, hint in (([], "velpin catalog add URL"), (["h"], "velpin catalog add URL")):
+        said = post.run("catalog", "refresh", *words)
+        assert (said.code, hint in said.err) == (1, True), said.err
+    add_catalog(post, signer, home, SERIAL_7)
+    said = post.run("catalog", "refresh", "h")
+    assert (said.code, "there are harbour" in said.err) == (1, True), said.err
 
 
 @on_deb
@@ -533,6 +578,7 @@ BAD = [
     (GOOD.replace('"gulls"', '"Gulls!"'), 6, "cannot be a name", ""),
     (GOOD.replace('"gulls"', '"refresh"'), 6, "cannot be a name", ""),
     (GOOD.replace('"gulls"', '"yard:owner"'), 6, "its parts are no names", "yard:OWNER/NAME"),
+    (GOOD.replace('"gulls"', '"yard:OWNER/OWNER"'), 6, "its parts are no names", ""),
     (GOOD + SOURCE + PLACE, 14, "stands at line 5 already", ""),
     (HEAD + SOURCE, 5, "gulls says no place", "[[source.place]]"),
     (GOOD.replace('kind = "deb"\n', ""), 8, "kind is missing", "alpm"),

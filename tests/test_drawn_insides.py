@@ -19,7 +19,10 @@ pytestmark = pytest.mark.full
 def test_all_that_hosts_can_be_asked(tmp_path: Path, kind: str, first: int) -> None:
     for seed in range(first, first + 4):
         (folder := tmp_path / str(seed)).mkdir()
-        host = world(kind, seed, folder).host()
+        made = world(kind, seed, folder)
+        made.run("checkup")
+        made.run("rules")
+        host = made.host()
         for generation in ("older", "newer") if kind != ALPM else ("",):
             seen = host.with_generation(generation) if generation else host
             say(f"{seed} {generation} {digests(seen, folder)}")

@@ -245,6 +245,32 @@ def test_a_damaged_journal_entry_is_named(harbour: DebHarbour, data: str) -> Non
     assert "000001.json" in told.err
 
 
+@pytest.mark.parametrize("state", [[], "text", 3, None])
+def test_a_state_that_is_none_in_an_entry_is_damage(
+    harbour: DebHarbour, journal: Journal, state: object
+) -> None:
+    """It does not count as a file that was not there: undoing would delete what is."""
+    journal.make(EDITS, "c", "s")
+    path = harbour.root / "var/lib/velpin/journal/000001.json"
+    entry = json.loads(path.read_text())
+    entry["edits"][0]["before"] = state
+    path.write_text(json.dumps(entry))
+    before = harbour.files()
+    said = harbour.run("undo", "--yes")
+    assert (said.code, "000001.json" in said.err, harbour.files()) == (3, True, before), said.err
+
+
+def test_a_link_in_the_place_of_a_file_that_was_deleted_is_a_change_since(
+    harbour: DebHarbour, journal: Journal
+) -> None:
+    """Even one that leads nowhere, which looks like no file."""
+    journal.make({"etc/apt/gone.list": None}, "c", "s")
+    (harbour.root / "etc/apt/gone.list").symlink_to("nowhere")
+    with pytest.raises(ChangedSince):
+        journal.undo()
+    assert (harbour.root / "etc/apt/gone.list").is_symlink()
+
+
 def test_a_journal_that_may_not_be_read_is_not_called_damaged(
     harbour: DebHarbour, journal: Journal, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -19,6 +19,7 @@ from velpin.trust.openpgp import (
     Key,
     KeyPart,
     SignedHead,
+    _is_cut,
     _packet_size,
     _packets_end,
     key_with,
@@ -106,6 +107,20 @@ def test_the_size_of_a_packet(head: bytes, size: int | None) -> None:
 )  # fmt: skip
 def test_where_packets_end(data: bytes, end: tuple[int, int]) -> None:
     assert _packets_end(data) == end
+
+
+def test_whether_a_key_file_is_cut_off(signer: Signer) -> None:
+    """Where the last packet is not whole, or the one after it has not even a length."""
+    whole = bytes(signer.secret.extract_certificate())
+    end = _packets_end(whole)[0]
+    assert end == len(whole)
+    armoured = signer.public
+    for data, cut in (
+        (whole, False), (whole[:-1], True), (whole + b"\xc2", True), (whole + b"\xc2\x01", True),
+        (whole + b"ab", False), (b"junk", False), (armoured, False),
+        (armoured[:-40], True),
+    ):  # fmt: skip
+        assert _is_cut(data) == cut, data[-3:]
 
 
 # -- who has signed a head -----------------------------------------------------------------

@@ -415,6 +415,23 @@ def test_weak_digests_are_refused(signed: DebHarbour, signer: Signer) -> None:
     failed(signed, "ReleaseRefused", "too weak")
 
 
+def test_an_index_of_weak_digests_is_read_where_that_is_allowed(harbour: DebHarbour) -> None:
+    address = harbour.repository("gullwatch", ("gull", "1"))
+    harbour.source_at("gullwatch", address, trusted="yes")
+    for now in ("1", "1", "2"):
+        harbour.repository("gullwatch", ("gull", now))
+        release = (dists(harbour) / "Release").read_text().partition("SHA256:")[0] + "MD5Sum:\n"
+        data = (dists(harbour) / "main/binary-amd64/Packages").read_bytes()
+        release += f" {hashlib.md5(data).hexdigest()} {len(data)} main/binary-amd64/Packages\n"
+        for name in ("InRelease", "Release.gpg"):
+            (dists(harbour) / name).unlink(missing_ok=True)
+        (dists(harbour) / "Release").write_text(release)
+        found = fetched(harbour)
+        assert found.error is None
+        assert not [text for text in found.warnings if "as it was fetched" in text]
+        assert version(harbour) == now
+
+
 @pytest.mark.parametrize("line", [" abc 12", " abc x main/Packages", " abc 5 a b"])
 def test_a_broken_list_of_digests(signed: DebHarbour, signer: Signer, line: str) -> None:
     release = (dists(signed) / "Release").read_text() + line + "\n"

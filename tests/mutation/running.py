@@ -32,6 +32,10 @@ from tests.mutation.reach import Reach
 MOST_SECONDS = 45.0
 """So many seconds of tests are enough for one fault."""
 FIRST_FILES = 5
+QUICK = 0.03
+"""Seconds; a test of one function that takes no more is always asked."""
+FEW = 50
+"""Tests; a module with fewer of them was only read by them, not used."""
 WORTH_OF_WHOLE = 4
 """How much longer a test may take for a whole answer to be asked as soon as one without."""
 LARGEST = 6 << 30
@@ -69,8 +73,7 @@ def judge(module: str, fault: Fault, reach: Reach) -> Verdict:
     """Show a fault to the tests that come by it, the quickest first."""
     path = PACKAGE / module
     made = mutant(path.read_text(), fault)
-    # What is done when a module is read belongs to all that comes by the module.
-    tests = reach.tests(module, fault.lines) if fault.function else reach.of_module(module)
+    tests = reach.tests(module, fault.lines) if fault.function else _that_read(module, reach)
     tests |= _elsewhere(module, reach)
     behind = tests & reach.tests(module, fault.behind)
     # What few tests do, those that do it notice soonest.
@@ -80,6 +83,17 @@ def judge(module: str, fault: Fault, reach: Reach) -> Verdict:
         for batch in _batches(tests, reach, first)
     )
     return Verdict(module, fault, made.what, noticed, len(tests))
+
+
+def _that_read(module: str, reach: Reach) -> set[str]:
+    """What is done when a module is read belongs to all tests that come by the module; if it has
+    nothing but that, to those that come by its neighbours."""
+    found = reach.of_module(module)
+    if len(found) < FEW:
+        for other in reach.lines:
+            if Path(other).parent == Path(module).parent:
+                found |= reach.of_module(other)
+    return found
 
 
 def _batches(
@@ -102,8 +116,8 @@ def _batches(
 
 
 def _in_turn(tests: set[str], reach: Reach) -> list[str]:
-    """Some of each file before more of any: those of one file are often alike. Where all that a
-    test prints is compared, it notices more."""
+    """The quickest, then some of each file before more of any: those of one file are often alike.
+    Where all that a test prints is compared, it notices more."""
 
     def worth(test: str) -> int:
         return WORTH_OF_WHOLE if test in on_record() else 1
@@ -112,7 +126,8 @@ def _in_turn(tests: set[str], reach: Reach) -> list[str]:
     turns = []
     for test in sorted(tests, key=lambda one: (reach.seconds[one] / worth(one), one)):
         file = test.partition("::")[0]
-        turns.append((places[file] // (2 * worth(test)), len(turns), test))
+        turn = 0 if reach.seconds[test] < QUICK else places[file] // (2 * worth(test))
+        turns.append((turn, len(turns), test))
         places[file] += 1
     return [test for _, _, test in sorted(turns)]
 

@@ -217,13 +217,14 @@ class Journal:
             if f"{number:06d}{_DONE}" in damaged:
                 raise damaged[f"{number:06d}{_DONE}"]
             raise Refusal(f"the journal has no change {number}", "velpin journal lists them")
-        for entry in reversed(entries):
-            if entry.edits and not entry.undone_by and not entry.undoes:
-                for name, problem in damaged.items():
-                    if name > f"{entry.number:06d}{_DONE}":
-                        raise problem  # what it changed came later, whatever it was
-                return entry
-        raise Refusal("there is nothing to undo", "velpin journal lists all changes")
+        standing = (e for e in reversed(entries) if e.edits and not e.undone_by and not e.undoes)
+        last = next(standing, None)
+        for name, problem in damaged.items():
+            if last is None or name > f"{last.number:06d}{_DONE}":
+                raise problem  # what it changed came later, whatever it was
+        if last is None:
+            raise Refusal("there is nothing to undo", "velpin journal lists all changes")
+        return last
 
     def _check_unchanged(self, entry: JournalEntry) -> None:
         """ChangedSince where a file of a change is not as the change left it, or where a later

@@ -147,7 +147,7 @@ class _Difference:
 
 
 class _Names:
-    """Which names some specific records may mention, whatever the architecture."""
+    """Which names some records may mention, whatever the architecture."""
 
     def __init__(self, records: Iterable[Record]) -> None:
         parts = [take_apart(text) for record in records for text in record.names]
@@ -179,7 +179,7 @@ class _Answers:
         self._indexes = {places[index.path]: index for _, index in host.indexes}
         self._priorities = {at: origin.priority.value for at, origin in self._origins.items()}
         self._orders = {at: origin.order for at, origin in self._origins.items()}
-        self._named = _Names(r for r in host.preferences.records if not r.general)
+        self._named = _Names(host.preferences.records)
         rows = host.record.all_rows() if host.record else ()
         self._recorded = {row.name.encode() for row in rows}
         self._archs = {

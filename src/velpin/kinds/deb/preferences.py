@@ -112,8 +112,8 @@ class Preferences:
         return [record for record in self.records if record.general]
 
     def matcher(self, native: str) -> Matcher:
-        """What finds the specific records of a package name."""
-        return Matcher([record for record in self.records if not record.general], native)
+        """What finds the records that name a package; general ones name none."""
+        return Matcher(self.records, native)
 
 
 def read_preferences(tree: Tree, conf: Conf, *, newer: bool = False) -> Preferences:

@@ -11,6 +11,7 @@ Observed rules: docs/how-hosts-choose/deb.md, "Sources and copies".
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -394,7 +395,7 @@ class _DebFetch(SourceFetch):
                 )
             ending = name[len(plain) :]
             file = f"{promise.value[:32]}{ending}"
-            if self.have(file, promise.size):
+            if promise.digest in STRONG and self.have(file, promise.size):
                 return file
             target, inside = self.next.path(file), promises.get(plain)
             try:
@@ -403,13 +404,25 @@ class _DebFetch(SourceFetch):
             except NotThere:
                 continue
             self.check_inside(self.base + plain, target, _promised(inside) if inside else None)
-            return file
+            return file if promise.digest in STRONG else self._called_after_itself(target, ending)
         if any(name == plain or name.startswith(plain + ".") for name in promises):
             raise NotThere(f"{self.base}{plain}: promised, but the server has none of its forms")
         return None
 
+    def _called_after_itself(self, target: Path, ending: str) -> str:
+        """Name a file by a digest that tells later whether it is as it was fetched; the promised
+        one is too weak for that."""
+        with target.open("rb") as opened:
+            file = f"{hashlib.file_digest(opened, 'sha256').hexdigest()[:32]}{ending}"
+        target.replace(self.next.path(file))
+        return file
+
     def _weak_allowed(self) -> bool:
-        return self.source.trusted or self.source.switch("allow-weak", False)
+        return (
+            self.source.trusted
+            or self.source.switch("allow-weak", False)
+            or self.host.conf.switch("Acquire::AllowWeakRepositories", False)
+        )
 
     def _urls(self, name: str, promise: Promise, release: Release) -> list[str]:
         """Where a promised file may be: by its digest first, where the source has that."""
