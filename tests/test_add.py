@@ -187,6 +187,7 @@ SNIPPETS = [
     ("a.list", "deb {address} jetty main\n"),
     ("a.list", "# Run this:\ndeb [arch=amd64 signed-by=/usr/share/keyrings/v.gpg] {address} jetty main\r\ndeb-src {address} jetty main\n"),
     ("a.sources", "Types: deb\nURIs: {address}\nSuites: jetty\nComponents: main\nSigned-By: /usr/share/keyrings/v.gpg\n"),
+    ("a vendor's.list", "deb {address} jetty main\n"),
     ("a.txt", 'echo "deb {address} jetty main" | sudo tee /etc/apt/sources.list.d/v.list\n'),
 ]  # fmt: skip
 

@@ -155,6 +155,26 @@ def test_offers(full: DebHarbour) -> None:
     assert "kelp" in off.out
 
 
+def test_offers_of_one_source_are_told_with_what_becomes_of_them(full: DebHarbour) -> None:
+    """Of two sources with the very same version each says what is so of its own."""
+    full.source("copy", ("gull", "2"), ("gull", "1"))
+    full.refreshed()
+    every = json.loads(full.run("offers", "gull", "--json").out)
+    for source in ("base", "gullwatch", "copy"):
+        told = json.loads(full.run("offers", "--from", source, "gull", "--json").out)
+        assert told == [one for one in every if one["source"] == source], source
+
+
+@pytest.mark.parametrize(
+    ("words", "near"),
+    [(["gul"], True), (["--from", "base", "gul"], False), (["zzzzzz"], False)],
+)
+def test_no_offers_and_what_may_be_meant(full: DebHarbour, words: list[str], near: bool) -> None:
+    said = full.run("offers", *words)
+    assert (said.code, "similar names: gull" in said.err) == (1, near), said.err
+    assert ("velpin find TEXT searches" in said.err) == (not near)
+
+
 def test_find(full: DebHarbour) -> None:
     told = json.loads(full.run("find", "gull", "--json").out)
     assert [m["name"] for m in told["found"]] == ["gull", "gull-doc", "gullwatch"]

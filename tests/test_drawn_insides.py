@@ -8,7 +8,7 @@ import pytest
 
 from tests.answers import say
 from tests.drawn_insides import digests
-from tests.drawn_worlds import world
+from tests.drawn_worlds import NAMES, world
 from tests.harbours import ALPM, KINDS
 
 pytestmark = pytest.mark.full
@@ -23,6 +23,13 @@ def test_all_that_hosts_can_be_asked(tmp_path: Path, kind: str, first: int) -> N
         made.run("checkup")
         made.run("rules")
         host = made.host()
+        one, *rest = [source.handle for source in host.sources]
+        for words in (
+            ["off", one],
+            ["keep", NAMES[seed % len(NAMES)]],
+            ["prefer", one, "--over", *rest],
+        ):
+            made.run(*words, "--preview")
         for generation in ("older", "newer") if kind != ALPM else ("",):
             seen = host.with_generation(generation) if generation else host
             say(f"{seed} {generation} {digests(seen, folder)}")

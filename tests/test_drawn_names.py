@@ -13,6 +13,7 @@ import pytest
 
 from tests.answers import say
 from tests.drawn_hosts import by_name, made_host
+from tests.drawn_worlds import NAMES, world
 from tests.harbours import ALPM, CONF, DEB, DNF, KINDS, REPO_FOLDERS
 from velpin import open_host
 from velpin.files.tree import Edits
@@ -111,6 +112,17 @@ def test_all_names_at_once_are_answered_as_each_by_itself(
     tmp_path: Path, kind: str, seed: int
 ) -> None:
     root, names = made_host(kind, seed, tmp_path)
+    held_against_each(kind, seed, root, names)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("seed", range(2000, 2030))
+def test_so_they_are_on_hosts_full_of_rare_things(tmp_path: Path, kind: str, seed: int) -> None:
+    held_against_each(kind, seed, world(kind, seed, tmp_path).root, NAMES)
+
+
+def held_against_each(kind: str, seed: int, root: Path, names: tuple[str, ...]) -> None:
+    """Change a host's files, and compare what both ways of looking say."""
     draw = random.Random(f"whole {kind} {seed}")
     before = open_host(root)
     if draw.random() < 0.3:  # the other way round: what was changed is the view before

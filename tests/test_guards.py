@@ -373,6 +373,7 @@ def test_every_chapter_of_the_demo_stands_alone() -> None:
         assert done.returncode == 0, done.stdout[-2000:] + done.stderr
     assert demo("weather").returncode == 2
     assert demo("--all", "vendor").returncode == 2
+    assert demo("--all", "--keep", "nowhere").returncode == 2
 
 
 @pytest.mark.slow

@@ -188,6 +188,7 @@ def test_a_name_that_no_package_has_is_left_out(
     assert check.why_odd("zztool", name if name[:1] != "-" else "1;2")
     assert not check.are_all_sound(["gull", name], ["1", "2"])
     assert not check.are_all_sound(["gull"], ["1", "1$2"])
+    assert not check.are_all_sound(["gull"], ["1", "1" * 256])
     assert not check.why_odd("gull-2.0_x+y", "1:2.0~rc1+b1-3")
     assert check.are_all_sound(["gull", "z" * 255], ["1"])
 

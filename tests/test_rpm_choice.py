@@ -8,9 +8,10 @@ from typing import Any
 
 import pytest
 
-from tests.harbours import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, KINDS, ZYPP, RpmHarbour, harbour_of
 from tests.statements import Case, cases, what_comes
 from velpin.demo.rpm_files import DemoRpm as P
+from velpin.errors import UsageError
 
 A1, A2, A3 = (P("a", f"{number}-1") for number in "123")
 
@@ -231,6 +232,14 @@ def test_realign_is_only_where_it_is(tmp_path: Path) -> None:
     harbour = RpmHarbour(tmp_path)
     assert harbour.run("forecast", "--upgrade", "--realign")[0] == 2
     assert RpmHarbour(tmp_path / "z", ZYPP).run("forecast", "--realign", "a")[0] == 2
+    for kind in KINDS:
+        (folder := tmp_path / f"of-{kind}").mkdir()
+        try:
+            harbour_of(kind, folder).host().forecast_upgrade(realign=True)
+        except UsageError:
+            assert kind != ZYPP
+        else:
+            assert kind == ZYPP
 
 
 def test_several_kernels_side_by_side(tmp_path: Path) -> None:

@@ -455,6 +455,15 @@ def test_want_without_a_rule_in_the_way(two: DebHarbour) -> None:
     assert "velpin rules drop etc/apt/preferences:1" in shown
 
 
+def test_what_was_wanted_and_made_is_told_as_data(two: DebHarbour) -> None:
+    words = ["want", "gull", "--from", "base", "--json"]
+    told = json.loads(two.run(*words).out)
+    assert (told["entry"], len(told["options"]) > 1) == (None, True)
+    done = json.loads(two.run(*words, "--take", "2", "--yes").out)
+    assert (done["entry"], done["options"]) == (1, told["options"])
+    assert answer(two, "gull")[1] == "base"
+
+
 def test_want_what_cannot_be(two: DebHarbour) -> None:
     assert "no source has gull@0.1" in refused(two, "want gull@0.1")
     assert "no source has absent" in refused(two, "want absent")

@@ -15,6 +15,7 @@ import pytest
 from velpin.errors import CannotWrite, FetchError, MissingKey
 from velpin.files import disk
 from velpin.files.given import why_writable
+from velpin.files.tree import Tree
 from velpin.store import cache
 from velpin.store.cache import Fetched, IndexCache, is_as_fetched
 
@@ -292,3 +293,14 @@ def test_what_is_no_plain_file_is_nobodys_word(tmp_path: Path) -> None:
     os.mkfifo(tmp_path / "pipe", 0o666)
     found = (tmp_path, tmp_path / "pipe", tmp_path / "none", "\0")
     assert [why_writable(path) for path in found] == ["", "", "", ""]
+
+
+@pytest.mark.parametrize(("user", "folders"), [(0, 1), (7, 2)])
+def test_whoever_is_not_root_has_a_store_at_home_as_well(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, user: int, folders: int
+) -> None:
+    monkeypatch.setattr(cache.os, "geteuid", lambda: user)
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "home"))
+    found = cache.open_cache(Tree(tmp_path))._folders
+    assert found[0] == tmp_path / "var/cache/velpin"
+    assert [path.parent for path in found[1:]] == [tmp_path / "home/velpin"] * (folders - 1)

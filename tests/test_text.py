@@ -58,6 +58,11 @@ def test_a_last_line_without_an_end_keeps_none_when_replaced_and_gets_one_before
     assert text.data == b"one\r\nthree"
     text.put_last(["four"])
     assert text.data == b"one\r\nthree\r\nfour\r\n"
+    text = HostText(b"one\ntwo")
+    text.replace(1, 1, ["between"])
+    assert text.data == b"one\nbetween\ntwo"
+    text.replace(3, 3, ["last"])
+    assert text.data == b"one\nbetween\ntwo\nlast\n"
 
 
 # -- hosts of all kinds --------------------------------------------------------------------

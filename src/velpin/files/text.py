@@ -109,8 +109,11 @@ class HostText:
     def replace(self, first: int, last: int, new: Sequence[str]) -> None:
         """Put whole lines in the place of those from index `first` up to before `last`; the
         file's last line stays without an end where it had none."""
+        if first == last:
+            self.put(first, new)
+            return
         lines = self.ended(new)
-        if lines and last == len(self.lines) and last > first:
+        if lines and last == len(self.lines):
             lines[-1] = bare(lines[-1]) + self.lines[last - 1][len(bare(self.lines[last - 1])) :]
         self.lines[first:last] = lines
 
