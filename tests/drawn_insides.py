@@ -10,7 +10,7 @@ import sys
 import tempfile
 from collections.abc import Iterable, Iterator
 from hashlib import sha256
-from itertools import permutations
+from itertools import pairwise, permutations
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +32,7 @@ from velpin.kinds.rpm.relation import Capability, RpmRelation
 from velpin.kinds.rpm.solve.policy import Policy
 from velpin.kinds.rpm.solve.rules import Rules
 from velpin.kinds.rpm.solve.search import Clause as RpmClause
+from velpin.model.request import parse_request
 
 EVERY = (*NAMES, *VIRTUAL, "gone")
 
@@ -193,6 +194,9 @@ def _names(adapter: Any) -> Iterator[str]:
         for arch in ("", adapter.native, *adapter.foreign_archs):
             yield f"{arch} {list(adapter.versions_of(name, arch))}"
         yield f"{adapter.satisfier(name)} {adapter.satisfier(f'{name} (>= 2)')}"
+    for pair in pairwise(NAMES):
+        asked = [parse_request(name, adapter.knows) for name in pair]
+        yield f"{pair} {adapter.would_carry_out(asked)} {adapter.would_carry_out(asked[:1])}"
     for here in adapter.installed_packages():
         yield f"{here} {adapter.next_alone(here)}"
 

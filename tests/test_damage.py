@@ -96,13 +96,15 @@ def test_an_installers_copy_that_is_not_the_promised_one_is_told(
 def test_an_alpm_record_without_its_desc_is_told(tmp_path: Path) -> None:
     harbour = AlpmHarbour(tmp_path)
     harbour.source("base", AlpmPackage("gull", "2-1"))
-    harbour.installed(AlpmPackage("gull", "1-1"), AlpmPackage("tern", "1-1"))
+    rest = [AlpmPackage(name, "1-1") for name in ("tern", "skua", "auk")]
+    harbour.installed(AlpmPackage("gull", "1-1"), *rest)
     harbour.refresh()
-    (harbour.root / "var/lib/pacman/local/tern-1-1/desc").unlink()
+    for name in ("tern", "skua"):
+        (harbour.root / f"var/lib/pacman/local/{name}-1-1/desc").unlink()
     found = harbour.forecast("gull")
     assert found["ok"]
     (note,) = [one for one in found["notes"] if one["code"] == "record-odd"]
-    assert note["what"] == "tern-1-1: No such file or directory"
+    assert (note["what"], note["count"]) == ("skua-1-1: No such file or directory", 2)
 
 
 def test_an_index_that_is_no_longer_as_it_was_fetched_plays_no_part(harbour: DebHarbour) -> None:

@@ -24,6 +24,7 @@ from velpin.files.text import bare, plain_start, split_lines, whole_number, word
 from velpin.files.tree import Tree
 from velpin.front.words import age, counted, several, shortened, size
 from velpin.kinds import KINDS
+from velpin.kinds.alpm.add import read_snippet as alpm_snippet
 from velpin.kinds.alpm.archive import name_and_version
 from velpin.kinds.alpm.config import address_of, read_config, sources_of
 from velpin.kinds.alpm.entry import read_desc, read_lines, written
@@ -31,6 +32,7 @@ from velpin.kinds.alpm.entry import read_facts as read_alpm_facts
 from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.relation import provision_fits
 from velpin.kinds.alpm.relation import read_relation as read_alpm_relation
+from velpin.kinds.deb.add import parse_snippet
 from velpin.kinds.deb.conf import Conf, is_yes, parse_conf, read_conf
 from velpin.kinds.deb.control import read_stanzas
 from velpin.kinds.deb.logins import parse_logins
@@ -50,6 +52,7 @@ from velpin.kinds.deb.preferences import (
 from velpin.kinds.deb.relations import read_facts
 from velpin.kinds.deb.release import read_promises, read_release
 from velpin.kinds.deb.sources import plain_handle, read_sources, repository_name
+from velpin.kinds.rpm.add import read_snippet as rpm_snippet
 from velpin.kinds.rpm.asked import bound_fits, bound_of, spellings, version_fits
 from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.ini import leading_number, read_sections, truth
@@ -248,6 +251,9 @@ READERS: Mapping[str, Callable[[str], object]] = {
     "addresses": _addresses,
     "entries of a deb index": _packages,
     "entries of an alpm list": _package_facts,
+    "snippets of a deb vendor": lambda text: _listed(parse_snippet(text, "file")),
+    "snippets of an rpm vendor": lambda text: _listed(rpm_snippet(text, "file")),
+    "snippets of an alpm vendor": lambda text: _listed(alpm_snippet(text)),
     "mirrors of an rpm source": lambda text: rpm_mirrors(text.encode(), "file"),
 }
 FILES: Mapping[str, Callable[[Tree], object]] = {

@@ -14,6 +14,8 @@ from tests.checkup_hosts import THEIRS, VENDOR, Post
 from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, ZYPP, DebHarbour, Item
 from tests.program import state
 from velpin.change.journal import Journal
+from velpin.demo.alpm_files import DemoArchive, write_alpm_repository
+from velpin.demo.rpm_files import DemoRpm, primary_xml
 from velpin.demo.signer import Signer
 from velpin.errors import Refusal
 from velpin.files.tree import Tree
@@ -191,6 +193,26 @@ def test_a_name_that_no_package_has_is_left_out(
     assert not check.are_all_sound(["gull"], ["1", "1" * 256])
     assert not check.why_odd("gull-2.0_x+y", "1:2.0~rc1+b1-3")
     assert check.are_all_sound(["gull", "z" * 255], ["1"])
+
+
+@pytest.mark.parametrize("most", [2, 3, 4])
+def test_so_many_odd_names_are_told_and_no_more(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, most: int
+) -> None:
+    monkeypatch.setattr(package_names, "MOST_TOLD", most)
+    odd = [f"zz$({n})" for n in range(3)]
+    of_deb: Notes = []
+    text = "\n\n".join(f"Package: {n}\nVersion: 1\nArchitecture: all" for n in (*odd, "gull"))
+    list(read_packages([text.encode()], of_deb))
+    of_rpm: Notes = []
+    (tmp_path / "primary.xml").write_bytes(primary_xml([DemoRpm(n) for n in (*odd, "gull")]))
+    list(primary.read_primary(tmp_path / "primary.xml", of_rpm))
+    of_alpm: Notes = []
+    rows = [DemoArchive(n, "1-1") for n in (*odd, "gull")]
+    write_alpm_repository(tmp_path, "birds", rows)
+    for read in alpm_parts(tmp_path / "birds.db"):
+        list(read(of_alpm))
+    assert [len(notes) for notes in (of_deb, of_rpm, of_alpm)] == [min(most, 3)] * 3
 
 
 def test_odd_names_of_an_index_are_told_and_counted() -> None:
