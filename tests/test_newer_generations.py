@@ -233,6 +233,14 @@ def test_the_reasons_of_a_search_are_told(harbour: DebHarbour) -> None:
     }  # fmt: skip
 
 
+@pytest.mark.parametrize("pin", ["version *", "release *"])
+def test_an_installed_package_that_may_not_be_taken_stays(harbour: DebHarbour, pin: str) -> None:
+    harbour.put("etc/apt/preferences", f"Package: gull\nPin: {pin}\nPin-Priority: -1\n")
+    built(harbour, "gull 1; x 1 [Depends=a | b]; a 1; b 1", NEWER + "gull 1")
+    assert {change.name for change in harbour.host().forecast(["x"]).changes} == {"a", "x"}
+    assert harbour.host().forecast_upgrade().changes == ()
+
+
 def test_what_an_upgrade_holds_back_is_told(harbour: DebHarbour) -> None:
     built(harbour, "a 2 [Conflicts=m]; m 1", NEWER + "a 1; m 1")
     (held,) = harbour.host().forecast_upgrade().held_back

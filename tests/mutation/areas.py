@@ -126,6 +126,13 @@ ACCEPTED: dict[tuple[str, str, str], str] = {
         "a file that stays as it is stands in no plan",
     ("forked.py", "end_with_parent", "never: if os.getppid() != parent"):
         "the parent has to end between two steps of its child",
+    ("kinds/deb/requests.py", "_providers",
+     "never: if provider == name and package.arch == arch"):
+        "what the package itself has was looked for before, and was not it",
+    ("kinds/rpm/solve/policy.py", "_goes_before", "Lt became LtE"):
+        "no two builds have the same number",
+    ("kinds/deb/phasing.py", "draw", "Lt became LtE"):
+        "one state of two thousand million is on the bound",
     ("kinds/alpm/version.py", "compare", "never: if one == other"):
         "a short way: versions that are the same compare as equal part by part",
     ("kinds/deb/packages.py", "_pieces", "Sub became Add"):
