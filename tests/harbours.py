@@ -6,6 +6,7 @@ writes one alone, `installed` says what is installed, `refresh` fetches, `run` r
 
 from __future__ import annotations
 
+import hashlib
 import json
 import time
 from collections.abc import Iterable, Mapping, Sequence
@@ -233,6 +234,14 @@ class DebHarbour(Harbour):
         for one in self.refreshed().values():
             assert one.error is None, one.error
         return self.host()
+
+
+def weaken(dists: Path, signer: Signer) -> None:
+    """Have a signed release file of a deb suite promise its one index by a weak digest alone."""
+    release = (dists / "Release").read_text().partition("SHA256:")[0] + "MD5Sum:\n"
+    data = (dists / "main/binary-amd64/Packages").read_bytes()
+    release += f" {hashlib.md5(data).hexdigest()} {len(data)} main/binary-amd64/Packages\n"
+    (dists / "InRelease").write_bytes(signer.clear(release.encode()))
 
 
 def _recorded(package: Mapping[str, str] | tuple[str, ...]) -> Mapping[str, str]:

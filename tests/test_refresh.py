@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.harbours import DNF, DebHarbour, RpmHarbour
+from tests.harbours import DNF, DebHarbour, RpmHarbour, weaken
 from velpin.demo.rpm_files import DemoRpm
 from velpin.demo.signer import Signer
 from velpin.errors import VelpinError
@@ -408,24 +408,41 @@ def test_a_trusted_flat_source_without_any_release_file(harbour: DebHarbour) -> 
 
 
 def test_weak_digests_are_refused(signed: DebHarbour, signer: Signer) -> None:
-    release = (dists(signed) / "Release").read_text().partition("SHA256:")[0] + "MD5Sum:\n"
-    data = (dists(signed) / "main/binary-amd64/Packages").read_bytes()
-    release += f" {hashlib.md5(data).hexdigest()} {len(data)} main/binary-amd64/Packages\n"
-    (dists(signed) / "InRelease").write_bytes(signer.clear(release.encode()))
+    weaken(dists(signed), signer)
     failed(signed, "ReleaseRefused", "too weak")
 
 
-def test_an_index_of_weak_digests_is_read_where_that_is_allowed(harbour: DebHarbour) -> None:
+@pytest.mark.parametrize(
+    ("options", "setting", "works"),
+    [
+        ("", "", False), ("allow-weak=yes", "", True), ("allow-insecure=yes", "", True),
+        ("allow-weak=no", "", False), ("", "AllowWeakRepositories", True),
+        ("", "AllowInsecureRepositories", True), ("allow-weak=no", "AllowWeakRepositories", True),
+        ("", "AllowDowngradeToInsecureRepositories", False), ("trusted=yes", "", True),
+        ("allow-downgrade-to-insecure=yes", "", False),
+    ],
+)  # fmt: skip
+def test_what_allows_weak_digests(
+    signed: DebHarbour, signer: Signer, options: str, setting: str, works: bool
+) -> None:
+    """What may be unsigned may be weak as well, and that is told."""
+    weaken(dists(signed), signer)
+    line = f"deb [signed-by=/usr/share/keyrings/gullwatch.asc {options}]"
+    address = f"file://{signed.folder}/repos/gullwatch"
+    signed.put("etc/apt/sources.list.d/gullwatch.list", f"{line} {address} jetty main\n")
+    signed.put("etc/apt/apt.conf", f'Acquire::{setting} "true";' if setting else "")
+    found = fetched(signed)
+    assert (found.error is None) == works
+    told = [text for text in found.warnings if "too weak; its configuration allows that" in text]
+    assert len(told) == (works and options != "trusted=yes")
+
+
+def test_an_index_of_weak_digests_is_read_again(harbour: DebHarbour, signer: Signer) -> None:
     address = harbour.repository("gullwatch", ("gull", "1"))
     harbour.source_at("gullwatch", address, trusted="yes")
     for now in ("1", "1", "2"):
         harbour.repository("gullwatch", ("gull", now))
-        release = (dists(harbour) / "Release").read_text().partition("SHA256:")[0] + "MD5Sum:\n"
-        data = (dists(harbour) / "main/binary-amd64/Packages").read_bytes()
-        release += f" {hashlib.md5(data).hexdigest()} {len(data)} main/binary-amd64/Packages\n"
-        for name in ("InRelease", "Release.gpg"):
-            (dists(harbour) / name).unlink(missing_ok=True)
-        (dists(harbour) / "Release").write_text(release)
+        weaken(dists(harbour), signer)
         found = fetched(harbour)
         assert found.error is None
         assert not [text for text in found.warnings if "as it was fetched" in text]

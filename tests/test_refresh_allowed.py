@@ -3,7 +3,6 @@ every state of it, on every kind of host, on record."""
 
 from __future__ import annotations
 
-import hashlib
 import os
 import re
 import shutil
@@ -15,7 +14,7 @@ import pysequoia
 import pytest
 
 from tests.answers import say
-from tests.harbours import CONF, RPM, AlpmHarbour, DebHarbour, Harbour, RpmHarbour
+from tests.harbours import CONF, RPM, AlpmHarbour, DebHarbour, Harbour, RpmHarbour, weaken
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 from velpin.demo.signer import Signer
@@ -52,13 +51,6 @@ def each(harbour: Harbour, settings: Sequence[str], put: Callable[[str], None]) 
 # -- deb -----------------------------------------------------------------------------------
 
 
-def _weak(dists: Path, signer: Signer) -> None:
-    release = (dists / "Release").read_text().partition("SHA256:")[0] + "MD5Sum:\n"
-    data = (dists / "main/binary-amd64/Packages").read_bytes()
-    release += f" {hashlib.md5(data).hexdigest()} {len(data)} main/binary-amd64/Packages\n"
-    (dists / "InRelease").write_bytes(signer.clear(release.encode()))
-
-
 def _unsigned(dists: Path, _signer: Signer) -> None:
     (dists / "InRelease").unlink()
     (dists / "Release.gpg").unlink()
@@ -90,7 +82,7 @@ def _over(dists: Path, signer: Signer) -> None:
 
 
 SERVED: dict[str, Callable[[Path, Signer], None]] = {
-    "sound": lambda _dists, _signer: None, "weak digests": _weak, "unsigned": _unsigned,
+    "sound": lambda _dists, _signer: None, "weak digests": weaken, "unsigned": _unsigned,
     "elsewhere": _elsewhere, "an hour ahead": _dated(1 / 24), "old": _dated(-400), "over": _over,
 }  # fmt: skip
 ALLOWED = (

@@ -389,10 +389,8 @@ class _DebFetch(SourceFetch):
         self, plain: str, promises: dict[str, Promise], release: Release
     ) -> str | None:
         for name, promise in _variants(plain, promises):
-            if promise.digest not in STRONG and not self._weak_allowed():
-                raise ReleaseRefused(
-                    f"{self.base}: promises {name} by {promise.digest} only, which is too weak"
-                )
+            if promise.digest not in STRONG:
+                self._check_weak(name, promise)
             ending = name[len(plain) :]
             file = f"{promise.value[:32]}{ending}"
             if promise.digest in STRONG and self.have(file, promise.size):
@@ -417,12 +415,19 @@ class _DebFetch(SourceFetch):
         target.replace(self.next.path(file))
         return file
 
-    def _weak_allowed(self) -> bool:
-        return (
-            self.source.trusted
-            or self.source.switch("allow-weak", False)
-            or self.host.conf.switch("Acquire::AllowWeakRepositories", False)
+    def _check_weak(self, name: str, promise: Promise) -> None:
+        """ReleaseRefused for a promise that anybody could keep with another file, unless the
+        configuration allows that; what may be unsigned may be weak as well (observed)."""
+        what = f"promises {name} by {promise.digest} only, which is too weak"
+        allowed = any(
+            self.source.switch(f"allow-{word}", False)
+            or self.host.conf.switch(f"Acquire::Allow{word.title()}Repositories", False)
+            for word in ("weak", "insecure")
         )
+        if not (self.source.trusted or allowed):
+            raise ReleaseRefused(f"{self.base}: {what}")
+        if not self.source.trusted:
+            self._warn_once(f"{what}; its configuration allows that")
 
     def _urls(self, name: str, promise: Promise, release: Release) -> list[str]:
         """Where a promised file may be: by its digest first, where the source has that."""
