@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.harbours import ALPM, AlpmHarbour
+from tests.harbours import ALPM, CONF, AlpmHarbour
 from tests.statements import Case, alpm_host, cases
 from velpin.demo.alpm_files import DemoArchive as P
 
@@ -157,3 +157,34 @@ def test_what_nothing_needs_any_more(tmp_path: Path) -> None:
     )
     found = built(tmp_path, sources, here).forecast("a")
     assert found["unneeded"] == ["lib"]
+
+
+@pytest.mark.parametrize(
+    ("archs", "servers", "line"),
+    [
+        ("", ("http://a.example/$repo",), None), ("", ("http://a.example/$repo/$arch",), 5),
+        ("", ("http://a.example", "http://b.example/$arch"), 6),
+        ("Architecture = x86_64\n", ("http://a.example/$repo/$arch",), None),
+        ("", ("", "http://b.example/$arch"), 6),
+    ],
+)  # fmt: skip
+def test_an_architecture_that_is_used_must_be_set(
+    tmp_path: Path, archs: str, servers: tuple[str, ...], line: int | None
+) -> None:
+    harbour = AlpmHarbour(tmp_path, archs)
+    lines = "".join(f"Server = {server}\n" for server in servers)
+    harbour.put(CONF, f"{harbour.read()}\n[birds]\n{lines}")
+    found = harbour.adapter().refusal()
+    shift = 1 if archs else 0
+    assert (found and found.line) == (line and line + shift)
+
+
+def test_what_goes_itself_is_not_told_as_needed_no_more(tmp_path: Path) -> None:
+    harbour = AlpmHarbour(tmp_path)
+    harbour.source("base", P("boat", "2-1"), P("paddle", "1-1", replaces=("oar",)))
+    harbour.installed(P("boat", "1-1", depends=("oar", "sail")), P("oar", "1-1", as_dependency=True),
+                      P("sail", "1-1", as_dependency=True))  # fmt: skip
+    found = harbour.refresh().forecast("--upgrade")
+    changes = {one["name"]: one["new"] for one in found["changes"]}
+    assert changes == {"boat": "2-1", "oar": None, "paddle": "1-1"}
+    assert found["unneeded"] == ["sail"]

@@ -120,7 +120,13 @@ def _preferences(text: str) -> object:
 def _conf(text: str) -> object:
     conf = Conf()
     parse_conf(text, "file", conf, lambda name: b'Inner "1";' if name == "inner" else None)
-    return [conf.values, conf.switch("a::b", True), conf.listed("a::c"), conf.get("d")]
+    return [
+        conf.values,
+        conf.switch("a::b", True),
+        conf.listed("a::c"),
+        conf.get("d"),
+        conf.place("d"),
+    ]
 
 
 def _deb_sources(tree: Tree) -> object:

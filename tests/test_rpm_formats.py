@@ -107,6 +107,18 @@ def test_the_main_list_says_what_the_header_says(tmp_path: Path) -> None:
     assert ("pier", 1) in batch.links["S"]
 
 
+@pytest.mark.parametrize("odd", [b"&#9;", b"&#10;"])
+def test_names_of_relations_hold_no_line(tmp_path: Path, odd: bytes) -> None:
+    """They are kept with one on a line, and what follows a tab means something else."""
+    path = tmp_path / "primary.xml"
+    made = primary_xml([DemoRpm("tern", requires=("one-two", "three"))])
+    path.write_bytes(made.replace(b'"one-two"', b'"one' + odd + b'two"'))
+    (batch,) = read_primary(path, [])
+    entry = batch.entries[0]
+    facts = read_facts(batch.block[entry.start : entry.start + entry.length])
+    assert facts.relations["R"] == ("one two", "three")
+
+
 @pytest.mark.parametrize("count", [0, 1, 47, 48, 49, 200])
 def test_parts_together_are_the_whole(tmp_path: Path, count: int) -> None:
     path = tmp_path / "primary.xml"
