@@ -15,21 +15,19 @@ pytestmark = pytest.mark.full
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("first", range(1000, 1060, 4))
-def test_all_that_hosts_can_be_asked(tmp_path: Path, kind: str, first: int) -> None:
-    for seed in range(first, first + 4):
-        (folder := tmp_path / str(seed)).mkdir()
-        made = world(kind, seed, folder)
-        made.run("checkup")
-        made.run("rules")
-        host = made.host()
-        one, *rest = [source.handle for source in host.sources]
-        for words in (
-            ["off", one],
-            ["keep", NAMES[seed % len(NAMES)]],
-            ["prefer", one, "--over", *rest],
-        ):
-            made.run(*words, "--preview")
-        for generation in ("older", "newer") if kind != ALPM else ("",):
-            seen = host.with_generation(generation) if generation else host
-            say(f"{seed} {generation} {digests(seen, folder)}")
+@pytest.mark.parametrize("seed", range(1000, 1060))
+def test_all_that_a_host_can_be_asked(tmp_path: Path, kind: str, seed: int) -> None:
+    made = world(kind, seed, tmp_path)
+    made.run("checkup")
+    made.run("rules")
+    host = made.host()
+    one, *rest = [source.handle for source in host.sources]
+    for words in (
+        ["off", one],
+        ["keep", NAMES[seed % len(NAMES)]],
+        ["prefer", one, "--over", *rest],
+    ):
+        made.run(*words, "--preview")
+    for generation in ("older", "newer") if kind != ALPM else ("",):
+        seen = host.with_generation(generation) if generation else host
+        say(f"{generation} {digests(seen, tmp_path)}")
