@@ -569,6 +569,7 @@ GOOD = HEAD + SOURCE + PLACE
 BAD = [
     ("", 1, "says no version", "velpin-catalog = 1"),
     ("velpin-catalog = 2\n", 1, "no catalog of this version", ""),
+    ("# h\n\nvelpin-catalog = 2\n", 3, "no catalog of this version", ""),
     ("velpin-catalog = 1\nname = 3\n", 2, "name is not a text", 'name = "..."'),
     ("velpin-catalog = 1\nissued = 3\n", 2, "issued is not a day", ""),
     ("velpin-catalog = 1\nsauce = 3\n", 2, "sauce means nothing here", "did you mean source?"),

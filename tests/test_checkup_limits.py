@@ -190,6 +190,21 @@ def test_what_is_no_mirror(sources: Sequence[Source], identity: dict[str, object
     assert list(check_mirrors(told.check())) == []
 
 
+def test_a_mirror_of_which_no_date_is_known_is_neither_behind_nor_ahead() -> None:
+    sources = (source("a"), source("b"), source("c"), source("d"))
+    told = Told(sources=sources, dated={"b": NOW, "c": NOW - 9 * DAY})
+    assert [(d.source, d.subject) for d in check_mirrors(told.check())] == [("c", "b")]
+
+
+def test_an_index_that_is_not_here_is_not_old() -> None:
+    told = Told(
+        sources=(source("a"), source("b")), dated={"a": NOW - 90 * DAY, "b": NOW - 90 * DAY}
+    )
+    check = told.check()
+    check.host.index_holder = lambda handle: "installer" if handle == "b" else ""
+    assert [draft.source for draft in check_ages(check)] == ["b"]
+
+
 # -- keys ----------------------------------------------------------------------------------
 
 

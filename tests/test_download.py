@@ -12,7 +12,7 @@ import pytest
 
 from tests.harbours import DebHarbour
 from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, NotThere, VelpinError
-from velpin.fetch.download import FetchSettings, Login, Transport, file_path
+from velpin.fetch.download import FetchSettings, Login, Transport, _announced, file_path
 
 DATA = bytes(range(256)) * 400
 Answer = Callable[["Handler"], None]
@@ -498,3 +498,21 @@ def test_no_more_of_a_beginning_is_taken_than_was_asked_for(
     found = Transport(FetchSettings(retries=0)).read_beginning(f"{server.url}/x", size)
     assert found == DATA[:size]
     assert server.asked[0][1]["Range"] == f"bytes=0-{size - 1}"
+
+
+@pytest.mark.parametrize(
+    ("text", "size"),
+    [
+        (None, 0),
+        ("", 0),
+        ("12", 12),
+        (" 12 ", 12),
+        ("0", 0),
+        ("12x", 0),
+        ("-3", 0),
+        ("1.5", 0),
+        ("\u0663", 0),
+    ],
+)
+def test_the_size_that_a_server_announces(text: str | None, size: int) -> None:
+    assert _announced(text) == size

@@ -199,3 +199,21 @@ def test_off_and_on_again_touches_only_that_line(
             if line != other
         ]
         assert len(changed) == 1
+
+
+@pytest.mark.parametrize(
+    ("text", "left"),
+    [
+        ("# by hand\n{0}\n{1}", "# by hand\n\n{1}"), ("{0}{1}", "{1}"), ("{0}# by hand\n", "# by hand\n"),
+        ("{0}\n", None), ("# by hand\n{0}# {1}", "# by hand\n# {1}"), ("{1}\n{0}", "{1}\n"),
+    ],
+)  # fmt: skip
+def test_a_file_goes_with_the_last_that_is_said_in_it(
+    harbour: DebHarbour, text: str, left: str | None
+) -> None:
+    lines = [f"deb http://{name}.example/apt jetty main\n" for name in ("one", "two")]
+    harbour.put("etc/apt/sources.list.d/a.list", text.format(*lines))
+    host = harbour.host()
+    (handle,) = (source.handle for source in host.sources if "//one." in source.address)
+    data = host.plan_drop(handle).edits["etc/apt/sources.list.d/a.list"]
+    assert (data and data.decode()) == (left and left.format(*lines))

@@ -13,7 +13,7 @@ import pytest
 
 from tests.harbours import DebHarbour
 from tests.killing import in_a_child, killed_at
-from velpin.change.journal import Journal, hold
+from velpin.change.journal import FileState, Journal, _state_in, _state_out, hold
 from velpin.errors import Busy, CannotWrite, ChangedSince, Refusal, StoreError
 from velpin.files.disk import write_file
 from velpin.files.tree import Tree
@@ -187,6 +187,35 @@ def test_a_full_disk_in_the_middle_of_a_change_rolls_back(
         journal.make(EDITS, "c", "s")
     assert harbour.files() == before
     assert journal.entries() == []
+    assert not list((harbour.root / "var/lib/velpin/journal").iterdir())
+
+
+@pytest.mark.parametrize("name", ["notes.json", "\u0663.json", "12a.json"])
+def test_what_else_lies_in_its_folder_has_no_number(
+    harbour: DebHarbour, journal: Journal, name: str
+) -> None:
+    harbour.put(f"var/lib/velpin/journal/{name}", "{}")
+    assert journal.make(EDITS, "c", "s").number == 1
+
+
+MOST = (1 << 32) - 2
+
+
+@pytest.mark.parametrize(
+    ("mode", "owner", "is_one"),
+    [
+        (0, (0, 0), True), (0o7777, (MOST, MOST), True), (0o10000, (0, 0), False), (-1, (0, 0), False),
+        (0o644, (MOST + 1, 0), False), (0o644, (0, MOST + 1), False), (0o644, (-1, 0), False),
+        (0o644, (0, -1), False),
+    ],
+)  # fmt: skip
+def test_what_a_file_may_be(mode: int, owner: tuple[int, int], is_one: bool) -> None:
+    state = FileState(b"data", mode, owner)
+    if is_one:
+        assert _state_in(_state_out(state)) == state
+    else:
+        with pytest.raises(ValueError):
+            _state_in(_state_out(state))
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="needs to become another user")

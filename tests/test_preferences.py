@@ -16,6 +16,7 @@ from velpin.kinds.deb.preferences import (
     release_pin,
     version_matches,
 )
+from velpin.kinds.deb.rules.selector import text_of
 
 SITE = Site("steady", "jetty", "Mooring Linux", "Mooring", "4.2", "main", "amd64", "deb.x.example")
 FLAT = Site(None, None, None, None, None, "", None, "")
@@ -147,3 +148,15 @@ def test_both_places_in_byte_order_and_names_passed_over(harbour: DebHarbour) ->
     assert [file for file, _ in host.skipped()] == [
         "etc/apt/preferences.d/x.bak", "etc/apt/preferences.d/x~",
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "line", ['origin "a.example"', 'origin ""', "version 1*", "release o=x, a=y", "release n=jetty"]
+)
+def test_a_pin_is_written_as_it_is_read(line: str) -> None:
+    found = Preferences()
+    parse_preferences(f"Package: gull\nPin: {line}\nPin-Priority: 500\n", "file", found)
+    again = Preferences()
+    told = text_of(found.records[0].pin)
+    parse_preferences(f"Package: gull\nPin: {told}\nPin-Priority: 500\n", "file", again)
+    assert again.records[0].pin == found.records[0].pin

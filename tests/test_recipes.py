@@ -23,11 +23,13 @@ from velpin.demo.rpm_files import DemoRpm as R
 from velpin.demo.rpm_files import header_of, packed_header, primary_xml
 from velpin.demo.serve import served
 from velpin.errors import HostFileError
+from velpin.files.tree import Tree
 from velpin.kinds.alpm.recipes import SourceInfo
 from velpin.kinds.deb.recipes import SourceControl
 from velpin.kinds.deb.version import compare as deb_order
 from velpin.kinds.rpm.recipes import SourcePackages
 from velpin.kinds.rpm.version import compare as rpm_order
+from velpin.recipes import config
 from velpin.recipes.recipe import Recipe, RecipeFormat, RecipeNeed, unpack
 
 CAM = """\
@@ -555,3 +557,18 @@ def test_recipes_of_an_rpm_host(tmp_path: Path, kind: str) -> None:
     assert harbour.forecast("tern")["builds"] == []
     assert build(harbour, "gull-cam@1.2")["steps"][-1]["version"] == "1.2-1"
     assert harbour.forecast("gull-cam@1.3")["builds"] == []
+
+
+def test_sources_of_recipes_stand_in_files_of_their_own(tmp_path: Path) -> None:
+    folder = tmp_path / config.FOLDER
+    folder.mkdir(parents=True)
+    (folder / "README").write_text("no source")
+    (folder / "b.toml").write_bytes(config.text_of("/srv/m\u00f6wen"))
+    (folder / "c.toml").write_text("odd")
+    (folder / "d.toml").write_bytes(config.text_of("/srv/d", on=False))
+    found, notes = config.read_sources(Tree(tmp_path))
+    assert [(one.handle, one.address, one.on) for one in found] == [
+        ("b", "/srv/m\u00f6wen", True), ("d", "/srv/d", False),
+    ]  # fmt: skip
+    assert [note.place.file for note in notes] == [f"{config.FOLDER}/c.toml"]
+    assert "/srv/m\u00f6wen" in (folder / "b.toml").read_text()

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
 import re
+import subprocess
+import sys
 import time
 from dataclasses import replace
 from itertools import combinations
@@ -280,3 +283,32 @@ def test_a_sign_stands_beside_every_colour() -> None:
             for at, gone in ((None, True), (-5, False), (9, False), (1e9, False), (None, False))]  # fmt: skip
     signs = [state.key_state(key).text[0] for key in keys]
     assert signs == ["✕", "✕", "▲", "✓", "✓"]
+
+
+_LOADED = """
+import importlib.util, os
+from velpin.errors import Refusal
+from velpin.front.report.figures import _matplotlib
+
+find, importlib.util.find_spec = importlib.util.find_spec, lambda name: None
+try:
+    _matplotlib()
+except Refusal as problem:
+    print(problem.message, problem.hint)
+importlib.util.find_spec = find
+before, here = dict(os.environ), os.getcwd()
+_matplotlib()
+print(dict(os.environ) == before, os.getcwd() == here)
+"""
+
+
+@pytest.mark.parametrize("said", [{}, {"MPLBACKEND": "odd", "MATPLOTLIBRC": "/nowhere"}])
+def test_what_draws_is_loaded_without_a_trace(said: dict[str, str], tmp_path: Path) -> None:
+    """The surroundings are as they were, whether or not something was said there."""
+    pytest.importorskip("matplotlib")
+    own = {name: text for name, text in os.environ.items() if not name.startswith("MPL")}
+    done = subprocess.run([sys.executable, "-c", _LOADED], env=own | said, cwd=tmp_path, check=True,
+                          capture_output=True, text=True)  # fmt: skip
+    told, same = done.stdout.splitlines()
+    assert told == "what draws figures is not installed pip install 'velpin[report]'"
+    assert same == "True True"

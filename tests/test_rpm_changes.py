@@ -12,11 +12,12 @@ import threading
 from collections.abc import Iterator
 from functools import partial
 from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
+from itertools import permutations
 from pathlib import Path
 
 import pytest
 
-from tests.harbours import DNF, ZYPP, RpmHarbour
+from tests.harbours import DNF, RPM, ZYPP, RpmHarbour
 from tests.installer.rpm_drawn import NAMES, RpmDrawn
 from velpin.core.host import Host
 from velpin.core.opening import open_host
@@ -285,6 +286,22 @@ def test_rules_that_contradict_each_other(tmp_path: Path) -> None:
     assert (code, "contradicts an earlier rule" in told) == (1, True)
     assert harbour.run("rules", "drop", "1", "--yes")[0] == 0
     assert "priority" not in harbour.read("etc/yum.repos.d/one.repo")
+
+
+@pytest.mark.parametrize("kind", RPM)
+@pytest.mark.parametrize("order", list(permutations(("a b", "b c", "c d"))))
+def test_preferences_in_a_row_hold_in_whatever_order_they_came(
+    tmp_path: Path, kind: str, order: tuple[str, ...]
+) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    for name in "dcba":
+        harbour.source(name, P("gull", "1-1"), settings="gpgcheck=0\npriority=50\n")
+    harbour.refresh()
+    rules = [Rule("prefer", (), pair[0], over=(pair[-1],)) for pair in order]
+    host = harbour.host()
+    after = host.considering(host.plan_rules(rules))
+    ranks = {one.source.handle: one.priorities[0].priority for one in after.source_statuses()}
+    assert ranks["a"] < ranks["b"] < ranks["c"] < ranks["d"]
 
 
 def test_rules_of_others_are_listed_and_dropped(tmp_path: Path) -> None:

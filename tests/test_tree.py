@@ -7,7 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from velpin.errors import HostFileError, NotAHost
+from velpin.errors import CannotWrite, HostFileError, NotAHost
+from velpin.files import disk
 from velpin.files.tree import Tree
 from velpin.kinds.deb.sources import plain_handle
 from velpin.model.safe_text import safe
@@ -117,3 +118,22 @@ def test_no_text_can_steer_a_terminal_or_give_a_password_away(text: str, shown: 
 )
 def test_handles_hold_no_slashes_blanks_or_controls(text: str, handle: str) -> None:
     assert plain_handle(text) == handle
+
+
+def test_attributes_of_the_system_are_left_where_it_refuses_them(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Those of a user must be set."""
+    told: list[str] = []
+
+    def refused(_handle: int, name: str, _value: bytes) -> None:
+        told.append(name)
+        if name != "user.good":
+            raise OSError(95, "not supported")
+
+    monkeypatch.setattr(disk.os, "setxattr", refused)
+    names = {"security.label": b"x", "user.good": b"y"}
+    disk.write_file(tmp_path, "f", b"data", attributes=names)
+    assert told == ["security.label", "user.good"]
+    with pytest.raises((OSError, CannotWrite)):
+        disk.write_file(tmp_path, "f", b"data", attributes={"user.bad": b"z"})

@@ -66,6 +66,7 @@ ELSEWHERE: dict[str, tuple[str, ...]] = {
     "files/tree.py": ("tests/test_tree.py",),
     "forked.py": ("tests/test_damage.py", "tests/test_whole_host.py"),
     "front/completion.py": ("tests/test_completion.py",),
+    "front/report/figures.py": ("tests/test_report.py::test_what_draws",),
     "front/start.py": ("tests/test_first_words.py", "tests/test_running.py"),
     "front/running.py": ("tests/test_running.py",),
     "store/index.py": ("tests/test_apart.py",),
