@@ -416,6 +416,10 @@ def test_a_path_is_looked_up_where_lists_of_files_are_here(tmp_path: Path) -> No
         False, "the host's installer takes no file paths; /usr/bin/gull is in gull 1.0-1 (base)",
     )  # fmt: skip
     assert "has /usr/bin" in harbour.forecast("/usr/bin/gul")["problem"]
+    birds = [P("gull", files=("usr/bin/gull",)), P("tern", files=("usr/bin/tern",))]
+    harbour.repository("base", *birds, with_files=True)
+    harbour.done("refresh")  # what was fetched before is kept current
+    assert "/usr/bin/tern is in tern" in harbour.forecast("/usr/bin/tern")["problem"]
 
 
 # -- the ring ------------------------------------------------------------------------------

@@ -18,7 +18,8 @@ from velpin.core.checkup.freshness import check_ages, check_mirrors, last_looked
 from velpin.core.checkup.order import check_same_content, is_early
 from velpin.core.checkup.packages import check_held, check_left_behind, check_sets
 from velpin.core.checkup.silence import Silence
-from velpin.core.checkup.trust import check_keys, check_rights, is_weak
+from velpin.core.checkup.trust import _origins_with_login, check_keys, check_rights, is_weak
+from velpin.kinds.deb.next_release import _next_suite
 from velpin.model.finding import Finding
 from velpin.model.reason import Place, Reason
 from velpin.model.source import Source
@@ -311,6 +312,34 @@ def test_which_rights_are_too_much(kind: str, mode: int | None, better: int | No
                                       read=lambda _file: b"")  # fmt: skip
     said = [str(draft.what.facts["mode"]) for draft in check_rights(check)]
     assert said == ([] if better is None else [f"{mode:04o}"])
+
+
+def test_where_a_catalog_is_from_can_hold_a_login() -> None:
+    folder = "etc/velpin/catalogs"
+    held = {f"{folder}/a.origin": b"http://u:p@h.example", f"{folder}/b.txt": b"http://u:p@h.example",
+            f"{folder}/c.origin": b"http://h.example/p@", f"{folder}/d.origin": None}  # fmt: skip
+    names = {folder: [file.rpartition("/")[2] for file in held]}
+    check = Told().check()
+    check.host.tree = SimpleNamespace(names=lambda f: names.get(f, []), read=held.get)
+    assert _origins_with_login(check) == [f"{folder}/a.origin"]
+
+
+@pytest.mark.parametrize(
+    ("asked", "suite", "codename", "flat", "becomes"),
+    [
+        ("quay", "steady", "quay", False, "reef"), ("quay-updates", "x", "quay", False, "reef-updates"),
+        ("quay/updates", "x", "quay", False, "reef/updates"), ("quayside", "x", "y", False, "quayside"),
+        ("steady", "steady", "quay", False, "reef"), ("steady", "steady", "quay-updates", False, "reef-updates"),
+        ("steady", "steady", "other", False, "steady"), ("steady", "steady", None, False, "steady"),
+        ("steady", "early", "quay", False, "steady"), ("quay/", "quay", "quay", True, "quay/"),
+    ],
+)  # fmt: skip
+def test_which_suite_comes_after(
+    asked: str, suite: str, codename: str | None, flat: bool, becomes: str
+) -> None:
+    facts = SimpleNamespace(release_of=lambda _s: SimpleNamespace(suite=suite, codename=codename))
+    source = SimpleNamespace(release=asked, flat=flat)
+    assert _next_suite(facts, source, "quay", "reef") == becomes  # type: ignore[arg-type]
 
 
 # -- content -------------------------------------------------------------------------------

@@ -13,7 +13,14 @@ import pytest
 from tests.harbours import DebHarbour
 from velpin.change.journal import FOLDER, Journal
 from velpin.change.plan import Plan, check_writable, plan_undo
-from velpin.errors import CannotWrite, ChangedSince, PlanRefused, Refusal, StoreError
+from velpin.errors import (
+    CannotWrite,
+    ChangedSince,
+    PlanRefused,
+    Refusal,
+    StoreError,
+    VelpinError,
+)
 from velpin.files.tree import Tree
 from velpin.model.reason import Place, Reason
 from velpin.model.rule import Verdict
@@ -137,6 +144,26 @@ def test_what_stops_a_plan(more: dict[str, Any], anyway: bool, why: str | None) 
     else:
         told = None if found is None else found.message
     assert told == why
+
+
+@pytest.mark.parametrize(
+    ("more", "anyway", "is_made"),
+    [
+        ({}, False, True), ({"error": NO}, True, False), ({"unmet": UNMET}, True, False),
+        ({"findings": [Reason("f", {})]}, False, False), ({"findings": [Reason("f", {})]}, True, True),
+    ],
+)  # fmt: skip
+def test_a_plan_that_is_stopped_writes_nothing(
+    harbour: DebHarbour, more: dict[str, Any], anyway: bool, is_made: bool
+) -> None:
+    made = plan(Tree(harbour.root), "one", {"etc/new": b"x"}, **more)
+    before = harbour.files()
+    try:
+        harbour.host().apply(made, anyway=anyway)
+    except VelpinError:
+        assert (is_made, harbour.files()) == (False, before)
+    else:
+        assert (is_made, harbour.files()["etc/new"][0]) == (True, b"x")
 
 
 def test_new_rights_keep_contents_and_other_edits(tree: Tree) -> None:
