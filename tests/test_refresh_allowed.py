@@ -20,6 +20,8 @@ from velpin.demo.rpm_files import DemoRpm
 from velpin.demo.signer import Signer
 from velpin.model.host import RefreshResult
 
+pytestmark = pytest.mark.full
+
 DAY = 86400.0
 
 
