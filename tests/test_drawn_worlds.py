@@ -11,17 +11,14 @@ from typing import Any
 import pytest
 
 from tests.answers import say
+from tests.drawn_insides import told
 from tests.drawn_worlds import NAMES, requests, world
 from tests.harbours import ALPM, KINDS
 from velpin import Forecast, VelpinError
-from velpin.kinds.alpm.pool import AlpmPackage
 from velpin.kinds.alpm.solver import AlpmSolver
 from velpin.kinds.deb.engine.draft import Draft
-from velpin.kinds.deb.engine.search import Clause as DebClause
 from velpin.kinds.deb.engine.search import Search as DebSearch
-from velpin.kinds.deb.engine.world import Candidate, Package, Relation
 from velpin.kinds.deb.transaction.clauses import Clauses
-from velpin.kinds.rpm.solve.search import Clause as RpmClause
 from velpin.kinds.rpm.solve.search import Search as RpmSearch
 
 pytestmark = pytest.mark.full
@@ -42,8 +39,8 @@ def steps(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     def noting(own: Callable[..., Any], name: str) -> Callable[..., Any]:
         def noted(self: object, *given: object, **more: object) -> Any:
             result = own(self, *given, **more)
-            told = map(_told, [*given, *(result if isinstance(result, list) else ())])
-            found.append(f"{name} {' '.join(told)}")
+            what = [*given, *(result if isinstance(result, list) else ())]
+            found.append(f"{name} {' '.join(map(told, what))}")
             return result
 
         return noted
@@ -51,20 +48,6 @@ def steps(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     for owner, name in STEPS:
         monkeypatch.setattr(owner, name, noting(getattr(owner, name), name))
     return found
-
-
-def _told(what: object) -> str:
-    if isinstance(what, Package):
-        return f"{what.name}:{what.arch}"
-    if isinstance(what, Candidate):
-        return f"{_told(what.unit)}/{what.version}"
-    if isinstance(what, DebClause):
-        flags = (what.group.name, what.optional, what.negative, what.known)
-        ways = " ".join(map(_told, what.ways))
-        return f"{_told(what.owner)} {flags} {ways} {what.relation}"
-    if isinstance(what, RpmClause):
-        return str(what.literals)
-    return str(what) if isinstance(what, (int, Relation, AlpmPackage)) else type(what).__name__
 
 
 @pytest.mark.parametrize("kind", KINDS)
