@@ -167,6 +167,7 @@ BOMB = b'<?xml version="1.0"?>\n<!DOCTYPE x [<!ENTITY a "aaaa">]>\n'
         (BOMB + primary_xml([FULL]), "entities"),
         (primary_xml([FULL, FULL])[:-60], "cut off"),
         (primary_xml([FULL])[:80], "no list of packages"),
+        (primary_xml([FULL])[:200], "cut off"),
         (b"", "no list of packages"),
         (b"<html><body>Moved</body></html>\n" * 9000, "no list of packages"),
         (primary_xml([FULL]).replace(b"<name>gull</name>", b"<name>gull"), "not well-formed"),

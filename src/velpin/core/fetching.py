@@ -219,6 +219,15 @@ class SourceFetch(ABC):
         self.next.release_file = f"{name}.{hashlib.sha256(data).hexdigest()[:20]}{ending}"
         self.next.put(self.next.release_file, data)
 
+    def keep_file(self, target: Path, name: str, ending: str = "") -> str:
+        """Keep what was fetched under a name made of its digest, by which it is seen later whether
+        it is as it was fetched; gives the name."""
+        with target.open("rb") as file:
+            digest = hashlib.file_digest(file, "sha256").hexdigest()[:20]
+        kept = f"{name}.{digest}{ending}"
+        target.replace(self.next.path(kept))
+        return kept
+
     def commit(self, dated: float | None) -> None:
         """Let the fetch count; `dated` is when the index was made, in seconds since 1970."""
         self.next.fetched = self.now

@@ -6,7 +6,6 @@ key of the host's keyring. Nothing else promises its bytes, so it is read whole 
 
 from __future__ import annotations
 
-import hashlib
 import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
@@ -90,8 +89,7 @@ class _AlpmFetch(SourceFetch):
             return
         data = target.read_bytes()
         self.result.signed_by = self._signers(url, data)
-        name = f"{LIST}.{hashlib.sha256(data).hexdigest()[:20]}"
-        target.replace(place.path(name))
+        name = self.keep_file(target, LIST)
         try:
             self.cache.parsed(place.path(name), archive.parts_of)
         except HostFileError as problem:
@@ -128,9 +126,7 @@ class _AlpmFetch(SourceFetch):
         self.result.bytes += got.size
         data = target.read_bytes()
         self._signers(url, data)
-        name = f"{FILES}.{hashlib.sha256(data).hexdigest()[:20]}"
-        target.replace(self.next.path(name))
-        return name
+        return self.keep_file(target, FILES)
 
     def is_trusted_as_before(self, known: Fetched) -> bool:
         """Whether what was fetched before would be taken with the keys of today."""

@@ -11,7 +11,6 @@ Observed rules: docs/how-hosts-choose/deb.md, "Sources and copies".
 from __future__ import annotations
 
 import contextlib
-import hashlib
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -203,9 +202,7 @@ class _DebFetch(SourceFetch):
     def _may_be_unsigned(self) -> bool:
         if self.source.trusted:
             return True
-        allowed = self.source.switch("allow-insecure", False) or self.host.conf.switch(
-            "Acquire::AllowInsecureRepositories", False
-        )
+        allowed = self._allows("insecure")
         if allowed and self._was_signed() and not self._may_lose_signature():
             raise ReleaseRefused(
                 f"{self.base}: was signed before and no longer is; the host would not accept that"
@@ -218,11 +215,7 @@ class _DebFetch(SourceFetch):
         return allowed
 
     def _may_lose_signature(self) -> bool:
-        return (
-            self.accept_changed
-            or self.source.switch("allow-downgrade-to-insecure", False)
-            or self.host.conf.switch("Acquire::AllowDowngradeToInsecureRepositories", False)
-        )
+        return self.accept_changed or self._allows("downgrade-to-insecure")
 
     def _verified(self, data: bytes, signature: bytes | None, name: str) -> Signed:
         where = self.base + name
@@ -389,11 +382,12 @@ class _DebFetch(SourceFetch):
         self, plain: str, promises: dict[str, Promise], release: Release
     ) -> str | None:
         for name, promise in _variants(plain, promises):
-            if promise.digest not in STRONG:
+            is_strong = promise.digest in STRONG
+            if not is_strong:
                 self._check_weak(name, promise)
             ending = name[len(plain) :]
             file = f"{promise.value[:32]}{ending}"
-            if promise.digest in STRONG and self.have(file, promise.size):
+            if is_strong and self.have(file, promise.size):
                 return file
             target, inside = self.next.path(file), promises.get(plain)
             try:
@@ -402,32 +396,26 @@ class _DebFetch(SourceFetch):
             except NotThere:
                 continue
             self.check_inside(self.base + plain, target, _promised(inside) if inside else None)
-            return file if promise.digest in STRONG else self._called_after_itself(target, ending)
+            return file if is_strong else self.keep_file(target, "index", ending)
         if any(name == plain or name.startswith(plain + ".") for name in promises):
             raise NotThere(f"{self.base}{plain}: promised, but the server has none of its forms")
         return None
 
-    def _called_after_itself(self, target: Path, ending: str) -> str:
-        """Name a file by a digest that tells later whether it is as it was fetched; the promised
-        one is too weak for that."""
-        with target.open("rb") as opened:
-            file = f"{hashlib.file_digest(opened, 'sha256').hexdigest()[:32]}{ending}"
-        target.replace(self.next.path(file))
-        return file
-
     def _check_weak(self, name: str, promise: Promise) -> None:
         """ReleaseRefused for a promise that anybody could keep with another file, unless the
         configuration allows that; what may be unsigned may be weak as well (observed)."""
+        if self.source.trusted:
+            return
         what = f"promises {name} by {promise.digest} only, which is too weak"
-        allowed = any(
-            self.source.switch(f"allow-{word}", False)
-            or self.host.conf.switch(f"Acquire::Allow{word.title()}Repositories", False)
-            for word in ("weak", "insecure")
-        )
-        if not (self.source.trusted or allowed):
+        if not (self._allows("weak") or self._allows("insecure")):
             raise ReleaseRefused(f"{self.base}: {what}")
-        if not self.source.trusted:
-            self._warn_once(f"{what}; its configuration allows that")
+        self._warn_once(f"{what}; its configuration allows that")
+
+    def _allows(self, what: str) -> bool:
+        """Whether the source's own option or the host's setting allows `weak`, `insecure` or
+        `downgrade-to-insecure` repositories."""
+        setting = f"Acquire::Allow{what.title().replace('-', '')}Repositories"
+        return self.source.switch(f"allow-{what}", False) or self.host.conf.switch(setting, False)
 
     def _urls(self, name: str, promise: Promise, release: Release) -> list[str]:
         """Where a promised file may be: by its digest first, where the source has that."""
