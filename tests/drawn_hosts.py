@@ -34,5 +34,5 @@ def by_name(before: Host, after: Host) -> list[tuple[object, ...]]:
     hosts = [host._adapter for host in (before, after)]
     names = {name for host in hosts for index in host.indexes_on() for name in index.names()}
     there = set(after.installed_names())
-    told = [(name, *(host.first_answer(name) for host in hosts)) for name in sorted(names - there)]
+    told = [(name, *(host.answers.first(name) for host in hosts)) for name in sorted(names - there)]
     return [one for one in told if one[1] != one[2]]

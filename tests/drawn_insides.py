@@ -190,24 +190,24 @@ def _alpm(state: AlpmAdapter) -> Iterator[str]:
 
 def _names(adapter: Any) -> Iterator[str]:
     for name in EVERY:
-        yield f"{name} {adapter.knows(name)} {adapter.first_answer(name)} {_lines(adapter.live_offers(name))}"
+        yield f"{name} {adapter.knows(name)} {adapter.answers.first(name)} {_lines(adapter.offers.live(name))}"
         for arch in ("", adapter.native, *adapter.foreign_archs):
-            yield f"{arch} {list(adapter.versions_of(name, arch))}"
-        yield f"{adapter.satisfier(name)} {adapter.satisfier(f'{name} (>= 2)')}"
+            yield f"{arch} {list(adapter.offers.versions_of(name, arch))}"
+        yield f"{adapter.recipes.satisfier(name)} {adapter.recipes.satisfier(f'{name} (>= 2)')}"
     for pair in pairwise(NAMES):
         asked = [parse_request(name, adapter.knows) for name in pair]
-        yield f"{pair} {adapter.would_carry_out(asked)} {adapter.would_carry_out(asked[:1])}"
+        yield f"{pair} {adapter.transactions.would_carry_out(asked)} {adapter.transactions.would_carry_out(asked[:1])}"
     for here in adapter.installed_packages():
-        yield f"{here} {adapter.next_alone(here)}"
+        yield f"{here} {adapter.answers.next_alone(here)}"
 
 
 def _host(adapter: Any) -> Iterator[str]:
     yield f"{adapter.installer} {adapter.native} {list(adapter.foreign_archs)} {adapter.count_installed()}"
-    yield f"{adapter.refusal()} {adapter.config_error()} {list(adapter.skipped())} {adapter.key_problems()}"
+    yield f"{adapter.refusal()} {adapter.config_error()} {list(adapter.skipped())} {adapter.signers.problems()}"
     yield _lines(adapter.notes())
     yield _lines(adapter.index_notes())
-    yield _lines(adapter.rules())
-    yield f"{dict(adapter.tiers())} {sorted(adapter.known_names())} {adapter.source_statements()}"
+    yield _lines(adapter.rules.in_force())
+    yield f"{dict(adapter.standing.tiers())} {sorted(adapter.known_names())} {adapter.editor.statements()}"
     yield f"{[index is None for index in adapter.index_dates()]} {len(list(adapter.indexes_off()))}"
     for archs in (adapter.native, "i386", "i686", "noarch", "any", "all", "mips9"):
         yield f"{archs} {adapter.takes_arch(archs)}"
@@ -215,17 +215,20 @@ def _host(adapter: Any) -> Iterator[str]:
 
 def _sources(adapter: Any) -> Iterator[str]:
     for source in adapter.sources:
-        described = adapter.describe_source(source)
+        described = adapter.describer.describe(source)
         handle = source.handle
         yield f"{handle} {adapter.state_of(source)} {adapter.reads(source)} {adapter.index_holder(handle)}"
-        yield f"{described} {adapter.from_description(described)} {adapter.is_own_source(source)}"
-        others = [adapter.is_described_so(other, described) for other in adapter.sources]
-        yield f"{others} {sorted(adapter.addresses_of(source))} {_lines(adapter.checks_off(source))}"
-        parts = adapter.status_parts(handle)
+        yield f"{described} {adapter.describer.from_description(described)} {adapter.describer.is_own(source)}"
+        others = [adapter.describer.is_described_so(other, described) for other in adapter.sources]
+        yield f"{others} {sorted(adapter.composer.addresses_of(source))} {_lines(adapter.signers.checks_off(source))}"
+        parts = adapter.standing.parts_of(source)
         yield f"{parts.priorities} {parts.channel} {parts.signed} {parts.copy_problem} {parts.key_problem}"
-        for edits in (adapter.switched(handle, not source.on), adapter.dropped(handle)):
+        for edits in (
+            adapter.editor.switched(source, not source.on),
+            adapter.editor.dropped(source),
+        ):
             yield _lines(sorted(edits.items()))
-        yield _lines(adapter.drop_notes(handle))
+        yield _lines(adapter.rule_writer.drop_notes(source))
 
 
 def _lines(found: Iterable[object]) -> str:

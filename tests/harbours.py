@@ -25,7 +25,7 @@ from velpin.fetch.download import FetchSettings, Transport
 from velpin.files.tree import Tree
 from velpin.kinds.alpm.adapter import AlpmAdapter
 from velpin.kinds.deb.adapter import DebAdapter
-from velpin.kinds.deb.refresh import DebRefreshed, refresh_source
+from velpin.kinds.deb.refresh import DebFetcher, DebRefreshed
 from velpin.store.cache import open_cache
 
 DEB, DNF, ZYPP, ALPM = "deb", "rpm-dnf", "rpm-zypp", "alpm"
@@ -219,7 +219,9 @@ class DebHarbour(Harbour):
         host = self.adapter()
         transport = Transport(FetchSettings(retries=0), wait=lambda _seconds: None)
         return {
-            source.handle: refresh_source(host, source, transport, lambda: now or time.time())
+            source.handle: DebFetcher(host).fetch(
+                source, transport, clock=lambda: now or time.time()
+            )
             for source in host.sources
             if source.on
         }

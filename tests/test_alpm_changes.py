@@ -191,10 +191,10 @@ def test_switching_twice_changes_nothing(
     tree = Tree(tmp_path_factory.mktemp("switched"))
     tree = tree.with_edits({CONF: text.encode()})
     host = AlpmAdapter(tree, open_cache(tree))
-    off = host.with_edits(host.switched("one", False))
+    off = host.with_edits(host.editor.switched(host.source("one"), False))
     assert [one.on for one in off.sources if one.handle == "one"] == [False]
     assert off.source("one").servers == host.source("one").servers
-    on = off.with_edits(off.switched("one", True))
+    on = off.with_edits(off.editor.switched(off.source("one"), True))
     assert on.tree.read(CONF) == text.encode()
 
 

@@ -67,6 +67,7 @@ class Told:
             sources=self.sources, index_holder=lambda _handle: "velpin",
             cache=SimpleNamespace(fetched=fetched),
             kind_facts=lambda: SimpleNamespace(valid_until=lambda _source: self.held_until),
+            standing=SimpleNamespace(), offers=SimpleNamespace(), answers=SimpleNamespace(),
         )  # fmt: skip
         found = SimpleNamespace(
             now=NOW, host=host, facts=facts, sources_on=[s for s in self.sources if s.on],
@@ -408,9 +409,9 @@ def test_when_two_sources_have_the_same_content(
 )
 def test_words_of_early_channels(changed: dict[str, Any], word: str) -> None:
     check = Told().check()
-    check.host.status_parts = lambda _handle: SimpleNamespace(channel=())
+    check.host.standing.parts_of = lambda _source: SimpleNamespace(channel=())
     assert is_early(check, replace(ONE, **changed)) == word
-    check.host.status_parts = lambda _handle: SimpleNamespace(channel=("steady", "edge"))
+    check.host.standing.parts_of = lambda _source: SimpleNamespace(channel=("steady", "edge"))
     assert is_early(check, ONE) == "edge"
 
 
@@ -435,7 +436,7 @@ def with_packages(
     check.host.tree = SimpleNamespace(
         names=lambda _f: [], exists=lambda _f: False, kind=lambda _f: None
     )
-    check.host.versions_of = lambda name, _arch: offered.get(name, ())
+    check.host.offers.versions_of = lambda name, _arch: offered.get(name, ())
     check.host.compare = lambda one, other: int(one) - int(other)
     check.facts.is_made_here = lambda each: each.name == "made-here"
     check.facts.never_taken = lambda priority: priority < 0

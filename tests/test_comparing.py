@@ -401,9 +401,11 @@ def judged(
     adapter: Any = SimpleNamespace(
         by_handle=made, sources=[made[handle] for handle in (ages if ages is not None else made)],
         compare=lambda one, other: int(one) - int(other), index_holder=lambda _handle: "velpin",
-        status_parts=lambda handle: SimpleNamespace(dated=seen.get(handle)),
+        standing=SimpleNamespace(
+            parts_of=lambda source: SimpleNamespace(dated=seen.get(source.handle))
+        ),
         cache=SimpleNamespace(fetched=lambda _address, _release: None),
-        first_answer=lambda name: SimpleNamespace(source=comes[name]) if comes and name in comes else None,
+        answers=SimpleNamespace(first=lambda name: SimpleNamespace(source=comes[name]) if comes and name in comes else None),
     )  # fmt: skip
     selections = {
         (name, "x"): ("1", Selection("1", handle)) for name, handle in (then or {}).items()

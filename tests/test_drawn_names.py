@@ -137,5 +137,5 @@ def held_against_each(kind: str, seed: int, root: Path, names: tuple[str, ...]) 
     assert [tuple(one) for one in found] == by_name(before, after)
     for host in (before, after):
         for here in host._adapter.installed_packages():
-            say(f"{here}: {host._adapter.next_alone(here)}")
+            say(f"{here}: {host._adapter.answers.next_alone(here)}")
         say(str(host.after_upgrade()))

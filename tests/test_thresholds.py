@@ -111,8 +111,8 @@ def test_an_installed_version_counts_once_where_a_source_has_it(tmp_path: Path) 
     harbour.source("base", DemoArchive("gull", "1-1"), DemoArchive("tern", "2-1"))
     harbour.installed(DemoArchive("gull", "1-1"), DemoArchive("tern", "1-1"))
     adapter = harbour.refresh().adapter()
-    assert [row[:2] for row in adapter.versions_of("gull", "x86_64")] == [("1-1", "base")]
-    assert sorted(row[:2] for row in adapter.versions_of("tern", "x86_64")) == [
+    assert [row[:2] for row in adapter.offers.versions_of("gull", "x86_64")] == [("1-1", "base")]
+    assert sorted(row[:2] for row in adapter.offers.versions_of("tern", "x86_64")) == [
         ("1-1", ""), ("2-1", "base"),
     ]  # fmt: skip
 

@@ -74,7 +74,7 @@ ELSEWHERE: dict[str, tuple[str, ...]] = {
 """Tests that run a module in processes of their own, where it is not seen what they come by."""
 
 ACCEPTED: dict[tuple[str, str, str], str] = {
-    ("kinds/deb/edit.py", "source_statements", "without sorted"):
+    ("kinds/deb/edit.py", "statements", "without sorted"):
         "the order of options in a statement: both sides are read by the same code, and no edit"
         " moves an option",
     ("kinds/deb/engine/repair.py", "_try_again", "without Cause('upgrade')"):

@@ -38,15 +38,15 @@ class SourceStatements(NamedTuple):
 
 
 class Readable(Protocol):
-    """A host whose files can be held against what they said before."""
+    """Source files that can be held against what they said before."""
 
-    def source_statements(self) -> SourceStatements:
+    def statements(self) -> SourceStatements:
         """What its source files state."""
 
 
 def check_switch(before: Readable, after: Readable, key: StatementKey, on: bool) -> None:
     """Refusal unless just one source is switched, and all else is as before."""
-    was, now = before.source_statements(), after.source_statements()
+    was, now = before.statements(), after.statements()
     expected = Counter[Statement]()
     for statement, count in was.statements.items():
         expected[
@@ -59,7 +59,7 @@ def check_switch(before: Readable, after: Readable, key: StatementKey, on: bool)
 
 def check_drop(before: Readable, after: Readable, key: StatementKey, on: bool) -> None:
     """Refusal unless just one source is gone, and all else is as before."""
-    was, now = before.source_statements(), after.source_statements()
+    was, now = before.statements(), after.statements()
     expected = Counter(
         {
             statement: n
@@ -73,7 +73,7 @@ def check_drop(before: Readable, after: Readable, key: StatementKey, on: bool) -
 
 def check_add(before: Readable, after: Readable, keys: Collection[StatementKey]) -> None:
     """Refusal where anything but some sources comes, changes or goes."""
-    was, now = before.source_statements(), after.source_statements()
+    was, now = before.statements(), after.statements()
     expected = Counter(
         {statement: n for statement, n in was.statements.items() if statement.key not in keys}
     )
@@ -86,7 +86,7 @@ def check_add(before: Readable, after: Readable, keys: Collection[StatementKey])
 
 def check_rules(before: Readable, after: Readable, fields: Collection[str]) -> None:
     """Refusal where anything but the fields that rules are written in differs."""
-    was, now = before.source_statements(), after.source_statements()
+    was, now = before.statements(), after.statements()
     expected, seen = (
         Counter(
             {

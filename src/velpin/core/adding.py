@@ -7,8 +7,8 @@ the key that it would be given, and only then shown.
 from __future__ import annotations
 
 import time
-from collections.abc import Collection, Iterable, Iterator, Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from collections.abc import Iterable, Iterator, Sequence
+from typing import TYPE_CHECKING
 
 from velpin.change.plan import KeyShown, NewSource, Plan, shown_key
 from velpin.change.readback import check_add
@@ -36,38 +36,10 @@ if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
     from velpin.core.host import Host
     from velpin.fetch.download import Transport
-    from velpin.files.tree import Edits
     from velpin.model.host import RefreshResult
+    from velpin.ports.composer import Addition
 
 _LEAST_FINGERPRINT = 32
-
-
-class Addition(NamedTuple):
-    """What a kind of host would write for a new source."""
-
-    handles: Sequence[str]
-    """The names it takes."""
-    addresses: Collection[str]
-    """Where it would be fetched from, as `Adapter.addresses_of` has them."""
-    edits: Edits
-    keys: Sequence[Key] = ()
-    """The keys that were given, or came with it."""
-    notes: Sequence[Reason] = ()
-    private: Collection[str] = ()
-    """Files among the edits that only root may read."""
-    index_unsigned: Addition | None = None
-    """What to write where the index turns out to be unsigned, and only the packages are."""
-    index_signed: Addition | None = None
-    """What to write where the index turns out to be signed by the keys, and the host would not
-    look at that unless it is told to."""
-
-
-class Examined(NamedTuple):
-    """What a look at a fetched source found."""
-
-    findings: Sequence[Reason] = ()
-    """What speaks against it."""
-    notes: Sequence[Reason] = ()
 
 
 def plan_add(
@@ -79,7 +51,7 @@ def plan_add(
     if plan.edits and not plan.unchanged:
         after = adapter.with_edits(plan.edits)
         added = [after.source(handle) for handle in plan.handles]
-        check_add(adapter, after, [after.key_of(source) for source in added])
+        check_add(adapter.editor, after.editor, [after.editor.key_of(source) for source in added])
         plan.notes[:0] = checks_that_are_off(after, added)
     for rules in (
         [Rule("confine", tuple(only), handle) for handle in plan.handles if only],
@@ -103,7 +75,7 @@ def plan_source(host: Adapter[Source], new: NewSource, transport: Transport) -> 
     known = host.by_handle.get(new.handle)
     if known and not new.address and not new.snippet:
         return _plan_key(host, known, new, transport)
-    addition = host.compose_source(new, transport)
+    addition = host.composer.compose(new, transport)
     plan = _planned(host, addition)
     same = list(_same_place(host, addition))
     if plan.unchanged and same:
@@ -129,9 +101,11 @@ def _planned(host: Adapter[Source], addition: Addition) -> Plan:
         private=set(addition.private), notes=list(addition.notes),
     )  # fmt: skip
     plan.propose(host.tree, addition.edits)
-    before = {host.key_of(source) for source in host.sources}
+    before = {host.editor.key_of(source) for source in host.sources}
     after = host.with_edits(addition.edits)
-    plan.handles = [source.handle for source in after.sources if after.key_of(source) not in before]
+    plan.handles = [
+        source.handle for source in after.sources if after.editor.key_of(source) not in before
+    ]
     return plan
 
 
@@ -139,7 +113,7 @@ def _same_place(host: Adapter[Source], addition: Addition) -> Iterator[tuple[Sou
     """Sources of the host that are fetched from where the new one would be, and from where."""
     for source in host.sources:
         for address in addition.addresses:
-            if address in host.addresses_of(source):
+            if address in host.composer.addresses_of(source):
                 yield source, address
                 break
 
@@ -160,7 +134,7 @@ def _refuse_taken(
                 f"{source.handle} is the name of another source ({source.places[0]})",
                 "its name is that of its index, so it cannot get another:"
                 f" velpin drop {shell_word(source.handle)} first, if this one is meant"
-                if host.names_indexes
+                if host.composer.names_indexes
                 else "give this one another name",
             )
 
@@ -183,10 +157,10 @@ def _plan_key(host: Adapter[Source], source: Source, new: NewSource, transport: 
     if not keys:
         raise BadKey(f"{new.key_name}: holds no key")
     plan = Plan(f"velpin add {shell_word(source.handle)} --key", f"name a key for {source.handle}")
-    plan.propose(host.tree, host.compose_key(source, keys))
+    plan.propose(host.tree, host.composer.compose_key(source, keys))
     after = host.with_edits(plan.edits)
-    key = host.key_of(source)
-    plan.handles = [same.handle for same in after.sources if after.key_of(same) == key]
+    key = host.editor.key_of(source)
+    plan.handles = [same.handle for same in after.sources if after.editor.key_of(same) == key]
     if not plan.unchanged:
         _examine(host, plan, keys, new, transport)
     return plan
@@ -239,17 +213,17 @@ def _examine(
     problem = after.config_error()
     if problem is not None:
         raise problem
-    transport = transport.with_access(after.fetch_logins(), after.fetch_certificates())
+    transport = transport.with_access(after.fetcher.logins(), after.fetcher.certificates())
     added = [source for source in map(after.source, plan.handles) if source.on]
     results = []
     for source in added:
-        result = after.fetch(source.handle, transport, ())
+        result = after.fetcher.fetch(source, transport, ())
         results.append(result)
         _take_result(plan, result, is_expected=bool(keys))
         if isinstance(result.error, NotThere):
-            plan.findings.append(after.nothing_there(source, result, transport))
+            plan.findings.append(after.composer.nothing_there(source, result, transport))
     signers = {signer for result in results for signer in result.signed_by}
-    shown = keys or [key for source in added for key in after.keys_here(source, signers)]
+    shown = keys or [key for source in added for key in after.composer.keys_here(source, signers)]
     plan.keys = list(_shown(shown, results, new))
     try:
         check_not_revoked(host, keys)
@@ -305,7 +279,7 @@ def _look_inside(
     for result in results:
         if result.error is not None:
             continue
-        examined = host.examine(host.source(result.handle), keys, transport)
+        examined = host.composer.examine(host.source(result.handle), keys, transport)
         plan.findings += examined.findings
         plan.notes += examined.notes
         if not examined.findings and not _has_packages(host, result.handle):

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
-from velpin.errors import HostFileError, no_realign
+from velpin.errors import HostFileError, no_realign, no_upgrade_along
 from velpin.model.forecast import Forecast, HostName
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import parse_request
@@ -30,7 +30,13 @@ def forecast(
     if refusal is not None:
         return _refused(host, refusal)
     asked = [parse_request(text, host.knows, source) for text in texts]
-    found, attempts = host.predict_with_upgrade(asked) if upgrade else host.predict(asked)
+    if upgrade:
+        predicted = host.transactions.predict_with_upgrade(asked)
+    else:
+        predicted = host.transactions.predict(asked)
+    if predicted is None:
+        raise no_upgrade_along(host.kind)
+    found, attempts = predicted
     found = _completed(host, found)
     if found.ok:
         return found
@@ -42,20 +48,21 @@ def forecast(
             return False
         again = [parse_request(text, trial.knows, source) for text in asked]
         if upgrade:
-            return trial.predict_with_upgrade(again).forecast.ok
-        return trial.would_carry_out(again)
+            along = trial.transactions.predict_with_upgrade(again)
+            return along is not None and along.forecast.ok
+        return trial.transactions.would_carry_out(again)
 
     return found._replace(remedies=those_that_work(attempts, works))
 
 
 def forecast_upgrade(host: Adapter[Source], *, realign: bool = False) -> Forecast:
     """Predict the full upgrade of the host; UsageError for `realign` where it has none."""
-    if realign and not host.realigns:
+    if realign and not host.transactions.realigns:
         raise no_realign(host.kind)
     refusal = host.refusal()
     if refusal is not None:
         return _refused(host, refusal)
-    return _completed(host, host.predict_upgrade(realign=realign))
+    return _completed(host, host.transactions.predict_upgrade(realign=realign))
 
 
 def _completed(host: Adapter[Source], found: Forecast) -> Forecast:

@@ -51,8 +51,6 @@ class Host:
     the host cannot be read; what else it raises stands with it.
     """
 
-    snippet_endings: tuple[str, ...]
-
     def __init__(
         self,
         adapter: Adapter[Source],
@@ -62,7 +60,6 @@ class Host:
     ) -> None:
         self._adapter = adapter
         self.on_wait, self._progress = on_wait, progress
-        self.snippet_endings = adapter.snippet_endings
 
     def with_edits(self, edits: Edits, modes: Modes | None = None) -> Self:
         """The same host as it would be after some edits and new permission bits of files, read
@@ -90,6 +87,11 @@ class Host:
     def kind(self) -> str:
         """The name of the kind of host (one of `velpin.kinds.KINDS`)."""
         return self._adapter.kind
+
+    @property
+    def snippet_endings(self) -> tuple[str, ...]:
+        """How files end in which vendors write sources for this kind."""
+        return self._adapter.composer.snippet_endings
 
     @property
     def native(self) -> str:
@@ -176,18 +178,18 @@ class Host:
 
     def key_problems(self) -> list[str]:
         """Keys that are named and cannot be used, and why."""
-        return self._adapter.key_problems()
+        return self._adapter.signers.problems()
 
     def rules(self) -> list[RuleInForce]:
         """Every rule in force, what each decides, and which decide nothing."""
-        return self._adapter.rules()
+        return self._adapter.rules.in_force()
 
     def rule_sentences(self) -> list[Reason]:
         """What each rule in force says, in the order of `rules`; not what it decides, so this takes
         no time."""
         alone = self._adapter.with_edits({})
         alone.leave_indexes()
-        return [rule.says for rule in alone.rules()]
+        return [rule.says for rule in alone.rules.in_force()]
 
     def compare(self, one: str, other: str) -> int:
         """-1, 0 or 1 for two versions, in this host's own order."""
@@ -265,7 +267,7 @@ class Host:
         from functools import cmp_to_key
 
         found: dict[str, str] = {}
-        for version, source, _ in self._adapter.versions_of(name, self.native):
+        for version, source, _ in self._adapter.offers.versions_of(name, self.native):
             found[version] = found.get(version) or source
         newest = sorted(found, key=cmp_to_key(self.compare), reverse=True)
         return [(version, found[version]) for version in newest]
@@ -359,7 +361,7 @@ class Host:
 
         host = self._adapter
         settings = read_settings(
-            host.tree, host.fetch_proxies(), host.fetch_logins(), host.fetch_certificates()
+            host.tree, host.fetcher.proxies(), host.fetcher.logins(), host.fetcher.certificates()
         )
         return Transport(settings, self._progress, files=self.tree)
 
@@ -390,8 +392,8 @@ class Host:
     ) -> RefreshResult:
         """Fetch and check one source through a transport; failures are returned."""
         given = {"accept_changed": accept_changed, "files": files}
-        options = [name for name in self._adapter.refresh_options if given[name]]
-        return self._adapter.fetch(self.source(handle).handle, transport, options)
+        options = [name for name in self._adapter.fetcher.options if given[name]]
+        return self._adapter.fetcher.fetch(self.source(handle), transport, options)
 
     def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
         """Parse the indexes of a source now; how many offers they hold, and what was odd."""
@@ -695,8 +697,8 @@ class Host:
     @property
     def recipe_format(self) -> RecipeFormat:
         """How build recipes are written for this kind of host."""
-        return self._adapter.recipe_format
+        return self._adapter.recipes.format
 
     def satisfier(self, relation: str) -> Satisfier | None:
         """What meets a relation as recipes write it: what is installed, else what could be."""
-        return self._adapter.satisfier(relation)
+        return self._adapter.recipes.satisfier(relation)

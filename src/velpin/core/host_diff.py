@@ -17,9 +17,11 @@ from velpin.forked import processors, side_by_side
 from velpin.model.shift import ChangedAnswer, PackageSnapshot, Selection, UpgradeResult
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter, AnswerComparison, Installed
+    from velpin.core.adapter import Adapter
     from velpin.model.forecast import Change, Forecast
     from velpin.model.source import Source
+    from velpin.ports.answers import AnswerComparison
+    from velpin.ports.packages import Installed
     from velpin.store.index import Index, IndexLine, NameRange
 
 
@@ -28,7 +30,7 @@ def after_upgrade(host: Adapter[Source], told: Forecast | None = None) -> Upgrad
 
     Where the host would refuse that, as each package would stand on its own.
     """
-    told = told or host.predict_upgrade_for_shift()
+    told = told or host.transactions.predict_upgrade_for_shift()
     installed = list(host.installed_packages())
     changes = _by_package(told.changes, installed)
     selections: dict[tuple[str, str], tuple[str, Selection | None]] = {}
@@ -40,7 +42,7 @@ def after_upgrade(host: Adapter[Source], told: Forecast | None = None) -> Upgrad
         elif told.ok or here.held:
             selection = Selection(here.version, here.source)
         else:
-            selection = host.next_alone(here)
+            selection = host.answers.next_alone(here)
         selections[here.name, here.arch] = here.version, selection
     return UpgradeResult(selections, told.held_back, told.problem)
 
@@ -71,13 +73,13 @@ def snapshots(
     found = []
     for here in host.installed_packages():
         _, selection = after.selections[here.name, here.arch]
-        versions = tuple(dict.fromkeys(host.versions_of(here.name, here.arch)))
+        versions = tuple(dict.fromkeys(host.offers.versions_of(here.name, here.arch)))
         found.append(
             PackageSnapshot(here.name, here.arch, here.version, selection, here.held, versions)
         )
     for name in sorted(set(watched) - {package.name for package in found}):
-        versions = tuple(dict.fromkeys(host.versions_of(name, host.native)))
-        answer = host.first_answer(name)
+        versions = tuple(dict.fromkeys(host.offers.versions_of(name, host.native)))
+        answer = host.answers.first(name)
         found.append(PackageSnapshot(name, host.native, None, answer, False, versions))
     return sorted(found)
 
@@ -92,7 +94,7 @@ def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> list[Cha
         return []
     found = {index.path: index for host in (before, after) for index in host.indexes_on()}
     places, indexes = {path: place for place, path in enumerate(found)}, list(found.values())
-    compared = after.compare_answers(before, places) if indexes else None
+    compared = after.answers.compare(before.answers, places) if indexes else None
     if compared is None:
         return []
     installed = {name.encode() for name in after.installed_names()}

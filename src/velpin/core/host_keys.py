@@ -35,7 +35,7 @@ def key_uses(host: Adapter[Source]) -> list[KeyUse]:
     }
     return [
         use._replace(signs=tuple(name for name, keys in signed.items() if use.fingerprint in keys))
-        for use in host.keys()  # noqa: SIM118
+        for use in host.signers.uses()
     ]
 
 

@@ -23,7 +23,7 @@ def offers_of(host: Adapter[Source], names: Iterable[str]) -> list[Offer]:
 
 
 def _all_offers(host: Adapter[Source], name: str) -> list[Offer]:
-    found = list(host.live_offers(name))
+    found = list(host.offers.live(name))
     for source, index in host.indexes_off():
         found += [_of_row(source, row) for row in index.rows(name) if host.takes_arch(row.arch)]
     return _newest_first(host, found)
@@ -59,7 +59,7 @@ def offers_from(host: Adapter[Source], handle: str, glob: str = "*") -> list[Off
         if source.on and row.name not in live:
             live[row.name] = {
                 (offer.version, offer.arch): offer
-                for offer in reversed(host.live_offers(row.name))
+                for offer in reversed(host.offers.live(row.name))
                 if offer.source == source.handle
             }
         same = live.get(row.name, {}).get((row.version, row.arch))
@@ -82,7 +82,7 @@ def _searched(host: Adapter[Source]) -> Iterator[Index]:
 
 def _hit(host: Adapter[Source], name: str, summary: str) -> SearchHit:
     """A name with what is installed of it and what the host would take."""
-    offers = host.live_offers(name)
+    offers = host.offers.live(name)
     installed = next((offer.version for offer in offers if offer.installed), None)
     for state in ("chosen", "candidate"):
         for offer in offers:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
+from velpin.core.rule_planner import RulePlanner
 from velpin.errors import VelpinError
 from velpin.model.forecast import Forecast, Remedy
 from velpin.model.reason import Fact, Place, Reason
@@ -83,13 +84,13 @@ def switching_on(
         if index.rows(name) or index.providers(name):
             what = Reason("source-on", {"source": source.handle, "name": name})
             remedy = Remedy(f"velpin on {shell_word(source.handle)}", what)
-            yield Attempt(remedy, texts, host.switched(source.handle, True))
+            yield Attempt(remedy, texts, host.editor.switched(source, True))
 
 
 def dropping_rule(host: Adapter[Source], place: Place, texts: Sequence[str]) -> Iterator[Attempt]:
     """To drop the rule at a place, where there is one that can be dropped."""
     try:
-        edits = host.rule_planner().dropped(place).edits
+        edits = RulePlanner(host).dropped(place).edits
     except VelpinError:
         return
     what = Reason("rule-in-the-way", {"place": place})

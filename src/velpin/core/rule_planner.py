@@ -2,20 +2,19 @@
 
 Nothing is written here. What the plan would write is read back by the ordinary reader, and
 every rule, the new ones and those from before, must then hold. How a rule is written and
-proved is for each kind of host to say.
+proved is for the ports `RuleWriter` and `Rules` to say.
 """
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING, Self
+from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
 from velpin.core.rule_merge import adds_nothing, contradiction, merge, remaining
-from velpin.errors import HostFileError, Refusal, VelpinError
+from velpin.errors import HostError, HostFileError, Refusal, VelpinError
 from velpin.model.forecast import Remedy
-from velpin.model.precedence import Precedence, contradicted, precedence_of
+from velpin.model.precedence import contradicted
 from velpin.model.reason import Place, Reason
 from velpin.model.rule import Rule, Verdict, command_of, short_of
 
@@ -25,93 +24,69 @@ if TYPE_CHECKING:
     from velpin.model.source import Source
 
 
-class RulePlanner(ABC):
+class RulePlanner:
     """Plans rules for one host; `foremost`: they are written where no other rule wins."""
 
-    host: Adapter[Source]
-    can_be_foremost = False
-    """Whether a rule of this kind of host can win over others by where it stands."""
-
     def __init__(self, host: Adapter[Source], *, foremost: bool = False) -> None:
-        self.host = host
-        self.foremost = foremost
+        self.host, self.foremost = host, foremost
+        self.rules, self.writer = host.rules, host.rule_writer
 
-    def on(self, host: Adapter[Source]) -> Self:
+    def on(self, host: Adapter[Source]) -> RulePlanner:
         """The same for another state of the host."""
-        return type(self)(host, foremost=self.foremost)
+        return RulePlanner(host, foremost=self.foremost)
 
-    # -- said by each kind -----------------------------------------------------------------
-
-    @abstractmethod
     def resolve(self, rule: Rule) -> Rule:
-        """A rule with its words looked up; Refusal where it means nothing here, or where this
-        kind of host cannot express it."""
+        """A rule with its words looked up.
 
-    @abstractmethod
-    def findings(self, rule: Rule) -> Sequence[Reason]:
-        """What a rule names that is not there."""
+        Raises Refusal where it means nothing here, or where this kind of host cannot express it;
+        then with the nearest that works, which was tried."""
+        found = self.writer.resolve(rule)
+        unexpressed = self.writer.unexpressed(found)
+        if unexpressed is None:
+            return found
+        for nearest, lift in unexpressed.nearest:
+            after = self._trial(nearest, lift=lift)
+            if after is not None and after.rule_writer.serves(found, nearest):
+                what = command_of(nearest, lift=lift)
+                raise Refusal(unexpressed.says, f"the nearest rule that works (tried): {what}")
+        hint = "velpin offers NAME tells what there is; NAME%SOURCE asks for one once"
+        raise Refusal(unexpressed.says, hint)
 
-    @abstractmethod
-    def recorded(self) -> list[Rule]:
-        """The rules of Velpin's that stand in the host's files."""
-
-    @abstractmethod
-    def recorded_at(self, place: Place) -> Rule | None:
-        """The rule of Velpin's that stands at a place, None where none does."""
-
-    @abstractmethod
-    def edits_without(self, place: Place) -> Edits | None:
-        """The edits that take away someone else's rule at a place; None where none stands
-        there, Refusal where it cannot be taken away."""
-
-    @abstractmethod
-    def compile(
-        self, plan: Plan, old: Sequence[Rule], target: Sequence[Rule], asked: Sequence[Rule]
-    ) -> None:
-        """Put into the plan what it takes that, instead of the old, just the target stands.
-
-        `asked` are those of the target that are made now: of several ways to write one, the
-        first counts under which the forecast does what it says. Refusal where one cannot be
-        written."""
-
-    @abstractmethod
-    def verdict(self, rule: Rule) -> Verdict:
-        """Whether a rule holds on the host."""
+    def _trial(self, rule: Rule, *, lift: bool) -> Adapter[Source] | None:
+        """The host as a rule would make it, or one that stands taken back; None where that
+        cannot be or would not hold."""
+        try:
+            plan = self.lifted([rule]) if lift else self.made([rule])
+        except (Refusal, HostError):
+            return None
+        return None if plan.why_not() else self.host.with_edits(plan.edits)
 
     def stands(self, rule: Rule) -> bool:
         """Whether a rule, resolved, is recorded on the host, alone or merged with others.
 
         Raises Refusal for a rule that means nothing here."""
-        recorded = self.recorded()
+        recorded, names_source = self.rules.recorded(), self.rules.names_source
         return any(
-            adds_nothing(recorded, each, self.names_source) for each in (rule, self.resolve(rule))
+            adds_nothing(recorded, each, names_source) for each in (rule, self.resolve(rule))
         )
 
-    def takes_part(self, source: Source) -> bool:
-        """Whether rules about a source are heeded."""
-        return True
-
-    def names_source(self, text: str) -> bool:
-        """Whether a text in a rule means a source that is there."""
-        return any(source.handle == text for source in self.host.sources if self.takes_part(source))
-
-    def same_source(self, one: str, other: str) -> bool:
-        """Whether two texts in rules mean one source."""
-        return one == other
-
-    def precedence(self, rule: Rule) -> Precedence:
-        """What a rule to prefer a source says of the order of sources."""
-        return precedence_of(self.host.sources, rule)
-
     def remedies_for(self, rule: Rule, found: Verdict) -> Iterable[Remedy]:
-        """Small changes with which a rule would hold, each of them tried: here, to drop the
-        rule that wins."""
+        """Small changes with which a rule would hold, each of them tried."""
+        if found.why and found.why.code == "would-go-back" and not rule.allow_older:
+            older = rule._replace(allow_older=True)
+            if self.would_hold(older):
+                yield Remedy(command_of(older), Reason("with-older", {}))
         if found.rival is None:
             return
+        file = self.writer.foremost_file
+        if file and not self.foremost and RulePlanner(self.host, foremost=True).would_hold(rule):
+            what = Reason("foremost-wins", {"file": file})
+            yield Remedy(command_of(rule) + " --foremost", what)
         edits = self._edits_without(found.rival)
         if edits and self.on(self.host.with_edits(edits)).would_hold(rule):
-            facts = Reason("rule-gone", {"place": found.rival})
-            yield Remedy(f"velpin rules drop {found.rival}", facts)
+            yield Remedy(
+                f"velpin rules drop {found.rival}", Reason("rule-gone", {"place": found.rival})
+            )
 
     # -- the steps -------------------------------------------------------------------------
 
@@ -123,7 +98,7 @@ class RulePlanner(ABC):
         otherwise is the plan's `error`.
         """
         self._refuse_broken()
-        if self.foremost and not self.can_be_foremost:
+        if self.foremost and not self.writer.foremost_file:
             raise Refusal(
                 "--foremost means nothing here: no rule of this kind of host wins over another",
                 "velpin rules lists what is in force",
@@ -132,12 +107,12 @@ class RulePlanner(ABC):
         plan = Plan(" && ".join(map(command_of, rules)), "; ".join(map(short_of, rules)))
         plan.rules = list(rules)
         for rule in rules:
-            plan.findings += self.findings(rule)
-        old = self.recorded()
+            plan.findings += self.writer.findings(rule)
+        old = self.rules.recorded()
         target, asked = self._merged(old, rules)
         try:
             self._check_precedence(target, old)
-            self.compile(plan, old, target, asked)
+            self._compile(plan, old, target, asked)
         except Refusal as problem:
             plan.error = problem
             return plan
@@ -149,7 +124,7 @@ class RulePlanner(ABC):
         """All rules as they are to stand, and those of them that are made now."""
         target = list(old)
         for rule in rules:
-            target = merge(target, rule, self.names_source)
+            target = merge(target, rule, self.rules.names_source)
         return target, [rule for rule in target if not any(rule is existing for existing in old)]
 
     def lifted(self, rules: Sequence[Rule]) -> Plan:
@@ -159,8 +134,8 @@ class RulePlanner(ABC):
             " && ".join(command_of(rule, lift=True) for rule in rules),
             "; ".join(f"no longer {short_of(rule)}" for rule in rules),
         )
-        old = self.recorded()
-        self.compile(plan, old, remaining(old, rules, self.same_source), ())
+        old = self.rules.recorded()
+        self._compile(plan, old, remaining(old, rules, self.rules.same_source), ())
         return plan
 
     def dropped(self, place: Place) -> Plan:
@@ -169,9 +144,9 @@ class RulePlanner(ABC):
         Raises Refusal where none stands there or velpin cannot take it away, HostFileError where
         the file is not understood.
         """
-        edits = self.edits_without(place)
+        edits = self.writer.edits_without(place)
         if edits is None:
-            own = self.recorded_at(place)
+            own = self.rules.recorded_at(place)
             if own is None:
                 raise Refusal(
                     f"there is no rule at {place}", "velpin rules lists them, with their places"
@@ -183,16 +158,17 @@ class RulePlanner(ABC):
 
     def would_hold(self, rule: Rule) -> bool:
         """Whether a rule would hold if it were made."""
-        plan, old = Plan("", ""), self.recorded()
+        plan, old = Plan("", ""), self.rules.recorded()
         try:
-            self.compile(plan, old, *self._merged(old, [rule]))
+            self._compile(plan, old, *self._merged(old, [rule]))
         except (Refusal, HostFileError):
             return False
-        return self.on(self.host.with_edits(plan.edits)).verdict(rule).holds
+        return self.on(self.host.with_edits(plan.edits)).rules.verdict(rule).holds
 
-    def is_there(self, rule: Rule) -> bool:
-        """Whether all sources that a rule names take part."""
-        return all(map(self.names_source, filter(None, (rule.source, *rule.over, *rule.under))))
+    def _compile(
+        self, plan: Plan, old: Sequence[Rule], target: Sequence[Rule], asked: Sequence[Rule]
+    ) -> None:
+        self.writer.compile(plan, old, target, asked, foremost=self.foremost)
 
     def _edits_without(self, place: Place) -> Edits | None:
         """The edits that take a rule away, whoever wrote it; None where that cannot be."""
@@ -211,12 +187,12 @@ class RulePlanner(ABC):
         new = [rule for rule in target if rule.kind == "prefer" and rule not in old]
         sources = {rule.source for rule in new}
         others = [
-            self.precedence(rule)
+            self.rules.precedence(rule)
             for rule in old
-            if rule.kind == "prefer" and self.is_there(rule) and rule.source not in sources
+            if rule.kind == "prefer" and self.rules.is_there(rule) and rule.source not in sources
         ]
         for rule in new:
-            other = contradicted(self.precedence(rule), others)
+            other = contradicted(self.rules.precedence(rule), others)
             if other:
                 raise contradiction(rule, other)
 
@@ -224,16 +200,16 @@ class RulePlanner(ABC):
         """See whether the plan does what was asked for, and leaves standing what stood before."""
         after = self.on(self.host.with_edits(plan.edits))
         for rule in asked:
-            found = after.verdict(rule)
+            found = after.rules.verdict(rule)
             if not found.holds:
                 plan.unmet = found
-                rival = after.recorded_at(found.rival) if found.rival else None
+                rival = after.rules.recorded_at(found.rival) if found.rival else None
                 if rival and rival not in plan.rules:
                     plan.error = contradiction(rule, rival)
                 else:
                     plan.remedies += self.remedies_for(rule, found)
                 return
-        for rule in (rule for rule in target if rule not in asked and self.is_there(rule)):
-            if not after.verdict(rule).holds and self.verdict(rule).holds:
+        for rule in (rule for rule in target if rule not in asked and self.rules.is_there(rule)):
+            if not after.rules.verdict(rule).holds and self.rules.verdict(rule).holds:
                 plan.error = contradiction(plan.rules[0], rule)
                 return

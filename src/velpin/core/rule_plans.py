@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
 from velpin.change.readback import check_rules
+from velpin.core.rule_planner import RulePlanner
 from velpin.errors import Refusal, UsageError
 from velpin.files.text import has_control, whole_number
 from velpin.model.reason import Place
@@ -23,8 +24,8 @@ def plan_rules(host: Adapter[Source], rules: Sequence[Rule], *, foremost: bool =
     """What making some rules would write; UsageError for one with a text that is no name."""
     for rule in rules:
         _check_texts(rule)
-    plan = _read_back(host, host.rule_planner(foremost=foremost).made(rules))
-    plan.notes += [*host.edit_notes(plan.edits), *host.rule_notes(plan)]
+    plan = _read_back(host, RulePlanner(host, foremost=foremost).made(rules))
+    plan.notes += [*host.editor.edit_notes(plan.edits), *host.rule_writer.notes(plan)]
     return plan
 
 
@@ -37,18 +38,18 @@ def _check_texts(rule: Rule) -> None:
 
 def plan_lift(host: Adapter[Source], rules: Sequence[Rule]) -> Plan:
     """What taking back some rules would write; Refusal where none such stands."""
-    return _read_back(host, host.rule_planner().lifted(rules))
+    return _read_back(host, RulePlanner(host).lifted(rules))
 
 
 def plan_rule_drop(host: Adapter[Source], place: Place) -> Plan:
     """What taking away the rule at a place would write, whoever wrote it."""
-    return _read_back(host, host.rule_planner().dropped(place))
+    return _read_back(host, RulePlanner(host).dropped(place))
 
 
 def _read_back(host: Adapter[Source], plan: Plan) -> Plan:
     """A plan of rules, unless it would touch more than what rules are written in."""
     if plan.edits and not plan.unchanged:
-        check_rules(host, host.with_edits(plan.edits), host.rule_fields)
+        check_rules(host.editor, host.with_edits(plan.edits).editor, host.editor.rule_fields)
     return plan
 
 

@@ -22,23 +22,23 @@ def plan_switch(host: Adapter[Source], handle: str, on: bool) -> Plan:
     word = "on" if on else "off"
     plan = Plan(f"velpin {word} {shell_word(source.handle)}", f"switch {source.handle} {word}")
     plan.handles = [source.handle]
-    plan.propose(host.tree, host.switched(source.handle, on) if source.on != on else {})
+    plan.propose(host.tree, host.editor.switched(source, on) if source.on != on else {})
     if plan.edits:
         after = host.with_edits(plan.edits)
-        check_switch(host, after, host.key_of(source), on)
+        check_switch(host.editor, after.editor, host.editor.key_of(source), on)
         if on:
-            key = host.key_of(source)
+            key = host.editor.key_of(source)
             plan.notes += checks_that_are_off(
-                after, [each for each in after.sources if after.key_of(each) == key]
+                after, [each for each in after.sources if after.editor.key_of(each) == key]
             )
-    plan.notes += host.edit_notes(plan.edits)
+    plan.notes += host.editor.edit_notes(plan.edits)
     return plan
 
 
 def checks_that_are_off(host: Adapter[Source], sources: Iterable[Source]) -> list[Reason]:
     """What some sources keep from being checked; to be told whenever they are added or switched
     on, whatever their state."""
-    return [reason for source in sources for reason in host.checks_off(source)]
+    return [reason for source in sources for reason in host.signers.checks_off(source)]
 
 
 def plan_drop(host: Adapter[Source], handle: str) -> Plan:
@@ -46,7 +46,9 @@ def plan_drop(host: Adapter[Source], handle: str) -> Plan:
     source = host.source(handle)
     plan = Plan(f"velpin drop {shell_word(source.handle)}", f"drop source {source.handle}")
     plan.handles = [source.handle]
-    plan.propose(host.tree, host.dropped(source.handle))
-    check_drop(host, host.with_edits(plan.edits), host.key_of(source), source.on)
-    plan.notes += [*host.edit_notes(plan.edits), *host.drop_notes(source.handle)]
+    plan.propose(host.tree, host.editor.dropped(source))
+    check_drop(
+        host.editor, host.with_edits(plan.edits).editor, host.editor.key_of(source), source.on
+    )
+    plan.notes += [*host.editor.edit_notes(plan.edits), *host.rule_writer.drop_notes(source)]
     return plan

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError, StoreError
-from velpin.model.host import SourcePriority, SourceStatus
+from velpin.model.host import SourceStatus
 from velpin.trust.named import OWN_KEYS
 from velpin.trust.openpgp import grouped, key_with
 
@@ -14,39 +14,21 @@ if TYPE_CHECKING:
 
     from velpin.core.adapter import Adapter
     from velpin.model.source import Source
+    from velpin.ports.standing import StatusParts
     from velpin.trust.openpgp import Key
 
 _LAST = 1 << 30
 
 
-class StatusParts(NamedTuple):
-    """What each kind of host says of one source."""
-
-    priorities: tuple[SourcePriority, ...]
-    channel: tuple[str, ...]
-    signed: str
-    keys: Sequence[Key]
-    """Keys that may sign it."""
-    signed_by: Sequence[str]
-    """Fingerprints of the keys that were verified to have signed the copy that counts."""
-    dated: float | None
-    packages_signed_by: Sequence[str] = ()
-    """Fingerprints of the keys that were verified to have signed some of its packages."""
-    to_import: Sequence[str] = ()
-    """Keys that the host's installer will fetch and ask about when it first needs them."""
-    copy_problem: str = ""
-    key_problem: str = ""
-
-
 def source_statuses(host: Adapter[Source]) -> list[SourceStatus]:
     """Every source: by tier, within one in the order of reading, those switched off last."""
-    tiers = host.tiers()
+    tiers = host.standing.tiers()
     found = [_status(host, source, tiers.get(source.handle)) for source in host.sources]
     return sorted(found, key=lambda status: (not status.source.on, status.tier or _LAST))
 
 
 def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceStatus:
-    parts = host.status_parts(source.handle)
+    parts = host.standing.parts_of(source)
     offers, damage = 0, ""
     try:
         offers = sum(index.count for index in host.indexes_of(source.handle))

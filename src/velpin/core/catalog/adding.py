@@ -118,7 +118,7 @@ def _look(
     host: Adapter[Source], entry: CatalogEntry, address: str, transport: Transport
 ) -> MirrorLook:
     try:
-        dated = host.head_date(address, entry.suite or handle_of(entry), transport)
+        dated = host.fetcher.head_date(address, entry.suite or handle_of(entry), transport)
     except VelpinError as problem:
         return MirrorLook(address, None, problem.message)
     return MirrorLook(address, dated)

@@ -163,7 +163,7 @@ def _on_host(host: Adapter[Source], handle: str, addresses: Sequence[str], suite
 
 
 def _all_addresses(host: Adapter[Source], source: Source) -> Iterator[str]:
-    for address in host.addresses_of(source):
+    for address in host.composer.addresses_of(source):
         yield address.partition(" ")[0].rstrip("/")
 
 

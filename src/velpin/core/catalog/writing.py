@@ -39,7 +39,7 @@ def _entry(host: Adapter[Source], source: Source) -> dict[str, Any]:
     keys = named.keys if named.how not in ("common", "ring", "none") else []
     confined = [
         rule.rule.names
-        for rule in host.rules()
+        for rule in host.rules.in_force()
         if rule.rule and rule.rule.kind == "confine" and rule.rule.source == source.handle
     ]
     place: dict[str, Any] = {"kind": host.kind, "address": _general(host, source.address)}

@@ -99,7 +99,7 @@ def _key_mends(check: Examination, entry: CatalogEntry, source: Source) -> Itera
 def _naming(handle: str, keys: list[Key]) -> Make:
     def make(host: Adapter[Source]) -> Plan:
         plan = Plan("", f"name the key of the catalog for {handle}")
-        plan.propose(host.tree, host.compose_key(host.source(handle), keys))
+        plan.propose(host.tree, host.composer.compose_key(host.source(handle), keys))
         return plan
 
     return make

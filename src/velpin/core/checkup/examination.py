@@ -15,7 +15,7 @@ from velpin.model.reason import Fact, Place, Reason
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
-    from velpin.core.adapter import Adapter, Installed
+    from velpin.core.adapter import Adapter
     from velpin.core.checkup.facts import KindFacts
     from velpin.fetch.download import Transport
     from velpin.model.finding import Severity
@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from velpin.model.rule import RuleInForce
     from velpin.model.shift import UpgradeResult
     from velpin.model.source import Source
+    from velpin.ports.packages import Installed
     from velpin.store.cache import FetchFailure
     from velpin.trust.named import NamedKeys
     from velpin.trust.openpgp import Key
@@ -125,7 +126,7 @@ class Examination:
     def dated(self, source: Source) -> float | None:
         """When the index of a source was made, in seconds since 1970."""
         if source.handle not in self._dates:
-            self._dates[source.handle] = self.host.status_parts(source.handle).dated
+            self._dates[source.handle] = self.host.standing.parts_of(source).dated
         return self._dates[source.handle]
 
     @cached_property
@@ -182,7 +183,7 @@ class Examination:
     def taking_part(self, name: str) -> list[Offer]:
         """Offers of a name that could be installed here, one that may be is first."""
         states = ("chosen", "candidate", "passed over")
-        return [offer for offer in self.host.live_offers(name) if offer.state in states]
+        return [offer for offer in self.host.offers.live(name) if offer.state in states]
 
     # -- packages --------------------------------------------------------------------------
 
@@ -213,7 +214,7 @@ class Examination:
         found: dict[str, tuple[str, str]] = {}
         if all(selection is not None for _, selection in self.upgrade.selections.values()):
             return found
-        changes = self.host.predict_upgrade().changes
+        changes = self.host.transactions.predict_upgrade().changes
         comes = {change.name: change.source or "" for change in changes if change.new}
         for change in changes:
             if change.new is None and change.by in comes:
@@ -225,7 +226,7 @@ class Examination:
     @cached_property
     def rules(self) -> list[RuleInForce]:
         """Every rule in force."""
-        return self.host.rules()
+        return self.host.rules.in_force()
 
     @cached_property
     def _spoken_of(self) -> list[str]:

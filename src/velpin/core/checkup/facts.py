@@ -9,13 +9,14 @@ from typing import TYPE_CHECKING
 from velpin.core.publisher import domain_of
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter, Installed
+    from velpin.core.adapter import Adapter
     from velpin.core.checkup.examination import Check, Mend
     from velpin.core.checkup.next_release import NextRelease
     from velpin.fetch.download import Transport
     from velpin.model.finding import Severity
     from velpin.model.reason import Note, Place, Reason
     from velpin.model.source import Source
+    from velpin.ports.packages import Installed
     from velpin.trust.named import NamedKeys
     from velpin.trust.openpgp import SignedHead
 
@@ -87,7 +88,7 @@ class KindFacts(ABC):
 
     def endings_of(self, folder: str) -> Sequence[str]:
         """How files must end to be read in one of the host's folders."""
-        return self.host.snippet_endings
+        return self.host.composer.snippet_endings
 
     def note_severity(self, note: Note) -> Severity | None:
         """How bad an odd entry is, where it is not just ignored."""

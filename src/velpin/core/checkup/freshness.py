@@ -110,7 +110,7 @@ def _is_behind(check: Examination, theirs: Adapter[Source], source: Source) -> b
     if not theirs.index_holder(source.handle):
         return True
     ours = check.dated(source)
-    their = theirs.status_parts(source.handle).dated
+    their = theirs.standing.parts_of(source).dated
     return ours is not None and their is not None and ours > their
 
 

@@ -126,7 +126,7 @@ def _reads_as(host: Adapter[Source], file: str, better: str) -> bool:
     if any(note.place.file == better for note in after.notes()):
         return False
     sources = any(place.file == better for source in after.sources for place in source.places)
-    return sources or any(rule.place.file == better for rule in after.rules())
+    return sources or any(rule.place.file == better for rule in after.rules.in_force())
 
 
 def _sound_name(host: Adapter[Source], folder: str, name: str) -> str:

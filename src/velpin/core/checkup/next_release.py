@@ -18,11 +18,12 @@ from velpin.model.reason import Reason
 from velpin.model.shift import Selection
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter, Installed
+    from velpin.core.adapter import Adapter
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits
     from velpin.model.rule import RuleInForce
     from velpin.model.source import Source
+    from velpin.ports.packages import Installed
 
 
 class Move(NamedTuple):
@@ -64,7 +65,7 @@ def rehearse(
         outlooks.append(outlook)
     plan.propose(host.tree, {f: data for f, data in whole.items() if data != host.tree.read(f)})
     after = host.with_edits({**told.told, **plan.edits})
-    forecast = forecast_upgrade(after, realign=after.realigns)
+    forecast = forecast_upgrade(after, realign=after.transactions.realigns)
     result = after_upgrade(after, forecast)
     installed = list(host.installed_packages())
     fate = _Fates(host, after, installed)
@@ -78,7 +79,7 @@ def rehearse(
         stay_behind=tuple(sorted(set(fate.behind))),
         removed=tuple(sorted(set(fate.removed))),
         kept_back=result.held_back,
-        rules=tuple(_stopped(host.rules(), after.rules())),
+        rules=tuple(_stopped(host.rules.in_force(), after.rules.in_force())),
         upgraded=fate.upgraded,
         download_bytes=forecast.download_bytes,
         problem=forecast.problem,
@@ -97,24 +98,26 @@ def _moved(
         return state, {}, NextOutlook(move.handle, "off", move.now, move.then)
     edits = dict(move.edits(state)) if move.edits else {}
     after = state.with_edits(edits)
-    there = move.find(after) if move.find else _same(after, host.key_of(source))
+    there = move.find(after) if move.find else _same(after, host.editor.key_of(source))
     error: VelpinError | None = FetchError(f"{move.handle} is not found there any more")
     if there is not None:
-        error = after.fetch(there.handle, transport, ()).error
+        error = after.fetcher.fetch(there, transport, ()).error
     if error is None:
         outlook: NextState = "has" if move.now != move.then else "stays"
         return after, edits, NextOutlook(move.handle, outlook, move.now, move.then)
     problem = Reason("not-for-next", {"source": move.handle, "what": error.message})
     outlook = "lacks" if isinstance(error, NotThere) else "unknown"
-    now = _same(state, host.key_of(source))
-    off = dict(state.switched(now.handle, False)) if now else {}
+    now = _same(state, host.editor.key_of(source))
+    off = dict(state.editor.switched(now, False)) if now else {}
     found = NextOutlook(move.handle, outlook, move.now, move.then, problem)
     return state.with_edits(off), off, found
 
 
 def _same(host: Adapter[Source], key: Hashable) -> Source | None:
     """A source that is on, by what it is known by: its handle may change with others."""
-    return next((each for each in host.sources if each.on and host.key_of(each) == key), None)
+    return next(
+        (each for each in host.sources if each.on and host.editor.key_of(each) == key), None
+    )
 
 
 class _Fates:

@@ -85,7 +85,7 @@ def check_overlaps(check: Examination) -> Iterator[Draft]:
     if not check.facts.tiers_matter:
         return
     groups: dict[tuple[int, str], list[Source]] = {}
-    tiers = check.host.tiers()
+    tiers = check.host.standing.tiers()
     for source in check.sources_on:
         if source.handle in tiers:
             group = (tiers[source.handle], check.publishers[source.handle])
@@ -165,7 +165,7 @@ def _making(rule: Rule, *, is_choice: bool = True) -> Mend:
 
 def is_early(check: Examination, source: Source) -> str:
     """The word by which a source calls itself one of unfinished versions; empty where none."""
-    channel = check.host.status_parts(source.handle).channel
+    channel = check.host.standing.parts_of(source).channel
     path = source.address.partition("://")[2].partition("/")[2]
     for text in (source.release, *source.components, source.handle, path, *channel):
         found = _EARLY.search(text)
@@ -217,7 +217,7 @@ def _wins_over(check: Examination, source: Source, others: Iterable[Source]) -> 
         live = check.taking_part(name)
         best = next((offer for offer in live if offer.state == "chosen"), None)
         if best is None:
-            answer = check.host.first_answer(name)
+            answer = check.host.answers.first(name)
             taken = answer.source if answer else ""
         else:
             taken = best.source
@@ -341,26 +341,26 @@ def dropping(rule: RuleInForce) -> Make:
 
 def check_contradictions(check: Examination) -> Iterator[Draft]:
     """Rules of Velpin's that do not hold, and those that cannot all hold."""
-    planner = check.host.rule_planner()
+    rules = check.host.rules
     try:
-        recorded = planner.recorded()
+        recorded = rules.recorded()
     except VelpinError:
         return
     places = {rule.rule: rule.place for rule in check.rules if rule.rule}
-    orders = [planner.precedence(rule) for rule in recorded if rule.kind == "prefer"]
+    orders = [rules.precedence(rule) for rule in recorded if rule.kind == "prefer"]
     dead = {rule.rule for rule in check.rules if rule.dead}
     for at, rule in enumerate(recorded):
         if rule in dead:
             continue
         why, rival = None, ""
         if rule.kind == "prefer":
-            mine = planner.precedence(rule)
+            mine = rules.precedence(rule)
             against = contradicted(mine, [order for order in orders if order.rule != rule])
             if against is not None and recorded.index(against) < at:
                 rival = short_of(against)
         if not rival:
             try:
-                found = planner.verdict(rule)
+                found = rules.verdict(rule)
             except (Refusal, VelpinError):
                 continue
             if found.holds:

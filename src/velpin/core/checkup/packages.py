@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.core.adapter import Installed
 from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
 from velpin.core.checkup.order import drop_command, dropping
 from velpin.errors import HostFileError, StoreError, VelpinError
 from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, command_of
+from velpin.ports.packages import Installed
 
 _LOCKS = ("says-lock", "says-only-version", "says-keep")
 """What rules of others say that keep packages as they are."""
@@ -25,8 +25,8 @@ def check_left_behind(check: Examination) -> Iterator[Draft]:
     for here in check.installed:
         if here.source or check.facts.is_made_here(here):
             continue
-        versions = [version for version, source, _ in check.host.versions_of(here.name, here.arch)
-                    if source]  # fmt: skip
+        found = check.host.offers.versions_of(here.name, here.arch)
+        versions = [version for version, source, _ in found if source]
         if not versions:
             gone.append(here)
         elif all(check.host.compare(here.version, version) > 0 for version in versions):
@@ -128,7 +128,7 @@ def _waits(check: Examination, here: Installed) -> str:
     """An installed package and the newest version that a source has of it, empty where none is
     newer."""
     newest = here.version
-    for version, source, priority in check.host.versions_of(here.name, here.arch):
+    for version, source, priority in check.host.offers.versions_of(here.name, here.arch):
         barred = check.facts.never_taken(priority)
         if source and not barred and check.host.compare(version, newest) > 0:
             newest = version

@@ -262,7 +262,7 @@ def _naming(source: Source, key: Key, old: Sequence[Key]) -> Make:
         plan = Plan(
             f"velpin add {shell_word(source.handle)} --key", f"name a key for {source.handle}"
         )
-        plan.propose(host.tree, host.compose_key(host.source(source.handle), [key]))
+        plan.propose(host.tree, host.composer.compose_key(host.source(source.handle), [key]))
         plan.handles = [source.handle]
         plan.keys = [shown_key(key, signs=True)]
         plan.notes = [
@@ -280,7 +280,7 @@ def _naming(source: Source, key: Key, old: Sequence[Key]) -> Make:
 def check_checks(check: Examination) -> Iterator[Draft]:
     """Checks of signatures that are switched off, and sources of which nothing is checked."""
     for source in check.sources_on:
-        told = list(check.host.checks_off(source))
+        told = list(check.host.signers.checks_off(source))
         for reason in told:
             yield Draft(
                 _PLAIN.get(reason.code, "checks-off"), reason,

@@ -11,9 +11,10 @@ from velpin.change.plan import NewSource, Plan
 from velpin.core.host_keys import check_not_revoked
 from velpin.core.hostfile.expect import check_expectations, is_for
 from velpin.core.rule_merge import subtract
+from velpin.core.rule_planner import RulePlanner
 from velpin.core.snippets import check_texts
 from velpin.core.source_plans import checks_that_are_off
-from velpin.errors import HostFileError, PlanRefused, Refusal, VelpinError
+from velpin.errors import HostFileError, PlanRefused, Refusal, VelpinError, no_common_keys
 from velpin.model.hostfile import (
     ConformItem,
     ExpectationResult,
@@ -181,7 +182,7 @@ class _Conform:
     def _is_as_described(self, wanted: WantedSource, here: Source) -> bool:
         if wanted.described is None:
             return True  # found by its address in the catalog
-        return self.adapter.is_described_so(here, wanted.described)
+        return self.adapter.describer.is_described_so(here, wanted.described)
 
     def _lacks_key(self, wanted: WantedSource, here: Source) -> bool:
         prints = self._fingerprints(wanted)
@@ -204,7 +205,7 @@ class _Conform:
         return self.host.plan_add(self._new(wanted.described, wanted))
 
     def _new(self, described: SourceDescription, wanted: WantedSource) -> NewSource:
-        return self.adapter.from_description(described)._replace(
+        return self.adapter.describer.from_description(described)._replace(
             key=wanted.key, key_name=str(wanted.place) if wanted.key else "",
             fingerprint=",".join(wanted.fingerprints), keep_options=True,
         )  # fmt: skip
@@ -213,17 +214,17 @@ class _Conform:
         """A source that is off is not fetched: nobody needs to reach it."""
         new = self._new(described, wanted)
         check_texts(new)
-        addition = self.adapter.compose_source(new, self.host.transport())
-        before = {self.adapter.key_of(each) for each in self.adapter.sources}
+        addition = self.adapter.composer.compose(new, self.host.transport())
+        before = {self.adapter.editor.key_of(each) for each in self.adapter.sources}
         after = self.adapter.with_edits(addition.edits)
         edits = dict(addition.edits)
         for source in after.sources:
-            if after.key_of(source) not in before and source.on:
-                edits.update(after.switched(source.handle, False))
+            if after.editor.key_of(source) not in before and source.on:
+                edits.update(after.editor.switched(source, False))
         check_not_revoked(self.adapter, addition.keys)
         plan = Plan("", f"add source {wanted.name}, off", private=set(addition.private))
         plan.notes += checks_that_are_off(
-            after, [s for s in after.sources if after.key_of(s) not in before]
+            after, [s for s in after.sources if after.editor.key_of(s) not in before]
         )
         plan.propose(self.host.tree, edits)
         plan.handles = [wanted.name]
@@ -233,7 +234,7 @@ class _Conform:
         keys = read_keys(wanted.key, str(wanted.place))
         check_not_revoked(self.adapter, keys)
         plan = Plan("", f"name a key for {here.handle}")
-        plan.propose(self.host.tree, self.adapter.compose_key(here, keys))
+        plan.propose(self.host.tree, self.adapter.composer.compose_key(here, keys))
         return plan
 
     # -- keys for all ----------------------------------------------------------------------
@@ -241,13 +242,18 @@ class _Conform:
     def common_key(self, wanted: WantedKey) -> None:
         """Have a key that counts for all sources."""
         keys = read_keys(wanted.key, str(wanted.place))
-        have = {key.fingerprint for _, found in self.adapter.common_keys() for key in found}
-        have |= {key.fingerprint for key in self.adapter.all_common_keys()}
+        have = {
+            key.fingerprint for _, found in self.adapter.describer.common_keys() for key in found
+        }
+        have |= {key.fingerprint for key in self.adapter.describer.all_common_keys()}
         missing = [key for key in keys if key.fingerprint not in have]
         check_not_revoked(self.adapter, missing)
         if missing:
             plan = Plan("", f"key {wanted.name}")
-            plan.propose(self.host.tree, self.adapter.with_common_keys(wanted.name, missing))
+            edits = self.adapter.describer.with_common_keys(wanted.name, missing)
+            if edits is None:
+                raise no_common_keys(self.adapter.kind)
+            plan.propose(self.host.tree, edits)
             self.take(plan)
         told = "added" if missing else ""
         self.tell(ConformItem("key", wanted.name, bool(missing), told, wanted.place))
@@ -256,7 +262,7 @@ class _Conform:
 
     def rule(self, wanted: WantedRule) -> None:
         """Have a rule in force."""
-        missing = not self.adapter.rule_planner().stands(wanted.rule)
+        missing = not RulePlanner(self.adapter).stands(wanted.rule)
         if missing:
             plan = self.host.plan_rules([wanted.rule])
             missing = not plan.unchanged or plan.why_not() is not None
@@ -267,20 +273,20 @@ class _Conform:
 
     def prune_rules(self, wanted: Sequence[WantedRule]) -> None:
         """Take back rules of Velpin's, or parts of merged ones, that the file does not say."""
-        planner = self.adapter.rule_planner()
+        rules = self.adapter.rules
         stay = [each.rule for each in wanted]
         stay += [rule for each in wanted if (rule := self._resolved(each.rule)) is not None]
-        for recorded in planner.recorded():
+        for recorded in rules.recorded():
             rest: Rule | None = recorded
             for rule in stay:
-                rest = subtract(rest, rule, planner.same_source) if rest else None
+                rest = subtract(rest, rule, rules.same_source) if rest else None
             if rest is not None:
                 self.take(self.host.plan_lift([rest]))
                 self.tell(ConformItem("pruned rule", short_of(rest), True, "removed"))
 
     def _resolved(self, rule: Rule) -> Rule | None:
         try:
-            return self.adapter.rule_planner().resolve(rule)
+            return RulePlanner(self.adapter).resolve(rule)
         except VelpinError:
             return None
 
@@ -293,5 +299,5 @@ class _Conform:
 
     def _prunable(self, named: set[str]) -> Iterator[str]:
         for source in self.adapter.sources:
-            if source.handle not in named and self.adapter.is_own_source(source):
+            if source.handle not in named and self.adapter.describer.is_own(source):
                 yield source.handle

@@ -150,7 +150,7 @@ class _Judge:
             fetched.fetched if fetched else None,
             self.adapter.kind_facts().installer_looked_at(source)
             if self.adapter.index_holder(source.handle) == "installer" else None,
-            self.adapter.status_parts(source.handle).dated,
+            self.adapter.standing.parts_of(source).dated,
         )  # fmt: skip
         return max((each for each in times if each is not None), default=None)
 
@@ -169,7 +169,7 @@ class _Judge:
                 name
                 for name in offered
                 if not _is_one_of(name, each.only)
-                and (answer := self.adapter.first_answer(name)) is not None
+                and (answer := self.adapter.answers.first(name)) is not None
                 and answer.source in handles
             )
         others = sorted(name for name in names if not _is_one_of(name, each.only))

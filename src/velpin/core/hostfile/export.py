@@ -23,10 +23,10 @@ def export(host: Adapter[Source]) -> str:
     when = _when(host)
     tables = [
         ("key", {"name": name, "when": when, "key": armoured(keys).decode()})
-        for name, keys in host.common_keys()
+        for name, keys in host.describer.common_keys()
     ]
     tables += [("source", _source(host, source, when)) for source in host.sources]
-    rules = dict.fromkeys(rule.rule for rule in host.rules() if rule.rule)
+    rules = dict.fromkeys(rule.rule for rule in host.rules.in_force() if rule.rule)
     tables += [("rule", {"says": short_of(rule), "when": when}) for rule in rules]
     head = "".join(f"# {line}\n" for line in _left_out(host)) + f"velpin-host = {VERSION}\n"
     return head + "".join(table_text(name, fields) for name, fields in tables)
@@ -41,7 +41,7 @@ def _when(host: Adapter[Source]) -> dict[str, Any]:
 
 
 def _source(host: Adapter[Source], source: Source, when: dict[str, Any]) -> dict[str, Any]:
-    told = host.describe_source(source)
+    told = host.describer.describe(source)
     found: dict[str, Any] = {"name": told.handle, "when": when}
     if told.address:
         found["address"] = told.address
@@ -68,7 +68,7 @@ def _left_out(host: Adapter[Source]) -> Sequence[str]:
     entries = {place.file for source in host.sources for place in source.places}
     found = [
         f"not written down: the rule at {rule.place}, which velpin did not write"
-        for rule in host.rules()
+        for rule in host.rules.in_force()
         if rule.rule is None and rule.dead is None
         and rule.place.file.startswith("etc/") and rule.place.file not in entries
     ]  # fmt: skip

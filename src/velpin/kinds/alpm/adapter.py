@@ -2,47 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from pathlib import Path
-from typing import TYPE_CHECKING, Literal, Self
+from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING, Literal
 
-from velpin.core.adapter import AnswerComparison, Installed, Prediction, RefreshOption
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.state import AlpmState
-from velpin.model.reason import Note, Place, Reason
-from velpin.model.source import Source
+from velpin.model.reason import Note, Place
+from velpin.ports.packages import Installed
 
 if TYPE_CHECKING:
     from typing import Any
 
     from _typeshed import SupportsDunderLT
 
-    from velpin.change.plan import NewSource
-    from velpin.change.readback import SourceStatements
-    from velpin.core.adding import Addition, Examined
     from velpin.core.checkup.facts import KindFacts
-    from velpin.core.rule_planner import RulePlanner
-    from velpin.core.source_status import StatusParts
     from velpin.errors import HostFileError
-    from velpin.fetch.download import Transport
-    from velpin.files.tree import Edits
-    from velpin.kinds.alpm.recipes import SourceInfo
-    from velpin.model.forecast import Forecast, Offer
-    from velpin.model.host import KeyUse, RefreshResult
-    from velpin.model.hostfile import SourceDescription
-    from velpin.model.request import Request
-    from velpin.model.rule import RuleInForce
-    from velpin.model.shift import Selection
-    from velpin.recipes.recipe import Satisfier
-    from velpin.trust.openpgp import Key
+    from velpin.kinds.alpm.add import AlpmComposer
+    from velpin.kinds.alpm.describe import AlpmDescriber
+    from velpin.kinds.alpm.edit import AlpmEditor
+    from velpin.kinds.alpm.forecast import AlpmTransactions
+    from velpin.kinds.alpm.host_diff import AlpmAnswers
+    from velpin.kinds.alpm.keyring import AlpmSigners
+    from velpin.kinds.alpm.offers import AlpmOffers
+    from velpin.kinds.alpm.recipes import AlpmRecipes
+    from velpin.kinds.alpm.refresh import AlpmFetcher
+    from velpin.kinds.alpm.rules.listing import AlpmRules
+    from velpin.kinds.alpm.rules.writer import AlpmRuleWriter
+    from velpin.kinds.alpm.status import AlpmStanding
 
 
 class AlpmAdapter(AlpmState):
     """One alpm host."""
-
-    snippet_endings = (".conf",)
-    names_indexes = True
-    refresh_options = frozenset[RefreshOption]({"files"})
 
     # -- configuration ---------------------------------------------------------------------
 
@@ -59,17 +50,6 @@ class AlpmAdapter(AlpmState):
     def config_error(self) -> HostFileError | None:
         """The first line of its configuration that the installer refuses."""
         return self.refusal()
-
-    def source_statements(self) -> SourceStatements:
-        """What the configuration states."""
-        from velpin.kinds.alpm.edit import source_statements
-
-        return source_statements(self.config)
-
-    @property
-    def rule_fields(self) -> Collection[str]:
-        """Settings that are rules."""
-        return ("Usage", "IgnorePkg", "IgnoreGroup")
 
     # -- indexes -----------------------------------------------------------------------------
 
@@ -121,203 +101,11 @@ class AlpmAdapter(AlpmState):
 
     # -- choosing ----------------------------------------------------------------------------
 
-    def predict(self, requests: Sequence[Request]) -> Prediction:
-        """What the installer would make of some requests in one transaction."""
-        from velpin.kinds.alpm.forecast import predict
-
-        return predict(self, requests)
-
-    def predict_with_upgrade(self, requests: Sequence[Request]) -> Prediction:
-        """What the installer would make of some requests and the full upgrade together."""
-        from velpin.kinds.alpm.forecast import predict
-
-        return predict(self, requests, upgrade=True)
-
-    def predict_upgrade(self, *, realign: bool = False) -> Forecast:
-        """What the full upgrade would change."""
-        from velpin.kinds.alpm.forecast import predict_upgrade
-
-        return predict_upgrade(self)
-
-    def predict_upgrade_for_shift(self) -> Forecast:
-        """The full upgrade as if the lists that are missing had nothing."""
-        from velpin.kinds.alpm.forecast import predict_upgrade_without_missing
-
-        return predict_upgrade_without_missing(self)
-
-    def live_offers(self, name: str) -> Sequence[Offer]:
-        """Offers of a name in the sources that are on, and what is installed of it."""
-        from velpin.kinds.alpm.offers import live_offers
-
-        return live_offers(self, name)
-
-    def next_alone(self, here: Installed) -> Selection | None:
-        """What an installed package would become if it were upgraded by itself."""
-        from velpin.kinds.alpm.host_diff import next_alone
-
-        return next_alone(self, here)
-
-    def first_answer(self, name: str) -> Selection | None:
-        """What a plain request for a name gets."""
-        from velpin.kinds.alpm.host_diff import first_answer
-
-        return first_answer(self, name)
-
-    def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
-        """Version, source and priority of all there is of a name."""
-        return [
-            (package.version, package.origin.handle, package.origin.rank)
-            for package in self.pool.all_named(name)
-            if not package.installed or self.offered_as(package) is None
-        ]
-
-    def compare_answers(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
-        """How answers for names compare with those before a change."""
-        from velpin.kinds.alpm.host_diff import compare_answers
-
-        return compare_answers(before, self, places)
-
     # -- sources, their keys and their indexes -----------------------------------------------
-
-    def tiers(self) -> Mapping[str, int]:
-        """Each section that is on is a tier of its own, in the order of the file."""
-        return {source.handle: source.rank for source in self.sources if source.on}
-
-    def status_parts(self, handle: str) -> StatusParts:
-        """How one source stands."""
-        from velpin.kinds.alpm.status import status_parts
-
-        return status_parts(self, self.source(handle))
-
-    def keys(self) -> list[KeyUse]:
-        """Every key that signs for something."""
-        from velpin.kinds.alpm.keyring import key_uses
-
-        return key_uses(self)
-
-    def key_problems(self) -> list[str]:
-        """Keys that are named and cannot be used."""
-        from velpin.kinds.alpm.keyring import key_problems
-
-        return key_problems(self)
-
-    def checks_off(self, source: Source) -> Iterable[Reason]:
-        """Checks that a source's own section switches off."""
-        from velpin.kinds.alpm.trust import checks_off
-
-        return checks_off(self, self.source(source.handle))
-
-    def head_date(self, address: str, release: str, transport: Transport) -> float | None:
-        """As its server says."""
-        from velpin.kinds.alpm.refresh import head_date
-
-        return head_date(address, release, self.native, transport)
-
-    def fetch(
-        self, handle: str, transport: Transport, options: Collection[RefreshOption]
-    ) -> RefreshResult:
-        """Fetch and check the list of one source."""
-        from velpin.kinds.alpm.refresh import refresh_source
-
-        return refresh_source(self, self.source(handle), transport, files="files" in options)
 
     # -- changing ----------------------------------------------------------------------------
 
-    def compose_source(self, new: NewSource, transport: Transport) -> Addition:
-        """What a new source would write."""
-        from velpin.kinds.alpm.add import compose_source
-
-        return compose_source(self, new)
-
-    def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
-        """The edits that bring a key into the ring for a source."""
-        from velpin.kinds.alpm.add import compose_key
-
-        return compose_key(self, self.source(source.handle), keys)
-
-    def addresses_of(self, source: Source) -> Collection[str]:
-        """Its servers."""
-        return self.source(source.handle).servers
-
-    def keys_here(self, source: Source, signers: Collection[str]) -> Sequence[Key]:
-        """Keys of the ring that sign a new source."""
-        from velpin.kinds.alpm.add import keys_here
-
-        return keys_here(self, signers)
-
-    def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
-        """Why a source has nothing: its list must be called as its section is."""
-        from velpin.kinds.alpm.add import nothing_there
-
-        return nothing_there(source, result)
-
-    def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
-        """Whether a source has anything for this host, and is checked."""
-        from velpin.kinds.alpm.add import examine
-
-        return examine(self, self.source(source.handle), keys)
-
-    def switched(self, handle: str, on: bool) -> Edits:
-        """The edits that switch a source on or off."""
-        from velpin.kinds.alpm.edit import switch
-
-        return switch(self.tree, self.source(handle), on)
-
-    def dropped(self, handle: str) -> Edits:
-        """The edits that take a source's section away."""
-        from velpin.kinds.alpm.edit import drop
-
-        return drop(self.tree, self.source(handle))
-
-    def rule_planner(self, *, foremost: bool = False) -> RulePlanner:
-        """How rules become lines of the settings and places of sections."""
-        from velpin.kinds.alpm.rules.plan import AlpmRulePlanner
-
-        return AlpmRulePlanner(self, foremost=foremost)
-
-    def rules(self) -> list[RuleInForce]:
-        """Every rule in force."""
-        from velpin.kinds.alpm.rules.listing import rules
-
-        return rules(self)
-
     # -- a host in a file --------------------------------------------------------------------
-
-    def describe_source(self, source: Source) -> SourceDescription:
-        """A source as it is written."""
-        from velpin.kinds.alpm.describe import describe
-
-        return describe(self, self.source(source.handle))
-
-    def from_description(self, told: SourceDescription) -> NewSource:
-        """The new source that a description asks for."""
-        from velpin.kinds.alpm.describe import from_description
-
-        return from_description(told)
-
-    def common_keys(self) -> Sequence[tuple[str, Sequence[Key]]]:
-        """Keys that sources depend on without naming them."""
-        from velpin.kinds.alpm.describe import common_keys
-
-        return common_keys(self)
-
-    def all_common_keys(self) -> Sequence[Key]:
-        """All keys that count for every source."""
-        from velpin.kinds.alpm.describe import all_common_keys
-
-        return all_common_keys(self)
-
-    def with_common_keys(self, name: str, keys: Sequence[Key]) -> Edits:
-        """The edits that let keys count for every source."""
-        from velpin.kinds.alpm.describe import with_common_keys
-
-        return with_common_keys(self, name, keys)
-
-    def is_own_source(self, source: Source) -> bool:
-        """Whether Velpin added a source."""
-        from velpin.kinds.alpm.describe import is_own
-
-        return is_own(self, self.source(source.handle))
 
     # -- the checkup -------------------------------------------------------------------------
 
@@ -327,17 +115,88 @@ class AlpmAdapter(AlpmState):
 
         return AlpmCheckupFacts(self)
 
+    @cached_property
+    def standing(self) -> AlpmStanding:
+        """How its sources stand beside each other."""
+        from velpin.kinds.alpm.status import AlpmStanding
+
+        return AlpmStanding(self)
+
+    @cached_property
+    def offers(self) -> AlpmOffers:
+        """What there is of each name."""
+        from velpin.kinds.alpm.offers import AlpmOffers
+
+        return AlpmOffers(self)
+
+    @cached_property
+    def transactions(self) -> AlpmTransactions:
+        """What its installer would make of requests."""
+        from velpin.kinds.alpm.forecast import AlpmTransactions
+
+        return AlpmTransactions(self)
+
+    @cached_property
+    def answers(self) -> AlpmAnswers:
+        """What each name gets."""
+        from velpin.kinds.alpm.host_diff import AlpmAnswers
+
+        return AlpmAnswers(self)
+
+    @cached_property
+    def signers(self) -> AlpmSigners:
+        """Who may sign what."""
+        from velpin.kinds.alpm.keyring import AlpmSigners
+
+        return AlpmSigners(self)
+
+    @cached_property
+    def fetcher(self) -> AlpmFetcher:
+        """Fetches its indexes."""
+        from velpin.kinds.alpm.refresh import AlpmFetcher
+
+        return AlpmFetcher(self)
+
+    @cached_property
+    def composer(self) -> AlpmComposer:
+        """New sources."""
+        from velpin.kinds.alpm.add import AlpmComposer
+
+        return AlpmComposer(self)
+
+    @cached_property
+    def editor(self) -> AlpmEditor:
+        """Edits of its sources."""
+        from velpin.kinds.alpm.edit import AlpmEditor
+
+        return AlpmEditor(self)
+
+    @cached_property
+    def describer(self) -> AlpmDescriber:
+        """Its sources in a file."""
+        from velpin.kinds.alpm.describe import AlpmDescriber
+
+        return AlpmDescriber(self)
+
+    @cached_property
+    def recipes(self) -> AlpmRecipes:
+        """Build recipes."""
+        from velpin.kinds.alpm.recipes import AlpmRecipes
+
+        return AlpmRecipes(self)
+
+    @cached_property
+    def rules(self) -> AlpmRules:
+        """The rules that stand."""
+        from velpin.kinds.alpm.rules.listing import AlpmRules
+
+        return AlpmRules(self)
+
+    @cached_property
+    def rule_writer(self) -> AlpmRuleWriter:
+        """Writes rules."""
+        from velpin.kinds.alpm.rules.writer import AlpmRuleWriter
+
+        return AlpmRuleWriter(self)
+
     # -- building ----------------------------------------------------------------------------
-
-    @property
-    def recipe_format(self) -> SourceInfo:
-        """How build recipes are written for this kind of host."""
-        from velpin.kinds.alpm.recipes import recipe_format
-
-        return recipe_format(self)
-
-    def satisfier(self, relation: str) -> Satisfier | None:
-        """What meets a relation as recipes write it."""
-        from velpin.kinds.alpm.recipes import satisfier
-
-        return satisfier(self, relation)

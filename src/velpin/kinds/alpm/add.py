@@ -12,9 +12,10 @@ from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
 from velpin.change.plan import NewSource
-from velpin.core.adding import Addition, Examined, agreeing, given_keys
+from velpin.core.adding import agreeing, given_keys
 from velpin.core.snippets import check_names, is_shell_line, name_from, plain_address
 from velpin.errors import HostFileError, Refusal, UsageError
+from velpin.fetch.download import Transport
 from velpin.fetch.unpack import digest_of
 from velpin.files.tree import Edits
 from velpin.kinds.alpm.config import HEAD, OF_SOURCES, OPTIONS, address_of
@@ -26,6 +27,7 @@ from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.ports.composer import Addition, Composer, Examined
 from velpin.trust.openpgp import Key
 
 _NAME = re.compile(r"[A-Za-z0-9@_+][A-Za-z0-9@._+-]*\Z")
@@ -49,40 +51,91 @@ class AlpmSection(NamedTuple):
         return self._replace(lines=(("SigLevel", level), *rest))
 
 
-def compose_source(host: AlpmState, new: NewSource) -> Addition:
-    """What a new source would write; no edits where all of it is there word for word.
+class AlpmComposer(Composer):
+    """New sources of an alpm host."""
 
-    Raises UsageError for a source that says too little, HostFileError for a snippet that the
-    host would not read, TrustError where the key is not what it must be.
-    """
-    sections = _sections(new)
-    keys = given_keys(new)
-    if new.fingerprint and not keys:
-        agreeing(ring(host).keys, new)
-    if not keys:
-        return _addition(host, sections, keys)
-    dropped = tuple(
-        f"SigLevel = {value}"
-        for section in sections
-        for key, value in section.lines
-        if key == "SigLevel"
-    )
-    notes = [Reason("checks-kept", {"settings": dropped})] if dropped else []
-    unsigned = [Reason("list-not-signed", {"source": section.handle}) for section in sections]
-    packages = [section.with_level(_PACKAGES_SIGNED) for section in sections]
-    addition = _addition(host, [section.with_level(_SIGNED) for section in sections], keys, notes)
-    return addition._replace(index_unsigned=_addition(host, packages, keys, [*notes, *unsigned]))
+    snippet_endings = (".conf",)
+    names_indexes = True
 
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
 
-def compose_key(host: AlpmState, source: AlpmSource, keys: Sequence[Key]) -> Edits:
-    """The edits that bring a key into the ring, and let a source's section take it."""
-    edits = dict(with_keys(host, keys))
-    if not source.level.any_key:
-        text = Text(host.tree, source.file)
-        block = text.block(source.handle)
-        text.put(block.last, ["SigLevel = TrustAll"])
-        edits[text.file] = text.data
-    return edits
+    def compose(self, new: NewSource, transport: Transport) -> Addition:
+        """What a new source would write; no edits where all of it is there word for word.
+
+        Raises UsageError for a source that says too little, HostFileError for a snippet that the
+        host would not read, TrustError where the key is not what it must be.
+        """
+        sections = _sections(new)
+        keys = given_keys(new)
+        if new.fingerprint and not keys:
+            agreeing(ring(self._state).keys, new)
+        if not keys:
+            return _addition(self._state, sections, keys)
+        dropped = tuple(
+            f"SigLevel = {value}"
+            for section in sections
+            for key, value in section.lines
+            if key == "SigLevel"
+        )
+        notes = [Reason("checks-kept", {"settings": dropped})] if dropped else []
+        unsigned = [Reason("list-not-signed", {"source": section.handle}) for section in sections]
+        packages = [section.with_level(_PACKAGES_SIGNED) for section in sections]
+        addition = _addition(
+            self._state, [section.with_level(_SIGNED) for section in sections], keys, notes
+        )
+        return addition._replace(
+            index_unsigned=_addition(self._state, packages, keys, [*notes, *unsigned])
+        )
+
+    def addresses_of(self, source: Source) -> Collection[str]:
+        """Its servers."""
+        return self._state.source(source.handle).servers
+
+    def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
+        """The edits that bring a key into the ring, and let a source's section take it."""
+        source = self._state.source(source.handle)
+        edits = dict(with_keys(self._state, keys))
+        if not source.level.any_key:
+            text = Text(self._state.tree, source.file)
+            block = text.block(source.handle)
+            text.put(block.last, ["SigLevel = TrustAll"])
+            edits[text.file] = text.data
+        return edits
+
+    def keys_here(self, source: Source, signers: Collection[str]) -> list[Key]:
+        """Keys of the ring that sign a new source."""
+        return [key for key in ring(self._state).keys if key.fingerprint in signers]
+
+    def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
+        """Why a source has nothing: its list must be called as its section is."""
+        what = result.error.message if result.error else ""
+        return Reason("no-list-there", {"source": source.handle, "what": what})
+
+    def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
+        """What speaks against a source on this host: nothing for its architecture, no key."""
+        source = self._state.source(source.handle)
+        findings, notes = [], []
+        index = self._state.index(source)
+        if index is not None and index.count:
+            archs = {row.arch for row in index.all_rows()}
+            if not any(self._state.takes(arch) for arch in archs):
+                facts = {
+                    "source": source.handle,
+                    "arch": self._state.native,
+                    "has": " ".join(sorted(archs)),
+                }
+                findings.append(Reason("wrong-arch", dict(facts)))
+        for other in _with_same_list(self._state, source):
+            notes.append(Reason("list-of-other", {"source": source.handle, "other": other}))
+        level = source.level
+        if (level.of_index, level.of_packages) == ("never", "never"):
+            notes.append(Reason("nothing-checked", {"source": source.handle}))
+        elif level.of_packages != "never" and not keys:
+            notes.append(Reason("ring-must-know", {"source": source.handle}))
+        elif keys and level.any_key:
+            notes.append(Reason("key-for-section", {"source": source.handle}))
+        return Examined(findings, notes)
 
 
 def _addition(
@@ -202,38 +255,6 @@ def _servers(host: AlpmState, one: AlpmSection) -> list[str]:
 
 
 # -- looking before writing --------------------------------------------------------------
-
-
-def keys_here(host: AlpmState, signers: Collection[str]) -> list[Key]:
-    """Keys of the ring that sign a new source."""
-    return [key for key in ring(host).keys if key.fingerprint in signers]
-
-
-def nothing_there(source: Source, result: RefreshResult) -> Reason:
-    """Why a source has nothing: its list must be called as its section is."""
-    what = result.error.message if result.error else ""
-    return Reason("no-list-there", {"source": source.handle, "what": what})
-
-
-def examine(host: AlpmState, source: AlpmSource, keys: Sequence[Key]) -> Examined:
-    """What speaks against a source on this host: nothing for its architecture, no key."""
-    findings, notes = [], []
-    index = host.index(source)
-    if index is not None and index.count:
-        archs = {row.arch for row in index.all_rows()}
-        if not any(host.takes(arch) for arch in archs):
-            facts = {"source": source.handle, "arch": host.native, "has": " ".join(sorted(archs))}
-            findings.append(Reason("wrong-arch", dict(facts)))
-    for other in _with_same_list(host, source):
-        notes.append(Reason("list-of-other", {"source": source.handle, "other": other}))
-    level = source.level
-    if (level.of_index, level.of_packages) == ("never", "never"):
-        notes.append(Reason("nothing-checked", {"source": source.handle}))
-    elif level.of_packages != "never" and not keys:
-        notes.append(Reason("ring-must-know", {"source": source.handle}))
-    elif keys and level.any_key:
-        notes.append(Reason("key-for-section", {"source": source.handle}))
-    return Examined(findings, notes)
 
 
 def _with_same_list(host: AlpmState, source: AlpmSource) -> Iterator[str]:

@@ -10,7 +10,7 @@ from functools import partial
 from itertools import islice
 
 from velpin.change.plan import Plan
-from velpin.core.adapter import Adapter, Installed
+from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
 from velpin.core.checkup.facts import KindFacts
 from velpin.core.checkup.mends import nothing_for, removing
@@ -24,6 +24,7 @@ from velpin.kinds.alpm.trust import KEYBOX, RING, folder_of, ring
 from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.ports.packages import Installed
 from velpin.trust.named import NamedKeys
 
 _LEFT = (".pacnew", ".pacsave", ".pacorig")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Collection, Hashable, Iterator, Sequence
 from typing import NamedTuple
 
 from velpin.change.readback import HOST, SourceStatements, Statement
@@ -22,11 +22,12 @@ from velpin.kinds.alpm.config import (
     OFF_HEAD,
     OFF_LINE,
     OPTIONS,
-    AlpmConfig,
     included,
 )
-from velpin.kinds.alpm.source import AlpmSource
+from velpin.kinds.alpm.state import AlpmState
 from velpin.model.reason import Place
+from velpin.model.source import Source
+from velpin.ports.editor import Editor
 
 ADDED = "# added by velpin"
 OWN_NOTES = ("# velpin ", "# before velpin: ")
@@ -191,51 +192,63 @@ class Text(HostText):
         return first + len(new)
 
 
-def source_statements(config: AlpmConfig) -> SourceStatements:
-    """What the configuration states, line by line."""
-    said: Counter[Statement] = Counter()
-    places: dict[Hashable, tuple[Place, ...]] = {}
-    for on, sections in ((True, config.sections), (False, config.off)):
-        for section in sections:
-            said[Statement(section.name, on, "section", section.name)] += 1
-            said.update(
-                Statement(section.name, on, directive.key, directive.text or "")
-                for directive in section.directives
-                if directive.key != "Include"
-            )  # fmt: skip
-            places[section.name] = tuple(section.places)
-    said.update(
-        Statement(HOST, True, directive.key, directive.text or "")
-        for directive in config.options.directives
-    )
-    for problem in config.errors:
-        said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
-    return SourceStatements(said, tuple(section.name for section in config.sections), places)
+class AlpmEditor(Editor):
+    """Edits of the sources of an alpm host."""
 
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
 
-def switch(tree: Tree, source: AlpmSource, on: bool) -> Edits:
-    """Switch a source on or off where its section stands."""
-    text = Text(tree, source.file)
-    text.switch(source.handle, on)
-    return {text.file: text.data}
+    def switched(self, source: Source, on: bool) -> Edits:
+        """Switch a source on or off where its section stands."""
+        tree, source = self._state.tree, self._state.source(source.handle)
+        text = Text(tree, source.file)
+        text.switch(source.handle, on)
+        return {text.file: text.data}
 
+    def dropped(self, source: Source) -> Edits:
+        """Take a source's section away, wherever parts of it stand."""
+        tree, source = self._state.tree, self._state.source(source.handle)
+        edits: dict[str, bytes | None] = {}
+        for file in dict.fromkeys(place.file for place in source.places):
+            text = Text(tree, file)
+            while True:
+                found = [
+                    block
+                    for block in text.blocks()
+                    if block.name == source.handle and block.off != source.on
+                ]
+                if not found:
+                    break
+                text.cut(found[0])
+            edits[file] = text.data
+        return edits
 
-def drop(tree: Tree, source: AlpmSource) -> Edits:
-    """Take a source's section away, wherever parts of it stand."""
-    edits: dict[str, bytes | None] = {}
-    for file in dict.fromkeys(place.file for place in source.places):
-        text = Text(tree, file)
-        while True:
-            found = [
-                block
-                for block in text.blocks()
-                if block.name == source.handle and block.off != source.on
-            ]
-            if not found:
-                break
-            text.cut(found[0])
-        edits[file] = text.data
-    return edits
+    @property
+    def rule_fields(self) -> Collection[str]:
+        """Settings that are rules."""
+        return ("Usage", "IgnorePkg", "IgnoreGroup")
+
+    def statements(self) -> SourceStatements:
+        """What the configuration states, line by line."""
+        config = self._state.config
+        said: Counter[Statement] = Counter()
+        places: dict[Hashable, tuple[Place, ...]] = {}
+        for on, sections in ((True, config.sections), (False, config.off)):
+            for section in sections:
+                said[Statement(section.name, on, "section", section.name)] += 1
+                said.update(
+                    Statement(section.name, on, directive.key, directive.text or "")
+                    for directive in section.directives
+                    if directive.key != "Include"
+                )  # fmt: skip
+                places[section.name] = tuple(section.places)
+        said.update(
+            Statement(HOST, True, directive.key, directive.text or "")
+            for directive in config.options.directives
+        )
+        for problem in config.errors:
+            said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
+        return SourceStatements(said, tuple(section.name for section in config.sections), places)
 
 
 def options_end(text: Text) -> int:

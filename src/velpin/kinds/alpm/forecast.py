@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from velpin.core.adapter import Prediction
 from velpin.core.forecasting import near_names
 from velpin.core.refused import RequestRefused
 from velpin.kinds.alpm.entry import AlpmLink
@@ -22,47 +21,61 @@ from velpin.kinds.alpm.version import compare, version_key
 from velpin.model.forecast import Answer, Change, Forecast, HeldBack, Outcome, outcome_of
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
+from velpin.ports.transactions import Prediction, Transactions
 
 Asked = tuple[Request, list[AlpmPackage], Reason | None]
 """A request, the packages it means, and why it can have none."""
 
 
-def predict(host: AlpmState, requests: Sequence[Request], *, upgrade: bool = False) -> Prediction:
-    """What the installer would make of some requests in one transaction; with `upgrade` they
-    are taken first, then all that the full upgrade changes beside them (observed)."""
-    work = host.work(host.missing)
-    asked: list[Asked] = []
-    for request in requests:
-        found: list[AlpmPackage] = []
-        try:
-            found = packages_for(host, request, work)
-            for package in found:
-                work.ask(package)
-            asked.append((request, found, None))
-        except RequestRefused as refused:
-            asked.append((request, found, refused.reason))
-    problem = next((reason for _, _, reason in asked if reason), None)
-    if upgrade and problem is None:
-        work.ask_upgrade()
-    done = work.run() if problem is None else AlpmSolution(ok=False, problem=problem)
-    told = _told(host, asked, work, done)
-    from velpin.kinds.alpm.remedies import attempts
+class AlpmTransactions(Transactions):
+    """Transactions of an alpm host."""
 
-    return Prediction(told, attempts(host, [request.text for request in requests], told))
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
 
+    def predict(self, requests: Sequence[Request]) -> Prediction:
+        """What the installer would make of some requests in one transaction."""
+        return self._predicted(requests, upgrade=False)
 
-def predict_upgrade(host: AlpmState) -> Forecast:
-    """What the full upgrade would change."""
-    return _upgrade(host, host.work(host.missing))
+    def predict_with_upgrade(self, requests: Sequence[Request]) -> Prediction:
+        """The requests are taken first, then all that the full upgrade changes beside them
+        (observed)."""
+        return self._predicted(requests, upgrade=True)
 
+    def _predicted(self, requests: Sequence[Request], *, upgrade: bool) -> Prediction:
+        work = self._state.work(self._state.missing)
+        asked: list[Asked] = []
+        for request in requests:
+            found: list[AlpmPackage] = []
+            try:
+                found = packages_for(self._state, request, work)
+                for package in found:
+                    work.ask(package)
+                asked.append((request, found, None))
+            except RequestRefused as refused:
+                asked.append((request, found, refused.reason))
+        problem = next((reason for _, _, reason in asked if reason), None)
+        if upgrade and problem is None:
+            work.ask_upgrade()
+        done = work.run() if problem is None else AlpmSolution(ok=False, problem=problem)
+        told = _told(self._state, asked, work, done)
+        from velpin.kinds.alpm.remedies import attempts
 
-def predict_upgrade_without_missing(host: AlpmState) -> Forecast:
-    """The full upgrade as if the lists that are missing had nothing; with one of them the
-    installer refuses what would change anything, and that is its problem."""
-    found = _upgrade(host, host.work([]))
-    if not (found.ok and host.missing and found.changes):
-        return found
-    return found._replace(problem=Reason("never-refreshed", {"sources": tuple(host.missing)}))
+        return Prediction(told, attempts(self._state, [request.text for request in requests], told))
+
+    def predict_upgrade(self, *, realign: bool = False) -> Forecast:
+        """What the full upgrade would change."""
+        return _upgrade(self._state, self._state.work(self._state.missing))
+
+    def predict_upgrade_for_shift(self) -> Forecast:
+        """The full upgrade as if the lists that are missing had nothing; with one of them the
+        installer refuses what would change anything, and that is its problem."""
+        found = _upgrade(self._state, self._state.work([]))
+        if not (found.ok and self._state.missing and found.changes):
+            return found
+        return found._replace(
+            problem=Reason("never-refreshed", {"sources": tuple(self._state.missing)})
+        )
 
 
 def _upgrade(host: AlpmState, work: AlpmSolver) -> Forecast:

@@ -10,19 +10,40 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cached_property
 from pathlib import Path
+from typing import Self
 
-from velpin.core.adapter import AnswerComparison, Installed
 from velpin.kinds.alpm.pool import AlpmPackage
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.shift import Selection
+from velpin.ports.answers import AnswerComparison, Answers
+from velpin.ports.packages import Installed
 from velpin.store.index import IndexLine
 
 
-def next_alone(host: AlpmState, here: Installed) -> Selection | None:
-    """What the upgrade makes of an installed package, all others aside."""
-    found = host.pool.installed(here.name)
-    return _selection(host, host.next_of(found)) if found else None
+class AlpmAnswers(Answers):
+    """What names get on an alpm host."""
+
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
+
+    def next_alone(self, here: Installed) -> Selection | None:
+        """What the upgrade makes of an installed package, all others aside."""
+        found = self._state.pool.installed(here.name)
+        return _selection(self._state, self._state.next_of(found)) if found else None
+
+    def first(self, name: str) -> Selection | None:
+        """Version and source that a plain request for a name gets; None where it is refused."""
+        chosen = self._state.choice_of(name)
+        return _selection(self._state, chosen) if chosen else None
+
+    def compare(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
+        """How answers for names compare; None where the same lists stand in the same order."""
+        was, now = _View(before._state, places), _View(self._state, places)
+        if was == now:
+            return None
+        named = was.provided | now.provided
+        return AnswerComparison(was.answer, now.answer, was.places_unlike(now), named)
 
 
 def _selection(host: AlpmState, package: AlpmPackage) -> Selection:
@@ -30,24 +51,7 @@ def _selection(host: AlpmState, package: AlpmPackage) -> Selection:
     return Selection(package.version, host.taken_from(package))
 
 
-def first_answer(host: AlpmState, name: str) -> Selection | None:
-    """Version and source that a plain request for a name gets; None where it is refused."""
-    chosen = host.choice_of(name)
-    return _selection(host, chosen) if chosen else None
-
-
 # -- names that are not installed ----------------------------------------------------------
-
-
-def compare_answers(
-    before: AlpmState, after: AlpmState, places: Mapping[Path, int]
-) -> AnswerComparison | None:
-    """How answers for names compare; None where the same lists stand in the same order."""
-    was, now = _View(before, places), _View(after, places)
-    if was == now:
-        return None
-    named = was.provided | now.provided
-    return AnswerComparison(was.answer, now.answer, was.places_unlike(now), named)
 
 
 class _View:
@@ -97,7 +101,7 @@ class _View:
             if source is not None and (best is None or source.rank < best[0]):
                 best, chosen = (source.rank, entry), source
         if best is None or chosen is None:
-            return first_answer(self._host, name.decode()) if name in self.provided else None
+            return AlpmAnswers(self._host).first(name.decode()) if name in self.provided else None
         if not self._takes(best[1][3]):
             return None
         return Selection(best[1][4].decode(), chosen.handle)

@@ -5,20 +5,60 @@ from __future__ import annotations
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import ring
 from velpin.model.host import KeyUse
+from velpin.model.reason import Fact, Reason
+from velpin.model.source import Source
+from velpin.ports.signers import Signers
 from velpin.trust.named import use_of
 
 
-def key_uses(host: AlpmState) -> list[KeyUse]:
-    """Every key of the ring: each signs for every source whose level asks for signatures."""
-    found = ring(host)
-    handles = tuple(
-        source.handle
-        for source in host.sources
-        if source.on and (source.level.of_index, source.level.of_packages) != ("never", "never")
-    )
-    return [use_of(key, handles, everything=True) for key in found.keys]
+class AlpmSigners(Signers):
+    """Who may sign what on an alpm host."""
 
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
 
-def key_problems(host: AlpmState) -> list[str]:
-    """Keys of the ring that cannot be used, and why."""
-    return ring(host).problems
+    def uses(self) -> list[KeyUse]:
+        """Every key of the ring: each signs for every source whose level asks for signatures."""
+        found = ring(self._state)
+        handles = tuple(
+            source.handle
+            for source in self._state.sources
+            if source.on and (source.level.of_index, source.level.of_packages) != ("never", "never")
+        )
+        return [use_of(key, handles, everything=True) for key in found.keys]
+
+    def problems(self) -> list[str]:
+        """Keys of the ring that cannot be used, and why."""
+        return ring(self._state).problems
+
+    def checks_off(self, source: Source) -> list[Reason]:
+        """What a source's own section, or the host where it says nothing, keeps from being
+        checked."""
+        source = self._state.source(source.handle)
+        facts: dict[str, Fact] = {"source": source.handle}
+        section = next(
+            (
+                section
+                for section in (*self._state.config.sections, *self._state.config.off)
+                if section.name == source.handle
+            ),
+            None,
+        )
+        said = (
+            " ".join(directive.text or "" for directive in section.of("SigLevel"))
+            if section
+            else ""
+        )
+        facts["setting"] = f"SigLevel = {said}" if said else "the host's SigLevel"
+        level = source.level
+        found = []
+        if "never" in (level.of_index, level.of_packages):
+            found.append(Reason("check-off-never", dict(facts)))
+        if "optional" in (level.of_index, level.of_packages) and said:
+            found.append(Reason("check-off-optional", dict(facts)))
+        if level.any_key and said:
+            found.append(Reason("check-off-any-key", dict(facts)))
+        if level.of_index != "required" and source.address.startswith(("http:", "ftp:")):
+            code = "plain-index" if level.of_packages == "required" else "plain-way"
+            found.append(Reason(code, {"source": source.handle}))
+        return found

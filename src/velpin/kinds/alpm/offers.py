@@ -2,19 +2,36 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from velpin.kinds.alpm.pool import AlpmPackage
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.forecast import Offer, OfferState
+from velpin.ports.offers import Offers
 
 
-def live_offers(host: AlpmState, name: str) -> list[Offer]:
-    """Every offer of a name, and what is installed where no source has that."""
-    chosen = host.choice_of(name)
-    here = host.pool.installed(name)
-    shown = host.pool.offered(name)
-    if here is not None and host.offered_as(here) is None:
-        shown.append(here)
-    return [_offer(host, package, chosen) for package in shown]
+class AlpmOffers(Offers):
+    """Offers of a name on an alpm host."""
+
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
+
+    def live(self, name: str) -> list[Offer]:
+        """Every offer of a name, and what is installed where no source has that."""
+        chosen = self._state.choice_of(name)
+        here = self._state.pool.installed(name)
+        shown = self._state.pool.offered(name)
+        if here is not None and self._state.offered_as(here) is None:
+            shown.append(here)
+        return [_offer(self._state, package, chosen) for package in shown]
+
+    def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
+        """Version, source and priority of all there is of a name."""
+        return [
+            (package.version, package.origin.handle, package.origin.rank)
+            for package in self._state.pool.all_named(name)
+            if not package.installed or self._state.offered_as(package) is None
+        ]
 
 
 def _offer(host: AlpmState, package: AlpmPackage, chosen: AlpmPackage | None) -> Offer:

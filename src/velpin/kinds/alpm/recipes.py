@@ -14,6 +14,7 @@ from velpin.errors import HostFileError
 from velpin.kinds.alpm.relation import fits, provision_fits, read_relation
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.forecast import NeedWhen
+from velpin.ports.recipes import Recipes
 from velpin.recipes.recipe import Recipe, RecipeNeed, Satisfier
 
 _NEEDS: tuple[tuple[str, NeedWhen], ...] = (
@@ -104,16 +105,26 @@ def _recipe(base: Values, own: Values, file: str) -> Recipe:
     )
 
 
-def recipe_format(host: AlpmState) -> SourceInfo:
-    """How recipes are written for this kind of host."""
-    return SourceInfo()
+class AlpmRecipes(Recipes):
+    """Build recipes for an alpm host."""
 
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
 
-def satisfier(host: AlpmState, relation: str) -> Satisfier | None:
-    """What is installed and meets it, else what would come for it as a dependency."""
-    wanted = read_relation(relation)
-    for here in host.pool.installed_satisfying(wanted):
-        return Satisfier(here.name, here.version, "")
-    origins = [origin for origin in host.pool.origins if origin.source and origin.source.installs]
-    found = host.work().find(wanted, origins)
-    return Satisfier(found.name, found.version, found.origin.handle) if found else None
+    @property
+    def format(self) -> SourceInfo:
+        """How recipes are written for this kind of host."""
+        return SourceInfo()
+
+    def satisfier(self, relation: str) -> Satisfier | None:
+        """What is installed and meets it, else what would come for it as a dependency."""
+        wanted = read_relation(relation)
+        for here in self._state.pool.installed_satisfying(wanted):
+            return Satisfier(here.name, here.version, "")
+        origins = [
+            origin
+            for origin in self._state.pool.origins
+            if origin.source and origin.source.installs
+        ]
+        found = self._state.work().find(wanted, origins)
+        return Satisfier(found.name, found.version, found.origin.handle) if found else None

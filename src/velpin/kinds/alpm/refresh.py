@@ -7,7 +7,7 @@ key of the host's keyring. Nothing else promises its bytes, so it is read whole 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import TYPE_CHECKING
 
 from velpin.core.fetching import SourceFetch
@@ -20,6 +20,8 @@ from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.trust import ring
 from velpin.model.dates import day_and_time
 from velpin.model.host import RefreshResult
+from velpin.model.source import Source
+from velpin.ports.fetcher import Fetcher, RefreshOption
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Got, Transport
@@ -29,17 +31,36 @@ if TYPE_CHECKING:
 _LARGEST = 1 << 30
 
 
-def refresh_source(
-    host: AlpmState,
-    source: AlpmSource,
-    transport: Transport,
-    *,
-    files: bool = False,
-    clock: Callable[[], float] = time.time,
-) -> RefreshResult:
-    """Fetch and check one source, with `files` its list of files too; a failure is returned,
-    never raised, and changes nothing."""
-    return _AlpmFetch(host, source, transport, clock(), files).done()
+class AlpmFetcher(Fetcher):
+    """Fetches the indexes of an alpm host."""
+
+    options = frozenset[RefreshOption]({"files"})
+
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
+
+    def fetch(
+        self,
+        source: Source,
+        transport: Transport,
+        options: Collection[RefreshOption] = (),
+        clock: Callable[[], float] = time.time,
+    ) -> RefreshResult:
+        """Fetch and check one source, with `files` its list of files too; a failure is returned,
+        never raised, and changes nothing."""
+        source = self._state.source(source.handle)
+        return _AlpmFetch(self._state, source, transport, clock(), "files" in options).done()
+
+    def head_date(self, address: str, release: str, transport: Transport) -> float | None:
+        """When the list of a name at an address was changed; FetchError where it cannot be
+        reached."""
+        import tempfile
+        from pathlib import Path
+
+        url = f"{address_of(address, release, self._state.native)}/{release}.{LIST}"
+        with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
+            got = transport.get(url, Path(folder) / LIST, most=_LARGEST)
+        return whole_number(_date(got))
 
 
 class _AlpmFetch(SourceFetch):
@@ -170,14 +191,3 @@ def _date(got: Got) -> str:
         return str(int(parsedate_to_datetime(text).timestamp()))
     except (ValueError, TypeError, OverflowError):
         return ""
-
-
-def head_date(address: str, name: str, arch: str, transport: Transport) -> float | None:
-    """When the list of a name at an address was changed; FetchError where it cannot be reached."""
-    import tempfile
-    from pathlib import Path
-
-    url = f"{address_of(address, name, arch)}/{name}.{LIST}"
-    with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
-        got = transport.get(url, Path(folder) / LIST, most=_LARGEST)
-    return whole_number(_date(got))

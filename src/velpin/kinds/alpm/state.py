@@ -6,7 +6,6 @@ import platform
 from collections.abc import Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
-from typing import Literal
 
 from velpin.core.indexed_host import IndexedHost
 from velpin.errors import HostFileError
@@ -20,6 +19,7 @@ from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.solver import ANY, AlpmSolver
 from velpin.kinds.alpm.source import AlpmSource
+from velpin.model.host import SourceState
 from velpin.model.installer import Installer
 from velpin.model.source import Source
 from velpin.store.index import Index
@@ -139,12 +139,6 @@ class AlpmState(IndexedHost[AlpmSource]):
         have = {source.handle for source, _ in self.indexes}
         return [source.handle for source in self.sources if source.on and source.handle not in have]
 
-    def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
-        """Whether a source takes part."""
-        if not source.on:
-            return "off"
-        return "on" if self.copies[source.handle].path else "not fetched"
-
     @cached_property
     def record_path(self) -> Path:
         """The folder of the installed packages' records."""
@@ -218,3 +212,9 @@ class AlpmState(IndexedHost[AlpmSource]):
         if self.pool.installed(name) or (self.record and self.record.providers(name)):
             return True
         return any(index.linked(AlpmLink.GROUPS, name) for _, index in self.indexes)
+
+    def state_of(self, source: Source) -> SourceState:
+        """Whether a source takes part."""
+        if not source.on:
+            return "off"
+        return "on" if self.copies[source.handle].path else "not fetched"

@@ -2,31 +2,43 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
-from velpin.core.source_status import StatusParts
 from velpin.kinds.alpm.source import ALL_USES, AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import ring
 from velpin.model.host import SourcePriority
+from velpin.model.source import Source
+from velpin.ports.standing import Standing, StatusParts
 
 
-def status_parts(host: AlpmState, source: AlpmSource) -> StatusParts:
-    """How one source stands; its place among the sections is its priority."""
-    copy = host.copies[source.handle]
-    signed_by = copy.fetched.signed_by if copy.fetched else []
-    problem = ""
-    if source.on and not source.servers:
-        problem = f"no Server line\ngive its section one in {source.file}"
-    return StatusParts(
-        priorities=(SourcePriority(source.rank, ()),) if source.on else (),
-        channel=_channel(source),
-        signed=_signed(host, source, signed_by),
-        keys=ring(host).keys,
-        signed_by=signed_by,
-        dated=copy.date,
-        key_problem=problem,
-    )
+class AlpmStanding(Standing):
+    """The sources of an alpm host beside each other."""
+
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
+
+    def tiers(self) -> Mapping[str, int]:
+        """Each section that is on is a tier of its own, in the order of the file."""
+        return {source.handle: source.rank for source in self._state.sources if source.on}
+
+    def parts_of(self, source: Source) -> StatusParts:
+        """How one source stands; its place among the sections is its priority."""
+        source = self._state.source(source.handle)
+        copy = self._state.copies[source.handle]
+        signed_by = copy.fetched.signed_by if copy.fetched else []
+        problem = ""
+        if source.on and not source.servers:
+            problem = f"no Server line\ngive its section one in {source.file}"
+        return StatusParts(
+            priorities=(SourcePriority(source.rank, ()),) if source.on else (),
+            channel=_channel(source),
+            signed=_signed(self._state, source, signed_by),
+            keys=ring(self._state).keys,
+            signed_by=signed_by,
+            dated=copy.date,
+            key_problem=problem,
+        )
 
 
 def _signed(host: AlpmState, source: AlpmSource, signers: Sequence[str]) -> str:

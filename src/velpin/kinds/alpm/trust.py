@@ -11,9 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from velpin.errors import BadKey
-from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
-from velpin.model.reason import Fact, Reason
 from velpin.trust.openpgp import Key, read_keys
 
 _FOLDER = "etc/pacman.d/gnupg"
@@ -54,33 +52,6 @@ def ring(host: AlpmState) -> Ring:
                 found.problems.append(problem.message)
         return found
     return Ring(file=f"{folder}/{RING}", problems=[f"/{folder} holds no keyring"])
-
-
-def checks_off(host: AlpmState, source: AlpmSource) -> list[Reason]:
-    """What a source's own section, or the host where it says nothing, keeps from being checked."""
-    facts: dict[str, Fact] = {"source": source.handle}
-    section = next(
-        (
-            section
-            for section in (*host.config.sections, *host.config.off)
-            if section.name == source.handle
-        ),
-        None,
-    )
-    said = " ".join(directive.text or "" for directive in section.of("SigLevel")) if section else ""
-    facts["setting"] = f"SigLevel = {said}" if said else "the host's SigLevel"
-    level = source.level
-    found = []
-    if "never" in (level.of_index, level.of_packages):
-        found.append(Reason("check-off-never", dict(facts)))
-    if "optional" in (level.of_index, level.of_packages) and said:
-        found.append(Reason("check-off-optional", dict(facts)))
-    if level.any_key and said:
-        found.append(Reason("check-off-any-key", dict(facts)))
-    if level.of_index != "required" and source.address.startswith(("http:", "ftp:")):
-        code = "plain-index" if level.of_packages == "required" else "plain-way"
-        found.append(Reason(code, {"source": source.handle}))
-    return found
 
 
 def blobs(data: bytes) -> Iterator[bytes]:

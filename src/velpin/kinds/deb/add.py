@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 from urllib.parse import unquote, urlsplit
 
 from velpin.change.plan import NewSource
-from velpin.core.adding import Addition, Examined, agreeing, given_keys
+from velpin.core.adding import agreeing, given_keys
 from velpin.core.snippets import plain_address
 from velpin.errors import FetchError, HostFileError, NotThere, TrustError, UsageError
 from velpin.fetch.download import Transport
@@ -32,50 +32,109 @@ from velpin.kinds.deb.trust import OWN_FOLDER, weakens, written_out
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Fact, Reason
 from velpin.model.safe_text import bare_address, has_login
+from velpin.model.source import Source
+from velpin.ports.composer import Addition, Composer, Examined
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 _COMMON_SUITES = ("stable", "main", "testing", "release", "any", "all", "unstable")
 """Suites that are named after no release of any distribution."""
 
 
-def compose_source(host: DebState, new: NewSource) -> Addition:
-    """What a new source would write.
+class DebComposer(Composer):
+    """New sources of a deb host."""
 
-    Raises UsageError for a source that says too little, HostFileError for a snippet that the
-    host would not read, TrustError where the key is not what it must be.
-    """
-    entries = _entries(new)
-    handle = _handle(new, entries, host)
-    keys = _keys(new, entries)
-    notes = []
-    if new.key and not new.keep_options:
-        entries, dropped = _with_checks(entries)
-        notes += [Reason("checks-kept", {"settings": dropped})] if dropped else []
-    logins, entries = _logins_apart(entries)
-    edits = _compose(host, handle, entries, keys)
-    private = []
-    if logins:
-        private = [login_file(handle)]
-        edits = {private[0]: encode("".join(logins)), **edits}
-        notes.append(Reason("login-apart", {"file": f"/{private[0]}"}))
-    places = [
-        _place(address.rstrip("/"), suite)
-        for entry in entries
-        for address in entry.addresses
-        for suite in entry.suites
-    ]
-    return Addition([handle], places, edits, keys, notes, private)
+    snippet_endings = (".list", ".sources")
 
+    def __init__(self, state: DebState) -> None:
+        self._state = state
 
-def compose_key(host: DebState, source: DebSource, keys: Sequence[Key]) -> Edits:
-    """The edits that name a key for a source."""
-    key_file = _key_file_for(host, source.handle, keys)
-    return {key_file: armoured(keys), **edit.set_key(host.tree, source, "/" + key_file)}
+    def compose(self, new: NewSource, transport: Transport) -> Addition:
+        """What a new source would write.
 
+        Raises UsageError for a source that says too little, HostFileError for a snippet that the
+        host would not read, TrustError where the key is not what it must be.
+        """
+        entries = _entries(new)
+        handle = _handle(new, entries, self._state)
+        keys = _keys(new, entries)
+        notes = []
+        if new.key and not new.keep_options:
+            entries, dropped = _with_checks(entries)
+            notes += [Reason("checks-kept", {"settings": dropped})] if dropped else []
+        logins, entries = _logins_apart(entries)
+        edits = _compose(self._state, handle, entries, keys)
+        private = []
+        if logins:
+            private = [login_file(handle)]
+            edits = {private[0]: encode("".join(logins)), **edits}
+            notes.append(Reason("login-apart", {"file": f"/{private[0]}"}))
+        places = [
+            _place(address.rstrip("/"), suite)
+            for entry in entries
+            for address in entry.addresses
+            for suite in entry.suites
+        ]
+        return Addition([handle], places, edits, keys, notes, private)
 
-def addresses_of(source: DebSource) -> list[str]:
-    """Where a source is fetched from."""
-    return [_place(source.address, source.release)]
+    def addresses_of(self, source: Source) -> list[str]:
+        """Its address and its suite: several suites of one address are several sources."""
+        return [_place(source.address, source.release)]
+
+    def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
+        """The edits that name a key for a source."""
+        source = self._state.source(source.handle)
+        key_file = _key_file_for(self._state, source.handle, keys)
+        return {key_file: armoured(keys), **edit.set_key(self._state.tree, source, "/" + key_file)}
+
+    def keys_here(self, source: Source, signers: Collection[str]) -> list[Key]:
+        """Keys of the host that sign a new source."""
+        source = self._state.source(source.handle)
+        return [key for key in self._state.keys_for(source).keys if key.fingerprint in signers]
+
+    def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
+        """Why a source has nothing for this host: no such suite, or nothing for its
+        architecture."""
+        source = self._state.source(source.handle)
+        asked: dict[str, Fact] = {"source": source.handle, "asked": source.release}
+        release = result.release if isinstance(result, DebRefreshed) else Release()
+        if release.architectures and not set(self._state.archs) & set(release.architectures):
+            facts = {**asked, "arch": self._state.native, "has": " ".join(release.architectures)}
+            return Reason("wrong-arch", facts)
+        suites = [
+            suite
+            for suite in suites_of(source, transport, self._state.release)
+            if suite != source.release
+        ]
+        if suites and not release.date_text:
+            return Reason("no-suite", {**asked, "has": tuple(suites), "better": suites[0]})
+        what = result.error.message if result.error else ""
+        if result.warnings and isinstance(result.error, NotThere):
+            what = f"it {'; it '.join(result.warnings)}"
+        return Reason("nothing-there", {**asked, "what": what})
+
+    def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
+        """Whether a source is for the host's own release, where it has one for that."""
+        source = self._state.source(source.handle)
+        release = self._state.copies[source.handle].release
+        nothing = _why_nothing(self._state, source, release)
+        if nothing:
+            return Examined([Reason("gives-nothing", {"source": source.handle, "what": nothing})])
+        here = self._state.release.get("VERSION_CODENAME", "")
+        if source.flat or not here or here in (source.release, release.codename, release.suite):
+            return Examined()
+        if source.release.startswith(here + "-") or (release.codename or "").startswith(here + "-"):
+            return Examined()
+        if source.release in _COMMON_SUITES:
+            return Examined()
+        suites = suites_of(source, transport, self._state.release)
+        if here not in suites:
+            told: dict[str, Fact] = {
+                "source": source.handle, "asked": source.release, "here": here,
+                "has": tuple(suites) or (source.release,),
+            }  # fmt: skip
+            return Examined(notes=[Reason("no-own-suite", told)])
+        facts = {"source": source.handle, "asked": source.release, "here": here, "better": here}
+        return Examined([Reason("wrong-release", dict(facts))])
 
 
 def _place(address: str, suite: str) -> str:
@@ -253,55 +312,6 @@ def _fields(entry: SourceEntry, signed_by: str) -> list[tuple[str, str]]:
 
 
 # -- looking before writing --------------------------------------------------------------
-
-
-def keys_here(host: DebState, source: DebSource, signers: Collection[str]) -> list[Key]:
-    """Keys of the host that sign a new source."""
-    return [key for key in host.keys_for(source).keys if key.fingerprint in signers]
-
-
-def nothing_there(
-    host: DebState, source: DebSource, result: RefreshResult, transport: Transport
-) -> Reason:
-    """Why a source has nothing for this host: no such suite, or nothing for its architecture."""
-    asked: dict[str, Fact] = {"source": source.handle, "asked": source.release}
-    release = result.release if isinstance(result, DebRefreshed) else Release()
-    if release.architectures and not set(host.archs) & set(release.architectures):
-        facts = {**asked, "arch": host.native, "has": " ".join(release.architectures)}
-        return Reason("wrong-arch", facts)
-    suites = [
-        suite for suite in suites_of(source, transport, host.release) if suite != source.release
-    ]
-    if suites and not release.date_text:
-        return Reason("no-suite", {**asked, "has": tuple(suites), "better": suites[0]})
-    what = result.error.message if result.error else ""
-    if result.warnings and isinstance(result.error, NotThere):
-        what = f"it {'; it '.join(result.warnings)}"
-    return Reason("nothing-there", {**asked, "what": what})
-
-
-def examine(host: DebState, source: DebSource, transport: Transport) -> Examined:
-    """Whether a source is for the host's own release, where it has one for that."""
-    release = host.copies[source.handle].release
-    nothing = _why_nothing(host, source, release)
-    if nothing:
-        return Examined([Reason("gives-nothing", {"source": source.handle, "what": nothing})])
-    here = host.release.get("VERSION_CODENAME", "")
-    if source.flat or not here or here in (source.release, release.codename, release.suite):
-        return Examined()
-    if source.release.startswith(here + "-") or (release.codename or "").startswith(here + "-"):
-        return Examined()
-    if source.release in _COMMON_SUITES:
-        return Examined()
-    suites = suites_of(source, transport, host.release)
-    if here not in suites:
-        told: dict[str, Fact] = {
-            "source": source.handle, "asked": source.release, "here": here,
-            "has": tuple(suites) or (source.release,),
-        }  # fmt: skip
-        return Examined(notes=[Reason("no-own-suite", told)])
-    facts = {"source": source.handle, "asked": source.release, "here": here, "better": here}
-    return Examined([Reason("wrong-release", dict(facts))])
 
 
 def _why_nothing(host: DebState, source: DebSource, release: Release) -> str:

@@ -12,7 +12,7 @@ from functools import cached_property, partial
 from pathlib import Path
 
 from velpin.change.plan import Plan, shown_key
-from velpin.core.adapter import Adapter, Installed
+from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
 from velpin.core.checkup.facts import KindFacts
 from velpin.core.checkup.mends import nothing_for, switching_off
@@ -25,7 +25,7 @@ from velpin.files.text import decode
 from velpin.files.tree import Tree
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.adapter import DebAdapter
-from velpin.kinds.deb.add import compose_key, examine, suites_of
+from velpin.kinds.deb.add import DebComposer, suites_of
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.edit import EntryChange
 from velpin.kinds.deb.files import read_and_skipped
@@ -45,6 +45,7 @@ from velpin.model.reason import Place, Reason
 from velpin.model.rule import as_typed
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.ports.packages import Installed
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import (
     Key,
@@ -412,7 +413,7 @@ def _name_key(source: DebSource, keys: tuple[Key, ...], host: Adapter[Source]) -
     if own and own != COMMON_FILE:
         plan.propose(host.tree, edit.set_key(host.tree, here, f"/{own}"))
     else:
-        plan.propose(host.tree, compose_key(host, here, keys))
+        plan.propose(host.tree, DebComposer(host).compose_key(here, keys))
     plan.keys = [shown_key(key, signs=True) for key in keys]
     return plan
 
@@ -485,7 +486,7 @@ def _out_of_common(
         signers = DebCheckupFacts(host).index_signers(source)
         mine = [key for key in keys if key.goes_by(signers)]
         plan = Plan("", f"name its key for {source.handle}")
-        plan.propose(state.tree, compose_key(state, state.source(source.handle), mine))
+        plan.propose(state.tree, DebComposer(state).compose_key(source, mine))
         whole = whole.then(host.tree, plan) if whole.edits else plan
         state = host.with_edits(whole.edits)
     edits = {**whole.edits, file: None}
@@ -567,7 +568,7 @@ def _of_vendor(check: Examination, source: DebSource) -> Iterator[Draft]:
     transport = check.ask(source)
     if transport is None:
         return
-    for reason in examine(_facts(check).host, source, transport).findings:
+    for reason in DebComposer(_facts(check).host).examine(source, (), transport).findings:
         if reason.code == "wrong-release":
             better = str(reason.facts["better"])
             what = note_of(
@@ -623,12 +624,12 @@ def _reworded(
     plan.propose(host.tree, edit.reworded(host, here, change))
     after = host.with_edits(plan.edits)
     key = (change.address or here.address, change.suite or here.release)
-    moved = next((each for each in after.sources if after.key_of(each) == key), None)
+    moved = next((each for each in after.sources if after.editor.key_of(each) == key), None)
     if moved is None:
         raise FetchError(f"{source.handle} is not found there any more")
     plan.handles = [moved.handle]
     if check.transport is not None:
-        error = after.fetch(moved.handle, check.transport, ()).error
+        error = after.fetcher.fetch(moved, check.transport, ()).error
         if error is not None and must_fetch:
             raise error
     elif must_fetch:

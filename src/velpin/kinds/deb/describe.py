@@ -9,11 +9,13 @@ from velpin.core.snippets import check_settings
 from velpin.files.tree import Edits
 from velpin.kinds.deb.edit import ADDED
 from velpin.kinds.deb.files import read_and_skipped
-from velpin.kinds.deb.sources import OPTIONS, DebSource
+from velpin.kinds.deb.sources import OPTIONS
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import COMMON_FOLDER
 from velpin.model.hostfile import SourceDescription
 from velpin.model.safe_text import bare_address
+from velpin.model.source import Source
+from velpin.ports.describer import Describer
 from velpin.trust.openpgp import Key, armoured, key_with, read_keys
 
 _SAID_APART = ("signed-by", "arch", "architectures")
@@ -21,75 +23,78 @@ _KNOWN = frozenset((*OPTIONS, *OPTIONS.values()))
 _FIELDS = {option: name for name, option in OPTIONS.items()}
 
 
-def describe(host: DebState, source: DebSource) -> SourceDescription:
-    """A source as its entries say; settings are options in the one-line form's words."""
-    options: dict[str, str] = {}
-    archs: dict[str, None] = {}
-    for entry in source.entries:
-        options.update({k: v for k, v in entry.options.items() if k not in _SAID_APART})
-        archs.update(dict.fromkeys(filter(None, entry.options.get("arch", "").split(","))))
-    return SourceDescription(
-        source.handle, bare_address(source.address), source.release, source.components,
-        tuple(archs), tuple(f"{key} = {value}" for key, value in sorted(options.items())),
-    )  # fmt: skip
+class DebDescriber(Describer):
+    """Sources of a deb host in a file."""
 
+    def __init__(self, state: DebState) -> None:
+        self._state = state
 
-def from_description(told: SourceDescription) -> NewSource:
-    """The source as a stanza; UsageError for a setting that is none of its fields."""
-    check_settings(told.settings, _KNOWN, _SAID_APART)
-    lines = ["Types: deb", f"URIs: {told.address}", f"Suites: {told.suite}"]
-    if told.components:
-        lines.append(f"Components: {' '.join(told.components)}")
-    if told.archs:
-        lines.append(f"Architectures: {' '.join(told.archs)}")
-    for setting in told.settings:
-        key, _, value = (part.strip() for part in setting.partition("="))
-        name = _FIELDS.get(key.lower(), key)
-        lines.append(f"{'-'.join(word.capitalize() for word in name.split('-'))}: {value}")
-    return NewSource(
-        handle=told.handle, snippet="\n".join(lines) + "\n", snippet_name="the description"
-    )
+    def describe(self, source: Source) -> SourceDescription:
+        """A source as its entries say; settings are options in the one-line form's words."""
+        source = self._state.source(source.handle)
+        options: dict[str, str] = {}
+        archs: dict[str, None] = {}
+        for entry in source.entries:
+            options.update({k: v for k, v in entry.options.items() if k not in _SAID_APART})
+            archs.update(dict.fromkeys(filter(None, entry.options.get("arch", "").split(","))))
+        return SourceDescription(
+            source.handle, bare_address(source.address), source.release, source.components,
+            tuple(archs), tuple(f"{key} = {value}" for key, value in sorted(options.items())),
+        )  # fmt: skip
 
+    def from_description(self, told: SourceDescription) -> NewSource:
+        """The source as a stanza; UsageError for a setting that is none of its fields."""
+        check_settings(told.settings, _KNOWN, _SAID_APART)
+        lines = ["Types: deb", f"URIs: {told.address}", f"Suites: {told.suite}"]
+        if told.components:
+            lines.append(f"Components: {' '.join(told.components)}")
+        if told.archs:
+            lines.append(f"Architectures: {' '.join(told.archs)}")
+        for setting in told.settings:
+            key, _, value = (part.strip() for part in setting.partition("="))
+            name = _FIELDS.get(key.lower(), key)
+            lines.append(f"{'-'.join(word.capitalize() for word in name.split('-'))}: {value}")
+        return NewSource(
+            handle=told.handle, snippet="\n".join(lines) + "\n", snippet_name="the description"
+        )
 
-def common_keys(host: DebState) -> list[tuple[str, list[Key]]]:
-    """Files of the common folder with a key that signed a source which names none."""
-    from velpin.kinds.deb.adapter import DebAdapter
-    from velpin.kinds.deb.checkup import DebCheckupFacts
+    def is_own(self, source: Source) -> bool:
+        """Whether its file is one of Velpin's own."""
+        source = self._state.source(source.handle)
+        data = self._state.tree.read(source.places[0].file) or b""
+        return data.startswith(ADDED.encode())
 
-    assert isinstance(host, DebAdapter)
-    facts = DebCheckupFacts(host)
-    signers = {
-        signer
-        for source in host.sources
-        if host.keys_for(source).how == "common"
-        for signer in facts.index_signers(source)
-    }
-    found = []
-    for file, keys in _common_files(host):
-        if any(key_with(keys, signer) for signer in signers):
-            found.append((file.rpartition("/")[2].rpartition(".")[0], keys))
-    return found
+    def common_keys(self) -> list[tuple[str, list[Key]]]:
+        """Files of the common folder with a key that signed a source which names none."""
+        from velpin.kinds.deb.adapter import DebAdapter
+        from velpin.kinds.deb.checkup import DebCheckupFacts
+
+        assert isinstance(self._state, DebAdapter)
+        facts = DebCheckupFacts(self._state)
+        signers = {
+            signer
+            for source in self._state.sources
+            if self._state.keys_for(source).how == "common"
+            for signer in facts.index_signers(source)
+        }
+        found = []
+        for file, keys in _common_files(self._state):
+            if any(key_with(keys, signer) for signer in signers):
+                found.append((file.rpartition("/")[2].rpartition(".")[0], keys))
+        return found
+
+    def all_common_keys(self) -> list[Key]:
+        """Those of the common folder and the old common file."""
+        return self._state.keys_for_all([])
+
+    def with_common_keys(self, name: str, keys: Sequence[Key]) -> Edits:
+        """A file of the common folder."""
+        file = f"{COMMON_FOLDER}/{name}.asc"
+        if self._state.tree.exists(file):
+            file = f"{COMMON_FOLDER}/{name}-velpin.asc"
+        return {file: armoured(keys)}
 
 
 def _common_files(host: DebState) -> list[tuple[str, list[Key]]]:
     read, _ = read_and_skipped(host.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
     return [(file, read_keys(data, file)) for file in read if (data := host.tree.read(file))]
-
-
-def all_common_keys(host: DebState) -> list[Key]:
-    """Those of the common folder and the old common file."""
-    return host.keys_for_all([])
-
-
-def with_common_keys(host: DebState, name: str, keys: Sequence[Key]) -> Edits:
-    """A file of the common folder."""
-    file = f"{COMMON_FOLDER}/{name}.asc"
-    if host.tree.exists(file):
-        file = f"{COMMON_FOLDER}/{name}-velpin.asc"
-    return {file: armoured(keys)}
-
-
-def is_own(host: DebState, source: DebSource) -> bool:
-    """Whether its file is one of Velpin's own."""
-    data = host.tree.read(source.places[0].file) or b""
-    return data.startswith(ADDED.encode())

@@ -14,78 +14,89 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.change.readback import HOST, SourceStatements, Statement
 from velpin.errors import Refusal
 from velpin.files.text import HostText, decode, encode
-from velpin.files.tree import Tree
+from velpin.files.tree import Edits, Tree
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.control import Field, Stanza, read_stanzas
 from velpin.kinds.deb.logins import login_file
 from velpin.kinds.deb.sources import HANDLE_FIELD, OPTIONS, DebSource, SourceEntry, pairs_of
 from velpin.kinds.deb.trust import OWN_FOLDER
+from velpin.model.source import Source
+from velpin.ports.editor import Editor
 
 if TYPE_CHECKING:
     from velpin.kinds.deb.state import DebState
     from velpin.model.reason import Place
 
-Edits = dict[str, bytes | None]
 _LineEdit = Callable[[list[str], SourceEntry], list[str]]
 
 ADDED = "# Added by velpin."
 """The first line of a source file of Velpin's own."""
 
 
-def source_statements(host: DebState) -> SourceStatements:
-    """What the source files state, for each address and suite that an entry names."""
-    said: Counter[Statement] = Counter()
-    order: dict[Hashable, None] = {}
-    places: dict[Hashable, tuple[Place, ...]] = {}
-    for entry in host.source_files.entries:
-        options = " ".join(f"{key}={value}" for key, value in sorted(entry.options.items()))
-        for key in pairs_of(entry, host.archs):
-            if entry.on:
-                order[key] = None
-            places[key] = (*places.get(key, ()), entry.place)
-            for kind in entry.types:
-                for component in entry.components or ("",):
-                    said[Statement(key, entry.on, kind, f"{component} {options}".strip())] += 1
-    for problem in host.source_files.errors:
-        said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
-    return SourceStatements(said, tuple(order), places)
+class DebEditor(Editor):
+    """Edits of the sources of a deb host."""
 
+    def __init__(self, state: DebState) -> None:
+        self._state = state
 
-def switch(tree: Tree, source: DebSource, on: bool) -> Edits:
-    """Contents after switching a source on or off."""
+    def switched(self, source: Source, on: bool) -> Edits:
+        """Contents after switching a source on or off."""
+        tree, source = self._state.tree, self._state.source(source.handle)
 
-    def change(lines: list[str], entry: SourceEntry) -> list[str]:
-        if entry.form == "line":
-            return [_uncommented(lines[0]) if on else _commented(lines[0])]
-        if _is_alone(entry):
-            return _with_enabled(lines, on)
-        rest, own = _split_off(lines, entry, source)
-        return [*rest, "\n", *_with_enabled(own, on)]
+        def change(lines: list[str], entry: SourceEntry) -> list[str]:
+            if entry.form == "line":
+                return [_uncommented(lines[0]) if on else _commented(lines[0])]
+            if _is_alone(entry):
+                return _with_enabled(lines, on)
+            rest, own = _split_off(lines, entry, source)
+            return [*rest, "\n", *_with_enabled(own, on)]
 
-    return _edited(tree, [entry for entry in source.entries if entry.on != on], change)
+        return _edited(tree, [entry for entry in source.entries if entry.on != on], change)
 
+    def dropped(self, source: Source) -> Edits:
+        """Contents after taking a source away, with the files of its key and login that were
+        Velpin's for it alone."""
+        tree, source = self._state.tree, self._state.source(source.handle)
 
-def drop(tree: Tree, source: DebSource) -> Edits:
-    """Contents after taking a source away, with the files of its key and login that were Velpin's
-    for it alone."""
+        def change(lines: list[str], entry: SourceEntry) -> list[str]:
+            if entry.form == "line" or _is_alone(entry):
+                return []
+            return _split_off(lines, entry, source)[0]
 
-    def change(lines: list[str], entry: SourceEntry) -> list[str]:
-        if entry.form == "line" or _is_alone(entry):
-            return []
-        return _split_off(lines, entry, source)[0]
+        edits = dict(_edited(tree, source.entries, change))
+        for file, data in list(edits.items()):
+            left = HostText(data).lines
+            own = bool(left) and left[0].startswith(ADDED)
+            if not any(line.strip() for line in left) or (own and not _says_anything(left)):
+                edits[file] = None
+        login = login_file(source.handle)
+        if None in edits.values() and tree.exists(login):
+            edits[login] = None
+        for key in _own_key_files(tree, source, edits):
+            edits[key] = None
+        return edits
 
-    edits = _edited(tree, source.entries, change)
-    for file, data in list(edits.items()):
-        left = HostText(data).lines
-        own = bool(left) and left[0].startswith(ADDED)
-        if not any(line.strip() for line in left) or (own and not _says_anything(left)):
-            edits[file] = None
-    login = login_file(source.handle)
-    if None in edits.values() and tree.exists(login):
-        edits[login] = None
-    for key in _own_key_files(tree, source, edits):
-        edits[key] = None
-    return edits
+    def key_of(self, source: Source) -> Hashable:
+        """Its address and suite: handles may change with what stands beside it."""
+        return (source.address, source.release)
+
+    def statements(self) -> SourceStatements:
+        """What the source files state, for each address and suite that an entry names."""
+        said: Counter[Statement] = Counter()
+        order: dict[Hashable, None] = {}
+        places: dict[Hashable, tuple[Place, ...]] = {}
+        for entry in self._state.source_files.entries:
+            options = " ".join(f"{key}={value}" for key, value in sorted(entry.options.items()))
+            for key in pairs_of(entry, self._state.archs):
+                if entry.on:
+                    order[key] = None
+                places[key] = (*places.get(key, ()), entry.place)
+                for kind in entry.types:
+                    for component in entry.components or ("",):
+                        said[Statement(key, entry.on, kind, f"{component} {options}".strip())] += 1
+        for problem in self._state.source_files.errors:
+            said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
+        return SourceStatements(said, tuple(order), places)
 
 
 def _says_anything(lines: list[str]) -> bool:
@@ -130,7 +141,7 @@ def _edited(tree: Tree, entries: Iterable[SourceEntry], change: _LineEdit) -> Ed
     by_file: dict[str, list[SourceEntry]] = {}
     for entry in entries:
         by_file.setdefault(entry.file, []).append(entry)
-    edits: Edits = {}
+    edits: dict[str, bytes | None] = {}
     for file, wanted in by_file.items():
         text = HostText(tree.read(file), file)
         lines = text.lines

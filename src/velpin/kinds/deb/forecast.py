@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.core.adapter import Prediction
 from velpin.core.forecasting import near_names
 from velpin.kinds.deb.choice import DebPackage, DebVersion
 from velpin.kinds.deb.identity import number_in
@@ -28,57 +27,64 @@ from velpin.kinds.deb.version import compare
 from velpin.model.forecast import Answer, Forecast, PassedOver, outcome_of
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
+from velpin.ports.transactions import Prediction, Transactions
 
 Decided = tuple[Answer, Decision | DebPackage | None]
 """An answer, and the decision it tells of, or the package that is to go."""
 
 
-def predict(host: DebState, requests: Sequence[Request]) -> Prediction:
-    """What the installer would make of some requests in one transaction."""
-    decided, patterns = _decide_all(host, requests)
-    answers = tuple(answer for answer, _ in decided)
-    problem = next((answer.problem for answer in answers if answer.problem), None)
-    told = Forecast(
-        host.name,
-        ok=False,
-        problem=problem,
-        answers=answers,
-        notes=tuple(patterns),
-    )
-    if problem is not None:
-        return Prediction(told)
-    done = _worked_out(host, *_asked(decided))
-    if done.ok:
-        broken = not_fetchable(done)
-        return Prediction(_carried_out(told, done) if not broken else told._replace(problem=broken))
-    from velpin.kinds.deb.transaction.refusal import refused, what_could_help
+class DebTransactions(Transactions):
+    """Transactions of a deb host."""
 
-    return Prediction(refused(told, done), what_could_help(done, answers))
+    def __init__(self, state: DebState) -> None:
+        self._state = state
 
+    def predict(self, requests: Sequence[Request]) -> Prediction:
+        """What the installer would make of some requests in one transaction."""
+        decided, patterns = _decide_all(self._state, requests)
+        answers = tuple(answer for answer, _ in decided)
+        problem = next((answer.problem for answer in answers if answer.problem), None)
+        told = Forecast(
+            self._state.name,
+            ok=False,
+            problem=problem,
+            answers=answers,
+            notes=tuple(patterns),
+        )
+        if problem is not None:
+            return Prediction(told)
+        done = _worked_out(self._state, *_asked(decided))
+        if done.ok:
+            broken = not_fetchable(done)
+            return Prediction(
+                _carried_out(told, done) if not broken else told._replace(problem=broken)
+            )
+        from velpin.kinds.deb.transaction.refusal import refused, what_could_help
 
-def would_carry_out(host: DebState, requests: Sequence[Request]) -> bool:
-    """Whether the installer would carry out some requests; nothing is explained."""
-    if host.refusal() is not None:
-        return False
-    decided, _ = _decide_all(host, requests)
-    if not all(decision for _, decision in decided):
-        return False
-    done = _worked_out(host, *_asked(decided))
-    return done.ok and not not_fetchable(done)
+        return Prediction(refused(told, done), what_could_help(done, answers))
 
+    def would_carry_out(self, requests: Sequence[Request]) -> bool:
+        """Whether the installer would carry out some requests; nothing is explained."""
+        if self._state.refusal() is not None:
+            return False
+        decided, _ = _decide_all(self._state, requests)
+        if not all(decision for _, decision in decided):
+            return False
+        done = _worked_out(self._state, *_asked(decided))
+        return done.ok and not not_fetchable(done)
 
-def predict_upgrade(host: DebState) -> Forecast:
-    """What the full upgrade would change."""
-    told = Forecast(host.name, ok=False, problem=None)
-    done = _upgrade_worked_out(host)
-    broken = not_fetchable(done) if done.ok else None
-    if broken:
-        return told._replace(problem=broken)
-    if done.ok:
-        return _carried_out(told, done)._replace(held_back=held_back(done))
-    from velpin.kinds.deb.transaction.refusal import refused
+    def predict_upgrade(self, *, realign: bool = False) -> Forecast:
+        """What the full upgrade would change."""
+        told = Forecast(self._state.name, ok=False, problem=None)
+        done = _upgrade_worked_out(self._state)
+        broken = not_fetchable(done) if done.ok else None
+        if broken:
+            return told._replace(problem=broken)
+        if done.ok:
+            return _carried_out(told, done)._replace(held_back=held_back(done))
+        from velpin.kinds.deb.transaction.refusal import refused
 
-    return refused(told, done)
+        return refused(told, done)
 
 
 def _worked_out(host: DebState, coming: list[AskedVersion], going: list[DebPackage]) -> Transaction:

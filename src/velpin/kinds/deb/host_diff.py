@@ -12,9 +12,8 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property, lru_cache
 from pathlib import Path
-from typing import Final
+from typing import Final, Self
 
-from velpin.core.adapter import AnswerComparison, Installed
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebOrigin, IndexEntry
 from velpin.kinds.deb.preferences import (
@@ -28,6 +27,8 @@ from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import VersionKey, version_key
 from velpin.model.request import Request
 from velpin.model.shift import Selection
+from velpin.ports.answers import AnswerComparison, Answers
+from velpin.ports.packages import Installed
 from velpin.store.index import Index, IndexLine
 
 
@@ -47,29 +48,36 @@ def installed_packages(host: DebState) -> Iterator[Installed]:
         yield Installed(row.name, arch, row.version, source, bool(package and package.held))
 
 
-def next_alone(host: DebState, here: Installed) -> Selection | None:
-    """The candidate of an installed package, itself where there is none."""
-    package = host.packages(here.name)[here.arch]
-    found = choice.candidate(package) or package.installed
-    return Selection(found.text, found.source) if found else None
+class DebAnswers(Answers):
+    """What names get on a deb host."""
 
+    def __init__(self, state: DebState) -> None:
+        self._state = state
 
-def first_answer(host: DebState, name: str) -> Selection | None:
-    """Version and source that a plain request for a name gets; None where it is refused."""
-    try:
-        package = find_package(host, Request(name, name))
-        chosen = decide(host, Request(name, name), package).chosen
-    except DebRequestRefused:
-        return None
-    return Selection(chosen.text, chosen.source)
+    def next_alone(self, here: Installed) -> Selection | None:
+        """The candidate of an installed package, itself where there is none."""
+        package = self._state.packages(here.name)[here.arch]
+        found = choice.candidate(package) or package.installed
+        return Selection(found.text, found.source) if found else None
 
+    def first(self, name: str) -> Selection | None:
+        """Version and source that a plain request for a name gets; None where it is refused."""
+        try:
+            package = find_package(self._state, Request(name, name))
+            chosen = decide(self._state, Request(name, name), package).chosen
+        except DebRequestRefused:
+            return None
+        return Selection(chosen.text, chosen.source)
 
-def versions_of(host: DebState, name: str, arch: str) -> Iterator[tuple[str, str, int]]:
-    """Version, source and priority of all there is of a name for an architecture."""
-    package = host.packages(name).get(arch)
-    for version in package.versions if package else ():
-        for source in [held.origin.source for held in version.offered] or [""]:
-            yield version.text, source, version.priority.value
+    def compare(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
+        """How answers for names compare; None where neither an index nor a record differs."""
+        change = _Difference(before._state, self._state, places)
+        if not (change.indexes or change.named.any):
+            return None
+        return AnswerComparison(
+            _Answers(before._state, places).answer, _Answers(self._state, places).answer,
+            change.indexes, change.names,
+        )  # fmt: skip
 
 
 _INDEX: Final = 1
@@ -79,19 +87,6 @@ _VERSION: Final = 4
 _PLACE: Final = 5
 _ONE_ARCH = 2
 """Architectures of entries on a host of one: its own, and `all`."""
-
-
-def compare_answers(
-    before: DebState, after: DebState, places: Mapping[Path, int]
-) -> AnswerComparison | None:
-    """How answers for names compare; None where neither an index nor a record differs."""
-    change = _Difference(before, after, places)
-    if not (change.indexes or change.named.any):
-        return None
-    return AnswerComparison(
-        _Answers(before, places).answer, _Answers(after, places).answer,
-        change.indexes, change.names,
-    )  # fmt: skip
 
 
 def _provided(indexes: Iterable[Index]) -> set[bytes]:
@@ -190,14 +185,14 @@ class _Answers:
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
         """What a plain request for a name gets."""
         if name in self._recorded:
-            return first_answer(self._host, name.decode())
+            return DebAnswers(self._host).first(name.decode())
         live = self._of_first_arch(name, entries)
         if self._named.any and self._named.may_mean(name.decode()):
             found = self._by_records(name.decode(), live)
         else:
             found = self._by_priorities(live)
         if found is None and (name in self._provided or self._is_foreign_too(entries)):
-            return first_answer(self._host, name.decode())
+            return DebAnswers(self._host).first(name.decode())
         return found
 
     def _is_foreign_too(self, entries: list[IndexLine]) -> bool:

@@ -52,7 +52,9 @@ def _move(
         return edit.reworded(host, _known_as(host, source.address, source.release), change)
 
     def find(host: Adapter[Source]) -> Source | None:
-        return next((s for s in host.sources if host.key_of(s) == (address, suite) and s.on), None)
+        return next(
+            (s for s in host.sources if host.editor.key_of(s) == (address, suite) and s.on), None
+        )
 
     return Move(source.handle, now, f"{address} {suite}", edits, find)
 

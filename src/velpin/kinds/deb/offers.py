@@ -8,11 +8,27 @@ from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebPackage
 from velpin.kinds.deb.state import DebState
 from velpin.model.forecast import Offer, OfferState
+from velpin.ports.offers import Offers
 
 
-def live_offers(host: DebState, name: str) -> list[Offer]:
-    """Every version of a name for each architecture, the host's own first."""
-    return [offer for package in host.packages(name).values() for offer in _live(package)]
+class DebOffers(Offers):
+    """Offers of a name on a deb host."""
+
+    def __init__(self, state: DebState) -> None:
+        self._state = state
+
+    def live(self, name: str) -> list[Offer]:
+        """Every version of a name for each architecture, the host's own first."""
+        return [
+            offer for package in self._state.packages(name).values() for offer in _live(package)
+        ]
+
+    def versions_of(self, name: str, arch: str) -> Iterator[tuple[str, str, int]]:
+        """Version, source and priority of all there is of a name for an architecture."""
+        package = self._state.packages(name).get(arch)
+        for version in package.versions if package else ():
+            for source in [held.origin.source for held in version.offered] or [""]:
+                yield version.text, source, version.priority.value
 
 
 def _live(package: DebPackage) -> Iterator[Offer]:

@@ -18,6 +18,7 @@ from velpin.kinds.deb.control import parse_stanza
 from velpin.kinds.deb.engine.world import Target
 from velpin.kinds.deb.relations import satisfies
 from velpin.kinds.deb.state import DebState
+from velpin.ports.recipes import Recipes
 from velpin.recipes.recipe import Recipe, RecipeNeed, Satisfier
 
 _NEEDS = ("build-depends", "build-depends-indep", "build-depends-arch")
@@ -130,24 +131,30 @@ def targets(relation: str) -> list[Target]:
     return found
 
 
-def recipe_format(host: DebState) -> SourceControl:
-    """How recipes are written for this kind of host."""
-    return SourceControl(host.native)
+class DebRecipes(Recipes):
+    """Build recipes for a deb host."""
 
+    def __init__(self, state: DebState) -> None:
+        self._state = state
 
-def satisfier(host: DebState, relation: str) -> Satisfier | None:
-    """What meets a relation here: what is installed before what could be, of alternatives the
-    first; a package of the name before one that provides it."""
-    wanted = targets(relation)
-    for installed in (True, False):
-        for target in wanted:
-            for name in (target.name, *host.provider_names(target.name)):
-                for package in host.packages(name).values():
-                    version = package.installed if installed else choice.candidate(package)
-                    if version is not None and _meets(host, name, version, target):
-                        source = "" if version.installed else version.source
-                        return Satisfier(name, version.text, source)
-    return None
+    @property
+    def format(self) -> SourceControl:
+        """How recipes are written for this kind of host."""
+        return SourceControl(self._state.native)
+
+    def satisfier(self, relation: str) -> Satisfier | None:
+        """What meets a relation here: what is installed before what could be, of alternatives the
+        first; a package of the name before one that provides it."""
+        wanted = targets(relation)
+        for installed in (True, False):
+            for target in wanted:
+                for name in (target.name, *self._state.provider_names(target.name)):
+                    for package in self._state.packages(name).values():
+                        version = package.installed if installed else choice.candidate(package)
+                        if version is not None and _meets(self._state, name, version, target):
+                            source = "" if version.installed else version.source
+                            return Satisfier(name, version.text, source)
+        return None
 
 
 def _meets(host: DebState, name: str, version: choice.DebVersion, target: Target) -> bool:

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import contextlib
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -26,16 +26,19 @@ from velpin.errors import (
     ReleaseRefused,
     TrustError,
 )
-from velpin.fetch.download import Transport
+from velpin.fetch.download import Login, Transport
 from velpin.files.text import whole_number
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.copies import index_name, wanted_indexes
+from velpin.kinds.deb.logins import read_logins
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
 from velpin.kinds.deb.sources import DebSource, base_url
 from velpin.kinds.deb.state import DebState
 from velpin.model.dates import day_and_time
 from velpin.model.host import RefreshResult
 from velpin.model.rule import shell_word
+from velpin.model.source import Source
+from velpin.ports.fetcher import Fetcher, RefreshOption
 from velpin.store.cache import Fetched
 from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_detached
 
@@ -56,21 +59,51 @@ class DebRefreshed(RefreshResult):
     release: Release = field(default_factory=Release)
 
 
-def refresh_source(
-    host: DebState,
-    source: DebSource,
-    transport: Transport,
-    clock: Callable[[], float] = time.time,
-    *,
-    accept_changed: bool = False,
-) -> DebRefreshed:
-    """Fetch and check one source; a failure is returned, never raised, and changes nothing.
+class DebFetcher(Fetcher):
+    """Fetches the indexes of a deb host."""
 
-    `accept_changed` takes a source that now calls itself something else than before.
-    """
-    fetch = _DebFetch(host, source, transport, clock(), accept_changed)
-    fetch.done()
-    return fetch.result
+    options = frozenset[RefreshOption]({"accept_changed"})
+
+    def __init__(self, state: DebState) -> None:
+        self._state = state
+
+    def fetch(
+        self,
+        source: Source,
+        transport: Transport,
+        options: Collection[RefreshOption] = (),
+        clock: Callable[[], float] = time.time,
+    ) -> DebRefreshed:
+        """Fetch and check one source; a failure is returned, never raised, and changes nothing.
+
+        `accept_changed` takes a source that now calls itself something else than before.
+        """
+        source = self._state.source(source.handle)
+        accept_changed = "accept_changed" in options
+        fetch = _DebFetch(self._state, source, transport, clock(), accept_changed)
+        fetch.done()
+        return fetch.result
+
+    def proxies(self) -> Mapping[str, str]:
+        """Those of the settings for each scheme."""
+        named = {s: self._state.conf.get(f"Acquire::{s}::Proxy") for s in ("http", "https")}
+        return {scheme: address for scheme, address in named.items() if address}
+
+    def logins(self) -> Sequence[Login]:
+        """Those of the files of logins."""
+        return read_logins(self._state.tree)
+
+    def head_date(self, address: str, release: str, transport: Transport) -> float | None:
+        """When the release file at an address was made; FetchError where it cannot be reached."""
+        base = base_url(address, release)
+        try:
+            data = transport.read(f"{base}/InRelease")
+        except NotThere:
+            data = transport.read(f"{base}/Release")
+        try:
+            return read_release(data, base).date
+        except HostFileError as problem:
+            raise FetchError(f"{base}: {problem.what}") from problem
 
 
 class _DebFetch(SourceFetch):
@@ -478,16 +511,3 @@ def _word(yes: bool) -> str:
 def _ago(seconds: float) -> str:
     days = int(seconds // 86400)
     return f"{days} days" if days > 1 else f"{int(seconds // 3600)} hours"
-
-
-def head_date(address: str, release: str, transport: Transport) -> float | None:
-    """When the release file at an address was made; FetchError where it cannot be reached."""
-    base = base_url(address, release)
-    try:
-        data = transport.read(f"{base}/InRelease")
-    except NotThere:
-        data = transport.read(f"{base}/Release")
-    try:
-        return read_release(data, base).date
-    except HostFileError as problem:
-        raise FetchError(f"{base}: {problem.what}") from problem

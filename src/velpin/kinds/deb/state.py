@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property, partial
 from itertools import chain
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal, Self
+from typing import TYPE_CHECKING, Self
 
 from velpin.core.adapter import Adapter
 from velpin.errors import HostFileError, StoreError
@@ -49,6 +49,7 @@ from velpin.store.memo import Memo
 
 if TYPE_CHECKING:
     from velpin.kinds.deb.key_files import KeyFileReader
+    from velpin.model.host import SourceState
     from velpin.trust.named import NamedKeys
     from velpin.trust.openpgp import Key
 
@@ -592,7 +593,7 @@ class DebState(Adapter[DebSource]):
         place = self.conf.place("APT::Default-Release")
         return Reason("target-unknown", {"target": self.target, "place": place or ""})
 
-    def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
+    def state_of(self, source: Source) -> SourceState:
         """Whether a source takes part."""
         if not source.on:
             return "off"

@@ -2,47 +2,56 @@
 
 from __future__ import annotations
 
-from velpin.core.source_status import StatusParts
 from velpin.kinds.deb.copies import DebCopy
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import installer_head
 from velpin.model.host import SourcePriority
 from velpin.model.rule import shell_word
+from velpin.model.source import Source
+from velpin.ports.standing import Standing, StatusParts
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import SignedHead, key_with
 
 
-def tiers(host: DebState) -> dict[str, int]:
-    """By the highest priority that a source has; one that is never taken has none."""
-    best = {
-        source.handle: max((entry.priority for entry in _priorities(host, source)), default=0)
-        for source in host.sources
-        if source.on
-    }
-    live = sorted({priority for priority in best.values() if priority > 0}, reverse=True)
-    places = {priority: place for place, priority in enumerate(live, 1)}
-    return {handle: places[priority] for handle, priority in best.items() if priority in places}
+class DebStanding(Standing):
+    """The sources of a deb host beside each other."""
 
+    def __init__(self, state: DebState) -> None:
+        self._state = state
 
-def status_parts(host: DebState, source: DebSource) -> StatusParts:
-    """How one source stands."""
-    copy = host.copies[source.handle]
-    named = host.keys_for(source)
-    head = None if copy.fetched else installer_head(host.tree, copy.release_file)
-    signers = tuple(copy.fetched.signed_by) if copy.fetched else ()
-    if head is not None:
-        signers = head.verified_by(named.keys)
-    return StatusParts(
-        priorities=_priorities(host, source) if copy.holder else (),
-        channel=_channel(copy),
-        signed=named.how,
-        keys=named.keys,
-        signed_by=signers,
-        dated=copy.release.date,
-        copy_problem=str(copy.problem) if copy.problem else "",
-        key_problem=_key_problem(source, named, head),
-    )
+    def tiers(self) -> dict[str, int]:
+        """By the highest priority that a source has; one that is never taken has none."""
+        best = {
+            source.handle: max(
+                (entry.priority for entry in _priorities(self._state, source)), default=0
+            )
+            for source in self._state.sources
+            if source.on
+        }
+        live = sorted({priority for priority in best.values() if priority > 0}, reverse=True)
+        places = {priority: place for place, priority in enumerate(live, 1)}
+        return {handle: places[priority] for handle, priority in best.items() if priority in places}
+
+    def parts_of(self, source: Source) -> StatusParts:
+        """How one source stands."""
+        source = self._state.source(source.handle)
+        copy = self._state.copies[source.handle]
+        named = self._state.keys_for(source)
+        head = None if copy.fetched else installer_head(self._state.tree, copy.release_file)
+        signers = tuple(copy.fetched.signed_by) if copy.fetched else ()
+        if head is not None:
+            signers = head.verified_by(named.keys)
+        return StatusParts(
+            priorities=_priorities(self._state, source) if copy.holder else (),
+            channel=_channel(copy),
+            signed=named.how,
+            keys=named.keys,
+            signed_by=signers,
+            dated=copy.release.date,
+            copy_problem=str(copy.problem) if copy.problem else "",
+            key_problem=_key_problem(source, named, head),
+        )
 
 
 def _priorities(host: DebState, source: DebSource) -> tuple[SourcePriority, ...]:

@@ -16,7 +16,6 @@ from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.key_files import KeyFileReader
 from velpin.kinds.deb.sources import DebSource
-from velpin.model.reason import Fact, Reason
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import Key, SignedHead, bare, read_keys
 
@@ -81,21 +80,6 @@ def weakens(option: str, value: str) -> bool:
     """Whether an option of a source switches a check off."""
     bad, _ = WEAKENING.get(option, (False, ""))
     return option in WEAKENING and is_yes(value, not bad) == bad
-
-
-def checks_off(source: DebSource) -> list[Reason]:
-    """What a source's own options keep from being checked."""
-    facts: dict[str, Fact] = {"source": source.handle}
-    said = {name: value for entry in source.entries for name, value in entry.options.items()}
-    found = [
-        Reason(code, {**facts, "setting": f"{name}={said[name]}"})
-        for name, (_, code) in WEAKENING.items()
-        if name in said and weakens(name, said[name])
-    ]
-    unsigned = source.trusted or source.switch("allow-insecure", False)
-    if unsigned and source.address.startswith(("http:", "ftp:")):
-        found.append(Reason("plain-way", dict(facts)))
-    return found
 
 
 def written_out(text: str) -> bytes:

@@ -2,45 +2,38 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from pathlib import Path
-from typing import TYPE_CHECKING, Literal, Self
+from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING, Literal
 
-from velpin.core.adapter import AnswerComparison, Installed, Prediction, RefreshOption
 from velpin.kinds.rpm.record.place import FOLDERS
 from velpin.kinds.rpm.state import RpmState
-from velpin.model.reason import Note, Place, Reason
-from velpin.model.source import Source
+from velpin.model.reason import Note, Place
+from velpin.ports.packages import Installed
 
 if TYPE_CHECKING:
     from typing import Any
 
     from _typeshed import SupportsDunderLT
 
-    from velpin.change.plan import NewSource
-    from velpin.change.readback import SourceStatements
-    from velpin.core.adding import Addition, Examined
     from velpin.core.checkup.facts import KindFacts
-    from velpin.core.rule_planner import RulePlanner
-    from velpin.core.source_status import StatusParts
     from velpin.errors import HostFileError
-    from velpin.fetch.download import Transport
-    from velpin.files.tree import Edits
-    from velpin.kinds.rpm.recipes import SourcePackages
-    from velpin.model.forecast import Forecast, Offer
-    from velpin.model.host import KeyUse, RefreshResult
-    from velpin.model.hostfile import SourceDescription
-    from velpin.model.request import Request
-    from velpin.model.rule import RuleInForce
-    from velpin.model.shift import Selection
-    from velpin.recipes.recipe import Satisfier
-    from velpin.trust.openpgp import Key
+    from velpin.kinds.rpm.add import RpmComposer
+    from velpin.kinds.rpm.describe import RpmDescriber
+    from velpin.kinds.rpm.edit import RpmEditor
+    from velpin.kinds.rpm.forecast import RpmTransactions
+    from velpin.kinds.rpm.host_diff import RpmAnswers
+    from velpin.kinds.rpm.keyring import RpmSigners
+    from velpin.kinds.rpm.offers import RpmOffers
+    from velpin.kinds.rpm.recipes import RpmRecipes
+    from velpin.kinds.rpm.refresh import RpmFetcher
+    from velpin.kinds.rpm.rules.listing import RpmRules
+    from velpin.kinds.rpm.rules.writer import RpmRuleWriter
+    from velpin.kinds.rpm.status import RpmStanding
 
 
 class RpmAdapter(RpmState):
     """One rpm host of either layout."""
-
-    snippet_endings = (".repo",)
 
     # -- configuration ---------------------------------------------------------------------
 
@@ -62,30 +55,9 @@ class RpmAdapter(RpmState):
             for note in self.record.notes:
                 yield Note(Place(self.record_file, note.line), note.text)
 
-    def edit_notes(self, files: Collection[str]) -> Iterator[Reason]:
-        """Who else writes some files, and what of a change survives."""
-        from velpin.kinds.rpm.owners import edit_notes
-
-        return edit_notes(self, files)
-
-    def reads(self, source: Source) -> bool:
-        """Whether the lists of a source are of a form that is read here."""
-        return not self.by_handle[source.handle].unread
-
     def config_error(self) -> HostFileError | None:
         """The first line of its configuration that the installer refuses."""
         return self.config_errors[0] if self.config_errors else None
-
-    def source_statements(self) -> SourceStatements:
-        """What the source files state."""
-        from velpin.kinds.rpm.edit import source_statements
-
-        return source_statements(self)
-
-    @property
-    def rule_fields(self) -> Collection[str]:
-        """Keys of sections that are rules."""
-        return self.rule_keys
 
     # -- indexes -----------------------------------------------------------------------------
 
@@ -137,181 +109,11 @@ class RpmAdapter(RpmState):
 
     # -- choosing ----------------------------------------------------------------------------
 
-    def predict(self, requests: Sequence[Request]) -> Prediction:
-        """What the installer would make of some requests in one transaction."""
-        from velpin.kinds.rpm.forecast import predict
-
-        return predict(self, requests)
-
-    def predict_upgrade(self, *, realign: bool = False) -> Forecast:
-        """What the full upgrade would change."""
-        from velpin.kinds.rpm.forecast import predict_upgrade
-
-        return predict_upgrade(self, realign=realign)
-
-    def live_offers(self, name: str) -> Sequence[Offer]:
-        """Offers of a name in the sources that are on, and what is installed of it."""
-        from velpin.kinds.rpm.offers import live_offers
-
-        return live_offers(self, name)
-
-    def next_alone(self, here: Installed) -> Selection | None:
-        """What an installed package would become if it were upgraded by itself."""
-        from velpin.kinds.rpm.host_diff import next_alone
-
-        return next_alone(self, here)
-
-    def first_answer(self, name: str) -> Selection | None:
-        """What a plain request for a name gets."""
-        from velpin.kinds.rpm.host_diff import first_answer
-
-        return first_answer(self, name)
-
-    def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
-        """Version, source and priority of all there is of a name."""
-        return [
-            (package.version, package.origin.handle, package.origin.priority)
-            for package in self.pool.all_named(name)
-            if not package.installed or self.offered_as(package) is None
-        ]
-
-    def compare_answers(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
-        """How answers for names compare with those before a change."""
-        from velpin.kinds.rpm.host_diff import compare_answers
-
-        return compare_answers(before, self, places)
-
     # -- sources, their keys and their indexes -----------------------------------------------
-
-    def tiers(self) -> Mapping[str, int]:
-        """By priority: the lowest is the strongest."""
-        live = sorted({source.priority for source in self.sources if source.on})
-        places = {priority: place for place, priority in enumerate(live, 1)}
-        return {source.handle: places[source.priority] for source in self.sources if source.on}
-
-    def status_parts(self, handle: str) -> StatusParts:
-        """How one source stands."""
-        from velpin.kinds.rpm.status import status_parts
-
-        return status_parts(self, self.source(handle))
-
-    def keys(self) -> list[KeyUse]:
-        """Every key that signs for something."""
-        from velpin.kinds.rpm.keyring import key_uses
-
-        return key_uses(self)
-
-    def key_problems(self) -> list[str]:
-        """Keys that are named and cannot be used."""
-        from velpin.kinds.rpm.keyring import key_problems
-
-        return key_problems(self)
-
-    def checks_off(self, source: Source) -> Iterable[Reason]:
-        """Checks that a source's own section switches off."""
-        from velpin.kinds.rpm.trust import checks_off
-
-        return checks_off(self.source(source.handle))
-
-    def head_date(self, address: str, release: str, transport: Transport) -> float | None:
-        """As its `repomd.xml` says."""
-        from velpin.kinds.rpm.refresh import head_date
-
-        return head_date(address, transport)
-
-    def fetch(
-        self, handle: str, transport: Transport, options: Collection[RefreshOption]
-    ) -> RefreshResult:
-        """Fetch and check the list of one source."""
-        from velpin.kinds.rpm.refresh import refresh_source
-
-        return refresh_source(self, self.source(handle), transport)
 
     # -- changing ----------------------------------------------------------------------------
 
-    def compose_source(self, new: NewSource, transport: Transport) -> Addition:
-        """What a new source would write."""
-        from velpin.kinds.rpm.add import compose_source
-
-        return compose_source(self, new, transport)
-
-    def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
-        """The edits that name a key for a source."""
-        from velpin.kinds.rpm.add import compose_key
-
-        return compose_key(self, self.source(source.handle), keys)
-
-    def addresses_of(self, source: Source) -> Collection[str]:
-        """Its base addresses."""
-        return self.source(source.handle).urls
-
-    def keys_here(self, source: Source, signers: Collection[str]) -> Sequence[Key]:
-        """Keys that its section names."""
-        from velpin.kinds.rpm.add import keys_here
-
-        return keys_here(self, self.source(source.handle))
-
-    def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
-        """Why a new source has nothing for this host: what the server said."""
-        what = result.error.message if result.error else ""
-        return Reason("nothing-there", {"source": source.handle, "what": what})
-
-    def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
-        """Whether a source has anything for this host, and is checked."""
-        from velpin.kinds.rpm.add import examine
-
-        return examine(self, self.source(source.handle))
-
-    def switched(self, handle: str, on: bool) -> Edits:
-        """The edits that switch a source on or off."""
-        from velpin.kinds.rpm.edit import switch
-
-        return switch(self.tree, self.source(handle), on)
-
-    def dropped(self, handle: str) -> Edits:
-        """The edits that take a source's section away."""
-        from velpin.kinds.rpm.edit import drop
-
-        return drop(self.tree, self.source(handle))
-
-    def rule_planner(self, *, foremost: bool = False) -> RulePlanner:
-        """How rules become priorities, lists of patterns and locks."""
-        from velpin.kinds.rpm.rules.plan import RpmRulePlanner
-
-        return RpmRulePlanner(self, foremost=foremost)
-
-    def rules(self) -> list[RuleInForce]:
-        """Every rule in force."""
-        from velpin.kinds.rpm.rules.listing import rules
-
-        return rules(self)
-
     # -- a host in a file --------------------------------------------------------------------
-
-    def describe_source(self, source: Source) -> SourceDescription:
-        """A source as it is written."""
-        from velpin.kinds.rpm.describe import describe
-
-        return describe(self, self.source(source.handle))
-
-    def is_described_so(self, source: Source, told: SourceDescription) -> bool:
-        """Whether a section says the same; where its key comes from is another question."""
-        from velpin.kinds.rpm.describe import without_key_address
-
-        mine, theirs = map(without_key_address, (self.describe_source(source), told))
-        return mine.essence._replace(handle="") == theirs.essence._replace(handle="")
-
-    def from_description(self, told: SourceDescription) -> NewSource:
-        """The new source that a description asks for."""
-        from velpin.kinds.rpm.describe import from_description
-
-        return from_description(told)
-
-    def is_own_source(self, source: Source) -> bool:
-        """Whether Velpin added a source."""
-        from velpin.kinds.rpm.describe import is_own
-
-        return is_own(self, self.source(source.handle))
 
     # -- the checkup -------------------------------------------------------------------------
 
@@ -321,17 +123,88 @@ class RpmAdapter(RpmState):
 
         return RpmCheckupFacts(self)
 
+    @cached_property
+    def standing(self) -> RpmStanding:
+        """How its sources stand beside each other."""
+        from velpin.kinds.rpm.status import RpmStanding
+
+        return RpmStanding(self)
+
+    @cached_property
+    def offers(self) -> RpmOffers:
+        """What there is of each name."""
+        from velpin.kinds.rpm.offers import RpmOffers
+
+        return RpmOffers(self)
+
+    @cached_property
+    def transactions(self) -> RpmTransactions:
+        """What its installer would make of requests."""
+        from velpin.kinds.rpm.forecast import RpmTransactions
+
+        return RpmTransactions(self)
+
+    @cached_property
+    def answers(self) -> RpmAnswers:
+        """What each name gets."""
+        from velpin.kinds.rpm.host_diff import RpmAnswers
+
+        return RpmAnswers(self)
+
+    @cached_property
+    def signers(self) -> RpmSigners:
+        """Who may sign what."""
+        from velpin.kinds.rpm.keyring import RpmSigners
+
+        return RpmSigners(self)
+
+    @cached_property
+    def fetcher(self) -> RpmFetcher:
+        """Fetches its indexes."""
+        from velpin.kinds.rpm.refresh import RpmFetcher
+
+        return RpmFetcher(self)
+
+    @cached_property
+    def composer(self) -> RpmComposer:
+        """New sources."""
+        from velpin.kinds.rpm.add import RpmComposer
+
+        return RpmComposer(self)
+
+    @cached_property
+    def editor(self) -> RpmEditor:
+        """Edits of its sources."""
+        from velpin.kinds.rpm.edit import RpmEditor
+
+        return RpmEditor(self)
+
+    @cached_property
+    def describer(self) -> RpmDescriber:
+        """Its sources in a file."""
+        from velpin.kinds.rpm.describe import RpmDescriber
+
+        return RpmDescriber(self)
+
+    @cached_property
+    def recipes(self) -> RpmRecipes:
+        """Build recipes."""
+        from velpin.kinds.rpm.recipes import RpmRecipes
+
+        return RpmRecipes(self)
+
+    @cached_property
+    def rules(self) -> RpmRules:
+        """The rules that stand."""
+        from velpin.kinds.rpm.rules.listing import RpmRules
+
+        return RpmRules(self)
+
+    @cached_property
+    def rule_writer(self) -> RpmRuleWriter:
+        """Writes rules."""
+        from velpin.kinds.rpm.rules.writer import RpmRuleWriter
+
+        return RpmRuleWriter(self)
+
     # -- building ----------------------------------------------------------------------------
-
-    @property
-    def recipe_format(self) -> SourcePackages:
-        """How build recipes are written for this kind of host."""
-        from velpin.kinds.rpm.recipes import recipe_format
-
-        return recipe_format(self)
-
-    def satisfier(self, relation: str) -> Satisfier | None:
-        """What meets a relation as recipes write it."""
-        from velpin.kinds.rpm.recipes import satisfier
-
-        return satisfier(self, relation)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import NamedTuple
 from urllib.parse import urlsplit
 
 from velpin.change.plan import NewSource
-from velpin.core.adding import Addition, Examined, agreeing, given_keys
+from velpin.core.adding import agreeing, given_keys
 from velpin.core.snippets import check_names, is_shell_line, name_from, plain_address
 from velpin.errors import HostFileError, UsageError
 from velpin.fetch.download import Transport
@@ -16,12 +16,14 @@ from velpin.files.text import encode
 from velpin.files.tree import Edits
 from velpin.kinds.rpm.edit import ADDED, with_value
 from velpin.kinds.rpm.ini import IniSection, read_sections, words
-from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys, weakens
 from velpin.kinds.rpm.variables import substituted
+from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
 from velpin.model.safe_text import has_login
+from velpin.model.source import Source
+from velpin.ports.composer import Addition, Composer, Examined
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._:+-]*\Z")
@@ -52,44 +54,97 @@ class RpmSection(NamedTuple):
         return any(has_login(value) or key == "password" for key, value in self.values)
 
 
-def compose_source(host: RpmState, new: NewSource, transport: Transport) -> Addition:
-    """What a new source would write; keys at the addresses that a snippet names are fetched.
+class RpmComposer(Composer):
+    """New sources of an rpm host."""
 
-    Raises UsageError for a source that says too little, HostFileError for a snippet that the
-    host would not read, TrustError where the key is not what it must be.
-    """
-    sections = _sections(host, new, transport)
-    notes = []
-    dropped = [
-        f"{key}={value}"
-        for section in sections
-        for key, value in section.values
-        if new.key and not new.keep_options and weakens(key, value)
-    ]
-    if dropped:
-        sections = [section.with_checks() for section in sections]
-        notes.append(Reason("checks-kept", {"settings": tuple(dropped)}))
-    private = []
-    file = _file_for(host, sections[0].handle)
-    if any(section.has_login for section in sections):
-        private.append(file)
-        notes.append(Reason("login-in-file", {"file": f"/{file}"}))
-    urls = [
-        url.rstrip("/")
-        for section in sections
-        for url in words(substituted(dict(section.values).get("baseurl", ""), host.variables))
-    ]
-    keys = list(dict.fromkeys(key for section in sections for key in section.keys))
-    handles = [section.handle for section in sections]
-    edits = _edits(host, file, sections)
-    plain = Addition(handles, urls, edits, keys, notes, private)
-    checked = [section.with_index_check() for section in sections]
-    if not keys or checked == sections:
-        return plain
-    asked = Reason("index-check-asked", {"source": ", ".join(handles)})
-    return plain._replace(
-        index_signed=plain._replace(edits=_edits(host, file, checked), notes=[*notes, asked])
-    )
+    snippet_endings = (".repo",)
+
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
+
+    def compose(self, new: NewSource, transport: Transport) -> Addition:
+        """What a new source would write; keys at the addresses that a snippet names are fetched.
+
+        Raises UsageError for a source that says too little, HostFileError for a snippet that the
+        host would not read, TrustError where the key is not what it must be.
+        """
+        sections = _sections(self._state, new, transport)
+        notes = []
+        dropped = [
+            f"{key}={value}"
+            for section in sections
+            for key, value in section.values
+            if new.key and not new.keep_options and weakens(key, value)
+        ]
+        if dropped:
+            sections = [section.with_checks() for section in sections]
+            notes.append(Reason("checks-kept", {"settings": tuple(dropped)}))
+        private = []
+        file = _file_for(self._state, sections[0].handle)
+        if any(section.has_login for section in sections):
+            private.append(file)
+            notes.append(Reason("login-in-file", {"file": f"/{file}"}))
+        urls = [
+            url.rstrip("/")
+            for section in sections
+            for url in words(
+                substituted(dict(section.values).get("baseurl", ""), self._state.variables)
+            )
+        ]
+        keys = list(dict.fromkeys(key for section in sections for key in section.keys))
+        handles = [section.handle for section in sections]
+        edits = _edits(self._state, file, sections)
+        plain = Addition(handles, urls, edits, keys, notes, private)
+        checked = [section.with_index_check() for section in sections]
+        if not keys or checked == sections:
+            return plain
+        asked = Reason("index-check-asked", {"source": ", ".join(handles)})
+        return plain._replace(
+            index_signed=plain._replace(
+                edits=_edits(self._state, file, checked), notes=[*notes, asked]
+            )
+        )
+
+    def addresses_of(self, source: Source) -> Collection[str]:
+        """Its base addresses."""
+        return self._state.source(source.handle).urls
+
+    def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
+        """Why a new source has nothing for this host: what the server said."""
+        what = result.error.message if result.error else ""
+        return Reason("nothing-there", {"source": source.handle, "what": what})
+
+    def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
+        """The edits that name a key for a source, and let its packages be checked with it."""
+        source = self._state.source(source.handle)
+        key_file = _key_file_for(self._state, source.handle, keys)
+        data = self._state.tree.read(source.file) or b""
+        data = with_value(data, source.file, source.handle, "gpgkey", f"file:///{key_file}")
+        if not source.signed_packages:
+            data = with_value(data, source.file, source.handle, "gpgcheck", "1")
+        return {key_file: armoured(keys), source.file: data}
+
+    def keys_here(self, source: Source, signers: Collection[str]) -> list[Key]:
+        """Keys that a new source's own section names: they sign its packages."""
+        source = self._state.source(source.handle)
+        return named_keys(self._state, source).keys
+
+    def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
+        """What speaks against a source on this host: nothing for its architecture, no key."""
+        source = self._state.source(source.handle)
+        findings, notes = [], []
+        index = self._state.index(source)
+        if index is not None and index.count:
+            archs = {row.arch for row in index.all_rows()}
+            if not any(self._state.archs.takes(arch) for arch in archs):
+                has = " ".join(sorted(archs))
+                facts = {"source": source.handle, "arch": self._state.native, "has": has}
+                findings.append(Reason("wrong-arch", dict(facts)))
+        if source.signed_packages and not named_keys(self._state, source).keys:
+            notes.append(Reason("no-key-named", {"source": source.handle}))
+        if not (source.signed_packages or source.signed_index):
+            notes.append(Reason("nothing-checked", {"source": source.handle}))
+        return Examined(findings, notes)
 
 
 def _edits(host: RpmState, file: str, sections: Sequence[RpmSection]) -> Edits:
@@ -105,16 +160,6 @@ def _edits(host: RpmState, file: str, sections: Sequence[RpmSection]) -> Edits:
         texts.append(_section_text(section, key_files.get(data, "")))
     edits[file] = (f"{ADDED}\n" + "\n".join(texts)).encode("utf-8", "surrogateescape")
     return edits
-
-
-def compose_key(host: RpmState, source: RpmSource, keys: Sequence[Key]) -> Edits:
-    """The edits that name a key for a source, and let its packages be checked with it."""
-    key_file = _key_file_for(host, source.handle, keys)
-    data = host.tree.read(source.file) or b""
-    data = with_value(data, source.file, source.handle, "gpgkey", f"file:///{key_file}")
-    if not source.signed_packages:
-        data = with_value(data, source.file, source.handle, "gpgcheck", "1")
-    return {key_file: armoured(keys), source.file: data}
 
 
 # -- what is asked for ----------------------------------------------------------------------
@@ -227,25 +272,3 @@ def _file_for(host: RpmState, handle: str) -> str:
 
 
 # -- looking before writing --------------------------------------------------------------
-
-
-def keys_here(host: RpmState, source: RpmSource) -> list[Key]:
-    """Keys that a new source's own section names: they sign its packages."""
-    return named_keys(host, source).keys
-
-
-def examine(host: RpmState, source: RpmSource) -> Examined:
-    """What speaks against a source on this host: nothing for its architecture, no key."""
-    findings, notes = [], []
-    index = host.index(source)
-    if index is not None and index.count:
-        archs = {row.arch for row in index.all_rows()}
-        if not any(host.archs.takes(arch) for arch in archs):
-            has = " ".join(sorted(archs))
-            facts = {"source": source.handle, "arch": host.native, "has": has}
-            findings.append(Reason("wrong-arch", dict(facts)))
-    if source.signed_packages and not named_keys(host, source).keys:
-        notes.append(Reason("no-key-named", {"source": source.handle}))
-    if not (source.signed_packages or source.signed_index):
-        notes.append(Reason("nothing-checked", {"source": source.handle}))
-    return Examined(findings, notes)

@@ -13,7 +13,7 @@ from itertools import islice
 from urllib.parse import unquote, urlsplit
 
 from velpin.change.plan import Plan
-from velpin.core.adapter import Adapter, Installed
+from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
 from velpin.core.checkup.facts import KindFacts
 from velpin.core.checkup.mends import nothing_for, switching_off
@@ -33,6 +33,7 @@ from velpin.kinds.rpm.variables import unknown_in
 from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.ports.packages import Installed
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import Key, read_sound_keys
 
@@ -378,7 +379,8 @@ def _readdressed(
     plan.handles = [handle]
     if check.transport is None:
         raise FetchError("no server may be asked")
-    error = host.with_edits(plan.edits).fetch(handle, check.transport, ()).error
+    after = host.with_edits(plan.edits)
+    error = after.fetcher.fetch(after.source(handle), check.transport).error
     if error is not None:
         raise error
     return plan

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Collection, Iterator
 from typing import TYPE_CHECKING
 
 from velpin.change.readback import HOST, SourceStatements, Statement
 from velpin.errors import Refusal
 from velpin.files.text import HostText, stripped
-from velpin.files.tree import Tree
+from velpin.files.tree import Edits
 from velpin.kinds.rpm.ini import IniSection, read_sections
-from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.owners import edit_notes
+from velpin.model.reason import Reason
+from velpin.model.source import Source
+from velpin.ports.editor import Editor
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm.state import RpmState
@@ -108,33 +112,50 @@ def without_section(data: bytes, file: str, name: str) -> bytes | None:
     return text.data if left else None
 
 
-def source_statements(host: RpmState) -> SourceStatements:
-    """What the source files and the main one of a host state, key by key."""
-    said: Counter[Statement] = Counter()
-    for source in host.sources:
-        values = {value.key: value.text for value in source.section.values}
-        said.update(
-            Statement(source.handle, source.on, key, text)
-            for key, text in {**values, "file": source.file}.items()
-            if key != "enabled"
+class RpmEditor(Editor):
+    """Edits of the sources of an rpm host."""
+
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
+
+    def switched(self, source: Source, on: bool) -> Edits:
+        """Switch a source on or off where that is said of it."""
+        tree, source = self._state.tree, self._state.source(source.handle)
+        file = source.file_of("enabled")
+        data = with_section(tree.read(file) or b"", file, source.handle)
+        value = "1" if on else "0"
+        return {file: with_value(data, file, source.handle, "enabled", value)}
+
+    def dropped(self, source: Source) -> Edits:
+        """Take a source's section away, and the file with it where nothing is left."""
+        tree, source = self._state.tree, self._state.source(source.handle)
+        data = tree.read(source.file) or b""
+        return {source.file: without_section(data, source.file, source.handle)}
+
+    @property
+    def rule_fields(self) -> Collection[str]:
+        """Keys of sections that are rules."""
+        return self._state.rule_keys
+
+    def edit_notes(self, files: Collection[str]) -> Iterator[Reason]:
+        """Who else writes some files, and what of a change survives."""
+        return edit_notes(self._state, files)
+
+    def statements(self) -> SourceStatements:
+        """What the source files and the main one of a host state, key by key."""
+        said: Counter[Statement] = Counter()
+        for source in self._state.sources:
+            values = {value.key: value.text for value in source.section.values}
+            said.update(
+                Statement(source.handle, source.on, key, text)
+                for key, text in {**values, "file": source.file}.items()
+                if key != "enabled"
+            )
+        for key, text in self._state.settings_said.items():
+            said[Statement(HOST, True, key, text)] += 1
+        for problem in self._state.config_errors:
+            said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
+        order = tuple(source.handle for source in self._state.sources if source.on)
+        return SourceStatements(
+            said, order, {source.handle: source.places for source in self._state.sources}
         )
-    for key, text in host.settings_said.items():
-        said[Statement(HOST, True, key, text)] += 1
-    for problem in host.config_errors:
-        said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
-    order = tuple(source.handle for source in host.sources if source.on)
-    return SourceStatements(said, order, {source.handle: source.places for source in host.sources})
-
-
-def switch(tree: Tree, source: RpmSource, on: bool) -> dict[str, bytes | None]:
-    """Switch a source on or off where that is said of it."""
-    file = source.file_of("enabled")
-    data = with_section(tree.read(file) or b"", file, source.handle)
-    value = "1" if on else "0"
-    return {file: with_value(data, file, source.handle, "enabled", value)}
-
-
-def drop(tree: Tree, source: RpmSource) -> dict[str, bytes | None]:
-    """Take a source's section away, and the file with it where nothing is left."""
-    data = tree.read(source.file) or b""
-    return {source.file: without_section(data, source.file, source.handle)}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from velpin.core.adapter import Prediction
 from velpin.core.forecasting import near_names
 from velpin.core.refused import RequestRefused
 from velpin.kinds.rpm.explain import chain
@@ -18,28 +17,42 @@ from velpin.kinds.rpm.version import version_key
 from velpin.model.forecast import Answer, Change, Forecast, HeldBack
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
+from velpin.ports.transactions import Prediction, Transactions
 
 
-def predict(host: RpmState, requests: Sequence[Request]) -> Prediction:
-    """What the installer would make of some requests in one transaction."""
-    host = host.for_requests(requests)
-    asked: list[tuple[Request, list[Job], Reason | None]] = []
-    for request in requests:
-        try:
-            asked.append((request, host.jobs(request), None))
-        except RequestRefused as refused:
-            asked.append((request, [], _by_architecture(host, request) or refused.reason))
-    problem = next((reason for _, _, reason in asked if reason), None)
-    if problem is not None and not host.lenient:
-        found = _told(host, asked, None, None, problem)
-    else:
-        work = RpmSolver(
-            host.pool, host.solver_options, [job for _, jobs, _ in asked for job in jobs]
-        )
-        found = _told(host, asked, work, work.run(), None)
-    from velpin.kinds.rpm.remedies import attempts
+class RpmTransactions(Transactions):
+    """Transactions of an rpm host."""
 
-    return Prediction(found, attempts(host, [request.text for request in requests], found))
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
+
+    def predict(self, requests: Sequence[Request]) -> Prediction:
+        """What the installer would make of some requests in one transaction."""
+        state = self._state.for_requests(requests)
+        asked: list[tuple[Request, list[Job], Reason | None]] = []
+        for request in requests:
+            try:
+                asked.append((request, state.jobs(request), None))
+            except RequestRefused as refused:
+                asked.append((request, [], _by_architecture(state, request) or refused.reason))
+        problem = next((reason for _, _, reason in asked if reason), None)
+        if problem is not None and not state.lenient:
+            found = _told(state, asked, None, None, problem)
+        else:
+            work = RpmSolver(
+                state.pool,
+                state.solver_options,
+                [job for _, jobs, _ in asked for job in jobs],
+            )
+            found = _told(state, asked, work, work.run(), None)
+        from velpin.kinds.rpm.remedies import attempts
+
+        return Prediction(found, attempts(state, [request.text for request in requests], found))
+
+    def predict_upgrade(self, *, realign: bool = False) -> Forecast:
+        """What the full upgrade would change."""
+        work = self._state.upgrade_work(realign=realign)
+        return _told(self._state, [], work, work.run(), None)
 
 
 def _by_architecture(host: RpmState, request: Request) -> Reason | None:
@@ -56,12 +69,6 @@ def _by_architecture(host: RpmState, request: Request) -> Reason | None:
     if request.arch and archs.takes(request.arch):
         return Reason("not-for-arch-but", facts)
     return Reason("not-for-this-host", facts)
-
-
-def predict_upgrade(host: RpmState, *, realign: bool = False) -> Forecast:
-    """What the full upgrade would change."""
-    work = host.upgrade_work(realign=realign)
-    return _told(host, [], work, work.run(), None)
 
 
 def _told(

@@ -10,21 +10,51 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cached_property
 from pathlib import Path
+from typing import Self
 
-from velpin.core.adapter import AnswerComparison, Installed
 from velpin.kinds.rpm.arch import NOARCH
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
 from velpin.model.shift import Selection
+from velpin.ports.answers import AnswerComparison, Answers
+from velpin.ports.packages import Installed
 from velpin.store.index import IndexLine
 
 
-def next_alone(host: RpmState, here: Installed) -> Selection | None:
-    """The best update of an installed package, itself where there is none."""
-    chosen = host.choice_of(here.name)
-    return _selection(host, chosen) if chosen else Selection(here.version, here.source)
+class RpmAnswers(Answers):
+    """What names get on an rpm host."""
+
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
+
+    def next_alone(self, here: Installed) -> Selection | None:
+        """The best update of an installed package, itself where there is none."""
+        chosen = self._state.choice_of(here.name)
+        return _selection(self._state, chosen) if chosen else Selection(here.version, here.source)
+
+    def first(self, name: str) -> Selection | None:
+        """Version and source that a plain request for a name gets; None where it is refused."""
+        chosen = self._state.choice_of(name)
+        return _selection(self._state, chosen) if chosen else None
+
+    def compare(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
+        """How answers for names compare; None where nothing that decides them differs."""
+        changed = _changed(before._state, self._state)
+        everywhere = before._state.common_settings != self._state.common_settings
+        touched = {
+            places[index.path]
+            for host in (before._state, self._state)
+            for source, index in host.indexes
+            if everywhere or source.handle in changed
+        }
+        filtered_unlike = {name.encode() for name in self._state.filtered_unlike(before._state)}
+        if not (touched or filtered_unlike):
+            return None
+        was, now = _View(before._state, places), _View(self._state, places)
+        named = filtered_unlike | was.special | now.special
+        return AnswerComparison(was.answer, now.answer, touched, named)
 
 
 def _selection(host: RpmState, build: RpmPackage) -> Selection:
@@ -32,33 +62,7 @@ def _selection(host: RpmState, build: RpmPackage) -> Selection:
     return Selection(build.version, host.taken_from(build))
 
 
-def first_answer(host: RpmState, name: str) -> Selection | None:
-    """Version and source that a plain request for a name gets; None where it is refused."""
-    chosen = host.choice_of(name)
-    return _selection(host, chosen) if chosen else None
-
-
 # -- names that are not installed ----------------------------------------------------------
-
-
-def compare_answers(
-    before: RpmState, after: RpmState, places: Mapping[Path, int]
-) -> AnswerComparison | None:
-    """How answers for names compare; None where nothing that decides them differs."""
-    changed = _changed(before, after)
-    everywhere = before.common_settings != after.common_settings
-    touched = {
-        places[index.path]
-        for host in (before, after)
-        for source, index in host.indexes
-        if everywhere or source.handle in changed
-    }
-    filtered_unlike = {name.encode() for name in after.filtered_unlike(before)}
-    if not (touched or filtered_unlike):
-        return None
-    was, now = _View(before, places), _View(after, places)
-    named = filtered_unlike | was.special | now.special
-    return AnswerComparison(was.answer, now.answer, touched, named)
 
 
 def _changed(before: RpmState, after: RpmState) -> set[str]:
@@ -98,7 +102,7 @@ class _View:
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
         """Version and source for a name; None where it is not available."""
         if name in self.special:
-            return first_answer(self._host, name.decode())
+            return RpmAnswers(self._host).first(name.decode())
         best: tuple[int, int, str, int, int, int] | None = None
         chosen: tuple[str, RpmSource] | None = None
         archs = set()
@@ -117,9 +121,9 @@ class _View:
             if best is None or _before(key, best):
                 best, chosen = key, (version, source)
             elif self._host.ties_matter and best[:3] == key[:3]:
-                return first_answer(self._host, name.decode())
+                return RpmAnswers(self._host).first(name.decode())
         if _NOARCH in archs and any(map(self._rank, archs)):  # neither goes before the other
-            return first_answer(self._host, name.decode())
+            return RpmAnswers(self._host).first(name.decode())
         return Selection(chosen[0], chosen[1].handle) if chosen else None
 
     def _rank(self, arch: bytes) -> int:

@@ -3,30 +3,59 @@
 from __future__ import annotations
 
 from velpin.kinds.rpm.state import RpmState
-from velpin.kinds.rpm.trust import named_keys, ring
+from velpin.kinds.rpm.trust import CHECKS, named_keys, ring, weakens
 from velpin.model.host import KeyUse
+from velpin.model.reason import Fact, Reason
+from velpin.model.source import Source
+from velpin.ports.signers import Signers
 from velpin.trust.named import use_of
 from velpin.trust.openpgp import Key
 
 
-def key_uses(host: RpmState) -> list[KeyUse]:
-    """Every named key once for each place it stands in; those of the host's ring come last."""
-    uses: dict[tuple[str, str], tuple[Key, list[str]]] = {}
-    unnamed: list[str] = []
-    for source in host.sources:
-        named = named_keys(host, source)
-        if named.how == "none":
-            continue
-        if not source.keys:
-            unnamed.append(source.handle)
-        for key in named.keys:
-            if key.where in named.files:
-                uses.setdefault((key.fingerprint, key.where), (key, []))[1].append(source.handle)
-    found = [use_of(key, handles) for key, handles in uses.values()]
-    return found + [use_of(key, unnamed, everything=True) for key in ring(host)]
+class RpmSigners(Signers):
+    """Who may sign what on an rpm host."""
 
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
 
-def key_problems(host: RpmState) -> list[str]:
-    """Keys that are named and cannot be used, and why."""
-    found = (text for source in host.sources for text in named_keys(host, source).problems)
-    return list(dict.fromkeys(found))
+    def uses(self) -> list[KeyUse]:
+        """Every named key once for each place it stands in; those of the host's ring come last."""
+        uses: dict[tuple[str, str], tuple[Key, list[str]]] = {}
+        unnamed: list[str] = []
+        for source in self._state.sources:
+            named = named_keys(self._state, source)
+            if named.how == "none":
+                continue
+            if not source.keys:
+                unnamed.append(source.handle)
+            for key in named.keys:
+                if key.where in named.files:
+                    uses.setdefault((key.fingerprint, key.where), (key, []))[1].append(
+                        source.handle
+                    )
+        found = [use_of(key, handles) for key, handles in uses.values()]
+        return found + [use_of(key, unnamed, everything=True) for key in ring(self._state)]
+
+    def problems(self) -> list[str]:
+        """Keys that are named and cannot be used, and why."""
+        found = (
+            text
+            for source in self._state.sources
+            for text in named_keys(self._state, source).problems
+        )
+        return list(dict.fromkeys(found))
+
+    def checks_off(self, source: Source) -> list[Reason]:
+        """What a source's own section keeps from being checked."""
+        source = self._state.source(source.handle)
+        facts: dict[str, Fact] = {"source": source.handle}
+        section = source.section
+        found = [
+            Reason(code, {**facts, "setting": f"{key}={section.get(key)}"})
+            for key, code in CHECKS.items()
+            if key in section and weakens(key, section.get(key))
+        ]
+        if not source.signed_index and source.address.startswith(("http:", "ftp:")):
+            code = "plain-index" if source.signed_packages else "plain-way"
+            found.append(Reason(code, dict(facts)))
+        return found

@@ -2,17 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.forecast import Offer, OfferState
+from velpin.ports.offers import Offers
 
 
-def live_offers(host: RpmState, name: str) -> list[Offer]:
-    """Every build of a name, with what is installed."""
-    chosen = host.choice_of(name)
-    return [_offer(host, package, chosen) for package in _shown(host, name)]
+class RpmOffers(Offers):
+    """Offers of a name on an rpm host."""
+
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
+
+    def live(self, name: str) -> list[Offer]:
+        """Every build of a name, with what is installed."""
+        chosen = self._state.choice_of(name)
+        return [_offer(self._state, package, chosen) for package in _shown(self._state, name)]
+
+    def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
+        """Version, source and priority of all there is of a name."""
+        return [
+            (package.version, package.origin.handle, package.origin.priority)
+            for package in self._state.pool.all_named(name)
+            if not package.installed or self._state.offered_as(package) is None
+        ]
 
 
 def _shown(host: RpmState, name: str) -> Iterator[RpmPackage]:

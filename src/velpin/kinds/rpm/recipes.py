@@ -26,6 +26,7 @@ from velpin.kinds.rpm.header import (
 from velpin.kinds.rpm.relation import EQUAL, Capability, Joined, RpmRelation, meets, read_relation
 from velpin.kinds.rpm.solve.policy import Policy
 from velpin.kinds.rpm.state import RpmState
+from velpin.ports.recipes import Recipes
 from velpin.recipes.recipe import Recipe, RecipeNeed, Satisfier
 
 _PACKAGE = re.compile(r".*\.(no)?src\.rpm\Z")
@@ -148,15 +149,21 @@ def _alternatives(relation: RpmRelation) -> tuple[Capability, ...]:
 # -- what meets a need ---------------------------------------------------------------------
 
 
-def recipe_format(host: RpmState) -> SourcePackages:
-    """How recipes are written for this kind of host."""
-    return SourcePackages()
+class RpmRecipes(Recipes):
+    """Build recipes for an rpm host."""
 
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
 
-def satisfier(host: RpmState, text: str) -> Satisfier | None:
-    """What meets a relation here: what is installed, else what the installer would take first;
-    of a need on a condition nothing where that does not hold."""
-    return _satisfier(host, read_relation(text))
+    @property
+    def format(self) -> SourcePackages:
+        """How recipes are written for this kind of host."""
+        return SourcePackages()
+
+    def satisfier(self, relation: str) -> Satisfier | None:
+        """What meets a relation here: what is installed, else what the installer would take first;
+        of a need on a condition nothing where that does not hold."""
+        return _satisfier(self._state, read_relation(relation))
 
 
 def _satisfier(host: RpmState, relation: RpmRelation) -> Satisfier | None:

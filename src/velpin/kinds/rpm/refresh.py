@@ -10,7 +10,7 @@ take. Where there is none, the signatures of a few packages are.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.core.fetching import Promised, SourceFetch
@@ -22,6 +22,7 @@ from velpin.errors import (
     ReleaseRefused,
     TrustError,
 )
+from velpin.fetch.download import Certificates, Login
 from velpin.kinds.rpm.repomd import STRONG, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.trust import key_addresses, keys_given
@@ -29,6 +30,8 @@ from velpin.model.dates import day_and_time
 from velpin.model.host import OfferedKey, RefreshResult
 from velpin.model.rule import shell_word
 from velpin.model.safe_text import bare_address
+from velpin.model.source import Source
+from velpin.ports.fetcher import Fetcher, RefreshOption
 from velpin.trust.openpgp import grouped, key_with, read_keys
 
 if TYPE_CHECKING:
@@ -41,14 +44,42 @@ _LARGEST = 16 << 20
 _LARGEST_KEY = 4 << 20
 
 
-def refresh_source(
-    host: RpmState,
-    source: RpmSource,
-    transport: Transport,
-    clock: Callable[[], float] = time.time,
-) -> RefreshResult:
-    """Fetch and check one source; a failure is returned, never raised, and changes nothing."""
-    return _RpmFetch(host, source, transport, clock()).done()
+class RpmFetcher(Fetcher):
+    """Fetches the indexes of an rpm host."""
+
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
+
+    def fetch(
+        self,
+        source: Source,
+        transport: Transport,
+        options: Collection[RefreshOption] = (),
+        clock: Callable[[], float] = time.time,
+    ) -> RefreshResult:
+        """Fetch and check one source; a failure is returned, never raised, and changes nothing."""
+        source = self._state.source(source.handle)
+        return _RpmFetch(self._state, source, transport, clock()).done()
+
+    def proxies(self) -> Mapping[str, str]:
+        """Those of the main file."""
+        return self._state.fetch_proxies()
+
+    def logins(self) -> Sequence[Login]:
+        """Those that sections name, or files of logins."""
+        return self._state.fetch_logins()
+
+    def certificates(self) -> Sequence[Certificates]:
+        """Those that sections name."""
+        return self._state.fetch_certificates()
+
+    def head_date(self, address: str, release: str, transport: Transport) -> float | None:
+        """When the lists at an address were made; FetchError where they cannot be reached."""
+        url = f"{address}/repodata/repomd.xml"
+        try:
+            return read_repomd(transport.read(url, most=_LARGEST), url).date
+        except HostFileError as problem:
+            raise FetchError(f"{url}: {problem.what}") from problem
 
 
 class _RpmFetch(SourceFetch):
@@ -227,12 +258,3 @@ class _RpmFetch(SourceFetch):
                 self.download([url], target, kind, Promised(*listed.promise))
                 self.check_inside(url, target, Promised(*listed.open_promise))
             self.next.indexes[kind] = file
-
-
-def head_date(address: str, transport: Transport) -> float | None:
-    """When the lists at an address were made; FetchError where they cannot be reached."""
-    url = f"{address}/repodata/repomd.xml"
-    try:
-        return read_repomd(transport.read(url, most=_LARGEST), url).date
-    except HostFileError as problem:
-        raise FetchError(f"{url}: {problem.what}") from problem

@@ -9,7 +9,7 @@ from abc import abstractmethod
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal, Self
+from typing import TYPE_CHECKING, Self
 
 from velpin.core.indexed_host import IndexedHost
 from velpin.core.refused import RequestRefused
@@ -35,8 +35,9 @@ from velpin.model.source import Source
 from velpin.store.index import Index, IndexPart
 
 if TYPE_CHECKING:
-    from velpin.fetch.download import Login
+    from velpin.fetch.download import Certificates, Login
     from velpin.kinds.rpm.rules.store import RuleLine
+    from velpin.model.host import SourceState
     from velpin.model.rule import Rule, RuleInForce
 
 
@@ -330,12 +331,6 @@ class RpmState(IndexedHost[RpmSource]):
         listed = copy.repomd.of("primary")
         return self.cache.parsed(path, partial(_parts, listed.open_size if listed else 0))
 
-    def state_of(self, source: Source) -> Literal["on", "off", "not fetched"]:
-        """Whether a source takes part."""
-        if not source.on:
-            return "off"
-        return "on" if self.copies[source.handle].files else "not fetched"
-
     # -- packages ---------------------------------------------------------------------------
 
     @cached_property
@@ -491,6 +486,20 @@ class RpmState(IndexedHost[RpmSource]):
         return bool(self.pool.all_named(name)) or any(
             origin.index.providers(name) for origin in self.pool.origins
         )
+
+    def state_of(self, source: Source) -> SourceState:
+        """Whether a source takes part."""
+        if not source.on:
+            return "off"
+        return "on" if self.copies[source.handle].files else "not fetched"
+
+    def reads(self, source: Source) -> bool:
+        """Whether the lists of a source are of a form that is read here."""
+        return not self.by_handle[source.handle].unread
+
+    def fetch_certificates(self) -> Sequence[Certificates]:
+        """Certificates that private sources ask for."""
+        return ()
 
 
 def _parts(size: int, path: Path) -> list[IndexPart]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from velpin.core.source_status import StatusParts
+from collections.abc import Mapping
+
 from velpin.kinds.rpm.copies import RpmCopy
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
@@ -10,34 +11,51 @@ from velpin.kinds.rpm.trust import key_addresses, named_keys
 from velpin.model.host import SourcePriority
 from velpin.model.rule import shell_word
 from velpin.model.safe_text import bare_address
+from velpin.model.source import Source
+from velpin.ports.standing import Standing, StatusParts
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import grouped
 
 
-def status_parts(host: RpmState, source: RpmSource) -> StatusParts:
-    """How one source stands."""
-    copy = host.copies[source.handle]
-    named = named_keys(host, source)
-    fetched = copy.fetched
-    problems = list(named.problems)
-    key_problem = ""
-    if source.on and (source.signed_index or source.signed_packages) and problems:
-        key_problem = (
-            "; ".join(problems) + "\nget its key from the vendor, then:"
-            f" velpin add {shell_word(source.handle)} --key FILE-or-URL"
+class RpmStanding(Standing):
+    """The sources of an rpm host beside each other."""
+
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
+
+    def tiers(self) -> Mapping[str, int]:
+        """By priority: the lowest is the strongest."""
+        live = sorted({source.priority for source in self._state.sources if source.on})
+        places = {priority: place for place, priority in enumerate(live, 1)}
+        return {
+            source.handle: places[source.priority] for source in self._state.sources if source.on
+        }
+
+    def parts_of(self, source: Source) -> StatusParts:
+        """How one source stands."""
+        source = self._state.source(source.handle)
+        copy = self._state.copies[source.handle]
+        named = named_keys(self._state, source)
+        fetched = copy.fetched
+        problems = list(named.problems)
+        key_problem = ""
+        if source.on and (source.signed_index or source.signed_packages) and problems:
+            key_problem = (
+                "; ".join(problems) + "\nget its key from the vendor, then:"
+                f" velpin add {shell_word(source.handle)} --key FILE-or-URL"
+            )
+        return StatusParts(
+            priorities=(SourcePriority(source.priority, ()),),
+            channel=_channel(source, copy),
+            signed=named.how,
+            keys=named.keys,
+            signed_by=fetched.signed_by if fetched else (),
+            packages_signed_by=fetched.packages_signed_by if fetched else (),
+            to_import=_to_import(source, copy, named),
+            dated=copy.repomd.date,
+            copy_problem=str(copy.problem) if copy.problem else "",
+            key_problem=key_problem,
         )
-    return StatusParts(
-        priorities=(SourcePriority(source.priority, ()),),
-        channel=_channel(source, copy),
-        signed=named.how,
-        keys=named.keys,
-        signed_by=fetched.signed_by if fetched else (),
-        packages_signed_by=fetched.packages_signed_by if fetched else (),
-        to_import=_to_import(source, copy, named),
-        dated=copy.repomd.date,
-        copy_problem=str(copy.problem) if copy.problem else "",
-        key_problem=key_problem,
-    )
 
 
 def _to_import(source: RpmSource, copy: RpmCopy, named: NamedKeys) -> list[str]:

@@ -13,7 +13,6 @@ from velpin.kinds.rpm.ini import truth
 from velpin.kinds.rpm.record.packages import signing_keys
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
-from velpin.model.reason import Fact, Reason
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import Key, read_keys
 
@@ -62,21 +61,6 @@ CHECKS = {
 def weakens(key: str, value: str) -> bool:
     """Whether a key of a section switches a check off."""
     return key in CHECKS and not truth(value, True)
-
-
-def checks_off(source: RpmSource) -> list[Reason]:
-    """What a source's own section keeps from being checked."""
-    facts: dict[str, Fact] = {"source": source.handle}
-    section = source.section
-    found = [
-        Reason(code, {**facts, "setting": f"{key}={section.get(key)}"})
-        for key, code in CHECKS.items()
-        if key in section and weakens(key, section.get(key))
-    ]
-    if not source.signed_index and source.address.startswith(("http:", "ftp:")):
-        code = "plain-index" if source.signed_packages else "plain-way"
-        found.append(Reason(code, dict(facts)))
-    return found
 
 
 def ring(host: RpmState) -> list[Key]:

@@ -1,34 +1,25 @@
-"""Rules that this kind of host cannot express, and the nearest that works: tried."""
+"""Rules that this kind of host cannot express, and the nearest that may do instead."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from velpin.errors import Refusal
 from velpin.kinds.alpm.rules.resolve import ALL, names_meant, version_is
 from velpin.kinds.alpm.rules.store import recorded_rules
 from velpin.kinds.alpm.state import AlpmState
-from velpin.model.rule import Rule, command_of
-
-Trial = Callable[[Rule, bool], AlpmState | None]
-"""The host as a rule would make it, or one that stands taken back; None where that cannot be."""
+from velpin.model.rule import Rule
+from velpin.ports.rule_writer import Unexpressed
 
 
-def check(host: AlpmState, rule: Rule, trial: Trial) -> None:
-    """Refusal, with the nearest, where this kind of host cannot express a rule."""
+def unexpressed(host: AlpmState, rule: Rule) -> Unexpressed | None:
+    """What to try instead of a rule that this kind of host cannot express; None where it can."""
     told = _TOLD[rule.kind](host, rule) if rule.kind in _TOLD else None
     if told is None:
-        return
+        return None
     ordered = [recorded.rule for recorded in recorded_rules(host) if recorded.rule.kind == "prefer"]
     lifted = [(other, True) for other in ordered if rule.kind in ("pin", "bar")]
     made = [(other, False) for other in _NEAREST[rule.kind](host, rule)]
-    order = sorted(made + lifted, key=lambda tried: tried[0].kind != "prefer")
-    for nearest, lift in order:
-        after = trial(nearest, lift)
-        if after is not None and _serves(after, rule, nearest):
-            what = command_of(nearest, lift=lift)
-            raise Refusal(told, f"the nearest rule that works (tried): {what}")
-    raise Refusal(told, "velpin offers NAME tells what there is; NAME%SOURCE asks for one once")
+    return Unexpressed(told, sorted(made + lifted, key=lambda tried: tried[0].kind != "prefer"))
 
 
 def _confine(host: AlpmState, rule: Rule) -> str:
@@ -129,7 +120,7 @@ def _nearest_keep(host: AlpmState, rule: Rule) -> Iterator[Rule]:
     yield Rule("keep", tuple(name.partition(":")[0] for name in rule.names))
 
 
-def _serves(after: AlpmState, rule: Rule, nearest: Rule) -> bool:
+def serves(after: AlpmState, rule: Rule, nearest: Rule) -> bool:
     """Whether the nearest does for the names what was asked for."""
     if rule.kind == "pin" and nearest.kind == "prefer":
         chosen = [after.choice_of(name) for name in rule.names]

@@ -2,31 +2,66 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from velpin.kinds.alpm.config import Directive
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.rules.resolve import names_meant
-from velpin.kinds.alpm.rules.store import AlpmRecordedRule, recorded_rules
+from velpin.kinds.alpm.rules.store import AlpmRecordedRule, recorded_rules, rules_of
+from velpin.kinds.alpm.rules.verify import verdict
 from velpin.kinds.alpm.source import ALL_USES, AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import precedence_of
-from velpin.model.reason import Fact, Reason
-from velpin.model.rule import RuleInForce, short_of
+from velpin.model.reason import Fact, Place, Reason
+from velpin.model.rule import Rule, RuleInForce, Verdict, short_of
+from velpin.model.source import Source
+from velpin.ports.rules import Rules
 
 
-def rules(host: AlpmState) -> list[RuleInForce]:
-    """All rules: where sections were put, what they are used for, what is ignored."""
-    found = [*_of_sources(host), *_ignored(host)]
-    rules = {recorded.place: recorded.rule for recorded in recorded_rules(host)}
-    told = []
-    for in_force in found:
-        rule = rules.pop(in_force.place, None)
-        says = Reason("says-rule", {"rule": short_of(rule)}) if rule else in_force.says
-        told.append(in_force._replace(says=says, rule=rule))
-    ordered = [recorded for recorded in recorded_rules(host) if recorded.rule.kind == "prefer"]
-    return [_of_order(host, recorded) for recorded in ordered] + told
+class AlpmRules(Rules):
+    """Rules that stand on an alpm host."""
+
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
+
+    @property
+    def sources(self) -> Sequence[Source]:
+        """Its sources."""
+        return self._state.sources
+
+    def in_force(self) -> list[RuleInForce]:
+        """All rules: where sections were put, what they are used for, what is ignored."""
+        found = [*_of_sources(self._state), *_ignored(self._state)]
+        rules = {recorded.place: recorded.rule for recorded in recorded_rules(self._state)}
+        told = []
+        for in_force in found:
+            rule = rules.pop(in_force.place, None)
+            says = Reason("says-rule", {"rule": short_of(rule)}) if rule else in_force.says
+            told.append(in_force._replace(says=says, rule=rule))
+        ordered = [
+            recorded for recorded in recorded_rules(self._state) if recorded.rule.kind == "prefer"
+        ]
+        return [_of_order(self._state, recorded) for recorded in ordered] + told
+
+    def recorded(self) -> list[Rule]:
+        """The rules that stand."""
+        return rules_of(recorded_rules(self._state))
+
+    def recorded_at(self, place: Place) -> Rule | None:
+        """The rule of Velpin's that stands at a place."""
+        return next(
+            (recorded.rule for recorded in recorded_rules(self._state) if recorded.place == place),
+            None,
+        )
+
+    def takes_part(self, source: Source) -> bool:
+        """A section that is commented out has no place in the order."""
+        return source.on
+
+    def verdict(self, rule: Rule) -> Verdict:
+        """Whether a rule holds on the host."""
+        return verdict(self._state, rule)
 
 
 def _of_order(host: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:

@@ -3,17 +3,25 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
+from velpin.files.text import decode
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebVersion, IndexEntry
+from velpin.kinds.deb.control import Stanza, read_stanzas
 from velpin.kinds.deb.preferences import NEVER, Record, is_pattern, name_matches, take_apart
-from velpin.kinds.deb.rules.store import places, recorded_rules
+from velpin.kinds.deb.rules.lookup import is_there
+from velpin.kinds.deb.rules.priorities import precedence_of
+from velpin.kinds.deb.rules.store import places, recorded_rules, rule_of
+from velpin.kinds.deb.rules.verify import verdict
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
+from velpin.model.precedence import Precedence
 from velpin.model.reason import Fact, Place, Reason
-from velpin.model.rule import RuleInForce, short_of
+from velpin.model.rule import Rule, RuleInForce, Verdict, short_of
+from velpin.model.source import Source
+from velpin.ports.rules import Rules
 
 
 @dataclass(slots=True)
@@ -27,21 +35,66 @@ class _Found:
     overruled_by: dict[str, None] = field(default_factory=dict)
 
 
-def rules(host: DebState) -> list[RuleInForce]:
-    """All rules: records in the order in which they are tried, the target release, holds."""
-    found: dict[Place, _Found] = defaultdict(_Found)
-    _count_general(host, found)
-    _count_specific(host, found)
-    _count_installed(host, found)
-    told = [_of_record(host, record, found[record.place]) for record in host.preferences.records]
-    odd = [
-        RuleInForce(
-            note.place, Reason("says-nothing", {"what": note.text}), None, 0, 0, (),
-            Reason("rule-odd", {}),
-        )
-        for note in host.preferences.notes
-    ]  # fmt: skip
-    return [*_joined(host, told), *odd, *_target(host), *_holds(host)]
+class DebRules(Rules):
+    """Rules that stand on a deb host."""
+
+    def __init__(self, state: DebState) -> None:
+        self._state = state
+
+    @property
+    def sources(self) -> Sequence[Source]:
+        """Its sources."""
+        return self._state.sources
+
+    def in_force(self) -> list[RuleInForce]:
+        """All rules: records in the order in which they are tried, the target release, holds."""
+        found: dict[Place, _Found] = defaultdict(_Found)
+        _count_general(self._state, found)
+        _count_specific(self._state, found)
+        _count_installed(self._state, found)
+        told = [
+            _of_record(self._state, record, found[record.place])
+            for record in self._state.preferences.records
+        ]
+        odd = [
+            RuleInForce(
+                note.place, Reason("says-nothing", {"what": note.text}), None, 0, 0, (),
+                Reason("rule-odd", {}),
+            )
+            for note in self._state.preferences.notes
+        ]  # fmt: skip
+        return [*_joined(self._state, told), *odd, *_target(self._state), *_holds(self._state)]
+
+    def recorded(self) -> list[Rule]:
+        """The rules that stand; one that stands in both files counts once."""
+        return list(dict.fromkeys(rule.rule for rule in recorded_rules(self._state)))
+
+    def recorded_at(self, place: Place) -> Rule | None:
+        """The rule of Velpin's whose record a place lies in."""
+        for stanza in self._stanzas(place.file):
+            if stanza.line <= place.line < stanza.end:
+                return rule_of(stanza)
+        return None
+
+    def _stanzas(self, file: str) -> list[Stanza]:
+        return list(read_stanzas(decode(self._state.tree.read(file) or b"")))
+
+    def names_source(self, text: str) -> bool:
+        """Whether a handle, a repository's name or a glob means a source that is there."""
+        return is_there(self._state, text)
+
+    def same_source(self, one: str, other: str) -> bool:
+        """A repository's name means each of its sources."""
+        known = {source.handle: source.repository for source in self._state.sources}
+        return other in (one, known.get(one))
+
+    def precedence(self, rule: Rule) -> Precedence:
+        """What a rule to prefer a source says of the order of sources."""
+        return precedence_of(self._state, rule)
+
+    def verdict(self, rule: Rule) -> Verdict:
+        """Whether a rule holds on the host."""
+        return verdict(self._state, rule)
 
 
 # -- counting ----------------------------------------------------------------------------

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from itertools import islice
 
 from velpin.change.plan import Plan
-from velpin.kinds.deb.forecast import predict, would_carry_out
+from velpin.kinds.deb.forecast import DebTransactions
 from velpin.kinds.deb.rules.lookup import (
     handles_meant,
     is_meant,
@@ -26,29 +26,6 @@ _MOST_ASKED = 6
 """Packages of a confined source that are asked for, to see what they lack."""
 
 
-def notes_on(host: DebState, plan: Plan) -> Iterator[Reason]:
-    """What is to be said of the rules in a plan."""
-    if plan.error or plan.unmet or plan.unchanged:
-        return
-    after = host.with_edits(plan.edits)
-    for planned in plan.rules:
-        rule = _in_full(after, planned)
-        if rule.kind == "confine":
-            yield from islice(_left_without(host, after, rule), 1)
-        if rule.source and (rule.kind == "confine" or rule.names == ("*",)):
-            yield from _same_elsewhere(after, rule)
-        if rule.pre_releases:
-            yield from _barred_too(host, rule)
-
-
-def notes_on_drop(host: DebState, handle: str) -> Iterator[Reason]:
-    """Rules about a source that would mean nothing without it."""
-    for rule in recorded_rules(host):
-        if rule.rule.source == handle:
-            commands = {"rule": command_of(rule.rule), "lift": command_of(rule.rule, lift=True)}
-            yield Reason("rule-left", commands)
-
-
 def _in_full(after: DebState, rule: Rule) -> Rule:
     """A rule with the names that it had before."""
     found = (rule.rule for rule in recorded_rules(after))
@@ -60,9 +37,9 @@ def _left_without(host: DebState, after: DebState, rule: Rule) -> Iterator[Reaso
     """Packages that a confined source may give, and which then lack what it may not give."""
     handles = handles_meant(host, [rule.source])
     for name in names_meant(host, rule.names, of=handles[0])[:_MOST_ASKED]:
-        if would_carry_out(after, [Request(name, name)]):
+        if DebTransactions(after).would_carry_out([Request(name, name)]):
             continue
-        was = predict(host, [Request(name, name)]).forecast
+        was = DebTransactions(host).predict([Request(name, name)]).forecast
         lacking = [
             change.name
             for change in was.changes
@@ -96,3 +73,26 @@ def _barred_too(host: DebState, rule: Rule) -> Iterator[Reason]:
             if also:
                 facts: dict[str, Fact] = {"names": tuple(also), "source": source.handle}
                 yield Reason("barred-too", facts)
+
+
+def notes_on(host: DebState, plan: Plan) -> Iterator[Reason]:
+    """What is to be said of the rules in a plan."""
+    if plan.error or plan.unmet or plan.unchanged:
+        return
+    after = host.with_edits(plan.edits)
+    for planned in plan.rules:
+        rule = _in_full(after, planned)
+        if rule.kind == "confine":
+            yield from islice(_left_without(host, after, rule), 1)
+        if rule.source and (rule.kind == "confine" or rule.names == ("*",)):
+            yield from _same_elsewhere(after, rule)
+        if rule.pre_releases:
+            yield from _barred_too(host, rule)
+
+
+def notes_on_drop(host: DebState, handle: str) -> Iterator[Reason]:
+    """Rules about a source that would mean nothing without it."""
+    for rule in recorded_rules(host):
+        if rule.rule.source == handle:
+            commands = {"rule": command_of(rule.rule), "lift": command_of(rule.rule, lift=True)}
+            yield Reason("rule-left", commands)

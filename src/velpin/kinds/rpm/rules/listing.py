@@ -2,41 +2,73 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from velpin.kinds.rpm.ini import IniSection
-from velpin.kinds.rpm.rules.store import recorded_rules
+from velpin.kinds.rpm.rules.store import recorded_rules, rules_of
+from velpin.kinds.rpm.rules.verify import verdict
 from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.reason import Fact, Place, Reason
-from velpin.model.rule import Rule, RuleInForce, short_of
+from velpin.model.rule import Rule, RuleInForce, Verdict, short_of
+from velpin.model.source import Source
+from velpin.ports.rules import Rules
 
 
-def rules(host: RpmState) -> list[RuleInForce]:
-    """All rules: the order of sources, what they give, what is kept out everywhere, locks."""
-    found = [*_of_sources(host), *host.common_rules()]
-    notes: dict[Place, list[str]] = {}
-    rules: dict[Place, Rule] = {}
-    for recorded in recorded_rules(host):
-        notes.setdefault(recorded.place, []).append(short_of(recorded.rule))
-        rules.setdefault(recorded.place, recorded.rule)
+class RpmRules(Rules):
+    """Rules that stand on an rpm host."""
 
-    told: list[RuleInForce] = []
-    joined: dict[str, int] = {}
-    for in_force in found:
-        if in_force.place not in rules:
-            told.append(in_force)
-            continue
-        said = "; ".join(notes[in_force.place])
-        mine = in_force._replace(
-            says=Reason("says-rule", {"rule": said}), rule=rules[in_force.place]
-        )
-        if said in joined:
-            told[joined[said]] = _with(told[joined[said]], mine)
-            continue
-        joined[said] = len(told)
-        told.append(mine)
-    return told
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
+
+    @property
+    def sources(self) -> Sequence[Source]:
+        """Its sources."""
+        return self._state.sources
+
+    def in_force(self) -> list[RuleInForce]:
+        """All rules: the order of sources, what they give, what is kept out everywhere, locks."""
+        found = [*_of_sources(self._state), *self._state.common_rules()]
+        notes: dict[Place, list[str]] = {}
+        rules: dict[Place, Rule] = {}
+        for recorded in recorded_rules(self._state):
+            notes.setdefault(recorded.place, []).append(short_of(recorded.rule))
+            rules.setdefault(recorded.place, recorded.rule)
+
+        told: list[RuleInForce] = []
+        joined: dict[str, int] = {}
+        for in_force in found:
+            if in_force.place not in rules:
+                told.append(in_force)
+                continue
+            said = "; ".join(notes[in_force.place])
+            mine = in_force._replace(
+                says=Reason("says-rule", {"rule": said}), rule=rules[in_force.place]
+            )
+            if said in joined:
+                told[joined[said]] = _with(told[joined[said]], mine)
+                continue
+            joined[said] = len(told)
+            told.append(mine)
+        return told
+
+    def recorded(self) -> list[Rule]:
+        """The rules that stand."""
+        return rules_of(recorded_rules(self._state))
+
+    def recorded_at(self, place: Place) -> Rule | None:
+        """The rule of Velpin's that stands at a place."""
+        for recorded in recorded_rules(self._state):
+            if (
+                recorded.place.file == place.file
+                and recorded.place.line <= place.line <= recorded.last
+            ):
+                return recorded.rule
+        return None
+
+    def verdict(self, rule: Rule) -> Verdict:
+        """Whether a rule holds on the host."""
+        return verdict(self._state, rule)
 
 
 def _with(one: RuleInForce, other: RuleInForce) -> RuleInForce:

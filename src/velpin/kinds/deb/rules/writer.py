@@ -1,20 +1,20 @@
-"""From rules to a plan: what is a deb host's own (see `core/rule_planner.py`)."""
+"""How rules become records of preference files."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from velpin.change.plan import Plan
-from velpin.core.rule_planner import RulePlanner
 from velpin.errors import Refusal
 from velpin.files.text import decode, encode, split_lines
 from velpin.files.tree import Edits
-from velpin.kinds.deb.control import Stanza, read_stanzas
+from velpin.kinds.deb.control import read_stanzas
 from velpin.kinds.deb.rules.encode import has_several_ways, record_options
-from velpin.kinds.deb.rules.lookup import is_there
+from velpin.kinds.deb.rules.listing import DebRules
 from velpin.kinds.deb.rules.priorities import precedence_of, priorities_for
 from velpin.kinds.deb.rules.resolve import findings, resolve_rule
+from velpin.kinds.deb.rules.side_effects import notes_on, notes_on_drop
 from velpin.kinds.deb.rules.store import (
     DebRecordedRule,
     PreferencesDraft,
@@ -28,64 +28,46 @@ from velpin.kinds.deb.rules.store import (
 )
 from velpin.kinds.deb.rules.verify import verdict
 from velpin.kinds.deb.state import DebState
-from velpin.model.forecast import Remedy
-from velpin.model.precedence import Precedence
 from velpin.model.reason import Place, Reason
-from velpin.model.rule import Rule, Verdict, command_of
+from velpin.model.rule import Rule
+from velpin.model.source import Source
+from velpin.ports.rule_writer import RuleWriter
 
 _TARGET_ALONE = re.compile(r'\s*APT::Default-Release\s+"?[^"\s;]*"?\s*;\s*', re.IGNORECASE)
 _OF_SOURCES = ("prefer", "confine")
 
 
-class DebRulePlanner(RulePlanner):
-    """Plans rules for one deb host: records of its preference files."""
+class DebRuleWriter(RuleWriter):
+    """Writes rules of a deb host: records of its preference files."""
 
-    host: DebState
-    can_be_foremost = True
+    def __init__(self, state: DebState) -> None:
+        self._state, self._rules = state, DebRules(state)
+
+    @property
+    def foremost_file(self) -> str:
+        """The file that is read before all others."""
+        return main_file(self._state)
 
     def resolve(self, rule: Rule) -> Rule:
         """A rule with its words looked up; Refusal where it means nothing here."""
-        return resolve_rule(self.host, rule)
+        return resolve_rule(self._state, rule)
+
+    def notes(self, plan: Plan) -> Iterator[Reason]:
+        """What rules would do beside what they are for."""
+        return notes_on(self._state, plan)
+
+    def drop_notes(self, source: Source) -> Iterator[Reason]:
+        """Rules about a source that would mean nothing without it."""
+        return notes_on_drop(self._state, source.handle)
 
     def findings(self, rule: Rule) -> list[Reason]:
         """What a rule names that is not there."""
-        return findings(self.host, rule)
-
-    def recorded(self) -> list[Rule]:
-        """The rules that stand; one that stands in both files counts once."""
-        return list(dict.fromkeys(rule.rule for rule in recorded_rules(self.host)))
-
-    def recorded_at(self, place: Place) -> Rule | None:
-        """The rule of Velpin's whose record a place lies in."""
-        for stanza in self._stanzas(place.file):
-            if stanza.line <= place.line < stanza.end:
-                return rule_of(stanza)
-        return None
-
-    def _stanzas(self, file: str) -> list[Stanza]:
-        return list(read_stanzas(decode(self.host.tree.read(file) or b"")))
-
-    def names_source(self, text: str) -> bool:
-        """Whether a handle, a repository's name or a glob means a source that is there."""
-        return is_there(self.host, text)
-
-    def same_source(self, one: str, other: str) -> bool:
-        """A repository's name means each of its sources."""
-        known = {source.handle: source.repository for source in self.host.sources}
-        return other in (one, known.get(one))
-
-    def precedence(self, rule: Rule) -> Precedence:
-        """What a rule to prefer a source says of the order of sources."""
-        return precedence_of(self.host, rule)
-
-    def verdict(self, rule: Rule) -> Verdict:
-        """Whether a rule holds on the host."""
-        return verdict(self.host, rule)
+        return findings(self._state, rule)
 
     def edits_without(self, place: Place) -> Edits | None:
         """The edits that take away someone else's record, or the target release; Refusal for
         a hold, which stands in the host's own record."""
-        host, file = self.host, place.file
+        host, file = self._state, place.file
         text = decode(host.tree.read(file) or b"")
         if place == host.conf.place("APT::Default-Release"):
             return _without_lines(file, _without_setting(text, place))
@@ -98,29 +80,35 @@ class DebRulePlanner(RulePlanner):
         if file not in files.union(note.place.file for note in host.preferences.notes):
             return None
         check_understood(file, text)
-        for stanza in self._stanzas(file):
+        for stanza in read_stanzas(decode(self._state.tree.read(file) or b"")):
             if stanza.line <= place.line < stanza.end and rule_of(stanza) is None:
                 return _without_lines(file, without_records(text, [stanza.line]))
         return None
 
     def compile(
-        self, plan: Plan, old: Sequence[Rule], target: Sequence[Rule], asked: Sequence[Rule]
+        self,
+        plan: Plan,
+        old: Sequence[Rule],
+        target: Sequence[Rule],
+        asked: Sequence[Rule],
+        *,
+        foremost: bool = False,
     ) -> None:
         """Put into the plan what it takes that just the target stands.
 
         Rules about sources are written anew together, since each priority depends on the others.
         """
-        host, stand = self.host, recorded_rules(self.host)
+        host, stand = self._state, recorded_rules(self._state)
         gone = [rule for rule in stand if rule.rule not in target or rule.rule in asked]
         new = [
-            (rule, self._file_for(rule, gone, asked))
+            (rule, self._file_for(rule, gone, asked, foremost))
             for rule in target if rule in asked or rule not in old
         ]  # fmt: skip
         changing = [*(rule for rule, _ in new), *(rule.rule for rule in gone)]
         again = [
             recorded for recorded in stand
             if any(rule.kind in _OF_SOURCES for rule in changing) and recorded not in gone
-            and recorded.rule.kind in _OF_SOURCES and self.is_there(recorded.rule)
+            and recorded.rule.kind in _OF_SOURCES and self._rules.is_there(recorded.rule)
         ]  # fmt: skip
         redone = [*gone, *again]
         base = host.with_edits(edits_replacing(host.tree, redone, []))
@@ -147,14 +135,14 @@ class DebRulePlanner(RulePlanner):
         plan.propose(host.tree, {f: data for f, data in edits.items() if data != host.tree.read(f)})
 
     def _file_for(
-        self, rule: Rule, gone: Iterable[DebRecordedRule], asked: Sequence[Rule]
+        self, rule: Rule, gone: Iterable[DebRecordedRule], asked: Sequence[Rule], foremost: bool
     ) -> str:  # fmt: skip
         """The file for a new rule; what is left of an old one stays where that stood."""
         if rule not in asked:
             for recorded in gone:
                 if (recorded.rule.kind, recorded.rule.source) == (rule.kind, rule.source):
                     return recorded.file
-        return main_file(self.host) if self.foremost else own_file(self.host)
+        return main_file(self._state) if foremost else own_file(self._state)
 
     def _proves(
         self,
@@ -163,23 +151,8 @@ class DebRulePlanner(RulePlanner):
         drafts: Sequence[PreferencesDraft],
     ) -> bool:
         """Whether the forecast does what a rule says where it is written in a way."""
-        edits = edits_replacing(self.host.tree, gone, [*drafts, draft])
-        return verdict(self.host.with_edits(edits), draft.rule).holds
-
-    # -- what would help ---------------------------------------------------------------------
-
-    def remedies_for(self, rule: Rule, found: Verdict) -> Iterable[Remedy]:
-        """Small changes with which the rule would hold; each was tried."""
-        if found.why and found.why.code == "would-go-back" and not rule.allow_older:
-            older = rule._replace(allow_older=True)
-            if self.would_hold(older):
-                yield Remedy(command_of(older), Reason("with-older", {}))
-        if not found.rival:
-            return
-        if not self.foremost and DebRulePlanner(self.host, foremost=True).would_hold(rule):
-            what = Reason("foremost-wins", {"file": main_file(self.host)})
-            yield Remedy(command_of(rule) + " --foremost", what)
-        yield from super().remedies_for(rule, found)
+        edits = edits_replacing(self._state.tree, gone, [*drafts, draft])
+        return verdict(self._state.with_edits(edits), draft.rule).holds
 
 
 def _without_setting(text: str, place: Place) -> str:

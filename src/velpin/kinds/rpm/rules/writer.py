@@ -1,66 +1,51 @@
-"""From rules to a plan: what is this kind's own (see `core/rule_planner.py`)."""
+"""How rules become priorities of sections, lists of patterns and locks."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 from velpin.change.plan import Plan
-from velpin.core.rule_planner import RulePlanner
 from velpin.errors import Refusal
 from velpin.files.text import HostText
 from velpin.files.tree import Edits
 from velpin.kinds.rpm.edit import with_value
 from velpin.kinds.rpm.ini import leading_number, read_sections
+from velpin.kinds.rpm.rules.listing import RpmRules
 from velpin.kinds.rpm.rules.resolve import findings, resolve_rule
 from velpin.kinds.rpm.rules.store import (
     PrioritySlot,
     Slot,
     before_velpin,
     edits_replacing,
-    recorded_rules,
-    rules_of,
     without_block,
 )
-from velpin.kinds.rpm.rules.verify import verdict
 from velpin.kinds.rpm.source import UNSAID
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.precedence import Precedence
 from velpin.model.reason import Place, Reason
-from velpin.model.rule import Rule, Verdict
+from velpin.model.rule import Rule
+from velpin.ports.rule_writer import RuleWriter
 
 
-class RpmRulePlanner(RulePlanner):
-    """Plans rules for one rpm host: priorities of sections, lists of patterns, locks."""
+class RpmRuleWriter(RuleWriter):
+    """Writes rules of an rpm host: priorities of sections, lists of patterns, locks."""
 
-    host: RpmState
+    def __init__(self, state: RpmState) -> None:
+        self._state, self._rules = state, RpmRules(state)
 
     def resolve(self, rule: Rule) -> Rule:
         """A rule with its words looked up; Refusal where that cannot be."""
-        return resolve_rule(self.host, rule)
+        return resolve_rule(self._state, rule)
 
     def findings(self, rule: Rule) -> list[Reason]:
         """What a rule names that is not there."""
-        return findings(self.host, rule)
-
-    def recorded(self) -> list[Rule]:
-        """The rules that stand."""
-        return rules_of(recorded_rules(self.host))
-
-    def recorded_at(self, place: Place) -> Rule | None:
-        """The rule of Velpin's that stands at a place."""
-        for recorded in recorded_rules(self.host):
-            if (
-                recorded.place.file == place.file
-                and recorded.place.line <= place.line <= recorded.last
-            ):
-                return recorded.rule
-        return None
+        return findings(self._state, rule)
 
     def edits_without(self, place: Place) -> Edits | None:
         """The edits that take away someone else's block, line or value."""
-        host, file = self.host, place.file
+        host, file = self._state, place.file
         data = host.tree.read(file)
-        if data is None or self.recorded_at(place):
+        if data is None or self._rules.recorded_at(place):
             return None
         if file in host.line_files and any(rule.place == place for rule in host.common_rules()):
             text = HostText(data, file)
@@ -77,26 +62,28 @@ class RpmRulePlanner(RulePlanner):
         return None
 
     def compile(
-        self, plan: Plan, old: Sequence[Rule], target: Sequence[Rule], asked: Sequence[Rule]
+        self,
+        plan: Plan,
+        old: Sequence[Rule],
+        target: Sequence[Rule],
+        asked: Sequence[Rule],
+        *,
+        foremost: bool = False,
     ) -> None:
         """Put into the plan what it takes that just the target stands."""
-        host = self.host
+        host = self._state
         gone, new = (
             [
                 (rule, host.pieces(rule))
                 for rule in some
-                if rule.kind != "prefer" and self.is_there(rule)
+                if rule.kind != "prefer" and self._rules.is_there(rule)
             ]
             for some in (old, target)
         )
         prefers = [rule for rule in target if rule.kind == "prefer"]
-        orders = [self.precedence(rule) for rule in prefers if self.is_there(rule)]
+        orders = [self._rules.precedence(rule) for rule in prefers if self._rules.is_there(rule)]
         priorities = _priorities(host, old, prefers, orders)
         plan.propose(host.tree, edits_replacing(host, gone, new, priorities))
-
-    def verdict(self, rule: Rule) -> Verdict:
-        """Whether a rule holds on the host."""
-        return verdict(self.host, rule)
 
 
 # -- priorities ----------------------------------------------------------------------------

@@ -1,0 +1,20 @@
+"""What there is of one name, from whichever source."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Protocol
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    from velpin.model.forecast import Offer
+
+
+class Offers(Protocol):
+    """Offers of a name, as they are weighed against each other."""
+
+    def live(self, name: str) -> Sequence[Offer]:
+        """Return what the sources that are on offer of a name, and what is installed of it."""
+
+    def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
+        """Return version, source (empty if none has it) and priority of all there is of a name."""

@@ -1,0 +1,52 @@
+"""What the host's installer would make of requests, and of the full upgrade."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from typing import TYPE_CHECKING, NamedTuple, Protocol
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    from velpin.core.remedies import Attempt
+    from velpin.model.forecast import Forecast
+    from velpin.model.request import Request
+
+
+class Prediction(NamedTuple):
+    """What the installer would make of some requests, and what could be tried if it refuses."""
+
+    forecast: Forecast
+    attempts: Iterable[Attempt] = ()
+    """The smallest first; made one at a time, as they are tried."""
+
+
+class Transactions(Protocol):
+    """Transactions that the installer would work out.
+
+    Each costs a whole transaction: milliseconds for one name, up to a second for the upgrade of a
+    host of some thousand packages."""
+
+    realigns: bool = False
+    """Whether there is an upgrade that takes every package to the best source."""
+
+    @abstractmethod
+    def predict(self, requests: Sequence[Request]) -> Prediction:
+        """Predict one transaction for some requests."""
+
+    def predict_with_upgrade(self, requests: Sequence[Request]) -> Prediction | None:
+        """Predict one transaction for some requests and the full upgrade; None if these are two
+        transactions here."""
+        return None
+
+    def would_carry_out(self, requests: Sequence[Request]) -> bool:
+        """Return whether the installer would carry out some requests in one transaction."""
+        return self.predict(requests).forecast.ok
+
+    @abstractmethod
+    def predict_upgrade(self, *, realign: bool = False) -> Forecast:
+        """Predict the full upgrade; `realign` only if the kind has it."""
+
+    def predict_upgrade_for_shift(self) -> Forecast:
+        """Predict the full upgrade as if no index were missing."""
+        return self.predict_upgrade()
