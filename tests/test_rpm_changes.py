@@ -401,7 +401,7 @@ def test_the_pass_over_all_names_is_what_single_answers_say(
     now = was.with_edits(edits)
     single = []
     for name in NAMES:
-        one, other = was.answers.first(name), now.first_answer(name)
+        one, other = was.answers.first(name), now.answers.first(name)
         if name not in before.installed_names() and one != other:
             single.append(ChangedAnswer(name, one, other))
     assert list(shift.answers) == single
