@@ -48,7 +48,6 @@ class Told:
     dates: Sequence[float] = ()
     looked: float | None = None
     until: float | None = None
-    held_until: float | None = None
     identity: Callable[[Source], object] = lambda _source: "same"
 
     def check(self, **more: Any) -> Any:
@@ -58,19 +57,18 @@ class Told:
             time = self.fetched.get(address)
             return None if time is None else SimpleNamespace(fetched=time, dates=self.dates)
 
-        facts = SimpleNamespace(
+        standing = SimpleNamespace(
             installer_looked_at=lambda _source: self.looked,
             valid_until=lambda _source: self.until,
-            identity_of=self.identity,
         )
         host = SimpleNamespace(
             sources=self.sources, index_holder=lambda _handle: "velpin",
             cache=SimpleNamespace(fetched=fetched),
-            kind_facts=lambda: SimpleNamespace(valid_until=lambda _source: self.held_until),
-            standing=SimpleNamespace(), offers=SimpleNamespace(), answers=SimpleNamespace(),
+            standing=standing, provenance=SimpleNamespace(identity_of=self.identity),
+            offers=SimpleNamespace(), answers=SimpleNamespace(), signers=SimpleNamespace(),
         )  # fmt: skip
         found = SimpleNamespace(
-            now=NOW, host=host, facts=facts, sources_on=[s for s in self.sources if s.on],
+            now=NOW, host=host, examiner=SimpleNamespace(), sources_on=[s for s in self.sources if s.on],
             dated=lambda source: self.dated.get(source.handle),
         )  # fmt: skip
         vars(found).update(more)
@@ -157,11 +155,13 @@ def test_when_an_index_is_old(
 ) -> None:
     two = source("two")
     dated = {"two": NOW} if seen is None else {"one": NOW - seen, "two": NOW}
-    until = None if usual is None or seen is None else NOW - seen + usual
-    told = Told(sources=(ONE, two), dated=dated, until=until, held_until=None)
+    told = Told(sources=(ONE, two), dated=dated)
+    if usual is not None and seen is not None:  # fetched as often as it was made anew
+        told.fetched = {ONE.address: NOW - seen}
+        told.dates = [NOW - seen - usual * back for back in range(5)][::-1]
     check = told.check()
     ends = {"one": held_until, "two": None}
-    check.host.kind_facts = lambda: SimpleNamespace(valid_until=lambda s: ends[s.handle])
+    check.host.standing.valid_until = lambda s: ends[s.handle]
     said = [(draft.code, dict(draft.what.facts)) for draft in check_ages(check)]
     assert said == found
 
@@ -219,10 +219,10 @@ def named(
     told.named_keys = lambda _source: found
     told.revocations = SimpleNamespace(where=lambda _name: "")
     told.keys_on_host = []
-    told.facts.key_addresses = lambda _source: []
+    told.host.signers.key_addresses = lambda _source: []
     by = [each.fingerprint for each in keys] if signers is None else signers
-    told.facts.index_signers = lambda _source: by
-    told.facts.index_head = lambda _source: None
+    told.host.signers.index_signers = lambda _source: by
+    told.host.signers.index_head = lambda _source: None
     told.host.tree = SimpleNamespace(read=lambda _file: b"")
     told.ask = lambda _source: None
     return told
@@ -306,8 +306,8 @@ def test_which_forms_of_keys_are_weak(algorithm: str, weak: bool) -> None:
 )  # fmt: skip
 def test_which_rights_are_too_much(kind: str, mode: int | None, better: int | None) -> None:
     check = Told().check()
-    check.facts.key_files = lambda: ["k", "k"] if kind == "key" else []
-    check.facts.login_files = lambda: ["l"] if kind == "login" else []
+    check.host.signers.key_files = lambda: ["k", "k"] if kind == "key" else []
+    check.examiner.login_files = lambda: ["l"] if kind == "login" else []
     names = {"etc/velpin/catalogs.d": ["a.toml"]}
     check.host.tree = SimpleNamespace(mode=lambda _file: mode, names=lambda f: names.get(f, []),
                                       read=lambda _file: b"")  # fmt: skip
@@ -338,9 +338,10 @@ def test_where_a_catalog_is_from_can_hold_a_login() -> None:
 def test_which_suite_comes_after(
     asked: str, suite: str, codename: str | None, flat: bool, becomes: str
 ) -> None:
-    facts = SimpleNamespace(release_of=lambda _s: SimpleNamespace(suite=suite, codename=codename))
-    source = SimpleNamespace(release=asked, flat=flat)
-    assert _next_suite(facts, source, "quay", "reef") == becomes  # type: ignore[arg-type]
+    copy = SimpleNamespace(release=SimpleNamespace(suite=suite, codename=codename))
+    state = SimpleNamespace(copies={"one": copy})
+    source = SimpleNamespace(handle="one", release=asked, flat=flat)
+    assert _next_suite(state, source, "quay", "reef") == becomes  # type: ignore[arg-type]
 
 
 # -- content -------------------------------------------------------------------------------
@@ -383,11 +384,11 @@ def test_when_two_sources_have_the_same_content(
 
     check = Told(sources=[source(handle) for handle in have]).check()
     check.names_of = lambda handle: frozenset(have[handle])
-    check.facts.is_part_of_same = lambda _one, _other: False
+    check.host.provenance.is_part_of_same = lambda _one, _other: False
     check.host.indexes_of = lambda handle: [Index(have[handle])]
     said = [(d.source, d.subject, d.what.facts["count"]) for d in check_same_content(check)]
     assert said == ([("other", "one", min(len(one), len(other)))] if alike else [])
-    check.facts.is_part_of_same = lambda _one, _other: True
+    check.host.provenance.is_part_of_same = lambda _one, _other: True
     assert list(check_same_content(check)) == []
 
 
@@ -438,8 +439,7 @@ def with_packages(
     )
     check.host.offers.versions_of = lambda name, _arch: offered.get(name, ())
     check.host.compare = lambda one, other: int(one) - int(other)
-    check.facts.is_made_here = lambda each: each.name == "made-here"
-    check.facts.never_taken = lambda priority: priority < 0
+    check.host.standing.never_taken = lambda priority: priority < 0
     return check
 
 
@@ -460,7 +460,7 @@ def test_what_no_source_has(
 ) -> None:
     monkeypatch.setattr("velpin.change.journal.Journal.__init__", lambda _self, _tree: None)
     monkeypatch.setattr("velpin.change.journal.Journal.entries", lambda _self: [])
-    others = [here("made-here", "9"), here("known", "9", "base"), here("gull", "2")]
+    others = [here("known", "9", "base"), here("gull", "2")]
     check = with_packages(others, {"gull": offered})
     assert [d.code for d in check_left_behind(check)] == ([code] if code else [])
 
@@ -493,17 +493,16 @@ def test_what_waits_for_a_held_package(offered: list[tuple[str, str, int]], wait
         ([here("a", "1", "copy"), here("b", "2", "vendor")], False),
         ([here("a", "1", "base"), here("b", "2")], False),
         ([here("a", "1", "base")], False),
+        ([here("a", "1", "base"), here("a", "2", "vendor")], False),
     ],
-    ids=["two of both", "the other order", "one version", "one publisher", "one from nowhere", "alone"],
+    ids=["two of both", "the other order", "one version", "one publisher", "one from nowhere",
+         "alone", "one name in two versions"],
 )  # fmt: skip
 def test_what_is_a_mixed_set(members: list[Any], mixed: bool) -> None:
     check = with_packages([*members, here("other", "7", "base")], {})
-    check.facts.set_of = lambda one: None if one.name == "other" else ("set", one.version)
-    check.facts.stand_side_by_side = lambda _members: False
+    check.host.provenance.set_of = lambda one: None if one.name == "other" else ("set", one.version)
     found = list(check_sets(check))
     assert [(d.source, d.subject) for d in found] == ([("vendor", "set")] if mixed else [])
-    check.facts.stand_side_by_side = lambda _members: True
-    assert list(check_sets(check)) == []
 
 
 # -- silence -------------------------------------------------------------------------------

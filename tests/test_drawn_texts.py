@@ -14,11 +14,10 @@ from typing import Any
 import pytest
 
 from tests.answers import say
+from velpin.change.snippets import name_from
 from velpin.core.catalog.format import filled, read_catalog
 from velpin.core.catalog.format import parts_of as catalog_parts
 from velpin.core.hostfile.format import read_host_file
-from velpin.core.publisher import archive_addresses, domain_of
-from velpin.core.snippets import name_from
 from velpin.errors import VelpinError
 from velpin.files.text import bare, plain_start, split_lines, whole_number, words
 from velpin.files.tree import Tree
@@ -77,6 +76,7 @@ from velpin.kinds.rpm_dnf.modules import read_states
 from velpin.kinds.rpm_dnf.own_locks import read_own_locks
 from velpin.kinds.rpm_dnf.vendors import read_vendor_changes
 from velpin.kinds.rpm_zypp.locks import read_locks
+from velpin.model.publisher import archive_addresses, domain_of
 from velpin.model.request import parse_request
 from velpin.model.rule import command_of, read_rule, short_of
 from velpin.recipes.config import read_sources as read_recipe_sources

@@ -8,9 +8,9 @@ from typing import Any
 
 import pytest
 
-from velpin.core.name_search import HitRank, beginning_with, named_near, nearest, search
 from velpin.front.words import age, counted, several, shortened, size
 from velpin.model.safe_text import bare_address, has_login, safe, without_logins, without_passwords
+from velpin.store.name_search import HitRank, beginning_with, named_near, nearest, search
 
 NOW = 1_800_000_000.0
 MINUTE, HOUR, DAY, YEAR = 60, 3600, 86400, 365 * 86400

@@ -30,7 +30,6 @@ if TYPE_CHECKING:
 
     from _typeshed import SupportsDunderLT
 
-    from velpin.core.checkup.facts import KindFacts
     from velpin.files.tree import Edits, Modes, Tree
     from velpin.model.forecast import HostName
     from velpin.model.host import SourceState
@@ -40,9 +39,12 @@ if TYPE_CHECKING:
     from velpin.ports.composer import Composer
     from velpin.ports.describer import Describer
     from velpin.ports.editor import Editor
+    from velpin.ports.examiner import Examiner
     from velpin.ports.fetcher import Fetcher
+    from velpin.ports.next_release import NextReleases
     from velpin.ports.offers import Offers
     from velpin.ports.packages import Installed
+    from velpin.ports.provenance import Provenance
     from velpin.ports.recipes import Recipes
     from velpin.ports.rule_writer import RuleWriter
     from velpin.ports.rules import Rules
@@ -98,7 +100,7 @@ class Adapter(ABC, Generic[S_co]):
         family = [source for source in self.sources if source.repository == handle]
         if len(family) == 1:
             return family[0]
-        from velpin.core.name_search import nearest
+        from velpin.store.name_search import nearest
 
         near = [source.handle for source in family] or nearest(handle, list(self.by_handle))
         hint = f"did you mean {' or '.join(near)}?" if near else "velpin sources lists them"
@@ -275,10 +277,6 @@ class Adapter(ABC, Generic[S_co]):
 
     # -- the checkup -------------------------------------------------------------------------
 
-    @abstractmethod
-    def kind_facts(self) -> KindFacts:
-        """What a checkup asks of this kind of host alone."""
-
     # -- ports -----------------------------------------------------------------------------
 
     @property
@@ -348,6 +346,27 @@ class Adapter(ABC, Generic[S_co]):
     def reads(self, source: Source) -> bool:
         """Return whether the lists of a source are of a form that is read here."""
         return True
+
+    def as_installer_sees(self) -> Adapter[Source]:
+        """The same host with the indexes that its installer has."""
+        found = self.again(self.tree)
+        found.as_is = True
+        return found
+
+    @property
+    @abstractmethod
+    def provenance(self) -> Provenance:
+        """Whose sources and packages are whose."""
+
+    @property
+    @abstractmethod
+    def examiner(self) -> Examiner:
+        """What a checkup asks of this kind alone."""
+
+    @property
+    @abstractmethod
+    def next_releases(self) -> NextReleases:
+        """Other releases of its distribution."""
 
     # -- building ----------------------------------------------------------------------------
 

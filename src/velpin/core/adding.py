@@ -10,11 +10,12 @@ import time
 from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
+from velpin.change.given_keys import given_keys
 from velpin.change.plan import KeyShown, NewSource, Plan, shown_key
 from velpin.change.readback import check_add
+from velpin.change.snippets import check_texts
 from velpin.core.host_keys import check_not_revoked
 from velpin.core.locking import holding
-from velpin.core.snippets import check_texts
 from velpin.core.source_plans import checks_that_are_off
 from velpin.errors import (
     BadKey,
@@ -22,15 +23,12 @@ from velpin.errors import (
     MissingKey,
     NotThere,
     Refusal,
-    TrustError,
-    UsageError,
     VelpinError,
 )
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, shell_word
 from velpin.model.source import Source
-from velpin.trust.certifications import is_fingerprint_of
-from velpin.trust.openpgp import Key, bare, grouped, read_keys
+from velpin.trust.openpgp import Key, grouped
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
@@ -38,8 +36,6 @@ if TYPE_CHECKING:
     from velpin.fetch.download import Transport
     from velpin.model.host import RefreshResult
     from velpin.ports.composer import Addition
-
-_LEAST_FINGERPRINT = 32
 
 
 def plan_add(
@@ -164,38 +160,6 @@ def _plan_key(host: Adapter[Source], source: Source, new: NewSource, transport: 
     if not plan.unchanged:
         _examine(host, plan, keys, new, transport)
     return plan
-
-
-def given_keys(new: NewSource) -> list[Key]:
-    """The keys that were given with a source, those with its fingerprint; none where none was.
-
-    Raises BadKey for what is no key, TrustError where none has the fingerprint.
-    """
-    if not new.key:
-        return []
-    return agreeing(read_keys(new.key, new.key_name or "the key"), new)
-
-
-def agreeing(keys: Sequence[Key], new: NewSource) -> list[Key]:
-    """The keys with the fingerprint that was given, all where none was.
-
-    Raises UsageError for one that is too short, TrustError where no key has it.
-    """
-    if not new.fingerprint:
-        return list(keys)
-    wanted = [bare(text) for text in new.fingerprint.split(",")]
-    if any(len(text) < _LEAST_FINGERPRINT for text in wanted):
-        raise UsageError(
-            f"{new.fingerprint!r} is too short for a fingerprint", "give all 40 characters of it"
-        )
-    fitting = [key for key in keys if any(is_fingerprint_of(text, key) for text in wanted)]
-    if not fitting:
-        present = ", ".join(key.grouped for key in keys) or "no key"
-        raise TrustError(
-            f"the fingerprint does not agree: expected {', '.join(wanted)}, found {present}",
-            "do not add it; ask the vendor which key is theirs",
-        )
-    return fitting
 
 
 # -- looking before writing ----------------------------------------------------------------

@@ -52,7 +52,7 @@ def forecast(
             return along is not None and along.forecast.ok
         return trial.transactions.would_carry_out(again)
 
-    return found._replace(remedies=those_that_work(attempts, works))
+    return found._replace(remedies=those_that_work(host, attempts, works))
 
 
 def forecast_upgrade(host: Adapter[Source], *, realign: bool = False) -> Forecast:
@@ -110,7 +110,7 @@ def _index_notes(host: Adapter[Source], found: Forecast) -> Iterator[Reason]:
 
 def near_names(host: Adapter[Source], name: str) -> tuple[str, ...]:
     """Names like one that is not known, also across sources switched off."""
-    from velpin.core.name_search import named_near
+    from velpin.store.name_search import named_near
 
     off = ((source.handle, index) for source, index in host.indexes_off())
     return named_near(name, host.known_names(), off)

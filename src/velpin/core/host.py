@@ -255,7 +255,7 @@ class Host:
     ) -> dict[str, str]:
         """Names of packages that begin with a text, with a summary each: those on offer and those
         installed, or those `installed` alone; at most so many."""
-        from velpin.core.name_search import beginning_with
+        from velpin.store.name_search import beginning_with
 
         indexes = [] if installed else list(self._adapter.indexes_on())
         record = self._adapter.record

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from velpin.errors import BadKey, VelpinError
-from velpin.trust.openpgp import Key, read_sound_keys
+from velpin.trust.named import keys_in
+from velpin.trust.openpgp import Key
 from velpin.trust.revoked import Revocations
 
 if TYPE_CHECKING:
@@ -16,35 +17,24 @@ if TYPE_CHECKING:
     from velpin.model.source import Source
 
 
-def keys_on_host(host: Adapter[Source]) -> list[Key]:
-    """Every key in a key file of the host, once for each file. That a key is here says nothing
-    about whose sources it may sign."""
-    return [
-        key
-        for file in dict.fromkeys(host.kind_facts().key_files())
-        for key in read_sound_keys(host.tree.read(file) or b"", file)
-    ]
-
-
 def key_uses(host: Adapter[Source]) -> list[KeyUse]:
     """Every key that may sign for something, with what it was verified to have signed."""
-    facts = host.kind_facts()
+    signers = host.signers
     signed = {
-        source.handle: {*facts.index_signers(source), *facts.package_signers(source)}
+        source.handle: {*signers.index_signers(source), *signers.package_signers(source)}
         for source in host.sources
     }
     return [
         use._replace(signs=tuple(name for name, keys in signed.items() if use.fingerprint in keys))
-        for use in host.signers.uses()
+        for use in signers.uses()
     ]
 
 
 def seen_revoked(host: Adapter[Source]) -> Revocations:
     """All revocations that are known here."""
     found = Revocations.of(host.tree)
-    facts = host.kind_facts()
-    named = (key for source in host.sources for key in facts.keys_of(source).keys)
-    for key in (*keys_on_host(host), *named):
+    named = (key for source in host.sources for key in host.signers.keys_of(source).keys)
+    for key in (*keys_in(host.tree, host.signers.key_files()), *named):
         if key.revoked:
             found.note(key.fingerprint, f"/{key.where.lstrip('/')}")
     return found

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
-from velpin.core.name_search import search
 from velpin.errors import Refusal
 from velpin.model.forecast import Offer
 from velpin.model.host import SearchHit
 from velpin.model.rule import shell_word
+from velpin.store.name_search import search
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter

@@ -22,7 +22,6 @@ def make_report(
     clock: Callable[[], float] = time.time,
 ) -> HostReport:
     """A host at one glance; `since` is an earlier snapshot to compare it with."""
-    facts = adapter.kind_facts()
     return HostReport(
         time=clock(),
         facts=host.facts(),
@@ -32,7 +31,9 @@ def make_report(
         upgrade=host.forecast_upgrade(),
         checkup=host.checkup(offline=True),
         keys=tuple(host.keys()),
-        publishers={source.handle: facts.publisher_of(source) for source in adapter.sources},
+        publishers={
+            source.handle: adapter.provenance.publisher_of(source) for source in adapter.sources
+        },
         since=since.time if since else None,
         drift=tuple(host.drift(since)) if since else (),
     )

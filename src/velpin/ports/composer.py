@@ -49,6 +49,8 @@ class Composer(Protocol):
 
     snippet_endings: tuple[str, ...]
     """How files end in which vendors write sources for this kind."""
+    other_endings: tuple[str, ...] = ()
+    """How files end in which sources for other kinds of host are written."""
     names_indexes: bool = False
     """Whether a source's name is part of what its index is called."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
 
     from velpin.change.plan import NewSource
     from velpin.files.tree import Edits
@@ -43,3 +43,7 @@ class Describer(Protocol):
         """Return the edits that let keys count for every source; None if this kind of host keeps
         no such keys in its files."""
         return None
+
+    def catalog_fields(self, source: Source) -> Mapping[str, object]:
+        """Return what a catalog says of a source of this kind beside its address."""
+        return {}

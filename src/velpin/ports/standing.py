@@ -35,6 +35,9 @@ class StatusParts(NamedTuple):
 class Standing(Protocol):
     """The sources beside each other."""
 
+    tiers_matter: bool = True
+    """Whether sources can stand equal, so that the newest version wins."""
+
     @abstractmethod
     def tiers(self) -> Mapping[str, int]:
         """Return the tier of each source that is on, by handle: 1 is the strongest."""
@@ -42,3 +45,17 @@ class Standing(Protocol):
     @abstractmethod
     def parts_of(self, source: Source) -> StatusParts:
         """Return how one source stands: priority, channel, signature, age."""
+
+    def valid_until(self, source: Source) -> float | None:
+        """Return until when the index of a source holds, in seconds since 1970; None if it does not
+        say so."""
+        return None
+
+    @abstractmethod
+    def installer_looked_at(self, source: Source) -> float | None:
+        """Return when the host's installer last asked for the index of a source, in seconds since
+        1970; None if that cannot be told."""
+
+    def never_taken(self, priority: int) -> bool:
+        """Return whether a version with a priority is never taken."""
+        return False

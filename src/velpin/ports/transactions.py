@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, NamedTuple, Protocol
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from velpin.core.remedies import Attempt
     from velpin.model.forecast import Forecast
     from velpin.model.request import Request
+    from velpin.ports.attempts import Attempt
 
 
 class Prediction(NamedTuple):

@@ -162,7 +162,7 @@ class RecipeHost(Host):
         return self._near_to_build(name, super().near_names(name))
 
     def _near_to_build(self, name: str, found: tuple[str, ...]) -> tuple[str, ...]:
-        from velpin.core.name_search import nearest
+        from velpin.store.name_search import nearest
 
         names = {name for stored in self._recipes.stored for name in stored.recipes.names()}
         new = [near for near in nearest(name, names) if near not in found and near != name]
@@ -171,8 +171,8 @@ class RecipeHost(Host):
 
     def find(self, text: str, most: int = 40) -> tuple[list[SearchHit], int]:
         """Names and summaries that hold the words of a text; what only recipes have comes last."""
-        from velpin.core.name_search import search
         from velpin.model.host import SearchHit
+        from velpin.store.name_search import search
 
         found, count = super().find(text, most)
         known = {hit.name for hit in found}

@@ -6,8 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Literal
 
+from velpin.files.tree import Tree
 from velpin.model.host import KeyUse
-from velpin.trust.openpgp import Key
+from velpin.trust.openpgp import Key, read_sound_keys
 
 KeyPlace = Literal["file", "fingerprint", "embedded", "common", "ring", "packages", "none"]
 """Where the keys of a source are: in files or by fingerprints that it names, written out in it,
@@ -35,3 +36,13 @@ def use_of(key: Key, handles: Iterable[str], *, everything: bool = False) -> Key
         key.owner, key.fingerprint, key.created, key.expires, key.algorithm, key.revoked, key.where,
         tuple(dict.fromkeys(handles)), everything,
     )  # fmt: skip
+
+
+def keys_in(tree: Tree, files: Iterable[str]) -> list[Key]:
+    """Every key in some files, once for each file. That a key is here says nothing about whose
+    sources it may sign."""
+    return [
+        key
+        for file in dict.fromkeys(files)
+        for key in read_sound_keys(tree.read(file) or b"", file)
+    ]

@@ -182,7 +182,7 @@ def search(entries: Sequence[CatalogEntry], words: Sequence[str]) -> list[Catalo
 
 def no_entry(host: Adapter[Source], name: str) -> Refusal:
     """What is said of a name that no catalog has."""
-    from velpin.core.name_search import nearest
+    from velpin.store.name_search import nearest
 
     near = nearest(name, [entry.name for entry in all_entries(host)])
     hint = f"did you mean {' or '.join(near)}?" if near else "velpin catalog lists them"

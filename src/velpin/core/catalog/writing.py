@@ -35,7 +35,7 @@ def write_entries(host: Adapter[Source], handles: Sequence[str]) -> str:
 def _entry(host: Adapter[Source], source: Source) -> dict[str, Any]:
     if "://" not in source.address:
         raise Refusal(f"{source.handle} has no address that a catalog could name")
-    named = host.kind_facts().keys_of(source)
+    named = host.signers.keys_of(source)
     keys = named.keys if named.how not in ("common", "ring", "none") else []
     confined = [
         rule.rule.names
@@ -43,7 +43,7 @@ def _entry(host: Adapter[Source], source: Source) -> dict[str, Any]:
         if rule.rule and rule.rule.kind == "confine" and rule.rule.source == source.handle
     ]
     place: dict[str, Any] = {"kind": host.kind, "address": _general(host, source.address)}
-    place.update(host.kind_facts().catalog_fields(source))
+    place.update(host.describer.catalog_fields(source))
     place = {
         key: _general(host, value) if key == "suite" else value for key, value in place.items()
     }

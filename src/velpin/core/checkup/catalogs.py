@@ -11,10 +11,11 @@ from velpin.core.catalog.adding import keys_of_entry
 from velpin.core.catalog.entries import all_entries
 from velpin.core.catalog.format import ARMOUR
 from velpin.core.catalog.shelf import read_shelf
-from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
+from velpin.core.checkup.examination import Check, Examination
 from velpin.errors import VelpinError
 from velpin.model.reason import Place
 from velpin.model.rule import as_typed
+from velpin.ports.checks import Draft, Make, Mend, note_of
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter

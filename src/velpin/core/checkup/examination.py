@@ -5,24 +5,24 @@ from __future__ import annotations
 import fnmatch
 import time
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
-from velpin.core.host_keys import keys_on_host, seen_revoked
+from velpin.core.host_keys import seen_revoked
 from velpin.errors import HostFileError, StoreError, VelpinError
-from velpin.model.reason import Fact, Place, Reason
+from velpin.ports.checks import Draft
+from velpin.trust.named import keys_in
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
     from velpin.core.adapter import Adapter
-    from velpin.core.checkup.facts import KindFacts
     from velpin.fetch.download import Transport
-    from velpin.model.finding import Severity
     from velpin.model.forecast import Offer
     from velpin.model.rule import RuleInForce
     from velpin.model.shift import UpgradeResult
     from velpin.model.source import Source
+    from velpin.ports.examiner import Examiner
     from velpin.ports.packages import Installed
     from velpin.store.cache import FetchFailure
     from velpin.trust.named import NamedKeys
@@ -30,43 +30,6 @@ if TYPE_CHECKING:
     from velpin.trust.revoked import Revocations
 
 DAY = 86400.0
-
-
-Make = Callable[["Adapter[Source]"], "Plan"]
-"""Makes the change that mends something, for a state of the host."""
-
-
-class Mend(NamedTuple):
-    """One way to mend a finding."""
-
-    command: str
-    """As it is typed; empty where only the checkup itself can do it."""
-    make: Make | None
-    """The change; None for a command that changes no file of the host, and is not tried."""
-    is_choice: bool = False
-
-
-class Draft(NamedTuple):
-    """One finding before its mends were tried."""
-
-    code: str
-    what: Reason
-    place: Place | None = None
-    source: str = ""
-    subject: str = ""
-    """Tells findings of one code and source apart."""
-    mends: Sequence[Mend] = ()
-    """The best first."""
-    advice: Reason | None = None
-    severity: Severity | None = None
-    """Where it is not what the code says."""
-    why: str = ""
-    """Why it matters, where it is not what the code says."""
-
-    @property
-    def key(self) -> tuple[str, str, str]:
-        """What it is known by, whatever lines it stands on."""
-        return self.code, self.source, self.subject
 
 
 Check = Callable[["Examination"], Iterable[Draft]]
@@ -101,10 +64,10 @@ class Examination:
             self.asked[source.handle] = None
         return self.transport
 
-    @cached_property
-    def facts(self) -> KindFacts:
+    @property
+    def examiner(self) -> Examiner:
         """What only this kind of host knows."""
-        return self.host.kind_facts()
+        return self.host.examiner
 
     # -- sources ---------------------------------------------------------------------------
 
@@ -116,7 +79,7 @@ class Examination:
     def named_keys(self, source: Source) -> NamedKeys:
         """The keys that a source's configuration names."""
         if source.handle not in self._named:
-            self._named[source.handle] = self.facts.keys_of(source)
+            self._named[source.handle] = self.host.signers.keys_of(source)
         return self._named[source.handle]
 
     @cached_property
@@ -136,7 +99,7 @@ class Examination:
     @cached_property
     def keys_on_host(self) -> list[Key]:
         """Every key in a key file of the host, once for each file."""
-        return keys_on_host(self.host)
+        return keys_in(self.host.tree, self.host.signers.key_files())
 
     @cached_property
     def revocations(self) -> Revocations:
@@ -150,7 +113,9 @@ class Examination:
     @cached_property
     def publishers(self) -> dict[str, str]:
         """Who publishes each source, by handle."""
-        return {source.handle: self.facts.publisher_of(source) for source in self.host.sources}
+        return {
+            source.handle: self.host.provenance.publisher_of(source) for source in self.host.sources
+        }
 
     @cached_property
     def home(self) -> str:
@@ -244,11 +209,6 @@ def _names_in(rule: RuleInForce) -> Iterator[str]:
         name = text.partition(":")[0]
         if name.strip("*"):
             yield name
-
-
-def note_of(code: str, **facts: Fact) -> Reason:
-    """What a finding says."""
-    return Reason(code, facts)
 
 
 def planned(make: Callable[[], Plan]) -> Plan | None:

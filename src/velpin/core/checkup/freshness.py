@@ -7,11 +7,12 @@ from itertools import pairwise
 from statistics import median
 
 from velpin.core.adapter import Adapter
-from velpin.core.checkup.examination import DAY, Check, Draft, Examination, Mend, note_of
+from velpin.core.checkup.examination import DAY, Check, Examination
 from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.rule import as_typed, shell_word
 from velpin.model.source import Source
+from velpin.ports.checks import Draft, Mend, note_of
 
 _LEAST = 7 * DAY
 _USUAL = 30 * DAY
@@ -57,7 +58,7 @@ def check_ages(check: Examination) -> Iterator[Draft]:
         if not host.index_holder(source.handle):
             continue
         place, mends = source.places[0], _refreshing(source)
-        until = host.kind_facts().valid_until(source)
+        until = host.standing.valid_until(source)
         if until is not None and until < check.now:
             what = note_of("index-expired", source=source.handle, day=day(until))
             yield Draft("index-expired", what, place, source.handle, mends=mends)
@@ -75,7 +76,7 @@ def check_ages(check: Examination) -> Iterator[Draft]:
 def last_looked_at(check: Examination, source: Source) -> float | None:
     """When anybody last asked the source for its index, as far as can be told."""
     fetched = check.host.cache.fetched(source.address, source.release)
-    times = [check.facts.installer_looked_at(source), fetched.fetched if fetched else None]
+    times = [check.host.standing.installer_looked_at(source), fetched.fetched if fetched else None]
     dated = check.dated(source)
     return max((time for time in (*times, dated) if time is not None), default=None)
 
@@ -88,7 +89,7 @@ def usual_life(check: Examination, source: Source) -> float:
     if len(dates) >= _ENOUGH_DATES:
         gaps = [later - earlier for earlier, later in pairwise(dates)]
         return median(gaps)
-    until, dated = check.facts.valid_until(source), check.dated(source)
+    until, dated = check.host.standing.valid_until(source), check.dated(source)
     if until is not None and dated is not None and until > dated:
         return until - dated
     return _USUAL
@@ -96,7 +97,7 @@ def usual_life(check: Examination, source: Source) -> float:
 
 def check_copies(check: Examination) -> Iterator[Draft]:
     """Sources of which Velpin has a newer index than the host's installer."""
-    theirs = check.facts.as_installer_sees()
+    theirs = check.host.as_installer_sees()
     behind = [source for source in check.sources_on if _is_behind(check, theirs, source)]
     if behind:
         what = Reason("installer-behind", {"sources": tuple(each.handle for each in behind)})
@@ -119,7 +120,7 @@ def check_mirrors(check: Examination) -> Iterator[Draft]:
     known = [
         (source, parts)
         for source in check.host.sources
-        if (parts := check.facts.identity_of(source)) is not None
+        if (parts := check.host.provenance.identity_of(source)) is not None
     ]
     for source, identity in known:
         if not source.on:

@@ -9,13 +9,13 @@ from functools import partial
 
 from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter
-from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
-from velpin.core.checkup.mends import removing
+from velpin.core.checkup.examination import Check, Examination
 from velpin.core.checkup.trust import rights_draft
 from velpin.errors import HostFileError
 from velpin.files.text import HostText
 from velpin.model.reason import Place, Reason
 from velpin.model.source import Source
+from velpin.ports.checks import Draft, Make, Mend, note_of, removing
 
 _WRITABLE = 0o022
 _LEFT = re.compile(
@@ -44,9 +44,8 @@ def check_entries(check: Examination) -> Iterator[Draft]:
         mends = [Mend("", commented_out(note.place), is_choice=is_error)] if note.place.line else []
         told.add(str(note.place))
         advice = note_of("edit-by-hand", file=f"/{note.place.file}")
-        severity = None if is_error else host.kind_facts().note_severity(note)
-        yield Draft(code, what, note.place, "", f"{note.place.file} {note.text}", mends, advice,
-                    severity)  # fmt: skip
+        subject = f"{note.place.file} {note.text}"
+        yield Draft(code, what, note.place, "", subject, mends, advice)
     if isinstance(refused, HostFileError):
         place = Place(refused.file, refused.line)
         if str(place) not in told:
@@ -96,7 +95,7 @@ def check_skipped(check: Examination) -> Iterator[Draft]:
             is_own = _OWN_PART.match(name) is not None
             yield Draft("leftover", note_of("leftover", file=f"/{file}"), place, "", file,
                         [Mend("", removing(file), is_choice=not is_own)])  # fmt: skip
-        elif name.endswith(host.kind_facts().other_endings) and not _reads_as(host, file, better):
+        elif name.endswith(host.composer.other_endings) and not _reads_as(host, file, better):
             yield Draft("other-kind", note_of("other-kind", file=f"/{file}"), place, "", file,
                         [Mend("", removing(file), is_choice=True)])  # fmt: skip
         elif _MEANT.search(name):
@@ -132,7 +131,7 @@ def _reads_as(host: Adapter[Source], file: str, better: str) -> bool:
 def _sound_name(host: Adapter[Source], folder: str, name: str) -> str:
     """A name under which the installer would read a file; empty where none offers itself."""
     stem, dot, ending = name.rpartition(".")
-    endings = host.kind_facts().endings_of(folder)
+    endings = host.examiner.endings_of(folder) or host.composer.snippet_endings
     if not dot or f".{ending}" not in endings:
         told = (end for end in endings if end and f"{end}." in f"{name}.")
         stem, ending = (name if not dot else stem), next(told, endings[0] if endings else "")
@@ -146,7 +145,7 @@ def _sound_name(host: Adapter[Source], folder: str, name: str) -> str:
 def check_rights(check: Examination) -> Iterator[Draft]:
     """Files of the configuration that others than their owner may write."""
     tree = check.host.tree
-    for file in dict.fromkeys(check.facts.own_files()):
+    for file in dict.fromkeys(check.examiner.own_files()):
         mode = tree.mode(file)
         if mode is not None and mode & _WRITABLE:
             yield rights_draft(file, "file-writable", mode, mode & ~_WRITABLE)

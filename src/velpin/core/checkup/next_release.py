@@ -6,10 +6,11 @@ switched off. Under these edits the whole host is forecast.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterator, Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from collections.abc import Hashable, Iterator, Sequence
+from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
+from velpin.core.checkup.examination import Examination
 from velpin.core.forecasting import forecast_upgrade
 from velpin.core.host_diff import after_upgrade
 from velpin.errors import FetchError, NotThere, VelpinError
@@ -23,38 +24,15 @@ if TYPE_CHECKING:
     from velpin.files.tree import Edits
     from velpin.model.rule import RuleInForce
     from velpin.model.source import Source
+    from velpin.ports.next_release import Move, NextRelease
     from velpin.ports.packages import Installed
-
-
-class Move(NamedTuple):
-    """What one source would need for another release."""
-
-    handle: str
-    now: str
-    """Address and suite, as people read them."""
-    then: str
-    """The same where nothing of the source names the release."""
-    edits: Callable[[Adapter[Source]], Edits] | None = None
-    """What says so where the source is written; None where nothing is to be edited."""
-    find: Callable[[Adapter[Source]], Source | None] | None = None
-    """The source as it is called afterwards, where that is not as before."""
-
-
-class NextRelease(NamedTuple):
-    """What another release would take."""
-
-    release: str
-    """Its name as sources say it."""
-    moves: Sequence[Move]
-    told: Edits
-    """What says the release to a rehearsal where sources do not: variables, what the host is."""
 
 
 def rehearse(
     host: Adapter[Source], release: str, transport: Transport
 ) -> tuple[Rehearsal, Plan]:  # fmt: skip
     """What a move to a release would do, and the edits that it would take."""
-    told = host.kind_facts().moves_to(release, transport)
+    told = host.next_releases.moves_to(release, transport, Examination(host).is_home)
     plan = Plan("", f"move the sources to {told.release}")
     outlooks: list[NextOutlook] = []
     state = host.with_edits(told.told)
@@ -126,7 +104,7 @@ class _Fates:
     def __init__(
         self, before: Adapter[Source], after: Adapter[Source], installed: Sequence[Installed]
     ) -> None:
-        self._before, self._after = before.kind_facts(), after.kind_facts()
+        self._before, self._after = before, after
         self._owners: dict[tuple[bool, str], str] = {}
         self.handed: list[Handover] = []
         self.behind: list[str] = []
@@ -153,9 +131,9 @@ class _Fates:
     def _owner(self, handle: str, *, after: bool) -> str:
         key = (after, handle)
         if key not in self._owners:
-            facts = self._after if after else self._before
-            source = facts.host.by_handle.get(handle)
-            self._owners[key] = facts.publisher_of(source) if source else handle
+            ports = self._after if after else self._before
+            source = ports.by_handle.get(handle)
+            self._owners[key] = ports.provenance.publisher_of(source) if source else handle
         return self._owners[key]
 
 

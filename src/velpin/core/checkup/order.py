@@ -8,8 +8,7 @@ from itertools import combinations, islice
 
 from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter
-from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
-from velpin.core.checkup.mends import switching_off
+from velpin.core.checkup.examination import Check, Examination
 from velpin.core.rule_plans import plan_lift, plan_rule_drop, plan_rules
 from velpin.core.takeover import MOST_GLOBS, globs_for
 from velpin.errors import HostFileError, Refusal, StoreError, VelpinError
@@ -17,6 +16,7 @@ from velpin.model.precedence import contradicted
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, RuleInForce, command_of, short_of
 from velpin.model.source import Source
+from velpin.ports.checks import Draft, Make, Mend, SwitchOff, note_of
 
 _SAMPLE = 240
 """So many names of two sources are held against each other."""
@@ -51,12 +51,12 @@ def check_same_content(check: Examination) -> Iterator[Draft]:
             "same-content", source=other.handle, other=source.handle, address=other.url,
             count=min(size, other_size),
         )  # fmt: skip
-        mends = [switching_off(other.handle)]
+        mends = [SwitchOff(other.handle)]
         yield Draft("same-content", what, other.places[0], other.handle, source.handle, mends)
 
 
 def _same_content(check: Examination, one: Source, other: Source) -> bool:
-    if check.facts.is_part_of_same(one, other):
+    if check.host.provenance.is_part_of_same(one, other):
         return False
     names = sorted(check.names_of(one.handle))
     step = max(1, len(names) // _SAMPLE)
@@ -82,7 +82,7 @@ def _versions(check: Examination, source: Source, name: str) -> frozenset[tuple[
 
 def check_overlaps(check: Examination) -> Iterator[Draft]:
     """Publishers whose sources stand in one tier and have packages of the same names."""
-    if not check.facts.tiers_matter:
+    if not check.host.standing.tiers_matter:
         return
     groups: dict[tuple[int, str], list[Source]] = {}
     tiers = check.host.standing.tiers()
@@ -197,12 +197,12 @@ def check_early(check: Examination) -> Iterator[Draft]:
                         _preferring(rules, source))  # fmt: skip
 
 
-def _preferring(rules: Sequence[Rule], source: Source) -> list[Mend]:
-    mends = [_making(rules[0])] if len(rules) == 1 else []
+def _preferring(rules: Sequence[Rule], source: Source) -> list[Mend | SwitchOff]:
+    mends: list[Mend | SwitchOff] = [_making(rules[0])] if len(rules) == 1 else []
     if len(rules) > 1:
         over = tuple(rule.source for rule in rules)
         mends.append(_making(Rule("prefer", (), source.handle, under=over)))
-    mends.append(switching_off(source.handle))
+    mends.append(SwitchOff(source.handle))
     return mends
 
 

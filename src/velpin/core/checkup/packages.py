@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
+from velpin.core.checkup.examination import Check, Examination
 from velpin.core.checkup.order import drop_command, dropping
 from velpin.errors import HostFileError, StoreError, VelpinError
 from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, command_of
+from velpin.ports.checks import Draft, Mend, note_of
 from velpin.ports.packages import Installed
 
 _LOCKS = ("says-lock", "says-only-version", "says-keep")
@@ -23,7 +24,7 @@ def check_left_behind(check: Examination) -> Iterator[Draft]:
     gone: list[Installed] = []
     newer: list[str] = []
     for here in check.installed:
-        if here.source or check.facts.is_made_here(here):
+        if here.source:
             continue
         found = check.host.offers.versions_of(here.name, here.arch)
         versions = [version for version, source, _ in found if source]
@@ -129,7 +130,7 @@ def _waits(check: Examination, here: Installed) -> str:
     newer."""
     newest = here.version
     for version, source, priority in check.host.offers.versions_of(here.name, here.arch):
-        barred = check.facts.never_taken(priority)
+        barred = check.host.standing.never_taken(priority)
         if source and not barred and check.host.compare(version, newest) > 0:
             newest = version
     return f"{here.name} {here.version} ({newest} waits)" if newest != here.version else ""
@@ -137,23 +138,28 @@ def _waits(check: Examination, here: Installed) -> str:
 
 def check_half_installed(check: Examination) -> Iterator[Draft]:
     """Packages whose installation was not finished."""
-    found = [f"{name} ({state})" for name, state in check.facts.half_installed()]
+    found = [f"{name} ({state})" for name, state in check.examiner.half_installed()]
     if found:
         what = note_of("half-installed", count=len(found), names=tuple(found))
         yield Draft("half-installed", what, None, advice=note_of("finish-installing"))
+
+
+def _stand_side_by_side(members: Sequence[tuple[Installed, str]]) -> bool:
+    """Whether packages built from one thing are several versions of one name."""
+    return len({here.name for here, _ in members}) == 1
 
 
 def check_sets(check: Examination) -> Iterator[Draft]:
     """Packages built together that are installed in versions of different sources."""
     sets: dict[str, list[tuple[Installed, str]]] = {}
     for here in check.installed:
-        told = check.facts.set_of(here)
+        told = check.host.provenance.set_of(here)
         if told is not None:
             sets.setdefault(told[0], []).append((here, told[1]))
     for name, members in sorted(sets.items()):
         versions = {version for _, version in members}
         sources = {check.publishers.get(here.source, "") for here, _ in members if here.source}
-        if len(versions) < 2 or len(sources) < 2 or check.facts.stand_side_by_side(members):
+        if len(versions) < 2 or len(sources) < 2 or _stand_side_by_side(members):
             continue
         shown = tuple(
             f"{here.name} {here.version} ({here.source or 'in no source'})" for here, _ in members

@@ -9,11 +9,13 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.change.plan import Plan
 from velpin.core.checkup import catalogs, freshness, host_files, order, packages, trust
 from velpin.core.checkup.codes import CODES
-from velpin.core.checkup.examination import Check, Draft, Examination, Mend, planned
+from velpin.core.checkup.examination import Check, Examination, planned
+from velpin.core.checkup.mends import ready
 from velpin.core.checkup.silence import read_silences
 from velpin.errors import Refusal, UsageError
 from velpin.files.text import whole_number
 from velpin.model.finding import SEVERITIES, Checkup, Finding, Severity, SilencedFinding
+from velpin.ports.checks import Draft, Mend
 
 if TYPE_CHECKING:
     from velpin.core.adapter import Adapter
@@ -41,7 +43,7 @@ class _Run(NamedTuple):
 
 def checks_of(host: Adapter[Source]) -> list[Check]:
     """All checks for a host of this kind."""
-    return [*COMMON, *host.kind_facts().own_checks()]
+    return [*COMMON, *host.examiner.own_checks()]
 
 
 def checkup(
@@ -100,7 +102,7 @@ def working_mend(
 ) -> Mend | None:
     """The first mend of a finding after which its check no longer finds it; one that changes no
     file cannot be tried, and is believed."""
-    for mend in draft.mends:
+    for mend in map(ready, draft.mends):
         if mend.make is None or _works(examination, draft, check, known, mend):
             return mend
     return None
@@ -200,7 +202,7 @@ def _wanted(told: Checkup, what: str) -> list[Finding]:
             raise UsageError(f"the checkup has no finding {number}", "velpin checkup lists them")
         return found
     if what not in CODES:
-        from velpin.core.name_search import nearest
+        from velpin.store.name_search import nearest
 
         near = nearest(what, list(CODES))
         hint = f"did you mean {' or '.join(near)}?" if near else "velpin checkup lists them"

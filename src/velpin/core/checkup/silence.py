@@ -69,7 +69,7 @@ def _read(given: object, number: int) -> Silence:
                 FILE, 0, f"{where}: has no use for {name!r}; it has code, place, reason"
             )
     if given["code"] not in CODES:
-        from velpin.core.name_search import nearest
+        from velpin.store.name_search import nearest
 
         near = nearest(given["code"], list(CODES))
         hint = f"did you mean {' or '.join(near)}?" if near else "docs/findings.md lists them"

@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.change.plan import Plan, shown_key
 from velpin.core.catalog.shelf import FOLDER
 from velpin.core.checkup.codes import CHECK_WHY, ONE_OF_TWO
-from velpin.core.checkup.examination import DAY, Check, Draft, Examination, Make, Mend, note_of
+from velpin.core.checkup.examination import DAY, Check, Examination
 from velpin.errors import VelpinError
 from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.rule import as_typed, shell_word
+from velpin.ports.checks import Draft, Make, Mend, note_of
 from velpin.trust.named import OWN_KEYS
 from velpin.trust.openpgp import Key, SignedHead, bare, key_with, read_sound_keys
 
@@ -36,8 +37,8 @@ def keys_that_count(check: Examination, source: Source) -> tuple[list[Key], bool
     """The keys that a source now depends on, and whether they were seen to sign its index: those
     that did, else all that are named for it."""
     named = check.named_keys(source)
-    signers = check.facts.index_signers(source)
-    head = None if signers else check.facts.index_head(source)
+    signers = check.host.signers.index_signers(source)
+    head = None if signers else check.host.signers.index_head(source)
     if head is not None:  # made by a key that was revoked since, say
         signers = head.claimed()
     seen = [key for key in named.keys if key.goes_by(signers)]
@@ -62,10 +63,10 @@ def check_keys(check: Examination) -> Iterator[Draft]:
 def _missing(check: Examination, source: Source, named: NamedKeys) -> Draft:
     gone = next((file for file in named.files if not check.host.tree.exists(file)), "")
     facts = {"source": source.handle, "what": "; ".join(named.problems)}
-    signers = check.facts.index_signers(source)
+    signers = check.host.signers.index_signers(source)
     return Draft(
         "key-missing", Reason("key-missing", dict(facts)), source.places[0], source.handle, gone,
-        [*check.facts.key_file_mends(source),
+        [*check.examiner.key_file_mends(source),
          *_key_mends(check, source, candidates(check, source, signers))],
         note_of("name-key", source=source.handle),
         None if not any(key.is_usable(check.now) for key in named.keys) else "hint",
@@ -162,10 +163,10 @@ def _doubtful_head(
         return (SignedHead(*failure.refused) if failure.refused else None), failure.keys
     if not named.keys or named.problems:
         return None, ()
-    head = check.facts.index_head(source)
+    head = check.host.signers.index_head(source)
     if head is not None:
         return head, head.claimed()
-    return None, check.facts.index_signers(source)
+    return None, check.host.signers.index_signers(source)
 
 
 def _about(
@@ -205,7 +206,10 @@ def candidates(
     for key in check.keys_on_host:
         if key.goes_by(wanted) and not _is_among(key, named.keys):
             yield Candidate(key, str(check.host.tree.path(key.where)))
-    addresses = [*check.facts.key_addresses(source), *addresses_in_comments(check.host, source)]
+    addresses = [
+        *check.host.signers.key_addresses(source),
+        *addresses_in_comments(check.host, source),
+    ]
     for address in list(dict.fromkeys(addresses))[:_MOST_ADDRESSES]:
         transport = check.ask(source)
         if transport is None:
@@ -244,12 +248,12 @@ def _key_mends(check: Examination, source: Source, found: Iterable[Candidate]) -
     this source's. A key
     that was revoked is never named again, whatever copy of it lacks the revocation."""
     named = check.named_keys(source)
-    is_own = check.facts.index_head(source) is None
+    is_own = check.host.signers.index_head(source) is None
     for key, place in found:
         if not key.is_usable(check.now) or check.revocations.where(key.fingerprint):
             continue
         is_same = any(key.fingerprint == old.fingerprint for old in named.keys)
-        is_verified = is_own and key.fingerprint in check.facts.index_signers(source)
+        is_verified = is_own and key.fingerprint in check.host.signers.index_signers(source)
         command = as_typed(
             ["velpin", "add", source.handle, "--key", place, "--fingerprint", bare(key.fingerprint)]
         )
@@ -284,12 +288,12 @@ def check_checks(check: Examination) -> Iterator[Draft]:
         for reason in told:
             yield Draft(
                 _PLAIN.get(reason.code, "checks-off"), reason,
-                check.facts.place_of_check(source, reason), source.handle, reason.code,
-                check.facts.check_mends(source, reason),
+                check.examiner.place_of_check(source, reason), source.handle, reason.code,
+                check.examiner.check_mends(source, reason),
                 note_of("check-again", source=source.handle),
                 why=_why_off(check, source, reason.code),
             )  # fmt: skip
-        if not told and not check.facts.is_checked(source):
+        if not told and not check.examiner.is_checked(source):
             yield Draft(
                 "unsigned", note_of("nothing-checked", source=source.handle), source.places[0],
                 source.handle, advice=note_of("ask-for-signatures", source=source.handle),
@@ -303,7 +307,7 @@ def _why_off(check: Examination, source: Source, code: str) -> str:
     """Why a check that is off matters here; empty for what is always so."""
     if code in CHECK_WHY:
         return CHECK_WHY[code]
-    return ONE_OF_TWO.get(code, "") if check.facts.is_checked(source) else ""
+    return ONE_OF_TWO.get(code, "") if check.examiner.is_checked(source) else ""
 
 
 # -- files of keys and logins --------------------------------------------------------------
@@ -311,9 +315,9 @@ def _why_off(check: Examination, source: Source, code: str) -> str:
 
 def check_rights(check: Examination) -> Iterator[Draft]:
     """Key files that others may write, and logins that they may read."""
-    for file in dict.fromkeys(check.facts.key_files()):
+    for file in dict.fromkeys(check.host.signers.key_files()):
         yield from _open_to_others(check, file, "key-writable", _WRITABLE)
-    for file in dict.fromkeys([*check.facts.login_files(), *_origins_with_login(check)]):
+    for file in dict.fromkeys([*check.examiner.login_files(), *_origins_with_login(check)]):
         yield from _open_to_others(check, file, "login-readable", _READABLE | _WRITABLE)
 
 

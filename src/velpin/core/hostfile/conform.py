@@ -8,11 +8,11 @@ from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource, Plan
+from velpin.change.snippets import check_texts
 from velpin.core.host_keys import check_not_revoked
 from velpin.core.hostfile.expect import check_expectations, is_for
 from velpin.core.rule_merge import subtract
 from velpin.core.rule_planner import RulePlanner
-from velpin.core.snippets import check_texts
 from velpin.core.source_plans import checks_that_are_off
 from velpin.errors import HostFileError, PlanRefused, Refusal, VelpinError, no_common_keys
 from velpin.model.hostfile import (
@@ -186,7 +186,7 @@ class _Conform:
 
     def _lacks_key(self, wanted: WantedSource, here: Source) -> bool:
         prints = self._fingerprints(wanted)
-        named = {key.fingerprint for key in self.adapter.kind_facts().keys_of(here).keys}
+        named = {key.fingerprint for key in self.adapter.signers.keys_of(here).keys}
         return bool(prints) and not prints <= named
 
     def _fingerprints(self, wanted: WantedSource) -> set[str]:

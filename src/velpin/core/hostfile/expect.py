@@ -148,7 +148,7 @@ class _Judge:
         fetched = self.adapter.cache.fetched(source.address, source.release)
         times = (
             fetched.fetched if fetched else None,
-            self.adapter.kind_facts().installer_looked_at(source)
+            self.adapter.standing.installer_looked_at(source)
             if self.adapter.index_holder(source.handle) == "installer" else None,
             self.adapter.standing.parts_of(source).dated,
         )  # fmt: skip

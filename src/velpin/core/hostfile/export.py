@@ -53,7 +53,7 @@ def _source(host: Adapter[Source], source: Source, when: dict[str, Any]) -> dict
             found[name] = value
     if not source.on:
         found["state"] = "off"
-    named = host.kind_facts().keys_of(source)
+    named = host.signers.keys_of(source)
     keys = named.keys if named.how in _OWN_KEYS else []
     mine = [key for key in keys if key.where in named.files or named.how != "packages"]
     if mine:
@@ -72,6 +72,6 @@ def _left_out(host: Adapter[Source]) -> Sequence[str]:
         if rule.rule is None and rule.dead is None
         and rule.place.file.startswith("etc/") and rule.place.file not in entries
     ]  # fmt: skip
-    logins = sorted(set(host.kind_facts().login_files()))
+    logins = sorted(set(host.examiner.login_files()))
     found += [f"not written down: the passwords in {file}" for file in logins]
     return list(dict.fromkeys(found))

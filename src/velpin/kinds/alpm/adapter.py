@@ -16,15 +16,17 @@ if TYPE_CHECKING:
 
     from _typeshed import SupportsDunderLT
 
-    from velpin.core.checkup.facts import KindFacts
     from velpin.errors import HostFileError
     from velpin.kinds.alpm.add import AlpmComposer
+    from velpin.kinds.alpm.checkup import AlpmExaminer
     from velpin.kinds.alpm.describe import AlpmDescriber
     from velpin.kinds.alpm.edit import AlpmEditor
     from velpin.kinds.alpm.forecast import AlpmTransactions
     from velpin.kinds.alpm.host_diff import AlpmAnswers
     from velpin.kinds.alpm.keyring import AlpmSigners
+    from velpin.kinds.alpm.next_release import AlpmNextReleases
     from velpin.kinds.alpm.offers import AlpmOffers
+    from velpin.kinds.alpm.provenance import AlpmProvenance
     from velpin.kinds.alpm.recipes import AlpmRecipes
     from velpin.kinds.alpm.refresh import AlpmFetcher
     from velpin.kinds.alpm.rules.listing import AlpmRules
@@ -109,12 +111,6 @@ class AlpmAdapter(AlpmState):
 
     # -- the checkup -------------------------------------------------------------------------
 
-    def kind_facts(self) -> KindFacts:
-        """What a checkup asks of this kind of host alone."""
-        from velpin.kinds.alpm.checkup import AlpmCheckupFacts
-
-        return AlpmCheckupFacts(self)
-
     @cached_property
     def standing(self) -> AlpmStanding:
         """How its sources stand beside each other."""
@@ -198,5 +194,26 @@ class AlpmAdapter(AlpmState):
         from velpin.kinds.alpm.rules.writer import AlpmRuleWriter
 
         return AlpmRuleWriter(self)
+
+    @cached_property
+    def provenance(self) -> AlpmProvenance:
+        """Whose sources and packages are whose."""
+        from velpin.kinds.alpm.provenance import AlpmProvenance
+
+        return AlpmProvenance(self)
+
+    @cached_property
+    def examiner(self) -> AlpmExaminer:
+        """What a checkup asks of this kind alone."""
+        from velpin.kinds.alpm.checkup import AlpmExaminer
+
+        return AlpmExaminer(self)
+
+    @cached_property
+    def next_releases(self) -> AlpmNextReleases:
+        """Other releases of its distribution."""
+        from velpin.kinds.alpm.next_release import AlpmNextReleases
+
+        return AlpmNextReleases(self)
 
     # -- building ----------------------------------------------------------------------------

@@ -11,9 +11,9 @@ import re
 from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
+from velpin.change.given_keys import agreeing, given_keys
 from velpin.change.plan import NewSource
-from velpin.core.adding import agreeing, given_keys
-from velpin.core.snippets import check_names, is_shell_line, name_from, plain_address
+from velpin.change.snippets import check_names, is_shell_line, name_from, plain_address
 from velpin.errors import HostFileError, Refusal, UsageError
 from velpin.fetch.download import Transport
 from velpin.fetch.unpack import digest_of

@@ -5,40 +5,40 @@ Observed rules: docs/how-hosts-choose/alpm.md, docs/how-hosts-choose/signatures.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from functools import partial
 from itertools import islice
 
 from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter
-from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
-from velpin.core.checkup.facts import KindFacts
-from velpin.core.checkup.mends import nothing_for, removing
-from velpin.core.checkup.next_release import NextRelease
 from velpin.errors import HostFileError, StoreError, TrustError
-from velpin.fetch.download import Transport
-from velpin.kinds.alpm.adapter import AlpmAdapter
-from velpin.kinds.alpm.copies import LIST, SYNC
 from velpin.kinds.alpm.edit import Text
-from velpin.kinds.alpm.trust import KEYBOX, RING, folder_of, ring
+from velpin.kinds.alpm.keyring import AlpmSigners
+from velpin.kinds.alpm.state import AlpmState
+from velpin.kinds.alpm.trust import ring
 from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
-from velpin.ports.packages import Installed
-from velpin.trust.named import NamedKeys
+from velpin.ports.checks import (
+    Check,
+    Draft,
+    Look,
+    Mend,
+    note_of,
+    nothing_for,
+    removing,
+)
+from velpin.ports.examiner import Examiner
 
 _LEFT = (".pacnew", ".pacsave", ".pacorig")
 _SAMPLE = 4000
 
 
-class AlpmCheckupFacts(KindFacts):
+class AlpmExaminer(Examiner):
     """One alpm host as a checkup asks it."""
 
-    host: AlpmAdapter
-    tiers_matter = False
-
-    def __init__(self, host: AlpmAdapter) -> None:
-        self.host = host
+    def __init__(self, state: AlpmState) -> None:
+        self.state, self.signers = state, AlpmSigners(state)
 
     def own_checks(self) -> Sequence[Check]:
         """The keyring, sections that stand twice, architectures, what updates left."""
@@ -46,22 +46,9 @@ class AlpmCheckupFacts(KindFacts):
 
     # -- trust -------------------------------------------------------------------------------
 
-    def keys_of(self, source: Source) -> NamedKeys:
-        """The host's ring, for every source that is checked."""
-        mine = self.host.source(source.handle)
-        if (mine.level.of_index, mine.level.of_packages) == ("never", "never"):
-            return NamedKeys(how="none")
-        found = ring(self.host)
-        return NamedKeys("ring", list(found.keys), [found.file], list(found.problems))
-
-    def index_signers(self, source: Source) -> Sequence[str]:
-        """Who signed the list that Velpin fetched."""
-        fetched = self.host.copies[source.handle].fetched
-        return fetched.signed_by if fetched else ()
-
     def is_checked(self, source: Source) -> bool:
         """Its packages, or a list that must be signed."""
-        level = self.host.source(source.handle).level
+        level = self.state.source(source.handle).level
         return level.of_packages != "never" or level.of_index == "required"
 
     def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
@@ -72,74 +59,44 @@ class AlpmCheckupFacts(KindFacts):
 
     def place_of_check(self, source: Source, reason: Reason) -> Place:
         """The line with the section's level, else the host's."""
-        sections = [s for s in self.host.config.sections if s.name == source.handle]
-        for section in (*sections, self.host.config.options):
+        sections = [s for s in self.state.config.sections if s.name == source.handle]
+        for section in (*sections, self.state.config.options):
             for directive in section.of("SigLevel"):
                 return directive.place
         return source.places[0]
-
-    def key_files(self) -> Sequence[str]:
-        """The ring's."""
-        folder = folder_of(self.host)
-        files = (f"{folder}/{name}" for name in (RING, KEYBOX))
-        return [file for file in files if self.host.tree.stat(file) is not None]
 
     def login_files(self) -> Sequence[str]:
         """Files with a login in a server's address."""
         return [
             directive.place.file
-            for section in self.host.config.sections
+            for section in self.state.config.sections
             for directive in section.of("Server")
             if has_login(directive.text or "")
         ]
 
     def own_files(self) -> Sequence[str]:
         """The configuration and what it includes."""
-        return list(dict.fromkeys(self.host.config.files))
+        return list(dict.fromkeys(self.state.config.files))
 
     # -- sources -----------------------------------------------------------------------------
 
-    def installer_looked_at(self, source: Source) -> float | None:
-        """When its copy was last written: the copy's own date is the server's."""
-        path = self.host.tree.path(f"{self.host.database}/{SYNC}/{source.handle}.{LIST}")
-        try:
-            found = path.stat()
-        except OSError:
-            return None
-        return max(found.st_mtime, found.st_ctime)
-
-    def catalog_fields(self, source: Source) -> Mapping[str, object]:
-        """What its index is called."""
-        return {"index": source.handle}
-
-    def moves_to(self, release: str, transport: Transport) -> NextRelease:
-        """Servers' addresses with that release in the place of this one's."""
-        from velpin.kinds.alpm.next_release import moves_to
-
-        return moves_to(self.host, release)
-
     # -- packages ----------------------------------------------------------------------------
 
-    def set_of(self, here: Installed) -> tuple[str, str] | None:
-        """The base it was built with."""
-        package = self.host.pool.installed(here.name)
-        base = package.facts.base if package else ""
-        return (base, here.version) if base else None
+
+def _examiner(look: Look) -> AlpmExaminer:
+    assert isinstance(look.examiner, AlpmExaminer)
+    return look.examiner
 
 
-def _facts(check: Examination) -> AlpmCheckupFacts:
-    assert isinstance(check.facts, AlpmCheckupFacts)
-    return check.facts
+def _state(ports: Adapter[Source]) -> AlpmState:
+    examiner = ports.examiner
+    assert isinstance(examiner, AlpmExaminer)
+    return examiner.state
 
 
-def _adapter(host: Adapter[Source]) -> AlpmAdapter:
-    assert isinstance(host, AlpmAdapter)
-    return host
-
-
-def check_ring(check: Examination) -> Iterator[Draft]:
+def check_ring(look: Look) -> Iterator[Draft]:
     """A host whose sources must be signed, and that has no key to check them with."""
-    host = _facts(check).host
+    host = _examiner(look).state
     found = ring(host)
     asking = [
         source.handle
@@ -152,8 +109,8 @@ def check_ring(check: Examination) -> Iterator[Draft]:
                     advice=note_of("fill-the-ring"))  # fmt: skip
 
 
-def _level_removed(handle: str, given: Adapter[Source]) -> Plan:
-    host = _adapter(given)
+def _level_removed(handle: str, ports: Adapter[Source]) -> Plan:
+    host = _state(ports)
     plan = Plan("", f"check {handle} as the host's SigLevel says")
     section = next(section for section in host.config.sections if section.name == handle)
     edits: dict[str, bytes | None] = {}
@@ -167,26 +124,26 @@ def _level_removed(handle: str, given: Adapter[Source]) -> Plan:
     source = after.source(handle)
     if not ring(after).keys:
         raise TrustError("the ring holds no key")
-    if source.level.of_index == "required" and not AlpmCheckupFacts(host).index_signers(source):
+    if source.level.of_index == "required" and not AlpmSigners(host).index_signers(source):
         raise TrustError(f"nothing shows that the list of {handle} is signed")
     return plan
 
 
-def check_twice(check: Examination) -> Iterator[Draft]:
+def check_twice(look: Look) -> Iterator[Draft]:
     """Sections of one name: all but the first count for nothing."""
-    for note in check.host.notes():
+    for note in _examiner(look).state.notes():
         if note.code != "listed-twice":
             continue
         name = note.text[1:].partition("]")[0]
         first = note.text.rpartition("(")[2].removesuffix(")")
         what = note_of("listed-twice", what=f"[{name}]", place=note.place, first=first)
         mend = Mend("", partial(_section_removed, note.place, name))
-        handle = name if name in check.host.by_handle else ""
+        handle = name if name in _examiner(look).state.by_handle else ""
         yield Draft("listed-twice", what, note.place, handle, note.place.file, [mend])
 
 
-def _section_removed(place: Place, name: str, given: Adapter[Source]) -> Plan:
-    host = _adapter(given)
+def _section_removed(place: Place, name: str, ports: Adapter[Source]) -> Plan:
+    host = _state(ports)
     text = Text(host.tree, place.file)
     blocks = [block for block in text.blocks() if block.name == name and not block.off]
     text.cut(min(blocks, key=lambda block: abs(block.head + 1 - place.line)))
@@ -195,9 +152,9 @@ def _section_removed(place: Place, name: str, given: Adapter[Source]) -> Plan:
     return plan
 
 
-def check_archs(check: Examination) -> Iterator[Draft]:
+def check_archs(look: Look) -> Iterator[Draft]:
     """Sources that have nothing for this host's architecture."""
-    host = _facts(check).host
+    host = _examiner(look).state
     for source in host.sources:
         if not source.on:
             continue
@@ -210,10 +167,10 @@ def check_archs(check: Examination) -> Iterator[Draft]:
             yield nothing_for(source, " ".join(host.archs), " ".join(sorted(archs)))
 
 
-def check_gone(check: Examination) -> Iterator[Draft]:
+def check_gone(look: Look) -> Iterator[Draft]:
     """Sources whose servers say that there is no such list."""
-    for source in check.sources_on:
-        failure = check.failure(source)
+    for source in look.sources_on:
+        failure = look.failure(source)
         if failure is not None and failure.kind == "NotThere":
             what = note_of(
                 "suite-gone", source=source.handle, asked=source.url, what=failure.message
@@ -222,9 +179,9 @@ def check_gone(check: Examination) -> Iterator[Draft]:
                         advice=note_of("ask-the-vendor", source=source.handle))  # fmt: skip
 
 
-def check_left(check: Examination) -> Iterator[Draft]:
+def check_left(look: Look) -> Iterator[Draft]:
     """Files that an update of the configuration left beside it, and a lock."""
-    host = _facts(check).host
+    host = _examiner(look).state
     for file in dict.fromkeys(host.config.files):
         for ending in _LEFT:
             left = file + ending

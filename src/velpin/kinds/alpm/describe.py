@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from velpin.change.plan import NewSource
-from velpin.core.snippets import check_settings
+from velpin.change.snippets import check_settings
 from velpin.files.text import bare
 from velpin.files.tree import Edits
 from velpin.kinds.alpm.add import with_keys
@@ -74,3 +74,7 @@ class AlpmDescriber(Describer):
     def with_common_keys(self, name: str, keys: Sequence[Key]) -> Edits:
         """Keys taken into the ring."""
         return dict(with_keys(self._state, keys))
+
+    def catalog_fields(self, source: Source) -> Mapping[str, object]:
+        """What its index is called."""
+        return {"index": source.handle}

@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from velpin.core.forecasting import near_names
-from velpin.core.refused import RequestRefused
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.explain import chain, problem_of
 from velpin.kinds.alpm.pool import AlpmPackage
@@ -21,6 +20,7 @@ from velpin.kinds.alpm.version import compare, version_key
 from velpin.model.forecast import Answer, Change, Forecast, HeldBack, Outcome, outcome_of
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
+from velpin.ports.refused import RequestRefused
 from velpin.ports.transactions import Prediction, Transactions
 
 Asked = tuple[Request, list[AlpmPackage], Reason | None]

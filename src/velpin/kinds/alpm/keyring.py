@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from velpin.kinds.alpm.state import AlpmState
-from velpin.kinds.alpm.trust import ring
+from velpin.kinds.alpm.trust import KEYBOX, RING, folder_of, ring
 from velpin.model.host import KeyUse
 from velpin.model.reason import Fact, Reason
 from velpin.model.source import Source
 from velpin.ports.signers import Signers
-from velpin.trust.named import use_of
+from velpin.trust.named import NamedKeys, use_of
 
 
 class AlpmSigners(Signers):
@@ -62,3 +64,22 @@ class AlpmSigners(Signers):
             code = "plain-index" if level.of_packages == "required" else "plain-way"
             found.append(Reason(code, {"source": source.handle}))
         return found
+
+    def keys_of(self, source: Source) -> NamedKeys:
+        """The host's ring, for every source that is checked."""
+        mine = self._state.source(source.handle)
+        if (mine.level.of_index, mine.level.of_packages) == ("never", "never"):
+            return NamedKeys(how="none")
+        found = ring(self._state)
+        return NamedKeys("ring", list(found.keys), [found.file], list(found.problems))
+
+    def index_signers(self, source: Source) -> Sequence[str]:
+        """Who signed the list that Velpin fetched."""
+        fetched = self._state.copies[source.handle].fetched
+        return fetched.signed_by if fetched else ()
+
+    def key_files(self) -> Sequence[str]:
+        """The ring's."""
+        folder = folder_of(self._state)
+        files = (f"{folder}/{name}" for name in (RING, KEYBOX))
+        return [file for file in files if self._state.tree.stat(file) is not None]

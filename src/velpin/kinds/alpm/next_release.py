@@ -2,32 +2,43 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from velpin.core.adapter import Adapter
-from velpin.core.checkup.next_release import Move, NextRelease
 from velpin.errors import Refusal
+from velpin.fetch.download import Transport
 from velpin.files.tree import Edits
-from velpin.kinds.alpm.adapter import AlpmAdapter
 from velpin.kinds.alpm.edit import Text
 from velpin.kinds.alpm.source import AlpmSource
+from velpin.kinds.alpm.state import AlpmState
 from velpin.model.source import Source
+from velpin.ports.next_release import Move, NextRelease, NextReleases
 
 
-def moves_to(host: AlpmAdapter, release: str) -> NextRelease:
-    """Addresses with another release in the place of this one's.
+class AlpmNextReleases(NextReleases):
+    """Other releases of an alpm host."""
 
-    Raises Refusal on a host whose sources name no release: it has none but today's.
-    """
-    here = host.release.get("VERSION_ID", "")
-    moves = [_move(host, source, here, release) for source in host.sources]
-    if not here or all(move.edits is None for move in moves):
-        raise Refusal(
-            "no source of this host names a release: every upgrade is a move to the next one",
-            "velpin forecast --upgrade tells what it would do",
-        )
-    return NextRelease(release, moves, {})
+    def __init__(self, state: AlpmState) -> None:
+        self._state = state
+
+    def moves_to(
+        self, release: str, transport: Transport, is_home: Callable[[str], bool]
+    ) -> NextRelease:
+        """Addresses with another release in the place of this one's.
+
+        Raises Refusal on a host whose sources name no release: it has none but today's.
+        """
+        here = self._state.release.get("VERSION_ID", "")
+        moves = [_move(self._state, source, here, release) for source in self._state.sources]
+        if not here or all(move.edits is None for move in moves):
+            raise Refusal(
+                "no source of this host names a release: every upgrade is a move to the next one",
+                "velpin forecast --upgrade tells what it would do",
+            )
+        return NextRelease(release, moves, {})
 
 
-def _move(host: AlpmAdapter, source: AlpmSource, here: str, release: str) -> Move:
+def _move(host: AlpmState, source: AlpmSource, here: str, release: str) -> Move:
     lines = [
         directive.place
         for section in host.config.sections

@@ -10,7 +10,6 @@ import time
 from collections.abc import Callable, Collection
 from typing import TYPE_CHECKING
 
-from velpin.core.fetching import SourceFetch
 from velpin.errors import BadSignature, FetchError, HostFileError, NotThere
 from velpin.files.text import whole_number
 from velpin.kinds.alpm import archive
@@ -22,6 +21,7 @@ from velpin.model.dates import day_and_time
 from velpin.model.host import RefreshResult
 from velpin.model.source import Source
 from velpin.ports.fetcher import Fetcher, RefreshOption
+from velpin.store.source_fetch import SourceFetch
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Got, Transport

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.core.remedies import Attempt, all_of, asking, pointed_to
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.forecast import Forecast
 from velpin.model.reason import Fact, Reason
+from velpin.ports.attempts import Attempt, all_of, asking, pointed_to
 
 
 def attempts(host: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
@@ -16,7 +16,7 @@ def attempts(host: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator
     yield from _from_another(host, texts, found)
     for reason in all_of(found.because):
         yield from _with_it_too(texts, reason)
-    yield from pointed_to(host, found, texts)
+    yield from pointed_to(found, texts)
 
 
 def _in_another_order(texts: Sequence[str]) -> Iterator[Attempt]:

@@ -10,12 +10,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from fnmatch import fnmatchcase
 
-from velpin.core.refused import RequestRefused
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.solver import AlpmSolver
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.request import Request
+from velpin.ports.refused import RequestRefused
 
 
 def packages_for(host: AlpmState, request: Request, work: AlpmSolver) -> list[AlpmPackage]:
@@ -42,7 +42,7 @@ def _origins(host: AlpmState, request: Request) -> list[AlpmOrigin]:
         return [origin for origin in host.pool.origins if origin.source and origin.source.installs]
     known = {source.handle: source for source in host.sources}
     if request.source not in known:
-        from velpin.core.name_search import nearest
+        from velpin.store.name_search import nearest
 
         near = nearest(request.source, list(known))
         raise RequestRefused(

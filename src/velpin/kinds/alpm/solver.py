@@ -18,13 +18,13 @@ from collections.abc import Collection, Container, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from velpin.core.refused import RequestRefused
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import Ignored
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool, Several
 from velpin.kinds.alpm.relation import AlpmRelation, fits
 from velpin.kinds.alpm.version import compare
 from velpin.model.reason import Fact, Reason
+from velpin.ports.refused import RequestRefused
 
 ANY = "any"
 

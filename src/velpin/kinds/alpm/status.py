@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from velpin.kinds.alpm.copies import LIST, SYNC
 from velpin.kinds.alpm.source import ALL_USES, AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import ring
@@ -14,6 +15,8 @@ from velpin.ports.standing import Standing, StatusParts
 
 class AlpmStanding(Standing):
     """The sources of an alpm host beside each other."""
+
+    tiers_matter = False
 
     def __init__(self, state: AlpmState) -> None:
         self._state = state
@@ -39,6 +42,15 @@ class AlpmStanding(Standing):
             dated=copy.date,
             key_problem=problem,
         )
+
+    def installer_looked_at(self, source: Source) -> float | None:
+        """When its copy was last written: the copy's own date is the server's."""
+        path = self._state.tree.path(f"{self._state.database}/{SYNC}/{source.handle}.{LIST}")
+        try:
+            found = path.stat()
+        except OSError:
+            return None
+        return max(found.st_mtime, found.st_ctime)
 
 
 def _signed(host: AlpmState, source: AlpmSource, signers: Sequence[str]) -> str:

@@ -11,15 +11,17 @@ from velpin.model.reason import Note, Place, Reason
 from velpin.ports.packages import Installed
 
 if TYPE_CHECKING:
-    from velpin.core.checkup.facts import KindFacts
     from velpin.errors import HostFileError
     from velpin.kinds.deb.add import DebComposer
+    from velpin.kinds.deb.checkup import DebExaminer
     from velpin.kinds.deb.describe import DebDescriber
     from velpin.kinds.deb.edit import DebEditor
     from velpin.kinds.deb.forecast import DebTransactions
     from velpin.kinds.deb.host_diff import DebAnswers
     from velpin.kinds.deb.keyring import DebSigners
+    from velpin.kinds.deb.next_release import DebNextReleases
     from velpin.kinds.deb.offers import DebOffers
+    from velpin.kinds.deb.provenance import DebProvenance
     from velpin.kinds.deb.recipes import DebRecipes
     from velpin.kinds.deb.refresh import DebFetcher
     from velpin.kinds.deb.rules.listing import DebRules
@@ -121,12 +123,6 @@ class DebAdapter(DebState):
 
     # -- the checkup -------------------------------------------------------------------------
 
-    def kind_facts(self) -> KindFacts:
-        """What a checkup asks of this kind of host alone."""
-        from velpin.kinds.deb.checkup import DebCheckupFacts
-
-        return DebCheckupFacts(self)
-
     @cached_property
     def standing(self) -> DebStanding:
         """How its sources stand beside each other."""
@@ -210,5 +206,26 @@ class DebAdapter(DebState):
         from velpin.kinds.deb.rules.writer import DebRuleWriter
 
         return DebRuleWriter(self)
+
+    @cached_property
+    def provenance(self) -> DebProvenance:
+        """Whose sources and packages are whose."""
+        from velpin.kinds.deb.provenance import DebProvenance
+
+        return DebProvenance(self)
+
+    @cached_property
+    def examiner(self) -> DebExaminer:
+        """What a checkup asks of this kind alone."""
+        from velpin.kinds.deb.checkup import DebExaminer
+
+        return DebExaminer(self)
+
+    @cached_property
+    def next_releases(self) -> DebNextReleases:
+        """Other releases of its distribution."""
+        from velpin.kinds.deb.next_release import DebNextReleases
+
+        return DebNextReleases(self)
 
     # -- building ----------------------------------------------------------------------------

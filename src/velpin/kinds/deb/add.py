@@ -6,9 +6,9 @@ import re
 from collections.abc import Collection, Sequence
 from urllib.parse import unquote, urlsplit
 
+from velpin.change.given_keys import agreeing, given_keys
 from velpin.change.plan import NewSource
-from velpin.core.adding import agreeing, given_keys
-from velpin.core.snippets import plain_address
+from velpin.change.snippets import plain_address
 from velpin.errors import FetchError, HostFileError, NotThere, TrustError, UsageError
 from velpin.fetch.download import Transport
 from velpin.files.text import decode, encode
@@ -44,6 +44,7 @@ class DebComposer(Composer):
     """New sources of a deb host."""
 
     snippet_endings = (".list", ".sources")
+    other_endings = (".repo", ".conf")
 
     def __init__(self, state: DebState) -> None:
         self._state = state

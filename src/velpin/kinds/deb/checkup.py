@@ -7,49 +7,50 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
-from functools import cached_property, partial
+from collections.abc import Collection, Iterable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
 
 from velpin.change.plan import Plan, shown_key
 from velpin.core.adapter import Adapter
-from velpin.core.checkup.examination import Check, Draft, Examination, Make, Mend, note_of
-from velpin.core.checkup.facts import KindFacts
-from velpin.core.checkup.mends import nothing_for, switching_off
-from velpin.core.checkup.next_release import NextRelease
-from velpin.core.host_keys import keys_on_host
-from velpin.core.publisher import archive_addresses
 from velpin.errors import FetchError, HostFileError, TrustError
-from velpin.fetch.download import Transport
 from velpin.files.text import decode
 from velpin.files.tree import Tree
 from velpin.kinds.deb import edit
-from velpin.kinds.deb.adapter import DebAdapter
 from velpin.kinds.deb.add import DebComposer, suites_of
-from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.edit import EntryChange
 from velpin.kinds.deb.files import read_and_skipped
+from velpin.kinds.deb.keyring import DebSigners
 from velpin.kinds.deb.logins import LOGIN_FOLDER, MAIN, parse_logins
-from velpin.kinds.deb.preferences import NEVER
 from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.sources import DebSource, SourceEntry, pairs_of, sources_folder
+from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.status import DebStanding
 from velpin.kinds.deb.trust import (
     COMMON_FILE,
     COMMON_FOLDER,
     OWN_FOLDER,
     WEAKENING,
-    installer_head,
 )
 from velpin.model.finding import Severity
+from velpin.model.publisher import archive_addresses
 from velpin.model.reason import Place, Reason
 from velpin.model.rule import as_typed
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
-from velpin.ports.packages import Installed
-from velpin.trust.named import NamedKeys
+from velpin.ports.checks import (
+    Check,
+    Draft,
+    Look,
+    Make,
+    Mend,
+    SwitchOff,
+    note_of,
+    nothing_for,
+)
+from velpin.ports.examiner import Examiner
 from velpin.trust.openpgp import (
     Key,
-    SignedHead,
     armoured,
     key_with,
     read_keys,
@@ -65,14 +66,11 @@ _REBUILD = re.compile(r"\+b\d+\Z")
 _BUILT = re.compile(r"\(([^)]*)\)")
 
 
-class DebCheckupFacts(KindFacts):
+class DebExaminer(Examiner):
     """One deb host as a checkup asks it."""
 
-    host: DebAdapter
-    other_endings = (".repo", ".conf")
-
-    def __init__(self, host: DebAdapter) -> None:
-        self.host = host
+    def __init__(self, state: DebState) -> None:
+        self.state, self.signers = state, DebSigners(state)
 
     def own_checks(self) -> Sequence[Check]:
         """Keys that count for all, suites, components, what is listed twice."""
@@ -83,49 +81,20 @@ class DebCheckupFacts(KindFacts):
 
     # -- trust -------------------------------------------------------------------------------
 
-    def keys_of(self, source: Source) -> NamedKeys:
-        """The keys that its configuration names, else the common ones."""
-        return self.host.keys_for(self.host.source(source.handle))
-
-    def index_signers(self, source: Source) -> Sequence[str]:
-        """Who signed the release file that counts, as verified by Velpin when it fetched it, else
-        now, with all the keys of the host."""
-        copy = self.host.copies[source.handle]
-        if copy.fetched:
-            return copy.fetched.signed_by
-        if source.handle not in self._signers:
-            head = self.index_head(source)
-            keys = [*self.host.keys_for(self.host.source(source.handle)).keys, *self._keys]
-            self._signers[source.handle] = head.verified_by(keys) if head else ()
-        return self._signers[source.handle]
-
-    @cached_property
-    def _signers(self) -> dict[str, Sequence[str]]:
-        return {}
-
-    @cached_property
-    def _keys(self) -> list[Key]:
-        return keys_on_host(self.host)
-
-    def index_head(self, source: Source) -> SignedHead | None:
-        """The release file that the host's installer keeps, where that is the one that counts."""
-        copy = self.host.copies[source.handle]
-        return None if copy.fetched else installer_head(self.host.tree, copy.release_file)
-
     def is_checked(self, source: Source) -> bool:
         """Every release file's signature is, unless that is switched off or there is none."""
-        copy = self.host.copies[source.handle]
-        if not copy.holder or self.host.source(source.handle).trusted:
+        copy = self.state.copies[source.handle]
+        if not copy.holder or self.state.source(source.handle).trusted:
             return True  # told as switched off
         if copy.fetched:
             return bool(copy.fetched.signed_by)
         file = copy.release_file
-        detached = bool(file and self.host.tree.stat(f"{file}.gpg"))
+        detached = bool(file and self.state.tree.stat(f"{file}.gpg"))
         return not file or file.endswith("InRelease") or detached
 
     def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
-        """To take the option away, where the source then passes the check."""
-        mine = self.host.source(source.handle)
+        """To take the option away, where the source then passes the look."""
+        mine = self.state.source(source.handle)
         names = [name for name, (_, code) in WEAKENING.items() if code == reason.code]
         if reason.code == "plain-way":
             names = ["trusted", "allow-insecure"]
@@ -135,40 +104,32 @@ class DebCheckupFacts(KindFacts):
 
     def is_signed_by_named(self, handle: str) -> bool:
         """Whether the index here is signed by a key that may sign the source."""
-        source = self.host.by_handle.get(handle)
+        source = self.state.by_handle.get(handle)
         if source is None:
             return False
-        keys = self.host.keys_for(source).keys
-        return any(key_with(keys, signer) for signer in self.index_signers(source))
+        keys = self.state.keys_for(source).keys
+        return any(key_with(keys, signer) for signer in self.signers.index_signers(source))
 
     def place_of_check(self, source: Source, reason: Reason) -> Place:
         """The entry that has the option."""
         names = [name for name, (_, code) in WEAKENING.items() if code == reason.code]
-        for entry in self.host.source(source.handle).entries:
+        for entry in self.state.source(source.handle).entries:
             if any(name in entry.options for name in names or ("trusted", "allow-insecure")):
                 return entry.place
         return source.places[0]
 
     def key_file_mends(self, source: Source) -> Sequence[Mend]:
         """To write a file again in the form that its name asks for, or to let it be read."""
-        reader = self.host.key_files
+        reader = self.state.key_files
         return [
             mend
-            for file in self.keys_of(source).files
-            for mend in _key_file_mends(self.host, file, reader.read(file).mistake)
+            for file in self.signers.keys_of(source).files
+            for mend in _key_file_mends(self.state, file, reader.read(file).mistake)
         ]
-
-    def key_files(self) -> Sequence[str]:
-        """Those of the folders for keys, and those that sources name."""
-        tree = self.host.tree
-        found = [f"{folder}/{name}" for folder in _KEY_FOLDERS for name in tree.names(folder)]
-        named = [file for source in self.host.sources for file in self.keys_of(source).files]
-        files = dict.fromkeys([COMMON_FILE, *found, *named])
-        return [file for file in files if tree.stat(file) is not None]
 
     def login_files(self) -> Sequence[str]:
         """The files of logins, and source files with a login in an address."""
-        tree = self.host.tree
+        tree = self.state.tree
         read, _ = read_and_skipped(tree, LOGIN_FOLDER, ("conf",), bare=True)
         found = [
             file for file in (*read, MAIN)
@@ -176,14 +137,14 @@ class DebCheckupFacts(KindFacts):
         ]  # fmt: skip
         found += [
             entry.file
-            for entry in self.host.source_files.entries
+            for entry in self.state.source_files.entries
             if any(has_login(address) for address in entry.addresses)
         ]
         return found
 
     def own_files(self) -> Sequence[str]:
         """Source files, preferences and settings."""
-        host, tree = self.host, self.host.tree
+        host, tree = self.state, self.state.tree
         folders = (
             sources_folder(host.conf),
             host.conf.file("Dir::Etc", "preferencesparts", "preferences.d"),
@@ -199,89 +160,22 @@ class DebCheckupFacts(KindFacts):
 
     def endings_of(self, folder: str) -> Sequence[str]:
         """Of source files and preferences."""
-        if folder == sources_folder(self.host.conf):
+        if folder == sources_folder(self.state.conf):
             return (".list", ".sources")
         return (".pref",) if folder.endswith("preferences.d") else (".conf",)
 
     # -- sources -----------------------------------------------------------------------------
 
-    def release_of(self, source: Source) -> Release:
-        """What the release file says of itself."""
-        return self.host.copies[source.handle].release
-
-    def publisher_of(self, source: Source) -> str:
-        """Who the release file says it is from."""
-        release = self.release_of(source)
-        return release.origin or release.label or super().publisher_of(source)
-
-    def identity_of(self, source: Source) -> Hashable | None:
-        """Its names for itself, with the components that are read."""
-        release = self.release_of(source)
-        if not (release.codename or release.suite) or not release.origin:
-            return None
-        return (release.origin, release.label, release.codename, release.suite)
-
-    def is_part_of_same(self, one: Source, other: Source) -> bool:
-        """Suites of one address are told apart by their contents alone."""
-        return one.address == other.address and one.release != other.release
-
-    def valid_until(self, source: Source) -> float | None:
-        """As its release file says, where that is checked."""
-        mine = self.host.source(source.handle)
-        default = self.host.conf.switch("Acquire::Check-Valid-Until", True)
-        if not is_yes(mine.option("check-valid-until"), default):
-            return None
-        try:
-            return self.release_of(source).valid_until
-        except HostFileError:
-            return None
-
-    def installer_looked_at(self, source: Source) -> float | None:
-        """The newest change in its folder of lists: it writes there whenever it refreshes."""
-        folder = self.host.conf.file("Dir::State", "lists", "lists")
-        times = []
-        for name in (folder, f"{folder}/partial", f"{folder}/lock"):
-            try:
-                times.append(self.host.tree.path(name).stat().st_mtime)
-            except OSError:
-                continue
-        return max(times, default=None)
-
-    def catalog_fields(self, source: Source) -> Mapping[str, object]:
-        """Its suite and components."""
-        found: dict[str, object] = {"suite": source.release}
-        return {**found, "components": list(source.components)} if source.components else found
-
-    def moves_to(self, release: str, transport: Transport) -> NextRelease:
-        """Suites and addresses with that release in the place of this one."""
-        from velpin.kinds.deb.next_release import moves_to
-
-        return moves_to(self.host, release, transport)
-
     # -- packages ----------------------------------------------------------------------------
 
     def half_installed(self) -> Iterable[tuple[str, str]]:
         """As the record says."""
-        for row in self.host.record.all_rows() if self.host.record else ():
+        for row in self.state.record.all_rows() if self.state.record else ():
             words = row.state.split()
             if words and words[-1] in _UNFINISHED:
                 yield row.name, words[-1]
             elif len(words) == 3 and words[1] != "ok":
                 yield row.name, "to be installed again"
-
-    def set_of(self, here: Installed) -> tuple[str, str] | None:
-        """The source package, and its version."""
-        package = self.host.packages(here.name).get(here.arch)
-        found = package.installed if package else None
-        if found is None:
-            return None
-        told = _BUILT.search(self.host.field(found, "Source"))
-        name = found.built_from or here.name
-        return name, told.group(1) if told else _REBUILD.sub("", here.version)
-
-    def never_taken(self, priority: int) -> bool:
-        """Below 0."""
-        return priority < 0 or priority == NEVER
 
 
 def _holds_password(tree: Tree, file: str) -> bool:
@@ -293,21 +187,28 @@ def _holds_password(tree: Tree, file: str) -> bool:
     return any(login.password for login in parse_logins(decode(data)))
 
 
-def _facts(check: Examination) -> DebCheckupFacts:
-    assert isinstance(check.facts, DebCheckupFacts)
-    return check.facts
+def _examiner(look: Look) -> DebExaminer:
+    assert isinstance(look.examiner, DebExaminer)
+    return look.examiner
 
 
-def _checked_again(handle: str, said: frozenset[str], code: str, host: Adapter[Source]) -> Plan:
+def state_of(ports: Adapter[Source]) -> DebState:
+    """What a host with these ports is read as."""
+    examiner = ports.examiner
+    assert isinstance(examiner, DebExaminer)
+    return examiner.state
+
+
+def _checked_again(handle: str, said: frozenset[str], code: str, ports: Adapter[Source]) -> Plan:
     """Options of a source taken out; TrustError where it would not pass the check then."""
-    assert isinstance(host, DebAdapter)
+    host = state_of(ports)
     plan = Plan("", f"check {handle} again ({', '.join(sorted(said))})")
     change = EntryChange(without_options=said)
     plan.propose(host.tree, edit.reworded(host, host.source(handle), change))
-    after = DebCheckupFacts(host.with_edits(plan.edits))
-    if code in _UNSIGNED and not after.is_signed_by_named(handle):
+    after = host.with_edits(plan.edits)
+    if code in _UNSIGNED and not DebExaminer(after).is_signed_by_named(handle):
         raise TrustError(f"no key here signs {handle}")
-    until = after.valid_until(after.host.source(handle))
+    until = DebStanding(after).valid_until(after.source(handle))
     if code == "check-off-expiry" and until is not None and until < time.time():
         raise TrustError(f"the index of {handle} has expired")
     return plan
@@ -316,35 +217,35 @@ def _checked_again(handle: str, said: frozenset[str], code: str, host: Adapter[S
 # -- files of keys ---------------------------------------------------------------------------
 
 
-def _key_file_mends(host: DebAdapter, file: str, mistake: str) -> Iterator[Mend]:
+def _key_file_mends(host: DebState, file: str, mistake: str) -> Iterator[Mend]:
     if mistake in ("ending", "line"):
         yield Mend("", partial(_form_changed, file))
     elif mistake == "rights" and not host.key_files.why_barred_by_folder(file):
         yield Mend("", partial(_made_readable, file))
 
 
-def _form_changed(file: str, host: Adapter[Source]) -> Plan:
+def _form_changed(file: str, ports: Adapter[Source]) -> Plan:
     """The same keys in the form that the name of their file asks for."""
-    keys = read_keys(host.tree.read(file) or b"", f"/{file}")
+    keys = read_keys(ports.tree.read(file) or b"", f"/{file}")
     form = "binary" if file.endswith(".gpg") else "armored"
     plan = Plan("", f"write /{file} again as {form} keys")
     data = b"".join(bytes(key.cert) for key in keys) if form == "binary" else armoured(keys)
-    plan.propose(host.tree, {file: data})
+    plan.propose(ports.tree, {file: data})
     plan.keys = [shown_key(key, signs=None) for key in keys]
     return plan
 
 
-def _made_readable(file: str, host: Adapter[Source]) -> Plan:
-    mode = host.tree.mode(file) or 0
+def _made_readable(file: str, ports: Adapter[Source]) -> Plan:
+    mode = ports.tree.mode(file) or 0
     plan = Plan("", f"let everybody read /{file}: {mode | 0o444:04o} instead of {mode:04o}")
-    plan.propose_modes(host.tree, {file: mode | 0o444})
+    plan.propose_modes(ports.tree, {file: mode | 0o444})
     return plan
 
 
-def check_key_files(check: Examination) -> Iterator[Draft]:
+def check_key_files(look: Look) -> Iterator[Draft]:
     """Files of common keys that the installer passes over; those that a source names are told
     with the source."""
-    host = _facts(check).host
+    host = _examiner(look).state
     read, _ = read_and_skipped(host.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
     for file in read:
         held = host.key_files.read(file, is_common=True)
@@ -358,35 +259,36 @@ def check_key_files(check: Examination) -> Iterator[Draft]:
 # -- keys that count for all -----------------------------------------------------------------
 
 
-def check_unnamed(check: Examination) -> Iterator[Draft]:
+def check_unnamed(look: Look) -> Iterator[Draft]:
     """Sources that name no key."""
-    facts = _facts(check)
-    for source in facts.host.sources:
-        if not source.on or source.is_medium or check.named_keys(source).how != "common":
+    examiner = _examiner(look)
+    tree = examiner.state.tree
+    for source in examiner.state.sources:
+        if not source.on or source.is_medium or look.named_keys(source).how != "common":
             continue
-        signers = facts.index_signers(source)
-        accepted = [key.fingerprint for key in check.named_keys(source).keys]
+        signers = examiner.signers.index_signers(source)
+        accepted = [key.fingerprint for key in look.named_keys(source).keys]
         mends = [
             Mend(
-                _key_command(source, facts.host.tree.path(file)), partial(_name_key, source, keys),
-                is_choice=not _is_only_its_own(check, source, keys),
+                _key_command(source, tree.path(file)), partial(_name_key, source, keys),
+                is_choice=not _is_only_its_own(look, source, keys),
             )
-            for file, keys in _signing_keys(facts, signers)
+            for file, keys in _signing_keys(examiner, signers)
             if all(key.fingerprint in accepted for key in keys)
         ]  # fmt: skip
         yield Draft(
             "key-unnamed", note_of("key-unnamed", source=source.handle), source.places[0],
             source.handle, "", mends, note_of("name-key", source=source.handle),
-            "hint" if check.is_home(source.handle) else None,
+            "hint" if look.is_home(source.handle) else None,
         )  # fmt: skip
 
 
-def _is_only_its_own(check: Examination, source: DebSource, keys: Sequence[Key]) -> bool:
+def _is_only_its_own(look: Look, source: DebSource, keys: Sequence[Key]) -> bool:
     """Whether keys sign for sources of one publisher alone. A key that signs for somebody else as
     well may be theirs: then to name it here takes a decision."""
-    others = (each for each in _signed_with(check, keys) if each.handle != source.handle)
-    mine = check.publishers.get(source.handle)
-    return all(check.publishers.get(each.handle) == mine for each in others)
+    others = (each for each in _signed_with(look, keys) if each.handle != source.handle)
+    mine = look.publishers.get(source.handle)
+    return all(look.publishers.get(each.handle) == mine for each in others)
 
 
 def _key_command(source: DebSource, file: Path) -> str:
@@ -394,18 +296,18 @@ def _key_command(source: DebSource, file: Path) -> str:
 
 
 def _signing_keys(
-    facts: DebCheckupFacts, signers: Collection[str]
+    examiner: DebExaminer, signers: Collection[str]
 ) -> Iterator[tuple[str, tuple[Key, ...]]]:
     """Files of this host with keys that signed the index of a source, and those keys."""
-    for file in facts.key_files() if signers else ():
-        keys = tuple(key for key in _keys_in(facts, file) if key.fingerprint in signers)
+    for file in examiner.signers.key_files() if signers else ():
+        keys = tuple(key for key in _keys_in(examiner, file) if key.fingerprint in signers)
         if keys:
             yield file, keys
 
 
-def _name_key(source: DebSource, keys: tuple[Key, ...], host: Adapter[Source]) -> Plan:
+def _name_key(source: DebSource, keys: tuple[Key, ...], ports: Adapter[Source]) -> Plan:
     """Name just these keys, in a file of their own: another key may lie beside them."""
-    assert isinstance(host, DebAdapter)
+    host = state_of(ports)
     here = host.source(source.handle)
     plan = Plan("", f"name the key {keys[0].grouped} ({keys[0].owner}) for {source.handle}")
     files = {file for file, held in _signing_files(host) if held == set(keys)}
@@ -418,28 +320,28 @@ def _name_key(source: DebSource, keys: tuple[Key, ...], host: Adapter[Source]) -
     return plan
 
 
-def _signing_files(host: DebAdapter) -> Iterator[tuple[str, set[Key]]]:
-    for file in DebCheckupFacts(host).key_files():
+def _signing_files(host: DebState) -> Iterator[tuple[str, set[Key]]]:
+    for file in DebSigners(host).key_files():
         yield file, set(read_sound_keys(host.tree.read(file) or b"", f"/{file}"))
 
 
-def _keys_in(facts: DebCheckupFacts, file: str) -> list[Key]:
-    return read_sound_keys(facts.host.tree.read(file) or b"", f"/{file}")
+def _keys_in(examiner: DebExaminer, file: str) -> list[Key]:
+    return read_sound_keys(examiner.state.tree.read(file) or b"", f"/{file}")
 
 
-def check_for_all(check: Examination) -> Iterator[Draft]:
+def check_for_all(look: Look) -> Iterator[Draft]:
     """Keys in the common folder by which vendors could sign for sources that are not theirs."""
-    facts = _facts(check)
-    unnamed = _unnamed(check)
+    examiner = _examiner(look)
+    unnamed = _unnamed(look)
     if not unnamed:
         return
-    read, _ = read_and_skipped(facts.host.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
+    read, _ = read_and_skipped(examiner.state.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
     for file in read:
-        keys = _keys_in(facts, file)
-        signed = _signed_with(check, keys)
+        keys = _keys_in(examiner, file)
+        signed = _signed_with(look, keys)
         others = [source.handle for source in unnamed if source not in signed]
-        homely = any(check.is_home(source.handle) for source in signed)
-        if not keys or not others or homely or (not signed and _belongs(facts, file)):
+        homely = any(look.is_home(source.handle) for source in signed)
+        if not keys or not others or homely or (not signed and _belongs(examiner, file)):
             continue
         what = note_of(
             "key-for-all", file=f"/{file}", owner=keys[0].owner, others=tuple(others),
@@ -449,25 +351,25 @@ def check_for_all(check: Examination) -> Iterator[Draft]:
         yield Draft("key-for-all", what, Place(file, 0), "", file, [mend])
 
 
-def _unnamed(check: Examination) -> list[DebSource]:
+def _unnamed(look: Look) -> list[DebSource]:
     return [
-        source for source in _facts(check).host.sources
-        if source.on and check.named_keys(source).how == "common"
+        source for source in _examiner(look).state.sources
+        if source.on and look.named_keys(source).how == "common"
     ]  # fmt: skip
 
 
-def _signed_with(check: Examination, keys: Sequence[Key]) -> list[DebSource]:
-    facts = _facts(check)
+def _signed_with(look: Look, keys: Sequence[Key]) -> list[DebSource]:
+    examiner = _examiner(look)
     return [
-        source for source in facts.host.sources
-        if any(key_with(keys, signer) for signer in facts.index_signers(source))
+        source for source in examiner.state.sources
+        if any(key_with(keys, signer) for signer in examiner.signers.index_signers(source))
     ]  # fmt: skip
 
 
-def _belongs(facts: DebCheckupFacts, file: str) -> bool:
+def _belongs(examiner: DebExaminer, file: str) -> bool:
     """Whether an installed package brought a file."""
     folder, line = "var/lib/dpkg/info", f"/{file}\n".encode()
-    tree = facts.host.tree
+    tree = examiner.state.tree
     return any(
         name.endswith(".list") and line in (tree.read(f"{folder}/{name}") or b"")
         for name in tree.names(folder)
@@ -475,15 +377,15 @@ def _belongs(facts: DebCheckupFacts, file: str) -> bool:
 
 
 def _out_of_common(
-    file: str, signed: Sequence[DebSource], keys: Sequence[Key], host: Adapter[Source]
+    file: str, signed: Sequence[DebSource], keys: Sequence[Key], ports: Adapter[Source]
 ) -> Plan:
     """Name the keys of a common file for the sources that they signed, and remove it."""
-    assert isinstance(host, DebAdapter)
+    host = state_of(ports)
     whole, state = Plan("", ""), host
     for source in signed:
         if source.handle in state.by_handle and state.keys_for(source).how != "common":
             continue
-        signers = DebCheckupFacts(host).index_signers(source)
+        signers = DebSigners(host).index_signers(source)
         mine = [key for key in keys if key.goes_by(signers)]
         plan = Plan("", f"name its key for {source.handle}")
         plan.propose(state.tree, DebComposer(state).compose_key(source, mine))
@@ -495,54 +397,54 @@ def _out_of_common(
     return plan
 
 
-def check_old_place(check: Examination) -> Iterator[Draft]:
+def check_old_place(look: Look) -> Iterator[Draft]:
     """The one old file of keys for all sources."""
-    facts = _facts(check)
-    keys = _keys_in(facts, COMMON_FILE)
+    examiner = _examiner(look)
+    keys = _keys_in(examiner, COMMON_FILE)
     if not keys:
         return
-    signed = [source for source in _signed_with(check, keys) if source in _unnamed(check)]
+    signed = [source for source in _signed_with(look, keys) if source in _unnamed(look)]
     what = note_of(
         "key-old-place", file=f"/{COMMON_FILE}", keys=", ".join(key.owner for key in keys[:4]),
         signs=", ".join(source.handle for source in signed) or "no source here",
     )  # fmt: skip
     mend = Mend("", partial(_out_of_common, COMMON_FILE, signed, keys), is_choice=True)
-    severity: Severity | None = "error" if facts.host.is_newer and signed else None
+    severity: Severity | None = "error" if examiner.state.is_newer and signed else None
     yield Draft("key-old-place", what, Place(COMMON_FILE, 0), "", "", [mend], None, severity)
 
 
-def check_media(check: Examination) -> Iterator[Draft]:
+def check_media(look: Look) -> Iterator[Draft]:
     """Installation media that installing left among the sources."""
-    facts = _facts(check)
-    for source in facts.host.sources:
+    examiner = _examiner(look)
+    for source in examiner.state.sources:
         if source.on and source.is_medium:
             what = note_of("install-medium", source=source.handle, address=source.address)
             yield Draft("install-medium", what, source.places[0], source.handle, "",
-                        [switching_off(source.handle)])  # fmt: skip
+                        [SwitchOff(source.handle)])  # fmt: skip
 
 
 # -- suites ----------------------------------------------------------------------------------
 
 
-def check_suites(check: Examination) -> Iterator[Draft]:
+def check_suites(look: Look) -> Iterator[Draft]:
     """Suites of another release, gone ones, and names that move on."""
-    facts = _facts(check)
-    here = facts.host.release.get("VERSION_CODENAME", "")
-    for source in facts.host.sources:
+    examiner = _examiner(look)
+    here = examiner.state.release.get("VERSION_CODENAME", "")
+    for source in examiner.state.sources:
         if not source.on or source.flat:
             continue
-        failure = check.failure(source)
+        failure = look.failure(source)
         if failure and failure.kind == "NotThere":
-            yield _gone(check, source)
+            yield _gone(look, source)
             continue
-        release = facts.release_of(source)
+        release = examiner.state.copies[source.handle].release
         codename = release.codename or ""
         if not here or not codename:
             continue
-        if check.is_home(source.handle):
-            yield from _of_home(check, source, release, here)
+        if look.is_home(source.handle):
+            yield from _of_home(look, source, release, here)
         elif not is_of(here, source.release, codename):
-            yield from _of_vendor(check, source)
+            yield from _of_vendor(look, source)
 
 
 def is_of(here: str, *names: str) -> bool:
@@ -550,25 +452,25 @@ def is_of(here: str, *names: str) -> bool:
     return any(name == here or re.match(rf"{re.escape(here)}[-/]", name) for name in names)
 
 
-def _of_home(check: Examination, source: DebSource, release: Release, here: str) -> Iterator[Draft]:
+def _of_home(look: Look, source: DebSource, release: Release, here: str) -> Iterator[Draft]:
     codename, suite = release.codename or "", release.suite or ""
     if not is_of(here, codename) and not release.not_automatic:
         what = note_of("other-release", source=source.handle, asked=codename, here=here)
         tail = codename.partition("-")[1] + codename.partition("-")[2]
-        mends = [_resuited(check, source, here + tail)]
+        mends = [_resuited(look, source, here + tail)]
         yield Draft("other-release", what, source.places[0], source.handle, "", mends)
     elif source.release == suite and suite != codename and is_of(here, codename):
         what = note_of("moving-name", source=source.handle, asked=source.release, codename=codename)
-        mends = [_resuited(check, source, codename)]
+        mends = [_resuited(look, source, codename)]
         yield Draft("moving-name", what, source.places[0], source.handle, "", mends)
 
 
-def _of_vendor(check: Examination, source: DebSource) -> Iterator[Draft]:
+def _of_vendor(look: Look, source: DebSource) -> Iterator[Draft]:
     """A vendor's suite may have any name: whether it has one for this release is asked."""
-    transport = check.ask(source)
+    transport = look.ask(source)
     if transport is None:
         return
-    for reason in DebComposer(_facts(check).host).examine(source, (), transport).findings:
+    for reason in DebComposer(_examiner(look).state).examine(source, (), transport).findings:
         if reason.code == "wrong-release":
             better = str(reason.facts["better"])
             what = note_of(
@@ -576,49 +478,47 @@ def _of_vendor(check: Examination, source: DebSource) -> Iterator[Draft]:
                 here=str(reason.facts["here"]),
             )  # fmt: skip
             yield Draft("other-release", what, source.places[0], source.handle, "",
-                        [_resuited(check, source, better)])  # fmt: skip
+                        [_resuited(look, source, better)])  # fmt: skip
 
 
-def _gone(check: Examination, source: DebSource) -> Draft:
-    failure = check.failure(source)
+def _gone(look: Look, source: DebSource) -> Draft:
+    failure = look.failure(source)
     said = failure.message if failure else ""
     what = note_of("suite-gone", source=source.handle, asked=source.release, what=said)
     mends: list[Mend] = []
-    transport = check.ask(source)
-    facts = _facts(check)
+    transport = look.ask(source)
+    examiner = _examiner(look)
     if transport is not None:
-        suites = [s for s in suites_of(source, transport, facts.host.release)
+        suites = [s for s in suites_of(source, transport, examiner.state.release)
                   if s != source.release]  # fmt: skip
-        here = facts.host.release.get("VERSION_CODENAME", "")
+        here = examiner.state.release.get("VERSION_CODENAME", "")
         suites.sort(key=lambda suite: not is_of(here, suite))
-        mends += [_resuited(check, source, suite, must_fetch=True) for suite in suites[:3]]
-        mends += [_moved(check, source, address) for address in archive_addresses(source.address)]
+        mends += [_resuited(look, source, suite, must_fetch=True) for suite in suites[:3]]
+        mends += [_moved(look, source, address) for address in archive_addresses(source.address)]
     return Draft("suite-gone", what, source.places[0], source.handle, "", mends,
                  note_of("ask-the-vendor", source=source.handle))  # fmt: skip
 
 
-def _resuited(
-    check: Examination, source: DebSource, suite: str, *, must_fetch: bool = False
-) -> Mend:
+def _resuited(look: Look, source: DebSource, suite: str, *, must_fetch: bool = False) -> Mend:
     change = EntryChange(suite=suite)
     summary = f"{source.handle}: suite {suite} instead of {source.release}"
-    make = partial(_reworded, check, source, change, summary, must_fetch)
+    make = partial(_reworded, look, source, change, summary, must_fetch)
     return Mend("", make, is_choice=True)
 
 
-def _moved(check: Examination, source: DebSource, address: str) -> Mend:
+def _moved(look: Look, source: DebSource, address: str) -> Mend:
     change = EntryChange(address=address)
-    make = partial(_reworded, check, source, change, f"{source.handle}: from {address}", True)
+    make = partial(_reworded, look, source, change, f"{source.handle}: from {address}", True)
     return Mend("", make, is_choice=True)
 
 
 def _reworded(
-    check: Examination, source: DebSource, change: EntryChange, summary: str, must_fetch: bool,
-    host: Adapter[Source],
+    look: Look, source: DebSource, change: EntryChange, summary: str, must_fetch: bool,
+    ports: Adapter[Source],
 ) -> Plan:  # fmt: skip
     """A source with another suite or address, fetched with its own keys where servers may be
     asked; VelpinError where it must be there and is not."""
-    assert isinstance(host, DebAdapter)
+    host = state_of(ports)
     here = host.source(source.handle)
     plan = Plan("", summary)
     plan.propose(host.tree, edit.reworded(host, here, change))
@@ -628,8 +528,8 @@ def _reworded(
     if moved is None:
         raise FetchError(f"{source.handle} is not found there any more")
     plan.handles = [moved.handle]
-    if check.transport is not None:
-        error = after.fetcher.fetch(moved, check.transport, ()).error
+    if look.transport is not None:
+        error = after.fetcher.fetch(moved, look.transport, ()).error
         if error is not None and must_fetch:
             raise error
     elif must_fetch:
@@ -640,11 +540,11 @@ def _reworded(
 # -- components and architectures ------------------------------------------------------------
 
 
-def check_components(check: Examination) -> Iterator[Draft]:
+def check_components(look: Look) -> Iterator[Draft]:
     """Components that a source's release file does not name."""
-    facts = _facts(check)
-    for source in facts.host.sources:
-        has = facts.release_of(source).components
+    examiner = _examiner(look)
+    for source in examiner.state.sources:
+        has = examiner.state.copies[source.handle].release.components
         if not source.on or source.flat or not has:
             continue
         known = {*has, *(name.rpartition("/")[2] for name in has)}
@@ -661,9 +561,9 @@ def check_components(check: Examination) -> Iterator[Draft]:
 
 def _without(
     source: DebSource, components: frozenset[str], entries: Sequence[SourceEntry],
-    host: Adapter[Source],
+    ports: Adapter[Source],
 ) -> Plan:  # fmt: skip
-    assert isinstance(host, DebAdapter)
+    host = state_of(ports)
     here = next(
         each for each in host.sources
         if (each.address, each.release, each.on) == (source.address, source.release, source.on)
@@ -676,23 +576,23 @@ def _without(
     return plan
 
 
-def check_archs(check: Examination) -> Iterator[Draft]:
+def check_archs(look: Look) -> Iterator[Draft]:
     """Sources that have nothing for this host's architectures."""
-    facts = _facts(check)
-    for source in facts.host.sources:
-        has = facts.release_of(source).architectures
+    examiner = _examiner(look)
+    for source in examiner.state.sources:
+        has = examiner.state.copies[source.handle].release.architectures
         if not source.on:
             continue
         asked = set(source.archs)
         if (has and not asked & {*has, "all"} and "all" not in has) or not asked:
             shown = " ".join(has) if asked else source.option("arch") or "others"
-            yield nothing_for(source, " ".join(facts.host.archs), shown)
+            yield nothing_for(source, " ".join(examiner.state.archs), shown)
 
 
-def check_twice(check: Examination) -> Iterator[Draft]:
+def check_twice(look: Look) -> Iterator[Draft]:
     """A component of a suite that is listed twice, in whatever files and forms."""
-    facts = _facts(check)
-    host = facts.host
+    examiner = _examiner(look)
+    host = examiner.state
     seen: dict[tuple[str, str, str, str], SourceEntry] = {}
     named_first = sorted(host.source_files.entries, key=lambda entry: not entry.handle)
     for entry in named_first:  # rules go by the handles that entries give
@@ -706,15 +606,15 @@ def check_twice(check: Examination) -> Iterator[Draft]:
                     if first is not entry and kind == "deb":
                         twice.setdefault(first.place, []).append(component)
             for place, components in twice.items():
-                yield _twice(facts, entry, address, suite, place, components)
+                yield _twice(examiner, entry, address, suite, place, components)
 
 
 def _twice(
-    facts: DebCheckupFacts, entry: SourceEntry, address: str, suite: str, first: Place,
+    examiner: DebExaminer, entry: SourceEntry, address: str, suite: str, first: Place,
     components: Sequence[str],
 ) -> Draft:  # fmt: skip
     source = next(
-        s for s in facts.host.sources if s.on and (s.address, s.release) == (address, suite)
+        s for s in examiner.state.sources if s.on and (s.address, s.release) == (address, suite)
     )
     shown = f"{address} {suite} {' '.join(components)}".strip()
     what = note_of("listed-twice", what=shown, place=entry.place, first=first)
@@ -727,7 +627,7 @@ def _twice(
                  [Mend("", make)])  # fmt: skip
 
 
-def _same_entry(host: DebAdapter, entry: SourceEntry) -> SourceEntry:
+def _same_entry(host: DebState, entry: SourceEntry) -> SourceEntry:
     """An entry where it stands now: what was mended above it may have moved it."""
     alike = [
         other
@@ -740,15 +640,15 @@ def _same_entry(host: DebAdapter, entry: SourceEntry) -> SourceEntry:
 
 
 def _without_at(
-    source: DebSource, components: frozenset[str], entry: SourceEntry, host: Adapter[Source]
+    source: DebSource, components: frozenset[str], entry: SourceEntry, ports: Adapter[Source]
 ) -> Plan:
-    assert isinstance(host, DebAdapter)
+    host = state_of(ports)
     return _without(source, components, [_same_entry(host, entry)], host)
 
 
-def _entry_dropped(source: DebSource, entry: SourceEntry, host: Adapter[Source]) -> Plan:
+def _entry_dropped(source: DebSource, entry: SourceEntry, ports: Adapter[Source]) -> Plan:
     """A flat source's second entry taken away."""
-    assert isinstance(host, DebAdapter)
+    host = state_of(ports)
     here = host.source(source.handle)
     plan = Plan("", f"{source.handle}: listed once")
     alone = edit.without_entry(host, here, _same_entry(host, entry))

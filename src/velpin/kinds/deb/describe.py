@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from velpin.change.plan import NewSource
-from velpin.core.snippets import check_settings
+from velpin.change.snippets import check_settings
 from velpin.files.tree import Edits
 from velpin.kinds.deb.edit import ADDED
 from velpin.kinds.deb.files import read_and_skipped
+from velpin.kinds.deb.keyring import DebSigners
 from velpin.kinds.deb.sources import OPTIONS
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import COMMON_FOLDER
@@ -66,16 +67,12 @@ class DebDescriber(Describer):
 
     def common_keys(self) -> list[tuple[str, list[Key]]]:
         """Files of the common folder with a key that signed a source which names none."""
-        from velpin.kinds.deb.adapter import DebAdapter
-        from velpin.kinds.deb.checkup import DebCheckupFacts
-
-        assert isinstance(self._state, DebAdapter)
-        facts = DebCheckupFacts(self._state)
+        named = DebSigners(self._state)
         signers = {
             signer
             for source in self._state.sources
             if self._state.keys_for(source).how == "common"
-            for signer in facts.index_signers(source)
+            for signer in named.index_signers(source)
         }
         found = []
         for file, keys in _common_files(self._state):
@@ -93,6 +90,11 @@ class DebDescriber(Describer):
         if self._state.tree.exists(file):
             file = f"{COMMON_FOLDER}/{name}-velpin.asc"
         return {file: armoured(keys)}
+
+    def catalog_fields(self, source: Source) -> Mapping[str, object]:
+        """Its suite and components."""
+        found: dict[str, object] = {"suite": source.release}
+        return {**found, "components": list(source.components)} if source.components else found
 
 
 def _common_files(host: DebState) -> list[tuple[str, list[Key]]]:

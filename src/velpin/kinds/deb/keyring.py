@@ -2,14 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from functools import cached_property
+
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.trust import WEAKENING, weakens
+from velpin.kinds.deb.trust import (
+    COMMON_FILE,
+    COMMON_FOLDER,
+    OWN_FOLDER,
+    WEAKENING,
+    installer_head,
+    weakens,
+)
 from velpin.model.host import KeyUse
 from velpin.model.reason import Fact, Reason
 from velpin.model.source import Source
 from velpin.ports.signers import Signers
-from velpin.trust.named import use_of
-from velpin.trust.openpgp import Key
+from velpin.trust.named import NamedKeys, keys_in, use_of
+from velpin.trust.openpgp import Key, SignedHead
+
+_KEY_FOLDERS = (OWN_FOLDER, "usr/share/keyrings", COMMON_FOLDER)
 
 
 class DebSigners(Signers):
@@ -57,3 +69,40 @@ class DebSigners(Signers):
         if unsigned and source.address.startswith(("http:", "ftp:")):
             found.append(Reason("plain-way", dict(facts)))
         return found
+
+    def keys_of(self, source: Source) -> NamedKeys:
+        """The keys that its configuration names, else the common ones."""
+        return self._state.keys_for(self._state.source(source.handle))
+
+    def index_signers(self, source: Source) -> Sequence[str]:
+        """Who signed the release file that counts, as verified by Velpin when it fetched it, else
+        now, with all the keys of the host."""
+        copy = self._state.copies[source.handle]
+        if copy.fetched:
+            return copy.fetched.signed_by
+        if source.handle not in self._signers:
+            head = self.index_head(source)
+            keys = [*self._state.keys_for(self._state.source(source.handle)).keys, *self._keys]
+            self._signers[source.handle] = head.verified_by(keys) if head else ()
+        return self._signers[source.handle]
+
+    def index_head(self, source: Source) -> SignedHead | None:
+        """The release file that the host's installer keeps, where that is the one that counts."""
+        copy = self._state.copies[source.handle]
+        return None if copy.fetched else installer_head(self._state.tree, copy.release_file)
+
+    def key_files(self) -> Sequence[str]:
+        """Those of the folders for keys, and those that sources name."""
+        tree = self._state.tree
+        found = [f"{folder}/{name}" for folder in _KEY_FOLDERS for name in tree.names(folder)]
+        named = [file for source in self._state.sources for file in self.keys_of(source).files]
+        files = dict.fromkeys([COMMON_FILE, *found, *named])
+        return [file for file in files if tree.stat(file) is not None]
+
+    @cached_property
+    def _signers(self) -> dict[str, Sequence[str]]:
+        return {}
+
+    @cached_property
+    def _keys(self) -> list[Key]:
+        return keys_in(self._state.tree, self.key_files())

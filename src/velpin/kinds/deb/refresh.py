@@ -16,7 +16,6 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from velpin.core.fetching import Promised, SourceFetch
 from velpin.errors import (
     BadSignature,
     FetchError,
@@ -40,6 +39,7 @@ from velpin.model.rule import shell_word
 from velpin.model.source import Source
 from velpin.ports.fetcher import Fetcher, RefreshOption
 from velpin.store.cache import Fetched
+from velpin.store.source_fetch import Promised, SourceFetch
 from velpin.trust.openpgp import Signed, explain_missing, verify_clear, verify_detached
 
 _ENDINGS = (".xz", ".zst", ".gz", ".bz2", ".lz4", ".lzma", "")

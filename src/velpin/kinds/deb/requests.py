@@ -11,7 +11,6 @@ import re
 from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
-from velpin.core.refused import RequestRefused
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebVersion
 from velpin.kinds.deb.preferences import expression_matches, release_pin, version_matches
@@ -20,6 +19,7 @@ from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import compare
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
+from velpin.ports.refused import RequestRefused
 
 _PATTERN = re.compile(r"[*?\[]")
 _REGEX = re.compile(r"[.^$+]")
@@ -291,7 +291,7 @@ def _exactly(host: DebState, text: str) -> Callable[[DebOrigin], bool]:
 
 def _nothing_from(host: DebState, text: str, package: DebPackage) -> DebRequestRefused:
     """Why a source gives nothing at all: switched off, not fetched, or no such source."""
-    from velpin.core.name_search import nearest
+    from velpin.store.name_search import nearest
 
     meant = [s for s in host.sources if text in (s.handle, s.repository, s.release)]
     if meant and meant[0].on:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from velpin.errors import HostFileError
+from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.copies import DebCopy
+from velpin.kinds.deb.preferences import NEVER
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import installer_head
@@ -52,6 +55,32 @@ class DebStanding(Standing):
             copy_problem=str(copy.problem) if copy.problem else "",
             key_problem=_key_problem(source, named, head),
         )
+
+    def valid_until(self, source: Source) -> float | None:
+        """As its release file says, where that is checked."""
+        mine = self._state.source(source.handle)
+        default = self._state.conf.switch("Acquire::Check-Valid-Until", True)
+        if not is_yes(mine.option("check-valid-until"), default):
+            return None
+        try:
+            return self._state.copies[source.handle].release.valid_until
+        except HostFileError:
+            return None
+
+    def installer_looked_at(self, source: Source) -> float | None:
+        """The newest change in its folder of lists: it writes there whenever it refreshes."""
+        folder = self._state.conf.file("Dir::State", "lists", "lists")
+        times = []
+        for name in (folder, f"{folder}/partial", f"{folder}/lock"):
+            try:
+                times.append(self._state.tree.path(name).stat().st_mtime)
+            except OSError:
+                continue
+        return max(times, default=None)
+
+    def never_taken(self, priority: int) -> bool:
+        """Below 0."""
+        return priority < 0 or priority == NEVER
 
 
 def _priorities(host: DebState, source: DebSource) -> tuple[SourcePriority, ...]:

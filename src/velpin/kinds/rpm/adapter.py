@@ -16,15 +16,17 @@ if TYPE_CHECKING:
 
     from _typeshed import SupportsDunderLT
 
-    from velpin.core.checkup.facts import KindFacts
     from velpin.errors import HostFileError
     from velpin.kinds.rpm.add import RpmComposer
+    from velpin.kinds.rpm.checkup import RpmExaminer
     from velpin.kinds.rpm.describe import RpmDescriber
     from velpin.kinds.rpm.edit import RpmEditor
     from velpin.kinds.rpm.forecast import RpmTransactions
     from velpin.kinds.rpm.host_diff import RpmAnswers
     from velpin.kinds.rpm.keyring import RpmSigners
+    from velpin.kinds.rpm.next_release import RpmNextReleases
     from velpin.kinds.rpm.offers import RpmOffers
+    from velpin.kinds.rpm.provenance import RpmProvenance
     from velpin.kinds.rpm.recipes import RpmRecipes
     from velpin.kinds.rpm.refresh import RpmFetcher
     from velpin.kinds.rpm.rules.listing import RpmRules
@@ -117,12 +119,6 @@ class RpmAdapter(RpmState):
 
     # -- the checkup -------------------------------------------------------------------------
 
-    def kind_facts(self) -> KindFacts:
-        """What a checkup asks of this kind of host alone."""
-        from velpin.kinds.rpm.checkup import RpmCheckupFacts
-
-        return RpmCheckupFacts(self)
-
     @cached_property
     def standing(self) -> RpmStanding:
         """How its sources stand beside each other."""
@@ -206,5 +202,26 @@ class RpmAdapter(RpmState):
         from velpin.kinds.rpm.rules.writer import RpmRuleWriter
 
         return RpmRuleWriter(self)
+
+    @cached_property
+    def provenance(self) -> RpmProvenance:
+        """Whose sources and packages are whose."""
+        from velpin.kinds.rpm.provenance import RpmProvenance
+
+        return RpmProvenance(self)
+
+    @cached_property
+    def examiner(self) -> RpmExaminer:
+        """What a checkup asks of this kind alone."""
+        from velpin.kinds.rpm.checkup import RpmExaminer
+
+        return RpmExaminer(self)
+
+    @cached_property
+    def next_releases(self) -> RpmNextReleases:
+        """Other releases of its distribution."""
+        from velpin.kinds.rpm.next_release import RpmNextReleases
+
+        return RpmNextReleases(self)
 
     # -- building ----------------------------------------------------------------------------

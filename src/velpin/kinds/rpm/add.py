@@ -7,9 +7,9 @@ from collections.abc import Collection, Sequence
 from typing import NamedTuple
 from urllib.parse import urlsplit
 
+from velpin.change.given_keys import agreeing, given_keys
 from velpin.change.plan import NewSource
-from velpin.core.adding import agreeing, given_keys
-from velpin.core.snippets import check_names, is_shell_line, name_from, plain_address
+from velpin.change.snippets import check_names, is_shell_line, name_from, plain_address
 from velpin.errors import HostFileError, UsageError
 from velpin.fetch.download import Transport
 from velpin.files.text import encode
@@ -58,6 +58,7 @@ class RpmComposer(Composer):
     """New sources of an rpm host."""
 
     snippet_endings = (".repo",)
+    other_endings = (".list", ".sources")
 
     def __init__(self, state: RpmState) -> None:
         self._state = state

@@ -7,34 +7,36 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
-from itertools import islice
-from urllib.parse import unquote, urlsplit
 
 from velpin.change.plan import Plan
 from velpin.core.adapter import Adapter
-from velpin.core.checkup.examination import Check, Draft, Examination, Mend, note_of
-from velpin.core.checkup.facts import KindFacts
-from velpin.core.checkup.mends import nothing_for, switching_off
-from velpin.core.checkup.next_release import NextRelease
-from velpin.core.name_search import nearest
-from velpin.core.publisher import archive_addresses
-from velpin.errors import FetchError, HostFileError, StoreError, TrustError
-from velpin.fetch.download import Transport
+from velpin.errors import FetchError, TrustError
 from velpin.files.text import HostText
-from velpin.kinds.rpm.adapter import RpmAdapter
 from velpin.kinds.rpm.edit import with_value
-from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.ini import read_sections
+from velpin.kinds.rpm.keyring import RpmSigners
+from velpin.kinds.rpm.provenance import RpmProvenance
 from velpin.kinds.rpm.source import RpmSource
-from velpin.kinds.rpm.trust import CHECKS, OWN_FOLDER, named_keys, ring
+from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.trust import CHECKS, named_keys, ring
 from velpin.kinds.rpm.variables import unknown_in
+from velpin.model.publisher import archive_addresses
 from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
-from velpin.ports.packages import Installed
-from velpin.trust.named import NamedKeys
+from velpin.ports.checks import (
+    Check,
+    Draft,
+    Look,
+    Mend,
+    SwitchOff,
+    note_of,
+    nothing_for,
+)
+from velpin.ports.examiner import Examiner
+from velpin.store.name_search import nearest
 from velpin.trust.openpgp import Key, read_sound_keys
 
 _SAMPLE = 60
@@ -44,14 +46,11 @@ _SOURCE_RPM = re.compile(r"(.+)-([^-]+-[^-]+)\.(?:no)?src\.rpm\Z")
 RELEASE_NUMBER = re.compile(r"(?<=/)(\d+(?:\.\d+)?)(?=/|\Z)")
 
 
-class RpmCheckupFacts(KindFacts):
+class RpmExaminer(Examiner):
     """One rpm host as a checkup asks it."""
 
-    host: RpmAdapter
-    other_endings = (".list", ".sources")
-
-    def __init__(self, host: RpmAdapter) -> None:
-        self.host = host
+    def __init__(self, state: RpmState) -> None:
+        self.state, self.signers = state, RpmSigners(state)
 
     def own_checks(self) -> Sequence[Check]:
         """Keys that are not named, sections that stand twice, other releases, types not read."""
@@ -62,28 +61,9 @@ class RpmCheckupFacts(KindFacts):
 
     # -- trust -------------------------------------------------------------------------------
 
-    def keys_of(self, source: Source) -> NamedKeys:
-        """The keys its section names, else those of the host's ring."""
-        return named_keys(self.host, self.host.source(source.handle))
-
-    def index_signers(self, source: Source) -> Sequence[str]:
-        """Who signed the index that Velpin fetched; a key that an address merely offers is left
-        out, since nobody on this host has taken it yet."""
-        fetched = self.host.copies[source.handle].fetched
-        if fetched is None:
-            return ()
-        return [key for key in fetched.signed_by if key not in fetched.offered]
-
-    def package_signers(self, source: Source) -> Sequence[str]:
-        """Who signed the few packages that were looked at."""
-        fetched = self.host.copies[source.handle].fetched
-        if fetched is None:
-            return ()
-        return [key for key in fetched.packages_signed_by if key not in fetched.offered]
-
     def is_checked(self, source: Source) -> bool:
         """Its index or its packages."""
-        mine = self.host.source(source.handle)
+        mine = self.state.source(source.handle)
         return mine.signed_index or mine.signed_packages
 
     def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
@@ -92,40 +72,26 @@ class RpmCheckupFacts(KindFacts):
         names = [key for key, code in CHECKS.items() if code == reason.code]
         if reason.code in ("plain-way", "plain-index"):
             names = ["repo_gpgcheck", "gpgcheck"]
-        section = self.host.source(source.handle).section
+        section = self.state.source(source.handle).section
         said = [name for name in names if name in section]
         make = partial(_checked_again, source.handle, said or names[:1], reason.code)
         return [Mend("", make, is_choice=reason.code != "check-off-packages")]
 
     def place_of_check(self, source: Source, reason: Reason) -> Place:
         """The line of the section that switches it off."""
-        mine = self.host.source(source.handle)
+        mine = self.state.source(source.handle)
         for key, code in CHECKS.items():
             found = mine.section.find(key)
             if found is not None and code == reason.code:
                 return Place(found.file or mine.file, found.line)
         return source.places[0]
 
-    def key_files(self) -> Sequence[str]:
-        """Those of the folder for keys, and those that sections name."""
-        tree = self.host.tree
-        found = [f"{OWN_FOLDER}/{name}" for name in tree.names(OWN_FOLDER)]
-        for source in self.host.sources:
-            found += [unquote(urlsplit(address).path).lstrip("/") for address in source.keys
-                      if address.startswith(("file:", "/"))]  # fmt: skip
-        return [file for file in dict.fromkeys(found) if tree.stat(file) is not None]
-
-    def key_addresses(self, source: Source) -> Sequence[str]:
-        """As its section names them."""
-        mine = self.host.source(source.handle)
-        return [key for key in mine.keys if key.startswith(("http://", "https://"))]
-
     def login_files(self) -> Sequence[str]:
         """Files with a section that holds a password, and the installer's own of them."""
-        tree = self.host.tree
+        tree = self.state.tree
         found = [
             source.file
-            for source in self.host.sources
+            for source in self.state.sources
             if source.section.get("password") or any(map(has_login, (*source.urls, source.mirrors)))
         ]
         folder = "etc/zypp/credentials.d"
@@ -134,7 +100,7 @@ class RpmCheckupFacts(KindFacts):
 
     def own_files(self) -> Sequence[str]:
         """Files of sections, of locks, and of variables."""
-        host = self.host
+        host = self.state
         found = [*host.section_files, *host.line_files, *(s.file for s in host.sources)]
         for folder in (host.sources_folder, "etc/dnf/vars", "etc/yum/vars", "etc/zypp/vars.d",
                        "etc/zypp/vendors.d"):  # fmt: skip
@@ -144,60 +110,13 @@ class RpmCheckupFacts(KindFacts):
 
     # -- sources -----------------------------------------------------------------------------
 
-    def publisher_of(self, source: Source) -> str:
-        """The vendor its packages name, else the domain of its address."""
-        for facts in self.sample(source, 1):
-            if facts.vendor:
-                return facts.vendor
-        return super().publisher_of(source)
-
-    def sample(self, source: Source, most: int = _SAMPLE) -> Iterator[_Sampled]:
-        """Some of a source's packages; none where it cannot be read."""
-        try:
-            for index in self.host.indexes_of(source.handle):
-                for row in islice(index.all_rows(), most):
-                    facts = read_facts(index.text(row))
-                    yield _Sampled(facts.vendor, row.version, row.arch)
-        except (HostFileError, StoreError):
-            return
-
-    def installer_looked_at(self, source: Source) -> float | None:
-        """The newest change among its copies: it touches them whenever it has looked."""
-        tree = self.host.tree
-        times = []
-        for folder in self.host.copy_folders(self.host.source(source.handle)):
-            for name in ("repodata/repomd.xml", "cookie", "."):
-                try:
-                    times.append(tree.path(f"{folder}/{name}").stat().st_mtime)
-                except OSError:
-                    continue
-        return max(times, default=None)
-
-    def catalog_fields(self, source: Source) -> Mapping[str, object]:
-        """Whether its index is signed."""
-        return {"signed_index": True} if self.host.source(source.handle).signed_index else {}
-
-    def moves_to(self, release: str, transport: Transport) -> NextRelease:
-        """The release variable, and addresses with that number in the place of this one's."""
-        from velpin.kinds.rpm.next_release import moves_to
-
-        return moves_to(self.host, release)
-
     # -- packages ----------------------------------------------------------------------------
-
-    def set_of(self, here: Installed) -> tuple[str, str] | None:
-        """The source package it was built from."""
-        for package in self.host.pool.installed(here.name):
-            if (package.arch, package.version) == (here.arch, here.version):
-                found = _SOURCE_RPM.fullmatch(package.facts.source)
-                return (found.group(1), found.group(2)) if found else None
-        return None
 
     def half_installed(self) -> Iterable[tuple[str, str]]:
         """Packages of which two versions stand that may not: an upgrade was interrupted."""
-        multiple = self.host.solver_options.multiple
+        multiple = self.state.solver_options.multiple
         seen: dict[tuple[str, str], str] = {}
-        for package in self.host.pool.all_installed():
+        for package in self.state.pool.all_installed():
             key = (package.name, package.arch)
             provided = {package.name, *(p.name for p in package.provides)}
             if key in seen and seen[key] != package.version and not provided & multiple:
@@ -205,27 +124,19 @@ class RpmCheckupFacts(KindFacts):
             seen[key] = package.version
 
 
-class _Sampled:
-    """One of a source's packages, as far as a checkup asks."""
-
-    __slots__ = ("arch", "vendor", "version")
-
-    def __init__(self, vendor: str, version: str, arch: str) -> None:
-        self.vendor, self.version, self.arch = vendor, version, arch
+def _examiner(look: Look) -> RpmExaminer:
+    assert isinstance(look.examiner, RpmExaminer)
+    return look.examiner
 
 
-def _facts(check: Examination) -> RpmCheckupFacts:
-    assert isinstance(check.facts, RpmCheckupFacts)
-    return check.facts
+def _state(ports: Adapter[Source]) -> RpmState:
+    examiner = ports.examiner
+    assert isinstance(examiner, RpmExaminer)
+    return examiner.state
 
 
-def _adapter(host: Adapter[Source]) -> RpmAdapter:
-    assert isinstance(host, RpmAdapter)
-    return host
-
-
-def _checked_again(handle: str, keys: Sequence[str], code: str, given: Adapter[Source]) -> Plan:
-    host = _adapter(given)
+def _checked_again(handle: str, keys: Sequence[str], code: str, ports: Adapter[Source]) -> Plan:
+    host = _state(ports)
     source = host.source(handle)
     plan = Plan("", f"check {handle} again ({', '.join(keys)})")
     edits: dict[str, bytes | None] = {}
@@ -248,31 +159,34 @@ def _now() -> float:
     return time.time()
 
 
-def check_unnamed(check: Examination) -> Iterator[Draft]:
+def check_unnamed(look: Look) -> Iterator[Draft]:
     """Sources whose signatures are checked and that name no key."""
-    facts = _facts(check)
-    for source in facts.host.sources:
-        if not source.on or source.keys or not facts.is_checked(source):
+    examiner = _examiner(look)
+    for source in examiner.state.sources:
+        if not source.on or source.keys or not examiner.is_checked(source):
             continue
-        signers = {*facts.index_signers(source), *facts.package_signers(source)}
-        trusted = {key.fingerprint for key in ring(facts.host)}
+        signers = {
+            *examiner.signers.index_signers(source),
+            *examiner.signers.package_signers(source),
+        }
+        trusted = {key.fingerprint for key in ring(examiner.state)}
         mends = [
             Mend("", partial(_named, source.handle, file), is_choice=not keys <= trusted)
-            for file in facts.key_files()
-            if (keys := {key.fingerprint for key in _keys_in(facts.host, file)}) & signers
+            for file in examiner.signers.key_files()
+            if (keys := {key.fingerprint for key in _keys_in(examiner.state, file)}) & signers
         ]
         what = note_of("key-unnamed", source=source.handle)
         yield Draft("key-unnamed", what, source.places[0], source.handle, "", mends,
                     note_of("name-key", source=source.handle),
-                    "hint" if ring(facts.host) else None)  # fmt: skip
+                    "hint" if ring(examiner.state) else None)  # fmt: skip
 
 
-def _keys_in(host: RpmAdapter, file: str) -> list[Key]:
+def _keys_in(host: RpmState, file: str) -> list[Key]:
     return read_sound_keys(host.tree.read(file) or b"", file)
 
 
-def _named(handle: str, file: str, given: Adapter[Source]) -> Plan:
-    host = _adapter(given)
+def _named(handle: str, file: str, ports: Adapter[Source]) -> Plan:
+    host = _state(ports)
     source = host.source(handle)
     plan = Plan("", f"name the key in /{file} for {handle}")
     data = host.tree.read(source.file) or b""
@@ -284,9 +198,9 @@ def _named(handle: str, file: str, given: Adapter[Source]) -> Plan:
 # -- sections ------------------------------------------------------------------------------
 
 
-def check_twice(check: Examination) -> Iterator[Draft]:
+def check_twice(look: Look) -> Iterator[Draft]:
     """Sections of one name: all but the first count for nothing."""
-    for note in check.host.notes():
+    for note in _examiner(look).state.notes():
         if note.code != "listed-twice":
             continue
         name, _, first = note.text.partition(" stands in ")
@@ -294,12 +208,12 @@ def check_twice(check: Examination) -> Iterator[Draft]:
             "listed-twice", what=f"[{name}]", place=note.place, first=first.removesuffix(" already")
         )
         mend = Mend("", partial(_section_removed, note.place, name))
-        handle = name if name in check.host.by_handle else ""
+        handle = name if name in _examiner(look).state.by_handle else ""
         yield Draft("listed-twice", what, note.place, handle, note.place.file, [mend])
 
 
-def _section_removed(place: Place, name: str, given: Adapter[Source]) -> Plan:
-    host = _adapter(given)
+def _section_removed(place: Place, name: str, ports: Adapter[Source]) -> Plan:
+    host = _state(ports)
     text = HostText(host.tree.read(place.file), place.file)
     sections = read_sections(text.data, place.file)
     alike = [section for section in sections if section.name == name]
@@ -328,29 +242,29 @@ def _built_for(versions: Iterable[str]) -> tuple[str, str] | None:
     return (best[0], best[1]) if count * 2 > total else None
 
 
-def check_releases(check: Examination) -> Iterator[Draft]:
+def check_releases(look: Look) -> Iterator[Draft]:
     """Sources whose packages were built for another release than those of the distribution."""
-    facts = _facts(check)
-    here = _built_for(each.version for each in check.installed if check.is_home(each.source))
+    examiner = _examiner(look)
+    here = _built_for(each.version for each in look.installed if look.is_home(each.source))
     if here is None:
         return
-    for source in facts.host.sources:
-        if not source.on or not facts.host.copies[source.handle].files:
+    for source in examiner.state.sources:
+        if not source.on or not examiner.state.copies[source.handle].files:
             continue
-        theirs = _built_for(each.version for each in facts.sample(source))
+        theirs = _built_for(each.version for each in RpmProvenance(examiner.state).sample(source))
         if theirs is None or theirs[0] != here[0] or theirs[1] == here[1]:
             continue
         what = note_of(
             "other-release", source=source.handle, asked="".join(theirs), here="".join(here)
         )
-        mends = _to_release(check, source, theirs[1], here[1])
+        mends = _to_release(look, source, theirs[1], here[1])
         yield Draft("other-release", what, source.places[0], source.handle, "", mends)
 
 
-def _to_release(check: Examination, source: RpmSource, old: str, new: str) -> list[Mend]:
+def _to_release(look: Look, source: RpmSource, old: str, new: str) -> list[Mend]:
     """The same address with another number in it, where something is there."""
     return [
-        Mend("", partial(_readdressed, check, source.handle, address), is_choice=True)
+        Mend("", partial(_readdressed, look, source.handle, address), is_choice=True)
         for address in _renumbered(source.section.get("baseurl"), old, new)
     ]
 
@@ -365,11 +279,11 @@ def _renumbered(address: str, old: str, new: str) -> list[str]:
 
 
 def _readdressed(
-    check: Examination, handle: str, address: str, given: Adapter[Source]
+    look: Look, handle: str, address: str, ports: Adapter[Source]
 ) -> Plan:  # fmt: skip
     """A source with another address, fetched with its own keys; VelpinError where it is not
     there."""
-    host = _adapter(given)
+    host = _state(ports)
     source = host.source(handle)
     plan = Plan("", f"{handle}: from {address}")
     data = host.tree.read(source.file) or b""
@@ -377,29 +291,29 @@ def _readdressed(
         host.tree, {source.file: with_value(data, source.file, handle, "baseurl", address)}
     )
     plan.handles = [handle]
-    if check.transport is None:
+    if look.transport is None:
         raise FetchError("no server may be asked")
     after = host.with_edits(plan.edits)
-    error = after.fetcher.fetch(after.source(handle), check.transport).error
+    error = after.fetcher.fetch(after.source(handle), look.transport).error
     if error is not None:
         raise error
     return plan
 
 
-def check_archs(check: Examination) -> Iterator[Draft]:
+def check_archs(look: Look) -> Iterator[Draft]:
     """Sources that have nothing for this host's architecture."""
-    facts = _facts(check)
-    for source in facts.host.sources:
+    examiner = _examiner(look)
+    for source in examiner.state.sources:
         if not source.on:
             continue
-        archs = {each.arch for each in facts.sample(source, 4000)}
-        if archs and not any(facts.host.takes_arch(arch) for arch in archs):
-            yield nothing_for(source, facts.host.native, " ".join(sorted(archs)))
+        archs = {each.arch for each in RpmProvenance(examiner.state).sample(source, 4000)}
+        if archs and not any(examiner.state.takes_arch(arch) for arch in archs):
+            yield nothing_for(source, examiner.state.native, " ".join(sorted(archs)))
 
 
-def check_variables(check: Examination) -> Iterator[Draft]:
+def check_variables(look: Look) -> Iterator[Draft]:
     """Addresses with variables that nothing sets: mostly a slip of the pen."""
-    host = _facts(check).host
+    host = _examiner(look).state
     for source in host.sources:
         if not source.on:
             continue
@@ -421,8 +335,8 @@ _OWN_VARIABLES = ("releasever", "basearch", "arch")
 _ADDRESS_KEYS = ("baseurl", "mirrorlist", "metalink")
 
 
-def _variable_renamed(handle: str, name: str, better: str, given: Adapter[Source]) -> Plan:
-    host = _adapter(given)
+def _variable_renamed(handle: str, name: str, better: str, ports: Adapter[Source]) -> Plan:
+    host = _state(ports)
     source = host.source(handle)
     plan = Plan("", f"${better} instead of ${name} in the address of {handle}")
     data = host.tree.read(source.file) or b""
@@ -436,20 +350,20 @@ def _variable_renamed(handle: str, name: str, better: str, given: Adapter[Source
     return plan
 
 
-def check_gone(check: Examination) -> Iterator[Draft]:
+def check_gone(look: Look) -> Iterator[Draft]:
     """Sources whose server says that there is no such thing."""
-    facts = _facts(check)
-    for source in facts.host.sources:
-        failure = check.failure(source)
+    examiner = _examiner(look)
+    for source in examiner.state.sources:
+        failure = look.failure(source)
         if not source.on or failure is None or failure.kind != "NotThere":
             continue
         if unknown_in(source.url):
             continue  # told as such
         what = note_of("suite-gone", source=source.handle, asked=source.url, what=failure.message)
         mends = []
-        if check.ask(source) is not None:
+        if look.ask(source) is not None:
             written = source.section.get("baseurl")
-            version = facts.host.variables.get("releasever") or facts.host.release.get(
+            version = examiner.state.variables.get("releasever") or examiner.state.release.get(
                 "VERSION_ID", ""
             )
             addresses = [
@@ -458,17 +372,17 @@ def check_gone(check: Examination) -> Iterator[Draft]:
             ] if version else []  # fmt: skip
             addresses += archive_addresses(written)
             mends = [
-                Mend("", partial(_readdressed, check, source.handle, address), is_choice=True)
+                Mend("", partial(_readdressed, look, source.handle, address), is_choice=True)
                 for address in addresses
             ]
         yield Draft("suite-gone", what, source.places[0], source.handle, "", mends,
                     note_of("ask-the-vendor", source=source.handle))  # fmt: skip
 
 
-def check_types(check: Examination) -> Iterator[Draft]:
+def check_types(look: Look) -> Iterator[Draft]:
     """Sources of a form that is for other installers."""
-    for source in _facts(check).host.sources:
+    for source in _examiner(look).state.sources:
         if source.on and source.unread:
             what = note_of("type-not-read", source=source.handle, type=source.unread)
-            mends = [switching_off(source.handle)]
+            mends = [SwitchOff(source.handle)]
             yield Draft("other-kind", what, source.places[0], source.handle, "", mends)

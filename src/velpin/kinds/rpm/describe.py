@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from velpin.change.plan import NewSource
-from velpin.core.snippets import check_settings
+from velpin.change.snippets import check_settings
 from velpin.kinds.rpm.edit import ADDED
 from velpin.kinds.rpm.rules.store import recorded_rules
 from velpin.kinds.rpm.source import RpmSource
@@ -69,6 +71,10 @@ class RpmDescriber(Describer):
         """Whether a section says the same; where its key comes from is another question."""
         mine, theirs = map(without_key_address, (self.describe(source), told))
         return mine.essence._replace(handle="") == theirs.essence._replace(handle="")
+
+    def catalog_fields(self, source: Source) -> Mapping[str, object]:
+        """Whether its index is signed."""
+        return {"signed_index": True} if self._state.source(source.handle).signed_index else {}
 
 
 def without_key_address(told: SourceDescription) -> SourceDescription:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from velpin.core.forecasting import near_names
-from velpin.core.refused import RequestRefused
 from velpin.kinds.rpm.explain import chain
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.reasons import passed_over, why_taken
@@ -17,6 +16,7 @@ from velpin.kinds.rpm.version import version_key
 from velpin.model.forecast import Answer, Change, Forecast, HeldBack
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
+from velpin.ports.refused import RequestRefused
 from velpin.ports.transactions import Prediction, Transactions
 
 

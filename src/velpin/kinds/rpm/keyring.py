@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from urllib.parse import unquote, urlsplit
+
 from velpin.kinds.rpm.state import RpmState
-from velpin.kinds.rpm.trust import CHECKS, named_keys, ring, weakens
+from velpin.kinds.rpm.trust import CHECKS, OWN_FOLDER, named_keys, ring, weakens
 from velpin.model.host import KeyUse
 from velpin.model.reason import Fact, Reason
 from velpin.model.source import Source
 from velpin.ports.signers import Signers
-from velpin.trust.named import use_of
+from velpin.trust.named import NamedKeys, use_of
 from velpin.trust.openpgp import Key
 
 
@@ -59,3 +62,36 @@ class RpmSigners(Signers):
             code = "plain-index" if source.signed_packages else "plain-way"
             found.append(Reason(code, dict(facts)))
         return found
+
+    def keys_of(self, source: Source) -> NamedKeys:
+        """The keys its section names, else those of the host's ring."""
+        return named_keys(self._state, self._state.source(source.handle))
+
+    def index_signers(self, source: Source) -> Sequence[str]:
+        """Who signed the index that Velpin fetched; a key that an address merely offers is left
+        out, since nobody on this host has taken it yet."""
+        fetched = self._state.copies[source.handle].fetched
+        if fetched is None:
+            return ()
+        return [key for key in fetched.signed_by if key not in fetched.offered]
+
+    def package_signers(self, source: Source) -> Sequence[str]:
+        """Who signed the few packages that were looked at."""
+        fetched = self._state.copies[source.handle].fetched
+        if fetched is None:
+            return ()
+        return [key for key in fetched.packages_signed_by if key not in fetched.offered]
+
+    def key_files(self) -> Sequence[str]:
+        """Those of the folder for keys, and those that sections name."""
+        tree = self._state.tree
+        found = [f"{OWN_FOLDER}/{name}" for name in tree.names(OWN_FOLDER)]
+        for source in self._state.sources:
+            found += [unquote(urlsplit(address).path).lstrip("/") for address in source.keys
+                      if address.startswith(("file:", "/"))]  # fmt: skip
+        return [file for file in dict.fromkeys(found) if tree.stat(file) is not None]
+
+    def key_addresses(self, source: Source) -> Sequence[str]:
+        """As its section names them."""
+        mine = self._state.source(source.handle)
+        return [key for key in mine.keys if key.startswith(("http://", "https://"))]

@@ -3,46 +3,56 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from velpin.core.adapter import Adapter
-from velpin.core.checkup.next_release import Move, NextRelease
 from velpin.errors import Refusal
+from velpin.fetch.download import Transport
 from velpin.files.tree import Edits
-from velpin.kinds.rpm.adapter import RpmAdapter
 from velpin.kinds.rpm.checkup import RELEASE_NUMBER
 from velpin.kinds.rpm.edit import with_value
 from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.state import RpmState
 from velpin.model.source import Source
+from velpin.ports.next_release import Move, NextRelease, NextReleases
 
 _ADDRESSES = ("baseurl", "mirrorlist", "metalink")
 
 
-def moves_to(host: RpmAdapter, release: str) -> NextRelease:
-    """Addresses with the number of another release in the place of this one's, and the release
-    variable set to it.
+class RpmNextReleases(NextReleases):
+    """Other releases of an rpm host."""
 
-    Raises Refusal where this host does not say its release, or is of that one.
-    """
-    here = host.variables.get("releasever") or host.release.get("VERSION_ID", "")
-    if not here:
-        raise Refusal("this host does not say which release it is")
-    if here == release:
-        raise Refusal(f"this host is {here} already", "name the release it is to move to")
-    major, _, minor = release.partition(".")
-    folder = host.variables_folder
-    values = {"releasever": release, "releasever_major": major, "releasever_minor": minor}
-    told: dict[str, bytes | None] = {
-        f"{folder}/{name}": f"{value}\n".encode()
-        for name, value in values.items()
-        if name == "releasever" or name in host.variables
-    }
-    after = host.with_edits(told)
-    moves = [_move(host, after, source, here, release) for source in host.sources]
-    return NextRelease(release, moves, told)
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
+
+    def moves_to(
+        self, release: str, transport: Transport, is_home: Callable[[str], bool]
+    ) -> NextRelease:
+        """Addresses with the number of another release in the place of this one's, and the release
+        variable set to it.
+
+        Raises Refusal where this host does not say its release, or is of that one.
+        """
+        here = self._state.variables.get("releasever") or self._state.release.get("VERSION_ID", "")
+        if not here:
+            raise Refusal("this host does not say which release it is")
+        if here == release:
+            raise Refusal(f"this host is {here} already", "name the release it is to move to")
+        major, _, minor = release.partition(".")
+        folder = self._state.variables_folder
+        values = {"releasever": release, "releasever_major": major, "releasever_minor": minor}
+        told: dict[str, bytes | None] = {
+            f"{folder}/{name}": f"{value}\n".encode()
+            for name, value in values.items()
+            if name == "releasever" or name in self._state.variables
+        }
+        after = self._state.with_edits(told)
+        moves = [_move(self._state, after, source, here, release) for source in self._state.sources]
+        return NextRelease(release, moves, told)
 
 
 def _move(
-    host: RpmAdapter, after: RpmAdapter, source: RpmSource, here: str, release: str
+    host: RpmState, after: RpmState, source: RpmSource, here: str, release: str
 ) -> Move:  # fmt: skip
     new = {
         key: value

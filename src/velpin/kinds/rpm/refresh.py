@@ -13,7 +13,6 @@ import time
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from velpin.core.fetching import Promised, SourceFetch
 from velpin.errors import (
     FetchError,
     HostFileError,
@@ -32,6 +31,7 @@ from velpin.model.rule import shell_word
 from velpin.model.safe_text import bare_address
 from velpin.model.source import Source
 from velpin.ports.fetcher import Fetcher, RefreshOption
+from velpin.store.source_fetch import Promised, SourceFetch
 from velpin.trust.openpgp import grouped, key_with, read_keys
 
 if TYPE_CHECKING:

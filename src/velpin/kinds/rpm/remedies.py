@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.core.remedies import Attempt, asking, pointed_to
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import version_key
 from velpin.model.forecast import Answer, Forecast
 from velpin.model.reason import Fact
+from velpin.ports.attempts import Attempt, asking, pointed_to
 
 
 def attempts(host: RpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
@@ -16,7 +16,7 @@ def attempts(host: RpmState, texts: Sequence[str], found: Forecast) -> Iterator[
     for answer in found.answers:
         if answer.problem is None:
             yield from _in_another_version(host, found.answers, answer)
-    yield from pointed_to(host, found, texts)
+    yield from pointed_to(found, texts)
 
 
 def _in_another_version(

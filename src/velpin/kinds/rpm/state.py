@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
 from velpin.core.indexed_host import IndexedHost
-from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
 from velpin.files.tree import read_release_fields
 from velpin.kinds.rpm import primary
@@ -32,6 +31,7 @@ from velpin.model.installer import Installer
 from velpin.model.reason import Note, Reason
 from velpin.model.request import Request
 from velpin.model.source import Source
+from velpin.ports.refused import RequestRefused
 from velpin.store.index import Index, IndexPart
 
 if TYPE_CHECKING:

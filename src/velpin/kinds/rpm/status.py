@@ -57,6 +57,18 @@ class RpmStanding(Standing):
             key_problem=key_problem,
         )
 
+    def installer_looked_at(self, source: Source) -> float | None:
+        """The newest change among its copies: it touches them whenever it has looked."""
+        tree = self._state.tree
+        times = []
+        for folder in self._state.copy_folders(self._state.source(source.handle)):
+            for name in ("repodata/repomd.xml", "cookie", "."):
+                try:
+                    times.append(tree.path(f"{folder}/{name}").stat().st_mtime)
+                except OSError:
+                    continue
+        return max(times, default=None)
+
 
 def _to_import(source: RpmSource, copy: RpmCopy, named: NamedKeys) -> list[str]:
     """Keys that the installer will fetch and ask about, with fingerprints that Velpin has seen."""

@@ -6,7 +6,6 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Self
 
-from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
 from velpin.kinds.rpm.entry import RpmLink
@@ -39,6 +38,7 @@ from velpin.kinds.rpm_dnf.weak import Unwanted
 from velpin.model.installer import Installer
 from velpin.model.reason import Fact, Note, Place, Reason
 from velpin.model.request import Request
+from velpin.ports.refused import RequestRefused
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Certificates, Login

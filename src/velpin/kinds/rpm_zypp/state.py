@@ -9,7 +9,6 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Self
 
-from velpin.core.refused import RequestRefused
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
 from velpin.kinds.rpm.logins import section_logins, shell_values
@@ -35,6 +34,7 @@ from velpin.kinds.rpm_zypp.locks import FILE, Lock, Locks, read_locks
 from velpin.model.installer import Installer
 from velpin.model.reason import Fact, Note, Reason
 from velpin.model.request import Request
+from velpin.ports.refused import RequestRefused
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Login

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.core.remedies import Attempt
 from velpin.kinds.deb.engine.causes import why_refused
 from velpin.kinds.deb.transaction.explain import told as explained
 from velpin.kinds.deb.transaction.remedies import attempts
 from velpin.kinds.deb.transaction.steps import Transaction
 from velpin.model.forecast import Answer, Forecast
 from velpin.model.reason import Reason
+from velpin.ports.attempts import Attempt
 
 
 def refused(told: Forecast, done: Transaction) -> Forecast:

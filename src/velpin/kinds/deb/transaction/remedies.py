@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from velpin.core.remedies import Attempt, asking, dropping_rule, switching_on
 from velpin.kinds.deb.choice import DebVersion
 from velpin.kinds.deb.engine.causes import Link, Obstacle
 from velpin.kinds.deb.engine.world import Target
 from velpin.kinds.deb.transaction.steps import Transaction
 from velpin.model.forecast import Answer
 from velpin.model.reason import Fact
+from velpin.ports.attempts import Attempt, DropRule, SwitchOn, asking
 
 
 def attempts(
@@ -77,7 +77,7 @@ class _Changes:
                 yield asking(texts, "ask-for-held", name=unit.name)
 
     def _source_on(self, target: Target) -> Iterator[Attempt]:
-        yield from switching_on(self.host, target.name, self.texts)
+        yield SwitchOn(target.name, self.texts)
 
     def _without_record(self, one: Obstacle) -> Iterator[Attempt]:
         records = {
@@ -87,7 +87,7 @@ class _Changes:
             if version.priority.record is not None
         }
         for place in sorted(record.place for record in records):
-            yield from dropping_rule(self.host, place, self.texts)
+            yield DropRule(place, self.texts)
 
     def _asked_in_another_version(self) -> Iterator[Attempt]:
         for answer in self.answers:
