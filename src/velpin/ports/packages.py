@@ -2,7 +2,18 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from abc import abstractmethod
+from typing import TYPE_CHECKING, NamedTuple, Protocol
+
+from velpin.store.name_search import named_near
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from typing import Any
+
+    from _typeshed import SupportsDunderLT
+
+    from velpin.ports.indexes import Indexes
 
 
 class Installed(NamedTuple):
@@ -15,3 +26,50 @@ class Installed(NamedTuple):
     """The source that the host takes its version from, empty if none has it."""
     held: bool
     """Whether something keeps it as it is."""
+
+
+class Packages(Protocol):
+    """Packages of a host, by their names."""
+
+    @abstractmethod
+    def version_key(self, version: str) -> SupportsDunderLT[Any]:
+        """Return what sorts a version among others, the oldest first."""
+
+    def compare(self, one: str, other: str) -> int:
+        """Return -1, 0 or 1 for two versions."""
+        left, right = self.version_key(one), self.version_key(other)
+        if left < right:
+            return -1
+        return 1 if right < left else 0
+
+    @abstractmethod
+    def installed(self) -> Iterator[Installed]:
+        """Return every installed package."""
+
+    @abstractmethod
+    def installed_names(self) -> list[str]:
+        """Return the names of all installed packages, in byte order."""
+
+    def count_installed(self) -> tuple[int, int]:
+        """Return how many packages are installed, and how many of them are held."""
+        held = [here.held for here in self.installed()]
+        return len(held), sum(held)
+
+    @abstractmethod
+    def known_names(self) -> set[str]:
+        """Return the names that a request may use, of installed packages and of sources that are
+        on."""
+
+    @abstractmethod
+    def knows(self, name: str) -> bool:
+        """Return whether a package of a name, or a provider of it, is known here."""
+
+    @abstractmethod
+    def takes_arch(self, arch: str) -> bool:
+        """Return whether packages of an architecture can be installed here."""
+
+
+def near_names(packages: Packages, indexes: Indexes, name: str) -> tuple[str, ...]:
+    """Names like one that is not known, also across sources switched off."""
+    off = ((source.handle, index) for source, index in indexes.off())
+    return named_near(name, packages.known_names(), off)

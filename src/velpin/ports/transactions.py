@@ -6,6 +6,8 @@ from abc import abstractmethod
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 if TYPE_CHECKING:
+    from velpin.errors import HostFileError
+    from velpin.model.reason import Reason
     from collections.abc import Iterable, Sequence
 
     from velpin.model.forecast import Forecast
@@ -31,6 +33,10 @@ class Transactions(Protocol):
     """Whether there is an upgrade that takes every package to the best source."""
 
     @abstractmethod
+    def refusal(self) -> HostFileError | Reason | None:
+        """Return why the installer refuses every request; None if it does not."""
+
+    @abstractmethod
     def predict(self, requests: Sequence[Request]) -> Prediction:
         """Predict one transaction for some requests."""
 
@@ -41,7 +47,7 @@ class Transactions(Protocol):
 
     def would_carry_out(self, requests: Sequence[Request]) -> bool:
         """Return whether the installer would carry out some requests in one transaction."""
-        return self.predict(requests).forecast.ok
+        return self.refusal() is None and self.predict(requests).forecast.ok
 
     @abstractmethod
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
