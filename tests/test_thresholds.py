@@ -237,7 +237,7 @@ def test_names_that_begin_so_come_once_with_what_they_are(
 ) -> None:
     names = (("gull", "1"), ("gull", "2"), ("gull-doc", "1"), ("gulp", "1"), ("tern", "1"))
     harbour.source("base", *names)
-    ((_, index),) = harbour.ready_adapter().indexes
+    ((_, index),) = harbour.ready_adapter().opened
     every = [(name, f"{name} for the harbour") for name in ("gull", "gull-doc", "gulp")]
     assert list(index.beginning_with("gul", most)) == every[:count]
     assert list(index.beginning_with("gulx", most)) == []

@@ -194,7 +194,7 @@ class Adapter(ABC, Generic[S_co]):
         """Answer from now on as if no source had an index: for what only the host's own files tell,
         and quickly."""
         # in the place of what would be opened when it is first asked for
-        vars(self)["indexes"] = []
+        vars(self)["opened"] = []
 
     @abstractmethod
     def indexes_on(self) -> Sequence[Index]:

@@ -47,7 +47,7 @@ class IndexedHost(Adapter[S], Generic[S]):
         return {}
 
     @cached_property
-    def indexes(self) -> list[tuple[S, Index]]:
+    def opened(self) -> list[tuple[S, Index]]:
         """Parsed lists of the sources that are on, as the installer loads them."""
         found = []
         for source in self.read_order:
@@ -62,7 +62,7 @@ class IndexedHost(Adapter[S], Generic[S]):
 
     def indexes_on(self) -> Sequence[Index]:
         """Lists of the sources that are on, as the installer loads them."""
-        return [index for _, index in self.indexes]
+        return [index for _, index in self.opened]
 
     def indexes_of(self, handle: str) -> Sequence[Index]:
         """The list of one source, on or off, where there is one."""

@@ -96,7 +96,7 @@ class AlpmAdapter(AlpmState):
     def known_names(self) -> set[str]:
         """Names that a request may use, groups too."""
         names = set(self.installed_names())
-        for _, index in self.indexes:
+        for _, index in self.opened:
             names.update(index.names())
             names.update(index.all_linked(AlpmLink.GROUPS))
         return names

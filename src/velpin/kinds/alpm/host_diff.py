@@ -60,7 +60,7 @@ class _View:
     def __init__(self, host: AlpmState, places: Mapping[Path, int]) -> None:
         self._host = host
         self._sources: dict[int, AlpmSource] = {
-            places[index.path]: source for source, index in host.indexes if source.installs
+            places[index.path]: source for source, index in host.opened if source.installs
         }
         self._archs: dict[bytes, bool] = {}
 
@@ -90,7 +90,7 @@ class _View:
     @cached_property
     def provided(self) -> set[bytes]:
         """Names that packages of the lists provide."""
-        return set().union(*(index.provided_as_bytes() for _, index in self._host.indexes))
+        return set().union(*(index.provided_as_bytes() for _, index in self._host.opened))
 
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
         """Version and source for a name; None where it is not available."""

@@ -136,7 +136,7 @@ class AlpmState(IndexedHost[AlpmSource]):
     def missing(self) -> list[str]:
         """Sources that are on and have no list that can be read: with one of them the
         installer refuses whatever would change anything."""
-        have = {source.handle for source, _ in self.indexes}
+        have = {source.handle for source, _ in self.opened}
         return [source.handle for source in self.sources if source.on and source.handle not in have]
 
     @cached_property
@@ -157,7 +157,7 @@ class AlpmState(IndexedHost[AlpmSource]):
     def pool(self) -> AlpmPool:
         """All packages that can take part."""
         own = AlpmOrigin(None, self.record) if self.record else None
-        return AlpmPool(own, [AlpmOrigin(source, index) for source, index in self.indexes])
+        return AlpmPool(own, [AlpmOrigin(source, index) for source, index in self.opened])
 
     def work(self, missing: Sequence[str] = ()) -> AlpmSolver:
         """A transaction that nothing is asked of yet; `missing`: sources without a list."""
@@ -207,11 +207,11 @@ class AlpmState(IndexedHost[AlpmSource]):
 
     def knows(self, name: str) -> bool:
         """Whether a package, a provider or a group of a name is known here."""
-        if any(index.rows(name) or index.providers(name) for _, index in self.indexes):
+        if any(index.rows(name) or index.providers(name) for _, index in self.opened):
             return True
         if self.pool.installed(name) or (self.record and self.record.providers(name)):
             return True
-        return any(index.linked(AlpmLink.GROUPS, name) for _, index in self.indexes)
+        return any(index.linked(AlpmLink.GROUPS, name) for _, index in self.opened)
 
     def state_of(self, source: Source) -> SourceState:
         """Whether a source takes part."""

@@ -60,7 +60,7 @@ class DebAdapter(DebState):
 
     def indexes_on(self) -> Sequence[Index]:
         """Indexes of the sources that are on, in the order of reading."""
-        return [index for _, index in self.indexes]
+        return [index for _, index in self.opened]
 
     def indexes_of(self, handle: str) -> Sequence[Index]:
         """Indexes of one source, on or off."""
@@ -111,7 +111,7 @@ class DebAdapter(DebState):
     def known_names(self) -> set[str]:
         """Names that a request may use."""
         names = self.offered_names().union(self.installed_names())
-        return names.union(*(index.provided_names() for _, index in self.indexes))
+        return names.union(*(index.provided_names() for _, index in self.opened))
 
     # -- choosing ----------------------------------------------------------------------------
 

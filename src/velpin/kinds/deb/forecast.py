@@ -165,7 +165,7 @@ def answer(host: DebState, request: Request) -> Decided:
 
 def _removal(host: DebState, request: Request) -> Decided:
     """What a request for a package to go comes to."""
-    found = host.packages(request.name)
+    found = host.named(request.name)
     arch = request.arch if request.arch not in ("", "any", "all", "native", "*") else ""
     order = [arch] if arch else host.archs
     package = next((found[other] for other in order if other in found), None)
@@ -223,7 +223,7 @@ def _disk(host: DebState, version: DebVersion | None) -> int:
 
 
 def _no_answer(host: DebState, request: Request, no: DebRequestRefused) -> Answer:
-    package = no.package or next(iter(host.packages(request.name).values()), None)
+    package = no.package or next(iter(host.named(request.name).values()), None)
     installed = package.installed if package else None
     passed = []
     for version in package.versions if package else ():
@@ -258,7 +258,7 @@ def _no_answer(host: DebState, request: Request, no: DebRequestRefused) -> Answe
 def index_notes(host: DebState) -> Iterator[Reason]:
     """Copies that are not what was promised, and an emptied record of packages."""
     differing = {
-        origin.source for origin, index in host.indexes
+        origin.source for origin, index in host.opened
         if any(note.code == "not-as-promised" for note in index.notes)
     }  # fmt: skip
     yield from (Reason("copy-differs", {"source": handle}) for handle in sorted(differing))

@@ -42,7 +42,7 @@ def installed_packages(host: DebState) -> Iterator[Installed]:
     """Every installed package; `all` counts as the host's own architecture."""
     for row in host.installed_rows():
         arch = host.unit_arch(row.arch)
-        package = host.packages(row.name).get(arch)
+        package = host.named(row.name).get(arch)
         found = package.installed if package else None
         source = found.source if found else ""
         yield Installed(row.name, arch, row.version, source, bool(package and package.held))
@@ -56,7 +56,7 @@ class DebAnswers(Answers):
 
     def next_alone(self, here: Installed) -> Selection | None:
         """The candidate of an installed package, itself where there is none."""
-        package = self._state.packages(here.name)[here.arch]
+        package = self._state.named(here.name)[here.arch]
         found = choice.candidate(package) or package.installed
         return Selection(found.text, found.source) if found else None
 
@@ -106,7 +106,7 @@ class _Difference:
     def names(self) -> set[bytes]:
         """Names whose answers may differ though none of the changed indexes has them: what others
         provide, and what a changed record may mention."""
-        indexes = {index.path: index for host in self.hosts for _, index in host.indexes}.values()
+        indexes = {index.path: index for host in self.hosts for _, index in host.opened}.values()
         found = _provided(indexes)
         if self.named.any:
             names = {name for index in indexes for name in index.names()}
@@ -117,12 +117,12 @@ class _Difference:
         one, other = (
             {
                 index.path: (origin.source, origin.priority.value, host.limits.get(origin.source))
-                for origin, index in host.indexes
+                for origin, index in host.opened
             }
             for host in self.hosts
         )
         shared = [
-            [index.path for _, index in host.indexes if index.path in one and index.path in other]
+            [index.path for _, index in host.opened if index.path in one and index.path in other]
             for host in self.hosts
         ]
         if shared[0] != shared[1]:  # read in another order
@@ -170,8 +170,8 @@ class _Answers:
 
     def __init__(self, host: DebState, places: Mapping[Path, int]) -> None:
         self._host = host
-        self._origins: dict[int, DebOrigin] = {places[index.path]: o for o, index in host.indexes}
-        self._indexes = {places[index.path]: index for _, index in host.indexes}
+        self._origins: dict[int, DebOrigin] = {places[index.path]: o for o, index in host.opened}
+        self._indexes = {places[index.path]: index for _, index in host.opened}
         self._priorities = {at: origin.priority.value for at, origin in self._origins.items()}
         self._orders = {at: origin.order for at, origin in self._origins.items()}
         self._named = _Names(host.preferences.records)
@@ -203,7 +203,7 @@ class _Answers:
 
     @cached_property
     def _provided(self) -> set[bytes]:
-        indexes = [index for _, index in self._host.indexes]
+        indexes = [index for _, index in self._host.opened]
         return _provided([*indexes, self._host.record] if self._host.record else indexes)
 
     def _takes(self, name: bytes, entry: IndexLine) -> bool:

@@ -40,7 +40,7 @@ class DebProvenance(Provenance):
 
     def set_of(self, here: Installed) -> tuple[str, str] | None:
         """The source package, and its version."""
-        package = self._state.packages(here.name).get(here.arch)
+        package = self._state.named(here.name).get(here.arch)
         found = package.installed if package else None
         if found is None:
             return None

@@ -149,7 +149,7 @@ class DebRecipes(Recipes):
         for installed in (True, False):
             for target in wanted:
                 for name in (target.name, *self._state.provider_names(target.name)):
-                    for package in self._state.packages(name).values():
+                    for package in self._state.named(name).values():
                         version = package.installed if installed else choice.candidate(package)
                         if version is not None and _meets(self._state, name, version, target):
                             source = "" if version.installed else version.source

@@ -63,7 +63,7 @@ def without_sign(host: DebState, request: Request) -> Request:
         return request
     if at == "version" and any(
         version.text == text or version_matches(text, version.text)
-        for package in host.packages(request.name).values()
+        for package in host.named(request.name).values()
         for version in package.versions
     ):
         return request
@@ -99,7 +99,7 @@ def find_package(host: DebState, request: Request) -> DebPackage:
 
     For a version or source of a name that is only provided, an empty package of that name.
     """
-    found = host.packages(request.name)
+    found = host.named(request.name)
     if request.arch in ("all", "any", "*"):
         if request.arch == "*" and len(found) > 1:
             raise DebRequestRefused("several-archs", name=request.name, archs=tuple(found))
@@ -127,7 +127,7 @@ def _is_provided(host: DebState, name: str, arch: str) -> bool:
     return (arch == host.native and bool(_providers(host, name, arch))) or any(
         name in host.provides(version, package.arch, arch) and not _serves_all(host, version)
         for provider in host.provider_names(name)
-        for package in host.packages(provider).values()
+        for package in host.named(provider).values()
         for version in usable(package)
     )
 
@@ -154,7 +154,7 @@ def _providers(host: DebState, name: str, arch: str) -> list[tuple[DebPackage, D
     """
     found = []
     for provider in {**host.provider_names(name), name: None}:
-        for package in host.packages(provider).values():
+        for package in host.named(provider).values():
             if provider == name and package.arch == arch:
                 continue
             for version in usable(package):

@@ -241,7 +241,7 @@ class DebState(Adapter[DebSource]):
         return None
 
     @cached_property
-    def indexes(self) -> list[tuple[DebOrigin, Index]]:
+    def opened(self) -> list[tuple[DebOrigin, Index]]:
         """Parsed indexes of the sources that are on; damaged ones are left to `damage`."""
         found = []
         for origin, path in self.origins:
@@ -323,12 +323,12 @@ class DebState(Adapter[DebSource]):
         user = self.conf.get("APT::Sandbox::User")
         return KeyFileReader(self.tree, user, is_newer=self.is_newer)
 
-    def packages(self, name: str) -> dict[str, DebPackage]:
+    def named(self, name: str) -> dict[str, DebPackage]:
         """All versions of a name by architecture, native first; priorities are set."""
         if name not in self._packages:
             holders = [
                 IndexEntry(origin, row)
-                for origin, index in self.indexes
+                for origin, index in self.opened
                 if self.takes(origin.source, name)
                 for row in index.rows(name)
             ]
@@ -406,12 +406,12 @@ class DebState(Adapter[DebSource]):
 
     @cached_property
     def _index_of(self) -> dict[int, Index]:
-        return {origin.order: index for origin, index in self.indexes}
+        return {origin.order: index for origin, index in self.opened}
 
     def provider_names(self, name: str) -> dict[str, None]:
         """Names of packages of which some version provides a name, in order of listing."""
         found: dict[str, None] = {}
-        for origin, index in self.indexes:
+        for origin, index in self.opened:
             found.update(
                 dict.fromkeys(
                     row.name for row in index.providers(name) if self.takes(origin.source, row.name)
@@ -459,7 +459,7 @@ class DebState(Adapter[DebSource]):
 
     def knows(self, name: str) -> bool:
         """Whether any version of a name, or a provider of it, is known here."""
-        return bool(self.packages(name)) or bool(self.provider_names(name))
+        return bool(self.named(name)) or bool(self.provider_names(name))
 
     def installed_names(self) -> list[str]:
         """Names of all installed packages, in byte order."""
@@ -486,7 +486,7 @@ class DebState(Adapter[DebSource]):
         from velpin.kinds.deb.transaction.seen import in_order_of_sight
 
         wanted = sorted(names)
-        found = [index for _, index in self.indexes]
+        found = [index for _, index in self.opened]
         found += [self.record] if self.record else []
 
         def look() -> list[str]:
@@ -497,11 +497,11 @@ class DebState(Adapter[DebSource]):
 
     @cached_property
     def _memo(self) -> Memo:
-        return self.cache.memo([index for _, index in self.indexes])
+        return self.cache.memo([index for _, index in self.opened])
 
     def essential_names(self) -> set[str]:
         """Names of packages that a source that is on marks as essential."""
-        named = {name for _, index in self.indexes for name in index.essential}
+        named = {name for _, index in self.opened for name in index.essential}
         return named | self.forced_essential
 
     @cached_property
@@ -519,7 +519,7 @@ class DebState(Adapter[DebSource]):
     def offered_names(self) -> set[str]:
         """Every name that a source that is on offers."""
         found: set[str] = set()
-        for origin, index in self.indexes:
+        for origin, index in self.opened:
             names = index.names()
             if origin.source in self.limits:
                 names = [name for name in names if self.takes(origin.source, name)]
@@ -565,7 +565,7 @@ class DebState(Adapter[DebSource]):
 
     def _unreadable(self) -> HostFileError | None:
         """An index or the record that makes the installer read nothing at all."""
-        opened = [index for _, index in self.indexes]
+        opened = [index for _, index in self.opened]
         for index in (*([self.record] if self.record else ()), *opened):
             for note in index.notes:
                 if note.code == "unreadable":

@@ -105,7 +105,7 @@ class RpmAdapter(RpmState):
     def known_names(self) -> set[str]:
         """Names that a request may use."""
         names = set(self.installed_names())
-        for _, index in self.indexes:
+        for _, index in self.opened:
             names.update(index.names())
         return names
 

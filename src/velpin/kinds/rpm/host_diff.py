@@ -46,7 +46,7 @@ class RpmAnswers(Answers):
         touched = {
             places[index.path]
             for host in (before._state, self._state)
-            for source, index in host.indexes
+            for source, index in host.opened
             if everywhere or source.handle in changed
         }
         filtered_unlike = {name.encode() for name in self._state.filtered_unlike(before._state)}
@@ -72,7 +72,7 @@ def _changed(before: RpmState, after: RpmState) -> set[str]:
         order = {source.handle: at for at, source in enumerate(host.read_order)}
         return {
             source.handle: (source.settings, index.path, order[source.handle])
-            for source, index in host.indexes
+            for source, index in host.opened
         }
 
     one, other = told(before), told(after)
@@ -95,7 +95,7 @@ class _View:
     def __init__(self, host: RpmState, places: Mapping[Path, int]) -> None:
         self._host = host
         self._sources: dict[int, list[tuple[int, RpmSource]]] = {}
-        for at, (source, index) in enumerate(host.indexes):  # two may be of one address
+        for at, (source, index) in enumerate(host.opened):  # two may be of one address
             self._sources.setdefault(places[index.path], []).append((at, source))
         self._ranks: dict[bytes, int] = {}
 

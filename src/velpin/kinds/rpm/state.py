@@ -109,7 +109,7 @@ class RpmState(IndexedHost[RpmSource]):
         """Names for which more than their own lines in the lists decides."""
         return (
             frozenset(
-                name for _, index in self.indexes for name in index.all_linked(RpmLink.OBSOLETES)
+                name for _, index in self.opened for name in index.all_linked(RpmLink.OBSOLETES)
             )
             | self.module_names
         )
@@ -351,7 +351,7 @@ class RpmState(IndexedHost[RpmSource]):
                 hotfixes=source.hotfixes,
                 files=self._files_of(source),
             )
-            for source, index in self.indexes
+            for source, index in self.opened
         ]
         found = own + offered if self.installed_first else offered + own
         first = 1

@@ -396,7 +396,7 @@ class DnfState(RpmState):
             return found
         return found | {
             owner
-            for _, index in self.indexes
+            for _, index in self.opened
             for name, owners in index.link_table(RpmLink.OBSOLETES).items()
             if locks.speak_of(name)
             for owner, _ in owners
@@ -407,7 +407,7 @@ class DnfState(RpmState):
         """Names that modules mention, and of packages that provide such a name."""
         names = self.hiding.names
         providers = {
-            row.name for name in names for _, index in self.indexes for row in index.providers(name)
+            row.name for name in names for _, index in self.opened for row in index.providers(name)
         }
         return names | providers
 
@@ -645,7 +645,7 @@ class DnfState(RpmState):
 
         offers = sum(
             lock.allows(Named(row.name, row.arch, row.version))
-            for _, index in self.indexes
+            for _, index in self.opened
             for row in index.all_rows()
         )
         here = {

@@ -20,7 +20,7 @@ def _rule(host: ZyppState, lock: Lock) -> RuleInForce:
     }  # fmt: skip
     offers = sum(
         lock.means(source.handle, row.name, row.version)
-        for source, index in host.indexes
+        for source, index in host.opened
         for row in index.all_rows()
     )
     installed = sorted(

@@ -205,7 +205,7 @@ class ZyppState(RpmState):
         customer."""
         odd = {
             row.name
-            for _, index in self.indexes
+            for _, index in self.opened
             for name in (RETRACTED, PATCHED_COPY)
             for row in index.providers(name)
         }
@@ -246,7 +246,7 @@ class ZyppState(RpmState):
     def _retracted(self) -> frozenset[tuple[str, int]]:
         return frozenset(
             (source.handle, row.id)
-            for source, index in self.indexes
+            for source, index in self.opened
             for row in index.providers(RETRACTED)
         )
 

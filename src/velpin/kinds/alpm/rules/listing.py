@@ -128,7 +128,7 @@ def _groups_ignored(host: AlpmState, one: Directive) -> RuleInForce:
     globs = (one.text or "").split()
     names = {
         row.name
-        for index in [*(index for _, index in host.indexes), host.record]
+        for index in [*(index for _, index in host.opened), host.record]
         if index is not None
         for group in index.all_linked(AlpmLink.GROUPS)
         if any(takes(glob, group) for glob in globs)

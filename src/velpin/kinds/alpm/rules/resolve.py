@@ -53,7 +53,7 @@ def names_meant(host: AlpmState, text: str, handle: str = "") -> list[str]:
         index = host.index(host.source(handle))
         names = set(index.names()) if index else set()
     else:
-        names = {name for _, index in host.indexes for name in index.names()}
+        names = {name for _, index in host.opened for name in index.names()}
         names.update(host.installed_names())
     return sorted(taken(text, names))
 

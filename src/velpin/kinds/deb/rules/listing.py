@@ -103,7 +103,7 @@ class DebRules(Rules):
 def _count_general(host: DebState, found: dict[Place, _Found]) -> None:
     for record in host.preferences.general:
         mine = found[record.place]
-        for origin, index in host.indexes:
+        for origin, index in host.opened:
             if not record.pin.selects_site(origin.site):
                 continue
             mine.means = True
@@ -154,7 +154,7 @@ def _entries_spoken_of(host: DebState) -> Iterator[IndexEntry]:
     parts = [take_apart(t) for r in host.preferences.records for t in r.names]
     exact = {name for name, _, source in parts if not (source or is_pattern(name))}
     wide = [(name, source) for name, _, source in parts if source or is_pattern(name)]
-    held = [*host.indexes, (host.own_origin, host.record)]
+    held = [*host.opened, (host.own_origin, host.record)]
     for origin, index in held:
         if index is None:
             continue
@@ -171,7 +171,7 @@ def _count_installed(host: DebState, found: dict[Place, _Found]) -> None:
     """A rule decides what comes next of an installed package where it gave the version that
     would come, or one that was passed over for it and is newer, its priority."""
     for name in host.installed_names():
-        for package in host.packages(name).values():
+        for package in host.named(name).values():
             chosen = choice.candidate(package)
             for version in package.versions if package.installed else ():
                 if version.priority.record:
@@ -216,7 +216,7 @@ def _known_names(host: DebState, record: Record) -> Iterator[str]:
         if source or is_pattern(name):
             known = host.offered_names() | set(host.installed_names())
             yield from (handle for handle in known if source or name_matches(name, handle))
-        elif host.packages(name):
+        elif host.named(name):
             yield name
 
 
@@ -279,7 +279,7 @@ def _target(host: DebState) -> Iterator[RuleInForce]:
     place = host.conf.place("APT::Default-Release")
     if not host.target or place is None:
         return
-    named = [(o, index) for o, index in host.indexes if o.priority.cause == "target"]
+    named = [(o, index) for o, index in host.opened if o.priority.cause == "target"]
     sources = ", ".join(dict.fromkeys(origin.source for origin, _ in named))
     facts: dict[str, Fact] = {"target": host.target, "sources": sources or "no source"}
     dead = None if named else Reason("rule-no-source", {"pin": host.target})

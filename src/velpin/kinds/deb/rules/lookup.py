@@ -78,11 +78,11 @@ def names_meant(host: DebState, texts: Sequence[str], *, of: str = "") -> list[s
         names = names_of(host, of) if exact else frozenset()
         found = {text for text in exact if text in names}
     else:
-        found = {text for text in exact if host.packages(text)}
+        found = {text for text in exact if host.named(text)}
     for pattern in patterns:
         if not of:
             found.update(_matching(host.installed_names(), pattern))
-        for origin, index in host.indexes:
+        for origin, index in host.opened:
             if not of:
                 near = _matching(index.names(), pattern)
                 found.update(name for name in near if host.takes(origin.source, name))
@@ -121,7 +121,7 @@ def names_of(host: DebState, handle: str) -> frozenset[str]:
     """Every name that one source that is on offers."""
     found = host.names_by_source.get(handle)
     if found is None:
-        lists = [index.names() for origin, index in host.indexes if origin.source == handle]
+        lists = [index.names() for origin, index in host.opened if origin.source == handle]
         found = host.names_by_source[handle] = frozenset().union(*lists)
     return found
 
@@ -134,7 +134,7 @@ def packages_meant(host: DebState, rule: Rule) -> Iterator[DebPackage]:
     else:
         names = names_meant(host, rule.names)
     for name in names:
-        for package in host.packages(name).values():
+        for package in host.named(name).values():
             if archs.get(name, package.arch) == package.arch:
                 yield package
 
@@ -160,7 +160,7 @@ def unfinished_names(host: DebState, handle: str) -> set[str]:
     """Names of which a source has a version that says that it is not final."""
     return {
         name.decode()
-        for origin, index in host.indexes
+        for origin, index in host.opened
         if origin.source == handle
         for name, _, _, _, version, _ in index.columns(0)
         if is_pre_release(version.decode())

@@ -79,7 +79,7 @@ def _prefer_by_names(host: DebState, rule: Rule) -> Iterator[Verdict]:
             return
         lost = None
         for name in sorted(names_of(host, above) & names_of(host, below))[:_MOST]:
-            found = _rival(host.packages(name).values(), above, below)
+            found = _rival(host.named(name).values(), above, below)
             if found is None:
                 lost = None
                 break
@@ -116,7 +116,7 @@ def _confine(host: DebState, rule: Rule) -> Iterator[Verdict]:
             yield _lost("not-confined", priority, source=source.handle)
         allowed = names_meant(host, rule.names, of=source.handle)
         for name in _others_named(host, source.handle, set(allowed)):
-            for package in host.packages(name).values():
+            for package in host.named(name).values():
                 chosen = choice.candidate(package)
                 if chosen and _is_taken(chosen, source.handle):
                     yield _lost(
@@ -130,7 +130,7 @@ def _none_allowed(host: DebState, allowed: Sequence[str], handle: str) -> Iterat
     found = [
         v
         for n in allowed[:_MOST]
-        for p in host.packages(n).values()
+        for p in host.named(n).values()
         for v in p.versions
         if is_of(v, handle)
     ]
@@ -148,7 +148,7 @@ def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
         is_built = meant_by(tuple(built))
         names |= {
             row.name
-            for origin, index in host.indexes
+            for origin, index in host.opened
             if origin.source == handle
             for row in index.all_rows()
             if is_built(row.built_from or row.name)
@@ -165,7 +165,7 @@ def same_elsewhere(host: DebState, handle: str, names: Iterable[str]) -> dict[st
             elsewhere |= names_of(host, source.handle)
     found = {}
     for name in sorted(elsewhere.intersection(names))[:_MOST]:
-        for package in host.packages(name).values():
+        for package in host.named(name).values():
             chosen = choice.candidate(package)
             if chosen and not chosen.installed and _also_in(chosen, handle):
                 found[name] = _also_in(chosen, handle)
@@ -240,7 +240,7 @@ def _bar(host: DebState, rule: Rule) -> Iterator[Verdict]:
             continue
         names = names_meant(host, rule.names or ("*",), of=handle)
         for name in names[:: 1 + len(names) // _MOST_BARRED]:
-            for package in host.packages(name).values():
+            for package in host.named(name).values():
                 chosen = choice.candidate(package)
                 if chosen and _is_barred(rule, chosen, handle):
                     yield _lost("comes-all-the-same", chosen.priority, name=name, source=handle)

@@ -81,7 +81,7 @@ def _not_chosen(world: DebWorld, target: Target) -> Iterator[Reason]:
     told_of: set[int] = set()
     count = 0
     for build in world.options(target):
-        package = world.host.packages(build.unit.name)[build.unit.arch]
+        package = world.host.named(build.unit.name)[build.unit.arch]
         chosen = candidate(package)
         if id(package) not in told_of:
             told_of.add(id(package))

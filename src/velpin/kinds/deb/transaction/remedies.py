@@ -83,7 +83,7 @@ class _Changes:
         records = {
             version.priority.record
             for unit in self.world.units_of(one.target.name)
-            for version in self.host.packages(unit.name)[unit.arch].versions
+            for version in self.host.named(unit.name)[unit.arch].versions
             if version.priority.record is not None
         }
         for place in sorted(record.place for record in records):
@@ -93,7 +93,7 @@ class _Changes:
         for answer in self.answers:
             if answer.outcome == "remove":
                 continue
-            package = self.host.packages(answer.package).get(
+            package = self.host.named(answer.package).get(
                 self.host.native if answer.arch == "all" else answer.arch
             )
             for version in package.versions if package else ():

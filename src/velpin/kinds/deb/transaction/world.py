@@ -100,7 +100,7 @@ class DebWorld:
         return self.build_of(unit, chosen)
 
     def _package(self, unit: Package) -> DebPackage | None:
-        return self.host.packages(unit.name).get(unit.arch)
+        return self.host.named(unit.name).get(unit.arch)
 
     def builds(self, unit: Package) -> Sequence[Candidate]:
         """Every build of a unit, newest first."""
@@ -126,7 +126,7 @@ class DebWorld:
         """The units called so, the host's first architecture first."""
         found = self._loaded.get(name)
         if found is None:
-            found = [self.unit(name, arch) for arch in self.host.packages(name)]
+            found = [self.unit(name, arch) for arch in self.host.named(name)]
             self._loaded[name] = found
         return found
 
@@ -470,7 +470,7 @@ class DebWorld:
         found = self._newest_of_source.get((source, arch))
         if found is None:
             versions = {least}
-            for _, index in self.host.indexes:
+            for _, index in self.host.opened:
                 for name in index.built_from(source):
                     for unit in self.units_of(name):
                         versions.update(
@@ -504,7 +504,7 @@ class DebWorld:
         found = self._of_source.get(source)
         if found is None:
             named = {source}
-            for _, index in self.host.indexes:
+            for _, index in self.host.opened:
                 named.update(index.built_from(source))
             by_name = self._installed_by_name
             found = [unit for name in named for unit in by_name.get(name, ())]

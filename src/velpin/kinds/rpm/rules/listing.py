@@ -125,7 +125,7 @@ def list_rule(
     facts: dict[str, Fact] = {"names": names, "sources": handle or "every source"}
     offers = 0
     installed: dict[str, None] = {}
-    for offering, index in host.indexes:
+    for offering, index in host.opened:
         if source is not None and offering.handle != handle:
             continue
         for row in index.all_rows():

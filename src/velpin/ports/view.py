@@ -1,0 +1,45 @@
+"""How a host is looked at: through which files, with which indexes, for which generation."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Literal
+
+from velpin.files.own_settings import read_generation
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from velpin.files.tree import Edits, Modes, Tree
+    from velpin.model.installer import GenerationName, Installer
+    from velpin.store.cache import IndexCache
+
+
+@dataclass(frozen=True)
+class View:
+    """One look at a host. Another look at it shares nothing of what was read through this one."""
+
+    tree: Tree
+    cache: IndexCache
+    as_is: bool = False
+    """Whether only the indexes count that the host's installer has now."""
+    generation: GenerationName | Literal[""] = ""
+    """The generation of the installer that is asked about, whichever the host has."""
+    has_indexes: bool = True
+    """Whether the sources have indexes at all."""
+
+    def with_edits(self, edits: Edits, modes: Modes | None = None) -> View:
+        """The same after some edits and new permission bits of files."""
+        return replace(self, tree=self.tree.with_edits(edits, modes))
+
+    def installer(self, recorded: Installer, generations: Sequence[GenerationName]) -> Installer:
+        """The installer, and the generation that forecasts are for: as asked, else as the host
+        itself tells, else as Velpin's settings do, else the first of `generations`, the older."""
+        if self.generation:
+            return recorded._replace(generation=self.generation, known_by="option")
+        if recorded.generation:
+            return recorded
+        told = read_generation(self.tree)
+        if told:
+            return recorded._replace(generation=told, known_by="setting")
+        return recorded._replace(generation=generations[0], known_by="assumed")
