@@ -220,7 +220,7 @@ def test_an_index_is_read_apart_as_it_is_here(tmp_path: Path) -> None:
 import os
 from functools import partial
 from velpin.fetch.unpack import unpacked
-from velpin.kinds.deb.packages import parts_of
+from velpin.kinds.deb.stanzas import parts_of
 def made(path):
     return partial(readers, path)
 def readers(path):

@@ -36,7 +36,7 @@ from velpin.kinds.deb.conf import Conf, is_yes, parse_conf, read_conf
 from velpin.kinds.deb.control import read_stanzas
 from velpin.kinds.deb.logins import parse_logins
 from velpin.kinds.deb.mirrors import list_address
-from velpin.kinds.deb.packages import read_packages
+from velpin.kinds.deb.stanzas import read_packages
 from velpin.kinds.deb.phasing import draw as phase_of
 from velpin.kinds.deb.preferences import (
     Preferences,

@@ -17,7 +17,7 @@ from tests.harbours import offer
 from velpin.demo.build import text_of
 from velpin.errors import CannotWrite, HostFileError, StoreError
 from velpin.fetch.unpack import unpacked
-from velpin.kinds.deb import packages
+from velpin.kinds.deb import stanzas
 from velpin.store.cache import IndexCache
 from velpin.store.index import Index, Stamp, write_index
 

@@ -21,8 +21,8 @@ from velpin.errors import Refusal
 from velpin.files.tree import Tree
 from velpin.kinds.alpm import archive
 from velpin.kinds.alpm.archive import parts_of as alpm_parts
-from velpin.kinds.deb import packages as deb_packages
-from velpin.kinds.deb.packages import read_packages
+from velpin.kinds.deb import stanzas as deb_packages
+from velpin.kinds.deb.stanzas import read_packages
 from velpin.kinds.rpm import primary
 from velpin.model import package_names
 from velpin.store.index import Notes

@@ -136,7 +136,7 @@ ACCEPTED: dict[tuple[str, str, str], str] = {
         "one state of two thousand million is on the bound",
     ("kinds/alpm/version.py", "compare", "never: if one == other"):
         "a short way: versions that are the same compare as equal part by part",
-    ("kinds/deb/packages.py", "_pieces", "Sub became Add"):
+    ("kinds/deb/stanzas.py", "_pieces", "Sub became Add"):
         "where a text is cut decides how long its parts take, not what is read",
     ("store/index.py", "_write_parts", "not done: gc.enable()"): "a matter of time alone",
     ("store/index.py", "_as_text", "not done: found.byteswap()"):

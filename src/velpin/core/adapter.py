@@ -151,7 +151,7 @@ class Adapter(ABC, Generic[S_co]):
             return found._replace(generation=self.asked_generation, known_by="option")
         if found.generation:
             return found
-        from velpin.core.own_file import read_generation
+        from velpin.files.own_settings import read_generation
 
         told = read_generation(self.tree)
         if told:

@@ -12,9 +12,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from velpin.core.own_file import FILE, table
 from velpin.errors import HostFileError
 from velpin.fetch.download import Certificates, FetchSettings, Login
+from velpin.files.own_settings import FILE, table
 from velpin.files.tree import Tree
 
 _REFRESH: dict[str, tuple[type, float]] = {

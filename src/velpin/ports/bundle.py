@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from dataclasses import replace
 from typing import TYPE_CHECKING, Self
 
 if TYPE_CHECKING:
-    from velpin.files.tree import Edits, Modes, Tree
+    from velpin.files.tree import Edits, Modes
     from velpin.model.installer import GenerationName
     from velpin.ports.answers import Answers
     from velpin.ports.composer import Composer
@@ -26,7 +27,7 @@ if TYPE_CHECKING:
     from velpin.ports.signers import Signers
     from velpin.ports.standing import Standing
     from velpin.ports.transactions import Transactions
-    from velpin.store.cache import IndexCache
+    from velpin.ports.view import View
 
 
 class Ports(ABC):
@@ -34,26 +35,29 @@ class Ports(ABC):
     asked, so that a question costs what answers it and no more."""
 
     kind: str
-    tree: Tree
-    cache: IndexCache
 
-    @abstractmethod
+    def __init__(self, view: View) -> None:
+        self.view, self.tree, self.cache = view, view.tree, view.cache
+
     def with_edits(self, edits: Edits, modes: Modes | None = None) -> Self:
         """Return the same host as it would be after some edits and new permission bits of files,
         read by the same code."""
+        return type(self)(self.view.with_edits(edits, modes))
 
-    @abstractmethod
     def with_generation(self, generation: GenerationName) -> Self | None:
         """Return the same host with an installer of a generation; None if all decide alike."""
+        if not self.configuration.installer.generation:
+            return None
+        return type(self)(replace(self.view, generation=generation))
 
-    @abstractmethod
     def with_installers_indexes(self) -> Self:
         """Return the same host with the indexes that its installer has, and no newer ones."""
+        return type(self)(replace(self.view, as_is=True))
 
-    @abstractmethod
     def without_indexes(self) -> Self:
         """Return the same host as if no source had an index: for what only its own files tell, and
         quickly."""
+        return type(self)(replace(self.view, has_indexes=False))
 
     @property
     @abstractmethod

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from functools import cached_property
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Protocol, TypeVar
+
+from velpin.errors import Refusal
+from velpin.model.source import Source
+from velpin.store.name_search import nearest
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -12,7 +16,8 @@ if TYPE_CHECKING:
     from velpin.errors import HostFileError
     from velpin.model.installer import Installer
     from velpin.model.reason import Note
-    from velpin.model.source import Source
+
+S = TypeVar("S", bound=Source)
 
 
 class Configuration(Protocol):
@@ -62,3 +67,18 @@ class Configuration(Protocol):
     def skipped(self) -> Sequence[tuple[str, str]]:
         """Return the files in the host's own places that its installer passes over, and why."""
         return ()
+
+
+def find_source(sources: Mapping[str, S], handle: str) -> S:
+    """The source with a handle, or the only one of a repository's name.
+
+    Raises Refusal with near handles if there is none."""
+    found = sources.get(handle)
+    if found is not None:
+        return found
+    family = [source for source in sources.values() if source.repository == handle]
+    if len(family) == 1:
+        return family[0]
+    near = [source.handle for source in family] or nearest(handle, list(sources))
+    hint = f"did you mean {' or '.join(near)}?" if near else "velpin sources lists them"
+    raise Refusal(f"no source is called {handle!r}", hint)

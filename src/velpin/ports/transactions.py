@@ -6,11 +6,11 @@ from abc import abstractmethod
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 if TYPE_CHECKING:
-    from velpin.errors import HostFileError
-    from velpin.model.reason import Reason
     from collections.abc import Iterable, Sequence
 
+    from velpin.errors import HostFileError
     from velpin.model.forecast import Forecast
+    from velpin.model.reason import Reason
     from velpin.model.request import Request
     from velpin.ports.attempts import Attempt
 

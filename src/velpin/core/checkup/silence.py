@@ -12,8 +12,8 @@ import fnmatch
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.core.checkup.codes import CODES
-from velpin.core.own_file import FILE, table
 from velpin.errors import HostFileError
+from velpin.files.own_settings import FILE, table
 
 if TYPE_CHECKING:
     from velpin.files.tree import Tree

@@ -83,27 +83,33 @@ class DebComposer(Composer):
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that name a key for a source."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         key_file = _key_file_for(self._state, source.handle, keys)
         return {key_file: armoured(keys), **edit.set_key(self._state.tree, source, "/" + key_file)}
 
     def keys_here(self, source: Source, signers: Collection[str]) -> list[Key]:
         """Keys of the host that sign a new source."""
-        source = self._state.source(source.handle)
-        return [key for key in self._state.keys_for(source).keys if key.fingerprint in signers]
+        source = self._state.configuration.by_handle[source.handle]
+        return [key for key in self._state.keys.of(source).keys if key.fingerprint in signers]
 
     def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
         """Why a source has nothing for this host: no such suite, or nothing for its
         architecture."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         asked: dict[str, Fact] = {"source": source.handle, "asked": source.release}
         release = result.release if isinstance(result, DebRefreshed) else Release()
-        if release.architectures and not set(self._state.archs) & set(release.architectures):
-            facts = {**asked, "arch": self._state.native, "has": " ".join(release.architectures)}
+        if release.architectures and not set(self._state.configuration.archs) & set(
+            release.architectures
+        ):
+            facts = {
+                **asked,
+                "arch": self._state.configuration.native,
+                "has": " ".join(release.architectures),
+            }
             return Reason("wrong-arch", facts)
         suites = [
             suite
-            for suite in suites_of(source, transport, self._state.release)
+            for suite in suites_of(source, transport, self._state.configuration.release)
             if suite != source.release
         ]
         if suites and not release.date_text:
@@ -115,19 +121,19 @@ class DebComposer(Composer):
 
     def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
         """Whether a source is for the host's own release, where it has one for that."""
-        source = self._state.source(source.handle)
-        release = self._state.copies[source.handle].release
+        source = self._state.configuration.by_handle[source.handle]
+        release = self._state.indexes.copies[source.handle].release
         nothing = _why_nothing(self._state, source, release)
         if nothing:
             return Examined([Reason("gives-nothing", {"source": source.handle, "what": nothing})])
-        here = self._state.release.get("VERSION_CODENAME", "")
+        here = self._state.configuration.release.get("VERSION_CODENAME", "")
         if source.flat or not here or here in (source.release, release.codename, release.suite):
             return Examined()
         if source.release.startswith(here + "-") or (release.codename or "").startswith(here + "-"):
             return Examined()
         if source.release in _COMMON_SUITES:
             return Examined()
-        suites = suites_of(source, transport, self._state.release)
+        suites = suites_of(source, transport, self._state.configuration.release)
         if here not in suites:
             told: dict[str, Fact] = {
                 "source": source.handle, "asked": source.release, "here": here,
@@ -241,7 +247,7 @@ def _handle(new: NewSource, entries: list[SourceEntry], host: DebState) -> str:
                 f"for example {plain_handle(new.handle)}",
             )
         return new.handle
-    return repository_name(entries[0].addresses[0], host.release.get("ID", ""))
+    return repository_name(entries[0].addresses[0], host.configuration.release.get("ID", ""))
 
 
 def _keys(new: NewSource, entries: list[SourceEntry]) -> list[Key]:
@@ -288,7 +294,7 @@ def _key_file_for(host: DebState, handle: str, keys: Sequence[Key]) -> str:
 
 
 def _file_for(host: DebState, handle: str) -> str:
-    folder = sources_folder(host.conf)
+    folder = sources_folder(host.configuration.conf)
     file = f"{folder}/{handle}.sources"
     there = host.tree.read(file)
     if there is not None and not there.startswith(edit.ADDED.encode()):
@@ -320,10 +326,10 @@ def _why_nothing(host: DebState, source: DebSource, release: Release) -> str:
     for one that has something, and for one of which that cannot be told."""
     asked = {arch for entry in source.entries for arch in entry.options.get("arch", "").split(",")}
     asked.discard("")
-    if asked and not asked.intersection((*host.archs, "all")):
+    if asked and not asked.intersection((*host.configuration.archs, "all")):
         return (
             f"it is limited to {' '.join(sorted(asked))}, and this host takes"
-            f" {' '.join(host.archs)}"
+            f" {' '.join(host.configuration.archs)}"
         )
     missing = [name for name in source.components if not has_component(release, name)]
     if missing and len(missing) == len(source.components) and release.components:

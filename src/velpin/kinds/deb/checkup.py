@@ -22,6 +22,7 @@ from velpin.kinds.deb.edit import EntryChange
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.keyring import DebSigners
 from velpin.kinds.deb.logins import LOGIN_FOLDER, MAIN, parse_logins
+from velpin.kinds.deb.refresh import DebFetcher
 from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.sources import DebSource, SourceEntry, pairs_of, sources_folder
 from velpin.kinds.deb.state import DebState
@@ -48,6 +49,7 @@ from velpin.ports.checks import (
     note_of,
     nothing_for,
 )
+from velpin.ports.configuration import find_source
 from velpin.ports.examiner import Examiner
 from velpin.trust.openpgp import (
     Key,
@@ -83,8 +85,8 @@ class DebExaminer(Examiner):
 
     def is_checked(self, source: Source) -> bool:
         """Every release file's signature is, unless that is switched off or there is none."""
-        copy = self.state.copies[source.handle]
-        if not copy.holder or self.state.source(source.handle).trusted:
+        copy = self.state.indexes.copies[source.handle]
+        if not copy.holder or self.state.configuration.by_handle[source.handle].trusted:
             return True  # told as switched off
         if copy.fetched:
             return bool(copy.fetched.signed_by)
@@ -94,7 +96,7 @@ class DebExaminer(Examiner):
 
     def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
         """To take the option away, where the source then passes the look."""
-        mine = self.state.source(source.handle)
+        mine = self.state.configuration.by_handle[source.handle]
         names = [name for name, (_, code) in WEAKENING.items() if code == reason.code]
         if reason.code == "plain-way":
             names = ["trusted", "allow-insecure"]
@@ -104,23 +106,23 @@ class DebExaminer(Examiner):
 
     def is_signed_by_named(self, handle: str) -> bool:
         """Whether the index here is signed by a key that may sign the source."""
-        source = self.state.by_handle.get(handle)
+        source = self.state.configuration.by_handle.get(handle)
         if source is None:
             return False
-        keys = self.state.keys_for(source).keys
+        keys = self.state.keys.of(source).keys
         return any(key_with(keys, signer) for signer in self.signers.index_signers(source))
 
     def place_of_check(self, source: Source, reason: Reason) -> Place:
         """The entry that has the option."""
         names = [name for name, (_, code) in WEAKENING.items() if code == reason.code]
-        for entry in self.state.source(source.handle).entries:
+        for entry in self.state.configuration.by_handle[source.handle].entries:
             if any(name in entry.options for name in names or ("trusted", "allow-insecure")):
                 return entry.place
         return source.places[0]
 
     def key_file_mends(self, source: Source) -> Sequence[Mend]:
         """To write a file again in the form that its name asks for, or to let it be read."""
-        reader = self.state.key_files
+        reader = self.state.keys.files
         return [
             mend
             for file in self.signers.keys_of(source).files
@@ -137,7 +139,7 @@ class DebExaminer(Examiner):
         ]  # fmt: skip
         found += [
             entry.file
-            for entry in self.state.source_files.entries
+            for entry in self.state.configuration.source_files.entries
             if any(has_login(address) for address in entry.addresses)
         ]
         return found
@@ -146,21 +148,21 @@ class DebExaminer(Examiner):
         """Source files, preferences and settings."""
         host, tree = self.state, self.state.tree
         folders = (
-            sources_folder(host.conf),
-            host.conf.file("Dir::Etc", "preferencesparts", "preferences.d"),
-            host.conf.file("Dir::Etc", "parts", "apt.conf.d"),
+            sources_folder(host.configuration.conf),
+            host.configuration.conf.file("Dir::Etc", "preferencesparts", "preferences.d"),
+            host.configuration.conf.file("Dir::Etc", "parts", "apt.conf.d"),
         )
         mains = (
-            host.conf.file("Dir::Etc", "sourcelist", "sources.list"),
-            host.conf.file("Dir::Etc", "preferences", "preferences"),
-            host.conf.file("Dir::Etc", "main", "apt.conf"),
+            host.configuration.conf.file("Dir::Etc", "sourcelist", "sources.list"),
+            host.configuration.conf.file("Dir::Etc", "preferences", "preferences"),
+            host.configuration.conf.file("Dir::Etc", "main", "apt.conf"),
         )
         inner = [f"{folder}/{name}" for folder in folders for name in tree.names(folder)]
         return [file for file in (*mains, *inner) if tree.stat(file) is not None]
 
     def endings_of(self, folder: str) -> Sequence[str]:
         """Of source files and preferences."""
-        if folder == sources_folder(self.state.conf):
+        if folder == sources_folder(self.state.configuration.conf):
             return (".list", ".sources")
         return (".pref",) if folder.endswith("preferences.d") else (".conf",)
 
@@ -170,7 +172,7 @@ class DebExaminer(Examiner):
 
     def half_installed(self) -> Iterable[tuple[str, str]]:
         """As the record says."""
-        for row in self.state.record.all_rows() if self.state.record else ():
+        for row in self.state.recorded.index.all_rows() if self.state.recorded.index else ():
             words = row.state.split()
             if words and words[-1] in _UNFINISHED:
                 yield row.name, words[-1]
@@ -204,11 +206,13 @@ def _checked_again(handle: str, said: frozenset[str], code: str, ports: Adapter[
     host = state_of(ports)
     plan = Plan("", f"check {handle} again ({', '.join(sorted(said))})")
     change = EntryChange(without_options=said)
-    plan.propose(host.tree, edit.reworded(host, host.source(handle), change))
+    plan.propose(
+        host.tree, edit.reworded(host, find_source(host.configuration.by_handle, handle), change)
+    )
     after = host.with_edits(plan.edits)
     if code in _UNSIGNED and not DebExaminer(after).is_signed_by_named(handle):
         raise TrustError(f"no key here signs {handle}")
-    until = DebStanding(after).valid_until(after.source(handle))
+    until = DebStanding(after).valid_until(find_source(after.configuration.by_handle, handle))
     if code == "check-off-expiry" and until is not None and until < time.time():
         raise TrustError(f"the index of {handle} has expired")
     return plan
@@ -220,7 +224,7 @@ def _checked_again(handle: str, said: frozenset[str], code: str, ports: Adapter[
 def _key_file_mends(host: DebState, file: str, mistake: str) -> Iterator[Mend]:
     if mistake in ("ending", "line"):
         yield Mend("", partial(_form_changed, file))
-    elif mistake == "rights" and not host.key_files.why_barred_by_folder(file):
+    elif mistake == "rights" and not host.keys.files.why_barred_by_folder(file):
         yield Mend("", partial(_made_readable, file))
 
 
@@ -248,7 +252,7 @@ def check_key_files(look: Look) -> Iterator[Draft]:
     host = _examiner(look).state
     read, _ = read_and_skipped(host.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
     for file in read:
-        held = host.key_files.read(file, is_common=True)
+        held = host.keys.files.read(file, is_common=True)
         if held.mistake:
             mends = list(_key_file_mends(host, file, held.mistake))
             what = note_of("key-form", what=held.problem)
@@ -263,7 +267,7 @@ def check_unnamed(look: Look) -> Iterator[Draft]:
     """Sources that name no key."""
     examiner = _examiner(look)
     tree = examiner.state.tree
-    for source in examiner.state.sources:
+    for source in examiner.state.configuration.sources:
         if not source.on or source.is_medium or look.named_keys(source).how != "common":
             continue
         signers = examiner.signers.index_signers(source)
@@ -308,7 +312,7 @@ def _signing_keys(
 def _name_key(source: DebSource, keys: tuple[Key, ...], ports: Adapter[Source]) -> Plan:
     """Name just these keys, in a file of their own: another key may lie beside them."""
     host = state_of(ports)
-    here = host.source(source.handle)
+    here = host.configuration.by_handle[source.handle]
     plan = Plan("", f"name the key {keys[0].grouped} ({keys[0].owner}) for {source.handle}")
     files = {file for file, held in _signing_files(host) if held == set(keys)}
     own = next((file for file in sorted(files) if not file.startswith(COMMON_FOLDER)), "")
@@ -353,7 +357,7 @@ def check_for_all(look: Look) -> Iterator[Draft]:
 
 def _unnamed(look: Look) -> list[DebSource]:
     return [
-        source for source in _examiner(look).state.sources
+        source for source in _examiner(look).state.configuration.sources
         if source.on and look.named_keys(source).how == "common"
     ]  # fmt: skip
 
@@ -361,7 +365,7 @@ def _unnamed(look: Look) -> list[DebSource]:
 def _signed_with(look: Look, keys: Sequence[Key]) -> list[DebSource]:
     examiner = _examiner(look)
     return [
-        source for source in examiner.state.sources
+        source for source in examiner.state.configuration.sources
         if any(key_with(keys, signer) for signer in examiner.signers.index_signers(source))
     ]  # fmt: skip
 
@@ -383,7 +387,7 @@ def _out_of_common(
     host = state_of(ports)
     whole, state = Plan("", ""), host
     for source in signed:
-        if source.handle in state.by_handle and state.keys_for(source).how != "common":
+        if source.handle in state.configuration.by_handle and state.keys.of(source).how != "common":
             continue
         signers = DebSigners(host).index_signers(source)
         mine = [key for key in keys if key.goes_by(signers)]
@@ -409,14 +413,16 @@ def check_old_place(look: Look) -> Iterator[Draft]:
         signs=", ".join(source.handle for source in signed) or "no source here",
     )  # fmt: skip
     mend = Mend("", partial(_out_of_common, COMMON_FILE, signed, keys), is_choice=True)
-    severity: Severity | None = "error" if examiner.state.is_newer and signed else None
+    severity: Severity | None = (
+        "error" if examiner.state.configuration.is_newer and signed else None
+    )
     yield Draft("key-old-place", what, Place(COMMON_FILE, 0), "", "", [mend], None, severity)
 
 
 def check_media(look: Look) -> Iterator[Draft]:
     """Installation media that installing left among the sources."""
     examiner = _examiner(look)
-    for source in examiner.state.sources:
+    for source in examiner.state.configuration.sources:
         if source.on and source.is_medium:
             what = note_of("install-medium", source=source.handle, address=source.address)
             yield Draft("install-medium", what, source.places[0], source.handle, "",
@@ -429,15 +435,15 @@ def check_media(look: Look) -> Iterator[Draft]:
 def check_suites(look: Look) -> Iterator[Draft]:
     """Suites of another release, gone ones, and names that move on."""
     examiner = _examiner(look)
-    here = examiner.state.release.get("VERSION_CODENAME", "")
-    for source in examiner.state.sources:
+    here = examiner.state.configuration.release.get("VERSION_CODENAME", "")
+    for source in examiner.state.configuration.sources:
         if not source.on or source.flat:
             continue
         failure = look.failure(source)
         if failure and failure.kind == "NotThere":
             yield _gone(look, source)
             continue
-        release = examiner.state.copies[source.handle].release
+        release = examiner.state.indexes.copies[source.handle].release
         codename = release.codename or ""
         if not here or not codename:
             continue
@@ -489,9 +495,9 @@ def _gone(look: Look, source: DebSource) -> Draft:
     transport = look.ask(source)
     examiner = _examiner(look)
     if transport is not None:
-        suites = [s for s in suites_of(source, transport, examiner.state.release)
+        suites = [s for s in suites_of(source, transport, examiner.state.configuration.release)
                   if s != source.release]  # fmt: skip
-        here = examiner.state.release.get("VERSION_CODENAME", "")
+        here = examiner.state.configuration.release.get("VERSION_CODENAME", "")
         suites.sort(key=lambda suite: not is_of(here, suite))
         mends += [_resuited(look, source, suite, must_fetch=True) for suite in suites[:3]]
         mends += [_moved(look, source, address) for address in archive_addresses(source.address)]
@@ -519,17 +525,19 @@ def _reworded(
     """A source with another suite or address, fetched with its own keys where servers may be
     asked; VelpinError where it must be there and is not."""
     host = state_of(ports)
-    here = host.source(source.handle)
+    here = host.configuration.by_handle[source.handle]
     plan = Plan("", summary)
     plan.propose(host.tree, edit.reworded(host, here, change))
     after = host.with_edits(plan.edits)
     key = (change.address or here.address, change.suite or here.release)
-    moved = next((each for each in after.sources if after.editor.key_of(each) == key), None)
+    moved = next(
+        (each for each in after.configuration.sources if DebEditor(after).key_of(each) == key), None
+    )
     if moved is None:
         raise FetchError(f"{source.handle} is not found there any more")
     plan.handles = [moved.handle]
     if look.transport is not None:
-        error = after.fetcher.fetch(moved, look.transport, ()).error
+        error = DebFetcher(after).fetch(moved, look.transport).error
         if error is not None and must_fetch:
             raise error
     elif must_fetch:
@@ -543,8 +551,8 @@ def _reworded(
 def check_components(look: Look) -> Iterator[Draft]:
     """Components that a source's release file does not name."""
     examiner = _examiner(look)
-    for source in examiner.state.sources:
-        has = examiner.state.copies[source.handle].release.components
+    for source in examiner.state.configuration.sources:
+        has = examiner.state.indexes.copies[source.handle].release.components
         if not source.on or source.flat or not has:
             continue
         known = {*has, *(name.rpartition("/")[2] for name in has)}
@@ -565,7 +573,7 @@ def _without(
 ) -> Plan:  # fmt: skip
     host = state_of(ports)
     here = next(
-        each for each in host.sources
+        each for each in host.configuration.sources
         if (each.address, each.release, each.on) == (source.address, source.release, source.on)
     )  # fmt: skip
     plan = Plan("", f"{source.handle}: without {', '.join(sorted(components))}")
@@ -579,14 +587,14 @@ def _without(
 def check_archs(look: Look) -> Iterator[Draft]:
     """Sources that have nothing for this host's architectures."""
     examiner = _examiner(look)
-    for source in examiner.state.sources:
-        has = examiner.state.copies[source.handle].release.architectures
+    for source in examiner.state.configuration.sources:
+        has = examiner.state.indexes.copies[source.handle].release.architectures
         if not source.on:
             continue
         asked = set(source.archs)
         if (has and not asked & {*has, "all"} and "all" not in has) or not asked:
             shown = " ".join(has) if asked else source.option("arch") or "others"
-            yield nothing_for(source, " ".join(examiner.state.archs), shown)
+            yield nothing_for(source, " ".join(examiner.state.configuration.archs), shown)
 
 
 def check_twice(look: Look) -> Iterator[Draft]:
@@ -594,11 +602,13 @@ def check_twice(look: Look) -> Iterator[Draft]:
     examiner = _examiner(look)
     host = examiner.state
     seen: dict[tuple[str, str, str, str], SourceEntry] = {}
-    named_first = sorted(host.source_files.entries, key=lambda entry: not entry.handle)
+    named_first = sorted(
+        host.configuration.source_files.entries, key=lambda entry: not entry.handle
+    )
     for entry in named_first:  # rules go by the handles that entries give
         if not entry.on:
             continue
-        for address, suite in pairs_of(entry, host.archs):
+        for address, suite in pairs_of(entry, host.configuration.archs):
             twice: dict[Place, list[str]] = {}
             for kind in entry.types:
                 for component in entry.components or ("",):
@@ -614,7 +624,9 @@ def _twice(
     components: Sequence[str],
 ) -> Draft:  # fmt: skip
     source = next(
-        s for s in examiner.state.sources if s.on and (s.address, s.release) == (address, suite)
+        s
+        for s in examiner.state.configuration.sources
+        if s.on and (s.address, s.release) == (address, suite)
     )
     shown = f"{address} {suite} {' '.join(components)}".strip()
     what = note_of("listed-twice", what=shown, place=entry.place, first=first)
@@ -631,7 +643,7 @@ def _same_entry(host: DebState, entry: SourceEntry) -> SourceEntry:
     """An entry where it stands now: what was mended above it may have moved it."""
     alike = [
         other
-        for other in host.source_files.entries
+        for other in host.configuration.source_files.entries
         if other._replace(line=entry.line, end=entry.end) == entry
     ]
     if not alike:
@@ -649,7 +661,7 @@ def _without_at(
 def _entry_dropped(source: DebSource, entry: SourceEntry, ports: Adapter[Source]) -> Plan:
     """A flat source's second entry taken away."""
     host = state_of(ports)
-    here = host.source(source.handle)
+    here = host.configuration.by_handle[source.handle]
     plan = Plan("", f"{source.handle}: listed once")
     alone = edit.without_entry(host, here, _same_entry(host, entry))
     plan.propose(host.tree, {f: d if d and d.strip() else None for f, d in alone.items()})

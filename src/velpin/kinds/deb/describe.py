@@ -32,7 +32,7 @@ class DebDescriber(Describer):
 
     def describe(self, source: Source) -> SourceDescription:
         """A source as its entries say; settings are options in the one-line form's words."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         options: dict[str, str] = {}
         archs: dict[str, None] = {}
         for entry in source.entries:
@@ -61,7 +61,7 @@ class DebDescriber(Describer):
 
     def is_own(self, source: Source) -> bool:
         """Whether its file is one of Velpin's own."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         data = self._state.tree.read(source.places[0].file) or b""
         return data.startswith(ADDED.encode())
 
@@ -70,8 +70,8 @@ class DebDescriber(Describer):
         named = DebSigners(self._state)
         signers = {
             signer
-            for source in self._state.sources
-            if self._state.keys_for(source).how == "common"
+            for source in self._state.configuration.sources
+            if self._state.keys.of(source).how == "common"
             for signer in named.index_signers(source)
         }
         found = []
@@ -82,7 +82,7 @@ class DebDescriber(Describer):
 
     def all_common_keys(self) -> list[Key]:
         """Those of the common folder and the old common file."""
-        return self._state.keys_for_all([])
+        return self._state.keys.for_all([])
 
     def with_common_keys(self, name: str, keys: Sequence[Key]) -> Edits:
         """A file of the common folder."""

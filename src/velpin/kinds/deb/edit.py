@@ -41,7 +41,7 @@ class DebEditor(Editor):
 
     def switched(self, source: Source, on: bool) -> Edits:
         """Contents after switching a source on or off."""
-        tree, source = self._state.tree, self._state.source(source.handle)
+        tree, source = self._state.tree, self._state.configuration.by_handle[source.handle]
 
         def change(lines: list[str], entry: SourceEntry) -> list[str]:
             if entry.form == "line":
@@ -56,7 +56,7 @@ class DebEditor(Editor):
     def dropped(self, source: Source) -> Edits:
         """Contents after taking a source away, with the files of its key and login that were
         Velpin's for it alone."""
-        tree, source = self._state.tree, self._state.source(source.handle)
+        tree, source = self._state.tree, self._state.configuration.by_handle[source.handle]
 
         def change(lines: list[str], entry: SourceEntry) -> list[str]:
             if entry.form == "line" or _is_alone(entry):
@@ -85,16 +85,16 @@ class DebEditor(Editor):
         said: Counter[Statement] = Counter()
         order: dict[Hashable, None] = {}
         places: dict[Hashable, tuple[Place, ...]] = {}
-        for entry in self._state.source_files.entries:
+        for entry in self._state.configuration.source_files.entries:
             options = " ".join(f"{key}={value}" for key, value in sorted(entry.options.items()))
-            for key in pairs_of(entry, self._state.archs):
+            for key in pairs_of(entry, self._state.configuration.archs):
                 if entry.on:
                     order[key] = None
                 places[key] = (*places.get(key, ()), entry.place)
                 for kind in entry.types:
                     for component in entry.components or ("",):
                         said[Statement(key, entry.on, kind, f"{component} {options}".strip())] += 1
-        for problem in self._state.source_files.errors:
+        for problem in self._state.configuration.source_files.errors:
             said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
         return SourceStatements(said, tuple(order), places)
 
@@ -332,8 +332,9 @@ def reworded(
 
     wanted = list(entries) or [
         entry
-        for entry in host.source_files.entries
-        if entry.on == source.on and (source.address, source.release) in pairs_of(entry, host.archs)
+        for entry in host.configuration.source_files.entries
+        if entry.on == source.on
+        and (source.address, source.release) in pairs_of(entry, host.configuration.archs)
     ]
     return _edited(host.tree, wanted, rewrite)
 

@@ -5,11 +5,13 @@ Observed rules: docs/how-hosts-choose/deb.md, "Requests".
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 
-from velpin.core.forecasting import near_names
+from velpin.errors import HostFileError
 from velpin.kinds.deb.choice import DebPackage, DebVersion
 from velpin.kinds.deb.identity import number_in
+from velpin.kinds.deb.limits import unreadable
+from velpin.kinds.deb.preferences import release_pin
 from velpin.kinds.deb.reasons import passed_over, priority_reason
 from velpin.kinds.deb.requests import (
     DebRequestRefused,
@@ -25,8 +27,9 @@ from velpin.kinds.deb.transaction.changes import changes_of, held_back, not_fetc
 from velpin.kinds.deb.transaction.steps import AskedVersion, Transaction, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
 from velpin.model.forecast import Answer, Forecast, PassedOver, outcome_of
-from velpin.model.reason import Fact, Reason
+from velpin.model.reason import Reason
 from velpin.model.request import Request
+from velpin.ports.packages import near_names
 from velpin.ports.transactions import Prediction, Transactions
 
 Decided = tuple[Answer, Decision | DebPackage | None]
@@ -38,6 +41,60 @@ class DebTransactions(Transactions):
 
     def __init__(self, state: DebState) -> None:
         self._state = state
+
+    def refusal(self) -> HostFileError | Reason | None:
+        """Why this host would refuse every request; None where it would not."""
+        try:
+            self._state.configuration.conf.get("")
+        except HostFileError as problem:
+            return problem
+        if self._state.configuration.source_files.errors:
+            return self._state.configuration.source_files.errors[0]
+        wrong = (
+            next(unreadable(self._state.configuration.sources), None)
+            if self._state.configuration.is_newer
+            else None
+        )
+        if wrong is not None:
+            return wrong
+        unknown = self._state.configuration.unknown_solver()
+        if unknown is not None:
+            return unknown
+        if self._state.configuration.preferences.error:
+            return self._state.configuration.preferences.error
+        return self._unreadable() or self._unknown_target()
+
+    def _unreadable(self) -> HostFileError | None:
+        """An index or the record that makes the installer read nothing at all."""
+        opened = [index for _, index in self._state.indexes.opened]
+        for index in (
+            *([self._state.recorded.index] if self._state.recorded.index else ()),
+            *opened,
+        ):
+            for note in index.notes:
+                if note.code == "unreadable":
+                    file = self._below_root(index.stamp.path)
+                    return HostFileError(file, note.line, note.text)
+        return None
+
+    def _below_root(self, path: str) -> str:
+        """A file's name below the root, where it lies there."""
+        return path.removeprefix(f"{self._state.tree.root}/".replace("//", "/"))
+
+    def _unknown_target(self) -> Reason | None:
+        if not self._state.configuration.target or "=" in self._state.configuration.target:
+            return None
+        pin = release_pin(self._state.configuration.target)
+        sites = [
+            self._state.indexes.own_origin.site,
+            *(origin.site for origin, _ in self._state.indexes.origins),
+        ]
+        if any(pin.selects_site(site) for site in sites):
+            return None
+        place = self._state.configuration.conf.place("APT::Default-Release")
+        return Reason(
+            "target-unknown", {"target": self._state.configuration.target, "place": place or ""}
+        )
 
     def predict(self, requests: Sequence[Request]) -> Prediction:
         """What the installer would make of some requests in one transaction."""
@@ -65,7 +122,7 @@ class DebTransactions(Transactions):
 
     def would_carry_out(self, requests: Sequence[Request]) -> bool:
         """Whether the installer would carry out some requests; nothing is explained."""
-        if self._state.refusal() is not None:
+        if self.refusal() is not None:
             return False
         decided, _ = _decide_all(self._state, requests)
         if not all(decision for _, decision in decided):
@@ -89,7 +146,7 @@ class DebTransactions(Transactions):
 
 def _worked_out(host: DebState, coming: list[AskedVersion], going: list[DebPackage]) -> Transaction:
     """The transaction as this host's generation works it out."""
-    if not host.searches:
+    if not host.configuration.searches:
         return work_out(host, coming, going)
     from velpin.kinds.deb.transaction.solving import solve
 
@@ -97,7 +154,7 @@ def _worked_out(host: DebState, coming: list[AskedVersion], going: list[DebPacka
 
 
 def _upgrade_worked_out(host: DebState) -> Transaction:
-    if not host.searches:
+    if not host.configuration.searches:
         return work_out_upgrade(host)
     from velpin.kinds.deb.transaction.solving import solve_upgrade
 
@@ -165,14 +222,14 @@ def answer(host: DebState, request: Request) -> Decided:
 
 def _removal(host: DebState, request: Request) -> Decided:
     """What a request for a package to go comes to."""
-    found = host.named(request.name)
+    found = host.packages.named(request.name)
     arch = request.arch if request.arch not in ("", "any", "all", "native", "*") else ""
-    order = [arch] if arch else host.archs
+    order = [arch] if arch else host.configuration.archs
     package = next((found[other] for other in order if other in found), None)
     if package is None:
-        if found or not host.knows(request.name):
+        if found or not host.packages.knows(request.name):
             return _no_answer(host, request, DebRequestRefused("unknown", name=request.name)), None
-        package = DebPackage(request.name, arch or host.native, [])
+        package = DebPackage(request.name, arch or host.configuration.native, [])
     old = package.installed
     told = Answer(
         asked=request.text, package=package.name, arch=package.arch,
@@ -213,17 +270,19 @@ def _told(host: DebState, request: Request, decision: Decision) -> Answer:
         decided_by=decision.decided_by,
         reasons=reasons,
         passed_over=tuple(passed_over(package, chosen, fixed)),
-        download_bytes=number_in(host.text(first), "size") if first and changing else 0,
+        download_bytes=number_in(host.indexes.text(first), "size") if first and changing else 0,
         disk_bytes=_disk(host, chosen) - _disk(host, installed) if changing else 0,
     )
 
 
 def _disk(host: DebState, version: DebVersion | None) -> int:
-    return number_in(host.text(version.holders[0]), "installed-size") * 1024 if version else 0
+    return (
+        number_in(host.indexes.text(version.holders[0]), "installed-size") * 1024 if version else 0
+    )
 
 
 def _no_answer(host: DebState, request: Request, no: DebRequestRefused) -> Answer:
-    package = no.package or next(iter(host.named(request.name).values()), None)
+    package = no.package or next(iter(host.packages.named(request.name).values()), None)
     installed = package.installed if package else None
     passed = []
     for version in package.versions if package else ():
@@ -236,13 +295,13 @@ def _no_answer(host: DebState, request: Request, no: DebRequestRefused) -> Answe
         ]  # fmt: skip
     near: tuple[str, ...] = ()
     if no.reason.code == "unknown":
-        near = near_names(host, request.name)
+        near = near_names(host.packages, host.indexes, request.name)
     elif no.reason.code in ("no-version", "no-version-in-source", "not-in-source") and package:
         near = tuple(dict.fromkeys(v.text for v in package.versions if v.offered))[:6]
     return Answer(
         asked=request.text,
         package=package.name if package else request.name,
-        arch=package.arch if package else request.arch or host.native,
+        arch=package.arch if package else request.arch or host.configuration.native,
         outcome="none",
         installed=installed.text if installed else None,
         version=None,
@@ -253,18 +312,3 @@ def _no_answer(host: DebState, request: Request, no: DebRequestRefused) -> Answe
         problem=no.reason,
         near=near,
     )
-
-
-def index_notes(host: DebState) -> Iterator[Reason]:
-    """Copies that are not what was promised, and an emptied record of packages."""
-    differing = {
-        origin.source for origin, index in host.opened
-        if any(note.code == "not-as-promised" for note in index.notes)
-    }  # fmt: skip
-    yield from (Reason("copy-differs", {"source": handle}) for handle in sorted(differing))
-    if host.emptied_record():
-        facts: dict[str, Fact] = {"file": host.record_file, "saved": host.emptied_record()}
-        yield Reason("record-emptied", facts)
-    if host.record and host.record.notes:
-        notes = host.record.notes
-        yield Reason("record-odd", {"count": len(notes), "what": notes[0].text})

@@ -9,7 +9,7 @@ leftovers) is handed to the code that answers a single request.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Final, Self
@@ -38,16 +38,6 @@ def _newness(version: bytes) -> VersionKey:
     return version_key.__wrapped__(version.decode())
 
 
-def installed_packages(host: DebState) -> Iterator[Installed]:
-    """Every installed package; `all` counts as the host's own architecture."""
-    for row in host.installed_rows():
-        arch = host.unit_arch(row.arch)
-        package = host.named(row.name).get(arch)
-        found = package.installed if package else None
-        source = found.source if found else ""
-        yield Installed(row.name, arch, row.version, source, bool(package and package.held))
-
-
 class DebAnswers(Answers):
     """What names get on a deb host."""
 
@@ -56,7 +46,7 @@ class DebAnswers(Answers):
 
     def next_alone(self, here: Installed) -> Selection | None:
         """The candidate of an installed package, itself where there is none."""
-        package = self._state.named(here.name)[here.arch]
+        package = self._state.packages.named(here.name)[here.arch]
         found = choice.candidate(package) or package.installed
         return Selection(found.text, found.source) if found else None
 
@@ -106,7 +96,9 @@ class _Difference:
     def names(self) -> set[bytes]:
         """Names whose answers may differ though none of the changed indexes has them: what others
         provide, and what a changed record may mention."""
-        indexes = {index.path: index for host in self.hosts for _, index in host.opened}.values()
+        indexes = {
+            index.path: index for host in self.hosts for _, index in host.indexes.opened
+        }.values()
         found = _provided(indexes)
         if self.named.any:
             names = {name for index in indexes for name in index.names()}
@@ -116,13 +108,21 @@ class _Difference:
     def _changed_indexes(self) -> set[int]:
         one, other = (
             {
-                index.path: (origin.source, origin.priority.value, host.limits.get(origin.source))
-                for origin, index in host.opened
+                index.path: (
+                    origin.source,
+                    origin.priority.value,
+                    host.configuration.limits.get(origin.source),
+                )
+                for origin, index in host.indexes.opened
             }
             for host in self.hosts
         )
         shared = [
-            [index.path for _, index in host.opened if index.path in one and index.path in other]
+            [
+                index.path
+                for _, index in host.indexes.opened
+                if index.path in one and index.path in other
+            ]
             for host in self.hosts
         ]
         if shared[0] != shared[1]:  # read in another order
@@ -131,7 +131,10 @@ class _Difference:
 
     def _changed_records(self) -> list[Record]:
         """Specific records from the first on that is not the same, on either side."""
-        one, other = ([r for r in host.preferences.records if not r.general] for host in self.hosts)
+        one, other = (
+            [r for r in host.configuration.preferences.records if not r.general]
+            for host in self.hosts
+        )
         told = [[(r.names, r.pin, r.priority) for r in records] for records in (one, other)]
         common = [key for key in told[0] if key in told[1]]
         if common != [key for key in told[1] if key in told[0]]:
@@ -170,15 +173,18 @@ class _Answers:
 
     def __init__(self, host: DebState, places: Mapping[Path, int]) -> None:
         self._host = host
-        self._origins: dict[int, DebOrigin] = {places[index.path]: o for o, index in host.opened}
-        self._indexes = {places[index.path]: index for _, index in host.opened}
+        self._origins: dict[int, DebOrigin] = {
+            places[index.path]: o for o, index in host.indexes.opened
+        }
+        self._indexes = {places[index.path]: index for _, index in host.indexes.opened}
         self._priorities = {at: origin.priority.value for at, origin in self._origins.items()}
         self._orders = {at: origin.order for at, origin in self._origins.items()}
-        self._named = _Names(host.preferences.records)
-        rows = host.record.all_rows() if host.record else ()
+        self._named = _Names(host.configuration.preferences.records)
+        rows = host.recorded.index.all_rows() if host.recorded.index else ()
         self._recorded = {row.name.encode() for row in rows}
         self._archs = {
-            arch.encode("utf-8", "surrogateescape"): place for place, arch in enumerate(host.archs)
+            arch.encode("utf-8", "surrogateescape"): place
+            for place, arch in enumerate(host.configuration.archs)
         }
         self._archs[b"all"] = 0
 
@@ -203,17 +209,19 @@ class _Answers:
 
     @cached_property
     def _provided(self) -> set[bytes]:
-        indexes = [index for _, index in self._host.opened]
-        return _provided([*indexes, self._host.record] if self._host.record else indexes)
+        indexes = [index for _, index in self._host.indexes.opened]
+        return _provided(
+            [*indexes, self._host.recorded.index] if self._host.recorded.index else indexes
+        )
 
     def _takes(self, name: bytes, entry: IndexLine) -> bool:
-        return self._host.takes(self._origins[entry[_INDEX]].source, name.decode())
+        return self._host.configuration.takes(self._origins[entry[_INDEX]].source, name.decode())
 
     def _of_first_arch(self, name: bytes, entries: list[IndexLine]) -> list[IndexLine]:
         """The entries that count, in the order of reading."""
         origins, archs = self._origins, self._archs
         live = [entry for entry in entries if entry[_INDEX] in origins and entry[_ARCH] in archs]
-        if self._host.limits:
+        if self._host.configuration.limits:
             live = [entry for entry in live if self._takes(name, entry)]
         if len(live) > 1:
             if len(archs) > _ONE_ARCH:
@@ -227,7 +235,7 @@ class _Answers:
 
     def _by_records(self, name: str, live: list[IndexLine]) -> Selection | None:
         """The candidate of a name that specific records may mention."""
-        packages = self._host.gathered(name, [self._held(entry) for entry in live], [])
+        packages = self._host.packages.gathered(name, [self._held(entry) for entry in live], [])
         for package in packages.values():
             chosen = choice.candidate(package)
             return Selection(chosen.text, chosen.source) if chosen else None
@@ -255,7 +263,7 @@ class _Answers:
             if entry is best:
                 break
             alike = entry[_VERSION] == best[_VERSION] or _plain(entry[_VERSION]) == plain
-            if alike and self._host.is_same(self._held(entry), self._held(best)):
+            if alike and self._host.packages.is_same(self._held(entry), self._held(best)):
                 return entry
         return best
 

@@ -34,7 +34,7 @@ class DebNextReleases(NextReleases):
         one.
         """
         asked = release
-        here = self._state.release.get("VERSION_CODENAME", "")
+        here = self._state.configuration.release.get("VERSION_CODENAME", "")
         if not here:
             raise Refusal(
                 "etc/os-release does not say which release this host is (VERSION_CODENAME)"
@@ -44,7 +44,8 @@ class DebNextReleases(NextReleases):
         )
         number = asked if asked[:1].isdigit() else ""
         moves = [
-            _move(self._state, source, here, codename, number) for source in self._state.sources
+            _move(self._state, source, here, codename, number)
+            for source in self._state.configuration.sources
         ]
         if codename == here:
             raise Refusal(f"this host is {here} already", "name the release it is to move to")
@@ -77,7 +78,11 @@ def _move(
 
 def _known_as(host: DebState, address: str, release: str) -> DebSource:
     """A source whatever it is called now: handles may change with what stands beside it."""
-    return next(s for s in host.sources if s.on and (s.address, s.release) == (address, release))
+    return next(
+        s
+        for s in host.configuration.sources
+        if s.on and (s.address, s.release) == (address, release)
+    )
 
 
 def _next_suite(host: DebState, source: DebSource, here: str, codename: str) -> str:
@@ -85,7 +90,7 @@ def _next_suite(host: DebState, source: DebSource, here: str, codename: str) -> 
         return source.release
     if is_of(here, source.release):
         return codename + source.release.removeprefix(here)
-    release = host.copies[source.handle].release
+    release = host.indexes.copies[source.handle].release
     if source.release == release.suite and is_of(here, release.codename or ""):
         return codename + (release.codename or "").removeprefix(here)
     return source.release
@@ -94,7 +99,7 @@ def _next_suite(host: DebState, source: DebSource, here: str, codename: str) -> 
 def _next_address(host: DebState, source: DebSource, here: str, codename: str, number: str) -> str:
     head, slashes, path = source.address.partition("://")
     place, slash, rest = path.partition("/")
-    old = host.release.get("VERSION_ID", "")
+    old = host.configuration.release.get("VERSION_ID", "")
     words = {here: codename, **({old: number} if old and number else {})}
     parts = [words.get(part, part) for part in rest.split("/")]
     return f"{head}{slashes}{place}{slash}{'/'.join(parts)}"
@@ -104,10 +109,10 @@ def _codename_of(
     host: DebState, number: str, transport: Transport, is_home: Callable[[str], bool]
 ) -> str:
     """The codename of a release of the distribution by its number, asked of its own sources."""
-    for source in host.sources:
+    for source in host.configuration.sources:
         if not source.on or source.flat or not is_home(source.handle):
             continue
-        for suite in suites_of(source, transport, host.release):
+        for suite in suites_of(source, transport, host.configuration.release):
             for name in ("InRelease", "Release"):
                 try:
                     data = transport.read(f"{source.address}/dists/{suite}/{name}")
@@ -119,7 +124,13 @@ def _codename_of(
                     return found.codename.partition("-")[0]
                 break
     known = ", ".join(
-        sorted({host.copies[s.handle].release.codename or "" for s in host.sources} - {""})
+        sorted(
+            {
+                host.indexes.copies[s.handle].release.codename or ""
+                for s in host.configuration.sources
+            }
+            - {""}
+        )
     )
     raise Refusal(
         f"no source of this host's distribution has a release {number}",

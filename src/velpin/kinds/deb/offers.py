@@ -20,12 +20,14 @@ class DebOffers(Offers):
     def live(self, name: str) -> list[Offer]:
         """Every version of a name for each architecture, the host's own first."""
         return [
-            offer for package in self._state.named(name).values() for offer in _live(package)
+            offer
+            for package in self._state.packages.named(name).values()
+            for offer in _live(package)
         ]
 
     def versions_of(self, name: str, arch: str) -> Iterator[tuple[str, str, int]]:
         """Version, source and priority of all there is of a name for an architecture."""
-        package = self._state.named(name).get(arch)
+        package = self._state.packages.named(name).get(arch)
         for version in package.versions if package else ():
             for source in [held.origin.source for held in version.offered] or [""]:
                 yield version.text, source, version.priority.value

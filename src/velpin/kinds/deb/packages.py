@@ -1,299 +1,196 @@
-"""Reading `Packages` files and the host's own record of packages into a parsed index.
+"""Packages of a deb host: all versions of each name, and what their stanzas say.
 
-Both are stanzas as in `control.py`, many of them, so this is written for speed: the text
-is split at blank lines and each stanza is asked for the few fields choosing needs. What
-matters only sometimes (relations, sizes) stays in the stored text.
-
-Observed rules: docs/how-hosts-choose/deb.md, "Names and versions".
+Observed rules: docs/how-hosts-choose/deb.md, "What counts".
 """
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable, Iterator
-from functools import partial
-from itertools import chain
+from collections.abc import Iterator
+from functools import cached_property
 
-from velpin.errors import HostFileError
-from velpin.forked import processors
-from velpin.kinds.deb.control import parse_stanza
-from velpin.model import package_names
-from velpin.store.index import Batch, IndexNote, IndexPart, NoteCode, Notes, ParsedEntry
-
-NAMES = package_names.NameGrammar("a-z0-9_", "a-z0-9@%+._-", "A-Za-z0-9.+~:_^%-")
-"""What packages and versions of this kind can be called."""
-_WANTED = re.compile(r"\n(Package|Version|Architecture|Provides|Description|Source|Status): *(.*)")
-_ANY_CASE = re.compile(
-    r"^(Package|Version|Architecture|Provides|Description|Source|Status):[ \t]*(.*)",
-    re.MULTILINE | re.IGNORECASE,
-)
-_PROVIDES_FOLDED = re.compile(r"^Provides:(?:.*)(?:\n[ \t].*)+", re.MULTILINE | re.IGNORECASE)
-_IN_BLOCK = 64
-_LEAST = 3
-_PIECE = 4 << 20
-_LARGE = 8 << 20
-_MOST_PARTS = 4
+from velpin.files.text import decode
+from velpin.kinds.deb import choice, identity
+from velpin.kinds.deb.choice import DebPackage, DebVersion, IndexEntry
+from velpin.kinds.deb.configuration import DebConfiguration
+from velpin.kinds.deb.control import parse_stanza, read_stanzas
+from velpin.kinds.deb.indexes import DebIndexes
+from velpin.kinds.deb.phasing import Phasing
+from velpin.kinds.deb.record import DebRecord
+from velpin.kinds.deb.relations import DebFacts, read_facts
+from velpin.kinds.deb.version import VersionKey, version_key
+from velpin.ports.packages import Installed, Packages
+from velpin.store.index import Row
 
 
-def parts_of(pieces: Iterable[bytes], *, record: bool = False) -> list[IndexPart]:
-    """The readers of one index, more than one where it is large and there are processors.
+class DebPackages(Packages):
+    """The packages of a deb host."""
 
-    `record` is True for the host's own record of packages, whose stanzas carry a state.
-    """
-    stream = _bounded(pieces)
-    held: list[bytes] = []
-    size = 0
-    while size < _LARGE and (piece := next(stream, None)) is not None:
-        held.append(piece)
-        size += len(piece)
-    count = processors()
-    if size < _LARGE or count == 1:
-        return [lambda notes: read_packages(chain(held, stream), notes, record=record)]
-    text = b"".join(chain(held, stream))
-    if b"\r" in text:
-        text = text.replace(b"\r", b"")
-    return [
-        partial(_read_part, text, first, last, record)
-        for first, last in _pieces(text, min(count, _MOST_PARTS))
-    ]
+    def __init__(
+        self, recorded: DebRecord, configuration: DebConfiguration, indexes: DebIndexes
+    ) -> None:
+        self.recorded, self.configuration, self.indexes = recorded, configuration, indexes
+        self._packages: dict[str, dict[str, DebPackage]] = {}
+        self._facts: dict[tuple[int, int], DebFacts] = {}
 
-
-def _read_part(text: bytes, first: int, last: int, record: bool, notes: Notes) -> Iterator[Batch]:
-    line = text.count(b"\n", 0, first) + 1
-    pieces = (text[at : min(at + _PIECE, last)] for at in range(first, last, _PIECE))
-    return read_packages(pieces, notes, record=record, line=line)
-
-
-_CHECKING = 0.25
-"""How long it takes to hold an index against what its release file promises, where reading it
-takes 1; that is done where the first part is read, which is smaller for it."""
-
-
-def _pieces(text: bytes, count: int) -> Iterator[tuple[int, int]]:
-    """Where to cut a text into parts that take equally long, at blank lines."""
-    own = max(0.1, (1 - (count - 1) * _CHECKING) / count)
-    each = (1 - own) / max(1, count - 1)
-    first = 0
-    for number in range(1, count):
-        cut = text.find(b"\n\n", max(first, int(len(text) * (own + (number - 1) * each))))
-        if cut < 0:
-            break
-        yield first, cut + 2
-        first = cut + 2
-    yield first, len(text)
-
-
-_LARGEST_STANZA = 16 << 20
-NO_PACKAGE = "a stanza without Package"
-NO_STATUS = "a Status that does not exist; the file may be cut off"
-_CUT = "the file may be cut off"
-NO_LINE_END = f"the last line has no end, which the host's installer refuses; {_CUT}"
-NO_FIELD = "a line that is not a field; the file may be cut off"
-_STATUS = re.compile(
-    r"(?i)\s*(?:unknown|install|hold|deinstall|purge)\s+(?:ok|reinstreq|hold|hold-reinstreq)\s+"
-    r"(?:not-installed|unpacked|half-configured|installed|half-installed|config-files"
-    r"|post-inst-failed|triggers-awaited|triggers-pending)\s*"
-)
-
-
-def read_packages(
-    pieces: Iterable[bytes], notes: Notes, *, record: bool = False, line: int = 1
-) -> Iterator[Batch]:
-    """Entries of a stream of text, some at a time; what is not understood goes to `notes`.
-
-    `line` is the number of the first line.
-    """
-    last, final = b"", b"\n"
-
-    def watched() -> Iterator[bytes]:
-        nonlocal final
-        for piece in pieces:
-            final = piece[-1:] or final
-            yield piece
-
-    ends: list[bytes] = []
-    for stanzas in _in_blocks(_stanzas(watched())):
-        batch = _batch(stanzas, line, notes, record)
-        line += batch.block.count(b"\n") + 2
-        last = stanzas[-1].rpartition(b"\n")[2]
-        ends = [*ends, *stanzas[-2:]][-2:]
-        yield batch
-    if record:
-        notes += _cut_off(ends, final, line)
-    if last.strip() and b":" not in last and last[:1] not in (b" ", b"\t", b"#"):
-        notes.append(IndexNote(line - 2, NO_FIELD, "unreadable"))
-
-
-def _bounded(pieces: Iterable[bytes]) -> Iterator[bytes]:
-    """The same pieces; HostFileError once more than a stanza may hold came without a blank line."""
-    since = 0
-    for piece in pieces:
-        last = piece.rfind(b"\n\n")
-        since = since + len(piece) if last < 0 else len(piece) - last
-        if since > _LARGEST_STANZA:
-            raise HostFileError("", 0, f"a stanza of over {_LARGEST_STANZA >> 20} MB")
-        yield piece
-
-
-_EXPECTED = (b"Maintainer", b"Description")
-"""Fields that every installed package has, and that stand near the end of its stanza."""
-
-
-def _cut_off(ends: list[bytes], final: bytes, line: int) -> Iterator[IndexNote]:
-    """What tells that the record was cut: the installer's lower half reads one without its last
-    line end, or with a stanza that lacks fields, only under protest or not at all (observed)."""
-    stanzas = [b"\n" + stanza for stanza in ends if stanza.strip()]
-    if stanzas and final != b"\n":
-        yield IndexNote(line - 2, NO_LINE_END)
-    if len(stanzas) > 1 and b"\nStatus: install ok installed" in stanzas[-1]:
-        before, last = stanzas
-        for name in _EXPECTED:
-            field = b"\n" + name + b":"
-            if field in before and field not in last:
-                yield IndexNote(line - 2, f"the last package has no {name.decode()}; {_CUT}")
-
-
-def _stanzas(pieces: Iterable[bytes]) -> Iterator[list[bytes]]:
-    rest = b""
-    for piece in pieces:
-        clean = piece.replace(b"\r", b"") if b"\r" in piece else piece
-        parts = (rest + clean).split(b"\n\n")
-        rest = parts.pop()
-        if len(rest) > _LARGEST_STANZA:
-            raise HostFileError("", 0, f"a stanza of over {_LARGEST_STANZA >> 20} MB")
-        yield parts
-    if rest.strip():
-        yield [rest.rstrip(b"\n")]
-
-
-def _in_blocks(groups: Iterable[list[bytes]]) -> Iterator[list[bytes]]:
-    waiting: list[bytes] = []
-    for group in groups:
-        waiting += group
-        full = len(waiting) - len(waiting) % _IN_BLOCK
-        for first in range(0, full, _IN_BLOCK):
-            yield waiting[first : first + _IN_BLOCK]
-        del waiting[:full]
-    if waiting:
-        yield waiting
-
-
-def _batch(stanzas: list[bytes], line: int, notes: Notes, record: bool) -> Batch:
-    # A measured hot loop, kept in one piece; plain tuples stand in for Entry.
-    block = b"\n\n".join(stanzas)
-    found = _all_at_once(block, stanzas)
-    entries: list[ParsedEntry] = []
-    provides: list[tuple[str, int]] = []
-    start = 0
-    is_sound = record or package_names.check(NAMES).are_all_sound(
-        [each.get("Package", "_").rstrip().lower() for each in found],
-        [each.get("Version", "0").rstrip() for each in found],
-    )
-    for raw, quick in zip(stanzas, found, strict=True):
-        length, fields = len(raw), quick
-        if len(fields) < _LEAST or not (
-            fields.get("Version")
-            and fields.get("Architecture")
-            and fields.get("Package", "").strip()
-            and " " not in fields["Package"].rstrip()
-            and " " not in fields["Architecture"].rstrip()
-            and (not record or _STATUS.fullmatch(fields.get("Status", "")))
-        ):
-            fields = _slowly(raw)
-            what, code = _what_is_wrong(raw, fields, record)
-            if what:
-                notes.append(IndexNote(line + block[:start].count(b"\n"), what, code))
-            if what or not fields.get("Version"):
-                start += length + 2
-                continue
-        if not is_sound:
-            odd = package_names.check(NAMES).why_odd(
-                fields["Package"].rstrip().lower(), fields["Version"].rstrip()
+    def named(self, name: str) -> dict[str, DebPackage]:
+        """All versions of a name by architecture, native first; priorities are set."""
+        if name not in self._packages:
+            holders = [
+                IndexEntry(origin, row)
+                for origin, index in self.indexes.opened
+                if self.configuration.takes(origin.source, name)
+                for row in index.rows(name)
+            ]
+            self._packages[name] = self.gathered(
+                name, holders, self.recorded.rows_by_name.get(name, [])
             )
-            if odd:
-                if len(notes) < package_names.MOST_TOLD:
-                    notes.append(IndexNote(line + block[:start].count(b"\n"), odd))
-                start += length + 2
-                continue
-        if "Provides" in fields:
-            provides += [(name, len(entries)) for name in _provided(raw, fields["Provides"])]
-        origin = fields.get("Source", "")
-        entries.append(
-            (  # type: ignore[arg-type]
-                fields["Package"].rstrip().lower(),  # the host folds letter case too (observed)
-                fields.get("Architecture", "").rstrip(),
-                fields["Version"].rstrip(),
-                origin and origin.partition(" ")[0],
-                fields["Status"] if record else "",
-                start,
-                length,
-                fields.get("Description", ""),
+        return self._packages[name]
+
+    def gathered(
+        self, name: str, holders: list[IndexEntry], own: list[Row]
+    ) -> dict[str, DebPackage]:
+        """Packages made of the entries of one name, those of the host's own record apart."""
+        found: dict[str, DebPackage] = {}
+        for held in holders:
+            arch = self.configuration.native if held.row.arch == "all" else held.row.arch
+            if arch in self.configuration.archs:
+                package = found.setdefault(arch, DebPackage(name, arch, []))
+                self._place(package, held)
+        for row in own:
+            arch = self.configuration.unit_arch(row.arch)
+            package = found.setdefault(arch, DebPackage(name, arch, []))
+            package.state = row.state
+            version = self._place(package, IndexEntry(self.indexes.own_origin, row))
+            version.installed = choice.is_installed(row.state)
+        for package in found.values():
+            package.versions = choice.in_order(package.versions)
+            for version in package.versions:
+                if self.configuration.preferences.by_source_version:
+                    facts = self.facts_of(version.holders[0])
+                    version.source_version = facts.source_version or version.text
+                version.priority = choice.priority_of(package, version, self.configuration.matcher)
+                if self.phasing.decides_priority and not version.installed:
+                    self._put_off(version)
+        return {arch: found[arch] for arch in self.configuration.archs if arch in found} | found
+
+    def _put_off(self, version: DebVersion) -> None:
+        if self.phasing.leaves_out(version):
+            version.priority = choice.DebPriority(1, "phased")
+
+    @cached_property
+    def phasing(self) -> Phasing:
+        """Which versions are given to other hosts first."""
+        return Phasing(self.configuration, self.facts_of)
+
+    def _place(self, package: DebPackage, held: IndexEntry) -> DebVersion:
+        for version in package.versions:
+            same = version_key(version.text) == version_key(held.row.version)
+            if same and self.is_same(version.holders[0], held):
+                version.holders.append(held)
+                return version
+        package.versions.append(DebVersion(held.row.version, [held]))
+        return package.versions[-1]
+
+    def is_same(self, one: IndexEntry, other: IndexEntry) -> bool:
+        """Whether two entries of an equal version number are one and the same version."""
+        left, right = self.indexes.text(one), self.indexes.text(other)
+        if left == right:
+            return True
+        if not identity.is_same_version(left, right):
+            return False
+        if other.origin.site.own:
+            return True
+        sizes = (identity.number_in(left, "size"), identity.number_in(right, "size"))
+        return 0 in sizes or sizes[0] == sizes[1]
+
+    def provider_names(self, name: str) -> dict[str, None]:
+        """Names of packages of which some version provides a name, in order of listing."""
+        found: dict[str, None] = {}
+        for origin, index in self.indexes.opened:
+            found.update(
+                dict.fromkeys(
+                    row.name
+                    for row in index.providers(name)
+                    if self.configuration.takes(origin.source, row.name)
+                )
             )
-        )
-        start += length + 2
-    essential = _essential(stanzas) if b"\nEssential:" in block else []
-    return Batch(block, entries, provides, essential)
-
-
-def _essential(stanzas: list[bytes]) -> list[str]:
-    fields = [parse_stanza(raw) for raw in stanzas if b"\nEssential:" in raw]
-    return [
-        stanza.get("package", "").lower()
-        for stanza in fields
-        if stanza["essential"].lower() == "yes"
-    ]
-
-
-def _all_at_once(block: bytes, stanzas: list[bytes]) -> list[dict[str, str]]:
-    """The wanted fields of each stanza, by one pass over the block where that is safe."""
-    if b"\t" in block:
-        return [_slowly(raw) for raw in stanzas]
-    current: dict[str, str] = {}
-    found: list[dict[str, str]] = []
-    for key, value in _WANTED.findall("\n" + str(block, "utf-8", "replace")):
-        if key == "Package":
-            current = {}
-            found.append(current)
-        current[key] = value
-    if len(found) == len(stanzas) and all(stanza.startswith(b"Package:") for stanza in stanzas):
+        if self.recorded.index:
+            rows = self.recorded.index.providers(name)
+            found.update(dict.fromkeys(row.name for row in rows if choice.is_installed(row.state)))
         return found
-    return [_slowly(raw) for raw in stanzas]
 
+    def facts_of(self, held: IndexEntry) -> DebFacts:
+        """What the stanza of one entry says that bears on a transaction."""
+        key = (held.origin.order, held.row.id)
+        found = self._facts.get(key)
+        if found is None:
+            arch = self.configuration.unit_arch(held.row.arch)
+            found = self._facts[key] = read_facts(
+                self.indexes.text(held), arch, self.configuration.native
+            )
+        return found
 
-def _slowly(raw: bytes) -> dict[str, str]:
-    """The wanted fields of one stanza, whatever their order and letter case."""
-    found = _ANY_CASE.findall(str(raw, "utf-8", "replace"))
-    return {name.capitalize(): " ".join(value.split("\t")).rstrip() for name, value in found}
+    @cached_property
+    def automatic(self) -> frozenset[tuple[str, str]]:
+        """Name and architecture of packages that were installed for others only."""
+        data = self.recorded.tree.read("var/lib/apt/extended_states") or b""
+        found = set()
+        for stanza in read_stanzas(decode(data), comments=False):
+            if stanza.get("Auto-Installed") == "1":
+                arch = stanza.get("Architecture")
+                found.add(
+                    (stanza.get("Package"), self.configuration.native if arch == "all" else arch)
+                )
+        return frozenset(found)
 
+    def provides(self, version: DebVersion, own: str, arch: str) -> dict[str, str]:
+        """Names that a version of a package of the architecture `own` provides for another,
+        with the version it provides them at (or empty)."""
+        facts = self.facts_of(version.holders[0])
+        serves = own == arch or (facts.multi_arch == "foreign" and own in self.configuration.archs)
+        return {
+            provided.name: provided.version
+            for provided in facts.provides
+            if (provided.arch == arch if provided.arch else serves)
+        }
 
-def _what_is_wrong(raw: bytes, found: dict[str, str], record: bool) -> tuple[str, NoteCode]:
-    """What keeps a stanza from being an entry, empty where nothing does; a stanza or status that
-    is none makes the installer read nothing at all (docs/how-hosts-choose/deb.md)."""
-    if not raw.strip():
-        return "", ""
-    name = found.get("Package")
-    if not name:
-        return NO_PACKAGE, "unreadable"
-    if record and not found.get("Status"):
-        return f"{name}: no Status; the file may be cut off", ""
-    if record and not _STATUS.fullmatch(found["Status"]):
-        return f"{name}: {NO_STATUS}", "unreadable"
-    if record and "not-installed" in found["Status"].split():
-        return "", ""
-    if " " in name.rstrip() or " " in found.get("Architecture", "").rstrip():
-        return f"{name}: a blank in its name or architecture", ""
-    missing = [field for field in ("Version", "Architecture") if not found.get(field)]
-    return (f"{name}: a stanza without {missing[0]}" if missing else ""), ""
+    def field(self, version: DebVersion, name: str) -> str:
+        """A field of a version's full text, empty where it has none."""
+        return parse_stanza(self.indexes.text(version.holders[0])).get(name, "")
 
+    # -- as the core asks --------------------------------------------------------------------
 
-def _provided(raw: bytes, value: str) -> list[str]:
-    at = raw.find(b"\nProvides:")
-    after = raw.find(b"\n", at + 1) + 1
-    if at < 0 or (after and raw[after : after + 1] in (b" ", b"\t")):
-        folded = _PROVIDES_FOLDED.search(str(raw, "utf-8", "replace"))
-        value = folded.group().partition(":")[2] if folded else value
-    return [
-        part.strip().partition(" ")[0].partition("(")[0].partition(":")[0]
-        for part in value.split(",")
-        if part.strip()
-    ]
+    def knows(self, name: str) -> bool:
+        """Whether any version of a name, or a provider of it, is known here."""
+        return bool(self.named(name)) or bool(self.provider_names(name))
+
+    def takes_arch(self, arch: str) -> bool:
+        """Every architecture is shown; which of them can be installed the choice tells."""
+        return True
+
+    def version_key(self, version: str) -> VersionKey:
+        """What sorts a version among others."""
+        return version_key(version)
+
+    def count_installed(self) -> tuple[int, int]:
+        """How many packages are installed, and how many of them are held."""
+        states = [row.state for row in self.recorded.installed_rows()]
+        return len(states), sum(state.startswith("hold ") for state in states)
+
+    def installed(self) -> Iterator[Installed]:
+        """Every installed package; `all` counts as the host's own architecture."""
+        for row in self.recorded.installed_rows():
+            arch = self.configuration.unit_arch(row.arch)
+            package = self.named(row.name).get(arch)
+            found = package.installed if package else None
+            source = found.source if found else ""
+            yield Installed(row.name, arch, row.version, source, bool(package and package.held))
+
+    def installed_names(self) -> list[str]:
+        """Names of all installed packages, in byte order."""
+        return self.recorded.installed_names()
+
+    def known_names(self) -> set[str]:
+        """Names that a request may use."""
+        names = self.indexes.offered_names().union(self.installed_names())
+        return names.union(*(index.provided_names() for _, index in self.indexes.opened))

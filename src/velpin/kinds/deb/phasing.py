@@ -15,8 +15,11 @@ from typing import TYPE_CHECKING
 from velpin.kinds.deb.version import compare
 
 if TYPE_CHECKING:
-    from velpin.kinds.deb.choice import DebPackage, DebVersion
-    from velpin.kinds.deb.state import DebState
+    from collections.abc import Callable
+
+    from velpin.kinds.deb.choice import DebPackage, DebVersion, IndexEntry
+    from velpin.kinds.deb.configuration import DebConfiguration
+    from velpin.kinds.deb.relations import DebFacts
 
 _MASK = 0xFFFFFFFF
 _MODULUS, _FACTOR = 2_147_483_647, 48_271
@@ -30,22 +33,26 @@ _SECURITY = "-security"
 class Phasing:
     """Which versions are given to other hosts first."""
 
-    def __init__(self, host: DebState) -> None:
-        self._host = host
+    def __init__(
+        self, configuration: DebConfiguration, facts_of: Callable[[IndexEntry], DebFacts]
+    ) -> None:
+        self._configuration, self._facts_of = configuration, facts_of
         self._always = self._said("Always")
         self._never = self._said("Never")
-        self.decides_priority = host.conf.switch("APT::Get::Phase-Policy", default=False)
+        self.decides_priority = configuration.conf.switch("APT::Get::Phase-Policy", default=False)
         """Whether a version that this host is not given yet has priority 1 for everything."""
 
     def _said(self, word: str) -> bool:
         return any(
-            self._host.conf.switch(f"{program}::{word}-Include-Phased-Updates", default=False)
+            self._configuration.conf.switch(
+                f"{program}::{word}-Include-Phased-Updates", default=False
+            )
             for program in ("APT::Get", "Update-Manager")
         )
 
     def share(self, version: DebVersion) -> int:
         """The share of hosts that a version is meant for, in percent: the lowest that is said."""
-        return min((self._host.facts_of(held).phased for held in version.offered), default=_ALL)
+        return min((self._facts_of(held).phased for held in version.offered), default=_ALL)
 
     def leaves_out(self, version: DebVersion) -> bool:
         """Whether this host is not among those that a version is meant for."""
@@ -54,10 +61,10 @@ class Phasing:
             return False
         if self._never:
             return True
-        machine = self._host.machine_id
+        machine = self._configuration.machine_id
         if not machine:
             return False
-        facts = self._host.facts_of(version.offered[0])
+        facts = self._facts_of(version.offered[0])
         name = facts.source or version.offered[0].row.name
         return draw(f"{name}-{facts.source_version or version.text}-{machine}") > share
 

@@ -24,12 +24,12 @@ class DebProvenance(Provenance):
 
     def publisher_of(self, source: Source) -> str:
         """Who the release file says it is from."""
-        release = self._state.copies[source.handle].release
+        release = self._state.indexes.copies[source.handle].release
         return release.origin or release.label or super().publisher_of(source)
 
     def identity_of(self, source: Source) -> Hashable | None:
         """Its names for itself, with the components that are read."""
-        release = self._state.copies[source.handle].release
+        release = self._state.indexes.copies[source.handle].release
         if not (release.codename or release.suite) or not release.origin:
             return None
         return (release.origin, release.label, release.codename, release.suite)
@@ -40,10 +40,10 @@ class DebProvenance(Provenance):
 
     def set_of(self, here: Installed) -> tuple[str, str] | None:
         """The source package, and its version."""
-        package = self._state.named(here.name).get(here.arch)
+        package = self._state.packages.named(here.name).get(here.arch)
         found = package.installed if package else None
         if found is None:
             return None
-        told = _BUILT.search(self._state.field(found, "Source"))
+        told = _BUILT.search(self._state.packages.field(found, "Source"))
         name = found.built_from or here.name
         return name, told.group(1) if told else _REBUILD.sub("", here.version)

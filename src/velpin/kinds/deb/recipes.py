@@ -140,7 +140,7 @@ class DebRecipes(Recipes):
     @property
     def format(self) -> SourceControl:
         """How recipes are written for this kind of host."""
-        return SourceControl(self._state.native)
+        return SourceControl(self._state.configuration.native)
 
     def satisfier(self, relation: str) -> Satisfier | None:
         """What meets a relation here: what is installed before what could be, of alternatives the
@@ -148,8 +148,8 @@ class DebRecipes(Recipes):
         wanted = targets(relation)
         for installed in (True, False):
             for target in wanted:
-                for name in (target.name, *self._state.provider_names(target.name)):
-                    for package in self._state.named(name).values():
+                for name in (target.name, *self._state.packages.provider_names(target.name)):
+                    for package in self._state.packages.named(name).values():
                         version = package.installed if installed else choice.candidate(package)
                         if version is not None and _meets(self._state, name, version, target):
                             source = "" if version.installed else version.source
@@ -160,7 +160,7 @@ class DebRecipes(Recipes):
 def _meets(host: DebState, name: str, version: choice.DebVersion, target: Target) -> bool:
     if name == target.name:
         return satisfies(version.text, target)
-    provided = host.provides(version, host.native, host.native)
+    provided = host.packages.provides(version, host.configuration.native, host.configuration.native)
     if target.name not in provided:
         return False
     at = provided[target.name]

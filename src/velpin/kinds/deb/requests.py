@@ -59,11 +59,13 @@ def without_sign(host: DebState, request: Request) -> Request:
     if request.source or text[-1:] not in ("-", "+") or len(text) < 2:
         return request
     rest, sign = text[:-1], text[-1]
-    if at == "name" and (host.knows(text) or not (host.knows(rest) or _PATTERN.search(rest))):
+    if at == "name" and (
+        host.packages.knows(text) or not (host.packages.knows(rest) or _PATTERN.search(rest))
+    ):
         return request
     if at == "version" and any(
         version.text == text or version_matches(text, version.text)
-        for package in host.named(request.name).values()
+        for package in host.packages.named(request.name).values()
         for version in package.versions
     ):
         return request
@@ -72,7 +74,7 @@ def without_sign(host: DebState, request: Request) -> Request:
 
 def expand(host: DebState, request: Request) -> list[Request]:
     """A pattern that is not a name becomes a request for each name it fits (observed)."""
-    if host.knows(request.name):
+    if host.packages.knows(request.name):
         return [request]
     names: list[str] = []
     if _PATTERN.search(request.name):
@@ -87,8 +89,8 @@ def _each(request: Request, names: list[str]) -> list[Request]:
 
 
 def _all_names(host: DebState) -> list[str]:
-    names = host.offered_names()
-    return sorted(names.union(host.installed_names()))
+    names = host.indexes.offered_names()
+    return sorted(names.union(host.recorded.installed_names()))
 
 
 # -- from a name to a package ------------------------------------------------------------
@@ -99,18 +101,20 @@ def find_package(host: DebState, request: Request) -> DebPackage:
 
     For a version or source of a name that is only provided, an empty package of that name.
     """
-    found = host.named(request.name)
+    found = host.packages.named(request.name)
     if request.arch in ("all", "any", "*"):
         if request.arch == "*" and len(found) > 1:
             raise DebRequestRefused("several-archs", name=request.name, archs=tuple(found))
         request = request._replace(arch="")
-    arch = host.native if request.arch in ("", "native") else request.arch
-    if request.arch and arch not in host.archs and arch not in found:
+    arch = host.configuration.native if request.arch in ("", "native") else request.arch
+    if request.arch and arch not in host.configuration.archs and arch not in found:
         raise DebRequestRefused("no-arch", name=request.name, arch=request.arch)
-    ours = (package for arch, package in found.items() if arch in host.archs)
+    ours = (package for arch, package in found.items() if arch in host.configuration.archs)
     first = found.get(arch) if request.arch else next(ours, None)
     if first is None and not request.arch:
-        arch = next((arch for arch in host.archs if _providers(host, request.name, arch)), "")
+        arch = next(
+            (arch for arch in host.configuration.archs if _providers(host, request.name, arch)), ""
+        )
     if first is None and not arch:
         raise DebRequestRefused("unknown", name=request.name)
     if first is None and request.arch and not _is_provided(host, request.name, arch):
@@ -124,16 +128,19 @@ def find_package(host: DebState, request: Request) -> DebPackage:
 
 def _is_provided(host: DebState, name: str, arch: str) -> bool:
     """Whether a name exists for an architecture though no package is called so (observed)."""
-    return (arch == host.native and bool(_providers(host, name, arch))) or any(
-        name in host.provides(version, package.arch, arch) and not _serves_all(host, version)
-        for provider in host.provider_names(name)
-        for package in host.named(provider).values()
+    return (arch == host.configuration.native and bool(_providers(host, name, arch))) or any(
+        name in host.packages.provides(version, package.arch, arch)
+        and not _serves_all(host, version)
+        for provider in host.packages.provider_names(name)
+        for package in host.packages.named(provider).values()
         for version in usable(package)
     )
 
 
 def _nobody(host: DebState, name: str) -> DebPackage:
-    raise DebRequestRefused("no-provider", name=name, providers=tuple(host.provider_names(name)))
+    raise DebRequestRefused(
+        "no-provider", name=name, providers=tuple(host.packages.provider_names(name))
+    )
 
 
 def usable(package: DebPackage | None) -> list[DebVersion]:
@@ -144,7 +151,7 @@ def usable(package: DebPackage | None) -> list[DebVersion]:
 
 def _serves_all(host: DebState, version: DebVersion) -> bool:
     """Whether a version serves every architecture."""
-    return host.field(version, "multi-arch") == "foreign"
+    return host.packages.field(version, "multi-arch") == "foreign"
 
 
 def _providers(host: DebState, name: str, arch: str) -> list[tuple[DebPackage, DebVersion, str]]:
@@ -153,14 +160,14 @@ def _providers(host: DebState, name: str, arch: str) -> list[tuple[DebPackage, D
     A package of another architecture that serves all provides its own name, too (observed).
     """
     found = []
-    for provider in {**host.provider_names(name), name: None}:
-        for package in host.named(provider).values():
+    for provider in {**host.packages.provider_names(name), name: None}:
+        for package in host.packages.named(provider).values():
             if provider == name and package.arch == arch:
                 continue
             for version in usable(package):
                 own = {name: version.text} if provider == name else {}
-                provided = host.provides(version, package.arch, arch)
-                if _serves_all(host, version) and package.arch in host.archs:
+                provided = host.packages.provides(version, package.arch, arch)
+                if _serves_all(host, version) and package.arch in host.configuration.archs:
                     provided |= own
                 if name in provided:
                     found.append((package, version, provided[name]))
@@ -252,7 +259,7 @@ def asked_version(request: Request) -> str:
 
 def _by_source(host: DebState, request: Request, package: DebPackage) -> Decision:
     within = source_filter(host, request.source)
-    if not any(within(origin) for origin in (*_origins(host), host.own_origin)):
+    if not any(within(origin) for origin in (*_origins(host), host.indexes.own_origin)):
         raise _nothing_from(host, request.source, package)
 
     def inside(version: DebVersion) -> bool:
@@ -283,7 +290,7 @@ def _by_source(host: DebState, request: Request, package: DebPackage) -> Decisio
 def _exactly(host: DebState, text: str) -> Callable[[DebOrigin], bool]:
     """What a source's name means for provided names: a handle or a repository's name, else
     the very text of a suite or codename; no pattern, no version (observed)."""
-    named = {s.handle for s in host.sources if text in (s.handle, s.repository)}
+    named = {s.handle for s in host.configuration.sources if text in (s.handle, s.repository)}
     if named:
         return lambda origin: origin.source in named
     return lambda origin: text in (origin.site.archive, origin.site.codename)
@@ -293,12 +300,12 @@ def _nothing_from(host: DebState, text: str, package: DebPackage) -> DebRequestR
     """Why a source gives nothing at all: switched off, not fetched, or no such source."""
     from velpin.store.name_search import nearest
 
-    meant = [s for s in host.sources if text in (s.handle, s.repository, s.release)]
+    meant = [s for s in host.configuration.sources if text in (s.handle, s.repository, s.release)]
     if meant and meant[0].on:
         return DebRequestRefused("source-not-fetched", package, source=meant[0].handle)
     if meant:
         return DebRequestRefused("source-is-off", package, source=meant[0].handle)
-    near = nearest(text, [source.handle for source in host.sources])
+    near = nearest(text, [source.handle for source in host.configuration.sources])
     told = f"; did you mean {' or '.join(near)}?" if near else ""
     return DebRequestRefused("unknown-source", package, source=text, near=told)
 
@@ -306,15 +313,15 @@ def _nothing_from(host: DebState, text: str, package: DebPackage) -> DebRequestR
 def source_filter(host: DebState, text: str) -> Callable[[DebOrigin], bool]:
     """Which indexes a source's name in a request means: a handle, a suite, codename or
     version as the host's installer takes them, else a repository's name."""
-    handles = {source.handle for source in host.sources}
+    handles = {source.handle for source in host.configuration.sources}
     if text in handles:
         return lambda origin: origin.source == text
     pin = release_pin(text) if "=" not in text else None
-    if pin and any(pin.selects_site(o.site) for o in (*_origins(host), host.own_origin)):
+    if pin and any(pin.selects_site(o.site) for o in (*_origins(host), host.indexes.own_origin)):
         return lambda origin: pin.selects_site(origin.site)
-    family = {source.handle for source in host.sources if source.repository == text}
+    family = {source.handle for source in host.configuration.sources if source.repository == text}
     return lambda origin: origin.source in family
 
 
 def _origins(host: DebState) -> Iterable[DebOrigin]:
-    return (origin for origin, _ in host.origins)
+    return (origin for origin, _ in host.indexes.origins)

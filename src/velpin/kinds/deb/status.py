@@ -29,7 +29,7 @@ class DebStanding(Standing):
             source.handle: max(
                 (entry.priority for entry in _priorities(self._state, source)), default=0
             )
-            for source in self._state.sources
+            for source in self._state.configuration.sources
             if source.on
         }
         live = sorted({priority for priority in best.values() if priority > 0}, reverse=True)
@@ -38,9 +38,9 @@ class DebStanding(Standing):
 
     def parts_of(self, source: Source) -> StatusParts:
         """How one source stands."""
-        source = self._state.source(source.handle)
-        copy = self._state.copies[source.handle]
-        named = self._state.keys_for(source)
+        source = self._state.configuration.by_handle[source.handle]
+        copy = self._state.indexes.copies[source.handle]
+        named = self._state.keys.of(source)
         head = None if copy.fetched else installer_head(self._state.tree, copy.release_file)
         signers = tuple(copy.fetched.signed_by) if copy.fetched else ()
         if head is not None:
@@ -58,18 +58,18 @@ class DebStanding(Standing):
 
     def valid_until(self, source: Source) -> float | None:
         """As its release file says, where that is checked."""
-        mine = self._state.source(source.handle)
-        default = self._state.conf.switch("Acquire::Check-Valid-Until", True)
+        mine = self._state.configuration.by_handle[source.handle]
+        default = self._state.configuration.conf.switch("Acquire::Check-Valid-Until", True)
         if not is_yes(mine.option("check-valid-until"), default):
             return None
         try:
-            return self._state.copies[source.handle].release.valid_until
+            return self._state.indexes.copies[source.handle].release.valid_until
         except HostFileError:
             return None
 
     def installer_looked_at(self, source: Source) -> float | None:
         """The newest change in its folder of lists: it writes there whenever it refreshes."""
-        folder = self._state.conf.file("Dir::State", "lists", "lists")
+        folder = self._state.configuration.conf.file("Dir::State", "lists", "lists")
         times = []
         for name in (folder, f"{folder}/partial", f"{folder}/lock"):
             try:
@@ -85,7 +85,7 @@ class DebStanding(Standing):
 
 def _priorities(host: DebState, source: DebSource) -> tuple[SourcePriority, ...]:
     found: dict[int, dict[str, None]] = {}
-    for origin, _ in host.origins_of(source):
+    for origin, _ in host.indexes.origins_of(source):
         found.setdefault(origin.priority.value, {})[origin.component] = None
     return tuple(
         SourcePriority(priority, tuple(found[priority])) for priority in sorted(found, reverse=True)

@@ -69,7 +69,9 @@ def _confine(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Itera
     names = [in_records(name) for name in rule.names]
     for source in sources_meant(host, rule.source):
         pin = text_of(pin_of(host, [source]))
-        usual = max((o.priority.value for o, _ in host.origins_of(source)), default=UNMARKED)
+        usual = max(
+            (o.priority.value for o, _ in host.indexes.origins_of(source)), default=UNMARKED
+        )
         priority = priorities.get(source.handle, usual if usual > 0 else UNMARKED)
         records.append(record(rule, names, pin, priority))
         records.append(record(rule, ["*"], pin, NEVER_TAKEN))
@@ -114,7 +116,7 @@ def _others_with(
         if fits(wanted, version)
         for held in version.offered
     }
-    return [source for source in host.sources if source.handle in found - taken]
+    return [source for source in host.configuration.sources if source.handle in found - taken]
 
 
 def _keep(host: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:

@@ -44,7 +44,7 @@ class DebRules(Rules):
     @property
     def sources(self) -> Sequence[Source]:
         """Its sources."""
-        return self._state.sources
+        return self._state.configuration.sources
 
     def in_force(self) -> list[RuleInForce]:
         """All rules: records in the order in which they are tried, the target release, holds."""
@@ -54,14 +54,14 @@ class DebRules(Rules):
         _count_installed(self._state, found)
         told = [
             _of_record(self._state, record, found[record.place])
-            for record in self._state.preferences.records
+            for record in self._state.configuration.preferences.records
         ]
         odd = [
             RuleInForce(
                 note.place, Reason("says-nothing", {"what": note.text}), None, 0, 0, (),
                 Reason("rule-odd", {}),
             )
-            for note in self._state.preferences.notes
+            for note in self._state.configuration.preferences.notes
         ]  # fmt: skip
         return [*_joined(self._state, told), *odd, *_target(self._state), *_holds(self._state)]
 
@@ -85,7 +85,7 @@ class DebRules(Rules):
 
     def same_source(self, one: str, other: str) -> bool:
         """A repository's name means each of its sources."""
-        known = {source.handle: source.repository for source in self._state.sources}
+        known = {source.handle: source.repository for source in self._state.configuration.sources}
         return other in (one, known.get(one))
 
     def precedence(self, rule: Rule) -> Precedence:
@@ -101,9 +101,9 @@ class DebRules(Rules):
 
 
 def _count_general(host: DebState, found: dict[Place, _Found]) -> None:
-    for record in host.preferences.general:
+    for record in host.configuration.preferences.general:
         mine = found[record.place]
-        for origin, index in host.opened:
+        for origin, index in host.indexes.opened:
             if not record.pin.selects_site(origin.site):
                 continue
             mine.means = True
@@ -111,7 +111,7 @@ def _count_general(host: DebState, found: dict[Place, _Found]) -> None:
                 mine.offers += index.count
             else:
                 mine.overruled_by[_winner(origin.priority)] = None
-        mine.means = mine.means or record.pin.selects_site(host.own_origin.site)
+        mine.means = mine.means or record.pin.selects_site(host.indexes.own_origin.site)
 
 
 def _winner(priority: choice.DebPriority) -> str:
@@ -123,7 +123,7 @@ def _count_specific(host: DebState, found: dict[Place, _Found]) -> None:
         built_from = version.built_from
         first = None
         never = all(held.origin.priority.value == NEVER for held in version.holders)
-        for record in host.matcher.records_of(name, arch, built_from):
+        for record in host.configuration.matcher.records_of(name, arch, built_from):
             if not choice.selects(record, version):
                 continue
             mine = found[record.place]
@@ -142,7 +142,7 @@ def _versions_spoken_of(host: DebState) -> Iterator[tuple[str, str, DebVersion]]
     grouped: dict[tuple[str, str, str], DebVersion] = {}
     for held in _entries_spoken_of(host):
         row = held.row
-        arch = host.unit_arch(row.arch)
+        arch = host.configuration.unit_arch(row.arch)
         version = grouped.setdefault((row.name, arch, row.version), DebVersion(row.version, []))
         version.holders.append(held)
         version.installed = version.installed or choice.is_installed(row.state)
@@ -151,10 +151,10 @@ def _versions_spoken_of(host: DebState) -> Iterator[tuple[str, str, DebVersion]]
 
 
 def _entries_spoken_of(host: DebState) -> Iterator[IndexEntry]:
-    parts = [take_apart(t) for r in host.preferences.records for t in r.names]
+    parts = [take_apart(t) for r in host.configuration.preferences.records for t in r.names]
     exact = {name for name, _, source in parts if not (source or is_pattern(name))}
     wide = [(name, source) for name, _, source in parts if source or is_pattern(name)]
-    held = [*host.opened, (host.own_origin, host.record)]
+    held = [*host.indexes.opened, (host.indexes.own_origin, host.recorded.index)]
     for origin, index in held:
         if index is None:
             continue
@@ -170,8 +170,8 @@ def _entries_spoken_of(host: DebState) -> Iterator[IndexEntry]:
 def _count_installed(host: DebState, found: dict[Place, _Found]) -> None:
     """A rule decides what comes next of an installed package where it gave the version that
     would come, or one that was passed over for it and is newer, its priority."""
-    for name in host.installed_names():
-        for package in host.named(name).values():
+    for name in host.recorded.installed_names():
+        for package in host.packages.named(name).values():
             chosen = choice.candidate(package)
             for version in package.versions if package.installed else ():
                 if version.priority.record:
@@ -199,7 +199,9 @@ def _why_dead(host: DebState, record: Record, found: _Found) -> Reason | None:
     if found.means:
         return Reason("rule-idle", {})
     if record.pin.kind != "version" and not _selected(host, record):
-        off = [s.handle for s in host.sources if not s.on and _selects(host, record, s)]
+        off = [
+            s.handle for s in host.configuration.sources if not s.on and _selects(host, record, s)
+        ]
         if off:
             return Reason("rule-source-off", {"sources": tuple(off)})
         return Reason("rule-no-source", {"pin": record.pin.text})
@@ -214,19 +216,21 @@ def _known_names(host: DebState, record: Record) -> Iterator[str]:
     for text in record.names:
         name, _, source = take_apart(text)
         if source or is_pattern(name):
-            known = host.offered_names() | set(host.installed_names())
+            known = host.indexes.offered_names() | set(host.recorded.installed_names())
             yield from (handle for handle in known if source or name_matches(name, handle))
-        elif host.named(name):
+        elif host.packages.named(name):
             yield name
 
 
 def _selects(host: DebState, record: Record, source: DebSource) -> bool:
-    return any(record.pin.selects_site(origin.site) for origin, _ in host.origins_of(source))
+    return any(
+        record.pin.selects_site(origin.site) for origin, _ in host.indexes.origins_of(source)
+    )
 
 
 def _selected(host: DebState, record: Record) -> list[str]:
     """The sources that are on of which a record speaks."""
-    found = [o.source for o, _ in host.origins if record.pin.selects_site(o.site)]
+    found = [o.source for o, _ in host.indexes.origins if record.pin.selects_site(o.site)]
     return list(dict.fromkeys(found))
 
 
@@ -235,14 +239,18 @@ def _says(host: DebState, record: Record) -> Reason:
     sources = ", ".join(selected) or f"sources with {record.pin.text}"
     facts: dict[str, Fact] = {"sources": sources, "priority": record.priority}
     if record.general:
-        if host.own_origin.site and record.pin.selects_site(host.own_origin.site) and not selected:
+        if (
+            host.indexes.own_origin.site
+            and record.pin.selects_site(host.indexes.own_origin.site)
+            and not selected
+        ):
             return Reason("says-installed", facts)
         return Reason("says-source-never" if record.priority <= 0 else "says-source", facts)
     facts["names"] = " ".join(_without_any(record.names))
     if record.pin.kind == "version":
         facts["version"] = record.pin.text
         return Reason("says-bar-version" if record.priority <= 0 else "says-pin", facts)
-    if record.pin.selects_site(host.own_origin.site) and not selected:
+    if record.pin.selects_site(host.indexes.own_origin.site) and not selected:
         return Reason("says-keep", facts)
     return Reason("says-bar" if record.priority <= 0 else "says-pin-source", facts)
 
@@ -276,21 +284,24 @@ def _joined(host: DebState, told: list[RuleInForce]) -> Iterator[RuleInForce]:
 
 
 def _target(host: DebState) -> Iterator[RuleInForce]:
-    place = host.conf.place("APT::Default-Release")
-    if not host.target or place is None:
+    place = host.configuration.conf.place("APT::Default-Release")
+    if not host.configuration.target or place is None:
         return
-    named = [(o, index) for o, index in host.opened if o.priority.cause == "target"]
+    named = [(o, index) for o, index in host.indexes.opened if o.priority.cause == "target"]
     sources = ", ".join(dict.fromkeys(origin.source for origin, _ in named))
-    facts: dict[str, Fact] = {"target": host.target, "sources": sources or "no source"}
-    dead = None if named else Reason("rule-no-source", {"pin": host.target})
+    facts: dict[str, Fact] = {
+        "target": host.configuration.target,
+        "sources": sources or "no source",
+    }
+    dead = None if named else Reason("rule-no-source", {"pin": host.configuration.target})
     offers = sum(index.count for _, index in named)
     yield RuleInForce(place, Reason("says-target", facts), None, choice.TARGET, offers, (), dead)
 
 
 def _holds(host: DebState) -> Iterator[RuleInForce]:
-    for row in host.installed_rows():
+    for row in host.recorded.installed_rows():
         if row.state.startswith("hold "):
-            place = Place(host.record_file, 0)
+            place = Place(host.recorded.file, 0)
             yield RuleInForce(
                 place, Reason("says-hold", {"names": row.name}), None, 0, 0, (row.name,)
             )

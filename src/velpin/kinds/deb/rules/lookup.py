@@ -19,6 +19,7 @@ from velpin.kinds.deb.preferences import (
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.model.rule import Rule
+from velpin.ports.configuration import find_source
 
 PRE_RELEASE = (
     "/(^|[^a-z])(alpha|beta|rc|pre|preview|dev|snapshot|nightly|canary)([^a-z]|$)/"
@@ -36,11 +37,11 @@ def sources_meant(host: DebState, text: str) -> list[DebSource]:
 
     Raises Refusal where there is none, with names like it.
     """
-    found = [s for s in host.sources if text in (s.handle, s.repository)]
+    found = [s for s in host.configuration.sources if text in (s.handle, s.repository)]
     if is_pattern(text):
-        found = [s for s in host.sources if fnmatch.fnmatchcase(s.handle, text)]
+        found = [s for s in host.configuration.sources if fnmatch.fnmatchcase(s.handle, text)]
     exact = [source for source in found if source.handle == text]
-    return exact or found or [host.source(text)]
+    return exact or found or [find_source(host.configuration.by_handle, text)]
 
 
 def handles_meant(host: DebState, texts: Iterable[str]) -> list[str]:
@@ -78,14 +79,14 @@ def names_meant(host: DebState, texts: Sequence[str], *, of: str = "") -> list[s
         names = names_of(host, of) if exact else frozenset()
         found = {text for text in exact if text in names}
     else:
-        found = {text for text in exact if host.named(text)}
+        found = {text for text in exact if host.packages.named(text)}
     for pattern in patterns:
         if not of:
-            found.update(_matching(host.installed_names(), pattern))
-        for origin, index in host.opened:
+            found.update(_matching(host.recorded.installed_names(), pattern))
+        for origin, index in host.indexes.opened:
             if not of:
                 near = _matching(index.names(), pattern)
-                found.update(name for name in near if host.takes(origin.source, name))
+                found.update(name for name in near if host.configuration.takes(origin.source, name))
             elif origin.source == of:
                 found.update(_matching(index.names(), pattern))
     return sorted(found)
@@ -119,10 +120,10 @@ def meant_by(texts: tuple[str, ...]) -> Callable[[str], bool]:
 
 def names_of(host: DebState, handle: str) -> frozenset[str]:
     """Every name that one source that is on offers."""
-    found = host.names_by_source.get(handle)
+    found = host.indexes.names_by_source.get(handle)
     if found is None:
-        lists = [index.names() for origin, index in host.opened if origin.source == handle]
-        found = host.names_by_source[handle] = frozenset().union(*lists)
+        lists = [index.names() for origin, index in host.indexes.opened if origin.source == handle]
+        found = host.indexes.names_by_source[handle] = frozenset().union(*lists)
     return found
 
 
@@ -130,11 +131,11 @@ def packages_meant(host: DebState, rule: Rule) -> Iterator[DebPackage]:
     """The packages that a rule mentions."""
     archs = {name: arch for name, arch in map(split_name, rule.names) if arch}
     if rule.kind == "keep":
-        names = sorted(filter(meant_by(rule.names), host.installed_names()))
+        names = sorted(filter(meant_by(rule.names), host.recorded.installed_names()))
     else:
         names = names_meant(host, rule.names)
     for name in names:
-        for package in host.named(name).values():
+        for package in host.packages.named(name).values():
             if archs.get(name, package.arch) == package.arch:
                 yield package
 
@@ -160,7 +161,7 @@ def unfinished_names(host: DebState, handle: str) -> set[str]:
     """Names of which a source has a version that says that it is not final."""
     return {
         name.decode()
-        for origin, index in host.opened
+        for origin, index in host.indexes.opened
         if origin.source == handle
         for name, _, _, _, version, _ in index.columns(0)
         if is_pre_release(version.decode())
@@ -169,6 +170,6 @@ def unfinished_names(host: DebState, handle: str) -> set[str]:
 
 def fast_components(host: DebState, source: DebSource) -> list[str]:
     """Components of a source that hold what is not final, beside others that do not."""
-    components = dict.fromkeys(origin.component for origin, _ in host.origins_of(source))
+    components = dict.fromkeys(origin.component for origin, _ in host.indexes.origins_of(source))
     fast = [component for component in components if _FAST.search(component)]
     return fast if len(fast) < len(components) else []

@@ -25,7 +25,9 @@ def precedence_of(host: DebState, rule: Rule) -> Precedence:
     under = [handle for handle in handles_meant(host, rule.under) if handle not in subjects]
     if rule.over_all:
         over = [
-            source.handle for source in host.sources if source.on and source.handle not in under
+            source.handle
+            for source in host.configuration.sources
+            if source.on and source.handle not in under
         ]
     other = [handle for handle in over if handle not in subjects]
     return Precedence(rule, tuple(subjects), tuple(other), tuple(under))
@@ -34,8 +36,8 @@ def precedence_of(host: DebState, rule: Rule) -> Precedence:
 def base_priorities(host: DebState) -> dict[str, tuple[int, int]]:
     """The lowest and the highest priority of each source that has an index here."""
     found = {}
-    for source in host.sources:
-        priorities = [origin.priority.value for origin, _ in host.origins_of(source)]
+    for source in host.configuration.sources:
+        priorities = [origin.priority.value for origin, _ in host.indexes.origins_of(source)]
         if priorities:
             found[source.handle] = (min(priorities), max(priorities))
     return found

@@ -20,6 +20,7 @@ from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Reason
 from velpin.model.request import parse_request
 from velpin.model.rule import Rule, command_of, shell_word
+from velpin.ports.configuration import find_source
 
 _BOUNDS = ("<", ">", "=")
 
@@ -34,7 +35,7 @@ def resolve_rule(host: DebState, rule: Rule) -> Rule:
         )
     handles_meant(host, [*rule.over, *rule.under])
     if rule.source and rule.kind == "pin":
-        rule = rule._replace(source=host.source(rule.source).handle)
+        rule = rule._replace(source=find_source(host.configuration.by_handle, rule.source).handle)
     elif rule.source:
         found = sources_meant(host, rule.source)
         rule = rule._replace(source=found[0].handle if len(found) == 1 else rule.source)
@@ -58,7 +59,7 @@ def _nearest_version(host: DebState, rule: Rule) -> str:
     package = next(packages_meant(host, rule._replace(version="")), None)
     if package is None:
         return "no source has that package"
-    request = parse_request(f"{package.name}@{rule.version}", host.knows, rule.source)
+    request = parse_request(f"{package.name}@{rule.version}", host.packages.knows, rule.source)
     try:
         chosen = decide(host, request, package).chosen
     except DebRequestRefused:

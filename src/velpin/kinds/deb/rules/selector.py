@@ -31,7 +31,7 @@ _SETS = [
 
 def sites_of(host: DebState, source: DebSource) -> list[Site]:
     """What records can match of the indexes of one source."""
-    return [origin.site for origin, _ in host.origins_of(source)]
+    return [origin.site for origin, _ in host.indexes.origins_of(source)]
 
 
 def pin_of(host: DebState, sources: Sequence[DebSource], component: str = "") -> Pin:
@@ -40,7 +40,7 @@ def pin_of(host: DebState, sources: Sequence[DebSource], component: str = "") ->
     Raises Refusal where one has no index here, or where it cannot be told from others.
     """
     for source in sources:
-        if not host.copies[source.handle].files:
+        if not host.indexes.copies[source.handle].files:
             raise Refusal(
                 f"{source.handle} has no index here, so what its release file says is not known",
                 f"fetch it: velpin refresh {shell_word(source.handle)}",
@@ -51,7 +51,7 @@ def pin_of(host: DebState, sources: Sequence[DebSource], component: str = "") ->
     wanted = {source.handle for source in sources}
     outside = {
         source.handle: sites_of(host, source)
-        for source in host.sources
+        for source in host.configuration.sources
         if source.handle not in wanted
     }
     for pin in _pins(inside, component):

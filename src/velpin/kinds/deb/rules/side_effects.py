@@ -67,7 +67,7 @@ def _barred_too(host: DebState, rule: Rule) -> Iterator[Reason]:
     """Other sources whose versions a bar of what is not final meets as well."""
     mine = set(handles_meant(host, [rule.source]))
     names = {name for handle in mine for name in names_of(host, handle)}
-    for source in host.sources:
+    for source in host.configuration.sources:
         if source.on and source.handle not in mine:
             also = [name for name in unfinished(host, rule, source.handle) if name in names]
             if also:

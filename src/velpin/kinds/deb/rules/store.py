@@ -44,13 +44,13 @@ class PreferencesDraft(NamedTuple):
 
 def own_file(host: DebState) -> str:
     """The file of Velpin's own."""
-    folder = host.conf.file("Dir::Etc", "preferencesparts", "preferences.d")
+    folder = host.configuration.conf.file("Dir::Etc", "preferencesparts", "preferences.d")
     return f"{folder}/00velpin.pref"
 
 
 def main_file(host: DebState) -> str:
     """The file that is read before all others."""
-    return host.conf.file("Dir::Etc", "preferences", "preferences")
+    return host.configuration.conf.file("Dir::Etc", "preferences", "preferences")
 
 
 def recorded_rules(host: DebState) -> list[DebRecordedRule]:

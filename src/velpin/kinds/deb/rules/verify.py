@@ -68,18 +68,22 @@ def _prefer(host: DebState, rule: Rule) -> Iterator[Verdict]:
 def _confined(host: DebState) -> set[str]:
     """Sources that a recorded rule confines, by handle; one that is gone does not count."""
     told = {rule.rule.source for rule in recorded_rules(host) if rule.rule.kind == "confine"}
-    return {source.handle for source in host.sources if {source.handle, source.repository} & told}
+    return {
+        source.handle
+        for source in host.configuration.sources
+        if {source.handle, source.repository} & told
+    }
 
 
 def _prefer_by_names(host: DebState, rule: Rule) -> Iterator[Verdict]:
     """Names that both have: a record for single packages may say otherwise; where one does for
     every name, the rule does not hold."""
     for above, below in precedence_of(host, rule).pairs():
-        if not any(record.names for record in host.preferences.records):
+        if not any(record.names for record in host.configuration.preferences.records):
             return
         lost = None
         for name in sorted(names_of(host, above) & names_of(host, below))[:_MOST]:
-            found = _rival(host.named(name).values(), above, below)
+            found = _rival(host.packages.named(name).values(), above, below)
             if found is None:
                 lost = None
                 break
@@ -100,12 +104,12 @@ def _rival(packages: Iterable[DebPackage], above: str, below: str) -> DebPriorit
 
 
 def _weakest(host: DebState, handle: str) -> DebPriority | None:
-    priorities = [origin.priority for origin, _ in host.origins if origin.source == handle]
+    priorities = [origin.priority for origin, _ in host.indexes.origins if origin.source == handle]
     return min(priorities, key=lambda priority: priority.value, default=None)
 
 
 def _strongest(host: DebState, handle: str) -> DebPriority | None:
-    priorities = [origin.priority for origin, _ in host.origins if origin.source == handle]
+    priorities = [origin.priority for origin, _ in host.indexes.origins if origin.source == handle]
     return max(priorities, key=lambda priority: priority.value, default=None)
 
 
@@ -116,7 +120,7 @@ def _confine(host: DebState, rule: Rule) -> Iterator[Verdict]:
             yield _lost("not-confined", priority, source=source.handle)
         allowed = names_meant(host, rule.names, of=source.handle)
         for name in _others_named(host, source.handle, set(allowed)):
-            for package in host.named(name).values():
+            for package in host.packages.named(name).values():
                 chosen = choice.candidate(package)
                 if chosen and _is_taken(chosen, source.handle):
                     yield _lost(
@@ -130,7 +134,7 @@ def _none_allowed(host: DebState, allowed: Sequence[str], handle: str) -> Iterat
     found = [
         v
         for n in allowed[:_MOST]
-        for p in host.named(n).values()
+        for p in host.packages.named(n).values()
         for v in p.versions
         if is_of(v, handle)
     ]
@@ -140,7 +144,11 @@ def _none_allowed(host: DebState, allowed: Sequence[str], handle: str) -> Iterat
 
 def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
     """Names of a source, beside some, that a record for single packages mentions."""
-    parts = [take_apart(text) for record in host.preferences.records for text in record.names]
+    parts = [
+        take_apart(text)
+        for record in host.configuration.preferences.records
+        for text in record.names
+    ]
     texts = [name for name, _, of_source in parts if not of_source]
     built = [name for name, _, of_source in parts if of_source]
     names = set(filter(meant_by(tuple(texts)), names_of(host, handle)))
@@ -148,7 +156,7 @@ def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
         is_built = meant_by(tuple(built))
         names |= {
             row.name
-            for origin, index in host.opened
+            for origin, index in host.indexes.opened
             if origin.source == handle
             for row in index.all_rows()
             if is_built(row.built_from or row.name)
@@ -160,12 +168,12 @@ def same_elsewhere(host: DebState, handle: str, names: Iterable[str]) -> dict[st
     """Names that the host downloads from a source only because it is listed before another one
     that has the very same version; that other one, by name. At most some hundred are looked at."""
     elsewhere: set[str] = set()
-    for source in host.sources:
+    for source in host.configuration.sources:
         if source.on and source.handle != handle:
             elsewhere |= names_of(host, source.handle)
     found = {}
     for name in sorted(elsewhere.intersection(names))[:_MOST]:
-        for package in host.named(name).values():
+        for package in host.packages.named(name).values():
             chosen = choice.candidate(package)
             if chosen and not chosen.installed and _also_in(chosen, handle):
                 found[name] = _also_in(chosen, handle)
@@ -240,14 +248,14 @@ def _bar(host: DebState, rule: Rule) -> Iterator[Verdict]:
             continue
         names = names_meant(host, rule.names or ("*",), of=handle)
         for name in names[:: 1 + len(names) // _MOST_BARRED]:
-            for package in host.named(name).values():
+            for package in host.packages.named(name).values():
                 chosen = choice.candidate(package)
                 if chosen and _is_barred(rule, chosen, handle):
                     yield _lost("comes-all-the-same", chosen.priority, name=name, source=handle)
 
 
 def _bar_components(host: DebState, handle: str, components: Sequence[str]) -> Iterator[Verdict]:
-    for origin, _ in host.origins:
+    for origin, _ in host.indexes.origins:
         if origin.source == handle and origin.component in components and origin.priority.value > 0:
             yield _lost("not-confined", origin.priority, source=f"{handle} {origin.component}")
 

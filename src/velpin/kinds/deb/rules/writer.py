@@ -69,15 +69,17 @@ class DebRuleWriter(RuleWriter):
         a hold, which stands in the host's own record."""
         host, file = self._state, place.file
         text = decode(host.tree.read(file) or b"")
-        if place == host.conf.place("APT::Default-Release"):
+        if place == host.configuration.conf.place("APT::Default-Release"):
             return _without_lines(file, _without_setting(text, place))
-        if file == host.record_file:
+        if file == host.recorded.file:
             raise Refusal(
                 f"a hold stands in the host's own record ({file}); velpin does not change that",
                 "the host's own tools take a hold back",
             )
-        files = {record.place.file for record in host.preferences.records}
-        if file not in files.union(note.place.file for note in host.preferences.notes):
+        files = {record.place.file for record in host.configuration.preferences.records}
+        if file not in files.union(
+            note.place.file for note in host.configuration.preferences.notes
+        ):
             return None
         check_understood(file, text)
         for stanza in read_stanzas(decode(self._state.tree.read(file) or b"")):
