@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from velpin.core.adapter import Adapter
 from velpin.errors import Refusal
 from velpin.fetch.download import Transport
-from velpin.files.tree import Edits
+from velpin.files.tree import Edits, Tree
 from velpin.kinds.alpm.edit import Text
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
-from velpin.model.source import Source
 from velpin.ports.next_release import Move, NextRelease, NextReleases
 
 
@@ -49,10 +47,10 @@ def _move(host: AlpmState, source: AlpmSource, here: str, release: str) -> Move:
     if not lines:
         return Move(source.handle, source.url, source.url)
 
-    def edits(state: Adapter[Source]) -> Edits:
+    def edits(tree: Tree) -> Edits:
         found: dict[str, bytes | None] = {}
         for place in lines:
-            text = Text(state.tree.with_edits(found), place.file)
+            text = Text(tree.with_edits(found), place.file)
             parts = text.lines[place.line - 1].split("/")
             bare = [part.rstrip("\r\n") for part in parts]
             text.lines[place.line - 1] = "/".join(
@@ -62,5 +60,5 @@ def _move(host: AlpmState, source: AlpmSource, here: str, release: str) -> Move:
             found[place.file] = text.data
         return found
 
-    moved = host.with_edits(edits(host)).source(source.handle)
-    return Move(source.handle, source.url, moved.url, edits)
+    moved = host.with_edits(edits(host.tree)).configuration.by_handle[source.handle]
+    return Move(source.handle, source.url, moved.url, lambda ports: edits(ports.tree))

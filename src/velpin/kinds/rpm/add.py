@@ -89,7 +89,9 @@ class RpmComposer(Composer):
             url.rstrip("/")
             for section in sections
             for url in words(
-                substituted(dict(section.values).get("baseurl", ""), self._state.variables)
+                substituted(
+                    dict(section.values).get("baseurl", ""), self._state.configuration.variables
+                )
             )
         ]
         keys = list(dict.fromkeys(key for section in sections for key in section.keys))
@@ -108,7 +110,7 @@ class RpmComposer(Composer):
 
     def addresses_of(self, source: Source) -> Collection[str]:
         """Its base addresses."""
-        return self._state.source(source.handle).urls
+        return self._state.configuration.by_handle[source.handle].urls
 
     def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
         """Why a new source has nothing for this host: what the server said."""
@@ -117,7 +119,7 @@ class RpmComposer(Composer):
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that name a key for a source, and let its packages be checked with it."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         key_file = _key_file_for(self._state, source.handle, keys)
         data = self._state.tree.read(source.file) or b""
         data = with_value(data, source.file, source.handle, "gpgkey", f"file:///{key_file}")
@@ -127,19 +129,23 @@ class RpmComposer(Composer):
 
     def keys_here(self, source: Source, signers: Collection[str]) -> list[Key]:
         """Keys that a new source's own section names: they sign its packages."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         return named_keys(self._state, source).keys
 
     def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
         """What speaks against a source on this host: nothing for its architecture, no key."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         findings, notes = [], []
-        index = self._state.index(source)
+        index = self._state.indexes.index(source)
         if index is not None and index.count:
             archs = {row.arch for row in index.all_rows()}
-            if not any(self._state.archs.takes(arch) for arch in archs):
+            if not any(self._state.configuration.archs.takes(arch) for arch in archs):
                 has = " ".join(sorted(archs))
-                facts = {"source": source.handle, "arch": self._state.native, "has": has}
+                facts = {
+                    "source": source.handle,
+                    "arch": self._state.configuration.native,
+                    "has": has,
+                }
                 findings.append(Reason("wrong-arch", dict(facts)))
         if source.signed_packages and not named_keys(self._state, source).keys:
             notes.append(Reason("no-key-named", {"source": source.handle}))
@@ -233,7 +239,7 @@ def _keys(
     if new.key:
         return given_keys(new)
     keys: list[Key] = []
-    for address in words(substituted(values.get("gpgkey", ""), host.variables)):
+    for address in words(substituted(values.get("gpgkey", ""), host.configuration.variables)):
         file = address.removeprefix("file://").lstrip("/")
         if file in new.files:
             keys += read_keys(new.files[file], file)
@@ -265,10 +271,10 @@ def _key_file_for(host: RpmState, handle: str, keys: Sequence[Key]) -> str:
 
 
 def _file_for(host: RpmState, handle: str) -> str:
-    file = f"{host.sources_folder}/{handle.replace(':', '-')}.repo"
+    file = f"{host.configuration.sources_folder}/{handle.replace(':', '-')}.repo"
     there = host.tree.read(file)
     if there is not None and not there.startswith(ADDED.encode()):
-        return f"{host.sources_folder}/{handle.replace(':', '-')}-velpin.repo"
+        return f"{host.configuration.sources_folder}/{handle.replace(':', '-')}-velpin.repo"
     return file
 
 

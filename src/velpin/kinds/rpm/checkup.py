@@ -35,6 +35,7 @@ from velpin.ports.checks import (
     note_of,
     nothing_for,
 )
+from velpin.ports.configuration import find_source
 from velpin.ports.examiner import Examiner
 from velpin.store.name_search import nearest
 from velpin.trust.openpgp import Key, read_sound_keys
@@ -63,7 +64,7 @@ class RpmExaminer(Examiner):
 
     def is_checked(self, source: Source) -> bool:
         """Its index or its packages."""
-        mine = self.state.source(source.handle)
+        mine = self.state.configuration.by_handle[source.handle]
         return mine.signed_index or mine.signed_packages
 
     def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
@@ -72,14 +73,14 @@ class RpmExaminer(Examiner):
         names = [key for key, code in CHECKS.items() if code == reason.code]
         if reason.code in ("plain-way", "plain-index"):
             names = ["repo_gpgcheck", "gpgcheck"]
-        section = self.state.source(source.handle).section
+        section = self.state.configuration.by_handle[source.handle].section
         said = [name for name in names if name in section]
         make = partial(_checked_again, source.handle, said or names[:1], reason.code)
         return [Mend("", make, is_choice=reason.code != "check-off-packages")]
 
     def place_of_check(self, source: Source, reason: Reason) -> Place:
         """The line of the section that switches it off."""
-        mine = self.state.source(source.handle)
+        mine = self.state.configuration.by_handle[source.handle]
         for key, code in CHECKS.items():
             found = mine.section.find(key)
             if found is not None and code == reason.code:
@@ -91,7 +92,7 @@ class RpmExaminer(Examiner):
         tree = self.state.tree
         found = [
             source.file
-            for source in self.state.sources
+            for source in self.state.configuration.sources
             if source.section.get("password") or any(map(has_login, (*source.urls, source.mirrors)))
         ]
         folder = "etc/zypp/credentials.d"
@@ -101,8 +102,12 @@ class RpmExaminer(Examiner):
     def own_files(self) -> Sequence[str]:
         """Files of sections, of locks, and of variables."""
         host = self.state
-        found = [*host.section_files, *host.line_files, *(s.file for s in host.sources)]
-        for folder in (host.sources_folder, "etc/dnf/vars", "etc/yum/vars", "etc/zypp/vars.d",
+        found = [
+            *host.rule_files.sections,
+            *host.rule_files.lines,
+            *(s.file for s in host.configuration.sources),
+        ]
+        for folder in (host.configuration.sources_folder, "etc/dnf/vars", "etc/yum/vars", "etc/zypp/vars.d",
                        "etc/zypp/vendors.d"):  # fmt: skip
             found += [f"{folder}/{name}" for name in host.tree.names(folder)]
         found += ["etc/zypp/zypp.conf", "etc/zypp/locks"]
@@ -114,9 +119,9 @@ class RpmExaminer(Examiner):
 
     def half_installed(self) -> Iterable[tuple[str, str]]:
         """Packages of which two versions stand that may not: an upgrade was interrupted."""
-        multiple = self.state.solver_options.multiple
+        multiple = self.state.chooser.solver_options.multiple
         seen: dict[tuple[str, str], str] = {}
-        for package in self.state.pool.all_installed():
+        for package in self.state.packages.pool.all_installed():
             key = (package.name, package.arch)
             provided = {package.name, *(p.name for p in package.provides)}
             if key in seen and seen[key] != package.version and not provided & multiple:
@@ -137,7 +142,7 @@ def _state(ports: Adapter[Source]) -> RpmState:
 
 def _checked_again(handle: str, keys: Sequence[str], code: str, ports: Adapter[Source]) -> Plan:
     host = _state(ports)
-    source = host.source(handle)
+    source = find_source(host.configuration.by_handle, handle)
     plan = Plan("", f"check {handle} again ({', '.join(keys)})")
     edits: dict[str, bytes | None] = {}
     for key in keys:
@@ -147,7 +152,7 @@ def _checked_again(handle: str, keys: Sequence[str], code: str, ports: Adapter[S
     plan.propose(host.tree, edits)
     after = host.with_edits(edits)
     if code in ("check-off-packages", "check-off-index", "plain-way", "plain-index"):
-        named = named_keys(after, after.source(handle))
+        named = named_keys(after, find_source(after.configuration.by_handle, handle))
         if not any(key.is_usable(_now()) for key in named.keys):
             raise TrustError(f"no key here signs {handle}")
     return plan
@@ -162,7 +167,7 @@ def _now() -> float:
 def check_unnamed(look: Look) -> Iterator[Draft]:
     """Sources whose signatures are checked and that name no key."""
     examiner = _examiner(look)
-    for source in examiner.state.sources:
+    for source in examiner.state.configuration.sources:
         if not source.on or source.keys or not examiner.is_checked(source):
             continue
         signers = {
@@ -187,7 +192,7 @@ def _keys_in(host: RpmState, file: str) -> list[Key]:
 
 def _named(handle: str, file: str, ports: Adapter[Source]) -> Plan:
     host = _state(ports)
-    source = host.source(handle)
+    source = find_source(host.configuration.by_handle, handle)
     plan = Plan("", f"name the key in /{file} for {handle}")
     data = host.tree.read(source.file) or b""
     value = f"file:///{file}"
@@ -200,7 +205,7 @@ def _named(handle: str, file: str, ports: Adapter[Source]) -> Plan:
 
 def check_twice(look: Look) -> Iterator[Draft]:
     """Sections of one name: all but the first count for nothing."""
-    for note in _examiner(look).state.notes():
+    for note in _examiner(look).state.configuration.notes():
         if note.code != "listed-twice":
             continue
         name, _, first = note.text.partition(" stands in ")
@@ -208,7 +213,7 @@ def check_twice(look: Look) -> Iterator[Draft]:
             "listed-twice", what=f"[{name}]", place=note.place, first=first.removesuffix(" already")
         )
         mend = Mend("", partial(_section_removed, note.place, name))
-        handle = name if name in _examiner(look).state.by_handle else ""
+        handle = name if name in _examiner(look).state.configuration.by_handle else ""
         yield Draft("listed-twice", what, note.place, handle, note.place.file, [mend])
 
 
@@ -248,8 +253,8 @@ def check_releases(look: Look) -> Iterator[Draft]:
     here = _built_for(each.version for each in look.installed if look.is_home(each.source))
     if here is None:
         return
-    for source in examiner.state.sources:
-        if not source.on or not examiner.state.copies[source.handle].files:
+    for source in examiner.state.configuration.sources:
+        if not source.on or not examiner.state.indexes.copies[source.handle].files:
             continue
         theirs = _built_for(each.version for each in RpmProvenance(examiner.state).sample(source))
         if theirs is None or theirs[0] != here[0] or theirs[1] == here[1]:
@@ -284,7 +289,7 @@ def _readdressed(
     """A source with another address, fetched with its own keys; VelpinError where it is not
     there."""
     host = _state(ports)
-    source = host.source(handle)
+    source = find_source(host.configuration.by_handle, handle)
     plan = Plan("", f"{handle}: from {address}")
     data = host.tree.read(source.file) or b""
     plan.propose(
@@ -293,8 +298,9 @@ def _readdressed(
     plan.handles = [handle]
     if look.transport is None:
         raise FetchError("no server may be asked")
-    after = host.with_edits(plan.edits)
-    error = after.fetcher.fetch(after.source(handle), look.transport).error
+    after = ports.with_edits(plan.edits)
+    moved = find_source(after.configuration.by_handle, handle)
+    error = after.fetcher.fetch(moved, look.transport).error
     if error is not None:
         raise error
     return plan
@@ -303,24 +309,24 @@ def _readdressed(
 def check_archs(look: Look) -> Iterator[Draft]:
     """Sources that have nothing for this host's architecture."""
     examiner = _examiner(look)
-    for source in examiner.state.sources:
+    for source in examiner.state.configuration.sources:
         if not source.on:
             continue
         archs = {each.arch for each in RpmProvenance(examiner.state).sample(source, 4000)}
-        if archs and not any(examiner.state.takes_arch(arch) for arch in archs):
-            yield nothing_for(source, examiner.state.native, " ".join(sorted(archs)))
+        if archs and not any(examiner.state.packages.takes_arch(arch) for arch in archs):
+            yield nothing_for(source, examiner.state.configuration.native, " ".join(sorted(archs)))
 
 
 def check_variables(look: Look) -> Iterator[Draft]:
     """Addresses with variables that nothing sets: mostly a slip of the pen."""
     host = _examiner(look).state
-    for source in host.sources:
+    for source in host.configuration.sources:
         if not source.on:
             continue
         for name in unknown_in(" ".join((*source.urls, source.mirrors))):
             if name in _OWN_VARIABLES:
                 continue
-            near = nearest(name, [*host.variables, *_OWN_VARIABLES])
+            near = nearest(name, [*host.configuration.variables, *_OWN_VARIABLES])
             mends = [
                 Mend("", partial(_variable_renamed, source.handle, name, better), is_choice=True)
                 for better in near
@@ -337,7 +343,7 @@ _ADDRESS_KEYS = ("baseurl", "mirrorlist", "metalink")
 
 def _variable_renamed(handle: str, name: str, better: str, ports: Adapter[Source]) -> Plan:
     host = _state(ports)
-    source = host.source(handle)
+    source = find_source(host.configuration.by_handle, handle)
     plan = Plan("", f"${better} instead of ${name} in the address of {handle}")
     data = host.tree.read(source.file) or b""
     pattern = re.compile(rf"\$(?:{re.escape(name)}\b|\{{{re.escape(name)}\}})")
@@ -353,7 +359,7 @@ def _variable_renamed(handle: str, name: str, better: str, ports: Adapter[Source
 def check_gone(look: Look) -> Iterator[Draft]:
     """Sources whose server says that there is no such thing."""
     examiner = _examiner(look)
-    for source in examiner.state.sources:
+    for source in examiner.state.configuration.sources:
         failure = look.failure(source)
         if not source.on or failure is None or failure.kind != "NotThere":
             continue
@@ -363,9 +369,9 @@ def check_gone(look: Look) -> Iterator[Draft]:
         mends = []
         if look.ask(source) is not None:
             written = source.section.get("baseurl")
-            version = examiner.state.variables.get("releasever") or examiner.state.release.get(
-                "VERSION_ID", ""
-            )
+            version = examiner.state.configuration.variables.get(
+                "releasever"
+            ) or examiner.state.configuration.release.get("VERSION_ID", "")
             addresses = [
                 written[: match.start()] + version + written[match.end() :]
                 for match in RELEASE_NUMBER.finditer(written) if match.group(1) != version
@@ -381,7 +387,7 @@ def check_gone(look: Look) -> Iterator[Draft]:
 
 def check_types(look: Look) -> Iterator[Draft]:
     """Sources of a form that is for other installers."""
-    for source in _examiner(look).state.sources:
+    for source in _examiner(look).state.configuration.sources:
         if source.on and source.unread:
             what = note_of("type-not-read", source=source.handle, type=source.unread)
             mends = [SwitchOff(source.handle)]

@@ -29,8 +29,8 @@ class RpmDescriber(Describer):
     def describe(self, source: Source) -> SourceDescription:
         """A source as its section says; what rules of Velpin's say in it is left to these, and so
         are keys in files of the host."""
-        source = self._state.source(source.handle)
-        of_rules = set(self._state.rule_keys) if _has_rule(self._state, source) else set()
+        source = self._state.configuration.by_handle[source.handle]
+        of_rules = set(self._state.rule_files.keys) if _has_rule(self._state, source) else set()
         settings = []
         for value in source.section.values:
             counts = source.section.find(value.key) is value
@@ -64,7 +64,7 @@ class RpmDescriber(Describer):
 
     def is_own(self, source: Source) -> bool:
         """Whether its file is one of Velpin's own."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         return (self._state.tree.read(source.file) or b"").startswith(ADDED.encode())
 
     def is_described_so(self, source: Source, told: SourceDescription) -> bool:
@@ -74,7 +74,11 @@ class RpmDescriber(Describer):
 
     def catalog_fields(self, source: Source) -> Mapping[str, object]:
         """Whether its index is signed."""
-        return {"signed_index": True} if self._state.source(source.handle).signed_index else {}
+        return (
+            {"signed_index": True}
+            if self._state.configuration.by_handle[source.handle].signed_index
+            else {}
+        )
 
 
 def without_key_address(told: SourceDescription) -> SourceDescription:

@@ -120,7 +120,7 @@ class RpmEditor(Editor):
 
     def switched(self, source: Source, on: bool) -> Edits:
         """Switch a source on or off where that is said of it."""
-        tree, source = self._state.tree, self._state.source(source.handle)
+        tree, source = self._state.tree, self._state.configuration.by_handle[source.handle]
         file = source.file_of("enabled")
         data = with_section(tree.read(file) or b"", file, source.handle)
         value = "1" if on else "0"
@@ -128,34 +128,36 @@ class RpmEditor(Editor):
 
     def dropped(self, source: Source) -> Edits:
         """Take a source's section away, and the file with it where nothing is left."""
-        tree, source = self._state.tree, self._state.source(source.handle)
+        tree, source = self._state.tree, self._state.configuration.by_handle[source.handle]
         data = tree.read(source.file) or b""
         return {source.file: without_section(data, source.file, source.handle)}
 
     @property
     def rule_fields(self) -> Collection[str]:
         """Keys of sections that are rules."""
-        return self._state.rule_keys
+        return self._state.rule_files.keys
 
     def edit_notes(self, files: Collection[str]) -> Iterator[Reason]:
         """Who else writes some files, and what of a change survives."""
-        return edit_notes(self._state, files)
+        return edit_notes(self._state.tree, self._state.configuration.sources, files)
 
     def statements(self) -> SourceStatements:
         """What the source files and the main one of a host state, key by key."""
         said: Counter[Statement] = Counter()
-        for source in self._state.sources:
+        for source in self._state.configuration.sources:
             values = {value.key: value.text for value in source.section.values}
             said.update(
                 Statement(source.handle, source.on, key, text)
                 for key, text in {**values, "file": source.file}.items()
                 if key != "enabled"
             )
-        for key, text in self._state.settings_said.items():
+        for key, text in self._state.configuration.settings_said.items():
             said[Statement(HOST, True, key, text)] += 1
-        for problem in self._state.config_errors:
+        for problem in self._state.configuration.config_errors:
             said[Statement(HOST, True, "unreadable", f"{problem.file}: {problem.what}")] += 1
-        order = tuple(source.handle for source in self._state.sources if source.on)
+        order = tuple(source.handle for source in self._state.configuration.sources if source.on)
         return SourceStatements(
-            said, order, {source.handle: source.places for source in self._state.sources}
+            said,
+            order,
+            {source.handle: source.places for source in self._state.configuration.sources},
         )

@@ -56,7 +56,7 @@ def _told(host: RpmState, why: Why) -> Iterator[Reason]:
             "excludes", {**facts, "other": why.other.name, "other_version": why.other.version}
         )
     elif why.code == "installed":
-        lock = host.why_locked(owner)
+        lock = host.filters.why_locked(owner)
         if lock is not None:
             yield lock
     elif why.code == "protected":
@@ -75,14 +75,14 @@ def _obstacles(host: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iter
 
     if not isinstance(relation, Capability):
         return
-    found = [package for package in host.pool.offering(relation) if not package.installed]
+    found = [package for package in host.packages.pool.offering(relation) if not package.installed]
     if not found:
         off = [
-            source.handle for source, index in host.indexes_off() if index.providers(relation.name)
+            source.handle for source, index in host.indexes.off() if index.providers(relation.name)
         ]
         named = [
             package
-            for package in host.pool.offering(Capability(relation.name))
+            for package in host.packages.pool.offering(Capability(relation.name))
             if not package.installed
         ]
         facts: dict[str, Fact] = {"name": relation.name, "off": tuple(dict.fromkeys(off))}
@@ -96,7 +96,7 @@ def _obstacles(host: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iter
             yield Reason("nothing-called", facts)
         return
     for package in found[:_SHOWN]:
-        hidden = host.why_hidden(package)
+        hidden = host.filters.why_hidden(package)
         if hidden is not None:
             told: dict[str, Fact] = {
                 "name": package.name, "version": package.version, "source": package.origin.handle

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from velpin.core.forecasting import near_names
 from velpin.kinds.rpm.explain import chain
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.reasons import passed_over, why_taken
@@ -16,6 +15,7 @@ from velpin.kinds.rpm.version import version_key
 from velpin.model.forecast import Answer, Change, Forecast, HeldBack
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
+from velpin.ports.packages import near_names
 from velpin.ports.refused import RequestRefused
 from velpin.ports.transactions import Prediction, Transactions
 
@@ -32,16 +32,16 @@ class RpmTransactions(Transactions):
         asked: list[tuple[Request, list[Job], Reason | None]] = []
         for request in requests:
             try:
-                asked.append((request, state.jobs(request), None))
+                asked.append((request, state.chooser.jobs(request), None))
             except RequestRefused as refused:
                 asked.append((request, [], _by_architecture(state, request) or refused.reason))
         problem = next((reason for _, _, reason in asked if reason), None)
-        if problem is not None and not state.lenient:
+        if problem is not None and not state.chooser.lenient:
             found = _told(state, asked, None, None, problem)
         else:
             work = RpmSolver(
-                state.pool,
-                state.solver_options,
+                state.packages.pool,
+                state.chooser.solver_options,
                 [job for _, jobs, _ in asked for job in jobs],
             )
             found = _told(state, asked, work, work.run(), None)
@@ -51,15 +51,17 @@ class RpmTransactions(Transactions):
 
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """What the full upgrade would change."""
-        work = self._state.upgrade_work(realign=realign)
+        work = self._state.chooser.upgrade_work(realign=realign)
         return _told(self._state, [], work, work.run(), None)
 
 
 def _by_architecture(host: RpmState, request: Request) -> Reason | None:
     """Why a package that some source has for other architectures alone cannot be had; None
     where that is not the reason."""
-    has = {row.arch for origin in host.pool.origins for row in origin.index.rows(request.name)}
-    archs = host.archs
+    has = {
+        row.arch for origin in host.packages.pool.origins for row in origin.index.rows(request.name)
+    }
+    archs = host.configuration.archs
     fits = {arch for arch in has if archs.takes(arch) and request.arch in ("", arch)}
     if not has or fits:
         return None
@@ -111,8 +113,8 @@ def held_back(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[HeldB
     for build in work.upgrade:
         if build.id in gone or build.id in work.staying:
             continue
-        best = Policy(host.pool).best(by_priority(work.rules.targets[build.id]))
-        if best and not host.is_same(build, best[0]):
+        best = Policy(host.packages.pool).best(by_priority(work.rules.targets[build.id]))
+        if best and not host.packages.is_same(build, best[0]):
             found.append(
                 HeldBack(build.name, build.arch, build.version, best[0].version,
                      best[0].origin.handle, why_kept(host, work, build, best[0]))
@@ -124,21 +126,29 @@ def why_kept(
     host: RpmState, work: RpmSolver, build: RpmPackage, best: RpmPackage
 ) -> tuple[Reason, ...]:
     """Why the best update of an installed package is not made: tried by itself."""
-    trial = RpmSolver(host.pool, host.solver_options, [Job("", [best], fresh=True)])
+    trial = RpmSolver(
+        host.packages.pool, host.chooser.solver_options, [Job("", [best], fresh=True)]
+    )
     trial.rules.targets = dict(work.rules.targets)
     done = trial.run()
     return chain(host, done.proof) if done.proof else (Reason("held-by-others", {}),)
 
 
 def _no_answer(host: RpmState, request: Request, no: Reason) -> Answer:
-    installed = host.pool.installed(request.name)
+    installed = host.packages.pool.installed(request.name)
     unknown = no.code == "unknown"
-    near = near_names(host, request.name) if unknown else no.texts("versions")[:6]
-    offered = [package for package in host.pool.all_named(request.name) if not package.installed]
+    near = (
+        near_names(host.packages, host.indexes, request.name)
+        if unknown
+        else no.texts("versions")[:6]
+    )
+    offered = [
+        package for package in host.packages.pool.all_named(request.name) if not package.installed
+    ]
     return Answer(
         asked=request.text,
         package=request.name,
-        arch=request.arch or host.native,
+        arch=request.arch or host.configuration.native,
         outcome="none",
         installed=installed[0].version if installed else None,
         version=None, source=None, url=None, decided_by="", problem=no, near=near,
@@ -153,13 +163,13 @@ def _newest_first(builds: Sequence[RpmPackage]) -> list[RpmPackage]:
 def _answer(host: RpmState, request: Request, job: Job, done: RpmSolution | None) -> Answer:
     chosen = _chosen(host, job, done) or _preferred(host, job)
     old = _before(host, chosen)
-    offered = host.offered_as(chosen) if chosen.installed else chosen
-    source = host.source_of(offered) if offered else None
+    offered = host.packages.offered_as(chosen) if chosen.installed else chosen
+    source = host.packages.source_of(offered) if offered else None
     word = outcome(old, chosen)
     rivals = {
         package.id: package
         for name in (chosen.name, request.name)
-        for package in host.pool.all_named(name)
+        for package in host.packages.pool.all_named(name)
     }
     rivals.update({package.id: package for package in job.builds})
     decided_by, reasons = why_taken(host, request, job.meant or job.builds, chosen)
@@ -172,7 +182,7 @@ def _answer(host: RpmState, request: Request, job: Job, done: RpmSolution | None
         installed=old.version if old else None,
         version=chosen.version,
         source=source.handle if source else None,
-        url=host.base_of(source) if source else None,
+        url=host.indexes.base_of(source) if source else None,
         decided_by=decided_by,
         reasons=reasons,
         passed_over=passed_over(host, request, _newest_first(list(rivals.values())), chosen),
@@ -186,7 +196,7 @@ def _preferred(host: RpmState, job: Job) -> RpmPackage:
     here = [package for package in job.builds if package.installed]
     if here and not job.fresh:
         return here[0]
-    return Policy(host.pool).order(job.builds)[0]
+    return Policy(host.packages.pool).order(job.builds)[0]
 
 
 def _as_changed(answer: Answer, changes: Sequence[Change]) -> Answer:
@@ -204,7 +214,9 @@ def _chosen(host: RpmState, job: Job, done: RpmSolution | None) -> RpmPackage | 
     gone = {package.id for package in done.gone}
     came = [package for package in job.builds if package.id in taken]
     if came:
-        return min(came, key=lambda package: (host.archs.rank(package.arch), package.id))
+        return min(
+            came, key=lambda package: (host.configuration.archs.rank(package.arch), package.id)
+        )
     return next(
         (package for package in job.builds if package.installed and package.id not in gone), None
     )
@@ -213,7 +225,11 @@ def _chosen(host: RpmState, job: Job, done: RpmSolution | None) -> RpmPackage | 
 def _before(host: RpmState, chosen: RpmPackage) -> RpmPackage | None:
     if chosen.installed:
         return chosen
-    same = host.pool.installed(chosen.name)
+    same = host.packages.pool.installed(chosen.name)
     exact = [package for package in same if package.arch == chosen.arch]
-    beside = [package for package in same if not host.archs.may_coexist(package.arch, chosen.arch)]
+    beside = [
+        package
+        for package in same
+        if not host.configuration.archs.may_coexist(package.arch, chosen.arch)
+    ]
     return next(iter(exact or beside), None)

@@ -31,25 +31,27 @@ class RpmAnswers(Answers):
 
     def next_alone(self, here: Installed) -> Selection | None:
         """The best update of an installed package, itself where there is none."""
-        chosen = self._state.choice_of(here.name)
+        chosen = self._state.chooser.choice_of(here.name)
         return _selection(self._state, chosen) if chosen else Selection(here.version, here.source)
 
     def first(self, name: str) -> Selection | None:
         """Version and source that a plain request for a name gets; None where it is refused."""
-        chosen = self._state.choice_of(name)
+        chosen = self._state.chooser.choice_of(name)
         return _selection(self._state, chosen) if chosen else None
 
     def compare(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
         """How answers for names compare; None where nothing that decides them differs."""
         changed = _changed(before._state, self._state)
-        everywhere = before._state.common_settings != self._state.common_settings
+        everywhere = before._state.chooser.common_settings != self._state.chooser.common_settings
         touched = {
             places[index.path]
             for host in (before._state, self._state)
-            for source, index in host.opened
+            for source, index in host.indexes.opened
             if everywhere or source.handle in changed
         }
-        filtered_unlike = {name.encode() for name in self._state.filtered_unlike(before._state)}
+        filtered_unlike = {
+            name.encode() for name in self._state.filters.filtered_unlike(before._state.filters)
+        }
         if not (touched or filtered_unlike):
             return None
         was, now = _View(before._state, places), _View(self._state, places)
@@ -59,7 +61,7 @@ class RpmAnswers(Answers):
 
 def _selection(host: RpmState, build: RpmPackage) -> Selection:
     """A build as a version and the source that has it."""
-    return Selection(build.version, host.taken_from(build))
+    return Selection(build.version, host.packages.taken_from(build))
 
 
 # -- names that are not installed ----------------------------------------------------------
@@ -69,10 +71,10 @@ def _changed(before: RpmState, after: RpmState) -> set[str]:
     """Handles of sources that are not the same before and after."""
 
     def told(host: RpmState) -> dict[str, tuple[object, ...]]:
-        order = {source.handle: at for at, source in enumerate(host.read_order)}
+        order = {source.handle: at for at, source in enumerate(host.configuration.read_order)}
         return {
             source.handle: (source.settings, index.path, order[source.handle])
-            for source, index in host.opened
+            for source, index in host.indexes.opened
         }
 
     one, other = told(before), told(after)
@@ -95,7 +97,7 @@ class _View:
     def __init__(self, host: RpmState, places: Mapping[Path, int]) -> None:
         self._host = host
         self._sources: dict[int, list[tuple[int, RpmSource]]] = {}
-        for at, (source, index) in enumerate(host.opened):  # two may be of one address
+        for at, (source, index) in enumerate(host.indexes.opened):  # two may be of one address
             self._sources.setdefault(places[index.path], []).append((at, source))
         self._ranks: dict[bytes, int] = {}
 
@@ -113,14 +115,14 @@ class _View:
                 continue
             archs.add(entry[3])
             version = entry[4].decode()
-            if self._filtered and self._host.filters(
+            if self._filtered and self._host.filters.keeps_out(
                 source, name.decode(), entry[3].decode(), version
             ):
                 continue
             key = (source.priority, rank, version, source.cost, at, entry[2])
             if best is None or _before(key, best):
                 best, chosen = key, (version, source)
-            elif self._host.ties_matter and best[:3] == key[:3]:
+            elif self._host.chooser.ties_matter and best[:3] == key[:3]:
                 return RpmAnswers(self._host).first(name.decode())
         if _NOARCH in archs and any(map(self._rank, archs)):  # neither goes before the other
             return RpmAnswers(self._host).first(name.decode())
@@ -130,19 +132,19 @@ class _View:
         found = self._ranks.get(arch)
         if found is None:
             text = arch.decode()
-            archs = self._host.archs
+            archs = self._host.configuration.archs
             found = self._ranks[arch] = archs.rank(text) if archs.takes(text) else -1
         return found
 
     @cached_property
     def _filtered(self) -> bool:
-        return self._host.has_filters
+        return self._host.filters.has_filters
 
     @cached_property
     def special(self) -> frozenset[bytes]:
         """Names that need more than their own lines: those that something replaces, and
         those that modules mention."""
-        return frozenset(name.encode() for name in self._host.special_names)
+        return frozenset(name.encode() for name in self._host.filters.special_names)
 
 
 def _before(

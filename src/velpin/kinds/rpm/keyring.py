@@ -25,7 +25,7 @@ class RpmSigners(Signers):
         """Every named key once for each place it stands in; those of the host's ring come last."""
         uses: dict[tuple[str, str], tuple[Key, list[str]]] = {}
         unnamed: list[str] = []
-        for source in self._state.sources:
+        for source in self._state.configuration.sources:
             named = named_keys(self._state, source)
             if named.how == "none":
                 continue
@@ -43,14 +43,14 @@ class RpmSigners(Signers):
         """Keys that are named and cannot be used, and why."""
         found = (
             text
-            for source in self._state.sources
+            for source in self._state.configuration.sources
             for text in named_keys(self._state, source).problems
         )
         return list(dict.fromkeys(found))
 
     def checks_off(self, source: Source) -> list[Reason]:
         """What a source's own section keeps from being checked."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         facts: dict[str, Fact] = {"source": source.handle}
         section = source.section
         found = [
@@ -65,19 +65,19 @@ class RpmSigners(Signers):
 
     def keys_of(self, source: Source) -> NamedKeys:
         """The keys its section names, else those of the host's ring."""
-        return named_keys(self._state, self._state.source(source.handle))
+        return named_keys(self._state, self._state.configuration.by_handle[source.handle])
 
     def index_signers(self, source: Source) -> Sequence[str]:
         """Who signed the index that Velpin fetched; a key that an address merely offers is left
         out, since nobody on this host has taken it yet."""
-        fetched = self._state.copies[source.handle].fetched
+        fetched = self._state.indexes.copies[source.handle].fetched
         if fetched is None:
             return ()
         return [key for key in fetched.signed_by if key not in fetched.offered]
 
     def package_signers(self, source: Source) -> Sequence[str]:
         """Who signed the few packages that were looked at."""
-        fetched = self._state.copies[source.handle].fetched
+        fetched = self._state.indexes.copies[source.handle].fetched
         if fetched is None:
             return ()
         return [key for key in fetched.packages_signed_by if key not in fetched.offered]
@@ -86,12 +86,12 @@ class RpmSigners(Signers):
         """Those of the folder for keys, and those that sections name."""
         tree = self._state.tree
         found = [f"{OWN_FOLDER}/{name}" for name in tree.names(OWN_FOLDER)]
-        for source in self._state.sources:
+        for source in self._state.configuration.sources:
             found += [unquote(urlsplit(address).path).lstrip("/") for address in source.keys
                       if address.startswith(("file:", "/"))]  # fmt: skip
         return [file for file in dict.fromkeys(found) if tree.stat(file) is not None]
 
     def key_addresses(self, source: Source) -> Sequence[str]:
         """As its section names them."""
-        mine = self._state.source(source.handle)
+        mine = self._state.configuration.by_handle[source.handle]
         return [key for key in mine.keys if key.startswith(("http://", "https://"))]

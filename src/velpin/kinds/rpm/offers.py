@@ -18,36 +18,36 @@ class RpmOffers(Offers):
 
     def live(self, name: str) -> list[Offer]:
         """Every build of a name, with what is installed."""
-        chosen = self._state.choice_of(name)
+        chosen = self._state.chooser.choice_of(name)
         return [_offer(self._state, package, chosen) for package in _shown(self._state, name)]
 
     def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
         """Version, source and priority of all there is of a name."""
         return [
             (package.version, package.origin.handle, package.origin.priority)
-            for package in self._state.pool.all_named(name)
-            if not package.installed or self._state.offered_as(package) is None
+            for package in self._state.packages.pool.all_named(name)
+            if not package.installed or self._state.packages.offered_as(package) is None
         ]
 
 
 def _shown(host: RpmState, name: str) -> Iterator[RpmPackage]:
     """Builds of a name; an installed one only where no source has the very same."""
-    for package in host.pool.all_named(name):
-        if not package.installed or host.offered_as(package) is None:
+    for package in host.packages.pool.all_named(name):
+        if not package.installed or host.packages.offered_as(package) is None:
             yield package
 
 
 def _offer(host: RpmState, build: RpmPackage, chosen: RpmPackage | None) -> Offer:
     state: OfferState = "passed over"
     if chosen is not None:
-        if build is chosen or (chosen.installed and host.offered_as(chosen) is build):
+        if build is chosen or (chosen.installed and host.packages.offered_as(chosen) is build):
             state = "chosen"
         elif (build.name, build.version) == (chosen.name, chosen.version):
             state = "candidate"
-    source = host.source_of(build)
-    here = {(package.version, package.arch) for package in host.pool.installed(build.name)}
+    source = host.packages.source_of(build)
+    here = {(package.version, package.arch) for package in host.packages.pool.installed(build.name)}
     return Offer(
         build.name, build.arch, build.version, build.origin.handle, "",
-        host.base_of(source) if source else "", build.row.summary, build.origin.priority, state,
+        host.indexes.base_of(source) if source else "", build.row.summary, build.origin.priority, state,
         build.installed or (build.version, build.arch) in here,
     )  # fmt: skip

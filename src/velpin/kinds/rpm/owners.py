@@ -11,11 +11,11 @@ Observed rules: docs/how-hosts-choose/rpm.md, "Files that others write".
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 
 from velpin.files.text import HostText, stripped
+from velpin.files.tree import Tree
 from velpin.kinds.rpm.source import RpmSource
-from velpin.kinds.rpm.state import RpmState
 from velpin.model.reason import Note, Place, Reason
 
 _MANAGED = re.compile(
@@ -30,19 +30,19 @@ def service_of(source: RpmSource) -> str:
     return source.section.get("service").strip()
 
 
-def managed_lines(host: RpmState, files: Collection[str]) -> Iterator[tuple[Place, str]]:
+def managed_lines(tree: Tree, files: Collection[str]) -> Iterator[tuple[Place, str]]:
     """The comment of each file that says that a program manages it."""
     for file in files:
-        for number, line in HostText(host.tree.read(file), file).numbered():
+        for number, line in HostText(tree.read(file), file).numbered():
             text = stripped(line)
             if text.startswith(("#", ";")) and _MANAGED.search(text):
                 yield Place(file, number), text.lstrip("#; ")[:_LONGEST]
                 break
 
 
-def owner_notes(host: RpmState) -> Iterator[Note]:
+def owner_notes(tree: Tree, sources: Sequence[RpmSource]) -> Iterator[Note]:
     """What to know of sources that others write."""
-    for source in host.sources:
+    for source in sources:
         service = service_of(source)
         if service:
             yield Note(
@@ -51,15 +51,17 @@ def owner_notes(host: RpmState) -> Iterator[Note]:
                 " it is on survives that, its priority and its address do not",
                 "for-people",
             )
-    for place, text in managed_lines(host, dict.fromkeys(source.file for source in host.sources)):
+    for place, text in managed_lines(tree, dict.fromkeys(source.file for source in sources)):
         yield Note(place, f"says of this file: {text}", "for-people")
 
 
-def edit_notes(host: RpmState, files: Collection[str]) -> Iterator[Reason]:
+def edit_notes(
+    tree: Tree, sources: Sequence[RpmSource], files: Collection[str]
+) -> Iterator[Reason]:
     """What to know before some files are edited."""
-    for source in host.sources:
+    for source in sources:
         if source.file in files and service_of(source):
             yield Reason("service-writes", {"source": source.handle, "service": service_of(source)})
-    here = [file for file in files if any(source.file == file for source in host.sources)]
-    for place, text in managed_lines(host, here):
+    here = [file for file in files if any(source.file == file for source in sources)]
+    for place, text in managed_lines(tree, here):
         yield Reason("others-write", {"place": place, "what": text})

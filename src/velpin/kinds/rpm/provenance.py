@@ -34,7 +34,7 @@ class RpmProvenance(Provenance):
 
     def set_of(self, here: Installed) -> tuple[str, str] | None:
         """The source package it was built from."""
-        for package in self._state.pool.installed(here.name):
+        for package in self._state.packages.pool.installed(here.name):
             if (package.arch, package.version) == (here.arch, here.version):
                 found = _SOURCE_RPM.fullmatch(package.facts.source)
                 return (found.group(1), found.group(2)) if found else None
@@ -43,7 +43,7 @@ class RpmProvenance(Provenance):
     def sample(self, source: Source, most: int = _SAMPLE) -> Iterator[_Sampled]:
         """Some of a source's packages; none where it cannot be read."""
         try:
-            for index in self._state.indexes_of(source.handle):
+            for index in self._state.indexes.of(source):
                 for row in islice(index.all_rows(), most):
                     facts = read_facts(index.text(row))
                     yield _Sampled(facts.vendor, row.version, row.arch)

@@ -19,7 +19,11 @@ def why_taken(
     reasons = list(_by_way_of(request, meant, chosen))
     if chosen.installed:
         return "installed", (*reasons, Reason("is-installed", {"version": chosen.version}))
-    offered = [package for package in meant if not package.installed and host.pool.visible(package)]
+    offered = [
+        package
+        for package in meant
+        if not package.installed and host.packages.pool.visible(package)
+    ]
     word, told = _decided(host, offered, chosen)
     if request.operator:
         word = "request"
@@ -57,7 +61,13 @@ def _decided(
     words: list[str] = []
     steps = (
         ("source priority", lambda other: other.origin.priority == chosen.origin.priority),
-        ("architecture", lambda other: host.archs.rank(other.arch) <= host.archs.rank(chosen.arch)),
+        (
+            "architecture",
+            lambda other: (
+                host.configuration.archs.rank(other.arch)
+                <= host.configuration.archs.rank(chosen.arch)
+            ),
+        ),
         ("version", lambda other: compare(other.version, chosen.version) == 0),
         ("cost", lambda other: other.origin.cost == chosen.origin.cost),
         ("reading order", lambda other: other is chosen),
@@ -98,7 +108,7 @@ def passed_over(
     """Every other offer of the name and the cause, newest first."""
     found = []
     for package in builds:
-        if package is chosen or (package.installed and host.offered_as(package)):
+        if package is chosen or (package.installed and host.packages.offered_as(package)):
             continue
         if chosen is not None and _same_place(package, chosen):
             continue
@@ -121,7 +131,7 @@ def why_not(
 ) -> Reason:
     """Why one offer is not taken."""
     if not build.installed:
-        hidden = host.why_hidden(build)
+        hidden = host.filters.why_hidden(build)
         if hidden is not None:
             return hidden
     if request.operator:
@@ -146,7 +156,7 @@ def why_not(
     if build.origin.priority != chosen.origin.priority:
         worse = build.origin.priority > chosen.origin.priority
         return Reason("higher-priority" if worse else "best-impossible", facts)
-    if host.archs.rank(build.arch) != host.archs.rank(chosen.arch):
+    if host.configuration.archs.rank(build.arch) != host.configuration.archs.rank(chosen.arch):
         return Reason("lesser-architecture", facts)
     order = compare(build.version, chosen.version)
     if order:

@@ -169,13 +169,13 @@ class RpmRecipes(Recipes):
 def _satisfier(host: RpmState, relation: RpmRelation) -> Satisfier | None:
     if isinstance(relation, Joined) and relation.word in ("if", "unless"):
         first, condition, *rest = relation.parts
-        holds = any(package.installed for package in host.pool.meeting(condition))
+        holds = any(package.installed for package in host.packages.pool.meeting(condition))
         if holds == (relation.word == "if"):
             return _satisfier(host, first)
         return _satisfier(host, rest[0]) if rest else Satisfier("", "", "")
-    found = host.pool.meeting(relation)
+    found = host.packages.pool.meeting(relation)
     here = next((package for package in found if package.installed), None)
     if here is not None:
         return Satisfier(here.name, here.version, "")
-    best = next(iter(Policy(host.pool).order(found)), None)
+    best = next(iter(Policy(host.packages.pool).order(found)), None)
     return Satisfier(best.name, best.version, best.origin.handle) if best else None

@@ -10,7 +10,7 @@ take. Where there is none, the signatures of a few packages are.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.errors import (
@@ -21,7 +21,6 @@ from velpin.errors import (
     ReleaseRefused,
     TrustError,
 )
-from velpin.fetch.download import Certificates, Login
 from velpin.kinds.rpm.repomd import STRONG, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.trust import key_addresses, keys_given
@@ -58,20 +57,8 @@ class RpmFetcher(Fetcher):
         clock: Callable[[], float] = time.time,
     ) -> RefreshResult:
         """Fetch and check one source; a failure is returned, never raised, and changes nothing."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         return _RpmFetch(self._state, source, transport, clock()).done()
-
-    def proxies(self) -> Mapping[str, str]:
-        """Those of the main file."""
-        return self._state.fetch_proxies()
-
-    def logins(self) -> Sequence[Login]:
-        """Those that sections name, or files of logins."""
-        return self._state.fetch_logins()
-
-    def certificates(self) -> Sequence[Certificates]:
-        """Those that sections name."""
-        return self._state.fetch_certificates()
 
     def head_date(self, address: str, release: str, transport: Transport) -> float | None:
         """When the lists at an address were made; FetchError where they cannot be reached."""
@@ -242,7 +229,7 @@ class _RpmFetch(SourceFetch):
     def _lists(self, base: str, repomd: Repomd) -> None:
         if repomd.of("primary") is None:
             raise NotThere(f"{base}repodata/repomd.xml: names no list of packages (primary)")
-        for kind in self.host.lists_wanted:
+        for kind in self.host.configuration.lists_wanted:
             listed = repomd.of(kind)
             if listed is None:
                 continue

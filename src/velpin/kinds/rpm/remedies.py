@@ -24,7 +24,7 @@ def _in_another_version(
 ) -> Iterator[Attempt]:
     builds = [
         package
-        for package in host.pool.named(answer.package)
+        for package in host.packages.pool.named(answer.package)
         if not package.installed
         and package.arch == answer.arch
         and package.version != answer.version

@@ -25,16 +25,20 @@ class RpmStanding(Standing):
 
     def tiers(self) -> Mapping[str, int]:
         """By priority: the lowest is the strongest."""
-        live = sorted({source.priority for source in self._state.sources if source.on})
+        live = sorted(
+            {source.priority for source in self._state.configuration.sources if source.on}
+        )
         places = {priority: place for place, priority in enumerate(live, 1)}
         return {
-            source.handle: places[source.priority] for source in self._state.sources if source.on
+            source.handle: places[source.priority]
+            for source in self._state.configuration.sources
+            if source.on
         }
 
     def parts_of(self, source: Source) -> StatusParts:
         """How one source stands."""
-        source = self._state.source(source.handle)
-        copy = self._state.copies[source.handle]
+        source = self._state.configuration.by_handle[source.handle]
+        copy = self._state.indexes.copies[source.handle]
         named = named_keys(self._state, source)
         fetched = copy.fetched
         problems = list(named.problems)
@@ -61,7 +65,9 @@ class RpmStanding(Standing):
         """The newest change among its copies: it touches them whenever it has looked."""
         tree = self._state.tree
         times = []
-        for folder in self._state.copy_folders(self._state.source(source.handle)):
+        for folder in self._state.configuration.copy_folders(
+            self._state.configuration.by_handle[source.handle]
+        ):
             for name in ("repodata/repomd.xml", "cookie", "."):
                 try:
                     times.append(tree.path(f"{folder}/{name}").stat().st_mtime)

@@ -134,15 +134,15 @@ def _change(
 ) -> Change:
     shown = new or old
     assert shown is not None
-    source = host.source_of(new) if new else None
-    before = host.offered_as(old) if old else None
+    source = host.packages.source_of(new) if new else None
+    before = host.packages.offered_as(old) if old else None
     return Change(
         name=shown.name,
         arch=shown.arch,
         old=old.version if old else None,
         new=new.version if new else None,
         source=source.handle if source else None,
-        url=host.base_of(source) if source else None,
+        url=host.indexes.base_of(source) if source else None,
         role=role,
         by=by.name if by else None,
         relation=str(relation) if relation is not None else "",
@@ -151,7 +151,7 @@ def _change(
         download_bytes=new.facts.size if new else 0,
         disk_bytes=(new.facts.installed_size if new else 0)
         - (old.facts.installed_size if old else 0),
-        foreign=host.archs.is_secondary(shown.arch),
+        foreign=host.configuration.archs.is_secondary(shown.arch),
     )
 
 

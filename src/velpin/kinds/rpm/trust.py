@@ -65,15 +65,15 @@ def weakens(key: str, value: str) -> bool:
 
 def ring(host: RpmState) -> list[Key]:
     """The signing keys that the host's own record of packages holds."""
-    if host.record_file is None:
+    if host.recorded.file is None:
         return []
     found: list[Key] = []
-    path = host.tree.path(host.record_file)
+    path = host.tree.path(host.recorded.file)
     try:
         for name, text in signing_keys(path):
             try:
                 found += read_keys(
-                    text.encode("utf-8", "surrogateescape"), f"{host.record_file} ({name})"
+                    text.encode("utf-8", "surrogateescape"), f"{host.recorded.file} ({name})"
                 )
             except BadKey:
                 continue

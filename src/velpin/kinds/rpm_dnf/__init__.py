@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.files.tree import Tree
+from velpin.kinds.rpm import RpmPorts
 
 if TYPE_CHECKING:
-    from velpin.kinds.rpm_dnf.adapter import DnfAdapter
-    from velpin.store.cache import IndexCache
-
-KIND = "rpm-dnf"
-
+    from velpin.kinds.rpm_dnf.forecast import DnfTransactions
+    from velpin.kinds.rpm_dnf.refresh import DnfFetcher
+    from velpin.kinds.rpm_dnf.rules import DnfRules, DnfRuleWriter
+    from velpin.kinds.rpm_dnf.state import DnfState
 
 _MARKS = ("etc/dnf", "etc/yum.repos.d", "etc/yum.conf", "usr/share/dnf5")
 
@@ -29,15 +30,49 @@ def has_packages(tree: Tree) -> bool:
     return has_packages(tree)
 
 
-def open_adapter(tree: Tree, cache: IndexCache, *, as_is: bool) -> DnfAdapter:
-    """The host at a root."""
-    from velpin.kinds.rpm_dnf.adapter import DnfAdapter
-
-    return DnfAdapter(tree, cache, as_is=as_is)
-
-
 def own_sentences() -> Mapping[str, str]:
     """What the reasons say that only this kind gives, by their codes."""
     from velpin.kinds.rpm.sentences import SENTENCES
 
     return SENTENCES
+
+
+class DnfPorts(RpmPorts):
+    """The ports of one rpm-dnf host."""
+
+    kind = "rpm-dnf"
+
+    @cached_property
+    def state(self) -> DnfState:
+        """What is read of the host."""
+        from velpin.kinds.rpm_dnf.state import DnfState
+
+        return DnfState(self.view)
+
+    @cached_property
+    def transactions(self) -> DnfTransactions:
+        """What its installer would make of requests."""
+        from velpin.kinds.rpm_dnf.forecast import DnfTransactions
+
+        return DnfTransactions(self.state)
+
+    @cached_property
+    def fetcher(self) -> DnfFetcher:
+        """Fetches its indexes."""
+        from velpin.kinds.rpm_dnf.refresh import DnfFetcher
+
+        return DnfFetcher(self.state)
+
+    @cached_property
+    def rules(self) -> DnfRules:
+        """The rules that stand."""
+        from velpin.kinds.rpm_dnf.rules import DnfRules
+
+        return DnfRules(self.state)
+
+    @cached_property
+    def rule_writer(self) -> DnfRuleWriter:
+        """Writes rules."""
+        from velpin.kinds.rpm_dnf.rules import DnfRuleWriter
+
+        return DnfRuleWriter(self.state, self.rules)

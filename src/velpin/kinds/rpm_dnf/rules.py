@@ -13,18 +13,74 @@ from collections.abc import Iterable, Iterator
 
 from velpin.errors import Refusal
 from velpin.kinds.rpm.asked import version_fits
-from velpin.kinds.rpm.pattern import is_glob
+from velpin.kinds.rpm.pattern import Named, is_glob
+from velpin.kinds.rpm.rules.listing import RpmRules, list_rule
 from velpin.kinds.rpm.rules.resolve import builds_meant, installed_meant, split_name
 from velpin.kinds.rpm.rules.store import RuleLine, Slot
+from velpin.kinds.rpm.rules.writer import RpmRuleWriter
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import parse
+from velpin.kinds.rpm_dnf import own_locks
 from velpin.kinds.rpm_dnf.config import main_file
+from velpin.kinds.rpm_dnf.locks import VersionLock
 from velpin.kinds.rpm_dnf.own_locks import FILE as OWN_LOCKS
 from velpin.kinds.rpm_dnf.own_locks import lock_text
-from velpin.model.rule import Rule, command_of
+from velpin.kinds.rpm_dnf.state import DnfState
+from velpin.model.reason import Fact, Reason
+from velpin.model.rule import Rule, RuleInForce, command_of
+from velpin.ports.configuration import find_source
 
 
-def check(host: RpmState, rule: Rule) -> None:
+class DnfRules(RpmRules):
+    """Rules that stand on an rpm-dnf host."""
+
+    _state: DnfState
+
+    def common_rules(self) -> list[RuleInForce]:
+        """Rules of the main file."""
+        main = self._state.configuration.config.main
+        codes = {"includepkgs": "says-only", "excludepkgs": "says-bar", "exclude": "says-bar"}
+        found = [
+            list_rule(self._state, main, main_file(self._state.tree), key, code, None)
+            for key, code in codes.items()
+            if key in main
+        ]
+        return found + [
+            self._told_lock(lock) for lock in self._state.configuration.version_locks.lines
+        ]
+
+    def _told_lock(self, lock: VersionLock | own_locks.OwnLock) -> RuleInForce:
+        offers = sum(
+            lock.allows(Named(row.name, row.arch, row.version))
+            for _, index in self._state.indexes.opened
+            for row in index.all_rows()
+        )
+        here = {
+            package.name
+            for package in self._state.packages.pool.all_installed()
+            if lock.speaks_of(package.name)
+        }
+        code = "says-never" if lock.never else "says-only-version"
+        dead = None if offers or here else Reason("rule-not-there", {"names": lock.pattern})
+        facts: dict[str, Fact] = {"names": lock.pattern}
+        return RuleInForce(
+            lock.place, Reason(code, facts), None, 0, offers, tuple(sorted(here)), dead
+        )
+
+
+class DnfRuleWriter(RpmRuleWriter):
+    """Writes rules of an rpm-dnf host."""
+
+    def check(self, rule: Rule) -> None:
+        """Refusal, with the nearest, where this kind of host cannot express a rule."""
+        _check(rule)
+
+    def pieces(self, rule: Rule) -> list[RuleLine]:
+        """What a rule puts where, one about the order of sources aside."""
+        return _pieces(self._state, rule)
+
+
+def _check(rule: Rule) -> None:
     """Refusal, with the nearest, where this kind of host cannot express a rule."""
     if rule.version[:1] in ("<", ">", "="):
         name = rule.names[0]
@@ -41,7 +97,7 @@ def check(host: RpmState, rule: Rule) -> None:
         )
 
 
-def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
+def _pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
     """What a rule puts where."""
     patterns = tuple(pattern for name in rule.names for pattern in _patterns(name))
     if rule.kind == "confine":
@@ -49,7 +105,7 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
     if rule.kind == "bar":
         return [RuleLine(_barred(host, rule), tuple(_bar_patterns(rule)))]
     found = []
-    lock_file = next(iter(host.block_files), "")
+    lock_file = next(iter(host.rule_files.blocks), "")
     if lock_file == OWN_LOCKS and not _is_one_version(rule):
         lock_file = ""  # its conditions cannot say "this version in any release"
     if lock_file and (rule.version or rule.kind == "keep"):
@@ -62,7 +118,7 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
     if rule.source:
         found += [
             RuleLine(_slot(host, source.handle, "excludepkgs"), patterns)
-            for source in host.sources
+            for source in host.configuration.sources
             if source.handle != rule.source
         ]
     return found
@@ -77,7 +133,7 @@ def _is_one_version(rule: Rule) -> bool:
 
 def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
     """Entries of the list of locked versions for what is wanted, or for what is installed."""
-    if OWN_LOCKS in host.block_files:
+    if OWN_LOCKS in host.rule_files.blocks:
         yield from _own_locks(host, rule, text)
         return
     name, arch = split_name(text)
@@ -150,7 +206,7 @@ def _epochs(host: RpmState, text: str) -> list[int]:
 
 
 def _slot(host: RpmState, handle: str, key: str) -> Slot:
-    source = host.source(handle)
+    source = find_source(host.configuration.by_handle, handle)
     return Slot(source.file_of(key), source.handle, key)
 
 

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.files.tree import Tree
+from velpin.kinds.rpm import RpmPorts
 
 if TYPE_CHECKING:
-    from velpin.kinds.rpm_zypp.adapter import ZyppAdapter
-    from velpin.store.cache import IndexCache
-
-KIND = "rpm-zypp"
+    from velpin.kinds.rpm_zypp.forecast import ZyppTransactions
+    from velpin.kinds.rpm_zypp.lock_listing import ZyppRules
+    from velpin.kinds.rpm_zypp.refresh import ZyppFetcher
+    from velpin.kinds.rpm_zypp.rules import ZyppRuleWriter
+    from velpin.kinds.rpm_zypp.state import ZyppState
 
 
 def recognises(tree: Tree) -> bool:
@@ -28,15 +31,49 @@ def has_packages(tree: Tree) -> bool:
     return has_packages(tree)
 
 
-def open_adapter(tree: Tree, cache: IndexCache, *, as_is: bool) -> ZyppAdapter:
-    """The host at a root."""
-    from velpin.kinds.rpm_zypp.adapter import ZyppAdapter
-
-    return ZyppAdapter(tree, cache, as_is=as_is)
-
-
 def own_sentences() -> Mapping[str, str]:
     """What the reasons say that only this kind gives, by their codes."""
     from velpin.kinds.rpm.sentences import SENTENCES
 
     return SENTENCES
+
+
+class ZyppPorts(RpmPorts):
+    """The ports of one rpm-zypp host."""
+
+    kind = "rpm-zypp"
+
+    @cached_property
+    def state(self) -> ZyppState:
+        """What is read of the host."""
+        from velpin.kinds.rpm_zypp.state import ZyppState
+
+        return ZyppState(self.view)
+
+    @cached_property
+    def transactions(self) -> ZyppTransactions:
+        """What its installer would make of requests."""
+        from velpin.kinds.rpm_zypp.forecast import ZyppTransactions
+
+        return ZyppTransactions(self.state)
+
+    @cached_property
+    def fetcher(self) -> ZyppFetcher:
+        """Fetches its indexes."""
+        from velpin.kinds.rpm_zypp.refresh import ZyppFetcher
+
+        return ZyppFetcher(self.state)
+
+    @cached_property
+    def rules(self) -> ZyppRules:
+        """The rules that stand."""
+        from velpin.kinds.rpm_zypp.lock_listing import ZyppRules
+
+        return ZyppRules(self.state)
+
+    @cached_property
+    def rule_writer(self) -> ZyppRuleWriter:
+        """Writes rules."""
+        from velpin.kinds.rpm_zypp.rules import ZyppRuleWriter
+
+        return ZyppRuleWriter(self.state, self.rules)

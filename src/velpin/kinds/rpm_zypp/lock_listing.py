@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from velpin.kinds.rpm.rules.listing import RpmRules
 from velpin.kinds.rpm_zypp.locks import Lock
 from velpin.kinds.rpm_zypp.state import ZyppState
 from velpin.model.reason import Fact, Reason
 from velpin.model.rule import RuleInForce
 
 
-def rules_of_locks(host: ZyppState) -> list[RuleInForce]:
-    """Every lock, with what it meets today."""
-    return [_rule(host, lock) for lock in host.locks]
+class ZyppRules(RpmRules):
+    """Rules that stand on an rpm-zypp host."""
+
+    _state: ZyppState
+
+    def common_rules(self) -> list[RuleInForce]:
+        """Every lock, with what it meets today."""
+        return [_rule(self._state, lock) for lock in self._state.filters.locks]
 
 
 def _rule(host: ZyppState, lock: Lock) -> RuleInForce:
@@ -20,13 +26,13 @@ def _rule(host: ZyppState, lock: Lock) -> RuleInForce:
     }  # fmt: skip
     offers = sum(
         lock.means(source.handle, row.name, row.version)
-        for source, index in host.opened
+        for source, index in host.indexes.opened
         for row in index.all_rows()
     )
     installed = sorted(
         {
             package.name
-            for package in host.pool.all_installed()
+            for package in host.packages.pool.all_installed()
             if lock.means("", package.name, package.version)
         }
     )

@@ -6,6 +6,7 @@ from velpin.errors import Refusal
 from velpin.kinds.rpm.pattern import is_glob
 from velpin.kinds.rpm.rules.resolve import split_name
 from velpin.kinds.rpm.rules.store import RuleLine, Slot
+from velpin.kinds.rpm.rules.writer import RpmRuleWriter
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm_zypp.locks import FILE
 from velpin.model.rule import Rule, command_of
@@ -13,11 +14,25 @@ from velpin.model.rule import Rule, command_of
 _BOUNDS = (">=", "<=", "==", ">", "<")
 
 
-def check(host: RpmState, rule: Rule) -> None:
+class ZyppRuleWriter(RpmRuleWriter):
+    """Writes rules of an rpm-zypp host."""
+
+    def check(self, rule: Rule) -> None:
+        """Refusal, with the nearest, where this kind of host cannot express a rule."""
+        _check(self._state, rule)
+
+    def pieces(self, rule: Rule) -> list[RuleLine]:
+        """What a rule puts where, one about the order of sources aside."""
+        return _pieces(self._state, rule)
+
+
+def _check(host: RpmState, rule: Rule) -> None:
     """Refusal, with the nearest, where this kind of host cannot express a rule."""
     if rule.kind == "confine":
         others = tuple(
-            source.handle for source in host.sources if source.on and source.handle != rule.source
+            source.handle
+            for source in host.configuration.sources
+            if source.on and source.handle != rule.source
         )
         nearest = Rule("prefer", (), rule.source, under=others)
         raise Refusal(
@@ -45,7 +60,7 @@ def check(host: RpmState, rule: Rule) -> None:
             )
 
 
-def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
+def _pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
     """What a rule puts where."""
     found: list[str] = []
     for name in rule.names or ("*",):
@@ -54,15 +69,17 @@ def pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
         else:
             sources = (rule.source,) if rule.source else ()
             found.append(_block(name, _bound(rule.version), sources))
-    file = next(iter(host.block_files), FILE)
+    file = next(iter(host.rule_files.blocks), FILE)
     return [RuleLine(Slot(file), tuple(found))]
 
 
 def _pin(host: RpmState, rule: Rule, name: str) -> list[str]:
     """Other versions and other sources are locked, each by its source, so that what is
     installed may still come to the wanted version."""
-    others = tuple(source.handle for source in host.sources if source.handle != rule.source)
-    every = tuple(source.handle for source in host.sources)
+    others = tuple(
+        source.handle for source in host.configuration.sources if source.handle != rule.source
+    )
+    every = tuple(source.handle for source in host.configuration.sources)
     found = [_block(name, "", others)] if rule.source and others else []
     if rule.version.startswith(_BOUNDS):
         found += [_block(name, bound, every) for bound in _outside(rule.version)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Iterator, Sequence
 
 from velpin.kinds.rpm.ini import IniSection
@@ -24,11 +25,11 @@ class RpmRules(Rules):
     @property
     def sources(self) -> Sequence[Source]:
         """Its sources."""
-        return self._state.sources
+        return self._state.configuration.sources
 
     def in_force(self) -> list[RuleInForce]:
         """All rules: the order of sources, what they give, what is kept out everywhere, locks."""
-        found = [*_of_sources(self._state), *self._state.common_rules()]
+        found = [*_of_sources(self._state), *self.common_rules()]
         notes: dict[Place, list[str]] = {}
         rules: dict[Place, Rule] = {}
         for recorded in recorded_rules(self._state):
@@ -70,6 +71,10 @@ class RpmRules(Rules):
         """Whether a rule holds on the host."""
         return verdict(self._state, rule)
 
+    @abstractmethod
+    def common_rules(self) -> list[RuleInForce]:
+        """Return the rules that are of no single source."""
+
 
 def _with(one: RuleInForce, other: RuleInForce) -> RuleInForce:
     """Two places of one rule as one rule; it lives as long as any of them does."""
@@ -81,7 +86,9 @@ def _with(one: RuleInForce, other: RuleInForce) -> RuleInForce:
 
 
 def _of_sources(host: RpmState) -> Iterator[RuleInForce]:
-    for source in sorted(host.sources, key=lambda source: (not source.on, source.priority)):
+    for source in sorted(
+        host.configuration.sources, key=lambda source: (not source.on, source.priority)
+    ):
         value = source.section.find("priority")
         if value is None and source.priority == UNSAID:
             continue
@@ -92,23 +99,25 @@ def _of_sources(host: RpmState) -> Iterator[RuleInForce]:
                 place, Reason("says-priority", facts), None, source.priority,
                 _count(host, source), (), _why_dead(host, source),
             )  # fmt: skip
-    for source in host.sources:
+    for source in host.configuration.sources:
         for key, code in (
             ("includepkgs", "says-only"), ("excludepkgs", "says-bar"), ("exclude", "says-bar"),
         ):  # fmt: skip
-            if key in host.rule_keys and key in source.section:
+            if key in host.rule_files.keys and key in source.section:
                 yield list_rule(host, source.section, source.file, key, code, source)
 
 
 def _count(host: RpmState, source: RpmSource) -> int:
-    index = host.index(source) if source.on else None
+    index = host.indexes.index(source) if source.on else None
     return index.count if index else 0
 
 
 def _why_dead(host: RpmState, source: RpmSource) -> Reason | None:
     if not source.on:
         return Reason("rule-source-off", {"sources": source.handle})
-    others = [other.priority for other in host.sources if other.on and other is not source]
+    others = [
+        other.priority for other in host.configuration.sources if other.on and other is not source
+    ]
     if not others or (source.priority == UNSAID and set(others) == {UNSAID}):
         return Reason("rule-idle", {})
     return None
@@ -125,13 +134,13 @@ def list_rule(
     facts: dict[str, Fact] = {"names": names, "sources": handle or "every source"}
     offers = 0
     installed: dict[str, None] = {}
-    for offering, index in host.opened:
+    for offering, index in host.indexes.opened:
         if source is not None and offering.handle != handle:
             continue
         for row in index.all_rows():
-            if host.pattern_means(value.text, row.name, row.arch, row.version):
+            if host.rule_files.pattern_means(value.text, row.name, row.arch, row.version):
                 offers += 1
-                if host.pool.installed(row.name):
+                if host.packages.pool.installed(row.name):
                     installed[row.name] = None
     dead = None
     if source is not None and not source.on:

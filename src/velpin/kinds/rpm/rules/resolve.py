@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from velpin.errors import Refusal
 from velpin.kinds.rpm.asked import bound_fits, version_fits
@@ -12,22 +12,23 @@ from velpin.kinds.rpm.state import RpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, shell_word
+from velpin.ports.configuration import find_source
 
 _BOUNDS = (">=", "<=", "==", ">", "<")
 
 
-def resolve_rule(host: RpmState, rule: Rule) -> Rule:
+def resolve_rule(host: RpmState, rule: Rule, check: Callable[[Rule], None]) -> Rule:
     """A rule with its sources looked up; Refusal where it means nothing here."""
     for handle in (rule.source, *rule.over, *rule.under):
         if handle:
-            host.source(handle)
+            find_source(host.configuration.by_handle, handle)
     if rule.components:
         raise Refusal(
             f"sources of a host of kind {host.kind} have no components",
             f"velpin bar NAME... --from {rule.source}",
         )
     if rule.kind == "prefer":
-        check_says_something(precedence_of(host.sources, rule))
+        check_says_something(precedence_of(host.configuration.sources, rule))
     if rule.kind == "keep":
         for name in rule.names:
             if not any(True for _ in installed_meant(host, name)):
@@ -35,7 +36,7 @@ def resolve_rule(host: RpmState, rule: Rule) -> Rule:
                     f"{name} is not installed: there is nothing to keep",
                     f"for a version that is wanted later: velpin pin {shell_word(name)}@VERSION",
                 )
-    host.check_rule(rule)
+    check(rule)
     return rule
 
 
@@ -49,19 +50,19 @@ def names_meant(host: RpmState, text: str, handle: str = "") -> list[str]:
     """Names that a name or glob means, of one source or of all."""
     name, _ = split_name(text)
     if is_glob(name):
-        return fitting(host.names_of(handle) if handle else host.all_names, name)
+        return fitting(host.indexes.names_of(handle) if handle else host.indexes.all_names, name)
     if handle:
-        index = host.index(host.source(handle))
+        index = host.indexes.index(find_source(host.configuration.by_handle, handle))
         return [name] if index and index.rows(name) else []
-    return [name] if any(origin.index.rows(name) for origin in host.pool.origins) else []
+    return [name] if any(origin.index.rows(name) for origin in host.packages.pool.origins) else []
 
 
 def installed_meant(host: RpmState, text: str) -> Iterator[RpmPackage]:
     """Installed builds that a name or glob means."""
     name, arch = split_name(text)
-    names = fitting(host.record_names, name) if is_glob(name) else [name]
+    names = fitting(host.recorded.names, name) if is_glob(name) else [name]
     for known in names:
-        for build in host.pool.installed(known):
+        for build in host.packages.pool.installed(known):
             if not arch or build.arch == arch:
                 yield build
 
@@ -70,7 +71,7 @@ def builds_meant(host: RpmState, text: str, handle: str = "") -> Iterator[RpmPac
     """Builds that a name or glob means, hidden ones too."""
     _, arch = split_name(text)
     for name in names_meant(host, text, handle):
-        for build in host.pool.all_named(name):
+        for build in host.packages.pool.all_named(name):
             if handle and build.origin.handle != handle:
                 continue
             if not arch or build.arch == arch:
@@ -94,7 +95,11 @@ def findings(host: RpmState, rule: Rule) -> list[Reason]:
     for name in rule.names:
         builds = builds_meant(host, name, of)
         first = next(builds, None)
-        if first is None and not (of and not host.source(of).on and names_meant(host, name, of)):
+        if first is None and not (
+            of
+            and not find_source(host.configuration.by_handle, of).on
+            and names_meant(host, name, of)
+        ):
             code = "no-name-there" if of else "no-such-name"
             found.append(Reason(code, {"name": name, "source": of}))
         elif rule.version and not any(

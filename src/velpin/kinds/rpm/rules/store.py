@@ -53,9 +53,9 @@ class RpmRecordedRule(NamedTuple):
 def recorded_rules(host: RpmState) -> list[RpmRecordedRule]:
     """All rules that stand, in the order of files and lines; one may stand in several places."""
     found = []
-    for file in host.section_files:
+    for file in host.rule_files.sections:
         found += list(_of_sections(host, file))
-    for file in host.block_files:
+    for file in host.rule_files.blocks:
         found += list(_of_blocks(host, file))
     return found
 
@@ -156,7 +156,7 @@ def edits_replacing(
         piece.slot.file for _, pieces in (*old, *new) for piece in pieces if not piece.slot.key
     )
     for file in files:
-        there = host.tree.read(file) or host.block_preamble
+        there = host.tree.read(file) or host.rule_files.block_preamble
         texts[file] = _with_blocks(there, file, old, new)
     edits: dict[str, bytes | None] = {}
     for file, data in texts.items():

@@ -18,6 +18,7 @@ from velpin.kinds.rpm.version import compare
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, Verdict
+from velpin.ports.configuration import find_source
 
 _MOST = 4000
 """Names of one source that are looked at."""
@@ -32,8 +33,11 @@ def verdict(host: RpmState, rule: Rule) -> Verdict:
 
 
 def _prefer(host: RpmState, rule: Rule) -> Iterator[Reason]:
-    for above, below in precedence_of(host.sources, rule).pairs():
-        one, other = host.source(above), host.source(below)
+    for above, below in precedence_of(host.configuration.sources, rule).pairs():
+        one, other = (
+            find_source(host.configuration.by_handle, above),
+            find_source(host.configuration.by_handle, below),
+        )
         if one.priority >= other.priority:
             yield Reason(
                 "still-not-over", {"source": above, "other": below, "priority": other.priority}
@@ -42,10 +46,10 @@ def _prefer(host: RpmState, rule: Rule) -> Iterator[Reason]:
             continue
         common = sorted(set(names_meant(host, "*", above)) & set(names_meant(host, "*", below)))
         for name in islice(common, _MOST_COMMON):
-            if host.pool.installed(name) or host.is_widened(name):
+            if host.packages.pool.installed(name) or host.filters.is_widened(name):
                 continue
-            chosen = host.choice_of(name)
-            visible = any(b.origin.handle == above for b in host.pool.named(name))
+            chosen = host.chooser.choice_of(name)
+            visible = any(b.origin.handle == above for b in host.packages.pool.named(name))
             if chosen and visible and chosen.origin.handle == below:
                 yield Reason(
                     "comes-all-the-same",
@@ -54,11 +58,11 @@ def _prefer(host: RpmState, rule: Rule) -> Iterator[Reason]:
 
 
 def _confine(host: RpmState, rule: Rule) -> Iterator[Reason]:
-    if not host.source(rule.source).on:
+    if not find_source(host.configuration.by_handle, rule.source).on:
         return
     allowed = {name for text in rule.names for name in names_meant(host, text, rule.source)}
     for name in islice(names_meant(host, "*", rule.source), _MOST):
-        builds = [b for b in host.pool.named(name) if b.origin.handle == rule.source]
+        builds = [b for b in host.packages.pool.named(name) if b.origin.handle == rule.source]
         if builds and name not in allowed:
             yield Reason(
                 "comes-all-the-same",
@@ -69,8 +73,8 @@ def _confine(host: RpmState, rule: Rule) -> Iterator[Reason]:
 
 
 def _kept_out(host: RpmState, name: str, source: str) -> Reason:
-    for build in host.pool.all_named(name):
-        hidden = host.why_hidden(build) if build.origin.handle == source else None
+    for build in host.packages.pool.all_named(name):
+        hidden = host.filters.why_hidden(build) if build.origin.handle == source else None
         if hidden is not None:
             return Reason("kept-out", {"name": name, "source": source}, (hidden,))
     return Reason("kept-out", {"name": name, "source": source})
@@ -79,7 +83,7 @@ def _kept_out(host: RpmState, name: str, source: str) -> Reason:
 def _bar(host: RpmState, rule: Rule) -> Iterator[Reason]:
     for name in rule.names or ("*",):
         for build in islice(builds_meant(host, name, rule.source), _MOST):
-            if build.installed or not host.pool.visible(build):
+            if build.installed or not host.packages.pool.visible(build):
                 continue
             if rule.pre_releases and "~" not in build.version:
                 continue
@@ -96,7 +100,7 @@ def _pin(host: RpmState, rule: Rule) -> Iterator[Reason]:
         _, arch = split_name(text)
         for name in names_meant(host, text):
             offered = [
-                package for package in host.pool.named(name)
+                package for package in host.packages.pool.named(name)
                 if not package.installed and (not arch or package.arch == arch)
             ]  # fmt: skip
             wanted = [package for package in offered if _is_pinned(rule, package)]
@@ -123,15 +127,15 @@ def _pinned_installed(
     host: RpmState, rule: Rule, name: str, wanted: list[RpmPackage]
 ) -> Iterator[Reason]:
     """An installed package must come to the wanted version with the next upgrade."""
-    for old in host.pool.installed(name):
+    for old in host.packages.pool.installed(name):
         if version_is(rule, old.version):
             continue
         lower = all(compare(package.version, old.version) < 0 for package in wanted)
         if lower:
             facts = {"name": name, "installed": old.version, "version": wanted[0].version}
             yield Reason("never-goes-back", dict(facts))
-        elif not any(package in wanted for package in host.targets(old)):
-            locked = host.why_locked(old)
+        elif not any(package in wanted for package in host.chooser.targets(old)):
+            locked = host.filters.why_locked(old)
             facts = {"name": name, "version": rule.version}
             yield Reason("stays-as-it-is", dict(facts), (locked,) if locked else ())
 
@@ -139,7 +143,7 @@ def _pinned_installed(
 def _keep(host: RpmState, rule: Rule) -> Iterator[Reason]:
     for text in rule.names:
         for build in installed_meant(host, text):
-            found = host.targets(build)
+            found = host.chooser.targets(build)
             if found:
                 facts = {"name": found[0].name, "source": found[0].origin.handle}
                 yield Reason("still-changes", {**facts, "version": found[0].version})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Sequence
 
 from velpin.change.plan import Plan
@@ -14,6 +15,7 @@ from velpin.kinds.rpm.rules.listing import RpmRules
 from velpin.kinds.rpm.rules.resolve import findings, resolve_rule
 from velpin.kinds.rpm.rules.store import (
     PrioritySlot,
+    RuleLine,
     Slot,
     before_velpin,
     edits_replacing,
@@ -30,12 +32,12 @@ from velpin.ports.rule_writer import RuleWriter
 class RpmRuleWriter(RuleWriter):
     """Writes rules of an rpm host: priorities of sections, lists of patterns, locks."""
 
-    def __init__(self, state: RpmState) -> None:
-        self._state, self._rules = state, RpmRules(state)
+    def __init__(self, state: RpmState, rules: RpmRules) -> None:
+        self._state, self._rules = state, rules
 
     def resolve(self, rule: Rule) -> Rule:
         """A rule with its words looked up; Refusal where that cannot be."""
-        return resolve_rule(self._state, rule)
+        return resolve_rule(self._state, rule, self.check)
 
     def findings(self, rule: Rule) -> list[Reason]:
         """What a rule names that is not there."""
@@ -47,19 +49,29 @@ class RpmRuleWriter(RuleWriter):
         data = host.tree.read(file)
         if data is None or self._rules.recorded_at(place):
             return None
-        if file in host.line_files and any(rule.place == place for rule in host.common_rules()):
+        if file in host.rule_files.lines and any(
+            rule.place == place for rule in self._rules.common_rules()
+        ):
             text = HostText(data, file)
             del text.lines[place.line - 1]
             return {file: text.data}
-        if file in host.block_files:
+        if file in host.rule_files.blocks:
             left = without_block(data, place.line)
             if left is not None:
                 return {file: left}
-        for section in read_sections(data, file) if file in host.section_files else ():
+        for section in read_sections(data, file) if file in host.rule_files.sections else ():
             for value in section.values:
-                if value.line <= place.line <= value.last and value.key in host.rule_keys:
+                if value.line <= place.line <= value.last and value.key in host.rule_files.keys:
                     return {file: with_value(data, file, section.name, value.key, None)}
         return None
+
+    @abstractmethod
+    def check(self, rule: Rule) -> None:
+        """Raise Refusal, with the nearest, if this kind of host cannot express a rule."""
+
+    @abstractmethod
+    def pieces(self, rule: Rule) -> list[RuleLine]:
+        """Return what a rule puts where, one about the order of sources aside."""
 
     def compile(
         self,
@@ -74,7 +86,7 @@ class RpmRuleWriter(RuleWriter):
         host = self._state
         gone, new = (
             [
-                (rule, host.pieces(rule))
+                (rule, self.pieces(rule))
                 for rule in some
                 if rule.kind != "prefer" and self._rules.is_there(rule)
             ]
@@ -99,7 +111,7 @@ def _priorities(
     """
     priorities: dict[str, int] = {}
     slots: dict[str, Slot] = {}
-    for source in host.sources:
+    for source in host.configuration.sources:
         slot = slots[source.handle] = Slot(source.file_of("priority"), source.handle, "priority")
         before = before_velpin(host.tree.read(slot.file) or b"", slot)
         priorities[source.handle] = source.priority if before is None else _priority(host, before)
@@ -119,7 +131,11 @@ def _priorities(
 
 def _priority(host: RpmState, text: str) -> int:
     priority = leading_number(text)
-    return UNSAID if priority is None or (priority == 0 and not host.zero_counts) else priority
+    return (
+        UNSAID
+        if priority is None or (priority == 0 and not host.rule_files.zero_counts)
+        else priority
+    )
 
 
 def _settle(
@@ -133,7 +149,7 @@ def _settle(
     if (ceiling is None or here < ceiling) and (floor is None or here > floor):
         return False
     priority = ceiling - 1 if ceiling is not None else (floor or 0) + 1
-    if priority == 0 and not host.zero_counts:
+    if priority == 0 and not host.rule_files.zero_counts:
         priority = -1 if ceiling is not None else 1
     if ceiling is not None and floor is not None and priority <= floor:
         raise Refusal(

@@ -1,0 +1,33 @@
+"""Forecasts for an rpm-dnf host."""
+
+from __future__ import annotations
+
+from velpin.errors import HostFileError
+from velpin.kinds.rpm.forecast import RpmTransactions
+from velpin.kinds.rpm_dnf.state import DnfState
+from velpin.model.reason import Reason
+
+
+class DnfTransactions(RpmTransactions):
+    """Transactions of an rpm-dnf host."""
+
+    _state: DnfState
+
+    def refusal(self) -> HostFileError | Reason | None:
+        """Why this host would refuse every request; None where it would not."""
+        if self._state.configuration.config_errors:
+            return self._state.configuration.config_errors[0]
+        for source in self._state.configuration.read_order:
+            if source.optional or self._state.indexes.copies[source.handle].files:
+                continue
+            failed = self._state.cache.failure(source.address, source.release)
+            if failed:
+                what = failed.message
+                return Reason("source-unreachable", {"source": source.handle, "what": what})
+        try:
+            unmet = self._state.filters.hiding.unmet if self._state.configuration.is_newer else []
+        except HostFileError as problem:
+            return problem
+        for module, stream in unmet:
+            return Reason("module-unmet", {"module": module, "stream": stream})
+        return None
