@@ -14,19 +14,20 @@ from itertools import pairwise, permutations
 from pathlib import Path
 from typing import Any
 
+from velpin.kinds.alpm.adapter import AlpmAdapter
+from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.rpm.adapter import RpmAdapter
+
 from tests.drawn_worlds import NAMES, VIRTUAL, world
 from tests.harbours import DEB
 from velpin import Host
-from velpin.kinds.alpm.adapter import AlpmAdapter
 from velpin.kinds.alpm.pool import AlpmPackage, Several
 from velpin.kinds.alpm.relation import AlpmRelation
-from velpin.kinds.deb.adapter import DebAdapter
 from velpin.kinds.deb.engine.search import Clause as DebClause
 from velpin.kinds.deb.engine.search import Literal
 from velpin.kinds.deb.engine.world import Candidate, Package, Relation
 from velpin.kinds.deb.transaction.clauses import Clauses
 from velpin.kinds.deb.transaction.steps import begin
-from velpin.kinds.rpm.adapter import RpmAdapter
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.relation import Capability, RpmRelation
 from velpin.kinds.rpm.solve.policy import Policy

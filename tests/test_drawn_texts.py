@@ -36,7 +36,6 @@ from velpin.kinds.deb.conf import Conf, is_yes, parse_conf, read_conf
 from velpin.kinds.deb.control import read_stanzas
 from velpin.kinds.deb.logins import parse_logins
 from velpin.kinds.deb.mirrors import list_address
-from velpin.kinds.deb.stanzas import read_packages
 from velpin.kinds.deb.phasing import draw as phase_of
 from velpin.kinds.deb.preferences import (
     Preferences,
@@ -51,6 +50,7 @@ from velpin.kinds.deb.preferences import (
 from velpin.kinds.deb.relations import read_facts
 from velpin.kinds.deb.release import read_promises, read_release
 from velpin.kinds.deb.sources import plain_handle, read_sources, repository_name
+from velpin.kinds.deb.stanzas import read_packages
 from velpin.kinds.rpm.add import read_snippet as rpm_snippet
 from velpin.kinds.rpm.asked import bound_fits, bound_of, spellings, version_fits
 from velpin.kinds.rpm.entry import RpmLink

@@ -17,7 +17,6 @@ from tests.harbours import offer
 from velpin.demo.build import text_of
 from velpin.errors import CannotWrite, HostFileError, StoreError
 from velpin.fetch.unpack import unpacked
-from velpin.kinds.deb import stanzas
 from velpin.store.cache import IndexCache
 from velpin.store.index import Index, Stamp, write_index
 
@@ -47,7 +46,7 @@ def store(tmp_path: Path, data: bytes, *, record: bool = False) -> Index:
     file = tmp_path / "Packages"
     file.write_bytes(data)
     target = tmp_path / "x.index"
-    write_index(target, Stamp.of(file), packages.parts_of(unpacked(file), record=record))
+    write_index(target, Stamp.of(file), stanzas.parts_of(unpacked(file), record=record))
     return Index(target)
 
 
@@ -165,7 +164,7 @@ def test_a_part_that_fails_elsewhere_fails_here(tmp_path: Path) -> None:
 
     file = tmp_path / "Packages"
     file.write_bytes(b"")
-    good = packages.parts_of([b""])
+    good = stanzas.parts_of([b""])
     with pytest.raises(HostFileError, match="Packages:3"):
         write_index(tmp_path / "x.index", Stamp.of(file), [*good, broken])  # type: ignore[list-item]
     assert [path.name for path in tmp_path.iterdir()] == ["Packages"]
@@ -193,8 +192,8 @@ def test_a_damaged_index_is_made_anew(tmp_path: Path, data: bytes) -> None:
     file = tmp_path / "Packages"
     file.write_bytes(text_of(ROWS))
 
-    def parts(path: Path) -> list[packages.Part]:
-        return packages.parts_of(unpacked(path))
+    def parts(path: Path) -> list[stanzas.Part]:
+        return stanzas.parts_of(unpacked(path))
 
     made = cache.parsed(file, parts).path
     made.write_bytes(data)
@@ -207,8 +206,8 @@ def test_unchanged_files_are_not_read_again(tmp_path: Path) -> None:
     file = tmp_path / "Packages"
     file.write_bytes(text_of(ROWS))
 
-    def parts(path: Path) -> list[packages.Part]:
-        return packages.parts_of(unpacked(path))
+    def parts(path: Path) -> list[stanzas.Part]:
+        return stanzas.parts_of(unpacked(path))
 
     for fresh in (1, 0):
         cache = IndexCache([tmp_path / "store"])
@@ -227,6 +226,6 @@ def test_without_room_it_works_in_a_temporary_place(
     file.write_bytes(text_of(ROWS))
     (tmp_path / "store").write_text("a file where the folder should be")
     cache = IndexCache([tmp_path / "store"])
-    assert cache.parsed(file, lambda path: packages.parts_of(unpacked(path))).count == 4
+    assert cache.parsed(file, lambda path: stanzas.parts_of(unpacked(path))).count == 4
     with pytest.raises(CannotWrite):
-        write_index(tmp_path / "store" / "x.index", Stamp.of(file), packages.parts_of([b""]))
+        write_index(tmp_path / "store" / "x.index", Stamp.of(file), stanzas.parts_of([b""]))

@@ -28,26 +28,28 @@ from velpin.errors import (
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, shell_word
 from velpin.model.source import Source
+from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import Key, grouped
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.core.host import Host
     from velpin.fetch.download import Transport
     from velpin.model.host import RefreshResult
+    from velpin.ports.bundle import Ports
     from velpin.ports.composer import Addition
 
 
 def plan_add(
-    host: Host, adapter: Adapter[Source], new: NewSource, only: Sequence[str], over: Sequence[str]
+    host: Host, ports: Ports, new: NewSource, only: Sequence[str], over: Sequence[str]
 ) -> Plan:
     """What adding a source would write, and the rules that go with it."""
     with holding(host):
-        plan = plan_source(adapter, new, host.transport())
+        plan = plan_source(ports, new, host.transport())
     if plan.edits and not plan.unchanged:
-        after = adapter.with_edits(plan.edits)
-        added = [after.source(handle) for handle in plan.handles]
-        check_add(adapter.editor, after.editor, [after.editor.key_of(source) for source in added])
+        after = ports.with_edits(plan.edits)
+        there = after.configuration.by_handle
+        added = [find_source(there, handle) for handle in plan.handles]
+        check_add(ports.editor, after.editor, [after.editor.key_of(source) for source in added])
         plan.notes[:0] = checks_that_are_off(after, added)
     for rules in (
         [Rule("confine", tuple(only), handle) for handle in plan.handles if only],
@@ -58,65 +60,65 @@ def plan_add(
     return plan
 
 
-def plan_source(host: Adapter[Source], new: NewSource, transport: Transport) -> Plan:
+def plan_source(ports: Ports, new: NewSource, transport: Transport) -> Plan:
     """What adding a source alone would write, and what there is to know before saying yes.
 
     Raises UsageError for a source that says too little, Refusal where it or its name is taken,
     TrustError where the key is not what it must be.
     """
-    problem = host.config_error()
+    problem = ports.configuration.config_error()
     if problem is not None:
         raise problem
     check_texts(new)
-    known = host.by_handle.get(new.handle)
+    known = ports.configuration.by_handle.get(new.handle)
     if known and not new.address and not new.snippet:
-        return _plan_key(host, known, new, transport)
-    addition = host.composer.compose(new, transport)
-    plan = _planned(host, addition)
-    same = list(_same_place(host, addition))
+        return _plan_key(ports, known, new, transport)
+    addition = ports.composer.compose(new, transport)
+    plan = _planned(ports, addition)
+    same = list(_same_place(ports, addition))
     if plan.unchanged and same:
         plan.handles = [source.handle for source, _ in same]
         return plan
-    _refuse_taken(host, addition, same)
-    results = _examine(host, plan, addition.keys, new, transport)
+    _refuse_taken(ports, addition, same)
+    results = _examine(ports, plan, addition.keys, new, transport)
     better = None
     if isinstance(plan.error, BadSignature):
         better = addition.index_unsigned
     elif not plan.error and results and all(each.checked == "index" for each in results):
         better = addition.index_signed
     if better is not None:
-        plan = _planned(host, better)
-        _examine(host, plan, better.keys, new, transport)
+        plan = _planned(ports, better)
+        _examine(ports, plan, better.keys, new, transport)
     return plan
 
 
-def _planned(host: Adapter[Source], addition: Addition) -> Plan:
+def _planned(ports: Ports, addition: Addition) -> Plan:
     plan = Plan(
         f"velpin add {shell_word(addition.handles[0])}",
         f"add source {', '.join(addition.handles)}",
         private=set(addition.private), notes=list(addition.notes),
     )  # fmt: skip
-    plan.propose(host.tree, addition.edits)
-    before = {host.editor.key_of(source) for source in host.sources}
-    after = host.with_edits(addition.edits)
+    plan.propose(ports.tree, addition.edits)
+    before = {ports.editor.key_of(source) for source in ports.configuration.sources}
+    after = ports.with_edits(addition.edits)
     plan.handles = [
-        source.handle for source in after.sources if after.editor.key_of(source) not in before
+        source.handle
+        for source in after.configuration.sources
+        if after.editor.key_of(source) not in before
     ]
     return plan
 
 
-def _same_place(host: Adapter[Source], addition: Addition) -> Iterator[tuple[Source, str]]:
+def _same_place(ports: Ports, addition: Addition) -> Iterator[tuple[Source, str]]:
     """Sources of the host that are fetched from where the new one would be, and from where."""
-    for source in host.sources:
+    for source in ports.configuration.sources:
         for address in addition.addresses:
-            if address in host.composer.addresses_of(source):
+            if address in ports.composer.addresses_of(source):
                 yield source, address
                 break
 
 
-def _refuse_taken(
-    host: Adapter[Source], addition: Addition, same: Iterable[tuple[Source, str]]
-) -> None:
+def _refuse_taken(ports: Ports, addition: Addition, same: Iterable[tuple[Source, str]]) -> None:
     for source, address in same:
         raise Refusal(
             f"{address} is on this host already, as {source.handle} ({source.places[0]})"
@@ -124,13 +126,13 @@ def _refuse_taken(
             f"velpin on {shell_word(source.handle)}" if not source.on
             else f"velpin drop {shell_word(source.handle)} first, if you want it written anew",
         )  # fmt: skip
-    for source in host.sources:
+    for source in ports.configuration.sources:
         if source.handle in addition.handles:
             raise Refusal(
                 f"{source.handle} is the name of another source ({source.places[0]})",
                 "its name is that of its index, so it cannot get another:"
                 f" velpin drop {shell_word(source.handle)} first, if this one is meant"
-                if host.composer.names_indexes
+                if ports.composer.names_indexes
                 else "give this one another name",
             )
 
@@ -138,7 +140,7 @@ def _refuse_taken(
 # -- a key for a source that is there ------------------------------------------------------
 
 
-def _plan_key(host: Adapter[Source], source: Source, new: NewSource, transport: Transport) -> Plan:
+def _plan_key(ports: Ports, source: Source, new: NewSource, transport: Transport) -> Plan:
     """Name a key for a source that is there.
 
     Raises Refusal where none is given, BadKey where nothing given is one, TrustError where none
@@ -153,12 +155,14 @@ def _plan_key(host: Adapter[Source], source: Source, new: NewSource, transport: 
     if not keys:
         raise BadKey(f"{new.key_name}: holds no key")
     plan = Plan(f"velpin add {shell_word(source.handle)} --key", f"name a key for {source.handle}")
-    plan.propose(host.tree, host.composer.compose_key(source, keys))
-    after = host.with_edits(plan.edits)
-    key = host.editor.key_of(source)
-    plan.handles = [same.handle for same in after.sources if after.editor.key_of(same) == key]
+    plan.propose(ports.tree, ports.composer.compose_key(source, keys))
+    after = ports.with_edits(plan.edits)
+    key = ports.editor.key_of(source)
+    plan.handles = [
+        same.handle for same in after.configuration.sources if after.editor.key_of(same) == key
+    ]
     if not plan.unchanged:
-        _examine(host, plan, keys, new, transport)
+        _examine(ports, plan, keys, new, transport)
     return plan
 
 
@@ -166,19 +170,20 @@ def _plan_key(host: Adapter[Source], source: Source, new: NewSource, transport: 
 
 
 def _examine(
-    host: Adapter[Source],
+    ports: Ports,
     plan: Plan,
     keys: Sequence[Key],
     new: NewSource,
     transport: Transport,
 ) -> list[RefreshResult]:
     """Fetch the considered source as it would be fetched, and look at what came."""
-    after = host.with_edits(plan.edits)
-    problem = after.config_error()
+    after = ports.with_edits(plan.edits)
+    problem = after.configuration.config_error()
     if problem is not None:
         raise problem
     transport = transport.with_access(after.fetcher.logins(), after.fetcher.certificates())
-    added = [source for source in map(after.source, plan.handles) if source.on]
+    there = after.configuration.by_handle
+    added = [source for handle in plan.handles if (source := find_source(there, handle)).on]
     results = []
     for source in added:
         result = after.fetcher.fetch(source, transport, ())
@@ -190,11 +195,11 @@ def _examine(
     shown = keys or [key for source in added for key in after.composer.keys_here(source, signers)]
     plan.keys = list(_shown(shown, results, new))
     try:
-        check_not_revoked(host, keys)
+        check_not_revoked(ports, keys)
     except BadKey as problem_of_key:
         plan.error = problem_of_key
     if plan.error is None:
-        _look_inside(host.with_edits(plan.edits), plan, results, shown, transport)
+        _look_inside(ports.with_edits(plan.edits), plan, results, shown, transport)
     return results
 
 
@@ -230,7 +235,7 @@ def _shown(
 
 
 def _look_inside(
-    host: Adapter[Source], plan: Plan, results: Sequence[RefreshResult], keys: Sequence[Key],
+    ports: Ports, plan: Plan, results: Sequence[RefreshResult], keys: Sequence[Key],
     transport: Transport,
 ) -> None:  # fmt: skip
     """Look at what the fetched sources have: whether it is for this host, and anything at all."""
@@ -243,17 +248,18 @@ def _look_inside(
     for result in results:
         if result.error is not None:
             continue
-        examined = host.composer.examine(host.source(result.handle), keys, transport)
+        here = find_source(ports.configuration.by_handle, result.handle)
+        examined = ports.composer.examine(here, keys, transport)
         plan.findings += examined.findings
         plan.notes += examined.notes
-        if not examined.findings and not _has_packages(host, result.handle):
+        if not examined.findings and not _has_packages(ports, here):
             what = "; ".join(result.warnings) or "it has no package"
             plan.findings.append(Reason("gives-nothing", {"source": result.handle, "what": what}))
 
 
-def _has_packages(host: Adapter[Source], handle: str) -> bool:
+def _has_packages(ports: Ports, source: Source) -> bool:
     """Whether a source that was fetched has any package for this host."""
-    return any(index.count for index in host.indexes_of(handle))
+    return any(index.count for index in ports.indexes.of(source))
 
 
 def _what_was_checked(result: RefreshResult, *, is_expected: bool) -> Iterator[Reason]:

@@ -12,13 +12,12 @@ from velpin.model.reason import Fact, Reason
 from velpin.model.request import parse_request
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.files.tree import Edits
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 
 def forecast(
-    host: Adapter[Source], texts: Sequence[str], source: str = "", *, upgrade: bool = False
+    ports: Ports, texts: Sequence[str], source: str = "", *, upgrade: bool = False
 ) -> Forecast:
     """Predict one transaction for all requests together, with remedies where it is refused;
     `upgrade`: and for the full upgrade.
@@ -26,91 +25,91 @@ def forecast(
     Raises UsageError for texts that are no requests, and for `upgrade` where the kind of host
     has no such transaction.
     """
-    refusal = host.refusal()
+    refusal = ports.transactions.refusal()
     if refusal is not None:
-        return _refused(host, refusal)
-    asked = [parse_request(text, host.knows, source) for text in texts]
+        return _refused(ports, refusal)
+    asked = [parse_request(text, ports.packages.knows, source) for text in texts]
     if upgrade:
-        predicted = host.transactions.predict_with_upgrade(asked)
+        predicted = ports.transactions.predict_with_upgrade(asked)
     else:
-        predicted = host.transactions.predict(asked)
+        predicted = ports.transactions.predict(asked)
     if predicted is None:
-        raise no_upgrade_along(host.kind)
+        raise no_upgrade_along(ports.kind)
     found, attempts = predicted
-    found = _completed(host, found)
+    found = _completed(ports, found)
     if found.ok:
         return found
     from velpin.core.remedies import those_that_work
 
     def works(asked: Sequence[str], edits: Edits) -> bool:
-        trial = host.with_edits(edits) if edits else host
-        if trial.refusal() is not None:
+        trial = ports.with_edits(edits) if edits else ports
+        if trial.transactions.refusal() is not None:
             return False
-        again = [parse_request(text, trial.knows, source) for text in asked]
+        again = [parse_request(text, trial.packages.knows, source) for text in asked]
         if upgrade:
             along = trial.transactions.predict_with_upgrade(again)
             return along is not None and along.forecast.ok
         return trial.transactions.would_carry_out(again)
 
-    return found._replace(remedies=those_that_work(host, attempts, works))
+    return found._replace(remedies=those_that_work(ports, attempts, works))
 
 
-def forecast_upgrade(host: Adapter[Source], *, realign: bool = False) -> Forecast:
+def forecast_upgrade(ports: Ports, *, realign: bool = False) -> Forecast:
     """Predict the full upgrade of the host; UsageError for `realign` where it has none."""
-    if realign and not host.transactions.realigns:
-        raise no_realign(host.kind)
-    refusal = host.refusal()
+    if realign and not ports.transactions.realigns:
+        raise no_realign(ports.kind)
+    refusal = ports.transactions.refusal()
     if refusal is not None:
-        return _refused(host, refusal)
-    return _completed(host, host.transactions.predict_upgrade(realign=realign))
+        return _refused(ports, refusal)
+    return _completed(ports, ports.transactions.predict_upgrade(realign=realign))
 
 
-def _completed(host: Adapter[Source], found: Forecast) -> Forecast:
+def _completed(ports: Ports, found: Forecast) -> Forecast:
     """What every kind's forecast holds beside what the kind predicts."""
     return found._replace(
         download_bytes=sum(change.download_bytes for change in found.changes),
         disk_bytes=sum(change.disk_bytes for change in found.changes),
-        notes=(*found.notes, *_index_notes(host, found)),
+        notes=(*found.notes, *_index_notes(ports, found)),
     )
 
 
-def _refused(host: Adapter[Source], refusal: HostFileError | Reason) -> Forecast:
+def _refused(ports: Ports, refusal: HostFileError | Reason) -> Forecast:
     """The forecast of a host that refuses everything."""
     if isinstance(refusal, HostFileError):
         facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
         refusal = Reason("files-refused", facts)
     try:
-        name = host.name
+        name = ports.name
     except HostFileError:
-        name = HostName(host.kind, "")
+        name = HostName(ports.kind, "")
     return Forecast(name, ok=False, problem=refusal)
 
 
-def _index_notes(host: Adapter[Source], found: Forecast) -> Iterator[Reason]:
+def _index_notes(ports: Ports, found: Forecast) -> Iterator[Reason]:
     """What to know of the indexes behind a forecast."""
     used = {answer.source for answer in found.answers}
     used.update(change.source for change in found.changes)
     used.update(passed.source for answer in found.answers for passed in answer.passed_over)
     newer = [
-        source.handle for source in host.sources
-        if source.on and source.handle in used and host.index_holder(source.handle) == "velpin"
+        source.handle for source in ports.configuration.sources
+        if source.on and source.handle in used and ports.indexes.holder(source) == "velpin"
     ]  # fmt: skip
     if newer:
         yield Reason("installer-must-refresh", {"sources": tuple(newer)})
     missing = [
-        source.handle for source in host.sources
-        if host.state_of(source) == "not fetched" and host.reads(source)
+        source.handle for source in ports.configuration.sources
+        if ports.indexes.state_of(source) == "not fetched" and ports.indexes.reads(source)
     ]  # fmt: skip
     if missing and not (found.problem and found.problem.code == "never-refreshed"):
         yield Reason("not-fetched", {"sources": tuple(missing)})
-    for handle, problem in host.damage.items():
+    for handle, problem in ports.indexes.damage.items():
         yield Reason("damaged", {"source": handle, "what": str(problem)})
-    yield from host.index_notes()
+    yield from ports.indexes.notes()
 
 
-def near_names(host: Adapter[Source], name: str) -> tuple[str, ...]:
+def near_names(ports: Ports, name: str) -> tuple[str, ...]:
     """Names like one that is not known, also across sources switched off."""
     from velpin.store.name_search import named_near
 
-    off = ((source.handle, index) for source, index in host.indexes_off())
-    return named_near(name, host.known_names(), off)
+    off = ((source.handle, index) for source, index in ports.indexes.off())
+    return named_near(name, ports.packages.known_names(), off)

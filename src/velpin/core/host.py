@@ -12,12 +12,12 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
-from velpin.errors import HostFileError, TrustError
+from velpin.errors import HostFileError, TrustError, no_generations
+from velpin.ports.configuration import find_source
 
 if TYPE_CHECKING:
     from velpin.change.journal import Journal, JournalEntry
     from velpin.change.plan import NewSource, Plan
-    from velpin.core.adapter import Adapter
     from velpin.core.generations import GenerationComparison
     from velpin.core.hostfile.conform import Conforming
     from velpin.core.options import WantedOptions
@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     from velpin.model.rule import Rule, RuleInForce
     from velpin.model.shift import ChangedAnswer, Drift, Shift, UpgradeResult
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
     from velpin.recipes.recipe import RecipeFormat, Satisfier
     from velpin.store.cache import IndexCache
 
@@ -53,12 +54,12 @@ class Host:
 
     def __init__(
         self,
-        adapter: Adapter[Source],
+        ports: Ports,
         *,
         on_wait: Callable[[], None] | None = None,
         progress: Progress | None = None,
     ) -> None:
-        self._adapter = adapter
+        self._adapter = ports
         self.on_wait, self._progress = on_wait, progress
 
     def with_edits(self, edits: Edits, modes: Modes | None = None) -> Self:
@@ -75,11 +76,10 @@ class Host:
     def with_generation(self, generation: GenerationName) -> Self:
         """The same host with an installer of another generation; UsageError where all decide
         alike."""
-        return type(self)(
-            self._adapter.with_generation(generation),
-            on_wait=self.on_wait,
-            progress=self._progress,
-        )
+        found = self._adapter.with_generation(generation)
+        if found is None:
+            raise no_generations(self.kind)
+        return type(self)(found, on_wait=self.on_wait, progress=self._progress)
 
     # -- looking -----------------------------------------------------------------------------
 
@@ -96,12 +96,12 @@ class Host:
     @property
     def native(self) -> str:
         """The host's own architecture."""
-        return self._adapter.native
+        return self._adapter.configuration.native
 
     @property
     def installer(self) -> Installer:
         """The installer, and by which generation's rules it is forecast."""
-        return self._adapter.installer
+        return self._adapter.configuration.installer
 
     @property
     def tree(self) -> Tree:
@@ -118,18 +118,21 @@ class Host:
         from velpin.model.host import HostFacts, SourceCounts
 
         host = self._adapter
-        known = [date for date in host.index_dates() if date]
-        installed, held = host.count_installed()
+        known = [date for date in host.indexes.dates() if date]
+        installed, held = host.packages.count_installed()
         return HostFacts(
             kind=host.kind,
-            release=host.release,
-            arch=host.native,
-            foreign=tuple(host.foreign_archs),
-            installer=host.installer,
+            release=host.configuration.release,
+            arch=host.configuration.native,
+            foreign=tuple(host.configuration.foreign_archs),
+            installer=host.configuration.installer,
             sources=SourceCounts(
-                on=sum(source.on for source in host.sources),
-                off=sum(not source.on for source in host.sources),
-                not_fetched=sum(host.state_of(source) == "not fetched" for source in host.sources),
+                on=sum(source.on for source in host.configuration.sources),
+                off=sum(not source.on for source in host.configuration.sources),
+                not_fetched=sum(
+                    host.indexes.state_of(source) == "not fetched"
+                    for source in host.configuration.sources
+                ),
             ),
             oldest_index=min(known, default=None),
             newest_index=max(known, default=None),
@@ -140,16 +143,16 @@ class Host:
 
     def notes(self) -> Iterable[Note]:
         """Everything odd that was found in the host's files."""
-        return self._adapter.notes()
+        return self._adapter.configuration.notes()
 
     def refused(self) -> HostFileError | None:
         """The file because of which the installer refuses every request, if there is one."""
-        found = self._adapter.refusal()
+        found = self._adapter.transactions.refusal()
         return found if isinstance(found, HostFileError) else None
 
     def skipped(self) -> Sequence[tuple[str, str]]:
         """Files in the host's own places that its installer passes over, and why."""
-        return self._adapter.skipped()
+        return self._adapter.configuration.skipped()
 
     def doubts(self) -> list[str]:
         """Folders of Velpin's own store that are not believed, and why."""
@@ -158,11 +161,11 @@ class Host:
     @property
     def sources(self) -> Sequence[Source]:
         """Sources on, in the order of reading, then those switched off."""
-        return self._adapter.sources
+        return self._adapter.configuration.sources
 
     def source(self, handle: str) -> Source:
         """The source with a handle; Refusal with near handles where there is none."""
-        return self._adapter.source(handle)
+        return find_source(self._adapter.configuration.by_handle, handle)
 
     def source_statuses(self) -> list[SourceStatus]:
         """Every source in the order in which it wins: tier, priority, freshness, signature."""
@@ -187,19 +190,18 @@ class Host:
     def rule_sentences(self) -> list[Reason]:
         """What each rule in force says, in the order of `rules`; not what it decides, so this takes
         no time."""
-        alone = self._adapter.with_edits({})
-        alone.leave_indexes()
+        alone = self._adapter.without_indexes()
         return [rule.says for rule in alone.rules.in_force()]
 
     def compare(self, one: str, other: str) -> int:
         """-1, 0 or 1 for two versions, in this host's own order."""
-        return self._adapter.compare(one, other)
+        return self._adapter.packages.compare(one, other)
 
     # -- choosing ----------------------------------------------------------------------------
 
     def knows(self, name: str) -> bool:
         """Whether a package of a name, or a provider of it, is known here."""
-        return self._adapter.knows(name)
+        return self._adapter.packages.knows(name)
 
     def forecast(
         self, texts: Sequence[str], source: str = "", *, upgrade: bool = False
@@ -257,8 +259,8 @@ class Host:
         installed, or those `installed` alone; at most so many."""
         from velpin.store.name_search import beginning_with
 
-        indexes = [] if installed else list(self._adapter.indexes_on())
-        record = self._adapter.record
+        indexes = [] if installed else list(self._adapter.indexes.on())
+        record = self._adapter.indexes.record
         return beginning_with([*indexes, *([record] if record else [])], start, most)
 
     def versions(self, name: str) -> list[tuple[str, str]]:
@@ -283,11 +285,12 @@ class Host:
 
     def open_indexes(self) -> None:
         """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
-        self._adapter.open_indexes()
+        if self._adapter.transactions.refusal() is None:
+            self._adapter.indexes.on()
 
     def installed_names(self) -> list[str]:
         """Names of all installed packages, in byte order."""
-        return self._adapter.installed_names()
+        return self._adapter.packages.installed_names()
 
     def came_from(self, handle: str) -> list[str]:
         """Installed packages whose version the host takes from a source."""
@@ -399,7 +402,7 @@ class Host:
         """Parse the indexes of a source now; how many offers they hold, and what was odd."""
         from velpin.model.reason import Note, Place
 
-        indexes = self._adapter.indexes_of(self.source(handle).handle)
+        indexes = self._adapter.indexes.of(self.source(handle))
         notes = [
             Note(Place(Path(index.stamp.path).name, note.line), note.text)
             for index in indexes

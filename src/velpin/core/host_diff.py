@@ -17,21 +17,20 @@ from velpin.forked import processors, side_by_side
 from velpin.model.shift import ChangedAnswer, PackageSnapshot, Selection, UpgradeResult
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.model.forecast import Change, Forecast
-    from velpin.model.source import Source
     from velpin.ports.answers import AnswerComparison
+    from velpin.ports.bundle import Ports
     from velpin.ports.packages import Installed
     from velpin.store.index import Index, IndexLine, NameRange
 
 
-def after_upgrade(host: Adapter[Source], told: Forecast | None = None) -> UpgradeResult:
+def after_upgrade(ports: Ports, told: Forecast | None = None) -> UpgradeResult:
     """How every installed package would stand after the full upgrade, or what else was `told`.
 
     Where the host would refuse that, as each package would stand on its own.
     """
-    told = told or host.transactions.predict_upgrade_for_shift()
-    installed = list(host.installed_packages())
+    told = told or ports.transactions.predict_upgrade_for_shift()
+    installed = list(ports.packages.installed())
     changes = _by_package(told.changes, installed)
     selections: dict[tuple[str, str], tuple[str, Selection | None]] = {}
     for here in installed:
@@ -42,7 +41,7 @@ def after_upgrade(host: Adapter[Source], told: Forecast | None = None) -> Upgrad
         elif told.ok or here.held:
             selection = Selection(here.version, here.source)
         else:
-            selection = host.answers.next_alone(here)
+            selection = ports.answers.next_alone(here)
         selections[here.name, here.arch] = here.version, selection
     return UpgradeResult(selections, told.held_back, told.problem)
 
@@ -61,26 +60,26 @@ def _by_package(
     return found
 
 
-def came_from(host: Adapter[Source], handle: str) -> list[str]:
+def came_from(ports: Ports, handle: str) -> list[str]:
     """Installed packages whose version the host takes from a source, in byte order."""
-    return sorted({here.name for here in host.installed_packages() if here.source == handle})
+    return sorted({here.name for here in ports.packages.installed() if here.source == handle})
 
 
-def snapshots(
-    host: Adapter[Source], after: UpgradeResult, watched: Iterable[str]
-) -> list[PackageSnapshot]:
+def snapshots(ports: Ports, after: UpgradeResult, watched: Iterable[str]) -> list[PackageSnapshot]:
     """How every installed package stands, and some names that may not be installed."""
     found = []
-    for here in host.installed_packages():
+    for here in ports.packages.installed():
         _, selection = after.selections[here.name, here.arch]
-        versions = tuple(dict.fromkeys(host.offers.versions_of(here.name, here.arch)))
+        versions = tuple(dict.fromkeys(ports.offers.versions_of(here.name, here.arch)))
         found.append(
             PackageSnapshot(here.name, here.arch, here.version, selection, here.held, versions)
         )
     for name in sorted(set(watched) - {package.name for package in found}):
-        versions = tuple(dict.fromkeys(host.offers.versions_of(name, host.native)))
-        answer = host.answers.first(name)
-        found.append(PackageSnapshot(name, host.native, None, answer, False, versions))
+        versions = tuple(dict.fromkeys(ports.offers.versions_of(name, ports.configuration.native)))
+        answer = ports.answers.first(name)
+        found.append(
+            PackageSnapshot(name, ports.configuration.native, None, answer, False, versions)
+        )
     return sorted(found)
 
 
@@ -88,16 +87,16 @@ _LARGE = 20_000
 """Entries for which a second process is worth its start."""
 
 
-def changed_answers(before: Adapter[Source], after: Adapter[Source]) -> list[ChangedAnswer]:
+def changed_answers(before: Ports, after: Ports) -> list[ChangedAnswer]:
     """Names that are not installed and would be answered differently, in byte order."""
-    if before.refusal() or after.refusal():
+    if before.transactions.refusal() or after.transactions.refusal():
         return []
-    found = {index.path: index for host in (before, after) for index in host.indexes_on()}
+    found = {index.path: index for host in (before, after) for index in host.indexes.on()}
     places, indexes = {path: place for place, path in enumerate(found)}, list(found.values())
     compared = after.answers.compare(before.answers, places) if indexes else None
     if compared is None:
         return []
-    installed = {name.encode() for name in after.installed_names()}
+    installed = {name.encode() for name in after.packages.installed_names()}
     names = _names_to_ask(indexes, compared)
     large = sum(index.count for index in indexes) > _LARGE
     count = processors() if large else 1

@@ -12,17 +12,16 @@ from velpin.trust.revoked import Revocations
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from velpin.core.adapter import Adapter
     from velpin.model.host import KeyUse
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 
-def key_uses(host: Adapter[Source]) -> list[KeyUse]:
+def key_uses(ports: Ports) -> list[KeyUse]:
     """Every key that may sign for something, with what it was verified to have signed."""
-    signers = host.signers
+    signers = ports.signers
     signed = {
         source.handle: {*signers.index_signers(source), *signers.package_signers(source)}
-        for source in host.sources
+        for source in ports.configuration.sources
     }
     return [
         use._replace(signs=tuple(name for name, keys in signed.items() if use.fingerprint in keys))
@@ -30,19 +29,21 @@ def key_uses(host: Adapter[Source]) -> list[KeyUse]:
     ]
 
 
-def seen_revoked(host: Adapter[Source]) -> Revocations:
+def seen_revoked(ports: Ports) -> Revocations:
     """All revocations that are known here."""
-    found = Revocations.of(host.tree)
-    named = (key for source in host.sources for key in host.signers.keys_of(source).keys)
-    for key in (*keys_in(host.tree, host.signers.key_files()), *named):
+    found = Revocations.of(ports.tree)
+    named = (
+        key for source in ports.configuration.sources for key in ports.signers.keys_of(source).keys
+    )
+    for key in (*keys_in(ports.tree, ports.signers.key_files()), *named):
         if key.revoked:
             found.note(key.fingerprint, f"/{key.where.lstrip('/')}")
     return found
 
 
-def check_not_revoked(host: Adapter[Source], keys: Sequence[Key]) -> None:
+def check_not_revoked(ports: Ports, keys: Sequence[Key]) -> None:
     """BadKey for a copy of a key without the revocation that this host has seen."""
-    revocations = seen_revoked(host) if keys else None
+    revocations = seen_revoked(ports) if keys else None
     for key in keys:
         where = revocations.where(key.fingerprint) if revocations else ""
         if where:
@@ -53,10 +54,10 @@ def check_not_revoked(host: Adapter[Source], keys: Sequence[Key]) -> None:
             )
 
 
-def remember_revoked(host: Adapter[Source]) -> None:
+def remember_revoked(ports: Ports) -> None:
     """Write down what is seen revoked now, so that a later copy of a key cannot take it back; a
     host whose files cannot be read has nothing to remember."""
     try:
-        seen_revoked(host).remember(host.tree)
+        seen_revoked(ports).remember(ports.tree)
     except VelpinError:
         return

@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING
 
 from velpin.core.host import Host, Progress
 from velpin.files.tree import Tree
-from velpin.kinds import open_adapter
+from velpin.kinds import open_ports
+from velpin.ports.view import View
 from velpin.store.cache import IndexCache, open_cache
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 _JOURNAL = "var/lib/velpin/journal"
 _RECIPES = "etc/velpin/recipes"
@@ -42,19 +42,19 @@ def open_host(
         cache = open_cache(tree, ready_only=ready_only)
     else:
         cache = IndexCache([Path(store)], ready_only=ready_only)
-    adapter = open_adapter(tree, cache, as_is=as_is)
-    made = _host_class(adapter)
-    return made(adapter, on_wait=on_wait, progress=progress)
+    ports = open_ports(View(tree, cache, as_is))
+    made = _host_class(ports)
+    return made(ports, on_wait=on_wait, progress=progress)
 
 
-def _host_class(adapter: Adapter[Source]) -> type[Host]:
+def _host_class(ports: Ports) -> type[Host]:
     """Sources of build recipes are looked after only on a host that has any."""
-    if not adapter.tree.exists(_RECIPES):
+    if not ports.tree.exists(_RECIPES):
         return Host
     from velpin.recipes.config import has_recipes
     from velpin.recipes.host import RecipeHost
 
-    return RecipeHost if has_recipes(adapter.tree) else Host
+    return RecipeHost if has_recipes(ports.tree) else Host
 
 
 def is_interrupted(root: Path | str = "/") -> bool:

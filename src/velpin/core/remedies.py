@@ -17,9 +17,8 @@ from velpin.model.rule import as_typed, shell_word
 from velpin.ports.attempts import AskAgain, Attempt, DropRule, SwitchOn
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.files.tree import Edits
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 _MOST_TRIED = 10
 _ENOUGH = 2
@@ -36,13 +35,11 @@ class Trial(NamedTuple):
     edits: Edits
 
 
-def those_that_work(
-    host: Adapter[Source], attempts: Iterable[Attempt], works: Try
-) -> tuple[Remedy, ...]:
+def those_that_work(ports: Ports, attempts: Iterable[Attempt], works: Try) -> tuple[Remedy, ...]:
     """The first few that work, each tried once."""
     found: list[Remedy] = []
     tried: set[str] = set()
-    for trial in (trial for attempt in attempts for trial in _trials(host, attempt)):
+    for trial in (trial for attempt in attempts for trial in _trials(ports, attempt)):
         if trial.remedy.command in tried:
             continue
         tried.add(trial.remedy.command)
@@ -53,30 +50,30 @@ def those_that_work(
     return tuple(found)
 
 
-def _trials(host: Adapter[Source], attempt: Attempt) -> Iterator[Trial]:
+def _trials(ports: Ports, attempt: Attempt) -> Iterator[Trial]:
     match attempt:
         case AskAgain(texts, what):
             remedy = Remedy(as_typed(["velpin", "forecast", *texts]), what)
             yield Trial(remedy, texts, {})
         case SwitchOn():
-            yield from _switching_on(host, attempt)
+            yield from _switching_on(ports, attempt)
         case DropRule():
-            yield from _dropping(host, attempt)
+            yield from _dropping(ports, attempt)
 
 
-def _switching_on(host: Adapter[Source], attempt: SwitchOn) -> Iterator[Trial]:
-    for source, index in host.indexes_off():
+def _switching_on(ports: Ports, attempt: SwitchOn) -> Iterator[Trial]:
+    for source, index in ports.indexes.off():
         if attempt.handles is not None and source.handle not in attempt.handles:
             continue
         if index.rows(attempt.name) or index.providers(attempt.name):
             what = Reason("source-on", {"source": source.handle, "name": attempt.name})
             remedy = Remedy(f"velpin on {shell_word(source.handle)}", what)
-            yield Trial(remedy, attempt.texts, host.editor.switched(source, True))
+            yield Trial(remedy, attempt.texts, ports.editor.switched(source, True))
 
 
-def _dropping(host: Adapter[Source], attempt: DropRule) -> Iterator[Trial]:
+def _dropping(ports: Ports, attempt: DropRule) -> Iterator[Trial]:
     try:
-        edits = RulePlanner(host).dropped(attempt.place).edits
+        edits = RulePlanner(ports).dropped(attempt.place).edits
     except VelpinError:
         return
     what = Reason("rule-in-the-way", {"place": attempt.place})

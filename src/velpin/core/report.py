@@ -10,14 +10,13 @@ from velpin.core.snapshot import Snapshot
 from velpin.model.report import HostReport, PackageOutlook
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.core.host import Host
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 
 def make_report(
     host: Host,
-    adapter: Adapter[Source],
+    ports: Ports,
     since: Snapshot | None,
     clock: Callable[[], float] = time.time,
 ) -> HostReport:
@@ -27,24 +26,25 @@ def make_report(
         facts=host.facts(),
         sources=tuple(host.source_statuses()),
         rules=tuple(host.rules()),
-        packages=tuple(_outlooks(host, adapter)),
+        packages=tuple(_outlooks(host, ports)),
         upgrade=host.forecast_upgrade(),
         checkup=host.checkup(offline=True),
         keys=tuple(host.keys()),
         publishers={
-            source.handle: adapter.provenance.publisher_of(source) for source in adapter.sources
+            source.handle: ports.provenance.publisher_of(source)
+            for source in ports.configuration.sources
         },
         since=since.time if since else None,
         drift=tuple(host.drift(since)) if since else (),
     )
 
 
-def _outlooks(host: Host, adapter: Adapter[Source]) -> list[PackageOutlook]:
+def _outlooks(host: Host, ports: Ports) -> list[PackageOutlook]:
     after = host.after_upgrade().selections
     return sorted(
         PackageOutlook(
             here.name, here.arch, here.version, here.source,
             after[here.name, here.arch][1], here.held,
         )
-        for here in adapter.installed_packages()
+        for here in ports.packages.installed()
     )  # fmt: skip

@@ -19,21 +19,20 @@ from velpin.model.reason import Place, Reason
 from velpin.model.rule import Rule, Verdict, command_of, short_of
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.files.tree import Edits
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 
 class RulePlanner:
     """Plans rules for one host; `foremost`: they are written where no other rule wins."""
 
-    def __init__(self, host: Adapter[Source], *, foremost: bool = False) -> None:
-        self.host, self.foremost = host, foremost
-        self.rules, self.writer = host.rules, host.rule_writer
+    def __init__(self, ports: Ports, *, foremost: bool = False) -> None:
+        self.host, self.foremost = ports, foremost
+        self.rules, self.writer = ports.rules, ports.rule_writer
 
-    def on(self, host: Adapter[Source]) -> RulePlanner:
+    def on(self, ports: Ports) -> RulePlanner:
         """The same for another state of the host."""
-        return RulePlanner(host, foremost=self.foremost)
+        return RulePlanner(ports, foremost=self.foremost)
 
     def resolve(self, rule: Rule) -> Rule:
         """A rule with its words looked up.
@@ -52,7 +51,7 @@ class RulePlanner:
         hint = "velpin offers NAME tells what there is; NAME%SOURCE asks for one once"
         raise Refusal(unexpressed.says, hint)
 
-    def _trial(self, rule: Rule, *, lift: bool) -> Adapter[Source] | None:
+    def _trial(self, rule: Rule, *, lift: bool) -> Ports | None:
         """The host as a rule would make it, or one that stands taken back; None where that
         cannot be or would not hold."""
         try:
@@ -179,7 +178,7 @@ class RulePlanner:
 
     def _refuse_broken(self) -> None:
         """A host whose files its installer refuses is to be repaired first."""
-        problem = self.host.refusal()
+        problem = self.host.transactions.refusal()
         if isinstance(problem, HostFileError):
             raise problem
 

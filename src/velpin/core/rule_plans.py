@@ -15,17 +15,16 @@ from velpin.model.request import Request, parse_request
 from velpin.model.rule import Rule, RuleInForce
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.core.host import Host
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 
-def plan_rules(host: Adapter[Source], rules: Sequence[Rule], *, foremost: bool = False) -> Plan:
+def plan_rules(ports: Ports, rules: Sequence[Rule], *, foremost: bool = False) -> Plan:
     """What making some rules would write; UsageError for one with a text that is no name."""
     for rule in rules:
         _check_texts(rule)
-    plan = _read_back(host, RulePlanner(host, foremost=foremost).made(rules))
-    plan.notes += [*host.editor.edit_notes(plan.edits), *host.rule_writer.notes(plan)]
+    plan = _read_back(ports, RulePlanner(ports, foremost=foremost).made(rules))
+    plan.notes += [*ports.editor.edit_notes(plan.edits), *ports.rule_writer.notes(plan)]
     return plan
 
 
@@ -36,20 +35,20 @@ def _check_texts(rule: Rule) -> None:
             raise UsageError(f"{text!r} is no name: it holds a blank or a control character")
 
 
-def plan_lift(host: Adapter[Source], rules: Sequence[Rule]) -> Plan:
+def plan_lift(ports: Ports, rules: Sequence[Rule]) -> Plan:
     """What taking back some rules would write; Refusal where none such stands."""
-    return _read_back(host, RulePlanner(host).lifted(rules))
+    return _read_back(ports, RulePlanner(ports).lifted(rules))
 
 
-def plan_rule_drop(host: Adapter[Source], place: Place) -> Plan:
+def plan_rule_drop(ports: Ports, place: Place) -> Plan:
     """What taking away the rule at a place would write, whoever wrote it."""
-    return _read_back(host, RulePlanner(host).dropped(place))
+    return _read_back(ports, RulePlanner(ports).dropped(place))
 
 
-def _read_back(host: Adapter[Source], plan: Plan) -> Plan:
+def _read_back(ports: Ports, plan: Plan) -> Plan:
     """A plan of rules, unless it would touch more than what rules are written in."""
     if plan.edits and not plan.unchanged:
-        check_rules(host.editor, host.with_edits(plan.edits).editor, host.editor.rule_fields)
+        check_rules(ports.editor, ports.with_edits(plan.edits).editor, ports.editor.rule_fields)
     return plan
 
 

@@ -12,32 +12,34 @@ from velpin.trust.openpgp import grouped, key_with
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from velpin.core.adapter import Adapter
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
     from velpin.ports.standing import StatusParts
     from velpin.trust.openpgp import Key
 
 _LAST = 1 << 30
 
 
-def source_statuses(host: Adapter[Source]) -> list[SourceStatus]:
+def source_statuses(ports: Ports) -> list[SourceStatus]:
     """Every source: by tier, within one in the order of reading, those switched off last."""
-    tiers = host.standing.tiers()
-    found = [_status(host, source, tiers.get(source.handle)) for source in host.sources]
+    tiers = ports.standing.tiers()
+    found = [
+        _status(ports, source, tiers.get(source.handle)) for source in ports.configuration.sources
+    ]
     return sorted(found, key=lambda status: (not status.source.on, status.tier or _LAST))
 
 
-def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceStatus:
-    parts = host.standing.parts_of(source)
+def _status(ports: Ports, source: Source, tier: int | None) -> SourceStatus:
+    parts = ports.standing.parts_of(source)
     offers, damage = 0, ""
     try:
-        offers = sum(index.count for index in host.indexes_of(source.handle))
+        offers = sum(index.count for index in ports.indexes.of(source))
     except (HostFileError, StoreError) as problem:
         damage = problem.message
-    failure = host.cache.failure(source.address, source.release) if source.on else None
+    failure = ports.cache.failure(source.address, source.release) if source.on else None
     return SourceStatus(
         source=source,
-        state=host.state_of(source),
+        state=ports.indexes.state_of(source),
         tier=tier if source.on else None,
         priorities=parts.priorities,
         channel=parts.channel,
@@ -48,7 +50,7 @@ def _status(host: Adapter[Source], source: Source, tier: int | None) -> SourceSt
         to_import=tuple(parts.to_import),
         offers=offers,
         dated=parts.dated,
-        copy=host.index_holder(source.handle),
+        copy=ports.indexes.holder(source),
         problem=parts.copy_problem
         or damage
         or parts.key_problem

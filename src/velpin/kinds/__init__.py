@@ -1,4 +1,4 @@
-"""The kinds of host Velpin knows: each a package as `velpin.core.adapter.Kind` says.
+"""The kinds of host Velpin knows: each a package as `velpin.ports.kind.Kind` says.
 
 This is the one place that names them; a package is loaded when it is asked.
 """
@@ -10,12 +10,11 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import TYPE_CHECKING
 
 from velpin.errors import NotAHost
-from velpin.files.tree import Tree
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter, Kind
-    from velpin.model.source import Source
-    from velpin.store.cache import IndexCache
+    from velpin.ports.bundle import Ports
+    from velpin.ports.kind import Kind
+    from velpin.ports.view import View
 
 
 def _rpm_zypp() -> Kind:
@@ -48,29 +47,29 @@ KINDS: Mapping[str, Callable[[], Kind]] = {
 """The kinds by their names, in the order in which they are asked."""
 
 
-def open_adapter(tree: Tree, cache: IndexCache, *, as_is: bool = False) -> Adapter[Source]:
-    """The host at a root; NotAHost where no kind recognises it.
+def open_ports(view: View) -> Ports:
+    """The ports of the host at a root; NotAHost where no kind recognises it.
 
     Installers of other kinds leave settings of their own on a host: where several kinds
     recognise it, it is of the first of which packages are installed.
     """
     kinds = (load() for load in KINDS.values())
-    found = [kind for kind in kinds if kind.recognises(tree)]
+    found = [kind for kind in kinds if kind.recognises(view.tree)]
     if len(found) > 1:
-        found = [kind for kind in found if kind.has_packages(tree)] or found
+        found = [kind for kind in found if kind.has_packages(view.tree)] or found
     if not found:
         raise NotAHost(
-            f"{tree.root} is not the root of a host that Velpin knows",
+            f"{view.tree.root} is not the root of a host that Velpin knows",
             f"give the host's root with --root DIR; known kinds: {', '.join(KINDS)}",
         )
-    return found[0].open_adapter(tree, cache, as_is=as_is)
+    return found[0].ports(view)
 
 
 def sentences() -> Iterator[Mapping[str, str]]:
     """What the reasons of each kind say, by their codes, of the kind in use first; those of a
     kind are read when it is its turn."""
     in_use = {
-        name for name in KINDS if f"velpin.kinds.{name.replace('-', '_')}.adapter" in sys.modules
+        name for name in KINDS if f"velpin.kinds.{name.replace('-', '_')}.state" in sys.modules
     }
     for name in sorted(KINDS, key=lambda name: name not in in_use):
         yield KINDS[name]().own_sentences()

@@ -6,6 +6,8 @@ from abc import ABC, abstractmethod
 from dataclasses import replace
 from typing import TYPE_CHECKING, Self
 
+from velpin.model.forecast import HostName
+
 if TYPE_CHECKING:
     from velpin.files.tree import Edits, Modes
     from velpin.model.installer import GenerationName
@@ -38,6 +40,12 @@ class Ports(ABC):
 
     def __init__(self, view: View) -> None:
         self.view, self.tree, self.cache = view, view.tree, view.cache
+
+    @property
+    def name(self) -> HostName:
+        """Which host a forecast is for."""
+        installer = self.configuration.installer
+        return HostName(self.kind, self.configuration.native, installer.generation)
 
     def with_edits(self, edits: Edits, modes: Modes | None = None) -> Self:
         """Return the same host as it would be after some edits and new permission bits of files,

@@ -10,17 +10,17 @@ from velpin.change.plan import Plan
 from velpin.model.reason import Fact, Reason
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.fetch.download import Transport
     from velpin.model.finding import Severity
     from velpin.model.reason import Place
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
     from velpin.ports.examiner import Examiner
     from velpin.ports.packages import Installed
     from velpin.store.cache import FetchFailure
     from velpin.trust.named import NamedKeys
 
-Make = Callable[["Adapter[Source]"], Plan]
+Make = Callable[["Ports"], Plan]
 """Makes the change that mends something, for a state of the host."""
 
 
@@ -111,9 +111,9 @@ def removing(file: str) -> Make:
     return partial(_removed, file)
 
 
-def _removed(file: str, host: Adapter[Source]) -> Plan:
+def _removed(file: str, ports: Ports) -> Plan:
     plan = Plan("", f"remove /{file}")
-    plan.propose(host.tree, {file: None})
+    plan.propose(ports.tree, {file: None})
     return plan
 
 

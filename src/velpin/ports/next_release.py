@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING, NamedTuple, Protocol
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-    from velpin.core.adapter import Adapter
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 
 class Move(NamedTuple):
@@ -21,9 +21,9 @@ class Move(NamedTuple):
     """Address and suite, as people read them."""
     then: str
     """The same where nothing of the source names the release."""
-    edits: Callable[[Adapter[Source]], Edits] | None = None
+    edits: Callable[[Ports], Edits] | None = None
     """What says so where the source is written; None where nothing is to be edited."""
-    find: Callable[[Adapter[Source]], Source | None] | None = None
+    find: Callable[[Ports], Source | None] | None = None
     """The source as it is called afterwards, where that is not as before."""
 
 

@@ -17,10 +17,9 @@ from velpin.model.rule import as_typed
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.core.host import Host
     from velpin.fetch.download import Transport
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 _LARGEST_KEY = 1 << 20
 _BEHIND = 86400.0
@@ -28,7 +27,7 @@ _BEHIND = 86400.0
 
 
 def plan_add_entry(
-    host: Host, adapter: Adapter[Source], asked: str, *, channel: str, mirror: str,
+    host: Host, ports: Ports, asked: str, *, channel: str, mirror: str,
     only: Sequence[str], over: Sequence[str],
 ) -> Plan:  # fmt: skip
     """What adding a source of a catalog would write.
@@ -37,14 +36,14 @@ def plan_add_entry(
     for a channel or mirror that it does not have, FetchError where none of its addresses can be
     reached, TrustError where its key is not one of those that the catalog names.
     """
-    entry = find_entry(adapter, asked, channel)
+    entry = find_entry(ports, asked, channel)
     if entry is None:
-        raise no_entry(adapter, asked)
+        raise no_entry(ports, asked)
     if not entry.address:
         assert entry.why_not is not None
         raise PlanRefused(entry.why_not)
     transport = host.transport()
-    looks = look_at_mirrors(adapter, entry, mirror, transport.hasty())
+    looks = look_at_mirrors(ports, entry, mirror, transport.hasty())
     address = choose_mirror(entry, looks)
     new = _new_source(entry, address, keys_of_entry(entry, transport))
     plan = host.plan_add(new, only=only, over=over)
@@ -90,7 +89,7 @@ def keys_of_entry(entry: CatalogEntry, transport: Transport) -> list[Key]:
 
 
 def look_at_mirrors(
-    host: Adapter[Source], entry: CatalogEntry, mirror: str, transport: Transport
+    ports: Ports, entry: CatalogEntry, mirror: str, transport: Transport
 ) -> list[MirrorLook]:
     """The entry's address and its mirrors, each asked how old its index is; with `mirror`, an
     address or a number from 1, just that one."""
@@ -99,7 +98,7 @@ def look_at_mirrors(
         addresses = [_named(addresses, mirror)]
     if len(addresses) == 1:
         return [MirrorLook(addresses[0], None)]
-    return [_look(host, entry, address, transport) for address in addresses]
+    return [_look(ports, entry, address, transport) for address in addresses]
 
 
 def _named(addresses: Sequence[str], mirror: str) -> str:
@@ -114,11 +113,9 @@ def _named(addresses: Sequence[str], mirror: str) -> str:
     raise UsageError(f"{mirror} is none of its mirrors", f"there are {told}")
 
 
-def _look(
-    host: Adapter[Source], entry: CatalogEntry, address: str, transport: Transport
-) -> MirrorLook:
+def _look(ports: Ports, entry: CatalogEntry, address: str, transport: Transport) -> MirrorLook:
     try:
-        dated = host.fetcher.head_date(address, entry.suite or handle_of(entry), transport)
+        dated = ports.fetcher.head_date(address, entry.suite or handle_of(entry), transport)
     except VelpinError as problem:
         return MirrorLook(address, None, problem.message)
     return MirrorLook(address, dated)

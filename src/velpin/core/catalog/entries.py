@@ -14,29 +14,29 @@ from velpin.model.reason import Fact, Reason
 from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 _VALUE = re.compile(r"[A-Za-z0-9][A-Za-z0-9._+-]*\Z")
 
 
-def all_entries(host: Adapter[Source]) -> list[CatalogEntry]:
+def all_entries(ports: Ports) -> list[CatalogEntry]:
     """Every source of every catalog; of one name in several, the first catalog's."""
     found: dict[str, CatalogEntry] = {}
-    for catalog in read_shelf(host.tree).catalogs:
+    for catalog in read_shelf(ports.tree).catalogs:
         for source in catalog.sources:
-            found.setdefault(source.name, entry_of(host, catalog, source))
+            found.setdefault(source.name, entry_of(ports, catalog, source))
     return list(found.values())
 
 
-def find_entry(host: Adapter[Source], asked: str, channel: str = "") -> CatalogEntry | None:
+def find_entry(ports: Ports, asked: str, channel: str = "") -> CatalogEntry | None:
     """The entry for a name as it is typed, None where no catalog has it.
 
     Raises UsageError where the name needs parts, or has too many, or a channel is none of its;
     HostFileError where a catalog that might have it is not understood.
     """
     head, given = parts_of(asked)
-    shelf = read_shelf(host.tree)
+    shelf = read_shelf(ports.tree)
     for catalog in shelf.catalogs:
         for source in catalog.sources:
             name, parts = parts_of(source.name)
@@ -51,14 +51,14 @@ def find_entry(host: Adapter[Source], asked: str, channel: str = "") -> CatalogE
                     f"{asked} has no channel {channel}", f"it has {', '.join(source.channels)}"
                 )
             values = {part.lower(): value for part, value in zip(parts, given, strict=True)}
-            return entry_of(host, catalog, source, channel, asked, values)
+            return entry_of(ports, catalog, source, channel, asked, values)
     if shelf.errors:
         raise shelf.errors[0]
     return None
 
 
 def entry_of(
-    host: Adapter[Source],
+    ports: Ports,
     catalog: Catalog,
     source: CatalogSource,
     channel: str = "",
@@ -67,14 +67,14 @@ def entry_of(
 ) -> CatalogEntry:
     """One source for one host; `parts` are the values of its name's parts."""
     chosen = channel or source.channels[0]
-    values = {**variables(host), "channel": chosen, **(parts or {})}
+    values = {**variables(ports), "channel": chosen, **(parts or {})}
     entry = CatalogEntry(
         name or source.name, source.summary, catalog.file, source.place, fits=False, why_not=None,
         channels=source.channels, channel=chosen, packages=source.packages, confine=source.confine,
         page=source.page, key=filled(source.key, values), fingerprints=source.fingerprints,
     )  # fmt: skip
-    reasons = [why_not(host, place, chosen) for place in source.places]
-    missing = None if None in reasons else _nearest_reason(host, source, chosen)
+    reasons = [why_not(ports, place, chosen) for place in source.places]
+    missing = None if None in reasons else _nearest_reason(ports, source, chosen)
     if missing is not None and missing.code not in _OVERRULED:
         return entry._replace(why_not=missing)
     codes = [reason.code if reason else "" for reason in reasons]
@@ -87,7 +87,7 @@ def entry_of(
         components=tuple(filled(one, values) for one in place.components),
         mirrors=tuple(filled(one, values).rstrip("/") for one in place.mirrors),
         index_name=place.index_name, signed_index=place.signed_index,
-        on_host=_on_host(host, handle, [address, *place.mirrors], suite),
+        on_host=_on_host(ports, handle, [address, *place.mirrors], suite),
     )  # fmt: skip
 
 
@@ -96,35 +96,35 @@ def handle_of(entry: CatalogEntry) -> str:
     return entry.index_name or re.sub(r"[^a-z0-9.+-]+", "-", entry.name.lower()).strip("-")
 
 
-def variables(host: Adapter[Source]) -> dict[str, str]:
+def variables(ports: Ports) -> dict[str, str]:
     """What is put in for a host: release, its major part, codename, architecture."""
-    release = host.release.get("VERSION_ID", "")
+    release = ports.configuration.release.get("VERSION_ID", "")
     return {
         "release": release,
         "major": release.partition(".")[0],
-        "codename": host.release.get("VERSION_CODENAME", ""),
-        "arch": host.native,
+        "codename": ports.configuration.release.get("VERSION_CODENAME", ""),
+        "arch": ports.configuration.native,
     }
 
 
-def why_not(host: Adapter[Source], place: CatalogPlace, channel: str) -> Reason | None:
+def why_not(ports: Ports, place: CatalogPlace, channel: str) -> Reason | None:
     """Why a place is not for a host; None where it is."""
-    release = host.release
+    release = ports.configuration.release
     names = {release.get("ID", ""), *release.get("ID_LIKE", "").split()}
-    if host.kind not in place.kinds:
-        return Reason("catalog-other-kind", _has(place.kinds, host.kind))
+    if ports.kind not in place.kinds:
+        return Reason("catalog-other-kind", _has(place.kinds, ports.kind))
     if place.channels and channel not in place.channels:
         return Reason("catalog-other-channel", _has(place.channels, channel))
     if place.hosts and not names.intersection(place.hosts):
         return Reason("catalog-other-host", _has(place.hosts, release.get("ID", "unknown")))
-    mine = variables(host)
+    mine = variables(ports)
     if place.releases and not {mine["codename"], mine["release"], mine["major"]} & set(
         place.releases
     ):
         here = mine["codename"] or mine["release"] or "unknown"
         return Reason("catalog-other-release", _has(place.releases, here))
-    if place.architectures and host.native not in place.architectures:
-        return Reason("catalog-other-arch", _has(place.architectures, host.native))
+    if place.architectures and ports.configuration.native not in place.architectures:
+        return Reason("catalog-other-arch", _has(place.architectures, ports.configuration.native))
     return None
 
 
@@ -143,27 +143,27 @@ def _has(has: Sequence[str], here: str) -> dict[str, Fact]:
     return {"has": tuple(has), "here": here}
 
 
-def _nearest_reason(host: Adapter[Source], source: CatalogSource, channel: str) -> Reason:
+def _nearest_reason(ports: Ports, source: CatalogSource, channel: str) -> Reason:
     """Why no place fits: of the one that comes nearest, with what all alike have."""
-    reasons = [reason for place in source.places if (reason := why_not(host, place, channel))]
+    reasons = [reason for place in source.places if (reason := why_not(ports, place, channel))]
     last = max(reasons, key=lambda reason: _ORDER.index(reason.code))
     alike = [reason for reason in reasons if reason.code == last.code]
     has = dict.fromkeys(name for reason in alike for name in reason.texts("has"))
     return Reason(last.code, {**last.facts, "has": tuple(has)})
 
 
-def _on_host(host: Adapter[Source], handle: str, addresses: Sequence[str], suite: str) -> str:
+def _on_host(ports: Ports, handle: str, addresses: Sequence[str], suite: str) -> str:
     """The handle under which a host has a source already."""
-    for source in host.sources:
-        mine = (source.address.rstrip("/"), *_all_addresses(host, source))
+    for source in ports.configuration.sources:
+        mine = (source.address.rstrip("/"), *_all_addresses(ports, source))
         same_suite = not suite or source.release == suite
         if same_suite and any(address.rstrip("/") in mine for address in addresses):
             return source.handle
-    return handle if handle in host.by_handle else ""
+    return handle if handle in ports.configuration.by_handle else ""
 
 
-def _all_addresses(host: Adapter[Source], source: Source) -> Iterator[str]:
-    for address in host.composer.addresses_of(source):
+def _all_addresses(ports: Ports, source: Source) -> Iterator[str]:
+    for address in ports.composer.addresses_of(source):
         yield address.partition(" ")[0].rstrip("/")
 
 
@@ -180,10 +180,10 @@ def search(entries: Sequence[CatalogEntry], words: Sequence[str]) -> list[Catalo
     ]
 
 
-def no_entry(host: Adapter[Source], name: str) -> Refusal:
+def no_entry(ports: Ports, name: str) -> Refusal:
     """What is said of a name that no catalog has."""
     from velpin.store.name_search import nearest
 
-    near = nearest(name, [entry.name for entry in all_entries(host)])
+    near = nearest(name, [entry.name for entry in all_entries(ports)])
     hint = f"did you mean {' or '.join(near)}?" if near else "velpin catalog lists them"
     return Refusal(f"no catalog has a source {name!r}", hint)

@@ -16,11 +16,12 @@ from velpin.errors import VelpinError
 from velpin.model.reason import Place
 from velpin.model.rule import as_typed
 from velpin.ports.checks import Draft, Make, Mend, note_of
+from velpin.ports.configuration import find_source
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.model.catalog import CatalogEntry
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
     from velpin.trust.openpgp import Key
 
 _NAMED = ("file", "fingerprint", "embedded", "packages")
@@ -45,7 +46,7 @@ def check_entries(check: Examination) -> Iterator[Draft]:
     for entry in all_entries(check.host):
         if not (entry.fits and entry.on_host):
             continue
-        source = check.host.source(entry.on_host)
+        source = find_source(check.host.configuration.by_handle, entry.on_host)
         yield from _address(entry, source)
         yield from _key(check, entry, source)
 
@@ -98,9 +99,12 @@ def _key_mends(check: Examination, entry: CatalogEntry, source: Source) -> Itera
 
 
 def _naming(handle: str, keys: list[Key]) -> Make:
-    def make(host: Adapter[Source]) -> Plan:
+    def make(ports: Ports) -> Plan:
         plan = Plan("", f"name the key of the catalog for {handle}")
-        plan.propose(host.tree, host.composer.compose_key(host.source(handle), keys))
+        plan.propose(
+            ports.tree,
+            ports.composer.compose_key(find_source(ports.configuration.by_handle, handle), keys),
+        )
         return plan
 
     return make

@@ -12,16 +12,17 @@ from typing import TYPE_CHECKING
 from velpin.core.host_keys import seen_revoked
 from velpin.errors import HostFileError, StoreError, VelpinError
 from velpin.ports.checks import Draft
+from velpin.ports.configuration import find_source
 from velpin.trust.named import keys_in
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
-    from velpin.core.adapter import Adapter
     from velpin.fetch.download import Transport
     from velpin.model.forecast import Offer
     from velpin.model.rule import RuleInForce
     from velpin.model.shift import UpgradeResult
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
     from velpin.ports.examiner import Examiner
     from velpin.ports.packages import Installed
     from velpin.store.cache import FetchFailure
@@ -43,20 +44,20 @@ class Examination:
 
     def __init__(
         self,
-        host: Adapter[Source],
+        ports: Ports,
         *,
         now: float | None = None,
         transport: Transport | None = None,
     ) -> None:
-        self.host = host
+        self.host = ports
         self.now = time.time() if now is None else now
         self.transport = transport
         self.asked: dict[str, None] = {}
         """The sources whose servers were asked."""
 
-    def of(self, host: Adapter[Source]) -> Examination:
+    def of(self, ports: Ports) -> Examination:
         """The same of another state of the host; no server is asked again."""
-        return Examination(host, now=self.now)
+        return Examination(ports, now=self.now)
 
     def ask(self, source: Source) -> Transport | None:
         """What asks the server of a source; None where none may be asked."""
@@ -74,7 +75,7 @@ class Examination:
     @property
     def sources_on(self) -> list[Source]:
         """The sources that are on and can be fetched, in the order of reading."""
-        return [each for each in self.host.sources if each.on and not each.is_medium]
+        return [each for each in self.host.configuration.sources if each.on and not each.is_medium]
 
     def named_keys(self, source: Source) -> NamedKeys:
         """The keys that a source's configuration names."""
@@ -114,7 +115,8 @@ class Examination:
     def publishers(self) -> dict[str, str]:
         """Who publishes each source, by handle."""
         return {
-            source.handle: self.host.provenance.publisher_of(source) for source in self.host.sources
+            source.handle: self.host.provenance.publisher_of(source)
+            for source in self.host.configuration.sources
         }
 
     @cached_property
@@ -134,7 +136,8 @@ class Examination:
         if handle not in self._names:
             found: set[str] = set()
             try:
-                for index in self.host.indexes_of(handle):
+                source = find_source(self.host.configuration.by_handle, handle)
+                for index in self.host.indexes.of(source):
                     found.update(index.names())
             except (HostFileError, StoreError):
                 found = set()
@@ -155,7 +158,7 @@ class Examination:
     @cached_property
     def installed(self) -> list[Installed]:
         """Every installed package."""
-        return list(self.host.installed_packages())
+        return list(self.host.packages.installed())
 
     @cached_property
     def by_name(self) -> dict[str, list[Installed]]:

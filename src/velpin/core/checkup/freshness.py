@@ -6,12 +6,12 @@ from collections.abc import Iterator, Sequence
 from itertools import pairwise
 from statistics import median
 
-from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import DAY, Check, Examination
 from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.rule import as_typed, shell_word
 from velpin.model.source import Source
+from velpin.ports.bundle import Ports
 from velpin.ports.checks import Draft, Mend, note_of
 
 _LEAST = 7 * DAY
@@ -30,11 +30,11 @@ def _refreshing(source: Source) -> list[Mend]:
 def check_fetches(check: Examination) -> Iterator[Draft]:
     """Indexes that are not here, cannot be read, or whose last fetch failed."""
     host, missing = check.host, list[str]()
-    _ = host.indexes_on()  # fills what is damaged
+    _ = host.indexes.on()  # fills what is damaged
     for source in check.sources_on:
         place, mends = source.places[0], _refreshing(source)
         failure = check.failure(source)
-        damaged = host.damage.get(source.handle)
+        damaged = host.indexes.damage.get(source.handle)
         if damaged is not None:
             what = note_of("index-damaged", source=source.handle, what=str(damaged))
             yield Draft("index-damaged", what, place, source.handle, mends=mends)
@@ -42,7 +42,11 @@ def check_fetches(check: Examination) -> Iterator[Draft]:
             what = note_of("refresh-failed", source=source.handle, what=failure.message)
             yield Draft("refresh-failed", what, place, source.handle, advice=note_of(
                 "refresh-again", source=source.handle, hint=failure.hint))  # fmt: skip
-        elif not failure and host.state_of(source) == "not fetched" and host.reads(source):
+        elif (
+            not failure
+            and host.indexes.state_of(source) == "not fetched"
+            and host.indexes.reads(source)
+        ):
             missing.append(source.handle)
     if missing:
         what = Reason("never-fetched", {"sources": tuple(missing)})
@@ -55,7 +59,7 @@ def check_ages(check: Examination) -> Iterator[Draft]:
     """Indexes that have expired, or were not looked at for longer than they usually last."""
     host = check.host
     for source in check.sources_on:
-        if not host.index_holder(source.handle):
+        if not host.indexes.holder(source):
             continue
         place, mends = source.places[0], _refreshing(source)
         until = host.standing.valid_until(source)
@@ -97,7 +101,7 @@ def usual_life(check: Examination, source: Source) -> float:
 
 def check_copies(check: Examination) -> Iterator[Draft]:
     """Sources of which Velpin has a newer index than the host's installer."""
-    theirs = check.host.as_installer_sees()
+    theirs = check.host.with_installers_indexes()
     behind = [source for source in check.sources_on if _is_behind(check, theirs, source)]
     if behind:
         what = Reason("installer-behind", {"sources": tuple(each.handle for each in behind)})
@@ -105,10 +109,10 @@ def check_copies(check: Examination) -> Iterator[Draft]:
         yield Draft("installer-behind", what, None, only, advice=note_of("installer-refresh"))
 
 
-def _is_behind(check: Examination, theirs: Adapter[Source], source: Source) -> bool:
-    if check.host.index_holder(source.handle) != "velpin":
+def _is_behind(check: Examination, theirs: Ports, source: Source) -> bool:
+    if check.host.indexes.holder(source) != "velpin":
         return False
-    if not theirs.index_holder(source.handle):
+    if not theirs.indexes.holder(source):
         return True
     ours = check.dated(source)
     their = theirs.standing.parts_of(source).dated
@@ -119,7 +123,7 @@ def check_mirrors(check: Examination) -> Iterator[Draft]:
     """Of two addresses of one release, the one that is behind."""
     known = [
         (source, parts)
-        for source in check.host.sources
+        for source in check.host.configuration.sources
         if (parts := check.host.provenance.identity_of(source)) is not None
     ]
     for source, identity in known:

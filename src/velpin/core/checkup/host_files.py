@@ -8,13 +8,12 @@ from collections.abc import Iterator
 from functools import partial
 
 from velpin.change.plan import Plan
-from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import Check, Examination
 from velpin.core.checkup.trust import rights_draft
 from velpin.errors import HostFileError
 from velpin.files.text import HostText
 from velpin.model.reason import Place, Reason
-from velpin.model.source import Source
+from velpin.ports.bundle import Ports
 from velpin.ports.checks import Draft, Make, Mend, note_of, removing
 
 _WRITABLE = 0o022
@@ -33,9 +32,9 @@ _ODD_BYTES = re.compile(r"[^A-Za-z0-9_.-]+")
 def check_entries(check: Examination) -> Iterator[Draft]:
     """What the installer refuses of the host's files, or ignores."""
     host = check.host
-    refused = host.refusal()
+    refused = host.transactions.refusal()
     told = set()
-    for note in host.notes():
+    for note in host.configuration.notes():
         if note.code in ("listed-twice", "for-people"):
             continue
         is_error = note.code == "refused"
@@ -64,21 +63,21 @@ def check_entries(check: Examination) -> Iterator[Draft]:
                         advice=note_of("forecast-tells"))  # fmt: skip
 
 
-def _dropped(place: Place | None, host: Adapter[Source]) -> Plan:
+def _dropped(place: Place | None, ports: Ports) -> Plan:
     from velpin.core.rule_plans import plan_rule_drop
 
     assert place is not None
-    return plan_rule_drop(host, place)
+    return plan_rule_drop(ports, place)
 
 
 def commented_out(place: Place) -> Make:
     """Puts a comment mark before a line, where nothing else changes by that."""
 
-    def make(host: Adapter[Source]) -> Plan:
-        text = HostText(host.tree.read(place.file), place.file)
+    def make(ports: Ports) -> Plan:
+        text = HostText(ports.tree.read(place.file), place.file)
         plan = Plan("", f"comment out {place}")
         text.lines[place.line - 1] = "# " + text.lines[place.line - 1]
-        plan.propose(host.tree, {place.file: text.data})
+        plan.propose(ports.tree, {place.file: text.data})
         return plan
 
     return make
@@ -87,7 +86,7 @@ def commented_out(place: Place) -> Make:
 def check_skipped(check: Examination) -> Iterator[Draft]:
     """Files in the host's own places that its installer passes over."""
     host = check.host
-    for file, why in host.skipped():
+    for file, why in host.configuration.skipped():
         folder, _, name = file.rpartition("/")
         place = Place(file, 0)
         better = _sound_name(host, folder, name)
@@ -107,31 +106,33 @@ def check_skipped(check: Examination) -> Iterator[Draft]:
                 "rename-or-remove", file=f"/{file}"))  # fmt: skip
 
 
-def _renamed(file: str, better: str, host: Adapter[Source]) -> Plan:
+def _renamed(file: str, better: str, ports: Ports) -> Plan:
     plan = Plan("", f"rename /{file} to /{better}")
-    plan.propose_renaming(host.tree, file, better)
+    plan.propose_renaming(ports.tree, file, better)
     return plan
 
 
-def _reads_as(host: Adapter[Source], file: str, better: str) -> bool:
+def _reads_as(ports: Ports, file: str, better: str) -> bool:
     """Whether a file would be read under another name, without anything odd in it, and would say
     something: then it is of this kind of host, whatever its ending says."""
-    data = host.tree.read(file)
+    data = ports.tree.read(file)
     if not better or not data or not data.strip():
         return False
-    after = host.with_edits({better: data, file: None})
-    if after.config_error() and not host.config_error():
+    after = ports.with_edits({better: data, file: None})
+    if after.configuration.config_error() and not ports.configuration.config_error():
         return False
-    if any(note.place.file == better for note in after.notes()):
+    if any(note.place.file == better for note in after.configuration.notes()):
         return False
-    sources = any(place.file == better for source in after.sources for place in source.places)
+    sources = any(
+        place.file == better for source in after.configuration.sources for place in source.places
+    )
     return sources or any(rule.place.file == better for rule in after.rules.in_force())
 
 
-def _sound_name(host: Adapter[Source], folder: str, name: str) -> str:
+def _sound_name(ports: Ports, folder: str, name: str) -> str:
     """A name under which the installer would read a file; empty where none offers itself."""
     stem, dot, ending = name.rpartition(".")
-    endings = host.examiner.endings_of(folder) or host.composer.snippet_endings
+    endings = ports.examiner.endings_of(folder) or ports.composer.snippet_endings
     if not dot or f".{ending}" not in endings:
         told = (end for end in endings if end and f"{end}." in f"{name}.")
         stem, ending = (name if not dot else stem), next(told, endings[0] if endings else "")
@@ -139,7 +140,7 @@ def _sound_name(host: Adapter[Source], folder: str, name: str) -> str:
     else:
         ending = f".{ending}"
     better = f"{folder}/{_ODD_BYTES.sub('-', stem).strip('-.')}{ending}"
-    return better if better != f"{folder}/{name}" and not host.tree.exists(better) else ""
+    return better if better != f"{folder}/{name}" and not ports.tree.exists(better) else ""
 
 
 def check_rights(check: Examination) -> Iterator[Draft]:

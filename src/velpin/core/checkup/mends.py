@@ -11,8 +11,7 @@ from velpin.ports.checks import Mend, SwitchOff
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
-    from velpin.core.adapter import Adapter
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 
 def ready(mend: Mend | SwitchOff) -> Mend:
@@ -23,5 +22,5 @@ def ready(mend: Mend | SwitchOff) -> Mend:
     return Mend(f"velpin off {shell_word(mend.handle)}", make, is_choice=True)
 
 
-def _switched_off(handle: str, host: Adapter[Source]) -> Plan:
-    return plan_switch(host, handle, False)
+def _switched_off(handle: str, ports: Ports) -> Plan:
+    return plan_switch(ports, handle, False)

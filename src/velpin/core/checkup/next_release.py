@@ -17,36 +17,37 @@ from velpin.errors import FetchError, NotThere, VelpinError
 from velpin.model.finding import Handover, NextOutlook, NextState, Rehearsal
 from velpin.model.reason import Reason
 from velpin.model.shift import Selection
+from velpin.ports.configuration import find_source
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.fetch.download import Transport
     from velpin.files.tree import Edits
     from velpin.model.rule import RuleInForce
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
     from velpin.ports.next_release import Move, NextRelease
     from velpin.ports.packages import Installed
 
 
 def rehearse(
-    host: Adapter[Source], release: str, transport: Transport
+    ports: Ports, release: str, transport: Transport
 ) -> tuple[Rehearsal, Plan]:  # fmt: skip
     """What a move to a release would do, and the edits that it would take."""
-    told = host.next_releases.moves_to(release, transport, Examination(host).is_home)
+    told = ports.next_releases.moves_to(release, transport, Examination(ports).is_home)
     plan = Plan("", f"move the sources to {told.release}")
     outlooks: list[NextOutlook] = []
-    state = host.with_edits(told.told)
+    state = ports.with_edits(told.told)
     whole: dict[str, bytes | None] = {}
     for move in told.moves:
-        state, edits, outlook = _moved(host, state, told, move, transport)
+        state, edits, outlook = _moved(ports, state, told, move, transport)
         whole.update(edits)
         outlooks.append(outlook)
-    plan.propose(host.tree, {f: data for f, data in whole.items() if data != host.tree.read(f)})
-    after = host.with_edits({**told.told, **plan.edits})
+    plan.propose(ports.tree, {f: data for f, data in whole.items() if data != ports.tree.read(f)})
+    after = ports.with_edits({**told.told, **plan.edits})
     forecast = forecast_upgrade(after, realign=after.transactions.realigns)
     result = after_upgrade(after, forecast)
-    installed = list(host.installed_packages())
-    fate = _Fates(host, after, installed)
+    installed = list(ports.packages.installed())
+    fate = _Fates(ports, after, installed)
     for here in installed:
         _, selection = result.selections.get((here.name, here.arch), ("", None))
         fate.take(here, selection)
@@ -57,7 +58,7 @@ def rehearse(
         stay_behind=tuple(sorted(set(fate.behind))),
         removed=tuple(sorted(set(fate.removed))),
         kept_back=result.held_back,
-        rules=tuple(_stopped(host.rules.in_force(), after.rules.in_force())),
+        rules=tuple(_stopped(ports.rules.in_force(), after.rules.in_force())),
         upgraded=fate.upgraded,
         download_bytes=forecast.download_bytes,
         problem=forecast.problem,
@@ -67,16 +68,16 @@ def rehearse(
 
 
 def _moved(
-    host: Adapter[Source], state: Adapter[Source], told: NextRelease, move: Move,
+    ports: Ports, state: Ports, told: NextRelease, move: Move,
     transport: Transport,
-) -> tuple[Adapter[Source], Edits, NextOutlook]:  # fmt: skip
+) -> tuple[Ports, Edits, NextOutlook]:  # fmt: skip
     """The host with one more source moved, what that edits, and what the source has."""
-    source = host.source(move.handle)
+    source = find_source(ports.configuration.by_handle, move.handle)
     if not source.on:
         return state, {}, NextOutlook(move.handle, "off", move.now, move.then)
     edits = dict(move.edits(state)) if move.edits else {}
     after = state.with_edits(edits)
-    there = move.find(after) if move.find else _same(after, host.editor.key_of(source))
+    there = move.find(after) if move.find else _same(after, ports.editor.key_of(source))
     error: VelpinError | None = FetchError(f"{move.handle} is not found there any more")
     if there is not None:
         error = after.fetcher.fetch(there, transport, ()).error
@@ -85,25 +86,28 @@ def _moved(
         return after, edits, NextOutlook(move.handle, outlook, move.now, move.then)
     problem = Reason("not-for-next", {"source": move.handle, "what": error.message})
     outlook = "lacks" if isinstance(error, NotThere) else "unknown"
-    now = _same(state, host.editor.key_of(source))
+    now = _same(state, ports.editor.key_of(source))
     off = dict(state.editor.switched(now, False)) if now else {}
     found = NextOutlook(move.handle, outlook, move.now, move.then, problem)
     return state.with_edits(off), off, found
 
 
-def _same(host: Adapter[Source], key: Hashable) -> Source | None:
+def _same(ports: Ports, key: Hashable) -> Source | None:
     """A source that is on, by what it is known by: its handle may change with others."""
     return next(
-        (each for each in host.sources if each.on and host.editor.key_of(each) == key), None
+        (
+            each
+            for each in ports.configuration.sources
+            if each.on and ports.editor.key_of(each) == key
+        ),
+        None,
     )
 
 
 class _Fates:
     """What becomes of each installed package."""
 
-    def __init__(
-        self, before: Adapter[Source], after: Adapter[Source], installed: Sequence[Installed]
-    ) -> None:
+    def __init__(self, before: Ports, after: Ports, installed: Sequence[Installed]) -> None:
         self._before, self._after = before, after
         self._owners: dict[tuple[bool, str], str] = {}
         self.handed: list[Handover] = []
@@ -132,7 +136,7 @@ class _Fates:
         key = (after, handle)
         if key not in self._owners:
             ports = self._after if after else self._before
-            source = ports.by_handle.get(handle)
+            source = ports.configuration.by_handle.get(handle)
             self._owners[key] = ports.provenance.publisher_of(source) if source else handle
         return self._owners[key]
 

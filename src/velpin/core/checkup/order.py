@@ -7,7 +7,6 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import combinations, islice
 
 from velpin.change.plan import Plan
-from velpin.core.adapter import Adapter
 from velpin.core.checkup.examination import Check, Examination
 from velpin.core.rule_plans import plan_lift, plan_rule_drop, plan_rules
 from velpin.core.takeover import MOST_GLOBS, globs_for
@@ -16,7 +15,9 @@ from velpin.model.precedence import contradicted
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, RuleInForce, command_of, short_of
 from velpin.model.source import Source
+from velpin.ports.bundle import Ports
 from velpin.ports.checks import Draft, Make, Mend, SwitchOff, note_of
+from velpin.ports.configuration import find_source
 
 _SAMPLE = 240
 """So many names of two sources are held against each other."""
@@ -71,7 +72,7 @@ def _same_content(check: Examination, one: Source, other: Source) -> bool:
 
 def _versions(check: Examination, source: Source, name: str) -> frozenset[tuple[str, str]]:
     try:
-        indexes = check.host.indexes_of(source.handle)
+        indexes = check.host.indexes.of(source)
         return frozenset((row.arch, row.version) for index in indexes for row in index.rows(name))
     except (HostFileError, StoreError):
         return frozenset()
@@ -154,8 +155,8 @@ def _names(check: Examination, sources: Iterable[Source]) -> frozenset[str]:
 
 
 def _making(rule: Rule, *, is_choice: bool = True) -> Mend:
-    def make(host: Adapter[Source]) -> Plan:
-        return plan_rules(host, [rule])
+    def make(ports: Ports) -> Plan:
+        return plan_rules(ports, [rule])
 
     return Mend(command_of(rule), make, is_choice)
 
@@ -253,14 +254,14 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
             if pusher and not check.is_home(pusher) and _has_home(check, name):
                 would.setdefault(pusher, []).append(name)
     for handle, names in sorted(would.items()):
-        source = check.host.source(handle)
+        source = find_source(check.host.configuration.by_handle, handle)
         what = note_of(
             "would-take-over", source=handle, count=len(names), names=tuple(sorted(names))
         )
         yield Draft("would-take-over", what, source.places[0], handle, "",
                     list(_against(check, handle, names)))  # fmt: skip
     for handle, names in sorted(have.items()):
-        source = check.host.source(handle)
+        source = find_source(check.host.configuration.by_handle, handle)
         total = sum(check.publishers.get(each.source) == check.publishers[handle]
                     for each in check.installed)  # fmt: skip
         what = note_of(
@@ -331,10 +332,10 @@ def drop_command(rule: RuleInForce) -> str:
 def dropping(rule: RuleInForce) -> Make:
     """Takes a rule away, whoever wrote it."""
 
-    def make(host: Adapter[Source]) -> Plan:
+    def make(ports: Ports) -> Plan:
         if rule.rule:
-            return plan_lift(host, [rule.rule])
-        return plan_rule_drop(host, rule.place)
+            return plan_lift(ports, [rule.rule])
+        return plan_rule_drop(ports, rule.place)
 
     return make
 
@@ -375,8 +376,8 @@ def check_contradictions(check: Examination) -> Iterator[Draft]:
 def lifting(rule: Rule) -> Make:
     """Takes a rule of Velpin's back."""
 
-    def make(host: Adapter[Source]) -> Plan:
-        return plan_lift(host, [rule])
+    def make(ports: Ports) -> Plan:
+        return plan_lift(ports, [rule])
 
     return make
 

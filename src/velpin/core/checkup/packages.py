@@ -11,6 +11,7 @@ from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, command_of
 from velpin.ports.checks import Draft, Mend, note_of
+from velpin.ports.configuration import find_source
 from velpin.ports.packages import Installed
 
 _LOCKS = ("says-lock", "says-only-version", "says-keep")
@@ -19,7 +20,7 @@ _LOCKS = ("says-lock", "says-only-version", "says-keep")
 
 def check_left_behind(check: Examination) -> Iterator[Draft]:
     """Installed packages that no source has any more, or only older ones of."""
-    if isinstance(check.host.refusal(), HostFileError):
+    if isinstance(check.host.transactions.refusal(), HostFileError):
         return  # what sources there are is not known then
     gone: list[Installed] = []
     newer: list[str] = []
@@ -30,7 +31,7 @@ def check_left_behind(check: Examination) -> Iterator[Draft]:
         versions = [version for version, source, _ in found if source]
         if not versions:
             gone.append(here)
-        elif all(check.host.compare(here.version, version) > 0 for version in versions):
+        elif all(check.host.packages.compare(here.version, version) > 0 for version in versions):
             newer.append(here.name)
     dropped = _from_dropped(check, gone)
     for (number, handle, when), names in dropped.items():
@@ -70,13 +71,13 @@ def _from_dropped(
             continue
         before = {edit.file: edit.before.data for edit in entry.edits}
         then = check.host.with_edits(before)
-        for source in then.sources:
-            if source.handle in check.host.by_handle:
+        for source in then.configuration.sources:
+            if source.handle in check.host.configuration.by_handle:
                 continue
             try:
                 rows = [
                     row.name
-                    for index in then.indexes_of(source.handle)
+                    for index in then.indexes.of(source)
                     for name in {name for name, _ in left}
                     for row in index.rows(name)
                     if (row.name, row.version) in left
@@ -93,7 +94,7 @@ def _from_dropped(
 def check_upgrade(check: Examination) -> Iterator[Draft]:
     """A full upgrade that the installer would refuse, though it takes requests."""
     problem = check.upgrade.problem
-    if problem is None or check.host.refusal() is not None:
+    if problem is None or check.host.transactions.refusal() is not None:
         return
     if problem.code == "host-unmet":  # not of the upgrade: any request is refused then
         what = Reason("installer-refuses", {}, (problem,))
@@ -131,7 +132,7 @@ def _waits(check: Examination, here: Installed) -> str:
     newest = here.version
     for version, source, priority in check.host.offers.versions_of(here.name, here.arch):
         barred = check.host.standing.never_taken(priority)
-        if source and not barred and check.host.compare(version, newest) > 0:
+        if source and not barred and check.host.packages.compare(version, newest) > 0:
             newest = version
     return f"{here.name} {here.version} ({newest} waits)" if newest != here.version else ""
 
@@ -188,7 +189,11 @@ def check_kept_back(check: Examination) -> Iterator[Draft]:
     for handle, names in sorted(by_source.items()):
         what = note_of("kept-back", source=handle, count=len(names), names=tuple(sorted(names)))
         what = what._replace(because=tuple(reasons[handle][:2]))
-        place = check.host.source(handle).places[0] if handle in check.host.by_handle else None
+        place = (
+            find_source(check.host.configuration.by_handle, handle).places[0]
+            if handle in check.host.configuration.by_handle
+            else None
+        )
         yield Draft("kept-back", what, place, handle, "", advice=note_of("upgrade-tells"))
 
 

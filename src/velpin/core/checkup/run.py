@@ -16,11 +16,11 @@ from velpin.errors import Refusal, UsageError
 from velpin.files.text import whole_number
 from velpin.model.finding import SEVERITIES, Checkup, Finding, Severity, SilencedFinding
 from velpin.ports.checks import Draft, Mend
+from velpin.ports.configuration import find_source
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.fetch.download import Transport
-    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 COMMON: tuple[Check, ...] = (
     *trust.CHECKS, *freshness.CHECKS, *catalogs.CHECKS, *host_files.CHECKS, *order.CHECKS,
@@ -41,25 +41,25 @@ class _Run(NamedTuple):
     keys: tuple[Key, ...]
 
 
-def checks_of(host: Adapter[Source]) -> list[Check]:
+def checks_of(ports: Ports) -> list[Check]:
     """All checks for a host of this kind."""
-    return [*COMMON, *host.examiner.own_checks()]
+    return [*COMMON, *ports.examiner.own_checks()]
 
 
 def checkup(
-    host: Adapter[Source],
+    ports: Ports,
     handles: Sequence[str] = (),
     *,
     now: float | None = None,
     transport: Transport | None = None,
 ) -> Checkup:
     """Look a host over; with `handles` only at those sources."""
-    return _run(Examination(host, now=now, transport=transport), handles).checkup
+    return _run(Examination(ports, now=now, transport=transport), handles).checkup
 
 
 def _run(examination: Examination, handles: Sequence[str]) -> _Run:
     host = examination.host
-    wanted = {host.source(handle).handle for handle in handles}
+    wanted = {find_source(host.configuration.by_handle, handle).handle for handle in handles}
     drafts = [
         (draft, working_mend(examination, draft, check, known))
         for draft, check, known in _drafts(examination, wanted)
@@ -77,7 +77,7 @@ def _run(examination: Examination, handles: Sequence[str]) -> _Run:
             keys.append(draft.key)
         else:
             silenced.append(SilencedFinding(finding._replace(number=0), meant.reason))
-    count = len(wanted) or len(host.sources)
+    count = len(wanted) or len(host.configuration.sources)
     found = Checkup(tuple(findings), tuple(silenced), count, tuple(examination.asked))
     return _Run(found, tuple(keys))
 
@@ -117,7 +117,7 @@ def _works(
     if plan is None or plan.unchanged:
         return False
     after = examination.of(host.with_edits(plan.edits, plan.considered_modes))
-    if after.host.config_error() and not host.config_error():
+    if after.host.configuration.config_error() and not host.configuration.config_error():
         return False
     left = {each.key for each in check(after)}
     return draft.key not in left and left.issubset(known)
@@ -154,7 +154,7 @@ def _finding(number: int, draft: Draft, mend: Mend | None) -> Finding:
 
 
 def plan_mend(
-    host: Adapter[Source],
+    ports: Ports,
     handles: Sequence[str] = (),
     what: str = "",
     *,
@@ -167,12 +167,12 @@ def plan_mend(
     Raises UsageError for a code or number that is none, Refusal where nothing of it can be mended
     by a change of the host's files.
     """
-    state = Examination(host, now=now, transport=transport)
+    state = Examination(ports, now=now, transport=transport)
     run = _run(state, handles)
     wanted = _wanted(run.checkup, what)
     keys = {run.keys[finding.number - 1] for finding in wanted}
     whole, done = Plan("", ""), list[str]()
-    for check in checks_of(host):
+    for check in checks_of(ports):
         while len(done) < _MOST_MENDED:
             step = _next_step(state, check, keys)
             if step is None:
@@ -180,8 +180,8 @@ def plan_mend(
             draft, plan = step
             keys.discard(draft.key)
             done.append(draft.code)
-            whole = whole.then(host.tree, plan)
-            after = host.with_edits(whole.edits, whole.considered_modes)
+            whole = whole.then(ports.tree, plan)
+            after = ports.with_edits(whole.edits, whole.considered_modes)
             state = Examination(after, now=state.now, transport=transport)
     if not done:
         raise _nothing_to_mend(wanted, what)

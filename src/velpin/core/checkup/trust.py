@@ -15,12 +15,13 @@ from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.rule import as_typed, shell_word
 from velpin.ports.checks import Draft, Make, Mend, note_of
+from velpin.ports.configuration import find_source
 from velpin.trust.named import OWN_KEYS
 from velpin.trust.openpgp import Key, SignedHead, bare, key_with, read_sound_keys
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
     from velpin.trust.named import NamedKeys
 
 _SOON = 30 * DAY
@@ -229,11 +230,11 @@ def _is_among(key: Key, others: Iterable[Key]) -> bool:
     )
 
 
-def addresses_in_comments(host: Adapter[Source], source: Source) -> list[str]:
+def addresses_in_comments(ports: Ports, source: Source) -> list[str]:
     """Addresses of key files in the comments of the files that a source stands in."""
     found: list[str] = []
     for file in dict.fromkeys(place.file for place in source.places):
-        text = (host.tree.read(file) or b"").decode("utf-8", "replace")
+        text = (ports.tree.read(file) or b"").decode("utf-8", "replace")
         for line in text.splitlines():
             if line.lstrip().startswith(("#", ";")):
                 found += _ADDRESS.findall(line)
@@ -262,11 +263,16 @@ def _key_mends(check: Examination, source: Source, found: Iterable[Candidate]) -
 
 
 def _naming(source: Source, key: Key, old: Sequence[Key]) -> Make:
-    def make(host: Adapter[Source]) -> Plan:
+    def make(ports: Ports) -> Plan:
         plan = Plan(
             f"velpin add {shell_word(source.handle)} --key", f"name a key for {source.handle}"
         )
-        plan.propose(host.tree, host.composer.compose_key(host.source(source.handle), [key]))
+        plan.propose(
+            ports.tree,
+            ports.composer.compose_key(
+                find_source(ports.configuration.by_handle, source.handle), [key]
+            ),
+        )
         plan.handles = [source.handle]
         plan.keys = [shown_key(key, signs=True)]
         plan.notes = [
@@ -338,9 +344,9 @@ def rights_draft(file: str, code: str, mode: int, better: int) -> Draft:
     """A file that others may do too much with, and the mend: fewer rights."""
     from velpin.model.reason import Place
 
-    def make(host: Adapter[Source]) -> Plan:
+    def make(ports: Ports) -> Plan:
         plan = Plan("", f"rights of /{file}: {better:04o} instead of {mode:04o}")
-        plan.propose_modes(host.tree, {file: better})
+        plan.propose_modes(ports.tree, {file: better})
         return plan
 
     what = note_of(code, file=f"/{file}", mode=f"{mode:04o}")

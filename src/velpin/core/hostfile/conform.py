@@ -26,12 +26,13 @@ from velpin.model.hostfile import (
 )
 from velpin.model.reason import Place
 from velpin.model.rule import Rule, shell_word, short_of
+from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import read_keys
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.core.host import Host
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 
 class Conforming(NamedTuple):
@@ -53,7 +54,7 @@ class Conforming(NamedTuple):
         return tuple(each for each in self.expectations if not each.met)
 
 
-AdapterOf = Callable[["Host"], "Adapter[Source]"]
+AdapterOf = Callable[["Host"], "Ports"]
 
 
 def plan_conform(
@@ -160,7 +161,7 @@ class _Conform:
             self.take(self._with_key(wanted, here))
             done.append("key")
         handle = self.handle_of(wanted)
-        if self.adapter.source(handle).on != wanted.on:
+        if find_source(self.adapter.configuration.by_handle, handle).on != wanted.on:
             self.take(self.host.plan_switch(handle, wanted.on))
             done.append("switched on" if wanted.on else "switched off")
         self.tell(ConformItem("source", wanted.name, bool(done), ", ".join(done), wanted.place))
@@ -169,8 +170,8 @@ class _Conform:
         if wanted.catalog:
             entry = self.host.catalog_entry(wanted.catalog, wanted.channel)
             if entry is not None and entry.on_host:
-                return self.adapter.source(entry.on_host)
-        return self.adapter.by_handle.get(wanted.name)
+                return find_source(self.adapter.configuration.by_handle, entry.on_host)
+        return self.adapter.configuration.by_handle.get(wanted.name)
 
     def handle_of(self, wanted: WantedSource) -> str:
         """What a source is called on the host; Refusal where it is not there."""
@@ -215,16 +216,16 @@ class _Conform:
         new = self._new(described, wanted)
         check_texts(new)
         addition = self.adapter.composer.compose(new, self.host.transport())
-        before = {self.adapter.editor.key_of(each) for each in self.adapter.sources}
+        before = {self.adapter.editor.key_of(each) for each in self.adapter.configuration.sources}
         after = self.adapter.with_edits(addition.edits)
         edits = dict(addition.edits)
-        for source in after.sources:
+        for source in after.configuration.sources:
             if after.editor.key_of(source) not in before and source.on:
                 edits.update(after.editor.switched(source, False))
         check_not_revoked(self.adapter, addition.keys)
         plan = Plan("", f"add source {wanted.name}, off", private=set(addition.private))
         plan.notes += checks_that_are_off(
-            after, [s for s in after.sources if after.editor.key_of(s) not in before]
+            after, [s for s in after.configuration.sources if after.editor.key_of(s) not in before]
         )
         plan.propose(self.host.tree, edits)
         plan.handles = [wanted.name]
@@ -298,6 +299,6 @@ class _Conform:
             self.tell(ConformItem("pruned source", handle, True, "removed"))
 
     def _prunable(self, named: set[str]) -> Iterator[str]:
-        for source in self.adapter.sources:
+        for source in self.adapter.configuration.sources:
             if source.handle not in named and self.adapter.describer.is_own(source):
                 yield source.handle

@@ -16,10 +16,10 @@ from velpin.model.reason import Reason
 from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
-    from velpin.core.adapter import Adapter
     from velpin.core.host import Host
     from velpin.model.forecast import Answer, Forecast
     from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 _DAY = 86400.0
 _MOST_NAMES = 5000
@@ -27,36 +27,36 @@ _SHOWN = 6
 _BOUNDS = (">=", "<=", "=", ">", "<")
 
 
-def is_for(host: Adapter[Source], when: Condition) -> bool:
+def is_for(ports: Ports, when: Condition) -> bool:
     """Whether something in a file is for a host."""
-    release = host.release
+    release = ports.configuration.release
     ids = {release.get("ID", ""), *release.get("ID_LIKE", "").split()}
     number = release.get("VERSION_ID", "")
     releases = {release.get("VERSION_CODENAME", ""), number, number.partition(".")[0]}
     return all(
         not wanted or bool(mine.intersection(wanted))
         for wanted, mine in (
-            (when.kinds, {host.kind}),
+            (when.kinds, {ports.kind}),
             (when.hosts, ids),
             (when.releases, releases),
-            (when.archs, {host.native}),
+            (when.archs, {ports.configuration.native}),
         )
     )
 
 
 def check_expectations(
-    host: Host, adapter: Adapter[Source], expectations: Iterable[Expectation]
+    host: Host, ports: Ports, expectations: Iterable[Expectation]
 ) -> list[ExpectationResult]:
     """Each expectation that is for a host, and whether it is met."""
-    judge = _Judge(host, adapter)
-    return [judge.of(each) for each in expectations if is_for(adapter, each.when)]
+    judge = _Judge(host, ports)
+    return [judge.of(each) for each in expectations if is_for(ports, each.when)]
 
 
 class _Judge:
     """Holds one host against expectations; the whole upgrade is worked out once."""
 
-    def __init__(self, host: Host, adapter: Adapter[Source]) -> None:
-        self.host, self.adapter = host, adapter
+    def __init__(self, host: Host, ports: Ports) -> None:
+        self.host, self.adapter = host, ports
         self._upgrade: Forecast | None = None
 
     @property
@@ -100,20 +100,20 @@ class _Judge:
             yield f"comes in version {version}"
         if each.at_most:
             for then in [version, *self._after_upgrade(each.package)]:
-                if self.adapter.compare(then, each.at_most) > 0:
+                if self.adapter.packages.compare(then, each.at_most) > 0:
                     yield f"would be upgraded to {then}"
                     break
 
     def _is_source(self, handle: str, wanted: str) -> bool:
         """A handle, or the name of a repository with several releases."""
-        source = self.adapter.by_handle.get(handle)
+        source = self.adapter.configuration.by_handle.get(handle)
         return handle == wanted or (source is not None and source.repository == wanted)
 
     def _is_version(self, version: str, wanted: str) -> bool:
         bound = next((mark for mark in _BOUNDS if wanted.startswith(mark)), "")
         if not bound:
             return fnmatch.fnmatchcase(version, wanted)
-        order = self.adapter.compare(version, wanted.removeprefix(bound).strip())
+        order = self.adapter.packages.compare(version, wanted.removeprefix(bound).strip())
         return {"=": order == 0, ">": order > 0, "<": order < 0, ">=": order >= 0,
                 "<=": order <= 0}[bound]  # fmt: skip
 
@@ -134,7 +134,7 @@ class _Judge:
     def _old_indexes(self, days: int) -> str:
         now = time.time()
         old = []
-        for source in self.adapter.sources:
+        for source in self.adapter.configuration.sources:
             if not source.on:
                 continue
             dated = self._looked_at(source)
@@ -149,14 +149,18 @@ class _Judge:
         times = (
             fetched.fetched if fetched else None,
             self.adapter.standing.installer_looked_at(source)
-            if self.adapter.index_holder(source.handle) == "installer" else None,
+            if self.adapter.indexes.holder(source) == "installer" else None,
             self.adapter.standing.parts_of(source).dated,
         )  # fmt: skip
         return max((each for each in times if each is not None), default=None)
 
     def _others_from(self, each: Expectation) -> str:
         """Packages that come from a source and are not among those that may."""
-        handles = [s.handle for s in self.adapter.sources if self._is_source(s.handle, each.source)]
+        handles = [
+            s.handle
+            for s in self.adapter.configuration.sources
+            if self._is_source(s.handle, each.source)
+        ]
         if not handles:
             return f"there is no source {each.source}"
         selections = self.host.after_upgrade().selections

@@ -90,11 +90,11 @@ class AlpmComposer(Composer):
 
     def addresses_of(self, source: Source) -> Collection[str]:
         """Its servers."""
-        return self._state.source(source.handle).servers
+        return self._state.configuration.by_handle[source.handle].servers
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that bring a key into the ring, and let a source's section take it."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         edits = dict(with_keys(self._state, keys))
         if not source.level.any_key:
             text = Text(self._state.tree, source.file)
@@ -114,15 +114,15 @@ class AlpmComposer(Composer):
 
     def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
         """What speaks against a source on this host: nothing for its architecture, no key."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         findings, notes = [], []
-        index = self._state.index(source)
+        index = self._state.indexes.index(source)
         if index is not None and index.count:
             archs = {row.arch for row in index.all_rows()}
-            if not any(self._state.takes(arch) for arch in archs):
+            if not any(self._state.configuration.takes(arch) for arch in archs):
                 facts = {
                     "source": source.handle,
-                    "arch": self._state.native,
+                    "arch": self._state.configuration.native,
                     "has": " ".join(sorted(archs)),
                 }
                 findings.append(Reason("wrong-arch", dict(facts)))
@@ -147,7 +147,7 @@ def _addition(
     """What writing some sections and taking some keys into the ring comes to."""
     edits: dict[str, bytes | None] = dict(with_keys(host, keys)) if keys else {}
     text = main_text(host.tree)
-    there = {source.handle for source in host.sources if source.on}
+    there = {source.handle for source in host.configuration.sources if source.on}
     for section in sections:
         if section.handle not in there:
             text.append_section(section.text())
@@ -240,7 +240,9 @@ def with_keys(host: AlpmState, keys: Sequence[Key]) -> Edits:
 def _is_there(host: AlpmState, wanted: Sequence[AlpmSection]) -> bool:
     """Whether every wanted source is on the host already, word for word."""
     for section in wanted:
-        source = next((s for s in host.sources if s.on and s.handle == section.handle), None)
+        source = next(
+            (s for s in host.configuration.sources if s.on and s.handle == section.handle), None
+        )
         if source is None or set(_servers(host, section)) != set(source.servers):
             return False
     return True
@@ -248,7 +250,7 @@ def _is_there(host: AlpmState, wanted: Sequence[AlpmSection]) -> bool:
 
 def _servers(host: AlpmState, one: AlpmSection) -> list[str]:
     return [
-        address_of(value, one.handle, host.first_arch)
+        address_of(value, one.handle, host.configuration.first_arch)
         for key, value in one.lines
         if key == "Server"
     ]
@@ -259,9 +261,9 @@ def _servers(host: AlpmState, one: AlpmSection) -> list[str]:
 
 def _with_same_list(host: AlpmState, source: AlpmSource) -> Iterator[str]:
     """Other sources whose list holds the very same: a ring signs for all of its lists alike."""
-    path = host.copies[source.handle].path
+    path = host.indexes.copies[source.handle].path
     mine = digest_of(path) if path else ""
-    for other in host.sources:
-        theirs = host.copies[other.handle].path
+    for other in host.configuration.sources:
+        theirs = host.indexes.copies[other.handle].path
         if other.on and other.handle != source.handle and theirs and digest_of(theirs) == mine:
             yield other.handle

@@ -10,7 +10,6 @@ from functools import partial
 from itertools import islice
 
 from velpin.change.plan import Plan
-from velpin.core.adapter import Adapter
 from velpin.errors import HostFileError, StoreError, TrustError
 from velpin.kinds.alpm.edit import Text
 from velpin.kinds.alpm.keyring import AlpmSigners
@@ -19,6 +18,7 @@ from velpin.kinds.alpm.trust import ring
 from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.ports.bundle import Ports
 from velpin.ports.checks import (
     Check,
     Draft,
@@ -28,6 +28,7 @@ from velpin.ports.checks import (
     nothing_for,
     removing,
 )
+from velpin.ports.configuration import find_source
 from velpin.ports.examiner import Examiner
 
 _LEFT = (".pacnew", ".pacsave", ".pacorig")
@@ -48,7 +49,7 @@ class AlpmExaminer(Examiner):
 
     def is_checked(self, source: Source) -> bool:
         """Its packages, or a list that must be signed."""
-        level = self.state.source(source.handle).level
+        level = self.state.configuration.by_handle[source.handle].level
         return level.of_packages != "never" or level.of_index == "required"
 
     def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
@@ -59,8 +60,8 @@ class AlpmExaminer(Examiner):
 
     def place_of_check(self, source: Source, reason: Reason) -> Place:
         """The line with the section's level, else the host's."""
-        sections = [s for s in self.state.config.sections if s.name == source.handle]
-        for section in (*sections, self.state.config.options):
+        sections = [s for s in self.state.configuration.config.sections if s.name == source.handle]
+        for section in (*sections, self.state.configuration.config.options):
             for directive in section.of("SigLevel"):
                 return directive.place
         return source.places[0]
@@ -69,14 +70,14 @@ class AlpmExaminer(Examiner):
         """Files with a login in a server's address."""
         return [
             directive.place.file
-            for section in self.state.config.sections
+            for section in self.state.configuration.config.sections
             for directive in section.of("Server")
             if has_login(directive.text or "")
         ]
 
     def own_files(self) -> Sequence[str]:
         """The configuration and what it includes."""
-        return list(dict.fromkeys(self.state.config.files))
+        return list(dict.fromkeys(self.state.configuration.config.files))
 
     # -- sources -----------------------------------------------------------------------------
 
@@ -88,7 +89,7 @@ def _examiner(look: Look) -> AlpmExaminer:
     return look.examiner
 
 
-def _state(ports: Adapter[Source]) -> AlpmState:
+def _state(ports: Ports) -> AlpmState:
     examiner = ports.examiner
     assert isinstance(examiner, AlpmExaminer)
     return examiner.state
@@ -100,7 +101,7 @@ def check_ring(look: Look) -> Iterator[Draft]:
     found = ring(host)
     asking = [
         source.handle
-        for source in host.sources
+        for source in host.configuration.sources
         if source.on and "required" in (source.level.of_index, source.level.of_packages)
     ]
     if asking and not found.keys:
@@ -109,10 +110,12 @@ def check_ring(look: Look) -> Iterator[Draft]:
                     advice=note_of("fill-the-ring"))  # fmt: skip
 
 
-def _level_removed(handle: str, ports: Adapter[Source]) -> Plan:
+def _level_removed(handle: str, ports: Ports) -> Plan:
     host = _state(ports)
     plan = Plan("", f"check {handle} as the host's SigLevel says")
-    section = next(section for section in host.config.sections if section.name == handle)
+    section = next(
+        section for section in host.configuration.config.sections if section.name == handle
+    )
     edits: dict[str, bytes | None] = {}
     for directive in reversed(list(section.of("SigLevel"))):
         file = directive.place.file
@@ -121,7 +124,7 @@ def _level_removed(handle: str, ports: Adapter[Source]) -> Plan:
         edits[file] = text.data
     plan.propose(host.tree, edits)
     after = host.with_edits(edits)
-    source = after.source(handle)
+    source = find_source(after.configuration.by_handle, handle)
     if not ring(after).keys:
         raise TrustError("the ring holds no key")
     if source.level.of_index == "required" and not AlpmSigners(host).index_signers(source):
@@ -131,18 +134,18 @@ def _level_removed(handle: str, ports: Adapter[Source]) -> Plan:
 
 def check_twice(look: Look) -> Iterator[Draft]:
     """Sections of one name: all but the first count for nothing."""
-    for note in _examiner(look).state.notes():
+    for note in _examiner(look).state.configuration.notes():
         if note.code != "listed-twice":
             continue
         name = note.text[1:].partition("]")[0]
         first = note.text.rpartition("(")[2].removesuffix(")")
         what = note_of("listed-twice", what=f"[{name}]", place=note.place, first=first)
         mend = Mend("", partial(_section_removed, note.place, name))
-        handle = name if name in _examiner(look).state.by_handle else ""
+        handle = name if name in _examiner(look).state.configuration.by_handle else ""
         yield Draft("listed-twice", what, note.place, handle, note.place.file, [mend])
 
 
-def _section_removed(place: Place, name: str, ports: Adapter[Source]) -> Plan:
+def _section_removed(place: Place, name: str, ports: Ports) -> Plan:
     host = _state(ports)
     text = Text(host.tree, place.file)
     blocks = [block for block in text.blocks() if block.name == name and not block.off]
@@ -155,16 +158,16 @@ def _section_removed(place: Place, name: str, ports: Adapter[Source]) -> Plan:
 def check_archs(look: Look) -> Iterator[Draft]:
     """Sources that have nothing for this host's architecture."""
     host = _examiner(look).state
-    for source in host.sources:
+    for source in host.configuration.sources:
         if not source.on:
             continue
         try:
-            index = host.index(source)
+            index = host.indexes.index(source)
         except (HostFileError, StoreError):
             continue
         archs = {row.arch for row in islice(index.all_rows(), _SAMPLE)} if index else set()
-        if archs and not any(host.takes(arch) for arch in archs):
-            yield nothing_for(source, " ".join(host.archs), " ".join(sorted(archs)))
+        if archs and not any(host.configuration.takes(arch) for arch in archs):
+            yield nothing_for(source, " ".join(host.configuration.archs), " ".join(sorted(archs)))
 
 
 def check_gone(look: Look) -> Iterator[Draft]:
@@ -182,14 +185,14 @@ def check_gone(look: Look) -> Iterator[Draft]:
 def check_left(look: Look) -> Iterator[Draft]:
     """Files that an update of the configuration left beside it, and a lock."""
     host = _examiner(look).state
-    for file in dict.fromkeys(host.config.files):
+    for file in dict.fromkeys(host.configuration.config.files):
         for ending in _LEFT:
             left = file + ending
             if host.tree.mode(left) is not None:
                 mend = Mend("", removing(left), is_choice=True)
                 yield Draft("leftover", note_of("leftover", file=f"/{left}"), Place(left, 0), "",
                             left, [mend])  # fmt: skip
-    lock = f"{host.database}/db.lck"
+    lock = f"{host.configuration.database}/db.lck"
     if host.tree.mode(lock) is not None:
         yield Draft("interrupted", note_of("installer-locked", file=f"/{lock}"), Place(lock, 0), "",
                     lock, advice=note_of("remove-lock", file=f"/{lock}"))  # fmt: skip

@@ -31,8 +31,12 @@ class AlpmDescriber(Describer):
 
     def describe(self, source: Source) -> SourceDescription:
         """A source as its section says, included lines too, each where it stands."""
-        source = self._state.source(source.handle)
-        sections = self._state.config.sections if source.on else self._state.config.off
+        source = self._state.configuration.by_handle[source.handle]
+        sections = (
+            self._state.configuration.config.sections
+            if source.on
+            else self._state.configuration.config.off
+        )
         settings = [
             f"{directive.key} = {without_passwords(directive.text or '')}"
             for section in sections
@@ -53,7 +57,7 @@ class AlpmDescriber(Describer):
 
     def is_own(self, source: Source) -> bool:
         """Whether the comment of Velpin's stands above its section."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         text = Text(self._state.tree, source.file)
         line = source.places[0].line - 2
         return 0 <= line < len(text.lines) and bare(text.lines[line]).strip() == ADDED
@@ -62,7 +66,7 @@ class AlpmDescriber(Describer):
         """The ring's, where sources are checked."""
         checked = any(
             source.on and (source.level.of_index, source.level.of_packages) != ("never", "never")
-            for source in self._state.sources
+            for source in self._state.configuration.sources
         )
         keys = ring(self._state).keys
         return [(_RING, keys)] if checked and keys else []

@@ -200,14 +200,14 @@ class AlpmEditor(Editor):
 
     def switched(self, source: Source, on: bool) -> Edits:
         """Switch a source on or off where its section stands."""
-        tree, source = self._state.tree, self._state.source(source.handle)
+        tree, source = self._state.tree, self._state.configuration.by_handle[source.handle]
         text = Text(tree, source.file)
         text.switch(source.handle, on)
         return {text.file: text.data}
 
     def dropped(self, source: Source) -> Edits:
         """Take a source's section away, wherever parts of it stand."""
-        tree, source = self._state.tree, self._state.source(source.handle)
+        tree, source = self._state.tree, self._state.configuration.by_handle[source.handle]
         edits: dict[str, bytes | None] = {}
         for file in dict.fromkeys(place.file for place in source.places):
             text = Text(tree, file)
@@ -230,7 +230,7 @@ class AlpmEditor(Editor):
 
     def statements(self) -> SourceStatements:
         """What the configuration states, line by line."""
-        config = self._state.config
+        config = self._state.configuration.config
         said: Counter[Statement] = Counter()
         places: dict[Hashable, tuple[Place, ...]] = {}
         for on, sections in ((True, config.sections), (False, config.off)):

@@ -50,15 +50,15 @@ def _needs(lack: Lack) -> Reason:
 def _obstacles(host: AlpmState, work: AlpmSolver, lack: Lack) -> Iterator[Reason]:
     """What there is that would meet a need, and why it is not taken."""
     wanted = lack.relation
-    offering = host.pool.offering(wanted)
+    offering = host.packages.pool.offering(wanted)
     if not offering:
         off = [
             source.handle
-            for source, index in host.indexes_off()
+            for source, index in host.indexes.off()
             if index.rows(wanted.name) or index.providers(wanted.name)
         ]
         facts: dict[str, Fact] = {"name": wanted.name, "off": tuple(dict.fromkeys(off))}
-        named = host.pool.offering(AlpmRelation(wanted.name))
+        named = host.packages.pool.offering(AlpmRelation(wanted.name))
         if named:
             versions = dict.fromkeys(
                 package.version
@@ -74,7 +74,7 @@ def _obstacles(host: AlpmState, work: AlpmSolver, lack: Lack) -> Iterator[Reason
         told: dict[str, Fact] = {
             "name": package.name, "version": package.version, "source": package.origin.handle
         }  # fmt: skip
-        ignored = host.ignored.why(package)
+        ignored = host.configuration.ignored.why(package)
         if ignored is not None:
             yield Reason("would-do", told, (ignored,))
         elif package.origin.source is not None and not package.origin.source.installs:

@@ -14,10 +14,10 @@ def holders(host: AlpmState, path: str) -> list[str]:
     """Packages that hold a path, each with its source, in the order of sources."""
     wanted = path.strip("/").encode("utf-8", "surrogateescape")
     found: dict[str, None] = {}
-    for source in host.sources:
+    for source in host.configuration.sources:
         if not source.on:
             continue
-        copy = host.finder.find(source, FILES)
+        copy = host.indexes.finder.find(source, FILES)
         if copy.path is None:
             continue
         try:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from velpin.core.forecasting import near_names
+from velpin.errors import HostFileError
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.explain import chain, problem_of
 from velpin.kinds.alpm.pool import AlpmPackage
@@ -20,6 +20,7 @@ from velpin.kinds.alpm.version import compare, version_key
 from velpin.model.forecast import Answer, Change, Forecast, HeldBack, Outcome, outcome_of
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
+from velpin.ports.packages import near_names
 from velpin.ports.refused import RequestRefused
 from velpin.ports.transactions import Prediction, Transactions
 
@@ -33,6 +34,10 @@ class AlpmTransactions(Transactions):
     def __init__(self, state: AlpmState) -> None:
         self._state = state
 
+    def refusal(self) -> HostFileError | None:
+        """A configuration that it refuses."""
+        return self._state.configuration.config_error()
+
     def predict(self, requests: Sequence[Request]) -> Prediction:
         """What the installer would make of some requests in one transaction."""
         return self._predicted(requests, upgrade=False)
@@ -43,7 +48,7 @@ class AlpmTransactions(Transactions):
         return self._predicted(requests, upgrade=True)
 
     def _predicted(self, requests: Sequence[Request], *, upgrade: bool) -> Prediction:
-        work = self._state.work(self._state.missing)
+        work = self._state.packages.work(self._state.indexes.missing)
         asked: list[Asked] = []
         for request in requests:
             found: list[AlpmPackage] = []
@@ -65,21 +70,21 @@ class AlpmTransactions(Transactions):
 
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """What the full upgrade would change."""
-        return _upgrade(self._state, self._state.work(self._state.missing))
+        return _upgrade(self._state, self._state.packages.work(self._state.indexes.missing))
 
     def predict_upgrade_for_shift(self) -> Forecast:
         """The full upgrade as if the lists that are missing had nothing; with one of them the
         installer refuses what would change anything, and that is its problem."""
-        found = _upgrade(self._state, self._state.work([]))
-        if not (found.ok and self._state.missing and found.changes):
+        found = _upgrade(self._state, self._state.packages.work([]))
+        if not (found.ok and self._state.indexes.missing and found.changes):
             return found
         return found._replace(
-            problem=Reason("never-refreshed", {"sources": tuple(self._state.missing)})
+            problem=Reason("never-refreshed", {"sources": tuple(self._state.indexes.missing)})
         )
 
 
 def _upgrade(host: AlpmState, work: AlpmSolver) -> Forecast:
-    if not host.read_order:
+    if not any(source.on for source in host.configuration.sources):
         return _told(host, [], work, AlpmSolution(ok=False, problem=Reason("no-source-on", {})))
     work.ask_upgrade()
     return _told(host, [], work, work.run())
@@ -118,7 +123,9 @@ def _changes(host: AlpmState, done: AlpmSolution) -> tuple[Change, ...]:
         cause = done.causes[new.name]
         by = cause.by.name if cause.by else None
         relation = str(cause.relation) if cause.relation else ""
-        found.append(_change(host, new, host.pool.installed(new.name), cause.role, by, relation))
+        found.append(
+            _change(host, new, host.packages.pool.installed(new.name), cause.role, by, relation)
+        )
     for old in done.going:
         replacer = next(
             (package for package in done.coming for relation in package.facts.replaces
@@ -140,14 +147,14 @@ def _change(
     shown = new or old
     assert shown is not None
     source = new.origin.source if new else None
-    before = host.offered_as(old) if old else None
+    before = host.packages.offered_as(old) if old else None
     return Change(
         name=shown.name,
         arch=shown.arch,
         old=old.version if old else None,
         new=new.version if new else None,
         source=source.handle if source else None,
-        url=host.base_of(source) if source else None,
+        url=host.indexes.base_of(source) if source else None,
         role=role,
         by=by,
         relation=relation,
@@ -175,12 +182,12 @@ def _unneeded(host: AlpmState, done: AlpmSolution) -> tuple[str, ...]:
     """Installed as dependencies, needed before by something, and by nothing afterwards."""
     coming = {package.name: package for package in done.coming}
     going = {package.name for package in done.going}
-    touched = [host.pool.installed(name) for name in (*coming, *going)]
+    touched = [host.packages.pool.installed(name) for name in (*coming, *going)]
     named = {relation.name for old in touched if old is not None for relation in old.facts.depends}
     found = [
         package.name
         for name in sorted(named)
-        for package in host.pool.installed_satisfying(AlpmRelation(name))
+        for package in host.packages.pool.installed_satisfying(AlpmRelation(name))
         if package.facts.reason == "1" and package.name not in coming and package.name not in going
         if not _is_needed(host, package, coming, going)
     ]
@@ -191,7 +198,7 @@ def _is_needed(
     host: AlpmState, one: AlpmPackage, coming: dict[str, AlpmPackage], going: set[str]
 ) -> bool:
     names = [one.name, *(provided.name for provided in one.facts.provides)]
-    own = host.pool.own
+    own = host.packages.pool.own
     left = [
         here
         for name in names
@@ -209,10 +216,10 @@ def _is_needed(
 
 
 def _no_answer(host: AlpmState, request: Request, no: Reason) -> Answer:
-    here = host.pool.installed(request.name)
+    here = host.packages.pool.installed(request.name)
     near: tuple[str, ...] = ()
     if no.code == "unknown":
-        near = near_names(host, request.name)
+        near = near_names(host.packages, host.indexes, request.name)
     elif no.code == "path-in":
         near = no.texts("packages")[:6]
     else:
@@ -220,11 +227,11 @@ def _no_answer(host: AlpmState, request: Request, no: Reason) -> Answer:
     return Answer(
         asked=request.text,
         package=request.name,
-        arch=request.arch or host.native,
+        arch=request.arch or host.configuration.native,
         outcome="none",
         installed=here.version if here else None,
         version=None, source=None, url=None, decided_by="", problem=no, near=near,
-        passed_over=passed_over(host, request, host.pool.offered(request.name), None),
+        passed_over=passed_over(host, request, host.packages.pool.offered(request.name), None),
     )  # fmt: skip
 
 
@@ -236,7 +243,7 @@ def _answer(
     changes: Sequence[Change],
 ) -> Answer:
     chosen = next((package for package in done.coming if package.name == asked.name), asked)
-    old = host.pool.installed(chosen.name)
+    old = host.packages.pool.installed(chosen.name)
     source = chosen.origin.source
     rivals = _rivals(host, request, chosen)
     dropped = done.dropped.get(asked.name)
@@ -257,7 +264,7 @@ def _answer(
         installed=old.version if old else None,
         version=chosen.version,
         source=source.handle if source else None,
-        url=host.base_of(source) if source else None,
+        url=host.indexes.base_of(source) if source else None,
         decided_by=decided_by,
         reasons=reasons,
         passed_over=passed_over(host, request, rivals, chosen),
@@ -268,8 +275,8 @@ def _answer(
 
 def _rivals(host: AlpmState, request: Request, chosen: AlpmPackage) -> list[AlpmPackage]:
     """All that the request could have meant, newest first."""
-    found = [*host.pool.all_named(chosen.name)]
+    found = [*host.packages.pool.all_named(chosen.name)]
     if request.name != chosen.name:
-        found += host.pool.offering(AlpmRelation(request.name))
+        found += host.packages.pool.offering(AlpmRelation(request.name))
     unique = {id(package): package for package in found}
     return sorted(unique.values(), key=lambda package: version_key(package.version), reverse=True)

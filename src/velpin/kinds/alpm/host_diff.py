@@ -29,12 +29,12 @@ class AlpmAnswers(Answers):
 
     def next_alone(self, here: Installed) -> Selection | None:
         """What the upgrade makes of an installed package, all others aside."""
-        found = self._state.pool.installed(here.name)
-        return _selection(self._state, self._state.next_of(found)) if found else None
+        found = self._state.packages.pool.installed(here.name)
+        return _selection(self._state, self._state.packages.next_of(found)) if found else None
 
     def first(self, name: str) -> Selection | None:
         """Version and source that a plain request for a name gets; None where it is refused."""
-        chosen = self._state.choice_of(name)
+        chosen = self._state.packages.choice_of(name)
         return _selection(self._state, chosen) if chosen else None
 
     def compare(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
@@ -48,7 +48,7 @@ class AlpmAnswers(Answers):
 
 def _selection(host: AlpmState, package: AlpmPackage) -> Selection:
     """A package as a version and the source that has it."""
-    return Selection(package.version, host.taken_from(package))
+    return Selection(package.version, host.packages.taken_from(package))
 
 
 # -- names that are not installed ----------------------------------------------------------
@@ -60,7 +60,7 @@ class _View:
     def __init__(self, host: AlpmState, places: Mapping[Path, int]) -> None:
         self._host = host
         self._sources: dict[int, AlpmSource] = {
-            places[index.path]: source for source, index in host.opened if source.installs
+            places[index.path]: source for source, index in host.indexes.opened if source.installs
         }
         self._archs: dict[bytes, bool] = {}
 
@@ -70,7 +70,7 @@ class _View:
     __hash__ = None  # type: ignore[assignment]
 
     def _told(self) -> object:
-        return self._ranked, self._host.archs
+        return self._ranked, self._host.configuration.archs
 
     @cached_property
     def _ranked(self) -> list[tuple[int, str]]:
@@ -81,7 +81,7 @@ class _View:
     def places_unlike(self, other: _View) -> set[int]:
         """The lists that only one of two hosts has; all where the rest counts otherwise."""
         mine, others = set(self._ranked), set(other._ranked)
-        alike = self._host.archs == other._host.archs and (
+        alike = self._host.configuration.archs == other._host.configuration.archs and (
             [each for each in self._ranked if each in others]
             == [each for each in other._ranked if each in mine]
         )
@@ -90,7 +90,7 @@ class _View:
     @cached_property
     def provided(self) -> set[bytes]:
         """Names that packages of the lists provide."""
-        return set().union(*(index.provided_as_bytes() for _, index in self._host.opened))
+        return set().union(*(index.provided_as_bytes() for _, index in self._host.indexes.opened))
 
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
         """Version and source for a name; None where it is not available."""
@@ -109,5 +109,5 @@ class _View:
     def _takes(self, arch: bytes) -> bool:
         found = self._archs.get(arch)
         if found is None:
-            found = self._archs[arch] = self._host.takes(arch.decode())
+            found = self._archs[arch] = self._host.configuration.takes(arch.decode())
         return found

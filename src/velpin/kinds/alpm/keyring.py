@@ -24,7 +24,7 @@ class AlpmSigners(Signers):
         found = ring(self._state)
         handles = tuple(
             source.handle
-            for source in self._state.sources
+            for source in self._state.configuration.sources
             if source.on and (source.level.of_index, source.level.of_packages) != ("never", "never")
         )
         return [use_of(key, handles, everything=True) for key in found.keys]
@@ -36,12 +36,15 @@ class AlpmSigners(Signers):
     def checks_off(self, source: Source) -> list[Reason]:
         """What a source's own section, or the host where it says nothing, keeps from being
         checked."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         facts: dict[str, Fact] = {"source": source.handle}
         section = next(
             (
                 section
-                for section in (*self._state.config.sections, *self._state.config.off)
+                for section in (
+                    *self._state.configuration.config.sections,
+                    *self._state.configuration.config.off,
+                )
                 if section.name == source.handle
             ),
             None,
@@ -67,7 +70,7 @@ class AlpmSigners(Signers):
 
     def keys_of(self, source: Source) -> NamedKeys:
         """The host's ring, for every source that is checked."""
-        mine = self._state.source(source.handle)
+        mine = self._state.configuration.by_handle[source.handle]
         if (mine.level.of_index, mine.level.of_packages) == ("never", "never"):
             return NamedKeys(how="none")
         found = ring(self._state)
@@ -75,7 +78,7 @@ class AlpmSigners(Signers):
 
     def index_signers(self, source: Source) -> Sequence[str]:
         """Who signed the list that Velpin fetched."""
-        fetched = self._state.copies[source.handle].fetched
+        fetched = self._state.indexes.copies[source.handle].fetched
         return fetched.signed_by if fetched else ()
 
     def key_files(self) -> Sequence[str]:

@@ -26,8 +26,11 @@ class AlpmNextReleases(NextReleases):
 
         Raises Refusal on a host whose sources name no release: it has none but today's.
         """
-        here = self._state.release.get("VERSION_ID", "")
-        moves = [_move(self._state, source, here, release) for source in self._state.sources]
+        here = self._state.configuration.release.get("VERSION_ID", "")
+        moves = [
+            _move(self._state, source, here, release)
+            for source in self._state.configuration.sources
+        ]
         if not here or all(move.edits is None for move in moves):
             raise Refusal(
                 "no source of this host names a release: every upgrade is a move to the next one",
@@ -39,7 +42,7 @@ class AlpmNextReleases(NextReleases):
 def _move(host: AlpmState, source: AlpmSource, here: str, release: str) -> Move:
     lines = [
         directive.place
-        for section in host.config.sections
+        for section in host.configuration.config.sections
         if section.name == source.handle
         for directive in section.of("Server")
         if here and here in (directive.text or "").split("/")

@@ -18,10 +18,10 @@ class AlpmOffers(Offers):
 
     def live(self, name: str) -> list[Offer]:
         """Every offer of a name, and what is installed where no source has that."""
-        chosen = self._state.choice_of(name)
-        here = self._state.pool.installed(name)
-        shown = self._state.pool.offered(name)
-        if here is not None and self._state.offered_as(here) is None:
+        chosen = self._state.packages.choice_of(name)
+        here = self._state.packages.pool.installed(name)
+        shown = self._state.packages.pool.offered(name)
+        if here is not None and self._state.packages.offered_as(here) is None:
             shown.append(here)
         return [_offer(self._state, package, chosen) for package in shown]
 
@@ -29,8 +29,8 @@ class AlpmOffers(Offers):
         """Version, source and priority of all there is of a name."""
         return [
             (package.version, package.origin.handle, package.origin.rank)
-            for package in self._state.pool.all_named(name)
-            if not package.installed or self._state.offered_as(package) is None
+            for package in self._state.packages.pool.all_named(name)
+            if not package.installed or self._state.packages.offered_as(package) is None
         ]
 
 
@@ -41,9 +41,9 @@ def _offer(host: AlpmState, package: AlpmPackage, chosen: AlpmPackage | None) ->
     elif chosen is not None and (package.name, package.version) == (chosen.name, chosen.version):
         state = "candidate"
     source = package.origin.source
-    here = host.pool.installed(package.name)
+    here = host.packages.pool.installed(package.name)
     return Offer(
         package.name, package.arch, package.version, package.origin.handle, "",
-        host.base_of(source) if source else "", package.row.summary, package.origin.rank, state,
+        host.indexes.base_of(source) if source else "", package.row.summary, package.origin.rank, state,
         here is not None and here.version == package.version,
     )  # fmt: skip

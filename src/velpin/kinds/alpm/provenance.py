@@ -15,6 +15,6 @@ class AlpmProvenance(Provenance):
 
     def set_of(self, here: Installed) -> tuple[str, str] | None:
         """The base it was built with."""
-        package = self._state.pool.installed(here.name)
+        package = self._state.packages.pool.installed(here.name)
         base = package.facts.base if package else ""
         return (base, here.version) if base else None

@@ -42,7 +42,7 @@ def why_taken(
         word = "request"
     others = [
         package
-        for package in host.pool.offered(chosen.name)
+        for package in host.packages.pool.offered(chosen.name)
         if package is not chosen and _takes(package)
     ]
     later = [
@@ -51,12 +51,12 @@ def why_taken(
     if later:
         found.append(Reason("stands-first", {**facts, "others": tuple(later)}))
         word = word or "order of sources"
-    here = host.pool.installed(chosen.name)
+    here = host.packages.pool.installed(chosen.name)
     if here is not None and compare(chosen.version, here.version) < 0:
         found.append(Reason("goes-down", {**facts, "installed": here.version}))
     if here is not None and chosen.version == here.version:
         found.append(Reason("again", facts))
-    ignored = host.ignored.why(chosen)
+    ignored = host.configuration.ignored.why(chosen)
     if ignored is not None:
         found.append(ignored)
     return word or "only offer", tuple(found)
@@ -76,7 +76,7 @@ def _by_way_of(
         found.append(Reason("in-group", facts))
         return "group"
     found.append(Reason("provides-asked", facts))
-    if host.pool.installed(chosen.name):
+    if host.packages.pool.installed(chosen.name):
         found.append(Reason("provider-installed", facts))
         return "installed provider"
     return ""
@@ -92,7 +92,7 @@ def passed_over(
     """Every other offer and the cause."""
     found = []
     for package in packages:
-        if package is chosen or (package.installed and host.offered_as(package)):
+        if package is chosen or (package.installed and host.packages.offered_as(package)):
             continue
         found.append(
             PassedOver(
@@ -122,7 +122,7 @@ def why_not(
         "source": chosen.origin.handle, "version": chosen.version, "package": chosen.name
     }  # fmt: skip
     if package.name != chosen.name:
-        if host.pool.installed(chosen.name):
+        if host.packages.pool.installed(chosen.name):
             return Reason("provider-not-installed", facts)
         if package.origin.rank == chosen.origin.rank:
             return Reason("later-name", facts)

@@ -119,12 +119,12 @@ class AlpmRecipes(Recipes):
     def satisfier(self, relation: str) -> Satisfier | None:
         """What is installed and meets it, else what would come for it as a dependency."""
         wanted = read_relation(relation)
-        for here in self._state.pool.installed_satisfying(wanted):
+        for here in self._state.packages.pool.installed_satisfying(wanted):
             return Satisfier(here.name, here.version, "")
         origins = [
             origin
-            for origin in self._state.pool.origins
+            for origin in self._state.packages.pool.origins
             if origin.source and origin.source.installs
         ]
-        found = self._state.work().find(wanted, origins)
+        found = self._state.packages.work().find(wanted, origins)
         return Satisfier(found.name, found.version, found.origin.handle) if found else None

@@ -48,7 +48,7 @@ class AlpmFetcher(Fetcher):
     ) -> RefreshResult:
         """Fetch and check one source, with `files` its list of files too; a failure is returned,
         never raised, and changes nothing."""
-        source = self._state.source(source.handle)
+        source = self._state.configuration.by_handle[source.handle]
         return _AlpmFetch(self._state, source, transport, clock(), "files" in options).done()
 
     def head_date(self, address: str, release: str, transport: Transport) -> float | None:
@@ -57,7 +57,7 @@ class AlpmFetcher(Fetcher):
         import tempfile
         from pathlib import Path
 
-        url = f"{address_of(address, release, self._state.native)}/{release}.{LIST}"
+        url = f"{address_of(address, release, self._state.configuration.native)}/{release}.{LIST}"
         with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
             got = transport.get(url, Path(folder) / LIST, most=_LARGEST)
         return whole_number(_date(got))
@@ -78,7 +78,7 @@ class _AlpmFetch(SourceFetch):
 
     def known(self) -> Fetched | None:
         """The last good fetch, from whichever server."""
-        return self.host.finder.find(self.source).fetched
+        return self.host.indexes.finder.find(self.source).fetched
 
     def run(self) -> None:
         """Try one server after the other."""

@@ -29,7 +29,7 @@ def _in_another_order(texts: Sequence[str]) -> Iterator[Attempt]:
 def _from_another(host: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
     """The same name from a later source."""
     for answer in found.answers:
-        for package in host.pool.offered(answer.package):
+        for package in host.packages.pool.offered(answer.package):
             if package.origin.handle == answer.source or answer.asked not in texts:
                 continue
             word = f"{package.name}%{package.origin.handle}"

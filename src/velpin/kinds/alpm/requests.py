@@ -28,7 +28,7 @@ def packages_for(host: AlpmState, request: Request, work: AlpmSolver) -> list[Al
             raise RequestRefused("not-for-arch", name=request.name, arch=request.arch)
         return [found]
     if not wanted.operator:
-        everywhere = origins if request.source else host.pool.origins
+        everywhere = origins if request.source else host.packages.pool.origins
         members = work.members(wanted.name, everywhere)
         if members:
             work.ask_members(wanted.name, members)
@@ -39,8 +39,12 @@ def packages_for(host: AlpmState, request: Request, work: AlpmSolver) -> list[Al
 def _origins(host: AlpmState, request: Request) -> list[AlpmOrigin]:
     """The lists a request looks at: of one named section whatever its Usage."""
     if not request.source:
-        return [origin for origin in host.pool.origins if origin.source and origin.source.installs]
-    known = {source.handle: source for source in host.sources}
+        return [
+            origin
+            for origin in host.packages.pool.origins
+            if origin.source and origin.source.installs
+        ]
+    known = {source.handle: source for source in host.configuration.sources}
     if request.source not in known:
         from velpin.store.name_search import nearest
 
@@ -51,7 +55,7 @@ def _origins(host: AlpmState, request: Request) -> list[AlpmOrigin]:
         )  # fmt: skip
     if not known[request.source].on:
         raise RequestRefused("source-is-off", source=request.source)
-    found = [origin for origin in host.pool.origins if origin.handle == request.source]
+    found = [origin for origin in host.packages.pool.origins if origin.handle == request.source]
     if not found:
         raise RequestRefused("source-not-fetched", source=request.source)
     return found
@@ -73,7 +77,7 @@ def _relation(host: AlpmState, request: Request) -> AlpmRelation:
 
 
 def _no(host: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> RequestRefused:
-    offered = host.pool.offered(request.name)
+    offered = host.packages.pool.offered(request.name)
     versions = tuple(dict.fromkeys(package.version for package in offered))
     if request.name.startswith("/"):
         from velpin.kinds.alpm.files import holders

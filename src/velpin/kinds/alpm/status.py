@@ -23,12 +23,14 @@ class AlpmStanding(Standing):
 
     def tiers(self) -> Mapping[str, int]:
         """Each section that is on is a tier of its own, in the order of the file."""
-        return {source.handle: source.rank for source in self._state.sources if source.on}
+        return {
+            source.handle: source.rank for source in self._state.configuration.sources if source.on
+        }
 
     def parts_of(self, source: Source) -> StatusParts:
         """How one source stands; its place among the sections is its priority."""
-        source = self._state.source(source.handle)
-        copy = self._state.copies[source.handle]
+        source = self._state.configuration.by_handle[source.handle]
+        copy = self._state.indexes.copies[source.handle]
         signed_by = copy.fetched.signed_by if copy.fetched else []
         problem = ""
         if source.on and not source.servers:
@@ -45,7 +47,9 @@ class AlpmStanding(Standing):
 
     def installer_looked_at(self, source: Source) -> float | None:
         """When its copy was last written: the copy's own date is the server's."""
-        path = self._state.tree.path(f"{self._state.database}/{SYNC}/{source.handle}.{LIST}")
+        path = self._state.tree.path(
+            f"{self._state.configuration.database}/{SYNC}/{source.handle}.{LIST}"
+        )
         try:
             found = path.stat()
         except OSError:

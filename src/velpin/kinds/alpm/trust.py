@@ -32,7 +32,11 @@ class Ring:
 
 def folder_of(host: AlpmState) -> str:
     """The folder of the ring, below the root."""
-    given = [directive.text for directive in host.config.options.of("GPGDir") if directive.text]
+    given = [
+        directive.text
+        for directive in host.configuration.config.options.of("GPGDir")
+        if directive.text
+    ]
     return given[-1].strip("/") if given else _FOLDER
 
 

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from velpin.kinds.deb.rules.writer import DebRuleWriter
     from velpin.kinds.deb.state import DebState
     from velpin.kinds.deb.status import DebStanding
+    from velpin.ports.view import View
 
 
 def recognises(tree: Tree) -> bool:
@@ -180,3 +181,8 @@ class DebPorts(Ports):
         from velpin.kinds.deb.recipes import DebRecipes
 
         return DebRecipes(self.state)
+
+
+def ports(view: View) -> Ports:
+    """The ports of a host."""
+    return DebPorts(view)

@@ -12,13 +12,12 @@ from functools import partial
 from pathlib import Path
 
 from velpin.change.plan import Plan, shown_key
-from velpin.core.adapter import Adapter
 from velpin.errors import FetchError, HostFileError, TrustError
 from velpin.files.text import decode
 from velpin.files.tree import Tree
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.add import DebComposer, suites_of
-from velpin.kinds.deb.edit import EntryChange
+from velpin.kinds.deb.edit import DebEditor, EntryChange
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.keyring import DebSigners
 from velpin.kinds.deb.logins import LOGIN_FOLDER, MAIN, parse_logins
@@ -39,6 +38,7 @@ from velpin.model.reason import Place, Reason
 from velpin.model.rule import as_typed
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.ports.bundle import Ports
 from velpin.ports.checks import (
     Check,
     Draft,
@@ -194,14 +194,14 @@ def _examiner(look: Look) -> DebExaminer:
     return look.examiner
 
 
-def state_of(ports: Adapter[Source]) -> DebState:
+def state_of(ports: Ports) -> DebState:
     """What a host with these ports is read as."""
     examiner = ports.examiner
     assert isinstance(examiner, DebExaminer)
     return examiner.state
 
 
-def _checked_again(handle: str, said: frozenset[str], code: str, ports: Adapter[Source]) -> Plan:
+def _checked_again(handle: str, said: frozenset[str], code: str, ports: Ports) -> Plan:
     """Options of a source taken out; TrustError where it would not pass the check then."""
     host = state_of(ports)
     plan = Plan("", f"check {handle} again ({', '.join(sorted(said))})")
@@ -228,7 +228,7 @@ def _key_file_mends(host: DebState, file: str, mistake: str) -> Iterator[Mend]:
         yield Mend("", partial(_made_readable, file))
 
 
-def _form_changed(file: str, ports: Adapter[Source]) -> Plan:
+def _form_changed(file: str, ports: Ports) -> Plan:
     """The same keys in the form that the name of their file asks for."""
     keys = read_keys(ports.tree.read(file) or b"", f"/{file}")
     form = "binary" if file.endswith(".gpg") else "armored"
@@ -239,7 +239,7 @@ def _form_changed(file: str, ports: Adapter[Source]) -> Plan:
     return plan
 
 
-def _made_readable(file: str, ports: Adapter[Source]) -> Plan:
+def _made_readable(file: str, ports: Ports) -> Plan:
     mode = ports.tree.mode(file) or 0
     plan = Plan("", f"let everybody read /{file}: {mode | 0o444:04o} instead of {mode:04o}")
     plan.propose_modes(ports.tree, {file: mode | 0o444})
@@ -309,7 +309,7 @@ def _signing_keys(
             yield file, keys
 
 
-def _name_key(source: DebSource, keys: tuple[Key, ...], ports: Adapter[Source]) -> Plan:
+def _name_key(source: DebSource, keys: tuple[Key, ...], ports: Ports) -> Plan:
     """Name just these keys, in a file of their own: another key may lie beside them."""
     host = state_of(ports)
     here = host.configuration.by_handle[source.handle]
@@ -381,7 +381,7 @@ def _belongs(examiner: DebExaminer, file: str) -> bool:
 
 
 def _out_of_common(
-    file: str, signed: Sequence[DebSource], keys: Sequence[Key], ports: Adapter[Source]
+    file: str, signed: Sequence[DebSource], keys: Sequence[Key], ports: Ports
 ) -> Plan:
     """Name the keys of a common file for the sources that they signed, and remove it."""
     host = state_of(ports)
@@ -520,7 +520,7 @@ def _moved(look: Look, source: DebSource, address: str) -> Mend:
 
 def _reworded(
     look: Look, source: DebSource, change: EntryChange, summary: str, must_fetch: bool,
-    ports: Adapter[Source],
+    ports: Ports,
 ) -> Plan:  # fmt: skip
     """A source with another suite or address, fetched with its own keys where servers may be
     asked; VelpinError where it must be there and is not."""
@@ -569,9 +569,14 @@ def check_components(look: Look) -> Iterator[Draft]:
 
 def _without(
     source: DebSource, components: frozenset[str], entries: Sequence[SourceEntry],
-    ports: Adapter[Source],
+    ports: Ports,
 ) -> Plan:  # fmt: skip
-    host = state_of(ports)
+    return _without_in(state_of(ports), source, components, entries)
+
+
+def _without_in(
+    host: DebState, source: DebSource, components: frozenset[str], entries: Sequence[SourceEntry]
+) -> Plan:
     here = next(
         each for each in host.configuration.sources
         if (each.address, each.release, each.on) == (source.address, source.release, source.on)
@@ -652,13 +657,13 @@ def _same_entry(host: DebState, entry: SourceEntry) -> SourceEntry:
 
 
 def _without_at(
-    source: DebSource, components: frozenset[str], entry: SourceEntry, ports: Adapter[Source]
+    source: DebSource, components: frozenset[str], entry: SourceEntry, ports: Ports
 ) -> Plan:
     host = state_of(ports)
-    return _without(source, components, [_same_entry(host, entry)], host)
+    return _without_in(host, source, components, [_same_entry(host, entry)])
 
 
-def _entry_dropped(source: DebSource, entry: SourceEntry, ports: Adapter[Source]) -> Plan:
+def _entry_dropped(source: DebSource, entry: SourceEntry, ports: Ports) -> Plan:
     """A flat source's second entry taken away."""
     host = state_of(ports)
     here = host.configuration.by_handle[source.handle]

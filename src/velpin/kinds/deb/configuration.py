@@ -184,6 +184,7 @@ class DebConfiguration(Configuration):
         return self.is_newer and (not asked or _interface(asked) >= _SEARCHING_FROM)
 
     def unknown_solver(self) -> Reason | None:
+        """The setting of a solver that the newer generation does not have."""
         if not self.is_newer or self.conf.get(SOLVER) in ("", CLASSIC, SEARCHING):
             return None
         facts: dict[str, Fact] = {

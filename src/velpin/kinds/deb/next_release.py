@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from velpin.core.adapter import Adapter
 from velpin.errors import FetchError, HostFileError, Refusal, TrustError
 from velpin.fetch.download import Transport
 from velpin.files.tree import Edits
@@ -16,6 +15,7 @@ from velpin.kinds.deb.release import read_release
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
 from velpin.model.source import Source
+from velpin.ports.bundle import Ports
 from velpin.ports.next_release import Move, NextRelease, NextReleases
 
 
@@ -64,13 +64,18 @@ def _move(
         suite if suite != source.release else "", address if address != source.address else ""
     )
 
-    def edits(ports: Adapter[Source]) -> Edits:
+    def edits(ports: Ports) -> Edits:
         here = state_of(ports)
         return edit.reworded(here, _known_as(here, source.address, source.release), change)
 
-    def find(host: Adapter[Source]) -> Source | None:
+    def find(host: Ports) -> Source | None:
         return next(
-            (s for s in host.sources if host.editor.key_of(s) == (address, suite) and s.on), None
+            (
+                s
+                for s in host.configuration.sources
+                if host.editor.key_of(s) == (address, suite) and s.on
+            ),
+            None,
         )
 
     return Move(source.handle, now, f"{address} {suite}", edits, find)

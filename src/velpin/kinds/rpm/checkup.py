@@ -11,7 +11,6 @@ from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 
 from velpin.change.plan import Plan
-from velpin.core.adapter import Adapter
 from velpin.errors import FetchError, TrustError
 from velpin.files.text import HostText
 from velpin.kinds.rpm.edit import with_value
@@ -26,6 +25,7 @@ from velpin.model.publisher import archive_addresses
 from velpin.model.reason import Place, Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.ports.bundle import Ports
 from velpin.ports.checks import (
     Check,
     Draft,
@@ -134,13 +134,13 @@ def _examiner(look: Look) -> RpmExaminer:
     return look.examiner
 
 
-def _state(ports: Adapter[Source]) -> RpmState:
+def _state(ports: Ports) -> RpmState:
     examiner = ports.examiner
     assert isinstance(examiner, RpmExaminer)
     return examiner.state
 
 
-def _checked_again(handle: str, keys: Sequence[str], code: str, ports: Adapter[Source]) -> Plan:
+def _checked_again(handle: str, keys: Sequence[str], code: str, ports: Ports) -> Plan:
     host = _state(ports)
     source = find_source(host.configuration.by_handle, handle)
     plan = Plan("", f"check {handle} again ({', '.join(keys)})")
@@ -190,7 +190,7 @@ def _keys_in(host: RpmState, file: str) -> list[Key]:
     return read_sound_keys(host.tree.read(file) or b"", file)
 
 
-def _named(handle: str, file: str, ports: Adapter[Source]) -> Plan:
+def _named(handle: str, file: str, ports: Ports) -> Plan:
     host = _state(ports)
     source = find_source(host.configuration.by_handle, handle)
     plan = Plan("", f"name the key in /{file} for {handle}")
@@ -217,7 +217,7 @@ def check_twice(look: Look) -> Iterator[Draft]:
         yield Draft("listed-twice", what, note.place, handle, note.place.file, [mend])
 
 
-def _section_removed(place: Place, name: str, ports: Adapter[Source]) -> Plan:
+def _section_removed(place: Place, name: str, ports: Ports) -> Plan:
     host = _state(ports)
     text = HostText(host.tree.read(place.file), place.file)
     sections = read_sections(text.data, place.file)
@@ -284,7 +284,7 @@ def _renumbered(address: str, old: str, new: str) -> list[str]:
 
 
 def _readdressed(
-    look: Look, handle: str, address: str, ports: Adapter[Source]
+    look: Look, handle: str, address: str, ports: Ports
 ) -> Plan:  # fmt: skip
     """A source with another address, fetched with its own keys; VelpinError where it is not
     there."""
@@ -341,7 +341,7 @@ _OWN_VARIABLES = ("releasever", "basearch", "arch")
 _ADDRESS_KEYS = ("baseurl", "mirrorlist", "metalink")
 
 
-def _variable_renamed(handle: str, name: str, better: str, ports: Adapter[Source]) -> Plan:
+def _variable_renamed(handle: str, name: str, better: str, ports: Ports) -> Plan:
     host = _state(ports)
     source = find_source(host.configuration.by_handle, handle)
     plan = Plan("", f"${better} instead of ${name} in the address of {handle}")

@@ -1,4 +1,5 @@
-"""What the installer of an rpm host makes of requests and of the full upgrade, as jobs of the solver.
+"""What the installer of an rpm host makes of requests and of the full upgrade, as jobs of the
+solver.
 
 Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 """

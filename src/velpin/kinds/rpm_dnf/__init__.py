@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm_dnf.refresh import DnfFetcher
     from velpin.kinds.rpm_dnf.rules import DnfRules, DnfRuleWriter
     from velpin.kinds.rpm_dnf.state import DnfState
+    from velpin.ports.bundle import Ports
+    from velpin.ports.view import View
 
 _MARKS = ("etc/dnf", "etc/yum.repos.d", "etc/yum.conf", "usr/share/dnf5")
 
@@ -76,3 +78,8 @@ class DnfPorts(RpmPorts):
         from velpin.kinds.rpm_dnf.rules import DnfRuleWriter
 
         return DnfRuleWriter(self.state, self.rules)
+
+
+def ports(view: View) -> Ports:
+    """The ports of a host."""
+    return DnfPorts(view)

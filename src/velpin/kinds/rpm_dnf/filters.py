@@ -127,7 +127,9 @@ class DnfFilters(RpmFilters):
     def filtered_unlike(self, other: Self) -> Iterable[str]:
         """By the patterns of excludes, includes and version locks that only one of them has."""
         unlike = {
-            told[0] for told in self.version_locks.told ^ other.configuration.version_locks.told
+            told[0]
+            for told in self.configuration.version_locks.told
+            ^ other.configuration.version_locks.told
         }
         for handle, pair in self._filters.items():
             others = other._filters.get(handle, pair)

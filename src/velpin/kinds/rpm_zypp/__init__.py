@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm_zypp.refresh import ZyppFetcher
     from velpin.kinds.rpm_zypp.rules import ZyppRuleWriter
     from velpin.kinds.rpm_zypp.state import ZyppState
+    from velpin.ports.bundle import Ports
+    from velpin.ports.view import View
 
 
 def recognises(tree: Tree) -> bool:
@@ -77,3 +79,8 @@ class ZyppPorts(RpmPorts):
         from velpin.kinds.rpm_zypp.rules import ZyppRuleWriter
 
         return ZyppRuleWriter(self.state, self.rules)
+
+
+def ports(view: View) -> Ports:
+    """The ports of a host."""
+    return ZyppPorts(view)

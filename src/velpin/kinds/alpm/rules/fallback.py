@@ -8,6 +8,7 @@ from velpin.kinds.alpm.rules.resolve import ALL, names_meant, version_is
 from velpin.kinds.alpm.rules.store import recorded_rules
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.rule import Rule
+from velpin.ports.configuration import find_source
 from velpin.ports.rule_writer import Unexpressed
 
 
@@ -57,23 +58,25 @@ def _keep(host: AlpmState, rule: Rule) -> str | None:
 
 def _nearest_confine(host: AlpmState, rule: Rule) -> Iterator[Rule]:
     others = tuple(
-        source.handle for source in host.sources if source.on and source.handle != rule.source
+        source.handle
+        for source in host.configuration.sources
+        if source.on and source.handle != rule.source
     )
     if others:
         yield Rule("prefer", (), rule.source, under=others)
 
 
 def _nearest_pin(host: AlpmState, rule: Rule) -> Iterator[Rule]:
-    here = [host.pool.installed(name) for name in rule.names]
+    here = [host.packages.pool.installed(name) for name in rule.names]
     if rule.version and all(package and version_is(rule, package.version) for package in here):
         yield Rule("keep", rule.names)
-    for source in host.sources:
+    for source in host.configuration.sources:
         if not source.on or rule.source not in ("", source.handle):
             continue
         shown = [
             package
             for name in rule.names
-            for package in host.pool.offered(name)
+            for package in host.packages.pool.offered(name)
             if package.origin.handle == source.handle and version_is(rule, package.version)
         ]
         others = _before(host, source.handle, rule.names)
@@ -85,12 +88,12 @@ def _nearest_pin(host: AlpmState, rule: Rule) -> Iterator[Rule]:
 
 def _before(host: AlpmState, handle: str, names: tuple[str, ...]) -> tuple[str, ...]:
     """Sources that stand before one and have some of the names."""
-    rank = host.source(handle).rank
+    rank = find_source(host.configuration.by_handle, handle).rank
     return tuple(
         dict.fromkeys(
             package.origin.handle
             for name in names
-            for package in host.pool.offered(name)
+            for package in host.packages.pool.offered(name)
             if package.origin.rank < rank
         )
     )
@@ -98,7 +101,7 @@ def _before(host: AlpmState, handle: str, names: tuple[str, ...]) -> tuple[str, 
 
 def _nearest_bar(host: AlpmState, rule: Rule) -> Iterator[Rule]:
     names = [name for text in rule.names for name in names_meant(host, text, rule.source)]
-    offered = [package for name in names for package in host.pool.offered(name)]
+    offered = [package for name in names for package in host.packages.pool.offered(name)]
     barred = {
         package.origin.handle
         for package in offered
@@ -106,11 +109,13 @@ def _nearest_bar(host: AlpmState, rule: Rule) -> Iterator[Rule]:
         and (not rule.version or version_is(rule, package.version))
     }
     others = {package.origin.handle for package in offered} - barred
-    for source in host.sources:
+    for source in host.configuration.sources:
         if source.handle in others and barred:
-            over = tuple(source.handle for source in host.sources if source.handle in barred)
+            over = tuple(
+                source.handle for source in host.configuration.sources if source.handle in barred
+            )
             yield Rule("prefer", (), source.handle, over=over)
-    if names and all(host.pool.installed(name) for name in names):
+    if names and all(host.packages.pool.installed(name) for name in names):
         yield Rule("keep", rule.names)
     if rule.source:
         yield Rule("bar", (ALL,), rule.source)
@@ -123,7 +128,7 @@ def _nearest_keep(host: AlpmState, rule: Rule) -> Iterator[Rule]:
 def serves(after: AlpmState, rule: Rule, nearest: Rule) -> bool:
     """Whether the nearest does for the names what was asked for."""
     if rule.kind == "pin" and nearest.kind == "prefer":
-        chosen = [after.choice_of(name) for name in rule.names]
+        chosen = [after.packages.choice_of(name) for name in rule.names]
         return all(
             package is not None
             and version_is(rule, package.version)
@@ -139,7 +144,7 @@ def serves(after: AlpmState, rule: Rule, nearest: Rule) -> bool:
 
 def _still(after: AlpmState, rule: Rule, name: str) -> bool:
     """Whether what was to be barred comes all the same."""
-    found = after.choice_of(name)
+    found = after.packages.choice_of(name)
     if found is None or rule.source not in ("", found.origin.handle):
         return False
     return not rule.version or version_is(rule, found.version)

@@ -28,7 +28,7 @@ class AlpmRules(Rules):
     @property
     def sources(self) -> Sequence[Source]:
         """Its sources."""
-        return self._state.sources
+        return self._state.configuration.sources
 
     def in_force(self) -> list[RuleInForce]:
         """All rules: where sections were put, what they are used for, what is ignored."""
@@ -67,13 +67,13 @@ class AlpmRules(Rules):
 def _of_order(host: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
     """A section that stands where a rule wants it."""
     rule = stands.rule
-    handles = {source.handle for source in host.sources if source.on}
-    subject = host.by_handle.get(rule.source)
+    handles = {source.handle for source in host.configuration.sources if source.on}
+    subject = host.configuration.by_handle.get(rule.source)
     says = Reason("says-rule", {"rule": short_of(rule)})
     mine = set(names_meant(host, "*", rule.source)) if rule.source in handles else set()
     named = {
         handle
-        for pair in precedence_of(host.sources, rule).pairs()
+        for pair in precedence_of(host.configuration.sources, rule).pairs()
         for handle in pair
         if handle in handles
     }
@@ -86,14 +86,14 @@ def _of_order(host: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
         dead = Reason("rule-source-off", {"sources": rule.source})
     elif not common:
         dead = Reason("rule-idle", {})
-    installed = tuple(sorted(name for name in common if host.pool.installed(name)))
+    installed = tuple(sorted(name for name in common if host.packages.pool.installed(name)))
     rank = subject.rank if subject else 0
     return RuleInForce(stands.place, says, rule, rank, len(common), installed, dead)
 
 
 def _of_sources(host: AlpmState) -> Iterator[RuleInForce]:
-    by_name = {source.handle: source for source in host.sources if source.on}
-    for section in host.config.sections:
+    by_name = {source.handle: source for source in host.configuration.sources if source.on}
+    for section in host.configuration.config.sections:
         for directive in section.of("Usage"):
             if by_name[section.name].uses == ALL_USES:
                 continue
@@ -101,19 +101,19 @@ def _of_sources(host: AlpmState) -> Iterator[RuleInForce]:
 
 
 def _usage(host: AlpmState, source: AlpmSource, one: Directive) -> RuleInForce:
-    index = host.index(source)
+    index = host.indexes.index(source)
     facts: dict[str, Fact] = {"sources": source.handle, "uses": (one.text or "").lower()}
     names = index.names() if index else []
-    installed = tuple(name for name in names if host.pool.installed(name))
+    installed = tuple(name for name in names if host.packages.pool.installed(name))
     return RuleInForce(
         one.place, Reason("says-usage", facts), None, source.rank, len(names), installed
     )
 
 
 def _ignored(host: AlpmState) -> Iterator[RuleInForce]:
-    for directive in host.config.options.of("IgnorePkg"):
+    for directive in host.configuration.config.options.of("IgnorePkg"):
         yield _names_ignored(host, directive)
-    for directive in host.config.options.of("IgnoreGroup"):
+    for directive in host.configuration.config.options.of("IgnoreGroup"):
         yield _groups_ignored(host, directive)
 
 
@@ -128,7 +128,7 @@ def _groups_ignored(host: AlpmState, one: Directive) -> RuleInForce:
     globs = (one.text or "").split()
     names = {
         row.name
-        for index in [*(index for _, index in host.opened), host.record]
+        for index in [*(index for _, index in host.indexes.opened), host.configuration.record]
         if index is not None
         for group in index.all_linked(AlpmLink.GROUPS)
         if any(takes(glob, group) for glob in globs)
@@ -142,8 +142,8 @@ def _rule(
     host: AlpmState, one: Directive, code: str, globs: list[str], names: list[str]
 ) -> RuleInForce:
     text = " ".join(globs)
-    installed = tuple(dict.fromkeys(name for name in names if host.pool.installed(name)))
-    offers = sum(len(host.pool.offered(name)) for name in dict.fromkeys(names))
+    installed = tuple(dict.fromkeys(name for name in names if host.packages.pool.installed(name)))
+    offers = sum(len(host.packages.pool.offered(name)) for name in dict.fromkeys(names))
     dead = None if names else Reason("rule-no-package", {"names": text})
     facts: dict[str, Fact] = {"names": text}
     return RuleInForce(one.place, Reason(code, facts), None, 0, offers, installed, dead)

@@ -9,6 +9,7 @@ from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, shell_word
+from velpin.ports.configuration import find_source
 
 ALL = "*"
 
@@ -17,14 +18,14 @@ def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
     """A rule with its sources looked up; Refusal where it means nothing here."""
     for handle in (rule.source, *rule.over, *rule.under):
         if handle:
-            host.source(handle)
+            find_source(host.configuration.by_handle, handle)
     if rule.components:
         raise Refusal(
-            f"sources of a host of kind {host.kind} have no components",
+            f"sources of a host of kind alpm have no components",
             f"velpin bar '*' --from {rule.source}",
         )
     if rule.kind == "prefer":
-        check_says_something(precedence_of(host.sources, rule))
+        check_says_something(precedence_of(host.configuration.sources, rule))
         off = [
             handle for handle in (rule.source, *rule.over, *rule.under) if not _is_on(host, handle)
         ]
@@ -44,23 +45,23 @@ def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
 
 
 def _is_on(host: AlpmState, handle: str) -> bool:
-    return not handle or host.source(handle).on
+    return not handle or find_source(host.configuration.by_handle, handle).on
 
 
 def names_meant(host: AlpmState, text: str, handle: str = "") -> list[str]:
     """Names that a name or glob means, of one source or of all."""
     if handle:
-        index = host.index(host.source(handle))
+        index = host.indexes.index(find_source(host.configuration.by_handle, handle))
         names = set(index.names()) if index else set()
     else:
-        names = {name for _, index in host.opened for name in index.names()}
-        names.update(host.installed_names())
+        names = {name for _, index in host.indexes.opened for name in index.names()}
+        names.update(host.packages.installed_names())
     return sorted(taken(text, names))
 
 
 def installed_meant(host: AlpmState, text: str) -> list[str]:
     """Names of installed packages that a name or glob means."""
-    return taken(text, host.installed_names())
+    return taken(text, host.packages.installed_names())
 
 
 def version_is(rule: Rule, version: str) -> bool:

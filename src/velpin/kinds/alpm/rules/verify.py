@@ -10,6 +10,7 @@ from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule, Verdict
+from velpin.ports.configuration import find_source
 
 _MOST = 4000
 """Names that are looked at."""
@@ -22,15 +23,18 @@ def verdict(host: AlpmState, rule: Rule) -> Verdict:
 
 
 def _prefer(host: AlpmState, rule: Rule) -> Iterator[Reason]:
-    for above, below in precedence_of(host.sources, rule).pairs():
-        one, other = host.source(above), host.source(below)
+    for above, below in precedence_of(host.configuration.sources, rule).pairs():
+        one, other = (
+            find_source(host.configuration.by_handle, above),
+            find_source(host.configuration.by_handle, below),
+        )
         if not (one.on and other.on):
             continue
         if one.rank > other.rank:
             yield Reason("still-stands-later", {"source": above, "other": below})
         common = set(names_meant(host, "*", above)) & set(names_meant(host, "*", below))
         for name in islice(sorted(common), _MOST):
-            chosen = host.choice_of(name)
+            chosen = host.packages.choice_of(name)
             if chosen is not None and chosen.origin.handle == below:
                 why = Reason("not-its-usage", {"source": above})
                 facts = {"name": name, "source": below}
@@ -40,7 +44,7 @@ def _prefer(host: AlpmState, rule: Rule) -> Iterator[Reason]:
 def _bar(host: AlpmState, rule: Rule) -> Iterator[Reason]:
     """Nothing of the source comes unless it is asked for from there."""
     for name in islice(names_meant(host, "*", rule.source), _MOST):
-        chosen = host.choice_of(name)
+        chosen = host.packages.choice_of(name)
         if chosen is not None and chosen.origin.handle == rule.source:
             yield Reason("comes-unasked", {"name": name, "source": rule.source})
 
@@ -48,7 +52,7 @@ def _bar(host: AlpmState, rule: Rule) -> Iterator[Reason]:
 def _keep(host: AlpmState, rule: Rule) -> Iterator[Reason]:
     """The upgrade leaves it as it is, and nothing replaces it there."""
     names = {name for text in rule.names for name in installed_meant(host, text)}
-    work = host.work(host.missing)
+    work = host.packages.work(host.indexes.missing)
     work.ask_upgrade()
     done = work.run()
     for package in (*done.coming, *done.going):
@@ -57,9 +61,9 @@ def _keep(host: AlpmState, rule: Rule) -> Iterator[Reason]:
             facts = {"name": package.name, "version": version, "source": package.origin.handle}
             yield Reason("still-changes", dict(facts))
     for name in sorted(names):
-        here = host.pool.installed(name)
-        if here is not None and host.next_of(here) is not here:
-            found = host.next_of(here)
+        here = host.packages.pool.installed(name)
+        if here is not None and host.packages.next_of(here) is not here:
+            found = host.packages.next_of(here)
             facts = {"name": name, "version": found.version, "source": found.origin.handle}
             yield Reason("still-changes", dict(facts))
 
