@@ -10,7 +10,8 @@ from email.utils import formatdate
 from pathlib import Path
 
 from velpin.files.tree import Tree
-from velpin.kinds import open_adapter
+from velpin.kinds import open_ports
+from velpin.ports.view import View
 from velpin.store.cache import open_cache
 
 _VERSION = re.compile(rb"(?m)^Version: (.*)$")
@@ -26,8 +27,8 @@ _CHANGES = (
 def write_vendor(root: Path, folder: Path, suite: str = "vendor") -> None:
     """Write a repository below a folder, and the source for it on the host at `root`."""
     tree = Tree(root)
-    host = open_adapter(tree, open_cache(tree), as_is=True)
-    index = max(host.indexes_on(), key=lambda index: index.count)
+    host = open_ports(View(tree, open_cache(tree), True))
+    index = max(host.indexes.on(), key=lambda index: index.count)
     pick = random.Random(3)
     entries = [
         _changed(entry, pick.random())

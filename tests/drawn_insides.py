@@ -12,28 +12,30 @@ from collections.abc import Iterable, Iterator
 from hashlib import sha256
 from itertools import pairwise, permutations
 from pathlib import Path
-from typing import Any
-
-from velpin.kinds.alpm.adapter import AlpmAdapter
-from velpin.kinds.deb.adapter import DebAdapter
-from velpin.kinds.rpm.adapter import RpmAdapter
 
 from tests.drawn_worlds import NAMES, VIRTUAL, world
 from tests.harbours import DEB
 from velpin import Host
+from velpin.kinds.alpm import AlpmPorts
 from velpin.kinds.alpm.pool import AlpmPackage, Several
 from velpin.kinds.alpm.relation import AlpmRelation
+from velpin.kinds.alpm.state import AlpmState
+from velpin.kinds.deb import DebPorts
 from velpin.kinds.deb.engine.search import Clause as DebClause
 from velpin.kinds.deb.engine.search import Literal
 from velpin.kinds.deb.engine.world import Candidate, Package, Relation
+from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.clauses import Clauses
 from velpin.kinds.deb.transaction.steps import begin
+from velpin.kinds.rpm import RpmPorts
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.relation import Capability, RpmRelation
 from velpin.kinds.rpm.solve.policy import Policy
 from velpin.kinds.rpm.solve.rules import Rules
 from velpin.kinds.rpm.solve.search import Clause as RpmClause
+from velpin.kinds.rpm.state import RpmState
 from velpin.model.request import parse_request
+from velpin.ports.bundle import Ports
 
 EVERY = (*NAMES, *VIRTUAL, "gone")
 
@@ -68,15 +70,16 @@ def digests(host: Host, folder: Path) -> dict[str, str]:
 
 def insides(host: Host) -> dict[str, list[str]]:
     """Lines that say it all, by what they are about."""
-    adapter: Any = host._adapter
-    found = {"host": list(_host(adapter)), "sources": list(_sources(adapter))}
-    if adapter.refusal() is None:
-        found["names"] = list(_names(adapter))
-        if isinstance(adapter, DebAdapter):
-            found |= {"packages": list(_deb(adapter)), "install": list(_clauses(adapter, False)),
-                      "upgrade": list(_clauses(adapter, True))}  # fmt: skip
+    ports = host._adapter
+    found = {"host": list(_host(ports)), "sources": list(_sources(ports))}
+    if ports.transactions.refusal() is None:
+        found["names"] = list(_names(ports))
+        if isinstance(ports, DebPorts):
+            found |= {"packages": list(_deb(ports.state)), "install": list(_clauses(ports.state, False)),
+                      "upgrade": list(_clauses(ports.state, True))}  # fmt: skip
         else:
-            own = _rpm(adapter) if isinstance(adapter, RpmAdapter) else _alpm(adapter)
+            assert isinstance(ports, RpmPorts | AlpmPorts)
+            own = _rpm(ports.state) if isinstance(ports, RpmPorts) else _alpm(ports.state)
             found["packages"] = list(own)
     return found
 
@@ -84,7 +87,7 @@ def insides(host: Host) -> dict[str, list[str]]:
 # -- each kind's own -----------------------------------------------------------------------
 
 
-def _deb(state: DebAdapter) -> Iterator[str]:
+def _deb(state: DebState) -> Iterator[str]:
     made = begin(state).world
     units = list(dict.fromkeys(unit for name in EVERY for unit in made.units(name)))
     yield f"units {told([made.units(name) for name in EVERY])}"
@@ -112,7 +115,7 @@ def _deb(state: DebAdapter) -> Iterator[str]:
                         list(made.installed_mentioning(target.name))])  # fmt: skip
 
 
-def _clauses(state: DebAdapter, upgrade: bool) -> Iterator[str]:
+def _clauses(state: DebState, upgrade: bool) -> Iterator[str]:
     done = begin(state)
     clauses = Clauses(done.world, done.draft, upgrade=upgrade)
     for name in EVERY:
@@ -128,29 +131,39 @@ def _clauses(state: DebAdapter, upgrade: bool) -> Iterator[str]:
                 yield told([list(clauses.excluding(literal)), list(clauses.all(literal))])
 
 
-def _rpm(state: RpmAdapter) -> Iterator[str]:
-    pool, policy, rules = state.pool, Policy(state.pool), Rules(state.pool, state.solver_options)
+def _rpm(state: RpmState) -> Iterator[str]:
+    pool, policy, rules = (
+        state.packages.pool,
+        Policy(state.packages.pool),
+        Rules(state.packages.pool, state.chooser.solver_options),
+    )
     builds = [build for name in NAMES for build in pool.all_named(name)]
     relations: dict[RpmRelation, None] = {}
     for build in builds:
         facts = build.facts
         relations |= dict.fromkeys(build.provides) | dict.fromkeys(facts.requires)
         yield " ".join(map(told, (
-            build, pool.visible(build), build.installed or state.hides(build),
-            build.installed or state.why_hidden(build) is None, state.why_locked(build) is None, state.taken_from(build), state.offered_as(build),
+            build, pool.visible(build), build.installed or state.filters.hides(build),
+            build.installed or state.filters.why_hidden(build) is None, state.filters.why_locked(build) is None, state.packages.taken_from(build), state.packages.offered_as(build),
             list(facts.requires), list(rules.replaced(build)), pool.obsoleting(build),
         )))  # fmt: skip
         yield told([list(rules.of(build.id)), list(rules.of(-build.id))])
         if build.installed:
-            yield told([rules.replacements(build), state.moves(build), state.is_outdone(build)])
+            yield told(
+                [
+                    rules.replacements(build),
+                    state.chooser.moves(build),
+                    state.chooser.is_outdone(build),
+                ]
+            )
     for name in NAMES:
-        yield f"{name} {told(state.choice_of(name))} {told(policy.order(pool.named(name)))}"
+        yield f"{name} {told(state.chooser.choice_of(name))} {told(policy.order(pool.named(name)))}"
         for one, other in permutations(pool.all_named(name), 2):
             yield told(
                 (
                     rules.may_follow(one, other),
-                    state.is_change(one, other),
-                    state.is_same(one, other),
+                    state.chooser.is_change(one, other),
+                    state.packages.is_same(one, other),
                 )
             )
     relations |= {Capability(name): None for name in (*EVERY, *(f"/usr/bin/{n}" for n in NAMES))}
@@ -162,74 +175,77 @@ def _rpm(state: RpmAdapter) -> Iterator[str]:
         yield told(policy.order(builds[at : at + 5]))
 
 
-def _alpm(state: AlpmAdapter) -> Iterator[str]:
-    pool = state.pool
+def _alpm(state: AlpmState) -> Iterator[str]:
+    pool = state.packages.pool
     builds = [build for name in EVERY for build in pool.all_named(name)]
     relations = {AlpmRelation(name): None for name in EVERY}
     for build in builds:
         facts = build.facts
         relations |= dict.fromkeys((*facts.depends, *facts.conflicts, *facts.provides))
-        yield f"{told(build)} {state.ignored.why(build)} {state.taken_from(build)} {state.takes(build.arch)}"
+        yield f"{told(build)} {state.configuration.ignored.why(build)} {state.packages.taken_from(build)} {state.configuration.takes(build.arch)}"
         if build.installed:
-            yield f"{told(state.next_of(build))} {told(state.offered_as(build))}"
+            yield f"{told(state.packages.next_of(build))} {told(state.packages.offered_as(build))}"
     open_ = [origin for origin in pool.origins if origin.source and origin.source.installs]
     here = Several(list(pool.all_installed()))
     for relation in relations:
         yield " ".join(map(told, (
             relation, pool.offering(relation), list(pool.installed_satisfying(relation)),
-            here.satisfying(relation), here.satisfier(relation), state.work().find(relation, open_),
-            state.work().find(relation, open_, named=True), state.work().find(relation, open_, NAMES[:3]),
+            here.satisfying(relation), here.satisfier(relation), state.packages.work().find(relation, open_),
+            state.packages.work().find(relation, open_, named=True), state.packages.work().find(relation, open_, NAMES[:3]),
         )))  # fmt: skip
     for name in EVERY:
-        yield told(state.choice_of(name))
+        yield told(state.packages.choice_of(name))
     for group in ("crew", "deck"):
-        yield told(state.work().members(group, open_))
+        yield told(state.packages.work().members(group, open_))
 
 
 # -- what every kind says ------------------------------------------------------------------
 
 
-def _names(adapter: Any) -> Iterator[str]:
+def _names(ports: Ports) -> Iterator[str]:
     for name in EVERY:
-        yield f"{name} {adapter.knows(name)} {adapter.answers.first(name)} {_lines(adapter.offers.live(name))}"
-        for arch in ("", adapter.native, *adapter.foreign_archs):
-            yield f"{arch} {list(adapter.offers.versions_of(name, arch))}"
-        yield f"{adapter.recipes.satisfier(name)} {adapter.recipes.satisfier(f'{name} (>= 2)')}"
+        yield f"{name} {ports.packages.knows(name)} {ports.answers.first(name)} {_lines(ports.offers.live(name))}"
+        for arch in ("", ports.configuration.native, *ports.configuration.foreign_archs):
+            yield f"{arch} {list(ports.offers.versions_of(name, arch))}"
+        yield f"{ports.recipes.satisfier(name)} {ports.recipes.satisfier(f'{name} (>= 2)')}"
     for pair in pairwise(NAMES):
-        asked = [parse_request(name, adapter.knows) for name in pair]
-        yield f"{pair} {adapter.transactions.would_carry_out(asked)} {adapter.transactions.would_carry_out(asked[:1])}"
-    for here in adapter.installed_packages():
-        yield f"{here} {adapter.answers.next_alone(here)}"
+        asked = [parse_request(name, ports.packages.knows) for name in pair]
+        yield f"{pair} {ports.transactions.would_carry_out(asked)} {ports.transactions.would_carry_out(asked[:1])}"
+    for here in ports.packages.installed():
+        yield f"{here} {ports.answers.next_alone(here)}"
 
 
-def _host(adapter: Any) -> Iterator[str]:
-    yield f"{adapter.installer} {adapter.native} {list(adapter.foreign_archs)} {adapter.count_installed()}"
-    yield f"{adapter.refusal()} {adapter.config_error()} {list(adapter.skipped())} {adapter.signers.problems()}"
-    yield _lines(adapter.notes())
-    yield _lines(adapter.index_notes())
-    yield _lines(adapter.rules.in_force())
-    yield f"{dict(adapter.standing.tiers())} {sorted(adapter.known_names())} {adapter.editor.statements()}"
-    yield f"{[index is None for index in adapter.index_dates()]} {len(list(adapter.indexes_off()))}"
-    for archs in (adapter.native, "i386", "i686", "noarch", "any", "all", "mips9"):
-        yield f"{archs} {adapter.takes_arch(archs)}"
+def _host(ports: Ports) -> Iterator[str]:
+    yield f"{ports.configuration.installer} {ports.configuration.native} {list(ports.configuration.foreign_archs)} {ports.packages.count_installed()}"
+    yield f"{ports.transactions.refusal()} {ports.configuration.config_error()} {list(ports.configuration.skipped())} {ports.signers.problems()}"
+    yield _lines(ports.configuration.notes())
+    yield _lines(ports.indexes.notes())
+    yield _lines(ports.rules.in_force())
+    yield f"{dict(ports.standing.tiers())} {sorted(ports.packages.known_names())} {ports.editor.statements()}"
+    yield f"{[index is None for index in ports.indexes.dates()]} {len(list(ports.indexes.off()))}"
+    for archs in (ports.configuration.native, "i386", "i686", "noarch", "any", "all", "mips9"):
+        yield f"{archs} {ports.packages.takes_arch(archs)}"
 
 
-def _sources(adapter: Any) -> Iterator[str]:
-    for source in adapter.sources:
-        described = adapter.describer.describe(source)
+def _sources(ports: Ports) -> Iterator[str]:
+    for source in ports.configuration.sources:
+        described = ports.describer.describe(source)
         handle = source.handle
-        yield f"{handle} {adapter.state_of(source)} {adapter.reads(source)} {adapter.index_holder(handle)}"
-        yield f"{described} {adapter.describer.from_description(described)} {adapter.describer.is_own(source)}"
-        others = [adapter.describer.is_described_so(other, described) for other in adapter.sources]
-        yield f"{others} {sorted(adapter.composer.addresses_of(source))} {_lines(adapter.signers.checks_off(source))}"
-        parts = adapter.standing.parts_of(source)
+        yield f"{handle} {ports.indexes.state_of(source)} {ports.indexes.reads(source)} {ports.indexes.holder(source)}"
+        yield f"{described} {ports.describer.from_description(described)} {ports.describer.is_own(source)}"
+        others = [
+            ports.describer.is_described_so(other, described)
+            for other in ports.configuration.sources
+        ]
+        yield f"{others} {sorted(ports.composer.addresses_of(source))} {_lines(ports.signers.checks_off(source))}"
+        parts = ports.standing.parts_of(source)
         yield f"{parts.priorities} {parts.channel} {parts.signed} {parts.copy_problem} {parts.key_problem}"
         for edits in (
-            adapter.editor.switched(source, not source.on),
-            adapter.editor.dropped(source),
+            ports.editor.switched(source, not source.on),
+            ports.editor.dropped(source),
         ):
             yield _lines(sorted(edits.items()))
-        yield _lines(adapter.rule_writer.drop_notes(source))
+        yield _lines(ports.rule_writer.drop_notes(source))
 
 
 def _lines(found: Iterable[object]) -> str:

@@ -7,16 +7,17 @@ import random
 
 from tests.installer.drawn import NAMES
 from velpin.core.host import Host
-from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb import DebPorts
 from velpin.model.forecast import Answer
 from velpin.model.rule import Rule
+from velpin.ports.view import View
 
 GLOBS = ("g*", "*e*", "fog*", "?ern", "b*")
 
 
-def draw_rule(host: DebAdapter, pick: random.Random) -> Rule:
+def draw_rule(host: DebPorts, pick: random.Random) -> Rule:
     """One rule that may or may not make sense on a host of `Drawn`."""
-    handles = [source.handle for source in host.sources]
+    handles = [source.handle for source in host.configuration.sources]
     one = pick.choice(handles)
     name = pick.choice([*map(str.lower, NAMES)] * 3 + [*GLOBS, "absent"])
     texts = [v.text for package in host.packages(name).values() for v in package.versions]
@@ -38,13 +39,13 @@ def draw_rule(host: DebAdapter, pick: random.Random) -> Rule:
             Rule("bar", (name,), one), Rule("bar", (name,), "", version),
             Rule("bar", (), one, pre_releases=True), Rule("bar", (), one, components=("extra",)),
         ])  # fmt: skip
-    installed = host.installed_names()
+    installed = host.packages.installed_names()
     return Rule("keep", (pick.choice([name, *installed]),))
 
 
-def read(host: Host) -> DebAdapter:
+def read(host: Host) -> DebPorts:
     """What is read of a host."""
-    return DebAdapter(host.tree, host.cache)
+    return DebPorts(View(host.tree, host.cache))
 
 
 def shows(host: Host, rule: Rule) -> str:
@@ -54,7 +55,7 @@ def shows(host: Host, rule: Rule) -> str:
         rule = rule._replace(
             names=tuple(n for w in said if w.source == rule.source for n in w.names)
         )
-    names = [n for n in sorted(read(host).offered_names()) if _is_meant(rule, n)]
+    names = [n for n in sorted(read(host).state.indexes.offered_names()) if _is_meant(rule, n)]
     for name in names:
         for answer in host.forecast([name]).answers:
             if answer.package != name:
@@ -110,7 +111,10 @@ def _confine(host: Host, rule: Rule, name: str, answer: Answer) -> str:
 
 def _prefer(host: Host, rule: Rule, name: str, answer: Answer) -> str:
     """Where no record mentions single packages, whatever has an offer of the preferred wins."""
-    if any(record.names for record in read(host).preferences.records) or answer.installed:
+    if (
+        any(record.names for record in read(host).state.configuration.preferences.records)
+        or answer.installed
+    ):
         return ""
     others = [s.handle for s in host.sources if s.on] if rule.over_all else rule.over
     has = {offer.source for offer in host.offers([name]) if offer.arch in ("all", answer.arch)}

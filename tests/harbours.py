@@ -23,9 +23,10 @@ from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.fetch.download import FetchSettings, Transport
 from velpin.files.tree import Tree
-from velpin.kinds.alpm.adapter import AlpmAdapter
-from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.alpm import AlpmPorts
+from velpin.kinds.deb import DebPorts
 from velpin.kinds.deb.refresh import DebFetcher, DebRefreshed
+from velpin.ports.view import View
 from velpin.store.cache import open_cache
 
 DEB, DNF, ZYPP, ALPM = "deb", "rpm-dnf", "rpm-zypp", "alpm"
@@ -209,27 +210,27 @@ class DebHarbour(Harbour):
         """The host's record: of each package its entry, or name, version and perhaps state."""
         self.put("var/lib/dpkg/status", record_of(map(_recorded, packages)))
 
-    def adapter(self) -> DebAdapter:
+    def ports(self) -> DebPorts:
         """What is read of it."""
         tree = Tree(self.root)
-        return DebAdapter(tree, open_cache(tree))
+        return DebPorts(View(tree, open_cache(tree)))
 
     def refreshed(self, now: float | None = None) -> dict[str, DebRefreshed]:
         """Fetch all sources that are on, without any pause: what came of each."""
-        host = self.adapter()
+        host = self.ports()
         transport = Transport(FetchSettings(retries=0), wait=lambda _seconds: None)
         return {
-            source.handle: DebFetcher(host).fetch(
+            source.handle: DebFetcher(host.state).fetch(
                 source, transport, clock=lambda: now or time.time()
             )
-            for source in host.sources
+            for source in host.configuration.sources
             if source.on
         }
 
-    def ready_adapter(self) -> DebAdapter:
+    def ready_ports(self) -> DebPorts:
         """What is read of it after a refresh that must succeed."""
         self.ready()
-        return self.adapter()
+        return self.ports()
 
     def ready(self) -> Host:
         """The host after a refresh that must succeed."""
@@ -342,10 +343,10 @@ class AlpmHarbour(Harbour):
         """Make these the installed packages."""
         write_alpm_record(self.root / RECORD, packages)
 
-    def adapter(self) -> AlpmAdapter:
+    def ports(self) -> AlpmPorts:
         """What is read of it."""
         tree = Tree(self.root)
-        return AlpmAdapter(tree, open_cache(tree))
+        return AlpmPorts(View(tree, open_cache(tree)))
 
 
 def harbour_of(kind: str, folder: Path) -> DebHarbour | RpmHarbour | AlpmHarbour:

@@ -18,9 +18,10 @@ from velpin.demo.alpm_files import DemoArchive as P
 from velpin.demo.alpm_files import write_alpm_repository
 from velpin.demo.signer import Signer
 from velpin.files.tree import Tree
-from velpin.kinds.alpm.adapter import AlpmAdapter
+from velpin.kinds.alpm import AlpmPorts
 from velpin.kinds.alpm.edit import Text
 from velpin.model.rule import Rule, words_of
+from velpin.ports.view import View
 from velpin.store.cache import open_cache
 from velpin.trust.openpgp import read_keys
 
@@ -190,11 +191,11 @@ def test_switching_twice_changes_nothing(
     text = end.join(lines) + end
     tree = Tree(tmp_path_factory.mktemp("switched"))
     tree = tree.with_edits({CONF: text.encode()})
-    host = AlpmAdapter(tree, open_cache(tree))
-    off = host.with_edits(host.editor.switched(host.source("one"), False))
-    assert [one.on for one in off.sources if one.handle == "one"] == [False]
-    assert off.source("one").servers == host.source("one").servers
-    on = off.with_edits(off.editor.switched(off.source("one"), True))
+    host = AlpmPorts(View(tree, open_cache(tree)))
+    off = host.with_edits(host.editor.switched(host.configuration.by_handle["one"], False))
+    assert [one.on for one in off.configuration.sources if one.handle == "one"] == [False]
+    assert off.configuration.by_handle["one"].servers == host.configuration.by_handle["one"].servers
+    on = off.with_edits(off.editor.switched(off.configuration.by_handle["one"], True))
     assert on.tree.read(CONF) == text.encode()
 
 

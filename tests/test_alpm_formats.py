@@ -391,8 +391,10 @@ def test_the_record_is_read_anew_when_a_package_came_or_changed(tmp_path: Path) 
     path = harbour.root / RECORD / "tern-1-1/desc"
     path.write_bytes(path.read_bytes() + b"%PROVIDES%\nbird\n\n")
     os.utime(path, (2_000_000_000, 2_000_000_000))
-    host = harbour.adapter()
-    assert [one.name for one in host.pool.installed_satisfying(AlpmRelation("bird"))] == ["tern"]
+    host = harbour.ports()
+    assert [
+        one.name for one in host.state.packages.pool.installed_satisfying(AlpmRelation("bird"))
+    ] == ["tern"]
 
 
 def test_an_odd_record_is_told(tmp_path: Path) -> None:
@@ -444,7 +446,7 @@ def test_rings_of_both_forms(tmp_path: Path, signer: Signer, stranger: Signer) -
     ):
         harbour = AlpmHarbour(tmp_path / name)
         harbour.put(f"etc/pacman.d/gnupg/{name}", data)
-        found = ring(harbour.adapter())
+        found = ring(harbour.ports().state)
         assert [key.fingerprint for key in found.keys] == [signer.fingerprint, stranger.fingerprint]
 
 
@@ -455,5 +457,5 @@ def test_any_keybox_is_read_to_its_end(data: bytes) -> None:
 
 def test_nothing_in_the_folder_is_no_ring(tmp_path: Path) -> None:
     harbour = AlpmHarbour(tmp_path)
-    assert ring(harbour.adapter()).problems == ["/etc/pacman.d/gnupg holds no keyring"]
+    assert ring(harbour.ports().state).problems == ["/etc/pacman.d/gnupg holds no keyring"]
     assert open_cache(Tree(harbour.root)).home.is_relative_to(harbour.root)

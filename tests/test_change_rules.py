@@ -118,8 +118,8 @@ def test_the_blank_lines_before_a_last_section_go_with_it(tmp_path: Path) -> Non
 
 def test_a_key_is_named_in_a_line_whose_address_has_brackets(harbour: DebHarbour) -> None:
     harbour.put("etc/apt/sources.list", "deb http://[::1]/pool jetty main\n")
-    (source,) = harbour.adapter().sources
-    edits = set_key(harbour.adapter().tree, source, "/etc/apt/keyrings/a.asc")
+    (source,) = harbour.ports().configuration.sources
+    edits = set_key(harbour.ports().tree, source, "/etc/apt/keyrings/a.asc")
     assert edits["etc/apt/sources.list"] == (
         b"deb [signed-by=/etc/apt/keyrings/a.asc] http://[::1]/pool jetty main\n"
     )

@@ -62,7 +62,11 @@ class Told:
             valid_until=lambda _source: self.until,
         )
         host = SimpleNamespace(
-            sources=self.sources, index_holder=lambda _handle: "velpin",
+            configuration=SimpleNamespace(
+                sources=self.sources, by_handle={s.handle: s for s in self.sources}
+            ),
+            indexes=SimpleNamespace(holder=lambda _source: "velpin"),
+            packages=SimpleNamespace(), transactions=SimpleNamespace(),
             cache=SimpleNamespace(fetched=fetched),
             standing=standing, provenance=SimpleNamespace(identity_of=self.identity),
             offers=SimpleNamespace(), answers=SimpleNamespace(), signers=SimpleNamespace(),
@@ -203,7 +207,7 @@ def test_an_index_that_is_not_here_is_not_old() -> None:
         sources=(source("a"), source("b")), dated={"a": NOW - 90 * DAY, "b": NOW - 90 * DAY}
     )
     check = told.check()
-    check.host.index_holder = lambda handle: "installer" if handle == "b" else ""
+    check.host.indexes.holder = lambda source: "installer" if source.handle == "b" else ""
     assert [draft.source for draft in check_ages(check)] == ["b"]
 
 
@@ -339,7 +343,7 @@ def test_which_suite_comes_after(
     asked: str, suite: str, codename: str | None, flat: bool, becomes: str
 ) -> None:
     copy = SimpleNamespace(release=SimpleNamespace(suite=suite, codename=codename))
-    state = SimpleNamespace(copies={"one": copy})
+    state = SimpleNamespace(indexes=SimpleNamespace(copies={"one": copy}))
     source = SimpleNamespace(handle="one", release=asked, flat=flat)
     assert _next_suite(state, source, "quay", "reef") == becomes  # type: ignore[arg-type]
 
@@ -385,7 +389,7 @@ def test_when_two_sources_have_the_same_content(
     check = Told(sources=[source(handle) for handle in have]).check()
     check.names_of = lambda handle: frozenset(have[handle])
     check.host.provenance.is_part_of_same = lambda _one, _other: False
-    check.host.indexes_of = lambda handle: [Index(have[handle])]
+    check.host.indexes.of = lambda source: [Index(have[source.handle])]
     said = [(d.source, d.subject, d.what.facts["count"]) for d in check_same_content(check)]
     assert said == ([("other", "one", min(len(one), len(other)))] if alike else [])
     check.host.provenance.is_part_of_same = lambda _one, _other: True
@@ -433,12 +437,12 @@ def with_packages(
     check.by_name = {each.name: [each] for each in installed}
     check.publishers = {"base": "B", "vendor": "V", "copy": "V"}
     check.is_home = lambda handle: handle == "base"
-    check.host.refusal = lambda: None
+    check.host.transactions.refusal = lambda: None
     check.host.tree = SimpleNamespace(
         names=lambda _f: [], exists=lambda _f: False, kind=lambda _f: None
     )
     check.host.offers.versions_of = lambda name, _arch: offered.get(name, ())
-    check.host.compare = lambda one, other: int(one) - int(other)
+    check.host.packages.compare = lambda one, other: int(one) - int(other)
     check.host.standing.never_taken = lambda priority: priority < 0
     return check
 

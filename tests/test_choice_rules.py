@@ -12,14 +12,15 @@ from velpin.core.shift import taken_over
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 from velpin.files.tree import Tree
-from velpin.kinds import open_adapter
+from velpin.kinds import open_ports
 from velpin.kinds.deb.engine.causes import why_not
 from velpin.kinds.deb.engine.draft import Draft
-from velpin.kinds.rpm.adapter import RpmAdapter
+from velpin.kinds.rpm import RpmPorts
 from velpin.kinds.rpm.relation import read_relation
 from velpin.kinds.rpm.solve.policy import Policy
 from velpin.model.reason import Reason
 from velpin.model.shift import ChangedUpgrade, Selection, Shift
+from velpin.ports.view import View
 from velpin.store.cache import open_cache
 
 # -- deb hosts ---------------------------------------------------------------------------------
@@ -40,8 +41,8 @@ def test_a_version_is_never_taken_only_where_all_that_have_it_are_never_sources(
     mine = ("gull tern", "version 1", "700")
     harbour.put("etc/apt/preferences", records(("*", "release o=base", "never"), mine))
     harbour.ready()
-    (gull,) = harbour.adapter().packages("gull")["amd64"].versions
-    (tern,) = harbour.adapter().packages("tern")["amd64"].versions
+    (gull,) = harbour.ports().state.packages.named("gull")["amd64"].versions
+    (tern,) = harbour.ports().state.packages.named("tern")["amd64"].versions
     assert (gull.priority.value, tern.priority.value < 0) == (700, True)
 
 
@@ -152,9 +153,9 @@ RICH = [
 @pytest.mark.parametrize("have", ["", "a", "b", "c", "ab", "ac", "bc"])
 def test_a_relation_of_several_is_met_by_what_its_words_say(rpm: RpmHarbour, have: str) -> None:
     rpm.installed(*(DemoRpm(name) for name in have))
-    host = open_adapter(Tree(rpm.root), open_cache(Tree(rpm.root)), as_is=False)
-    assert isinstance(host, RpmAdapter)
-    policy = Policy(host.pool)
+    host = open_ports(View(Tree(rpm.root), open_cache(Tree(rpm.root))))
+    assert isinstance(host, RpmPorts)
+    policy = Policy(host.state.packages.pool)
     met = {text for text, _ in RICH if policy.is_met(read_relation(text))}
     assert met == {text for text, sets in RICH if have in sets}
 

@@ -368,7 +368,9 @@ def test_what_a_condition_is_for(when: dict[str, Any], fits: bool) -> None:
         "VERSION_ID": "4.2",
         "VERSION_CODENAME": "jetty",
     }
-    host: Any = SimpleNamespace(release=release, kind="deb", native="amd64")
+    host: Any = SimpleNamespace(
+        kind="deb", configuration=SimpleNamespace(release=release, native="amd64")
+    )
     assert is_for(host, Condition(**when)) == fits
 
 
@@ -399,8 +401,11 @@ def judged(
         for handle, days in (ages or {}).items()
     }
     adapter: Any = SimpleNamespace(
-        by_handle=made, sources=[made[handle] for handle in (ages if ages is not None else made)],
-        compare=lambda one, other: int(one) - int(other), index_holder=lambda _handle: "velpin",
+        configuration=SimpleNamespace(
+            by_handle=made, sources=[made[handle] for handle in (ages if ages is not None else made)]
+        ),
+        packages=SimpleNamespace(compare=lambda one, other: int(one) - int(other)),
+        indexes=SimpleNamespace(holder=lambda _source: "velpin"),
         standing=SimpleNamespace(
             parts_of=lambda source: SimpleNamespace(dated=seen.get(source.handle))
         ),

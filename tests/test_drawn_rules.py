@@ -32,7 +32,7 @@ def test_made_is_shown_and_undone_is_as_before(seed: int, tmp_path: Path) -> Non
     pick = random.Random(seed)
     states = [harbour.files()]
     for _ in range(RULES):
-        rule = draw_rule(harbour.adapter(), pick)
+        rule = draw_rule(harbour.ports(), pick)
         said = harbour.run(*words_of(rule), "--yes", *pick.choice([[], ["--foremost"]]))
         now = harbour.files()
         if said.code or said.out.startswith("✓ unchanged"):
@@ -52,7 +52,7 @@ def test_a_lifted_rule_leaves_the_host_as_it_found_it(seed: int, tmp_path: Path)
     before = harbour.files()
     pick = random.Random(seed)
     for _ in range(RULES):
-        rule = draw_rule(harbour.adapter(), pick)
+        rule = draw_rule(harbour.ports(), pick)
         made = harbour.run(*words_of(rule), "--yes")
         if made.code == 0 and not made.out.startswith("✓ unchanged"):
             lifted = harbour.run(*words_of(rule), "--lift", "--yes")

@@ -95,5 +95,5 @@ def test_among_drawn_settings(tmp_path: Path, kind: str, seed: int) -> None:
     )
     made.run("refresh")
     host = made.host()
-    if host.sources and host._adapter.config_error() is None:
+    if host.sources and host._adapter.configuration.config_error() is None:
         say_verdicts(made.root, kind, names, draw)

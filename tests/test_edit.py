@@ -7,7 +7,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.harbours import DebHarbour
-from velpin.kinds.deb.adapter import DebAdapter
+from velpin import Host
 
 LINE = "# first\ndeb http://a.example/x jetty main # why\n\n# deb http://b.example/y quay main\n"
 STANZA = """# head
@@ -26,7 +26,7 @@ Suites: ./
 MATRIX = "Types: deb\nURIs: http://a.example/x http://b.example/y\nSuites: jetty quay\nComponents: main\n"
 
 
-def edited(host: DebAdapter, plan_of: str, handle: str) -> str | None:
+def edited(host: Host, plan_of: str, handle: str) -> str | None:
     plan = {
         "off": lambda: host.plan_switch(handle, False),
         "on": lambda: host.plan_switch(handle, True),

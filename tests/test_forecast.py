@@ -141,7 +141,7 @@ def test_equal_versions_of_other_content_are_separate(harbour: DebHarbour) -> No
     harbour.source("b", offer("gull", "1.00", Depends="tern"))
     pinned(harbour, "gull", "release o=b", "600")
     host = harbour.ready()
-    package = harbour.adapter().packages("gull")["amd64"]
+    package = harbour.ports().state.packages.named("gull")["amd64"]
     assert [version.priority.value for version in package.versions] == [500, 600]
     assert told(host.forecast(["gull"]).answers[0])[1:] == ("1.00", "b")
     assert told(host.forecast(["gull%a"]).answers[0])[1:] == ("1.0", "a")
@@ -157,7 +157,7 @@ def test_what_is_installed_under_another_content_is_replaced(harbour: DebHarbour
 def test_spelling_of_relations_plays_no_part(harbour: DebHarbour, text: str) -> None:
     harbour.source("a", offer("gull", "1", Depends="tern (>> 1) | kelp"))
     harbour.source("b", offer("gull", "1", Depends=text))
-    (version,) = harbour.ready_adapter().named("gull")["amd64"].versions
+    (version,) = harbour.ready_ports().state.packages.named("gull")["amd64"].versions
     assert len(version.holders) == 2
 
 
@@ -471,7 +471,7 @@ def test_the_candidate_obeys_the_rule(
         pinned(harbour, "*", f"release o={source}", str(number))
     if installed:
         harbour.installed(("gull", installed))
-    package = harbour.ready_adapter().named("gull")["amd64"]
+    package = harbour.ready_ports().state.packages.named("gull")["amd64"]
     chosen = choice.candidate(package)
     now = package.installed
     allowed = [

@@ -17,8 +17,9 @@ from tests.harbours import offer
 from velpin.demo.build import text_of
 from velpin.errors import CannotWrite, HostFileError, StoreError
 from velpin.fetch.unpack import unpacked
+from velpin.kinds.deb import stanzas
 from velpin.store.cache import IndexCache
-from velpin.store.index import Index, Stamp, write_index
+from velpin.store.index import Index, IndexPart, Stamp, write_index
 
 try:
     from compression import zstd  # type: ignore[import-not-found,unused-ignore]
@@ -143,7 +144,7 @@ def test_large_indexes_are_read_in_parts_like_small_ones(
     rows = [offer(f"p{n % 700:03}", str(n), Provides=f"v{n % 9}") for n in range(1500)]
     rows[900]["Version"] = ""
     small = store(tmp_path, text_of(rows))
-    monkeypatch.setattr(packages, "_LARGE", 1 << 15)
+    monkeypatch.setattr(stanzas, "_LARGE", 1 << 15)
     monkeypatch.setattr(os, "sched_getaffinity", lambda _pid: {0, 1, 2})
     (tmp_path / "b").mkdir()
     large = store(tmp_path / "b", text_of(rows))
@@ -192,7 +193,7 @@ def test_a_damaged_index_is_made_anew(tmp_path: Path, data: bytes) -> None:
     file = tmp_path / "Packages"
     file.write_bytes(text_of(ROWS))
 
-    def parts(path: Path) -> list[stanzas.Part]:
+    def parts(path: Path) -> list[IndexPart]:
         return stanzas.parts_of(unpacked(path))
 
     made = cache.parsed(file, parts).path
@@ -206,7 +207,7 @@ def test_unchanged_files_are_not_read_again(tmp_path: Path) -> None:
     file = tmp_path / "Packages"
     file.write_bytes(text_of(ROWS))
 
-    def parts(path: Path) -> list[stanzas.Part]:
+    def parts(path: Path) -> list[IndexPart]:
         return stanzas.parts_of(unpacked(path))
 
     for fresh in (1, 0):

@@ -141,7 +141,7 @@ def test_both_places_in_byte_order_and_names_passed_over(harbour: DebHarbour) ->
                  "preferences.d/a.pref", "preferences.d/B", "preferences.d/x.bak", "preferences.d/x~"):  # fmt: skip
         harbour.put(f"etc/apt/{name}", record("gull", "version 1"))
     host = harbour.host()
-    records = harbour.adapter().preferences.records
+    records = harbour.ports().state.configuration.preferences.records
     files = [record.place.file.removeprefix("etc/apt/") for record in records]
     assert files == ["preferences", "preferences.d/10.pref", "preferences.d/9", "preferences.d/B",
                      "preferences.d/a-b.pref", "preferences.d/a.pref"]  # fmt: skip

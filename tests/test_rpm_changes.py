@@ -27,10 +27,11 @@ from velpin.demo.rpm_files import write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.fetch.download import Certificates
 from velpin.files.tree import Tree
-from velpin.kinds import open_adapter
+from velpin.kinds import open_ports
 from velpin.kinds.rpm_zypp.config import library_files, read_config
 from velpin.model.rule import Rule, words_of
 from velpin.model.shift import ChangedAnswer
+from velpin.ports.view import View
 from velpin.store.cache import open_cache
 
 BOTH = pytest.mark.parametrize("kind", [DNF, ZYPP])
@@ -397,7 +398,7 @@ def test_the_pass_over_all_names_is_what_single_answers_say(
     after = before.with_edits(edits)
     shift = shift_between(before, after)
     tree = Tree(harbour.root)
-    was = open_adapter(tree, open_cache(tree))
+    was = open_ports(View(tree, open_cache(tree)))
     now = was.with_edits(edits)
     single = []
     for name in NAMES:

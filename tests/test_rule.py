@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.harbours import DebHarbour
 from velpin.errors import HostFileError, Refusal
 from velpin.files.tree import Tree
-from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb import DebPorts
 from velpin.kinds.deb.control import read_stanzas
 from velpin.kinds.deb.preferences import Preferences, parse_preferences
 from velpin.kinds.deb.rules.selector import pin_of, text_of
@@ -92,8 +92,8 @@ def draft(rule: Rule, file: str = OWN) -> PreferencesDraft:
     return PreferencesDraft(rule, file, (record(rule, rule.names, "release o=x", 7),))
 
 
-def write(host: DebAdapter, gone: list[Rule], *drafts: PreferencesDraft) -> str | None:
-    written = [one for one in recorded_rules(host) if one.rule in gone]
+def write(host: DebPorts, gone: list[Rule], *drafts: PreferencesDraft) -> str | None:
+    written = [one for one in recorded_rules(host.state) if one.rule in gone]
     edits = edits_replacing(host.tree, written, drafts)
     for file, data in edits.items():
         if data is None:
@@ -107,23 +107,23 @@ def write(host: DebAdapter, gone: list[Rule], *drafts: PreferencesDraft) -> str 
 
 
 def test_what_speaks_of_fewer_stands_first(harbour: DebHarbour) -> None:
-    write(harbour.adapter(), [], draft(CONFINE))
-    write(harbour.adapter(), [], draft(PIN))
-    text = write(harbour.adapter(), [], draft(KEEP))
+    write(harbour.ports(), [], draft(CONFINE))
+    write(harbour.ports(), [], draft(PIN))
+    text = write(harbour.ports(), [], draft(KEEP))
     assert text is not None
     assert text.startswith(HEAD + "\n\nExplanation: velpin keep gull\n")
-    assert [one.rule for one in recorded_rules(harbour.adapter())] == [KEEP, PIN, CONFINE]
-    assert write(harbour.adapter(), [KEEP, PIN, CONFINE]) is None
+    assert [one.rule for one in recorded_rules(harbour.ports().state)] == [KEEP, PIN, CONFINE]
+    assert write(harbour.ports(), [KEEP, PIN, CONFINE]) is None
 
 
 def test_what_others_wrote_there_stays_to_the_byte(harbour: DebHarbour) -> None:
     others = "# mine\nPackage: kelp\nPin: version 3\nPin-Priority: 9\n# end"
     harbour.put(OWN, f"{HEAD}\n\n{others}\n")
-    text = write(harbour.adapter(), [], draft(KEEP), draft(PIN))
+    text = write(harbour.ports(), [], draft(KEEP), draft(PIN))
     assert text is not None
     assert others in text
     assert text.index("velpin keep") < text.index("velpin pin") < text.index("# mine")
-    assert write(harbour.adapter(), [KEEP, PIN]) == f"{HEAD}\n\n{others}\n"
+    assert write(harbour.ports(), [KEEP, PIN]) == f"{HEAD}\n\n{others}\n"
 
 
 @pytest.mark.parametrize(
@@ -132,7 +132,7 @@ def test_what_others_wrote_there_stays_to_the_byte(harbour: DebHarbour) -> None:
 def test_a_file_that_is_not_understood_is_never_rewritten(harbour: DebHarbour, odd: str) -> None:
     harbour.put(OWN, odd)
     with pytest.raises(HostFileError, match="not understood") as caught:
-        write(harbour.adapter(), [], draft(KEEP))
+        write(harbour.ports(), [], draft(KEEP))
     assert (caught.value.file, caught.value.line) == (OWN, odd.count("\n"))
     assert harbour.read(OWN) == odd
 
@@ -179,25 +179,36 @@ def test_the_shortest_text_that_means_only_the_source(
     for name_, head, suite in (("mine", mine, "jetty"), ("other", other, "quay")):
         address = harbour.repository(name_, ("gull", "1"), suite=suite, fields=head)
         harbour.source_at(name_, address, suite)
-    host = harbour.ready_adapter()
-    assert text_of(pin_of(host, [host.source("mine")])) == text
+    host = harbour.ready_ports()
+    assert text_of(pin_of(host.state, [host.state.configuration.by_handle["mine"]])) == text
 
 
 def test_two_that_nothing_tells_apart(harbour: DebHarbour) -> None:
     for one in ("one", "two"):
         harbour.source(one, ("gull", "1"), Origin="Same", Label="Same")
-    host = harbour.ready_adapter()
+    host = harbour.ready_ports()
     with pytest.raises(Refusal, match=r"cannot tell one from two: .*Origin Same, Label Same") as no:
-        pin_of(host, [host.source("one")])
+        pin_of(host.state, [host.state.configuration.by_handle["one"]])
     assert "Origin or Label of its own" in (no.value.hint or "")
-    assert text_of(pin_of(host, [host.source("one"), host.source("two")])) == "release o=Same"
+    assert (
+        text_of(
+            pin_of(
+                host.state,
+                [
+                    host.state.configuration.by_handle["one"],
+                    host.state.configuration.by_handle["two"],
+                ],
+            )
+        )
+        == "release o=Same"
+    )
 
 
 def test_a_source_that_was_never_fetched(harbour: DebHarbour) -> None:
     harbour.source("base", ("gull", "1"))
-    host = harbour.adapter()
+    host = harbour.ports()
     with pytest.raises(Refusal, match="no index here"):
-        pin_of(host, [host.source("base")])
+        pin_of(host.state, [host.state.configuration.by_handle["base"]])
     assert isinstance(host.tree, Tree)
 
 

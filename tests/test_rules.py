@@ -69,7 +69,7 @@ def answer(harbour: DebHarbour, name: str) -> tuple[str | None, str | None]:
 )
 def test_the_smallest_set_of_records(two: DebHarbour, line: str, records: list[str]) -> None:
     make(two, line)
-    found = two.adapter().preferences.records
+    found = two.ports().state.configuration.preferences.records
     assert [
         f"{' '.join(r.names) or '*'}|{r.pin.kind} {r.pin.text}|{r.priority}" for r in found
     ] == records
@@ -133,8 +133,10 @@ def test_orders_are_settled_whatever_came_first(two: DebHarbour) -> None:
     for order in (rules, rules[::-1]):
         plan = host.plan_rules(order)
         assert (plan.error, plan.unmet) == (None, None)
-        after = two.adapter().with_edits(plan.edits)
-        priorities = {origin.source: origin.priority.value for origin, _ in after.origins}
+        after = two.ports().with_edits(plan.edits)
+        priorities = {
+            origin.source: origin.priority.value for origin, _ in after.state.indexes.origins
+        }
         assert priorities["third"] > priorities["base"] > priorities["vendor"] == 500
 
 

@@ -91,7 +91,7 @@ def test_one_line_refused(line: str, what: str) -> None:
 def test_stanza_refused(harbour: DebHarbour, text: str, line: int, what: str) -> None:
     harbour.put("etc/apt/sources.list.d/a.sources", "\n# c\n" + text)
     harbour.source("good", ("gull", "1"))
-    found = harbour.adapter().source_files
+    found = harbour.ports().state.configuration.source_files
     (problem,) = found.errors
     assert (problem.file, problem.line) == ("etc/apt/sources.list.d/a.sources", line + 2)
     assert what in problem.what
@@ -111,7 +111,7 @@ def test_a_stanza_of_several_sources_and_their_order(harbour: DebHarbour) -> Non
         ("http://two.example/y", "jetty"), ("http://two.example/y", "quay"), (HTTP, "other"),
     ]  # fmt: skip
     assert [s.handle for s in found] == ["x-jetty", "x-quay", "y-jetty", "y-quay", "gull"]
-    (note,) = harbour.adapter().source_files.notes
+    (note,) = harbour.ports().state.configuration.source_files.notes
     assert str(note.place) == "etc/apt/sources.list.d/a.sources:5"
 
 
@@ -122,7 +122,7 @@ def test_a_later_mention_joins_the_first(harbour: DebHarbour) -> None:
         ("gull", ("main", "extra")),
         ("b", ("m",)),
     ]
-    (note,) = harbour.adapter().source_files.notes
+    (note,) = harbour.ports().state.configuration.source_files.notes
     assert "already at etc/apt/sources.list:1" in note.text
     assert str(note.place) == "etc/apt/sources.list.d/a.list:2"
 
@@ -130,7 +130,7 @@ def test_a_later_mention_joins_the_first(harbour: DebHarbour) -> None:
 def test_mentions_that_disagree_on_trust_are_refused(harbour: DebHarbour) -> None:
     found = f"deb {HTTP} jetty main\ndeb [signed-by=/k] {HTTP} jetty extra\n"
     harbour.put("etc/apt/sources.list", found)
-    (problem,) = harbour.adapter().source_files.errors
+    (problem,) = harbour.ports().state.configuration.source_files.errors
     assert "signed-by" in problem.what
     assert problem.line == 2
 

@@ -13,12 +13,13 @@ from velpin.core.opening import open_host
 from velpin.errors import HostFileError, Refusal
 from velpin.files.text import HostText
 from velpin.files.tree import Tree
-from velpin.kinds import open_adapter
-from velpin.kinds.alpm.adapter import AlpmAdapter
-from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds import open_ports
+from velpin.kinds.alpm import AlpmPorts
+from velpin.kinds.deb import DebPorts
 from velpin.kinds.rpm.ini import read_sections
-from velpin.kinds.rpm_dnf.adapter import DnfAdapter
-from velpin.kinds.rpm_zypp.adapter import ZyppAdapter
+from velpin.kinds.rpm_dnf import DnfPorts
+from velpin.kinds.rpm_zypp import ZyppPorts
+from velpin.ports.view import View
 from velpin.store.cache import IndexCache
 
 NO_LINE_ENDS = ["\x85", "\u2028", "\u2029", "\x0b", "\x0c", "\x1c", "\r"]
@@ -75,8 +76,8 @@ FILES = {
     "alpm": "etc/pacman.conf",
 }
 CLASSES = {
-    "deb": DebAdapter, "deb-stanza": DebAdapter, "rpm-dnf": DnfAdapter, "rpm-zypp": ZyppAdapter,
-    "alpm": AlpmAdapter,
+    "deb": DebPorts, "deb-stanza": DebPorts, "rpm-dnf": DnfPorts, "rpm-zypp": ZyppPorts,
+    "alpm": AlpmPorts,
 }  # fmt: skip
 
 
@@ -233,4 +234,4 @@ def test_a_host_of_each_form_is_recognised(tmp_path: Path) -> None:
         folder = tmp_path / form
         opened(folder, form, file_of(form, [[], [], []], b"\n"))
         tree = Tree(folder)
-        assert isinstance(open_adapter(tree, IndexCache([folder / "store"])), host_class)
+        assert isinstance(open_ports(View(tree, IndexCache([folder / "store"]))), host_class)

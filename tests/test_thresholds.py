@@ -110,7 +110,7 @@ def test_an_installed_version_counts_once_where_a_source_has_it(tmp_path: Path) 
     harbour = AlpmHarbour(tmp_path)
     harbour.source("base", DemoArchive("gull", "1-1"), DemoArchive("tern", "2-1"))
     harbour.installed(DemoArchive("gull", "1-1"), DemoArchive("tern", "1-1"))
-    adapter = harbour.refresh().adapter()
+    adapter = harbour.refresh().ports()
     assert [row[:2] for row in adapter.offers.versions_of("gull", "x86_64")] == [("1-1", "base")]
     assert sorted(row[:2] for row in adapter.offers.versions_of("tern", "x86_64")) == [
         ("1-1", ""), ("2-1", "base"),
@@ -130,7 +130,7 @@ def test_what_counts_as_essential_whatever_it_says(
 ) -> None:
     harbour.source("base", ("gull", "1"))
     harbour.put("etc/apt/apt.conf", text)
-    assert harbour.ready_adapter().forced_essential == names
+    assert harbour.ready_ports().state.configuration.forced_essential == names
 
 
 @pytest.mark.parametrize(("target", "rules"), [("jetty", 1), ("", 0)])
@@ -237,7 +237,7 @@ def test_names_that_begin_so_come_once_with_what_they_are(
 ) -> None:
     names = (("gull", "1"), ("gull", "2"), ("gull-doc", "1"), ("gulp", "1"), ("tern", "1"))
     harbour.source("base", *names)
-    ((_, index),) = harbour.ready_adapter().opened
+    ((_, index),) = harbour.ready_ports().state.indexes.opened
     every = [(name, f"{name} for the harbour") for name in ("gull", "gull-doc", "gulp")]
     assert list(index.beginning_with("gul", most)) == every[:count]
     assert list(index.beginning_with("gulx", most)) == []

@@ -12,7 +12,8 @@ from velpin.core.host import Host
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.files.tree import Tree
 from velpin.front.running import run
-from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb import DebPorts
+from velpin.ports.view import View
 from velpin.store.cache import open_cache
 
 Fields = dict[str, str]
@@ -166,17 +167,17 @@ class DrawnRelations:
         self.put("var/lib/dpkg/status", text_of(list(rows.values())).decode())
         self.put("etc/apt/sources.list", "".join(self.lines))
 
-    def host(self) -> DebAdapter:
+    def host(self) -> DebPorts:
         """The host as it is now, with indexes read anew."""
         with redirect_stdout(io.StringIO()), redirect_stderr(io.StringIO()):
             run(["--root", str(self.root), "refresh"])
         tree = Tree(self.root)
-        return DebAdapter(tree, open_cache(tree))
+        return DebPorts(View(tree, open_cache(tree)))
 
-    def _recorded(self, host: DebAdapter, name: str, arch: str, version: str) -> Fields:
+    def _recorded(self, host: DebPorts, name: str, arch: str, version: str) -> Fields:
         package = host.packages(name)[arch]
         (found,) = [one for one in package.versions if one.text == version][:1]
-        text = host.text(found.holders[0]).decode()
+        text = host.state.indexes.text(found.holders[0]).decode()
         row = dict(line.split(": ", 1) for line in text.splitlines() if ": " in line)
         for field in ("Size", "Filename", "SHA256", "MD5sum", "Status"):
             row.pop(field, None)

@@ -12,9 +12,9 @@ from tests.installer.ask import INSTALLER, Installer
 from tests.installer.drawn import NAMES, Drawn
 from velpin.core.host import Host
 from velpin.files.tree import Tree
-from velpin.kinds.deb import choice
-from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb import DebPorts, choice
 from velpin.model.forecast import Forecast
+from velpin.ports.view import View
 from velpin.store.cache import open_cache
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "25"))
@@ -29,9 +29,9 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
     installer = Installer(drawn.root)
     installer.refresh()
     tree = Tree(drawn.root)
-    host = DebAdapter(tree, open_cache(tree), as_is=True)
+    host = DebPorts(View(tree, open_cache(tree), True))
     names = [name for name in map(str.lower, NAMES) if host.packages(name).get("amd64")]
-    if host.refusal() is None:
+    if host.transactions.refusal() is None:
         tables = installer.tables(*names)
         for name in names:
             package = host.packages(name)["amd64"]
@@ -57,7 +57,7 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
             assert changed.get(asked) == put.get(asked), asked
 
 
-def requests_of(host: DebAdapter, pick: random.Random) -> list[tuple[str, str]]:
+def requests_of(host: DebPorts, pick: random.Random) -> list[tuple[str, str]]:
     """Requests in Velpin's form and in the installer's."""
     found = []
     for name in [*map(str.lower, NAMES), "wader", "sea-bird"]:
@@ -79,7 +79,7 @@ def test_requests_of_every_form_agree(seed: int, tmp_path: Path) -> None:
     installer = Installer(drawn.root)
     installer.refresh()
     tree = Tree(drawn.root)
-    host = DebAdapter(tree, open_cache(tree), as_is=True)
+    host = DebPorts(View(tree, open_cache(tree), True))
     pick = random.Random(seed)
     for ours, theirs in pick.sample(requests_of(host, pick), 12):
         found = Host(host).forecast([ours])
@@ -96,10 +96,11 @@ def test_requests_of_every_form_agree(seed: int, tmp_path: Path) -> None:
             assert found.changes or not works or answer.package not in put, (ours, put)
 
 
-def both_architectures(host: DebAdapter, found: Forecast) -> bool:
+def both_architectures(host: DebPorts, found: Forecast) -> bool:
     """Whether another architecture of an answer's package is installed: that is for dependencies."""
     return any(
-        package.installed and package.arch != (host.native if answer.arch == "all" else answer.arch)
+        package.installed
+        and package.arch != (host.configuration.native if answer.arch == "all" else answer.arch)
         for answer in found.answers
         for package in host.packages(answer.package).values()
     )

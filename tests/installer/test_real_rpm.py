@@ -20,7 +20,8 @@ from velpin.files.tree import Tree
 from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.recipes import SourcePackages
 from velpin.kinds.rpm.record.packages import read_record
-from velpin.kinds.rpm_dnf.adapter import DnfAdapter
+from velpin.kinds.rpm_dnf import DnfPorts
+from velpin.ports.view import View
 from velpin.store.cache import open_cache
 
 TOOLS = [name for name in ("rpm", "rpmbuild", "createrepo_c") if shutil.which(name) is None]
@@ -160,9 +161,10 @@ def test_the_real_installer_sees_what_a_pin_leaves(tmp_path: Path, rule: str) ->
     harbour.refresh()
     assert harbour.run("pin", rule, "--yes")[0] == 0
     tree = Tree(harbour.root)
-    host = DnfAdapter(tree, open_cache(tree))
+    host = DnfPorts(View(tree, open_cache(tree)))
     ours = {
-        one.version if ":" in one.version else f"0:{one.version}" for one in host.pool.named("gull")
+        one.version if ":" in one.version else f"0:{one.version}"
+        for one in host.state.packages.pool.named("gull")
     }
     real = RealInstaller(harbour).ask("repoquery", "gull")
     theirs = {

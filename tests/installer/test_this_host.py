@@ -12,9 +12,9 @@ import pytest
 from tests.installer.ask import INSTALLER, Installer, changes_of
 from velpin.core.host import Host
 from velpin.files.tree import Tree
-from velpin.kinds.deb import choice
-from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb import DebPorts, choice
 from velpin.model.rule import Rule
+from velpin.ports.view import View
 from velpin.store.cache import IndexCache
 
 LISTS = Path("/var/lib/apt/lists")
@@ -54,9 +54,9 @@ def copied(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return root
 
 
-def host_at(root: Path) -> DebAdapter:
+def host_at(root: Path) -> DebPorts:
     tree = Tree(root)
-    return DebAdapter(tree, IndexCache([root / "store"]), as_is=True)
+    return DebPorts(View(tree, IndexCache([root / "store"]), True))
 
 
 @pytest.mark.parametrize("setting", SETTINGS)
@@ -64,17 +64,17 @@ def test_a_sample_of_real_names(copied: Path, setting: str) -> None:
     (copied / "etc/apt/preferences").write_text(SETTINGS[setting])
     host = host_at(copied)
     pick = random.Random(setting)
-    offered = pick.sample(sorted(host.offered_names()), NAMES)
-    names = sorted({*offered, *pick.sample(host.installed_names(), 100)})
+    offered = pick.sample(sorted(host.state.indexes.offered_names()), NAMES)
+    names = sorted({*offered, *pick.sample(host.packages.installed_names(), 100)})
     assert differing(host, Installer(copied), names) == []
 
 
-def differing(host: DebAdapter, installer: Installer, names: list[str]) -> list[object]:
+def differing(host: DebPorts, installer: Installer, names: list[str]) -> list[object]:
     """Names of which the installer's table of versions is not Velpin's."""
     tables = installer.tables(*names)
     different: list[object] = []
     for name in names:
-        package = host.packages(name).get(host.native)
+        package = host.packages(name).get(host.configuration.native)
         if package is None:
             continue
         chosen = choice.candidate(package)
@@ -95,7 +95,7 @@ def test_whole_transactions_of_real_names(copied: Path, setting: str) -> None:
     pick = random.Random(f"{setting} {SEED}")
     installer = Installer(copied, ("amd64",))
     different = []
-    for name in pick.sample(sorted(host_at(copied).offered_names()), TRANSACTIONS):
+    for name in pick.sample(sorted(host_at(copied).state.indexes.offered_names()), TRANSACTIONS):
         told = installer.transaction("install", name)
         found = Host(host_at(copied)).forecast([name])
         if told is not None and (found.ok, changes_of(found)) != told:
@@ -104,14 +104,16 @@ def test_whole_transactions_of_real_names(copied: Path, setting: str) -> None:
     assert different == []
 
 
-def rules_for(host: DebAdapter) -> list[Rule]:
+def rules_for(host: DebPorts) -> list[Rule]:
     """One of each kind, about what this machine has."""
     pick = random.Random(SEED)
     sizes = {origin.source: index.count for origin, index in host.indexes}
     handles = sorted(sizes, key=lambda handle: sizes[handle])[-2:]
-    installed = sorted(host.installed_names())
+    installed = sorted(host.packages.installed_names())
     packages = [package for n in installed for package in host.packages(n).values()]
-    several = [one for one in packages if len(one.versions) > 1 and one.arch == host.native]
+    several = [
+        one for one in packages if len(one.versions) > 1 and one.arch == host.configuration.native
+    ]
     rules = [
         Rule("keep", tuple(pick.sample(installed, 3))),
         Rule("bar", ("libp*",), handles[0]),
@@ -139,7 +141,7 @@ def test_rules_on_this_host(copied: Path) -> None:
                 (copied / name).write_bytes(data or b"")
             made.append(rule.kind)
             host = host_at(copied)
-            names = {*rule.names, *pick.sample(sorted(host.offered_names()), 100)}
+            names = {*rule.names, *pick.sample(sorted(host.state.indexes.offered_names()), 100)}
             assert differing(host, installer, sorted(names)) == [], rule
         told, found = (
             installer.transaction("dist-upgrade"),

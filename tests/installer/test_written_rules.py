@@ -13,8 +13,7 @@ from tests.harbours import DebHarbour, offer
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.drawn import NAMES, Drawn
 from velpin.core.host import Host
-from velpin.kinds.deb import choice
-from velpin.kinds.deb.adapter import DebAdapter
+from velpin.kinds.deb import DebPorts, choice
 from velpin.model.rule import words_of
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "12"))
@@ -24,7 +23,7 @@ RULES = 4
 pytestmark = pytest.mark.skipif(INSTALLER is None, reason="this machine has no deb installer")
 
 
-def agrees(host: DebAdapter, installer: Installer, names: list[str]) -> None:
+def agrees(host: DebPorts, installer: Installer, names: list[str]) -> None:
     """Numbers, candidates and simulated installs are Velpin's."""
     tables = installer.tables(*names)
     for name in names:
@@ -53,10 +52,10 @@ def test_after_each_rule_on_a_random_host(seed: int, tmp_path: Path) -> None:
     installer.refresh()
     pick = random.Random(seed)
     for _ in range(RULES):
-        rule = draw_rule(harbour.adapter(), pick)
+        rule = draw_rule(harbour.ports(), pick)
         said = harbour.run(*words_of(rule), "--yes")
-        host = harbour.adapter()
-        if said.code or host.refusal() is not None:
+        host = harbour.ports()
+        if said.code or host.transactions.refusal() is not None:
             continue
         names = [name for name in map(str.lower, NAMES) if host.packages(name).get("amd64")]
         agrees(host, installer, names)
@@ -104,7 +103,7 @@ def test_each_kind_of_rule(harbour: DebHarbour, words: str, gull: str, lib: str)
         gull,
         lib,
     ]
-    agrees(harbour.adapter(), installer, ["gull", "tide-lib", "gull-watch"])
+    agrees(harbour.ports(), installer, ["gull", "tide-lib", "gull-watch"])
     works, put = installer.transaction("dist-upgrade") or (None, {})
     told = host.forecast_upgrade()
     assert (works, {n: new for n, (_, new) in put.items()}) == (

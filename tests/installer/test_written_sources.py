@@ -55,6 +55,6 @@ def test_the_installers_own_copies_are_found_by_their_names(harbour: DebHarbour)
     Installer(harbour.root).refresh()
     found = harbour.host(as_is=True).forecast(["gull", "tern"])
     assert [answer.version for answer in found.answers] == ["1", "2"]
-    assert {harbour.adapter().copies[s.handle].holder for s in harbour.host().sources} == {
-        "installer"
-    }
+    assert {
+        harbour.ports().state.indexes.copies[s.handle].holder for s in harbour.host().sources
+    } == {"installer"}

@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import Literal, NamedTuple
 
 GenerationName = Literal["older", "newer"]
+GENERATIONS: tuple[GenerationName, ...] = ("older", "newer")
+"""Those that decide differently, the oldest first."""
 
 
 class Installer(NamedTuple):

@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Self
 
 from velpin.model.forecast import HostName
+from velpin.model.installer import GENERATIONS
 
 if TYPE_CHECKING:
     from velpin.files.tree import Edits, Modes
@@ -54,7 +55,7 @@ class Ports(ABC):
 
     def with_generation(self, generation: GenerationName) -> Self | None:
         """Return the same host with an installer of a generation; None if all decide alike."""
-        if not self.configuration.installer.generation:
+        if generation not in GENERATIONS or not self.configuration.installer.generation:
             return None
         return type(self)(replace(self.view, generation=generation))
 

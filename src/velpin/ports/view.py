@@ -6,10 +6,9 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
 from velpin.files.own_settings import read_generation
+from velpin.model.installer import GENERATIONS
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
     from velpin.files.tree import Edits, Modes, Tree
     from velpin.model.installer import GenerationName, Installer
     from velpin.store.cache import IndexCache
@@ -32,9 +31,9 @@ class View:
         """The same after some edits and new permission bits of files."""
         return replace(self, tree=self.tree.with_edits(edits, modes))
 
-    def installer(self, recorded: Installer, generations: Sequence[GenerationName]) -> Installer:
+    def installer(self, recorded: Installer) -> Installer:
         """The installer, and the generation that forecasts are for: as asked, else as the host
-        itself tells, else as Velpin's settings do, else the first of `generations`, the older."""
+        itself tells, else as Velpin's settings do, else the older."""
         if self.generation:
             return recorded._replace(generation=self.generation, known_by="option")
         if recorded.generation:
@@ -42,4 +41,4 @@ class View:
         told = read_generation(self.tree)
         if told:
             return recorded._replace(generation=told, known_by="setting")
-        return recorded._replace(generation=generations[0], known_by="assumed")
+        return recorded._replace(generation=GENERATIONS[0], known_by="assumed")

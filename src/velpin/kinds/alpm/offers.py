@@ -42,8 +42,9 @@ def _offer(host: AlpmState, package: AlpmPackage, chosen: AlpmPackage | None) ->
         state = "candidate"
     source = package.origin.source
     here = host.packages.pool.installed(package.name)
+    address = host.indexes.base_of(source) if source else ""
     return Offer(
         package.name, package.arch, package.version, package.origin.handle, "",
-        host.indexes.base_of(source) if source else "", package.row.summary, package.origin.rank, state,
+        address, package.row.summary, package.origin.rank, state,
         here is not None and here.version == package.version,
     )  # fmt: skip

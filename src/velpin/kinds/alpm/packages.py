@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import cached_property
-from typing import Any
-
-from _typeshed import SupportsDunderLT
+from typing import TYPE_CHECKING, Any
 
 from velpin.kinds.alpm.configuration import AlpmConfiguration
 from velpin.kinds.alpm.entry import AlpmLink
@@ -16,6 +14,9 @@ from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.solver import AlpmSolver
 from velpin.kinds.alpm.version import compare, version_key
 from velpin.ports.packages import Installed, Packages
+
+if TYPE_CHECKING:
+    from _typeshed import SupportsDunderLT
 
 
 class AlpmPackages(Packages):

@@ -23,7 +23,7 @@ from velpin.kinds.deb.preferences import (
 from velpin.kinds.deb.record import DebRecord
 from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
 from velpin.kinds.deb.version import version_key
-from velpin.model.installer import GenerationName, Installer
+from velpin.model.installer import Installer
 from velpin.model.reason import Fact, Note, Place, Reason
 from velpin.ports.configuration import Configuration
 from velpin.ports.view import View
@@ -46,9 +46,6 @@ def _interface(text: str) -> tuple[int, int]:
     major, _, minor = text.partition(".")
     told = whole_number(major) or 0, whole_number(minor.partition(".")[0]) or 0
     return (0, 0) if told == (3, 0) else told
-
-
-GENERATIONS: tuple[GenerationName, ...] = ("older", "newer")
 
 
 class DebConfiguration(Configuration):
@@ -113,7 +110,7 @@ class DebConfiguration(Configuration):
     @cached_property
     def installer(self) -> Installer:
         """As asked, as its record tells, or as Velpin's settings do."""
-        return self._view.installer(self._recorded_installer(), GENERATIONS)
+        return self._view.installer(self._recorded_installer())
 
     @property
     def is_newer(self) -> bool:

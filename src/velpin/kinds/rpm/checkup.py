@@ -47,6 +47,9 @@ _SOURCE_RPM = re.compile(r"(.+)-([^-]+-[^-]+)\.(?:no)?src\.rpm\Z")
 RELEASE_NUMBER = re.compile(r"(?<=/)(\d+(?:\.\d+)?)(?=/|\Z)")
 
 
+_OTHER_FOLDERS = ("etc/dnf/vars", "etc/yum/vars", "etc/zypp/vars.d", "etc/zypp/vendors.d")
+
+
 class RpmExaminer(Examiner):
     """One rpm host as a checkup asks it."""
 
@@ -107,8 +110,7 @@ class RpmExaminer(Examiner):
             *host.rule_files.lines,
             *(s.file for s in host.configuration.sources),
         ]
-        for folder in (host.configuration.sources_folder, "etc/dnf/vars", "etc/yum/vars", "etc/zypp/vars.d",
-                       "etc/zypp/vendors.d"):  # fmt: skip
+        for folder in (host.configuration.sources_folder, *_OTHER_FOLDERS):
             found += [f"{folder}/{name}" for name in host.tree.names(folder)]
         found += ["etc/zypp/zypp.conf", "etc/zypp/locks"]
         return [file for file in dict.fromkeys(found) if host.tree.stat(file) is not None]

@@ -13,12 +13,10 @@ from velpin.kinds.rpm.owners import owner_notes
 from velpin.kinds.rpm.record.place import FOLDERS
 from velpin.kinds.rpm.recorded import RpmRecorded
 from velpin.kinds.rpm.source import RpmSource
-from velpin.model.installer import GenerationName, Installer
+from velpin.model.installer import Installer
 from velpin.model.reason import Note, Place
 from velpin.ports.configuration import Configuration
 from velpin.ports.view import View
-
-GENERATIONS: tuple[GenerationName, ...] = ("older", "newer")
 
 
 class RpmConfiguration(Configuration):
@@ -91,7 +89,7 @@ class RpmConfiguration(Configuration):
     @cached_property
     def installer(self) -> Installer:
         """As asked, as the host tells, or as Velpin's settings do."""
-        return self._view.installer(self.recorded_installer(), GENERATIONS)
+        return self._view.installer(self.recorded_installer())
 
     @property
     def is_newer(self) -> bool:

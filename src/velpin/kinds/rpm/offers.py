@@ -45,9 +45,10 @@ def _offer(host: RpmState, build: RpmPackage, chosen: RpmPackage | None) -> Offe
         elif (build.name, build.version) == (chosen.name, chosen.version):
             state = "candidate"
     source = host.packages.source_of(build)
+    address = host.indexes.base_of(source) if source else ""
     here = {(package.version, package.arch) for package in host.packages.pool.installed(build.name)}
     return Offer(
         build.name, build.arch, build.version, build.origin.handle, "",
-        host.indexes.base_of(source) if source else "", build.row.summary, build.origin.priority, state,
+        address, build.row.summary, build.origin.priority, state,
         build.installed or (build.version, build.arch) in here,
     )  # fmt: skip

@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from functools import cached_property
 from pathlib import Path
-from typing import Any
-
-from _typeshed import SupportsDunderLT
+from typing import TYPE_CHECKING, Any
 
 from velpin.kinds.rpm.configuration import RpmConfiguration
 from velpin.kinds.rpm.filters import RpmFilters
@@ -17,6 +15,9 @@ from velpin.kinds.rpm.recorded import RpmRecorded
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.version import version_key
 from velpin.ports.packages import Installed, Packages
+
+if TYPE_CHECKING:
+    from _typeshed import SupportsDunderLT
 
 
 class RpmPackages(Packages):

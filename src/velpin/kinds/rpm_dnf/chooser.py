@@ -1,4 +1,7 @@
-"""What the installer of an rpm-dnf host makes of requests and of the full upgrade."""
+"""What the installer of an rpm-dnf host makes of requests and of the full upgrade.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
+"""
 
 from __future__ import annotations
 
@@ -38,9 +41,10 @@ class DnfChooser(RpmChooser):
     def common_settings(self) -> tuple[object, ...]:
         """All beside the sources that decides what a name gets, whatever it is called."""
         _, include = self.filters._excluded
+        config = self.configuration.config
         return (
             bool(include), self.filters.hiding.chosen, self.best,
-            self.configuration.config.switch("obsoletes", True), self.configuration.config.main.get("multilib_policy"),
+            config.switch("obsoletes", True), config.main.get("multilib_policy"),
         )  # fmt: skip
 
     @property

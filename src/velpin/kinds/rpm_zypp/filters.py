@@ -1,4 +1,7 @@
-"""What keeps packages of an rpm-zypp host out: locks, and what was taken back."""
+"""What keeps packages of an rpm-zypp host out: locks, and what was taken back.
+
+Observed rules: docs/how-hosts-choose/rpm-zypp-newer.md.
+"""
 
 from __future__ import annotations
 

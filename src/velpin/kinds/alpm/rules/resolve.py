@@ -21,7 +21,7 @@ def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
             find_source(host.configuration.by_handle, handle)
     if rule.components:
         raise Refusal(
-            f"sources of a host of kind alpm have no components",
+            "sources of a host of kind alpm have no components",
             f"velpin bar '*' --from {rule.source}",
         )
     if rule.kind == "prefer":
