@@ -72,7 +72,7 @@ def insides(host: Host) -> dict[str, list[str]]:
     """Lines that say it all, by what they are about."""
     ports = host._adapter
     found = {"host": list(_host(ports)), "sources": list(_sources(ports))}
-    if ports.transactions.refusal() is None:
+    if ports.readiness.refusal() is None:
         found["names"] = list(_names(ports))
         if isinstance(ports, DebPorts):
             found |= {"packages": list(_deb(ports.state)), "install": list(_clauses(ports.state, False)),
@@ -217,7 +217,7 @@ def _names(ports: Ports) -> Iterator[str]:
 
 def _host(ports: Ports) -> Iterator[str]:
     yield f"{ports.configuration.installer} {ports.configuration.native} {list(ports.configuration.foreign_archs)} {ports.packages.count_installed()}"
-    yield f"{ports.transactions.refusal()} {ports.configuration.config_error()} {list(ports.configuration.skipped())} {ports.signers.problems()}"
+    yield f"{ports.readiness.refusal()} {ports.configuration.config_error()} {list(ports.configuration.skipped())} {ports.signers.problems()}"
     yield _lines(ports.configuration.notes())
     yield _lines(ports.indexes.notes())
     yield _lines(ports.rules.in_force())

@@ -174,7 +174,7 @@ def test_an_architecture_that_is_used_must_be_set(
     harbour = AlpmHarbour(tmp_path, archs)
     lines = "".join(f"Server = {server}\n" for server in servers)
     harbour.put(CONF, f"{harbour.read()}\n[birds]\n{lines}")
-    found = harbour.ports().transactions.refusal()
+    found = harbour.ports().readiness.refusal()
     shift = 1 if archs else 0
     assert (found and found.line) == (line and line + shift)
 

@@ -437,7 +437,7 @@ def with_packages(
     check.by_name = {each.name: [each] for each in installed}
     check.publishers = {"base": "B", "vendor": "V", "copy": "V"}
     check.is_home = lambda handle: handle == "base"
-    check.host.transactions.refusal = lambda: None
+    check.host.readiness.refusal = lambda: None
     check.host.tree = SimpleNamespace(
         names=lambda _f: [], exists=lambda _f: False, kind=lambda _f: None
     )

@@ -131,7 +131,7 @@ def held_against_each(kind: str, seed: int, root: Path, names: tuple[str, ...]) 
     for _ in range(draw.randint(1, MOST_CHANGES)):
         after = after.with_edits(edits_of(kind, root, names, draw))
     found = after.changed_answers(before)
-    if any(host._adapter.transactions.refusal() for host in (before, after)):
+    if any(host._adapter.readiness.refusal() for host in (before, after)):
         assert found == []
         return
     assert [tuple(one) for one in found] == by_name(before, after)

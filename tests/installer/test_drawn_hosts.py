@@ -31,7 +31,7 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
     tree = Tree(drawn.root)
     host = DebPorts(View(tree, open_cache(tree), True))
     names = [name for name in map(str.lower, NAMES) if host.packages(name).get("amd64")]
-    if host.transactions.refusal() is None:
+    if host.readiness.refusal() is None:
         tables = installer.tables(*names)
         for name in names:
             package = host.packages(name)["amd64"]

@@ -55,7 +55,7 @@ def test_after_each_rule_on_a_random_host(seed: int, tmp_path: Path) -> None:
         rule = draw_rule(harbour.ports(), pick)
         said = harbour.run(*words_of(rule), "--yes")
         host = harbour.ports()
-        if said.code or host.transactions.refusal() is not None:
+        if said.code or host.readiness.refusal() is not None:
             continue
         names = [name for name in map(str.lower, NAMES) if host.packages(name).get("amd64")]
         agrees(host, installer, names)

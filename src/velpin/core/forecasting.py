@@ -25,7 +25,7 @@ def forecast(
     Raises UsageError for texts that are no requests, and for `upgrade` where the kind of host
     has no such transaction.
     """
-    refusal = ports.transactions.refusal()
+    refusal = ports.readiness.refusal()
     if refusal is not None:
         return _refused(ports, refusal)
     asked = [parse_request(text, ports.packages.knows, source) for text in texts]
@@ -43,7 +43,7 @@ def forecast(
 
     def works(asked: Sequence[str], edits: Edits) -> bool:
         trial = ports.with_edits(edits) if edits else ports
-        if trial.transactions.refusal() is not None:
+        if trial.readiness.refusal() is not None:
             return False
         again = [parse_request(text, trial.packages.knows, source) for text in asked]
         if upgrade:
@@ -58,7 +58,7 @@ def forecast_upgrade(ports: Ports, *, realign: bool = False) -> Forecast:
     """Predict the full upgrade of the host; UsageError for `realign` where it has none."""
     if realign and not ports.transactions.realigns:
         raise no_realign(ports.kind)
-    refusal = ports.transactions.refusal()
+    refusal = ports.readiness.refusal()
     if refusal is not None:
         return _refused(ports, refusal)
     return _completed(ports, ports.transactions.predict_upgrade(realign=realign))
@@ -73,13 +73,19 @@ def _completed(ports: Ports, found: Forecast) -> Forecast:
     )
 
 
+def host_name(ports: Ports) -> HostName:
+    """Which host a forecast is for."""
+    configuration = ports.configuration
+    return HostName(ports.kind, configuration.native, configuration.installer.generation)
+
+
 def _refused(ports: Ports, refusal: HostFileError | Reason) -> Forecast:
     """The forecast of a host that refuses everything."""
     if isinstance(refusal, HostFileError):
         facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
         refusal = Reason("files-refused", facts)
     try:
-        name = ports.name
+        name = host_name(ports)
     except HostFileError:
         name = HostName(ports.kind, "")
     return Forecast(name, ok=False, problem=refusal)

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Self
 
 from velpin.errors import HostFileError, TrustError, no_generations
+from velpin.model.installer import GENERATIONS
 from velpin.ports.configuration import find_source
 
 if TYPE_CHECKING:
@@ -76,9 +77,9 @@ class Host:
     def with_generation(self, generation: GenerationName) -> Self:
         """The same host with an installer of another generation; UsageError where all decide
         alike."""
-        found = self._adapter.with_generation(generation)
-        if found is None:
+        if generation not in GENERATIONS or not self.installer.generation:
             raise no_generations(self.kind)
+        found = self._adapter.seen(self._adapter.view.with_generation(generation))
         return type(self)(found, on_wait=self.on_wait, progress=self._progress)
 
     # -- looking -----------------------------------------------------------------------------
@@ -147,7 +148,7 @@ class Host:
 
     def refused(self) -> HostFileError | None:
         """The file because of which the installer refuses every request, if there is one."""
-        found = self._adapter.transactions.refusal()
+        found = self._adapter.readiness.refusal()
         return found if isinstance(found, HostFileError) else None
 
     def skipped(self) -> Sequence[tuple[str, str]]:
@@ -190,7 +191,7 @@ class Host:
     def rule_sentences(self) -> list[Reason]:
         """What each rule in force says, in the order of `rules`; not what it decides, so this takes
         no time."""
-        alone = self._adapter.without_indexes()
+        alone = self._adapter.seen(self._adapter.view.without_indexes())
         return [rule.says for rule in alone.rules.in_force()]
 
     def compare(self, one: str, other: str) -> int:
@@ -285,7 +286,7 @@ class Host:
 
     def open_indexes(self) -> None:
         """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
-        if self._adapter.transactions.refusal() is None:
+        if self._adapter.readiness.refusal() is None:
             self._adapter.indexes.on()
 
     def installed_names(self) -> list[str]:

@@ -89,7 +89,7 @@ _LARGE = 20_000
 
 def changed_answers(before: Ports, after: Ports) -> list[ChangedAnswer]:
     """Names that are not installed and would be answered differently, in byte order."""
-    if before.transactions.refusal() or after.transactions.refusal():
+    if before.readiness.refusal() or after.readiness.refusal():
         return []
     found = {index.path: index for host in (before, after) for index in host.indexes.on()}
     places, indexes = {path: place for place, path in enumerate(found)}, list(found.values())

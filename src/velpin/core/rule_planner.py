@@ -178,7 +178,7 @@ class RulePlanner:
 
     def _refuse_broken(self) -> None:
         """A host whose files its installer refuses is to be repaired first."""
-        problem = self.host.transactions.refusal()
+        problem = self.host.readiness.refusal()
         if isinstance(problem, HostFileError):
             raise problem
 

@@ -3,15 +3,10 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from dataclasses import replace
 from typing import TYPE_CHECKING, Self
-
-from velpin.model.forecast import HostName
-from velpin.model.installer import GENERATIONS
 
 if TYPE_CHECKING:
     from velpin.files.tree import Edits, Modes
-    from velpin.model.installer import GenerationName
     from velpin.ports.answers import Answers
     from velpin.ports.composer import Composer
     from velpin.ports.configuration import Configuration
@@ -24,6 +19,7 @@ if TYPE_CHECKING:
     from velpin.ports.offers import Offers
     from velpin.ports.packages import Packages
     from velpin.ports.provenance import Provenance
+    from velpin.ports.readiness import Readiness
     from velpin.ports.recipes import Recipes
     from velpin.ports.rule_writer import RuleWriter
     from velpin.ports.rules import Rules
@@ -42,31 +38,14 @@ class Ports(ABC):
     def __init__(self, view: View) -> None:
         self.view, self.tree, self.cache = view, view.tree, view.cache
 
-    @property
-    def name(self) -> HostName:
-        """Which host a forecast is for."""
-        installer = self.configuration.installer
-        return HostName(self.kind, self.configuration.native, installer.generation)
-
     def with_edits(self, edits: Edits, modes: Modes | None = None) -> Self:
         """Return the same host as it would be after some edits and new permission bits of files,
         read by the same code."""
-        return type(self)(self.view.with_edits(edits, modes))
+        return self.seen(self.view.with_edits(edits, modes))
 
-    def with_generation(self, generation: GenerationName) -> Self | None:
-        """Return the same host with an installer of a generation; None if all decide alike."""
-        if generation not in GENERATIONS or not self.configuration.installer.generation:
-            return None
-        return type(self)(replace(self.view, generation=generation))
-
-    def with_installers_indexes(self) -> Self:
-        """Return the same host with the indexes that its installer has, and no newer ones."""
-        return type(self)(replace(self.view, as_is=True))
-
-    def without_indexes(self) -> Self:
-        """Return the same host as if no source had an index: for what only its own files tell, and
-        quickly."""
-        return type(self)(replace(self.view, has_indexes=False))
+    def seen(self, view: View) -> Self:
+        """Return the same host as another view shows it."""
+        return type(self)(view)
 
     @property
     @abstractmethod
@@ -157,3 +136,8 @@ class Ports(ABC):
     @abstractmethod
     def recipes(self) -> Recipes:
         """Build recipes."""
+
+    @property
+    @abstractmethod
+    def readiness(self) -> Readiness:
+        """What stands in the way of every request."""

@@ -8,9 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple, Protocol
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from velpin.errors import HostFileError
     from velpin.model.forecast import Forecast
-    from velpin.model.reason import Reason
     from velpin.model.request import Request
     from velpin.ports.attempts import Attempt
 
@@ -33,10 +31,6 @@ class Transactions(Protocol):
     """Whether there is an upgrade that takes every package to the best source."""
 
     @abstractmethod
-    def refusal(self) -> HostFileError | Reason | None:
-        """Return why the installer refuses every request; None if it does not."""
-
-    @abstractmethod
     def predict(self, requests: Sequence[Request]) -> Prediction:
         """Predict one transaction for some requests."""
 
@@ -46,8 +40,9 @@ class Transactions(Protocol):
         return None
 
     def would_carry_out(self, requests: Sequence[Request]) -> bool:
-        """Return whether the installer would carry out some requests in one transaction."""
-        return self.refusal() is None and self.predict(requests).forecast.ok
+        """Return whether the installer would carry out some requests in one transaction, on a host
+        of which it does not refuse all."""
+        return self.predict(requests).forecast.ok
 
     @abstractmethod
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:

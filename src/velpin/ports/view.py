@@ -31,6 +31,19 @@ class View:
         """The same after some edits and new permission bits of files."""
         return replace(self, tree=self.tree.with_edits(edits, modes))
 
+    def with_generation(self, generation: GenerationName) -> View:
+        """The same with an installer of a generation."""
+        return replace(self, generation=generation)
+
+    def with_installers_indexes(self) -> View:
+        """The same with the indexes that the host's installer has, and no newer ones."""
+        return replace(self, as_is=True)
+
+    def without_indexes(self) -> View:
+        """The same as if no source had an index: for what only the host's own files tell, and
+        quickly."""
+        return replace(self, has_indexes=False)
+
     def installer(self, recorded: Installer) -> Installer:
         """The installer, and the generation that forecasts are for: as asked, else as the host
         itself tells, else as Velpin's settings do, else the older."""

@@ -11,6 +11,7 @@ from functools import cached_property
 from itertools import islice
 from typing import TYPE_CHECKING
 
+from velpin.core.forecasting import host_name
 from velpin.core.host import Host
 from velpin.errors import HostFileError, Refusal, StoreError
 from velpin.model.forecast import BuildPlan, Forecast, Offer, PassedOver
@@ -203,7 +204,7 @@ class RecipeHost(Host):
         if rest:
             found = self._told_beside(super().forecast(rest, source, upgrade=upgrade))
         else:
-            found = Forecast(self._adapter.name, ok=False, problem=None)
+            found = Forecast(host_name(self._adapter), ok=False, problem=None)
         names = tuple(request.name for request in by_recipe)
         return found._replace(
             ok=False, problem=Reason("only-to-be-built", {"name": names}), changes=(),

@@ -101,7 +101,7 @@ def usual_life(check: Examination, source: Source) -> float:
 
 def check_copies(check: Examination) -> Iterator[Draft]:
     """Sources of which Velpin has a newer index than the host's installer."""
-    theirs = check.host.with_installers_indexes()
+    theirs = check.host.seen(check.host.view.with_installers_indexes())
     behind = [source for source in check.sources_on if _is_behind(check, theirs, source)]
     if behind:
         what = Reason("installer-behind", {"sources": tuple(each.handle for each in behind)})

@@ -32,7 +32,7 @@ _ODD_BYTES = re.compile(r"[^A-Za-z0-9_.-]+")
 def check_entries(check: Examination) -> Iterator[Draft]:
     """What the installer refuses of the host's files, or ignores."""
     host = check.host
-    refused = host.transactions.refusal()
+    refused = host.readiness.refusal()
     told = set()
     for note in host.configuration.notes():
         if note.code in ("listed-twice", "for-people"):

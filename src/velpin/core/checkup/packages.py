@@ -20,7 +20,7 @@ _LOCKS = ("says-lock", "says-only-version", "says-keep")
 
 def check_left_behind(check: Examination) -> Iterator[Draft]:
     """Installed packages that no source has any more, or only older ones of."""
-    if isinstance(check.host.transactions.refusal(), HostFileError):
+    if isinstance(check.host.readiness.refusal(), HostFileError):
         return  # what sources there are is not known then
     gone: list[Installed] = []
     newer: list[str] = []
@@ -94,7 +94,7 @@ def _from_dropped(
 def check_upgrade(check: Examination) -> Iterator[Draft]:
     """A full upgrade that the installer would refuse, though it takes requests."""
     problem = check.upgrade.problem
-    if problem is None or check.host.transactions.refusal() is not None:
+    if problem is None or check.host.readiness.refusal() is not None:
         return
     if problem.code == "host-unmet":  # not of the upgrade: any request is refused then
         what = Reason("installer-refuses", {}, (problem,))

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from velpin.kinds.alpm.offers import AlpmOffers
     from velpin.kinds.alpm.packages import AlpmPackages
     from velpin.kinds.alpm.provenance import AlpmProvenance
+    from velpin.kinds.alpm.readiness import AlpmReadiness
     from velpin.kinds.alpm.recipes import AlpmRecipes
     from velpin.kinds.alpm.refresh import AlpmFetcher
     from velpin.kinds.alpm.rules.listing import AlpmRules
@@ -180,6 +181,13 @@ class AlpmPorts(Ports):
         from velpin.kinds.alpm.recipes import AlpmRecipes
 
         return AlpmRecipes(self.state)
+
+    @cached_property
+    def readiness(self) -> AlpmReadiness:
+        """What stands in the way of every request."""
+        from velpin.kinds.alpm.readiness import AlpmReadiness
+
+        return AlpmReadiness(self.state)
 
 
 def ports(view: View) -> Ports:

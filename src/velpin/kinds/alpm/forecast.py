@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from velpin.errors import HostFileError
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.explain import chain, problem_of
 from velpin.kinds.alpm.pool import AlpmPackage
@@ -33,10 +32,6 @@ class AlpmTransactions(Transactions):
 
     def __init__(self, state: AlpmState) -> None:
         self._state = state
-
-    def refusal(self) -> HostFileError | None:
-        """A configuration that it refuses."""
-        return self._state.configuration.config_error()
 
     def predict(self, requests: Sequence[Request]) -> Prediction:
         """What the installer would make of some requests in one transaction."""

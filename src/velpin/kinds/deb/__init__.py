@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from velpin.kinds.deb.offers import DebOffers
     from velpin.kinds.deb.packages import DebPackages
     from velpin.kinds.deb.provenance import DebProvenance
+    from velpin.kinds.deb.readiness import DebReadiness
     from velpin.kinds.deb.recipes import DebRecipes
     from velpin.kinds.deb.refresh import DebFetcher
     from velpin.kinds.deb.rules.listing import DebRules
@@ -181,6 +182,13 @@ class DebPorts(Ports):
         from velpin.kinds.deb.recipes import DebRecipes
 
         return DebRecipes(self.state)
+
+    @cached_property
+    def readiness(self) -> DebReadiness:
+        """What stands in the way of every request."""
+        from velpin.kinds.deb.readiness import DebReadiness
+
+        return DebReadiness(self.state)
 
 
 def ports(view: View) -> Ports:

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.configuration import RpmConfiguration
     from velpin.kinds.rpm.describe import RpmDescriber
     from velpin.kinds.rpm.edit import RpmEditor
+    from velpin.kinds.rpm.forecast import RpmTransactions
     from velpin.kinds.rpm.host_diff import RpmAnswers
     from velpin.kinds.rpm.indexes import RpmIndexes
     from velpin.kinds.rpm.keyring import RpmSigners
@@ -125,3 +126,10 @@ class RpmPorts(Ports):
         from velpin.kinds.rpm.recipes import RpmRecipes
 
         return RpmRecipes(self.state)
+
+    @cached_property
+    def transactions(self) -> RpmTransactions:
+        """What its installer would make of requests."""
+        from velpin.kinds.rpm.forecast import RpmTransactions
+
+        return RpmTransactions(self.state)

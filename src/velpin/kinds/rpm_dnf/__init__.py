@@ -10,7 +10,7 @@ from velpin.files.tree import Tree
 from velpin.kinds.rpm import RpmPorts
 
 if TYPE_CHECKING:
-    from velpin.kinds.rpm_dnf.forecast import DnfTransactions
+    from velpin.kinds.rpm_dnf.readiness import DnfReadiness
     from velpin.kinds.rpm_dnf.refresh import DnfFetcher
     from velpin.kinds.rpm_dnf.rules import DnfRules, DnfRuleWriter
     from velpin.kinds.rpm_dnf.state import DnfState
@@ -52,13 +52,6 @@ class DnfPorts(RpmPorts):
         return DnfState(self.view)
 
     @cached_property
-    def transactions(self) -> DnfTransactions:
-        """What its installer would make of requests."""
-        from velpin.kinds.rpm_dnf.forecast import DnfTransactions
-
-        return DnfTransactions(self.state)
-
-    @cached_property
     def fetcher(self) -> DnfFetcher:
         """Fetches its indexes."""
         from velpin.kinds.rpm_dnf.refresh import DnfFetcher
@@ -78,6 +71,13 @@ class DnfPorts(RpmPorts):
         from velpin.kinds.rpm_dnf.rules import DnfRuleWriter
 
         return DnfRuleWriter(self.state, self.rules)
+
+    @cached_property
+    def readiness(self) -> DnfReadiness:
+        """What stands in the way of every request."""
+        from velpin.kinds.rpm_dnf.readiness import DnfReadiness
+
+        return DnfReadiness(self.state)
 
 
 def ports(view: View) -> Ports:

@@ -12,6 +12,7 @@ from velpin.kinds.rpm import RpmPorts
 if TYPE_CHECKING:
     from velpin.kinds.rpm_zypp.forecast import ZyppTransactions
     from velpin.kinds.rpm_zypp.lock_listing import ZyppRules
+    from velpin.kinds.rpm_zypp.readiness import ZyppReadiness
     from velpin.kinds.rpm_zypp.refresh import ZyppFetcher
     from velpin.kinds.rpm_zypp.rules import ZyppRuleWriter
     from velpin.kinds.rpm_zypp.state import ZyppState
@@ -79,6 +80,13 @@ class ZyppPorts(RpmPorts):
         from velpin.kinds.rpm_zypp.rules import ZyppRuleWriter
 
         return ZyppRuleWriter(self.state, self.rules)
+
+    @cached_property
+    def readiness(self) -> ZyppReadiness:
+        """What stands in the way of every request."""
+        from velpin.kinds.rpm_zypp.readiness import ZyppReadiness
+
+        return ZyppReadiness(self.state)
 
 
 def ports(view: View) -> Ports:

@@ -1,17 +1,18 @@
-"""Forecasts for an rpm-dnf host."""
+"""What stands in the way of every request on an rpm-dnf host."""
 
 from __future__ import annotations
 
 from velpin.errors import HostFileError
-from velpin.kinds.rpm.forecast import RpmTransactions
 from velpin.kinds.rpm_dnf.state import DnfState
 from velpin.model.reason import Reason
+from velpin.ports.readiness import Readiness
 
 
-class DnfTransactions(RpmTransactions):
-    """Transactions of an rpm-dnf host."""
+class DnfReadiness(Readiness):
+    """What stands in the way of every request."""
 
-    _state: DnfState
+    def __init__(self, state: DnfState) -> None:
+        self._state = state
 
     def refusal(self) -> HostFileError | Reason | None:
         """Why this host would refuse every request; None where it would not."""
