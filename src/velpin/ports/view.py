@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
 from velpin.files.own_settings import read_generation
@@ -14,35 +13,44 @@ if TYPE_CHECKING:
     from velpin.store.cache import IndexCache
 
 
-@dataclass(frozen=True)
 class View:
-    """One look at a host. Another look at it shares nothing of what was read through this one."""
+    """One look at a host. Another look at it shares nothing of what was read through this one.
 
-    tree: Tree
-    cache: IndexCache
-    as_is: bool = False
-    """Whether only the indexes count that the host's installer has now."""
-    generation: GenerationName | Literal[""] = ""
-    """The generation of the installer that is asked about, whichever the host has."""
-    has_indexes: bool = True
-    """Whether the sources have indexes at all."""
+    `as_is`: only the indexes count that the host's installer has now. `generation`: that of the
+    installer which is asked about, whichever the host has. `has_indexes`: whether the sources have
+    indexes at all.
+    """
+
+    __slots__ = ("as_is", "cache", "generation", "has_indexes", "tree")
+
+    def __init__(
+        self,
+        tree: Tree,
+        cache: IndexCache,
+        as_is: bool = False,
+        generation: GenerationName | Literal[""] = "",
+        has_indexes: bool = True,
+    ) -> None:
+        self.tree, self.cache, self.as_is = tree, cache, as_is
+        self.generation, self.has_indexes = generation, has_indexes
 
     def with_edits(self, edits: Edits, modes: Modes | None = None) -> View:
         """The same after some edits and new permission bits of files."""
-        return replace(self, tree=self.tree.with_edits(edits, modes))
+        tree = self.tree.with_edits(edits, modes)
+        return View(tree, self.cache, self.as_is, self.generation, self.has_indexes)
 
     def with_generation(self, generation: GenerationName) -> View:
         """The same with an installer of a generation."""
-        return replace(self, generation=generation)
+        return View(self.tree, self.cache, self.as_is, generation, self.has_indexes)
 
     def with_installers_indexes(self) -> View:
         """The same with the indexes that the host's installer has, and no newer ones."""
-        return replace(self, as_is=True)
+        return View(self.tree, self.cache, True, self.generation, self.has_indexes)
 
     def without_indexes(self) -> View:
         """The same as if no source had an index: for what only the host's own files tell, and
         quickly."""
-        return replace(self, has_indexes=False)
+        return View(self.tree, self.cache, self.as_is, self.generation, False)
 
     def installer(self, recorded: Installer) -> Installer:
         """The installer, and the generation that forecasts are for: as asked, else as the host

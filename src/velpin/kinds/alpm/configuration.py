@@ -6,19 +6,23 @@ import platform
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
 from velpin.files.tree import read_release_fields
 from velpin.kinds.alpm import local
-from velpin.kinds.alpm.config import AlpmConfig, read_config, sources_of
+from velpin.kinds.alpm.config import read_config, sources_of
 from velpin.kinds.alpm.ignored import Ignored
 from velpin.kinds.alpm.solver import ANY
-from velpin.kinds.alpm.source import AlpmSource
 from velpin.model.installer import Installer
 from velpin.model.reason import Note, Place
 from velpin.ports.configuration import Configuration
-from velpin.ports.view import View
-from velpin.store.index import Index
+
+if TYPE_CHECKING:
+    from velpin.kinds.alpm.config import AlpmConfig
+    from velpin.kinds.alpm.source import AlpmSource
+    from velpin.ports.view import View
+    from velpin.store.index import Index
 
 _DATABASE = "var/lib/pacman"
 INSTALLER = "pacman"

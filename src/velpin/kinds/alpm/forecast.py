@@ -6,6 +6,7 @@ Observed rules: docs/how-hosts-choose/alpm.md, "The order is everything".
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.explain import chain, problem_of
@@ -13,11 +14,10 @@ from velpin.kinds.alpm.pool import AlpmPackage
 from velpin.kinds.alpm.reasons import passed_over, why_taken
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.requests import packages_for
-from velpin.kinds.alpm.solver import AlpmSolution, AlpmSolver
-from velpin.kinds.alpm.state import AlpmState
+from velpin.kinds.alpm.solver import AlpmSolution
 from velpin.kinds.alpm.version import compare, version_key
-from velpin.model.forecast import Answer, Change, Forecast, HeldBack, Outcome, outcome_of
-from velpin.model.reason import Fact, Reason
+from velpin.model.forecast import Answer, Change, Forecast, HeldBack, outcome_of
+from velpin.model.reason import Reason
 from velpin.model.request import Request
 from velpin.ports.packages import near_names
 from velpin.ports.refused import RequestRefused
@@ -25,6 +25,13 @@ from velpin.ports.transactions import Prediction, Transactions
 
 Asked = tuple[Request, list[AlpmPackage], Reason | None]
 """A request, the packages it means, and why it can have none."""
+
+
+if TYPE_CHECKING:
+    from velpin.kinds.alpm.solver import AlpmSolver
+    from velpin.kinds.alpm.state import AlpmState
+    from velpin.model.forecast import Outcome
+    from velpin.model.reason import Fact
 
 
 class AlpmTransactions(Transactions):

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError, StoreError
 from velpin.kinds.alpm import archive
-from velpin.kinds.alpm.configuration import AlpmConfiguration
-from velpin.kinds.alpm.copies import AlpmCopy, AlpmCopyFinder
-from velpin.kinds.alpm.source import AlpmSource
-from velpin.model.host import SourceState
-from velpin.model.reason import Reason
-from velpin.model.source import Source
-from velpin.ports.indexes import Holder, Indexes
+from velpin.kinds.alpm.copies import AlpmCopyFinder
+from velpin.ports.indexes import Indexes
 from velpin.ports.one_list import lists_off, read_lists, record_notes
-from velpin.ports.view import View
-from velpin.store.index import Index
+
+if TYPE_CHECKING:
+    from velpin.kinds.alpm.configuration import AlpmConfiguration
+    from velpin.kinds.alpm.copies import AlpmCopy
+    from velpin.kinds.alpm.source import AlpmSource
+    from velpin.model.host import SourceState
+    from velpin.model.reason import Reason
+    from velpin.model.source import Source
+    from velpin.ports.indexes import Holder
+    from velpin.ports.view import View
+    from velpin.store.index import Index
 
 
 class AlpmIndexes(Indexes):

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import KEYBOX, RING, folder_of, ring
-from velpin.model.host import KeyUse
-from velpin.model.reason import Fact, Reason
-from velpin.model.source import Source
+from velpin.model.reason import Reason
 from velpin.ports.signers import Signers
 from velpin.trust.named import NamedKeys, use_of
+
+if TYPE_CHECKING:
+    from velpin.kinds.alpm.state import AlpmState
+    from velpin.model.host import KeyUse
+    from velpin.model.reason import Fact
+    from velpin.model.source import Source
 
 
 class AlpmSigners(Signers):

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import TYPE_CHECKING
 
-from velpin.kinds.alpm.pool import AlpmPackage
-from velpin.kinds.alpm.state import AlpmState
-from velpin.model.forecast import Offer, OfferState
+from velpin.model.forecast import Offer
 from velpin.ports.offers import Offers
+
+if TYPE_CHECKING:
+    from velpin.kinds.alpm.pool import AlpmPackage
+    from velpin.kinds.alpm.state import AlpmState
+    from velpin.model.forecast import OfferState
 
 
 class AlpmOffers(Offers):

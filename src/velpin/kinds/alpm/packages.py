@@ -6,10 +6,8 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from velpin.kinds.alpm.configuration import AlpmConfiguration
 from velpin.kinds.alpm.entry import AlpmLink
-from velpin.kinds.alpm.indexes import AlpmIndexes
-from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool
+from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPool
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.solver import AlpmSolver
 from velpin.kinds.alpm.version import compare, version_key
@@ -17,6 +15,10 @@ from velpin.ports.packages import Installed, Packages
 
 if TYPE_CHECKING:
     from _typeshed import SupportsDunderLT
+
+    from velpin.kinds.alpm.configuration import AlpmConfiguration
+    from velpin.kinds.alpm.indexes import AlpmIndexes
+    from velpin.kinds.alpm.pool import AlpmPackage
 
 
 class AlpmPackages(Packages):

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from velpin.errors import HostFileError
-from velpin.kinds.alpm.state import AlpmState
 from velpin.ports.readiness import Readiness
+
+if TYPE_CHECKING:
+    from velpin.kinds.alpm.state import AlpmState
 
 
 class AlpmReadiness(Readiness):

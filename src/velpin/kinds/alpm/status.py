@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
 
 from velpin.kinds.alpm.copies import LIST, SYNC
-from velpin.kinds.alpm.source import ALL_USES, AlpmSource
-from velpin.kinds.alpm.state import AlpmState
+from velpin.kinds.alpm.source import ALL_USES
 from velpin.kinds.alpm.trust import ring
 from velpin.model.host import SourcePriority
-from velpin.model.source import Source
 from velpin.ports.standing import Standing, StatusParts
+
+if TYPE_CHECKING:
+    from velpin.kinds.alpm.source import AlpmSource
+    from velpin.kinds.alpm.state import AlpmState
+    from velpin.model.source import Source
 
 
 class AlpmStanding(Standing):

@@ -8,25 +8,29 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
 from velpin.files.text import whole_number
 from velpin.files.tree import read_release_fields
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.conf import Conf, read_conf
-from velpin.kinds.deb.limits import Limit, limits_of
-from velpin.kinds.deb.preferences import (
-    Matcher,
-    Preferences,
-    read_preferences,
-)
-from velpin.kinds.deb.record import DebRecord
-from velpin.kinds.deb.sources import DebSource, SourceFiles, read_sources
+from velpin.kinds.deb.conf import read_conf
+from velpin.kinds.deb.limits import limits_of
+from velpin.kinds.deb.preferences import read_preferences
+from velpin.kinds.deb.sources import read_sources
 from velpin.kinds.deb.version import version_key
 from velpin.model.installer import Installer
-from velpin.model.reason import Fact, Note, Place, Reason
+from velpin.model.reason import Note, Place, Reason
 from velpin.ports.configuration import Configuration
-from velpin.ports.view import View
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.conf import Conf
+    from velpin.kinds.deb.limits import Limit
+    from velpin.kinds.deb.preferences import Matcher, Preferences
+    from velpin.kinds.deb.record import DebRecord
+    from velpin.kinds.deb.sources import DebSource, SourceFiles
+    from velpin.model.reason import Fact
+    from velpin.ports.view import View
 
 INSTALLER, NEWER_FROM = "apt", "3.1.10"
 """The package of the installer, and the version from which it decides in the newer way

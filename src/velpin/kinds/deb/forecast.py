@@ -6,8 +6,9 @@ Observed rules: docs/how-hosts-choose/deb.md, "Requests".
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from velpin.kinds.deb.choice import DebPackage, DebVersion
+from velpin.kinds.deb.choice import DebPackage
 from velpin.kinds.deb.identity import number_in
 from velpin.kinds.deb.readiness import DebReadiness
 from velpin.kinds.deb.reasons import passed_over, priority_reason
@@ -20,18 +21,23 @@ from velpin.kinds.deb.requests import (
     find_package,
     without_sign,
 )
-from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.changes import changes_of, held_back, not_fetchable, unneeded
-from velpin.kinds.deb.transaction.steps import AskedVersion, Transaction, work_out, work_out_upgrade
+from velpin.kinds.deb.transaction.steps import AskedVersion, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
 from velpin.model.forecast import Answer, Forecast, PassedOver, outcome_of
 from velpin.model.reason import Reason
-from velpin.model.request import Request
 from velpin.ports.packages import near_names
 from velpin.ports.transactions import Prediction, Transactions
 
 Decided = tuple[Answer, Decision | DebPackage | None]
 """An answer, and the decision it tells of, or the package that is to go."""
+
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.choice import DebVersion
+    from velpin.kinds.deb.state import DebState
+    from velpin.kinds.deb.transaction.steps import Transaction
+    from velpin.model.request import Request
 
 
 class DebTransactions(Transactions):

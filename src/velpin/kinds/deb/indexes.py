@@ -10,29 +10,34 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property, partial
 from itertools import chain
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError, StoreError
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.choice import DebOrigin, DebPriority, IndexEntry
-from velpin.kinds.deb.configuration import DebConfiguration
-from velpin.kinds.deb.copies import DebCopy, DebCopyFinder, index_name, site_of
-from velpin.kinds.deb.preferences import (
-    NEVER,
-    OWN_RECORD,
-    Site,
-    release_pin,
-)
-from velpin.kinds.deb.record import DebRecord
-from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises
-from velpin.kinds.deb.sources import DebSource
-from velpin.model.host import SourceState
-from velpin.model.reason import Fact, Reason
-from velpin.model.source import Source
-from velpin.ports.indexes import Holder, Indexes
-from velpin.ports.view import View
+from velpin.kinds.deb.choice import DebOrigin, DebPriority
+from velpin.kinds.deb.copies import DebCopyFinder, index_name, site_of
+from velpin.kinds.deb.preferences import NEVER, OWN_RECORD, release_pin
+from velpin.kinds.deb.release import STRONG, Release, read_promises
+from velpin.model.reason import Reason
+from velpin.ports.indexes import Indexes
 from velpin.store.cache import is_as_fetched
-from velpin.store.index import Batch, Index, IndexNote, IndexPart, Notes
-from velpin.store.memo import Memo
+from velpin.store.index import IndexNote
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.choice import IndexEntry
+    from velpin.kinds.deb.configuration import DebConfiguration
+    from velpin.kinds.deb.copies import DebCopy
+    from velpin.kinds.deb.preferences import Site
+    from velpin.kinds.deb.record import DebRecord
+    from velpin.kinds.deb.release import Promise
+    from velpin.kinds.deb.sources import DebSource
+    from velpin.model.host import SourceState
+    from velpin.model.reason import Fact
+    from velpin.model.source import Source
+    from velpin.ports.indexes import Holder
+    from velpin.ports.view import View
+    from velpin.store.index import Batch, Index, IndexPart, Notes
+    from velpin.store.memo import Memo
 
 OWN = "(installed)"
 """Stands where a source's handle would, for the host's own record of packages."""

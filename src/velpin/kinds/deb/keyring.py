@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property
+from typing import TYPE_CHECKING
 
-from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import (
     COMMON_FILE,
     COMMON_FOLDER,
@@ -14,12 +14,17 @@ from velpin.kinds.deb.trust import (
     installer_head,
     weakens,
 )
-from velpin.model.host import KeyUse
-from velpin.model.reason import Fact, Reason
-from velpin.model.source import Source
+from velpin.model.reason import Reason
 from velpin.ports.signers import Signers
-from velpin.trust.named import NamedKeys, keys_in, use_of
-from velpin.trust.openpgp import Key, SignedHead
+from velpin.trust.named import keys_in, use_of
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.state import DebState
+    from velpin.model.host import KeyUse
+    from velpin.model.reason import Fact
+    from velpin.model.source import Source
+    from velpin.trust.named import NamedKeys
+    from velpin.trust.openpgp import Key, SignedHead
 
 _KEY_FOLDERS = (OWN_FOLDER, "usr/share/keyrings", COMMON_FOLDER)
 

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.choice import DebPackage
-from velpin.kinds.deb.state import DebState
-from velpin.model.forecast import Offer, OfferState
+from velpin.model.forecast import Offer
 from velpin.ports.offers import Offers
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.choice import DebPackage
+    from velpin.kinds.deb.state import DebState
+    from velpin.model.forecast import OfferState
 
 
 class DebOffers(Offers):

@@ -7,19 +7,24 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from velpin.files.text import decode
 from velpin.kinds.deb import choice, identity
 from velpin.kinds.deb.choice import DebPackage, DebVersion, IndexEntry
-from velpin.kinds.deb.configuration import DebConfiguration
 from velpin.kinds.deb.control import parse_stanza, read_stanzas
-from velpin.kinds.deb.indexes import DebIndexes
 from velpin.kinds.deb.phasing import Phasing
-from velpin.kinds.deb.record import DebRecord
-from velpin.kinds.deb.relations import DebFacts, read_facts
-from velpin.kinds.deb.version import VersionKey, version_key
+from velpin.kinds.deb.relations import read_facts
+from velpin.kinds.deb.version import version_key
 from velpin.ports.packages import Installed, Packages
-from velpin.store.index import Row
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.configuration import DebConfiguration
+    from velpin.kinds.deb.indexes import DebIndexes
+    from velpin.kinds.deb.record import DebRecord
+    from velpin.kinds.deb.relations import DebFacts
+    from velpin.kinds.deb.version import VersionKey
+    from velpin.store.index import Row
 
 
 class DebPackages(Packages):

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from velpin.errors import HostFileError
 from velpin.kinds.deb.limits import unreadable
 from velpin.kinds.deb.preferences import release_pin
-from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Reason
 from velpin.ports.readiness import Readiness
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.state import DebState
 
 
 class DebReadiness(Readiness):

@@ -8,10 +8,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from velpin.kinds.deb import choice
-from velpin.ports.view import View
-from velpin.store.index import Index, IndexPart, Row
+
+if TYPE_CHECKING:
+    from velpin.ports.view import View
+    from velpin.store.index import Index, IndexPart, Row
 
 
 class DebRecord:

@@ -6,14 +6,17 @@ Observed rules: docs/how-hosts-choose/signatures.md.
 from __future__ import annotations
 
 from functools import cached_property
+from typing import TYPE_CHECKING
 
-from velpin.files.tree import Tree
-from velpin.kinds.deb.configuration import DebConfiguration
 from velpin.kinds.deb.key_files import KeyFileReader
-from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.trust import common_keys, named_keys
-from velpin.trust.named import NamedKeys
-from velpin.trust.openpgp import Key
+
+if TYPE_CHECKING:
+    from velpin.files.tree import Tree
+    from velpin.kinds.deb.configuration import DebConfiguration
+    from velpin.kinds.deb.sources import DebSource
+    from velpin.trust.named import NamedKeys
+    from velpin.trust.openpgp import Key
 
 
 class DebSourceKeys:

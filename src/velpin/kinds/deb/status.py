@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from velpin.errors import HostFileError
 from velpin.kinds.deb.conf import is_yes
-from velpin.kinds.deb.copies import DebCopy
 from velpin.kinds.deb.preferences import NEVER
-from velpin.kinds.deb.sources import DebSource
-from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import installer_head
 from velpin.model.host import SourcePriority
 from velpin.model.rule import shell_word
-from velpin.model.source import Source
 from velpin.ports.standing import Standing, StatusParts
-from velpin.trust.named import NamedKeys
-from velpin.trust.openpgp import SignedHead, key_with
+from velpin.trust.openpgp import key_with
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.copies import DebCopy
+    from velpin.kinds.deb.sources import DebSource
+    from velpin.kinds.deb.state import DebState
+    from velpin.model.source import Source
+    from velpin.trust.named import NamedKeys
+    from velpin.trust.openpgp import SignedHead
 
 
 class DebStanding(Standing):

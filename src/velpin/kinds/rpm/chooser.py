@@ -7,17 +7,21 @@ Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.configuration import RpmConfiguration
-from velpin.kinds.rpm.filters import RpmFilters
-from velpin.kinds.rpm.indexes import RpmIndexes
-from velpin.kinds.rpm.packages import RpmPackages
-from velpin.kinds.rpm.pool import RpmPackage, is_newer
-from velpin.kinds.rpm.solve.options import SolverOptions
+from velpin.kinds.rpm.pool import is_newer
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
-from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.model.request import Request
 from velpin.ports.refused import RequestRefused
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.configuration import RpmConfiguration
+    from velpin.kinds.rpm.filters import RpmFilters
+    from velpin.kinds.rpm.indexes import RpmIndexes
+    from velpin.kinds.rpm.packages import RpmPackages
+    from velpin.kinds.rpm.pool import RpmPackage
+    from velpin.kinds.rpm.solve.options import SolverOptions
+    from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 
 
 class RpmChooser(ABC):

@@ -5,18 +5,21 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
 from velpin.files.tree import read_release_fields
 from velpin.kinds.rpm.arch import NOARCH, Archs
 from velpin.kinds.rpm.owners import owner_notes
 from velpin.kinds.rpm.record.place import FOLDERS
-from velpin.kinds.rpm.recorded import RpmRecorded
-from velpin.kinds.rpm.source import RpmSource
-from velpin.model.installer import Installer
 from velpin.model.reason import Note, Place
 from velpin.ports.configuration import Configuration
-from velpin.ports.view import View
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.recorded import RpmRecorded
+    from velpin.kinds.rpm.source import RpmSource
+    from velpin.model.installer import Installer
+    from velpin.ports.view import View
 
 
 class RpmConfiguration(Configuration):

@@ -5,14 +5,16 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterable
 from functools import cached_property
-from typing import Self
+from typing import TYPE_CHECKING, Self
 
-from velpin.kinds.rpm.configuration import RpmConfiguration
 from velpin.kinds.rpm.entry import RpmLink
-from velpin.kinds.rpm.indexes import RpmIndexes
-from velpin.kinds.rpm.pool import RpmPackage, RpmPool
-from velpin.kinds.rpm.source import RpmSource
-from velpin.model.reason import Reason
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.configuration import RpmConfiguration
+    from velpin.kinds.rpm.indexes import RpmIndexes
+    from velpin.kinds.rpm.pool import RpmPackage, RpmPool
+    from velpin.kinds.rpm.source import RpmSource
+    from velpin.model.reason import Reason
 
 
 class RpmFilters(ABC):

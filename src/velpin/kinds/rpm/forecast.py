@@ -3,21 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.explain import chain
-from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.reasons import passed_over, why_taken
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
-from velpin.kinds.rpm.solve.solver import Job, RpmSolution, RpmSolver
-from velpin.kinds.rpm.state import RpmState
+from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.transaction import changes_of, outcome
 from velpin.kinds.rpm.version import version_key
-from velpin.model.forecast import Answer, Change, Forecast, HeldBack
-from velpin.model.reason import Fact, Reason
-from velpin.model.request import Request
+from velpin.model.forecast import Answer, Forecast, HeldBack
+from velpin.model.reason import Reason
 from velpin.ports.packages import near_names
 from velpin.ports.refused import RequestRefused
 from velpin.ports.transactions import Prediction, Transactions
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.pool import RpmPackage
+    from velpin.kinds.rpm.solve.solver import RpmSolution
+    from velpin.kinds.rpm.state import RpmState
+    from velpin.model.forecast import Change
+    from velpin.model.reason import Fact
+    from velpin.model.request import Request
 
 
 class RpmTransactions(Transactions):

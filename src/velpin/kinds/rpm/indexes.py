@@ -5,21 +5,26 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property, partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError, StoreError
 from velpin.kinds.rpm import primary
-from velpin.kinds.rpm.configuration import RpmConfiguration
-from velpin.kinds.rpm.copies import RpmCopy, RpmCopyFinder
-from velpin.kinds.rpm.recorded import RpmRecorded
-from velpin.kinds.rpm.source import RpmSource
-from velpin.model.host import SourceState
+from velpin.kinds.rpm.copies import RpmCopyFinder
 from velpin.model.reason import Reason
-from velpin.model.source import Source
 from velpin.ports.configuration import find_source
-from velpin.ports.indexes import Holder, Indexes
+from velpin.ports.indexes import Indexes
 from velpin.ports.one_list import lists_off, read_lists, record_notes
-from velpin.ports.view import View
-from velpin.store.index import Index, IndexPart
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.configuration import RpmConfiguration
+    from velpin.kinds.rpm.copies import RpmCopy
+    from velpin.kinds.rpm.recorded import RpmRecorded
+    from velpin.kinds.rpm.source import RpmSource
+    from velpin.model.host import SourceState
+    from velpin.model.source import Source
+    from velpin.ports.indexes import Holder
+    from velpin.ports.view import View
+    from velpin.store.index import Index, IndexPart
 
 
 class RpmIndexes(Indexes):

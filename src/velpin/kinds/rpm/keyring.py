@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
-from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import CHECKS, OWN_FOLDER, named_keys, ring, weakens
-from velpin.model.host import KeyUse
-from velpin.model.reason import Fact, Reason
-from velpin.model.source import Source
+from velpin.model.reason import Reason
 from velpin.ports.signers import Signers
-from velpin.trust.named import NamedKeys, use_of
-from velpin.trust.openpgp import Key
+from velpin.trust.named import use_of
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.state import RpmState
+    from velpin.model.host import KeyUse
+    from velpin.model.reason import Fact
+    from velpin.model.source import Source
+    from velpin.trust.named import NamedKeys
+    from velpin.trust.openpgp import Key
 
 
 class RpmSigners(Signers):

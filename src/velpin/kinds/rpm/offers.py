@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.pool import RpmPackage
-from velpin.kinds.rpm.state import RpmState
-from velpin.model.forecast import Offer, OfferState
+from velpin.model.forecast import Offer
 from velpin.ports.offers import Offers
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.pool import RpmPackage
+    from velpin.kinds.rpm.state import RpmState
+    from velpin.model.forecast import OfferState
 
 
 class RpmOffers(Offers):

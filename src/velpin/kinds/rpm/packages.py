@@ -7,17 +7,19 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from velpin.kinds.rpm.configuration import RpmConfiguration
-from velpin.kinds.rpm.filters import RpmFilters
-from velpin.kinds.rpm.indexes import RpmIndexes
-from velpin.kinds.rpm.pool import RpmOrigin, RpmPackage, RpmPool
-from velpin.kinds.rpm.recorded import RpmRecorded
-from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.pool import RpmOrigin, RpmPool
 from velpin.kinds.rpm.version import version_key
 from velpin.ports.packages import Installed, Packages
 
 if TYPE_CHECKING:
     from _typeshed import SupportsDunderLT
+
+    from velpin.kinds.rpm.configuration import RpmConfiguration
+    from velpin.kinds.rpm.filters import RpmFilters
+    from velpin.kinds.rpm.indexes import RpmIndexes
+    from velpin.kinds.rpm.pool import RpmPackage
+    from velpin.kinds.rpm.recorded import RpmRecorded
+    from velpin.kinds.rpm.source import RpmSource
 
 
 class RpmPackages(Packages):

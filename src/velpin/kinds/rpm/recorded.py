@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from functools import cached_property, partial
+from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.record.packages import read_record, stamp_of
 from velpin.kinds.rpm.record.place import find_record
 from velpin.model.installer import Installer
-from velpin.ports.view import View
-from velpin.store.index import Index
+
+if TYPE_CHECKING:
+    from velpin.ports.view import View
+    from velpin.store.index import Index
 
 
 class RpmRecorded:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from functools import cached_property
+from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.configuration import RpmConfiguration
-from velpin.kinds.rpm.filters import RpmFilters
 from velpin.kinds.rpm.ini import words
 from velpin.kinds.rpm.pattern import Named, Patterns
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.configuration import RpmConfiguration
+    from velpin.kinds.rpm.filters import RpmFilters
 
 
 class RpmRuleFiles(ABC):

@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.copies import RpmCopy
-from velpin.kinds.rpm.source import RpmSource
-from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import key_addresses, named_keys
 from velpin.model.host import SourcePriority
 from velpin.model.rule import shell_word
 from velpin.model.safe_text import bare_address
-from velpin.model.source import Source
 from velpin.ports.standing import Standing, StatusParts
-from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import grouped
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.copies import RpmCopy
+    from velpin.kinds.rpm.source import RpmSource
+    from velpin.kinds.rpm.state import RpmState
+    from velpin.model.source import Source
+    from velpin.trust.named import NamedKeys
 
 
 class RpmStanding(Standing):

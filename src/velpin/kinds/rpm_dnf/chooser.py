@@ -7,12 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
 from velpin.kinds.rpm.chooser import RpmChooser
 from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.pattern import Named, is_glob
-from velpin.kinds.rpm.pool import RpmPackage, is_newer, obsoletes
+from velpin.kinds.rpm.pool import is_newer, obsoletes
 from velpin.kinds.rpm.relation import Capability
 from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
@@ -20,11 +21,14 @@ from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm_dnf.config import (
     read_protected,
 )
-from velpin.kinds.rpm_dnf.configuration import DnfConfiguration
-from velpin.kinds.rpm_dnf.filters import DnfFilters
 from velpin.kinds.rpm_dnf.weak import Unwanted
-from velpin.model.request import Request
 from velpin.ports.refused import RequestRefused
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.pool import RpmPackage
+    from velpin.kinds.rpm_dnf.configuration import DnfConfiguration
+    from velpin.kinds.rpm_dnf.filters import DnfFilters
+    from velpin.model.request import Request
 
 COMMAND_FOLDERS = ("/usr/bin", "/usr/sbin")
 """Where a request's name is looked for as a command."""

@@ -4,23 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.configuration import RpmConfiguration
 from velpin.kinds.rpm.ini import words
-from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.variables import substituted
 from velpin.kinds.rpm_dnf import own_locks
-from velpin.kinds.rpm_dnf.config import (
-    DnfConfig,
-    read_config,
-    read_variables,
-)
-from velpin.kinds.rpm_dnf.generation import NEWER, OLDER, DnfGeneration
+from velpin.kinds.rpm_dnf.config import read_config, read_variables
+from velpin.kinds.rpm_dnf.generation import NEWER, OLDER
 from velpin.kinds.rpm_dnf.locks import VersionLocks, read_version_locks
-from velpin.kinds.rpm_dnf.vendors import VendorChange, read_vendor_changes
-from velpin.model.installer import Installer
-from velpin.model.reason import Note
+from velpin.kinds.rpm_dnf.vendors import read_vendor_changes
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.source import RpmSource
+    from velpin.kinds.rpm_dnf.config import DnfConfig
+    from velpin.kinds.rpm_dnf.generation import DnfGeneration
+    from velpin.kinds.rpm_dnf.vendors import VendorChange
+    from velpin.model.installer import Installer
+    from velpin.model.reason import Note
 
 NEWER_PACKAGES, OLDER_PACKAGES = ("dnf5", "libdnf5"), ("dnf", "python3-dnf", "yum")
 """Packages of the installer of each generation, of which the first that is installed tells."""

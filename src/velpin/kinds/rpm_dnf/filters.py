@@ -4,20 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cached_property
-from typing import Self
+from typing import TYPE_CHECKING, Self
 
 from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.filters import RpmFilters
-from velpin.kinds.rpm.ini import IniSection, words
+from velpin.kinds.rpm.ini import words
 from velpin.kinds.rpm.pattern import Named, Patterns
-from velpin.kinds.rpm.pool import RpmPackage
-from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm_dnf.config import (
     listed,
 )
-from velpin.kinds.rpm_dnf.configuration import DnfConfiguration
 from velpin.kinds.rpm_dnf.modules import Hiding, read_modules, read_states
-from velpin.model.reason import Fact, Place, Reason
+from velpin.model.reason import Place, Reason
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.ini import IniSection
+    from velpin.kinds.rpm.pool import RpmPackage
+    from velpin.kinds.rpm.source import RpmSource
+    from velpin.kinds.rpm_dnf.configuration import DnfConfiguration
+    from velpin.model.reason import Fact
 
 
 class DnfFilters(RpmFilters):

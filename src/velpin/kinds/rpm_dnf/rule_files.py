@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.rule_files import RpmRuleFiles
 from velpin.kinds.rpm_dnf import own_locks
 from velpin.kinds.rpm_dnf.config import (
     main_file,
 )
-from velpin.kinds.rpm_dnf.configuration import DnfConfiguration
 from velpin.kinds.rpm_dnf.locks import list_file
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm_dnf.configuration import DnfConfiguration
 
 
 class DnfRuleFiles(RpmRuleFiles):

@@ -7,20 +7,24 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
 from velpin.kinds.rpm.chooser import RpmChooser
 from velpin.kinds.rpm.pattern import is_glob
-from velpin.kinds.rpm.pool import RpmPackage, is_newer
+from velpin.kinds.rpm.pool import is_newer
 from velpin.kinds.rpm.relation import Capability
 from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
 from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.version import compare
-from velpin.kinds.rpm_zypp.configuration import ZyppConfiguration
-from velpin.kinds.rpm_zypp.filters import ZyppFilters
-from velpin.model.request import Request
 from velpin.ports.refused import RequestRefused
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.pool import RpmPackage
+    from velpin.kinds.rpm_zypp.configuration import ZyppConfiguration
+    from velpin.kinds.rpm_zypp.filters import ZyppFilters
+    from velpin.model.request import Request
 
 
 class ZyppChooser(RpmChooser):

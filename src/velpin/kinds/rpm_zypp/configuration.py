@@ -4,23 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.configuration import RpmConfiguration
 from velpin.kinds.rpm.namespaces import wanted_locales
-from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.version import compare
 from velpin.kinds.rpm_zypp.config import (
     SOURCES,
     VARIABLES,
-    ZyppConfig,
     base_product_version,
     read_config,
     read_variables,
 )
 from velpin.kinds.rpm_zypp.locks import FILE
-from velpin.model.installer import Installer
-from velpin.model.reason import Note
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.source import RpmSource
+    from velpin.kinds.rpm_zypp.config import ZyppConfig
+    from velpin.model.installer import Installer
+    from velpin.model.reason import Note
 
 INSTALLER, NEWER_FROM = "libzypp", "17.38"
 """The package of the installer, and the version from which it decides in the newer way."""

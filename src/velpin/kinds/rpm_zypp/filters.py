@@ -7,14 +7,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cached_property
-from typing import Self
+from typing import TYPE_CHECKING, Self
 
 from velpin.kinds.rpm.filters import RpmFilters
-from velpin.kinds.rpm.pool import RpmPackage
-from velpin.kinds.rpm.source import RpmSource
-from velpin.kinds.rpm_zypp.configuration import ZyppConfiguration
-from velpin.kinds.rpm_zypp.locks import Lock, Locks, read_locks
-from velpin.model.reason import Fact, Reason
+from velpin.kinds.rpm_zypp.locks import Locks, read_locks
+from velpin.model.reason import Reason
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.pool import RpmPackage
+    from velpin.kinds.rpm.source import RpmSource
+    from velpin.kinds.rpm_zypp.configuration import ZyppConfiguration
+    from velpin.kinds.rpm_zypp.locks import Lock
+    from velpin.model.reason import Fact
 
 RETRACTED = "retracted-patch-package()"
 """What a package provides that was taken back after it was published."""

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from velpin.errors import HostFileError
-from velpin.kinds.rpm_zypp.state import ZyppState
-from velpin.model.reason import Reason
 from velpin.ports.readiness import Readiness
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm_zypp.state import ZyppState
+    from velpin.model.reason import Reason
 
 
 class ZyppReadiness(Readiness):

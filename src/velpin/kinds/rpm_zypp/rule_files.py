@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from velpin.kinds.rpm.rule_files import RpmRuleFiles
-from velpin.kinds.rpm_zypp.configuration import ZyppConfiguration
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm_zypp.configuration import ZyppConfiguration
 
 
 class ZyppRuleFiles(RpmRuleFiles):

@@ -3,20 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
 
-from velpin.kinds.alpm.config import Directive
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import takes
 from velpin.kinds.alpm.rules.resolve import names_meant
-from velpin.kinds.alpm.rules.store import AlpmRecordedRule, recorded_rules, rules_of
+from velpin.kinds.alpm.rules.store import recorded_rules, rules_of
 from velpin.kinds.alpm.rules.verify import verdict
-from velpin.kinds.alpm.source import ALL_USES, AlpmSource
-from velpin.kinds.alpm.state import AlpmState
+from velpin.kinds.alpm.source import ALL_USES
 from velpin.model.precedence import precedence_of
-from velpin.model.reason import Fact, Place, Reason
-from velpin.model.rule import Rule, RuleInForce, Verdict, short_of
-from velpin.model.source import Source
+from velpin.model.reason import Reason
+from velpin.model.rule import RuleInForce, short_of
 from velpin.ports.rules import Rules
+
+if TYPE_CHECKING:
+    from velpin.kinds.alpm.config import Directive
+    from velpin.kinds.alpm.rules.store import AlpmRecordedRule
+    from velpin.kinds.alpm.source import AlpmSource
+    from velpin.kinds.alpm.state import AlpmState
+    from velpin.model.reason import Fact, Place
+    from velpin.model.rule import Rule, Verdict
+    from velpin.model.source import Source
 
 
 class AlpmRules(Rules):

@@ -5,23 +5,30 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from velpin.files.text import decode
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebVersion, IndexEntry
-from velpin.kinds.deb.control import Stanza, read_stanzas
-from velpin.kinds.deb.preferences import NEVER, Record, is_pattern, name_matches, take_apart
+from velpin.kinds.deb.control import read_stanzas
+from velpin.kinds.deb.preferences import NEVER, is_pattern, name_matches, take_apart
 from velpin.kinds.deb.rules.lookup import is_there
 from velpin.kinds.deb.rules.priorities import precedence_of
 from velpin.kinds.deb.rules.store import places, recorded_rules, rule_of
 from velpin.kinds.deb.rules.verify import verdict
-from velpin.kinds.deb.sources import DebSource
-from velpin.kinds.deb.state import DebState
-from velpin.model.precedence import Precedence
-from velpin.model.reason import Fact, Place, Reason
-from velpin.model.rule import Rule, RuleInForce, Verdict, short_of
-from velpin.model.source import Source
+from velpin.model.reason import Place, Reason
+from velpin.model.rule import RuleInForce, short_of
 from velpin.ports.rules import Rules
+
+if TYPE_CHECKING:
+    from velpin.kinds.deb.control import Stanza
+    from velpin.kinds.deb.preferences import Record
+    from velpin.kinds.deb.sources import DebSource
+    from velpin.kinds.deb.state import DebState
+    from velpin.model.precedence import Precedence
+    from velpin.model.reason import Fact
+    from velpin.model.rule import Rule, Verdict
+    from velpin.model.source import Source
 
 
 @dataclass(slots=True)

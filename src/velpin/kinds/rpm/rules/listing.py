@@ -4,16 +4,22 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.ini import IniSection
 from velpin.kinds.rpm.rules.store import recorded_rules, rules_of
 from velpin.kinds.rpm.rules.verify import verdict
-from velpin.kinds.rpm.source import UNSAID, RpmSource
-from velpin.kinds.rpm.state import RpmState
-from velpin.model.reason import Fact, Place, Reason
-from velpin.model.rule import Rule, RuleInForce, Verdict, short_of
-from velpin.model.source import Source
+from velpin.kinds.rpm.source import UNSAID
+from velpin.model.reason import Place, Reason
+from velpin.model.rule import RuleInForce, short_of
 from velpin.ports.rules import Rules
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.ini import IniSection
+    from velpin.kinds.rpm.source import RpmSource
+    from velpin.kinds.rpm.state import RpmState
+    from velpin.model.reason import Fact
+    from velpin.model.rule import Rule, Verdict
+    from velpin.model.source import Source
 
 
 class RpmRules(Rules):
