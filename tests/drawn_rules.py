@@ -20,7 +20,7 @@ def draw_rule(host: DebPorts, pick: random.Random) -> Rule:
     handles = [source.handle for source in host.configuration.sources]
     one = pick.choice(handles)
     name = pick.choice([*map(str.lower, NAMES)] * 3 + [*GLOBS, "absent"])
-    texts = [v.text for package in host.packages(name).values() for v in package.versions]
+    texts = [v.text for package in host.state.packages.named(name).values() for v in package.versions]
     version = pick.choice([*texts, "1*"]) if pick.random() < 0.9 else "7.7"
     kind = pick.choice(["prefer", "confine", "pin", "pin", "bar", "keep"])
     if kind == "prefer":

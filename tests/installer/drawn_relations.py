@@ -175,7 +175,7 @@ class DrawnRelations:
         return DebPorts(View(tree, open_cache(tree)))
 
     def _recorded(self, host: DebPorts, name: str, arch: str, version: str) -> Fields:
-        package = host.packages(name)[arch]
+        package = host.state.packages.named(name)[arch]
         (found,) = [one for one in package.versions if one.text == version][:1]
         text = host.state.indexes.text(found.holders[0]).decode()
         row = dict(line.split(": ", 1) for line in text.splitlines() if ": " in line)

@@ -30,11 +30,11 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
     installer.refresh()
     tree = Tree(drawn.root)
     host = DebPorts(View(tree, open_cache(tree), True))
-    names = [name for name in map(str.lower, NAMES) if host.packages(name).get("amd64")]
+    names = [name for name in map(str.lower, NAMES) if host.state.packages.named(name).get("amd64")]
     if host.readiness.refusal() is None:
         tables = installer.tables(*names)
         for name in names:
-            package = host.packages(name)["amd64"]
+            package = host.state.packages.named(name)["amd64"]
             chosen = choice.candidate(package)
             ours = (
                 chosen.text if chosen else None,
@@ -45,7 +45,7 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
         found = Host(host).forecast([name])
         if name.endswith("+") and not found.ok:
             continue  # the installer then takes the text for a pattern
-        if any(a.arch == "i386" and host.packages(name)["amd64"].installed for a in found.answers):
+        if any(a.arch == "i386" and host.state.packages.named(name)["amd64"].installed for a in found.answers):
             continue  # both architectures of one name: a matter of dependencies
         works, put = installer.simulate(name)
         assert found.ok == works, (name, found.problem)
@@ -61,7 +61,7 @@ def requests_of(host: DebPorts, pick: random.Random) -> list[tuple[str, str]]:
     """Requests in Velpin's form and in the installer's."""
     found = []
     for name in [*map(str.lower, NAMES), "wader", "sea-bird"]:
-        texts = [v.text for package in host.packages(name).values() for v in package.versions]
+        texts = [v.text for package in host.state.packages.named(name).values() for v in package.versions]
         version = pick.choice([*texts, "1*", "2", "0.1"])
         suite = pick.choice(["jetty", "quay", "steady", "st*", "4.2", "now", "absent"])
         found += [
@@ -102,5 +102,5 @@ def both_architectures(host: DebPorts, found: Forecast) -> bool:
         package.installed
         and package.arch != (host.configuration.native if answer.arch == "all" else answer.arch)
         for answer in found.answers
-        for package in host.packages(answer.package).values()
+        for package in host.state.packages.named(answer.package).values()
     )

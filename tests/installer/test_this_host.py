@@ -74,7 +74,7 @@ def differing(host: DebPorts, installer: Installer, names: list[str]) -> list[ob
     tables = installer.tables(*names)
     different: list[object] = []
     for name in names:
-        package = host.packages(name).get(host.configuration.native)
+        package = host.state.packages.named(name).get(host.configuration.native)
         if package is None:
             continue
         chosen = choice.candidate(package)
@@ -107,10 +107,10 @@ def test_whole_transactions_of_real_names(copied: Path, setting: str) -> None:
 def rules_for(host: DebPorts) -> list[Rule]:
     """One of each kind, about what this machine has."""
     pick = random.Random(SEED)
-    sizes = {origin.source: index.count for origin, index in host.indexes}
+    sizes = {origin.source: index.count for origin, index in host.state.indexes.opened}
     handles = sorted(sizes, key=lambda handle: sizes[handle])[-2:]
     installed = sorted(host.packages.installed_names())
-    packages = [package for n in installed for package in host.packages(n).values()]
+    packages = [package for n in installed for package in host.state.packages.named(n).values()]
     several = [
         one for one in packages if len(one.versions) > 1 and one.arch == host.configuration.native
     ]

@@ -27,7 +27,7 @@ def agrees(host: DebPorts, installer: Installer, names: list[str]) -> None:
     """Numbers, candidates and simulated installs are Velpin's."""
     tables = installer.tables(*names)
     for name in names:
-        package = host.packages(name)["amd64"]
+        package = host.state.packages.named(name)["amd64"]
         chosen = choice.candidate(package)
         versions = tuple((version.text, version.priority.value) for version in package.versions)
         told = tables[name]
@@ -35,7 +35,7 @@ def agrees(host: DebPorts, installer: Installer, names: list[str]) -> None:
         found = Host(host).forecast([name])
         if name.endswith("+") and not found.ok:
             continue  # the installer then takes the text for a pattern
-        if any(p.installed for arch, p in host.packages(name).items() if arch != "amd64"):
+        if any(p.installed for arch, p in host.state.packages.named(name).items() if arch != "amd64"):
             continue
         works, put = installer.simulate(name)
         assert found.ok == works, (name, found.problem)
@@ -57,7 +57,7 @@ def test_after_each_rule_on_a_random_host(seed: int, tmp_path: Path) -> None:
         host = harbour.ports()
         if said.code or host.readiness.refusal() is not None:
             continue
-        names = [name for name in map(str.lower, NAMES) if host.packages(name).get("amd64")]
+        names = [name for name in map(str.lower, NAMES) if host.state.packages.named(name).get("amd64")]
         agrees(host, installer, names)
 
 
