@@ -15,7 +15,7 @@ from velpin.change.plan import KeyShown, NewSource, Plan, shown_key
 from velpin.change.readback import check_add
 from velpin.change.snippets import check_texts
 from velpin.core.host_keys import check_not_revoked
-from velpin.core.locking import holding
+from velpin.core.rule_plans import considering, plan_rules
 from velpin.core.source_plans import checks_that_are_off
 from velpin.errors import (
     BadKey,
@@ -32,7 +32,7 @@ from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import Key, grouped
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.core.access import Access
     from velpin.fetch.download import Transport
     from velpin.model.host import RefreshResult
     from velpin.ports.bundle import Ports
@@ -40,11 +40,11 @@ if TYPE_CHECKING:
 
 
 def plan_add(
-    host: Host, ports: Ports, new: NewSource, only: Sequence[str], over: Sequence[str]
+    ports: Ports, access: Access, new: NewSource, only: Sequence[str] = (), over: Sequence[str] = ()
 ) -> Plan:
     """What adding a source would write, and the rules that go with it."""
-    with holding(host):
-        plan = plan_source(ports, new, host.transport())
+    with access.holding(ports):
+        plan = plan_source(ports, new, access.transport(ports))
     if plan.edits and not plan.unchanged:
         after = ports.with_edits(plan.edits)
         there = after.configuration.by_handle
@@ -56,7 +56,7 @@ def plan_add(
         [Rule("prefer", (), handle, over=tuple(over)) for handle in plan.handles if over],
     ):
         if rules and not plan.error:
-            plan = plan.then(host.tree, host.considering(plan).plan_rules(rules))
+            plan = plan.then(ports.tree, plan_rules(considering(ports, plan), rules))
     return plan
 
 

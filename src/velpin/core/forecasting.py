@@ -73,6 +73,12 @@ def _completed(ports: Ports, found: Forecast) -> Forecast:
     )
 
 
+def refused(ports: Ports) -> HostFileError | None:
+    """The file because of which the installer refuses every request, if there is one."""
+    found = ports.readiness.refusal()
+    return found if isinstance(found, HostFileError) else None
+
+
 def host_name(ports: Ports) -> HostName:
     """Which host a forecast is for."""
     configuration = ports.configuration

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable
 from typing import TYPE_CHECKING, NamedTuple
 
+from velpin.errors import no_generations
 from velpin.model.forecast import Change, Forecast
-from velpin.model.installer import GenerationName
+from velpin.model.installer import GENERATIONS, GenerationName
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.ports.bundle import Ports
 
 
 class GenerationDifference(NamedTuple):
@@ -38,22 +39,21 @@ class GenerationComparison(NamedTuple):
         return self.older.ok == self.newer.ok and not self.differences
 
 
-def compare_generations(
-    host: Host, texts: Sequence[str], source: str = "", *, realign: bool = False
-) -> GenerationComparison:
-    """Forecast some requests, or without any the full upgrade, for both generations.
+def of_generation(ports: Ports, generation: GenerationName) -> Ports:
+    """The same host with an installer of a generation; UsageError if all decide alike."""
+    if generation not in GENERATIONS or not ports.configuration.installer.generation:
+        raise no_generations(ports.kind)
+    return ports.seen(ports.view.with_generation(generation))
 
-    Raises UsageError where all generations of this kind's installer decide alike, and for what
-    `Host.forecast` and `Host.forecast_upgrade` raise it.
+
+def compare_generations(ports: Ports, ask: Callable[[Ports], Forecast]) -> GenerationComparison:
+    """Ask the same of the host with each generation of its installer.
+
+    Raises UsageError if all generations of this kind's installer decide alike, and what `ask`
+    raises.
     """
-    here = host.installer.generation or "older"
-    told = []
-    for generation in ("older", "newer"):
-        asked = host.with_generation(generation)
-        told.append(
-            asked.forecast(texts, source) if texts else asked.forecast_upgrade(realign=realign)
-        )
-    older, newer = told
+    here = ports.configuration.installer.generation or "older"
+    older, newer = (ask(of_generation(ports, name)) for name in GENERATIONS)
     found = tuple(_differences(older, newer)) if older.ok and newer.ok else ()
     return GenerationComparison(here, older, newer, found)
 

@@ -12,7 +12,8 @@ from velpin.errors import HostFileError, UsageError
 from velpin.files.given import read_given, why_writable
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.core.access import Access
+    from velpin.ports.bundle import Ports
 
 _LARGEST_GIVEN = 32 << 20
 """No snippet or release package may be larger, in bytes."""
@@ -21,7 +22,8 @@ _LARGEST_SNIPPET = 4 << 20
 
 
 def new_source_from(
-    host: Host,
+    ports: Ports,
+    access: Access,
     what: str,
     *,
     name: str = "",
@@ -40,7 +42,7 @@ def new_source_from(
     where the words clash, HostFileError for a file that cannot be read, FetchError for an
     address that cannot be reached.
     """
-    snippet, shown, files = _given(host, what, standard_input) if not url else ("", "", {})
+    snippet, shown, files = _given(ports, access, what, standard_input) if not url else ("", "", {})
     if snippet and (components or archs):
         raise UsageError(
             "a snippet names its own components and architectures",
@@ -49,7 +51,7 @@ def new_source_from(
     return NewSource(
         handle=name if snippet else name or what, address=url, release=suite,
         components=tuple(components), archs=tuple(archs), snippet=snippet, snippet_name=shown,
-        files=files, key=read_key(host, key, fingerprint) if key else b"", key_name=key,
+        files=files, key=read_key(ports, access, key, fingerprint) if key else b"", key_name=key,
         fingerprint=fingerprint,
     )  # fmt: skip
 
@@ -59,14 +61,14 @@ def is_plain_name(what: str) -> bool:
     return what != "-" and "://" not in what and not _is_quoted(what) and not os.path.isfile(what)
 
 
-def read_key(host: Host, key: str, fingerprint: str = "") -> bytes:
+def read_key(ports: Ports, access: Access, key: str, fingerprint: str = "") -> bytes:
     """A key from a file or an address.
 
     HostFileError for a file that cannot be read, or that others may write, unless its fingerprint
     is known from elsewhere.
     """
     if "://" in key or key.startswith("file:"):
-        return host.transport().read(key, most=_LARGEST_KEY)
+        return access.transport(ports).read(key, most=_LARGEST_KEY)
     doubt = "" if fingerprint else why_writable(key)
     if doubt:
         raise HostFileError(
@@ -76,12 +78,14 @@ def read_key(host: Host, key: str, fingerprint: str = "") -> bytes:
     return read_given(key, _LARGEST_KEY)
 
 
-def _given(host: Host, what: str, standard_input: str | None) -> tuple[str, str, dict[str, bytes]]:
+def _given(
+    ports: Ports, access: Access, what: str, standard_input: str | None
+) -> tuple[str, str, dict[str, bytes]]:
     """A snippet's text, where it is from, and the files that came with it; empty where `what`
     is a plain name."""
     from velpin.fetch.package import is_package, open_package
 
-    data = _bytes_of(host, what)
+    data = _bytes_of(ports, access, what)
     if data is None:
         return (*_snippet(what, standard_input), {})
     if not is_package(data):
@@ -89,31 +93,31 @@ def _given(host: Host, what: str, standard_input: str | None) -> tuple[str, str,
             raise HostFileError(what, 0, "is not a package")
         return data.decode("utf-8", "surrogateescape"), what, {}
     files = open_package(data, what)
-    return (*_snippet_of(host, files, what), files)
+    return (*_snippet_of(ports, files, what), files)
 
 
-def _bytes_of(host: Host, what: str) -> bytes | None:
+def _bytes_of(ports: Ports, access: Access, what: str) -> bytes | None:
     """What stands at an address, or in a release package's file; None where it is neither."""
     if _is_quoted(what):
         return None
     if "://" in what:
-        return host.transport().read(what, most=_LARGEST_GIVEN)
+        return access.transport(ports).read(what, most=_LARGEST_GIVEN)
     path = Path(what)
     if path.suffix not in (".rpm", ".deb") or not os.path.isfile(path):
         return None
     return read_given(what, _LARGEST_GIVEN)
 
 
-def _snippet_of(host: Host, files: Mapping[str, bytes], what: str) -> tuple[str, str]:
+def _snippet_of(ports: Ports, files: Mapping[str, bytes], what: str) -> tuple[str, str]:
     """The source files of a release package as one snippet."""
     found = [
         name for name in files
-        if name.endswith(host.snippet_endings) and name.startswith(("etc/", "usr/"))
+        if name.endswith(ports.composer.snippet_endings) and name.startswith(("etc/", "usr/"))
     ]  # fmt: skip
     if not found:
         raise UsageError(
-            f"{what} holds no source for a host of kind {host.kind}",
-            f"a release package brings files that end in {' or '.join(host.snippet_endings)}",
+            f"{what} holds no source for a host of kind {ports.kind}",
+            f"a release package brings files that end in {' or '.join(ports.composer.snippet_endings)}",
         )
     texts = [files[name].decode("utf-8", "surrogateescape") for name in sorted(found)]
     return "\n".join(texts), f"{what}: {', '.join(sorted(found))}"

@@ -15,7 +15,12 @@ from itertools import islice
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import Plan
+from velpin.core.forecasting import forecast, refused
+from velpin.core.host_diff import after_upgrade
+from velpin.core.offers import offers_of
+from velpin.core.rule_plans import plan_rule_drop, plan_rules
 from velpin.core.shift import shift_between
+from velpin.core.source_plans import plan_switch
 from velpin.errors import Refusal, VelpinError
 from velpin.model.forecast import Answer, Forecast
 from velpin.model.reason import Place, Reason
@@ -24,7 +29,7 @@ from velpin.model.rule import Rule, shell_word
 from velpin.model.shift import Shift
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.ports.bundle import Ports
 
 _MOST_TRIED = 8
 _MOST_SHOWN = 3
@@ -53,24 +58,24 @@ class PlanOption(NamedTuple):
 class _Attempt:
     """A change in the making: the host so far, its plan, and the rules in it."""
 
-    host: Host
+    ports: Ports
     plan: Plan
     commands: tuple[str, ...] = ()
     rules: tuple[Rule, ...] = ()
 
 
-def goals_of(host: Host, texts: Sequence[str], source: str = "") -> list[Goal]:
+def goals_of(ports: Ports, texts: Sequence[str], source: str = "") -> list[Goal]:
     """What is wanted, each with the answer that asking for it by version or source gets.
 
     Raises Refusal where no source has it, not even one that is switched off.
     """
     found = []
     for text in texts:
-        request = parse_request(text, host.knows, source)
-        answer = _asked(host, request)
+        request = parse_request(text, ports.packages.knows, source)
+        answer = _asked(ports, request)
         if answer.version is None:
-            for other in _with_sources_on(host, request):
-                answer = _asked(other.host, request)
+            for other in _with_sources_on(ports, request):
+                answer = _asked(other.ports, request)
                 if answer.version:
                     break
         if answer.version is None:
@@ -83,25 +88,25 @@ def _hint(answer: Answer) -> str:
     return f"there is {', '.join(answer.near)}" if answer.near else "velpin find TEXT searches"
 
 
-def _asked(host: Host, request: Request) -> Answer:
-    found = host.forecast([request.text], request.source)
+def _asked(ports: Ports, request: Request) -> Answer:
+    found = forecast(ports, [request.text], request.source)
     if not found.answers:
-        raise host.refused() or Refusal(
+        raise refused(ports) or Refusal(
             "the host's installer would refuse every request",
             f"velpin forecast {shell_word(request.text)} tells why",
         )
     return found.answers[0]
 
 
-def is_met(host: Host, found: Forecast, goals: Sequence[Goal]) -> bool:
+def is_met(ports: Ports, found: Forecast, goals: Sequence[Goal]) -> bool:
     """Whether a forecast of the bare names gives what is wanted: a version or source that was
     asked for, else what asking for the name gets, or something newer."""
     return found.ok and all(
-        any(_gives(host, answer, goal) for answer in found.answers) for goal in goals
+        any(_gives(ports, answer, goal) for answer in found.answers) for goal in goals
     )
 
 
-def _gives(host: Host, answer: Answer, goal: Goal) -> bool:
+def _gives(ports: Ports, answer: Answer, goal: Goal) -> bool:
     wanted = goal.answer
     if answer.package != wanted.package or not (answer.version and wanted.version):
         return False
@@ -109,12 +114,12 @@ def _gives(host: Host, answer: Answer, goal: Goal) -> bool:
         return (answer.version, answer.source) == (wanted.version, wanted.source)
     if goal.request.operator:
         return answer.version == wanted.version
-    return host.compare(answer.version, wanted.version) >= 0
+    return ports.packages.compare(answer.version, wanted.version) >= 0
 
 
-def ask_plainly(host: Host, goals: Sequence[Goal]) -> Forecast:
+def ask_plainly(ports: Ports, goals: Sequence[Goal]) -> Forecast:
     """The forecast of the bare names."""
-    return host.forecast([_bare(goal.request) for goal in goals])
+    return forecast(ports, [_bare(goal.request) for goal in goals])
 
 
 def _bare(request: Request) -> str:
@@ -131,28 +136,28 @@ class WantedOptions(NamedTuple):
     """At most three, the smallest shift first; none where no small set of rules does it."""
 
 
-def options_for(host: Host, texts: Sequence[str], source: str = "") -> WantedOptions:
+def options_for(ports: Ports, texts: Sequence[str], source: str = "") -> WantedOptions:
     """The smallest changes under which requests get what they ask for.
 
     Raises Refusal where no source has it, not even one that is switched off.
     """
-    goals = goals_of(host, texts, source)
-    plain = ask_plainly(host, goals)
-    if is_met(host, plain, goals):
+    goals = goals_of(ports, texts, source)
+    plain = ask_plainly(ports, goals)
+    if is_met(ports, plain, goals):
         return WantedOptions(tuple(goals), plain, ())
-    return WantedOptions(tuple(goals), None, tuple(find_options(host, goals)))
+    return WantedOptions(tuple(goals), None, tuple(find_options(ports, goals)))
 
 
-def find_options(host: Host, goals: Sequence[Goal]) -> list[PlanOption]:
+def find_options(ports: Ports, goals: Sequence[Goal]) -> list[PlanOption]:
     """The best options, at most three, best first; none where nothing does it."""
     found: list[PlanOption] = []
-    host.after_upgrade()  # once for all shifts
-    for attempt in islice(_attempts(host, goals), _MOST_TRIED):
-        for whole, forecast in _completed(host, attempt, goals):
+    was = after_upgrade(ports)  # once for all shifts
+    for attempt in islice(_attempts(ports, goals), _MOST_TRIED):
+        for whole, forecast in _completed(ports, attempt, goals):
             if len(found) == _MOST_TRIED:
                 break
             if not any(_is_more(whole, way) for way in found):
-                shift = shift_between(host, whole.host)
+                shift = shift_between(ports, whole.ports, was=lambda: was)
                 found.append(PlanOption(whole.plan, whole.commands, shift, forecast))
     found = [way for way in found if not any(set(o.commands) < set(way.commands) for o in found)]
     names = {goal.answer.package for goal in goals}
@@ -172,10 +177,10 @@ def _cost(way: PlanOption, wanted: set[str]) -> tuple[int, int, int]:
 # -- ways that could do ------------------------------------------------------------------
 
 
-def _attempts(host: Host, goals: Sequence[Goal]) -> Iterator[_Attempt]:
-    start = _Attempt(host, Plan("", ""))
-    if any(_asked(host, goal.request).version is None for goal in goals):
-        for attempt in _with_sources_on(host, *(goal.request for goal in goals)):
+def _attempts(ports: Ports, goals: Sequence[Goal]) -> Iterator[_Attempt]:
+    start = _Attempt(ports, Plan("", ""))
+    if any(_asked(ports, goal.request).version is None for goal in goals):
+        for attempt in _with_sources_on(ports, *(goal.request for goal in goals)):
             yield attempt
             yield from _with_rules(attempt, goals)
         return
@@ -184,36 +189,36 @@ def _attempts(host: Host, goals: Sequence[Goal]) -> Iterator[_Attempt]:
     yield from _without_rules(start, goals)
 
 
-def _with_sources_on(host: Host, *requests: Request) -> Iterator[_Attempt]:
+def _with_sources_on(ports: Ports, *requests: Request) -> Iterator[_Attempt]:
     """The host with one source switched on that has some package."""
     names = [request.name for request in requests]
-    off = {offer.source for offer in host.offers(names) if offer.state == "source off"}
+    off = {offer.source for offer in offers_of(ports, names) if offer.state == "source off"}
     for handle in sorted(off):
-        plan = _tried(partial(host.plan_switch, handle, True))
+        plan = _tried(partial(plan_switch, ports, handle, True))
         if plan is not None:
-            yield _Attempt(host.with_edits(plan.edits), plan, (plan.command,))
+            yield _Attempt(ports.with_edits(plan.edits), plan, (plan.command,))
 
 
 def _with_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
-    for rules in _rules_for(start.host, goals):
+    for rules in _rules_for(start.ports, goals):
         made = _add(start, rules)
         if made:
             yield made
 
 
-def _rules_for(host: Host, goals: Sequence[Goal]) -> Iterator[list[Rule]]:
-    goes_back = [_asked(host, goal.request).outcome == "downgrade" for goal in goals]
+def _rules_for(ports: Ports, goals: Sequence[Goal]) -> Iterator[list[Rule]]:
+    goes_back = [_asked(ports, goal.request).outcome == "downgrade" for goal in goals]
     pairs = list(zip(goals, goes_back, strict=True))
     if any(goal.request.operator for goal in goals):
         yield [_pin(goal, older, version=True) for goal, older in pairs]
-    letting = [_letting(host, goal.answer.package, goal.answer.source or "") for goal in goals]
+    letting = [_letting(ports, goal.answer.package, goal.answer.source or "") for goal in goals]
     allowed = [rule for each in letting for rule in each]
     if allowed:
         yield allowed
     if all(goal.answer.source for goal in goals):
         yield [_pin(goal, older, version=False) for goal, older in pairs]
     if not any(goes_back):
-        plain = ask_plainly(host, goals)
+        plain = ask_plainly(ports, goals)
         yield from _preferences(goals, plain)
 
 
@@ -239,13 +244,13 @@ def _preferences(goals: Sequence[Goal], plain: Forecast) -> Iterator[list[Rule]]
 
 def _without_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
     """The host without a record that gives the wanted version, or the one that wins, its number."""
-    plain = ask_plainly(start.host, goals)
+    plain = ask_plainly(start.ports, goals)
     places: dict[Place, None] = {}
     for answer in plain.answers:
         reasons = [*answer.reasons, *(passed.why for passed in answer.passed_over)]
         places.update((reason.place, None) for reason in reasons if reason.place)
     for place in places:
-        made = _tried(partial(start.host.plan_rule_drop, place))
+        made = _tried(partial(plan_rule_drop, start.ports, place))
         if made:
             yield _joined(start, made, ())
 
@@ -260,22 +265,22 @@ def _tried(make: Callable[[], Plan]) -> Plan | None:
 
 
 def _add(attempt: _Attempt, rules: Sequence[Rule]) -> _Attempt | None:
-    made = _tried(lambda: attempt.host.plan_rules(rules))
+    made = _tried(lambda: plan_rules(attempt.ports, rules))
     return _joined(attempt, made, rules) if made else None
 
 
 def _joined(attempt: _Attempt, made: Plan, rules: Iterable[Rule]) -> _Attempt:
-    host = attempt.host.with_edits(made.edits)
+    ports = attempt.ports.with_edits(made.edits)
     commands = (*attempt.commands, *made.command.split(" && "))
-    plan = attempt.plan.then(attempt.host.tree, made)
-    return _Attempt(host, plan, commands, (*attempt.rules, *rules))
+    plan = attempt.plan.then(attempt.ports.tree, made)
+    return _Attempt(ports, plan, commands, (*attempt.rules, *rules))
 
 
 # -- what is wanted needs more -----------------------------------------------------------
 
 
 def _completed(
-    host: Host, attempt: _Attempt, goals: Sequence[Goal]
+    ports: Ports, attempt: _Attempt, goals: Sequence[Goal]
 ) -> Iterator[tuple[_Attempt, Forecast]]:
     """An attempt with rules for what else has to come, each way that does, the fewest first,
     and its forecast."""
@@ -284,9 +289,9 @@ def _completed(
         if not waiting:
             return
         here = waiting.pop(0)
-        found = ask_plainly(here.host, goals)
-        if is_met(host, found, goals):
-            here.plan.propose(host.tree, here.plan.edits)
+        found = ask_plainly(here.ports, goals)
+        if is_met(ports, found, goals):
+            here.plan.propose(ports.tree, here.plan.edits)
             yield here, found
         elif not found.ok and len(here.rules) < _MOST_RULES:
             for rules in _helping(here, found.because):
@@ -300,14 +305,14 @@ def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[Iterable[Ru
     done = {name for rule in attempt.rules for name in rule.names}
     for name, version, source in _would_do(chain):
         if name not in done:
-            yield from ((rule,) for rule in _letting(attempt.host, name, source))
-            yield _bringing(attempt.host, name, version, source)
+            yield from ((rule,) for rule in _letting(attempt.ports, name, source))
+            yield _bringing(attempt.ports, name, version, source)
 
 
-def _bringing(host: Host, name: str, version: str, source: str) -> Iterator[Rule]:
+def _bringing(ports: Ports, name: str, version: str, source: str) -> Iterator[Rule]:
     """A pin to a version; else its source over the one that wins, which is only then asked for."""
     yield Rule("pin", (name,), "", version)
-    winner = host.forecast([name]).answers[0].source
+    winner = forecast(ports, [name]).answers[0].source
     if source and winner:
         yield Rule("prefer", (), source, over=(winner,))
 
@@ -321,11 +326,11 @@ def _would_do(chain: Iterable[Reason]) -> Iterator[tuple[str, str, str]]:
         yield from _would_do(reason.because)
 
 
-def _letting(host: Host, name: str, source: str) -> Iterator[Rule]:
+def _letting(ports: Ports, name: str, source: str) -> Iterator[Rule]:
     """The rule that lets a confined source give one more package."""
     confined = [
         in_force.rule
-        for in_force in host.rules()
+        for in_force in ports.rules.in_force()
         if in_force.rule and in_force.rule.kind == "confine"
     ]
     if any(rule.source == source for rule in confined):

@@ -2,74 +2,81 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING
 
 from velpin.apart import keep
-from velpin.core.locking import holding
-from velpin.errors import VelpinError, unforeseen
+from velpin.errors import HostFileError, VelpinError, unforeseen
 from velpin.model.host import RefreshResult
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.core.access import Access
+    from velpin.fetch.download import Transport
+    from velpin.model.reason import Note
+    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 _MOST_ODD = 3
 """So many odd entries of one index are told one by one."""
 
 
 def refresh(
-    host: Host, handles: Sequence[str], *, accept_changed: bool, files: bool
+    ports: Ports,
+    access: Access,
+    chosen: Sequence[Source],
+    fetch_one: Callable[[Source, Transport], RefreshResult],
+    read: Callable[[Source], tuple[int, list[Note]]],
 ) -> list[RefreshResult]:
-    """Fetch and parse the named sources, or all that are on; each failure is in its result."""
-    refused = host.refused()
-    if refused is not None:
-        raise refused
-    named = dict.fromkeys(host.source(handle).handle for handle in handles)
-    chosen = list(named) or [source.handle for source in host.sources if source.on]
+    """Fetch and parse some sources; each failure is in its result.
+
+    `fetch_one` fetches one source, `read` parses what was fetched and tells how many offers there
+    are and what is odd."""
+    refusal = ports.readiness.refusal()
+    if isinstance(refusal, HostFileError):
+        raise refusal
     if not chosen:
         return []
     keep()  # before there are threads
-    transport = host.transport()
+    transport = access.transport(ports)
 
-    def fetch(handle: str) -> RefreshResult:
+    def fetch(source: Source) -> RefreshResult:
         try:
-            return host.refresh_one(handle, transport, accept_changed=accept_changed, files=files)
+            return fetch_one(source, transport)
         except VelpinError as problem:
-            return RefreshResult(handle, "failed", error=problem)
+            return RefreshResult(source.handle, "failed", error=problem)
         except Exception as problem:
-            return RefreshResult(
-                handle, "failed", error=unforeseen(problem, f"refreshing {handle}")
-            )
+            doing = f"refreshing {source.handle}"
+            return RefreshResult(source.handle, "failed", error=unforeseen(problem, doing))
 
-    with holding(host):
+    with access.holding(ports):
         with ThreadPoolExecutor(max(1, transport.settings.at_once)) as pool:
-            fetched = pool.map(lambda group: list(map(fetch, group)), _by_address(host, chosen))
+            fetched = pool.map(lambda group: list(map(fetch, group)), _by_address(chosen))
             by_handle = {result.handle: result for group in fetched for result in group}
-        results = [by_handle[handle] for handle in chosen]
-        for result in results:
+        results = [by_handle[source.handle] for source in chosen]
+        for source, result in zip(chosen, results, strict=True):
             if not result.error:
-                _parse(host, result)
-    for result in results:
+                _parse(source, result, read)
+    for source, result in zip(chosen, results, strict=True):
         if result.error:
-            source = host.source(result.handle)
-            host.cache.note_failure(source.address, source.release, result.error)
+            ports.cache.note_failure(source.address, source.release, result.error)
     return results
 
 
-def _by_address(host: Host, handles: Sequence[str]) -> list[list[str]]:
+def _by_address(sources: Sequence[Source]) -> list[list[Source]]:
     """Sources of one address are kept in one folder, so they are fetched one after another."""
-    found: dict[tuple[str, str], list[str]] = {}
-    for handle in handles:
-        source = host.source(handle)
-        found.setdefault((source.address, source.release), []).append(handle)
+    found: dict[tuple[str, str], list[Source]] = {}
+    for source in sources:
+        found.setdefault((source.address, source.release), []).append(source)
     return list(found.values())
 
 
-def _parse(host: Host, result: RefreshResult) -> None:
+def _parse(
+    source: Source, result: RefreshResult, read: Callable[[Source], tuple[int, list[Note]]]
+) -> None:
     """Parse what was fetched; what is odd in it is told with the result."""
     try:
-        result.offers, notes = host.with_edits({}).read_indexes(result.handle)
+        result.offers, notes = read(source)
     except VelpinError as problem:
         result.warnings.append(problem.message)
         return

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
@@ -15,8 +15,15 @@ from velpin.model.request import Request, parse_request
 from velpin.model.rule import Rule, RuleInForce
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
     from velpin.ports.bundle import Ports
+
+Knows = Callable[[str], bool]
+"""Whether a name is known, as `Packages.knows` tells."""
+
+
+def considering(ports: Ports, plan: Plan) -> Ports:
+    """The same host as a plan would leave it."""
+    return ports.with_edits(plan.edits, plan.considered_modes)
 
 
 def plan_rules(ports: Ports, rules: Sequence[Rule], *, foremost: bool = False) -> Plan:
@@ -55,18 +62,18 @@ def _read_back(ports: Ports, plan: Plan) -> Plan:
 # -- several rules dropped at once ---------------------------------------------------------
 
 
-def plan_rule_drops(host: Host, texts: Sequence[str]) -> Plan:
+def plan_rule_drops(ports: Ports, texts: Sequence[str]) -> Plan:
     """What taking away several rules would write, each by its number in the list or its place."""
-    in_force = host.rules()
+    in_force = ports.rules.in_force()
     own = {rule.place: rule.rule for rule in in_force if rule.rule}
     places = sorted({_place_of(in_force, text) for text in texts}, reverse=True)
     lifted = list(dict.fromkeys(own[place] for place in places if place in own))
-    whole, after = Plan("", ""), host
+    whole, after = Plan("", ""), ports
     for place in places:  # from the end of each file on, so that no other place moves
         if place not in own:
-            whole = whole.then(host.tree, after.plan_rule_drop(place))
-            after = host.considering(whole)
-    return whole.then(host.tree, after.plan_lift(lifted)) if lifted else whole
+            whole = whole.then(ports.tree, plan_rule_drop(after, place))
+            after = considering(ports, whole)
+    return whole.then(ports.tree, plan_lift(after, lifted)) if lifted else whole
 
 
 def _place_of(in_force: Sequence[RuleInForce], text: str) -> Place:
@@ -89,14 +96,14 @@ def _place_of(in_force: Sequence[RuleInForce], text: str) -> Place:
 
 
 def pins(
-    host: Host, texts: Sequence[str], source: str = "", *, allow_older: bool = False,
+    knows: Knows, texts: Sequence[str], source: str = "", *, allow_older: bool = False,
     unbound: bool = False,
 ) -> list[Rule]:  # fmt: skip
     """The pins that texts such as NAME@VERSION express; UsageError where one pins nothing,
     unless `unbound`: a pin that is to be lifted need not say what it pinned."""
     found = []
     for text in texts:
-        request = parse_request(text, host.knows, source)
+        request = parse_request(text, knows, source)
         if not (request.operator or request.source or unbound):
             raise UsageError(
                 f"pin {text} to what?", "velpin pin NAME@VERSION, or velpin pin NAME --from SOURCE"
@@ -106,7 +113,7 @@ def pins(
 
 
 def bars(
-    host: Host, texts: Sequence[str], source: str = "", *, pre_releases: bool = False,
+    knows: Knows, texts: Sequence[str], source: str = "", *, pre_releases: bool = False,
     components: Sequence[str] = (),
 ) -> list[Rule]:  # fmt: skip
     """The bars that texts such as NAME@VERSION express; UsageError where one bars nothing."""
@@ -117,7 +124,7 @@ def bars(
             "velpin bar NAME... --from SOURCE; velpin bar NAME@VERSION; or, with --from SOURCE,"
             " --pre-releases or --component COMPONENT",
         )
-    requests = [parse_request(text, host.knows, source) for text in texts]
+    requests = [parse_request(text, knows, source) for text in texts]
     for request in requests:
         if not (request.source or request.operator):
             raise UsageError(f"bar {request.text} from where?", "add --from SOURCE, or a version")

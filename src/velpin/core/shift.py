@@ -2,34 +2,45 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from typing import TYPE_CHECKING
 
+from velpin.core.forecasting import forecast
+from velpin.core.host_diff import after_upgrade, changed_answers
 from velpin.forked import ForkedTask
 from velpin.model.forecast import HeldBack
 from velpin.model.shift import ChangedUpgrade, Shift, UpgradeResult
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.ports.bundle import Ports
 
 
-def shift_between(before: Host, after: Host, names: Sequence[str] = ()) -> Shift:
+def shift_between(
+    before: Ports,
+    after: Ports,
+    names: Sequence[str] = (),
+    was: Callable[[], UpgradeResult] | None = None,
+) -> Shift:
     """Installed packages first, as the next upgrade would leave them; then every other name.
 
-    `names` are packages whose answers are wanted before and after as well.
+    `names` are packages whose answers are wanted before and after as well; `was` gives how the
+    host stands after the upgrade before the change, if that may be known already.
     """
-    for host in (before, after):
-        host.open_indexes()
-    with ForkedTask(before.after_upgrade) as first, ForkedTask(after.after_upgrade) as second:
-        answers = tuple(after.changed_answers(before))
-        was, now = first.result(), second.result()
-    asked = [(before.forecast([name]).answers, after.forecast([name]).answers) for name in names]
+    for ports in (before, after):
+        if ports.readiness.refusal() is None:  # parsed here, not once in each process
+            ports.indexes.on()
+    then = was or partial(after_upgrade, before)
+    with ForkedTask(then) as first, ForkedTask(partial(after_upgrade, after)) as second:
+        answers = tuple(changed_answers(before, after))
+        earlier, now = first.result(), second.result()
+    asked = [(forecast(before, [name]).answers, forecast(after, [name]).answers) for name in names]
     return Shift(
-        upgrades=tuple(_changed_upgrades(was, now)),
-        held_back=tuple(_newly_held_back(was, now)),
+        upgrades=tuple(_changed_upgrades(earlier, now)),
+        held_back=tuple(_newly_held_back(earlier, now)),
         answers=answers,
-        asked=tuple((then[0], now[0]) for then, now in asked if then and now),
-        upgrade_problem=now.problem if not was.problem else None,
+        asked=tuple((one[0], other[0]) for one, other in asked if one and other),
+        upgrade_problem=now.problem if not earlier.problem else None,
     )
 
 

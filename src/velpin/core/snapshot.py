@@ -20,7 +20,8 @@ from velpin.model.shapes import of_kind, table, texts, time_of
 from velpin.model.shift import Drift, DriftCause, PackageSnapshot, Selection
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.model.host import HostFacts, SourceStatus
+    from velpin.model.rule import RuleInForce
 
 FORMAT = 1
 _LARGEST = 512 << 20
@@ -39,13 +40,14 @@ class Snapshot(NamedTuple):
 
 
 def take_snapshot(
-    host: Host,
+    facts: HostFacts,
+    statuses: Iterable[SourceStatus],
+    rules_in_force: Iterable[RuleInForce],
     packages: list[PackageSnapshot],
     watched: Sequence[str],
     clock: Callable[[], float] = time.time,
 ) -> Snapshot:
     """How a host stands now, its packages with it."""
-    facts = host.facts()
     release = {k: v for k, v in facts.release.items() if k in ("ID", "VERSION_ID")}
     sources = {
         status.source.handle: {
@@ -54,9 +56,9 @@ def take_snapshot(
             "on": status.source.on,
             "dated": status.dated,
         }
-        for status in host.source_statuses()
+        for status in statuses
     }
-    rules = [f"{rule.place} {json.dumps(dict(rule.says.facts))}" for rule in host.rules()]
+    rules = [f"{rule.place} {json.dumps(dict(rule.says.facts))}" for rule in rules_in_force]
     about = {"kind": facts.kind, "arch": facts.arch, "foreign": list(facts.foreign), **release}
     return Snapshot(clock(), about, sources, rules, packages, sorted(watched))
 

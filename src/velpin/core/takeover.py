@@ -6,13 +6,16 @@ import fnmatch
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
+from velpin.core.forecasting import forecast_upgrade
+from velpin.core.host_diff import after_upgrade
+from velpin.core.rule_plans import considering, plan_rules
 from velpin.core.shift import newly_removed, taken_over
 from velpin.errors import VelpinError
 from velpin.model.rule import Rule, command_of
 from velpin.model.shift import Shift
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.ports.bundle import Ports
 
 MOST_GLOBS = 8
 """So many names or globs one rule is given at most."""
@@ -32,7 +35,7 @@ class Takeover(NamedTuple):
 
 
 def find_takeover(
-    after: Host, shift: Shift, handles: Sequence[str], named: Sequence[str]
+    after: Ports, shift: Shift, handles: Sequence[str], named: Sequence[str]
 ) -> Takeover | None:
     """What some sources would take over or remove without being asked in a shift; None where that
     is nothing.
@@ -50,7 +53,7 @@ def find_takeover(
 
 
 def _prevention(
-    after: Host, shift: Shift, handles: Sequence[str], names: Sequence[str],
+    after: Ports, shift: Shift, handles: Sequence[str], names: Sequence[str],
     removed: Sequence[str], named: Sequence[str],
 ) -> Rule | None:  # fmt: skip
     if len(handles) != 1:
@@ -74,10 +77,10 @@ def _prevention(
     return next((rule for rule in tries if _prevents(after, rule, names, removed, handle)), None)
 
 
-def _replacing(after: Host, handle: str) -> list[str]:
+def _replacing(after: Ports, handle: str) -> list[str]:
     """Packages of a source that the next upgrade would bring for something that goes."""
     try:
-        changes = after.forecast_upgrade().changes
+        changes = forecast_upgrade(after).changes
     except VelpinError:
         return []
     return list(
@@ -116,16 +119,16 @@ def _is_one_of(name: str, texts: Sequence[str]) -> bool:
 
 
 def _prevents(
-    after: Host, rule: Rule, names: Sequence[str], removed: Sequence[str], handle: str
+    after: Ports, rule: Rule, names: Sequence[str], removed: Sequence[str], handle: str
 ) -> bool:
     """Whether under a rule none of some packages changes hands or goes."""
     try:
-        plan = after.plan_rules([rule])
+        plan = plan_rules(after, [rule])
     except VelpinError:
         return False
     if plan.error or plan.unmet:
         return False
-    selections = after.considering(plan).after_upgrade().selections
+    selections = after_upgrade(considering(after, plan)).selections
     return not any(
         (name in names and selection is not None and selection[1] == handle)
         or (name in (*names, *removed) and selection is None)

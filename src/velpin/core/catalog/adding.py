@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.change.plan import NewSource, Plan
+from velpin.core.adding import plan_add
 from velpin.core.catalog.entries import find_entry, handle_of, no_entry
 from velpin.core.catalog.format import ARMOUR
 from velpin.errors import FetchError, PlanRefused, TrustError, UsageError, VelpinError
@@ -17,7 +18,7 @@ from velpin.model.rule import as_typed
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.core.access import Access
     from velpin.fetch.download import Transport
     from velpin.ports.bundle import Ports
 
@@ -27,8 +28,8 @@ _BEHIND = 86400.0
 
 
 def plan_add_entry(
-    host: Host, ports: Ports, asked: str, *, channel: str, mirror: str,
-    only: Sequence[str], over: Sequence[str],
+    ports: Ports, access: Access, asked: str, *, channel: str = "", mirror: str = "",
+    only: Sequence[str] = (), over: Sequence[str] = (),
 ) -> Plan:  # fmt: skip
     """What adding a source of a catalog would write.
 
@@ -42,11 +43,11 @@ def plan_add_entry(
     if not entry.address:
         assert entry.why_not is not None
         raise PlanRefused(entry.why_not)
-    transport = host.transport()
+    transport = access.transport(ports)
     looks = look_at_mirrors(ports, entry, mirror, transport.hasty())
     address = choose_mirror(entry, looks)
     new = _new_source(entry, address, keys_of_entry(entry, transport))
-    plan = host.plan_add(new, only=only, over=over)
+    plan = plan_add(ports, access, new, only, over)
     if entry.why_not is not None:
         plan.findings.insert(0, entry.why_not)
     plan.notes[:0] = [*_about_mirrors(looks, address), *_suggestions(entry, only, plan)]

@@ -9,11 +9,15 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource, Plan
 from velpin.change.snippets import check_texts
+from velpin.core.adding import plan_add
+from velpin.core.catalog.adding import plan_add_entry
+from velpin.core.catalog.entries import find_entry
 from velpin.core.host_keys import check_not_revoked
 from velpin.core.hostfile.expect import check_expectations, is_for
 from velpin.core.rule_merge import subtract
 from velpin.core.rule_planner import RulePlanner
-from velpin.core.source_plans import checks_that_are_off
+from velpin.core.rule_plans import considering, plan_lift, plan_rules
+from velpin.core.source_plans import checks_that_are_off, plan_drop, plan_switch
 from velpin.errors import HostFileError, PlanRefused, Refusal, VelpinError, no_common_keys
 from velpin.model.hostfile import (
     ConformItem,
@@ -30,7 +34,7 @@ from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import read_keys
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.core.access import Access
     from velpin.model.source import Source
     from velpin.ports.bundle import Ports
 
@@ -54,11 +58,8 @@ class Conforming(NamedTuple):
         return tuple(each for each in self.expectations if not each.met)
 
 
-AdapterOf = Callable[["Host"], "Ports"]
-
-
 def plan_conform(
-    host: Host, adapter_of: AdapterOf, wanted: HostFile, *, prune: bool = False
+    ports: Ports, access: Access, wanted: HostFile, *, prune: bool = False
 ) -> Conforming:
     """What making a host as a file says would write.
 
@@ -66,15 +67,15 @@ def plan_conform(
     touched: a source that no catalog has or that cannot be fetched, a key that is none, a rule
     that this kind of host cannot express or that contradicts another.
     """
-    work = _Conform(host, adapter_of)
-    sources = [each for each in wanted.sources if is_for(work.adapter, each.when)]
+    work = _Conform(ports, access)
+    sources = [each for each in wanted.sources if is_for(work.ports, each.when)]
     _check_names(sources)
     for key in wanted.keys:
-        if is_for(work.adapter, key.when):
+        if is_for(work.ports, key.when):
             work.at(key.place, partial(work.common_key, key))
     for source in sources:
         work.at(source.place, partial(work.source, source))
-    rules = [each for each in wanted.rules if is_for(work.adapter, each.when)]
+    rules = [each for each in wanted.rules if is_for(work.ports, each.when)]
     rules += [
         WantedRule(Rule("confine", each.only, work.handle_of(each)), each.when, each.place)
         for each in sources if each.only
@@ -88,7 +89,7 @@ def plan_conform(
     work.plan.command = f"velpin conform {shell_word(wanted.file)}"
     changed = sum(item.changed for item in work.items)
     work.plan.summary = f"make the host as {wanted.file} says ({changed} of {len(work.items)})"
-    results = check_expectations(work.host, work.adapter, wanted.expectations)
+    results = check_expectations(work.ports, wanted.expectations)
     return Conforming(work.plan, tuple(work.items), tuple(results))
 
 
@@ -109,9 +110,8 @@ def _check_names(sources: Sequence[WantedSource]) -> None:
 class _Conform:
     """The host so far, the plan that leads there, and what was done for each item."""
 
-    def __init__(self, host: Host, adapter_of: AdapterOf) -> None:
-        self._first, self.host, self._adapter_of = host, host, adapter_of
-        self.adapter = adapter_of(host)
+    def __init__(self, ports: Ports, access: Access) -> None:
+        self._first, self.ports, self._access = ports, ports, access
         self.plan = Plan("", "")
         self.items: list[ConformItem] = []
 
@@ -134,8 +134,7 @@ class _Conform:
         if against is not None:
             raise against
         self.plan = self.plan.then(self._first.tree, plan)
-        self.host = self._first.considering(self.plan)
-        self.adapter = self._adapter_of(self.host)
+        self.ports = considering(self._first, self.plan)
 
     def tell(self, item: ConformItem) -> None:
         """Take down what an item would change."""
@@ -154,24 +153,24 @@ class _Conform:
             self.take(self._added(wanted))
             done.append("added")
         elif not self._is_as_described(wanted, here):
-            self.take(self.host.plan_drop(here.handle))
+            self.take(plan_drop(self.ports, here.handle))
             self.take(self._added(wanted))
             done.append("written anew")
         elif self._lacks_key(wanted, here):
             self.take(self._with_key(wanted, here))
             done.append("key")
         handle = self.handle_of(wanted)
-        if find_source(self.adapter.configuration.by_handle, handle).on != wanted.on:
-            self.take(self.host.plan_switch(handle, wanted.on))
+        if find_source(self.ports.configuration.by_handle, handle).on != wanted.on:
+            self.take(plan_switch(self.ports, handle, wanted.on))
             done.append("switched on" if wanted.on else "switched off")
         self.tell(ConformItem("source", wanted.name, bool(done), ", ".join(done), wanted.place))
 
     def _present(self, wanted: WantedSource) -> Source | None:
         if wanted.catalog:
-            entry = self.host.catalog_entry(wanted.catalog, wanted.channel)
+            entry = find_entry(self.ports, wanted.catalog, wanted.channel)
             if entry is not None and entry.on_host:
-                return find_source(self.adapter.configuration.by_handle, entry.on_host)
-        return self.adapter.configuration.by_handle.get(wanted.name)
+                return find_source(self.ports.configuration.by_handle, entry.on_host)
+        return self.ports.configuration.by_handle.get(wanted.name)
 
     def handle_of(self, wanted: WantedSource) -> str:
         """What a source is called on the host; Refusal where it is not there."""
@@ -183,11 +182,11 @@ class _Conform:
     def _is_as_described(self, wanted: WantedSource, here: Source) -> bool:
         if wanted.described is None:
             return True  # found by its address in the catalog
-        return self.adapter.describer.is_described_so(here, wanted.described)
+        return self.ports.describer.is_described_so(here, wanted.described)
 
     def _lacks_key(self, wanted: WantedSource, here: Source) -> bool:
         prints = self._fingerprints(wanted)
-        named = {key.fingerprint for key in self.adapter.signers.keys_of(here).keys}
+        named = {key.fingerprint for key in self.ports.signers.keys_of(here).keys}
         return bool(prints) and not prints <= named
 
     def _fingerprints(self, wanted: WantedSource) -> set[str]:
@@ -197,16 +196,20 @@ class _Conform:
 
     def _added(self, wanted: WantedSource) -> Plan:
         if wanted.catalog:
-            plan = self.host.plan_add_entry(
-                wanted.catalog, channel=wanted.channel, mirror=wanted.mirror
+            plan = plan_add_entry(
+                self.ports,
+                self._access,
+                wanted.catalog,
+                channel=wanted.channel,
+                mirror=wanted.mirror,
             )
             plan.notes = [note for note in plan.notes if note.code != "catalog-suggests"]
             return plan
         assert wanted.described is not None
-        return self.host.plan_add(self._new(wanted.described, wanted))
+        return plan_add(self.ports, self._access, self._new(wanted.described, wanted))
 
     def _new(self, described: SourceDescription, wanted: WantedSource) -> NewSource:
-        return self.adapter.describer.from_description(described)._replace(
+        return self.ports.describer.from_description(described)._replace(
             key=wanted.key, key_name=str(wanted.place) if wanted.key else "",
             fingerprint=",".join(wanted.fingerprints), keep_options=True,
         )  # fmt: skip
@@ -215,27 +218,27 @@ class _Conform:
         """A source that is off is not fetched: nobody needs to reach it."""
         new = self._new(described, wanted)
         check_texts(new)
-        addition = self.adapter.composer.compose(new, self.host.transport())
-        before = {self.adapter.editor.key_of(each) for each in self.adapter.configuration.sources}
-        after = self.adapter.with_edits(addition.edits)
+        addition = self.ports.composer.compose(new, self._access.transport(self.ports))
+        before = {self.ports.editor.key_of(each) for each in self.ports.configuration.sources}
+        after = self.ports.with_edits(addition.edits)
         edits = dict(addition.edits)
         for source in after.configuration.sources:
             if after.editor.key_of(source) not in before and source.on:
                 edits.update(after.editor.switched(source, False))
-        check_not_revoked(self.adapter, addition.keys)
+        check_not_revoked(self.ports, addition.keys)
         plan = Plan("", f"add source {wanted.name}, off", private=set(addition.private))
         plan.notes += checks_that_are_off(
             after, [s for s in after.configuration.sources if after.editor.key_of(s) not in before]
         )
-        plan.propose(self.host.tree, edits)
+        plan.propose(self.ports.tree, edits)
         plan.handles = [wanted.name]
         return plan
 
     def _with_key(self, wanted: WantedSource, here: Source) -> Plan:
         keys = read_keys(wanted.key, str(wanted.place))
-        check_not_revoked(self.adapter, keys)
+        check_not_revoked(self.ports, keys)
         plan = Plan("", f"name a key for {here.handle}")
-        plan.propose(self.host.tree, self.adapter.composer.compose_key(here, keys))
+        plan.propose(self.ports.tree, self.ports.composer.compose_key(here, keys))
         return plan
 
     # -- keys for all ----------------------------------------------------------------------
@@ -243,18 +246,16 @@ class _Conform:
     def common_key(self, wanted: WantedKey) -> None:
         """Have a key that counts for all sources."""
         keys = read_keys(wanted.key, str(wanted.place))
-        have = {
-            key.fingerprint for _, found in self.adapter.describer.common_keys() for key in found
-        }
-        have |= {key.fingerprint for key in self.adapter.describer.all_common_keys()}
+        have = {key.fingerprint for _, found in self.ports.describer.common_keys() for key in found}
+        have |= {key.fingerprint for key in self.ports.describer.all_common_keys()}
         missing = [key for key in keys if key.fingerprint not in have]
-        check_not_revoked(self.adapter, missing)
+        check_not_revoked(self.ports, missing)
         if missing:
             plan = Plan("", f"key {wanted.name}")
-            edits = self.adapter.describer.with_common_keys(wanted.name, missing)
+            edits = self.ports.describer.with_common_keys(wanted.name, missing)
             if edits is None:
-                raise no_common_keys(self.adapter.kind)
-            plan.propose(self.host.tree, edits)
+                raise no_common_keys(self.ports.kind)
+            plan.propose(self.ports.tree, edits)
             self.take(plan)
         told = "added" if missing else ""
         self.tell(ConformItem("key", wanted.name, bool(missing), told, wanted.place))
@@ -263,9 +264,9 @@ class _Conform:
 
     def rule(self, wanted: WantedRule) -> None:
         """Have a rule in force."""
-        missing = not RulePlanner(self.adapter).stands(wanted.rule)
+        missing = not RulePlanner(self.ports).stands(wanted.rule)
         if missing:
-            plan = self.host.plan_rules([wanted.rule])
+            plan = plan_rules(self.ports, [wanted.rule])
             missing = not plan.unchanged or plan.why_not() is not None
             self.take(plan)
         told = "made" if missing else ""
@@ -274,7 +275,7 @@ class _Conform:
 
     def prune_rules(self, wanted: Sequence[WantedRule]) -> None:
         """Take back rules of Velpin's, or parts of merged ones, that the file does not say."""
-        rules = self.adapter.rules
+        rules = self.ports.rules
         stay = [each.rule for each in wanted]
         stay += [rule for each in wanted if (rule := self._resolved(each.rule)) is not None]
         for recorded in rules.recorded():
@@ -282,12 +283,12 @@ class _Conform:
             for rule in stay:
                 rest = subtract(rest, rule, rules.same_source) if rest else None
             if rest is not None:
-                self.take(self.host.plan_lift([rest]))
+                self.take(plan_lift(self.ports, [rest]))
                 self.tell(ConformItem("pruned rule", short_of(rest), True, "removed"))
 
     def _resolved(self, rule: Rule) -> Rule | None:
         try:
-            return RulePlanner(self.adapter).resolve(rule)
+            return RulePlanner(self.ports).resolve(rule)
         except VelpinError:
             return None
 
@@ -295,10 +296,10 @@ class _Conform:
         """Drop sources that Velpin added and the file does not name."""
         named = {self.handle_of(each) for each in wanted}
         for handle in list(self._prunable(named)):
-            self.take(self.host.plan_drop(handle))
+            self.take(plan_drop(self.ports, handle))
             self.tell(ConformItem("pruned source", handle, True, "removed"))
 
     def _prunable(self, named: set[str]) -> Iterator[str]:
-        for source in self.adapter.configuration.sources:
-            if source.handle not in named and self.adapter.describer.is_own(source):
+        for source in self.ports.configuration.sources:
+            if source.handle not in named and self.ports.describer.is_own(source):
                 yield source.handle

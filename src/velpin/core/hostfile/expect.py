@@ -7,8 +7,11 @@ import time
 from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
+from velpin.core.forecasting import forecast, forecast_upgrade
+from velpin.core.host_diff import after_upgrade
 from velpin.core.hostfile.format import VERSION
 from velpin.core.hostfile.writing import table_text
+from velpin.core.offers import offers_from
 from velpin.errors import Refusal
 from velpin.model.dates import day
 from velpin.model.hostfile import Condition, Expectation, ExpectationResult
@@ -16,7 +19,6 @@ from velpin.model.reason import Reason
 from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
     from velpin.model.forecast import Answer, Forecast
     from velpin.model.source import Source
     from velpin.ports.bundle import Ports
@@ -45,25 +47,25 @@ def is_for(ports: Ports, when: Condition) -> bool:
 
 
 def check_expectations(
-    host: Host, ports: Ports, expectations: Iterable[Expectation]
+    ports: Ports, expectations: Iterable[Expectation]
 ) -> list[ExpectationResult]:
     """Each expectation that is for a host, and whether it is met."""
-    judge = _Judge(host, ports)
+    judge = _Judge(ports)
     return [judge.of(each) for each in expectations if is_for(ports, each.when)]
 
 
 class _Judge:
     """Holds one host against expectations; the whole upgrade is worked out once."""
 
-    def __init__(self, host: Host, ports: Ports) -> None:
-        self.host, self.adapter = host, ports
+    def __init__(self, ports: Ports) -> None:
+        self.ports = ports
         self._upgrade: Forecast | None = None
 
     @property
     def upgrade(self) -> Forecast:
         """The next full upgrade."""
         if self._upgrade is None:
-            self._upgrade = self.host.forecast_upgrade()
+            self._upgrade = forecast_upgrade(self.ports)
         return self._upgrade
 
     def of(self, each: Expectation) -> ExpectationResult:
@@ -83,7 +85,7 @@ class _Judge:
         return ExpectationResult(expected, each.place, not found, found, reasons)
 
     def _package(self, each: Expectation) -> tuple[str, tuple[Reason, ...]]:
-        told = self.host.forecast([each.package])
+        told = forecast(self.ports, [each.package])
         if not told.answers or told.answers[0].version is None or not told.ok:
             answer = told.answers[0] if told.answers else None
             problem = (answer.problem if answer else None) or told.problem
@@ -100,20 +102,20 @@ class _Judge:
             yield f"comes in version {version}"
         if each.at_most:
             for then in [version, *self._after_upgrade(each.package)]:
-                if self.adapter.packages.compare(then, each.at_most) > 0:
+                if self.ports.packages.compare(then, each.at_most) > 0:
                     yield f"would be upgraded to {then}"
                     break
 
     def _is_source(self, handle: str, wanted: str) -> bool:
         """A handle, or the name of a repository with several releases."""
-        source = self.adapter.configuration.by_handle.get(handle)
+        source = self.ports.configuration.by_handle.get(handle)
         return handle == wanted or (source is not None and source.repository == wanted)
 
     def _is_version(self, version: str, wanted: str) -> bool:
         bound = next((mark for mark in _BOUNDS if wanted.startswith(mark)), "")
         if not bound:
             return fnmatch.fnmatchcase(version, wanted)
-        order = self.adapter.packages.compare(version, wanted.removeprefix(bound).strip())
+        order = self.ports.packages.compare(version, wanted.removeprefix(bound).strip())
         return {"=": order == 0, ">": order > 0, "<": order < 0, ">=": order >= 0,
                 "<=": order <= 0}[bound]  # fmt: skip
 
@@ -121,7 +123,7 @@ class _Judge:
         return [change.new for change in self.upgrade.changes if change.name == name and change.new]
 
     def _absent(self, name: str) -> str:
-        if name in self.host.installed_names():
+        if name in self.ports.packages.installed_names():
             return "is installed"
         return "comes with the next upgrade" if self._after_upgrade(name) else ""
 
@@ -134,7 +136,7 @@ class _Judge:
     def _old_indexes(self, days: int) -> str:
         now = time.time()
         old = []
-        for source in self.adapter.configuration.sources:
+        for source in self.ports.configuration.sources:
             if not source.on:
                 continue
             dated = self._looked_at(source)
@@ -145,12 +147,12 @@ class _Judge:
         return f"older: {_few(old)}" if old else ""
 
     def _looked_at(self, source: Source) -> float | None:
-        fetched = self.adapter.cache.fetched(source.address, source.release)
+        fetched = self.ports.cache.fetched(source.address, source.release)
         times = (
             fetched.fetched if fetched else None,
-            self.adapter.standing.installer_looked_at(source)
-            if self.adapter.indexes.holder(source) == "installer" else None,
-            self.adapter.standing.parts_of(source).dated,
+            self.ports.standing.installer_looked_at(source)
+            if self.ports.indexes.holder(source) == "installer" else None,
+            self.ports.standing.parts_of(source).dated,
         )  # fmt: skip
         return max((each for each in times if each is not None), default=None)
 
@@ -158,22 +160,22 @@ class _Judge:
         """Packages that come from a source and are not among those that may."""
         handles = [
             s.handle
-            for s in self.adapter.configuration.sources
+            for s in self.ports.configuration.sources
             if self._is_source(s.handle, each.source)
         ]
         if not handles:
             return f"there is no source {each.source}"
-        selections = self.host.after_upgrade().selections
+        selections = after_upgrade(self.ports).selections
         names = {
             name for (name, _), (_, then) in selections.items() if then and then.source in handles
         }
         for handle in handles:
-            offered = sorted({o.name for o in self.host.offers_from(handle)})[:_MOST_NAMES]
+            offered = sorted({o.name for o in offers_from(self.ports, handle)})[:_MOST_NAMES]
             names.update(
                 name
                 for name in offered
                 if not _is_one_of(name, each.only)
-                and (answer := self.adapter.answers.first(name)) is not None
+                and (answer := self.ports.answers.first(name)) is not None
                 and answer.source in handles
             )
         others = sorted(name for name in names if not _is_one_of(name, each.only))
@@ -209,13 +211,13 @@ def say(each: Expectation) -> str:
     return f"only {' '.join(each.only)} from {each.source}"
 
 
-def from_now(host: Host, names: Sequence[str]) -> str:
+def from_now(ports: Ports, names: Sequence[str]) -> str:
     """Expectations that today's forecast of some names meets, as a file.
 
     Raises Refusal for a name that is not available."""
     found: list[dict[str, Any]] = []
     for name in names:
-        answers = host.forecast([name]).answers
+        answers = forecast(ports, [name]).answers
         if not answers or answers[0].version is None:
             raise Refusal(
                 f"{name} is not available", f"velpin forecast {shell_word(name)} tells why"
