@@ -57,7 +57,7 @@ _INSTALLERS = {
 """How to ask an installer that keeps a cache of its own; others read their lists each time."""
 _READ = """
 import sys
-from velpin.core.opening import open_host
+from velpin.host.opening import open_host
 from pathlib import Path
 host = open_host(Path(sys.argv[1]), as_is=sys.argv[2] == "as-is")
 host.open_indexes()
@@ -65,7 +65,7 @@ host.open_indexes()
 _SHIFT = """
 import sys
 from pathlib import Path
-from velpin.core.opening import open_host
+from velpin.host.opening import open_host
 host = open_host(Path(sys.argv[1]))
 print(len(host.shift(host.plan_switch(sys.argv[2], False)).answers))
 """

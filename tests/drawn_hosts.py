@@ -31,8 +31,8 @@ def made_host(kind: str, seed: int, folder: Path) -> tuple[Path, tuple[str, ...]
 
 def by_name(before: Host, after: Host) -> list[tuple[object, ...]]:
     """What single answers say, name by name."""
-    hosts = [host._adapter for host in (before, after)]
+    hosts = [host._ports for host in (before, after)]
     names = {name for host in hosts for index in host.indexes.on() for name in index.names()}
-    there = set(after.installed_names())
+    there = set(after.packages.installed_names())
     told = [(name, *(host.answers.first(name) for host in hosts)) for name in sorted(names - there)]
     return [one for one in told if one[1] != one[2]]

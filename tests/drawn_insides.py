@@ -70,7 +70,7 @@ def digests(host: Host, folder: Path) -> dict[str, str]:
 
 def insides(host: Host) -> dict[str, list[str]]:
     """Lines that say it all, by what they are about."""
-    ports = host._adapter
+    ports = host._ports
     found = {"host": list(_host(ports)), "sources": list(_sources(ports))}
     if ports.readiness.refusal() is None:
         found["names"] = list(_names(ports))

@@ -6,7 +6,7 @@ import fnmatch
 import random
 
 from tests.installer.drawn import NAMES
-from velpin.core.host import Host
+from velpin.host.host import Host
 from velpin.kinds.deb import DebPorts
 from velpin.model.forecast import Answer
 from velpin.model.rule import Rule
@@ -20,7 +20,9 @@ def draw_rule(host: DebPorts, pick: random.Random) -> Rule:
     handles = [source.handle for source in host.configuration.sources]
     one = pick.choice(handles)
     name = pick.choice([*map(str.lower, NAMES)] * 3 + [*GLOBS, "absent"])
-    texts = [v.text for package in host.state.packages.named(name).values() for v in package.versions]
+    texts = [
+        v.text for package in host.state.packages.named(name).values() for v in package.versions
+    ]
     version = pick.choice([*texts, "1*"]) if pick.random() < 0.9 else "7.7"
     kind = pick.choice(["prefer", "confine", "pin", "pin", "bar", "keep"])
     if kind == "prefer":
@@ -51,7 +53,9 @@ def read(host: Host) -> DebPorts:
 def shows(host: Host, rule: Rule) -> str:
     """What of a rule the forecasts of a host do not show; empty where they show it."""
     if rule.kind == "confine":  # said again it adds names
-        said = [rule.rule for rule in host.rules() if rule.rule and rule.rule.kind == "confine"]
+        said = [
+            rule.rule for rule in host.rules.in_force() if rule.rule and rule.rule.kind == "confine"
+        ]
         rule = rule._replace(
             names=tuple(n for w in said if w.source == rule.source for n in w.names)
         )
@@ -77,7 +81,7 @@ def _comes(answer: Answer) -> bool:
 
 def _pin(host: Host, rule: Rule, name: str, answer: Answer) -> str:
     fitting = [
-        offer for offer in host.offers([name])
+        offer for offer in host.packages.offers([name])
         if fnmatch.fnmatchcase(offer.version, rule.version or "*")
         and offer.source in ("installed", rule.source or offer.source)
         and offer.state != "source off" and offer.arch in ("all", host.native)
@@ -104,7 +108,9 @@ def _keep(host: Host, rule: Rule, name: str, answer: Answer) -> str:
 
 def _confine(host: Host, rule: Rule, name: str, answer: Answer) -> str:
     """Unless another source, listed later, has the very same version."""
-    here = [offer.source for offer in host.offers([name]) if offer.version == answer.version]
+    here = [
+        offer.source for offer in host.packages.offers([name]) if offer.version == answer.version
+    ]
     only = set(here) <= {rule.source}
     return "comes from there" if only and answer.source == rule.source and _comes(answer) else ""
 
@@ -117,7 +123,9 @@ def _prefer(host: Host, rule: Rule, name: str, answer: Answer) -> str:
     ):
         return ""
     others = [s.handle for s in host.sources if s.on] if rule.over_all else rule.over
-    has = {offer.source for offer in host.offers([name]) if offer.arch in ("all", answer.arch)}
+    has = {
+        offer.source for offer in host.packages.offers([name]) if offer.arch in ("all", answer.arch)
+    }
     if rule.source in has and answer.source in set(others) - {rule.source}:
         return f"comes from {answer.source}"
     if answer.source == rule.source and has & set(rule.under) - {rule.source}:

@@ -398,7 +398,7 @@ def requests(host: Host, seed: int) -> Sequence[list[str]]:
     for _ in range(6):
         words = []
         for name in pick.sample(NAMES, pick.choice((1, 2))):
-            offered = host.offers([name])
+            offered = host.packages.offers([name])
             one = pick.choice(offered) if offered else None
             version, source = (one.version, one.source) if one else ("1-1", "base")
             forms = (

@@ -15,14 +15,14 @@ from typing import Any, NamedTuple, Self
 
 from tests.host_files import host_files
 from tests.program import Said, run_on
-from velpin.core.host import Host
-from velpin.core.opening import open_host
 from velpin.demo.alpm_files import DemoArchive, write_alpm_record, write_alpm_repository
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.demo.rpm_files import DemoRpm, write_record, write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.fetch.download import FetchSettings, Transport
 from velpin.files.tree import Tree
+from velpin.host.host import Host
+from velpin.host.opening import open_host
 from velpin.kinds.alpm import AlpmPorts
 from velpin.kinds.deb import DebPorts
 from velpin.kinds.deb.refresh import DebFetcher, DebRefreshed

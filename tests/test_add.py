@@ -165,7 +165,7 @@ def test_a_snippet_is_put_right_by_a_suite(vendor: DebHarbour) -> None:
     key = ["--key", str(vendor.folder / "right.asc"), "--yes"]
     assert vendor.run("add", line, *key).code == 1
     assert vendor.run("add", line, "--suite", "jetty", *key).code == 0
-    assert vendor.host().source("gullwatch").release == "jetty"
+    assert vendor.host().sources.find("gullwatch").release == "jetty"
 
 
 def test_a_suite_it_does_not_have(vendor: DebHarbour) -> None:
@@ -209,7 +209,7 @@ def test_a_vendors_snippet(
         what = text.split('"')[1]
     said = vendor.run("add", what, "--name", "watch", "--key", key, "--yes")
     assert said.code == 0, said.err
-    source = vendor.host().source("watch")
+    source = vendor.host().sources.find("watch")
     assert (source.release, source.signed_by) == ("jetty", "/etc/apt/keyrings/watch.asc")
     assert vendor.host().forecast(["gullwatch"]).answers[0].source == "watch"
 
@@ -219,7 +219,7 @@ def test_a_snippet_with_its_key_written_out(vendor: DebHarbour, signer: Signer) 
     text = f"Types: deb\nURIs: file://{vendor.folder}/repos/gullwatch\nSuites: jetty\nComponents: main\nSigned-By:\n {key}\n"
     said = vendor.run("add", text, "--fingerprint", signer.fingerprint, "--yes")
     assert said.code == 0, said.err
-    assert vendor.host().source("gullwatch").signed_by == "/etc/apt/keyrings/gullwatch.asc"
+    assert vendor.host().sources.find("gullwatch").signed_by == "/etc/apt/keyrings/gullwatch.asc"
 
 
 @pytest.mark.parametrize(
@@ -305,7 +305,10 @@ def test_foreign_files_of_the_same_name_are_left_alone(vendor: DebHarbour) -> No
     assert vendor.run(*words(vendor, "--yes")).code == 0
     assert vendor.read("etc/apt/sources.list.d/gullwatch.sources") == "# mine\n"
     assert vendor.read("etc/apt/keyrings/gullwatch.asc") == "mine"
-    assert vendor.host().source("gullwatch").signed_by == "/etc/apt/keyrings/gullwatch-velpin.asc"
+    assert (
+        vendor.host().sources.find("gullwatch").signed_by
+        == "/etc/apt/keyrings/gullwatch-velpin.asc"
+    )
 
 
 def test_dropping_tells_what_becomes_of_what_came_from_it(vendor: DebHarbour) -> None:

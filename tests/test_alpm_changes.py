@@ -118,12 +118,12 @@ def test_a_section_is_put_where_it_was_asked(
     told = "".join(text.decode() for text in files_of(shipped).values())
     for text in ("# a floating remark", "# the base", "# mine", "## nearer", "# belongs to extra"):
         assert told.count(text) == 1
-    (rule,) = shipped.host().rules()
+    (rule,) = shipped.host().rules.in_force()
     assert rule.rule is not None
     assert words_of(rule.rule) == ["prefer", *words]
     shipped.done("prefer", *words, "--lift", "--yes")
     assert order(shipped) == ["base", "extra", "early", "late"]
-    assert shipped.host().rules() == []
+    assert shipped.host().rules.in_force() == []
     for _ in range(2):
         shipped.done("undo", "--yes")
     assert files_of(shipped) == before
@@ -146,7 +146,9 @@ def test_off_and_on_leave_every_byte(shipped: AlpmHarbour) -> None:
         shipped.done("off", name, "--yes")
         assert name not in order(shipped)
         assert shipped.forecast(f"only-{name}")["ok"] is False
-        assert [offer.state for offer in shipped.host().offers([f"only-{name}"])] == ["source off"]
+        assert [offer.state for offer in shipped.host().packages.offers([f"only-{name}"])] == [
+            "source off"
+        ]
         shipped.done("on", name, "--yes")
         assert files_of(shipped) == before
     shipped.done("on", "testing", "--yes")
@@ -222,7 +224,7 @@ def test_cutting_and_putting_keeps_every_line(
 def _wish(harbour: AlpmHarbour, pick: random.Random) -> Rule:
     handles = [source.handle for source in harbour.host().sources]
     one, other = pick.choice(handles), pick.choice(handles)
-    names = [*harbour.host().installed_names(), *NAMES]
+    names = [*harbour.host().packages.installed_names(), *NAMES]
     return pick.choice(
         [
             Rule("prefer", (), one, over=(other,)), Rule("prefer", (), one, under=(other,)),
@@ -239,7 +241,7 @@ def _shows(harbour: AlpmHarbour, rule: Rule) -> bool:
     host = harbour.host()
     if rule.kind == "keep":
         changed = {one.name for one in host.forecast_upgrade().changes}
-        here = set(host.installed_names())
+        here = set(host.packages.installed_names())
         from velpin.kinds.alpm.ignored import takes
 
         return not any(takes(glob, name) for glob in rule.names for name in changed & here)
@@ -291,10 +293,10 @@ def test_lifted_rules_leave_the_host_as_it_was(seed: int, tmp_path: Path) -> Non
     first, before = order(harbour), files_of(harbour)
     for _ in range(6):
         harbour.run(*words_of(_wish(harbour, pick)), "--yes")
-    rules = [rule.rule for rule in harbour.host().rules() if rule.rule]
+    rules = [rule.rule for rule in harbour.host().rules.in_force() if rule.rule]
     for rule in reversed(rules):
         harbour.run(*words_of(rule), "--lift", "--yes")
-    assert not [rule for rule in harbour.host().rules() if rule.rule]
+    assert not [rule for rule in harbour.host().rules.in_force() if rule.rule]
     left = files_of(harbour)[CONF].decode()
     assert "velpin" not in left
     assert sorted(left.split()) == sorted(before[CONF].decode().split())

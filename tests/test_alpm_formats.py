@@ -256,7 +256,7 @@ def test_lists_in_every_form(tmp_path: Path, packed: str) -> None:
     harbour = AlpmHarbour(tmp_path)
     harbour.source("base", FULL, P("tern"), packed=packed)
     harbour.refresh()
-    assert [one.version for one in harbour.host().offers(["gull"])] == [FULL.version]
+    assert [one.version for one in harbour.host().packages.offers(["gull"])] == [FULL.version]
 
 
 @pytest.mark.parametrize("form", [tarfile.PAX_FORMAT, tarfile.GNU_FORMAT, tarfile.USTAR_FORMAT])
@@ -385,9 +385,9 @@ def test_a_source_that_is_never_refreshed(tmp_path: Path) -> None:
 def test_the_record_is_read_anew_when_a_package_came_or_changed(tmp_path: Path) -> None:
     harbour = AlpmHarbour(tmp_path)
     harbour.installed(P("gull", "1-1"))
-    assert harbour.host().installed_names() == ["gull"]
+    assert harbour.host().packages.installed_names() == ["gull"]
     write_alpm_record(harbour.root / RECORD, [P("tern", "1-1")])
-    assert harbour.host().installed_names() == ["gull", "tern"]
+    assert harbour.host().packages.installed_names() == ["gull", "tern"]
     path = harbour.root / RECORD / "tern-1-1/desc"
     path.write_bytes(path.read_bytes() + b"%PROVIDES%\nbird\n\n")
     os.utime(path, (2_000_000_000, 2_000_000_000))

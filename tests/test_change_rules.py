@@ -71,9 +71,11 @@ def test_a_key_that_another_source_names_stays_when_one_is_dropped(harbour: DebH
     harbour.put("etc/apt/keyrings/shared.asc", "key")
     for name in ("one", "two"):
         harbour.put(f"etc/apt/sources.list.d/{name}.sources", stanza.format(name))
-    assert set(harbour.host().plan_drop("one").edits) == {"etc/apt/sources.list.d/one.sources"}
+    assert set(harbour.host().sources.plan_drop("one").edits) == {
+        "etc/apt/sources.list.d/one.sources"
+    }
     (harbour.root / "etc/apt/sources.list.d/two.sources").unlink()
-    assert set(harbour.host().plan_drop("one").edits) == {
+    assert set(harbour.host().sources.plan_drop("one").edits) == {
         "etc/apt/sources.list.d/one.sources", "etc/apt/keyrings/shared.asc",
     }  # fmt: skip
 
@@ -89,7 +91,9 @@ def test_a_section_that_is_commented_out_stays_whole_beside_one_that_changes(
     harbour.source("one", DemoArchive("gull"))
     harbour.put(CONF, harbour.read(CONF) + COMMENTED + "\n[three]\nServer = file:///three\n")
     host = harbour.host()
-    plan = host.plan_switch("one", False) if what == "off" else host.plan_drop("one")
+    plan = (
+        host.sources.plan_switch("one", False) if what == "off" else host.sources.plan_drop("one")
+    )
     after = plan.edits[CONF]
     assert after is not None
     assert COMMENTED in after.decode()
@@ -103,7 +107,7 @@ def test_a_comment_in_brackets_that_nothing_follows_is_no_section(tmp_path: Path
     note = "#[see the manual]\n"
     harbour.put(CONF, harbour.read(CONF) + note)
     assert [source.handle for source in harbour.host().sources] == ["one"]
-    after = harbour.host().plan_drop("one").edits[CONF]
+    after = harbour.host().sources.plan_drop("one").edits[CONF]
     assert after is not None
     assert "[one]" not in after.decode()
 
@@ -113,7 +117,7 @@ def test_the_blank_lines_before_a_last_section_go_with_it(tmp_path: Path) -> Non
     harbour.source("one", DemoArchive("gull"))
     before = harbour.read(CONF).rstrip("\n") + "\n"
     harbour.put(CONF, f"{before}\n \n\n[two]\nServer = file:///two\n")
-    assert harbour.host().plan_drop("two").edits[CONF] == before.encode()
+    assert harbour.host().sources.plan_drop("two").edits[CONF] == before.encode()
 
 
 def test_a_key_is_named_in_a_line_whose_address_has_brackets(harbour: DebHarbour) -> None:
@@ -131,4 +135,6 @@ def test_a_dropped_source_takes_no_key_along_that_is_not_velpins(harbour: DebHar
         harbour.put("usr/share/keyrings/vendor.asc", "key")
         harbour.put("etc/apt/sources.list", line.format(key))
         (source,) = harbour.host().sources
-        assert set(harbour.host().plan_drop(source.handle).edits) == {"etc/apt/sources.list"}
+        assert set(harbour.host().sources.plan_drop(source.handle).edits) == {
+            "etc/apt/sources.list"
+        }

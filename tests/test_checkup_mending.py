@@ -402,11 +402,11 @@ def test_versioned_addresses_where_sources_have_no_releases(post: Post) -> None:
 @each_kind
 def test_the_python_interface(post: Post) -> None:
     host = open_host(post.root)
-    assert not host.checkup(offline=True).is_wrong
+    assert not host.checkup.run(offline=True).is_wrong
     (post.root / post.key_file).chmod(0o666)
     host = open_host(post.root)
-    assert host.checkup(offline=True).is_wrong
-    plan = host.plan_mend("key-writable", offline=True)
+    assert host.checkup.run(offline=True).is_wrong
+    plan = host.checkup.plan_mend("key-writable", offline=True)
     assert plan.modes == {post.key_file: 0o644}
-    host.apply(plan)
-    assert not open_host(post.root).checkup(offline=True).is_wrong
+    host.changes.apply(plan)
+    assert not open_host(post.root).checkup.run(offline=True).is_wrong

@@ -190,7 +190,7 @@ def test_a_search_tells_no_version_of_a_source_that_may_not_install(tmp_path: Pa
     host.source("base", DemoArchive("tern"))
     host.source("extra", DemoArchive("gull"), settings="Usage = Sync Search\n")
     host.refresh()
-    found, count = host.host().find("gull")
+    found, count = host.host().packages.find("gull")
     assert (count, [(hit.name, hit.version, hit.source) for hit in found]) == (
         1, [("gull", None, None)],
     )  # fmt: skip

@@ -73,7 +73,7 @@ def test_sections_may_stand_apart(harbour: DebHarbour) -> None:
     (folder / "Release").write_text(release)
     harbour.put("etc/apt/sources.list", f"deb [trusted=yes] {address} jetty main extra\n")
     harbour.put("etc/apt/preferences", "Package: *\nPin: release c=extra\nPin-Priority: 50\n")
-    (one,) = harbour.ready().source_statuses()
+    (one,) = harbour.ready().sources.statuses()
     assert one.priorities == ((500, ("main",)), (50, ("extra",)))
     assert "500 (main); 50 (extra)" in harbour.run("sources").out
 

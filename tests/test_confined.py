@@ -151,7 +151,7 @@ def test_the_record_of_an_alpm_host_is_read_below_the_root(
     else:
         shutil.rmtree(folder)
         folder.symlink_to(outside)
-    assert harbour.refresh().host().installed_names() == []
+    assert harbour.refresh().host().packages.installed_names() == []
     assert harbour.run("host")[0] == 0
     (outside / "desc").unlink()
 

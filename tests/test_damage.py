@@ -63,7 +63,7 @@ def test_a_record_that_was_cut(harbour: DebHarbour, tail: str, refused: str) -> 
     else:
         assert said.code == 0, said
     if "hold" in tail:
-        assert "auk" in harbour.host().installed_names()
+        assert "auk" in harbour.host().packages.installed_names()
 
 
 def test_an_empty_record_beside_an_older_full_one_is_told(harbour: DebHarbour) -> None:
@@ -358,7 +358,7 @@ def test_a_login_in_an_address_goes_where_only_root_reads_it(
     for file, data in addition.edits.items():
         assert data is not None
         harbour.put(file, data)
-    assert harbour.host().plan_drop("gullwatch").edits == dict.fromkeys(
+    assert harbour.host().sources.plan_drop("gullwatch").edits == dict.fromkeys(
         ["etc/apt/sources.list.d/gullwatch.sources", login]
     )
 

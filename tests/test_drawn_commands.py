@@ -69,7 +69,7 @@ def _drawn_words(root: Path, names: tuple[str, ...], draw: random.Random) -> dic
     host = open_host(root)
     sources = [source.handle for source in host.sources] or ["gone"]
     name, other = draw.choice(names), draw.choice(names)
-    versions = sorted({offer.version for offer in host.offers([name])}) or ["1"]
+    versions = sorted({offer.version for offer in host.packages.offers([name])}) or ["1"]
     glob = draw.choice((f"{name[0]}*", f"*{name[-1]}", f"?{name[1:]}*", name))
     return {
         "n": name, "m": other, "s": draw.choice(sources), "t": draw.choice(sources),

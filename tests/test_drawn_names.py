@@ -16,6 +16,7 @@ from tests.drawn_hosts import by_name, made_host
 from tests.drawn_worlds import NAMES, world
 from tests.harbours import ALPM, CONF, DEB, DNF, KINDS, REPO_FOLDERS
 from velpin import open_host
+from velpin.core.host_diff import changed_answers
 from velpin.files.tree import Edits
 
 pytestmark = pytest.mark.full
@@ -130,12 +131,12 @@ def held_against_each(kind: str, seed: int, root: Path, names: tuple[str, ...]) 
     after = before
     for _ in range(draw.randint(1, MOST_CHANGES)):
         after = after.with_edits(edits_of(kind, root, names, draw))
-    found = after.changed_answers(before)
-    if any(host._adapter.readiness.refusal() for host in (before, after)):
+    found = changed_answers(before._ports, after._ports)
+    if any(host._ports.readiness.refusal() for host in (before, after)):
         assert found == []
         return
     assert [tuple(one) for one in found] == by_name(before, after)
     for host in (before, after):
-        for here in host._adapter.packages.installed():
-            say(f"{here}: {host._adapter.answers.next_alone(here)}")
+        for here in host._ports.packages.installed():
+            say(f"{here}: {host._ports.answers.next_alone(here)}")
         say(str(host.after_upgrade()))

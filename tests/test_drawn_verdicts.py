@@ -63,12 +63,12 @@ def say_verdicts(root: Path, kind: str, names: Sequence[str], draw: random.Rando
     sources = [source.handle for source in host.sources]
     assert sources
     for _ in range(2):
-        offered = {offer.version for offer in host.offers([draw.choice(names)])}
+        offered = {offer.version for offer in host.packages.offers([draw.choice(names)])}
         for rule in drawn_rules(draw, sources, names, sorted(offered) or ["1"]):
             if kind == ALPM and rule.kind in ("confine", "pin"):
                 continue  # no such host can say it
             try:
-                found = VERDICTS.get(kind, rpm_verdict)(host._adapter, rule)
+                found = VERDICTS.get(kind, rpm_verdict)(host._ports, rule)
             except VelpinError as problem:
                 say(f"{command_of(rule)}: {problem}")
                 continue
@@ -95,5 +95,5 @@ def test_among_drawn_settings(tmp_path: Path, kind: str, seed: int) -> None:
     )
     made.run("refresh")
     host = made.host()
-    if host.sources and host._adapter.configuration.config_error() is None:
+    if host.sources and host._ports.configuration.config_error() is None:
         say_verdicts(made.root, kind, names, draw)

@@ -41,7 +41,7 @@ def test_ways_to_what_is_wanted(tmp_path: Path, kind: str, seed: int) -> None:
     for turn in range(4):
         words = []
         for name in draw.sample((*NAMES, *NAMES, *VIRTUAL), draw.choice((1, 1, 2))):
-            offers = host.offers([name])
+            offers = host.packages.offers([name])
             one = draw.choice(offers) if offers else None
             forms = (
                 [f"@{one.version}", f"@{one.version}", f"%{one.source}", f"%{one.source}"]

@@ -28,9 +28,9 @@ MATRIX = "Types: deb\nURIs: http://a.example/x http://b.example/y\nSuites: jetty
 
 def edited(host: Host, plan_of: str, handle: str) -> str | None:
     plan = {
-        "off": lambda: host.plan_switch(handle, False),
-        "on": lambda: host.plan_switch(handle, True),
-        "drop": lambda: host.plan_drop(handle),
+        "off": lambda: host.sources.plan_switch(handle, False),
+        "on": lambda: host.sources.plan_switch(handle, True),
+        "drop": lambda: host.sources.plan_drop(handle),
     }[plan_of]()
     (data,) = plan.edits.values()
     after = host.with_edits(plan.edits)
@@ -70,7 +70,7 @@ def test_stanza_form(harbour: DebHarbour, what: str, handle: str, after: str) ->
     harbour.put("etc/apt/sources.list.d/a.sources", STANZA)
     host = harbour.host()
     if handle == "x-jetty":
-        plan = host.plan_drop(handle)
+        plan = host.sources.plan_drop(handle)
         assert plan.edits["etc/apt/sources.list.d/a.sources"] == after.encode()
         return
     assert edited(host, what, handle) == after
@@ -81,10 +81,12 @@ def test_stanza_form(harbour: DebHarbour, what: str, handle: str, after: str) ->
 def test_one_of_several_addresses_and_suites(harbour: DebHarbour, what: str, handle: str) -> None:
     harbour.put("etc/apt/sources.list.d/a.sources", MATRIX)
     host = harbour.host()
-    plan = host.plan_switch(handle, False) if what == "off" else host.plan_drop(handle)
+    plan = (
+        host.sources.plan_switch(handle, False) if what == "off" else host.sources.plan_drop(handle)
+    )
     after = host.with_edits(plan.edits)
     pairs = {(s.address, s.release) for s in after.sources if s.on}
-    gone = host.source(handle)
+    gone = host.sources.find(handle)
     assert pairs == {(s.address, s.release) for s in host.sources} - {(gone.address, gone.release)}
     assert sum(not s.on for s in after.sources) == (what == "off")
 
@@ -109,7 +111,7 @@ def test_line_ends_and_a_missing_one_are_kept(harbour: DebHarbour) -> None:
 def test_a_source_named_twice_goes_from_both_places(harbour: DebHarbour) -> None:
     harbour.put("etc/apt/sources.list", "deb http://a.example/x jetty main\n")
     harbour.put("etc/apt/sources.list.d/b.list", "deb http://a.example/x jetty extra\n# keep\n")
-    plan = harbour.host().plan_drop("x")
+    plan = harbour.host().sources.plan_drop("x")
     assert plan.edits == {
         "etc/apt/sources.list": None,
         "etc/apt/sources.list.d/b.list": b"# keep\n",
@@ -118,7 +120,7 @@ def test_a_source_named_twice_goes_from_both_places(harbour: DebHarbour) -> None
 
 def test_switching_to_what_is_so_changes_nothing(harbour: DebHarbour) -> None:
     harbour.put("etc/apt/sources.list", LINE)
-    assert harbour.host().plan_switch("x", True).unchanged
+    assert harbour.host().sources.plan_switch("x", True).unchanged
     said = harbour.run("on", "x")
     assert (said.code, "unchanged" in said.out) == (0, True)
 
@@ -145,7 +147,7 @@ def test_naming_a_key_in_a_line(harbour: DebHarbour, line: str, after: str) -> N
 
     harbour.put("etc/apt/sources.list", line + "\n")
     host = harbour.host()
-    assert set_key(host.tree, host.source("x"), "/n.asc") == {
+    assert set_key(host.tree, host.sources.find("x"), "/n.asc") == {
         "etc/apt/sources.list": after.encode() + b"\n"
     }
 
@@ -155,10 +157,10 @@ def test_naming_a_key_in_a_stanza(harbour: DebHarbour) -> None:
 
     harbour.put("etc/apt/sources.list.d/a.sources", STANZA)
     host = harbour.host()
-    edits = set_key(host.tree, host.source("y"), "/n.asc")
+    edits = set_key(host.tree, host.sources.find("y"), "/n.asc")
     after = host.with_edits(edits)
-    assert after.source("y").signed_by == "/n.asc"
-    assert after.source("x-quay").signed_by == "/k.gpg"
+    assert after.sources.find("y").signed_by == "/n.asc"
+    assert after.sources.find("x-quay").signed_by == "/k.gpg"
     (data,) = edits.values()
     assert data == STANZA.encode() + b"Signed-By: /n.asc\n"
 
@@ -181,9 +183,9 @@ def test_off_and_on_again_touches_only_that_line(
     harbour.put("etc/apt/sources.list", text)
     host = harbour.host()
     for source in (source for source in host.sources if source.on):
-        off = host.plan_switch(source.handle, False).edits
+        off = host.sources.plan_switch(source.handle, False).edits
         away = host.with_edits(off)
-        back = away.with_edits(away.plan_switch(source.handle, True).edits)
+        back = away.with_edits(away.sources.plan_switch(source.handle, True).edits)
         was, now = (
             text.split("\n"),
             (back.tree.read("etc/apt/sources.list") or b"").decode().split("\n"),
@@ -215,5 +217,5 @@ def test_a_file_goes_with_the_last_that_is_said_in_it(
     harbour.put("etc/apt/sources.list.d/a.list", text.format(*lines))
     host = harbour.host()
     (handle,) = (source.handle for source in host.sources if "//one." in source.address)
-    data = host.plan_drop(handle).edits["etc/apt/sources.list.d/a.list"]
+    data = host.sources.plan_drop(handle).edits["etc/apt/sources.list.d/a.list"]
     assert (data and data.decode()) == (left and left.format(*lines))

@@ -99,7 +99,10 @@ def test_channels(harbour: DebHarbour, fields: dict[str, str], number: int) -> N
     harbour.source("fresh", ("gull", "2"), **fields)
     harbour.source("base", ("gull", "1"))
     host = harbour.ready()
-    assert {o.source: o.priority for o in host.offers(["gull"])} == {"fresh": number, "base": 500}
+    assert {o.source: o.priority for o in host.packages.offers(["gull"])} == {
+        "fresh": number,
+        "base": 500,
+    }
     assert told(one(harbour, "gull"))[1] == ("2" if number == 500 else "1")
 
 

@@ -375,9 +375,9 @@ def test_passwords_are_not_written_down(post: Post) -> None:
 @on_deb
 def test_the_python_interface(post: Post) -> None:
     host = open_host(post.root)
-    wanted = read_host_file(host.export().encode(), "x.toml", list(ALL_KINDS))
-    assert not host.plan_conform(wanted).changed
-    assert host.expect(wanted) == []
+    wanted = read_host_file(host.file.export().encode(), "x.toml", list(ALL_KINDS))
+    assert not host.file.plan_conform(wanted).changed
+    assert host.file.expect(wanted) == []
 
 
 # -- forty kinds of mistakes ---------------------------------------------------------------

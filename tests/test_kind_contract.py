@@ -12,13 +12,13 @@ from typing import NamedTuple
 import pytest
 
 from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
-from velpin.core.host import Host
-from velpin.core.opening import open_host
+from velpin.core.host_diff import changed_answers
 from velpin.demo.alpm_files import DemoArchive as AlpmPackage
 from velpin.demo.rpm_files import DemoRpm
 from velpin.errors import NotAHost, Refusal
-from velpin.fetch.download import FetchSettings, Transport
 from velpin.front.json_values import jsonable
+from velpin.host.host import Host
+from velpin.host.opening import open_host
 from velpin.kinds import KINDS
 from velpin.model.rule import Rule
 
@@ -96,9 +96,7 @@ def opened(root: Path) -> Host:
 def host(root: Path) -> Host:
     """The host, its indexes fetched through the interface."""
     first = opened(root)
-    transport = Transport(FetchSettings(retries=0), wait=lambda _seconds: None)
-    for source in first.sources:
-        assert first.refresh_one(source.handle, transport).error is None
+    assert [result.error for result in first.sources.refresh()] == [None] * len(first.sources)
     return opened(root)
 
 
@@ -107,13 +105,13 @@ def test_looking(host: Host, told: Told) -> None:
     assert (*facts.sources, facts.installed) == (2, 0, 0, 2)
     assert facts.held == told.held
     assert facts.kind == host.kind
-    found = host.source_statuses()
+    found = host.sources.statuses()
     assert {one.source.handle for one in found} == {"base", "vendor"}
     assert [one.tier for one in found] == sorted(one.tier or 0 for one in found)
     assert all(one.offers == 2 and one.copy == "velpin" for one in found)
-    assert host.refused() is None
+    assert host.checkup.refused() is None
     with pytest.raises(Refusal):
-        host.source("nobody")
+        host.sources.find("nobody")
 
 
 def test_choosing(host: Host, told: Told) -> None:
@@ -126,20 +124,20 @@ def test_choosing(host: Host, told: Told) -> None:
     assert json.loads(json.dumps(jsonable(found)))["ok"] is True
     assert host.forecast(["gull"], "base").answers[0].version == one
     assert not host.forecast(["nobody"]).ok
-    assert [offer.version for offer in host.offers(["gull"])] == [two, one]
-    assert [offer.name for offer in host.offers_from("vendor", "v*")] == ["vendor-tool"]
-    assert "gull" in host.near_names("gul")
-    assert [met.name for met in host.find("gull")[0]] == ["gull"]
+    assert [offer.version for offer in host.packages.offers(["gull"])] == [two, one]
+    assert [offer.name for offer in host.packages.offers_from("vendor", "v*")] == ["vendor-tool"]
+    assert "gull" in host.packages.near_names("gul")
+    assert [met.name for met in host.packages.find("gull")[0]] == ["gull"]
 
 
 def test_a_considered_change_is_another_host_and_no_write(host: Host, told: Told) -> None:
     one, two, five = (number + told.release for number in "125")
     before = sorted(str(path) for path in (host.tree.root / "etc").rglob("*"))
-    plan = host.plan_switch("vendor", False)
+    plan = host.sources.plan_switch("vendor", False)
     after = host.considering(plan)
     assert (host.facts().sources.on, *after.facts().sources[:2]) == (2, 1, 1)
     assert after.forecast(["gull"]).answers[0].version == one
-    shift = host.shift(plan, ("vendor-tool",))
+    shift = host.changes.shift(plan, ("vendor-tool",))
     assert [(one.name, one.before, one.after) for one in shift.upgrades] == [
         ("gull", (two, "vendor"), (one, "base"))
     ]
@@ -150,17 +148,19 @@ def test_a_considered_change_is_another_host_and_no_write(host: Host, told: Told
 
 def test_the_whole_host(host: Host, told: Told) -> None:
     one, two, five = (number + told.release for number in "125")
-    host.open_indexes()
-    assert (host.knows("gull"), host.knows("nobody")) == (True, False)
-    assert sorted(host.installed_names()) == ["gull", "tern"]
-    assert host.came_from("base") == ["gull", "tern"]
+    host.packages.parse_indexes()
+    assert (host.packages.knows("gull"), host.packages.knows("nobody")) == (True, False)
+    assert sorted(host.packages.installed_names()) == ["gull", "tern"]
+    assert host.packages.came_from("base") == ["gull", "tern"]
     selections = host.after_upgrade().selections
     assert {name: selection for (name, _), (_, selection) in selections.items()} == {
         "gull": (two, "vendor"), "tern": (one, "base"),
     }  # fmt: skip
-    after = host.with_edits(host.plan_switch("vendor", False).edits)
-    assert list(host.changed_answers(after)) == [("vendor-tool", None, (five, "vendor"))]
-    assert list(host.changed_answers(host)) == []
+    after = host.with_edits(host.sources.plan_switch("vendor", False).edits)
+    assert list(changed_answers(after._ports, host._ports)) == [
+        ("vendor-tool", None, (five, "vendor"))
+    ]
+    assert list(changed_answers(host._ports, host._ports)) == []
     gull, tern, tool = host.snapshot(["vendor-tool"]).packages
     assert (gull.name, gull.installed, gull.next, gull.held) == (
         "gull",
@@ -197,34 +197,38 @@ def next_of(host: Host, name: str) -> str | None:
 def test_rules(host: Host, told: Told, rule: Rule, gull: str, tool: str | None) -> None:
     if rule.kind in told.refuses:
         with pytest.raises(Refusal) as refused:
-            host.plan_rules([rule])
+            host.rules.plan([rule])
         assert re.match(r"the nearest[^:]*: velpin (prefer|keep) ", refused.value.hint or "")
         return
-    held = len(host.rules())
-    plan = host.plan_rules([rule])
+    held = len(host.rules.in_force())
+    plan = host.rules.plan([rule])
     assert (plan.error, plan.unmet, plan.findings, plan.rules) == (None, None, [], [rule])
     after = host.with_edits(plan.edits)
     assert next_of(after, "gull") == gull + told.release
     assert after.forecast(["vendor-tool"]).answers[0].version == (tool and tool + told.release)
-    assert after.plan_rules([rule]).unchanged
-    (mine,) = (rule for rule in after.rules() if rule.rule)
-    assert (mine.rule, mine.dead, len(after.rules())) == (rule, None, held + 1)
-    for lifted in (after.plan_lift([rule]), after.plan_rule_drop(mine.place)):
+    assert after.rules.plan([rule]).unchanged
+    (mine,) = (rule for rule in after.rules.in_force() if rule.rule)
+    assert (mine.rule, mine.dead, len(after.rules.in_force())) == (rule, None, held + 1)
+    for lifted in (after.rules.plan_lift([rule]), after.rules.plan_drop(mine.place)):
         before = after.with_edits({**plan.edits, **lifted.edits})
         assert next_of(before, "gull") == "2" + told.release
-        assert len(before.rules()) == held
+        assert len(before.rules.in_force()) == held
     with pytest.raises(Refusal):
-        host.plan_lift([rule])
+        host.rules.plan_lift([rule])
 
 
 @pytest.mark.parametrize("what", ["off", "drop"])
 def test_a_change_made_and_undone(host: Host, told: Told, what: str) -> None:
     root = host.tree.root
     files = {path: path.read_bytes() for path in (root / "etc").rglob("*") if path.is_file()}
-    plan = host.plan_switch("vendor", False) if what == "off" else host.plan_drop("vendor")
-    host.apply(plan)
+    plan = (
+        host.sources.plan_switch("vendor", False)
+        if what == "off"
+        else host.sources.plan_drop("vendor")
+    )
+    host.changes.apply(plan)
     assert "vendor" not in {source.handle for source in opened(root).sources if source.on}
-    host.apply(host.plan_undo())
+    host.changes.apply(host.changes.plan_undo())
     assert {
         path: path.read_bytes() for path in (root / "etc").rglob("*") if path.is_file()
     } == files

@@ -159,7 +159,7 @@ def test_a_plan_that_is_stopped_writes_nothing(
     made = plan(Tree(harbour.root), "one", {"etc/new": b"x"}, **more)
     before = harbour.files()
     try:
-        harbour.host().apply(made, anyway=anyway)
+        harbour.host().changes.apply(made, anyway=anyway)
     except VelpinError:
         assert (is_made, harbour.files()) == (False, before)
     else:

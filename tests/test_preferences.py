@@ -145,7 +145,7 @@ def test_both_places_in_byte_order_and_names_passed_over(harbour: DebHarbour) ->
     files = [record.place.file.removeprefix("etc/apt/") for record in records]
     assert files == ["preferences", "preferences.d/10.pref", "preferences.d/9", "preferences.d/B",
                      "preferences.d/a-b.pref", "preferences.d/a.pref"]  # fmt: skip
-    assert [file for file, _ in host.skipped()] == [
+    assert [file for file, _ in host.checkup.skipped()] == [
         "etc/apt/preferences.d/x.bak", "etc/apt/preferences.d/x~",
     ]  # fmt: skip
 

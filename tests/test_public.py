@@ -18,8 +18,8 @@ import pytest
 
 import velpin
 from tests.harbours import DebHarbour
-from velpin.core.host import Host
 from velpin.demo.signer import Signer
+from velpin.host.host import Host
 
 ROOT = Path(__file__).parents[1]
 EXAMPLES = re.findall(r"```python\n(.*?)```", (ROOT / "docs/api.md").read_text(), re.DOTALL)
@@ -98,7 +98,7 @@ def test_a_source_added_with_its_key(root: Path, harbour: DebHarbour, signer: Si
     assert [(one.version, one.source) for one in answers] == [
         ("5", "gullwatch"), ("2.1-3", "base"),
     ]  # fmt: skip
-    host.apply(host.plan_undo())
+    host.changes.apply(host.changes.plan_undo())
     assert harbour.files() == before
     with pytest.raises(velpin.TrustError, match="fingerprint"):
         made["add_vendor"](root, address, key, "A" * 40)

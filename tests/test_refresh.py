@@ -40,12 +40,12 @@ def fetched(harbour: DebHarbour, now: float | None = None) -> DebRefreshed:
 
 def failed(harbour: DebHarbour, kind: str, said: str, now: float | None = None) -> VelpinError:
     """The refresh fails so, and what was known before is still known."""
-    before = harbour.host().offers(["gull"])
+    before = harbour.host().packages.offers(["gull"])
     error = fetched(harbour, now).error
     assert error is not None
     assert type(error).__name__ == kind, error
     assert said in error.message, error.message
-    assert harbour.host().offers(["gull"]) == before
+    assert harbour.host().packages.offers(["gull"]) == before
     return error
 
 
@@ -478,8 +478,8 @@ def test_only_named_sources_also_one_that_is_off(harbour: DebHarbour) -> None:
     )
     assert harbour.run("refresh", "two").code == 0
     host = harbour.host()
-    assert [(o.source, o.state) for o in host.offers(["gull"])] == [("two", "source off")]
-    states = {one.source.handle: one.state for one in host.source_statuses()}
+    assert [(o.source, o.state) for o in host.packages.offers(["gull"])] == [("two", "source off")]
+    states = {one.source.handle: one.state for one in host.sources.statuses()}
     assert states["one"] == "not fetched"
     assert harbour.run("refresh", "three").code == 1
 
@@ -569,6 +569,6 @@ def test_sources_of_one_address_are_fetched_one_after_another(tmp_path: Path) ->
     place = harbour.repository("birds", *(DemoRpm(f"gull{number}") for number in range(300)))
     for name in "abcde":
         harbour.put(f"etc/yum.repos.d/{name}.repo", f"[{name}]\nname=x\nbaseurl=file://{place}\n")
-    found = harbour.host().refresh(["b", "a", "c", "b", "e", "d"])
+    found = harbour.host().sources.refresh(["b", "a", "c", "b", "e", "d"])
     assert [(one.handle, one.error) for one in found] == [(name, None) for name in "baced"]
     assert [one.outcome for one in found] == ["new", *["unchanged"] * 4]

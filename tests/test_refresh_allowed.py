@@ -46,7 +46,7 @@ def each(harbour: Harbour, settings: Sequence[str], put: Callable[[str], None]) 
         if before.exists():
             shutil.copytree(before, kept)
         put(setting)
-        (found,) = harbour.host().refresh()
+        (found,) = harbour.host().sources.refresh()
         say(f"{setting!r}: {told(found)}")
 
 
@@ -118,7 +118,7 @@ def test_what_a_deb_source_may_give(
 
     if was_there:
         put("")
-        harbour.host().refresh()
+        harbour.host().sources.refresh()
     SERVED[served](harbour.folder / "repos/gullwatch/dists/jetty", signer)
     each(harbour, [*ALLOWED, *SET], put)
 
@@ -191,7 +191,7 @@ def test_what_an_rpm_source_may_give(
 
     if was_there:
         put(f"repo_gpgcheck=1\n{GOOD}")
-        harbour.host().refresh()
+        harbour.host().sources.refresh()
     for path in (place / "repodata").iterdir():
         path.unlink()
     publish("2-1", 3 if served == "older" else 1)
@@ -243,7 +243,7 @@ def test_what_an_alpm_source_may_give(
 
     if was_there:
         put("Optional")
-        harbour.host().refresh()
+        harbour.host().sources.refresh()
     publish("1-1" if served == "the same" else "2-1", 3 if served == "older" else 1)
     data, signature = place / "birds.db", place / "birds.db.sig"
     if served == "unsigned":

@@ -12,11 +12,11 @@ import pytest
 from tests.answers import say
 from tests.deb_statements import built
 from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
-from velpin.core.host import Host
-from velpin.core.opening import open_host
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 from velpin.errors import VelpinError
+from velpin.host.host import Host
+from velpin.host.opening import open_host
 
 
 def ask(host: Host, requests: Iterable[str]) -> None:

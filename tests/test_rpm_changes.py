@@ -19,14 +19,14 @@ import pytest
 
 from tests.harbours import DNF, RPM, ZYPP, RpmHarbour
 from tests.installer.rpm_drawn import NAMES, RpmDrawn
-from velpin.core.host import Host
-from velpin.core.opening import open_host
 from velpin.core.shift import shift_between
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.rpm_files import write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.fetch.download import Certificates
 from velpin.files.tree import Tree
+from velpin.host.host import Host
+from velpin.host.opening import open_host
 from velpin.kinds import open_ports
 from velpin.kinds.rpm_zypp.config import library_files, read_config
 from velpin.model.rule import Rule, words_of
@@ -300,8 +300,8 @@ def test_preferences_in_a_row_hold_in_whatever_order_they_came(
     harbour.refresh()
     rules = [Rule("prefer", (), pair[0], over=(pair[-1],)) for pair in order]
     host = harbour.host()
-    after = host.considering(host.plan_rules(rules))
-    ranks = {one.source.handle: one.priorities[0].priority for one in after.source_statuses()}
+    after = host.considering(host.rules.plan(rules))
+    ranks = {one.source.handle: one.priorities[0].priority for one in after.sources.statuses()}
     assert ranks["a"] < ranks["b"] < ranks["c"] < ranks["d"]
 
 
@@ -358,11 +358,13 @@ def test_made_is_shown_and_undone_is_as_before(tmp_path: Path, kind: str, seed: 
 def shown(host: Host, rule: Rule) -> bool:
     """Whether offers and single answers show a rule."""
     for name in NAMES:
-        offers = [one for one in host.offers([name]) if one.state in ("chosen", "candidate")]
+        offers = [
+            one for one in host.packages.offers([name]) if one.state in ("chosen", "candidate")
+        ]
         chosen = next((one for one in offers if one.state == "chosen" and one.source), None)
         if chosen is None or (name not in rule.names and rule.names != ("a*",) and rule.names):
             continue
-        installed = name in host.installed_names()
+        installed = name in host.packages.installed_names()
         if (
             rule.kind == "bar"
             and rule.source
@@ -390,20 +392,20 @@ def test_the_pass_over_all_names_is_what_single_answers_say(
     number = pick.choice((1, 60, 200))
     text = harbour.read(f"{harbour.sources}/{handle}.repo")
     edits: dict[str, bytes | None] = pick.choice([
-        before.plan_switch(handle, False).edits,
+        before.sources.plan_switch(handle, False).edits,
         {f"{harbour.sources}/{handle}.repo": f"{text}\npriority={number}\n".encode()},
         {"etc/dnf/dnf.conf": b"[main]\ngpgcheck=0\nexclude=a* b-2*\n",
          "etc/zypp/locks": b"solvable_name: a\n\nsolvable_name: b\nversion: < 3\n"},
     ])  # fmt: skip
     after = before.with_edits(edits)
-    shift = shift_between(before, after)
+    shift = shift_between(before._ports, after._ports)
     tree = Tree(harbour.root)
     was = open_ports(View(tree, open_cache(tree)))
     now = was.with_edits(edits)
     single = []
     for name in NAMES:
         one, other = was.answers.first(name), now.answers.first(name)
-        if name not in before.installed_names() and one != other:
+        if name not in before.packages.installed_names() and one != other:
             single.append(ChangedAnswer(name, one, other))
     assert list(shift.answers) == single
 

@@ -104,7 +104,7 @@ def test_orders_of_one_source_are_one_rule(two: DebHarbour) -> None:
     two.source("third", ("gull", "9"), ("tern", "9"))
     two.ready()
     make(two, "prefer base --over vendor", "prefer base --over third")
-    (rule,) = two.host().rules()
+    (rule,) = two.host().rules.in_force()
     assert rule.rule is not None
     assert rule.rule.over == ("vendor", "third")
     assert (answer(two, "gull"), answer(two, "tern")) == (("1.0", "base"), ("1.0", "base"))
@@ -131,7 +131,7 @@ def test_orders_are_settled_whatever_came_first(two: DebHarbour) -> None:
     rules = [Rule("prefer", (), "base", over=("vendor",), under=("third",)),
               Rule("prefer", (), "third", over=("vendor",))]  # fmt: skip
     for order in (rules, rules[::-1]):
-        plan = host.plan_rules(order)
+        plan = host.rules.plan(order)
         assert (plan.error, plan.unmet) == (None, None)
         after = two.ports().with_edits(plan.edits)
         priorities = {
@@ -154,7 +154,7 @@ def test_rules_about_a_source_that_is_gone(two: DebHarbour) -> None:
     make(two, "prefer base --over third")
     assert answer(two, "gull") == ("1.0", "base")
     make(two, "keep gull", "confine vendor gull --lift", "prefer base --lift")
-    assert [rule.rule and rule.rule.kind for rule in two.host().rules()] == ["keep", "pin"]
+    assert [rule.rule and rule.rule.kind for rule in two.host().rules.in_force()] == ["keep", "pin"]
     assert "no rule of velpin says" in refused(two, "prefer base --over vendor --lift")
 
 
@@ -376,10 +376,13 @@ def test_rules_are_dropped_by_number_and_place_at_once(two: DebHarbour) -> None:
     make(two, "keep tide-lib", "prefer base --over vendor")
     make(two, "rules drop 1 hand.pref:9 etc/apt/preferences.d/hand.pref:1")
     assert two.read("etc/apt/preferences.d/hand.pref") == record.format("tern")
-    assert [rule.rule and rule.rule.kind for rule in two.host().rules()] == ["prefer", None]
+    assert [rule.rule and rule.rule.kind for rule in two.host().rules.in_force()] == [
+        "prefer",
+        None,
+    ]
     assert len(json.loads(two.run("journal", "--json").out)) == 3
     make(two, "undo")
-    assert next(rule.rule and rule.rule.kind for rule in two.host().rules()) == "keep"
+    assert next(rule.rule and rule.rule.kind for rule in two.host().rules.in_force()) == "keep"
 
 
 def test_the_target_release_and_holds_as_rules(two: DebHarbour) -> None:

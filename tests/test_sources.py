@@ -160,7 +160,7 @@ def test_files_the_installer_passes_over(harbour: DebHarbour, name: str, why: st
     harbour.put(f"etc/apt/sources.list.d/{name}", f"deb {HTTP} jetty main\n")
     host = harbour.host()
     assert host.sources == []
-    ((file, told),) = host.skipped()
+    ((file, told),) = host.checkup.skipped()
     assert file.endswith(name)
     assert why in told
 

@@ -9,10 +9,10 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from velpin.core.opening import open_host
 from velpin.errors import HostFileError, Refusal
 from velpin.files.text import HostText
 from velpin.files.tree import Tree
+from velpin.host.opening import open_host
 from velpin.kinds import open_ports
 from velpin.kinds.alpm import AlpmPorts
 from velpin.kinds.deb import DebPorts

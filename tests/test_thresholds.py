@@ -137,7 +137,7 @@ def test_what_counts_as_essential_whatever_it_says(
 def test_a_target_of_no_name_is_no_rule(harbour: DebHarbour, target: str, rules: int) -> None:
     harbour.source("base", ("gull", "1"))
     harbour.put("etc/apt/apt.conf", f'APT::Default-Release "{target}";')
-    assert len(harbour.ready().rules()) == rules
+    assert len(harbour.ready().rules.in_force()) == rules
 
 
 @pytest.mark.parametrize(("spare", "is_read"), [(0, True), (1, False)])
@@ -178,7 +178,7 @@ def test_a_key_at_an_address_may_be_in_the_ring_already(
     harbour.source("base", DemoRpm("gull"), settings=f"repo_gpgcheck=1\n{keys}")
     host = harbour.host()
     monkeypatch.setattr(rpm_trust, "ring", lambda _host: read_keys(stranger.public, "ring"))
-    found = rpm_trust.keys_given(host._adapter, host.source("base"))  # type: ignore[arg-type]
+    found = rpm_trust.keys_given(host._ports, host.sources.find("base"))  # type: ignore[arg-type]
     prints = [key.fingerprint for key in found.keys]
     assert prints == [signer.fingerprint] * files + [stranger.fingerprint] * asks_ring
     assert (found.how == "ring") == (files == 0)

@@ -13,10 +13,11 @@ from tests.drawn_hosts import by_name
 from tests.harbours import CONF, DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
 from velpin import forked
 from velpin.core import host_diff
-from velpin.core.opening import open_host
+from velpin.core.host_diff import changed_answers
 from velpin.demo.alpm_files import DemoArchive as ArchiveMade
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.forked import side_by_side
+from velpin.host.opening import open_host
 from velpin.model.rule import Rule
 
 NAMES = ("gull", "gull-doc", "gull-wing", "tern", "tern-lib", "kelp", "fog")
@@ -111,11 +112,13 @@ def test_rpm(seed: int, kind: str, newer: bool, tmp_path: Path) -> None:
     filters(kind, pick, harbour)
     before = open_host(harbour.root)
     assert by_name(before, before) == []
-    before.open_indexes()
-    assert before.installed_names()
+    before.packages.parse_indexes()
+    assert before.packages.installed_names()
     change_rpm(kind, pick, harbour)
     after = open_host(harbour.root)
-    assert [tuple(one) for one in after.changed_answers(before)] == by_name(before, after)
+    assert [tuple(one) for one in changed_answers(before._ports, after._ports)] == by_name(
+        before, after
+    )
 
 
 @pytest.mark.parametrize("seed", range(14))
@@ -134,7 +137,9 @@ def test_alpm(seed: int, tmp_path: Path) -> None:
     kept = sections[: pick.randint(1, 3)]
     harbour.put(CONF, "\n[".join([head, *kept]))
     after = open_host(harbour.root)
-    assert [tuple(one) for one in after.changed_answers(before)] == by_name(before, after)
+    assert [tuple(one) for one in changed_answers(before._ports, after._ports)] == by_name(
+        before, after
+    )
 
 
 def test_several_processes_find_what_one_finds(
@@ -142,14 +147,14 @@ def test_several_processes_find_what_one_finds(
 ) -> None:
     harbour = rpm_host(DNF, random.Random(5), tmp_path)
     before = open_host(harbour.root)
-    after = before.considering(before.plan_switch("quay", False))
-    alone = after.changed_answers(before)
+    after = before.considering(before.sources.plan_switch("quay", False))
+    alone = changed_answers(before._ports, after._ports)
     assert alone
     begun: list[int] = []
     monkeypatch.setattr(host_diff, "_LARGE", 0)
     monkeypatch.setattr(host_diff, "processors", lambda: 3)
     monkeypatch.setattr(forked, "processors", lambda: begun.append(1) or 3)
-    assert after.changed_answers(before) == alone
+    assert changed_answers(before._ports, after._ports) == alone
     assert begun
 
 
@@ -165,6 +170,6 @@ def test_a_rule_on_a_host_without_any_list_changes_no_answer(kind: str, tmp_path
     root = (DebHarbour(tmp_path) if kind == "deb" else RpmHarbour(tmp_path, kind)).root
     before = open_host(root)
     assert not before.sources
-    after = before.considering(before.plan_rules([Rule("bar", ("gull", "mooring-release"))]))
-    assert after.changed_answers(before) == []
+    after = before.considering(before.rules.plan([Rule("bar", ("gull", "mooring-release"))]))
+    assert changed_answers(before._ports, after._ports) == []
     assert after.after_upgrade() == before.after_upgrade()

@@ -18,11 +18,7 @@ __version__ = "0.1.0"
 if TYPE_CHECKING:
     from velpin.change.plan import KeyShown, NewSource, Plan
     from velpin.core.checkup.codes import FINDING_CODES
-    from velpin.core.host import Host
     from velpin.core.hostfile.format import load_host_file
-    from velpin.core.new_source import new_source_from
-    from velpin.core.opening import is_interrupted, open_host, recover
-    from velpin.core.rule_plans import bars, pins
     from velpin.core.snapshot import Snapshot, drift, load_snapshot, save_snapshot
     from velpin.errors import (
         FetchError,
@@ -35,6 +31,8 @@ if TYPE_CHECKING:
     )
     from velpin.front.json_values import jsonable
     from velpin.front.words import sentence
+    from velpin.host.host import Host
+    from velpin.host.opening import is_interrupted, open_host, recover
     from velpin.model.forecast import Answer, Change, Forecast, Offer
     from velpin.model.reason import Reason
     from velpin.model.rule import Rule
@@ -45,11 +43,9 @@ _HOMES = {
     "velpin.core.checkup.codes": ("FINDING_CODES",),
     "velpin.change.plan": ("KeyShown", "NewSource", "Plan"),
     "velpin.core.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
-    "velpin.core.new_source": ("new_source_from",),
-    "velpin.core.host": ("Host",),
+    "velpin.host.host": ("Host",),
     "velpin.core.hostfile.format": ("load_host_file",),
-    "velpin.core.rule_plans": ("bars", "pins"),
-    "velpin.core.opening": ("is_interrupted", "open_host", "recover"),
+    "velpin.host.opening": ("is_interrupted", "open_host", "recover"),
     "velpin.errors": (
         "FetchError", "HostError", "PlanRefused", "Refusal", "TrustError", "UsageError",
         "VelpinError",
@@ -67,9 +63,9 @@ _HOMES = {
 __all__ = [
     "FINDING_CODES", "Answer", "Change", "FetchError", "Forecast", "Host", "HostError", "KeyShown",
     "NewSource", "Offer", "Plan", "PlanRefused", "Reason", "Refusal", "Rule", "Selection", "Shift",
-    "Snapshot", "Source", "TrustError", "UsageError", "VelpinError", "bars", "drift",
-    "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "new_source_from", "open_host",
-    "pins", "recover", "save_snapshot", "sentence",
+    "Snapshot", "Source", "TrustError", "UsageError", "VelpinError", "drift",
+    "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "open_host",
+    "recover", "save_snapshot", "sentence",
 ]  # fmt: skip
 
 

@@ -249,8 +249,8 @@ def _ready(name: str, root: Path, folder: Path, signer: Signer, own: list[Target
         more.append(Target(folder / file, (f"add {folder / file} --preview",)))
     catalog = root / "etc/velpin/catalogs/h.toml"
     catalog.parent.mkdir()
-    catalog.write_text(open_host(root).write_catalog(["vendor"]))
-    (folder / "host").write_text(f"{open_host(root).export()}{_EXPECTED}")
+    catalog.write_text(open_host(root).catalog.write(["vendor"]))
+    (folder / "host").write_text(f"{open_host(root).file.export()}{_EXPECTED}")
     store, journal = root / "var/cache/velpin", root / "var/lib/velpin"
     more += [
         Target(folder / "picture", ("shift --since PICTURE",)),

@@ -8,10 +8,11 @@ from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 
 from tests.installer.ask import Installer, changes_of
-from velpin.core.host import Host
+from velpin.core.access import Access
 from velpin.demo.build import stanza, text_of, write_repository
 from velpin.files.tree import Tree
 from velpin.front.running import run
+from velpin.host.host import Host
 from velpin.kinds.deb import DebPorts
 from velpin.ports.view import View
 from velpin.store.cache import open_cache
@@ -153,7 +154,7 @@ class DrawnRelations:
         for _ in range(pick.randint(2, 9)):
             self.put("var/lib/dpkg/status", text_of(list(rows.values())).decode())
             host = self.host()
-            for change in Host(host).forecast([pick.choice(self.names)[0]]).changes:
+            for change in Host(host, Access()).forecast([pick.choice(self.names)[0]]).changes:
                 arch = change.arch if change.arch != "all" else "amd64"
                 rows.pop((change.name, arch), None)
                 if change.new:

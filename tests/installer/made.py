@@ -12,7 +12,7 @@ import pytest
 
 from tests.installer.ask import Changes, changes_in, changes_of
 from velpin import open_host
-from velpin.core.host import Host
+from velpin.host.host import Host
 
 NEWER = ("dnf5", "zypper", "pacman-package-manager", "rpm", "createrepo-c", "python3")
 """What a current suite brings beside its own installer."""
@@ -56,7 +56,9 @@ def simulated(root: Path, *words: str) -> tuple[bool, Changes]:
 def differing(root: Path, host: Host, count: int, seed: str) -> list[object]:
     """Where a root's own deb installer and Velpin differ, on `count` of the names that its sources
     offer, and on the full upgrade."""
-    names = sorted({one.name for source in host.sources for one in host.offers_from(source.handle)})
+    names = sorted(
+        {one.name for source in host.sources for one in host.packages.offers_from(source.handle)}
+    )
     different: list[object] = []
     asked = random.Random(seed).sample(names, min(count, len(names)))
     for name in asked:

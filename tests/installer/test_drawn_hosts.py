@@ -10,8 +10,9 @@ import pytest
 
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.drawn import NAMES, Drawn
-from velpin.core.host import Host
+from velpin.core.access import Access
 from velpin.files.tree import Tree
+from velpin.host.host import Host
 from velpin.kinds.deb import DebPorts, choice
 from velpin.model.forecast import Forecast
 from velpin.ports.view import View
@@ -42,10 +43,13 @@ def test_numbers_and_candidates_agree(seed: int, tmp_path: Path) -> None:
             )
             assert ours == (tables[name].candidate, list(tables[name].versions)), name
     for name in names:
-        found = Host(host).forecast([name])
+        found = Host(host, Access()).forecast([name])
         if name.endswith("+") and not found.ok:
             continue  # the installer then takes the text for a pattern
-        if any(a.arch == "i386" and host.state.packages.named(name)["amd64"].installed for a in found.answers):
+        if any(
+            a.arch == "i386" and host.state.packages.named(name)["amd64"].installed
+            for a in found.answers
+        ):
             continue  # both architectures of one name: a matter of dependencies
         works, put = installer.simulate(name)
         assert found.ok == works, (name, found.problem)
@@ -61,7 +65,9 @@ def requests_of(host: DebPorts, pick: random.Random) -> list[tuple[str, str]]:
     """Requests in Velpin's form and in the installer's."""
     found = []
     for name in [*map(str.lower, NAMES), "wader", "sea-bird"]:
-        texts = [v.text for package in host.state.packages.named(name).values() for v in package.versions]
+        texts = [
+            v.text for package in host.state.packages.named(name).values() for v in package.versions
+        ]
         version = pick.choice([*texts, "1*", "2", "0.1"])
         suite = pick.choice(["jetty", "quay", "steady", "st*", "4.2", "now", "absent"])
         found += [
@@ -82,7 +88,7 @@ def test_requests_of_every_form_agree(seed: int, tmp_path: Path) -> None:
     host = DebPorts(View(tree, open_cache(tree), True))
     pick = random.Random(seed)
     for ours, theirs in pick.sample(requests_of(host, pick), 12):
-        found = Host(host).forecast([ours])
+        found = Host(host, Access()).forecast([ours])
         works, put = installer.simulate(theirs)
         if "++" in ours and not found.ok:
             continue  # the installer then takes the text for a pattern

@@ -9,7 +9,8 @@ import pytest
 
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.drawn_relations import DrawnRelations
-from velpin.core.host import Host
+from velpin.core.access import Access
+from velpin.host.host import Host
 
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "12"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
@@ -22,5 +23,5 @@ def test_transactions_agree(seed: int, tmp_path: Path) -> None:
     drawn = DrawnRelations(seed, tmp_path)
     installer = Installer(drawn.root, drawn.archs)
     installer.refresh()
-    host = Host(drawn.host())
+    host = Host(drawn.host(), Access())
     assert drawn.differing(installer, host, 8) == []

@@ -26,9 +26,10 @@ from tests.installer.rpm_ask import Said, asked_of
 from tests.installer.rpm_drawn import RpmDrawn
 from tests.statements import Case, cases, rpm_host
 from velpin import open_host
-from velpin.core.host import Host
+from velpin.core.access import Access
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.signer import Signer
+from velpin.host.host import Host
 
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "6"))
@@ -68,7 +69,7 @@ def test_drawn_deb_hosts(newer_root: Path, folder: Path, seed: int) -> None:
     drawn = DrawnRelations(seed, folder)
     installer = NewerInstaller(newer_root, drawn.root, drawn.archs)
     installer.refresh()
-    host = Host(drawn.host()).with_generation("newer")
+    host = Host(drawn.host(), Access()).with_generation("newer")
     assert drawn.differing(installer, host, 8) == []
 
 

@@ -12,11 +12,11 @@ import pytest
 
 from tests.harbours import DNF, ZYPP, RpmHarbour
 from tests.installer.rpm_ask import PROGRAMS, RealInstaller
-from velpin.core.opening import open_host
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.fetch.package import open_package
 from velpin.fetch.unpack import unpacked
 from velpin.files.tree import Tree
+from velpin.host.opening import open_host
 from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.recipes import SourcePackages
 from velpin.kinds.rpm.record.packages import read_record
@@ -128,7 +128,7 @@ def test_a_record_made_by_the_real_tool(tmp_path: Path, packages: list[Path]) ->
     assert (gull.relations["M"], gull.relations["S"]) == (("map",), ("pier",))
     assert "/usr/share/gull/a file" in gull.files
     host = open_host(_with_sources(root))
-    assert host.installed_names() == ["fog", "gull", "tide"]
+    assert host.packages.installed_names() == ["fog", "gull", "tide"]
 
 
 def _with_sources(root: Path) -> Path:

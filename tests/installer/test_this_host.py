@@ -10,8 +10,9 @@ from pathlib import Path
 import pytest
 
 from tests.installer.ask import INSTALLER, Installer, changes_of
-from velpin.core.host import Host
+from velpin.core.access import Access
 from velpin.files.tree import Tree
+from velpin.host.host import Host
 from velpin.kinds.deb import DebPorts, choice
 from velpin.model.rule import Rule
 from velpin.ports.view import View
@@ -97,7 +98,7 @@ def test_whole_transactions_of_real_names(copied: Path, setting: str) -> None:
     different = []
     for name in pick.sample(sorted(host_at(copied).state.indexes.offered_names()), TRANSACTIONS):
         told = installer.transaction("install", name)
-        found = Host(host_at(copied)).forecast([name])
+        found = Host(host_at(copied), Access()).forecast([name])
         if told is not None and (found.ok, changes_of(found)) != told:
             different.append((name, found.problem, changes_of(found), told))
     print(f"{setting}: {TRANSACTIONS - len(different)} of {TRANSACTIONS}")
@@ -134,7 +135,7 @@ def test_rules_on_this_host(copied: Path) -> None:
     made = []
     try:
         for rule in rules_for(host_at(copied)):
-            plan = Host(host_at(copied)).plan_rules([rule])
+            plan = Host(host_at(copied), Access()).rules.plan([rule])
             if plan.error or plan.unmet or plan.findings:
                 continue
             for name, data in plan.edits.items():
@@ -145,7 +146,7 @@ def test_rules_on_this_host(copied: Path) -> None:
             assert differing(host, installer, sorted(names)) == [], rule
         told, found = (
             installer.transaction("dist-upgrade"),
-            Host(host_at(copied)).forecast_upgrade(),
+            Host(host_at(copied), Access()).forecast_upgrade(),
         )
         assert told is None or (found.ok, changes_of(found)) == told
     finally:
@@ -156,6 +157,6 @@ def test_rules_on_this_host(copied: Path) -> None:
 def test_the_full_upgrade_of_this_host(copied: Path) -> None:
     (copied / "etc/apt/preferences").write_text("")
     told = Installer(copied, ("amd64",)).transaction("dist-upgrade")
-    found = Host(host_at(copied)).forecast_upgrade()
+    found = Host(host_at(copied), Access()).forecast_upgrade()
     assert told is not None
     assert (found.ok, changes_of(found)) == told

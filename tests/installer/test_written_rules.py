@@ -12,7 +12,8 @@ from tests.drawn_rules import draw_rule
 from tests.harbours import DebHarbour, offer
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.drawn import NAMES, Drawn
-from velpin.core.host import Host
+from velpin.core.access import Access
+from velpin.host.host import Host
 from velpin.kinds.deb import DebPorts, choice
 from velpin.model.rule import words_of
 
@@ -32,10 +33,12 @@ def agrees(host: DebPorts, installer: Installer, names: list[str]) -> None:
         versions = tuple((version.text, version.priority.value) for version in package.versions)
         told = tables[name]
         assert (chosen.text if chosen else None, versions) == (told.candidate, told.versions), name
-        found = Host(host).forecast([name])
+        found = Host(host, Access()).forecast([name])
         if name.endswith("+") and not found.ok:
             continue  # the installer then takes the text for a pattern
-        if any(p.installed for arch, p in host.state.packages.named(name).items() if arch != "amd64"):
+        if any(
+            p.installed for arch, p in host.state.packages.named(name).items() if arch != "amd64"
+        ):
             continue
         works, put = installer.simulate(name)
         assert found.ok == works, (name, found.problem)
@@ -57,7 +60,9 @@ def test_after_each_rule_on_a_random_host(seed: int, tmp_path: Path) -> None:
         host = harbour.ports()
         if said.code or host.readiness.refusal() is not None:
             continue
-        names = [name for name in map(str.lower, NAMES) if host.state.packages.named(name).get("amd64")]
+        names = [
+            name for name in map(str.lower, NAMES) if host.state.packages.named(name).get("amd64")
+        ]
         agrees(host, installer, names)
 
 

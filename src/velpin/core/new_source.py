@@ -110,14 +110,12 @@ def _bytes_of(ports: Ports, access: Access, what: str) -> bytes | None:
 
 def _snippet_of(ports: Ports, files: Mapping[str, bytes], what: str) -> tuple[str, str]:
     """The source files of a release package as one snippet."""
-    found = [
-        name for name in files
-        if name.endswith(ports.composer.snippet_endings) and name.startswith(("etc/", "usr/"))
-    ]  # fmt: skip
+    endings = ports.composer.snippet_endings
+    found = [name for name in files if name.endswith(endings) and name.startswith(("etc/", "usr/"))]
     if not found:
         raise UsageError(
             f"{what} holds no source for a host of kind {ports.kind}",
-            f"a release package brings files that end in {' or '.join(ports.composer.snippet_endings)}",
+            f"a release package brings files that end in {' or '.join(endings)}",
         )
     texts = [files[name].decode("utf-8", "surrogateescape") for name in sorted(found)]
     return "\n".join(texts), f"{what}: {', '.join(sorted(found))}"

@@ -153,12 +153,12 @@ def find_options(ports: Ports, goals: Sequence[Goal]) -> list[PlanOption]:
     found: list[PlanOption] = []
     was = after_upgrade(ports)  # once for all shifts
     for attempt in islice(_attempts(ports, goals), _MOST_TRIED):
-        for whole, forecast in _completed(ports, attempt, goals):
+        for whole, told in _completed(ports, attempt, goals):
             if len(found) == _MOST_TRIED:
                 break
             if not any(_is_more(whole, way) for way in found):
                 shift = shift_between(ports, whole.ports, was=lambda: was)
-                found.append(PlanOption(whole.plan, whole.commands, shift, forecast))
+                found.append(PlanOption(whole.plan, whole.commands, shift, told))
     found = [way for way in found if not any(set(o.commands) < set(way.commands) for o in found)]
     names = {goal.answer.package for goal in goals}
     return sorted(found, key=lambda way: _cost(way, names))[:_MOST_SHOWN]

@@ -14,7 +14,7 @@ from velpin.front.words import sentence, several
 from velpin.model.rule import as_typed
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.host.host import Host
     from velpin.model.catalog import CatalogEntry
 
 
@@ -32,11 +32,11 @@ def run(
     if first == "add":
         _add(host, rest, how, key, fingerprint, name)
     elif first == "refresh":
-        decide(host, planned(lambda: host.plan_refresh_catalogs(rest), "fetching catalogs"), how)
+        decide(host, planned(lambda: host.catalog.plan_refresh(rest), "fetching catalogs"), how)
     elif first == "write":
         if not rest:
             raise UsageError("an entry for which sources?", "velpin catalog write SOURCE...")
-        sys.stdout.write(host.write_catalog(rest))
+        sys.stdout.write(host.catalog.write(rest))
     else:
         _show(host, words, how, channel)
 
@@ -49,21 +49,21 @@ def _add(
             "which catalog, signed by which key?", "velpin catalog add URL --key FILE-or-URL"
         )
     plan = planned(
-        lambda: host.plan_add_catalog(words[0], key, fingerprint, name),
+        lambda: host.catalog.plan_add_catalog(words[0], key, fingerprint, name),
         "fetching the catalog",
     )
     decide(host, plan, how)
 
 
 def _show(host: Host, words: Sequence[str], how: ChangeOptions, channel: str) -> None:
-    entry = host.catalog_entry(words[0], channel) if len(words) == 1 else None
+    entry = host.catalog.entry(words[0], channel) if len(words) == 1 else None
     if entry is not None:
         if how.as_json:
             _write(entry)
         else:
             show_entry(Screen(), entry)
         return
-    entries, notes = host.catalog(words)
+    entries, notes = host.catalog.entries(words)
     for note in notes:
         tell(f"{note.place}: {note.text}")
     if words and not entries:

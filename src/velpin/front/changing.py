@@ -12,8 +12,8 @@ from velpin.front.session import busy, consent, tell
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
-    from velpin.core.host import Host
     from velpin.core.takeover import Takeover
+    from velpin.host.host import Host
     from velpin.model.shift import Shift
 
 
@@ -58,18 +58,18 @@ def decide(
         raise against
     takeover = None
     with busy():
-        shift = host.shift(plan, names)
+        shift = host.changes.shift(plan, names)
         if not plan.undoes:
-            takeover = host.takeover(plan, shift, names)
+            takeover = host.changes.takeover(plan, shift, names)
     if not how.as_json:
         _show(plan, shift, takeover, came, every=how.every)
     if how.preview:
         _end(plan, shift, None, how, takeover)
         return
     if not plan.undoes:
-        host.check_writable()
+        host.changes.check_writable()
     consent("Take it back?" if plan.undoes else "Write it?", yes=how.yes)
-    _end(plan, shift, host.apply(plan, anyway=anyway).number, how, takeover)
+    _end(plan, shift, host.changes.apply(plan, anyway=anyway).number, how, takeover)
 
 
 def show_all(screen: Screen, plan: Plan, shift: Shift, *, every: bool) -> None:

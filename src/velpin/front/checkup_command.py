@@ -15,7 +15,7 @@ from velpin.front.words import have_at_hand, sentence, several, shortened, size
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
-    from velpin.core.host import Host
+    from velpin.host.host import Host
     from velpin.model.finding import Checkup, Finding, Rehearsal, Severity
     from velpin.model.forecast import HeldBack
 
@@ -30,11 +30,13 @@ def check(
     """Tell what is wrong, or mend it; the exit code."""
     if mend:
         what = "" if mend == _ALL else mend
-        plan = planned(lambda: host.plan_mend(what, handles, offline=offline), "trying the mends")
+        plan = planned(
+            lambda: host.checkup.plan_mend(what, handles, offline=offline), "trying the mends"
+        )
         decide(host, plan, how)
         return 0
     with busy("looking the host over"):
-        found = host.checkup(handles, offline=offline)
+        found = host.checkup.run(handles, offline=offline)
     if how.as_json:
         from velpin.front import json_values
 
@@ -126,7 +128,7 @@ _MOST = 12
 def rehearse(host: Host, release: str, how: ChangeOptions) -> int:
     """Tell what the move to another release would do; the exit code."""
     with busy("asking every source"):
-        found, plan = host.rehearse_release(release)
+        found, plan = host.checkup.rehearse_release(release)
     if how.as_json:
         from velpin.front import json_values
         from velpin.front.documents import Rehearsed

@@ -18,9 +18,9 @@ from velpin.errors import Refusal, UsageError
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
-    from velpin.core.host import Host
     from velpin.front.changing import ChangeOptions
     from velpin.front.screen import Screen
+    from velpin.host.host import Host
     from velpin.model.rule import Rule
 
 Root = Annotated[
@@ -202,10 +202,10 @@ def sources(
 ) -> None:
     """List the sources in the order in which they win."""
     found = _open(root, as_is)
-    statuses = found.source_statuses()
+    statuses = found.sources.statuses()
     if json:
         _write(statuses)
-        refused = found.refused()
+        refused = found.checkup.refused()
         if refused is not None:
             raise typer.Exit(refused.exit_code)
         return
@@ -217,8 +217,8 @@ def sources(
         show_skipped(screen, found)
     from velpin.front.session import tell
 
-    refused = found.refused()
-    for note in found.notes():
+    refused = found.checkup.refused()
+    for note in found.checkup.notes():
         if refused is None or str(note.place) != f"{refused.file}:{refused.line}":
             tell(f"{note.place}: {note.text}")
     if refused is not None:
@@ -306,9 +306,9 @@ def offers(
     if source:
         if len(names) > 1:
             raise UsageError("with --from, give one glob or none")
-        listed = found.offers_from(source, names[0] if names else "*")
+        listed = found.packages.offers_from(source, names[0] if names else "*")
     elif names:
-        listed = found.offers(names)
+        listed = found.packages.offers(names)
     else:
         raise UsageError("which offers?", "velpin offers NAME..., or velpin offers --from SOURCE")
     if json and listed:
@@ -318,7 +318,7 @@ def offers(
 
         show_offers(_screen(), listed)
     if not listed:
-        near = found.near_names(names[0]) if names and not source else ()
+        near = found.packages.near_names(names[0]) if names and not source else ()
         what_of = f"of {' '.join(names)}" if names else f"from {source}"
         hint = f"similar names: {', '.join(near)}" if near else "velpin find TEXT searches"
         raise Refusal(f"no offers {what_of}", hint)
@@ -333,7 +333,7 @@ def find(
     json: Json = False,
 ) -> None:
     """Search names and descriptions in all sources."""
-    found, count = _open(root, as_is).find(" ".join(text), most)
+    found, count = _open(root, as_is).packages.find(" ".join(text), most)
     if json:
         from velpin.front.documents import Hits
 
@@ -358,7 +358,7 @@ def keys(
     import time
 
     host = _open(root)
-    found = host.keys()
+    found = host.sources.keys()
     if json:
         _write(found)
         return
@@ -366,7 +366,7 @@ def keys(
     from velpin.front.views import show_keys
 
     show_keys(_screen(), found, time.time(), full=full)
-    for text in host.key_problems():
+    for text in host.sources.key_problems():
         tell(text)
 
 
@@ -464,20 +464,19 @@ def add(
                 "--recipes cannot be combined with these options",
                 "velpin add NAME --recipes ADDRESS",
             )
-        plan = planned(lambda: host.plan_add_recipes(what, recipes), "reading the recipes")
+        plan = planned(lambda: host.sources.plan_add_recipes(what, recipes), "reading the recipes")
         decide(host, plan, how, anyway=anyway)
         return
 
     def make() -> Plan:
-        from velpin.core.new_source import new_source_from
 
-        if not url and host.catalog_entry(what, channel):
+        if not url and host.catalog.entry(what, channel):
             if suite or component or arch or key or fingerprint or name:
                 raise UsageError(
                     f"{what} is in a catalog, which says that itself",
                     "leave these options away; --url adds another source of that name",
                 )
-            return host.plan_add_entry(
+            return host.catalog.plan_add_entry(
                 what, channel=channel, mirror=mirror, only=only or (), over=over or ()
             )
         if channel or mirror:
@@ -486,12 +485,12 @@ def add(
                 "--channel and --mirror are for sources of a catalog; velpin catalog lists them",
             )
 
-        new = new_source_from(
-            host, what, name=name, url=url, suite=suite, components=component or (),
-            archs=arch or (), key=key, fingerprint=fingerprint,
+        new = host.sources.given(
+            what, name=name, url=url, suite=suite, components=component or (), archs=arch or (),
+            key=key, fingerprint=fingerprint,
             standard_input=sys.stdin.read() if what == "-" else None,
         )  # fmt: skip
-        return host.plan_add(new, only=only or (), over=over or ())
+        return host.sources.plan_add(new, only=only or (), over=over or ())
 
     decide(host, planned(make, "looking at the source"), how, names=wanted or (), anyway=anyway)
 
@@ -501,7 +500,7 @@ def off(host: Host, how: ChangeOptions, source: str) -> None:
     """Switch a source off."""
     from velpin.front.changing import decide
 
-    decide(host, host.plan_switch(source, False), how)
+    decide(host, host.sources.plan_switch(source, False), how)
 
 
 @_changing
@@ -509,7 +508,7 @@ def on(host: Host, how: ChangeOptions, source: str) -> None:
     """Switch a source on again."""
     from velpin.front.changing import decide
 
-    decide(host, host.plan_switch(source, True), how)
+    decide(host, host.sources.plan_switch(source, True), how)
 
 
 @_changing
@@ -517,8 +516,8 @@ def drop(host: Host, how: ChangeOptions, source: str) -> None:
     """Remove a source."""
     from velpin.front.changing import decide
 
-    plan = host.plan_drop(source)
-    decide(host, plan, how, came=host.came_from(plan.handles[0]))
+    plan = host.sources.plan_drop(source)
+    decide(host, plan, how, came=host.packages.came_from(plan.handles[0]))
 
 
 # -- rules ------------------------------------------------------------------------------
@@ -593,9 +592,8 @@ def pin(
     anyway: Anyway = False,
 ) -> None:
     """Pin packages to a version or to a source."""
-    from velpin.core.rule_plans import pins
 
-    rules = pins(host, what, source, allow_older=allow_older, unbound=lift)
+    rules = host.rules.pins(what, source, allow_older=allow_older, unbound=lift)
     _make(host, rules, how, lift=lift, foremost=foremost, anyway=anyway)
 
 
@@ -624,9 +622,10 @@ def bar(
     anyway: Anyway = False,
 ) -> None:
     """Bar packages, versions or components from being installed."""
-    from velpin.core.rule_plans import bars
 
-    rules = bars(host, name or [], source, pre_releases=pre_releases, components=component or ())
+    rules = host.rules.bars(
+        name or [], source, pre_releases=pre_releases, components=component or ()
+    )
     _make(host, rules, how, lift=lift, foremost=foremost, anyway=anyway)
 
 
@@ -659,9 +658,9 @@ def rules(
 
         if drop[0] != "drop" or len(drop) == 1:
             raise UsageError("which rules?", "velpin rules, or velpin rules drop RULE...")
-        decide(host, host.plan_rule_drops(drop[1:]), how)
+        decide(host, host.rules.plan_drops(drop[1:]), how)
         return
-    in_force = host.rules()
+    in_force = host.rules.in_force()
     if how.as_json:
         _write(in_force)
         return
@@ -733,7 +732,7 @@ def _make(
     from velpin.front.changing import decide, planned
 
     plan = planned(
-        lambda: host.plan_lift(rules) if lift else host.plan_rules(rules, foremost=foremost)
+        lambda: host.rules.plan_lift(rules) if lift else host.rules.plan(rules, foremost=foremost)
     )
     decide(host, plan, how, anyway=anyway)
 
@@ -898,7 +897,7 @@ def report(
 def journal(root: Root = None, json: Json = False) -> None:
     """List every change velpin made to this host."""
     host = _open(root)
-    entries, damaged = host.journal(), host.damaged_journal()
+    entries, damaged = host.changes.journal(), host.changes.damaged()
     if json:
         from velpin.front.documents import JournalRecord
 
@@ -923,7 +922,7 @@ def undo(
     """Undo a change, byte for byte."""
     from velpin.front.changing import decide
 
-    decide(host, host.plan_undo(number), how)
+    decide(host, host.changes.plan_undo(number), how)
 
 
 @_command

@@ -23,7 +23,7 @@ from velpin.front.commands import SHELLS_FOLDER, Command, Commands, Parameter, r
 from velpin.model.safe_text import safe
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.host.host import Host
 
 BREAKS = "VELPIN_COMPLETE_BREAKS"
 """Characters at which the shell begins a new word, so that only what is behind the last of them is
@@ -164,7 +164,7 @@ def _of_argument(typed: _Typed, command: Command, start: str) -> Candidates | st
 
 
 def _host(typed: _Typed) -> Host:
-    from velpin.core.opening import open_host
+    from velpin.host.opening import open_host
 
     return open_host(typed.root, ready_only=True)
 
@@ -178,8 +178,8 @@ def _names(typed: _Typed, start: str) -> Candidates:
     name, mark, _ = start.partition("@")
     if mark and name:
         return [(f"{name}@{version}", f"from {source}" if source else "installed")
-                for version, source in _host(typed).versions(name)]  # fmt: skip
-    return _host(typed).names_beginning(start, _MOST).items()
+                for version, source in _host(typed).packages.versions(name)]  # fmt: skip
+    return _host(typed).packages.names_beginning(start, _MOST).items()
 
 
 def _requests(typed: _Typed, start: str) -> Candidates:
@@ -191,7 +191,7 @@ def _requests(typed: _Typed, start: str) -> Candidates:
 
 
 def _installed(typed: _Typed, start: str) -> Candidates:
-    return _host(typed).names_beginning(start, _MOST, installed=True).items()
+    return _host(typed).packages.names_beginning(start, _MOST, installed=True).items()
 
 
 def _rule_numbers(typed: _Typed, _start: str) -> Candidates:
@@ -200,17 +200,17 @@ def _rule_numbers(typed: _Typed, _start: str) -> Candidates:
         return [("drop", "drop rules, by number or FILE:LINE")]
     from velpin.front.words import sentence
 
-    said = _host(typed).rule_sentences()
+    said = _host(typed).rules.sentences()
     return [(str(number), sentence(reason)) for number, reason in enumerate(said, 1)]
 
 
 def _changes(typed: _Typed, _start: str) -> Candidates:
-    entries = [entry for entry in _host(typed).journal() if not entry.undone_by]
+    entries = [entry for entry in _host(typed).changes.journal() if not entry.undone_by]
     return [(str(entry.number), entry.summary) for entry in reversed(entries)]
 
 
 def _catalog_names(typed: _Typed, _start: str) -> Candidates:
-    entries, _ = _host(typed).catalog()
+    entries, _ = _host(typed).catalog.entries()
     return [(entry.name, entry.summary) for entry in entries]
 
 

@@ -9,7 +9,7 @@ from velpin.errors import UsageError
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from velpin.core.host import Host
+    from velpin.host.host import Host
     from velpin.model.forecast import Forecast
     from velpin.model.installer import GenerationName
 

@@ -16,8 +16,8 @@ from velpin.front.words import sentence, several
 from velpin.model.rule import shell_word
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
     from velpin.core.hostfile.conform import Conforming
+    from velpin.host.host import Host
     from velpin.model.hostfile import ConformItem, ExpectationResult
     from velpin.model.shift import Shift
 
@@ -28,7 +28,7 @@ _BEGINNING = 1 << 16
 
 def export(host: Host, out: Path | None) -> None:
     """Write the host as a file, to standard output without one."""
-    text = host.export()
+    text = host.file.export()
     if out is None:
         sys.stdout.write(text)
         return
@@ -45,19 +45,19 @@ def conform(
     """Make the host as a file says, or tell what that would change; the exit code."""
     wanted = load_host_file(file)
     with busy("planning"):
-        found = host.plan_conform(wanted, prune=prune)
+        found = host.file.plan_conform(wanted, prune=prune)
     shift = None
     if found.changed:
         with busy():
-            shift = host.shift(found.plan)
+            shift = host.changes.shift(found.plan)
     if not how.as_json:
         _show(found, shift, how, check=check)
     stopped = bool(found.failed) and not anyway
     if check or how.preview or stopped or not found.changed:
         return _unmade(found, shift, how, check=check)
-    host.check_writable()
+    host.changes.check_writable()
     consent("Write it?", yes=how.yes)
-    number = host.apply(found.plan, anyway=True).number
+    number = host.changes.apply(found.plan, anyway=True).number
     if how.as_json:
         _write(found, shift, number)
     else:
@@ -133,7 +133,7 @@ def show_results(screen: Screen, results: Sequence[ExpectationResult]) -> None:
 
 def expect(host: Host, file: Path, *, as_json: bool) -> int:
     """Hold the forecast against expectations; the exit code."""
-    results = host.expect(load_host_file(file))
+    results = host.file.expect(load_host_file(file))
     if as_json:
         from velpin.front import json_values
         from velpin.front.documents import Expected
@@ -148,4 +148,4 @@ def expect(host: Host, file: Path, *, as_json: bool) -> int:
 
 def write_expectations(host: Host, names: Sequence[str]) -> None:
     """What is so today, as expectations."""
-    sys.stdout.write(host.expectations_now(names))
+    sys.stdout.write(host.file.expectations_now(names))

@@ -12,7 +12,7 @@ from velpin.front.words import several, size
 from velpin.model.host import RefreshResult
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.host.host import Host
 
 _STYLES = {"new": "good", "unchanged": "quiet", "failed": "bad"}
 
@@ -22,7 +22,7 @@ def refresh_all(
 ) -> int:
     """Fetch the named sources, or all that are on; the exit code of the worst failure."""
     try:
-        found = host.refresh(handles, accept_changed=accept_changed, files=files)
+        found = host.sources.refresh(handles, accept_changed=accept_changed, files=files)
     finally:
         METER.stop()
     if not found:

@@ -13,7 +13,7 @@ from velpin.front.session import busy, tell
 from velpin.front.words import size
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.host.host import Host
     from velpin.model.report import HostReport
 
 _FOREIGN = 512

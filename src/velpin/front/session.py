@@ -9,13 +9,13 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from velpin.core.opening import is_interrupted, open_host, recover
 from velpin.errors import Busy, CannotRead, CannotWrite, NoConsent, PlanRefused, VelpinError
 from velpin.files.text import whole_number
 from velpin.front.screen import Screen
+from velpin.host.opening import is_interrupted, open_host, recover
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.host.host import Host
 
 
 def open_at(root: Path, *, as_is: bool = False) -> Host:
@@ -24,7 +24,7 @@ def open_at(root: Path, *, as_is: bool = False) -> Host:
         _mend(root)
     host = open_host(root, as_is=as_is, on_wait=waiting, progress=METER.told)
     host.cache.while_parsing = lambda _path: _reading()
-    for doubt in host.doubts():
+    for doubt in host.cache.doubts():
         tell(f"{doubt}: what is in it is not used, and it is rebuilt when it is written to")
     return host
 

@@ -16,7 +16,7 @@ from velpin.model.dates import day_and_time
 from velpin.model.shift import Drift
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.host.host import Host
 
 _MOST = 25
 CAUSES = {

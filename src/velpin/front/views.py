@@ -15,7 +15,7 @@ from velpin.model.installer import Installer
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry
-    from velpin.core.host import Host
+    from velpin.host.host import Host
 
 
 def show_facts(screen: Screen, facts: HostFacts) -> None:
@@ -154,7 +154,7 @@ def _first_of(keys: Sequence[str]) -> str:
 
 def show_skipped(screen: Screen, host: Host) -> None:
     """Files that the host's installer passes over."""
-    found = host.skipped()
+    found = host.checkup.skipped()
     if found:
         screen.head("Files that the installer ignores")
         screen.table(["file", "why"], [[file, why] for file, why in found])

@@ -16,7 +16,7 @@ from velpin.front.words import several, shortened
 from velpin.model.rule import as_typed
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.host.host import Host
     from velpin.model.forecast import Forecast
 
 _MOST_UPGRADES = 5
@@ -26,7 +26,7 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOp
     """Find the best options for what is wanted, show them with their shifts, make the chosen
     one."""
     with busy("trying what could do it"):
-        goals, met_by, options = host.plan_options(texts, source)
+        goals, met_by, options = host.changes.options(texts, source)
     if met_by is not None:
         _tell_met(met_by, goals, how)
         return
@@ -48,7 +48,7 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOp
         return
     number = take or choose("Which one?", len(options), yes=how.yes)
     chosen = options[number - 1]
-    entry = host.apply(chosen.plan).number
+    entry = host.changes.apply(chosen.plan).number
     if how.as_json:
         _write_json(options, entry)
         return

@@ -240,8 +240,7 @@ class Host:
             checkup=self.checkup.run(offline=True),
             keys=tuple(self.sources.keys()),
             publishers={
-                source.handle: publisher_of(source)
-                for source in self._ports.configuration.sources
+                source.handle: publisher_of(source) for source in self._ports.configuration.sources
             },
             since=since.time if since else None,
             drift=tuple(self.drift(since)) if since else (),

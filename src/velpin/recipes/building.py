@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
+from velpin.core.forecasting import forecast
 from velpin.model.forecast import Building, BuildPlan, Change, Need, NeedHow
 from velpin.model.reason import Reason
 from velpin.recipes.recipe import Recipe, RecipeNeed
@@ -12,7 +13,7 @@ from velpin.recipes.stored import providing, recipes_in
 from velpin.store.index import Index
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from velpin.ports.bundle import Ports
 
 _MOST_STEPS = 60
 
@@ -34,8 +35,8 @@ class Found(NamedTuple):
 class Recipes:
     """The recipes of one host's sources that are on, and what building from them would take."""
 
-    def __init__(self, host: Host, stored: Sequence[StoredRecipes]) -> None:
-        self._host, self._form = host, host.recipe_format
+    def __init__(self, ports: Ports, stored: Sequence[StoredRecipes]) -> None:
+        self._ports, self._form = ports, ports.recipes.format
         self.stored = stored
 
     def named(self, name: str) -> Iterator[Found]:
@@ -55,7 +56,10 @@ class Recipes:
             for hit in self._meeting(relation, source, look):
                 if not wanted(hit.recipe.version):
                     continue
-                if best is None or self._host.compare(hit.recipe.version, best.recipe.version) > 0:
+                if (
+                    best is None
+                    or self._ports.packages.compare(hit.recipe.version, best.recipe.version) > 0
+                ):
                     best = hit
             if best is not None:
                 return best
@@ -70,7 +74,7 @@ class Recipes:
             for name in self._form.names(relation):
                 for recipe in look(stored.recipes, name):
                     if self._form.meets(recipe, relation) and self._form.fits(
-                        recipe, self._host.native
+                        recipe, self._ports.configuration.native
                     ):
                         yield Found(recipe, stored.handle)
 
@@ -87,7 +91,7 @@ class Recipes:
         if nowhere:
             problem = Reason("cannot-build", {"relations": tuple(dict.fromkeys(nowhere))})
         elif wanted:
-            told = self._host.forecast(wanted)
+            told = forecast(self._ports, wanted)
             changes = told.changes
             if not told.ok:
                 problem = Reason("needs-refused", {"packages": tuple(wanted)}, told.because)
@@ -109,7 +113,7 @@ class Recipes:
 
     def _need(self, need: RecipeNeed, steps: dict[str, Building], above: Sequence[str]) -> Need:
         """How one need would be met; what has to be built for it is put into the steps."""
-        met = self._host.satisfier(need.relation)
+        met = self._ports.recipes.satisfier(need.relation)
         if met is not None:
             how: NeedHow = "source" if met.source else "installed"
             return Need(need.relation, need.when, how, *met)

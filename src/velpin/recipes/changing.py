@@ -17,45 +17,50 @@ from velpin.recipes.fetching import refresh_recipes
 from velpin.recipes.stored import index_of, path_of
 
 if TYPE_CHECKING:
-    from velpin.core.host import Host
+    from collections.abc import Iterable
+
     from velpin.fetch.download import Transport
+    from velpin.model.source import Source
+    from velpin.ports.bundle import Ports
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._+-]*\Z")
 
 
-def plan_add(host: Host, handle: str, address: str, transport: Transport) -> Plan:
+def plan_add(
+    ports: Ports, sources: Iterable[Source], handle: str, address: str, transport: Transport
+) -> Plan:
     """What adding a source of recipes would write; it is read before anything is written.
 
     Raises UsageError for a name or address that is none, Refusal where the name is taken.
     """
-    form = host.recipe_format
+    form = ports.recipes.format
     if not _NAME.match(handle):
         raise UsageError(f"{handle!r} cannot be a name", "velpin add NAME --recipes ADDRESS")
     if urlsplit(address).scheme in ("", "file"):
         address = str(Path(urlsplit(address).path).absolute())
     plan = Plan(f"velpin add {shell_word(handle)} --recipes", f"add source of recipes {handle}")
     plan.handles = [handle]
-    plan.propose(host.tree, {file_of(handle): text_of(address)})
+    plan.propose(ports.tree, {file_of(handle): text_of(address)})
     if plan.unchanged:
         return plan
-    for source in host.sources:
+    for source in sources:
         if source.handle == handle:
             raise Refusal(
                 f"{handle} is the name of another source ({source.places[0]})",
                 "give this one another name",
             )
-    source = next(
+    added = next(
         source
-        for source in read_sources(host.tree.with_edits(plan.edits))[0]
+        for source in read_sources(ports.tree.with_edits(plan.edits))[0]
         if source.handle == handle
     )
-    result = refresh_recipes(host.cache, source, form, transport)
+    result = refresh_recipes(ports.cache, added, form, transport)
     if result.error:
         plan.error = result.error
         return plan
     try:
-        path = path_of(host.cache, source)
-        count = index_of(host.cache, path, form).count if path else 0
+        path = path_of(ports.cache, added)
+        count = index_of(ports.cache, path, form).count if path else 0
     except VelpinError as problem:
         plan.error = problem
         return plan

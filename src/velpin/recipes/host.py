@@ -12,181 +12,125 @@ from itertools import islice
 from typing import TYPE_CHECKING
 
 from velpin.core.forecasting import host_name
-from velpin.core.host import Host
+from velpin.core.offers import offers_of
 from velpin.errors import HostFileError, Refusal, StoreError
+from velpin.host.checkup import HostCheckup
+from velpin.host.host import Host
+from velpin.host.packages import HostPackages
+from velpin.host.sources import HostSources
 from velpin.model.forecast import BuildPlan, Forecast, Offer, PassedOver
+from velpin.model.host import RefreshResult, SearchHit, SourceStatus
 from velpin.model.reason import Note, Place, Reason
 from velpin.model.request import Request, parse_request
 from velpin.model.rule import shell_word
 from velpin.model.source import Source
 from velpin.recipes.building import Found, Recipes, StoredRecipes
+from velpin.recipes.changing import plan_drop, plan_switch
 from velpin.recipes.config import RecipeSource, read_sources
+from velpin.recipes.fetching import refresh_recipes
 from velpin.recipes.stored import index_of, path_of
+from velpin.store.name_search import nearest, search
 
 if TYPE_CHECKING:
     from pathlib import Path
 
     from velpin.change.plan import Plan
+    from velpin.core.access import Access
     from velpin.fetch.download import Transport
     from velpin.model.host import HostFacts, RefreshResult, SearchHit, SourceState, SourceStatus
+    from velpin.ports.bundle import Ports
+    from velpin.ports.fetcher import RefreshOption
+    from velpin.store.index import Index
 
 
 _LACKS = ("nothing-called", "nothing-fits", "none-fits")
 """Why a need cannot be met: nothing there would do."""
 
 
-class RecipeHost(Host):
-    """A host and its sources of recipes; each question is first answered without them."""
+class RecipeShelf:
+    """The sources of recipes of one host, and what they hold."""
+
+    def __init__(self, ports: Ports) -> None:
+        self.ports = ports
 
     @cached_property
     def _read(self) -> tuple[list[RecipeSource], list[Note]]:
-        return read_sources(self.tree)
+        return read_sources(self.ports.tree)
 
     @property
-    def recipe_sources(self) -> list[RecipeSource]:
+    def sources(self) -> list[RecipeSource]:
         """The sources of recipes."""
         return self._read[0]
 
-    @cached_property
-    def _plain(self) -> Host:
-        """The same host without its sources of recipes: what its installer knows."""
-        return Host(self._adapter, on_wait=self.on_wait, progress=self._progress)
+    @property
+    def notes(self) -> list[Note]:
+        """What is odd in their files."""
+        return self._read[1]
 
-    def _path_of(self, source: RecipeSource) -> Path | None:
-        return path_of(self.cache, source)
+    def source(self, handle: str) -> RecipeSource | None:
+        """The source of recipes with a handle."""
+        return next((source for source in self.sources if source.handle == handle), None)
+
+    def path_of(self, source: RecipeSource) -> Path | None:
+        """Where the recipes of a source lie, None where they were not fetched."""
+        return path_of(self.ports.cache, source)
+
+    def index_of(self, path: Path) -> Index:
+        """The parsed recipes of a source."""
+        return index_of(self.ports.cache, path, self.ports.recipes.format)
 
     @cached_property
-    def _recipes(self) -> Recipes:
+    def recipes(self) -> Recipes:
         """The recipes of the sources that are on and can be read."""
         found = []
-        for source in self.recipe_sources:
-            path = self._path_of(source) if source.on else None
+        for source in self.sources:
+            path = self.path_of(source) if source.on else None
             if path is None:
                 continue
             try:
-                found.append(
-                    StoredRecipes(source.handle, index_of(self.cache, path, self.recipe_format))
-                )
+                found.append(StoredRecipes(source.handle, self.index_of(path)))
             except (HostFileError, StoreError):
                 continue
-        return Recipes(self._plain, found)
+        return Recipes(self.ports, found)
 
-    def _recipe_source(self, handle: str) -> RecipeSource | None:
-        return next((source for source in self.recipe_sources if source.handle == handle), None)
-
-    # -- looking ---------------------------------------------------------------------------
-
-    @property
-    def sources(self) -> Sequence[Source]:
-        """The host's sources, then those of recipes."""
-        return [*super().sources, *self.recipe_sources]
-
-    def source(self, handle: str) -> Source:
-        """The source with a handle; Refusal where there is none."""
-        return self._recipe_source(handle) or super().source(handle)
-
-    def facts(self) -> HostFacts:
-        """What host this is; sources of recipes count as others do."""
-        told = super().facts()
-        on = sum(source.on for source in self.recipe_sources)
-        counts = told.sources._replace(
-            on=told.sources.on + on, off=told.sources.off + len(self.recipe_sources) - on
-        )
-        return told._replace(sources=counts, notes=tuple(self.notes()))
-
-    def notes(self) -> Iterable[Note]:
-        """Everything odd that was found."""
-        yield from super().notes()
-        yield from self._read[1]
-
-    def source_statuses(self) -> list[SourceStatus]:
-        """Every source in the order in which it wins, those of recipes last."""
-        return [
-            *super().source_statuses(),
-            *(self._status(source) for source in self.recipe_sources),
-        ]
-
-    def _status(self, source: RecipeSource) -> SourceStatus:
-        from velpin.model.host import SourceStatus
-
-        path, count, problem = self._path_of(source), 0, ""
-        if source.on and path is not None:
-            try:
-                count = index_of(self.cache, path, self.recipe_format).count
-            except (HostFileError, StoreError) as found:
-                problem = found.message
-        state: SourceState = "off" if not source.on else "on" if path else "not fetched"
-        dated = path.stat().st_mtime if path is not None and os.path.exists(path) else None
-        return SourceStatus(
-            source=source, state=state, tier=None,
-            priorities=(), channel=("recipes: to be built",), signed="", signers=(),
-            offers=count, dated=dated, copy="velpin" if path is not None else "", problem=problem,
-        )  # fmt: skip
-
-    # -- choosing --------------------------------------------------------------------------
-
-    def offers(self, names: Iterable[str]) -> list[Offer]:
-        """Every offer of some names, what is to be built last."""
-        found = []
-        for name in names:
-            found += super().offers([name])
-            found += [self._offer(hit) for hit in self._recipes.named(name)]
-        return found
-
-    def _offer(self, found: Found) -> Offer:
-        recipe = found.recipe
-        source = self.source(found.source)
-        return Offer(
-            recipe.name, " ".join(recipe.archs), recipe.version, found.source, "", source.url,
-            recipe.summary, 0, "to be built", False,
-        )  # fmt: skip
-
-    def offers_from(self, handle: str, glob: str = "*") -> list[Offer]:
-        """What one source offers; Refusal where no source has the handle."""
-        source = self._recipe_source(handle)
-        if source is None:
-            return super().offers_from(handle, glob)
-        for stored in self._recipes.stored:
-            if stored.handle == handle:
-                names = sorted({row.name for row in stored.recipes.matching(glob)})
-                return [
-                    self._offer(found)
-                    for name in names
-                    for found in self._recipes.named(name)
-                    if found.source == handle
-                ]
-        state = "is switched off" if not source.on else "cannot be read"
-        raise Refusal(f"{handle} {state}", f"velpin refresh {shell_word(handle)}")
-
-    def near_names(self, name: str) -> tuple[str, ...]:
-        """Names like one that is not known."""
-        return self._near_to_build(name, super().near_names(name))
-
-    def _near_to_build(self, name: str, found: tuple[str, ...]) -> tuple[str, ...]:
-        from velpin.store.name_search import nearest
-
-        names = {name for stored in self._recipes.stored for name in stored.recipes.names()}
+    def near_to_build(self, name: str, found: tuple[str, ...]) -> tuple[str, ...]:
+        """Names like one that is not known, with those that could be built."""
+        names = {name for stored in self.recipes.stored for name in stored.recipes.names()}
         new = [near for near in nearest(name, names) if near not in found and near != name]
         more = [f"{near} (to be built)" for near in new]
         return (*found, *more)[:6]
 
-    def find(self, text: str, most: int = 40) -> tuple[list[SearchHit], int]:
-        """Names and summaries that hold the words of a text; what only recipes have comes last."""
-        from velpin.model.host import SearchHit
-        from velpin.store.name_search import search
 
-        found, count = super().find(text, most)
-        known = {hit.name for hit in found}
-        here, many = search((stored.recipes for stored in self._recipes.stored), text, most)
-        new = [
-            SearchHit(
-                name, f"{summary} (to be built)".strip(), None, hit.recipe.version, hit.source
-            )
-            for name, summary in here
-            if name not in known
-            for hit in islice(self._recipes.named(name), 1)
-        ]
-        return [*found, *new][:most], count + many - (len(here) - len(new))
+class RecipeHost(Host):
+    """A host and its sources of recipes; each question is first answered without them."""
+
+    @cached_property
+    def _shelf(self) -> RecipeShelf:
+        return RecipeShelf(self._ports)
+
+    @cached_property
+    def sources(self) -> RecipeHostSources:
+        """The host's sources, then those of recipes."""
+        return RecipeHostSources(self._shelf, self._access)
+
+    @cached_property
+    def packages(self) -> RecipeHostPackages:
+        """Its packages, and what could be built."""
+        return RecipeHostPackages(self._shelf)
+
+    @cached_property
+    def checkup(self) -> HostCheckup:
+        """What is wrong with it; files of recipe sources too."""
+        return HostCheckup(self._ports, self._access, self._shelf.notes)
+
+    def facts(self) -> HostFacts:
+        """What host this is; sources of recipes count as others do."""
+        told = super().facts()
+        on = sum(source.on for source in self._shelf.sources)
+        counts = told.sources._replace(
+            on=told.sources.on + on, off=told.sources.off + len(self._shelf.sources) - on
+        )
+        return told._replace(sources=counts)
 
     def forecast(
         self, texts: Sequence[str], source: str = "", *, upgrade: bool = False
@@ -194,7 +138,7 @@ class RecipeHost(Host):
         """Predict one transaction for all requests together; what recipes could add is told
         beside it."""
         requests = [parse_request(text, self._knows, source) for text in texts]
-        by_recipe = [request for request in requests if self._recipe_source(request.source)]
+        by_recipe = [request for request in requests if self._shelf.source(request.source)]
         rest = [
             text for text, request in zip(texts, requests, strict=True) if request not in by_recipe
         ]
@@ -204,7 +148,7 @@ class RecipeHost(Host):
         if rest:
             found = self._told_beside(super().forecast(rest, source, upgrade=upgrade))
         else:
-            found = Forecast(host_name(self._adapter), ok=False, problem=None)
+            found = Forecast(host_name(self._ports), ok=False, problem=None)
         names = tuple(request.name for request in by_recipe)
         return found._replace(
             ok=False, problem=Reason("only-to-be-built", {"name": names}), changes=(),
@@ -223,19 +167,19 @@ class RecipeHost(Host):
 
     def _newer(self) -> Iterator[Found]:
         """Recipes newer than what is installed, of packages that no source has."""
-        for name in self.installed_names():
-            if not any(self._recipes.named(name)):
+        for name in self.packages.installed_names():
+            if not any(self._shelf.recipes.named(name)):
                 continue
-            found, here = self._recipes.newest(name), self.satisfier(name)
+            found, here = self._shelf.recipes.newest(name), self._ports.recipes.satisfier(name)
             if found is None or here is None or (here.package, here.source) != (name, ""):
                 continue
-            if self.compare(found.recipe.version, here.version) <= 0:
+            if self.packages.compare(found.recipe.version, here.version) <= 0:
                 continue
-            if not any(offer.source for offer in super().offers([name])):
+            if not any(offer.source for offer in offers_of(self._ports, [name])):
                 yield found
 
     def _knows(self, name: str) -> bool:
-        return super().knows(name) or any(self._recipes.named(name))
+        return self._ports.packages.knows(name) or any(self._shelf.recipes.named(name))
 
     def _told_beside(self, found: Forecast) -> Forecast:
         """A forecast with what recipes have: last among what was passed over, and what could
@@ -245,7 +189,7 @@ class RecipeHost(Host):
         for answer in found.answers:
             more = tuple(
                 PassedOver(hit.recipe.version, hit.source, Reason("to-be-built", {}))
-                for hit in self._recipes.named(answer.package)
+                for hit in self._shelf.recipes.named(answer.package)
             )
             near = answer.near
             if answer.problem is not None and answer.outcome == "none":
@@ -254,7 +198,7 @@ class RecipeHost(Host):
                 if plan.steps:
                     near = ()
                 elif answer.problem.code == "unknown":
-                    near = self._near_to_build(answer.package, near)
+                    near = self._shelf.near_to_build(answer.package, near)
             answers.append(answer._replace(passed_over=(*answer.passed_over, *more), near=near))
         builds += self._for_lacks(found)
         return found._replace(answers=tuple(answers), builds=tuple(builds))
@@ -264,9 +208,9 @@ class RecipeHost(Host):
         for reason in found.because:
             if reason.code == "needs" and any(cause.code in _LACKS for cause in reason.because):
                 relation = str(reason.facts["relation"])
-                recipe = self._recipes.newest(relation)
+                recipe = self._shelf.recipes.newest(relation)
                 if recipe is not None:
-                    yield self._recipes.plan(relation, recipe)
+                    yield self._shelf.recipes.plan(relation, recipe)
 
     def _build(self, request: Request, source: str = "") -> BuildPlan:
         """What building what a request means would take, from recipes of one source where that is
@@ -275,70 +219,155 @@ class RecipeHost(Host):
         if found is None:
             facts = {"name": request.name, "source": source}
             return BuildPlan(request.text, (), (), Reason("no-recipe", dict(facts)))
-        return self._recipes.plan(request.text, found)
+        return self._shelf.recipes.plan(request.text, found)
 
     def _meant(self, request: Request, source: str) -> Found | None:
         """The recipe a request means: a glob is held against versions, a bound is a relation."""
         operator = "=" if request.operator == "==" else request.operator
         if operator == "=" and any(mark in request.version for mark in "*?["):
-            return self._recipes.newest(
+            return self._shelf.recipes.newest(
                 request.name,
                 source=source,
                 wanted=lambda version: fnmatchcase(version, request.version),
             )
         name = request.name
-        bound = self.recipe_format.bound(name, operator, request.version) if operator else name
-        return self._recipes.newest(bound, source=source)
+        bound = (
+            self._ports.recipes.format.bound(name, operator, request.version) if operator else name
+        )
+        return self._shelf.recipes.newest(bound, source=source)
 
-    # -- fetching and changing -------------------------------------------------------------
 
-    def refresh_one(
-        self,
-        handle: str,
-        transport: Transport,
-        *,
-        accept_changed: bool = False,
-        files: bool = False,
+class RecipeHostSources(HostSources):
+    """The host's sources, then those of recipes."""
+
+    def __init__(self, shelf: RecipeShelf, access: Access) -> None:
+        super().__init__(shelf.ports, access)
+        self._shelf = shelf
+
+    def _all(self) -> Sequence[Source]:
+        return [*super()._all(), *self._shelf.sources]
+
+    def find(self, handle: str) -> Source:
+        """Return the source with a handle; Refusal if there is none."""
+        return self._shelf.source(handle) or super().find(handle)
+
+    def statuses(self) -> list[SourceStatus]:
+        """Return every source in the order in which it wins, those of recipes last."""
+        return [*super().statuses(), *(self._status(source) for source in self._shelf.sources)]
+
+    def _status(self, source: RecipeSource) -> SourceStatus:
+        path, count, problem = self._shelf.path_of(source), 0, ""
+        if source.on and path is not None:
+            try:
+                count = self._shelf.index_of(path).count
+            except (HostFileError, StoreError) as found:
+                problem = found.message
+        state: SourceState = "off" if not source.on else "on" if path else "not fetched"
+        dated = path.stat().st_mtime if path is not None and os.path.exists(path) else None
+        return SourceStatus(
+            source=source, state=state, tier=None,
+            priorities=(), channel=("recipes: to be built",), signed="", signers=(),
+            offers=count, dated=dated, copy="velpin" if path is not None else "", problem=problem,
+        )  # fmt: skip
+
+    def _again(self) -> HostSources:
+        return RecipeHostSources(RecipeShelf(self._ports.with_edits({})), self._access)
+
+    def _fetch_one(
+        self, source: Source, transport: Transport, options: Sequence[RefreshOption]
     ) -> RefreshResult:
         """Fetch one source; of a folder or archive on this machine there is nothing to fetch."""
-        source = self._recipe_source(handle)
-        if source is None:
-            return super().refresh_one(
-                handle, transport, accept_changed=accept_changed, files=files
-            )
-        from velpin.recipes.fetching import refresh_recipes
-
-        return refresh_recipes(self.cache, source, self.recipe_format, transport)
+        recipes = self._shelf.source(source.handle)
+        if recipes is None:
+            return super()._fetch_one(source, transport, options)
+        return refresh_recipes(self._ports.cache, recipes, self._ports.recipes.format, transport)
 
     def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
         """Parse the recipes of a source now; how many there are, and what was odd."""
-        source = self._recipe_source(handle)
+        source = self._shelf.source(handle)
         if source is None:
             return super().read_indexes(handle)
-        path = self._path_of(source)
+        path = self._shelf.path_of(source)
         if path is None:
             return 0, []
-        index = index_of(self.cache, path, self.recipe_format)
+        index = self._shelf.index_of(path)
         return index.count, [Note(Place(path.name, note.line), note.text) for note in index.notes]
-
-    def came_from(self, handle: str) -> list[str]:
-        """Installed packages whose version comes from a source; of recipes that is not known."""
-        return [] if self._recipe_source(handle) else super().came_from(handle)
 
     def plan_switch(self, handle: str, on: bool) -> Plan:
         """What switching a source on or off would write."""
-        source = self._recipe_source(handle)
+        source = self._shelf.source(handle)
         if source is None:
             return super().plan_switch(handle, on)
-        from velpin.recipes.changing import plan_switch
-
-        return plan_switch(self.tree, source, on)
+        return plan_switch(self._ports.tree, source, on)
 
     def plan_drop(self, handle: str) -> Plan:
         """What taking a source away would write."""
-        source = self._recipe_source(handle)
+        source = self._shelf.source(handle)
         if source is None:
             return super().plan_drop(handle)
-        from velpin.recipes.changing import plan_drop
+        return plan_drop(self._ports.tree, source)
 
-        return plan_drop(self.tree, source)
+
+class RecipeHostPackages(HostPackages):
+    """Its packages, and what could be built."""
+
+    def __init__(self, shelf: RecipeShelf) -> None:
+        super().__init__(shelf.ports)
+        self._shelf = shelf
+
+    def offers(self, names: Iterable[str]) -> list[Offer]:
+        """Every offer of some names, what is to be built last."""
+        found = []
+        for name in names:
+            found += super().offers([name])
+            found += [self._offer(hit) for hit in self._shelf.recipes.named(name)]
+        return found
+
+    def _offer(self, found: Found) -> Offer:
+        recipe = found.recipe
+        source = self._shelf.source(found.source)
+        url = source.url if source else ""
+        return Offer(
+            recipe.name, " ".join(recipe.archs), recipe.version, found.source, "", url,
+            recipe.summary, 0, "to be built", False,
+        )  # fmt: skip
+
+    def offers_from(self, handle: str, glob: str = "*") -> list[Offer]:
+        """What one source offers; Refusal where no source has the handle."""
+        source = self._shelf.source(handle)
+        if source is None:
+            return super().offers_from(handle, glob)
+        for stored in self._shelf.recipes.stored:
+            if stored.handle == handle:
+                names = sorted({row.name for row in stored.recipes.matching(glob)})
+                return [
+                    self._offer(found)
+                    for name in names
+                    for found in self._shelf.recipes.named(name)
+                    if found.source == handle
+                ]
+        state = "is switched off" if not source.on else "cannot be read"
+        raise Refusal(f"{handle} {state}", f"velpin refresh {shell_word(handle)}")
+
+    def near_names(self, name: str) -> tuple[str, ...]:
+        """Names like one that is not known."""
+        return self._shelf.near_to_build(name, super().near_names(name))
+
+    def find(self, text: str, most: int = 40) -> tuple[list[SearchHit], int]:
+        """Names and summaries that hold the words of a text; what only recipes have comes last."""
+        found, count = super().find(text, most)
+        known = {hit.name for hit in found}
+        here, many = search((stored.recipes for stored in self._shelf.recipes.stored), text, most)
+        new = [
+            SearchHit(
+                name, f"{summary} (to be built)".strip(), None, hit.recipe.version, hit.source
+            )
+            for name, summary in here
+            if name not in known
+            for hit in islice(self._shelf.recipes.named(name), 1)
+        ]
+        return [*found, *new][:most], count + many - (len(here) - len(new))
+
+    def came_from(self, handle: str) -> list[str]:
+        """Installed packages whose version comes from a source; of recipes that is not known."""
+        return [] if self._shelf.source(handle) else super().came_from(handle)

@@ -7,8 +7,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.core.host import Host, Progress
+from velpin.core.access import Access, Progress
 from velpin.files.tree import Tree
+from velpin.host.host import Host
 from velpin.kinds import open_ports
 from velpin.ports.view import View
 from velpin.store.cache import IndexCache, open_cache
@@ -44,7 +45,7 @@ def open_host(
         cache = IndexCache([Path(store)], ready_only=ready_only)
     ports = open_ports(View(tree, cache, as_is))
     made = _host_class(ports)
-    return made(ports, on_wait=on_wait, progress=progress)
+    return made(ports, Access(on_wait, progress))
 
 
 def _host_class(ports: Ports) -> type[Host]:
