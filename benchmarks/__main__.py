@@ -60,14 +60,14 @@ import sys
 from velpin.host.opening import open_host
 from pathlib import Path
 host = open_host(Path(sys.argv[1]), as_is=sys.argv[2] == "as-is")
-host.open_indexes()
+host.packages.parse_indexes()
 """
 _SHIFT = """
 import sys
 from pathlib import Path
 from velpin.host.opening import open_host
 host = open_host(Path(sys.argv[1]))
-print(len(host.shift(host.plan_switch(sys.argv[2], False)).answers))
+print(len(host.shift(host.sources.plan_switch(sys.argv[2], False)).answers))
 """
 
 

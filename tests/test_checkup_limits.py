@@ -66,7 +66,7 @@ class Told:
                 sources=self.sources, by_handle={s.handle: s for s in self.sources}
             ),
             indexes=SimpleNamespace(holder=lambda _source: "velpin"),
-            packages=SimpleNamespace(), transactions=SimpleNamespace(),
+            packages=SimpleNamespace(), readiness=SimpleNamespace(),
             cache=SimpleNamespace(fetched=fetched),
             standing=standing, provenance=SimpleNamespace(identity_of=self.identity),
             offers=SimpleNamespace(), answers=SimpleNamespace(), signers=SimpleNamespace(),

@@ -7,9 +7,11 @@ import time
 from collections.abc import Mapping, Sequence
 from types import SimpleNamespace
 from typing import Any
+from unittest.mock import patch
 
 import pytest
 
+from velpin.core import takeover
 from velpin.core.hostfile.expect import _few, _Judge, is_for, say
 from velpin.core.rule_merge import adds_nothing, merge, remaining, subtract
 from velpin.core.shift import newly_removed, taken_over
@@ -85,13 +87,24 @@ class After:
         found = UpgradeResult(
             {(name, "x"): ("1", ONE if stays else then) for name, then in self.leaves.items()}
         )
-        return SimpleNamespace(after_upgrade=lambda: found)
+        return SimpleNamespace(selections=found.selections)
 
     def forecast_upgrade(self) -> Any:
         made = [SimpleNamespace(name=name, source="vendor", old=None) for name in self.brings]
         made += [SimpleNamespace(name="old", source="vendor", old="1"),
                  SimpleNamespace(name="else", source="base", old=None)]  # fmt: skip
         return SimpleNamespace(changes=made)
+
+
+@pytest.fixture(autouse=True)
+def _asked_of_the_made_up_host(monkeypatch: pytest.MonkeyPatch) -> None:
+    for name, ask in {
+        "plan_rules": After.plan_rules,
+        "considering": After.considering,
+        "forecast_upgrade": After.forecast_upgrade,
+        "after_upgrade": lambda host: host,
+    }.items():
+        monkeypatch.setattr(takeover, name, ask)
 
 
 def alone(*names: str) -> tuple[ChangedAnswer, ...]:
@@ -404,7 +417,9 @@ def judged(
         configuration=SimpleNamespace(
             by_handle=made, sources=[made[handle] for handle in (ages if ages is not None else made)]
         ),
-        packages=SimpleNamespace(compare=lambda one, other: int(one) - int(other)),
+        packages=SimpleNamespace(
+            compare=lambda one, other: int(one) - int(other), installed_names=lambda: {"here"}
+        ),
         indexes=SimpleNamespace(holder=lambda _source: "velpin"),
         standing=SimpleNamespace(
             parts_of=lambda source: SimpleNamespace(dated=seen.get(source.handle))
@@ -419,10 +434,17 @@ def judged(
         forecast=lambda _names: SimpleNamespace(answers=[told], ok=ok, problem=Reason("p", {})),
         forecast_upgrade=lambda: SimpleNamespace(
             ok=upgrade_ok, changes=[SimpleNamespace(name=name, new=new) for name, new in changes]),
-        installed_names=lambda: {"here"}, after_upgrade=lambda: UpgradeResult(selections),
+        after_upgrade=lambda: UpgradeResult(selections),
         offers_from=lambda handle: [SimpleNamespace(name=name) for name in (offers or {}).get(handle, ())],
     )  # fmt: skip
-    return _Judge(host, adapter).of(expectation).found
+    asked = {
+        "forecast": lambda _ports, names: host.forecast(names),
+        "forecast_upgrade": lambda _ports: host.forecast_upgrade(),
+        "after_upgrade": lambda _ports: host.after_upgrade(),
+        "offers_from": lambda _ports, handle: host.offers_from(handle),
+    }
+    with patch.multiple("velpin.core.hostfile.expect", **asked):
+        return _Judge(adapter).of(expectation).found
 
 
 def expect(**more: Any) -> Expectation:

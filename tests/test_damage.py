@@ -181,7 +181,7 @@ def test_a_fault_is_one_line_and_exit_70_and_debug_shows_the_trace(
     def broken(*_: object) -> None:
         raise ZeroDivisionError("not foreseen")
 
-    monkeypatch.setattr("velpin.core.host.Host.facts", broken)
+    monkeypatch.setattr("velpin.host.host.Host.facts", broken)
     said = harbour.run("host")
     assert (said.code, said.out) == (70, "")
     first, second = said.err.splitlines()

@@ -159,7 +159,7 @@ def test_a_commented_twin_of_a_live_source_is_not_shown(harbour: DebHarbour) -> 
 def test_files_the_installer_passes_over(harbour: DebHarbour, name: str, why: str) -> None:
     harbour.put(f"etc/apt/sources.list.d/{name}", f"deb {HTTP} jetty main\n")
     host = harbour.host()
-    assert host.sources == []
+    assert list(host.sources) == []
     ((file, told),) = host.checkup.skipped()
     assert file.endswith(name)
     assert why in told

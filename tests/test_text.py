@@ -133,7 +133,7 @@ def test_a_source_is_switched_off_and_dropped_where_it_was_read(
 ) -> None:
     data = file_of(form, notes, end)
     host = opened(tmp_path, form, data)
-    for plan in (host.plan_switch("two", False), host.plan_drop("two")):
+    for plan in (host.sources.plan_switch("two", False), host.sources.plan_drop("two")):
         (edit,) = plan.edits.values()
         assert edit is not None
         with_head = form == "alpm" and "drop" in plan.command
@@ -153,7 +153,7 @@ def test_a_comment_with_what_ends_no_line_moves_no_edit(
 ) -> None:
     notes = [[f"# a{odd}b{odd}c".encode()], [], []]
     host = opened(tmp_path, form, file_of(form, notes, b"\n"))
-    (edit,) = host.plan_switch("three", False).edits.values()
+    (edit,) = host.sources.plan_switch("three", False).edits.values()
     assert edit is not None
     expected = {
         "deb": b"# deb http://three.example/three jetty main\n",
@@ -176,9 +176,9 @@ def test_a_comment_with_what_ends_no_line_moves_no_edit(
 def test_a_byte_order_mark(tmp_path: Path, form: str, refused: bool) -> None:
     data = b"\xef\xbb\xbf" + file_of(form, [[], [], []], b"\n").lstrip(b"\n")
     host = opened(tmp_path, form, data)
-    assert (host.refused() is not None) == refused
+    assert (host.checkup.refused() is not None) == refused
     if not refused:
-        (edit,) = host.plan_switch("one", False).edits.values()
+        (edit,) = host.sources.plan_switch("one", False).edits.values()
         assert edit is not None
         assert edit == data.replace(b"gpgcheck=1\n", b"gpgcheck=1\nenabled=0\n", 1)
 
@@ -210,7 +210,7 @@ def test_dropping_a_source_whose_second_section_would_come_to_life_is_refused(
     other = tmp_path / "etc/yum.repos.d/b.repo"
     other.write_bytes(b"[two]\nbaseurl=http://other.example/\n")
     with pytest.raises(Refusal) as found:
-        host.plan_drop("two")
+        host.sources.plan_drop("two")
     assert found.value.message == (
         "not written: read back, the changed files would do more than that: two: baseurl"
         " http://other.example/ would come (etc/yum.repos.d/b.repo:1); two: file"
@@ -226,7 +226,7 @@ def test_a_comment_that_would_become_a_setting_stops_an_edit(
     broken = file_of("rpm-dnf", [[], [], []], b"\n").replace(b"gpgcheck=1", b"gpgcheck=0", 1)
     monkeypatch.setattr("velpin.kinds.rpm.edit.with_value", lambda *_: broken)
     with pytest.raises(Refusal, match="one: gpgcheck 1 would be gone"):
-        host.plan_switch("two", False)
+        host.sources.plan_switch("two", False)
 
 
 def test_a_host_of_each_form_is_recognised(tmp_path: Path) -> None:

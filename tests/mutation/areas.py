@@ -141,7 +141,7 @@ ACCEPTED: dict[tuple[str, str, str], str] = {
     ("store/index.py", "_write_parts", "not done: gc.enable()"): "a matter of time alone",
     ("store/index.py", "_as_text", "not done: found.byteswap()"):
         "for machines of the other byte order",
-    ("core/shift.py", "shift_between", "not done: host.open_indexes()"):
+    ("core/shift.py", "shift_between", "not done: ports.indexes.on()"):
         "a matter of time alone: they are opened where they are first asked",
     ("core/host_diff.py", "changed_answers", "max became min"):
         "into which ranges the names are divided decides how long it takes",

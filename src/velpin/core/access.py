@@ -1,4 +1,7 @@
-"""What fetching and changing take beside the ports of a host: whom to tell, how long to wait."""
+"""What fetching and changing take beside the ports of a host: whom to tell, how long to wait.
+
+Imports stand inside the methods: a forecast needs neither servers nor the lock of the store.
+"""
 
 from __future__ import annotations
 
@@ -6,12 +9,10 @@ from collections.abc import Callable
 from contextlib import AbstractContextManager
 from typing import TYPE_CHECKING
 
-from velpin.change.journal import hold
-from velpin.core.settings import read_settings
 from velpin.errors import HostFileError
-from velpin.fetch.download import Transport
 
 if TYPE_CHECKING:
+    from velpin.fetch.download import Transport
     from velpin.ports.bundle import Ports
 
 Progress = Callable[[str, int, int], None]
@@ -31,6 +32,9 @@ class Access:
 
     def transport(self, ports: Ports) -> Transport:
         """What fetches, with the host's own proxies and logins and Velpin's settings."""
+        from velpin.core.settings import read_settings
+        from velpin.fetch.download import Transport
+
         fetcher = ports.fetcher
         settings = read_settings(
             ports.tree, fetcher.proxies(), fetcher.logins(), fetcher.certificates()
@@ -47,4 +51,6 @@ class Access:
 
     def holding(self, ports: Ports) -> AbstractContextManager[None]:
         """Hold the lock of a host's store; Busy if another Velpin holds it for too long."""
+        from velpin.change.journal import hold
+
         return hold(ports.cache.home / "lock", self.on_wait)

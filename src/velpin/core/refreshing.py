@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING
 
 from velpin.apart import keep
-from velpin.errors import HostFileError, VelpinError, unforeseen
+from velpin.errors import VelpinError, unforeseen
 from velpin.model.host import RefreshResult
 
 if TYPE_CHECKING:
@@ -32,9 +32,6 @@ def refresh(
 
     `fetch_one` fetches one source, `read` parses what was fetched and tells how many offers there
     are and what is odd."""
-    refusal = ports.readiness.refusal()
-    if isinstance(refusal, HostFileError):
-        raise refusal
     if not chosen:
         return []
     keep()  # before there are threads

@@ -6,7 +6,6 @@ import difflib
 from collections.abc import Sequence
 
 from velpin.change.plan import KeyShown, Plan
-from velpin.core.takeover import Takeover
 from velpin.files.text import HostText, bare
 from velpin.front.screen import Piece, Screen, signed
 from velpin.front.words import selected, sentence, several, shortened, size

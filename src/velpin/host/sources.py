@@ -81,6 +81,7 @@ class HostSources(Sequence["Source"]):
         source that now calls itself something else; `files` fetches lists of files too, if this
         kind of host keeps them apart. Raises Refusal for a handle that is none.
         """
+        from velpin.core.forecasting import refused
         from velpin.core.host_keys import remember_revoked
         from velpin.core.refreshing import refresh
 
@@ -93,6 +94,9 @@ class HostSources(Sequence["Source"]):
         def read(source: Source) -> tuple[int, list[Note]]:
             return self._again().read_indexes(source.handle)
 
+        problem = refused(self._ports)
+        if problem is not None:
+            raise problem
         named = {source.handle: source for source in map(self.find, handles)}
         chosen = list(named.values()) or [source for source in self if source.on]
         results = refresh(self._ports, self._access, chosen, fetch, read)
