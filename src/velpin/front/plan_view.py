@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from velpin.change.plan import KeyShown, Plan
 from velpin.files.text import HostText, bare
@@ -15,6 +16,9 @@ from velpin.model.reason import Reason
 from velpin.model.safe_text import without_passwords
 from velpin.model.shift import ChangedAnswer, ChangedUpgrade, Shift
 from velpin.trust.openpgp import grouped, only_keys
+
+if TYPE_CHECKING:
+    from velpin.core.takeover import Takeover
 
 _MOST_UPGRADES = 12
 _MOST_REMOVED = 40
