@@ -13,7 +13,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-__version__ = "0.1.0"
+from velpin.version import __version__
 
 if TYPE_CHECKING:
     from velpin.change.plan import KeyShown, NewSource, Plan
@@ -32,7 +32,8 @@ if TYPE_CHECKING:
     from velpin.front.json_values import jsonable
     from velpin.front.words import sentence
     from velpin.host.host import Host
-    from velpin.host.opening import is_interrupted, open_host, recover
+    from velpin.change.recovery import is_interrupted, recover
+    from velpin.host.opening import open_host
     from velpin.model.forecast import Answer, Change, Forecast, Offer
     from velpin.model.reason import Reason
     from velpin.model.rule import Rule
@@ -45,7 +46,8 @@ _HOMES = {
     "velpin.core.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
     "velpin.host.host": ("Host",),
     "velpin.core.hostfile.format": ("load_host_file",),
-    "velpin.host.opening": ("is_interrupted", "open_host", "recover"),
+    "velpin.change.recovery": ("is_interrupted", "recover"),
+    "velpin.host.opening": ("open_host",),
     "velpin.errors": (
         "FetchError", "HostError", "PlanRefused", "Refusal", "TrustError", "UsageError",
         "VelpinError",

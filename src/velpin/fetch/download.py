@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any, NamedTuple
 from urllib.parse import unquote, urlsplit
 
-from velpin import __version__
+from velpin.version import __version__
 from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, HostFileError, NotThere
 from velpin.files.disk import open_again, open_new, open_plain, temporary_for
 from velpin.files.text import whole_number

@@ -134,7 +134,7 @@ class _Chosen:
 
 def _version(wanted: bool) -> None:
     if wanted:
-        from velpin import __version__
+        from velpin.version import __version__
 
         typer.echo(f"velpin {__version__}")
         raise typer.Exit

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin import load_host_file
+from velpin.core.hostfile.format import load_host_file
 from velpin.front.changing import ChangeOptions, show_all
 from velpin.front.plan_view import show_shift
 from velpin.front.screen import Piece, Screen, signed

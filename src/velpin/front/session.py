@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING, Any
 from velpin.errors import Busy, CannotRead, CannotWrite, NoConsent, PlanRefused, VelpinError
 from velpin.files.text import whole_number
 from velpin.front.screen import Screen
-from velpin.host.opening import is_interrupted, open_host, recover
+from velpin.change.recovery import is_interrupted, recover
+from velpin.host.opening import open_host
 
 if TYPE_CHECKING:
     from velpin.host.host import Host

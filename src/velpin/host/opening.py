@@ -1,4 +1,4 @@
-"""Opening a host, and putting right what an interrupted change left of it."""
+"""Opening a host."""
 
 from __future__ import annotations
 
@@ -17,7 +17,6 @@ from velpin.store.cache import IndexCache, open_cache
 if TYPE_CHECKING:
     from velpin.ports.bundle import Ports
 
-_JOURNAL = "var/lib/velpin/journal"
 _RECIPES = "etc/velpin/recipes"
 
 
@@ -56,29 +55,3 @@ def _host_class(ports: Ports) -> type[Host]:
     from velpin.recipes.host import RecipeHost
 
     return RecipeHost if has_recipes(ports.tree) else Host
-
-
-def is_interrupted(root: Path | str = "/") -> bool:
-    """Whether a change of a host was interrupted and waits to be repaired."""
-    try:
-        names = os.listdir(Tree(Path(root)).path(_JOURNAL))
-    except OSError:
-        return False
-    return any(name.endswith(".pending.json") and not name.startswith(".") for name in names)
-
-
-def recover(root: Path | str = "/", *, wait: float = 2.0) -> list[str]:
-    """Put right what an interrupted change left of a host, and say what was done.
-
-    Raises Busy where another Velpin still holds the host after `wait` seconds, CannotRead or
-    CannotWrite without the right, StoreError where files are no longer as the change left them. A
-    journal that others may have written is left alone, and that is what is said.
-    """
-    from velpin.change.journal import Journal
-
-    journal = Journal(Tree(Path(root)))
-    doubt = journal.why_doubted()
-    if doubt:
-        return [f"an interrupted change is not repaired: {doubt}"]
-    with journal.lock(limit=wait):
-        return journal.recover()

@@ -154,7 +154,7 @@ def check_rights(check: Examination) -> Iterator[Draft]:
 
 def check_interrupted(check: Examination) -> Iterator[Draft]:
     """A change that was interrupted and could not be put right yet."""
-    from velpin.host.opening import is_interrupted
+    from velpin.change.recovery import is_interrupted
 
     if is_interrupted(check.host.tree.root):
         yield Draft("interrupted", note_of("interrupted"), Place("var/lib/velpin/journal", 0),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from velpin.version import __version__
 import base64
 import hashlib
 from collections.abc import Mapping
@@ -11,7 +12,6 @@ from typing import Any
 from jinja2 import Environment, PackageLoader
 from markupsafe import Markup
 
-import velpin
 from velpin.front.report.sheets import Sheets, findings
 from velpin.front.words import sentence, several, size
 from velpin.model.dates import day_and_time
@@ -34,7 +34,7 @@ def page(report: HostReport, figures: Mapping[str, str]) -> str:
         script_hash=_hash(script),
         made=day_and_time(report.time),
         since=day_and_time(report.since) if report.since is not None else "",
-        version=velpin.__version__,
+        version=__version__,
     )
 
 
