@@ -67,7 +67,7 @@ class Told:
             ),
             indexes=SimpleNamespace(holder=lambda _source: "velpin"),
             packages=SimpleNamespace(), readiness=SimpleNamespace(),
-            cache=SimpleNamespace(fetched=fetched),
+            view=SimpleNamespace(cache=SimpleNamespace(fetched=fetched)),
             standing=standing, provenance=SimpleNamespace(identity_of=self.identity),
             offers=SimpleNamespace(), answers=SimpleNamespace(), signers=SimpleNamespace(),
         )  # fmt: skip

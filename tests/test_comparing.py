@@ -424,7 +424,7 @@ def judged(
         standing=SimpleNamespace(
             parts_of=lambda source: SimpleNamespace(dated=seen.get(source.handle))
         ),
-        cache=SimpleNamespace(fetched=lambda _address, _release: None),
+        view=SimpleNamespace(cache=SimpleNamespace(fetched=lambda _address, _release: None)),
         answers=SimpleNamespace(first=lambda name: SimpleNamespace(source=comes[name]) if comes and name in comes else None),
     )  # fmt: skip
     selections = {

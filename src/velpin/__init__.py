@@ -13,10 +13,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from velpin.version import __version__
-
 if TYPE_CHECKING:
     from velpin.change.plan import KeyShown, NewSource, Plan
+    from velpin.change.recovery import is_interrupted, recover
     from velpin.core.checkup.codes import FINDING_CODES
     from velpin.core.hostfile.format import load_host_file
     from velpin.core.snapshot import Snapshot, drift, load_snapshot, save_snapshot
@@ -32,13 +31,13 @@ if TYPE_CHECKING:
     from velpin.front.json_values import jsonable
     from velpin.front.words import sentence
     from velpin.host.host import Host
-    from velpin.change.recovery import is_interrupted, recover
     from velpin.host.opening import open_host
     from velpin.model.forecast import Answer, Change, Forecast, Offer
     from velpin.model.reason import Reason
     from velpin.model.rule import Rule
     from velpin.model.shift import Selection, Shift
     from velpin.model.source import Source
+    from velpin.version import __version__ as __version__
 
 _HOMES = {
     "velpin.core.checkup.codes": ("FINDING_CODES",),
@@ -59,6 +58,7 @@ _HOMES = {
     "velpin.model.rule": ("Rule",),
     "velpin.model.shift": ("Selection", "Shift"),
     "velpin.model.source": ("Source",),
+    "velpin.version": ("__version__",),
 }  # fmt: skip
 """The module that each public name stands in."""
 

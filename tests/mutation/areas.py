@@ -44,7 +44,7 @@ AREAS: dict[str, tuple[str, ...]] = {
     "journal": ("change/*.py",),
     "trust": ("trust/*.py", "kinds/*/trust.py", "kinds/*/key*.py", "core/host_keys.py",
               "kinds/rpm/package_signature.py"),
-    "fetch": ("fetch/*.py", "kinds/*/refresh.py", "core/fetching.py", "core/refreshing.py",
+    "fetch": ("fetch/*.py", "kinds/*/refresh.py", "store/source_fetch.py", "core/refreshing.py",
               "apart.py"),
     "store": ("store/*.py", "files/*.py", "forked.py"),
     "report": ("core/report.py", "front/report/*.py", "model/report.py"),
@@ -52,7 +52,10 @@ AREAS: dict[str, tuple[str, ...]] = {
         "core/shift.py", "core/host_diff.py", "kinds/*/host_diff.py", "model/shift.py",
         "core/generations.py",
     ),
-    "core": ("core/*.py", "kinds/*/add.py", "model/*.py", "errors.py", "kinds/__init__.py"),
+    "core": (
+        "core/*.py", "host/*.py", "ports/*.py", "kinds/*/add.py", "model/*.py", "errors.py",
+        "kinds/__init__.py",
+    ),
     "front": ("front/*.py",),
 }  # fmt: skip
 """The modules of each area. One that several name belongs to the first of them, but for those of

@@ -1,8 +1,11 @@
-"""Putting right what an interrupted change left of a host."""
+"""Putting right what an interrupted change left of a host.
+
+Whether there is one is asked before every command, and must cost nothing: the journal is loaded
+only to repair.
+"""
 
 from __future__ import annotations
 
-from velpin.change.journal import Journal
 import os
 from pathlib import Path
 
@@ -27,6 +30,8 @@ def recover(root: Path | str = "/", *, wait: float = 2.0) -> list[str]:
     CannotWrite without the right, StoreError where files are no longer as the change left them. A
     journal that others may have written is left alone, and that is what is said.
     """
+    from velpin.change.journal import Journal
+
     journal = Journal(Tree(Path(root)))
     doubt = journal.why_doubted()
     if doubt:

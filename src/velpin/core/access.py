@@ -53,4 +53,4 @@ class Access:
         """Hold the lock of a host's store; Busy if another Velpin holds it for too long."""
         from velpin.change.journal import hold
 
-        return hold(ports.cache.home / "lock", self.on_wait)
+        return hold(ports.view.cache.home / "lock", self.on_wait)

@@ -56,7 +56,7 @@ def refresh(
                 _parse(source, result, read)
     for source, result in zip(chosen, results, strict=True):
         if result.error:
-            ports.cache.note_failure(source.address, source.release, result.error)
+            ports.view.cache.note_failure(source.address, source.release, result.error)
     return results
 
 

@@ -36,7 +36,7 @@ def _status(ports: Ports, source: Source, tier: int | None) -> SourceStatus:
         offers = sum(index.count for index in ports.indexes.of(source))
     except (HostFileError, StoreError) as problem:
         damage = problem.message
-    failure = ports.cache.failure(source.address, source.release) if source.on else None
+    failure = ports.view.cache.failure(source.address, source.release) if source.on else None
     return SourceStatus(
         source=source,
         state=ports.indexes.state_of(source),

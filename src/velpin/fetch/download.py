@@ -19,12 +19,12 @@ from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any, NamedTuple
 from urllib.parse import unquote, urlsplit
 
-from velpin.version import __version__
 from velpin.errors import CannotWrite, ChecksumMismatch, FetchError, HostFileError, NotThere
 from velpin.files.disk import open_again, open_new, open_plain, temporary_for
 from velpin.files.text import whole_number
 from velpin.files.tree import Tree
 from velpin.model.safe_text import bare_address
+from velpin.version import __version__
 
 if TYPE_CHECKING:
     import urllib3

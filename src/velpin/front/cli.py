@@ -176,7 +176,7 @@ def _screen() -> Screen:
 @_command
 def host(root: Root = None, json: Json = False) -> None:
     """Show what host this is and how fresh its indexes are."""
-    from velpin.front import running
+    from velpin.front import debugging
 
     facts = _open(root).facts()
     if json:
@@ -185,7 +185,7 @@ def host(root: Root = None, json: Json = False) -> None:
     from velpin.front.views import show_facts
 
     show_facts(_screen(), facts)
-    if running.is_debugging:
+    if debugging.is_on:
         from velpin import apart
 
         _screen().line(f"read outside  {apart.how()}")

@@ -15,9 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from velpin.errors import DamagedIndex, VelpinError
-
-is_debugging = False
-"""Whether the command line has `--debug`."""
+from velpin.front import debugging
 
 
 def main() -> None:
@@ -38,8 +36,7 @@ def main() -> None:
 def run(words: list[str]) -> int:
     """Run one command line; every error becomes words, or with `--json` one JSON value, and an
     exit code. With `--debug` an error that nobody foresaw shows where it came from."""
-    global is_debugging  # noqa: PLW0603 - one command line a process
-    debug = is_debugging = "--debug" in words
+    debug = debugging.is_on = "--debug" in words
     words = [word for word in words if word != "--debug"]
     as_json = "--json" in words
     try:

@@ -9,10 +9,10 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from velpin.change.recovery import is_interrupted, recover
 from velpin.errors import Busy, CannotRead, CannotWrite, NoConsent, PlanRefused, VelpinError
 from velpin.files.text import whole_number
 from velpin.front.screen import Screen
-from velpin.change.recovery import is_interrupted, recover
 from velpin.host.opening import open_host
 
 if TYPE_CHECKING:

@@ -94,7 +94,7 @@ class Host:
     @property
     def cache(self) -> IndexCache:
         """Velpin's store of fetched and parsed indexes for it."""
-        return self._ports.cache
+        return self._ports.view.cache
 
     def facts(self) -> HostFacts:
         """Return what host this is: release, architectures, how many sources and packages."""

@@ -36,7 +36,7 @@ class Ports(ABC):
     kind: str
 
     def __init__(self, view: View) -> None:
-        self.view, self.tree, self.cache = view, view.tree, view.cache
+        self.view, self.tree = view, view.tree
 
     def with_edits(self, edits: Edits, modes: Modes | None = None) -> Self:
         """Return the same host as it would be after some edits and new permission bits of files,

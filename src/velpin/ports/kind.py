@@ -11,6 +11,9 @@ if TYPE_CHECKING:
     from velpin.ports.bundle import Ports
     from velpin.ports.view import View
 
+KIND_NAMES = ("rpm-zypp", "rpm-dnf", "alpm", "deb")
+"""The kinds, in the order in which they are asked whether a host is theirs."""
+
 
 class Kind(Protocol):
     """One kind of host: a package of `velpin.kinds`."""

@@ -22,9 +22,9 @@ class Signers(Protocol):
     def uses(self) -> list[KeyUse]:
         """Return every key that may sign for something, and for what."""
 
-    @abstractmethod
     def problems(self) -> list[str]:
         """Return which keys are named and cannot be used, and why."""
+        return []
 
     @abstractmethod
     def checks_off(self, source: Source) -> Iterable[Reason]:

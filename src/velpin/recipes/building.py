@@ -32,7 +32,7 @@ class Found(NamedTuple):
     source: str
 
 
-class Recipes:
+class RecipeBook:
     """The recipes of one host's sources that are on, and what building from them would take."""
 
     def __init__(self, ports: Ports, stored: Sequence[StoredRecipes]) -> None:

@@ -54,13 +54,13 @@ def plan_add(
         for source in read_sources(ports.tree.with_edits(plan.edits))[0]
         if source.handle == handle
     )
-    result = refresh_recipes(ports.cache, added, form, transport)
+    result = refresh_recipes(ports.view.cache, added, form, transport)
     if result.error:
         plan.error = result.error
         return plan
     try:
-        path = path_of(ports.cache, added)
-        count = index_of(ports.cache, path, form).count if path else 0
+        path = path_of(ports.view.cache, added)
+        count = index_of(ports.view.cache, path, form).count if path else 0
     except VelpinError as problem:
         plan.error = problem
         return plan

@@ -24,7 +24,7 @@ from velpin.model.reason import Note, Place, Reason
 from velpin.model.request import Request, parse_request
 from velpin.model.rule import shell_word
 from velpin.model.source import Source
-from velpin.recipes.building import Found, Recipes, StoredRecipes
+from velpin.recipes.building import Found, RecipeBook, StoredRecipes
 from velpin.recipes.changing import plan_drop, plan_switch
 from velpin.recipes.config import RecipeSource, read_sources
 from velpin.recipes.fetching import refresh_recipes
@@ -73,14 +73,14 @@ class RecipeShelf:
 
     def path_of(self, source: RecipeSource) -> Path | None:
         """Where the recipes of a source lie, None where they were not fetched."""
-        return path_of(self.ports.cache, source)
+        return path_of(self.ports.view.cache, source)
 
     def index_of(self, path: Path) -> Index:
         """The parsed recipes of a source."""
-        return index_of(self.ports.cache, path, self.ports.recipes.format)
+        return index_of(self.ports.view.cache, path, self.ports.recipes.format)
 
     @cached_property
-    def recipes(self) -> Recipes:
+    def recipes(self) -> RecipeBook:
         """The recipes of the sources that are on and can be read."""
         found = []
         for source in self.sources:
@@ -91,7 +91,7 @@ class RecipeShelf:
                 found.append(StoredRecipes(source.handle, self.index_of(path)))
             except (HostFileError, StoreError):
                 continue
-        return Recipes(self.ports, found)
+        return RecipeBook(self.ports, found)
 
     def near_to_build(self, name: str, found: tuple[str, ...]) -> tuple[str, ...]:
         """Names like one that is not known, with those that could be built."""
@@ -280,7 +280,9 @@ class RecipeHostSources(HostSources):
         recipes = self._shelf.source(source.handle)
         if recipes is None:
             return super()._fetch_one(source, transport, options)
-        return refresh_recipes(self._ports.cache, recipes, self._ports.recipes.format, transport)
+        return refresh_recipes(
+            self._ports.view.cache, recipes, self._ports.recipes.format, transport
+        )
 
     def read_indexes(self, handle: str) -> tuple[int, list[Note]]:
         """Parse the recipes of a source now; how many there are, and what was odd."""

@@ -11,6 +11,7 @@ from velpin.core.adding import plan_add
 from velpin.core.catalog.entries import find_entry, handle_of, no_entry
 from velpin.core.catalog.format import ARMOUR
 from velpin.errors import FetchError, PlanRefused, TrustError, UsageError, VelpinError
+from velpin.files.text import whole_number
 from velpin.model.catalog import CatalogEntry, MirrorLook
 from velpin.model.dates import day
 from velpin.model.reason import Reason
@@ -103,8 +104,6 @@ def look_at_mirrors(
 
 
 def _named(addresses: Sequence[str], mirror: str) -> str:
-    from velpin.files.text import whole_number
-
     number = whole_number(mirror)
     if number is not None and 1 <= number <= len(addresses):
         return addresses[number - 1]

@@ -12,6 +12,7 @@ from velpin.errors import Refusal, UsageError
 from velpin.model.catalog import CatalogEntry, CatalogPlace, CatalogSource
 from velpin.model.reason import Fact, Reason
 from velpin.model.rule import shell_word
+from velpin.store.name_search import nearest
 
 if TYPE_CHECKING:
     from velpin.model.source import Source
@@ -182,8 +183,6 @@ def search(entries: Sequence[CatalogEntry], words: Sequence[str]) -> list[Catalo
 
 def no_entry(ports: Ports, name: str) -> Refusal:
     """What is said of a name that no catalog has."""
-    from velpin.store.name_search import nearest
-
     near = nearest(name, [entry.name for entry in all_entries(ports)])
     hint = f"did you mean {' or '.join(near)}?" if near else "velpin catalog lists them"
     return Refusal(f"no catalog has a source {name!r}", hint)

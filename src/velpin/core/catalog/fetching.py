@@ -215,6 +215,6 @@ def _check_newer(tree: Tree, origin: Origin, file: str, data: bytes) -> Catalog:
 
 def _read(data: bytes, file: str) -> Catalog:
     """A catalog; HostFileError where it is not understood."""
-    from velpin.kinds import KINDS
+    from velpin.ports.kind import KIND_NAMES
 
-    return read_catalog(data, file, list(KINDS))
+    return read_catalog(data, file, list(KIND_NAMES))

@@ -11,6 +11,7 @@ from velpin.core.catalog.format import Catalog, read_catalog
 from velpin.errors import HostFileError
 from velpin.files.tree import Tree
 from velpin.model.reason import Note, Place
+from velpin.ports.kind import KIND_NAMES
 
 FOLDER = "etc/velpin/catalogs"
 ENDING = ".toml"
@@ -28,8 +29,6 @@ class Shelf(NamedTuple):
 
 def read_shelf(tree: Tree) -> Shelf:
     """Every catalog of a host, by the names of their files."""
-    from velpin.kinds import KINDS
-
     catalogs, notes, errors = [], [], []
     for name in tree.names(FOLDER):
         file = f"{FOLDER}/{name}"
@@ -40,7 +39,7 @@ def read_shelf(tree: Tree) -> Shelf:
             notes.append(Note(Place(file, 0), f"{doubt}: this catalog is not believed"))
             continue
         try:
-            catalog = read_catalog(tree.read(file) or b"", file, list(KINDS))
+            catalog = read_catalog(tree.read(file) or b"", file, list(KIND_NAMES))
         except HostFileError as problem:
             errors.append(problem)
             continue

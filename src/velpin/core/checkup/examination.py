@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from velpin.core.host_diff import after_upgrade
 from velpin.core.host_keys import seen_revoked
 from velpin.errors import HostFileError, StoreError, VelpinError
 from velpin.ports.checks import Draft
@@ -109,7 +110,7 @@ class Examination:
 
     def failure(self, source: Source) -> FetchFailure | None:
         """Why the last fetch of a source failed."""
-        return self.host.cache.failure(source.address, source.release)
+        return self.host.view.cache.failure(source.address, source.release)
 
     @cached_property
     def publishers(self) -> dict[str, str]:
@@ -171,8 +172,6 @@ class Examination:
     @cached_property
     def upgrade(self) -> UpgradeResult:
         """How the installed packages would stand after the full upgrade."""
-        from velpin.core.host_diff import after_upgrade
-
         return after_upgrade(self.host)
 
     @cached_property

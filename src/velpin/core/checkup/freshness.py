@@ -79,7 +79,7 @@ def check_ages(check: Examination) -> Iterator[Draft]:
 
 def last_looked_at(check: Examination, source: Source) -> float | None:
     """When anybody last asked the source for its index, as far as can be told."""
-    fetched = check.host.cache.fetched(source.address, source.release)
+    fetched = check.host.view.cache.fetched(source.address, source.release)
     times = [check.host.standing.installer_looked_at(source), fetched.fetched if fetched else None]
     dated = check.dated(source)
     return max((time for time in (*times, dated) if time is not None), default=None)
@@ -88,7 +88,7 @@ def last_looked_at(check: Examination, source: Source) -> float | None:
 def usual_life(check: Examination, source: Source) -> float:
     """How long an index of a source usually lasts, in seconds: the median time between those that
     were seen, else as long as the source says it holds."""
-    fetched = check.host.cache.fetched(source.address, source.release)
+    fetched = check.host.view.cache.fetched(source.address, source.release)
     dates: Sequence[float] = fetched.dates if fetched else ()
     if len(dates) >= _ENOUGH_DATES:
         gaps = [later - earlier for earlier, later in pairwise(dates)]

@@ -8,8 +8,10 @@ from collections.abc import Iterator
 from functools import partial
 
 from velpin.change.plan import Plan
+from velpin.change.recovery import is_interrupted
 from velpin.core.checkup.examination import Check, Examination
 from velpin.core.checkup.trust import rights_draft
+from velpin.core.rule_plans import plan_rule_drop
 from velpin.errors import HostFileError
 from velpin.files.text import HostText
 from velpin.model.reason import Place, Reason
@@ -64,8 +66,6 @@ def check_entries(check: Examination) -> Iterator[Draft]:
 
 
 def _dropped(place: Place | None, ports: Ports) -> Plan:
-    from velpin.core.rule_plans import plan_rule_drop
-
     assert place is not None
     return plan_rule_drop(ports, place)
 
@@ -154,8 +154,6 @@ def check_rights(check: Examination) -> Iterator[Draft]:
 
 def check_interrupted(check: Examination) -> Iterator[Draft]:
     """A change that was interrupted and could not be put right yet."""
-    from velpin.change.recovery import is_interrupted
-
     if is_interrupted(check.host.tree.root):
         yield Draft("interrupted", note_of("interrupted"), Place("var/lib/velpin/journal", 0),
                     advice=note_of("run-as-root"))  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from velpin.change.journal import Journal
 from velpin.core.checkup.examination import Check, Examination
 from velpin.core.checkup.order import drop_command, dropping
 from velpin.errors import HostFileError, StoreError, VelpinError
@@ -56,8 +57,6 @@ def _from_dropped(
 ) -> dict[tuple[int, str, float], list[str]]:
     """Which of some packages came from sources that Velpin dropped, by the journal's entry, the
     source and the time: their indexes may still be in Velpin's store."""
-    from velpin.change.journal import Journal
-
     found: dict[tuple[int, str, float], list[str]] = {}
     if not gone:
         return found

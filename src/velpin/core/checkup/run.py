@@ -17,6 +17,7 @@ from velpin.files.text import whole_number
 from velpin.model.finding import SEVERITIES, Checkup, Finding, Severity, SilencedFinding
 from velpin.ports.checks import Draft, Mend
 from velpin.ports.configuration import find_source
+from velpin.store.name_search import nearest
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport
@@ -202,8 +203,6 @@ def _wanted(told: Checkup, what: str) -> list[Finding]:
             raise UsageError(f"the checkup has no finding {number}", "velpin checkup lists them")
         return found
     if what not in CODES:
-        from velpin.store.name_search import nearest
-
         near = nearest(what, list(CODES))
         hint = f"did you mean {' or '.join(near)}?" if near else "velpin checkup lists them"
         raise UsageError(f"no finding is called {what!r}", hint)

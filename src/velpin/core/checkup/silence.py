@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.core.checkup.codes import CODES
 from velpin.errors import HostFileError
 from velpin.files.own_settings import FILE, table
+from velpin.store.name_search import nearest
 
 if TYPE_CHECKING:
     from velpin.files.tree import Tree
@@ -69,8 +70,6 @@ def _read(given: object, number: int) -> Silence:
                 FILE, 0, f"{where}: has no use for {name!r}; it has code, place, reason"
             )
     if given["code"] not in CODES:
-        from velpin.store.name_search import nearest
-
         near = nearest(given["code"], list(CODES))
         hint = f"did you mean {' or '.join(near)}?" if near else "docs/findings.md lists them"
         raise HostFileError(FILE, 0, f"{where}: no finding is called {given['code']!r}", hint)

@@ -12,10 +12,11 @@ from velpin.core.checkup.codes import CHECK_WHY, ONE_OF_TWO
 from velpin.core.checkup.examination import DAY, Check, Examination
 from velpin.errors import VelpinError
 from velpin.model.dates import day
-from velpin.model.reason import Reason
+from velpin.model.reason import Place, Reason
 from velpin.model.rule import as_typed, shell_word
 from velpin.ports.checks import Draft, Make, Mend, note_of
 from velpin.ports.configuration import find_source
+from velpin.trust.certifications import is_certified_by
 from velpin.trust.named import OWN_KEYS
 from velpin.trust.openpgp import Key, SignedHead, bare, key_with, read_sound_keys
 
@@ -192,8 +193,6 @@ def _about(
 
 
 def _certifier(key: Key, named: NamedKeys) -> Key | None:
-    from velpin.trust.certifications import is_certified_by
-
     return next((old for old in named.keys if is_certified_by(key, old)), None)
 
 
@@ -342,7 +341,6 @@ def _open_to_others(check: Examination, file: str, code: str, bits: int) -> Iter
 
 def rights_draft(file: str, code: str, mode: int, better: int) -> Draft:
     """A file that others may do too much with, and the mend: fewer rights."""
-    from velpin.model.reason import Place
 
     def make(ports: Ports) -> Plan:
         plan = Plan("", f"rights of /{file}: {better:04o} instead of {mode:04o}")

@@ -147,7 +147,7 @@ class _Judge:
         return f"older: {_few(old)}" if old else ""
 
     def _looked_at(self, source: Source) -> float | None:
-        fetched = self.ports.cache.fetched(source.address, source.release)
+        fetched = self.ports.view.cache.fetched(source.address, source.release)
         times = (
             fetched.fetched if fetched else None,
             self.ports.standing.installer_looked_at(source)

@@ -34,6 +34,7 @@ from velpin.model.hostfile import (
 )
 from velpin.model.reason import Place
 from velpin.model.rule import read_rule
+from velpin.ports.kind import KIND_NAMES
 
 VERSION = 1
 ARMOUR = "-----BEGIN PGP PUBLIC KEY BLOCK-----"
@@ -234,11 +235,9 @@ def _days(table: TomlTable) -> int:
 
 def load_host_file(path: Path) -> HostFile:
     """Read a host file; HostFileError where it cannot be read or is not understood."""
-    from velpin.kinds import KINDS
-
     doubt = why_writable(path)
     if doubt:
         raise HostFileError(
             str(path), 0, f"{doubt}, and a host is made as it says", "chmod go-w, once you read it"
         )
-    return read_host_file(read_given(path, _LARGEST), str(path), list(KINDS))
+    return read_host_file(read_given(path, _LARGEST), str(path), list(KIND_NAMES))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from velpin.version import __version__
 import base64
 import hashlib
 from collections.abc import Mapping
@@ -17,6 +16,7 @@ from velpin.front.words import sentence, several, size
 from velpin.model.dates import day_and_time
 from velpin.model.report import HostReport
 from velpin.model.safe_text import safe
+from velpin.version import __version__
 
 
 def page(report: HostReport, figures: Mapping[str, str]) -> str:

@@ -10,12 +10,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from fnmatch import fnmatchcase
 
+from velpin.kinds.alpm.files import holders
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.solver import AlpmSolver
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.request import Request
 from velpin.ports.refused import RequestRefused
+from velpin.store.name_search import nearest
 
 
 def packages_for(host: AlpmState, request: Request, work: AlpmSolver) -> list[AlpmPackage]:
@@ -46,8 +48,6 @@ def _origins(host: AlpmState, request: Request) -> list[AlpmOrigin]:
         ]
     known = {source.handle: source for source in host.configuration.sources}
     if request.source not in known:
-        from velpin.store.name_search import nearest
-
         near = nearest(request.source, list(known))
         raise RequestRefused(
             "no-source-called", source=request.source,
@@ -80,8 +80,6 @@ def _no(host: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> Req
     offered = host.packages.pool.offered(request.name)
     versions = tuple(dict.fromkeys(package.version for package in offered))
     if request.name.startswith("/"):
-        from velpin.kinds.alpm.files import holders
-
         found = holders(host, request.name)
         if found:
             return RequestRefused("path-in", name=request.name, packages=tuple(found))

@@ -30,6 +30,7 @@ from velpin.files.text import whole_number
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.copies import index_name, wanted_indexes
 from velpin.kinds.deb.logins import read_logins
+from velpin.kinds.deb.mirrors import LARGEST, list_address, read_mirrors
 from velpin.kinds.deb.release import STRONG, Promise, Release, read_promises, read_release, unwrap
 from velpin.kinds.deb.sources import DebSource, base_url
 from velpin.kinds.deb.state import DebState
@@ -143,8 +144,6 @@ class _DebFetch(SourceFetch):
         if not self.source.address.startswith("mirror"):
             yield self.base
             return
-        from velpin.kinds.deb.mirrors import LARGEST, list_address, read_mirrors
-
         listed = list_address(self.source.address)
         release = self.base.removeprefix(self.source.address)
         for address in read_mirrors(self.transport.read(listed, most=LARGEST), self.source):

@@ -20,6 +20,7 @@ from velpin.kinds.deb.version import compare
 from velpin.model.reason import Fact, Reason
 from velpin.model.request import Request
 from velpin.ports.refused import RequestRefused
+from velpin.store.name_search import nearest
 
 _PATTERN = re.compile(r"[*?\[]")
 _REGEX = re.compile(r"[.^$+]")
@@ -298,8 +299,6 @@ def _exactly(host: DebState, text: str) -> Callable[[DebOrigin], bool]:
 
 def _nothing_from(host: DebState, text: str, package: DebPackage) -> DebRequestRefused:
     """Why a source gives nothing at all: switched off, not fetched, or no such source."""
-    from velpin.store.name_search import nearest
-
     meant = [s for s in host.configuration.sources if text in (s.handle, s.repository, s.release)]
     if meant and meant[0].on:
         return DebRequestRefused("source-not-fetched", package, source=meant[0].handle)

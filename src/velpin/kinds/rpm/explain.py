@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from velpin.kinds.rpm.pool import RpmPackage
-from velpin.kinds.rpm.relation import RpmRelation
+from velpin.kinds.rpm.relation import Capability, RpmRelation
 from velpin.kinds.rpm.solve.rules import Why
 from velpin.kinds.rpm.solve.search import Clause
 from velpin.kinds.rpm.solve.solver import JobWhy
@@ -71,8 +71,6 @@ def _told(host: RpmState, why: Why) -> Iterator[Reason]:
 
 def _obstacles(host: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iterator[Reason]:
     """What there is that would meet a need, and why it is not available."""
-    from velpin.kinds.rpm.relation import Capability
-
     if not isinstance(relation, Capability):
         return
     found = [package for package in host.packages.pool.offering(relation) if not package.installed]

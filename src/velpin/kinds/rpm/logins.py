@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
+from velpin.fetch.download import Certificates, Login
 from velpin.kinds.rpm.source import RpmSource
 
 if TYPE_CHECKING:
@@ -16,8 +17,6 @@ if TYPE_CHECKING:
 def section_logins(sources: Iterable[RpmSource]) -> list[Login]:
     """Names and passwords that sections give for their addresses."""
     from urllib.parse import urlsplit
-
-    from velpin.fetch.download import Login
 
     found = []
     for source in sources:
@@ -37,8 +36,6 @@ def section_certificates(
     tree: Tree, sources: Iterable[RpmSource], main: IniSection
 ) -> list[Certificates]:
     """The certificates that sections name for their addresses, else the main section."""
-    from velpin.fetch.download import Certificates
-
     found = []
     for source in sources:
         given = [

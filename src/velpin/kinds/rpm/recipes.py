@@ -23,6 +23,7 @@ from velpin.kinds.rpm.header import (
     text_of,
     version_of,
 )
+from velpin.kinds.rpm.primary import listed_sources
 from velpin.kinds.rpm.relation import EQUAL, Capability, Joined, RpmRelation, meets, read_relation
 from velpin.kinds.rpm.solve.policy import Policy
 from velpin.kinds.rpm.state import RpmState
@@ -89,8 +90,6 @@ def _of_package(data: bytes, file: str) -> Iterator[Recipe]:
 
 
 def _of_list(data: bytes, file: str) -> Iterator[Recipe]:
-    from velpin.kinds.rpm.primary import listed_sources
-
     for package in listed_sources(data, file):
         yield from _recipes(
             package.name, package.version, package.summary, (), package.relations, file

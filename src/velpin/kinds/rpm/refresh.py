@@ -21,6 +21,8 @@ from velpin.errors import (
     ReleaseRefused,
     TrustError,
 )
+from velpin.kinds.rpm.mirrors import read_mirrors
+from velpin.kinds.rpm.package_signature import look_at_packages
 from velpin.kinds.rpm.repomd import STRONG, Repomd, read_repomd
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.trust import key_addresses, keys_given
@@ -96,8 +98,6 @@ class _RpmFetch(SourceFetch):
     def _bases(self) -> Iterator[str]:
         yield from (url.rstrip("/") + "/" for url in self.source.urls)
         if self.source.mirrors:
-            from velpin.kinds.rpm.mirrors import read_mirrors
-
             data = self.transport.read(self.source.mirrors, most=_LARGEST)
             yield from read_mirrors(data, self.source.mirrors)
 
@@ -212,8 +212,6 @@ class _RpmFetch(SourceFetch):
 
     def _look_at_packages(self, base: str) -> None:
         """Check the signatures of a few packages, where the index has none that holds."""
-        from velpin.kinds.rpm.package_signature import look_at_packages
-
         primary = self.next.path(self.next.indexes["primary"])
         keys = [*self.taken.keys, *self.offered]
         found = look_at_packages(base, primary, keys, self.transport)

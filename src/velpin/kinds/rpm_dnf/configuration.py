@@ -8,8 +8,10 @@ from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.configuration import RpmConfiguration
+from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.ini import words
 from velpin.kinds.rpm.variables import substituted
+from velpin.kinds.rpm.version import parse
 from velpin.kinds.rpm_dnf import own_locks
 from velpin.kinds.rpm_dnf.config import read_config, read_variables
 from velpin.kinds.rpm_dnf.generation import NEWER, OLDER
@@ -75,9 +77,6 @@ class DnfConfiguration(RpmConfiguration):
             return ""
         for name in ("system-release(releasever)", "system-release", "redhat-release"):
             for row in self.recorded.index.providers(name):
-                from velpin.kinds.rpm.entry import read_facts
-                from velpin.kinds.rpm.version import parse
-
                 for capability in read_facts(self.recorded.index.text(row)).provides:
                     if capability.name == name:
                         return (

@@ -12,6 +12,7 @@ from velpin.errors import HostFileError
 from velpin.files.text import HostText, stripped
 from velpin.files.tree import Tree
 from velpin.kinds.rpm.ini import IniSection, leading_number, read_sections, truth, words
+from velpin.kinds.rpm.safexml import read_document
 from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.variables import read_folder, substituted
 from velpin.model.reason import Note, Place
@@ -204,8 +205,6 @@ def base_product_version(tree: Tree) -> str:
 
 def _product_version(data: bytes, file: str) -> str:
     """The first `version` right below the root of a product's description."""
-    from velpin.kinds.rpm.safexml import read_document
-
     versions: list[str] = []
     depth = 0
 
