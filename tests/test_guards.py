@@ -191,7 +191,7 @@ def test_only_its_folder_and_the_list_of_kinds_know_a_kind() -> None:
     }
     named = {("ports/kind.py", name) for name in names}
     assert said == {("errors.py", "rpm-zypp"), *named}  # which kind an option is for
-    assert KIND_NAMES == tuple(KINDS)
+    assert tuple(KINDS) == KIND_NAMES
 
 
 HEAVY = {

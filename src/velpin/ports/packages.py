@@ -64,9 +64,10 @@ class Packages(Protocol):
     def knows(self, name: str) -> bool:
         """Return whether a package of a name, or a provider of it, is known here."""
 
-    @abstractmethod
     def takes_arch(self, arch: str) -> bool:
-        """Return whether packages of an architecture can be installed here."""
+        """Return whether packages of an architecture are to be shown; which of them can be
+        installed the choice tells."""
+        return True
 
 
 def near_names(packages: Packages, indexes: Indexes, name: str) -> tuple[str, ...]:

@@ -51,10 +51,10 @@ class Standing(Protocol):
         say so."""
         return None
 
-    @abstractmethod
     def installer_looked_at(self, source: Source) -> float | None:
         """Return when the host's installer last asked for the index of a source, in seconds since
         1970; None if that cannot be told."""
+        return None
 
     def never_taken(self, priority: int) -> bool:
         """Return whether a version with a priority is never taken."""

@@ -169,10 +169,6 @@ class DebPackages(Packages):
         """Whether any version of a name, or a provider of it, is known here."""
         return bool(self.named(name)) or bool(self.provider_names(name))
 
-    def takes_arch(self, arch: str) -> bool:
-        """Every architecture is shown; which of them can be installed the choice tells."""
-        return True
-
     def version_key(self, version: str) -> VersionKey:
         """What sorts a version among others."""
         return version_key(version)
