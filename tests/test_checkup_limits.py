@@ -61,7 +61,7 @@ class Told:
             installer_looked_at=lambda _source: self.looked,
             valid_until=lambda _source: self.until,
         )
-        host = SimpleNamespace(
+        ports = SimpleNamespace(
             configuration=SimpleNamespace(
                 sources=self.sources, by_handle={s.handle: s for s in self.sources}
             ),
@@ -72,7 +72,7 @@ class Told:
             offers=SimpleNamespace(), answers=SimpleNamespace(), signers=SimpleNamespace(),
         )  # fmt: skip
         found = SimpleNamespace(
-            now=NOW, host=host, examiner=SimpleNamespace(), sources_on=[s for s in self.sources if s.on],
+            now=NOW, ports=ports, examiner=SimpleNamespace(), sources_on=[s for s in self.sources if s.on],
             dated=lambda source: self.dated.get(source.handle),
         )  # fmt: skip
         vars(found).update(more)
@@ -165,7 +165,7 @@ def test_when_an_index_is_old(
         told.dates = [NOW - seen - usual * back for back in range(5)][::-1]
     check = told.check()
     ends = {"one": held_until, "two": None}
-    check.host.standing.valid_until = lambda s: ends[s.handle]
+    check.ports.standing.valid_until = lambda s: ends[s.handle]
     said = [(draft.code, dict(draft.what.facts)) for draft in check_ages(check)]
     assert said == found
 
@@ -207,7 +207,7 @@ def test_an_index_that_is_not_here_is_not_old() -> None:
         sources=(source("a"), source("b")), dated={"a": NOW - 90 * DAY, "b": NOW - 90 * DAY}
     )
     check = told.check()
-    check.host.indexes.holder = lambda source: "installer" if source.handle == "b" else ""
+    check.ports.indexes.holder = lambda source: "installer" if source.handle == "b" else ""
     assert [draft.source for draft in check_ages(check)] == ["b"]
 
 
@@ -223,11 +223,11 @@ def named(
     told.named_keys = lambda _source: found
     told.revocations = SimpleNamespace(where=lambda _name: "")
     told.keys_on_host = []
-    told.host.signers.key_addresses = lambda _source: []
+    told.ports.signers.key_addresses = lambda _source: []
     by = [each.fingerprint for each in keys] if signers is None else signers
-    told.host.signers.index_signers = lambda _source: by
-    told.host.signers.index_head = lambda _source: None
-    told.host.tree = SimpleNamespace(read=lambda _file: b"")
+    told.ports.signers.index_signers = lambda _source: by
+    told.ports.signers.index_head = lambda _source: None
+    told.ports.tree = SimpleNamespace(read=lambda _file: b"")
     told.ask = lambda _source: None
     return told
 
@@ -310,10 +310,10 @@ def test_which_forms_of_keys_are_weak(algorithm: str, weak: bool) -> None:
 )  # fmt: skip
 def test_which_rights_are_too_much(kind: str, mode: int | None, better: int | None) -> None:
     check = Told().check()
-    check.host.signers.key_files = lambda: ["k", "k"] if kind == "key" else []
+    check.ports.signers.key_files = lambda: ["k", "k"] if kind == "key" else []
     check.examiner.login_files = lambda: ["l"] if kind == "login" else []
     names = {"etc/velpin/catalogs.d": ["a.toml"]}
-    check.host.tree = SimpleNamespace(mode=lambda _file: mode, names=lambda f: names.get(f, []),
+    check.ports.tree = SimpleNamespace(mode=lambda _file: mode, names=lambda f: names.get(f, []),
                                       read=lambda _file: b"")  # fmt: skip
     said = [str(draft.what.facts["mode"]) for draft in check_rights(check)]
     assert said == ([] if better is None else [f"{mode:04o}"])
@@ -325,7 +325,7 @@ def test_where_a_catalog_is_from_can_hold_a_login() -> None:
             f"{folder}/c.origin": b"http://h.example/p@", f"{folder}/d.origin": None}  # fmt: skip
     names = {folder: [file.rpartition("/")[2] for file in held]}
     check = Told().check()
-    check.host.tree = SimpleNamespace(names=lambda f: names.get(f, []), read=held.get)
+    check.ports.tree = SimpleNamespace(names=lambda f: names.get(f, []), read=held.get)
     assert _origins_with_login(check) == [f"{folder}/a.origin"]
 
 
@@ -388,11 +388,11 @@ def test_when_two_sources_have_the_same_content(
 
     check = Told(sources=[source(handle) for handle in have]).check()
     check.names_of = lambda handle: frozenset(have[handle])
-    check.host.provenance.is_part_of_same = lambda _one, _other: False
-    check.host.indexes.of = lambda source: [Index(have[source.handle])]
+    check.ports.provenance.is_part_of_same = lambda _one, _other: False
+    check.ports.indexes.of = lambda source: [Index(have[source.handle])]
     said = [(d.source, d.subject, d.what.facts["count"]) for d in check_same_content(check)]
     assert said == ([("other", "one", min(len(one), len(other)))] if alike else [])
-    check.host.provenance.is_part_of_same = lambda _one, _other: True
+    check.ports.provenance.is_part_of_same = lambda _one, _other: True
     assert list(check_same_content(check)) == []
 
 
@@ -414,9 +414,9 @@ def test_when_two_sources_have_the_same_content(
 )
 def test_words_of_early_channels(changed: dict[str, Any], word: str) -> None:
     check = Told().check()
-    check.host.standing.parts_of = lambda _source: SimpleNamespace(channel=())
+    check.ports.standing.parts_of = lambda _source: SimpleNamespace(channel=())
     assert is_early(check, replace(ONE, **changed)) == word
-    check.host.standing.parts_of = lambda _source: SimpleNamespace(channel=("steady", "edge"))
+    check.ports.standing.parts_of = lambda _source: SimpleNamespace(channel=("steady", "edge"))
     assert is_early(check, ONE) == "edge"
 
 
@@ -437,13 +437,13 @@ def with_packages(
     check.by_name = {each.name: [each] for each in installed}
     check.publishers = {"base": "B", "vendor": "V", "copy": "V"}
     check.is_home = lambda handle: handle == "base"
-    check.host.readiness.refusal = lambda: None
-    check.host.tree = SimpleNamespace(
+    check.ports.readiness.refusal = lambda: None
+    check.ports.tree = SimpleNamespace(
         names=lambda _f: [], exists=lambda _f: False, kind=lambda _f: None
     )
-    check.host.offers.versions_of = lambda name, _arch: offered.get(name, ())
-    check.host.packages.compare = lambda one, other: int(one) - int(other)
-    check.host.standing.never_taken = lambda priority: priority < 0
+    check.ports.offers.versions_of = lambda name, _arch: offered.get(name, ())
+    check.ports.packages.compare = lambda one, other: int(one) - int(other)
+    check.ports.standing.never_taken = lambda priority: priority < 0
     return check
 
 
@@ -504,7 +504,9 @@ def test_what_waits_for_a_held_package(offered: list[tuple[str, str, int]], wait
 )  # fmt: skip
 def test_what_is_a_mixed_set(members: list[Any], mixed: bool) -> None:
     check = with_packages([*members, here("other", "7", "base")], {})
-    check.host.provenance.set_of = lambda one: None if one.name == "other" else ("set", one.version)
+    check.ports.provenance.set_of = lambda one: (
+        None if one.name == "other" else ("set", one.version)
+    )
     found = list(check_sets(check))
     assert [(d.source, d.subject) for d in found] == ([("vendor", "set")] if mixed else [])
 

@@ -65,7 +65,7 @@ _HOMES = {
 __all__ = [
     "FINDING_CODES", "Answer", "Change", "FetchError", "Forecast", "Host", "HostError", "KeyShown",
     "NewSource", "Offer", "Plan", "PlanRefused", "Reason", "Refusal", "Rule", "Selection", "Shift",
-    "Snapshot", "Source", "TrustError", "UsageError", "VelpinError", "drift",
+    "Snapshot", "Source", "TrustError", "UsageError", "VelpinError", "__version__", "drift",
     "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "open_host",
     "recover", "save_snapshot", "sentence",
 ]  # fmt: skip

@@ -91,7 +91,7 @@ def changed_answers(before: Ports, after: Ports) -> list[ChangedAnswer]:
     """Names that are not installed and would be answered differently, in byte order."""
     if before.readiness.refusal() or after.readiness.refusal():
         return []
-    found = {index.path: index for host in (before, after) for index in host.indexes.on()}
+    found = {index.path: index for ports in (before, after) for index in ports.indexes.on()}
     places, indexes = {path: place for place, path in enumerate(found)}, list(found.values())
     compared = after.answers.compare(before.answers, places) if indexes else None
     if compared is None:

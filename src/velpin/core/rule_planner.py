@@ -27,7 +27,7 @@ class RulePlanner:
     """Plans rules for one host; `foremost`: they are written where no other rule wins."""
 
     def __init__(self, ports: Ports, *, foremost: bool = False) -> None:
-        self.host, self.foremost = ports, foremost
+        self.ports, self.foremost = ports, foremost
         self.rules, self.writer = ports.rules, ports.rule_writer
 
     def on(self, ports: Ports) -> RulePlanner:
@@ -58,7 +58,7 @@ class RulePlanner:
             plan = self.lifted([rule]) if lift else self.made([rule])
         except (Refusal, HostError):
             return None
-        return None if plan.why_not() else self.host.with_edits(plan.edits)
+        return None if plan.why_not() else self.ports.with_edits(plan.edits)
 
     def stands(self, rule: Rule) -> bool:
         """Whether a rule, resolved, is recorded on the host, alone or merged with others.
@@ -78,11 +78,11 @@ class RulePlanner:
         if found.rival is None:
             return
         file = self.writer.foremost_file
-        if file and not self.foremost and RulePlanner(self.host, foremost=True).would_hold(rule):
+        if file and not self.foremost and RulePlanner(self.ports, foremost=True).would_hold(rule):
             what = Reason("foremost-wins", {"file": file})
             yield Remedy(command_of(rule) + " --foremost", what)
         edits = self._edits_without(found.rival)
-        if edits and self.on(self.host.with_edits(edits)).would_hold(rule):
+        if edits and self.on(self.ports.with_edits(edits)).would_hold(rule):
             yield Remedy(
                 f"velpin rules drop {found.rival}", Reason("rule-gone", {"place": found.rival})
             )
@@ -152,7 +152,7 @@ class RulePlanner:
                 )
             return self.lifted([own])
         plan = Plan(f"velpin rules drop {place}", f"drop the rule at {place}")
-        plan.propose(self.host.tree, edits)
+        plan.propose(self.ports.tree, edits)
         return plan
 
     def would_hold(self, rule: Rule) -> bool:
@@ -162,7 +162,7 @@ class RulePlanner:
             self._compile(plan, old, *self._merged(old, [rule]))
         except (Refusal, HostFileError):
             return False
-        return self.on(self.host.with_edits(plan.edits)).rules.verdict(rule).holds
+        return self.on(self.ports.with_edits(plan.edits)).rules.verdict(rule).holds
 
     def _compile(
         self, plan: Plan, old: Sequence[Rule], target: Sequence[Rule], asked: Sequence[Rule]
@@ -178,7 +178,7 @@ class RulePlanner:
 
     def _refuse_broken(self) -> None:
         """A host whose files its installer refuses is to be repaired first."""
-        problem = self.host.readiness.refusal()
+        problem = self.ports.readiness.refusal()
         if isinstance(problem, HostFileError):
             raise problem
 
@@ -197,7 +197,7 @@ class RulePlanner:
 
     def _judge(self, plan: Plan, target: Sequence[Rule], asked: Sequence[Rule]) -> None:
         """See whether the plan does what was asked for, and leaves standing what stood before."""
-        after = self.on(self.host.with_edits(plan.edits))
+        after = self.on(self.ports.with_edits(plan.edits))
         for rule in asked:
             found = after.rules.verdict(rule)
             if not found.holds:

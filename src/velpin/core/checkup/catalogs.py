@@ -29,7 +29,7 @@ _NAMED = ("file", "fingerprint", "embedded", "packages")
 
 def check_catalogs(check: Examination) -> Iterator[Draft]:
     """Catalogs that are not believed or not understood."""
-    shelf = read_shelf(check.host.tree)
+    shelf = read_shelf(check.ports.tree)
     for note in shelf.notes:
         what = note_of("catalog-doubted", file=f"/{note.place.file}", what=note.text)
         yield Draft("catalog-unread", what, note.place, "", note.place.file)
@@ -41,12 +41,12 @@ def check_catalogs(check: Examination) -> Iterator[Draft]:
 
 def check_entries(check: Examination) -> Iterator[Draft]:
     """Sources of this host of which a catalog says another address, suite or key."""
-    if not check.host.tree.exists("etc/velpin/catalogs"):
+    if not check.ports.tree.exists("etc/velpin/catalogs"):
         return
-    for entry in all_entries(check.host):
+    for entry in all_entries(check.ports):
         if not (entry.fits and entry.on_host):
             continue
-        source = find_source(check.host.configuration.by_handle, entry.on_host)
+        source = find_source(check.ports.configuration.by_handle, entry.on_host)
         yield from _address(entry, source)
         yield from _key(check, entry, source)
 

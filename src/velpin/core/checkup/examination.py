@@ -50,7 +50,7 @@ class Examination:
         now: float | None = None,
         transport: Transport | None = None,
     ) -> None:
-        self.host = ports
+        self.ports = ports
         self.now = time.time() if now is None else now
         self.transport = transport
         self.asked: dict[str, None] = {}
@@ -69,19 +69,19 @@ class Examination:
     @property
     def examiner(self) -> Examiner:
         """What only this kind of host knows."""
-        return self.host.examiner
+        return self.ports.examiner
 
     # -- sources ---------------------------------------------------------------------------
 
     @property
     def sources_on(self) -> list[Source]:
         """The sources that are on and can be fetched, in the order of reading."""
-        return [each for each in self.host.configuration.sources if each.on and not each.is_medium]
+        return [each for each in self.ports.configuration.sources if each.on and not each.is_medium]
 
     def named_keys(self, source: Source) -> NamedKeys:
         """The keys that a source's configuration names."""
         if source.handle not in self._named:
-            self._named[source.handle] = self.host.signers.keys_of(source)
+            self._named[source.handle] = self.ports.signers.keys_of(source)
         return self._named[source.handle]
 
     @cached_property
@@ -91,7 +91,7 @@ class Examination:
     def dated(self, source: Source) -> float | None:
         """When the index of a source was made, in seconds since 1970."""
         if source.handle not in self._dates:
-            self._dates[source.handle] = self.host.standing.parts_of(source).dated
+            self._dates[source.handle] = self.ports.standing.parts_of(source).dated
         return self._dates[source.handle]
 
     @cached_property
@@ -101,23 +101,23 @@ class Examination:
     @cached_property
     def keys_on_host(self) -> list[Key]:
         """Every key in a key file of the host, once for each file."""
-        return keys_in(self.host.tree, self.host.signers.key_files())
+        return keys_in(self.ports.tree, self.ports.signers.key_files())
 
     @cached_property
     def revocations(self) -> Revocations:
         """Keys that were seen revoked, in any file of the host or by Velpin before."""
-        return seen_revoked(self.host)
+        return seen_revoked(self.ports)
 
     def failure(self, source: Source) -> FetchFailure | None:
         """Why the last fetch of a source failed."""
-        return self.host.view.cache.failure(source.address, source.release)
+        return self.ports.view.cache.failure(source.address, source.release)
 
     @cached_property
     def publishers(self) -> dict[str, str]:
         """Who publishes each source, by handle."""
         return {
-            source.handle: self.host.provenance.publisher_of(source)
-            for source in self.host.configuration.sources
+            source.handle: self.ports.provenance.publisher_of(source)
+            for source in self.ports.configuration.sources
         }
 
     @cached_property
@@ -137,8 +137,8 @@ class Examination:
         if handle not in self._names:
             found: set[str] = set()
             try:
-                source = find_source(self.host.configuration.by_handle, handle)
-                for index in self.host.indexes.of(source):
+                source = find_source(self.ports.configuration.by_handle, handle)
+                for index in self.ports.indexes.of(source):
                     found.update(index.names())
             except (HostFileError, StoreError):
                 found = set()
@@ -152,14 +152,14 @@ class Examination:
     def taking_part(self, name: str) -> list[Offer]:
         """Offers of a name that could be installed here, one that may be is first."""
         states = ("chosen", "candidate", "passed over")
-        return [offer for offer in self.host.offers.live(name) if offer.state in states]
+        return [offer for offer in self.ports.offers.live(name) if offer.state in states]
 
     # -- packages --------------------------------------------------------------------------
 
     @cached_property
     def installed(self) -> list[Installed]:
         """Every installed package."""
-        return list(self.host.packages.installed())
+        return list(self.ports.packages.installed())
 
     @cached_property
     def by_name(self) -> dict[str, list[Installed]]:
@@ -172,7 +172,7 @@ class Examination:
     @cached_property
     def upgrade(self) -> UpgradeResult:
         """How the installed packages would stand after the full upgrade."""
-        return after_upgrade(self.host)
+        return after_upgrade(self.ports)
 
     @cached_property
     def replaced(self) -> dict[str, tuple[str, str]]:
@@ -181,7 +181,7 @@ class Examination:
         found: dict[str, tuple[str, str]] = {}
         if all(selection is not None for _, selection in self.upgrade.selections.values()):
             return found
-        changes = self.host.transactions.predict_upgrade().changes
+        changes = self.ports.transactions.predict_upgrade().changes
         comes = {change.name: change.source or "" for change in changes if change.new}
         for change in changes:
             if change.new is None and change.by in comes:
@@ -193,7 +193,7 @@ class Examination:
     @cached_property
     def rules(self) -> list[RuleInForce]:
         """Every rule in force."""
-        return self.host.rules.in_force()
+        return self.ports.rules.in_force()
 
     @cached_property
     def _spoken_of(self) -> list[str]:

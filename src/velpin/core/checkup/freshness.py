@@ -29,12 +29,12 @@ def _refreshing(source: Source) -> list[Mend]:
 
 def check_fetches(check: Examination) -> Iterator[Draft]:
     """Indexes that are not here, cannot be read, or whose last fetch failed."""
-    host, missing = check.host, list[str]()
-    _ = host.indexes.on()  # fills what is damaged
+    ports, missing = check.ports, list[str]()
+    _ = ports.indexes.on()  # fills what is damaged
     for source in check.sources_on:
         place, mends = source.places[0], _refreshing(source)
         failure = check.failure(source)
-        damaged = host.indexes.damage.get(source.handle)
+        damaged = ports.indexes.damage.get(source.handle)
         if damaged is not None:
             what = note_of("index-damaged", source=source.handle, what=str(damaged))
             yield Draft("index-damaged", what, place, source.handle, mends=mends)
@@ -44,8 +44,8 @@ def check_fetches(check: Examination) -> Iterator[Draft]:
                 "refresh-again", source=source.handle, hint=failure.hint))  # fmt: skip
         elif (
             not failure
-            and host.indexes.state_of(source) == "not fetched"
-            and host.indexes.reads(source)
+            and ports.indexes.state_of(source) == "not fetched"
+            and ports.indexes.reads(source)
         ):
             missing.append(source.handle)
     if missing:
@@ -57,12 +57,12 @@ def check_fetches(check: Examination) -> Iterator[Draft]:
 
 def check_ages(check: Examination) -> Iterator[Draft]:
     """Indexes that have expired, or were not looked at for longer than they usually last."""
-    host = check.host
+    ports = check.ports
     for source in check.sources_on:
-        if not host.indexes.holder(source):
+        if not ports.indexes.holder(source):
             continue
         place, mends = source.places[0], _refreshing(source)
-        until = host.standing.valid_until(source)
+        until = ports.standing.valid_until(source)
         if until is not None and until < check.now:
             what = note_of("index-expired", source=source.handle, day=day(until))
             yield Draft("index-expired", what, place, source.handle, mends=mends)
@@ -79,8 +79,8 @@ def check_ages(check: Examination) -> Iterator[Draft]:
 
 def last_looked_at(check: Examination, source: Source) -> float | None:
     """When anybody last asked the source for its index, as far as can be told."""
-    fetched = check.host.view.cache.fetched(source.address, source.release)
-    times = [check.host.standing.installer_looked_at(source), fetched.fetched if fetched else None]
+    fetched = check.ports.view.cache.fetched(source.address, source.release)
+    times = [check.ports.standing.installer_looked_at(source), fetched.fetched if fetched else None]
     dated = check.dated(source)
     return max((time for time in (*times, dated) if time is not None), default=None)
 
@@ -88,12 +88,12 @@ def last_looked_at(check: Examination, source: Source) -> float | None:
 def usual_life(check: Examination, source: Source) -> float:
     """How long an index of a source usually lasts, in seconds: the median time between those that
     were seen, else as long as the source says it holds."""
-    fetched = check.host.view.cache.fetched(source.address, source.release)
+    fetched = check.ports.view.cache.fetched(source.address, source.release)
     dates: Sequence[float] = fetched.dates if fetched else ()
     if len(dates) >= _ENOUGH_DATES:
         gaps = [later - earlier for earlier, later in pairwise(dates)]
         return median(gaps)
-    until, dated = check.host.standing.valid_until(source), check.dated(source)
+    until, dated = check.ports.standing.valid_until(source), check.dated(source)
     if until is not None and dated is not None and until > dated:
         return until - dated
     return _USUAL
@@ -101,7 +101,7 @@ def usual_life(check: Examination, source: Source) -> float:
 
 def check_copies(check: Examination) -> Iterator[Draft]:
     """Sources of which Velpin has a newer index than the host's installer."""
-    theirs = check.host.seen(check.host.view.with_installers_indexes())
+    theirs = check.ports.seen(check.ports.view.with_installers_indexes())
     behind = [source for source in check.sources_on if _is_behind(check, theirs, source)]
     if behind:
         what = Reason("installer-behind", {"sources": tuple(each.handle for each in behind)})
@@ -110,7 +110,7 @@ def check_copies(check: Examination) -> Iterator[Draft]:
 
 
 def _is_behind(check: Examination, theirs: Ports, source: Source) -> bool:
-    if check.host.indexes.holder(source) != "velpin":
+    if check.ports.indexes.holder(source) != "velpin":
         return False
     if not theirs.indexes.holder(source):
         return True
@@ -123,8 +123,8 @@ def check_mirrors(check: Examination) -> Iterator[Draft]:
     """Of two addresses of one release, the one that is behind."""
     known = [
         (source, parts)
-        for source in check.host.configuration.sources
-        if (parts := check.host.provenance.identity_of(source)) is not None
+        for source in check.ports.configuration.sources
+        if (parts := check.ports.provenance.identity_of(source)) is not None
     ]
     for source, identity in known:
         if not source.on:

@@ -33,10 +33,10 @@ _ODD_BYTES = re.compile(r"[^A-Za-z0-9_.-]+")
 
 def check_entries(check: Examination) -> Iterator[Draft]:
     """What the installer refuses of the host's files, or ignores."""
-    host = check.host
-    refused = host.readiness.refusal()
+    ports = check.ports
+    refused = ports.readiness.refusal()
     told = set()
-    for note in host.configuration.notes():
+    for note in ports.configuration.notes():
         if note.code in ("listed-twice", "for-people"):
             continue
         is_error = note.code == "refused"
@@ -85,16 +85,16 @@ def commented_out(place: Place) -> Make:
 
 def check_skipped(check: Examination) -> Iterator[Draft]:
     """Files in the host's own places that its installer passes over."""
-    host = check.host
-    for file, why in host.configuration.skipped():
+    ports = check.ports
+    for file, why in ports.configuration.skipped():
         folder, _, name = file.rpartition("/")
         place = Place(file, 0)
-        better = _sound_name(host, folder, name)
+        better = _sound_name(ports, folder, name)
         if _LEFT.search(name):
             is_own = _OWN_PART.match(name) is not None
             yield Draft("leftover", note_of("leftover", file=f"/{file}"), place, "", file,
                         [Mend("", removing(file), is_choice=not is_own)])  # fmt: skip
-        elif name.endswith(host.composer.other_endings) and not _reads_as(host, file, better):
+        elif name.endswith(ports.composer.other_endings) and not _reads_as(ports, file, better):
             yield Draft("other-kind", note_of("other-kind", file=f"/{file}"), place, "", file,
                         [Mend("", removing(file), is_choice=True)])  # fmt: skip
         elif _MEANT.search(name):
@@ -145,7 +145,7 @@ def _sound_name(ports: Ports, folder: str, name: str) -> str:
 
 def check_rights(check: Examination) -> Iterator[Draft]:
     """Files of the configuration that others than their owner may write."""
-    tree = check.host.tree
+    tree = check.ports.tree
     for file in dict.fromkeys(check.examiner.own_files()):
         mode = tree.mode(file)
         if mode is not None and mode & _WRITABLE:
@@ -154,7 +154,7 @@ def check_rights(check: Examination) -> Iterator[Draft]:
 
 def check_interrupted(check: Examination) -> Iterator[Draft]:
     """A change that was interrupted and could not be put right yet."""
-    if is_interrupted(check.host.tree.root):
+    if is_interrupted(check.ports.tree.root):
         yield Draft("interrupted", note_of("interrupted"), Place("var/lib/velpin/journal", 0),
                     advice=note_of("run-as-root"))  # fmt: skip
 

@@ -57,7 +57,7 @@ def check_same_content(check: Examination) -> Iterator[Draft]:
 
 
 def _same_content(check: Examination, one: Source, other: Source) -> bool:
-    if check.host.provenance.is_part_of_same(one, other):
+    if check.ports.provenance.is_part_of_same(one, other):
         return False
     names = sorted(check.names_of(one.handle))
     step = max(1, len(names) // _SAMPLE)
@@ -72,7 +72,7 @@ def _same_content(check: Examination, one: Source, other: Source) -> bool:
 
 def _versions(check: Examination, source: Source, name: str) -> frozenset[tuple[str, str]]:
     try:
-        indexes = check.host.indexes.of(source)
+        indexes = check.ports.indexes.of(source)
         return frozenset((row.arch, row.version) for index in indexes for row in index.rows(name))
     except (HostFileError, StoreError):
         return frozenset()
@@ -83,10 +83,10 @@ def _versions(check: Examination, source: Source, name: str) -> frozenset[tuple[
 
 def check_overlaps(check: Examination) -> Iterator[Draft]:
     """Publishers whose sources stand in one tier and have packages of the same names."""
-    if not check.host.standing.tiers_matter:
+    if not check.ports.standing.tiers_matter:
         return
     groups: dict[tuple[int, str], list[Source]] = {}
-    tiers = check.host.standing.tiers()
+    tiers = check.ports.standing.tiers()
     for source in check.sources_on:
         if source.handle in tiers:
             group = (tiers[source.handle], check.publishers[source.handle])
@@ -166,7 +166,7 @@ def _making(rule: Rule, *, is_choice: bool = True) -> Mend:
 
 def is_early(check: Examination, source: Source) -> str:
     """The word by which a source calls itself one of unfinished versions; empty where none."""
-    channel = check.host.standing.parts_of(source).channel
+    channel = check.ports.standing.parts_of(source).channel
     path = source.address.partition("://")[2].partition("/")[2]
     for text in (source.release, *source.components, source.handle, path, *channel):
         found = _EARLY.search(text)
@@ -218,7 +218,7 @@ def _wins_over(check: Examination, source: Source, others: Iterable[Source]) -> 
         live = check.taking_part(name)
         best = next((offer for offer in live if offer.state == "chosen"), None)
         if best is None:
-            answer = check.host.answers.first(name)
+            answer = check.ports.answers.first(name)
             taken = answer.source if answer else ""
         else:
             taken = best.source
@@ -254,14 +254,14 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
             if pusher and not check.is_home(pusher) and _has_home(check, name):
                 would.setdefault(pusher, []).append(name)
     for handle, names in sorted(would.items()):
-        source = find_source(check.host.configuration.by_handle, handle)
+        source = find_source(check.ports.configuration.by_handle, handle)
         what = note_of(
             "would-take-over", source=handle, count=len(names), names=tuple(sorted(names))
         )
         yield Draft("would-take-over", what, source.places[0], handle, "",
                     list(_against(check, handle, names)))  # fmt: skip
     for handle, names in sorted(have.items()):
-        source = find_source(check.host.configuration.by_handle, handle)
+        source = find_source(check.ports.configuration.by_handle, handle)
         total = sum(check.publishers.get(each.source) == check.publishers[handle]
                     for each in check.installed)  # fmt: skip
         what = note_of(
@@ -342,7 +342,7 @@ def dropping(rule: RuleInForce) -> Make:
 
 def check_contradictions(check: Examination) -> Iterator[Draft]:
     """Rules of Velpin's that do not hold, and those that cannot all hold."""
-    rules = check.host.rules
+    rules = check.ports.rules
     try:
         recorded = rules.recorded()
     except VelpinError:

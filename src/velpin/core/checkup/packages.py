@@ -21,18 +21,18 @@ _LOCKS = ("says-lock", "says-only-version", "says-keep")
 
 def check_left_behind(check: Examination) -> Iterator[Draft]:
     """Installed packages that no source has any more, or only older ones of."""
-    if isinstance(check.host.readiness.refusal(), HostFileError):
+    if isinstance(check.ports.readiness.refusal(), HostFileError):
         return  # what sources there are is not known then
     gone: list[Installed] = []
     newer: list[str] = []
     for here in check.installed:
         if here.source:
             continue
-        found = check.host.offers.versions_of(here.name, here.arch)
+        found = check.ports.offers.versions_of(here.name, here.arch)
         versions = [version for version, source, _ in found if source]
         if not versions:
             gone.append(here)
-        elif all(check.host.packages.compare(here.version, version) > 0 for version in versions):
+        elif all(check.ports.packages.compare(here.version, version) > 0 for version in versions):
             newer.append(here.name)
     dropped = _from_dropped(check, gone)
     for (number, handle, when), names in dropped.items():
@@ -61,7 +61,7 @@ def _from_dropped(
     if not gone:
         return found
     try:
-        entries = Journal(check.host.tree).entries()
+        entries = Journal(check.ports.tree).entries()
     except VelpinError:
         return found
     left = {(here.name, here.version): here.name for here in gone}
@@ -69,9 +69,9 @@ def _from_dropped(
         if entry.undone_by or entry.undoes or not entry.command.startswith("velpin drop "):
             continue
         before = {edit.file: edit.before.data for edit in entry.edits}
-        then = check.host.with_edits(before)
+        then = check.ports.with_edits(before)
         for source in then.configuration.sources:
-            if source.handle in check.host.configuration.by_handle:
+            if source.handle in check.ports.configuration.by_handle:
                 continue
             try:
                 rows = [
@@ -93,7 +93,7 @@ def _from_dropped(
 def check_upgrade(check: Examination) -> Iterator[Draft]:
     """A full upgrade that the installer would refuse, though it takes requests."""
     problem = check.upgrade.problem
-    if problem is None or check.host.readiness.refusal() is not None:
+    if problem is None or check.ports.readiness.refusal() is not None:
         return
     if problem.code == "host-unmet":  # not of the upgrade: any request is refused then
         what = Reason("installer-refuses", {}, (problem,))
@@ -129,9 +129,9 @@ def _waits(check: Examination, here: Installed) -> str:
     """An installed package and the newest version that a source has of it, empty where none is
     newer."""
     newest = here.version
-    for version, source, priority in check.host.offers.versions_of(here.name, here.arch):
-        barred = check.host.standing.never_taken(priority)
-        if source and not barred and check.host.packages.compare(version, newest) > 0:
+    for version, source, priority in check.ports.offers.versions_of(here.name, here.arch):
+        barred = check.ports.standing.never_taken(priority)
+        if source and not barred and check.ports.packages.compare(version, newest) > 0:
             newest = version
     return f"{here.name} {here.version} ({newest} waits)" if newest != here.version else ""
 
@@ -153,7 +153,7 @@ def check_sets(check: Examination) -> Iterator[Draft]:
     """Packages built together that are installed in versions of different sources."""
     sets: dict[str, list[tuple[Installed, str]]] = {}
     for here in check.installed:
-        told = check.host.provenance.set_of(here)
+        told = check.ports.provenance.set_of(here)
         if told is not None:
             sets.setdefault(told[0], []).append((here, told[1]))
     for name, members in sorted(sets.items()):
@@ -189,8 +189,8 @@ def check_kept_back(check: Examination) -> Iterator[Draft]:
         what = note_of("kept-back", source=handle, count=len(names), names=tuple(sorted(names)))
         what = what._replace(because=tuple(reasons[handle][:2]))
         place = (
-            find_source(check.host.configuration.by_handle, handle).places[0]
-            if handle in check.host.configuration.by_handle
+            find_source(check.ports.configuration.by_handle, handle).places[0]
+            if handle in check.ports.configuration.by_handle
             else None
         )
         yield Draft("kept-back", what, place, handle, "", advice=note_of("upgrade-tells"))

@@ -59,14 +59,14 @@ def checkup(
 
 
 def _run(examination: Examination, handles: Sequence[str]) -> _Run:
-    host = examination.host
-    wanted = {find_source(host.configuration.by_handle, handle).handle for handle in handles}
+    ports = examination.ports
+    wanted = {find_source(ports.configuration.by_handle, handle).handle for handle in handles}
     drafts = [
         (draft, working_mend(examination, draft, check, known))
         for draft, check, known in _drafts(examination, wanted)
     ]
     drafts.sort(key=lambda each: _rank(each[0]))
-    silences = read_silences(host.tree)
+    silences = read_silences(ports.tree)
     findings: list[Finding] = []
     silenced: list[SilencedFinding] = []
     keys: list[Key] = []
@@ -78,7 +78,7 @@ def _run(examination: Examination, handles: Sequence[str]) -> _Run:
             keys.append(draft.key)
         else:
             silenced.append(SilencedFinding(finding._replace(number=0), meant.reason))
-    count = len(wanted) or len(host.configuration.sources)
+    count = len(wanted) or len(ports.configuration.sources)
     found = Checkup(tuple(findings), tuple(silenced), count, tuple(examination.asked))
     return _Run(found, tuple(keys))
 
@@ -88,7 +88,7 @@ def _drafts(
 ) -> Iterator[tuple[Draft, Check, frozenset[Key]]]:
     """What every check finds, each thing once, with the check and all that it finds."""
     seen: set[Key] = set()
-    for check in checks_of(examination.host):
+    for check in checks_of(examination.ports):
         found = list(check(examination))
         known = frozenset(draft.key for draft in found)
         for draft in found:
@@ -112,13 +112,13 @@ def working_mend(
 def _works(
     examination: Examination, draft: Draft, check: Check, known: Collection[Key], mend: Mend
 ) -> bool:
-    host = examination.host
+    ports = examination.ports
     assert mend.make is not None
-    plan = planned(partial(mend.make, host))
+    plan = planned(partial(mend.make, ports))
     if plan is None or plan.unchanged:
         return False
-    after = examination.of(host.with_edits(plan.edits, plan.considered_modes))
-    if after.host.configuration.config_error() and not host.configuration.config_error():
+    after = examination.of(ports.with_edits(plan.edits, plan.considered_modes))
+    if after.ports.configuration.config_error() and not ports.configuration.config_error():
         return False
     left = {each.key for each in check(after)}
     return draft.key not in left and left.issubset(known)
@@ -224,7 +224,7 @@ def _next_step(
         mend = working_mend(state, draft, check, known)
         if mend is None or mend.make is None:
             continue
-        plan = planned(partial(mend.make, state.host))
+        plan = planned(partial(mend.make, state.ports))
         if plan is not None:
             return draft, plan
     return None

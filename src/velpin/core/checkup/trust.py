@@ -39,8 +39,8 @@ def keys_that_count(check: Examination, source: Source) -> tuple[list[Key], bool
     """The keys that a source now depends on, and whether they were seen to sign its index: those
     that did, else all that are named for it."""
     named = check.named_keys(source)
-    signers = check.host.signers.index_signers(source)
-    head = None if signers else check.host.signers.index_head(source)
+    signers = check.ports.signers.index_signers(source)
+    head = None if signers else check.ports.signers.index_head(source)
     if head is not None:  # made by a key that was revoked since, say
         signers = head.claimed()
     seen = [key for key in named.keys if key.goes_by(signers)]
@@ -63,9 +63,9 @@ def check_keys(check: Examination) -> Iterator[Draft]:
 
 
 def _missing(check: Examination, source: Source, named: NamedKeys) -> Draft:
-    gone = next((file for file in named.files if not check.host.tree.exists(file)), "")
+    gone = next((file for file in named.files if not check.ports.tree.exists(file)), "")
     facts = {"source": source.handle, "what": "; ".join(named.problems)}
-    signers = check.host.signers.index_signers(source)
+    signers = check.ports.signers.index_signers(source)
     return Draft(
         "key-missing", Reason("key-missing", dict(facts)), source.places[0], source.handle, gone,
         [*check.examiner.key_file_mends(source),
@@ -165,10 +165,10 @@ def _doubtful_head(
         return (SignedHead(*failure.refused) if failure.refused else None), failure.keys
     if not named.keys or named.problems:
         return None, ()
-    head = check.host.signers.index_head(source)
+    head = check.ports.signers.index_head(source)
     if head is not None:
         return head, head.claimed()
-    return None, check.host.signers.index_signers(source)
+    return None, check.ports.signers.index_signers(source)
 
 
 def _about(
@@ -205,10 +205,10 @@ def candidates(
     named = check.named_keys(source)
     for key in check.keys_on_host:
         if key.goes_by(wanted) and not _is_among(key, named.keys):
-            yield Candidate(key, str(check.host.tree.path(key.where)))
+            yield Candidate(key, str(check.ports.tree.path(key.where)))
     addresses = [
-        *check.host.signers.key_addresses(source),
-        *addresses_in_comments(check.host, source),
+        *check.ports.signers.key_addresses(source),
+        *addresses_in_comments(check.ports, source),
     ]
     for address in list(dict.fromkeys(addresses))[:_MOST_ADDRESSES]:
         transport = check.ask(source)
@@ -248,12 +248,12 @@ def _key_mends(check: Examination, source: Source, found: Iterable[Candidate]) -
     this source's. A key
     that was revoked is never named again, whatever copy of it lacks the revocation."""
     named = check.named_keys(source)
-    is_own = check.host.signers.index_head(source) is None
+    is_own = check.ports.signers.index_head(source) is None
     for key, place in found:
         if not key.is_usable(check.now) or check.revocations.where(key.fingerprint):
             continue
         is_same = any(key.fingerprint == old.fingerprint for old in named.keys)
-        is_verified = is_own and key.fingerprint in check.host.signers.index_signers(source)
+        is_verified = is_own and key.fingerprint in check.ports.signers.index_signers(source)
         command = as_typed(
             ["velpin", "add", source.handle, "--key", place, "--fingerprint", bare(key.fingerprint)]
         )
@@ -289,7 +289,7 @@ def _naming(source: Source, key: Key, old: Sequence[Key]) -> Make:
 def check_checks(check: Examination) -> Iterator[Draft]:
     """Checks of signatures that are switched off, and sources of which nothing is checked."""
     for source in check.sources_on:
-        told = list(check.host.signers.checks_off(source))
+        told = list(check.ports.signers.checks_off(source))
         for reason in told:
             yield Draft(
                 _PLAIN.get(reason.code, "checks-off"), reason,
@@ -320,7 +320,7 @@ def _why_off(check: Examination, source: Source, code: str) -> str:
 
 def check_rights(check: Examination) -> Iterator[Draft]:
     """Key files that others may write, and logins that they may read."""
-    for file in dict.fromkeys(check.host.signers.key_files()):
+    for file in dict.fromkeys(check.ports.signers.key_files()):
         yield from _open_to_others(check, file, "key-writable", _WRITABLE)
     for file in dict.fromkeys([*check.examiner.login_files(), *_origins_with_login(check)]):
         yield from _open_to_others(check, file, "login-readable", _READABLE | _WRITABLE)
@@ -328,13 +328,13 @@ def check_rights(check: Examination) -> Iterator[Draft]:
 
 def _origins_with_login(check: Examination) -> list[str]:
     """Files that keep where a catalog is from, those with a login in the address."""
-    tree = check.host.tree
+    tree = check.ports.tree
     files = (f"{FOLDER}/{name}" for name in tree.names(FOLDER) if name.endswith(".origin"))
     return [file for file in files if _LOGIN.search(tree.read(file) or b"")]
 
 
 def _open_to_others(check: Examination, file: str, code: str, bits: int) -> Iterator[Draft]:
-    mode = check.host.tree.mode(file)
+    mode = check.ports.tree.mode(file)
     if mode is not None and mode & bits:
         yield rights_draft(file, code, mode, mode & ~bits)
 

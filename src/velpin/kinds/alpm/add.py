@@ -139,24 +139,24 @@ class AlpmComposer(Composer):
 
 
 def _addition(
-    host: AlpmState,
+    state: AlpmState,
     sections: Sequence[AlpmSection],
     keys: Sequence[Key],
     notes: Sequence[Reason] = (),
 ) -> Addition:
     """What writing some sections and taking some keys into the ring comes to."""
-    edits: dict[str, bytes | None] = dict(with_keys(host, keys)) if keys else {}
-    text = main_text(host.tree)
-    there = {source.handle for source in host.configuration.sources if source.on}
+    edits: dict[str, bytes | None] = dict(with_keys(state, keys)) if keys else {}
+    text = main_text(state.tree)
+    there = {source.handle for source in state.configuration.sources if source.on}
     for section in sections:
         if section.handle not in there:
             text.append_section(section.text())
             edits[text.file] = text.data
     if any(has_login(value) for section in sections for _, value in section.lines):
         notes = [*notes, Reason("login-for-all", {"file": f"/{text.file}"})]
-    if _is_there(host, sections) and text.file not in edits:
+    if _is_there(state, sections) and text.file not in edits:
         edits = {}
-    servers = [server for section in sections for server in _servers(host, section)]
+    servers = [server for section in sections for server in _servers(state, section)]
     return Addition([section.handle for section in sections], servers, edits, keys, notes)
 
 
@@ -223,9 +223,9 @@ def read_snippet(text: str, name: str = "") -> list[AlpmSection]:
 # -- what would be written ---------------------------------------------------------------
 
 
-def with_keys(host: AlpmState, keys: Sequence[Key]) -> Edits:
+def with_keys(state: AlpmState, keys: Sequence[Key]) -> Edits:
     """The host's ring with some keys in it; Refusal where it is a keybox."""
-    found = ring(host)
+    found = ring(state)
     if not found.file.endswith(RING):
         raise Refusal(
             f"the host's keyring is a keybox (/{found.file}), which is for its own tools",
@@ -233,24 +233,24 @@ def with_keys(host: AlpmState, keys: Sequence[Key]) -> Edits:
         )
     have = {key.fingerprint for key in found.keys}
     new = [bytes(key.cert) for key in keys if key.fingerprint not in have]
-    data = host.tree.read(found.file) or b""
+    data = state.tree.read(found.file) or b""
     return {found.file: data + b"".join(new)} if new else {}
 
 
-def _is_there(host: AlpmState, wanted: Sequence[AlpmSection]) -> bool:
+def _is_there(state: AlpmState, wanted: Sequence[AlpmSection]) -> bool:
     """Whether every wanted source is on the host already, word for word."""
     for section in wanted:
         source = next(
-            (s for s in host.configuration.sources if s.on and s.handle == section.handle), None
+            (s for s in state.configuration.sources if s.on and s.handle == section.handle), None
         )
-        if source is None or set(_servers(host, section)) != set(source.servers):
+        if source is None or set(_servers(state, section)) != set(source.servers):
             return False
     return True
 
 
-def _servers(host: AlpmState, one: AlpmSection) -> list[str]:
+def _servers(state: AlpmState, one: AlpmSection) -> list[str]:
     return [
-        address_of(value, one.handle, host.configuration.first_arch)
+        address_of(value, one.handle, state.configuration.first_arch)
         for key, value in one.lines
         if key == "Server"
     ]
@@ -259,11 +259,11 @@ def _servers(host: AlpmState, one: AlpmSection) -> list[str]:
 # -- looking before writing --------------------------------------------------------------
 
 
-def _with_same_list(host: AlpmState, source: AlpmSource) -> Iterator[str]:
+def _with_same_list(state: AlpmState, source: AlpmSource) -> Iterator[str]:
     """Other sources whose list holds the very same: a ring signs for all of its lists alike."""
-    path = host.indexes.copies[source.handle].path
+    path = state.indexes.copies[source.handle].path
     mine = digest_of(path) if path else ""
-    for other in host.configuration.sources:
-        theirs = host.indexes.copies[other.handle].path
+    for other in state.configuration.sources:
+        theirs = state.indexes.copies[other.handle].path
         if other.on and other.handle != source.handle and theirs and digest_of(theirs) == mine:
             yield other.handle

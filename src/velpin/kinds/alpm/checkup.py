@@ -97,11 +97,11 @@ def _state(ports: Ports) -> AlpmState:
 
 def check_ring(look: Look) -> Iterator[Draft]:
     """A host whose sources must be signed, and that has no key to check them with."""
-    host = _examiner(look).state
-    found = ring(host)
+    state = _examiner(look).state
+    found = ring(state)
     asking = [
         source.handle
-        for source in host.configuration.sources
+        for source in state.configuration.sources
         if source.on and "required" in (source.level.of_index, source.level.of_packages)
     ]
     if asking and not found.keys:
@@ -111,23 +111,23 @@ def check_ring(look: Look) -> Iterator[Draft]:
 
 
 def _level_removed(handle: str, ports: Ports) -> Plan:
-    host = _state(ports)
+    state = _state(ports)
     plan = Plan("", f"check {handle} as the host's SigLevel says")
     section = next(
-        section for section in host.configuration.config.sections if section.name == handle
+        section for section in state.configuration.config.sections if section.name == handle
     )
     edits: dict[str, bytes | None] = {}
     for directive in reversed(list(section.of("SigLevel"))):
         file = directive.place.file
-        text = Text(host.tree.with_edits(edits), file)
+        text = Text(state.tree.with_edits(edits), file)
         del text.lines[directive.place.line - 1]
         edits[file] = text.data
-    plan.propose(host.tree, edits)
-    after = host.with_edits(edits)
+    plan.propose(state.tree, edits)
+    after = state.with_edits(edits)
     source = find_source(after.configuration.by_handle, handle)
     if not ring(after).keys:
         raise TrustError("the ring holds no key")
-    if source.level.of_index == "required" and not AlpmSigners(host).index_signers(source):
+    if source.level.of_index == "required" and not AlpmSigners(state).index_signers(source):
         raise TrustError(f"nothing shows that the list of {handle} is signed")
     return plan
 
@@ -146,28 +146,28 @@ def check_twice(look: Look) -> Iterator[Draft]:
 
 
 def _section_removed(place: Place, name: str, ports: Ports) -> Plan:
-    host = _state(ports)
-    text = Text(host.tree, place.file)
+    state = _state(ports)
+    text = Text(state.tree, place.file)
     blocks = [block for block in text.blocks() if block.name == name and not block.off]
     text.cut(min(blocks, key=lambda block: abs(block.head + 1 - place.line)))
     plan = Plan("", f"take the second [{name}] out of /{place.file}")
-    plan.propose(host.tree, {place.file: text.data})
+    plan.propose(state.tree, {place.file: text.data})
     return plan
 
 
 def check_archs(look: Look) -> Iterator[Draft]:
     """Sources that have nothing for this host's architecture."""
-    host = _examiner(look).state
-    for source in host.configuration.sources:
+    state = _examiner(look).state
+    for source in state.configuration.sources:
         if not source.on:
             continue
         try:
-            index = host.indexes.index(source)
+            index = state.indexes.index(source)
         except (HostFileError, StoreError):
             continue
         archs = {row.arch for row in islice(index.all_rows(), _SAMPLE)} if index else set()
-        if archs and not any(host.configuration.takes(arch) for arch in archs):
-            yield nothing_for(source, " ".join(host.configuration.archs), " ".join(sorted(archs)))
+        if archs and not any(state.configuration.takes(arch) for arch in archs):
+            yield nothing_for(source, " ".join(state.configuration.archs), " ".join(sorted(archs)))
 
 
 def check_gone(look: Look) -> Iterator[Draft]:
@@ -184,15 +184,15 @@ def check_gone(look: Look) -> Iterator[Draft]:
 
 def check_left(look: Look) -> Iterator[Draft]:
     """Files that an update of the configuration left beside it, and a lock."""
-    host = _examiner(look).state
-    for file in dict.fromkeys(host.configuration.config.files):
+    state = _examiner(look).state
+    for file in dict.fromkeys(state.configuration.config.files):
         for ending in _LEFT:
             left = file + ending
-            if host.tree.mode(left) is not None:
+            if state.tree.mode(left) is not None:
                 mend = Mend("", removing(left), is_choice=True)
                 yield Draft("leftover", note_of("leftover", file=f"/{left}"), Place(left, 0), "",
                             left, [mend])  # fmt: skip
-    lock = f"{host.configuration.database}/db.lck"
-    if host.tree.mode(lock) is not None:
+    lock = f"{state.configuration.database}/db.lck"
+    if state.tree.mode(lock) is not None:
         yield Draft("interrupted", note_of("installer-locked", file=f"/{lock}"), Place(lock, 0), "",
                     lock, advice=note_of("remove-lock", file=f"/{lock}"))  # fmt: skip

@@ -12,7 +12,7 @@ from velpin.model.reason import Fact, Reason
 _SHOWN = 4
 
 
-def chain(host: AlpmState, work: AlpmSolver, done: AlpmSolution) -> tuple[Reason, ...]:
+def chain(state: AlpmState, work: AlpmSolver, done: AlpmSolution) -> tuple[Reason, ...]:
     """The links of the chain; none where a request by itself says all."""
     if done.ok or done.problem is None:
         return ()
@@ -20,7 +20,7 @@ def chain(host: AlpmState, work: AlpmSolver, done: AlpmSolution) -> tuple[Reason
         lacks = done.lacks
         found = [_needs(lack) for lack in lacks]
         if lacks:
-            found[-1] = found[-1]._replace(because=tuple(_obstacles(host, work, lacks[-1])))
+            found[-1] = found[-1]._replace(because=tuple(_obstacles(state, work, lacks[-1])))
         return tuple(found)
     return (done.problem,) if done.problem.code in _WHOLE else ()
 
@@ -47,18 +47,18 @@ def _needs(lack: Lack) -> Reason:
     return Reason("needs", facts)
 
 
-def _obstacles(host: AlpmState, work: AlpmSolver, lack: Lack) -> Iterator[Reason]:
+def _obstacles(state: AlpmState, work: AlpmSolver, lack: Lack) -> Iterator[Reason]:
     """What there is that would meet a need, and why it is not taken."""
     wanted = lack.relation
-    offering = host.packages.pool.offering(wanted)
+    offering = state.packages.pool.offering(wanted)
     if not offering:
         off = [
             source.handle
-            for source, index in host.indexes.off()
+            for source, index in state.indexes.off()
             if index.rows(wanted.name) or index.providers(wanted.name)
         ]
         facts: dict[str, Fact] = {"name": wanted.name, "off": tuple(dict.fromkeys(off))}
-        named = host.packages.pool.offering(AlpmRelation(wanted.name))
+        named = state.packages.pool.offering(AlpmRelation(wanted.name))
         if named:
             versions = dict.fromkeys(
                 package.version
@@ -74,7 +74,7 @@ def _obstacles(host: AlpmState, work: AlpmSolver, lack: Lack) -> Iterator[Reason
         told: dict[str, Fact] = {
             "name": package.name, "version": package.version, "source": package.origin.handle
         }  # fmt: skip
-        ignored = host.configuration.ignored.why(package)
+        ignored = state.configuration.ignored.why(package)
         if ignored is not None:
             yield Reason("would-do", told, (ignored,))
         elif package.origin.source is not None and not package.origin.source.installs:

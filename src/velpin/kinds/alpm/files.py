@@ -10,14 +10,14 @@ from velpin.kinds.alpm.copies import FILES
 from velpin.kinds.alpm.state import AlpmState
 
 
-def holders(host: AlpmState, path: str) -> list[str]:
+def holders(state: AlpmState, path: str) -> list[str]:
     """Packages that hold a path, each with its source, in the order of sources."""
     wanted = path.strip("/").encode("utf-8", "surrogateescape")
     found: dict[str, None] = {}
-    for source in host.configuration.sources:
+    for source in state.configuration.sources:
         if not source.on:
             continue
-        copy = host.indexes.finder.find(source, FILES)
+        copy = state.indexes.finder.find(source, FILES)
         if copy.path is None:
             continue
         try:

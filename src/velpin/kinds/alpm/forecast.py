@@ -85,40 +85,40 @@ class AlpmTransactions(Transactions):
         )
 
 
-def _upgrade(host: AlpmState, work: AlpmSolver) -> Forecast:
-    if not any(source.on for source in host.configuration.sources):
-        return _told(host, [], work, AlpmSolution(ok=False, problem=Reason("no-source-on", {})))
+def _upgrade(state: AlpmState, work: AlpmSolver) -> Forecast:
+    if not any(source.on for source in state.configuration.sources):
+        return _told(state, [], work, AlpmSolution(ok=False, problem=Reason("no-source-on", {})))
     work.ask_upgrade()
-    return _told(host, [], work, work.run())
+    return _told(state, [], work, work.run())
 
 
 def _told(
-    host: AlpmState, asked: Sequence[Asked], work: AlpmSolver, done: AlpmSolution
+    state: AlpmState, asked: Sequence[Asked], work: AlpmSolver, done: AlpmSolution
 ) -> Forecast:
-    changes = _changes(host, done) if done.ok else ()
+    changes = _changes(state, done) if done.ok else ()
     answers = []
     for request, found, no in asked:
         if no is not None:
-            answers.append(_no_answer(host, request, no))
+            answers.append(_no_answer(state, request, no))
         else:
-            answers += [_answer(host, request, package, done, changes) for package in found]
+            answers += [_answer(state, request, package, done, changes) for package in found]
     return Forecast(
-        host=host.name,
+        host=state.name,
         ok=done.ok,
         problem=problem_of(done),
         answers=tuple(answers),
         changes=changes,
         notes=tuple(work.questions),
-        because=chain(host, work, done),
+        because=chain(state, work, done),
         held_back=_held_back(work) if done.ok else (),
-        unneeded=_unneeded(host, done) if done.ok and done.coming else (),
+        unneeded=_unneeded(state, done) if done.ok and done.coming else (),
     )
 
 
 # -- what changes --------------------------------------------------------------------------
 
 
-def _changes(host: AlpmState, done: AlpmSolution) -> tuple[Change, ...]:
+def _changes(state: AlpmState, done: AlpmSolution) -> tuple[Change, ...]:
     """Every change, in the order of names."""
     found = []
     for new in done.coming:
@@ -126,7 +126,7 @@ def _changes(host: AlpmState, done: AlpmSolution) -> tuple[Change, ...]:
         by = cause.by.name if cause.by else None
         relation = str(cause.relation) if cause.relation else ""
         found.append(
-            _change(host, new, host.packages.pool.installed(new.name), cause.role, by, relation)
+            _change(state, new, state.packages.pool.installed(new.name), cause.role, by, relation)
         )
     for old in done.going:
         replacer = next(
@@ -134,12 +134,12 @@ def _changes(host: AlpmState, done: AlpmSolution) -> tuple[Change, ...]:
              if relation.name == old.name), None,
         )  # fmt: skip
         by = replacer.name if replacer else None
-        found.append(_change(host, None, old, "replaced", by, ""))
+        found.append(_change(state, None, old, "replaced", by, ""))
     return tuple(sorted(found, key=lambda change: (change.name, change.arch)))
 
 
 def _change(
-    host: AlpmState,
+    state: AlpmState,
     new: AlpmPackage | None,
     old: AlpmPackage | None,
     role: str,
@@ -149,14 +149,14 @@ def _change(
     shown = new or old
     assert shown is not None
     source = new.origin.source if new else None
-    before = host.packages.offered_as(old) if old else None
+    before = state.packages.offered_as(old) if old else None
     return Change(
         name=shown.name,
         arch=shown.arch,
         old=old.version if old else None,
         new=new.version if new else None,
         source=source.handle if source else None,
-        url=host.indexes.base_of(source) if source else None,
+        url=state.indexes.base_of(source) if source else None,
         role=role,
         by=by,
         relation=relation,
@@ -180,27 +180,27 @@ def _held_back(work: AlpmSolver) -> tuple[HeldBack, ...]:
     )
 
 
-def _unneeded(host: AlpmState, done: AlpmSolution) -> tuple[str, ...]:
+def _unneeded(state: AlpmState, done: AlpmSolution) -> tuple[str, ...]:
     """Installed as dependencies, needed before by something, and by nothing afterwards."""
     coming = {package.name: package for package in done.coming}
     going = {package.name for package in done.going}
-    touched = [host.packages.pool.installed(name) for name in (*coming, *going)]
+    touched = [state.packages.pool.installed(name) for name in (*coming, *going)]
     named = {relation.name for old in touched if old is not None for relation in old.facts.depends}
     found = [
         package.name
         for name in sorted(named)
-        for package in host.packages.pool.installed_satisfying(AlpmRelation(name))
+        for package in state.packages.pool.installed_satisfying(AlpmRelation(name))
         if package.facts.reason == "1" and package.name not in coming and package.name not in going
-        if not _is_needed(host, package, coming, going)
+        if not _is_needed(state, package, coming, going)
     ]
     return tuple(dict.fromkeys(found))
 
 
 def _is_needed(
-    host: AlpmState, one: AlpmPackage, coming: dict[str, AlpmPackage], going: set[str]
+    state: AlpmState, one: AlpmPackage, coming: dict[str, AlpmPackage], going: set[str]
 ) -> bool:
     names = [one.name, *(provided.name for provided in one.facts.provides)]
-    own = host.packages.pool.own
+    own = state.packages.pool.own
     left = [
         here
         for name in names
@@ -217,11 +217,11 @@ def _is_needed(
 # -- answers -------------------------------------------------------------------------------
 
 
-def _no_answer(host: AlpmState, request: Request, no: Reason) -> Answer:
-    here = host.packages.pool.installed(request.name)
+def _no_answer(state: AlpmState, request: Request, no: Reason) -> Answer:
+    here = state.packages.pool.installed(request.name)
     near: tuple[str, ...] = ()
     if no.code == "unknown":
-        near = near_names(host.packages, host.indexes, request.name)
+        near = near_names(state.packages, state.indexes, request.name)
     elif no.code == "path-in":
         near = no.texts("packages")[:6]
     else:
@@ -229,25 +229,25 @@ def _no_answer(host: AlpmState, request: Request, no: Reason) -> Answer:
     return Answer(
         asked=request.text,
         package=request.name,
-        arch=request.arch or host.configuration.native,
+        arch=request.arch or state.configuration.native,
         outcome="none",
         installed=here.version if here else None,
         version=None, source=None, url=None, decided_by="", problem=no, near=near,
-        passed_over=passed_over(host, request, host.packages.pool.offered(request.name), None),
+        passed_over=passed_over(state, request, state.packages.pool.offered(request.name), None),
     )  # fmt: skip
 
 
 def _answer(
-    host: AlpmState,
+    state: AlpmState,
     request: Request,
     asked: AlpmPackage,
     done: AlpmSolution,
     changes: Sequence[Change],
 ) -> Answer:
     chosen = next((package for package in done.coming if package.name == asked.name), asked)
-    old = host.packages.pool.installed(chosen.name)
+    old = state.packages.pool.installed(chosen.name)
     source = chosen.origin.source
-    rivals = _rivals(host, request, chosen)
+    rivals = _rivals(state, request, chosen)
     dropped = done.dropped.get(asked.name)
     if dropped is not None:
         facts: dict[str, Fact] = {"package": dropped.name, "name": asked.name}
@@ -257,7 +257,7 @@ def _answer(
             version=old.version if old else None, source=None, url=None, decided_by="conflict",
             reasons=(Reason("dropped-for", facts),),
         )  # fmt: skip
-    decided_by, reasons = why_taken(host, request, asked, chosen, done.causes)
+    decided_by, reasons = why_taken(state, request, asked, chosen, done.causes)
     return Answer(
         asked=request.text,
         package=chosen.name,
@@ -266,19 +266,19 @@ def _answer(
         installed=old.version if old else None,
         version=chosen.version,
         source=source.handle if source else None,
-        url=host.indexes.base_of(source) if source else None,
+        url=state.indexes.base_of(source) if source else None,
         decided_by=decided_by,
         reasons=reasons,
-        passed_over=passed_over(host, request, rivals, chosen),
+        passed_over=passed_over(state, request, rivals, chosen),
         download_bytes=chosen.facts.size,
         disk_bytes=chosen.facts.installed_size - (old.facts.installed_size if old else 0),
     )
 
 
-def _rivals(host: AlpmState, request: Request, chosen: AlpmPackage) -> list[AlpmPackage]:
+def _rivals(state: AlpmState, request: Request, chosen: AlpmPackage) -> list[AlpmPackage]:
     """All that the request could have meant, newest first."""
-    found = [*host.packages.pool.all_named(chosen.name)]
+    found = [*state.packages.pool.all_named(chosen.name)]
     if request.name != chosen.name:
-        found += host.packages.pool.offering(AlpmRelation(request.name))
+        found += state.packages.pool.offering(AlpmRelation(request.name))
     unique = {id(package): package for package in found}
     return sorted(unique.values(), key=lambda package: version_key(package.version), reverse=True)

@@ -46,9 +46,9 @@ class AlpmAnswers(Answers):
         return AnswerComparison(was.answer, now.answer, was.places_unlike(now), named)
 
 
-def _selection(host: AlpmState, package: AlpmPackage) -> Selection:
+def _selection(state: AlpmState, package: AlpmPackage) -> Selection:
     """A package as a version and the source that has it."""
-    return Selection(package.version, host.packages.taken_from(package))
+    return Selection(package.version, state.packages.taken_from(package))
 
 
 # -- names that are not installed ----------------------------------------------------------
@@ -57,10 +57,10 @@ def _selection(host: AlpmState, package: AlpmPackage) -> Selection:
 class _View:
     """One host's answers for names, from the lines of its lists."""
 
-    def __init__(self, host: AlpmState, places: Mapping[Path, int]) -> None:
-        self._host = host
+    def __init__(self, state: AlpmState, places: Mapping[Path, int]) -> None:
+        self._state = state
         self._sources: dict[int, AlpmSource] = {
-            places[index.path]: source for source, index in host.indexes.opened if source.installs
+            places[index.path]: source for source, index in state.indexes.opened if source.installs
         }
         self._archs: dict[bytes, bool] = {}
 
@@ -70,7 +70,7 @@ class _View:
     __hash__ = None  # type: ignore[assignment]
 
     def _told(self) -> object:
-        return self._ranked, self._host.configuration.archs
+        return self._ranked, self._state.configuration.archs
 
     @cached_property
     def _ranked(self) -> list[tuple[int, str]]:
@@ -81,7 +81,7 @@ class _View:
     def places_unlike(self, other: _View) -> set[int]:
         """The lists that only one of two hosts has; all where the rest counts otherwise."""
         mine, others = set(self._ranked), set(other._ranked)
-        alike = self._host.configuration.archs == other._host.configuration.archs and (
+        alike = self._state.configuration.archs == other._state.configuration.archs and (
             [each for each in self._ranked if each in others]
             == [each for each in other._ranked if each in mine]
         )
@@ -90,7 +90,7 @@ class _View:
     @cached_property
     def provided(self) -> set[bytes]:
         """Names that packages of the lists provide."""
-        return set().union(*(index.provided_as_bytes() for _, index in self._host.indexes.opened))
+        return set().union(*(index.provided_as_bytes() for _, index in self._state.indexes.opened))
 
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
         """Version and source for a name; None where it is not available."""
@@ -101,7 +101,7 @@ class _View:
             if source is not None and (best is None or source.rank < best[0]):
                 best, chosen = (source.rank, entry), source
         if best is None or chosen is None:
-            return AlpmAnswers(self._host).first(name.decode()) if name in self.provided else None
+            return AlpmAnswers(self._state).first(name.decode()) if name in self.provided else None
         if not self._takes(best[1][3]):
             return None
         return Selection(best[1][4].decode(), chosen.handle)
@@ -109,5 +109,5 @@ class _View:
     def _takes(self, arch: bytes) -> bool:
         found = self._archs.get(arch)
         if found is None:
-            found = self._archs[arch] = self._host.configuration.takes(arch.decode())
+            found = self._archs[arch] = self._state.configuration.takes(arch.decode())
         return found

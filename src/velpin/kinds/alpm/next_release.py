@@ -39,10 +39,10 @@ class AlpmNextReleases(NextReleases):
         return NextRelease(release, moves, {})
 
 
-def _move(host: AlpmState, source: AlpmSource, here: str, release: str) -> Move:
+def _move(state: AlpmState, source: AlpmSource, here: str, release: str) -> Move:
     lines = [
         directive.place
-        for section in host.configuration.config.sections
+        for section in state.configuration.config.sections
         if section.name == source.handle
         for directive in section.of("Server")
         if here and here in (directive.text or "").split("/")
@@ -63,5 +63,5 @@ def _move(host: AlpmState, source: AlpmSource, here: str, release: str) -> Move:
             found[place.file] = text.data
         return found
 
-    moved = host.with_edits(edits(host.tree)).configuration.by_handle[source.handle]
+    moved = state.with_edits(edits(state.tree)).configuration.by_handle[source.handle]
     return Move(source.handle, source.url, moved.url, lambda ports: edits(ports.tree))

@@ -38,17 +38,17 @@ class AlpmOffers(Offers):
         ]
 
 
-def _offer(host: AlpmState, package: AlpmPackage, chosen: AlpmPackage | None) -> Offer:
-    state: OfferState = "passed over"
+def _offer(state: AlpmState, package: AlpmPackage, chosen: AlpmPackage | None) -> Offer:
+    shown: OfferState = "passed over"
     if package is chosen:
-        state = "chosen"
+        shown = "chosen"
     elif chosen is not None and (package.name, package.version) == (chosen.name, chosen.version):
-        state = "candidate"
+        shown = "candidate"
     source = package.origin.source
-    here = host.packages.pool.installed(package.name)
-    address = host.indexes.base_of(source) if source else ""
+    here = state.packages.pool.installed(package.name)
+    address = state.indexes.base_of(source) if source else ""
     return Offer(
         package.name, package.arch, package.version, package.origin.handle, "",
-        address, package.row.summary, package.origin.rank, state,
+        address, package.row.summary, package.origin.rank, shown,
         here is not None and here.version == package.version,
     )  # fmt: skip

@@ -15,7 +15,7 @@ from velpin.model.request import Request
 
 
 def why_taken(
-    host: AlpmState,
+    state: AlpmState,
     request: Request,
     asked: AlpmPackage,
     chosen: AlpmPackage,
@@ -32,7 +32,7 @@ def why_taken(
         found.append(Reason("needed-otherwise", {**facts, "asked": asked.version}))
         return "request", tuple(found)
     if asked.name != request.name:
-        word = _by_way_of(host, request, chosen, facts, found)
+        word = _by_way_of(state, request, chosen, facts, found)
     if request.source:
         found.append(Reason("section-asked", {**facts, "source": request.source}))
         return word or "request", tuple(found)
@@ -42,7 +42,7 @@ def why_taken(
         word = "request"
     others = [
         package
-        for package in host.packages.pool.offered(chosen.name)
+        for package in state.packages.pool.offered(chosen.name)
         if package is not chosen and _takes(package)
     ]
     later = [
@@ -51,19 +51,19 @@ def why_taken(
     if later:
         found.append(Reason("stands-first", {**facts, "others": tuple(later)}))
         word = word or "order of sources"
-    here = host.packages.pool.installed(chosen.name)
+    here = state.packages.pool.installed(chosen.name)
     if here is not None and compare(chosen.version, here.version) < 0:
         found.append(Reason("goes-down", {**facts, "installed": here.version}))
     if here is not None and chosen.version == here.version:
         found.append(Reason("again", facts))
-    ignored = host.configuration.ignored.why(chosen)
+    ignored = state.configuration.ignored.why(chosen)
     if ignored is not None:
         found.append(ignored)
     return word or "only offer", tuple(found)
 
 
 def _by_way_of(
-    host: AlpmState,
+    state: AlpmState,
     request: Request,
     chosen: AlpmPackage,
     facts: dict[str, Fact],
@@ -76,7 +76,7 @@ def _by_way_of(
         found.append(Reason("in-group", facts))
         return "group"
     found.append(Reason("provides-asked", facts))
-    if host.packages.pool.installed(chosen.name):
+    if state.packages.pool.installed(chosen.name):
         found.append(Reason("provider-installed", facts))
         return "installed provider"
     return ""
@@ -87,23 +87,23 @@ def _takes(one: AlpmPackage) -> bool:
 
 
 def passed_over(
-    host: AlpmState, request: Request, packages: Sequence[AlpmPackage], chosen: AlpmPackage | None
+    state: AlpmState, request: Request, packages: Sequence[AlpmPackage], chosen: AlpmPackage | None
 ) -> tuple[PassedOver, ...]:
     """Every other offer and the cause."""
     found = []
     for package in packages:
-        if package is chosen or (package.installed and host.packages.offered_as(package)):
+        if package is chosen or (package.installed and state.packages.offered_as(package)):
             continue
         found.append(
             PassedOver(
-                package.version, package.origin.handle, why_not(host, request, package, chosen)
+                package.version, package.origin.handle, why_not(state, request, package, chosen)
             )
         )
     return tuple(found)
 
 
 def why_not(
-    host: AlpmState, request: Request, package: AlpmPackage, chosen: AlpmPackage | None
+    state: AlpmState, request: Request, package: AlpmPackage, chosen: AlpmPackage | None
 ) -> Reason:
     """Why one offer is not taken."""
     if package.installed:
@@ -122,7 +122,7 @@ def why_not(
         "source": chosen.origin.handle, "version": chosen.version, "package": chosen.name
     }  # fmt: skip
     if package.name != chosen.name:
-        if host.packages.pool.installed(chosen.name):
+        if state.packages.pool.installed(chosen.name):
             return Reason("provider-not-installed", facts)
         if package.origin.rank == chosen.origin.rank:
             return Reason("later-name", facts)

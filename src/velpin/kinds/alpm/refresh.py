@@ -69,16 +69,16 @@ class _AlpmFetch(SourceFetch):
     source: AlpmSource
 
     def __init__(
-        self, host: AlpmState, source: AlpmSource, transport: Transport, now: float, files: bool
+        self, state: AlpmState, source: AlpmSource, transport: Transport, now: float, files: bool
     ) -> None:
-        self.host = host
+        self.state = state
         result = RefreshResult(source.handle, "failed")
-        super().__init__(host.cache, source, transport, now, result)
+        super().__init__(state.cache, source, transport, now, result)
         self.files = files or bool(self.before and FILES in self.before.indexes)
 
     def known(self) -> Fetched | None:
         """The last good fetch, from whichever server."""
-        return self.host.indexes.finder.find(self.source).fetched
+        return self.state.indexes.finder.find(self.source).fetched
 
     def run(self) -> None:
         """Try one server after the other."""
@@ -155,7 +155,7 @@ class _AlpmFetch(SourceFetch):
             return True
         if not known.signed_by:
             return self.source.level.of_index == "optional"
-        keys = (key for key in ring(self.host).keys if key.is_usable(self.now))
+        keys = (key for key in ring(self.state).keys if key.is_usable(self.now))
         return bool({part for key in keys for part in key.parts}.intersection(known.signed_by))
 
     def _signers(self, url: str, data: bytes) -> tuple[str, ...]:
@@ -163,7 +163,7 @@ class _AlpmFetch(SourceFetch):
         level = self.source.level
         if level.of_index == "never":
             return ()
-        found = ring(self.host)
+        found = ring(self.state)
         try:
             return self.detached_signers(url, data, "sig", found.keys, found.problems, every=True)
         except NotThere:

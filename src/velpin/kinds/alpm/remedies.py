@@ -10,10 +10,10 @@ from velpin.model.reason import Fact, Reason
 from velpin.ports.attempts import Attempt, all_of, asking, pointed_to
 
 
-def attempts(host: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
+def attempts(state: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
     """Every small change that could help, those for which nothing is written first."""
     yield from _in_another_order(texts)
-    yield from _from_another(host, texts, found)
+    yield from _from_another(state, texts, found)
     for reason in all_of(found.because):
         yield from _with_it_too(texts, reason)
     yield from pointed_to(found, texts)
@@ -26,10 +26,10 @@ def _in_another_order(texts: Sequence[str]) -> Iterator[Attempt]:
         yield asking(asked, "ask-first", name=texts[at])
 
 
-def _from_another(host: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
+def _from_another(state: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
     """The same name from a later source."""
     for answer in found.answers:
-        for package in host.packages.pool.offered(answer.package):
+        for package in state.packages.pool.offered(answer.package):
             if package.origin.handle == answer.source or answer.asked not in texts:
                 continue
             word = f"{package.name}%{package.origin.handle}"

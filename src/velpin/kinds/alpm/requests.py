@@ -20,33 +20,33 @@ from velpin.ports.refused import RequestRefused
 from velpin.store.name_search import nearest
 
 
-def packages_for(host: AlpmState, request: Request, work: AlpmSolver) -> list[AlpmPackage]:
+def packages_for(state: AlpmState, request: Request, work: AlpmSolver) -> list[AlpmPackage]:
     """The packages a request means; RequestRefused where there is none."""
-    wanted = _relation(host, request)
-    origins = _origins(host, request)
+    wanted = _relation(state, request)
+    origins = _origins(state, request)
     found = work.find(wanted, origins, named=True)
     if found is not None:
         if request.arch and found.arch not in (request.arch, "any"):
             raise RequestRefused("not-for-arch", name=request.name, arch=request.arch)
         return [found]
     if not wanted.operator:
-        everywhere = origins if request.source else host.packages.pool.origins
+        everywhere = origins if request.source else state.packages.pool.origins
         members = work.members(wanted.name, everywhere)
         if members:
             work.ask_members(wanted.name, members)
             return members
-    raise _no(host, request, origins)
+    raise _no(state, request, origins)
 
 
-def _origins(host: AlpmState, request: Request) -> list[AlpmOrigin]:
+def _origins(state: AlpmState, request: Request) -> list[AlpmOrigin]:
     """The lists a request looks at: of one named section whatever its Usage."""
     if not request.source:
         return [
             origin
-            for origin in host.packages.pool.origins
+            for origin in state.packages.pool.origins
             if origin.source and origin.source.installs
         ]
-    known = {source.handle: source for source in host.configuration.sources}
+    known = {source.handle: source for source in state.configuration.sources}
     if request.source not in known:
         near = nearest(request.source, list(known))
         raise RequestRefused(
@@ -55,32 +55,32 @@ def _origins(host: AlpmState, request: Request) -> list[AlpmOrigin]:
         )  # fmt: skip
     if not known[request.source].on:
         raise RequestRefused("source-is-off", source=request.source)
-    found = [origin for origin in host.packages.pool.origins if origin.handle == request.source]
+    found = [origin for origin in state.packages.pool.origins if origin.handle == request.source]
     if not found:
         raise RequestRefused("source-not-fetched", source=request.source)
     return found
 
 
-def _relation(host: AlpmState, request: Request) -> AlpmRelation:
+def _relation(state: AlpmState, request: Request) -> AlpmRelation:
     """A request as the installer would be asked; it knows no globs, so the first version that
     fits one stands for it."""
     if not request.operator:
         return AlpmRelation(request.name)
     operator = "=" if request.operator == "==" else request.operator
     if operator == "=" and any(mark in request.version for mark in "*?["):
-        for origin in _origins(host, request):
+        for origin in _origins(state, request):
             offered = origin.named(request.name)
             if offered is not None and fnmatchcase(offered.version, request.version):
                 return AlpmRelation(request.name, "=", offered.version)
-        raise _no(host, request, [])
+        raise _no(state, request, [])
     return AlpmRelation(request.name, operator, request.version)
 
 
-def _no(host: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> RequestRefused:
-    offered = host.packages.pool.offered(request.name)
+def _no(state: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> RequestRefused:
+    offered = state.packages.pool.offered(request.name)
     versions = tuple(dict.fromkeys(package.version for package in offered))
     if request.name.startswith("/"):
-        found = holders(host, request.name)
+        found = holders(state, request.name)
         if found:
             return RequestRefused("path-in", name=request.name, packages=tuple(found))
         return RequestRefused("path-unknown", name=request.name)

@@ -61,13 +61,13 @@ class AlpmStanding(Standing):
         return max(found.st_mtime, found.st_ctime)
 
 
-def _signed(host: AlpmState, source: AlpmSource, signers: Sequence[str]) -> str:
+def _signed(state: AlpmState, source: AlpmSource, signers: Sequence[str]) -> str:
     levels = (source.level.of_index, source.level.of_packages)
     if signers:
         return "ring"
     if "required" in levels:
-        return "common" if ring(host).keys else "ring"
-    return "common" if "optional" in levels and ring(host).keys else "none"
+        return "common" if ring(state).keys else "ring"
+    return "common" if "optional" in levels and ring(state).keys else "none"
 
 
 def _channel(source: AlpmSource) -> tuple[str, ...]:

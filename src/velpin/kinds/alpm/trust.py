@@ -30,22 +30,22 @@ class Ring:
     problems: list[str] = field(default_factory=list)
 
 
-def folder_of(host: AlpmState) -> str:
+def folder_of(state: AlpmState) -> str:
     """The folder of the ring, below the root."""
     given = [
         directive.text
-        for directive in host.configuration.config.options.of("GPGDir")
+        for directive in state.configuration.config.options.of("GPGDir")
         if directive.text
     ]
     return given[-1].strip("/") if given else _FOLDER
 
 
-def ring(host: AlpmState) -> Ring:
+def ring(state: AlpmState) -> Ring:
     """The keys of the host's ring; what cannot be read of it is told."""
-    folder = folder_of(host)
+    folder = folder_of(state)
     for name in (RING, KEYBOX):
         file = f"{folder}/{name}"
-        data = host.tree.read(file)
+        data = state.tree.read(file)
         if not data:
             continue
         found = Ring(file=file)

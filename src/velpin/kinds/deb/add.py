@@ -239,7 +239,7 @@ def _bare_line(line: str) -> str:
     return found.group(2) if found else line
 
 
-def _handle(new: NewSource, entries: list[SourceEntry], host: DebState) -> str:
+def _handle(new: NewSource, entries: list[SourceEntry], state: DebState) -> str:
     if new.handle:
         if plain_handle(new.handle) != new.handle:
             raise UsageError(
@@ -247,7 +247,7 @@ def _handle(new: NewSource, entries: list[SourceEntry], host: DebState) -> str:
                 f"for example {plain_handle(new.handle)}",
             )
         return new.handle
-    return repository_name(entries[0].addresses[0], host.configuration.release.get("ID", ""))
+    return repository_name(entries[0].addresses[0], state.configuration.release.get("ID", ""))
 
 
 def _keys(new: NewSource, entries: list[SourceEntry]) -> list[Key]:
@@ -269,34 +269,34 @@ def _keys(new: NewSource, entries: list[SourceEntry]) -> list[Key]:
 
 
 def _compose(
-    host: DebState, handle: str, entries: list[SourceEntry], keys: list[Key]
+    state: DebState, handle: str, entries: list[SourceEntry], keys: list[Key]
 ) -> dict[str, bytes | None]:
     """The key's file first, so that no source ever names one that is not there."""
     edits: dict[str, bytes | None] = {}
     signed_by = ""
     if keys:
-        key_file = _key_file_for(host, handle, keys)
+        key_file = _key_file_for(state, handle, keys)
         edits[key_file] = armoured(keys)
         signed_by = "/" + key_file
     texts = [edit.new_source(handle, _fields(entry, signed_by)) for entry in entries]
     head = (edit.ADDED + "\n").encode()
     text = texts[0] + b"".join(b"\n" + text.removeprefix(head) for text in texts[1:])
-    edits[_file_for(host, handle)] = text
+    edits[_file_for(state, handle)] = text
     return edits
 
 
-def _key_file_for(host: DebState, handle: str, keys: Sequence[Key]) -> str:
+def _key_file_for(state: DebState, handle: str, keys: Sequence[Key]) -> str:
     file = f"{OWN_FOLDER}/{handle}.asc"
-    there = host.tree.read(file)
+    there = state.tree.read(file)
     if there is not None and there != armoured(keys):
         return f"{OWN_FOLDER}/{handle}-velpin.asc"
     return file
 
 
-def _file_for(host: DebState, handle: str) -> str:
-    folder = sources_folder(host.configuration.conf)
+def _file_for(state: DebState, handle: str) -> str:
+    folder = sources_folder(state.configuration.conf)
     file = f"{folder}/{handle}.sources"
-    there = host.tree.read(file)
+    there = state.tree.read(file)
     if there is not None and not there.startswith(edit.ADDED.encode()):
         return f"{folder}/{handle}-velpin.sources"
     return file
@@ -321,15 +321,15 @@ def _fields(entry: SourceEntry, signed_by: str) -> list[tuple[str, str]]:
 # -- looking before writing --------------------------------------------------------------
 
 
-def _why_nothing(host: DebState, source: DebSource, release: Release) -> str:
+def _why_nothing(state: DebState, source: DebSource, release: Release) -> str:
     """Why a source that was fetched has nothing for this host, by what its entries ask for; empty
     for one that has something, and for one of which that cannot be told."""
     asked = {arch for entry in source.entries for arch in entry.options.get("arch", "").split(",")}
     asked.discard("")
-    if asked and not asked.intersection((*host.configuration.archs, "all")):
+    if asked and not asked.intersection((*state.configuration.archs, "all")):
         return (
             f"it is limited to {' '.join(sorted(asked))}, and this host takes"
-            f" {' '.join(host.configuration.archs)}"
+            f" {' '.join(state.configuration.archs)}"
         )
     missing = [name for name in source.components if not has_component(release, name)]
     if missing and len(missing) == len(source.components) and release.components:

@@ -146,16 +146,16 @@ class DebExaminer(Examiner):
 
     def own_files(self) -> Sequence[str]:
         """Source files, preferences and settings."""
-        host, tree = self.state, self.state.tree
+        state, tree = self.state, self.state.tree
         folders = (
-            sources_folder(host.configuration.conf),
-            host.configuration.conf.file("Dir::Etc", "preferencesparts", "preferences.d"),
-            host.configuration.conf.file("Dir::Etc", "parts", "apt.conf.d"),
+            sources_folder(state.configuration.conf),
+            state.configuration.conf.file("Dir::Etc", "preferencesparts", "preferences.d"),
+            state.configuration.conf.file("Dir::Etc", "parts", "apt.conf.d"),
         )
         mains = (
-            host.configuration.conf.file("Dir::Etc", "sourcelist", "sources.list"),
-            host.configuration.conf.file("Dir::Etc", "preferences", "preferences"),
-            host.configuration.conf.file("Dir::Etc", "main", "apt.conf"),
+            state.configuration.conf.file("Dir::Etc", "sourcelist", "sources.list"),
+            state.configuration.conf.file("Dir::Etc", "preferences", "preferences"),
+            state.configuration.conf.file("Dir::Etc", "main", "apt.conf"),
         )
         inner = [f"{folder}/{name}" for folder in folders for name in tree.names(folder)]
         return [file for file in (*mains, *inner) if tree.stat(file) is not None]
@@ -203,13 +203,13 @@ def state_of(ports: Ports) -> DebState:
 
 def _checked_again(handle: str, said: frozenset[str], code: str, ports: Ports) -> Plan:
     """Options of a source taken out; TrustError where it would not pass the check then."""
-    host = state_of(ports)
+    state = state_of(ports)
     plan = Plan("", f"check {handle} again ({', '.join(sorted(said))})")
     change = EntryChange(without_options=said)
     plan.propose(
-        host.tree, edit.reworded(host, find_source(host.configuration.by_handle, handle), change)
+        state.tree, edit.reworded(state, find_source(state.configuration.by_handle, handle), change)
     )
-    after = host.with_edits(plan.edits)
+    after = state.with_edits(plan.edits)
     if code in _UNSIGNED and not DebExaminer(after).is_signed_by_named(handle):
         raise TrustError(f"no key here signs {handle}")
     until = DebStanding(after).valid_until(find_source(after.configuration.by_handle, handle))
@@ -221,10 +221,10 @@ def _checked_again(handle: str, said: frozenset[str], code: str, ports: Ports) -
 # -- files of keys ---------------------------------------------------------------------------
 
 
-def _key_file_mends(host: DebState, file: str, mistake: str) -> Iterator[Mend]:
+def _key_file_mends(state: DebState, file: str, mistake: str) -> Iterator[Mend]:
     if mistake in ("ending", "line"):
         yield Mend("", partial(_form_changed, file))
-    elif mistake == "rights" and not host.keys.files.why_barred_by_folder(file):
+    elif mistake == "rights" and not state.keys.files.why_barred_by_folder(file):
         yield Mend("", partial(_made_readable, file))
 
 
@@ -249,12 +249,12 @@ def _made_readable(file: str, ports: Ports) -> Plan:
 def check_key_files(look: Look) -> Iterator[Draft]:
     """Files of common keys that the installer passes over; those that a source names are told
     with the source."""
-    host = _examiner(look).state
-    read, _ = read_and_skipped(host.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
+    state = _examiner(look).state
+    read, _ = read_and_skipped(state.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
     for file in read:
-        held = host.keys.files.read(file, is_common=True)
+        held = state.keys.files.read(file, is_common=True)
         if held.mistake:
-            mends = list(_key_file_mends(host, file, held.mistake))
+            mends = list(_key_file_mends(state, file, held.mistake))
             what = note_of("key-form", what=held.problem)
             yield Draft("key-form", what, Place(file, 0), "", file, mends,
                         note_of("edit-by-hand", file=f"/{file}"))  # fmt: skip
@@ -311,22 +311,22 @@ def _signing_keys(
 
 def _name_key(source: DebSource, keys: tuple[Key, ...], ports: Ports) -> Plan:
     """Name just these keys, in a file of their own: another key may lie beside them."""
-    host = state_of(ports)
-    here = host.configuration.by_handle[source.handle]
+    state = state_of(ports)
+    here = state.configuration.by_handle[source.handle]
     plan = Plan("", f"name the key {keys[0].grouped} ({keys[0].owner}) for {source.handle}")
-    files = {file for file, held in _signing_files(host) if held == set(keys)}
+    files = {file for file, held in _signing_files(state) if held == set(keys)}
     own = next((file for file in sorted(files) if not file.startswith(COMMON_FOLDER)), "")
     if own and own != COMMON_FILE:
-        plan.propose(host.tree, edit.set_key(host.tree, here, f"/{own}"))
+        plan.propose(state.tree, edit.set_key(state.tree, here, f"/{own}"))
     else:
-        plan.propose(host.tree, DebComposer(host).compose_key(here, keys))
+        plan.propose(state.tree, DebComposer(state).compose_key(here, keys))
     plan.keys = [shown_key(key, signs=True) for key in keys]
     return plan
 
 
-def _signing_files(host: DebState) -> Iterator[tuple[str, set[Key]]]:
-    for file in DebSigners(host).key_files():
-        yield file, set(read_sound_keys(host.tree.read(file) or b"", f"/{file}"))
+def _signing_files(state: DebState) -> Iterator[tuple[str, set[Key]]]:
+    for file in DebSigners(state).key_files():
+        yield file, set(read_sound_keys(state.tree.read(file) or b"", f"/{file}"))
 
 
 def _keys_in(examiner: DebExaminer, file: str) -> list[Key]:
@@ -384,20 +384,20 @@ def _out_of_common(
     file: str, signed: Sequence[DebSource], keys: Sequence[Key], ports: Ports
 ) -> Plan:
     """Name the keys of a common file for the sources that they signed, and remove it."""
-    host = state_of(ports)
-    whole, state = Plan("", ""), host
+    before = state_of(ports)
+    whole, state = Plan("", ""), before
     for source in signed:
         if source.handle in state.configuration.by_handle and state.keys.of(source).how != "common":
             continue
-        signers = DebSigners(host).index_signers(source)
+        signers = DebSigners(before).index_signers(source)
         mine = [key for key in keys if key.goes_by(signers)]
         plan = Plan("", f"name its key for {source.handle}")
         plan.propose(state.tree, DebComposer(state).compose_key(source, mine))
-        whole = whole.then(host.tree, plan) if whole.edits else plan
-        state = host.with_edits(whole.edits)
+        whole = whole.then(before.tree, plan) if whole.edits else plan
+        state = before.with_edits(whole.edits)
     edits = {**whole.edits, file: None}
     plan = Plan("", f"remove /{file}, naming its key where it signs")
-    plan.propose(host.tree, edits)
+    plan.propose(before.tree, edits)
     return plan
 
 
@@ -524,11 +524,11 @@ def _reworded(
 ) -> Plan:  # fmt: skip
     """A source with another suite or address, fetched with its own keys where servers may be
     asked; VelpinError where it must be there and is not."""
-    host = state_of(ports)
-    here = host.configuration.by_handle[source.handle]
+    state = state_of(ports)
+    here = state.configuration.by_handle[source.handle]
     plan = Plan("", summary)
-    plan.propose(host.tree, edit.reworded(host, here, change))
-    after = host.with_edits(plan.edits)
+    plan.propose(state.tree, edit.reworded(state, here, change))
+    after = state.with_edits(plan.edits)
     key = (change.address or here.address, change.suite or here.release)
     moved = next(
         (each for each in after.configuration.sources if DebEditor(after).key_of(each) == key), None
@@ -575,16 +575,16 @@ def _without(
 
 
 def _without_in(
-    host: DebState, source: DebSource, components: frozenset[str], entries: Sequence[SourceEntry]
+    state: DebState, source: DebSource, components: frozenset[str], entries: Sequence[SourceEntry]
 ) -> Plan:
     here = next(
-        each for each in host.configuration.sources
+        each for each in state.configuration.sources
         if (each.address, each.release, each.on) == (source.address, source.release, source.on)
     )  # fmt: skip
     plan = Plan("", f"{source.handle}: without {', '.join(sorted(components))}")
     change = EntryChange(without_components=components)
-    edits = edit.reworded(host, here, change, entries)
-    plan.propose(host.tree, {file: data if data and data.strip() else None
+    edits = edit.reworded(state, here, change, entries)
+    plan.propose(state.tree, {file: data if data and data.strip() else None
                              for file, data in edits.items()})  # fmt: skip
     return plan
 
@@ -605,15 +605,15 @@ def check_archs(look: Look) -> Iterator[Draft]:
 def check_twice(look: Look) -> Iterator[Draft]:
     """A component of a suite that is listed twice, in whatever files and forms."""
     examiner = _examiner(look)
-    host = examiner.state
+    state = examiner.state
     seen: dict[tuple[str, str, str, str], SourceEntry] = {}
     named_first = sorted(
-        host.configuration.source_files.entries, key=lambda entry: not entry.handle
+        state.configuration.source_files.entries, key=lambda entry: not entry.handle
     )
     for entry in named_first:  # rules go by the handles that entries give
         if not entry.on:
             continue
-        for address, suite in pairs_of(entry, host.configuration.archs):
+        for address, suite in pairs_of(entry, state.configuration.archs):
             twice: dict[Place, list[str]] = {}
             for kind in entry.types:
                 for component in entry.components or ("",):
@@ -644,11 +644,11 @@ def _twice(
                  [Mend("", make)])  # fmt: skip
 
 
-def _same_entry(host: DebState, entry: SourceEntry) -> SourceEntry:
+def _same_entry(state: DebState, entry: SourceEntry) -> SourceEntry:
     """An entry where it stands now: what was mended above it may have moved it."""
     alike = [
         other
-        for other in host.configuration.source_files.entries
+        for other in state.configuration.source_files.entries
         if other._replace(line=entry.line, end=entry.end) == entry
     ]
     if not alike:
@@ -659,15 +659,15 @@ def _same_entry(host: DebState, entry: SourceEntry) -> SourceEntry:
 def _without_at(
     source: DebSource, components: frozenset[str], entry: SourceEntry, ports: Ports
 ) -> Plan:
-    host = state_of(ports)
-    return _without_in(host, source, components, [_same_entry(host, entry)])
+    state = state_of(ports)
+    return _without_in(state, source, components, [_same_entry(state, entry)])
 
 
 def _entry_dropped(source: DebSource, entry: SourceEntry, ports: Ports) -> Plan:
     """A flat source's second entry taken away."""
-    host = state_of(ports)
-    here = host.configuration.by_handle[source.handle]
+    state = state_of(ports)
+    here = state.configuration.by_handle[source.handle]
     plan = Plan("", f"{source.handle}: listed once")
-    alone = edit.without_entry(host, here, _same_entry(host, entry))
-    plan.propose(host.tree, {f: d if d and d.strip() else None for f, d in alone.items()})
+    alone = edit.without_entry(state, here, _same_entry(state, entry))
+    plan.propose(state.tree, {f: d if d and d.strip() else None for f, d in alone.items()})
     return plan

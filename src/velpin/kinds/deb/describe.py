@@ -97,6 +97,6 @@ class DebDescriber(Describer):
         return {**found, "components": list(source.components)} if source.components else found
 
 
-def _common_files(host: DebState) -> list[tuple[str, list[Key]]]:
-    read, _ = read_and_skipped(host.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
-    return [(file, read_keys(data, file)) for file in read if (data := host.tree.read(file))]
+def _common_files(state: DebState) -> list[tuple[str, list[Key]]]:
+    read, _ = read_and_skipped(state.tree, COMMON_FOLDER, ("gpg", "asc"), bare=False)
+    return [(file, read_keys(data, file)) for file in read if (data := state.tree.read(file))]

@@ -310,7 +310,7 @@ _LINE = re.compile(
 
 
 def reworded(
-    host: DebState, source: DebSource, change: EntryChange, entries: Iterable[SourceEntry] = ()
+    state: DebState, source: DebSource, change: EntryChange, entries: Iterable[SourceEntry] = ()
 ) -> Edits:
     """Contents after saying something otherwise of a source, in all its entries (those of its
     source packages too), or just in some of them. An entry with no component left is removed.
@@ -332,18 +332,18 @@ def reworded(
 
     wanted = list(entries) or [
         entry
-        for entry in host.configuration.source_files.entries
+        for entry in state.configuration.source_files.entries
         if entry.on == source.on
-        and (source.address, source.release) in pairs_of(entry, host.configuration.archs)
+        and (source.address, source.release) in pairs_of(entry, state.configuration.archs)
     ]
-    return _edited(host.tree, wanted, rewrite)
+    return _edited(state.tree, wanted, rewrite)
 
 
 def _replaced_word(words: Iterable[str], old: str, new: str) -> list[str]:
     return [new if word == old else word for word in words]
 
 
-def without_entry(host: DebState, source: DebSource, entry: SourceEntry) -> Edits:
+def without_entry(state: DebState, source: DebSource, entry: SourceEntry) -> Edits:
     """Contents after taking away what one entry says of a source."""
 
     def change(lines: list[str], entry: SourceEntry) -> list[str]:
@@ -351,7 +351,7 @@ def without_entry(host: DebState, source: DebSource, entry: SourceEntry) -> Edit
             return []
         return _split_off(lines, entry, source)[0]
 
-    return _edited(host.tree, [entry], change)
+    return _edited(state.tree, [entry], change)
 
 
 def _reworded_line(line: str, change: EntryChange, entry: SourceEntry) -> list[str]:

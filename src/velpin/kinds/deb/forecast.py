@@ -94,33 +94,35 @@ class DebTransactions(Transactions):
         return refused(told, done)
 
 
-def _worked_out(host: DebState, coming: list[AskedVersion], going: list[DebPackage]) -> Transaction:
+def _worked_out(
+    state: DebState, coming: list[AskedVersion], going: list[DebPackage]
+) -> Transaction:
     """The transaction as this host's generation works it out."""
-    if not host.configuration.searches:
-        return work_out(host, coming, going)
+    if not state.configuration.searches:
+        return work_out(state, coming, going)
     from velpin.kinds.deb.transaction.solving import solve
 
-    return solve(host, coming, going)
+    return solve(state, coming, going)
 
 
-def _upgrade_worked_out(host: DebState) -> Transaction:
-    if not host.configuration.searches:
-        return work_out_upgrade(host)
+def _upgrade_worked_out(state: DebState) -> Transaction:
+    if not state.configuration.searches:
+        return work_out_upgrade(state)
     from velpin.kinds.deb.transaction.solving import solve_upgrade
 
-    return solve_upgrade(host)
+    return solve_upgrade(state)
 
 
-def _decide_all(host: DebState, requests: Sequence[Request]) -> tuple[list[Decided], list[Reason]]:
+def _decide_all(state: DebState, requests: Sequence[Request]) -> tuple[list[Decided], list[Reason]]:
     """What each request gets, and which texts were taken for patterns."""
-    requests = [without_sign(host, request) for request in requests]
-    expanded = [expand(host, request) for request in requests]
+    requests = [without_sign(state, request) for request in requests]
+    expanded = [expand(state, request) for request in requests]
     patterns = [
         Reason("taken-as-pattern", {"text": request.name, "count": len(each)})
         for request, each in zip(requests, expanded, strict=True)
         if each != [request]
     ]
-    answers = [answer(host, request) for each in expanded for request in each]
+    answers = [answer(state, request) for each in expanded for request in each]
     return _last_for_each_name(answers), patterns
 
 
@@ -158,35 +160,35 @@ def _last_for_each_name(answers: list[Decided]) -> list[Decided]:
     return list(found.values())
 
 
-def answer(host: DebState, request: Request) -> Decided:
+def answer(state: DebState, request: Request) -> Decided:
     """What one request gets, or why it would be refused."""
     if request.removes:
-        return _removal(host, request)
+        return _removal(state, request)
     try:
-        package = find_package(host, request)
-        decision = decide(host, request, package)
+        package = find_package(state, request)
+        decision = decide(state, request, package)
     except DebRequestRefused as no:
-        return _no_answer(host, request, no), None
-    return _told(host, request, decision), decision
+        return _no_answer(state, request, no), None
+    return _told(state, request, decision), decision
 
 
-def _removal(host: DebState, request: Request) -> Decided:
+def _removal(state: DebState, request: Request) -> Decided:
     """What a request for a package to go comes to."""
-    found = host.packages.named(request.name)
+    found = state.packages.named(request.name)
     arch = request.arch if request.arch not in ("", "any", "all", "native", "*") else ""
-    order = [arch] if arch else host.configuration.archs
+    order = [arch] if arch else state.configuration.archs
     package = next((found[other] for other in order if other in found), None)
     if package is None:
-        if found or not host.packages.knows(request.name):
-            return _no_answer(host, request, DebRequestRefused("unknown", name=request.name)), None
-        package = DebPackage(request.name, arch or host.configuration.native, [])
+        if found or not state.packages.knows(request.name):
+            return _no_answer(state, request, DebRequestRefused("unknown", name=request.name)), None
+        package = DebPackage(request.name, arch or state.configuration.native, [])
     old = package.installed
     told = Answer(
         asked=request.text, package=package.name, arch=package.arch,
         outcome="remove" if old else "keep",
         installed=old.text if old else None, version=None, source=None, url=None,
         decided_by="request" if old else "",
-        disk_bytes=-_disk(host, old),
+        disk_bytes=-_disk(state, old),
     )  # fmt: skip
     return told, package
 
@@ -194,7 +196,7 @@ def _removal(host: DebState, request: Request) -> Decided:
 # -- telling -----------------------------------------------------------------------------
 
 
-def _told(host: DebState, request: Request, decision: Decision) -> Answer:
+def _told(state: DebState, request: Request, decision: Decision) -> Answer:
     package, chosen = decision.package, decision.chosen
     installed = package.installed
     first = chosen.offered[0] if chosen.offered else None
@@ -220,19 +222,19 @@ def _told(host: DebState, request: Request, decision: Decision) -> Answer:
         decided_by=decision.decided_by,
         reasons=reasons,
         passed_over=tuple(passed_over(package, chosen, fixed)),
-        download_bytes=number_in(host.indexes.text(first), "size") if first and changing else 0,
-        disk_bytes=_disk(host, chosen) - _disk(host, installed) if changing else 0,
+        download_bytes=number_in(state.indexes.text(first), "size") if first and changing else 0,
+        disk_bytes=_disk(state, chosen) - _disk(state, installed) if changing else 0,
     )
 
 
-def _disk(host: DebState, version: DebVersion | None) -> int:
+def _disk(state: DebState, version: DebVersion | None) -> int:
     return (
-        number_in(host.indexes.text(version.holders[0]), "installed-size") * 1024 if version else 0
+        number_in(state.indexes.text(version.holders[0]), "installed-size") * 1024 if version else 0
     )
 
 
-def _no_answer(host: DebState, request: Request, no: DebRequestRefused) -> Answer:
-    package = no.package or next(iter(host.packages.named(request.name).values()), None)
+def _no_answer(state: DebState, request: Request, no: DebRequestRefused) -> Answer:
+    package = no.package or next(iter(state.packages.named(request.name).values()), None)
     installed = package.installed if package else None
     passed = []
     for version in package.versions if package else ():
@@ -245,13 +247,13 @@ def _no_answer(host: DebState, request: Request, no: DebRequestRefused) -> Answe
         ]  # fmt: skip
     near: tuple[str, ...] = ()
     if no.reason.code == "unknown":
-        near = near_names(host.packages, host.indexes, request.name)
+        near = near_names(state.packages, state.indexes, request.name)
     elif no.reason.code in ("no-version", "no-version-in-source", "not-in-source") and package:
         near = tuple(dict.fromkeys(v.text for v in package.versions if v.offered))[:6]
     return Answer(
         asked=request.text,
         package=package.name if package else request.name,
-        arch=package.arch if package else request.arch or host.configuration.native,
+        arch=package.arch if package else request.arch or state.configuration.native,
         outcome="none",
         installed=installed.text if installed else None,
         version=None,

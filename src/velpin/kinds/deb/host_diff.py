@@ -88,7 +88,7 @@ class _Difference:
     """What differs between two hosts, as far as it bears on the answers for names."""
 
     def __init__(self, before: DebState, after: DebState, places: Mapping[Path, int]) -> None:
-        self.hosts, self.places = (before, after), places
+        self.states, self.places = (before, after), places
         self.indexes = self._changed_indexes()
         self.named = _Names(self._changed_records())
 
@@ -97,7 +97,7 @@ class _Difference:
         """Names whose answers may differ though none of the changed indexes has them: what others
         provide, and what a changed record may mention."""
         indexes = {
-            index.path: index for host in self.hosts for _, index in host.indexes.opened
+            index.path: index for state in self.states for _, index in state.indexes.opened
         }.values()
         found = _provided(indexes)
         if self.named.any:
@@ -111,19 +111,19 @@ class _Difference:
                 index.path: (
                     origin.source,
                     origin.priority.value,
-                    host.configuration.limits.get(origin.source),
+                    state.configuration.limits.get(origin.source),
                 )
-                for origin, index in host.indexes.opened
+                for origin, index in state.indexes.opened
             }
-            for host in self.hosts
+            for state in self.states
         )
         shared = [
             [
                 index.path
-                for _, index in host.indexes.opened
+                for _, index in state.indexes.opened
                 if index.path in one and index.path in other
             ]
-            for host in self.hosts
+            for state in self.states
         ]
         if shared[0] != shared[1]:  # read in another order
             return set(self.places.values())
@@ -132,8 +132,8 @@ class _Difference:
     def _changed_records(self) -> list[Record]:
         """Specific records from the first on that is not the same, on either side."""
         one, other = (
-            [r for r in host.configuration.preferences.records if not r.general]
-            for host in self.hosts
+            [r for r in state.configuration.preferences.records if not r.general]
+            for state in self.states
         )
         told = [[(r.names, r.pin, r.priority) for r in records] for records in (one, other)]
         common = [key for key in told[0] if key in told[1]]
@@ -171,34 +171,34 @@ class _Names:
 class _Answers:
     """Answers of one host for many names, from the entries of all indexes."""
 
-    def __init__(self, host: DebState, places: Mapping[Path, int]) -> None:
-        self._host = host
+    def __init__(self, state: DebState, places: Mapping[Path, int]) -> None:
+        self._state = state
         self._origins: dict[int, DebOrigin] = {
-            places[index.path]: o for o, index in host.indexes.opened
+            places[index.path]: o for o, index in state.indexes.opened
         }
-        self._indexes = {places[index.path]: index for _, index in host.indexes.opened}
+        self._indexes = {places[index.path]: index for _, index in state.indexes.opened}
         self._priorities = {at: origin.priority.value for at, origin in self._origins.items()}
         self._orders = {at: origin.order for at, origin in self._origins.items()}
-        self._named = _Names(host.configuration.preferences.records)
-        rows = host.recorded.index.all_rows() if host.recorded.index else ()
+        self._named = _Names(state.configuration.preferences.records)
+        rows = state.recorded.index.all_rows() if state.recorded.index else ()
         self._recorded = {row.name.encode() for row in rows}
         self._archs = {
             arch.encode("utf-8", "surrogateescape"): place
-            for place, arch in enumerate(host.configuration.archs)
+            for place, arch in enumerate(state.configuration.archs)
         }
         self._archs[b"all"] = 0
 
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
         """What a plain request for a name gets."""
         if name in self._recorded:
-            return DebAnswers(self._host).first(name.decode())
+            return DebAnswers(self._state).first(name.decode())
         live = self._of_first_arch(name, entries)
         if self._named.any and self._named.may_mean(name.decode()):
             found = self._by_records(name.decode(), live)
         else:
             found = self._by_priorities(live)
         if found is None and (name in self._provided or self._is_foreign_too(entries)):
-            return DebAnswers(self._host).first(name.decode())
+            return DebAnswers(self._state).first(name.decode())
         return found
 
     def _is_foreign_too(self, entries: list[IndexLine]) -> bool:
@@ -209,19 +209,19 @@ class _Answers:
 
     @cached_property
     def _provided(self) -> set[bytes]:
-        indexes = [index for _, index in self._host.indexes.opened]
+        indexes = [index for _, index in self._state.indexes.opened]
         return _provided(
-            [*indexes, self._host.recorded.index] if self._host.recorded.index else indexes
+            [*indexes, self._state.recorded.index] if self._state.recorded.index else indexes
         )
 
     def _takes(self, name: bytes, entry: IndexLine) -> bool:
-        return self._host.configuration.takes(self._origins[entry[_INDEX]].source, name.decode())
+        return self._state.configuration.takes(self._origins[entry[_INDEX]].source, name.decode())
 
     def _of_first_arch(self, name: bytes, entries: list[IndexLine]) -> list[IndexLine]:
         """The entries that count, in the order of reading."""
         origins, archs = self._origins, self._archs
         live = [entry for entry in entries if entry[_INDEX] in origins and entry[_ARCH] in archs]
-        if self._host.configuration.limits:
+        if self._state.configuration.limits:
             live = [entry for entry in live if self._takes(name, entry)]
         if len(live) > 1:
             if len(archs) > _ONE_ARCH:
@@ -235,7 +235,7 @@ class _Answers:
 
     def _by_records(self, name: str, live: list[IndexLine]) -> Selection | None:
         """The candidate of a name that specific records may mention."""
-        packages = self._host.packages.gathered(name, [self._held(entry) for entry in live], [])
+        packages = self._state.packages.gathered(name, [self._held(entry) for entry in live], [])
         for package in packages.values():
             chosen = choice.candidate(package)
             return Selection(chosen.text, chosen.source) if chosen else None
@@ -263,7 +263,7 @@ class _Answers:
             if entry is best:
                 break
             alike = entry[_VERSION] == best[_VERSION] or _plain(entry[_VERSION]) == plain
-            if alike and self._host.packages.is_same(self._held(entry), self._held(best)):
+            if alike and self._state.packages.is_same(self._held(entry), self._held(best)):
                 return entry
         return best
 

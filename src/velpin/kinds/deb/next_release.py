@@ -53,11 +53,11 @@ class DebNextReleases(NextReleases):
 
 
 def _move(
-    host: DebState, source: DebSource, here: str, codename: str, number: str
+    state: DebState, source: DebSource, here: str, codename: str, number: str
 ) -> Move:  # fmt: skip
     now = f"{source.address} {source.release}"
-    suite = _next_suite(host, source, here, codename)
-    address = _next_address(host, source, here, codename, number)
+    suite = _next_suite(state, source, here, codename)
+    address = _next_address(state, source, here, codename, number)
     if (address, suite) == (source.address, source.release):
         return Move(source.handle, now, now)
     change = EntryChange(
@@ -68,12 +68,12 @@ def _move(
         here = state_of(ports)
         return edit.reworded(here, _known_as(here, source.address, source.release), change)
 
-    def find(host: Ports) -> Source | None:
+    def find(ports: Ports) -> Source | None:
         return next(
             (
                 s
-                for s in host.configuration.sources
-                if host.editor.key_of(s) == (address, suite) and s.on
+                for s in ports.configuration.sources
+                if ports.editor.key_of(s) == (address, suite) and s.on
             ),
             None,
         )
@@ -81,43 +81,43 @@ def _move(
     return Move(source.handle, now, f"{address} {suite}", edits, find)
 
 
-def _known_as(host: DebState, address: str, release: str) -> DebSource:
+def _known_as(state: DebState, address: str, release: str) -> DebSource:
     """A source whatever it is called now: handles may change with what stands beside it."""
     return next(
         s
-        for s in host.configuration.sources
+        for s in state.configuration.sources
         if s.on and (s.address, s.release) == (address, release)
     )
 
 
-def _next_suite(host: DebState, source: DebSource, here: str, codename: str) -> str:
+def _next_suite(state: DebState, source: DebSource, here: str, codename: str) -> str:
     if source.flat:
         return source.release
     if is_of(here, source.release):
         return codename + source.release.removeprefix(here)
-    release = host.indexes.copies[source.handle].release
+    release = state.indexes.copies[source.handle].release
     if source.release == release.suite and is_of(here, release.codename or ""):
         return codename + (release.codename or "").removeprefix(here)
     return source.release
 
 
-def _next_address(host: DebState, source: DebSource, here: str, codename: str, number: str) -> str:
+def _next_address(state: DebState, source: DebSource, here: str, codename: str, number: str) -> str:
     head, slashes, path = source.address.partition("://")
     place, slash, rest = path.partition("/")
-    old = host.configuration.release.get("VERSION_ID", "")
+    old = state.configuration.release.get("VERSION_ID", "")
     words = {here: codename, **({old: number} if old and number else {})}
     parts = [words.get(part, part) for part in rest.split("/")]
     return f"{head}{slashes}{place}{slash}{'/'.join(parts)}"
 
 
 def _codename_of(
-    host: DebState, number: str, transport: Transport, is_home: Callable[[str], bool]
+    state: DebState, number: str, transport: Transport, is_home: Callable[[str], bool]
 ) -> str:
     """The codename of a release of the distribution by its number, asked of its own sources."""
-    for source in host.configuration.sources:
+    for source in state.configuration.sources:
         if not source.on or source.flat or not is_home(source.handle):
             continue
-        for suite in suites_of(source, transport, host.configuration.release):
+        for suite in suites_of(source, transport, state.configuration.release):
             for name in ("InRelease", "Release"):
                 try:
                     data = transport.read(f"{source.address}/dists/{suite}/{name}")
@@ -131,8 +131,8 @@ def _codename_of(
     known = ", ".join(
         sorted(
             {
-                host.indexes.copies[s.handle].release.codename or ""
-                for s in host.configuration.sources
+                state.indexes.copies[s.handle].release.codename or ""
+                for s in state.configuration.sources
             }
             - {""}
         )

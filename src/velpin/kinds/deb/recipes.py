@@ -157,10 +157,12 @@ class DebRecipes(Recipes):
         return None
 
 
-def _meets(host: DebState, name: str, version: choice.DebVersion, target: Target) -> bool:
+def _meets(state: DebState, name: str, version: choice.DebVersion, target: Target) -> bool:
     if name == target.name:
         return satisfies(version.text, target)
-    provided = host.packages.provides(version, host.configuration.native, host.configuration.native)
+    provided = state.packages.provides(
+        version, state.configuration.native, state.configuration.native
+    )
     if target.name not in provided:
         return False
     at = provided[target.name]

@@ -117,16 +117,16 @@ class _DebFetch(SourceFetch):
 
     def __init__(
         self,
-        host: DebState,
+        state: DebState,
         source: DebSource,
         transport: Transport,
         now: float,
         accept_changed: bool,
     ) -> None:
         result = DebRefreshed(source.handle, "failed")
-        super().__init__(host.cache, source, transport, now, result)
-        self.host, self.accept_changed = host, accept_changed
-        self.named = host.keys.of(source)
+        super().__init__(state.cache, source, transport, now, result)
+        self.state, self.accept_changed = state, accept_changed
+        self.named = state.keys.of(source)
         self.base = _release_base(source)
 
     def run(self) -> None:
@@ -296,19 +296,19 @@ class _DebFetch(SourceFetch):
         """The release file of the last good fetch, else the one the installer has."""
         if self.before and self.before.release_file:
             return read_release(self.before.release_bytes(), self.base)
-        theirs = self.host.indexes.copies.get(self.source.handle)
+        theirs = self.state.indexes.copies.get(self.source.handle)
         return theirs.release if theirs and theirs.holder == "installer" else None
 
     def _was_signed(self) -> bool:
         """Whether the last one that was taken carried a signature."""
         if self.before and self.before.release_file:
             return bool(self.before.signed_by)
-        theirs = self.host.indexes.copies.get(self.source.handle)
+        theirs = self.state.indexes.copies.get(self.source.handle)
         file = theirs.release_file if theirs else ""
-        return file.endswith("InRelease") or bool(file and self.host.tree.stat(f"{file}.gpg"))
+        return file.endswith("InRelease") or bool(file and self.state.tree.stat(f"{file}.gpg"))
 
     def _check_dates(self, release: Release) -> None:
-        conf = self.host.configuration.conf
+        conf = self.state.configuration.conf
         until = self._valid_until(release)
         check = is_yes(
             self.source.option("check-valid-until"),
@@ -344,7 +344,7 @@ class _DebFetch(SourceFetch):
     def _seconds(self, option: str, setting: str, release: Release) -> float:
         """A time that the source's own option, the setting for its label or the setting for
         all gives, in this order; 0 where none does."""
-        conf = self.host.configuration.conf
+        conf = self.state.configuration.conf
         of_label = conf.get(f"{setting}::{release.label}") if release.label else ""
         text = self.source.option(option) or of_label or conf.get(setting)
         return float(whole_number(text) or 0)
@@ -378,7 +378,7 @@ class _DebFetch(SourceFetch):
     def _may_change(self, name: str) -> bool:
         """Whether what a source says of itself may change without being asked: suite and
         version may; the configuration can say otherwise for each and for all (observed)."""
-        conf, setting = self.host.configuration.conf, "Acquire::AllowReleaseInfoChange"
+        conf, setting = self.state.configuration.conf, "Acquire::AllowReleaseInfoChange"
         word = "DefaultPin" if name in _AUTOMATIC else name
         return conf.switch(f"{setting}::{word}", name in _MAY_CHANGE or conf.switch(setting, False))
 
@@ -449,7 +449,7 @@ class _DebFetch(SourceFetch):
         """Whether the source's own option or the host's setting allows `weak`, `insecure` or
         `downgrade-to-insecure` repositories."""
         setting = f"Acquire::Allow{what.title().replace('-', '')}Repositories"
-        return self.source.switch(f"allow-{what}", False) or self.host.configuration.conf.switch(
+        return self.source.switch(f"allow-{what}", False) or self.state.configuration.conf.switch(
             setting, False
         )
 
@@ -466,7 +466,9 @@ class _DebFetch(SourceFetch):
     def _by_hash(self, release: Release) -> bool:
         """Whether files may be asked for by their digest: `force` does so whatever the release
         file says, `no` never."""
-        said = self.source.option("by-hash") or self.host.configuration.conf.get("Acquire::By-Hash")
+        said = self.source.option("by-hash") or self.state.configuration.conf.get(
+            "Acquire::By-Hash"
+        )
         return said.lower() == "force" or (is_yes(said, True) and release.by_hash)
 
     def _unpromised(self, plain: str) -> str | None:

@@ -52,7 +52,7 @@ class DebRequestRefused(RequestRefused):
         self.package = package
 
 
-def without_sign(host: DebState, request: Request) -> Request:
+def without_sign(state: DebState, request: Request) -> Request:
     """A request without the `-` or `+` at its end, where only that makes it mean something:
     `-` asks for the package to go (observed)."""
     at = "version" if request.operator == "=" else "arch" if request.arch else "name"
@@ -61,27 +61,29 @@ def without_sign(host: DebState, request: Request) -> Request:
         return request
     rest, sign = text[:-1], text[-1]
     if at == "name" and (
-        host.packages.knows(text) or not (host.packages.knows(rest) or _PATTERN.search(rest))
+        state.packages.knows(text) or not (state.packages.knows(rest) or _PATTERN.search(rest))
     ):
         return request
     if at == "version" and any(
         version.text == text or version_matches(text, version.text)
-        for package in host.packages.named(request.name).values()
+        for package in state.packages.named(request.name).values()
         for version in package.versions
     ):
         return request
     return request._replace(**{at: rest}, removes=sign == "-")
 
 
-def expand(host: DebState, request: Request) -> list[Request]:
+def expand(state: DebState, request: Request) -> list[Request]:
     """A pattern that is not a name becomes a request for each name it fits (observed)."""
-    if host.packages.knows(request.name):
+    if state.packages.knows(request.name):
         return [request]
     names: list[str] = []
     if _PATTERN.search(request.name):
-        names = [name for name in _all_names(host) if expression_matches(request.name, name)]
+        names = [name for name in _all_names(state) if expression_matches(request.name, name)]
     if not names and _REGEX.search(request.name):
-        names = [name for name in _all_names(host) if expression_matches(f"/{request.name}/", name)]
+        names = [
+            name for name in _all_names(state) if expression_matches(f"/{request.name}/", name)
+        ]
     return _each(request, names)
 
 
@@ -89,58 +91,59 @@ def _each(request: Request, names: list[str]) -> list[Request]:
     return [request._replace(name=name) for name in names] or [request]
 
 
-def _all_names(host: DebState) -> list[str]:
-    names = host.indexes.offered_names()
-    return sorted(names.union(host.recorded.installed_names()))
+def _all_names(state: DebState) -> list[str]:
+    names = state.indexes.offered_names()
+    return sorted(names.union(state.recorded.installed_names()))
 
 
 # -- from a name to a package ------------------------------------------------------------
 
 
-def find_package(host: DebState, request: Request) -> DebPackage:
+def find_package(state: DebState, request: Request) -> DebPackage:
     """The package a request means; DebRequestRefused where there is none or several.
 
     For a version or source of a name that is only provided, an empty package of that name.
     """
-    found = host.packages.named(request.name)
+    found = state.packages.named(request.name)
     if request.arch in ("all", "any", "*"):
         if request.arch == "*" and len(found) > 1:
             raise DebRequestRefused("several-archs", name=request.name, archs=tuple(found))
         request = request._replace(arch="")
-    arch = host.configuration.native if request.arch in ("", "native") else request.arch
-    if request.arch and arch not in host.configuration.archs and arch not in found:
+    arch = state.configuration.native if request.arch in ("", "native") else request.arch
+    if request.arch and arch not in state.configuration.archs and arch not in found:
         raise DebRequestRefused("no-arch", name=request.name, arch=request.arch)
-    ours = (package for arch, package in found.items() if arch in host.configuration.archs)
+    ours = (package for arch, package in found.items() if arch in state.configuration.archs)
     first = found.get(arch) if request.arch else next(ours, None)
     if first is None and not request.arch:
         arch = next(
-            (arch for arch in host.configuration.archs if _providers(host, request.name, arch)), ""
+            (arch for arch in state.configuration.archs if _providers(state, request.name, arch)),
+            "",
         )
     if first is None and not arch:
         raise DebRequestRefused("unknown", name=request.name)
-    if first is None and request.arch and not _is_provided(host, request.name, arch):
+    if first is None and request.arch and not _is_provided(state, request.name, arch):
         raise DebRequestRefused("not-for-arch", name=request.name, arch=arch)
     if request.operator or request.source:
         return first or DebPackage(request.name, arch, [])
     if first and choice.candidate(first):
         return first
-    return _only_provider(host, request, arch) or first or _nobody(host, request.name)
+    return _only_provider(state, request, arch) or first or _nobody(state, request.name)
 
 
-def _is_provided(host: DebState, name: str, arch: str) -> bool:
+def _is_provided(state: DebState, name: str, arch: str) -> bool:
     """Whether a name exists for an architecture though no package is called so (observed)."""
-    return (arch == host.configuration.native and bool(_providers(host, name, arch))) or any(
-        name in host.packages.provides(version, package.arch, arch)
-        and not _serves_all(host, version)
-        for provider in host.packages.provider_names(name)
-        for package in host.packages.named(provider).values()
+    return (arch == state.configuration.native and bool(_providers(state, name, arch))) or any(
+        name in state.packages.provides(version, package.arch, arch)
+        and not _serves_all(state, version)
+        for provider in state.packages.provider_names(name)
+        for package in state.packages.named(provider).values()
         for version in usable(package)
     )
 
 
-def _nobody(host: DebState, name: str) -> DebPackage:
+def _nobody(state: DebState, name: str) -> DebPackage:
     raise DebRequestRefused(
-        "no-provider", name=name, providers=tuple(host.packages.provider_names(name))
+        "no-provider", name=name, providers=tuple(state.packages.provider_names(name))
     )
 
 
@@ -150,36 +153,36 @@ def usable(package: DebPackage | None) -> list[DebVersion]:
     return [version for version in versions if version.offered or version.installed]
 
 
-def _serves_all(host: DebState, version: DebVersion) -> bool:
+def _serves_all(state: DebState, version: DebVersion) -> bool:
     """Whether a version serves every architecture."""
-    return host.packages.field(version, "multi-arch") == "foreign"
+    return state.packages.field(version, "multi-arch") == "foreign"
 
 
-def _providers(host: DebState, name: str, arch: str) -> list[tuple[DebPackage, DebVersion, str]]:
+def _providers(state: DebState, name: str, arch: str) -> list[tuple[DebPackage, DebVersion, str]]:
     """Versions that provide a name for an architecture, and at which version, newest first.
 
     A package of another architecture that serves all provides its own name, too (observed).
     """
     found = []
-    for provider in {**host.packages.provider_names(name), name: None}:
-        for package in host.packages.named(provider).values():
+    for provider in {**state.packages.provider_names(name), name: None}:
+        for package in state.packages.named(provider).values():
             if provider == name and package.arch == arch:
                 continue
             for version in usable(package):
                 own = {name: version.text} if provider == name else {}
-                provided = host.packages.provides(version, package.arch, arch)
-                if _serves_all(host, version) and package.arch in host.configuration.archs:
+                provided = state.packages.provides(version, package.arch, arch)
+                if _serves_all(state, version) and package.arch in state.configuration.archs:
                     provided |= own
                 if name in provided:
                     found.append((package, version, provided[name]))
     return found
 
 
-def _only_provider(host: DebState, request: Request, arch: str) -> DebPackage | None:
+def _only_provider(state: DebState, request: Request, arch: str) -> DebPackage | None:
     """The one package whose candidate provides the name; of one in several architectures
     the first (observed)."""
     fitting: dict[str, DebPackage] = {}
-    for package, version, _ in _providers(host, request.name, arch):
+    for package, version, _ in _providers(state, request.name, arch):
         if version is choice.candidate(package):
             fitting.setdefault(package.name, package)
     if len(fitting) > 1:
@@ -188,12 +191,12 @@ def _only_provider(host: DebState, request: Request, arch: str) -> DebPackage | 
 
 
 def _provider_of(
-    host: DebState, request: Request, package: DebPackage, fits: Callable[[DebVersion, str], bool]
+    state: DebState, request: Request, package: DebPackage, fits: Callable[[DebVersion, str], bool]
 ) -> tuple[DebPackage, DebVersion] | None:
     """The newest fitting version of the one package that provides the name so (observed)."""
     fitting = [
         (provider, version)
-        for provider, version, provided in _providers(host, request.name, package.arch)
+        for provider, version, provided in _providers(state, request.name, package.arch)
         if fits(version, provided)
     ]
     names = {provider.name for provider, _ in fitting}
@@ -203,12 +206,12 @@ def _provider_of(
 # -- from a package to a version ---------------------------------------------------------
 
 
-def decide(host: DebState, request: Request, package: DebPackage) -> Decision:
+def decide(state: DebState, request: Request, package: DebPackage) -> Decision:
     """The version a request takes; DebRequestRefused where it takes none."""
     if request.source:
-        return _by_source(host, request, package)
+        return _by_source(state, request, package)
     if request.operator:
-        return _by_version(host, request, package)
+        return _by_version(state, request, package)
     chosen = choice.candidate(package)
     if chosen is None or not (chosen.offered or chosen.installed):
         raise DebRequestRefused(
@@ -217,12 +220,12 @@ def decide(host: DebState, request: Request, package: DebPackage) -> Decision:
     return Decision(package, chosen, *why_candidate(package, chosen))
 
 
-def _by_version(host: DebState, request: Request, package: DebPackage) -> Decision:
+def _by_version(state: DebState, request: Request, package: DebPackage) -> Decision:
     exact = request.operator == "="
     among = package.versions if exact else usable(package)
     fitting = [version for version in among if _fits(package, version, request)]
     if not fitting and exact:
-        found = _provider_of(host, request, package, lambda _, text: text == request.version)
+        found = _provider_of(state, request, package, lambda _, text: text == request.version)
         if found:
             package, fitting = found[0], [found[1]]
     if not fitting:
@@ -258,10 +261,10 @@ def asked_version(request: Request) -> str:
     return request.version if request.operator == "=" else request.operator + request.version
 
 
-def _by_source(host: DebState, request: Request, package: DebPackage) -> Decision:
-    within = source_filter(host, request.source)
-    if not any(within(origin) for origin in (*_origins(host), host.indexes.own_origin)):
-        raise _nothing_from(host, request.source, package)
+def _by_source(state: DebState, request: Request, package: DebPackage) -> Decision:
+    within = source_filter(state, request.source)
+    if not any(within(origin) for origin in (*_origins(state), state.indexes.own_origin)):
+        raise _nothing_from(state, request.source, package)
 
     def inside(version: DebVersion) -> bool:
         return any(within(held.origin) for held in version.holders)
@@ -270,9 +273,9 @@ def _by_source(host: DebState, request: Request, package: DebPackage) -> Decisio
     if request.operator:
         fitting = [v for v in fitting if _fits(package, v, request)]
     elif not fitting:
-        exact = _exactly(host, request.source)
+        exact = _exactly(state, request.source)
         found = _provider_of(
-            host, request, package, lambda v, _: any(exact(held.origin) for held in v.holders)
+            state, request, package, lambda v, _: any(exact(held.origin) for held in v.holders)
         )
         if found:
             package, fitting = found[0], [found[1]]
@@ -288,39 +291,39 @@ def _by_source(host: DebState, request: Request, package: DebPackage) -> Decisio
     return Decision(package, fitting[0], "request", reasons, within)
 
 
-def _exactly(host: DebState, text: str) -> Callable[[DebOrigin], bool]:
+def _exactly(state: DebState, text: str) -> Callable[[DebOrigin], bool]:
     """What a source's name means for provided names: a handle or a repository's name, else
     the very text of a suite or codename; no pattern, no version (observed)."""
-    named = {s.handle for s in host.configuration.sources if text in (s.handle, s.repository)}
+    named = {s.handle for s in state.configuration.sources if text in (s.handle, s.repository)}
     if named:
         return lambda origin: origin.source in named
     return lambda origin: text in (origin.site.archive, origin.site.codename)
 
 
-def _nothing_from(host: DebState, text: str, package: DebPackage) -> DebRequestRefused:
+def _nothing_from(state: DebState, text: str, package: DebPackage) -> DebRequestRefused:
     """Why a source gives nothing at all: switched off, not fetched, or no such source."""
-    meant = [s for s in host.configuration.sources if text in (s.handle, s.repository, s.release)]
+    meant = [s for s in state.configuration.sources if text in (s.handle, s.repository, s.release)]
     if meant and meant[0].on:
         return DebRequestRefused("source-not-fetched", package, source=meant[0].handle)
     if meant:
         return DebRequestRefused("source-is-off", package, source=meant[0].handle)
-    near = nearest(text, [source.handle for source in host.configuration.sources])
+    near = nearest(text, [source.handle for source in state.configuration.sources])
     told = f"; did you mean {' or '.join(near)}?" if near else ""
     return DebRequestRefused("unknown-source", package, source=text, near=told)
 
 
-def source_filter(host: DebState, text: str) -> Callable[[DebOrigin], bool]:
+def source_filter(state: DebState, text: str) -> Callable[[DebOrigin], bool]:
     """Which indexes a source's name in a request means: a handle, a suite, codename or
     version as the host's installer takes them, else a repository's name."""
-    handles = {source.handle for source in host.configuration.sources}
+    handles = {source.handle for source in state.configuration.sources}
     if text in handles:
         return lambda origin: origin.source == text
     pin = release_pin(text) if "=" not in text else None
-    if pin and any(pin.selects_site(o.site) for o in (*_origins(host), host.indexes.own_origin)):
+    if pin and any(pin.selects_site(o.site) for o in (*_origins(state), state.indexes.own_origin)):
         return lambda origin: pin.selects_site(origin.site)
-    family = {source.handle for source in host.configuration.sources if source.repository == text}
+    family = {source.handle for source in state.configuration.sources if source.repository == text}
     return lambda origin: origin.source in family
 
 
-def _origins(host: DebState) -> Iterable[DebOrigin]:
-    return (origin for origin, _ in host.indexes.origins)
+def _origins(state: DebState) -> Iterable[DebOrigin]:
+    return (origin for origin, _ in state.indexes.origins)

@@ -88,9 +88,9 @@ class DebStanding(Standing):
         return priority < 0 or priority == NEVER
 
 
-def _priorities(host: DebState, source: DebSource) -> tuple[SourcePriority, ...]:
+def _priorities(state: DebState, source: DebSource) -> tuple[SourcePriority, ...]:
     found: dict[int, dict[str, None]] = {}
-    for origin, _ in host.indexes.origins_of(source):
+    for origin, _ in state.indexes.origins_of(source):
         found.setdefault(origin.priority.value, {})[origin.component] = None
     return tuple(
         SourcePriority(priority, tuple(found[priority])) for priority in sorted(found, reverse=True)

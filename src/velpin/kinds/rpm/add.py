@@ -154,7 +154,7 @@ class RpmComposer(Composer):
         return Examined(findings, notes)
 
 
-def _edits(host: RpmState, file: str, sections: Sequence[RpmSection]) -> Edits:
+def _edits(state: RpmState, file: str, sections: Sequence[RpmSection]) -> Edits:
     """The file of the sections, and a file for each set of keys that they name."""
     edits: dict[str, bytes | None] = {}
     key_files: dict[bytes, str] = {}
@@ -162,7 +162,7 @@ def _edits(host: RpmState, file: str, sections: Sequence[RpmSection]) -> Edits:
     for section in sections:
         data = armoured(section.keys)
         if section.keys and data not in key_files:
-            key_files[data] = _key_file_for(host, section.handle, section.keys)
+            key_files[data] = _key_file_for(state, section.handle, section.keys)
             edits[key_files[data]] = data
         texts.append(_section_text(section, key_files.get(data, "")))
     edits[file] = (f"{ADDED}\n" + "\n".join(texts)).encode("utf-8", "surrogateescape")
@@ -172,18 +172,18 @@ def _edits(host: RpmState, file: str, sections: Sequence[RpmSection]) -> Edits:
 # -- what is asked for ----------------------------------------------------------------------
 
 
-def _sections(host: RpmState, new: NewSource, transport: Transport) -> list[RpmSection]:
+def _sections(state: RpmState, new: NewSource, transport: Transport) -> list[RpmSection]:
     if new.release or new.components:
         raise UsageError(
-            "--suite and --component are for deb hosts", f"this host is of kind {host.kind}"
+            "--suite and --component are for deb hosts", f"this host is of kind {state.kind}"
         )
     given = new.snippet, new.snippet_name
-    sections = read_snippet(*given) if new.snippet else [_plain(host, new)]
+    sections = read_snippet(*given) if new.snippet else [_plain(state, new)]
     check_names(new, [section.name for section in sections])
-    return [_section(host, new, section, transport) for section in sections]
+    return [_section(state, new, section, transport) for section in sections]
 
 
-def _plain(host: RpmState, new: NewSource) -> IniSection:
+def _plain(state: RpmState, new: NewSource) -> IniSection:
     address = plain_address(new)
     name = new.handle or name_from(address)
     text = f"[{name}]\nname={name}\nbaseurl={address}\nenabled=1\ngpgcheck=1\n"
@@ -219,7 +219,7 @@ def read_snippet(text: str, name: str = "") -> list[IniSection]:
 
 
 def _section(
-    host: RpmState, new: NewSource, section: IniSection, transport: Transport
+    state: RpmState, new: NewSource, section: IniSection, transport: Transport
 ) -> RpmSection:
     handle = new.handle or section.name
     if not _NAME.match(handle):
@@ -228,18 +228,18 @@ def _section(
             "give the source a name of your own: velpin add NAME ...",
         )
     values = {value.key: value.text for value in section.values}
-    keys = _keys(host, new, values, transport)
+    keys = _keys(state, new, values, transport)
     return RpmSection(handle, tuple(values.items()), tuple(keys))
 
 
 def _keys(
-    host: RpmState, new: NewSource, values: dict[str, str], transport: Transport
+    state: RpmState, new: NewSource, values: dict[str, str], transport: Transport
 ) -> list[Key]:
     """Keys given with it, else those at the addresses that the snippet names."""
     if new.key:
         return given_keys(new)
     keys: list[Key] = []
-    for address in words(substituted(values.get("gpgkey", ""), host.configuration.variables)):
+    for address in words(substituted(values.get("gpgkey", ""), state.configuration.variables)):
         file = address.removeprefix("file://").lstrip("/")
         if file in new.files:
             keys += read_keys(new.files[file], file)
@@ -264,17 +264,17 @@ def _section_text(wanted: RpmSection, key_file: str) -> str:
     return "\n".join(lines) + "\n"
 
 
-def _key_file_for(host: RpmState, handle: str, keys: Sequence[Key]) -> str:
+def _key_file_for(state: RpmState, handle: str, keys: Sequence[Key]) -> str:
     file = f"{OWN_FOLDER}/RPM-GPG-KEY-{handle.replace(':', '-')}"
-    there = host.tree.read(file)
+    there = state.tree.read(file)
     return file if there in (None, armoured(keys)) else f"{file}-velpin"
 
 
-def _file_for(host: RpmState, handle: str) -> str:
-    file = f"{host.configuration.sources_folder}/{handle.replace(':', '-')}.repo"
-    there = host.tree.read(file)
+def _file_for(state: RpmState, handle: str) -> str:
+    file = f"{state.configuration.sources_folder}/{handle.replace(':', '-')}.repo"
+    there = state.tree.read(file)
     if there is not None and not there.startswith(ADDED.encode()):
-        return f"{host.configuration.sources_folder}/{handle.replace(':', '-')}-velpin.repo"
+        return f"{state.configuration.sources_folder}/{handle.replace(':', '-')}-velpin.repo"
     return file
 
 

@@ -104,16 +104,16 @@ class RpmExaminer(Examiner):
 
     def own_files(self) -> Sequence[str]:
         """Files of sections, of locks, and of variables."""
-        host = self.state
+        state = self.state
         found = [
-            *host.rule_files.sections,
-            *host.rule_files.lines,
-            *(s.file for s in host.configuration.sources),
+            *state.rule_files.sections,
+            *state.rule_files.lines,
+            *(s.file for s in state.configuration.sources),
         ]
-        for folder in (host.configuration.sources_folder, *_OTHER_FOLDERS):
-            found += [f"{folder}/{name}" for name in host.tree.names(folder)]
+        for folder in (state.configuration.sources_folder, *_OTHER_FOLDERS):
+            found += [f"{folder}/{name}" for name in state.tree.names(folder)]
         found += ["etc/zypp/zypp.conf", "etc/zypp/locks"]
-        return [file for file in dict.fromkeys(found) if host.tree.stat(file) is not None]
+        return [file for file in dict.fromkeys(found) if state.tree.stat(file) is not None]
 
     # -- sources -----------------------------------------------------------------------------
 
@@ -143,16 +143,16 @@ def _state(ports: Ports) -> RpmState:
 
 
 def _checked_again(handle: str, keys: Sequence[str], code: str, ports: Ports) -> Plan:
-    host = _state(ports)
-    source = find_source(host.configuration.by_handle, handle)
+    state = _state(ports)
+    source = find_source(state.configuration.by_handle, handle)
     plan = Plan("", f"check {handle} again ({', '.join(keys)})")
     edits: dict[str, bytes | None] = {}
     for key in keys:
         file = source.file_of(key)
-        data = edits.get(file) or host.tree.read(file) or b""
+        data = edits.get(file) or state.tree.read(file) or b""
         edits[file] = with_value(data, file, handle, key, "1")
-    plan.propose(host.tree, edits)
-    after = host.with_edits(edits)
+    plan.propose(state.tree, edits)
+    after = state.with_edits(edits)
     if code in ("check-off-packages", "check-off-index", "plain-way", "plain-index"):
         named = named_keys(after, find_source(after.configuration.by_handle, handle))
         if not any(key.is_usable(_now()) for key in named.keys):
@@ -188,17 +188,17 @@ def check_unnamed(look: Look) -> Iterator[Draft]:
                     "hint" if ring(examiner.state) else None)  # fmt: skip
 
 
-def _keys_in(host: RpmState, file: str) -> list[Key]:
-    return read_sound_keys(host.tree.read(file) or b"", file)
+def _keys_in(state: RpmState, file: str) -> list[Key]:
+    return read_sound_keys(state.tree.read(file) or b"", file)
 
 
 def _named(handle: str, file: str, ports: Ports) -> Plan:
-    host = _state(ports)
-    source = find_source(host.configuration.by_handle, handle)
+    state = _state(ports)
+    source = find_source(state.configuration.by_handle, handle)
     plan = Plan("", f"name the key in /{file} for {handle}")
-    data = host.tree.read(source.file) or b""
+    data = state.tree.read(source.file) or b""
     value = f"file:///{file}"
-    plan.propose(host.tree, {source.file: with_value(data, source.file, handle, "gpgkey", value)})
+    plan.propose(state.tree, {source.file: with_value(data, source.file, handle, "gpgkey", value)})
     return plan
 
 
@@ -220,8 +220,8 @@ def check_twice(look: Look) -> Iterator[Draft]:
 
 
 def _section_removed(place: Place, name: str, ports: Ports) -> Plan:
-    host = _state(ports)
-    text = HostText(host.tree.read(place.file), place.file)
+    state = _state(ports)
+    text = HostText(state.tree.read(place.file), place.file)
     sections = read_sections(text.data, place.file)
     alike = [section for section in sections if section.name == name]
     section = min(alike, key=lambda each: abs(each.line - place.line))
@@ -231,7 +231,7 @@ def _section_removed(place: Place, name: str, ports: Ports) -> Plan:
     del text.lines[first:last]
     plan = Plan("", f"take the second [{name}] out of /{place.file}")
     left = text.data if any(line.strip() for line in text.lines) else None
-    plan.propose(host.tree, {place.file: left})
+    plan.propose(state.tree, {place.file: left})
     return plan
 
 
@@ -290,12 +290,12 @@ def _readdressed(
 ) -> Plan:  # fmt: skip
     """A source with another address, fetched with its own keys; VelpinError where it is not
     there."""
-    host = _state(ports)
-    source = find_source(host.configuration.by_handle, handle)
+    state = _state(ports)
+    source = find_source(state.configuration.by_handle, handle)
     plan = Plan("", f"{handle}: from {address}")
-    data = host.tree.read(source.file) or b""
+    data = state.tree.read(source.file) or b""
     plan.propose(
-        host.tree, {source.file: with_value(data, source.file, handle, "baseurl", address)}
+        state.tree, {source.file: with_value(data, source.file, handle, "baseurl", address)}
     )
     plan.handles = [handle]
     if look.transport is None:
@@ -321,14 +321,14 @@ def check_archs(look: Look) -> Iterator[Draft]:
 
 def check_variables(look: Look) -> Iterator[Draft]:
     """Addresses with variables that nothing sets: mostly a slip of the pen."""
-    host = _examiner(look).state
-    for source in host.configuration.sources:
+    state = _examiner(look).state
+    for source in state.configuration.sources:
         if not source.on:
             continue
         for name in unknown_in(" ".join((*source.urls, source.mirrors))):
             if name in _OWN_VARIABLES:
                 continue
-            near = nearest(name, [*host.configuration.variables, *_OWN_VARIABLES])
+            near = nearest(name, [*state.configuration.variables, *_OWN_VARIABLES])
             mends = [
                 Mend("", partial(_variable_renamed, source.handle, name, better), is_choice=True)
                 for better in near
@@ -344,17 +344,17 @@ _ADDRESS_KEYS = ("baseurl", "mirrorlist", "metalink")
 
 
 def _variable_renamed(handle: str, name: str, better: str, ports: Ports) -> Plan:
-    host = _state(ports)
-    source = find_source(host.configuration.by_handle, handle)
+    state = _state(ports)
+    source = find_source(state.configuration.by_handle, handle)
     plan = Plan("", f"${better} instead of ${name} in the address of {handle}")
-    data = host.tree.read(source.file) or b""
+    data = state.tree.read(source.file) or b""
     pattern = re.compile(rf"\$(?:{re.escape(name)}\b|\{{{re.escape(name)}\}})")
     for key in _ADDRESS_KEYS:
         value = source.section.get(key)
         if pattern.search(value):
             text = pattern.sub(f"${better}", value)
             data = with_value(data, source.file, handle, key, text)
-    plan.propose(host.tree, {source.file: data})
+    plan.propose(state.tree, {source.file: data})
     return plan
 
 

@@ -87,9 +87,9 @@ def without_key_address(told: SourceDescription) -> SourceDescription:
     return told._replace(settings=kept)
 
 
-def _has_rule(host: RpmState, source: RpmSource) -> bool:
+def _has_rule(state: RpmState, source: RpmSource) -> bool:
     first, last = source.section.line, max(source.section.last, source.section.line)
     return any(
         recorded.place.file == source.file and first <= recorded.place.line <= last
-        for recorded in recorded_rules(host)
+        for recorded in recorded_rules(state)
     )

@@ -16,7 +16,7 @@ _MOST = 12
 _SHOWN = 4
 
 
-def chain(host: RpmState, proof: Sequence[Clause]) -> tuple[Reason, ...]:
+def chain(state: RpmState, proof: Sequence[Clause]) -> tuple[Reason, ...]:
     """The rules of a proof as reasons: what was asked for first, then what each needs."""
     jobs = [clause.why.job for clause in proof if isinstance(clause.why, JobWhy)]
     whys = [clause.why for clause in proof if isinstance(clause.why, Why)]
@@ -24,7 +24,7 @@ def chain(host: RpmState, proof: Sequence[Clause]) -> tuple[Reason, ...]:
     order = {build.id: place for place, build in enumerate(_reached(jobs, whys))}
     whys.sort(key=lambda why: order.get(why.owner.id if why.owner else 0, len(order)))
     for why in whys:
-        for reason in _told(host, why):
+        for reason in _told(state, why):
             if reason not in found:
                 found.append(reason)
     return tuple(found[:_MOST])
@@ -38,13 +38,13 @@ def _reached(jobs: Sequence[object], whys: Sequence[Why]) -> Iterator[RpmPackage
             yield why.owner
 
 
-def _told(host: RpmState, why: Why) -> Iterator[Reason]:
+def _told(state: RpmState, why: Why) -> Iterator[Reason]:
     owner = why.owner
     if owner is None:
         return
     facts: dict[str, Fact] = {"package": owner.name, "version": owner.version}
     if why.code in ("requires", "stay with") and why.relation is not None:
-        causes = tuple(_obstacles(host, why.relation, owner))
+        causes = tuple(_obstacles(state, why.relation, owner))
         yield Reason("needs", {**facts, "relation": str(why.relation)}, causes)
     elif why.code in ("conflicts", "obsoletes") and why.relation is not None:
         code = "conflicts-with" if why.code == "conflicts" else "obsoletes-it"
@@ -56,7 +56,7 @@ def _told(host: RpmState, why: Why) -> Iterator[Reason]:
             "excludes", {**facts, "other": why.other.name, "other_version": why.other.version}
         )
     elif why.code == "installed":
-        lock = host.filters.why_locked(owner)
+        lock = state.filters.why_locked(owner)
         if lock is not None:
             yield lock
     elif why.code == "protected":
@@ -69,18 +69,18 @@ def _told(host: RpmState, why: Why) -> Iterator[Reason]:
         yield Reason("lesser-alone", {**facts, "arch": owner.arch})
 
 
-def _obstacles(host: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iterator[Reason]:
+def _obstacles(state: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iterator[Reason]:
     """What there is that would meet a need, and why it is not available."""
     if not isinstance(relation, Capability):
         return
-    found = [package for package in host.packages.pool.offering(relation) if not package.installed]
+    found = [package for package in state.packages.pool.offering(relation) if not package.installed]
     if not found:
         off = [
-            source.handle for source, index in host.indexes.off() if index.providers(relation.name)
+            source.handle for source, index in state.indexes.off() if index.providers(relation.name)
         ]
         named = [
             package
-            for package in host.packages.pool.offering(Capability(relation.name))
+            for package in state.packages.pool.offering(Capability(relation.name))
             if not package.installed
         ]
         facts: dict[str, Fact] = {"name": relation.name, "off": tuple(dict.fromkeys(off))}
@@ -94,7 +94,7 @@ def _obstacles(host: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iter
             yield Reason("nothing-called", facts)
         return
     for package in found[:_SHOWN]:
-        hidden = host.filters.why_hidden(package)
+        hidden = state.filters.why_hidden(package)
         if hidden is not None:
             told: dict[str, Fact] = {
                 "name": package.name, "version": package.version, "source": package.origin.handle

@@ -61,13 +61,15 @@ class RpmTransactions(Transactions):
         return _told(self._state, [], work, work.run(), None)
 
 
-def _by_architecture(host: RpmState, request: Request) -> Reason | None:
+def _by_architecture(state: RpmState, request: Request) -> Reason | None:
     """Why a package that some source has for other architectures alone cannot be had; None
     where that is not the reason."""
     has = {
-        row.arch for origin in host.packages.pool.origins for row in origin.index.rows(request.name)
+        row.arch
+        for origin in state.packages.pool.origins
+        for row in origin.index.rows(request.name)
     }
-    archs = host.configuration.archs
+    archs = state.configuration.archs
     fits = {arch for arch in has if archs.takes(arch) and request.arch in ("", arch)}
     if not has or fits:
         return None
@@ -80,7 +82,7 @@ def _by_architecture(host: RpmState, request: Request) -> Reason | None:
 
 
 def _told(
-    host: RpmState,
+    state: RpmState,
     asked: Sequence[tuple[Request, list[Job], Reason | None]],
     work: RpmSolver | None,
     done: RpmSolution | None,
@@ -89,76 +91,76 @@ def _told(
     ok = done is not None and done.ok
     if not ok and problem is None:
         problem = Reason("gave-up" if done and done.gave_up else "unmet", {})
-    changes = changes_of(host, work, done) if ok and work and done else ()
-    causes = chain(host, done.proof) if done is not None and done.proof else ()
+    changes = changes_of(state, work, done) if ok and work and done else ()
+    causes = chain(state, done.proof) if done is not None and done.proof else ()
     answers = []
     for request, jobs, no in asked:
         if no is not None:
-            answers.append(_no_answer(host, request, no))
+            answers.append(_no_answer(state, request, no))
         for job in jobs:
             if done is not None and job in done.left_out:
-                answers.append(_no_answer(host, request, Reason("left-out", {"name": job.text})))
+                answers.append(_no_answer(state, request, Reason("left-out", {"name": job.text})))
                 continue
-            answer = _answer(host, request, job, done)
+            answer = _answer(state, request, job, done)
             answers.append(_as_changed(answer, changes))
     return Forecast(
-        host=host.name,
+        host=state.name,
         ok=ok,
         problem=problem,
         answers=tuple(answers),
         changes=changes,
         because=causes,
-        held_back=held_back(host, work, done) if ok and work and done else (),
+        held_back=held_back(state, work, done) if ok and work and done else (),
     )
 
 
-def held_back(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[HeldBack, ...]:
+def held_back(state: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[HeldBack, ...]:
     """Installed packages that stay though the upgrade was to change them, and why."""
     gone = {package.id for package in done.gone}
     found = []
     for build in work.upgrade:
         if build.id in gone or build.id in work.staying:
             continue
-        best = Policy(host.packages.pool).best(by_priority(work.rules.targets[build.id]))
-        if best and not host.packages.is_same(build, best[0]):
+        best = Policy(state.packages.pool).best(by_priority(work.rules.targets[build.id]))
+        if best and not state.packages.is_same(build, best[0]):
             found.append(
                 HeldBack(build.name, build.arch, build.version, best[0].version,
-                     best[0].origin.handle, why_kept(host, work, build, best[0]))
+                     best[0].origin.handle, why_kept(state, work, build, best[0]))
             )  # fmt: skip
     return tuple(sorted(found))
 
 
 def why_kept(
-    host: RpmState, work: RpmSolver, build: RpmPackage, best: RpmPackage
+    state: RpmState, work: RpmSolver, build: RpmPackage, best: RpmPackage
 ) -> tuple[Reason, ...]:
     """Why the best update of an installed package is not made: tried by itself."""
     trial = RpmSolver(
-        host.packages.pool, host.chooser.solver_options, [Job("", [best], fresh=True)]
+        state.packages.pool, state.chooser.solver_options, [Job("", [best], fresh=True)]
     )
     trial.rules.targets = dict(work.rules.targets)
     done = trial.run()
-    return chain(host, done.proof) if done.proof else (Reason("held-by-others", {}),)
+    return chain(state, done.proof) if done.proof else (Reason("held-by-others", {}),)
 
 
-def _no_answer(host: RpmState, request: Request, no: Reason) -> Answer:
-    installed = host.packages.pool.installed(request.name)
+def _no_answer(state: RpmState, request: Request, no: Reason) -> Answer:
+    installed = state.packages.pool.installed(request.name)
     unknown = no.code == "unknown"
     near = (
-        near_names(host.packages, host.indexes, request.name)
+        near_names(state.packages, state.indexes, request.name)
         if unknown
         else no.texts("versions")[:6]
     )
     offered = [
-        package for package in host.packages.pool.all_named(request.name) if not package.installed
+        package for package in state.packages.pool.all_named(request.name) if not package.installed
     ]
     return Answer(
         asked=request.text,
         package=request.name,
-        arch=request.arch or host.configuration.native,
+        arch=request.arch or state.configuration.native,
         outcome="none",
         installed=installed[0].version if installed else None,
         version=None, source=None, url=None, decided_by="", problem=no, near=near,
-        passed_over=passed_over(host, request, _newest_first(offered), None),
+        passed_over=passed_over(state, request, _newest_first(offered), None),
     )  # fmt: skip
 
 
@@ -166,19 +168,19 @@ def _newest_first(builds: Sequence[RpmPackage]) -> list[RpmPackage]:
     return sorted(builds, key=lambda package: version_key(package.version), reverse=True)
 
 
-def _answer(host: RpmState, request: Request, job: Job, done: RpmSolution | None) -> Answer:
-    chosen = _chosen(host, job, done) or _preferred(host, job)
-    old = _before(host, chosen)
-    offered = host.packages.offered_as(chosen) if chosen.installed else chosen
-    source = host.packages.source_of(offered) if offered else None
+def _answer(state: RpmState, request: Request, job: Job, done: RpmSolution | None) -> Answer:
+    chosen = _chosen(state, job, done) or _preferred(state, job)
+    old = _before(state, chosen)
+    offered = state.packages.offered_as(chosen) if chosen.installed else chosen
+    source = state.packages.source_of(offered) if offered else None
     word = outcome(old, chosen)
     rivals = {
         package.id: package
         for name in (chosen.name, request.name)
-        for package in host.packages.pool.all_named(name)
+        for package in state.packages.pool.all_named(name)
     }
     rivals.update({package.id: package for package in job.builds})
-    decided_by, reasons = why_taken(host, request, job.meant or job.builds, chosen)
+    decided_by, reasons = why_taken(state, request, job.meant or job.builds, chosen)
     size = chosen.facts.installed_size - (old.facts.installed_size if old else 0)
     return Answer(
         asked=request.text,
@@ -188,21 +190,21 @@ def _answer(host: RpmState, request: Request, job: Job, done: RpmSolution | None
         installed=old.version if old else None,
         version=chosen.version,
         source=source.handle if source else None,
-        url=host.indexes.base_of(source) if source else None,
+        url=state.indexes.base_of(source) if source else None,
         decided_by=decided_by,
         reasons=reasons,
-        passed_over=passed_over(host, request, _newest_first(list(rivals.values())), chosen),
+        passed_over=passed_over(state, request, _newest_first(list(rivals.values())), chosen),
         download_bytes=chosen.facts.size if word != "keep" else 0,
         disk_bytes=size if word != "keep" else 0,
     )
 
 
-def _preferred(host: RpmState, job: Job) -> RpmPackage:
+def _preferred(state: RpmState, job: Job) -> RpmPackage:
     """What would be taken were nothing else in the way."""
     here = [package for package in job.builds if package.installed]
     if here and not job.fresh:
         return here[0]
-    return Policy(host.packages.pool).order(job.builds)[0]
+    return Policy(state.packages.pool).order(job.builds)[0]
 
 
 def _as_changed(answer: Answer, changes: Sequence[Change]) -> Answer:
@@ -213,7 +215,7 @@ def _as_changed(answer: Answer, changes: Sequence[Change]) -> Answer:
     return answer
 
 
-def _chosen(host: RpmState, job: Job, done: RpmSolution | None) -> RpmPackage | None:
+def _chosen(state: RpmState, job: Job, done: RpmSolution | None) -> RpmPackage | None:
     if done is None or not done.ok:
         return None
     taken = {package.id for package in done.taken}
@@ -221,21 +223,21 @@ def _chosen(host: RpmState, job: Job, done: RpmSolution | None) -> RpmPackage | 
     came = [package for package in job.builds if package.id in taken]
     if came:
         return min(
-            came, key=lambda package: (host.configuration.archs.rank(package.arch), package.id)
+            came, key=lambda package: (state.configuration.archs.rank(package.arch), package.id)
         )
     return next(
         (package for package in job.builds if package.installed and package.id not in gone), None
     )
 
 
-def _before(host: RpmState, chosen: RpmPackage) -> RpmPackage | None:
+def _before(state: RpmState, chosen: RpmPackage) -> RpmPackage | None:
     if chosen.installed:
         return chosen
-    same = host.packages.pool.installed(chosen.name)
+    same = state.packages.pool.installed(chosen.name)
     exact = [package for package in same if package.arch == chosen.arch]
     beside = [
         package
         for package in same
-        if not host.configuration.archs.may_coexist(package.arch, chosen.arch)
+        if not state.configuration.archs.may_coexist(package.arch, chosen.arch)
     ]
     return next(iter(exact or beside), None)

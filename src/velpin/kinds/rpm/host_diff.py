@@ -45,8 +45,8 @@ class RpmAnswers(Answers):
         everywhere = before._state.chooser.common_settings != self._state.chooser.common_settings
         touched = {
             places[index.path]
-            for host in (before._state, self._state)
-            for source, index in host.indexes.opened
+            for state in (before._state, self._state)
+            for source, index in state.indexes.opened
             if everywhere or source.handle in changed
         }
         filtered_unlike = {
@@ -59,9 +59,9 @@ class RpmAnswers(Answers):
         return AnswerComparison(was.answer, now.answer, touched, named)
 
 
-def _selection(host: RpmState, build: RpmPackage) -> Selection:
+def _selection(state: RpmState, build: RpmPackage) -> Selection:
     """A build as a version and the source that has it."""
-    return Selection(build.version, host.packages.taken_from(build))
+    return Selection(build.version, state.packages.taken_from(build))
 
 
 # -- names that are not installed ----------------------------------------------------------
@@ -70,11 +70,11 @@ def _selection(host: RpmState, build: RpmPackage) -> Selection:
 def _changed(before: RpmState, after: RpmState) -> set[str]:
     """Handles of sources that are not the same before and after."""
 
-    def told(host: RpmState) -> dict[str, tuple[object, ...]]:
-        order = {source.handle: at for at, source in enumerate(host.configuration.read_order)}
+    def told(state: RpmState) -> dict[str, tuple[object, ...]]:
+        order = {source.handle: at for at, source in enumerate(state.configuration.read_order)}
         return {
             source.handle: (source.settings, index.path, order[source.handle])
-            for source, index in host.indexes.opened
+            for source, index in state.indexes.opened
         }
 
     one, other = told(before), told(after)
@@ -94,17 +94,17 @@ _NOARCH = NOARCH.encode()
 class _View:
     """One host's answers for names, from the lines of its lists."""
 
-    def __init__(self, host: RpmState, places: Mapping[Path, int]) -> None:
-        self._host = host
+    def __init__(self, state: RpmState, places: Mapping[Path, int]) -> None:
+        self._state = state
         self._sources: dict[int, list[tuple[int, RpmSource]]] = {}
-        for at, (source, index) in enumerate(host.indexes.opened):  # two may be of one address
+        for at, (source, index) in enumerate(state.indexes.opened):  # two may be of one address
             self._sources.setdefault(places[index.path], []).append((at, source))
         self._ranks: dict[bytes, int] = {}
 
     def answer(self, name: bytes, entries: list[IndexLine]) -> Selection | None:
         """Version and source for a name; None where it is not available."""
         if name in self.special:
-            return RpmAnswers(self._host).first(name.decode())
+            return RpmAnswers(self._state).first(name.decode())
         best: tuple[int, int, str, int, int, int] | None = None
         chosen: tuple[str, RpmSource] | None = None
         archs = set()
@@ -115,36 +115,36 @@ class _View:
                 continue
             archs.add(entry[3])
             version = entry[4].decode()
-            if self._filtered and self._host.filters.keeps_out(
+            if self._filtered and self._state.filters.keeps_out(
                 source, name.decode(), entry[3].decode(), version
             ):
                 continue
             key = (source.priority, rank, version, source.cost, at, entry[2])
             if best is None or _before(key, best):
                 best, chosen = key, (version, source)
-            elif self._host.chooser.ties_matter and best[:3] == key[:3]:
-                return RpmAnswers(self._host).first(name.decode())
+            elif self._state.chooser.ties_matter and best[:3] == key[:3]:
+                return RpmAnswers(self._state).first(name.decode())
         if _NOARCH in archs and any(map(self._rank, archs)):  # neither goes before the other
-            return RpmAnswers(self._host).first(name.decode())
+            return RpmAnswers(self._state).first(name.decode())
         return Selection(chosen[0], chosen[1].handle) if chosen else None
 
     def _rank(self, arch: bytes) -> int:
         found = self._ranks.get(arch)
         if found is None:
             text = arch.decode()
-            archs = self._host.configuration.archs
+            archs = self._state.configuration.archs
             found = self._ranks[arch] = archs.rank(text) if archs.takes(text) else -1
         return found
 
     @cached_property
     def _filtered(self) -> bool:
-        return self._host.filters.has_filters
+        return self._state.filters.has_filters
 
     @cached_property
     def special(self) -> frozenset[bytes]:
         """Names that need more than their own lines: those that something replaces, and
         those that modules mention."""
-        return frozenset(name.encode() for name in self._host.filters.special_names)
+        return frozenset(name.encode() for name in self._state.filters.special_names)
 
 
 def _before(

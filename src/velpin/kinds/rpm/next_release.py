@@ -55,7 +55,7 @@ class RpmNextReleases(NextReleases):
 
 
 def _move(
-    host: RpmState, after: RpmState, source: RpmSource, here: str, release: str
+    state: RpmState, after: RpmState, source: RpmSource, here: str, release: str
 ) -> Move:  # fmt: skip
     new = {
         key: value

@@ -34,25 +34,27 @@ class RpmOffers(Offers):
         ]
 
 
-def _shown(host: RpmState, name: str) -> Iterator[RpmPackage]:
+def _shown(state: RpmState, name: str) -> Iterator[RpmPackage]:
     """Builds of a name; an installed one only where no source has the very same."""
-    for package in host.packages.pool.all_named(name):
-        if not package.installed or host.packages.offered_as(package) is None:
+    for package in state.packages.pool.all_named(name):
+        if not package.installed or state.packages.offered_as(package) is None:
             yield package
 
 
-def _offer(host: RpmState, build: RpmPackage, chosen: RpmPackage | None) -> Offer:
-    state: OfferState = "passed over"
+def _offer(state: RpmState, build: RpmPackage, chosen: RpmPackage | None) -> Offer:
+    shown: OfferState = "passed over"
     if chosen is not None:
-        if build is chosen or (chosen.installed and host.packages.offered_as(chosen) is build):
-            state = "chosen"
+        if build is chosen or (chosen.installed and state.packages.offered_as(chosen) is build):
+            shown = "chosen"
         elif (build.name, build.version) == (chosen.name, chosen.version):
-            state = "candidate"
-    source = host.packages.source_of(build)
-    address = host.indexes.base_of(source) if source else ""
-    here = {(package.version, package.arch) for package in host.packages.pool.installed(build.name)}
+            shown = "candidate"
+    source = state.packages.source_of(build)
+    address = state.indexes.base_of(source) if source else ""
+    here = {
+        (package.version, package.arch) for package in state.packages.pool.installed(build.name)
+    }
     return Offer(
         build.name, build.arch, build.version, build.origin.handle, "",
-        address, build.row.summary, build.origin.priority, state,
+        address, build.row.summary, build.origin.priority, shown,
         build.installed or (build.version, build.arch) in here,
     )  # fmt: skip

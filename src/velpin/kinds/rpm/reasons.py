@@ -13,7 +13,7 @@ from velpin.model.request import Request
 
 
 def why_taken(
-    host: RpmState, request: Request, meant: Sequence[RpmPackage], chosen: RpmPackage
+    state: RpmState, request: Request, meant: Sequence[RpmPackage], chosen: RpmPackage
 ) -> tuple[str, tuple[Reason, ...]]:
     """What decided in a word, and the reasons in order; `meant`: all the request could be."""
     reasons = list(_by_way_of(request, meant, chosen))
@@ -22,9 +22,9 @@ def why_taken(
     offered = [
         package
         for package in meant
-        if not package.installed and host.packages.pool.visible(package)
+        if not package.installed and state.packages.pool.visible(package)
     ]
-    word, told = _decided(host, offered, chosen)
+    word, told = _decided(state, offered, chosen)
     if request.operator:
         word = "request"
         reasons.append(Reason("asked-version", {"version": _asked(request)}))
@@ -53,7 +53,7 @@ def _by_way_of(
 
 
 def _decided(
-    host: RpmState, offered: Sequence[RpmPackage], chosen: RpmPackage
+    state: RpmState, offered: Sequence[RpmPackage], chosen: RpmPackage
 ) -> tuple[str, list[Reason]]:
     """The first of the host's criteria that left something out, and every one that did."""
     left = list(offered)
@@ -64,8 +64,8 @@ def _decided(
         (
             "architecture",
             lambda other: (
-                host.configuration.archs.rank(other.arch)
-                <= host.configuration.archs.rank(chosen.arch)
+                state.configuration.archs.rank(other.arch)
+                <= state.configuration.archs.rank(chosen.arch)
             ),
         ),
         ("version", lambda other: compare(other.version, chosen.version) == 0),
@@ -103,18 +103,18 @@ def _step(word: str, dropped: Sequence[RpmPackage], chosen: RpmPackage) -> Reaso
 
 
 def passed_over(
-    host: RpmState, request: Request, builds: Sequence[RpmPackage], chosen: RpmPackage | None
+    state: RpmState, request: Request, builds: Sequence[RpmPackage], chosen: RpmPackage | None
 ) -> tuple[PassedOver, ...]:
     """Every other offer of the name and the cause, newest first."""
     found = []
     for package in builds:
-        if package is chosen or (package.installed and host.packages.offered_as(package)):
+        if package is chosen or (package.installed and state.packages.offered_as(package)):
             continue
         if chosen is not None and _same_place(package, chosen):
             continue
         found.append(
             PassedOver(
-                package.version, package.origin.handle, why_not(host, request, package, chosen)
+                package.version, package.origin.handle, why_not(state, request, package, chosen)
             )
         )
     return tuple(found)
@@ -127,11 +127,11 @@ def _same_place(one: RpmPackage, other: RpmPackage) -> bool:
 
 
 def why_not(
-    host: RpmState, request: Request, build: RpmPackage, chosen: RpmPackage | None
+    state: RpmState, request: Request, build: RpmPackage, chosen: RpmPackage | None
 ) -> Reason:
     """Why one offer is not taken."""
     if not build.installed:
-        hidden = host.filters.why_hidden(build)
+        hidden = state.filters.why_hidden(build)
         if hidden is not None:
             return hidden
     if request.operator:
@@ -156,7 +156,7 @@ def why_not(
     if build.origin.priority != chosen.origin.priority:
         worse = build.origin.priority > chosen.origin.priority
         return Reason("higher-priority" if worse else "best-impossible", facts)
-    if host.configuration.archs.rank(build.arch) != host.configuration.archs.rank(chosen.arch):
+    if state.configuration.archs.rank(build.arch) != state.configuration.archs.rank(chosen.arch):
         return Reason("lesser-architecture", facts)
     order = compare(build.version, chosen.version)
     if order:

@@ -165,16 +165,16 @@ class RpmRecipes(Recipes):
         return _satisfier(self._state, read_relation(relation))
 
 
-def _satisfier(host: RpmState, relation: RpmRelation) -> Satisfier | None:
+def _satisfier(state: RpmState, relation: RpmRelation) -> Satisfier | None:
     if isinstance(relation, Joined) and relation.word in ("if", "unless"):
         first, condition, *rest = relation.parts
-        holds = any(package.installed for package in host.packages.pool.meeting(condition))
+        holds = any(package.installed for package in state.packages.pool.meeting(condition))
         if holds == (relation.word == "if"):
-            return _satisfier(host, first)
-        return _satisfier(host, rest[0]) if rest else Satisfier("", "", "")
-    found = host.packages.pool.meeting(relation)
+            return _satisfier(state, first)
+        return _satisfier(state, rest[0]) if rest else Satisfier("", "", "")
+    found = state.packages.pool.meeting(relation)
     here = next((package for package in found if package.installed), None)
     if here is not None:
         return Satisfier(here.name, here.version, "")
-    best = next(iter(Policy(host.packages.pool).order(found)), None)
+    best = next(iter(Policy(state.packages.pool).order(found)), None)
     return Satisfier(best.name, best.version, best.origin.handle) if best else None

@@ -77,10 +77,12 @@ class _RpmFetch(SourceFetch):
     head = "repomd.xml"
     source: RpmSource
 
-    def __init__(self, host: RpmState, source: RpmSource, transport: Transport, now: float) -> None:
+    def __init__(
+        self, state: RpmState, source: RpmSource, transport: Transport, now: float
+    ) -> None:
         result = RefreshResult(source.handle, "failed")
-        super().__init__(host.cache, source, transport, now, result)
-        self.host = host
+        super().__init__(state.cache, source, transport, now, result)
+        self.state = state
 
     def run(self) -> None:
         """Go through the chain at the first address that answers; of a source whose lists are
@@ -109,7 +111,7 @@ class _RpmFetch(SourceFetch):
             return
         data = target.read_bytes()
         repomd = read_repomd(data, url)
-        self.taken = keys_given(self.host, self.source)
+        self.taken = keys_given(self.state, self.source)
         self.offered = self._offered(self.taken.keys)
         self.result.signed_by = self._signers(url, data)
         self._tell_if_older(repomd)
@@ -153,7 +155,7 @@ class _RpmFetch(SourceFetch):
     def is_trusted_as_before(self, known: Fetched) -> bool:
         """Whether what was fetched before would be taken, and would be told, with the keys of
         today."""
-        keys = keys_given(self.host, self.source).keys
+        keys = keys_given(self.state, self.source).keys
         named = {key.fingerprint for key in keys if key.is_usable(self.now)}
         if self.source.signed_index:
             return bool(named.intersection(known.signed_by))
@@ -227,7 +229,7 @@ class _RpmFetch(SourceFetch):
     def _lists(self, base: str, repomd: Repomd) -> None:
         if repomd.of("primary") is None:
             raise NotThere(f"{base}repodata/repomd.xml: names no list of packages (primary)")
-        for kind in self.host.configuration.lists_wanted:
+        for kind in self.state.configuration.lists_wanted:
             listed = repomd.of(kind)
             if listed is None:
                 continue

@@ -11,20 +11,20 @@ from velpin.model.reason import Fact
 from velpin.ports.attempts import Attempt, asking, pointed_to
 
 
-def attempts(host: RpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
+def attempts(state: RpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
     """Every small change that could help, those for which nothing is written first."""
     for answer in found.answers:
         if answer.problem is None:
-            yield from _in_another_version(host, found.answers, answer)
+            yield from _in_another_version(state, found.answers, answer)
     yield from pointed_to(found, texts)
 
 
 def _in_another_version(
-    host: RpmState, answers: Sequence[Answer], answer: Answer
+    state: RpmState, answers: Sequence[Answer], answer: Answer
 ) -> Iterator[Attempt]:
     builds = [
         package
-        for package in host.packages.pool.named(answer.package)
+        for package in state.packages.pool.named(answer.package)
         if not package.installed
         and package.arch == answer.arch
         and package.version != answer.version

@@ -65,12 +65,12 @@ class Roles:
         return "upgrade", None, None
 
 
-def changes_of(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[Change, ...]:
+def changes_of(state: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[Change, ...]:
     """Every change, in the order of names."""
     roles = Roles(work, done)
     followed = _followed(work, done)
     found = [
-        _change(host, package, followed.get(package.id), *roles.of(package))
+        _change(state, package, followed.get(package.id), *roles.of(package))
         for package in done.taken
     ]
     followers = {old.id for old in followed.values()}
@@ -79,7 +79,7 @@ def changes_of(host: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[Chan
             continue
         by, relation = _remover(done, old)
         role = "replaced" if by is not None else "removed"
-        found.append(_change(host, None, old, role, by, relation))
+        found.append(_change(state, None, old, role, by, relation))
     return tuple(sorted(found, key=lambda change: (change.name, change.arch)))
 
 
@@ -125,7 +125,7 @@ def _remover(done: RpmSolution, old: RpmPackage) -> tuple[RpmPackage | None, Rpm
 
 
 def _change(
-    host: RpmState,
+    state: RpmState,
     new: RpmPackage | None,
     old: RpmPackage | None,
     role: str,
@@ -134,15 +134,15 @@ def _change(
 ) -> Change:
     shown = new or old
     assert shown is not None
-    source = host.packages.source_of(new) if new else None
-    before = host.packages.offered_as(old) if old else None
+    source = state.packages.source_of(new) if new else None
+    before = state.packages.offered_as(old) if old else None
     return Change(
         name=shown.name,
         arch=shown.arch,
         old=old.version if old else None,
         new=new.version if new else None,
         source=source.handle if source else None,
-        url=host.indexes.base_of(source) if source else None,
+        url=state.indexes.base_of(source) if source else None,
         role=role,
         by=by.name if by else None,
         relation=str(relation) if relation is not None else "",
@@ -151,7 +151,7 @@ def _change(
         download_bytes=new.facts.size if new else 0,
         disk_bytes=(new.facts.installed_size if new else 0)
         - (old.facts.installed_size if old else 0),
-        foreign=host.configuration.archs.is_secondary(shown.arch),
+        foreign=state.configuration.archs.is_secondary(shown.arch),
     )
 
 

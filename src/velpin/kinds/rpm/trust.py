@@ -20,14 +20,14 @@ OWN_FOLDER = "etc/pki/rpm-gpg"
 """Where Velpin puts the key of one source."""
 
 
-def named_keys(host: RpmState, source: RpmSource) -> NamedKeys:
+def named_keys(state: RpmState, source: RpmSource) -> NamedKeys:
     """The keys a source's section names; files that cannot be used are told."""
     if not (source.signed_index or source.signed_packages):
         return NamedKeys("none")
-    return keys_given(host, source)
+    return keys_given(state, source)
 
 
-def keys_given(host: RpmState, source: RpmSource) -> NamedKeys:
+def keys_given(state: RpmState, source: RpmSource) -> NamedKeys:
     """The keys that a source's section names, whether or not the host checks anything by them;
     where it names none that is here, those of the host's ring."""
     found = NamedKeys()
@@ -37,11 +37,11 @@ def keys_given(host: RpmState, source: RpmSource) -> NamedKeys:
         if parts.scheme == "file" or address.startswith("/"):
             file = unquote(parts.path).lstrip("/")
             found.files.append(file)
-            found.keys += _read_file(host, file, found.problems)
+            found.keys += _read_file(state, file, found.problems)
         else:
             remote = True
     if remote or not source.keys:
-        found.keys += ring(host)
+        found.keys += ring(state)
         if not found.files:
             found.how = "ring"
     if not source.signed_index:
@@ -63,17 +63,17 @@ def weakens(key: str, value: str) -> bool:
     return key in CHECKS and not truth(value, True)
 
 
-def ring(host: RpmState) -> list[Key]:
+def ring(state: RpmState) -> list[Key]:
     """The signing keys that the host's own record of packages holds."""
-    if host.recorded.file is None:
+    if state.recorded.file is None:
         return []
     found: list[Key] = []
-    path = host.tree.path(host.recorded.file)
+    path = state.tree.path(state.recorded.file)
     try:
         for name, text in signing_keys(path):
             try:
                 found += read_keys(
-                    text.encode("utf-8", "surrogateescape"), f"{host.recorded.file} ({name})"
+                    text.encode("utf-8", "surrogateescape"), f"{state.recorded.file} ({name})"
                 )
             except BadKey:
                 continue
@@ -87,8 +87,8 @@ def key_addresses(source: RpmSource) -> list[str]:
     return [key for key in source.keys if key.startswith(("http://", "https://", "ftp://"))]
 
 
-def _read_file(host: RpmState, file: str, problems: list[str]) -> list[Key]:
-    data = host.tree.read(file)
+def _read_file(state: RpmState, file: str, problems: list[str]) -> list[Key]:
+    data = state.tree.read(file)
     if data is None:
         problems.append(f"/{file} is not there")
         return []

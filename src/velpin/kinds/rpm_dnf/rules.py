@@ -97,28 +97,28 @@ def _check(rule: Rule) -> None:
         )
 
 
-def _pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
+def _pieces(state: RpmState, rule: Rule) -> list[RuleLine]:
     """What a rule puts where."""
     patterns = tuple(pattern for name in rule.names for pattern in _patterns(name))
     if rule.kind == "confine":
-        return [RuleLine(_slot(host, rule.source, "includepkgs"), patterns)]
+        return [RuleLine(_slot(state, rule.source, "includepkgs"), patterns)]
     if rule.kind == "bar":
-        return [RuleLine(_barred(host, rule), tuple(_bar_patterns(rule)))]
+        return [RuleLine(_barred(state, rule), tuple(_bar_patterns(rule)))]
     found = []
-    lock_file = next(iter(host.rule_files.blocks), "")
+    lock_file = next(iter(state.rule_files.blocks), "")
     if lock_file == OWN_LOCKS and not _is_one_version(rule):
         lock_file = ""  # its conditions cannot say "this version in any release"
     if lock_file and (rule.version or rule.kind == "keep"):
-        locks = [lock for name in rule.names for lock in _locks(host, rule, name)]
+        locks = [lock for name in rule.names for lock in _locks(state, rule, name)]
         found.append(RuleLine(Slot(lock_file), ("\n".join(dict.fromkeys(locks)),)))
     elif rule.version or rule.kind == "keep":
-        others = tuple(other for name in rule.names for other in _others_than(host, rule, name))
+        others = tuple(other for name in rule.names for other in _others_than(state, rule, name))
         starts = tuple(f"{split_name(name)[0]}-" for name in rule.names)
-        found.append(RuleLine(_main(host), tuple(dict.fromkeys(others)), starts))
+        found.append(RuleLine(_main(state), tuple(dict.fromkeys(others)), starts))
     if rule.source:
         found += [
-            RuleLine(_slot(host, source.handle, "excludepkgs"), patterns)
-            for source in host.configuration.sources
+            RuleLine(_slot(state, source.handle, "excludepkgs"), patterns)
+            for source in state.configuration.sources
             if source.handle != rule.source
         ]
     return found
@@ -131,21 +131,21 @@ def _is_one_version(rule: Rule) -> bool:
     )
 
 
-def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
+def _locks(state: RpmState, rule: Rule, text: str) -> Iterator[str]:
     """Entries of the list of locked versions for what is wanted, or for what is installed."""
-    if OWN_LOCKS in host.rule_files.blocks:
-        yield from _own_locks(host, rule, text)
+    if OWN_LOCKS in state.rule_files.blocks:
+        yield from _own_locks(state, rule, text)
         return
     name, arch = split_name(text)
     if rule.kind == "keep":
-        for build in installed_meant(host, name):
+        for build in installed_meant(state, name):
             evr = parse(build.version)
             yield _lock(build.name, evr.epoch, evr.version, evr.release or "", arch)
         return
     wanted = parse(rule.version.rstrip("*"))
     epochs = {wanted.epoch} if wanted.epoch is not None else {
         parse(build.version).epoch
-        for build in builds_meant(host, text)
+        for build in builds_meant(state, text)
         if _is_wanted(rule.version, build.version)
     }  # fmt: skip
     for epoch in sorted(epoch or 0 for epoch in epochs or {0}):
@@ -156,16 +156,16 @@ def _locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
             yield _lock(name, epoch, wanted.version + open_, "*", arch)
 
 
-def _own_locks(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
+def _own_locks(state: RpmState, rule: Rule, text: str) -> Iterator[str]:
     name, arch = split_name(text)
     if rule.kind == "keep":
-        for build in installed_meant(host, name):
+        for build in installed_meant(state, name):
             yield lock_text(build.name, _in_full(build.version), arch)
         return
     wanted = parse(rule.version)
     versions = {
         _in_full(build.version)
-        for build in builds_meant(host, text)
+        for build in builds_meant(state, text)
         if version_fits(rule.version, build.version, any_epoch=wanted.epoch is None)
     }
     for version in sorted(versions or {_in_full(rule.version)}):
@@ -188,34 +188,34 @@ def _lock(name: str, epoch: int | None, version: str, release: str, arch: str) -
     return f"{name}-{epoch or 0}:{version}-{release}.{arch or '*'}"
 
 
-def _others_than(host: RpmState, rule: Rule, text: str) -> Iterator[str]:
+def _others_than(state: RpmState, rule: Rule, text: str) -> Iterator[str]:
     """Patterns for every version but the wanted one, or the one that is installed."""
     if rule.kind == "pin":
-        yield from other_versions(text, rule.version, _epochs(host, text))
+        yield from other_versions(text, rule.version, _epochs(state, text))
         return
     name, arch = split_name(text)
-    kept = sorted({(build.name, build.version) for build in installed_meant(host, name)})
+    kept = sorted({(build.name, build.version) for build in installed_meant(state, name)})
     for meant, version in kept:
         full = f"{meant}:{arch}" if arch else meant
-        yield from other_versions(full, version, _epochs(host, full))
+        yield from other_versions(full, version, _epochs(state, full))
 
 
-def _epochs(host: RpmState, text: str) -> list[int]:
+def _epochs(state: RpmState, text: str) -> list[int]:
     """The epochs that there are of a name."""
-    return [parse(package.version).epoch or 0 for package in builds_meant(host, text)]
+    return [parse(package.version).epoch or 0 for package in builds_meant(state, text)]
 
 
-def _slot(host: RpmState, handle: str, key: str) -> Slot:
-    source = find_source(host.configuration.by_handle, handle)
+def _slot(state: RpmState, handle: str, key: str) -> Slot:
+    source = find_source(state.configuration.by_handle, handle)
     return Slot(source.file_of(key), source.handle, key)
 
 
-def _main(host: RpmState) -> Slot:
-    return Slot(main_file(host.tree), "main", "excludepkgs")
+def _main(state: RpmState) -> Slot:
+    return Slot(main_file(state.tree), "main", "excludepkgs")
 
 
-def _barred(host: RpmState, rule: Rule) -> Slot:
-    return _slot(host, rule.source, "excludepkgs") if rule.source else _main(host)
+def _barred(state: RpmState, rule: Rule) -> Slot:
+    return _slot(state, rule.source, "excludepkgs") if rule.source else _main(state)
 
 
 def _patterns(text: str) -> Iterator[str]:

@@ -60,7 +60,7 @@ class ZyppFilters(RpmFilters):
 
     def filtered_unlike(self, other: Self) -> Iterable[str]:
         """By the locks that only one of them has."""
-        mine, others = ({lock.told: lock for lock in host.locks} for host in (self, other))
+        mine, others = ({lock.told: lock for lock in state.locks} for state in (self, other))
         unlike = [{**mine, **others}[told] for told in mine.keys() ^ others.keys()]
         return {name for lock in unlike for name in lock.names_among(self.indexes.all_names)}
 

@@ -19,20 +19,20 @@ class ZyppRules(RpmRules):
         return [_rule(self._state, lock) for lock in self._state.filters.locks]
 
 
-def _rule(host: ZyppState, lock: Lock) -> RuleInForce:
+def _rule(state: ZyppState, lock: Lock) -> RuleInForce:
     names = " ".join(lock.names) or "*"
     facts: dict[str, Fact] = {
         "names": names, "version": lock.version, "sources": tuple(lock.repositories),
     }  # fmt: skip
     offers = sum(
         lock.means(source.handle, row.name, row.version)
-        for source, index in host.indexes.opened
+        for source, index in state.indexes.opened
         for row in index.all_rows()
     )
     installed = sorted(
         {
             package.name
-            for package in host.packages.pool.all_installed()
+            for package in state.packages.pool.all_installed()
             if lock.means("", package.name, package.version)
         }
     )

@@ -26,12 +26,12 @@ class ZyppRuleWriter(RpmRuleWriter):
         return _pieces(self._state, rule)
 
 
-def _check(host: RpmState, rule: Rule) -> None:
+def _check(state: RpmState, rule: Rule) -> None:
     """Refusal, with the nearest, where this kind of host cannot express a rule."""
     if rule.kind == "confine":
         others = tuple(
             source.handle
-            for source in host.configuration.sources
+            for source in state.configuration.sources
             if source.on and source.handle != rule.source
         )
         nearest = Rule("prefer", (), rule.source, under=others)
@@ -60,26 +60,26 @@ def _check(host: RpmState, rule: Rule) -> None:
             )
 
 
-def _pieces(host: RpmState, rule: Rule) -> list[RuleLine]:
+def _pieces(state: RpmState, rule: Rule) -> list[RuleLine]:
     """What a rule puts where."""
     found: list[str] = []
     for name in rule.names or ("*",):
         if rule.kind == "pin":
-            found += _pin(host, rule, name)
+            found += _pin(state, rule, name)
         else:
             sources = (rule.source,) if rule.source else ()
             found.append(_block(name, _bound(rule.version), sources))
-    file = next(iter(host.rule_files.blocks), FILE)
+    file = next(iter(state.rule_files.blocks), FILE)
     return [RuleLine(Slot(file), tuple(found))]
 
 
-def _pin(host: RpmState, rule: Rule, name: str) -> list[str]:
+def _pin(state: RpmState, rule: Rule, name: str) -> list[str]:
     """Other versions and other sources are locked, each by its source, so that what is
     installed may still come to the wanted version."""
     others = tuple(
-        source.handle for source in host.configuration.sources if source.handle != rule.source
+        source.handle for source in state.configuration.sources if source.handle != rule.source
     )
-    every = tuple(source.handle for source in host.configuration.sources)
+    every = tuple(source.handle for source in state.configuration.sources)
     found = [_block(name, "", others)] if rule.source and others else []
     if rule.version.startswith(_BOUNDS):
         found += [_block(name, bound, every) for bound in _outside(rule.version)]

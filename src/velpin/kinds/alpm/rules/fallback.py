@@ -12,25 +12,27 @@ from velpin.ports.configuration import find_source
 from velpin.ports.rule_writer import Unexpressed
 
 
-def unexpressed(host: AlpmState, rule: Rule) -> Unexpressed | None:
+def unexpressed(state: AlpmState, rule: Rule) -> Unexpressed | None:
     """What to try instead of a rule that this kind of host cannot express; None where it can."""
-    told = _TOLD[rule.kind](host, rule) if rule.kind in _TOLD else None
+    told = _TOLD[rule.kind](state, rule) if rule.kind in _TOLD else None
     if told is None:
         return None
-    ordered = [recorded.rule for recorded in recorded_rules(host) if recorded.rule.kind == "prefer"]
+    ordered = [
+        recorded.rule for recorded in recorded_rules(state) if recorded.rule.kind == "prefer"
+    ]
     lifted = [(other, True) for other in ordered if rule.kind in ("pin", "bar")]
-    made = [(other, False) for other in _NEAREST[rule.kind](host, rule)]
+    made = [(other, False) for other in _NEAREST[rule.kind](state, rule)]
     return Unexpressed(told, sorted(made + lifted, key=lambda tried: tried[0].kind != "prefer"))
 
 
-def _confine(host: AlpmState, rule: Rule) -> str:
+def _confine(state: AlpmState, rule: Rule) -> str:
     return (
         f"this kind of host cannot confine {rule.source}: a section provides everything it has, or"
         " nothing"
     )
 
 
-def _pin(host: AlpmState, rule: Rule) -> str:
+def _pin(state: AlpmState, rule: Rule) -> str:
     name = rule.names[0]
     if rule.version:
         return (
@@ -40,7 +42,7 @@ def _pin(host: AlpmState, rule: Rule) -> str:
     return f"this kind of host cannot pin {name} to a source: the order of sections counts"
 
 
-def _bar(host: AlpmState, rule: Rule) -> str | None:
+def _bar(state: AlpmState, rule: Rule) -> str | None:
     if rule.names in ((), (ALL,)) and not (rule.version or rule.pre_releases):
         return None
     if rule.pre_releases or rule.version:
@@ -51,57 +53,57 @@ def _bar(host: AlpmState, rule: Rule) -> str | None:
     )
 
 
-def _keep(host: AlpmState, rule: Rule) -> str | None:
-    colons = [name for name in rule.names if ":" in name and not names_meant(host, name)]
+def _keep(state: AlpmState, rule: Rule) -> str | None:
+    colons = [name for name in rule.names if ":" in name and not names_meant(state, name)]
     return f"packages are ignored by name, without an architecture: {colons[0]}" if colons else None
 
 
-def _nearest_confine(host: AlpmState, rule: Rule) -> Iterator[Rule]:
+def _nearest_confine(state: AlpmState, rule: Rule) -> Iterator[Rule]:
     others = tuple(
         source.handle
-        for source in host.configuration.sources
+        for source in state.configuration.sources
         if source.on and source.handle != rule.source
     )
     if others:
         yield Rule("prefer", (), rule.source, under=others)
 
 
-def _nearest_pin(host: AlpmState, rule: Rule) -> Iterator[Rule]:
-    here = [host.packages.pool.installed(name) for name in rule.names]
+def _nearest_pin(state: AlpmState, rule: Rule) -> Iterator[Rule]:
+    here = [state.packages.pool.installed(name) for name in rule.names]
     if rule.version and all(package and version_is(rule, package.version) for package in here):
         yield Rule("keep", rule.names)
-    for source in host.configuration.sources:
+    for source in state.configuration.sources:
         if not source.on or rule.source not in ("", source.handle):
             continue
         shown = [
             package
             for name in rule.names
-            for package in host.packages.pool.offered(name)
+            for package in state.packages.pool.offered(name)
             if package.origin.handle == source.handle and version_is(rule, package.version)
         ]
-        others = _before(host, source.handle, rule.names)
+        others = _before(state, source.handle, rule.names)
         if len(shown) == len(rule.names) and others:
             yield Rule("prefer", (), source.handle, over=others)
         elif shown and rule.source:
             yield Rule("prefer", (), source.handle, over_all=True)
 
 
-def _before(host: AlpmState, handle: str, names: tuple[str, ...]) -> tuple[str, ...]:
+def _before(state: AlpmState, handle: str, names: tuple[str, ...]) -> tuple[str, ...]:
     """Sources that stand before one and have some of the names."""
-    rank = find_source(host.configuration.by_handle, handle).rank
+    rank = find_source(state.configuration.by_handle, handle).rank
     return tuple(
         dict.fromkeys(
             package.origin.handle
             for name in names
-            for package in host.packages.pool.offered(name)
+            for package in state.packages.pool.offered(name)
             if package.origin.rank < rank
         )
     )
 
 
-def _nearest_bar(host: AlpmState, rule: Rule) -> Iterator[Rule]:
-    names = [name for text in rule.names for name in names_meant(host, text, rule.source)]
-    offered = [package for name in names for package in host.packages.pool.offered(name)]
+def _nearest_bar(state: AlpmState, rule: Rule) -> Iterator[Rule]:
+    names = [name for text in rule.names for name in names_meant(state, text, rule.source)]
+    offered = [package for name in names for package in state.packages.pool.offered(name)]
     barred = {
         package.origin.handle
         for package in offered
@@ -109,19 +111,19 @@ def _nearest_bar(host: AlpmState, rule: Rule) -> Iterator[Rule]:
         and (not rule.version or version_is(rule, package.version))
     }
     others = {package.origin.handle for package in offered} - barred
-    for source in host.configuration.sources:
+    for source in state.configuration.sources:
         if source.handle in others and barred:
             over = tuple(
-                source.handle for source in host.configuration.sources if source.handle in barred
+                source.handle for source in state.configuration.sources if source.handle in barred
             )
             yield Rule("prefer", (), source.handle, over=over)
-    if names and all(host.packages.pool.installed(name) for name in names):
+    if names and all(state.packages.pool.installed(name) for name in names):
         yield Rule("keep", rule.names)
     if rule.source:
         yield Rule("bar", (ALL,), rule.source)
 
 
-def _nearest_keep(host: AlpmState, rule: Rule) -> Iterator[Rule]:
+def _nearest_keep(state: AlpmState, rule: Rule) -> Iterator[Rule]:
     yield Rule("keep", tuple(name.partition(":")[0] for name in rule.names))
 
 

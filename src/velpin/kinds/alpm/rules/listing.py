@@ -71,20 +71,20 @@ class AlpmRules(Rules):
         return verdict(self._state, rule)
 
 
-def _of_order(host: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
+def _of_order(state: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
     """A section that stands where a rule wants it."""
     rule = stands.rule
-    handles = {source.handle for source in host.configuration.sources if source.on}
-    subject = host.configuration.by_handle.get(rule.source)
+    handles = {source.handle for source in state.configuration.sources if source.on}
+    subject = state.configuration.by_handle.get(rule.source)
     says = Reason("says-rule", {"rule": short_of(rule)})
-    mine = set(names_meant(host, "*", rule.source)) if rule.source in handles else set()
+    mine = set(names_meant(state, "*", rule.source)) if rule.source in handles else set()
     named = {
         handle
-        for pair in precedence_of(host.configuration.sources, rule).pairs()
+        for pair in precedence_of(state.configuration.sources, rule).pairs()
         for handle in pair
         if handle in handles
     }
-    theirs = {name for handle in named - {rule.source} for name in names_meant(host, "*", handle)}
+    theirs = {name for handle in named - {rule.source} for name in names_meant(state, "*", handle)}
     common = mine & theirs
     dead: Reason | None = None
     if subject is None:
@@ -93,64 +93,64 @@ def _of_order(host: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
         dead = Reason("rule-source-off", {"sources": rule.source})
     elif not common:
         dead = Reason("rule-idle", {})
-    installed = tuple(sorted(name for name in common if host.packages.pool.installed(name)))
+    installed = tuple(sorted(name for name in common if state.packages.pool.installed(name)))
     rank = subject.rank if subject else 0
     return RuleInForce(stands.place, says, rule, rank, len(common), installed, dead)
 
 
-def _of_sources(host: AlpmState) -> Iterator[RuleInForce]:
-    by_name = {source.handle: source for source in host.configuration.sources if source.on}
-    for section in host.configuration.config.sections:
+def _of_sources(state: AlpmState) -> Iterator[RuleInForce]:
+    by_name = {source.handle: source for source in state.configuration.sources if source.on}
+    for section in state.configuration.config.sections:
         for directive in section.of("Usage"):
             if by_name[section.name].uses == ALL_USES:
                 continue
-            yield _usage(host, by_name[section.name], directive)
+            yield _usage(state, by_name[section.name], directive)
 
 
-def _usage(host: AlpmState, source: AlpmSource, one: Directive) -> RuleInForce:
-    index = host.indexes.index(source)
+def _usage(state: AlpmState, source: AlpmSource, one: Directive) -> RuleInForce:
+    index = state.indexes.index(source)
     facts: dict[str, Fact] = {"sources": source.handle, "uses": (one.text or "").lower()}
     names = index.names() if index else []
-    installed = tuple(name for name in names if host.packages.pool.installed(name))
+    installed = tuple(name for name in names if state.packages.pool.installed(name))
     return RuleInForce(
         one.place, Reason("says-usage", facts), None, source.rank, len(names), installed
     )
 
 
-def _ignored(host: AlpmState) -> Iterator[RuleInForce]:
-    for directive in host.configuration.config.options.of("IgnorePkg"):
-        yield _names_ignored(host, directive)
-    for directive in host.configuration.config.options.of("IgnoreGroup"):
-        yield _groups_ignored(host, directive)
+def _ignored(state: AlpmState) -> Iterator[RuleInForce]:
+    for directive in state.configuration.config.options.of("IgnorePkg"):
+        yield _names_ignored(state, directive)
+    for directive in state.configuration.config.options.of("IgnoreGroup"):
+        yield _groups_ignored(state, directive)
 
 
-def _names_ignored(host: AlpmState, one: Directive) -> RuleInForce:
+def _names_ignored(state: AlpmState, one: Directive) -> RuleInForce:
     globs = (one.text or "").split()
-    names = [name for glob in globs for name in names_meant(host, glob)]
+    names = [name for glob in globs for name in names_meant(state, glob)]
     code = "says-ignore"
-    return _rule(host, one, code, globs, names)
+    return _rule(state, one, code, globs, names)
 
 
-def _groups_ignored(host: AlpmState, one: Directive) -> RuleInForce:
+def _groups_ignored(state: AlpmState, one: Directive) -> RuleInForce:
     globs = (one.text or "").split()
     names = {
         row.name
-        for index in [*(index for _, index in host.indexes.opened), host.configuration.record]
+        for index in [*(index for _, index in state.indexes.opened), state.configuration.record]
         if index is not None
         for group in index.all_linked(AlpmLink.GROUPS)
         if any(takes(glob, group) for glob in globs)
         for row in index.linked(AlpmLink.GROUPS, group)
     }
     code = "says-ignore-group"
-    return _rule(host, one, code, globs, sorted(names))
+    return _rule(state, one, code, globs, sorted(names))
 
 
 def _rule(
-    host: AlpmState, one: Directive, code: str, globs: list[str], names: list[str]
+    state: AlpmState, one: Directive, code: str, globs: list[str], names: list[str]
 ) -> RuleInForce:
     text = " ".join(globs)
-    installed = tuple(dict.fromkeys(name for name in names if host.packages.pool.installed(name)))
-    offers = sum(len(host.packages.pool.offered(name)) for name in dict.fromkeys(names))
+    installed = tuple(dict.fromkeys(name for name in names if state.packages.pool.installed(name)))
+    offers = sum(len(state.packages.pool.offered(name)) for name in dict.fromkeys(names))
     dead = None if names else Reason("rule-no-package", {"names": text})
     facts: dict[str, Fact] = {"names": text}
     return RuleInForce(one.place, Reason(code, facts), None, 0, offers, installed, dead)

@@ -14,20 +14,20 @@ from velpin.ports.configuration import find_source
 ALL = "*"
 
 
-def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
+def resolve_rule(state: AlpmState, rule: Rule) -> Rule:
     """A rule with its sources looked up; Refusal where it means nothing here."""
     for handle in (rule.source, *rule.over, *rule.under):
         if handle:
-            find_source(host.configuration.by_handle, handle)
+            find_source(state.configuration.by_handle, handle)
     if rule.components:
         raise Refusal(
             "sources of a host of kind alpm have no components",
             f"velpin bar '*' --from {rule.source}",
         )
     if rule.kind == "prefer":
-        check_says_something(precedence_of(host.configuration.sources, rule))
+        check_says_something(precedence_of(state.configuration.sources, rule))
         off = [
-            handle for handle in (rule.source, *rule.over, *rule.under) if not _is_on(host, handle)
+            handle for handle in (rule.source, *rule.over, *rule.under) if not _is_on(state, handle)
         ]
         if off:
             raise Refusal(
@@ -36,7 +36,7 @@ def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
             )
     if rule.kind == "keep":
         for name in rule.names:
-            if not installed_meant(host, name):
+            if not installed_meant(state, name):
                 raise Refusal(
                     f"{name} is not installed: there is nothing to keep",
                     "what comes is decided by the order of sources: velpin prefer",
@@ -44,24 +44,24 @@ def resolve_rule(host: AlpmState, rule: Rule) -> Rule:
     return rule
 
 
-def _is_on(host: AlpmState, handle: str) -> bool:
-    return not handle or find_source(host.configuration.by_handle, handle).on
+def _is_on(state: AlpmState, handle: str) -> bool:
+    return not handle or find_source(state.configuration.by_handle, handle).on
 
 
-def names_meant(host: AlpmState, text: str, handle: str = "") -> list[str]:
+def names_meant(state: AlpmState, text: str, handle: str = "") -> list[str]:
     """Names that a name or glob means, of one source or of all."""
     if handle:
-        index = host.indexes.index(find_source(host.configuration.by_handle, handle))
+        index = state.indexes.index(find_source(state.configuration.by_handle, handle))
         names = set(index.names()) if index else set()
     else:
-        names = {name for _, index in host.indexes.opened for name in index.names()}
-        names.update(host.packages.installed_names())
+        names = {name for _, index in state.indexes.opened for name in index.names()}
+        names.update(state.packages.installed_names())
     return sorted(taken(text, names))
 
 
-def installed_meant(host: AlpmState, text: str) -> list[str]:
+def installed_meant(state: AlpmState, text: str) -> list[str]:
     """Names of installed packages that a name or glob means."""
-    return taken(text, host.packages.installed_names())
+    return taken(text, state.packages.installed_names())
 
 
 def version_is(rule: Rule, version: str) -> bool:
@@ -74,11 +74,11 @@ def version_is(rule: Rule, version: str) -> bool:
     return takes(rule.version, version) or fits(version, "=", rule.version)
 
 
-def findings(host: AlpmState, rule: Rule) -> list[Reason]:
+def findings(state: AlpmState, rule: Rule) -> list[Reason]:
     """What speaks against a rule: it names what is not there."""
     of = rule.source if rule.kind == "bar" else ""
     return [
         Reason("no-name-there" if of else "no-such-name", {"name": name, "source": of})
         for name in rule.names
-        if not names_meant(host, name, of)
+        if not names_meant(state, name, of)
     ]

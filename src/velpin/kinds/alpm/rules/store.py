@@ -35,9 +35,11 @@ class AlpmRecordedRule(NamedTuple):
     place: Place
 
 
-def recorded_rules(host: AlpmState) -> list[AlpmRecordedRule]:
+def recorded_rules(state: AlpmState) -> list[AlpmRecordedRule]:
     """All rules that stand, in the order of files and lines."""
-    return [recorded for file in _files(host.tree) for recorded in _of_file(Text(host.tree, file))]
+    return [
+        recorded for file in _files(state.tree) for recorded in _of_file(Text(state.tree, file))
+    ]
 
 
 def rules_of(found: Iterable[AlpmRecordedRule]) -> list[Rule]:

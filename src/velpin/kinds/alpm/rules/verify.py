@@ -16,43 +16,43 @@ _MOST = 4000
 """Names that are looked at."""
 
 
-def verdict(host: AlpmState, rule: Rule) -> Verdict:
+def verdict(state: AlpmState, rule: Rule) -> Verdict:
     """Whether a rule holds, and why not."""
-    told = next(_PROOFS[rule.kind](host, rule), None)
+    told = next(_PROOFS[rule.kind](state, rule), None)
     return Verdict(told is None, told)
 
 
-def _prefer(host: AlpmState, rule: Rule) -> Iterator[Reason]:
-    for above, below in precedence_of(host.configuration.sources, rule).pairs():
+def _prefer(state: AlpmState, rule: Rule) -> Iterator[Reason]:
+    for above, below in precedence_of(state.configuration.sources, rule).pairs():
         one, other = (
-            find_source(host.configuration.by_handle, above),
-            find_source(host.configuration.by_handle, below),
+            find_source(state.configuration.by_handle, above),
+            find_source(state.configuration.by_handle, below),
         )
         if not (one.on and other.on):
             continue
         if one.rank > other.rank:
             yield Reason("still-stands-later", {"source": above, "other": below})
-        common = set(names_meant(host, "*", above)) & set(names_meant(host, "*", below))
+        common = set(names_meant(state, "*", above)) & set(names_meant(state, "*", below))
         for name in islice(sorted(common), _MOST):
-            chosen = host.packages.choice_of(name)
+            chosen = state.packages.choice_of(name)
             if chosen is not None and chosen.origin.handle == below:
                 why = Reason("not-its-usage", {"source": above})
                 facts = {"name": name, "source": below}
                 yield Reason("comes-unasked", dict(facts), (why,))
 
 
-def _bar(host: AlpmState, rule: Rule) -> Iterator[Reason]:
+def _bar(state: AlpmState, rule: Rule) -> Iterator[Reason]:
     """Nothing of the source comes unless it is asked for from there."""
-    for name in islice(names_meant(host, "*", rule.source), _MOST):
-        chosen = host.packages.choice_of(name)
+    for name in islice(names_meant(state, "*", rule.source), _MOST):
+        chosen = state.packages.choice_of(name)
         if chosen is not None and chosen.origin.handle == rule.source:
             yield Reason("comes-unasked", {"name": name, "source": rule.source})
 
 
-def _keep(host: AlpmState, rule: Rule) -> Iterator[Reason]:
+def _keep(state: AlpmState, rule: Rule) -> Iterator[Reason]:
     """The upgrade leaves it as it is, and nothing replaces it there."""
-    names = {name for text in rule.names for name in installed_meant(host, text)}
-    work = host.packages.work(host.indexes.missing)
+    names = {name for text in rule.names for name in installed_meant(state, text)}
+    work = state.packages.work(state.indexes.missing)
     work.ask_upgrade()
     done = work.run()
     for package in (*done.coming, *done.going):
@@ -61,9 +61,9 @@ def _keep(host: AlpmState, rule: Rule) -> Iterator[Reason]:
             facts = {"name": package.name, "version": version, "source": package.origin.handle}
             yield Reason("still-changes", dict(facts))
     for name in sorted(names):
-        here = host.packages.pool.installed(name)
-        if here is not None and host.packages.next_of(here) is not here:
-            found = host.packages.next_of(here)
+        here = state.packages.pool.installed(name)
+        if here is not None and state.packages.next_of(here) is not here:
+            found = state.packages.next_of(here)
             facts = {"name": name, "version": found.version, "source": found.origin.handle}
             yield Reason("still-changes", dict(facts))
 

@@ -34,7 +34,7 @@ _MOST_NAMES = 100
 """Names that are written out one by one where no glob was given."""
 
 
-def record_options(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
+def record_options(state: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
     """Every way to write a rule, the smallest first.
 
     `priorities` are those that the asked for order of sources asks for. Raises Refusal where the
@@ -42,7 +42,7 @@ def record_options(host: DebState, rule: Rule, priorities: Mapping[str, int]) ->
     """
     yield from {
         "prefer": _prefer, "confine": _confine, "pin": _pin, "bar": _bar, "keep": _keep,
-    }[rule.kind](host, rule, priorities)  # fmt: skip
+    }[rule.kind](state, rule, priorities)  # fmt: skip
 
 
 def has_several_ways(rule: Rule) -> bool:
@@ -50,27 +50,27 @@ def has_several_ways(rule: Rule) -> bool:
     return rule.kind == "pin" and bool(rule.version and rule.source)
 
 
-def _prefer(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
-    sources = sources_meant(host, rule.source)
+def _prefer(state: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
+    sources = sources_meant(state, rule.source)
     priority = priorities[sources[0].handle]
-    yield tuple(record(rule, ["*"], text, priority) for text in _pins(host, sources))
+    yield tuple(record(rule, ["*"], text, priority) for text in _pins(state, sources))
 
 
-def _pins(host: DebState, sources: Sequence[DebSource]) -> list[str]:
+def _pins(state: DebState, sources: Sequence[DebSource]) -> list[str]:
     """One text that selects all of some sources, or else one for each."""
     try:
-        return [text_of(pin_of(host, sources))]
+        return [text_of(pin_of(state, sources))]
     except Refusal:
-        return [text_of(pin_of(host, [source])) for source in sources]
+        return [text_of(pin_of(state, [source])) for source in sources]
 
 
-def _confine(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
+def _confine(state: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
     records = []
     names = [in_records(name) for name in rule.names]
-    for source in sources_meant(host, rule.source):
-        pin = text_of(pin_of(host, [source]))
+    for source in sources_meant(state, rule.source):
+        pin = text_of(pin_of(state, [source]))
         usual = max(
-            (o.priority.value for o, _ in host.indexes.origins_of(source)), default=UNMARKED
+            (o.priority.value for o, _ in state.indexes.origins_of(source)), default=UNMARKED
         )
         priority = priorities.get(source.handle, usual if usual > 0 else UNMARKED)
         records.append(record(rule, names, pin, priority))
@@ -81,20 +81,20 @@ def _confine(host: DebState, rule: Rule, priorities: Mapping[str, int]) -> Itera
 # -- single packages ---------------------------------------------------------------------
 
 
-def _pin(host: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
+def _pin(state: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
     names = [in_records(name) for name in rule.names]
-    packages = list(packages_meant(host, rule))
+    packages = list(packages_meant(state, rule))
     rivals = (v for package in packages for v in package.versions if not fits(rule, v))
     priority = _above(rivals, _GOES_BACK if rule.allow_older else _PINNED)
-    source = sources_meant(host, rule.source) if rule.source else []
+    source = sources_meant(state, rule.source) if rule.source else []
     if not rule.version:
-        yield (record(rule, names, text_of(pin_of(host, source)), priority),)
+        yield (record(rule, names, text_of(pin_of(state, source)), priority),)
         return
     plain = record(rule, names, f"version {rule.version}", priority)
     yield (plain,)
     if source:
-        others = _others_with(host, rule, packages, source)
-        barred = [record(rule, names, text, NEVER_TAKEN) for text in _pins(host, others)]
+        others = _others_with(state, rule, packages, source)
+        barred = [record(rule, names, text, NEVER_TAKEN) for text in _pins(state, others)]
         yield (*barred, plain)
 
 
@@ -104,7 +104,7 @@ def _above(versions: Iterable[DebVersion], least: int) -> int:
 
 
 def _others_with(
-    host: DebState, rule: Rule, packages: Sequence[DebPackage], source: Sequence[DebSource]
+    state: DebState, rule: Rule, packages: Sequence[DebPackage], source: Sequence[DebSource]
 ) -> list[DebSource]:
     """Other sources that have a version which the pin names."""
     taken = {other.handle for other in source}
@@ -116,12 +116,12 @@ def _others_with(
         if fits(wanted, version)
         for held in version.offered
     }
-    return [source for source in host.configuration.sources if source.handle in found - taken]
+    return [source for source in state.configuration.sources if source.handle in found - taken]
 
 
-def _keep(host: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
+def _keep(state: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
     names = [in_records(name) for name in rule.names]
-    packages = packages_meant(host, rule)
+    packages = packages_meant(state, rule)
     rivals = (v for package in packages for v in package.versions if not v.installed)
     priority = _above(rivals, _KEPT)
     yield (record(rule, names, "release a=now", priority),)
@@ -130,44 +130,44 @@ def _keep(host: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]
 # -- what may not come -------------------------------------------------------------------
 
 
-def _bar(host: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
+def _bar(state: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
     names = [in_records(name) for name in rule.names]
     if rule.pre_releases:
-        yield tuple(_bar_unfinished(host, rule))
+        yield tuple(_bar_unfinished(state, rule))
     elif rule.components:
-        yield tuple(_bar_components(host, rule, rule.components))
+        yield tuple(_bar_components(state, rule, rule.components))
     elif rule.version:
         yield (record(rule, names, f"version {rule.version}", NEVER_TAKEN),)
     else:
-        texts = _pins(host, sources_meant(host, rule.source))
+        texts = _pins(state, sources_meant(state, rule.source))
         yield tuple(record(rule, names, text, NEVER_TAKEN) for text in texts)
 
 
-def _bar_components(host: DebState, rule: Rule, components: Sequence[str]) -> Iterator[str]:
-    for source in sources_meant(host, rule.source):
+def _bar_components(state: DebState, rule: Rule, components: Sequence[str]) -> Iterator[str]:
+    for source in sources_meant(state, rule.source):
         for component in components:
             if component not in source.components:
                 has = ", ".join(source.components) or "none"
                 raise Refusal(f"{source.handle} has no component {component}; it has {has}")
-            pin = text_of(pin_of(host, [source], component))
+            pin = text_of(pin_of(state, [source], component))
             yield record(rule, ["*"], pin, NEVER_TAKEN)
 
 
-def _bar_unfinished(host: DebState, rule: Rule) -> Iterator[str]:
-    for source in sources_meant(host, rule.source):
-        yield from _bar_components(host, rule, fast_components(host, source))
-    names = rule.names or _names_to_write_out(host, rule)
+def _bar_unfinished(state: DebState, rule: Rule) -> Iterator[str]:
+    for source in sources_meant(state, rule.source):
+        yield from _bar_components(state, rule, fast_components(state, source))
+    names = rule.names or _names_to_write_out(state, rule)
     if names:
         named = [in_records(name) for name in names]
         yield record(rule, named, f"version {PRE_RELEASE}", NEVER_TAKEN)
 
 
-def _names_to_write_out(host: DebState, rule: Rule) -> list[str]:
+def _names_to_write_out(state: DebState, rule: Rule) -> list[str]:
     """All names of a source, or, where those are many, the names that such versions have now."""
-    handles = [source.handle for source in sources_meant(host, rule.source)]
-    known = {name for handle in handles for name in names_of(host, handle)}
+    handles = [source.handle for source in sources_meant(state, rule.source)]
+    known = {name for handle in handles for name in names_of(state, handle)}
     if len(known) > _MOST_NAMES:
-        known = {name for handle in handles for name in unfinished_names(host, handle)}
+        known = {name for handle in handles for name in unfinished_names(state, handle)}
     if len(known) > _MOST_NAMES:
         raise Refusal(
             f"{len(known)} names of {rule.source} have versions that are not final; a record"

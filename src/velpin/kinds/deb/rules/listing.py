@@ -107,10 +107,10 @@ class DebRules(Rules):
 # -- counting ----------------------------------------------------------------------------
 
 
-def _count_general(host: DebState, found: dict[Place, _Found]) -> None:
-    for record in host.configuration.preferences.general:
+def _count_general(state: DebState, found: dict[Place, _Found]) -> None:
+    for record in state.configuration.preferences.general:
         mine = found[record.place]
-        for origin, index in host.indexes.opened:
+        for origin, index in state.indexes.opened:
             if not record.pin.selects_site(origin.site):
                 continue
             mine.means = True
@@ -118,19 +118,19 @@ def _count_general(host: DebState, found: dict[Place, _Found]) -> None:
                 mine.offers += index.count
             else:
                 mine.overruled_by[_winner(origin.priority)] = None
-        mine.means = mine.means or record.pin.selects_site(host.indexes.own_origin.site)
+        mine.means = mine.means or record.pin.selects_site(state.indexes.own_origin.site)
 
 
 def _winner(priority: choice.DebPriority) -> str:
     return str(priority.record.place) if priority.record else "the target release"
 
 
-def _count_specific(host: DebState, found: dict[Place, _Found]) -> None:
-    for name, arch, version in _versions_spoken_of(host):
+def _count_specific(state: DebState, found: dict[Place, _Found]) -> None:
+    for name, arch, version in _versions_spoken_of(state):
         built_from = version.built_from
         first = None
         never = all(held.origin.priority.value == NEVER for held in version.holders)
-        for record in host.configuration.matcher.records_of(name, arch, built_from):
+        for record in state.configuration.matcher.records_of(name, arch, built_from):
             if not choice.selects(record, version):
                 continue
             mine = found[record.place]
@@ -144,12 +144,12 @@ def _count_specific(host: DebState, found: dict[Place, _Found]) -> None:
             first = first or record
 
 
-def _versions_spoken_of(host: DebState) -> Iterator[tuple[str, str, DebVersion]]:
+def _versions_spoken_of(state: DebState) -> Iterator[tuple[str, str, DebVersion]]:
     """Versions of names that a specific record may mention: name, architecture, version."""
     grouped: dict[tuple[str, str, str], DebVersion] = {}
-    for held in _entries_spoken_of(host):
+    for held in _entries_spoken_of(state):
         row = held.row
-        arch = host.configuration.unit_arch(row.arch)
+        arch = state.configuration.unit_arch(row.arch)
         version = grouped.setdefault((row.name, arch, row.version), DebVersion(row.version, []))
         version.holders.append(held)
         version.installed = version.installed or choice.is_installed(row.state)
@@ -157,11 +157,11 @@ def _versions_spoken_of(host: DebState) -> Iterator[tuple[str, str, DebVersion]]
         yield name, arch, version
 
 
-def _entries_spoken_of(host: DebState) -> Iterator[IndexEntry]:
-    parts = [take_apart(t) for r in host.configuration.preferences.records for t in r.names]
+def _entries_spoken_of(state: DebState) -> Iterator[IndexEntry]:
+    parts = [take_apart(t) for r in state.configuration.preferences.records for t in r.names]
     exact = {name for name, _, source in parts if not (source or is_pattern(name))}
     wide = [(name, source) for name, _, source in parts if source or is_pattern(name)]
-    held = [*host.indexes.opened, (host.indexes.own_origin, host.recorded.index)]
+    held = [*state.indexes.opened, (state.indexes.own_origin, state.recorded.index)]
     for origin, index in held:
         if index is None:
             continue
@@ -174,11 +174,11 @@ def _entries_spoken_of(host: DebState) -> Iterator[IndexEntry]:
                 yield IndexEntry(origin, row)
 
 
-def _count_installed(host: DebState, found: dict[Place, _Found]) -> None:
+def _count_installed(state: DebState, found: dict[Place, _Found]) -> None:
     """A rule decides what comes next of an installed package where it gave the version that
     would come, or one that was passed over for it and is newer, its priority."""
-    for name in host.recorded.installed_names():
-        for package in host.packages.named(name).values():
+    for name in state.recorded.installed_names():
+        for package in state.packages.named(name).values():
             chosen = choice.candidate(package)
             for version in package.versions if package.installed else ():
                 if version.priority.record:
@@ -190,65 +190,65 @@ def _count_installed(host: DebState, found: dict[Place, _Found]) -> None:
 # -- telling -----------------------------------------------------------------------------
 
 
-def _of_record(host: DebState, record: Record, found: _Found) -> RuleInForce:
+def _of_record(state: DebState, record: Record, found: _Found) -> RuleInForce:
     dead = None
     if not found.offers and not found.installed:
-        dead = _why_dead(host, record, found)
+        dead = _why_dead(state, record, found)
     return RuleInForce(
-        record.place, _says(host, record), None, record.priority, found.offers,
+        record.place, _says(state, record), None, record.priority, found.offers,
         tuple(found.installed), dead,
     )  # fmt: skip
 
 
-def _why_dead(host: DebState, record: Record, found: _Found) -> Reason | None:
+def _why_dead(state: DebState, record: Record, found: _Found) -> Reason | None:
     if found.overruled_by:
         return Reason("rule-overruled", {"by": tuple(found.overruled_by)})
     if found.means:
         return Reason("rule-idle", {})
-    if record.pin.kind != "version" and not _selected(host, record):
+    if record.pin.kind != "version" and not _selected(state, record):
         off = [
-            s.handle for s in host.configuration.sources if not s.on and _selects(host, record, s)
+            s.handle for s in state.configuration.sources if not s.on and _selects(state, record, s)
         ]
         if off:
             return Reason("rule-source-off", {"sources": tuple(off)})
         return Reason("rule-no-source", {"pin": record.pin.text})
     names = " ".join(_without_any(record.names))
-    if any(True for _ in _known_names(host, record)):
+    if any(True for _ in _known_names(state, record)):
         code = "rule-no-version" if record.pin.kind == "version" else "rule-not-there"
         return Reason(code, {"names": names, "version": record.pin.text})
     return Reason("rule-no-package", {"names": names})
 
 
-def _known_names(host: DebState, record: Record) -> Iterator[str]:
+def _known_names(state: DebState, record: Record) -> Iterator[str]:
     for text in record.names:
         name, _, source = take_apart(text)
         if source or is_pattern(name):
-            known = host.indexes.offered_names() | set(host.recorded.installed_names())
+            known = state.indexes.offered_names() | set(state.recorded.installed_names())
             yield from (handle for handle in known if source or name_matches(name, handle))
-        elif host.packages.named(name):
+        elif state.packages.named(name):
             yield name
 
 
-def _selects(host: DebState, record: Record, source: DebSource) -> bool:
+def _selects(state: DebState, record: Record, source: DebSource) -> bool:
     return any(
-        record.pin.selects_site(origin.site) for origin, _ in host.indexes.origins_of(source)
+        record.pin.selects_site(origin.site) for origin, _ in state.indexes.origins_of(source)
     )
 
 
-def _selected(host: DebState, record: Record) -> list[str]:
+def _selected(state: DebState, record: Record) -> list[str]:
     """The sources that are on of which a record speaks."""
-    found = [o.source for o, _ in host.indexes.origins if record.pin.selects_site(o.site)]
+    found = [o.source for o, _ in state.indexes.origins if record.pin.selects_site(o.site)]
     return list(dict.fromkeys(found))
 
 
-def _says(host: DebState, record: Record) -> Reason:
-    selected = _selected(host, record)
+def _says(state: DebState, record: Record) -> Reason:
+    selected = _selected(state, record)
     sources = ", ".join(selected) or f"sources with {record.pin.text}"
     facts: dict[str, Fact] = {"sources": sources, "priority": record.priority}
     if record.general:
         if (
-            host.indexes.own_origin.site
-            and record.pin.selects_site(host.indexes.own_origin.site)
+            state.indexes.own_origin.site
+            and record.pin.selects_site(state.indexes.own_origin.site)
             and not selected
         ):
             return Reason("says-installed", facts)
@@ -257,7 +257,7 @@ def _says(host: DebState, record: Record) -> Reason:
     if record.pin.kind == "version":
         facts["version"] = record.pin.text
         return Reason("says-bar-version" if record.priority <= 0 else "says-pin", facts)
-    if record.pin.selects_site(host.indexes.own_origin.site) and not selected:
+    if record.pin.selects_site(state.indexes.own_origin.site) and not selected:
         return Reason("says-keep", facts)
     return Reason("says-bar" if record.priority <= 0 else "says-pin-source", facts)
 
@@ -266,9 +266,9 @@ def _without_any(names: Iterable[str]) -> Iterator[str]:
     return (name.removesuffix(":any") for name in names)
 
 
-def _joined(host: DebState, told: list[RuleInForce]) -> Iterator[RuleInForce]:
+def _joined(state: DebState, told: list[RuleInForce]) -> Iterator[RuleInForce]:
     """The records of one rule of Velpin's as one rule."""
-    rules = places(recorded_rules(host))
+    rules = places(recorded_rules(state))
     whole: dict[tuple[str, object], list[RuleInForce]] = {}
     for in_force in told:
         rule = rules.get(in_force.place)
@@ -290,25 +290,25 @@ def _joined(host: DebState, told: list[RuleInForce]) -> Iterator[RuleInForce]:
         )
 
 
-def _target(host: DebState) -> Iterator[RuleInForce]:
-    place = host.configuration.conf.place("APT::Default-Release")
-    if not host.configuration.target or place is None:
+def _target(state: DebState) -> Iterator[RuleInForce]:
+    place = state.configuration.conf.place("APT::Default-Release")
+    if not state.configuration.target or place is None:
         return
-    named = [(o, index) for o, index in host.indexes.opened if o.priority.cause == "target"]
+    named = [(o, index) for o, index in state.indexes.opened if o.priority.cause == "target"]
     sources = ", ".join(dict.fromkeys(origin.source for origin, _ in named))
     facts: dict[str, Fact] = {
-        "target": host.configuration.target,
+        "target": state.configuration.target,
         "sources": sources or "no source",
     }
-    dead = None if named else Reason("rule-no-source", {"pin": host.configuration.target})
+    dead = None if named else Reason("rule-no-source", {"pin": state.configuration.target})
     offers = sum(index.count for _, index in named)
     yield RuleInForce(place, Reason("says-target", facts), None, choice.TARGET, offers, (), dead)
 
 
-def _holds(host: DebState) -> Iterator[RuleInForce]:
-    for row in host.recorded.installed_rows():
+def _holds(state: DebState) -> Iterator[RuleInForce]:
+    for row in state.recorded.installed_rows():
         if row.state.startswith("hold "):
-            place = Place(host.recorded.file, 0)
+            place = Place(state.recorded.file, 0)
             yield RuleInForce(
                 place, Reason("says-hold", {"names": row.name}), None, 0, 0, (row.name,)
             )

@@ -32,27 +32,27 @@ _FAST = re.compile(
 """Names of components whose versions are not final."""
 
 
-def sources_meant(host: DebState, text: str) -> list[DebSource]:
+def sources_meant(state: DebState, text: str) -> list[DebSource]:
     """The sources a handle, a repository's name or a glob means.
 
     Raises Refusal where there is none, with names like it.
     """
-    found = [s for s in host.configuration.sources if text in (s.handle, s.repository)]
+    found = [s for s in state.configuration.sources if text in (s.handle, s.repository)]
     if is_pattern(text):
-        found = [s for s in host.configuration.sources if fnmatch.fnmatchcase(s.handle, text)]
+        found = [s for s in state.configuration.sources if fnmatch.fnmatchcase(s.handle, text)]
     exact = [source for source in found if source.handle == text]
-    return exact or found or [find_source(host.configuration.by_handle, text)]
+    return exact or found or [find_source(state.configuration.by_handle, text)]
 
 
-def handles_meant(host: DebState, texts: Iterable[str]) -> list[str]:
+def handles_meant(state: DebState, texts: Iterable[str]) -> list[str]:
     """The handles that some texts mean together."""
-    return list(dict.fromkeys(s.handle for text in texts for s in sources_meant(host, text)))
+    return list(dict.fromkeys(s.handle for text in texts for s in sources_meant(state, text)))
 
 
-def is_there(host: DebState, *texts: str) -> bool:
+def is_there(state: DebState, *texts: str) -> bool:
     """Whether every source that some texts mean is on this host."""
     try:
-        handles_meant(host, [text for text in texts if text])
+        handles_meant(state, [text for text in texts if text])
     except Refusal:
         return False
     return True
@@ -69,24 +69,26 @@ def in_records(text: str) -> str:
     return text if split_name(text)[1] or text == "*" else f"{text}:any"
 
 
-def names_meant(host: DebState, texts: Sequence[str], *, of: str = "") -> list[str]:
+def names_meant(state: DebState, texts: Sequence[str], *, of: str = "") -> list[str]:
     """Names that some names or globs mean: offered or installed; with `of`, offered by that
     source (a handle)."""
     wanted = dict.fromkeys(split_name(text)[0] for text in texts)
     patterns = [text for text in wanted if is_pattern(text)]
     exact = [text for text in wanted if not is_pattern(text)]
     if of:
-        names = names_of(host, of) if exact else frozenset()
+        names = names_of(state, of) if exact else frozenset()
         found = {text for text in exact if text in names}
     else:
-        found = {text for text in exact if host.packages.named(text)}
+        found = {text for text in exact if state.packages.named(text)}
     for pattern in patterns:
         if not of:
-            found.update(_matching(host.recorded.installed_names(), pattern))
-        for origin, index in host.indexes.opened:
+            found.update(_matching(state.recorded.installed_names(), pattern))
+        for origin, index in state.indexes.opened:
             if not of:
                 near = _matching(index.names(), pattern)
-                found.update(name for name in near if host.configuration.takes(origin.source, name))
+                found.update(
+                    name for name in near if state.configuration.takes(origin.source, name)
+                )
             elif origin.source == of:
                 found.update(_matching(index.names(), pattern))
     return sorted(found)
@@ -118,24 +120,24 @@ def meant_by(texts: tuple[str, ...]) -> Callable[[str], bool]:
     return lambda name: name in exact or any(fits(name) for fits in globs)
 
 
-def names_of(host: DebState, handle: str) -> frozenset[str]:
+def names_of(state: DebState, handle: str) -> frozenset[str]:
     """Every name that one source that is on offers."""
-    found = host.indexes.names_by_source.get(handle)
+    found = state.indexes.names_by_source.get(handle)
     if found is None:
-        lists = [index.names() for origin, index in host.indexes.opened if origin.source == handle]
-        found = host.indexes.names_by_source[handle] = frozenset().union(*lists)
+        lists = [index.names() for origin, index in state.indexes.opened if origin.source == handle]
+        found = state.indexes.names_by_source[handle] = frozenset().union(*lists)
     return found
 
 
-def packages_meant(host: DebState, rule: Rule) -> Iterator[DebPackage]:
+def packages_meant(state: DebState, rule: Rule) -> Iterator[DebPackage]:
     """The packages that a rule mentions."""
     archs = {name: arch for name, arch in map(split_name, rule.names) if arch}
     if rule.kind == "keep":
-        names = sorted(filter(meant_by(rule.names), host.recorded.installed_names()))
+        names = sorted(filter(meant_by(rule.names), state.recorded.installed_names()))
     else:
-        names = names_meant(host, rule.names)
+        names = names_meant(state, rule.names)
     for name in names:
-        for package in host.packages.named(name).values():
+        for package in state.packages.named(name).values():
             if archs.get(name, package.arch) == package.arch:
                 yield package
 
@@ -157,19 +159,19 @@ def is_pre_release(version: str) -> bool:
     return expression_matches(PRE_RELEASE, version)
 
 
-def unfinished_names(host: DebState, handle: str) -> set[str]:
+def unfinished_names(state: DebState, handle: str) -> set[str]:
     """Names of which a source has a version that says that it is not final."""
     return {
         name.decode()
-        for origin, index in host.indexes.opened
+        for origin, index in state.indexes.opened
         if origin.source == handle
         for name, _, _, _, version, _ in index.columns(0)
         if is_pre_release(version.decode())
     }
 
 
-def fast_components(host: DebState, source: DebSource) -> list[str]:
+def fast_components(state: DebState, source: DebSource) -> list[str]:
     """Components of a source that hold what is not final, beside others that do not."""
-    components = dict.fromkeys(origin.component for origin, _ in host.indexes.origins_of(source))
+    components = dict.fromkeys(origin.component for origin, _ in state.indexes.origins_of(source))
     fast = [component for component in components if _FAST.search(component)]
     return fast if len(fast) < len(components) else []

@@ -18,37 +18,37 @@ from velpin.model.rule import Rule, command_of
 _STEP = 10
 
 
-def precedence_of(host: DebState, rule: Rule) -> Precedence:
+def precedence_of(state: DebState, rule: Rule) -> Precedence:
     """What a rule to prefer a source means here; Refusal for a source that is not there."""
-    subjects = handles_meant(host, [rule.source])
-    over = handles_meant(host, rule.over)
-    under = [handle for handle in handles_meant(host, rule.under) if handle not in subjects]
+    subjects = handles_meant(state, [rule.source])
+    over = handles_meant(state, rule.over)
+    under = [handle for handle in handles_meant(state, rule.under) if handle not in subjects]
     if rule.over_all:
         over = [
             source.handle
-            for source in host.configuration.sources
+            for source in state.configuration.sources
             if source.on and source.handle not in under
         ]
     other = [handle for handle in over if handle not in subjects]
     return Precedence(rule, tuple(subjects), tuple(other), tuple(under))
 
 
-def base_priorities(host: DebState) -> dict[str, tuple[int, int]]:
+def base_priorities(state: DebState) -> dict[str, tuple[int, int]]:
     """The lowest and the highest priority of each source that has an index here."""
     found = {}
-    for source in host.configuration.sources:
-        priorities = [origin.priority.value for origin, _ in host.indexes.origins_of(source)]
+    for source in state.configuration.sources:
+        priorities = [origin.priority.value for origin, _ in state.indexes.origins_of(source)]
         if priorities:
             found[source.handle] = (min(priorities), max(priorities))
     return found
 
 
-def priorities_for(host: DebState, orders: Sequence[Precedence]) -> dict[str, int]:
+def priorities_for(state: DebState, orders: Sequence[Precedence]) -> dict[str, int]:
     """The priority for each source that a rule is about; Refusal where there is no room.
 
     `host` is the host without Velpin's own rules for whole sources.
     """
-    bounds = base_priorities(host)
+    bounds = base_priorities(state)
     found: dict[str, int] = {}
     for _ in range(len(orders) * len(orders) + 1):
         moved, stuck = False, None

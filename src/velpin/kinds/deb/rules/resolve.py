@@ -25,52 +25,52 @@ from velpin.ports.configuration import find_source
 _BOUNDS = ("<", ">", "=")
 
 
-def resolve_rule(host: DebState, rule: Rule) -> Rule:
+def resolve_rule(state: DebState, rule: Rule) -> Rule:
     """A rule with its sources by their handles; Refusal where it means nothing here."""
     if any(mark in rule.version[:2] for mark in _BOUNDS):
         raise Refusal(
             f"this kind of host cannot pin {rule.names[0]} by a bound ({rule.version}): a record"
             " names one version, or a glob",
-            _nearest_version(host, rule),
+            _nearest_version(state, rule),
         )
-    handles_meant(host, [*rule.over, *rule.under])
+    handles_meant(state, [*rule.over, *rule.under])
     if rule.source and rule.kind == "pin":
-        rule = rule._replace(source=find_source(host.configuration.by_handle, rule.source).handle)
+        rule = rule._replace(source=find_source(state.configuration.by_handle, rule.source).handle)
     elif rule.source:
-        found = sources_meant(host, rule.source)
+        found = sources_meant(state, rule.source)
         rule = rule._replace(source=found[0].handle if len(found) == 1 else rule.source)
     if rule.kind == "prefer" and not (rule.over or rule.under or rule.over_all):
         raise UsageError(
             f"prefer {rule.source} over what?",
             f"velpin prefer {shell_word(rule.source)} --over SOURCE, --over-all, or --under SOURCE",
         )
-    if rule.kind == "prefer" and not any(precedence_of(host, rule).pairs()):
+    if rule.kind == "prefer" and not any(precedence_of(state, rule).pairs()):
         raise Refusal(
             f"{command_of(rule)}: this names no source other than {rule.source} itself",
             "velpin sources lists those of this host",
         )
     if rule.kind == "keep":
-        _refuse_not_installed(host, rule)
+        _refuse_not_installed(state, rule)
     return rule
 
 
-def _nearest_version(host: DebState, rule: Rule) -> str:
+def _nearest_version(state: DebState, rule: Rule) -> str:
     """The pin of the best version within a bound."""
-    package = next(packages_meant(host, rule._replace(version="")), None)
+    package = next(packages_meant(state, rule._replace(version="")), None)
     if package is None:
         return "no source has that package"
-    request = parse_request(f"{package.name}@{rule.version}", host.packages.knows, rule.source)
+    request = parse_request(f"{package.name}@{rule.version}", state.packages.knows, rule.source)
     try:
-        chosen = decide(host, request, package).chosen
+        chosen = decide(state, request, package).chosen
     except DebRequestRefused:
         return "no source has such a version"
     return f"the nearest: {command_of(rule._replace(version=chosen.text))}"
 
 
-def _refuse_not_installed(host: DebState, rule: Rule) -> None:
+def _refuse_not_installed(state: DebState, rule: Rule) -> None:
     for name in rule.names:
         alone = rule._replace(names=(name,))
-        if not any(package.installed for package in packages_meant(host, alone)):
+        if not any(package.installed for package in packages_meant(state, alone)):
             raise Refusal(
                 f"{name} is not installed: there is nothing to keep",
                 "for a version that you want later: velpin pin"
@@ -78,39 +78,39 @@ def _refuse_not_installed(host: DebState, rule: Rule) -> None:
             )
 
 
-def findings(host: DebState, rule: Rule) -> list[Reason]:
+def findings(state: DebState, rule: Rule) -> list[Reason]:
     """What speaks against a rule: it names what is not there."""
     found = []
-    handles = handles_meant(host, [rule.source]) if rule.source else []
+    handles = handles_meant(state, [rule.source]) if rule.source else []
     for name in rule.names:
         of = handles[0] if len(handles) == 1 and rule.kind != "keep" else ""
-        if not names_meant(host, [name], of=of):
+        if not names_meant(state, [name], of=of):
             code = "no-name-there" if of else "no-such-name"
             found.append(Reason(code, {"name": name, "source": of}))
-        elif rule.version and not _has_version(host, rule._replace(names=(name,))):
+        elif rule.version and not _has_version(state, rule._replace(names=(name,))):
             facts = {"name": name, "version": rule.version, "source": rule.source}
             found.append(Reason("no-such-version", facts))
-    if rule.pre_releases and not _has_unfinished(host, rule):
+    if rule.pre_releases and not _has_unfinished(state, rule):
         found.append(Reason("nothing-unfinished", {"source": rule.source}))
     return found
 
 
-def _has_version(host: DebState, rule: Rule) -> bool:
+def _has_version(state: DebState, rule: Rule) -> bool:
     return any(
         fits(rule, version)
-        for package in packages_meant(host, rule)
+        for package in packages_meant(state, rule)
         for version in package.versions
     )
 
 
-def _has_unfinished(host: DebState, rule: Rule) -> bool:
+def _has_unfinished(state: DebState, rule: Rule) -> bool:
     return any(
-        fast_components(host, source) or unfinished(host, rule, source.handle)
-        for source in sources_meant(host, rule.source)
+        fast_components(state, source) or unfinished(state, rule, source.handle)
+        for source in sources_meant(state, rule.source)
     )
 
 
-def unfinished(host: DebState, rule: Rule, handle: str) -> list[str]:
+def unfinished(state: DebState, rule: Rule, handle: str) -> list[str]:
     """Names that a rule means, of which a source has versions that are not final."""
-    found = unfinished_names(host, handle)
+    found = unfinished_names(state, handle)
     return sorted(name for name in found if not rule.names or is_meant(rule.names, name))

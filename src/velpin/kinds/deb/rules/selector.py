@@ -29,29 +29,29 @@ _SETS = [
 ] + [("v",), ("o", "v"), ("l", "v")]  # fmt: skip
 
 
-def sites_of(host: DebState, source: DebSource) -> list[Site]:
+def sites_of(state: DebState, source: DebSource) -> list[Site]:
     """What records can match of the indexes of one source."""
-    return [origin.site for origin, _ in host.indexes.origins_of(source)]
+    return [origin.site for origin, _ in state.indexes.origins_of(source)]
 
 
-def pin_of(host: DebState, sources: Sequence[DebSource], component: str = "") -> Pin:
+def pin_of(state: DebState, sources: Sequence[DebSource], component: str = "") -> Pin:
     """The pin that selects some sources (one component of them) and no other.
 
     Raises Refusal where one has no index here, or where it cannot be told from others.
     """
     for source in sources:
-        if not host.indexes.copies[source.handle].files:
+        if not state.indexes.copies[source.handle].files:
             raise Refusal(
                 f"{source.handle} has no index here, so what its release file says is not known",
                 f"fetch it: velpin refresh {shell_word(source.handle)}",
             )
-    inside = [site for source in sources for site in sites_of(host, source)]
+    inside = [site for source in sources for site in sites_of(state, source)]
     if component:
         inside = [site for site in inside if site.component == component]
     wanted = {source.handle for source in sources}
     outside = {
-        source.handle: sites_of(host, source)
-        for source in host.configuration.sources
+        source.handle: sites_of(state, source)
+        for source in state.configuration.sources
         if source.handle not in wanted
     }
     for pin in _pins(inside, component):

@@ -33,13 +33,13 @@ def _in_full(after: DebState, rule: Rule) -> Rule:
     return next(same, rule)
 
 
-def _left_without(host: DebState, after: DebState, rule: Rule) -> Iterator[Reason]:
+def _left_without(state: DebState, after: DebState, rule: Rule) -> Iterator[Reason]:
     """Packages that a confined source may give, and which then lack what it may not give."""
-    handles = handles_meant(host, [rule.source])
-    for name in names_meant(host, rule.names, of=handles[0])[:_MOST_ASKED]:
+    handles = handles_meant(state, [rule.source])
+    for name in names_meant(state, rule.names, of=handles[0])[:_MOST_ASKED]:
         if DebTransactions(after).would_carry_out([Request(name, name)]):
             continue
-        was = DebTransactions(host).predict([Request(name, name)]).forecast
+        was = DebTransactions(state).predict([Request(name, name)]).forecast
         lacking = [
             change.name
             for change in was.changes
@@ -63,36 +63,36 @@ def _same_elsewhere(after: DebState, rule: Rule) -> Iterator[Reason]:
             yield Reason("same-from-first", facts)
 
 
-def _barred_too(host: DebState, rule: Rule) -> Iterator[Reason]:
+def _barred_too(state: DebState, rule: Rule) -> Iterator[Reason]:
     """Other sources whose versions a bar of what is not final meets as well."""
-    mine = set(handles_meant(host, [rule.source]))
-    names = {name for handle in mine for name in names_of(host, handle)}
-    for source in host.configuration.sources:
+    mine = set(handles_meant(state, [rule.source]))
+    names = {name for handle in mine for name in names_of(state, handle)}
+    for source in state.configuration.sources:
         if source.on and source.handle not in mine:
-            also = [name for name in unfinished(host, rule, source.handle) if name in names]
+            also = [name for name in unfinished(state, rule, source.handle) if name in names]
             if also:
                 facts: dict[str, Fact] = {"names": tuple(also), "source": source.handle}
                 yield Reason("barred-too", facts)
 
 
-def notes_on(host: DebState, plan: Plan) -> Iterator[Reason]:
+def notes_on(state: DebState, plan: Plan) -> Iterator[Reason]:
     """What is to be said of the rules in a plan."""
     if plan.error or plan.unmet or plan.unchanged:
         return
-    after = host.with_edits(plan.edits)
+    after = state.with_edits(plan.edits)
     for planned in plan.rules:
         rule = _in_full(after, planned)
         if rule.kind == "confine":
-            yield from islice(_left_without(host, after, rule), 1)
+            yield from islice(_left_without(state, after, rule), 1)
         if rule.source and (rule.kind == "confine" or rule.names == ("*",)):
             yield from _same_elsewhere(after, rule)
         if rule.pre_releases:
-            yield from _barred_too(host, rule)
+            yield from _barred_too(state, rule)
 
 
-def notes_on_drop(host: DebState, handle: str) -> Iterator[Reason]:
+def notes_on_drop(state: DebState, handle: str) -> Iterator[Reason]:
     """Rules about a source that would mean nothing without it."""
-    for rule in recorded_rules(host):
+    for rule in recorded_rules(state):
         if rule.rule.source == handle:
             commands = {"rule": command_of(rule.rule), "lift": command_of(rule.rule, lift=True)}
             yield Reason("rule-left", commands)

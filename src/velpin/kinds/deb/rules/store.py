@@ -42,22 +42,22 @@ class PreferencesDraft(NamedTuple):
     records: tuple[str, ...]
 
 
-def own_file(host: DebState) -> str:
+def own_file(state: DebState) -> str:
     """The file of Velpin's own."""
-    folder = host.configuration.conf.file("Dir::Etc", "preferencesparts", "preferences.d")
+    folder = state.configuration.conf.file("Dir::Etc", "preferencesparts", "preferences.d")
     return f"{folder}/00velpin.pref"
 
 
-def main_file(host: DebState) -> str:
+def main_file(state: DebState) -> str:
     """The file that is read before all others."""
-    return host.configuration.conf.file("Dir::Etc", "preferences", "preferences")
+    return state.configuration.conf.file("Dir::Etc", "preferences", "preferences")
 
 
-def recorded_rules(host: DebState) -> list[DebRecordedRule]:
+def recorded_rules(state: DebState) -> list[DebRecordedRule]:
     """Every rule that Velpin wrote, in the order of its first record."""
     found: dict[tuple[str, Rule], list[int]] = {}
-    for file in (main_file(host), own_file(host)):
-        for stanza in read_stanzas(decode(host.tree.read(file) or b"")):
+    for file in (main_file(state), own_file(state)):
+        for stanza in read_stanzas(decode(state.tree.read(file) or b"")):
             rule = rule_of(stanza)
             if rule:
                 found.setdefault((file, rule), []).append(stanza.line)

@@ -34,11 +34,11 @@ _MOST_BARRED = 1000
 """Names of a rule that bars many that are looked at one by one, spread over all of them."""
 
 
-def verdict(host: DebState, rule: Rule) -> Verdict:
+def verdict(state: DebState, rule: Rule) -> Verdict:
     """Whether a rule holds; it must be one that means something here."""
     failures = {
         "prefer": _prefer, "confine": _confine, "pin": _pin, "bar": _bar, "keep": _keep,
-    }[rule.kind](host, rule)  # fmt: skip
+    }[rule.kind](state, rule)  # fmt: skip
     return next(failures, Verdict(True))
 
 
@@ -53,37 +53,37 @@ def _lost(code: str, priority: DebPriority, **facts: Fact) -> Verdict:
 # -- sources -----------------------------------------------------------------------------
 
 
-def _prefer(host: DebState, rule: Rule) -> Iterator[Verdict]:
-    confined = _confined(host)
-    for above, below in precedence_of(host, rule).pairs():
-        one, other = _weakest(host, above), _strongest(host, below)
+def _prefer(state: DebState, rule: Rule) -> Iterator[Verdict]:
+    confined = _confined(state)
+    for above, below in precedence_of(state, rule).pairs():
+        one, other = _weakest(state, above), _strongest(state, below)
         if one is None or other is None or confined & {above, below}:
             continue
         if one.value <= other.value:
             cause = one if one.record else other
             yield _lost("still-below", cause, source=above, other=below)
-    yield from _prefer_by_names(host, rule)
+    yield from _prefer_by_names(state, rule)
 
 
-def _confined(host: DebState) -> set[str]:
+def _confined(state: DebState) -> set[str]:
     """Sources that a recorded rule confines, by handle; one that is gone does not count."""
-    told = {rule.rule.source for rule in recorded_rules(host) if rule.rule.kind == "confine"}
+    told = {rule.rule.source for rule in recorded_rules(state) if rule.rule.kind == "confine"}
     return {
         source.handle
-        for source in host.configuration.sources
+        for source in state.configuration.sources
         if {source.handle, source.repository} & told
     }
 
 
-def _prefer_by_names(host: DebState, rule: Rule) -> Iterator[Verdict]:
+def _prefer_by_names(state: DebState, rule: Rule) -> Iterator[Verdict]:
     """Names that both have: a record for single packages may say otherwise; where one does for
     every name, the rule does not hold."""
-    for above, below in precedence_of(host, rule).pairs():
-        if not any(record.names for record in host.configuration.preferences.records):
+    for above, below in precedence_of(state, rule).pairs():
+        if not any(record.names for record in state.configuration.preferences.records):
             return
         lost = None
-        for name in sorted(names_of(host, above) & names_of(host, below))[:_MOST]:
-            found = _rival(host.packages.named(name).values(), above, below)
+        for name in sorted(names_of(state, above) & names_of(state, below))[:_MOST]:
+            found = _rival(state.packages.named(name).values(), above, below)
             if found is None:
                 lost = None
                 break
@@ -103,38 +103,38 @@ def _rival(packages: Iterable[DebPackage], above: str, below: str) -> DebPriorit
     return None
 
 
-def _weakest(host: DebState, handle: str) -> DebPriority | None:
-    priorities = [origin.priority for origin, _ in host.indexes.origins if origin.source == handle]
+def _weakest(state: DebState, handle: str) -> DebPriority | None:
+    priorities = [origin.priority for origin, _ in state.indexes.origins if origin.source == handle]
     return min(priorities, key=lambda priority: priority.value, default=None)
 
 
-def _strongest(host: DebState, handle: str) -> DebPriority | None:
-    priorities = [origin.priority for origin, _ in host.indexes.origins if origin.source == handle]
+def _strongest(state: DebState, handle: str) -> DebPriority | None:
+    priorities = [origin.priority for origin, _ in state.indexes.origins if origin.source == handle]
     return max(priorities, key=lambda priority: priority.value, default=None)
 
 
-def _confine(host: DebState, rule: Rule) -> Iterator[Verdict]:
-    for source in sources_meant(host, rule.source):
-        priority = _strongest(host, source.handle)
+def _confine(state: DebState, rule: Rule) -> Iterator[Verdict]:
+    for source in sources_meant(state, rule.source):
+        priority = _strongest(state, source.handle)
         if priority and priority.value > 0:
             yield _lost("not-confined", priority, source=source.handle)
-        allowed = names_meant(host, rule.names, of=source.handle)
-        for name in _others_named(host, source.handle, set(allowed)):
-            for package in host.packages.named(name).values():
+        allowed = names_meant(state, rule.names, of=source.handle)
+        for name in _others_named(state, source.handle, set(allowed)):
+            for package in state.packages.named(name).values():
                 chosen = choice.candidate(package)
                 if chosen and _is_taken(chosen, source.handle):
                     yield _lost(
                         "comes-all-the-same", chosen.priority, source=source.handle, name=name
                     )
-        yield from _none_allowed(host, allowed, source.handle)
+        yield from _none_allowed(state, allowed, source.handle)
 
 
-def _none_allowed(host: DebState, allowed: Sequence[str], handle: str) -> Iterator[Verdict]:
+def _none_allowed(state: DebState, allowed: Sequence[str], handle: str) -> Iterator[Verdict]:
     """Where not one of the allowed names may come, another rule keeps them all away."""
     found = [
         v
         for n in allowed[:_MOST]
-        for p in host.packages.named(n).values()
+        for p in state.packages.named(n).values()
         for v in p.versions
         if is_of(v, handle)
     ]
@@ -142,21 +142,21 @@ def _none_allowed(host: DebState, allowed: Sequence[str], handle: str) -> Iterat
         yield _lost("never-comes", found[0].priority, source=handle, name=allowed[0])
 
 
-def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
+def _others_named(state: DebState, handle: str, allowed: set[str]) -> list[str]:
     """Names of a source, beside some, that a record for single packages mentions."""
     parts = [
         take_apart(text)
-        for record in host.configuration.preferences.records
+        for record in state.configuration.preferences.records
         for text in record.names
     ]
     texts = [name for name, _, of_source in parts if not of_source]
     built = [name for name, _, of_source in parts if of_source]
-    names = set(filter(meant_by(tuple(texts)), names_of(host, handle)))
+    names = set(filter(meant_by(tuple(texts)), names_of(state, handle)))
     if built:
         is_built = meant_by(tuple(built))
         names |= {
             row.name
-            for origin, index in host.indexes.opened
+            for origin, index in state.indexes.opened
             if origin.source == handle
             for row in index.all_rows()
             if is_built(row.built_from or row.name)
@@ -164,16 +164,16 @@ def _others_named(host: DebState, handle: str, allowed: set[str]) -> list[str]:
     return sorted(names - allowed)[:_MOST]
 
 
-def same_elsewhere(host: DebState, handle: str, names: Iterable[str]) -> dict[str, str]:
+def same_elsewhere(state: DebState, handle: str, names: Iterable[str]) -> dict[str, str]:
     """Names that the host downloads from a source only because it is listed before another one
     that has the very same version; that other one, by name. At most some hundred are looked at."""
     elsewhere: set[str] = set()
-    for source in host.configuration.sources:
+    for source in state.configuration.sources:
         if source.on and source.handle != handle:
-            elsewhere |= names_of(host, source.handle)
+            elsewhere |= names_of(state, source.handle)
     found = {}
     for name in sorted(elsewhere.intersection(names))[:_MOST]:
-        for package in host.packages.named(name).values():
+        for package in state.packages.named(name).values():
             chosen = choice.candidate(package)
             if chosen and not chosen.installed and _also_in(chosen, handle):
                 found[name] = _also_in(chosen, handle)
@@ -190,8 +190,8 @@ def _also_in(version: DebVersion, handle: str) -> str:
 # -- packages ----------------------------------------------------------------------------
 
 
-def _pin(host: DebState, rule: Rule) -> Iterator[Verdict]:
-    for package in packages_meant(host, rule):
+def _pin(state: DebState, rule: Rule) -> Iterator[Verdict]:
+    for package in packages_meant(state, rule):
         wanted = [version for version in package.versions if fits(rule, version)]
         chosen = choice.candidate(package)
         if not wanted:
@@ -230,8 +230,8 @@ def _pin_lost(package: DebPackage, wanted: DebVersion, chosen: DebVersion) -> Ve
     return _lost("other-wins", cause, name=package.name, version=wanted.text, chosen=chosen.text)
 
 
-def _keep(host: DebState, rule: Rule) -> Iterator[Verdict]:
-    for package in packages_meant(host, rule):
+def _keep(state: DebState, rule: Rule) -> Iterator[Verdict]:
+    for package in packages_meant(state, rule):
         chosen = choice.candidate(package)
         if package.installed and chosen and not chosen.installed:
             yield _lost(
@@ -240,22 +240,22 @@ def _keep(host: DebState, rule: Rule) -> Iterator[Verdict]:
             )  # fmt: skip
 
 
-def _bar(host: DebState, rule: Rule) -> Iterator[Verdict]:
-    handles = handles_meant(host, [rule.source]) if rule.source else [""]
+def _bar(state: DebState, rule: Rule) -> Iterator[Verdict]:
+    handles = handles_meant(state, [rule.source]) if rule.source else [""]
     for handle in handles:
         if rule.components:
-            yield from _bar_components(host, handle, rule.components)
+            yield from _bar_components(state, handle, rule.components)
             continue
-        names = names_meant(host, rule.names or ("*",), of=handle)
+        names = names_meant(state, rule.names or ("*",), of=handle)
         for name in names[:: 1 + len(names) // _MOST_BARRED]:
-            for package in host.packages.named(name).values():
+            for package in state.packages.named(name).values():
                 chosen = choice.candidate(package)
                 if chosen and _is_barred(rule, chosen, handle):
                     yield _lost("comes-all-the-same", chosen.priority, name=name, source=handle)
 
 
-def _bar_components(host: DebState, handle: str, components: Sequence[str]) -> Iterator[Verdict]:
-    for origin, _ in host.indexes.origins:
+def _bar_components(state: DebState, handle: str, components: Sequence[str]) -> Iterator[Verdict]:
+    for origin, _ in state.indexes.origins:
         if origin.source == handle and origin.component in components and origin.priority.value > 0:
             yield _lost("not-confined", origin.priority, source=f"{handle} {origin.component}")
 

@@ -67,18 +67,18 @@ class DebRuleWriter(RuleWriter):
     def edits_without(self, place: Place) -> Edits | None:
         """The edits that take away someone else's record, or the target release; Refusal for
         a hold, which stands in the host's own record."""
-        host, file = self._state, place.file
-        text = decode(host.tree.read(file) or b"")
-        if place == host.configuration.conf.place("APT::Default-Release"):
+        state, file = self._state, place.file
+        text = decode(state.tree.read(file) or b"")
+        if place == state.configuration.conf.place("APT::Default-Release"):
             return _without_lines(file, _without_setting(text, place))
-        if file == host.recorded.file:
+        if file == state.recorded.file:
             raise Refusal(
                 f"a hold stands in the host's own record ({file}); velpin does not change that",
                 "the host's own tools take a hold back",
             )
-        files = {record.place.file for record in host.configuration.preferences.records}
+        files = {record.place.file for record in state.configuration.preferences.records}
         if file not in files.union(
-            note.place.file for note in host.configuration.preferences.notes
+            note.place.file for note in state.configuration.preferences.notes
         ):
             return None
         check_understood(file, text)
@@ -100,7 +100,7 @@ class DebRuleWriter(RuleWriter):
 
         Rules about sources are written anew together, since each priority depends on the others.
         """
-        host, stand = self._state, recorded_rules(self._state)
+        state, stand = self._state, recorded_rules(self._state)
         gone = [rule for rule in stand if rule.rule not in target or rule.rule in asked]
         new = [
             (rule, self._file_for(rule, gone, asked, foremost))
@@ -113,7 +113,7 @@ class DebRuleWriter(RuleWriter):
             and recorded.rule.kind in _OF_SOURCES and self._rules.is_there(recorded.rule)
         ]  # fmt: skip
         redone = [*gone, *again]
-        base = host.with_edits(edits_replacing(host.tree, redone, []))
+        base = state.with_edits(edits_replacing(state.tree, redone, []))
         prefers = [*(rule.rule for rule in again), *(rule for rule, _ in new)]
         orders = [precedence_of(base, rule) for rule in prefers if rule.kind == "prefer"]
         priorities = priorities_for(base, orders) if orders else {}
@@ -133,8 +133,10 @@ class DebRuleWriter(RuleWriter):
                     draft for draft in options if self._proves(draft, redone, drafts)
                 ] or options
             drafts.append(options[0])
-        edits = edits_replacing(host.tree, redone, drafts)
-        plan.propose(host.tree, {f: data for f, data in edits.items() if data != host.tree.read(f)})
+        edits = edits_replacing(state.tree, redone, drafts)
+        plan.propose(
+            state.tree, {f: data for f, data in edits.items() if data != state.tree.read(f)}
+        )
 
     def _file_for(
         self, rule: Rule, gone: Iterable[DebRecordedRule], asked: Sequence[Rule], foremost: bool

@@ -42,7 +42,7 @@ def _why_kept(done: Transaction, unit: Package, aim: Candidate) -> tuple[Reason,
     if unit.held:
         return (Reason("is-held", {"name": unit.name}),)
     if unit in done.phased:
-        share = done.world.host.packages.phasing.share(aim.offer)
+        share = done.world.state.packages.phasing.share(aim.offer)
         return (Reason("is-phased", {"name": unit.name, "share": share}),)
     from velpin.kinds.deb.engine.causes import why_not
     from velpin.kinds.deb.transaction.explain import told
@@ -96,7 +96,7 @@ def _change(world: DebWorld, unit: Package) -> Change:
         outcome=outcome_of(old, new, lambda one, other: compare(one.version, other.version)),
         download_bytes=world.download(new) if new else 0,
         disk_bytes=world.disk(new) - world.disk(old),
-        foreign=unit.arch != world.host.configuration.native,
+        foreign=unit.arch != world.state.configuration.native,
     )
 
 

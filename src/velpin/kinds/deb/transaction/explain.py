@@ -67,8 +67,8 @@ def _obstacle(world: DebWorld, one: Obstacle, several: bool) -> Iterator[Reason]
 
 
 def _nothing(world: DebWorld, target: Target) -> Reason:
-    host = world.host
-    off = [s.handle for s, index in host.indexes.off() if index.rows(target.name)]
+    state = world.state
+    off = [s.handle for s, index in state.indexes.off() if index.rows(target.name)]
     found = [b.version for u in world.units_of(target.name) for b in world.builds(u)]
     facts: dict[str, Fact] = {"name": target.name, "off": tuple(dict.fromkeys(off))}
     if found:
@@ -81,7 +81,7 @@ def _not_chosen(world: DebWorld, target: Target) -> Iterator[Reason]:
     told_of: set[int] = set()
     count = 0
     for build in world.options(target):
-        package = world.host.packages.named(build.unit.name)[build.unit.arch]
+        package = world.state.packages.named(build.unit.name)[build.unit.arch]
         chosen = candidate(package)
         if id(package) not in told_of:
             told_of.add(id(package))

@@ -24,7 +24,7 @@ class _Changes:
     """Every small change that could help, in the order in which a person would like them."""
 
     def __init__(self, done: Transaction, chain: Sequence[Link], answers: Sequence[Answer]) -> None:
-        self.world, self.host = done.world, done.world.host
+        self.world, self.state = done.world, done.world.state
         self.answers = answers
         self.removed = {answer.package for answer in answers if answer.outcome == "remove"}
         self.texts = [answer.asked for answer in answers]
@@ -67,7 +67,7 @@ class _Changes:
             yield asking(texts, "ask-for-version", **facts)
 
     def _label(self, name: str, arch: str) -> str:
-        return name if arch == self.host.configuration.native else f"{name}:{arch}"
+        return name if arch == self.state.configuration.native else f"{name}:{arch}"
 
     def _off_hold(self, one: Obstacle) -> Iterator[Attempt]:
         units = [one.build.unit] if one.build else self.world.units_of(one.target.name)
@@ -83,7 +83,7 @@ class _Changes:
         records = {
             version.priority.record
             for unit in self.world.units_of(one.target.name)
-            for version in self.host.packages.named(unit.name)[unit.arch].versions
+            for version in self.state.packages.named(unit.name)[unit.arch].versions
             if version.priority.record is not None
         }
         for place in sorted(record.place for record in records):
@@ -93,8 +93,8 @@ class _Changes:
         for answer in self.answers:
             if answer.outcome == "remove":
                 continue
-            package = self.host.packages.named(answer.package).get(
-                self.host.configuration.native if answer.arch == "all" else answer.arch
+            package = self.state.packages.named(answer.package).get(
+                self.state.configuration.native if answer.arch == "all" else answer.arch
             )
             for version in package.versions if package else ():
                 if version.text == answer.version or not version.offered:

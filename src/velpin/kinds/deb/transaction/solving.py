@@ -27,10 +27,10 @@ SAME_SOURCE = "same source"
 
 
 def solve(
-    host: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
+    state: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
 ) -> Transaction:
     """The transaction that brings some versions of packages and takes others away."""
-    done = begin(host)
+    done = begin(state)
     world = done.world
     asked: dict[Package, Candidate] = {}
     for package, version, _ in wanted:
@@ -47,9 +47,9 @@ def solve(
     return _search(done, asked, upgrade=False)
 
 
-def solve_upgrade(host: DebState) -> Transaction:
+def solve_upgrade(state: DebState) -> Transaction:
     """The full upgrade of a host."""
-    done = begin(host)
+    done = begin(state)
     done.phased.update(
         unit for unit in done.world.installed_units()
         if unit.aim is not None and unit.aim is not unit.installed

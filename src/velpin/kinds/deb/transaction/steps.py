@@ -59,9 +59,9 @@ class AskedVersion(NamedTuple):
     within: Within | None = None
 
 
-def begin(host: DebState) -> Transaction:
+def begin(state: DebState) -> Transaction:
     """A host as it is, nothing changed yet; what is broken on it already is noted."""
-    world = DebWorld(host)
+    world = DebWorld(state)
     names = world.remembered("unmet", lambda: [key_of(unit) for unit in Draft(world).broken()])
     keys = set(names)
     broken = tuple(u for u in world.installed_units() if key_of(u) in keys) if keys else ()
@@ -75,11 +75,11 @@ def begin(host: DebState) -> Transaction:
 
 
 def work_out(
-    host: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
+    state: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
 ) -> Transaction:
     """The transaction that brings some versions of packages and takes others away, all
     together."""
-    done = begin(host)
+    done = begin(state)
     world, draft = done.world, done.draft
     marker = Marker(draft)
     for package in removed:
@@ -126,9 +126,9 @@ def switch(done: Transaction, wanted: Sequence[AskedVersion]) -> None:
             Switching(done.world, done.draft, within).switch(unit.aim)
 
 
-def work_out_upgrade(host: DebState) -> Transaction:
+def work_out_upgrade(state: DebState) -> Transaction:
     """The full upgrade of a host."""
-    done = begin(host)
+    done = begin(state)
     if done.was_broken:
         return done
     world, draft = done.world, done.draft

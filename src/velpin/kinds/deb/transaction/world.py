@@ -43,8 +43,8 @@ def _installed(unit: Package) -> Candidate:
 class DebWorld:
     """One deb host, for one transaction."""
 
-    def __init__(self, host: DebState) -> None:
-        self.host = host
+    def __init__(self, state: DebState) -> None:
+        self.state = state
         self.weights = Weights()
         self._units: dict[tuple[str, str], Package] = {}
         self._loaded: dict[str, list[Package]] = {}
@@ -56,14 +56,14 @@ class DebWorld:
         self._holding: dict[str, list[Candidate]] = {}
         self.half_installed: list[Package] = []
         """Units of which the record says that their installation was cut short."""
-        self._installed = [self._installed_unit(row) for row in host.recorded.installed_rows()]
+        self._installed = [self._installed_unit(row) for row in state.recorded.installed_rows()]
         self._of_source: dict[str, list[Package]] = {}
         self._newest_of_source: dict[tuple[str, str], str] = {}
 
     def _installed_unit(self, row: Row) -> Package:
-        unit = self.unit(row.name, self.host.configuration.unit_arch(row.arch))
+        unit = self.unit(row.name, self.state.configuration.unit_arch(row.arch))
         unit.installed = unit.chosen = Candidate(
-            unit, row.version, IndexEntry(self.host.indexes.own_origin, row)
+            unit, row.version, IndexEntry(self.state.indexes.own_origin, row)
         )
         unit.held = row.state.startswith("hold ")
         if row.state.endswith(" ok half-installed"):
@@ -89,7 +89,7 @@ class DebWorld:
 
     def arch_place(self, unit: Package) -> int:
         """The place of a unit's architecture among the host's; behind them where it is none."""
-        archs = self.host.configuration.archs
+        archs = self.state.configuration.archs
         return archs.index(unit.arch) if unit.arch in archs else len(archs)
 
     def _aim(self, unit: Package) -> Candidate | None:
@@ -100,7 +100,7 @@ class DebWorld:
         return self.build_of(unit, chosen)
 
     def _package(self, unit: Package) -> DebPackage | None:
-        return self.host.packages.named(unit.name).get(unit.arch)
+        return self.state.packages.named(unit.name).get(unit.arch)
 
     def builds(self, unit: Package) -> Sequence[Candidate]:
         """Every build of a unit, newest first."""
@@ -126,7 +126,7 @@ class DebWorld:
         """The units called so, the host's first architecture first."""
         found = self._loaded.get(name)
         if found is None:
-            found = [self.unit(name, arch) for arch in self.host.packages.named(name)]
+            found = [self.unit(name, arch) for arch in self.state.packages.named(name)]
             self._loaded[name] = found
         return found
 
@@ -135,7 +135,7 @@ class DebWorld:
         found = self._named.get(name)
         if found is None:
             named = list(self.units_of(name))
-            for provider in self.host.packages.provider_names(name):
+            for provider in self.state.packages.provider_names(name):
                 named += self.units_of(provider) if provider != name else []
             found = self._named[name] = named
         return found
@@ -156,7 +156,9 @@ class DebWorld:
     def label(self, unit: Package) -> str:
         """A unit's name, with its architecture where that is not the host's first."""
         return (
-            unit.name if unit.arch == self.host.configuration.native else f"{unit.name}:{unit.arch}"
+            unit.name
+            if unit.arch == self.state.configuration.native
+            else f"{unit.name}:{unit.arch}"
         )
 
     # -- what is on the host -------------------------------------------------------------
@@ -171,13 +173,15 @@ class DebWorld:
 
     def remembered(self, what: str, work_out: Callable[[], list[str]]) -> list[str]:
         """Texts worked out from the record of packages alone, kept until it changes."""
-        if self.host.recorded.index is None:
+        if self.state.recorded.index is None:
             return work_out()
-        return self._memo.names(f"{what} {' '.join(self.host.configuration.archs)}", work_out)
+        return self._memo.names(f"{what} {' '.join(self.state.configuration.archs)}", work_out)
 
     @cached_property
     def _memo(self) -> Memo:
-        return self.host.cache.memo([self.host.recorded.index] if self.host.recorded.index else [])
+        return self.state.cache.memo(
+            [self.state.recorded.index] if self.state.recorded.index else []
+        )
 
     @cached_property
     def _by_key(self) -> dict[str, Package]:
@@ -232,8 +236,8 @@ class DebWorld:
         if found is None:
             offer = build.offer
             held = offer.holders[0] if isinstance(offer, DebVersion) else offer
-            found = self.host.packages.facts_of(held)
-            if build.unit.name in self.host.configuration.forced_essential:
+            found = self.state.packages.facts_of(held)
+            if build.unit.name in self.state.configuration.forced_essential:
                 found = found._replace(essential=True)
             self._facts[build] = found
         return found
@@ -252,7 +256,7 @@ class DebWorld:
         found = self._relations.get(build)
         if found is None:
             found = self.facts(build).relations
-            if len(self.host.configuration.archs) > 1:
+            if len(self.state.configuration.archs) > 1:
                 found = (*found, *self._between_architectures(build))
             self._relations[build] = found
         return found
@@ -261,7 +265,7 @@ class DebWorld:
         """Packages of one name exclude each other across architectures; those marked `same`
         only where their versions differ (observed)."""
         unit = build.unit
-        others = [arch for arch in self.host.configuration.archs if arch != unit.arch]
+        others = [arch for arch in self.state.configuration.archs if arch != unit.arch]
         if self.is_same(build):
             bound = ("!=", build.version)
             return [
@@ -307,7 +311,7 @@ class DebWorld:
             if (
                 not target.exact
                 and multi_arch == "foreign"
-                and unit.arch in self.host.configuration.archs
+                and unit.arch in self.state.configuration.archs
             ):
                 return True
         return self._provides(build, target)
@@ -329,7 +333,7 @@ class DebWorld:
         multi_arch = self.facts(build).multi_arch
         if target.arch == "any":
             return multi_arch == "allowed"
-        served = multi_arch == "foreign" and build.unit.arch in self.host.configuration.archs
+        served = multi_arch == "foreign" and build.unit.arch in self.state.configuration.archs
         return served and not target.exact
 
     def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
@@ -348,7 +352,7 @@ class DebWorld:
         package = self._package(build.unit)
         if package is None or not isinstance(build.offer, DebVersion):
             return False
-        return not build.offer.installed and self.host.packages.phasing.holds_back(
+        return not build.offer.installed and self.state.packages.phasing.holds_back(
             package, build.offer
         )
 
@@ -362,37 +366,37 @@ class DebWorld:
             RelationKind.CONFLICTS,
             RelationKind.BREAKS,
         }
-        if self.host.configuration.conf.switch("APT::Install-Recommends", default=True):
+        if self.state.configuration.conf.switch("APT::Install-Recommends", default=True):
             kinds.add(RelationKind.RECOMMENDS)
-        if self.host.configuration.conf.switch("APT::Install-Suggests", default=False):
+        if self.state.configuration.conf.switch("APT::Install-Suggests", default=False):
             kinds.add(RelationKind.SUGGESTS)
         return frozenset(kinds)
 
     @cached_property
     def strict(self) -> bool:
         """Whether only candidates may come, beside what is installed."""
-        return self.host.configuration.conf.switch("APT::Solver::Strict-Pinning", default=True)
+        return self.state.configuration.conf.switch("APT::Solver::Strict-Pinning", default=True)
 
     @cached_property
     def serving(self) -> frozenset[RelationKind]:
         """Relations by which an automatically installed package serves another."""
         kinds = {RelationKind.REQUIRES, RelationKind.REQUIRES_FIRST}
-        if self.host.configuration.conf.switch(
+        if self.state.configuration.conf.switch(
             "APT::AutoRemove::RecommendsImportant", default=True
         ):
             kinds.add(RelationKind.RECOMMENDS)
-        if self.host.configuration.conf.switch("APT::AutoRemove::SuggestsImportant", default=True):
+        if self.state.configuration.conf.switch("APT::AutoRemove::SuggestsImportant", default=True):
             kinds.add(RelationKind.SUGGESTS)
         return frozenset(kinds)
 
     @property
     def removes_unneeded(self) -> bool:
         """Whether a request also removes what nothing needs any more."""
-        return self.host.configuration.conf.switch("APT::Get::AutomaticRemove", default=False)
+        return self.state.configuration.conf.switch("APT::Get::AutomaticRemove", default=False)
 
     def is_automatic(self, unit: Package) -> bool:
         """Whether it was installed for others only."""
-        return (unit.name, unit.arch) in self.host.packages.automatic
+        return (unit.name, unit.arch) in self.state.packages.automatic
 
     def is_root(self, unit: Package) -> bool:
         """Whether it serves a purpose whatever it was installed for."""
@@ -405,11 +409,11 @@ class DebWorld:
 
     @cached_property
     def _essential_names(self) -> set[str]:
-        return self.host.indexes.essential_names()
+        return self.state.indexes.essential_names()
 
     @cached_property
     def _never_removed(self) -> list[str]:
-        return self.host.configuration.conf.listed("APT::NeverAutoRemove")
+        return self.state.configuration.conf.listed("APT::NeverAutoRemove")
 
     def follows(self, relation: Relation) -> bool:
         """Hard relations always; recommended and suggested ones as configured."""
@@ -437,7 +441,7 @@ class DebWorld:
     def _last_seen_first(self, builds: list[Candidate]) -> list[Candidate]:
         if len(builds) == 1:
             return builds
-        seen = self.host.indexes.in_order_of_sight([build.unit.name for build in builds])
+        seen = self.state.indexes.in_order_of_sight([build.unit.name for build in builds])
         return sorted(builds, key=lambda build: seen.index(build.unit.name), reverse=True)
 
     def _has_sibling(self, build: Candidate) -> bool:
@@ -480,7 +484,7 @@ class DebWorld:
         found = self._newest_of_source.get((source, arch))
         if found is None:
             versions = {least}
-            for _, index in self.host.indexes.opened:
+            for _, index in self.state.indexes.opened:
                 for name in index.built_from(source):
                     for unit in self.units_of(name):
                         versions.update(
@@ -514,7 +518,7 @@ class DebWorld:
         found = self._of_source.get(source)
         if found is None:
             named = {source}
-            for _, index in self.host.indexes.opened:
+            for _, index in self.state.indexes.opened:
                 named.update(index.built_from(source))
             by_name = self._installed_by_name
             found = [unit for name in named for unit in by_name.get(name, ())]

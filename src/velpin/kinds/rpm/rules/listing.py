@@ -91,9 +91,9 @@ def _with(one: RuleInForce, other: RuleInForce) -> RuleInForce:
     )
 
 
-def _of_sources(host: RpmState) -> Iterator[RuleInForce]:
+def _of_sources(state: RpmState) -> Iterator[RuleInForce]:
     for source in sorted(
-        host.configuration.sources, key=lambda source: (not source.on, source.priority)
+        state.configuration.sources, key=lambda source: (not source.on, source.priority)
     ):
         value = source.section.find("priority")
         if value is None and source.priority == UNSAID:
@@ -103,26 +103,26 @@ def _of_sources(host: RpmState) -> Iterator[RuleInForce]:
             facts: dict[str, Fact] = {"sources": source.handle, "priority": source.priority}
             yield RuleInForce(
                 place, Reason("says-priority", facts), None, source.priority,
-                _count(host, source), (), _why_dead(host, source),
+                _count(state, source), (), _why_dead(state, source),
             )  # fmt: skip
-    for source in host.configuration.sources:
+    for source in state.configuration.sources:
         for key, code in (
             ("includepkgs", "says-only"), ("excludepkgs", "says-bar"), ("exclude", "says-bar"),
         ):  # fmt: skip
-            if key in host.rule_files.keys and key in source.section:
-                yield list_rule(host, source.section, source.file, key, code, source)
+            if key in state.rule_files.keys and key in source.section:
+                yield list_rule(state, source.section, source.file, key, code, source)
 
 
-def _count(host: RpmState, source: RpmSource) -> int:
-    index = host.indexes.index(source) if source.on else None
+def _count(state: RpmState, source: RpmSource) -> int:
+    index = state.indexes.index(source) if source.on else None
     return index.count if index else 0
 
 
-def _why_dead(host: RpmState, source: RpmSource) -> Reason | None:
+def _why_dead(state: RpmState, source: RpmSource) -> Reason | None:
     if not source.on:
         return Reason("rule-source-off", {"sources": source.handle})
     others = [
-        other.priority for other in host.configuration.sources if other.on and other is not source
+        other.priority for other in state.configuration.sources if other.on and other is not source
     ]
     if not others or (source.priority == UNSAID and set(others) == {UNSAID}):
         return Reason("rule-idle", {})
@@ -130,7 +130,7 @@ def _why_dead(host: RpmState, source: RpmSource) -> Reason | None:
 
 
 def list_rule(
-    host: RpmState, section: IniSection, file: str, key: str, code: str, source: RpmSource | None
+    state: RpmState, section: IniSection, file: str, key: str, code: str, source: RpmSource | None
 ) -> RuleInForce:
     """A rule that is a list of patterns, of one source or of all."""
     value = section.find(key)
@@ -140,13 +140,13 @@ def list_rule(
     facts: dict[str, Fact] = {"names": names, "sources": handle or "every source"}
     offers = 0
     installed: dict[str, None] = {}
-    for offering, index in host.indexes.opened:
+    for offering, index in state.indexes.opened:
         if source is not None and offering.handle != handle:
             continue
         for row in index.all_rows():
-            if host.rule_files.pattern_means(value.text, row.name, row.arch, row.version):
+            if state.rule_files.pattern_means(value.text, row.name, row.arch, row.version):
                 offers += 1
-                if host.packages.pool.installed(row.name):
+                if state.packages.pool.installed(row.name):
                     installed[row.name] = None
     dead = None
     if source is not None and not source.on:

@@ -17,21 +17,21 @@ from velpin.ports.configuration import find_source
 _BOUNDS = (">=", "<=", "==", ">", "<")
 
 
-def resolve_rule(host: RpmState, rule: Rule, check: Callable[[Rule], None]) -> Rule:
+def resolve_rule(state: RpmState, rule: Rule, check: Callable[[Rule], None]) -> Rule:
     """A rule with its sources looked up; Refusal where it means nothing here."""
     for handle in (rule.source, *rule.over, *rule.under):
         if handle:
-            find_source(host.configuration.by_handle, handle)
+            find_source(state.configuration.by_handle, handle)
     if rule.components:
         raise Refusal(
-            f"sources of a host of kind {host.kind} have no components",
+            f"sources of a host of kind {state.kind} have no components",
             f"velpin bar NAME... --from {rule.source}",
         )
     if rule.kind == "prefer":
-        check_says_something(precedence_of(host.configuration.sources, rule))
+        check_says_something(precedence_of(state.configuration.sources, rule))
     if rule.kind == "keep":
         for name in rule.names:
-            if not any(True for _ in installed_meant(host, name)):
+            if not any(True for _ in installed_meant(state, name)):
                 raise Refusal(
                     f"{name} is not installed: there is nothing to keep",
                     f"for a version that is wanted later: velpin pin {shell_word(name)}@VERSION",
@@ -46,32 +46,32 @@ def split_name(text: str) -> tuple[str, str]:
     return (name, arch) if name else (text, "")
 
 
-def names_meant(host: RpmState, text: str, handle: str = "") -> list[str]:
+def names_meant(state: RpmState, text: str, handle: str = "") -> list[str]:
     """Names that a name or glob means, of one source or of all."""
     name, _ = split_name(text)
     if is_glob(name):
-        return fitting(host.indexes.names_of(handle) if handle else host.indexes.all_names, name)
+        return fitting(state.indexes.names_of(handle) if handle else state.indexes.all_names, name)
     if handle:
-        index = host.indexes.index(find_source(host.configuration.by_handle, handle))
+        index = state.indexes.index(find_source(state.configuration.by_handle, handle))
         return [name] if index and index.rows(name) else []
-    return [name] if any(origin.index.rows(name) for origin in host.packages.pool.origins) else []
+    return [name] if any(origin.index.rows(name) for origin in state.packages.pool.origins) else []
 
 
-def installed_meant(host: RpmState, text: str) -> Iterator[RpmPackage]:
+def installed_meant(state: RpmState, text: str) -> Iterator[RpmPackage]:
     """Installed builds that a name or glob means."""
     name, arch = split_name(text)
-    names = fitting(host.recorded.names, name) if is_glob(name) else [name]
+    names = fitting(state.recorded.names, name) if is_glob(name) else [name]
     for known in names:
-        for build in host.packages.pool.installed(known):
+        for build in state.packages.pool.installed(known):
             if not arch or build.arch == arch:
                 yield build
 
 
-def builds_meant(host: RpmState, text: str, handle: str = "") -> Iterator[RpmPackage]:
+def builds_meant(state: RpmState, text: str, handle: str = "") -> Iterator[RpmPackage]:
     """Builds that a name or glob means, hidden ones too."""
     _, arch = split_name(text)
-    for name in names_meant(host, text, handle):
-        for build in host.packages.pool.all_named(name):
+    for name in names_meant(state, text, handle):
+        for build in state.packages.pool.all_named(name):
             if handle and build.origin.handle != handle:
                 continue
             if not arch or build.arch == arch:
@@ -88,17 +88,17 @@ def version_is(rule: Rule, version: str) -> bool:
     return version_fits(rule.version, version, any_epoch=True)
 
 
-def findings(host: RpmState, rule: Rule) -> list[Reason]:
+def findings(state: RpmState, rule: Rule) -> list[Reason]:
     """What speaks against a rule: it names what is not there."""
     found = []
     of = rule.source if rule.kind != "prefer" else ""
     for name in rule.names:
-        builds = builds_meant(host, name, of)
+        builds = builds_meant(state, name, of)
         first = next(builds, None)
         if first is None and not (
             of
-            and not find_source(host.configuration.by_handle, of).on
-            and names_meant(host, name, of)
+            and not find_source(state.configuration.by_handle, of).on
+            and names_meant(state, name, of)
         ):
             code = "no-name-there" if of else "no-such-name"
             found.append(Reason(code, {"name": name, "source": of}))

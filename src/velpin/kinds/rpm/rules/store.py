@@ -50,13 +50,13 @@ class RpmRecordedRule(NamedTuple):
     """The last line that is for it."""
 
 
-def recorded_rules(host: RpmState) -> list[RpmRecordedRule]:
+def recorded_rules(state: RpmState) -> list[RpmRecordedRule]:
     """All rules that stand, in the order of files and lines; one may stand in several places."""
     found = []
-    for file in host.rule_files.sections:
-        found += list(_of_sections(host, file))
-    for file in host.rule_files.blocks:
-        found += list(_of_blocks(host, file))
+    for file in state.rule_files.sections:
+        found += list(_of_sections(state, file))
+    for file in state.rule_files.blocks:
+        found += list(_of_blocks(state, file))
     return found
 
 
@@ -65,8 +65,8 @@ def rules_of(found: Iterable[RpmRecordedRule]) -> list[Rule]:
     return list(dict.fromkeys(recorded.rule for recorded in found))
 
 
-def _of_sections(host: RpmState, file: str) -> Iterator[RpmRecordedRule]:
-    data = host.tree.read(file)
+def _of_sections(state: RpmState, file: str) -> Iterator[RpmRecordedRule]:
+    data = state.tree.read(file)
     if not data:
         return
     lines = HostText(data, file).lines
@@ -115,8 +115,8 @@ def blocks(data: bytes) -> list[Block]:
     return found
 
 
-def _of_blocks(host: RpmState, file: str) -> Iterator[RpmRecordedRule]:
-    for block in blocks(host.tree.read(file) or b""):
+def _of_blocks(state: RpmState, file: str) -> Iterator[RpmRecordedRule]:
+    for block in blocks(state.tree.read(file) or b""):
         for note in block.notes:
             rule = read_rule(note)
             if rule:
@@ -136,7 +136,7 @@ class PrioritySlot(NamedTuple):
 
 
 def edits_replacing(
-    host: RpmState,
+    state: RpmState,
     old: Sequence[tuple[Rule, Sequence[RuleLine]]],
     new: Sequence[tuple[Rule, Sequence[RuleLine]]],
     numbered: Sequence[PrioritySlot],
@@ -147,20 +147,20 @@ def edits_replacing(
         piece.slot for _, pieces in (*old, *new) for piece in pieces if piece.slot.key
     )
     for slot in slots:
-        data = texts.get(slot.file, host.tree.read(slot.file) or b"")
+        data = texts.get(slot.file, state.tree.read(slot.file) or b"")
         texts[slot.file] = _with_list(data, slot, old, new)
     for entry in numbered:
-        data = texts.get(entry.slot.file, host.tree.read(entry.slot.file) or b"")
+        data = texts.get(entry.slot.file, state.tree.read(entry.slot.file) or b"")
         texts[entry.slot.file] = _with_priority(data, entry)
     files = dict.fromkeys(
         piece.slot.file for _, pieces in (*old, *new) for piece in pieces if not piece.slot.key
     )
     for file in files:
-        there = host.tree.read(file) or host.rule_files.block_preamble
+        there = state.tree.read(file) or state.rule_files.block_preamble
         texts[file] = _with_blocks(there, file, old, new)
     edits: dict[str, bytes | None] = {}
     for file, data in texts.items():
-        if data != (host.tree.read(file) or b""):
+        if data != (state.tree.read(file) or b""):
             edits[file] = data
     return edits
 

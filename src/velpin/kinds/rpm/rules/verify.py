@@ -26,17 +26,17 @@ _MOST_COMMON = 400
 """Names of two sources of which the choice is worked out."""
 
 
-def verdict(host: RpmState, rule: Rule) -> Verdict:
+def verdict(state: RpmState, rule: Rule) -> Verdict:
     """Whether a rule holds, and why not."""
-    told = next(_PROOFS[rule.kind](host, rule), None)
+    told = next(_PROOFS[rule.kind](state, rule), None)
     return Verdict(told is None, told)
 
 
-def _prefer(host: RpmState, rule: Rule) -> Iterator[Reason]:
-    for above, below in precedence_of(host.configuration.sources, rule).pairs():
+def _prefer(state: RpmState, rule: Rule) -> Iterator[Reason]:
+    for above, below in precedence_of(state.configuration.sources, rule).pairs():
         one, other = (
-            find_source(host.configuration.by_handle, above),
-            find_source(host.configuration.by_handle, below),
+            find_source(state.configuration.by_handle, above),
+            find_source(state.configuration.by_handle, below),
         )
         if one.priority >= other.priority:
             yield Reason(
@@ -44,12 +44,12 @@ def _prefer(host: RpmState, rule: Rule) -> Iterator[Reason]:
             )
         if not (one.on and other.on):
             continue
-        common = sorted(set(names_meant(host, "*", above)) & set(names_meant(host, "*", below)))
+        common = sorted(set(names_meant(state, "*", above)) & set(names_meant(state, "*", below)))
         for name in islice(common, _MOST_COMMON):
-            if host.packages.pool.installed(name) or host.filters.is_widened(name):
+            if state.packages.pool.installed(name) or state.filters.is_widened(name):
                 continue
-            chosen = host.chooser.choice_of(name)
-            visible = any(b.origin.handle == above for b in host.packages.pool.named(name))
+            chosen = state.chooser.choice_of(name)
+            visible = any(b.origin.handle == above for b in state.packages.pool.named(name))
             if chosen and visible and chosen.origin.handle == below:
                 yield Reason(
                     "comes-all-the-same",
@@ -57,33 +57,33 @@ def _prefer(host: RpmState, rule: Rule) -> Iterator[Reason]:
                 )
 
 
-def _confine(host: RpmState, rule: Rule) -> Iterator[Reason]:
-    if not find_source(host.configuration.by_handle, rule.source).on:
+def _confine(state: RpmState, rule: Rule) -> Iterator[Reason]:
+    if not find_source(state.configuration.by_handle, rule.source).on:
         return
-    allowed = {name for text in rule.names for name in names_meant(host, text, rule.source)}
-    for name in islice(names_meant(host, "*", rule.source), _MOST):
-        builds = [b for b in host.packages.pool.named(name) if b.origin.handle == rule.source]
+    allowed = {name for text in rule.names for name in names_meant(state, text, rule.source)}
+    for name in islice(names_meant(state, "*", rule.source), _MOST):
+        builds = [b for b in state.packages.pool.named(name) if b.origin.handle == rule.source]
         if builds and name not in allowed:
             yield Reason(
                 "comes-all-the-same",
                 {"name": name, "source": rule.source, "priority": builds[0].origin.priority},
             )
         if not builds and name in allowed:
-            yield _kept_out(host, name, rule.source)
+            yield _kept_out(state, name, rule.source)
 
 
-def _kept_out(host: RpmState, name: str, source: str) -> Reason:
-    for build in host.packages.pool.all_named(name):
-        hidden = host.filters.why_hidden(build) if build.origin.handle == source else None
+def _kept_out(state: RpmState, name: str, source: str) -> Reason:
+    for build in state.packages.pool.all_named(name):
+        hidden = state.filters.why_hidden(build) if build.origin.handle == source else None
         if hidden is not None:
             return Reason("kept-out", {"name": name, "source": source}, (hidden,))
     return Reason("kept-out", {"name": name, "source": source})
 
 
-def _bar(host: RpmState, rule: Rule) -> Iterator[Reason]:
+def _bar(state: RpmState, rule: Rule) -> Iterator[Reason]:
     for name in rule.names or ("*",):
-        for build in islice(builds_meant(host, name, rule.source), _MOST):
-            if build.installed or not host.packages.pool.visible(build):
+        for build in islice(builds_meant(state, name, rule.source), _MOST):
+            if build.installed or not state.packages.pool.visible(build):
                 continue
             if rule.pre_releases and "~" not in build.version:
                 continue
@@ -95,12 +95,12 @@ def _bar(host: RpmState, rule: Rule) -> Iterator[Reason]:
                 )  # fmt: skip
 
 
-def _pin(host: RpmState, rule: Rule) -> Iterator[Reason]:
+def _pin(state: RpmState, rule: Rule) -> Iterator[Reason]:
     for text in rule.names:
         _, arch = split_name(text)
-        for name in names_meant(host, text):
+        for name in names_meant(state, text):
             offered = [
-                package for package in host.packages.pool.named(name)
+                package for package in state.packages.pool.named(name)
                 if not package.installed and (not arch or package.arch == arch)
             ]  # fmt: skip
             wanted = [package for package in offered if _is_pinned(rule, package)]
@@ -111,7 +111,7 @@ def _pin(host: RpmState, rule: Rule) -> Iterator[Reason]:
             elif not wanted:
                 yield Reason("never-there", {"name": name, "version": _what(rule)})
             else:
-                yield from _pinned_installed(host, rule, name, wanted)
+                yield from _pinned_installed(state, rule, name, wanted)
 
 
 def _is_pinned(rule: Rule, build: RpmPackage) -> bool:
@@ -124,26 +124,26 @@ def _what(rule: Rule) -> str:
 
 
 def _pinned_installed(
-    host: RpmState, rule: Rule, name: str, wanted: list[RpmPackage]
+    state: RpmState, rule: Rule, name: str, wanted: list[RpmPackage]
 ) -> Iterator[Reason]:
     """An installed package must come to the wanted version with the next upgrade."""
-    for old in host.packages.pool.installed(name):
+    for old in state.packages.pool.installed(name):
         if version_is(rule, old.version):
             continue
         lower = all(compare(package.version, old.version) < 0 for package in wanted)
         if lower:
             facts = {"name": name, "installed": old.version, "version": wanted[0].version}
             yield Reason("never-goes-back", dict(facts))
-        elif not any(package in wanted for package in host.chooser.targets(old)):
-            locked = host.filters.why_locked(old)
+        elif not any(package in wanted for package in state.chooser.targets(old)):
+            locked = state.filters.why_locked(old)
             facts = {"name": name, "version": rule.version}
             yield Reason("stays-as-it-is", dict(facts), (locked,) if locked else ())
 
 
-def _keep(host: RpmState, rule: Rule) -> Iterator[Reason]:
+def _keep(state: RpmState, rule: Rule) -> Iterator[Reason]:
     for text in rule.names:
-        for build in installed_meant(host, text):
-            found = host.chooser.targets(build)
+        for build in installed_meant(state, text):
+            found = state.chooser.targets(build)
             if found:
                 facts = {"name": found[0].name, "source": found[0].origin.handle}
                 yield Reason("still-changes", {**facts, "version": found[0].version})

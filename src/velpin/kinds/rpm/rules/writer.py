@@ -45,23 +45,23 @@ class RpmRuleWriter(RuleWriter):
 
     def edits_without(self, place: Place) -> Edits | None:
         """The edits that take away someone else's block, line or value."""
-        host, file = self._state, place.file
-        data = host.tree.read(file)
+        state, file = self._state, place.file
+        data = state.tree.read(file)
         if data is None or self._rules.recorded_at(place):
             return None
-        if file in host.rule_files.lines and any(
+        if file in state.rule_files.lines and any(
             rule.place == place for rule in self._rules.common_rules()
         ):
             text = HostText(data, file)
             del text.lines[place.line - 1]
             return {file: text.data}
-        if file in host.rule_files.blocks:
+        if file in state.rule_files.blocks:
             left = without_block(data, place.line)
             if left is not None:
                 return {file: left}
-        for section in read_sections(data, file) if file in host.rule_files.sections else ():
+        for section in read_sections(data, file) if file in state.rule_files.sections else ():
             for value in section.values:
-                if value.line <= place.line <= value.last and value.key in host.rule_files.keys:
+                if value.line <= place.line <= value.last and value.key in state.rule_files.keys:
                     return {file: with_value(data, file, section.name, value.key, None)}
         return None
 
@@ -83,7 +83,7 @@ class RpmRuleWriter(RuleWriter):
         foremost: bool = False,
     ) -> None:
         """Put into the plan what it takes that just the target stands."""
-        host = self._state
+        state = self._state
         gone, new = (
             [
                 (rule, self.pieces(rule))
@@ -94,15 +94,15 @@ class RpmRuleWriter(RuleWriter):
         )
         prefers = [rule for rule in target if rule.kind == "prefer"]
         orders = [self._rules.precedence(rule) for rule in prefers if self._rules.is_there(rule)]
-        priorities = _priorities(host, old, prefers, orders)
-        plan.propose(host.tree, edits_replacing(host, gone, new, priorities))
+        priorities = _priorities(state, old, prefers, orders)
+        plan.propose(state.tree, edits_replacing(state, gone, new, priorities))
 
 
 # -- priorities ----------------------------------------------------------------------------
 
 
 def _priorities(
-    host: RpmState, old: Sequence[Rule], prefers: Sequence[Rule], orders: Sequence[Precedence]
+    state: RpmState, old: Sequence[Rule], prefers: Sequence[Rule], orders: Sequence[Precedence]
 ) -> list[PrioritySlot]:
     """Every source that a rule is or was about, with the priority it is to have.
 
@@ -111,13 +111,13 @@ def _priorities(
     """
     priorities: dict[str, int] = {}
     slots: dict[str, Slot] = {}
-    for source in host.configuration.sources:
+    for source in state.configuration.sources:
         slot = slots[source.handle] = Slot(source.file_of("priority"), source.handle, "priority")
-        before = before_velpin(host.tree.read(slot.file) or b"", slot)
-        priorities[source.handle] = source.priority if before is None else _priority(host, before)
+        before = before_velpin(state.tree.read(slot.file) or b"", slot)
+        priorities[source.handle] = source.priority if before is None else _priority(state, before)
     moved: dict[str, int] = {}
     for _ in range(len(orders) * len(orders) + len(orders) + 1):
-        still = [_settle(host, order, priorities, moved) for order in orders]
+        still = [_settle(state, order, priorities, moved) for order in orders]
         if True not in still:
             break
     found = []
@@ -129,17 +129,17 @@ def _priorities(
     return found
 
 
-def _priority(host: RpmState, text: str) -> int:
+def _priority(state: RpmState, text: str) -> int:
     priority = leading_number(text)
     return (
         UNSAID
-        if priority is None or (priority == 0 and not host.rule_files.zero_counts)
+        if priority is None or (priority == 0 and not state.rule_files.zero_counts)
         else priority
     )
 
 
 def _settle(
-    host: RpmState, order: Precedence, priorities: dict[str, int], moved: dict[str, int]
+    state: RpmState, order: Precedence, priorities: dict[str, int], moved: dict[str, int]
 ) -> bool:  # fmt: skip
     """Move the subject of one rule where it is not as asked for; whether that was so."""
     subject = order.subjects[0]
@@ -149,7 +149,7 @@ def _settle(
     if (ceiling is None or here < ceiling) and (floor is None or here > floor):
         return False
     priority = ceiling - 1 if ceiling is not None else (floor or 0) + 1
-    if priority == 0 and not host.rule_files.zero_counts:
+    if priority == 0 and not state.rule_files.zero_counts:
         priority = -1 if ceiling is not None else 1
     if ceiling is not None and floor is not None and priority <= floor:
         raise Refusal(
