@@ -4,26 +4,21 @@ way: whether each holds, and why not, stands on record (`tests/answers.py`)."""
 from __future__ import annotations
 
 import random
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
 import pytest
 
 from tests.answers import say
 from tests.drawn_hosts import made_host
 from tests.drawn_settings import host_among_settings
-from tests.harbours import ALPM, DEB, KINDS, Item
+from tests.harbours import ALPM, KINDS, Item
 from velpin import open_host
 from velpin.errors import VelpinError
 from velpin.front.words import sentence
-from velpin.kinds.alpm.rules.verify import verdict as alpm_verdict
-from velpin.kinds.deb.rules.verify import verdict as deb_verdict
-from velpin.kinds.rpm.rules.verify import verdict as rpm_verdict
 from velpin.model.rule import Rule, command_of
 
 pytestmark = pytest.mark.full
-VERDICTS: dict[str, Callable[..., Any]] = {DEB: deb_verdict, ALPM: alpm_verdict}
 
 
 def drawn_rules(
@@ -68,7 +63,7 @@ def say_verdicts(root: Path, kind: str, names: Sequence[str], draw: random.Rando
             if kind == ALPM and rule.kind in ("confine", "pin"):
                 continue  # no such host can say it
             try:
-                found = VERDICTS.get(kind, rpm_verdict)(host._ports, rule)
+                found = host._ports.rules.verdict(rule)
             except VelpinError as problem:
                 say(f"{command_of(rule)}: {problem}")
                 continue
