@@ -208,7 +208,7 @@ BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "keys": (["keys"], 81, set()),
     "refresh": (["refresh"], 94, {"email", "filelock", "concurrent.futures"}),
     "add": (
-        ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 103,
+        ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 108,
         {"email", "filelock", "concurrent.futures"},
     ),
     "off": (["off", "vendor", "--preview"], 104, set()),
