@@ -17,6 +17,7 @@ import jsonschema
 import pytest
 
 import velpin
+from tests import house
 from tests.harbours import DebHarbour
 from velpin.demo.signer import Signer
 from velpin.host.host import Host
@@ -217,3 +218,27 @@ def test_what_a_function_raises_stands_in_its_docstring() -> None:
         )
     ]  # fmt: skip
     assert not silent
+
+
+def test_every_public_method_of_a_host_is_on_the_page_about_it() -> None:
+    page = (Path(__file__).parents[1] / "docs/api.md").read_text()
+    groups = [
+        name for name, each in house.classes().items() if each.module.startswith("velpin.host.")
+    ]
+    named = {name: sorted(house.members(name)) for name in groups}
+    missing = [
+        f"{group}.{member}" for group, members in named.items() for member in members
+        if not re.search(rf"\b{member}\b", page)
+    ]  # fmt: skip
+    assert len(groups) == 8
+    assert missing == []
+
+
+def test_one_text_is_no_list_of_requests(tmp_path: Path) -> None:
+    harbour = DebHarbour(tmp_path)
+    harbour.source("base", ("g", "1"))
+    host = harbour.ready()
+    assert host.forecast(["g"]).ok
+    with pytest.raises(velpin.UsageError, match="one text") as no:
+        host.forecast("g")
+    assert no.value.hint == "['g']"

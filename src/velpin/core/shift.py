@@ -11,6 +11,7 @@ from velpin.core.host_diff import after_upgrade, changed_answers
 from velpin.forked import ForkedTask
 from velpin.model.forecast import HeldBack
 from velpin.model.shift import ChangedUpgrade, Shift, UpgradeResult
+from velpin.ports.indexes import parse_all
 
 if TYPE_CHECKING:
     from velpin.ports.bundle import Ports
@@ -28,8 +29,8 @@ def shift_between(
     host stands after the upgrade before the change, if that may be known already.
     """
     for ports in (before, after):
-        if ports.readiness.refusal() is None:  # parsed here, not once in each process
-            ports.indexes.on()
+        if ports.readiness.refusal() is None:
+            parse_all(ports.indexes)
     then = was or partial(after_upgrade, before)
     with ForkedTask(then) as first, ForkedTask(partial(after_upgrade, after)) as second:
         answers = tuple(changed_answers(before, after))

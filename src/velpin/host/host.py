@@ -36,6 +36,12 @@ if TYPE_CHECKING:
     from velpin.store.cache import IndexCache
 
 
+def check_texts(texts: Sequence[str]) -> None:
+    """Raise UsageError for one text in the place of several: its letters are no requests."""
+    if isinstance(texts, str):
+        raise UsageError(f"{texts!r} is one text, not a list of requests", f"[{texts!r}]")
+
+
 class Host:
     """One Linux host: its sources, its packages, and what changes of its sources would do.
 
@@ -168,8 +174,7 @@ class Host:
         """
         from velpin.core.forecasting import forecast
 
-        if isinstance(texts, str):
-            raise UsageError(f"{texts!r} is one text, not a list of requests", f"[{texts!r}]")
+        check_texts(texts)
         return forecast(self._ports, texts, source, upgrade=upgrade)
 
     def forecast_upgrade(self, *, realign: bool = False) -> Forecast:

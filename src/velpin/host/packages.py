@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from functools import cmp_to_key
 from typing import TYPE_CHECKING
 
+from velpin.ports.indexes import parse_all
 from velpin.ports.packages import near_names
 
 if TYPE_CHECKING:
@@ -88,4 +89,4 @@ class HostPackages:
     def parse_indexes(self) -> None:
         """Parse what is not parsed yet of the sources that are on; what is damaged is left."""
         if self._ports.readiness.refusal() is None:
-            self._ports.indexes.on()
+            parse_all(self._ports.indexes)

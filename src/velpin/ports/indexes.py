@@ -64,3 +64,10 @@ class Indexes(Protocol):
     def notes(self) -> Iterable[Reason]:
         """Return what there is to know of the indexes behind a forecast."""
         return ()
+
+
+def parse_all(indexes: Indexes) -> None:
+    """Parse what is not parsed yet of the sources that are on, and the record: here, not once in
+    each process that follows."""
+    indexes.on()
+    _ = indexes.record

@@ -15,7 +15,7 @@ from velpin.core.forecasting import host_name
 from velpin.core.offers import offers_of
 from velpin.errors import HostFileError, Refusal, StoreError
 from velpin.host.checkup import HostCheckup
-from velpin.host.host import Host
+from velpin.host.host import Host, check_texts
 from velpin.host.packages import HostPackages
 from velpin.host.sources import HostSources
 from velpin.model.forecast import BuildPlan, Forecast, Offer, PassedOver
@@ -137,6 +137,7 @@ class RecipeHost(Host):
     ) -> Forecast:
         """Predict one transaction for all requests together; what recipes could add is told
         beside it."""
+        check_texts(texts)
         requests = [parse_request(text, self._knows, source) for text in texts]
         by_recipe = [request for request in requests if self._shelf.source(request.source)]
         rest = [
