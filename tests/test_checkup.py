@@ -10,8 +10,11 @@ import pytest
 from tests.checkup_damages import CASES, Case
 from tests.checkup_hosts import Post
 from tests.harbours import KINDS
-from velpin.core.checkup.codes import CHECK_WHY, CODES, ONE_OF_TWO
+from tests.reasons import kinds_of
+from velpin.model.findings import FINDINGS
+from velpin.model.reasons import CheckOff
 
+WHEN_OFF = [why for kind in kinds_of(CheckOff) for why in (kind.why, kind.why_half) if why]
 EACH = [
     pytest.param(kind, case, id=f"{case.code}-{kind}-{case.damage.__name__}")
     for case in CASES
@@ -31,7 +34,7 @@ def test_each_finding_is_found_and_mended(post: Post, case: Case) -> None:
     found = post.finding(case.code)
     assert found, post.run("checkup").out
     assert re.search(case.says, found["text"]), found["text"]
-    assert found["why"] in (CODES[case.code].why, *CHECK_WHY.values(), *ONE_OF_TWO.values())
+    assert found["why"] in (FINDINGS[case.code].why, *WHEN_OFF)
     worse = {each["code"] for each in post.checkup()["findings"]} - {case.code, *case.beside}
     assert not worse, post.run("checkup").out
     if not case.mend or (case.mend == "*" and found["mend"] is None):
@@ -53,4 +56,4 @@ def test_each_finding_is_found_and_mended(post: Post, case: Case) -> None:
 def test_every_code_has_a_host_that_shows_it() -> None:
     elsewhere = {"key-revoked", "key-expired", "key-weak", "installer-behind", "catalog-differs",
                  "catalog-unread"}  # fmt: skip
-    assert {case.code for case in CASES} | elsewhere == set(CODES)
+    assert {case.code for case in CASES} | elsewhere == set(FINDINGS)

@@ -21,7 +21,8 @@ from velpin.core.checkup.silence import Silence
 from velpin.core.checkup.trust import _origins_with_login, check_keys, check_rights, is_weak
 from velpin.kinds.deb.next_release import _next_suite
 from velpin.model.finding import Finding
-from velpin.model.reason import Place, Reason
+from velpin.model.reason import Place
+from velpin.model.reasons import Unmet
 from velpin.model.source import Source
 from velpin.trust.named import KeyPlace, NamedKeys
 from velpin.trust.openpgp import Key
@@ -166,7 +167,7 @@ def test_when_an_index_is_old(
     check = told.check()
     ends = {"one": held_until, "two": None}
     check.ports.standing.valid_until = lambda s: ends[s.handle]
-    said = [(draft.code, dict(draft.what.facts)) for draft in check_ages(check)]
+    said = [(draft.kind.code, dict(draft.what.facts)) for draft in check_ages(check)]
     assert said == found
 
 
@@ -262,7 +263,7 @@ MONTH = NOW + 30 * DAY
          "one of two is weak", "the second is", "both are"],
 )  # fmt: skip
 def test_when_a_key_is_worn(keys: list[Key], found: object) -> None:
-    said = [(d.code, int(d.subject)) for d in check_keys(named(keys))]
+    said = [(d.kind.code, int(d.subject)) for d in check_keys(named(keys))]
     assert said == found
 
 
@@ -281,13 +282,13 @@ def test_of_the_keys_for_all_those_count_that_signed(
     how: KeyPlace, signers: list[str] | None, codes: list[str]
 ) -> None:
     check = named([key(expires=NOW)], how=how, signers=signers)
-    assert [draft.code for draft in check_keys(check)] == codes
+    assert [draft.kind.code for draft in check_keys(check)] == codes
 
 
 def test_of_several_keys_those_that_signed_count() -> None:
     worn, good = key(1, expires=NOW), key(2)
     for keys in ([worn, good], [good, worn]):
-        assert [d.code for d in check_keys(named(keys, signers=[worn.fingerprint]))] == [
+        assert [d.kind.code for d in check_keys(named(keys, signers=[worn.fingerprint]))] == [
             "key-expired"
         ]
         assert list(check_keys(named(keys, signers=[good.fingerprint]))) == []
@@ -466,7 +467,7 @@ def test_what_no_source_has(
     monkeypatch.setattr("velpin.change.journal.Journal.entries", lambda _self: [])
     others = [here("known", "9", "base"), here("gull", "2")]
     check = with_packages(others, {"gull": offered})
-    assert [d.code for d in check_left_behind(check)] == ([code] if code else [])
+    assert [d.kind.code for d in check_left_behind(check)] == ([code] if code else [])
 
 
 @pytest.mark.parametrize(
@@ -543,7 +544,7 @@ def test_a_silence_of_what_stands_nowhere() -> None:
 
 def found(source: str, place: Place | None) -> Finding:
     """An old index."""
-    return Finding(1, "index-old", "warning", source, place, Reason("", {}), "", None, False, None)
+    return Finding(1, "index-old", "warning", source, place, Unmet(), "", None, False, None)
 
 
 def test_who_publishes_the_distribution() -> None:

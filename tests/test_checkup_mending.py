@@ -15,12 +15,12 @@ import pytest
 from tests.checkup_hosts import BASE, SOURCES, THEIRS, VENDOR, Post
 from tests.harbours import ALPM, DEB, DNF, KINDS, RPM, Item
 from velpin import open_host
-from velpin.core.checkup.codes import CODES
 from velpin.core.checkup.silence import read_silences
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError
 from velpin.files.tree import Tree
 from velpin.model.finding import SEVERITIES
+from velpin.model.findings import FINDINGS
 from velpin.trust.certifications import is_certified_by
 from velpin.trust.openpgp import read_keys
 
@@ -308,10 +308,10 @@ def test_json_has_what_others_rely_on(post: Post) -> None:
 
 
 def test_every_code_says_why_it_matters() -> None:
-    assert {code.subject for code in CODES.values()} == {
+    assert {code.subject for code in FINDINGS.values()} == {
         "trust", "fit", "freshness", "order", "host", "files",
     }  # fmt: skip
-    assert all(code.why and not code.why.endswith(".") for code in CODES.values())
+    assert all(code.why and not code.why.endswith(".") for code in FINDINGS.values())
 
 
 # -- the next release ----------------------------------------------------------------------

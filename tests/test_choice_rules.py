@@ -18,7 +18,7 @@ from velpin.kinds.deb.engine.draft import Draft
 from velpin.kinds.rpm import RpmPorts
 from velpin.kinds.rpm.relation import read_relation
 from velpin.kinds.rpm.solve.policy import Policy
-from velpin.model.reason import Reason
+from velpin.model.reasons import NotForArch, NoVersionInSource
 from velpin.model.shift import ChangedUpgrade, Selection, Shift
 from velpin.ports.view import View
 from velpin.store.cache import open_cache
@@ -96,15 +96,14 @@ def test_a_version_that_the_named_source_lacks_is_told_as_that(harbour: DebHarbo
     harbour.source("vendor", ("gull", "9"))
     host = harbour.ready()
     (answer,) = host.forecast(["gull@9%base"]).answers
-    facts = {"name": "gull", "source": "base", "version": "9"}
-    assert answer.problem == Reason("no-version-in-source", facts)
+    assert answer.problem == NoVersionInSource(name="gull", source="base", version="9")
 
 
 def test_a_name_that_only_another_architecture_has_is_told_as_that(harbour: DebHarbour) -> None:
     rows = [offer("gull", "1", arch="i386")]
     harbour.source_at("base", harbour.repository("base", *rows, archs=("amd64", "i386")))
     (answer,) = harbour.ready().forecast(["gull:amd64"]).answers
-    assert answer.problem == Reason("not-for-arch", {"name": "gull", "arch": "amd64"})
+    assert answer.problem == NotForArch(name="gull", arch="amd64")
 
 
 @pytest.mark.parametrize(

@@ -19,7 +19,8 @@ from velpin.core.snapshot import Snapshot, drift
 from velpin.core.takeover import MOST_GLOBS, find_takeover, globs_for
 from velpin.errors import Refusal
 from velpin.model.hostfile import Condition, Expectation
-from velpin.model.reason import Place, Reason
+from velpin.model.reason import Place
+from velpin.model.reasons import Unmet
 from velpin.model.rule import Rule
 from velpin.model.shift import (
     ChangedAnswer,
@@ -395,7 +396,7 @@ def judged(
 ) -> str:  # fmt: skip
     """What an expectation finds wrong; empty where it is met."""
     version, source = answer
-    told = SimpleNamespace(version=version, source=source, problem=None, reasons=(Reason("r", {}),))
+    told = SimpleNamespace(version=version, source=source, problem=None, reasons=(Unmet(),))
     handles = {
         "base": "base",
         "vendor-old": "vendor",
@@ -431,7 +432,7 @@ def judged(
         (name, "x"): ("1", Selection("1", handle)) for name, handle in (then or {}).items()
     }
     host: Any = SimpleNamespace(
-        forecast=lambda _names: SimpleNamespace(answers=[told], ok=ok, problem=Reason("p", {})),
+        forecast=lambda _names: SimpleNamespace(answers=[told], ok=ok, problem=Unmet()),
         forecast_upgrade=lambda: SimpleNamespace(
             ok=upgrade_ok, changes=[SimpleNamespace(name=name, new=new) for name, new in changes]),
         after_upgrade=lambda: UpgradeResult(selections),

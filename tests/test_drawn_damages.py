@@ -11,14 +11,14 @@ from tests.checkup_damages import CASES, MORE, published, ruled
 from tests.checkup_hosts import BASE, VENDOR, Post
 from tests.harbours import ALPM, DEB, KINDS
 from tests.program import CODES
-from velpin.core.checkup import codes
+from velpin.model.findings import FINDINGS
 
 pytestmark = pytest.mark.full
 
 
 def silenced(post: Post, draw: random.Random) -> None:
     text = "".join(
-        f'[[checkup.silence]]\ncode = "{draw.choice(sorted(codes.CODES))}"\nplace = "{place}"\nreason = "known"\n'
+        f'[[checkup.silence]]\ncode = "{draw.choice(sorted(FINDINGS))}"\nplace = "{place}"\nreason = "known"\n'
         for place in draw.sample(("vendor", "*", "gull", "etc/**", "base"), 2)
     )
     post.put("etc/velpin/velpin.toml", text)

@@ -15,7 +15,6 @@ from tests.drawn_settings import host_among_settings
 from tests.harbours import ALPM, KINDS, Item
 from velpin import open_host
 from velpin.errors import VelpinError
-from velpin.front.words import sentence
 from velpin.model.rule import Rule, command_of
 
 pytestmark = pytest.mark.full
@@ -67,8 +66,8 @@ def say_verdicts(root: Path, kind: str, names: Sequence[str], draw: random.Rando
             except VelpinError as problem:
                 say(f"{command_of(rule)}: {problem}")
                 continue
-            why = sentence(found.why) if found.why else ""
-            because = "; ".join(map(sentence, found.why.because)) if found.why else ""
+            why = found.why.text if found.why else ""
+            because = "; ".join(reason.text for reason in found.why.because) if found.why else ""
             say(f"{command_of(rule)}: {found.holds} {why} {because} {found.rival or ''}")
 
 

@@ -3,29 +3,27 @@
 from __future__ import annotations
 
 import ast
+import inspect
 import re
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
+from tools import findings_page
 
 from tests import house
 from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
 from tests.house import parsed
+from tests.reasons import ALL_REASONS, sample_of
 from velpin import errors
-from velpin.core.checkup.codes import CODES
 from velpin.demo.alpm_files import DemoArchive
 from velpin.demo.rpm_files import DemoRpm
 from velpin.demo.walk import CHAPTERS, TOUR
 from velpin.front.cli import _COMMANDS
-from velpin.front.finding_words import SENTENCES as OF_FINDINGS
-from velpin.front.words import SENTENCES as SHARED_SENTENCES
-from velpin.front.words import sentence
-from velpin.kinds import KINDS, sentences
+from velpin.kinds import KINDS
 from velpin.model.reason import Reason
 from velpin.ports.kind import KIND_NAMES
-from velpin.recipes.sentences import SENTENCES as OF_RECIPES
 
 SOURCE = Path(__file__).parents[1] / "src" / "velpin"
 HOME = Path(__file__).parents[1]
@@ -190,7 +188,8 @@ def test_only_its_folder_and_the_list_of_kinds_know_a_kind() -> None:
         if re.search(rf"(?<![\w./]){name}\b(?! hosts)", path.read_text())
     }
     named = {("ports/kind.py", name) for name in names}
-    assert said == {("errors.py", "rpm-zypp"), *named}  # which kind an option is for
+    of_some = {("model/findings.py", "deb"), ("model/findings.py", "alpm")}  # for the page
+    assert said == {("errors.py", "rpm-zypp"), *of_some, *named}  # which kind an option is for
     assert tuple(KINDS) == KIND_NAMES
 
 
@@ -302,50 +301,18 @@ def test_nor_does_one_on_an_alpm_host(tmp_path: Path) -> None:
     assert sorted(loaded & {*HEAVY, "velpin.kinds.deb.state", "velpin.recipes.host"}) == []
 
 
-def codes() -> set[str]:
-    """Every reason code that the program gives, read from its text."""
-    found: set[str] = set()
-    for path in MODULES.values():
-        text = path.read_text()
-        found.update(
-            re.findall(
-                r"""(?:Reason|RequestRefused|DebRequestRefused|_lost|note_of)\(\s*"([a-z-]+)\"""",
-                text,
-            )
-        )
-        found.update(re.findall(r"""Reason\(.* else "([a-z-]+)\"""", text))
-        if "front" not in path.parts:
-            found.update(re.findall(r"""code = "([a-z-]+)\"""", text))
-            found.update(re.findall(r"""code = .* else "([a-z-]+)\"""", text))
-            found.update(re.findall(r"""\"((?:stays|check-off)-[a-z-]+)\"""", text))
-            found.update(re.findall(r"""\"(ask-[a-z-]+)\"[,)]""", text))
-    causes = re.findall(
-        r'DebPriority\([^,]+, "([a-z-]+)"', "".join(p.read_text() for p in MODULES.values())
-    )
-    # What a finding says of its case is mostly called as the finding is.
-    return found | {f"priority-{cause}" for cause in causes} | (CODES.keys() & OF_FINDINGS.keys())
+def test_a_code_is_one_reason() -> None:
+    assert len({reason.code for reason in ALL_REASONS}) == len(ALL_REASONS)
 
 
-def all_sentences() -> dict[str, str]:
-    """All sentences by code; no code may have two."""
-    found = dict(SHARED_SENTENCES)
-    for one in {id(one): one for one in (*sentences(), OF_RECIPES, OF_FINDINGS)}.values():
-        assert found.keys() & one.keys() == set()
-        found.update(one)
-    return found
-
-
-def test_every_reason_has_its_sentence_and_every_sentence_its_reason() -> None:
-    assert codes() - set(all_sentences()) == set()
-    conditional = {"never-a-source", "source-warning", "held", "is-installed", "first-of-same",
-                   "newest", "unknown", "not-for-arch", "another-name", "says-only", "not-asked-source", "not-asked-version", "no-candidate"}  # fmt: skip
-    assert set(all_sentences()) - codes() - conditional == set()
-    for code, text in all_sentences().items():
-        facts = {
-            fact: 7 if fact == "priority" else "X"
-            for fact in re.findall(r"{(\w+)(?::word)?}", text)
-        }
-        assert sentence(Reason(code, facts))
+@pytest.mark.parametrize("reason", ALL_REASONS, ids=lambda reason: reason.code)
+def test_every_reason_is_given_and_its_sentence_has_no_hole(reason: type[Reason]) -> None:
+    own = {name for kind in reason.__mro__ for name in vars(kind).get("__annotations__", ())}
+    assert not own & {"text", "facts"}
+    assert sample_of(reason).text
+    file = Path(inspect.getfile(reason))
+    others = "".join(path.read_text() for path in MODULES.values() if path != file)
+    assert re.search(rf"\b{reason.__name__}\b", others)
 
 
 def test_the_tree_of_errors_is_drawn_as_it_is() -> None:
@@ -358,13 +325,8 @@ def test_the_tree_of_errors_is_drawn_as_it_is() -> None:
     assert {kind.exit_code for kind in kinds.values()} == {1, 2, 3, 4, 5, 70}
 
 
-def test_every_finding_is_documented() -> None:
-    page = (Path(__file__).parents[1] / "docs" / "findings.md").read_text()
-    assert re.findall(r"^### (\S+)$", page, re.MULTILINE) == list(CODES)
-    told = " ".join(page.split())
-    for code, known in CODES.items():
-        assert f"### {code} *{known.severity}; " in told, code
-        assert f" - {known.why}." in told, code
+def test_the_page_of_findings_is_written_from_their_declarations() -> None:
+    assert (HOME / "docs/findings.md").read_text() == findings_page.page()
 
 
 def test_each_sentence_about_security_is_held_by_a_test() -> None:

@@ -27,7 +27,29 @@ from velpin.model.rule import Verdict
 
 A, B, C = "etc/a", "etc/b", "etc/c"
 NO, NOR = Refusal("no"), Refusal("nor")
-UNMET, OTHERWISE = Verdict(False, Reason("x", {}), Place("etc/r", 3)), Verdict(False)
+
+
+class F(Reason):
+    says = "f"
+
+
+class G(Reason):
+    says = "g"
+
+
+class M(Reason):
+    says = "m"
+
+
+class N(Reason):
+    says = "n"
+
+
+class X(Reason):
+    says = "x"
+
+
+UNMET, OTHERWISE = Verdict(False, X(), Place("etc/r", 3)), Verdict(False)
 
 
 @pytest.fixture
@@ -53,10 +75,10 @@ def plan(tree: Tree, name: str, edits: dict[str, bytes | None], **more: Any) -> 
 
 
 def test_one_plan_after_another_is_one(tree: Tree) -> None:
-    first = plan(tree, "one", {A: b"1", B: b"1"}, handles=["x"], notes=[Reason("n", {})],
-                 private={A}, findings=[Reason("f", {})])  # fmt: skip
+    first = plan(tree, "one", {A: b"1", B: b"1"}, handles=["x"], notes=[N()],
+                 private={A}, findings=[F()])  # fmt: skip
     second = plan(tree, "two", {B: b"2", C: b"2"}, handles=["y"], private={C},
-                  notes=[Reason("m", {})], findings=[Reason("g", {})])  # fmt: skip
+                  notes=[M()], findings=[G()])  # fmt: skip
     first.modes, second.modes = {A: 0o600, B: 0o600}, {B: 0o640}
     first.moved, second.moved = {A: "etc/x"}, {C: "etc/y"}
     whole = first.then(tree, second)
@@ -127,13 +149,13 @@ def test_when_nothing_would_change(
         ({}, False, None),
         ({"error": NO}, False, "no"),
         ({"error": NO}, True, "no"),
-        ({"error": NO, "unmet": UNMET, "findings": [Reason("f", {})]}, False, "no"),
+        ({"error": NO, "unmet": UNMET, "findings": [F()]}, False, "no"),
         ({"unmet": UNMET}, False, "x"),
         ({"unmet": UNMET}, True, "x"),
-        ({"unmet": UNMET, "findings": [Reason("f", {})]}, False, "x"),
+        ({"unmet": UNMET, "findings": [F()]}, False, "x"),
         ({"unmet": OTHERWISE}, False, None),
-        ({"findings": [Reason("f", {}), Reason("g", {})]}, False, "f, overruled by --anyway"),
-        ({"findings": [Reason("f", {})]}, True, None),
+        ({"findings": [F(), G()]}, False, "f, overruled by --anyway"),
+        ({"findings": [F()]}, True, None),
     ],
 )
 def test_what_stops_a_plan(more: dict[str, Any], anyway: bool, why: str | None) -> None:
@@ -150,7 +172,7 @@ def test_what_stops_a_plan(more: dict[str, Any], anyway: bool, why: str | None) 
     ("more", "anyway", "is_made"),
     [
         ({}, False, True), ({"error": NO}, True, False), ({"unmet": UNMET}, True, False),
-        ({"findings": [Reason("f", {})]}, False, False), ({"findings": [Reason("f", {})]}, True, True),
+        ({"findings": [F()]}, False, False), ({"findings": [F()]}, True, True),
     ],
 )  # fmt: skip
 def test_a_plan_that_is_stopped_writes_nothing(

@@ -25,7 +25,6 @@ from velpin.host.host import Host
 ROOT = Path(__file__).parents[1]
 EXAMPLES = re.findall(r"```python\n(.*?)```", (ROOT / "docs/api.md").read_text(), re.DOTALL)
 SHOWN = {
-    ("velpin.kinds", "sentences"), ("velpin.recipes.sentences", "SENTENCES"),
     ("velpin.trust.openpgp", "grouped"), ("velpin.trust.openpgp", "only_keys"),
     ("velpin.change.readback", "SourceStatements"),
 }  # fmt: skip
@@ -63,7 +62,7 @@ def test_a_check_before_a_deployment(root: Path, harbour: DebHarbour) -> None:
     assert made["check"](root)  # the installer itself has no index yet
     fetched = velpin.open_host(root)
     made["velpin"] = type("Opened", (), {
-        "open_host": staticmethod(lambda *_, **__: fetched), "sentence": velpin.sentence,
+        "open_host": staticmethod(lambda *_, **__: fetched),
     })  # fmt: skip
     assert made["check"](root) == ["tide-gauge would be 2.1-4", "fog-signal would change"]
 

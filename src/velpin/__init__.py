@@ -16,7 +16,6 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from velpin.change.plan import KeyShown, NewSource, Plan
     from velpin.change.recovery import is_interrupted, recover
-    from velpin.core.checkup.codes import FINDING_CODES
     from velpin.core.hostfile.format import load_host_file
     from velpin.core.snapshot import Snapshot, drift, load_snapshot, save_snapshot
     from velpin.errors import (
@@ -29,9 +28,9 @@ if TYPE_CHECKING:
         VelpinError,
     )
     from velpin.front.json_values import jsonable
-    from velpin.front.words import sentence
     from velpin.host.host import Host
     from velpin.host.opening import open_host
+    from velpin.model.findings import FINDING_CODES
     from velpin.model.forecast import Answer, Change, Forecast, Offer
     from velpin.model.reason import Reason
     from velpin.model.rule import Rule
@@ -40,7 +39,7 @@ if TYPE_CHECKING:
     from velpin.version import __version__ as __version__
 
 _HOMES = {
-    "velpin.core.checkup.codes": ("FINDING_CODES",),
+    "velpin.model.findings": ("FINDING_CODES",),
     "velpin.change.plan": ("KeyShown", "NewSource", "Plan"),
     "velpin.core.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
     "velpin.host.host": ("Host",),
@@ -52,7 +51,6 @@ _HOMES = {
         "VelpinError",
     ),
     "velpin.front.json_values": ("jsonable",),
-    "velpin.front.words": ("sentence",),
     "velpin.model.forecast": ("Answer", "Change", "Forecast", "Offer"),
     "velpin.model.reason": ("Reason",),
     "velpin.model.rule": ("Rule",),
@@ -67,7 +65,7 @@ __all__ = [
     "NewSource", "Offer", "Plan", "PlanRefused", "Reason", "Refusal", "Rule", "Selection", "Shift",
     "Snapshot", "Source", "TrustError", "UsageError", "VelpinError", "__version__", "drift",
     "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "open_host",
-    "recover", "save_snapshot", "sentence",
+    "recover", "save_snapshot",
 ]  # fmt: skip
 
 

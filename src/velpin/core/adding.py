@@ -26,7 +26,17 @@ from velpin.errors import (
     VelpinError,
 )
 from velpin.model.reason import Reason
-from velpin.model.rule import Rule, shell_word
+from velpin.model.reasons import (
+    AddedOff,
+    CheckedNothing,
+    CheckedPackages,
+    GivesNothing,
+    KeyToImport,
+    SomeAddedOff,
+    SourceWarning,
+)
+from velpin.model.rule import Rule
+from velpin.model.shell import shell_word
 from velpin.model.source import Source
 from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import Key, grouped
@@ -206,7 +216,7 @@ def _examine(
 def _take_result(plan: Plan, result: RefreshResult, *, is_expected: bool) -> None:
     """Take into a plan what fetching one source told; `is_expected`: a key was given for it."""
     for warning in result.warnings:
-        plan.notes.append(Reason("source-warning", {"source": result.handle, "what": warning}))
+        plan.notes.append(SourceWarning(source=result.handle, what=warning))
     plan.notes += _what_was_checked(result, is_expected=is_expected)
     if result.error is not None and not isinstance(result.error, NotThere):
         plan.error = _as_asked(result.error)
@@ -242,9 +252,9 @@ def _look_inside(
     on = tuple(result.handle for result in results)
     off = tuple(handle for handle in plan.handles if handle not in on)
     if off and not on:
-        plan.findings.append(Reason("added-off", {"source": off[0]}))
+        plan.findings.append(AddedOff(source=off[0]))
     elif off:
-        plan.notes.append(Reason("some-added-off", {"on": on, "off": off, "count": len(off)}))
+        plan.notes.append(SomeAddedOff(on=on, off=off, count=len(off)))
     for result in results:
         if result.error is not None:
             continue
@@ -254,7 +264,7 @@ def _look_inside(
         plan.notes += examined.notes
         if not examined.findings and not _has_packages(ports, here):
             what = "; ".join(result.warnings) or "it has no package"
-            plan.findings.append(Reason("gives-nothing", {"source": result.handle, "what": what}))
+            plan.findings.append(GivesNothing(source=result.handle, what=what))
 
 
 def _has_packages(ports: Ports, source: Source) -> bool:
@@ -265,14 +275,14 @@ def _has_packages(ports: Ports, source: Source) -> bool:
 def _what_was_checked(result: RefreshResult, *, is_expected: bool) -> Iterator[Reason]:
     """Says what a signature was checked of, unless that is the index, as it should be."""
     for key in result.offered_keys:
-        facts = {"key": grouped(key.fingerprint), "owner": key.owner, "address": key.address}
-        yield Reason("key-to-import", {**facts})
+        shown = grouped(key.fingerprint)
+        yield KeyToImport(key=shown, owner=key.owner, address=key.address)
     if result.error or result.doubt or result.checked == "index":
         return
     if result.checked == "packages":
-        yield Reason("checked-packages", {"source": result.handle})
+        yield CheckedPackages(source=result.handle)
     elif is_expected:
-        yield Reason("checked-nothing", {"source": result.handle})
+        yield CheckedNothing(source=result.handle)
 
 
 def _as_asked(problem: VelpinError) -> VelpinError:

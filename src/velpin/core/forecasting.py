@@ -8,7 +8,14 @@ from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError, no_realign, no_upgrade_along
 from velpin.model.forecast import Forecast, HostName
-from velpin.model.reason import Fact, Reason
+from velpin.model.reason import Reason
+from velpin.model.reasons import (
+    Damaged,
+    FilesRefused,
+    InstallerMustRefresh,
+    NeverRefreshed,
+    NotFetched,
+)
 from velpin.model.request import parse_request
 
 if TYPE_CHECKING:
@@ -88,8 +95,7 @@ def host_name(ports: Ports) -> HostName:
 def _refused(ports: Ports, refusal: HostFileError | Reason) -> Forecast:
     """The forecast of a host that refuses everything."""
     if isinstance(refusal, HostFileError):
-        facts: dict[str, Fact] = {"file": refusal.file, "line": refusal.line, "what": refusal.what}
-        refusal = Reason("files-refused", facts)
+        refusal = FilesRefused(file=refusal.file, line=refusal.line, what=refusal.what)
     try:
         name = host_name(ports)
     except HostFileError:
@@ -107,15 +113,15 @@ def _index_notes(ports: Ports, found: Forecast) -> Iterator[Reason]:
         if source.on and source.handle in used and ports.indexes.holder(source) == "velpin"
     ]  # fmt: skip
     if newer:
-        yield Reason("installer-must-refresh", {"sources": tuple(newer)})
+        yield InstallerMustRefresh(sources=tuple(newer))
     missing = [
         source.handle for source in ports.configuration.sources
         if ports.indexes.state_of(source) == "not fetched" and ports.indexes.reads(source)
     ]  # fmt: skip
-    if missing and not (found.problem and found.problem.code == "never-refreshed"):
-        yield Reason("not-fetched", {"sources": tuple(missing)})
+    if missing and not (found.problem and isinstance(found.problem, NeverRefreshed)):
+        yield NotFetched(sources=tuple(missing))
     for handle, problem in ports.indexes.damage.items():
-        yield Reason("damaged", {"source": handle, "what": str(problem)})
+        yield Damaged(source=handle, what=str(problem))
     yield from ports.indexes.notes()
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from velpin.errors import Refusal
 from velpin.model.forecast import Offer
 from velpin.model.host import SearchHit
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 from velpin.store.name_search import search
 

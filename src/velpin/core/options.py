@@ -23,9 +23,11 @@ from velpin.core.shift import shift_between
 from velpin.core.source_plans import plan_switch
 from velpin.errors import Refusal, VelpinError
 from velpin.model.forecast import Answer, Forecast
-from velpin.model.reason import Place, Reason
+from velpin.model.reason import Place, Reason, place_of
+from velpin.model.reasons import WouldDo
 from velpin.model.request import Request, parse_request
-from velpin.model.rule import Rule, shell_word
+from velpin.model.rule import Rule
+from velpin.model.shell import shell_word
 from velpin.model.shift import Shift
 
 if TYPE_CHECKING:
@@ -248,7 +250,7 @@ def _without_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]
     places: dict[Place, None] = {}
     for answer in plain.answers:
         reasons = [*answer.reasons, *(passed.why for passed in answer.passed_over)]
-        places.update((reason.place, None) for reason in reasons if reason.place)
+        places.update((place, None) for reason in reasons if (place := place_of(reason)))
     for place in places:
         made = _tried(partial(plan_rule_drop, start.ports, place))
         if made:
@@ -320,9 +322,8 @@ def _bringing(ports: Ports, name: str, version: str, source: str) -> Iterator[Ru
 def _would_do(chain: Iterable[Reason]) -> Iterator[tuple[str, str, str]]:
     """Name, version and source of what would meet a relation."""
     for reason in chain:
-        if reason.code == "would-do":
-            facts = reason.facts
-            yield str(facts["name"]), str(facts["version"]), str(facts.get("source", ""))
+        if isinstance(reason, WouldDo):
+            yield reason.name, reason.version, reason.source
         yield from _would_do(reason.because)
 
 

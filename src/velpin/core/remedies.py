@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.core.rule_planner import RulePlanner
 from velpin.errors import VelpinError
 from velpin.model.forecast import Remedy
-from velpin.model.reason import Reason
-from velpin.model.rule import as_typed, shell_word
+from velpin.model.reasons import RuleInTheWay, SourceOn
+from velpin.model.shell import as_typed, shell_word
 from velpin.ports.attempts import AskAgain, Attempt, DropRule, SwitchOn
 
 if TYPE_CHECKING:
@@ -66,7 +66,7 @@ def _switching_on(ports: Ports, attempt: SwitchOn) -> Iterator[Trial]:
         if attempt.handles is not None and source.handle not in attempt.handles:
             continue
         if index.rows(attempt.name) or index.providers(attempt.name):
-            what = Reason("source-on", {"source": source.handle, "name": attempt.name})
+            what = SourceOn(source=source.handle, name=attempt.name)
             remedy = Remedy(f"velpin on {shell_word(source.handle)}", what)
             yield Trial(remedy, attempt.texts, ports.editor.switched(source, True))
 
@@ -76,5 +76,5 @@ def _dropping(ports: Ports, attempt: DropRule) -> Iterator[Trial]:
         edits = RulePlanner(ports).dropped(attempt.place).edits
     except VelpinError:
         return
-    what = Reason("rule-in-the-way", {"place": attempt.place})
+    what = RuleInTheWay(place=attempt.place)
     yield Trial(Remedy(f"velpin rules drop {attempt.place}", what), attempt.texts, edits)

@@ -13,9 +13,11 @@ from typing import TYPE_CHECKING
 from velpin.change.plan import Plan
 from velpin.core.rule_merge import adds_nothing, contradiction, merge, remaining
 from velpin.errors import HostError, HostFileError, Refusal, VelpinError
+from velpin.kinds.deb.reasons import ForemostWins, WithOlder
 from velpin.model.forecast import Remedy
 from velpin.model.precedence import contradicted
-from velpin.model.reason import Place, Reason
+from velpin.model.reason import Place
+from velpin.model.reasons import RuleGone, WouldGoBack
 from velpin.model.rule import Rule, Verdict, command_of, short_of
 
 if TYPE_CHECKING:
@@ -71,21 +73,19 @@ class RulePlanner:
 
     def remedies_for(self, rule: Rule, found: Verdict) -> Iterable[Remedy]:
         """Small changes with which a rule would hold, each of them tried."""
-        if found.why and found.why.code == "would-go-back" and not rule.allow_older:
+        if isinstance(found.why, WouldGoBack) and not rule.allow_older:
             older = rule._replace(allow_older=True)
             if self.would_hold(older):
-                yield Remedy(command_of(older), Reason("with-older", {}))
+                yield Remedy(command_of(older), WithOlder())
         if found.rival is None:
             return
         file = self.writer.foremost_file
         if file and not self.foremost and RulePlanner(self.ports, foremost=True).would_hold(rule):
-            what = Reason("foremost-wins", {"file": file})
+            what = ForemostWins(file=file)
             yield Remedy(command_of(rule) + " --foremost", what)
         edits = self._edits_without(found.rival)
         if edits and self.on(self.ports.with_edits(edits)).would_hold(rule):
-            yield Remedy(
-                f"velpin rules drop {found.rival}", Reason("rule-gone", {"place": found.rival})
-            )
+            yield Remedy(f"velpin rules drop {found.rival}", RuleGone(place=found.rival))
 
     # -- the steps -------------------------------------------------------------------------
 

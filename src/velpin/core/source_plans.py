@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
 from velpin.change.readback import check_drop, check_switch
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 
 if TYPE_CHECKING:

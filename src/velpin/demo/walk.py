@@ -15,7 +15,7 @@ from velpin.demo.build import Scene, build
 from velpin.demo.serve import served
 from velpin.errors import UsageError
 from velpin.front.screen import Screen, signed
-from velpin.model.rule import as_typed
+from velpin.model.shell import as_typed
 from velpin.trust.openpgp import read_keys
 
 _ADDRESS = "http://deb.gullwatch.example/apt"

@@ -10,8 +10,8 @@ from velpin.errors import Refusal, UsageError
 from velpin.front.changing import ChangeOptions, decide, planned
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import tell
-from velpin.front.words import sentence, several
-from velpin.model.rule import as_typed
+from velpin.front.words import several
+from velpin.model.shell import as_typed
 
 if TYPE_CHECKING:
     from velpin.host.host import Host
@@ -110,7 +110,7 @@ def show_entries(screen: Screen, entries: Sequence[CatalogEntry], others: int) -
 
 
 def _why_not(entry: CatalogEntry) -> Piece:
-    return (f"not for this host: {sentence(entry.why_not)}", "warn") if entry.why_not else ""
+    return (f"not for this host: {entry.why_not.text}", "warn") if entry.why_not else ""
 
 
 def show_entry(screen: Screen, entry: CatalogEntry) -> None:

@@ -7,11 +7,10 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.front.changing import ChangeOptions, decide, planned
-from velpin.front.finding_words import SENTENCES
 from velpin.front.plan_view import show_more
 from velpin.front.screen import Piece, Screen, signed
 from velpin.front.session import busy, tell
-from velpin.front.words import have_at_hand, sentence, several, shortened, size
+from velpin.front.words import several, shortened, size
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
@@ -19,7 +18,6 @@ if TYPE_CHECKING:
     from velpin.model.finding import Checkup, Finding, Rehearsal, Severity
     from velpin.model.forecast import HeldBack
 
-have_at_hand(SENTENCES)
 _STYLES = {"error": "bad", "warning": "warn", "hint": "quiet"}
 _ALL = "all"
 
@@ -76,11 +74,11 @@ def _show(screen: Screen, finding: Finding) -> None:
     screen.gap()
     screen.line(
         (f"{finding.number}. {finding.severity}", _STYLES[finding.severity]),
-        f"  {sentence(finding.text)}  ",
+        f"  {finding.text.text}  ",
         (f"[{finding.code}]", "quiet"),
     )
     for cause in finding.text.because:
-        screen.line(sentence(cause), indent=3)
+        screen.line(cause.text, indent=3)
     if finding.place is not None:
         screen.line(("at ", "quiet"), str(finding.place), indent=3)
     screen.line(("why it matters: ", "quiet"), finding.why, indent=3)
@@ -89,7 +87,7 @@ def _show(screen: Screen, finding: Finding) -> None:
         pieces: list[Piece] = [("mend it: ", "quiet"), (finding.mend, "command")]
         screen.line(*pieces, choice if finding.is_choice else "", indent=3)
     elif finding.advice is not None:
-        screen.line(("what helps: ", "quiet"), sentence(finding.advice), indent=3)
+        screen.line(("what helps: ", "quiet"), finding.advice.text, indent=3)
 
 
 def _show_silenced(screen: Screen, found: Checkup, every: bool) -> None:
@@ -99,9 +97,7 @@ def _show_silenced(screen: Screen, found: Checkup, every: bool) -> None:
         (f"{several(len(found.silenced), 'finding')} silenced by the settings{more}", "quiet")
     )
     for finding, reason in found.silenced if every else ():
-        screen.line(
-            (f"[{finding.code}]", "quiet"), f"  {sentence(finding.text)}: {reason}", indent=3
-        )
+        screen.line((f"[{finding.code}]", "quiet"), f"  {finding.text.text}: {reason}", indent=3)
 
 
 def _show_next(screen: Screen, found: Checkup) -> None:
@@ -164,7 +160,7 @@ def show_rehearsal(screen: Screen, found: Rehearsal, plan: Plan, *, every: bool 
 
 def _outcome(found: Rehearsal) -> list[Piece]:
     if found.problem is not None:
-        return [signed("the installer would refuse the move: ", "bad"), sentence(found.problem)]
+        return [signed("the installer would refuse the move: ", "bad"), found.problem.text]
     told = f"{several(found.upgraded, 'installed package')} would change"
     amount = f", {size(found.download_bytes)} to download" if found.download_bytes else ""
     return [(f"the move to {found.release}", "answer"), f": {told}{amount}"]
@@ -176,13 +172,13 @@ def _show_lacking(screen: Screen, found: Rehearsal) -> None:
         return
     screen.head("Ask these first; until then they would be off")
     for each in lacking:
-        screen.line((each.source, "source"), ": ", sentence(each.problem) if each.problem else "")
+        screen.line((each.source, "source"), ": ", each.problem.text if each.problem else "")
 
 
 def _show_packages(screen: Screen, found: Rehearsal, *, every: bool) -> None:
     screen.head("Installed packages")
     for reason in found.because:
-        screen.line((sentence(reason), "warn"))
+        screen.line((reason.text, "warn"))
     most = None if every else _MOST
     if found.change_hands:
         count = len(found.change_hands)
@@ -209,7 +205,7 @@ def _show_packages(screen: Screen, found: Rehearsal, *, every: bool) -> None:
 
 
 def _kept_back(held: HeldBack) -> str:
-    return f"{held.name} ({sentence(held.why[0])})" if held.why else held.name
+    return f"{held.name} ({held.why[0].text})" if held.why else held.name
 
 
 def _show_stopped(screen: Screen, found: Rehearsal) -> None:
@@ -217,5 +213,5 @@ def _show_stopped(screen: Screen, found: Rehearsal) -> None:
         return
     screen.head("Rules that would stop deciding")
     for rule in found.rules:
-        why = sentence(rule.dead) if rule.dead else ""
-        screen.line(f"{sentence(rule.says)}: {why} ", (f"({rule.place})", "quiet"))
+        why = rule.dead.text if rule.dead else ""
+        screen.line(f"{rule.says.text}: {why} ", (f"({rule.place})", "quiet"))

@@ -565,7 +565,7 @@ def confine(
 ) -> None:
     """Let a source provide only some packages."""
     if not (name or lift):
-        from velpin.model.rule import shell_word
+        from velpin.model.shell import shell_word
 
         raise UsageError(
             "confine it to which packages?", f"velpin confine {shell_word(source)} 'GLOB'..."

@@ -198,10 +198,9 @@ def _rule_numbers(typed: _Typed, _start: str) -> Candidates:
     """Rules by number; what they decide is not worked out, so no index is asked."""
     if not typed.plain:
         return [("drop", "drop rules, by number or FILE:LINE")]
-    from velpin.front.words import sentence
 
     said = _host(typed).rules.sentences()
-    return [(str(number), sentence(reason)) for number, reason in enumerate(said, 1)]
+    return [(str(number), reason.text) for number, reason in enumerate(said, 1)]
 
 
 def _changes(typed: _Typed, _start: str) -> Candidates:
@@ -230,7 +229,7 @@ def _about_catalogs(typed: _Typed, start: str) -> Candidates:
 
 
 def _codes(_typed: _Typed, _start: str) -> Candidates:
-    from velpin.core.checkup.codes import FINDING_CODES
+    from velpin.model.findings import FINDING_CODES
 
     return [(code, "") for code in FINDING_CODES]
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.errors import UsageError
+from velpin.model.reasons import FilesRefused
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -83,7 +84,7 @@ def exit_code(found: Forecast) -> int:
     because of the host's own files."""
     if found.ok:
         return 0
-    return 3 if found.problem and found.problem.code == "files-refused" else 1
+    return 3 if isinstance(found.problem, FilesRefused) else 1
 
 
 def _show(found: Forecast, words: ForecastWords) -> None:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from velpin.front.screen import Branch, Piece, Screen, signed
-from velpin.front.words import DECIDED, role, sentence, several, shortened, size
+from velpin.front.words import DECIDED, role, several, shortened, size
 from velpin.model.forecast import Answer, BuildPlan, Change, Forecast, HeldBack
-from velpin.model.reason import Reason
+from velpin.model.reason import Reason, place_of
+from velpin.model.reasons import Unknown, Unmet
 
 _OUTCOMES = {
     "install": "new on this host",
@@ -52,7 +53,7 @@ def show_forecast(screen: Screen, found: Forecast, *, why: bool, every: bool) ->
     for plan in found.builds:
         _show_build(screen, plan)
     for note in found.notes:
-        screen.line(("note: ", "warn"), sentence(note))
+        screen.line(("note: ", "warn"), note.text)
 
 
 _HOW = {
@@ -66,7 +67,7 @@ def _show_build(screen: Screen, plan: BuildPlan) -> None:
     """What it would take to build something: the steps in their order, what each needs."""
     if not plan.steps:
         if plan.problem:
-            screen.line((f"{plan.asked}: ", "name"), sentence(plan.problem))
+            screen.line((f"{plan.asked}: ", "name"), plan.problem.text)
         return
     last = plan.steps[-1]
     could = "cannot be built here" if plan.problem else "could be built"
@@ -86,7 +87,7 @@ def _show_build(screen: Screen, plan: BuildPlan) -> None:
         ]  # fmt: skip
         screen.table(["needs", "", "met by", ""], rows)
     if plan.problem:
-        screen.line(signed("not possible here: ", "bad"), sentence(plan.problem))
+        screen.line(signed("not possible here: ", "bad"), plan.problem.text)
     elif plan.changes:
         names = shortened([change.name for change in plan.changes])
         screen.line("the installer would first install ", (names, "name"))
@@ -117,7 +118,7 @@ def show_upgrade(screen: Screen, found: Forecast, *, every: bool) -> None:
     if found.held_back:
         _show_held_back(screen, found.held_back)
     for note in found.notes:
-        screen.line(("note: ", "warn"), sentence(note))
+        screen.line(("note: ", "warn"), note.text)
 
 
 # -- what would be done ------------------------------------------------------------------
@@ -227,24 +228,24 @@ def _show_held_back(screen: Screen, found: Sequence[HeldBack]) -> None:
 
 
 def _show_refusal(screen: Screen, found: Forecast) -> None:
-    from velpin.model.rule import as_typed
+    from velpin.model.shell import as_typed
 
     if found.problem is None:
         return
     if any(answer.problem for answer in found.answers):
         if len(found.answers) > 1:
             screen.gap()
-            screen.line(("refused as a whole: ", "bad"), sentence(found.problem))
+            screen.line(("refused as a whole: ", "bad"), found.problem.text)
         _show_remedies(screen, found)
         return
     asked = ", ".join(dict.fromkeys(answer.asked for answer in found.answers))
     lead = (f"{asked}: ", "name") if asked else ""
-    screen.line(lead, ("refused: ", "bad"), sentence(found.problem))
+    screen.line(lead, ("refused: ", "bad"), found.problem.text)
     for number, reason in enumerate(found.because, 1):
         _show_cause(screen, reason, 2, f"{number}. ")
     _show_remedies(screen, found)
     removing = any(answer.outcome == "remove" for answer in found.answers)
-    if asked and found.problem.code == "unmet" and not removing:
+    if asked and isinstance(found.problem, Unmet) and not removing:
         words = as_typed(dict.fromkeys(answer.asked for answer in found.answers))
         screen.gap()
         screen.line("rules that could give it: ", (f"velpin want {words}", "command"))
@@ -255,11 +256,11 @@ def _show_remedies(screen: Screen, found: Forecast) -> None:
         screen.head("These would help (tried)")
         for remedy in found.remedies:
             screen.line((remedy.command, "command"))
-            screen.line(sentence(remedy.what), indent=2)
+            screen.line(remedy.what.text, indent=2)
 
 
 def _show_cause(screen: Screen, reason: Reason, indent: int, lead: str = "") -> None:
-    screen.line(f"{lead}{sentence(reason)}", indent=indent)
+    screen.line(f"{lead}{reason.text}", indent=indent)
     for cause in reason.because:
         _show_cause(screen, cause, indent + 2 + len(lead) // 3 * 3)
 
@@ -316,11 +317,11 @@ def _tree_line(change: Change) -> tuple[Piece, ...]:
 
 def _show_answer(screen: Screen, answer: Answer, full: bool, to_build: bool) -> None:
     if answer.problem:
-        screen.line((answer.asked, "name"), ": ", (sentence(answer.problem), "bad"))
+        screen.line((answer.asked, "name"), ": ", (answer.problem.text, "bad"))
         if answer.near:
-            lead = "near names" if answer.problem.code == "unknown" else "there are"
+            lead = "near names" if isinstance(answer.problem, Unknown) else "there are"
             screen.line(f"{lead}: {', '.join(answer.near)}", indent=2)
-        elif answer.problem.code == "unknown" and not to_build:
+        elif isinstance(answer.problem, Unknown) and not to_build:
             screen.line(
                 ("velpin find TEXT", "command"), " searches names and descriptions", indent=2
             )
@@ -340,7 +341,7 @@ def _show_answer(screen: Screen, answer: Answer, full: bool, to_build: bool) -> 
     screen.line((f"{answer.package}{arch} {answer.version}", "answer"), *origin)
     if full:
         because = DECIDED.get(answer.decided_by, answer.decided_by)
-        places = [reason.place for reason in answer.reasons if reason.place]
+        places = [place for reason in answer.reasons if (place := place_of(reason))]
         because += f" at {places[0]}" if places and answer.decided_by == "rule" else ""
         passed = len(answer.passed_over)
         others = f"; {several(passed, 'other offer')} passed over" if passed else ""
@@ -356,14 +357,14 @@ def _show_why(screen: Screen, answer: Answer) -> None:
     if answer.reasons:
         screen.line(("why", "head"), indent=2)
         for number, reason in enumerate(answer.reasons, 1):
-            screen.line(f"{number}. {sentence(reason)}", indent=2)
+            screen.line(f"{number}. {reason.text}", indent=2)
     if answer.passed_over:
         screen.line(("passed over", "head"), indent=2)
         rows: list[list[Piece]] = [
             [
                 "  " + passed.version,
                 (passed.source or "(only installed)", "source"),
-                sentence(passed.why),
+                passed.why.text,
             ]
             for passed in answer.passed_over
         ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from velpin.core.generations import GenerationComparison
 from velpin.front.screen import Piece, Screen
-from velpin.front.words import sentence, several
+from velpin.front.words import several
 from velpin.model.forecast import Change, Forecast
 
 
@@ -37,7 +37,7 @@ def show_comparison(screen: Screen, found: GenerationComparison) -> None:
 
 def _outcome(told: Forecast) -> Piece:
     if not told.ok:
-        return (f"refused: {sentence(told.problem) if told.problem else ''}", "bad")
+        return (f"refused: {told.problem.text if told.problem else ''}", "bad")
     if not told.changes:
         return "nothing changes"
     removed = sum(change.new is None for change in told.changes)

@@ -12,8 +12,8 @@ from velpin.front.changing import ChangeOptions, show_all
 from velpin.front.plan_view import show_shift
 from velpin.front.screen import Piece, Screen, signed
 from velpin.front.session import busy, consent, tell
-from velpin.front.words import sentence, several
-from velpin.model.rule import shell_word
+from velpin.front.words import several
+from velpin.model.shell import shell_word
 
 if TYPE_CHECKING:
     from velpin.core.hostfile.conform import Conforming
@@ -125,7 +125,7 @@ def show_results(screen: Screen, results: Sequence[ExpectationResult]) -> None:
             (f"  ({each.place})", "quiet"),
         )
         for reason in each.reasons:
-            screen.line("because ", sentence(reason), indent=2)
+            screen.line("because ", reason.text, indent=2)
     met = len(results) - len(failed)
     if met:
         screen.line(signed(f"{several(met, 'expectation')} met", "good"))

@@ -20,7 +20,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import fields, is_dataclass
 from typing import Any, get_args, get_type_hints
 
-from velpin.front.words import sentence
 from velpin.model.reason import AsText, Inline, Place, Reason
 from velpin.model.rule import Rule, command_of
 from velpin.model.safe_text import safe_json, without_logins
@@ -66,7 +65,9 @@ def _object(value: object, names: Sequence[str]) -> dict[str, Any]:
     for name in names:
         one, mark = getattr(value, name), marked.get(name)
         if mark is AsText and one is not None:
-            found[name] = sentence(one)
+            found[name] = one.text
+        elif mark is Reason:
+            found.update(_reason(one))
         elif isinstance(mark, type):
             found.update(_object(one, field_names(mark)))
         else:
@@ -75,7 +76,7 @@ def _object(value: object, names: Sequence[str]) -> dict[str, Any]:
 
 
 def _reason(reason: Reason) -> dict[str, Any]:
-    found: dict[str, Any] = {"code": reason.code, "text": sentence(reason)}
+    found: dict[str, Any] = {"code": reason.code, "text": reason.text}
     found.update((name, jsonable(fact)) for name, fact in reason.facts.items())
     if reason.because:
         found["because"] = [_reason(cause) for cause in reason.because]

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 from velpin.change.plan import KeyShown, Plan
 from velpin.files.text import HostText, bare
 from velpin.front.screen import Piece, Screen, signed
-from velpin.front.words import selected, sentence, several, shortened, size
+from velpin.front.words import selected, several, shortened, size
 from velpin.model.dates import day
 from velpin.model.forecast import Answer
-from velpin.model.reason import Reason
+from velpin.model.reasons import UpgradeRefused
 from velpin.model.safe_text import without_passwords
 from velpin.model.shift import ChangedAnswer, ChangedUpgrade, Shift
 from velpin.trust.openpgp import grouped, only_keys
@@ -32,10 +32,10 @@ def show_plan(screen: Screen, plan: Plan) -> None:
         _show_key(screen, key)
     for finding in plan.findings:
         screen.gap()
-        screen.line(signed("wrong: ", "bad"), sentence(finding))
+        screen.line(signed("wrong: ", "bad"), finding.text)
     for note in plan.notes:
         word = "not checked: " if note.code.startswith("check-off") else "note: "
-        screen.line((word, "warn"), sentence(note))
+        screen.line((word, "warn"), note.text)
     if plan.error is None and plan.unmet is None:
         show_files(screen, plan)
 
@@ -180,8 +180,8 @@ def show_shift(screen: Screen, shift: Shift, *, every: bool = False) -> None:
         screen.table(["package", "before", "after"], rows)
     screen.head("What else changes" if shift.asked else "What changes")
     if shift.upgrade_problem:
-        what = Reason("upgrade-refused", {"what": sentence(shift.upgrade_problem)})
-        screen.line(signed(sentence(what), "bad"))
+        what = UpgradeRefused(what=shift.upgrade_problem.text)
+        screen.line(signed(what.text, "bad"))
     show_upgrades(screen, shift, len(shift.upgrades) if every else _MOST_UPGRADES)
     _show_held_back(screen, shift, every)
     _show_answers(screen, shift, every)

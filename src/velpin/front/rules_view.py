@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from velpin.front.screen import Piece, Screen
-from velpin.front.words import sentence, several, shortened
+from velpin.front.words import several, shortened
 from velpin.model.rule import RuleInForce
 
 _MOST = 3
@@ -43,12 +43,12 @@ def _live_row(number: int, in_force: RuleInForce, every: bool) -> list[Piece]:
 
 
 def _dead_row(number: int, in_force: RuleInForce) -> list[Piece]:
-    why = sentence(in_force.dead) if in_force.dead else ""
+    why = in_force.dead.text if in_force.dead else ""
     return [str(number), _says(in_force), (why, "warn"), _place(in_force)]
 
 
 def _says(in_force: RuleInForce) -> Piece:
-    text = sentence(in_force.says)
+    text = in_force.says.text
     return (text, "name") if in_force.rule else text
 
 

@@ -91,11 +91,10 @@ def explained(problem: VelpinError) -> VelpinError:
     """An error with the words of its reasons, where it has reasons as data."""
     if not isinstance(problem, PlanRefused):
         return problem
-    from velpin.front.words import sentence
 
     where = f" ({problem.place})" if problem.place else ""
-    problem.message = f"not written: {sentence(problem.reason)}{where}"
-    lines = [f"{remedy.command}\n  {sentence(remedy.what)}" for remedy in problem.remedies]
+    problem.message = f"not written: {problem.reason.text}{where}"
+    lines = [f"{remedy.command}\n  {remedy.what.text}" for remedy in problem.remedies]
     if problem.may_overrule:
         problem.hint = "add --anyway if that is meant"
     elif lines:

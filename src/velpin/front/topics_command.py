@@ -8,7 +8,7 @@ from importlib.resources import files
 from velpin.errors import UsageError
 from velpin.front.completion import TOPICS
 from velpin.front.screen import Piece, Screen
-from velpin.model.rule import as_typed
+from velpin.model.shell import as_typed
 
 
 def text_of(topic: str) -> str:

@@ -13,7 +13,7 @@ from velpin.front.plan_view import show_shift, show_upgrades
 from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, choose, tell
 from velpin.front.words import several, shortened
-from velpin.model.rule import as_typed
+from velpin.model.shell import as_typed
 
 if TYPE_CHECKING:
     from velpin.host.host import Host

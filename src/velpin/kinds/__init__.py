@@ -5,8 +5,7 @@ This is the one place that names them; a package is loaded when it is asked.
 
 from __future__ import annotations
 
-import sys
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
 from velpin.errors import NotAHost
@@ -63,13 +62,3 @@ def open_ports(view: View) -> Ports:
             f"give the host's root with --root DIR; known kinds: {', '.join(KINDS)}",
         )
     return found[0].ports(view)
-
-
-def sentences() -> Iterator[Mapping[str, str]]:
-    """What the reasons of each kind say, by their codes, of the kind in use first; those of a
-    kind are read when it is its turn."""
-    in_use = {
-        name for name in KINDS if f"velpin.kinds.{name.replace('-', '_')}.state" in sys.modules
-    }
-    for name in sorted(KINDS, key=lambda name: name not in in_use):
-        yield KINDS[name]().own_sentences()

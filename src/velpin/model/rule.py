@@ -6,12 +6,12 @@ can be told from others, changed and taken back.
 
 from __future__ import annotations
 
-import re
 import shlex
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from typing import Literal, NamedTuple
 
 from velpin.model.reason import Place, Reason, Sentence
+from velpin.model.shell import as_typed
 
 RuleKind = Literal["prefer", "confine", "pin", "bar", "keep"]
 
@@ -69,7 +69,6 @@ _SWITCHES = {
 _NOW = {"--section": "--component"}
 """Options that were called otherwise when hosts' files were written."""
 _NAMED = {"pin": "source", "bar": "source"}
-_PLAIN = re.compile(r"[\w@%+:,./-][\w@%+=:,./~-]*", re.ASCII)
 _KINDS = ("prefer", "confine", "pin", "bar", "keep")
 
 
@@ -81,16 +80,6 @@ def command_of(rule: Rule, *, lift: bool = False) -> str:
 def short_of(rule: Rule) -> str:
     """That command without the program's name, for summaries and lists."""
     return as_typed(words_of(rule))
-
-
-def shell_word(word: str) -> str:
-    """A name as a person types it in a command: quoted where a shell would read more into it."""
-    return word if _PLAIN.fullmatch(word) else shlex.quote(word)
-
-
-def as_typed(words: Iterable[str]) -> str:
-    """Words as a person types them: quoted where a shell would take them for something else."""
-    return " ".join(map(shell_word, words))
 
 
 def words_of(rule: Rule) -> list[str]:

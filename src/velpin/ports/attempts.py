@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.model.reason import Fact, Place, Reason
+from velpin.model.reason import Place, Reason, place_of
+from velpin.model.reasons import Lacking
 
 if TYPE_CHECKING:
     from velpin.model.forecast import Forecast
@@ -38,27 +39,22 @@ class DropRule(NamedTuple):
 Attempt = AskAgain | SwitchOn | DropRule
 
 
-def asking(texts: Sequence[str], code: str, **facts: Fact) -> AskAgain:
-    """To ask otherwise."""
-    return AskAgain(texts, Reason(code, facts))
-
-
 def pointed_to(found: Forecast, texts: Sequence[str]) -> Iterator[Attempt]:
     """What the reasons of a refusal point to: a source that is off and has what is asked for, a
     rule in the way."""
     problems = [answer.problem for answer in found.answers if answer.problem]
     reasons = list(all_of([*found.because, *problems]))
     for reason in reasons:
-        handles = reason.texts("off")
-        if handles:
-            yield SwitchOn(str(reason.facts["name"]), texts, handles)
+        if isinstance(reason, Lacking) and reason.off:
+            yield SwitchOn(reason.name, texts, reason.off)
     for answer in found.answers:
         if answer.problem is not None:
             yield SwitchOn(answer.package, texts)
     passed = (passed.why for answer in found.answers for passed in answer.passed_over)
     for reason in (*reasons, *all_of(passed)):
-        if reason.place:
-            yield DropRule(reason.place, texts)
+        place = place_of(reason)
+        if place:
+            yield DropRule(place, texts)
 
 
 def all_of(reasons: Iterable[Reason]) -> Iterator[Reason]:

@@ -7,11 +7,13 @@ from functools import partial
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 from velpin.change.plan import Plan
-from velpin.model.reason import Fact, Reason
+from velpin.model import findings
+from velpin.model.reason import Reason
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport
     from velpin.model.finding import Severity
+    from velpin.model.findings import FindingKind
     from velpin.model.reason import Place
     from velpin.model.source import Source
     from velpin.ports.bundle import Ports
@@ -43,8 +45,9 @@ class SwitchOff(NamedTuple):
 class Draft(NamedTuple):
     """One finding before its mends were tried."""
 
-    code: str
+    kind: type[FindingKind]
     what: Reason
+    """What is told of this case."""
     place: Place | None = None
     source: str = ""
     subject: str = ""
@@ -53,14 +56,14 @@ class Draft(NamedTuple):
     """The best first."""
     advice: Reason | None = None
     severity: Severity | None = None
-    """Where it is not what the code says."""
+    """If it is not the severity of its kind."""
     why: str = ""
-    """Why it matters, where it is not what the code says."""
+    """Why it matters, if that is not the reason of its kind."""
 
     @property
     def key(self) -> tuple[str, str, str]:
         """What it is known by, whatever lines it stands on."""
-        return self.code, self.source, self.subject
+        return self.kind.code, self.source, self.subject
 
 
 class Look(Protocol):
@@ -101,11 +104,6 @@ class Look(Protocol):
 Check = Callable[[Look], Iterable[Draft]]
 
 
-def note_of(code: str, **facts: Fact) -> Reason:
-    """What a finding says."""
-    return Reason(code, facts)
-
-
 def removing(file: str) -> Make:
     """Removes a file."""
     return partial(_removed, file)
@@ -119,6 +117,6 @@ def _removed(file: str, ports: Ports) -> Plan:
 
 def nothing_for(source: Source, here: str, has: str) -> Draft:
     """A source that has nothing for the architectures of a host."""
-    what = note_of("other-arch", source=source.handle, arch=here, has=has)
+    what = findings.OtherArch(source=source.handle, arch=here, has=has)
     mends = [SwitchOff(source.handle)]
-    return Draft("other-arch", what, source.places[0], source.handle, "", mends)
+    return Draft(findings.OtherArch, what, source.places[0], source.handle, "", mends)

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Protocol
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from velpin.model.reason import Place, Reason
+    from velpin.model.reason import Place
+    from velpin.model.reasons import Unchecked
     from velpin.model.source import Source
     from velpin.ports.checks import Check, Mend
 
@@ -24,11 +25,11 @@ class Examiner(Protocol):
     def is_checked(self, source: Source) -> bool:
         """Return whether any signature of a source, of its index or its packages, is checked."""
 
-    def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
+    def check_mends(self, source: Source, reason: Unchecked) -> Sequence[Mend]:
         """Return ways to switch a check on again that `Signers.checks_off` told of."""
         return ()
 
-    def place_of_check(self, source: Source, reason: Reason) -> Place:
+    def place_of_check(self, source: Source, reason: Unchecked) -> Place:
         """Return where a check is switched off that `Signers.checks_off` told of."""
         return source.places[0]
 

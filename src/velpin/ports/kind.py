@@ -5,8 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
-
     from velpin.files.tree import Tree
     from velpin.ports.bundle import Ports
     from velpin.ports.view import View
@@ -26,6 +24,3 @@ class Kind(Protocol):
 
     def ports(self, view: View) -> Ports:
         """Return the ports of a host."""
-
-    def own_sentences(self) -> Mapping[str, str]:
-        """Return what the reasons say that only this kind gives, by their codes."""

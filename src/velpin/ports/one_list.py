@@ -7,6 +7,7 @@ from typing import TypeVar
 
 from velpin.errors import HostFileError, StoreError
 from velpin.model.reason import Reason
+from velpin.model.reasons import NoRecord, RecordOdd
 from velpin.model.source import Source
 from velpin.store.index import Index
 
@@ -41,6 +42,6 @@ def lists_off(
 def record_notes(record: Index | None) -> Iterator[Reason]:
     """What is odd in the record of packages."""
     if record is None:
-        yield Reason("no-record", {})
+        yield NoRecord()
     elif record.notes:
-        yield Reason("record-odd", {"count": len(record.notes), "what": record.notes[0].text})
+        yield RecordOdd(count=len(record.notes), what=record.notes[0].text)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from velpin.model.reason import Fact, Reason
+from velpin.model.reason import Reason
 
 
 class RequestRefused(Exception):
     """A request cannot be met, whatever else is asked."""
 
-    def __init__(self, code: str, **facts: Fact) -> None:
-        super().__init__(code)
-        self.reason = Reason(code, facts)
+    def __init__(self, reason: Reason) -> None:
+        super().__init__(reason.code)
+        self.reason = reason

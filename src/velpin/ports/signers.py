@@ -5,11 +5,12 @@ from __future__ import annotations
 from abc import abstractmethod
 from typing import TYPE_CHECKING, Protocol
 
+from velpin.model.reasons import Unchecked
+
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Sequence
 
     from velpin.model.host import KeyUse
-    from velpin.model.reason import Reason
     from velpin.model.source import Source
     from velpin.trust.named import NamedKeys
     from velpin.trust.openpgp import SignedHead
@@ -27,7 +28,7 @@ class Signers(Protocol):
         return []
 
     @abstractmethod
-    def checks_off(self, source: Source) -> Iterable[Reason]:
+    def checks_off(self, source: Source) -> Sequence[Unchecked]:
         """Return the checks of signatures that a source's configuration switches off."""
 
     @abstractmethod

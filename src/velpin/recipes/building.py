@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.core.forecasting import forecast
 from velpin.model.forecast import Building, BuildPlan, Change, Need, NeedHow
 from velpin.model.reason import Reason
+from velpin.recipes.reasons import CannotBuild, NeedsRefused
 from velpin.recipes.recipe import Recipe, RecipeNeed
 from velpin.recipes.stored import providing, recipes_in
 from velpin.store.index import Index
@@ -89,12 +90,12 @@ class RecipeBook:
         changes: tuple[Change, ...] = ()
         problem: Reason | None = None
         if nowhere:
-            problem = Reason("cannot-build", {"relations": tuple(dict.fromkeys(nowhere))})
+            problem = CannotBuild(relations=tuple(dict.fromkeys(nowhere)))
         elif wanted:
             told = forecast(self._ports, wanted)
             changes = told.changes
             if not told.ok:
-                problem = Reason("needs-refused", {"packages": tuple(wanted)}, told.because)
+                problem = NeedsRefused(packages=tuple(wanted), because=told.because)
         return BuildPlan(asked, tuple(steps.values()), changes, problem)
 
     def _step(self, found: Found, steps: dict[str, Building], above: Sequence[str]) -> None:

@@ -10,10 +10,10 @@ from urllib.parse import urlsplit
 from velpin.change.plan import Plan
 from velpin.errors import Refusal, UsageError, VelpinError
 from velpin.files.tree import Tree
-from velpin.model.reason import Reason
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 from velpin.recipes.config import RecipeSource, file_of, read_sources, text_of
 from velpin.recipes.fetching import refresh_recipes
+from velpin.recipes.reasons import NoRecipesThere, RecipesFound
 from velpin.recipes.stored import index_of, path_of
 
 if TYPE_CHECKING:
@@ -64,11 +64,10 @@ def plan_add(
     except VelpinError as problem:
         plan.error = problem
         return plan
-    facts = {"source": handle, "what": form.described}
     if not count:
-        plan.findings.append(Reason("no-recipes-there", dict(facts)))
+        plan.findings.append(NoRecipesThere(source=handle, what=form.described))
     else:
-        plan.notes.append(Reason("recipes-found", {"source": handle, "count": count}))
+        plan.notes.append(RecipesFound(source=handle, count=count))
     return plan
 
 

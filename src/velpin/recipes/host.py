@@ -20,14 +20,16 @@ from velpin.host.packages import HostPackages
 from velpin.host.sources import HostSources
 from velpin.model.forecast import BuildPlan, Forecast, Offer, PassedOver
 from velpin.model.host import RefreshResult, SearchHit, SourceStatus
-from velpin.model.reason import Note, Place, Reason
+from velpin.model.reason import Note, Place
+from velpin.model.reasons import Lacking, Needs, Unknown
 from velpin.model.request import Request, parse_request
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 from velpin.model.source import Source
 from velpin.recipes.building import Found, RecipeBook, StoredRecipes
 from velpin.recipes.changing import plan_drop, plan_switch
 from velpin.recipes.config import RecipeSource, read_sources
 from velpin.recipes.fetching import refresh_recipes
+from velpin.recipes.reasons import NewerRecipes, NoRecipe, OnlyToBeBuilt, ToBeBuilt
 from velpin.recipes.stored import index_of, path_of
 from velpin.store.name_search import nearest, search
 
@@ -43,7 +45,6 @@ if TYPE_CHECKING:
     from velpin.store.index import Index
 
 
-_LACKS = ("nothing-called", "nothing-fits", "none-fits")
 """Why a need cannot be met: nothing there would do."""
 
 
@@ -152,7 +153,7 @@ class RecipeHost(Host):
             found = Forecast(host_name(self._ports), ok=False, problem=None)
         names = tuple(request.name for request in by_recipe)
         return found._replace(
-            ok=False, problem=Reason("only-to-be-built", {"name": names}), changes=(),
+            ok=False, problem=OnlyToBeBuilt(name=names), changes=(),
             download_bytes=0, disk_bytes=0, builds=(*builds, *found.builds),
         )  # fmt: skip
 
@@ -163,7 +164,7 @@ class RecipeHost(Host):
         newer = [f"{hit.recipe.name} {hit.recipe.version} ({hit.source})" for hit in self._newer()]
         if not newer:
             return found
-        note = Reason("newer-recipes", {"packages": tuple(newer)})
+        note = NewerRecipes(packages=tuple(newer))
         return found._replace(notes=(*found.notes, note))
 
     def _newer(self) -> Iterator[Found]:
@@ -189,7 +190,7 @@ class RecipeHost(Host):
         builds: list[BuildPlan] = []
         for answer in found.answers:
             more = tuple(
-                PassedOver(hit.recipe.version, hit.source, Reason("to-be-built", {}))
+                PassedOver(hit.recipe.version, hit.source, ToBeBuilt())
                 for hit in self._shelf.recipes.named(answer.package)
             )
             near = answer.near
@@ -198,7 +199,7 @@ class RecipeHost(Host):
                 builds += [plan] if plan.steps else []
                 if plan.steps:
                     near = ()
-                elif answer.problem.code == "unknown":
+                elif isinstance(answer.problem, Unknown):
                     near = self._shelf.near_to_build(answer.package, near)
             answers.append(answer._replace(passed_over=(*answer.passed_over, *more), near=near))
         builds += self._for_lacks(found)
@@ -207,19 +208,18 @@ class RecipeHost(Host):
     def _for_lacks(self, found: Forecast) -> Iterator[BuildPlan]:
         """What could be built of that for lack of which a request is refused."""
         for reason in found.because:
-            if reason.code == "needs" and any(cause.code in _LACKS for cause in reason.because):
-                relation = str(reason.facts["relation"])
-                recipe = self._shelf.recipes.newest(relation)
+            if isinstance(reason, Needs) and any(isinstance(c, Lacking) for c in reason.because):
+                recipe = self._shelf.recipes.newest(reason.relation)
                 if recipe is not None:
-                    yield self._shelf.recipes.plan(relation, recipe)
+                    yield self._shelf.recipes.plan(reason.relation, recipe)
 
     def _build(self, request: Request, source: str = "") -> BuildPlan:
         """What building what a request means would take, from recipes of one source where that is
         named; without steps where nothing fits."""
         found = self._meant(request, source)
         if found is None:
-            facts = {"name": request.name, "source": source}
-            return BuildPlan(request.text, (), (), Reason("no-recipe", dict(facts)))
+            none = NoRecipe(name=request.name, source=source)
+            return BuildPlan(request.text, (), (), none)
         return self._shelf.recipes.plan(request.text, found)
 
     def _meant(self, request: Request, source: str) -> Found | None:

@@ -21,7 +21,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from velpin.errors import BadKey, BadSignature, MissingKey
 from velpin.model.dates import day
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 
 if TYPE_CHECKING:
     import pysequoia

@@ -15,7 +15,8 @@ from velpin.files.text import whole_number
 from velpin.model.catalog import CatalogEntry, MirrorLook
 from velpin.model.dates import day
 from velpin.model.reason import Reason
-from velpin.model.rule import as_typed
+from velpin.model.reasons import CatalogSuggests, MirrorChosen
+from velpin.model.shell import as_typed
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 if TYPE_CHECKING:
@@ -142,11 +143,11 @@ def _about_mirrors(looks: Sequence[MirrorLook], chosen: str) -> list[Reason]:
     for look in looks:
         how = look.problem or (f"of {day(look.dated)}" if look.dated else "reached")
         told.append(f"{look.address} ({how})")
-    return [Reason("mirror-chosen", {"address": chosen, "mirrors": tuple(told)})]
+    return [MirrorChosen(address=chosen, mirrors=tuple(told))]
 
 
 def _suggestions(entry: CatalogEntry, only: Sequence[str], plan: Plan) -> list[Reason]:
     if not entry.confine or only or plan.unchanged:
         return []
     options = [word for glob in entry.packages for word in ("--only", glob)]
-    return [Reason("catalog-suggests", {"options": as_typed(options), "names": entry.packages})]
+    return [CatalogSuggests(options=as_typed(options), names=entry.packages)]

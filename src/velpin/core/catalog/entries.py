@@ -10,8 +10,15 @@ from velpin.core.catalog.format import Catalog, filled, parts_of
 from velpin.core.catalog.shelf import read_shelf
 from velpin.errors import Refusal, UsageError
 from velpin.model.catalog import CatalogEntry, CatalogPlace, CatalogSource
-from velpin.model.reason import Fact, Reason
-from velpin.model.rule import shell_word
+from velpin.model.reasons import (
+    CatalogOtherArch,
+    CatalogOtherChannel,
+    CatalogOtherHost,
+    CatalogOtherKind,
+    CatalogOtherRelease,
+    NotFor,
+)
+from velpin.model.shell import shell_word
 from velpin.store.name_search import nearest
 
 if TYPE_CHECKING:
@@ -76,7 +83,7 @@ def entry_of(
     )  # fmt: skip
     reasons = [why_not(ports, place, chosen) for place in source.places]
     missing = None if None in reasons else _nearest_reason(ports, source, chosen)
-    if missing is not None and missing.code not in _OVERRULED:
+    if missing is not None and not isinstance(missing, _OVERRULED):
         return entry._replace(why_not=missing)
     codes = [reason.code if reason else "" for reason in reasons]
     place = source.places[codes.index(missing.code if missing else "")]
@@ -108,49 +115,45 @@ def variables(ports: Ports) -> dict[str, str]:
     }
 
 
-def why_not(ports: Ports, place: CatalogPlace, channel: str) -> Reason | None:
+def why_not(ports: Ports, place: CatalogPlace, channel: str) -> NotFor | None:
     """Why a place is not for a host; None where it is."""
     release = ports.configuration.release
     names = {release.get("ID", ""), *release.get("ID_LIKE", "").split()}
+    native = ports.configuration.native
     if ports.kind not in place.kinds:
-        return Reason("catalog-other-kind", _has(place.kinds, ports.kind))
+        return CatalogOtherKind(has=place.kinds, here=ports.kind)
     if place.channels and channel not in place.channels:
-        return Reason("catalog-other-channel", _has(place.channels, channel))
+        return CatalogOtherChannel(has=place.channels, here=channel)
     if place.hosts and not names.intersection(place.hosts):
-        return Reason("catalog-other-host", _has(place.hosts, release.get("ID", "unknown")))
+        return CatalogOtherHost(has=place.hosts, here=release.get("ID", "unknown"))
     mine = variables(ports)
     if place.releases and not {mine["codename"], mine["release"], mine["major"]} & set(
         place.releases
     ):
         here = mine["codename"] or mine["release"] or "unknown"
-        return Reason("catalog-other-release", _has(place.releases, here))
-    if place.architectures and ports.configuration.native not in place.architectures:
-        return Reason("catalog-other-arch", _has(place.architectures, ports.configuration.native))
+        return CatalogOtherRelease(has=place.releases, here=here)
+    if place.architectures and native not in place.architectures:
+        return CatalogOtherArch(has=place.architectures, here=native)
     return None
 
 
-_ORDER = (
-    "catalog-other-kind", "catalog-other-channel", "catalog-other-host", "catalog-other-release",
-    "catalog-other-arch",
+_ORDER: Sequence[type[NotFor]] = (
+    CatalogOtherKind, CatalogOtherChannel, CatalogOtherHost, CatalogOtherRelease, CatalogOtherArch,
 )  # fmt: skip
 """What a place fails by, the nearest miss last."""
 
 
-_OVERRULED = ("catalog-other-release", "catalog-other-arch")
+_OVERRULED = (CatalogOtherRelease, CatalogOtherArch)
 """Where an address can be filled in all the same, for those who know better."""
 
 
-def _has(has: Sequence[str], here: str) -> dict[str, Fact]:
-    return {"has": tuple(has), "here": here}
-
-
-def _nearest_reason(ports: Ports, source: CatalogSource, channel: str) -> Reason:
+def _nearest_reason(ports: Ports, source: CatalogSource, channel: str) -> NotFor:
     """Why no place fits: of the one that comes nearest, with what all alike have."""
     reasons = [reason for place in source.places if (reason := why_not(ports, place, channel))]
-    last = max(reasons, key=lambda reason: _ORDER.index(reason.code))
-    alike = [reason for reason in reasons if reason.code == last.code]
-    has = dict.fromkeys(name for reason in alike for name in reason.texts("has"))
-    return Reason(last.code, {**last.facts, "has": tuple(has)})
+    last = max(reasons, key=lambda reason: _ORDER.index(type(reason)))
+    alike = [reason for reason in reasons if type(reason) is type(last)]
+    has = dict.fromkeys(name for reason in alike for name in reason.has)
+    return type(last)(has=tuple(has), here=last.here)
 
 
 def _on_host(ports: Ports, handle: str, addresses: Sequence[str], suite: str) -> str:

@@ -23,7 +23,7 @@ from velpin.core.catalog.shelf import ENDING, FOLDER
 from velpin.errors import BadSignature, NotThere, Refusal, ReleaseRefused, TrustError, UsageError
 from velpin.files.toml import read_toml
 from velpin.files.tree import Tree
-from velpin.model.reason import Reason
+from velpin.model.reasons import CatalogNoSerial, LoginInFile
 from velpin.model.safe_text import has_login
 from velpin.trust.certifications import is_fingerprint_of
 from velpin.trust.openpgp import Key, armoured, bare, read_keys, verify_detached
@@ -109,9 +109,9 @@ def plan_catalog(
     })  # fmt: skip
     if has_login(address):
         plan.private.add(origin_file)
-        plan.notes.append(Reason("login-in-file", {"file": f"/{origin_file}"}))
+        plan.notes.append(LoginInFile(file=f"/{origin_file}"))
     if not catalog.serial:
-        plan.notes.append(Reason("catalog-no-serial", {"name": name}))
+        plan.notes.append(CatalogNoSerial(name=name))
     agrees = True if fingerprint else None
     plan.keys = [shown_key(each, signs=True, what="catalog", agrees=agrees) for each in mine]
     return plan

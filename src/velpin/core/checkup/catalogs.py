@@ -13,9 +13,10 @@ from velpin.core.catalog.format import ARMOUR
 from velpin.core.catalog.shelf import read_shelf
 from velpin.core.checkup.examination import Check, Examination
 from velpin.errors import VelpinError
+from velpin.model import findings
 from velpin.model.reason import Place
-from velpin.model.rule import as_typed
-from velpin.ports.checks import Draft, Make, Mend, note_of
+from velpin.model.shell import as_typed
+from velpin.ports.checks import Draft, Make, Mend
 from velpin.ports.configuration import find_source
 
 if TYPE_CHECKING:
@@ -31,12 +32,12 @@ def check_catalogs(check: Examination) -> Iterator[Draft]:
     """Catalogs that are not believed or not understood."""
     shelf = read_shelf(check.ports.tree)
     for note in shelf.notes:
-        what = note_of("catalog-doubted", file=f"/{note.place.file}", what=note.text)
-        yield Draft("catalog-unread", what, note.place, "", note.place.file)
+        what = findings.CatalogDoubted(file=f"/{note.place.file}", what=note.text)
+        yield Draft(findings.CatalogUnread, what, note.place, "", note.place.file)
     for error in shelf.errors:
-        what = note_of("catalog-doubted", file=f"/{error.file}", what=error.what)
-        yield Draft("catalog-unread", what, Place(error.file, error.line), "", error.file,
-                    advice=note_of("edit-by-hand", file=f"/{error.file}"))  # fmt: skip
+        what = findings.CatalogDoubted(file=f"/{error.file}", what=error.what)
+        yield Draft(findings.CatalogUnread, what, Place(error.file, error.line), "", error.file,
+                    advice=findings.EditByHand(file=f"/{error.file}"))  # fmt: skip
 
 
 def check_entries(check: Examination) -> Iterator[Draft]:
@@ -59,11 +60,13 @@ def _address(entry: CatalogEntry, source: Source) -> Iterator[Draft]:
         source.address in addresses and source.release in (entry.suite, source.handle, "")
     ):
         return
-    what = note_of(
-        "catalog-differs", source=source.handle, catalog=str(entry.place), theirs=theirs, mine=mine
+    what = findings.CatalogDiffers(
+        source=source.handle, catalog=str(entry.place), theirs=theirs, mine=mine
     )
-    advice = note_of("take-from-catalog", source=source.handle, name=entry.name)
-    yield Draft("catalog-differs", what, source.places[0], source.handle, "address", advice=advice)
+    advice = findings.TakeFromCatalog(source=source.handle, name=entry.name)
+    yield Draft(
+        findings.CatalogDiffers, what, source.places[0], source.handle, "address", advice=advice
+    )
 
 
 def _key(check: Examination, entry: CatalogEntry, source: Source) -> Iterator[Draft]:
@@ -72,13 +75,15 @@ def _key(check: Examination, entry: CatalogEntry, source: Source) -> Iterator[Dr
         return
     if any(key.fingerprint in entry.fingerprints for key in named.keys):
         return
-    what = note_of(
-        "catalog-other-key", source=source.handle, catalog=str(entry.place),
-        theirs=", ".join(entry.fingerprints), mine=", ".join(k.fingerprint for k in named.keys),
-    )  # fmt: skip
-    yield Draft("catalog-differs", what, source.places[0], source.handle, "key",
+    what = findings.CatalogOtherKey(
+        source=source.handle,
+        catalog=str(entry.place),
+        theirs=", ".join(entry.fingerprints),
+        mine=", ".join(k.fingerprint for k in named.keys),
+    )
+    yield Draft(findings.CatalogDiffers, what, source.places[0], source.handle, "key",
                 list(_key_mends(check, entry, source)),
-                note_of("name-key", source=source.handle))  # fmt: skip
+                findings.NameKey(source=source.handle))  # fmt: skip
 
 
 def _key_mends(check: Examination, entry: CatalogEntry, source: Source) -> Iterator[Mend]:

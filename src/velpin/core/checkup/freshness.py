@@ -7,12 +7,12 @@ from itertools import pairwise
 from statistics import median
 
 from velpin.core.checkup.examination import DAY, Check, Examination
+from velpin.model import findings
 from velpin.model.dates import day
-from velpin.model.reason import Reason
-from velpin.model.rule import as_typed, shell_word
+from velpin.model.shell import as_typed, shell_word
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
-from velpin.ports.checks import Draft, Mend, note_of
+from velpin.ports.checks import Draft, Mend
 
 _LEAST = 7 * DAY
 _USUAL = 30 * DAY
@@ -30,18 +30,17 @@ def _refreshing(source: Source) -> list[Mend]:
 def check_fetches(check: Examination) -> Iterator[Draft]:
     """Indexes that are not here, cannot be read, or whose last fetch failed."""
     ports, missing = check.ports, list[str]()
-    _ = ports.indexes.on()  # fills what is damaged
     for source in check.sources_on:
         place, mends = source.places[0], _refreshing(source)
         failure = check.failure(source)
         damaged = ports.indexes.damage.get(source.handle)
         if damaged is not None:
-            what = note_of("index-damaged", source=source.handle, what=str(damaged))
-            yield Draft("index-damaged", what, place, source.handle, mends=mends)
+            broken = findings.IndexDamaged(source=source.handle, what=str(damaged))
+            yield Draft(findings.IndexDamaged, broken, place, source.handle, mends=mends)
         elif failure and failure.kind not in _ELSEWHERE:
-            what = note_of("refresh-failed", source=source.handle, what=failure.message)
-            yield Draft("refresh-failed", what, place, source.handle, advice=note_of(
-                "refresh-again", source=source.handle, hint=failure.hint))  # fmt: skip
+            failed = findings.RefreshFailed(source=source.handle, what=failure.message)
+            again = findings.RefreshAgain(source=source.handle, hint=failure.hint)
+            yield Draft(findings.RefreshFailed, failed, place, source.handle, advice=again)
         elif (
             not failure
             and ports.indexes.state_of(source) == "not fetched"
@@ -49,9 +48,9 @@ def check_fetches(check: Examination) -> Iterator[Draft]:
         ):
             missing.append(source.handle)
     if missing:
-        what = Reason("never-fetched", {"sources": tuple(missing)})
+        what = findings.NeverFetched(sources=tuple(missing))
         mend = Mend(as_typed(["velpin", "refresh", *missing]), None)
-        yield Draft("never-fetched", what, None, missing[0] if len(missing) == 1 else "", "",
+        yield Draft(findings.NeverFetched, what, None, missing[0] if len(missing) == 1 else "", "",
                     [mend])  # fmt: skip
 
 
@@ -64,17 +63,18 @@ def check_ages(check: Examination) -> Iterator[Draft]:
         place, mends = source.places[0], _refreshing(source)
         until = ports.standing.valid_until(source)
         if until is not None and until < check.now:
-            what = note_of("index-expired", source=source.handle, day=day(until))
-            yield Draft("index-expired", what, place, source.handle, mends=mends)
+            expired = findings.IndexExpired(source=source.handle, day=day(until))
+            yield Draft(findings.IndexExpired, expired, place, source.handle, mends=mends)
             continue
         seen = last_looked_at(check, source)
         usual = usual_life(check, source)
         if seen is not None and check.now - seen > max(usual, _LEAST):
-            days = int((check.now - seen) // DAY)
-            what = note_of(
-                "index-old", source=source.handle, days=days, usual=max(1, round(usual / DAY))
+            old = findings.IndexOld(
+                source=source.handle,
+                days=int((check.now - seen) // DAY),
+                usual=max(1, round(usual / DAY)),
             )
-            yield Draft("index-old", what, place, source.handle, mends=mends)
+            yield Draft(findings.IndexOld, old, place, source.handle, mends=mends)
 
 
 def last_looked_at(check: Examination, source: Source) -> float | None:
@@ -104,9 +104,9 @@ def check_copies(check: Examination) -> Iterator[Draft]:
     theirs = check.ports.seen(check.ports.view.with_installers_indexes())
     behind = [source for source in check.sources_on if _is_behind(check, theirs, source)]
     if behind:
-        what = Reason("installer-behind", {"sources": tuple(each.handle for each in behind)})
+        what = findings.InstallerBehind(sources=tuple(each.handle for each in behind))
         only = behind[0].handle if len(behind) == 1 else ""
-        yield Draft("installer-behind", what, None, only, advice=note_of("installer-refresh"))
+        yield Draft(findings.InstallerBehind, what, None, only, advice=findings.InstallerRefresh())
 
 
 def _is_behind(check: Examination, theirs: Ports, source: Source) -> bool:
@@ -136,10 +136,16 @@ def check_mirrors(check: Examination) -> Iterator[Draft]:
                 continue
             if other.address != source.address and ahead - dated > _BEHIND:
                 days = max(1, int((ahead - dated) // DAY))
-                what = note_of("mirror-behind", source=source.handle, other=other.handle, days=days)
-                advice = note_of("use-other", source=source.handle, other=other.handle)
-                yield Draft("mirror-behind", what, source.places[0], source.handle, other.handle,
-                            advice=advice)  # fmt: skip
+                what = findings.MirrorBehind(source=source.handle, other=other.handle, days=days)
+                advice = findings.UseOther(source=source.handle, other=other.handle)
+                yield Draft(
+                    findings.MirrorBehind,
+                    what,
+                    source.places[0],
+                    source.handle,
+                    other.handle,
+                    advice=advice,
+                )
                 break
 
 

@@ -14,9 +14,11 @@ from velpin.core.checkup.trust import rights_draft
 from velpin.core.rule_plans import plan_rule_drop
 from velpin.errors import HostFileError
 from velpin.files.text import HostText
-from velpin.model.reason import Place, Reason
+from velpin.model import findings
+from velpin.model.reason import Place, place_of
+from velpin.model.reasons import TargetUnknown
 from velpin.ports.bundle import Ports
-from velpin.ports.checks import Draft, Make, Mend, note_of, removing
+from velpin.ports.checks import Draft, Make, Mend, removing
 
 _WRITABLE = 0o022
 _LEFT = re.compile(
@@ -40,29 +42,30 @@ def check_entries(check: Examination) -> Iterator[Draft]:
         if note.code in ("listed-twice", "for-people"):
             continue
         is_error = note.code == "refused"
-        code = "malformed" if is_error else "odd-entry"
-        what = note_of(code, place=note.place, what=note.text)
+        kind = findings.Malformed if is_error else findings.OddEntry
+        what = kind(place=note.place, what=note.text)
         mends = [Mend("", commented_out(note.place), is_choice=is_error)] if note.place.line else []
         told.add(str(note.place))
-        advice = note_of("edit-by-hand", file=f"/{note.place.file}")
+        advice = findings.EditByHand(file=f"/{note.place.file}")
         subject = f"{note.place.file} {note.text}"
-        yield Draft(code, what, note.place, "", subject, mends, advice)
+        yield Draft(kind, what, note.place, "", subject, mends, advice)
     if isinstance(refused, HostFileError):
         place = Place(refused.file, refused.line)
         if str(place) not in told:
-            what = note_of("malformed", place=place, what=refused.what)
-            advice = note_of("edit-by-hand", file=f"/{refused.file}")
-            yield Draft("malformed", what, place, "", refused.what, advice=advice)
+            what = findings.Malformed(place=place, what=refused.what)
+            advice = findings.EditByHand(file=f"/{refused.file}")
+            yield Draft(findings.Malformed, what, place, "", refused.what, advice=advice)
     elif refused is not None:
-        if refused.code == "target-unknown":
-            drop = partial(_dropped, refused.place)
-            command = f"velpin rules drop {refused.place}"
-            mends = [Mend(command, drop, is_choice=True)] if refused.place else []
-            yield Draft("target-missing", refused, refused.place, "", "", mends)
+        set_at = place_of(refused)
+        if isinstance(refused, TargetUnknown):
+            drop = partial(_dropped, set_at)
+            command = f"velpin rules drop {set_at}"
+            mends = [Mend(command, drop, is_choice=True)] if set_at else []
+            yield Draft(findings.TargetMissing, refused, set_at, "", "", mends)
         else:
-            what = Reason("installer-refuses", {}, (refused,))
-            yield Draft("installer-refuses", what, refused.place, "", refused.code,
-                        advice=note_of("forecast-tells"))  # fmt: skip
+            refuses = findings.InstallerRefuses(because=(refused,))
+            yield Draft(findings.InstallerRefuses, refuses, set_at, "", refused.code,
+                        advice=findings.ForecastTells())  # fmt: skip
 
 
 def _dropped(place: Place | None, ports: Ports) -> Plan:
@@ -92,18 +95,18 @@ def check_skipped(check: Examination) -> Iterator[Draft]:
         better = _sound_name(ports, folder, name)
         if _LEFT.search(name):
             is_own = _OWN_PART.match(name) is not None
-            yield Draft("leftover", note_of("leftover", file=f"/{file}"), place, "", file,
+            yield Draft(findings.Leftover, findings.Leftover(file=f"/{file}"), place, "", file,
                         [Mend("", removing(file), is_choice=not is_own)])  # fmt: skip
         elif name.endswith(ports.composer.other_endings) and not _reads_as(ports, file, better):
-            yield Draft("other-kind", note_of("other-kind", file=f"/{file}"), place, "", file,
+            yield Draft(findings.OtherKind, findings.OtherKind(file=f"/{file}"), place, "", file,
                         [Mend("", removing(file), is_choice=True)])  # fmt: skip
         elif _MEANT.search(name):
             continue
         else:
             mends = [Mend("", partial(_renamed, file, better), is_choice=True)] if better else []
-            what = note_of("skipped-file", file=f"/{file}", why=why)
-            yield Draft("skipped-file", what, place, "", file, mends, note_of(
-                "rename-or-remove", file=f"/{file}"))  # fmt: skip
+            passed = findings.SkippedFile(file=f"/{file}", what=why)
+            advice = findings.RenameOrRemove(file=f"/{file}")
+            yield Draft(findings.SkippedFile, passed, place, "", file, mends, advice)
 
 
 def _renamed(file: str, better: str, ports: Ports) -> Plan:
@@ -149,14 +152,18 @@ def check_rights(check: Examination) -> Iterator[Draft]:
     for file in dict.fromkeys(check.examiner.own_files()):
         mode = tree.mode(file)
         if mode is not None and mode & _WRITABLE:
-            yield rights_draft(file, "file-writable", mode, mode & ~_WRITABLE)
+            yield rights_draft(file, findings.FileWritable, mode, mode & ~_WRITABLE)
 
 
 def check_interrupted(check: Examination) -> Iterator[Draft]:
     """A change that was interrupted and could not be put right yet."""
     if is_interrupted(check.ports.tree.root):
-        yield Draft("interrupted", note_of("interrupted"), Place("var/lib/velpin/journal", 0),
-                    advice=note_of("run-as-root"))  # fmt: skip
+        yield Draft(
+            findings.Interrupted,
+            findings.Interrupted(),
+            Place("var/lib/velpin/journal", 0),
+            advice=findings.RunAsRoot(),
+        )
 
 
 CHECKS: tuple[Check, ...] = (check_entries, check_skipped, check_rights, check_interrupted)

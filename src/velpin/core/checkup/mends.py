@@ -6,7 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from velpin.core.source_plans import plan_switch
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 from velpin.ports.checks import Mend, SwitchOff
 
 if TYPE_CHECKING:

@@ -14,8 +14,8 @@ from velpin.core.checkup.examination import Examination
 from velpin.core.forecasting import forecast_upgrade
 from velpin.core.host_diff import after_upgrade
 from velpin.errors import FetchError, NotThere, VelpinError
+from velpin.model import findings
 from velpin.model.finding import Handover, NextOutlook, NextState, Rehearsal
-from velpin.model.reason import Reason
 from velpin.model.shift import Selection
 from velpin.ports.configuration import find_source
 
@@ -84,7 +84,7 @@ def _moved(
     if error is None:
         outlook: NextState = "has" if move.now != move.then else "stays"
         return after, edits, NextOutlook(move.handle, outlook, move.now, move.then)
-    problem = Reason("not-for-next", {"source": move.handle, "what": error.message})
+    problem = findings.NotForNext(source=move.handle, what=error.message)
     outlook = "lacks" if isinstance(error, NotThere) else "unknown"
     now = _same(state, ports.editor.key_of(source))
     off = dict(state.editor.switched(now, False)) if now else {}

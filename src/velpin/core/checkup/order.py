@@ -11,12 +11,13 @@ from velpin.core.checkup.examination import Check, Examination
 from velpin.core.rule_plans import plan_lift, plan_rule_drop, plan_rules
 from velpin.core.takeover import MOST_GLOBS, globs_for
 from velpin.errors import HostFileError, Refusal, StoreError, VelpinError
+from velpin.model import findings
 from velpin.model.precedence import contradicted
-from velpin.model.reason import Reason
+from velpin.model.reasons import RuleNoSource, RuleOdd, RuleOverruled, RuleSourceOff, SaysRule
 from velpin.model.rule import Rule, RuleInForce, command_of, short_of
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
-from velpin.ports.checks import Draft, Make, Mend, SwitchOff, note_of
+from velpin.ports.checks import Draft, Make, Mend, SwitchOff
 from velpin.ports.configuration import find_source
 
 _SAMPLE = 240
@@ -48,12 +49,11 @@ def check_same_content(check: Examination) -> Iterator[Draft]:
         if other.handle in done or not near or not _same_content(check, source, other):
             continue
         done.add(other.handle)
-        what = note_of(
-            "same-content", source=other.handle, other=source.handle, address=other.url,
-            count=min(size, other_size),
-        )  # fmt: skip
+        what = findings.SameContent(
+            source=other.handle, other=source.handle, address=other.url, count=min(size, other_size)
+        )
         mends = [SwitchOff(other.handle)]
-        yield Draft("same-content", what, other.places[0], other.handle, source.handle, mends)
+        yield Draft(findings.SameContent, what, other.places[0], other.handle, source.handle, mends)
 
 
 def _same_content(check: Examination, one: Source, other: Source) -> bool:
@@ -106,17 +106,18 @@ def _overlap(
     if not names:
         return
     second = seconds[0]
-    what = note_of(
-        "overlap", source=", ".join(source.handle for source in seconds), names=tuple(names),
+    what = findings.Overlap(
+        source=", ".join(source.handle for source in seconds),
+        names=tuple(names),
         other=", ".join(source.handle for source in firsts),
-    )  # fmt: skip
+    )
     above = tuple(source.handle for source in firsts)
     rules = [Rule("prefer", (), second.handle, under=above)]
     if len(firsts) == 1:
         below = tuple(source.handle for source in seconds)
         rules = [Rule("prefer", (), firsts[0].handle, over=below), *rules]
     mends = [_making(rule) for rule in rules] if len(seconds) == 1 or len(firsts) == 1 else []
-    yield Draft("overlap", what, second.places[0], second.handle, above[0], mends)
+    yield Draft(findings.Overlap, what, second.places[0], second.handle, above[0], mends)
 
 
 def _home_first(
@@ -190,11 +191,14 @@ def check_early(check: Examination) -> Iterator[Draft]:
         wins = _wins_over(check, source, ordinary)
         if wins:
             rules = [Rule("prefer", (), other.handle, over=(source.handle,)) for other in ordinary]
-            what = note_of(
-                "early-wins", source=source.handle, word=early[source.handle], count=len(wins),
-                other=", ".join(other.handle for other in ordinary), names=tuple(wins),
-            )  # fmt: skip
-            yield Draft("early-wins", what, source.places[0], source.handle, "",
+            what = findings.EarlyWins(
+                source=source.handle,
+                word=early[source.handle],
+                count=len(wins),
+                other=", ".join(other.handle for other in ordinary),
+                names=tuple(wins),
+            )
+            yield Draft(findings.EarlyWins, what, source.places[0], source.handle, "",
                         _preferring(rules, source))  # fmt: skip
 
 
@@ -255,20 +259,18 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
                 would.setdefault(pusher, []).append(name)
     for handle, names in sorted(would.items()):
         source = find_source(check.ports.configuration.by_handle, handle)
-        what = note_of(
-            "would-take-over", source=handle, count=len(names), names=tuple(sorted(names))
-        )
-        yield Draft("would-take-over", what, source.places[0], handle, "",
+        what = findings.WouldTakeOver(source=handle, count=len(names), names=tuple(sorted(names)))
+        yield Draft(findings.WouldTakeOver, what, source.places[0], handle, "",
                     list(_against(check, handle, names)))  # fmt: skip
     for handle, names in sorted(have.items()):
         source = find_source(check.ports.configuration.by_handle, handle)
         total = sum(check.publishers.get(each.source) == check.publishers[handle]
                     for each in check.installed)  # fmt: skip
-        what = note_of(
-            "taken-over", source=handle, count=len(names), names=tuple(sorted(names)), total=total
+        taken = findings.TakenOver(
+            source=handle, count=len(names), names=tuple(sorted(names)), total=total
         )
-        yield Draft("taken-over", what, source.places[0], handle, "", advice=note_of(
-            "say-so-or-go-back", source=handle, name=min(names)))  # fmt: skip
+        advice = findings.SaySoOrGoBack(source=handle, name=min(names))
+        yield Draft(findings.TakenOver, taken, source.places[0], handle, "", advice=advice)
 
 
 def _has_home(check: Examination, name: str) -> bool:
@@ -311,12 +313,13 @@ def _against(check: Examination, handle: str, names: Sequence[str]) -> Iterator[
 def check_rules(check: Examination) -> Iterator[Draft]:
     """Rules that decide nothing, and those that are always overruled."""
     for rule in check.rules:
-        if rule.dead is None or rule.dead.code == "rule-odd":
+        if rule.dead is None or isinstance(rule.dead, RuleOdd):
             continue
-        code = "rule-overruled" if rule.dead.code == "rule-overruled" else "rule-dead"
-        what = Reason("rule-dead", {"place": rule.place}, (rule.says, rule.dead))
-        waits = rule.dead.code in ("rule-source-off", "rule-no-source")
-        yield Draft(code, what, rule.place, "", f"{rule.place.file} {_said(rule)}",
+        is_overruled = isinstance(rule.dead, RuleOverruled)
+        kind = findings.RuleOverruled if is_overruled else findings.RuleDead
+        what = findings.RuleDead(place=rule.place, because=(rule.says, rule.dead))
+        waits = isinstance(rule.dead, RuleSourceOff | RuleNoSource)
+        yield Draft(kind, what, rule.place, "", f"{rule.place.file} {_said(rule)}",
                     [Mend(drop_command(rule), dropping(rule), is_choice=waits)])  # fmt: skip
 
 
@@ -367,10 +370,12 @@ def check_contradictions(check: Examination) -> Iterator[Draft]:
             if found.holds:
                 continue
             why = found.why
-        because = (why,) if why else (note_of("says-rule", rule=rival),)
-        what = Reason("rules-contradict", {"rule": short_of(rule)}, because)
+        because = (why,) if why else (SaysRule(rule=rival),)
+        what = findings.RulesContradict(rule=short_of(rule), because=because)
         mend = Mend(command_of(rule, lift=True), lifting(rule), is_choice=True)
-        yield Draft("rules-contradict", what, places.get(rule), rule.source, short_of(rule), [mend])
+        yield Draft(
+            findings.RulesContradict, what, places.get(rule), rule.source, short_of(rule), [mend]
+        )
 
 
 def lifting(rule: Rule) -> Make:

@@ -8,15 +8,14 @@ from velpin.change.journal import Journal
 from velpin.core.checkup.examination import Check, Examination
 from velpin.core.checkup.order import drop_command, dropping
 from velpin.errors import HostFileError, StoreError, VelpinError
+from velpin.model import findings
 from velpin.model.dates import day
 from velpin.model.reason import Reason
+from velpin.model.reasons import HostUnmet, IsPhased, KeepsAsIs
 from velpin.model.rule import Rule, command_of
-from velpin.ports.checks import Draft, Mend, note_of
+from velpin.ports.checks import Draft, Mend
 from velpin.ports.configuration import find_source
 from velpin.ports.packages import Installed
-
-_LOCKS = ("says-lock", "says-only-version", "says-keep")
-"""What rules of others say that keep packages as they are."""
 
 
 def check_left_behind(check: Examination) -> Iterator[Draft]:
@@ -36,20 +35,19 @@ def check_left_behind(check: Examination) -> Iterator[Draft]:
             newer.append(here.name)
     dropped = _from_dropped(check, gone)
     for (number, handle, when), names in dropped.items():
-        what = note_of(
-            "dropped-source-had", count=len(names), names=tuple(names), source=handle,
-            day=day(when), number=number,
-        )  # fmt: skip
-        yield Draft("in-no-source", what, None, handle, handle, advice=note_of(
-            "undo-the-drop", number=number))  # fmt: skip
+        had = findings.DroppedSourceHad(
+            count=len(names), names=tuple(names), source=handle, day=day(when), number=number
+        )
+        back = findings.UndoTheDrop(number=number)
+        yield Draft(findings.InNoSource, had, None, handle, handle, advice=back)
     known = {name for names in dropped.values() for name in names}
     rest = sorted({here.name for here in gone} - known)
     if rest:
-        what = note_of("in-no-source", count=len(rest), names=tuple(rest))
-        yield Draft("in-no-source", what, None, advice=note_of("remove-or-find"))
+        left = findings.InNoSource(count=len(rest), names=tuple(rest))
+        yield Draft(findings.InNoSource, left, None, advice=findings.RemoveOrFind())
     if newer:
-        what = note_of("newer-than-sources", count=len(newer), names=tuple(sorted(set(newer))))
-        yield Draft("newer-than-sources", what, None, advice=note_of("ask-by-version"))
+        ahead = findings.NewerThanSources(count=len(newer), names=tuple(sorted(set(newer))))
+        yield Draft(findings.NewerThanSources, ahead, None, advice=findings.AskByVersion())
 
 
 def _from_dropped(
@@ -95,34 +93,33 @@ def check_upgrade(check: Examination) -> Iterator[Draft]:
     problem = check.upgrade.problem
     if problem is None or check.ports.readiness.refusal() is not None:
         return
-    if problem.code == "host-unmet":  # not of the upgrade: any request is refused then
-        what = Reason("installer-refuses", {}, (problem,))
-        yield Draft("installer-refuses", what, None, advice=note_of("finish-installing"))
+    if isinstance(problem, HostUnmet):  # not of the upgrade: any request is refused then
+        what = findings.InstallerRefuses(because=(problem,))
+        yield Draft(findings.InstallerRefuses, what, None, advice=findings.FinishInstalling())
     else:
-        what = Reason("upgrade-fails", {}, (problem,))
-        yield Draft("upgrade-refused", what, None, advice=note_of("forecast-tells"))
+        fails = findings.UpgradeFails(because=(problem,))
+        yield Draft(findings.UpgradeRefused, fails, None, advice=findings.ForecastTells())
 
 
 def check_held(check: Examination) -> Iterator[Draft]:
     """Packages that are held or kept although something newer waits."""
     waiting = {here.name: _waits(check, here) for here in check.installed if here.held}
     for rule in check.rules:
-        if not (rule.rule and rule.rule.kind == "keep") and rule.says.code not in _LOCKS:
+        if not (rule.rule and rule.rule.kind == "keep") and not isinstance(rule.says, KeepsAsIs):
             continue
         kept = [here for name in rule.installed for here in check.by_name.get(name, ())]
         mine = {here.name: told for here in kept if (told := _waits(check, here))}
         if mine:
             mend = Mend(drop_command(rule), dropping(rule), is_choice=True)
             names = tuple(mine[name] for name in sorted(mine))
-            what = Reason("waits-kept", {"place": rule.place, "names": names}, (rule.says,))
-            yield Draft("waits-held", what, rule.place, "", str(rule.says.facts), [mend])
+            kept_by = findings.WaitsKept(place=rule.place, names=names, because=(rule.says,))
+            yield Draft(findings.WaitsHeld, kept_by, rule.place, "", str(rule.says.facts), [mend])
             waiting = {name: told for name, told in waiting.items() if name not in mine}
     waiting = {name: told for name, told in waiting.items() if told}
     if waiting:
-        what = note_of(
-            "waits-held", count=len(waiting), names=tuple(waiting[n] for n in sorted(waiting))
-        )
-        yield Draft("waits-held", what, None, advice=note_of("take-hold-back"))
+        names = tuple(waiting[name] for name in sorted(waiting))
+        what = findings.WaitsHeld(count=len(names), names=names)
+        yield Draft(findings.WaitsHeld, what, None, advice=findings.TakeHoldBack())
 
 
 def _waits(check: Examination, here: Installed) -> str:
@@ -140,8 +137,8 @@ def check_half_installed(check: Examination) -> Iterator[Draft]:
     """Packages whose installation was not finished."""
     found = [f"{name} ({state})" for name, state in check.examiner.half_installed()]
     if found:
-        what = note_of("half-installed", count=len(found), names=tuple(found))
-        yield Draft("half-installed", what, None, advice=note_of("finish-installing"))
+        what = findings.HalfInstalled(count=len(found), names=tuple(found))
+        yield Draft(findings.HalfInstalled, what, None, advice=findings.FinishInstalling())
 
 
 def _stand_side_by_side(members: Sequence[tuple[Installed, str]]) -> bool:
@@ -164,13 +161,13 @@ def check_sets(check: Examination) -> Iterator[Draft]:
         shown = tuple(
             f"{here.name} {here.version} ({here.source or 'in no source'})" for here, _ in members
         )
-        what = note_of("mixed-set", name=name, names=shown)
+        what = findings.MixedSet(name=name, names=shown)
         owners = dict.fromkeys(here.source for here, _ in members if here.source)
         handle = next((handle for handle in owners if not check.is_home(handle)), "")
         names = dict.fromkeys(here.name for here, _ in members)
         pins = [command_of(Rule("pin", tuple(names), owner)) for owner in owners]
-        yield Draft("mixed-set", what, None, handle, name,
-                    advice=note_of("pin-set", command=" or ".join(pins)))  # fmt: skip
+        yield Draft(findings.MixedSet, what, None, handle, name,
+                    advice=findings.PinSet(command=" or ".join(pins)))  # fmt: skip
 
 
 def check_kept_back(check: Examination) -> Iterator[Draft]:
@@ -180,20 +177,22 @@ def check_kept_back(check: Examination) -> Iterator[Draft]:
     for held in check.upgrade.held_back:
         if any(here.held for here in check.by_name.get(held.name, ())):
             continue  # told as held
-        if held.why and held.why[0].code == "is-phased":
+        if held.why and isinstance(held.why[0], IsPhased):
             continue  # it comes in time
         handle = held.source or ""
         by_source.setdefault(handle, []).append(held.name)
         reasons.setdefault(handle, held.why)
     for handle, names in sorted(by_source.items()):
-        what = note_of("kept-back", source=handle, count=len(names), names=tuple(sorted(names)))
-        what = what._replace(because=tuple(reasons[handle][:2]))
+        what = findings.KeptBack(
+            source=handle, count=len(names), names=tuple(sorted(names)),
+            because=reasons[handle][:2],
+        )  # fmt: skip
         place = (
             find_source(check.ports.configuration.by_handle, handle).places[0]
             if handle in check.ports.configuration.by_handle
             else None
         )
-        yield Draft("kept-back", what, place, handle, "", advice=note_of("upgrade-tells"))
+        yield Draft(findings.KeptBack, what, place, handle, "", advice=findings.UpgradeTells())
 
 
 CHECKS: tuple[Check, ...] = (

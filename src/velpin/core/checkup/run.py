@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import Plan
 from velpin.core.checkup import catalogs, freshness, host_files, order, packages, trust
-from velpin.core.checkup.codes import CODES
 from velpin.core.checkup.examination import Check, Examination, planned
 from velpin.core.checkup.mends import ready
 from velpin.core.checkup.silence import read_silences
 from velpin.errors import Refusal, UsageError
 from velpin.files.text import whole_number
 from velpin.model.finding import SEVERITIES, Checkup, Finding, Severity, SilencedFinding
+from velpin.model.findings import FINDINGS
 from velpin.ports.checks import Draft, Mend
 from velpin.ports.configuration import find_source
 from velpin.store.name_search import nearest
@@ -29,7 +29,7 @@ COMMON: tuple[Check, ...] = (
 )  # fmt: skip
 _MOST_MENDED = 400
 """So many findings are mended by one plan."""
-_ORDER = {code: place for place, code in enumerate(CODES)}
+_ORDER = {code: place for place, code in enumerate(FINDINGS)}
 
 
 Key = tuple[str, str, str]
@@ -125,26 +125,26 @@ def _works(
 
 
 def _severity(draft: Draft) -> Severity:
-    return draft.severity or CODES[draft.code].severity
+    return draft.severity or draft.kind.severity
 
 
 def _rank(draft: Draft) -> tuple[int, int, str, str]:
     severity = next(at for at, name in enumerate(SEVERITIES) if name == _severity(draft))
-    return severity, _ORDER[draft.code], str(draft.place or ""), draft.subject
+    return severity, _ORDER[draft.kind.code], str(draft.place or ""), draft.subject
 
 
 def _finding(number: int, draft: Draft, mend: Mend | None) -> Finding:
     command = None
     if mend is not None:
-        command = mend.command or f"velpin checkup --mend {draft.code}"
+        command = mend.command or f"velpin checkup --mend {draft.kind.code}"
     return Finding(
         number=number,
-        code=draft.code,
+        code=draft.kind.code,
         severity=_severity(draft),
         source=draft.source,
         place=draft.place,
         text=draft.what,
-        why=draft.why or CODES[draft.code].why,
+        why=draft.why or draft.kind.why,
         mend=command,
         is_choice=bool(mend and mend.is_choice),
         advice=draft.advice if mend is None else None,
@@ -180,7 +180,7 @@ def plan_mend(
                 break
             draft, plan = step
             keys.discard(draft.key)
-            done.append(draft.code)
+            done.append(draft.kind.code)
             whole = whole.then(ports.tree, plan)
             after = ports.with_edits(whole.edits, whole.considered_modes)
             state = Examination(after, now=state.now, transport=transport)
@@ -202,8 +202,8 @@ def _wanted(told: Checkup, what: str) -> list[Finding]:
         if not found:
             raise UsageError(f"the checkup has no finding {number}", "velpin checkup lists them")
         return found
-    if what not in CODES:
-        near = nearest(what, list(CODES))
+    if what not in FINDINGS:
+        near = nearest(what, list(FINDINGS))
         hint = f"did you mean {' or '.join(near)}?" if near else "velpin checkup lists them"
         raise UsageError(f"no finding is called {what!r}", hint)
     found = [each for each in told.findings if each.code == what]

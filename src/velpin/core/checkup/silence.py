@@ -11,9 +11,9 @@ from __future__ import annotations
 import fnmatch
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.core.checkup.codes import CODES
 from velpin.errors import HostFileError
 from velpin.files.own_settings import FILE, table
+from velpin.model.findings import FINDINGS
 from velpin.store.name_search import nearest
 
 if TYPE_CHECKING:
@@ -69,8 +69,8 @@ def _read(given: object, number: int) -> Silence:
             raise HostFileError(
                 FILE, 0, f"{where}: has no use for {name!r}; it has code, place, reason"
             )
-    if given["code"] not in CODES:
-        near = nearest(given["code"], list(CODES))
+    if given["code"] not in FINDINGS:
+        near = nearest(given["code"], list(FINDINGS))
         hint = f"did you mean {' or '.join(near)}?" if near else "docs/findings.md lists them"
         raise HostFileError(FILE, 0, f"{where}: no finding is called {given['code']!r}", hint)
     return Silence(given["code"], given["place"], given["reason"])

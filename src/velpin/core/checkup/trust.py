@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple, TypedDict
 
 from velpin.change.plan import Plan, shown_key
 from velpin.core.catalog.shelf import FOLDER
-from velpin.core.checkup.codes import CHECK_WHY, ONE_OF_TWO
 from velpin.core.checkup.examination import DAY, Check, Examination
 from velpin.errors import VelpinError
+from velpin.model import findings
 from velpin.model.dates import day
 from velpin.model.reason import Place, Reason
-from velpin.model.rule import as_typed, shell_word
-from velpin.ports.checks import Draft, Make, Mend, note_of
+from velpin.model.reasons import NothingChecked, PlainIndex, PlainWay, Unchecked
+from velpin.model.shell import as_typed, shell_word
+from velpin.ports.checks import Draft, Make, Mend
 from velpin.ports.configuration import find_source
 from velpin.trust.certifications import is_certified_by
 from velpin.trust.named import OWN_KEYS
@@ -64,13 +65,13 @@ def check_keys(check: Examination) -> Iterator[Draft]:
 
 def _missing(check: Examination, source: Source, named: NamedKeys) -> Draft:
     gone = next((file for file in named.files if not check.ports.tree.exists(file)), "")
-    facts = {"source": source.handle, "what": "; ".join(named.problems)}
+    what = findings.KeyMissing(source=source.handle, what="; ".join(named.problems))
     signers = check.ports.signers.index_signers(source)
     return Draft(
-        "key-missing", Reason("key-missing", dict(facts)), source.places[0], source.handle, gone,
+        findings.KeyMissing, what, source.places[0], source.handle, gone,
         [*check.examiner.key_file_mends(source),
          *_key_mends(check, source, candidates(check, source, signers))],
-        note_of("name-key", source=source.handle),
+        findings.NameKey(source=source.handle),
         None if not any(key.is_usable(check.now) for key in named.keys) else "hint",
     )  # fmt: skip
 
@@ -81,15 +82,31 @@ def _worn(check: Examination, source: Source, keys: Sequence[Key]) -> Iterator[D
     good = [key for key in keys if key.is_usable(check.now)]
     if not good:
         for key in keys[:1]:
-            code = "key-revoked" if key.revoked else "key-expired"
-            yield _of_key(check, code, source, key)
+            about = _about_key(source, key)
+            yield _of_key(
+                check, findings.KeyRevoked(**about) if key.revoked
+                else findings.KeyExpired(**about, day=day(key.expires)), source, key,
+            )  # fmt: skip
         return
     lasting = [key for key in good if key.expires is None or key.expires > check.now + _SOON]
     if not lasting:
         last = max(good, key=lambda key: key.expires or 0)
-        yield _of_key(check, "key-expiring", source, last)
+        expiring = findings.KeyExpiring(**_about_key(source, last), day=day(last.expires))
+        yield _of_key(check, expiring, source, last)
     if all(is_weak(key) for key in good):
-        yield _of_key(check, "key-weak", source, good[0])
+        weak = good[0]
+        what = findings.KeyWeak(**_about_key(source, weak), algorithm=weak.algorithm)
+        yield _of_key(check, what, source, weak)
+
+
+class _AboutKey(TypedDict):
+    source: str
+    owner: str
+    key: str
+
+
+def _about_key(source: Source, key: Key) -> _AboutKey:
+    return {"source": source.handle, "owner": key.owner, "key": key.grouped}
 
 
 def is_weak(key: Key) -> bool:
@@ -98,14 +115,11 @@ def is_weak(key: Key) -> bool:
     return name == "DSA" or (name == "RSA" and size.isdigit() and int(size) < _LEAST_RSA)
 
 
-def _of_key(check: Examination, code: str, source: Source, key: Key) -> Draft:
-    what = note_of(
-        code, source=source.handle, owner=key.owner, key=key.grouped, day=day(key.expires),
-        algorithm=key.algorithm, where=key.where,
-    )  # fmt: skip
+def _of_key(check: Examination, what: findings.FindingKind, source: Source, key: Key) -> Draft:
     mends = list(_key_mends(check, source, _renewed(check, source, key)))
-    advice = note_of("renew-key", source=source.handle)
-    return Draft(code, what, source.places[0], source.handle, key.fingerprint, mends, advice)
+    advice = findings.RenewKey(source=source.handle)
+    place = source.places[0]
+    return Draft(type(what), what, place, source.handle, key.fingerprint, mends, advice)
 
 
 def _renewed(check: Examination, source: Source, old: Key) -> Iterator[Candidate]:
@@ -137,15 +151,18 @@ def check_signers(check: Examination) -> Iterator[Draft]:
             continue
         found = list(candidates(check, source, claimed))
         proved = [each for each in found if head and head.verified_by([each.key])]
-        facts = note_of(
-            "other-key", source=source.handle, keys=", ".join(_primary(claimed, found)),
+        what = findings.OtherKey(
+            source=source.handle,
+            keys=", ".join(_primary(claimed, found)),
             named=", ".join(key.fingerprint for key in named.keys[:3]) or "none",
-        )  # fmt: skip
-        told = [_about(check, source, each, named, is_proved=each in proved) for each in found]
+            because=tuple(
+                _about(check, source, each, named, is_proved=each in proved) for each in found
+            ),
+        )
         yield Draft(
-            "other-key", facts._replace(because=tuple(told)), source.places[0], source.handle,
+            findings.OtherKey, what, source.places[0], source.handle,
             " ".join(claimed), list(_key_mends(check, source, proved)),
-            note_of("name-key", source=source.handle),
+            findings.NameKey(source=source.handle),
         )  # fmt: skip
 
 
@@ -176,20 +193,18 @@ def _about(
 ) -> Reason:
     """What ties a key to those that are named."""
     key = found.key
-    facts = {
-        "key": key.grouped, "owner": key.owner, "where": found.place, "source": source.handle,
-    }  # fmt: skip
-    if not is_proved:
-        return Reason("key-did-not-sign", dict(facts))
-    if check.revocations.where(key.fingerprint):
-        where = check.revocations.where(key.fingerprint)
-        return Reason("key-revoked-elsewhere", {**facts, "revoked": where})
-    if key_with(named.keys, key.fingerprint):
-        return Reason("key-renewed", dict(facts))
+    about = _about_key(source, key)
+    revoked = check.revocations.where(key.fingerprint)
     old = _certifier(key, named)
+    if not is_proved:
+        return findings.KeyDidNotSign(**about, where=found.place)
+    if revoked:
+        return findings.KeyRevokedElsewhere(**about, where=found.place, revoked=revoked)
+    if key_with(named.keys, key.fingerprint):
+        return findings.KeyRenewed(**about, where=found.place)
     if old:
-        return Reason("key-certified", {**facts, "old": old.grouped})
-    return Reason("key-stranger", dict(facts))
+        return findings.KeyCertified(**about, where=found.place, old=old.grouped)
+    return findings.KeyStranger(**about, where=found.place)
 
 
 def _certifier(key: Key, named: NamedKeys) -> Key | None:
@@ -275,7 +290,7 @@ def _naming(source: Source, key: Key, old: Sequence[Key]) -> Make:
         plan.handles = [source.handle]
         plan.keys = [shown_key(key, signs=True)]
         plan.notes = [
-            note_of("key-replaces", source=source.handle, owner=each.owner, key=each.grouped)
+            findings.KeyReplaces(source=source.handle, owner=each.owner, key=each.grouped)
             for each in old if each.fingerprint != key.fingerprint
         ]  # fmt: skip
         return plan
@@ -292,27 +307,27 @@ def check_checks(check: Examination) -> Iterator[Draft]:
         told = list(check.ports.signers.checks_off(source))
         for reason in told:
             yield Draft(
-                _PLAIN.get(reason.code, "checks-off"), reason,
+                _PLAIN.get(type(reason), findings.ChecksOff), reason,
                 check.examiner.place_of_check(source, reason), source.handle, reason.code,
                 check.examiner.check_mends(source, reason),
-                note_of("check-again", source=source.handle),
-                why=_why_off(check, source, reason.code),
+                findings.CheckAgain(source=source.handle),
+                why=_why_off(check, source, reason),
             )  # fmt: skip
         if not told and not check.examiner.is_checked(source):
             yield Draft(
-                "unsigned", note_of("nothing-checked", source=source.handle), source.places[0],
-                source.handle, advice=note_of("ask-for-signatures", source=source.handle),
+                findings.Unsigned, NothingChecked(source=source.handle), source.places[0],
+                source.handle, advice=findings.AskForSignatures(source=source.handle),
             )  # fmt: skip
 
 
-_PLAIN = {"plain-way": "plain-http", "plain-index": "plain-index"}
+_PLAIN: dict[type[Unchecked], type[findings.FindingKind]] = {
+    PlainWay: findings.PlainHttp, PlainIndex: findings.PlainIndex,
+}  # fmt: skip
 
 
-def _why_off(check: Examination, source: Source, code: str) -> str:
-    """Why a check that is off matters here; empty for what is always so."""
-    if code in CHECK_WHY:
-        return CHECK_WHY[code]
-    return ONE_OF_TWO.get(code, "") if check.examiner.is_checked(source) else ""
+def _why_off(check: Examination, source: Source, reason: Unchecked) -> str:
+    """Why a check that is off matters here; empty if that is always so."""
+    return reason.why or (reason.why_half if check.examiner.is_checked(source) else "")
 
 
 # -- files of keys and logins --------------------------------------------------------------
@@ -321,9 +336,9 @@ def _why_off(check: Examination, source: Source, code: str) -> str:
 def check_rights(check: Examination) -> Iterator[Draft]:
     """Key files that others may write, and logins that they may read."""
     for file in dict.fromkeys(check.ports.signers.key_files()):
-        yield from _open_to_others(check, file, "key-writable", _WRITABLE)
+        yield from _open_to_others(check, file, findings.KeyWritable, _WRITABLE)
     for file in dict.fromkeys([*check.examiner.login_files(), *_origins_with_login(check)]):
-        yield from _open_to_others(check, file, "login-readable", _READABLE | _WRITABLE)
+        yield from _open_to_others(check, file, findings.LoginReadable, _READABLE | _WRITABLE)
 
 
 def _origins_with_login(check: Examination) -> list[str]:
@@ -333,13 +348,15 @@ def _origins_with_login(check: Examination) -> list[str]:
     return [file for file in files if _LOGIN.search(tree.read(file) or b"")]
 
 
-def _open_to_others(check: Examination, file: str, code: str, bits: int) -> Iterator[Draft]:
+def _open_to_others(
+    check: Examination, file: str, kind: type[findings.TooOpen], bits: int
+) -> Iterator[Draft]:
     mode = check.ports.tree.mode(file)
     if mode is not None and mode & bits:
-        yield rights_draft(file, code, mode, mode & ~bits)
+        yield rights_draft(file, kind, mode, mode & ~bits)
 
 
-def rights_draft(file: str, code: str, mode: int, better: int) -> Draft:
+def rights_draft(file: str, kind: type[findings.TooOpen], mode: int, better: int) -> Draft:
     """A file that others may do too much with, and the mend: fewer rights."""
 
     def make(ports: Ports) -> Plan:
@@ -347,8 +364,8 @@ def rights_draft(file: str, code: str, mode: int, better: int) -> Draft:
         plan.propose_modes(ports.tree, {file: better})
         return plan
 
-    what = note_of(code, file=f"/{file}", mode=f"{mode:04o}")
-    return Draft(code, what, Place(file, 0), subject=file, mends=[Mend("", make)])
+    what = kind(file=f"/{file}", mode=f"{mode:04o}")
+    return Draft(kind, what, Place(file, 0), subject=file, mends=[Mend("", make)])
 
 
 CHECKS: tuple[Check, ...] = (check_keys, check_signers, check_checks, check_rights)

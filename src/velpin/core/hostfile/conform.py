@@ -29,7 +29,8 @@ from velpin.model.hostfile import (
     WantedSource,
 )
 from velpin.model.reason import Place
-from velpin.model.rule import Rule, shell_word, short_of
+from velpin.model.rule import Rule, short_of
+from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import read_keys
 

@@ -16,7 +16,7 @@ from velpin.errors import Refusal
 from velpin.model.dates import day
 from velpin.model.hostfile import Condition, Expectation, ExpectationResult
 from velpin.model.reason import Reason
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 
 if TYPE_CHECKING:
     from velpin.model.forecast import Answer, Forecast

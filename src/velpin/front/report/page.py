@@ -12,7 +12,7 @@ from jinja2 import Environment, PackageLoader
 from markupsafe import Markup
 
 from velpin.front.report.sheets import Sheets, findings
-from velpin.front.words import sentence, several, size
+from velpin.front.words import several, size
 from velpin.model.dates import day_and_time
 from velpin.model.report import HostReport
 from velpin.model.safe_text import safe
@@ -49,7 +49,7 @@ def _environment() -> Environment:
         loader=PackageLoader("velpin.front.report", "parts"), autoescape=True, finalize=shown,
         trim_blocks=True, lstrip_blocks=True,
     )  # fmt: skip
-    found.globals.update(sentence=sentence, several=several, size=size)
+    found.globals.update(several=several, size=size)
     return found
 
 

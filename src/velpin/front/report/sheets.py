@@ -7,15 +7,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
-from velpin.front.finding_words import SENTENCES
 from velpin.front.shift_command import CAUSES
 from velpin.front.words import (
     age,
     counted,
-    have_at_hand,
     role,
     selected,
-    sentence,
     several,
     shortened,
     size,
@@ -27,7 +24,6 @@ from velpin.model.host import KeyUse, SourceStatus
 from velpin.model.report import HostReport, PackageOutlook
 from velpin.model.rule import RuleInForce, short_of
 
-have_at_hand(SENTENCES)
 SOON = 30 * 86400
 """A key that expires within this time, in seconds, is told."""
 MARKS = {"error": "✕", "warning": "▲", "hint": "·", "good": "✓"}
@@ -176,7 +172,7 @@ class Sheets:
             decides += [shortened(rule.installed, 6)] if rule.installed else []
             told = Cell("; ".join(decides))
             if rule.dead is not None:
-                told = Cell(f"{MARKS['warning']} {sentence(rule.dead)}", "warning")
+                told = Cell(f"{MARKS['warning']} {rule.dead.text}", "warning")
             rows.append((Cell(_said(rule), "rule"), told, Cell(str(rule.place), "address")))
         return sheet(("rule", "decides", "written at"), rows)
 
@@ -215,7 +211,7 @@ class Sheets:
         rows = [
             (
                 Cell(held.name, "name"), Cell(held.installed), Cell(held.version),
-                Cell(held.source or ""), Cell("; ".join(map(sentence, held.why))),
+                Cell(held.source or ""), Cell("; ".join(reason.text for reason in held.why)),
             )
             for held in self.report.upgrade.held_back
         ]  # fmt: skip
@@ -313,7 +309,7 @@ def _about(rule: RuleInForce) -> set[str]:
 
 
 def _said(rule: RuleInForce) -> str:
-    return short_of(rule.rule) if rule.rule is not None else sentence(rule.says)
+    return short_of(rule.rule) if rule.rule is not None else rule.says.text
 
 
 def _signs(key: KeyUse) -> str:
@@ -392,7 +388,7 @@ def findings(report: HostReport) -> list[FindingGroup]:
 
 def _case(finding: Finding) -> Case:
     return Case(
-        sentence(finding.text), tuple(map(sentence, finding.text.because)),
+        finding.text.text, tuple(reason.text for reason in finding.text.because),
         str(finding.place or ""), finding.mend or "",
-        sentence(finding.advice) if finding.advice else "",
+        finding.advice.text if finding.advice else "",
     )  # fmt: skip

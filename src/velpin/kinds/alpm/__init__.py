@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -41,13 +40,6 @@ def recognises(tree: Tree) -> bool:
 def has_packages(tree: Tree) -> bool:
     """Whether packages of this kind are installed."""
     return bool(tree.folders("var/lib/pacman/local"))
-
-
-def own_sentences() -> Mapping[str, str]:
-    """What the reasons say that only this kind gives, by their codes."""
-    from velpin.kinds.alpm.sentences import SENTENCES
-
-    return SENTENCES
 
 
 class AlpmPorts(Ports):

@@ -20,11 +20,20 @@ from velpin.fetch.unpack import digest_of
 from velpin.files.tree import Edits
 from velpin.kinds.alpm.config import HEAD, OF_SOURCES, OPTIONS, address_of
 from velpin.kinds.alpm.edit import ADDED, Text, main_text
+from velpin.kinds.alpm.reasons import (
+    KeyForSection,
+    ListNotSigned,
+    ListOfOther,
+    LoginForAll,
+    NoListThere,
+    RingMustKnow,
+)
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import RING, ring
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
+from velpin.model.reasons import ChecksKept, NothingChecked, WrongArch
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
 from velpin.ports.composer import Addition, Composer, Examined
@@ -78,8 +87,8 @@ class AlpmComposer(Composer):
             for key, value in section.lines
             if key == "SigLevel"
         )
-        notes = [Reason("checks-kept", {"settings": dropped})] if dropped else []
-        unsigned = [Reason("list-not-signed", {"source": section.handle}) for section in sections]
+        notes = [ChecksKept(settings=dropped)] if dropped else []
+        unsigned = [ListNotSigned(source=section.handle) for section in sections]
         packages = [section.with_level(_PACKAGES_SIGNED) for section in sections]
         addition = _addition(
             self._state, [section.with_level(_SIGNED) for section in sections], keys, notes
@@ -110,31 +119,33 @@ class AlpmComposer(Composer):
     def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
         """Why a source has nothing: its list must be called as its section is."""
         what = result.error.message if result.error else ""
-        return Reason("no-list-there", {"source": source.handle, "what": what})
+        return NoListThere(source=source.handle, what=what)
 
     def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
         """What speaks against a source on this host: nothing for its architecture, no key."""
         source = self._state.configuration.by_handle[source.handle]
-        findings, notes = [], []
+        findings: list[Reason] = []
+        notes: list[Reason] = []
         index = self._state.indexes.index(source)
         if index is not None and index.count:
             archs = {row.arch for row in index.all_rows()}
             if not any(self._state.configuration.takes(arch) for arch in archs):
-                facts = {
-                    "source": source.handle,
-                    "arch": self._state.configuration.native,
-                    "has": " ".join(sorted(archs)),
-                }
-                findings.append(Reason("wrong-arch", dict(facts)))
+                findings.append(
+                    WrongArch(
+                        source=source.handle,
+                        arch=self._state.configuration.native,
+                        has=" ".join(sorted(archs)),
+                    )
+                )
         for other in _with_same_list(self._state, source):
-            notes.append(Reason("list-of-other", {"source": source.handle, "other": other}))
+            notes.append(ListOfOther(source=source.handle, other=other))
         level = source.level
         if (level.of_index, level.of_packages) == ("never", "never"):
-            notes.append(Reason("nothing-checked", {"source": source.handle}))
+            notes.append(NothingChecked(source=source.handle))
         elif level.of_packages != "never" and not keys:
-            notes.append(Reason("ring-must-know", {"source": source.handle}))
+            notes.append(RingMustKnow(source=source.handle))
         elif keys and level.any_key:
-            notes.append(Reason("key-for-section", {"source": source.handle}))
+            notes.append(KeyForSection(source=source.handle))
         return Examined(findings, notes)
 
 
@@ -153,7 +164,7 @@ def _addition(
             text.append_section(section.text())
             edits[text.file] = text.data
     if any(has_login(value) for section in sections for _, value in section.lines):
-        notes = [*notes, Reason("login-for-all", {"file": f"/{text.file}"})]
+        notes = [*notes, LoginForAll(file=f"/{text.file}")]
     if _is_there(state, sections) and text.file not in edits:
         edits = {}
     servers = [server for section in sections for server in _servers(state, section)]

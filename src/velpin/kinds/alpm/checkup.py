@@ -15,7 +15,9 @@ from velpin.kinds.alpm.edit import Text
 from velpin.kinds.alpm.keyring import AlpmSigners
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import ring
-from velpin.model.reason import Place, Reason
+from velpin.model import findings
+from velpin.model.reason import Place
+from velpin.model.reasons import PlainIndex, PlainWay, Unchecked
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
@@ -24,7 +26,6 @@ from velpin.ports.checks import (
     Draft,
     Look,
     Mend,
-    note_of,
     nothing_for,
     removing,
 )
@@ -52,13 +53,13 @@ class AlpmExaminer(Examiner):
         level = self.state.configuration.by_handle[source.handle].level
         return level.of_packages != "never" or level.of_index == "required"
 
-    def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
+    def check_mends(self, source: Source, reason: Unchecked) -> Sequence[Mend]:
         """To take the section's own level away, where the host's is stricter and has keys."""
-        if reason.code in ("plain-way", "plain-index"):
+        if isinstance(reason, PlainWay | PlainIndex):
             return []
         return [Mend("", partial(_level_removed, source.handle), is_choice=True)]
 
-    def place_of_check(self, source: Source, reason: Reason) -> Place:
+    def place_of_check(self, source: Source, reason: Unchecked) -> Place:
         """The line with the section's level, else the host's."""
         sections = [s for s in self.state.configuration.config.sections if s.name == source.handle]
         for section in (*sections, self.state.configuration.config.options):
@@ -105,9 +106,9 @@ def check_ring(look: Look) -> Iterator[Draft]:
         if source.on and "required" in (source.level.of_index, source.level.of_packages)
     ]
     if asking and not found.keys:
-        what = note_of("key-missing", source=", ".join(asking), what="; ".join(found.problems))
-        yield Draft("key-missing", what, Place(found.file, 0), "", "",
-                    advice=note_of("fill-the-ring"))  # fmt: skip
+        what = findings.KeyMissing(source=", ".join(asking), what="; ".join(found.problems))
+        yield Draft(findings.KeyMissing, what, Place(found.file, 0), "", "",
+                    advice=findings.FillTheRing())  # fmt: skip
 
 
 def _level_removed(handle: str, ports: Ports) -> Plan:
@@ -139,10 +140,10 @@ def check_twice(look: Look) -> Iterator[Draft]:
             continue
         name = note.text[1:].partition("]")[0]
         first = note.text.rpartition("(")[2].removesuffix(")")
-        what = note_of("listed-twice", what=f"[{name}]", place=note.place, first=first)
+        what = findings.ListedTwice(what=f"[{name}]", place=note.place, first=first)
         mend = Mend("", partial(_section_removed, note.place, name))
         handle = name if name in _examiner(look).state.configuration.by_handle else ""
-        yield Draft("listed-twice", what, note.place, handle, note.place.file, [mend])
+        yield Draft(findings.ListedTwice, what, note.place, handle, note.place.file, [mend])
 
 
 def _section_removed(place: Place, name: str, ports: Ports) -> Plan:
@@ -175,11 +176,9 @@ def check_gone(look: Look) -> Iterator[Draft]:
     for source in look.sources_on:
         failure = look.failure(source)
         if failure is not None and failure.kind == "NotThere":
-            what = note_of(
-                "suite-gone", source=source.handle, asked=source.url, what=failure.message
-            )
-            yield Draft("suite-gone", what, source.places[0], source.handle, "",
-                        advice=note_of("ask-the-vendor", source=source.handle))  # fmt: skip
+            what = findings.SuiteGone(source=source.handle, asked=source.url, what=failure.message)
+            yield Draft(findings.SuiteGone, what, source.places[0], source.handle, "",
+                        advice=findings.AskTheVendor(source=source.handle))  # fmt: skip
 
 
 def check_left(look: Look) -> Iterator[Draft]:
@@ -190,9 +189,21 @@ def check_left(look: Look) -> Iterator[Draft]:
             left = file + ending
             if state.tree.mode(left) is not None:
                 mend = Mend("", removing(left), is_choice=True)
-                yield Draft("leftover", note_of("leftover", file=f"/{left}"), Place(left, 0), "",
-                            left, [mend])  # fmt: skip
+                yield Draft(
+                    findings.Leftover,
+                    findings.Leftover(file=f"/{left}"),
+                    Place(left, 0),
+                    "",
+                    left,
+                    [mend],
+                )
     lock = f"{state.configuration.database}/db.lck"
     if state.tree.mode(lock) is not None:
-        yield Draft("interrupted", note_of("installer-locked", file=f"/{lock}"), Place(lock, 0), "",
-                    lock, advice=note_of("remove-lock", file=f"/{lock}"))  # fmt: skip
+        yield Draft(
+            findings.Interrupted,
+            findings.InstallerLocked(file=f"/{lock}"),
+            Place(lock, 0),
+            "",
+            lock,
+            advice=findings.RemoveLock(file=f"/{lock}"),
+        )

@@ -11,13 +11,15 @@ from typing import TYPE_CHECKING
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.explain import chain, problem_of
 from velpin.kinds.alpm.pool import AlpmPackage
-from velpin.kinds.alpm.reasons import passed_over, why_taken
+from velpin.kinds.alpm.reasons import DroppedFor, NoSourceOn, PathIn
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.requests import packages_for
 from velpin.kinds.alpm.solver import AlpmSolution
 from velpin.kinds.alpm.version import compare, version_key
+from velpin.kinds.alpm.why_chosen import passed_over, why_taken
 from velpin.model.forecast import Answer, Change, Forecast, HeldBack, outcome_of
 from velpin.model.reason import Reason
+from velpin.model.reasons import NeverRefreshed, NoVersion, NoVersionInSource, Unknown
 from velpin.model.request import Request
 from velpin.ports.packages import near_names
 from velpin.ports.refused import RequestRefused
@@ -31,7 +33,6 @@ if TYPE_CHECKING:
     from velpin.kinds.alpm.solver import AlpmSolver
     from velpin.kinds.alpm.state import AlpmState
     from velpin.model.forecast import Outcome
-    from velpin.model.reason import Fact
 
 
 class AlpmTransactions(Transactions):
@@ -80,14 +81,12 @@ class AlpmTransactions(Transactions):
         found = _upgrade(self._state, self._state.packages.work([]))
         if not (found.ok and self._state.indexes.missing and found.changes):
             return found
-        return found._replace(
-            problem=Reason("never-refreshed", {"sources": tuple(self._state.indexes.missing)})
-        )
+        return found._replace(problem=NeverRefreshed(sources=tuple(self._state.indexes.missing)))
 
 
 def _upgrade(state: AlpmState, work: AlpmSolver) -> Forecast:
     if not any(source.on for source in state.configuration.sources):
-        return _told(state, [], work, AlpmSolution(ok=False, problem=Reason("no-source-on", {})))
+        return _told(state, [], work, AlpmSolution(ok=False, problem=NoSourceOn()))
     work.ask_upgrade()
     return _told(state, [], work, work.run())
 
@@ -220,12 +219,12 @@ def _is_needed(
 def _no_answer(state: AlpmState, request: Request, no: Reason) -> Answer:
     here = state.packages.pool.installed(request.name)
     near: tuple[str, ...] = ()
-    if no.code == "unknown":
+    if isinstance(no, Unknown):
         near = near_names(state.packages, state.indexes, request.name)
-    elif no.code == "path-in":
-        near = no.texts("packages")[:6]
-    else:
-        near = no.texts("versions")[:6]
+    elif isinstance(no, PathIn):
+        near = no.packages[:6]
+    elif isinstance(no, NoVersion | NoVersionInSource):
+        near = no.versions[:6]
     return Answer(
         asked=request.text,
         package=request.name,
@@ -250,12 +249,11 @@ def _answer(
     rivals = _rivals(state, request, chosen)
     dropped = done.dropped.get(asked.name)
     if dropped is not None:
-        facts: dict[str, Fact] = {"package": dropped.name, "name": asked.name}
         return Answer(
             asked=request.text, package=asked.name, arch=asked.arch,
             outcome="keep" if old else "none", installed=old.version if old else None,
             version=old.version if old else None, source=None, url=None, decided_by="conflict",
-            reasons=(Reason("dropped-for", facts),),
+            reasons=(DroppedFor(package=dropped.name, name=asked.name),),
         )  # fmt: skip
     decided_by, reasons = why_taken(state, request, asked, chosen, done.causes)
     return Answer(

@@ -8,7 +8,8 @@ from fnmatch import translate
 from functools import lru_cache
 
 from velpin.kinds.alpm.pool import AlpmPackage
-from velpin.model.reason import Fact, Place, Reason
+from velpin.kinds.alpm.reasons import IsIgnored, IsIgnoredGroup
+from velpin.model.reason import Place
 
 Pattern = tuple[str, Place]
 """A glob and where it stands."""
@@ -46,15 +47,14 @@ class Ignored:
         self.names: Sequence[Pattern] = list(names)
         self.groups: Sequence[Pattern] = list(groups)
 
-    def why(self, package: AlpmPackage) -> Reason | None:
+    def why(self, package: AlpmPackage) -> IsIgnored | IsIgnoredGroup | None:
         """Why a package is ignored, None where it is not."""
         for glob, place in self.names:
             if takes(glob, package.name):
-                return Reason("is-ignored", {"name": package.name, "place": place})
+                return IsIgnored(name=package.name, place=place)
         if self.groups:
             for group in package.facts.groups:
                 for glob, place in self.groups:
                     if takes(glob, group):
-                        facts: dict[str, Fact] = {"name": package.name, "group": group}
-                        return Reason("is-ignored-group", {**facts, "place": place})
+                        return IsIgnoredGroup(name=package.name, group=group, place=place)
         return None

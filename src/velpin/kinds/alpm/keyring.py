@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from velpin.kinds.alpm.reasons import CheckOffAnyKey, CheckOffNever, CheckOffOptional
 from velpin.kinds.alpm.trust import KEYBOX, RING, folder_of, ring
-from velpin.model.reason import Reason
+from velpin.model.reasons import PlainIndex, PlainWay, Unchecked
 from velpin.ports.signers import Signers
 from velpin.trust.named import NamedKeys, use_of
 
 if TYPE_CHECKING:
     from velpin.kinds.alpm.state import AlpmState
     from velpin.model.host import KeyUse
-    from velpin.model.reason import Fact
     from velpin.model.source import Source
 
 
@@ -37,11 +37,10 @@ class AlpmSigners(Signers):
         """Keys of the ring that cannot be used, and why."""
         return ring(self._state).problems
 
-    def checks_off(self, source: Source) -> list[Reason]:
+    def checks_off(self, source: Source) -> list[Unchecked]:
         """What a source's own section, or the host where it says nothing, keeps from being
         checked."""
         source = self._state.configuration.by_handle[source.handle]
-        facts: dict[str, Fact] = {"source": source.handle}
         section = next(
             (
                 section
@@ -58,18 +57,18 @@ class AlpmSigners(Signers):
             if section
             else ""
         )
-        facts["setting"] = f"SigLevel = {said}" if said else "the host's SigLevel"
+        setting = f"SigLevel = {said}" if said else "the host's SigLevel"
         level = source.level
-        found = []
+        found: list[Unchecked] = []
         if "never" in (level.of_index, level.of_packages):
-            found.append(Reason("check-off-never", dict(facts)))
+            found.append(CheckOffNever(source=source.handle, setting=setting))
         if "optional" in (level.of_index, level.of_packages) and said:
-            found.append(Reason("check-off-optional", dict(facts)))
+            found.append(CheckOffOptional(source=source.handle, setting=setting))
         if level.any_key and said:
-            found.append(Reason("check-off-any-key", dict(facts)))
+            found.append(CheckOffAnyKey(source=source.handle, setting=setting))
         if level.of_index != "required" and source.address.startswith(("http:", "ftp:")):
-            code = "plain-index" if level.of_packages == "required" else "plain-way"
-            found.append(Reason(code, {"source": source.handle}))
+            plain = PlainIndex if level.of_packages == "required" else PlainWay
+            found.append(plain(source=source.handle))
         return found
 
     def keys_of(self, source: Source) -> NamedKeys:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from velpin.kinds.alpm.reasons import AskFirst
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.forecast import Forecast
-from velpin.model.reason import Fact, Reason
-from velpin.ports.attempts import Attempt, all_of, asking, pointed_to
+from velpin.model.reason import Reason
+from velpin.model.reasons import AskForVersion, AskInstead, WouldDo
+from velpin.ports.attempts import AskAgain, Attempt, all_of, pointed_to
 
 
 def attempts(state: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
@@ -23,7 +25,7 @@ def _in_another_order(texts: Sequence[str]) -> Iterator[Attempt]:
     """Choices are made in the order of what is asked for."""
     for at in range(1, len(texts)):
         asked = [texts[at], *texts[:at], *texts[at + 1 :]]
-        yield asking(asked, "ask-first", name=texts[at])
+        yield AskAgain(asked, AskFirst(name=texts[at]))
 
 
 def _from_another(state: AlpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
@@ -34,16 +36,16 @@ def _from_another(state: AlpmState, texts: Sequence[str], found: Forecast) -> It
                 continue
             word = f"{package.name}%{package.origin.handle}"
             asked = [word if text == answer.asked else text for text in texts]
-            facts: dict[str, Fact] = {
-                "name": package.name, "version": package.version, "source": package.origin.handle,
-            }  # fmt: skip
-            yield asking(asked, "ask-instead", **facts)
+            instead = AskInstead(
+                name=package.name, version=package.version, source=package.origin.handle
+            )
+            yield AskAgain(asked, instead)
 
 
 def _with_it_too(texts: Sequence[str], reason: Reason) -> Iterator[Attempt]:
     """What is ignored as a need comes where it is asked for by name; so does what is in a
     source that gives nothing without being asked."""
-    name, source = str(reason.facts.get("name", "")), str(reason.facts.get("source", ""))
-    if reason.code == "would-do" and name and source:
-        facts = {"name": name, "version": reason.facts.get("version", ""), "source": source}
-        yield asking([f"{name}%{source}", *texts], "ask-for-version", **facts)
+    if isinstance(reason, WouldDo) and reason.source:
+        name, source = reason.name, reason.source
+        too = AskForVersion(name=name, version=reason.version, source=source)
+        yield AskAgain([f"{name}%{source}", *texts], too)

@@ -12,9 +12,19 @@ from fnmatch import fnmatchcase
 
 from velpin.kinds.alpm.files import holders
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage
+from velpin.kinds.alpm.reasons import NoSourceCalled, NotForRequests, PathIn, PathUnknown
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.solver import AlpmSolver
 from velpin.kinds.alpm.state import AlpmState
+from velpin.model.reasons import (
+    NotForArch,
+    NotInSource,
+    NoVersion,
+    NoVersionInSource,
+    SourceIsOff,
+    SourceNotFetched,
+    Unknown,
+)
 from velpin.model.request import Request
 from velpin.ports.refused import RequestRefused
 from velpin.store.name_search import nearest
@@ -27,7 +37,7 @@ def packages_for(state: AlpmState, request: Request, work: AlpmSolver) -> list[A
     found = work.find(wanted, origins, named=True)
     if found is not None:
         if request.arch and found.arch not in (request.arch, "any"):
-            raise RequestRefused("not-for-arch", name=request.name, arch=request.arch)
+            raise RequestRefused(NotForArch(name=request.name, arch=request.arch))
         return [found]
     if not wanted.operator:
         everywhere = origins if request.source else state.packages.pool.origins
@@ -50,14 +60,15 @@ def _origins(state: AlpmState, request: Request) -> list[AlpmOrigin]:
     if request.source not in known:
         near = nearest(request.source, list(known))
         raise RequestRefused(
-            "no-source-called", source=request.source,
-            near=f"; did you mean {' or '.join(near)}?" if near else "",
-        )  # fmt: skip
+            NoSourceCalled(
+                source=request.source, near=f"; did you mean {' or '.join(near)}?" if near else ""
+            )
+        )
     if not known[request.source].on:
-        raise RequestRefused("source-is-off", source=request.source)
+        raise RequestRefused(SourceIsOff(source=request.source))
     found = [origin for origin in state.packages.pool.origins if origin.handle == request.source]
     if not found:
-        raise RequestRefused("source-not-fetched", source=request.source)
+        raise RequestRefused(SourceNotFetched(source=request.source))
     return found
 
 
@@ -82,19 +93,20 @@ def _no(state: AlpmState, request: Request, origins: Sequence[AlpmOrigin]) -> Re
     if request.name.startswith("/"):
         found = holders(state, request.name)
         if found:
-            return RequestRefused("path-in", name=request.name, packages=tuple(found))
-        return RequestRefused("path-unknown", name=request.name)
+            return RequestRefused(PathIn(name=request.name, packages=tuple(found)))
+        return RequestRefused(PathUnknown(name=request.name))
     if request.operator and offered:
         asked = request.version if request.operator == "=" else request.operator + request.version
         if request.source:
             return RequestRefused(
-                "no-version-in-source", name=request.name, version=asked, versions=versions,
-                source=request.source,
-            )  # fmt: skip
-        return RequestRefused("no-version", name=request.name, version=asked, versions=versions)
+                NoVersionInSource(
+                    name=request.name, version=asked, versions=versions, source=request.source
+                )
+            )
+        return RequestRefused(NoVersion(name=request.name, version=asked, versions=versions))
     if request.source and offered:
-        return RequestRefused("not-in-source", name=request.name, source=request.source)
+        return RequestRefused(NotInSource(name=request.name, source=request.source))
     if offered:
         handles = tuple(package.origin.handle for package in offered)
-        return RequestRefused("not-for-requests", name=request.name, sources=handles)
-    return RequestRefused("unknown", name=request.name)
+        return RequestRefused(NotForRequests(name=request.name, sources=handles))
+    return RequestRefused(Unknown(name=request.name))

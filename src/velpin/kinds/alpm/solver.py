@@ -21,9 +21,22 @@ from typing import NamedTuple
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import Ignored
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool, Several
+from velpin.kinds.alpm.reasons import (
+    AskedTwice,
+    ConflictComing,
+    ConflictInstalled,
+    WillAskIgnored,
+    WillAskMembers,
+    WillAskProvider,
+    WillAskReplace,
+    WouldBreak,
+    WouldLose,
+    WrongArchAsked,
+)
 from velpin.kinds.alpm.relation import AlpmRelation, fits
 from velpin.kinds.alpm.version import compare
-from velpin.model.reason import Fact, Reason
+from velpin.model.reason import Reason
+from velpin.model.reasons import NeverRefreshed, Unmet
 from velpin.ports.refused import RequestRefused
 
 ANY = "any"
@@ -90,9 +103,10 @@ class AlpmSolver:
             self._target(package, PullCause("asked"))
         elif other is not package:
             raise RequestRefused(
-                "asked-twice", name=package.name, source=other.origin.handle,
-                other=package.origin.handle,
-            )  # fmt: skip
+                AskedTwice(
+                    name=package.name, source=other.origin.handle, other=package.origin.handle
+                )
+            )
 
     def _target(self, package: AlpmPackage, cause: PullCause) -> None:
         self.targets.add(package)
@@ -111,7 +125,7 @@ class AlpmSolver:
     def ask_members(self, group: str, members: Sequence[AlpmPackage]) -> None:
         """Remember that the installer asks which members of a group are wanted."""
         if len(members) > 1:
-            self._question(Reason("will-ask-members", {"name": group, "count": len(members)}))
+            self._question(WillAskMembers(name=group, count=len(members)))
 
     def find(
         self,
@@ -149,10 +163,8 @@ class AlpmSolver:
         here = next((package for package in found if self.pool.installed(package.name)), None)
         if here is None and len(found) > 1:
             names = tuple(f"{package.name} ({package.origin.handle})" for package in found)
-            facts: dict[str, Fact] = {
-                "name": str(wanted), "providers": names, "package": found[0].name
-            }  # fmt: skip
-            self._question(Reason("will-ask-provider", facts))
+            first = found[0].name
+            self._question(WillAskProvider(name=str(wanted), providers=names, package=first))
         return here or next(iter(found), None)
 
     def _may(self, package: AlpmPackage, named: bool) -> bool:
@@ -165,7 +177,7 @@ class AlpmSolver:
     def _ask_ignored(self, package: AlpmPackage) -> None:
         why = self.ignored.why(package)
         if why is not None:
-            self._question(Reason("will-ask-ignored", {**why.facts}))
+            self._question(WillAskIgnored(name=why.name, place=why.place))
 
     def _question(self, reason: Reason) -> None:
         if reason not in self.questions:
@@ -208,8 +220,7 @@ class AlpmSolver:
             if target is not None and target is not package:
                 continue
             self._question(
-                Reason("will-ask-replace", {"name": here.name, "package": package.name,
-                                            "source": origin.handle})
+                WillAskReplace(name=here.name, package=package.name, source=origin.handle)
             )  # fmt: skip
             self._replaced.setdefault(package.name, []).append(here)
             if target is None:
@@ -252,7 +263,7 @@ class AlpmSolver:
 
     def _check_lists(self) -> None:
         if self._missing:
-            raise RequestRefused("never-refreshed", sources=tuple(self._missing))
+            raise RequestRefused(NeverRefreshed(sources=tuple(self._missing)))
 
     def _check_archs(self) -> None:
         for package in self.targets:
@@ -263,10 +274,14 @@ class AlpmSolver:
                 and package.arch not in self._archs
             ):
                 raise RequestRefused(
-                    "wrong-arch-asked", name=package.name, version=package.version,
-                    arch=package.arch,
-                    archs=tuple(self._archs), source=package.origin.handle,
-                )  # fmt: skip
+                    WrongArchAsked(
+                        name=package.name,
+                        version=package.version,
+                        arch=package.arch,
+                        archs=tuple(self._archs),
+                        source=package.origin.handle,
+                    )
+                )
 
     def _going(self) -> dict[str, AlpmPackage]:
         """Installed packages whose place is taken by something that comes."""
@@ -305,7 +320,7 @@ class AlpmSolver:
                 cause = PullCause("requires", step.package, step.wanted)
                 self._enter(found, cause, leaving, trail)
         if failed:
-            raise RequestRefused("unmet")
+            raise RequestRefused(Unmet())
 
     def _enter(
         self, package: AlpmPackage, cause: PullCause, leaving: Collection[str], trail: list[_Step]
@@ -369,9 +384,14 @@ class AlpmSolver:
                 stays, goes = other, one
             else:
                 raise RequestRefused(
-                    "conflict-coming", name=one.name, version=one.version, other=other.name,
-                    other_version=other.version, relation=str(relation),
-                )  # fmt: skip
+                    ConflictComing(
+                        name=one.name,
+                        version=one.version,
+                        other=other.name,
+                        other_version=other.version,
+                        relation=str(relation),
+                    )
+                )
             self._coming.take(goes.name)
             found.dropped[goes.name] = stays
 
@@ -418,7 +438,7 @@ class AlpmSolver:
             for wanted in package.facts.depends:
                 if not self._met(wanted, going):
                     self._lacks = [Lack(package, wanted)]
-                    raise RequestRefused("unmet")
+                    raise RequestRefused(Unmet())
         for changed in self._changed(going):
             for here, wanted in self._needing(changed):
                 if self._is_left(here, going) and not self._met(wanted, going):
@@ -428,16 +448,14 @@ class AlpmSolver:
         self, here: AlpmPackage, wanted: AlpmRelation, changed: AlpmPackage
     ) -> RequestRefused:
         """What is said of an installed package that would be left without what it needs."""
-        facts: dict[str, Fact] = {
-            "name": here.name, "version": here.version, "relation": str(wanted),
-            "other": changed.name,
-        }  # fmt: skip
-        then = self._coming.get(changed.name)
-        return (
-            RequestRefused("would-break", **facts, then=then.version)
-            if then
-            else RequestRefused("would-lose", **facts)
-        )
+        name, version, other = here.name, here.version, changed.name
+        then = self._coming.get(other)
+        why: Reason = WouldLose(name=name, version=version, relation=str(wanted), other=other)
+        if then:
+            why = WouldBreak(
+                name=name, version=version, relation=str(wanted), other=other, then=then.version
+            )
+        return RequestRefused(why)
 
     def _met(self, wanted: AlpmRelation, going: Collection[str]) -> bool:
         return self._coming.satisfier(wanted) is not None or any(
@@ -482,6 +500,11 @@ def _open(origins: Sequence[AlpmOrigin]) -> list[AlpmOrigin]:
 
 def _conflict(one: AlpmPackage, here: AlpmPackage, relation: AlpmRelation) -> RequestRefused:
     return RequestRefused(
-        "conflict-installed", name=one.name, version=one.version, other=here.name,
-        other_version=here.version, relation=str(relation),
-    )  # fmt: skip
+        ConflictInstalled(
+            name=one.name,
+            version=one.version,
+            other=here.name,
+            other_version=here.version,
+            relation=str(relation),
+        )
+    )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -42,13 +41,6 @@ def has_packages(tree: Tree) -> bool:
     """Whether packages of this kind are installed."""
     record = tree.stat("var/lib/dpkg/status")
     return record is not None and record.st_size > 0
-
-
-def own_sentences() -> Mapping[str, str]:
-    """What the reasons say that only this kind gives, by their codes."""
-    from velpin.kinds.deb.sentences import SENTENCES
-
-    return SENTENCES
 
 
 class DebPorts(Ports):

@@ -15,6 +15,7 @@ from velpin.files.text import decode, encode
 from velpin.files.tree import Edits
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.logins import login_file
+from velpin.kinds.deb.reasons import LoginApart, NoSuite, WrongRelease
 from velpin.kinds.deb.refresh import DebRefreshed, has_component
 from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.sources import (
@@ -30,7 +31,8 @@ from velpin.kinds.deb.sources import (
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import OWN_FOLDER, weakens, written_out
 from velpin.model.host import RefreshResult
-from velpin.model.reason import Fact, Reason
+from velpin.model.reason import Reason
+from velpin.model.reasons import ChecksKept, GivesNothing, NoOwnSuite, NothingThere, WrongArch
 from velpin.model.safe_text import bare_address, has_login
 from velpin.model.source import Source
 from velpin.ports.composer import Addition, Composer, Examined
@@ -58,17 +60,17 @@ class DebComposer(Composer):
         entries = _entries(new)
         handle = _handle(new, entries, self._state)
         keys = _keys(new, entries)
-        notes = []
+        notes: list[Reason] = []
         if new.key and not new.keep_options:
             entries, dropped = _with_checks(entries)
-            notes += [Reason("checks-kept", {"settings": dropped})] if dropped else []
+            notes += [ChecksKept(settings=dropped)] if dropped else []
         logins, entries = _logins_apart(entries)
         edits = _compose(self._state, handle, entries, keys)
         private = []
         if logins:
             private = [login_file(handle)]
             edits = {private[0]: encode("".join(logins)), **edits}
-            notes.append(Reason("login-apart", {"file": f"/{private[0]}"}))
+            notes.append(LoginApart(file=f"/{private[0]}"))
         places = [
             _place(address.rstrip("/"), suite)
             for entry in entries
@@ -96,28 +98,29 @@ class DebComposer(Composer):
         """Why a source has nothing for this host: no such suite, or nothing for its
         architecture."""
         source = self._state.configuration.by_handle[source.handle]
-        asked: dict[str, Fact] = {"source": source.handle, "asked": source.release}
         release = result.release if isinstance(result, DebRefreshed) else Release()
         if release.architectures and not set(self._state.configuration.archs) & set(
             release.architectures
         ):
-            facts = {
-                **asked,
-                "arch": self._state.configuration.native,
-                "has": " ".join(release.architectures),
-            }
-            return Reason("wrong-arch", facts)
+            return WrongArch(
+                source=source.handle,
+                asked=source.release,
+                arch=self._state.configuration.native,
+                has=" ".join(release.architectures),
+            )
         suites = [
             suite
             for suite in suites_of(source, transport, self._state.configuration.release)
             if suite != source.release
         ]
         if suites and not release.date_text:
-            return Reason("no-suite", {**asked, "has": tuple(suites), "better": suites[0]})
+            return NoSuite(
+                source=source.handle, asked=source.release, has=tuple(suites), better=suites[0]
+            )
         what = result.error.message if result.error else ""
         if result.warnings and isinstance(result.error, NotThere):
             what = f"it {'; it '.join(result.warnings)}"
-        return Reason("nothing-there", {**asked, "what": what})
+        return NothingThere(source=source.handle, asked=source.release, what=what)
 
     def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
         """Whether a source is for the host's own release, where it has one for that."""
@@ -125,7 +128,7 @@ class DebComposer(Composer):
         release = self._state.indexes.copies[source.handle].release
         nothing = _why_nothing(self._state, source, release)
         if nothing:
-            return Examined([Reason("gives-nothing", {"source": source.handle, "what": nothing})])
+            return Examined([GivesNothing(source=source.handle, what=nothing)])
         here = self._state.configuration.release.get("VERSION_CODENAME", "")
         if source.flat or not here or here in (source.release, release.codename, release.suite):
             return Examined()
@@ -135,13 +138,11 @@ class DebComposer(Composer):
             return Examined()
         suites = suites_of(source, transport, self._state.configuration.release)
         if here not in suites:
-            told: dict[str, Fact] = {
-                "source": source.handle, "asked": source.release, "here": here,
-                "has": tuple(suites) or (source.release,),
-            }  # fmt: skip
-            return Examined(notes=[Reason("no-own-suite", told)])
-        facts = {"source": source.handle, "asked": source.release, "here": here, "better": here}
-        return Examined([Reason("wrong-release", dict(facts))])
+            has = tuple(suites) or (source.release,)
+            none = NoOwnSuite(source=source.handle, asked=source.release, here=here, has=has)
+            return Examined(notes=[none])
+        wrong = WrongRelease(source=source.handle, asked=source.release, here=here, better=here)
+        return Examined([wrong])
 
 
 def _place(address: str, suite: str) -> str:

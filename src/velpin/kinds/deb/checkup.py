@@ -21,6 +21,7 @@ from velpin.kinds.deb.edit import DebEditor, EntryChange
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.keyring import DebSigners
 from velpin.kinds.deb.logins import LOGIN_FOLDER, MAIN, parse_logins
+from velpin.kinds.deb.reasons import CheckOffExpiry, CheckOffInsecure, CheckOffTrusted, WrongRelease
 from velpin.kinds.deb.refresh import DebFetcher
 from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.sources import DebSource, SourceEntry, pairs_of, sources_folder
@@ -32,11 +33,13 @@ from velpin.kinds.deb.trust import (
     OWN_FOLDER,
     WEAKENING,
 )
+from velpin.model import findings
 from velpin.model.finding import Severity
 from velpin.model.publisher import archive_addresses
-from velpin.model.reason import Place, Reason
-from velpin.model.rule import as_typed
+from velpin.model.reason import Place
+from velpin.model.reasons import PlainWay, Unchecked
 from velpin.model.safe_text import has_login
+from velpin.model.shell import as_typed
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
 from velpin.ports.checks import (
@@ -46,7 +49,6 @@ from velpin.ports.checks import (
     Make,
     Mend,
     SwitchOff,
-    note_of,
     nothing_for,
 )
 from velpin.ports.configuration import find_source
@@ -60,7 +62,7 @@ from velpin.trust.openpgp import (
 )
 
 _KEY_FOLDERS = (OWN_FOLDER, "usr/share/keyrings", COMMON_FOLDER)
-_UNSIGNED = ("check-off-trusted", "check-off-insecure", "plain-way")
+_UNSIGNED = (CheckOffTrusted, CheckOffInsecure, PlainWay)
 _UNFINISHED = ("half-installed", "unpacked", "half-configured", "triggers-awaited",
                "triggers-pending")  # fmt: skip
 _REBUILD = re.compile(r"\+b\d+\Z")
@@ -94,14 +96,14 @@ class DebExaminer(Examiner):
         detached = bool(file and self.state.tree.stat(f"{file}.gpg"))
         return not file or file.endswith("InRelease") or detached
 
-    def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
+    def check_mends(self, source: Source, reason: Unchecked) -> Sequence[Mend]:
         """To take the option away, where the source then passes the look."""
         mine = self.state.configuration.by_handle[source.handle]
-        names = [name for name, (_, code) in WEAKENING.items() if code == reason.code]
-        if reason.code == "plain-way":
+        names = _weakening(reason)
+        if isinstance(reason, PlainWay):
             names = ["trusted", "allow-insecure"]
         said = frozenset(name for name in names if mine.option(name))
-        make = partial(_checked_again, source.handle, said, reason.code)
+        make = partial(_checked_again, source.handle, said, type(reason))
         return [Mend("", make)] if said else []
 
     def is_signed_by_named(self, handle: str) -> bool:
@@ -112,9 +114,9 @@ class DebExaminer(Examiner):
         keys = self.state.keys.of(source).keys
         return any(key_with(keys, signer) for signer in self.signers.index_signers(source))
 
-    def place_of_check(self, source: Source, reason: Reason) -> Place:
+    def place_of_check(self, source: Source, reason: Unchecked) -> Place:
         """The entry that has the option."""
-        names = [name for name, (_, code) in WEAKENING.items() if code == reason.code]
+        names = _weakening(reason)
         for entry in self.state.configuration.by_handle[source.handle].entries:
             if any(name in entry.options for name in names or ("trusted", "allow-insecure")):
                 return entry.place
@@ -201,7 +203,7 @@ def state_of(ports: Ports) -> DebState:
     return examiner.state
 
 
-def _checked_again(handle: str, said: frozenset[str], code: str, ports: Ports) -> Plan:
+def _checked_again(handle: str, said: frozenset[str], kind: type[Unchecked], ports: Ports) -> Plan:
     """Options of a source taken out; TrustError where it would not pass the check then."""
     state = state_of(ports)
     plan = Plan("", f"check {handle} again ({', '.join(sorted(said))})")
@@ -210,15 +212,20 @@ def _checked_again(handle: str, said: frozenset[str], code: str, ports: Ports) -
         state.tree, edit.reworded(state, find_source(state.configuration.by_handle, handle), change)
     )
     after = state.with_edits(plan.edits)
-    if code in _UNSIGNED and not DebExaminer(after).is_signed_by_named(handle):
+    if issubclass(kind, _UNSIGNED) and not DebExaminer(after).is_signed_by_named(handle):
         raise TrustError(f"no key here signs {handle}")
     until = DebStanding(after).valid_until(find_source(after.configuration.by_handle, handle))
-    if code == "check-off-expiry" and until is not None and until < time.time():
+    if kind is CheckOffExpiry and until is not None and until < time.time():
         raise TrustError(f"the index of {handle} has expired")
     return plan
 
 
 # -- files of keys ---------------------------------------------------------------------------
+
+
+def _weakening(reason: Unchecked) -> list[str]:
+    """The options that switch a check off."""
+    return [name for name, (_, kind) in WEAKENING.items() if isinstance(reason, kind)]
 
 
 def _key_file_mends(state: DebState, file: str, mistake: str) -> Iterator[Mend]:
@@ -255,9 +262,9 @@ def check_key_files(look: Look) -> Iterator[Draft]:
         held = state.keys.files.read(file, is_common=True)
         if held.mistake:
             mends = list(_key_file_mends(state, file, held.mistake))
-            what = note_of("key-form", what=held.problem)
-            yield Draft("key-form", what, Place(file, 0), "", file, mends,
-                        note_of("edit-by-hand", file=f"/{file}"))  # fmt: skip
+            what = findings.KeyForm(what=held.problem)
+            yield Draft(findings.KeyForm, what, Place(file, 0), "", file, mends,
+                        findings.EditByHand(file=f"/{file}"))  # fmt: skip
 
 
 # -- keys that count for all -----------------------------------------------------------------
@@ -281,8 +288,8 @@ def check_unnamed(look: Look) -> Iterator[Draft]:
             if all(key.fingerprint in accepted for key in keys)
         ]  # fmt: skip
         yield Draft(
-            "key-unnamed", note_of("key-unnamed", source=source.handle), source.places[0],
-            source.handle, "", mends, note_of("name-key", source=source.handle),
+            findings.KeyUnnamed, findings.KeyUnnamed(source=source.handle), source.places[0],
+            source.handle, "", mends, findings.NameKey(source=source.handle),
             "hint" if look.is_home(source.handle) else None,
         )  # fmt: skip
 
@@ -347,12 +354,14 @@ def check_for_all(look: Look) -> Iterator[Draft]:
         homely = any(look.is_home(source.handle) for source in signed)
         if not keys or not others or homely or (not signed and _belongs(examiner, file)):
             continue
-        what = note_of(
-            "key-for-all", file=f"/{file}", owner=keys[0].owner, others=tuple(others),
+        what = findings.KeyForAll(
+            file=f"/{file}",
+            owner=keys[0].owner,
+            others=tuple(others),
             signs=", ".join(source.handle for source in signed) or "no source here",
-        )  # fmt: skip
+        )
         mend = Mend("", partial(_out_of_common, file, signed, keys), is_choice=True)
-        yield Draft("key-for-all", what, Place(file, 0), "", file, [mend])
+        yield Draft(findings.KeyForAll, what, Place(file, 0), "", file, [mend])
 
 
 def _unnamed(look: Look) -> list[DebSource]:
@@ -408,15 +417,16 @@ def check_old_place(look: Look) -> Iterator[Draft]:
     if not keys:
         return
     signed = [source for source in _signed_with(look, keys) if source in _unnamed(look)]
-    what = note_of(
-        "key-old-place", file=f"/{COMMON_FILE}", keys=", ".join(key.owner for key in keys[:4]),
+    what = findings.KeyOldPlace(
+        file=f"/{COMMON_FILE}",
+        keys=", ".join(key.owner for key in keys[:4]),
         signs=", ".join(source.handle for source in signed) or "no source here",
-    )  # fmt: skip
+    )
     mend = Mend("", partial(_out_of_common, COMMON_FILE, signed, keys), is_choice=True)
     severity: Severity | None = (
         "error" if examiner.state.configuration.is_newer and signed else None
     )
-    yield Draft("key-old-place", what, Place(COMMON_FILE, 0), "", "", [mend], None, severity)
+    yield Draft(findings.KeyOldPlace, what, Place(COMMON_FILE, 0), "", "", [mend], None, severity)
 
 
 def check_media(look: Look) -> Iterator[Draft]:
@@ -424,8 +434,8 @@ def check_media(look: Look) -> Iterator[Draft]:
     examiner = _examiner(look)
     for source in examiner.state.configuration.sources:
         if source.on and source.is_medium:
-            what = note_of("install-medium", source=source.handle, address=source.address)
-            yield Draft("install-medium", what, source.places[0], source.handle, "",
+            what = findings.InstallMedium(source=source.handle, address=source.address)
+            yield Draft(findings.InstallMedium, what, source.places[0], source.handle, "",
                         [SwitchOff(source.handle)])  # fmt: skip
 
 
@@ -461,14 +471,14 @@ def is_of(here: str, *names: str) -> bool:
 def _of_home(look: Look, source: DebSource, release: Release, here: str) -> Iterator[Draft]:
     codename, suite = release.codename or "", release.suite or ""
     if not is_of(here, codename) and not release.not_automatic:
-        what = note_of("other-release", source=source.handle, asked=codename, here=here)
+        other = findings.OtherRelease(source=source.handle, asked=codename, here=here)
         tail = codename.partition("-")[1] + codename.partition("-")[2]
         mends = [_resuited(look, source, here + tail)]
-        yield Draft("other-release", what, source.places[0], source.handle, "", mends)
+        yield Draft(findings.OtherRelease, other, source.places[0], source.handle, "", mends)
     elif source.release == suite and suite != codename and is_of(here, codename):
-        what = note_of("moving-name", source=source.handle, asked=source.release, codename=codename)
+        what = findings.MovingName(source=source.handle, asked=source.release, codename=codename)
         mends = [_resuited(look, source, codename)]
-        yield Draft("moving-name", what, source.places[0], source.handle, "", mends)
+        yield Draft(findings.MovingName, what, source.places[0], source.handle, "", mends)
 
 
 def _of_vendor(look: Look, source: DebSource) -> Iterator[Draft]:
@@ -477,20 +487,18 @@ def _of_vendor(look: Look, source: DebSource) -> Iterator[Draft]:
     if transport is None:
         return
     for reason in DebComposer(_examiner(look).state).examine(source, (), transport).findings:
-        if reason.code == "wrong-release":
-            better = str(reason.facts["better"])
-            what = note_of(
-                "other-release", source=source.handle, asked=source.release,
-                here=str(reason.facts["here"]),
-            )  # fmt: skip
-            yield Draft("other-release", what, source.places[0], source.handle, "",
-                        [_resuited(look, source, better)])  # fmt: skip
+        if isinstance(reason, WrongRelease):
+            what = findings.OtherRelease(
+                source=source.handle, asked=source.release, here=reason.here
+            )
+            yield Draft(findings.OtherRelease, what, source.places[0], source.handle, "",
+                        [_resuited(look, source, reason.better)])  # fmt: skip
 
 
 def _gone(look: Look, source: DebSource) -> Draft:
     failure = look.failure(source)
     said = failure.message if failure else ""
-    what = note_of("suite-gone", source=source.handle, asked=source.release, what=said)
+    what = findings.SuiteGone(source=source.handle, asked=source.release, what=said)
     mends: list[Mend] = []
     transport = look.ask(source)
     examiner = _examiner(look)
@@ -501,8 +509,8 @@ def _gone(look: Look, source: DebSource) -> Draft:
         suites.sort(key=lambda suite: not is_of(here, suite))
         mends += [_resuited(look, source, suite, must_fetch=True) for suite in suites[:3]]
         mends += [_moved(look, source, address) for address in archive_addresses(source.address)]
-    return Draft("suite-gone", what, source.places[0], source.handle, "", mends,
-                 note_of("ask-the-vendor", source=source.handle))  # fmt: skip
+    return Draft(findings.SuiteGone, what, source.places[0], source.handle, "", mends,
+                 findings.AskTheVendor(source=source.handle))  # fmt: skip
 
 
 def _resuited(look: Look, source: DebSource, suite: str, *, must_fetch: bool = False) -> Mend:
@@ -558,13 +566,13 @@ def check_components(look: Look) -> Iterator[Draft]:
         known = {*has, *(name.rpartition("/")[2] for name in has)}
         gone = [name for name in source.components if name not in known]
         if gone:
-            what = note_of(
-                "component-gone", source=source.handle, names=tuple(gone), has=" ".join(has)
+            what = findings.ComponentGone(
+                source=source.handle, names=tuple(gone), has=" ".join(has)
             )
             place = next((e.place for e in source.entries if set(gone) & set(e.components)),
                          source.places[0])  # fmt: skip
             mend = Mend("", partial(_without, source, frozenset(gone), ()))
-            yield Draft("component-gone", what, place, source.handle, " ".join(gone), [mend])
+            yield Draft(findings.ComponentGone, what, place, source.handle, " ".join(gone), [mend])
 
 
 def _without(
@@ -634,14 +642,20 @@ def _twice(
         if s.on and (s.address, s.release) == (address, suite)
     )
     shown = f"{address} {suite} {' '.join(components)}".strip()
-    what = note_of("listed-twice", what=shown, place=entry.place, first=first)
+    what = findings.ListedTwice(what=shown, place=entry.place, first=first)
     make: Make
     if any(components):
         make = partial(_without_at, source, frozenset(components), entry)
     else:
         make = partial(_entry_dropped, source, entry)
-    return Draft("listed-twice", what, entry.place, source.handle, f"{shown} {entry.place.file}",
-                 [Mend("", make)])  # fmt: skip
+    return Draft(
+        findings.ListedTwice,
+        what,
+        entry.place,
+        source.handle,
+        f"{shown} {entry.place.file}",
+        [Mend("", make)],
+    )
 
 
 def _same_entry(state: DebState, entry: SourceEntry) -> SourceEntry:

@@ -17,6 +17,7 @@ from velpin.kinds.deb import choice
 from velpin.kinds.deb.conf import read_conf
 from velpin.kinds.deb.limits import limits_of
 from velpin.kinds.deb.preferences import read_preferences
+from velpin.kinds.deb.reasons import SolverUnknown
 from velpin.kinds.deb.sources import read_sources
 from velpin.kinds.deb.version import version_key
 from velpin.model.installer import Installer
@@ -29,7 +30,6 @@ if TYPE_CHECKING:
     from velpin.kinds.deb.preferences import Matcher, Preferences
     from velpin.kinds.deb.record import DebRecord
     from velpin.kinds.deb.sources import DebSource, SourceFiles
-    from velpin.model.reason import Fact
     from velpin.ports.view import View
 
 INSTALLER, NEWER_FROM = "apt", "3.1.10"
@@ -188,10 +188,7 @@ class DebConfiguration(Configuration):
         """The setting of a solver that the newer generation does not have."""
         if not self.is_newer or self.conf.get(SOLVER) in ("", CLASSIC, SEARCHING):
             return None
-        facts: dict[str, Fact] = {
-            "solver": self.conf.get(SOLVER), "place": self.conf.place(SOLVER) or ""
-        }  # fmt: skip
-        return Reason("solver-unknown", facts)
+        return SolverUnknown(solver=self.conf.get(SOLVER), place=self.conf.place(SOLVER) or "")
 
     def notes(self) -> Iterator[Note]:
         """Everything odd that was found in the host's files."""

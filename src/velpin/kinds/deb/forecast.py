@@ -11,7 +11,13 @@ from typing import TYPE_CHECKING
 from velpin.kinds.deb.choice import DebPackage
 from velpin.kinds.deb.identity import number_in
 from velpin.kinds.deb.readiness import DebReadiness
-from velpin.kinds.deb.reasons import passed_over, priority_reason
+from velpin.kinds.deb.reasons import (
+    EssentialGoes,
+    NeverASource,
+    NoCandidate,
+    OnlyProvider,
+    TakenAsPattern,
+)
 from velpin.kinds.deb.requests import (
     DebRequestRefused,
     Decision,
@@ -24,8 +30,17 @@ from velpin.kinds.deb.requests import (
 from velpin.kinds.deb.transaction.changes import changes_of, held_back, not_fetchable, unneeded
 from velpin.kinds.deb.transaction.steps import AskedVersion, work_out, work_out_upgrade
 from velpin.kinds.deb.version import compare
+from velpin.kinds.deb.why_chosen import passed_over, priority_reason
 from velpin.model.forecast import Answer, Forecast, PassedOver, outcome_of
 from velpin.model.reason import Reason
+from velpin.model.reasons import (
+    NotAskedSource,
+    NotAskedVersion,
+    NotInSource,
+    NoVersion,
+    NoVersionInSource,
+    Unknown,
+)
 from velpin.ports.packages import near_names
 from velpin.ports.transactions import Prediction, Transactions
 
@@ -117,8 +132,8 @@ def _decide_all(state: DebState, requests: Sequence[Request]) -> tuple[list[Deci
     """What each request gets, and which texts were taken for patterns."""
     requests = [without_sign(state, request) for request in requests]
     expanded = [expand(state, request) for request in requests]
-    patterns = [
-        Reason("taken-as-pattern", {"text": request.name, "count": len(each)})
+    patterns: list[Reason] = [
+        TakenAsPattern(pattern=request.name, count=len(each))
         for request, each in zip(requests, expanded, strict=True)
         if each != [request]
     ]
@@ -143,7 +158,7 @@ def _carried_out(told: Forecast, done: Transaction) -> Forecast:
     )  # fmt: skip
     notes = told.notes
     if essential:
-        notes = (*notes, Reason("essential-goes", {"names": essential}))
+        notes = (*notes, EssentialGoes(names=essential))
     return told._replace(ok=True, changes=changes_of(done), unneeded=unneeded(done), notes=notes)
 
 
@@ -180,7 +195,7 @@ def _removal(state: DebState, request: Request) -> Decided:
     package = next((found[other] for other in order if other in found), None)
     if package is None:
         if found or not state.packages.knows(request.name):
-            return _no_answer(state, request, DebRequestRefused("unknown", name=request.name)), None
+            return _no_answer(state, request, DebRequestRefused(Unknown(name=request.name))), None
         package = DebPackage(request.name, arch or state.configuration.native, [])
     old = package.installed
     told = Answer(
@@ -202,12 +217,15 @@ def _told(state: DebState, request: Request, decision: Decision) -> Answer:
     first = chosen.offered[0] if chosen.offered else None
     reasons = decision.reasons
     if package.name != request.name:
-        via = Reason("only-provider", {"name": request.name, "package": package.name})
+        via = OnlyProvider(name=request.name, package=package.name)
         reasons = (via, *reasons)
     fixed = None
     if decision.decided_by == "request":
-        code = "not-asked-source" if request.source else "not-asked-version"
-        fixed = Reason(code, {"asked": request.source or asked_version(request)})
+        fixed = (
+            NotAskedSource(asked=request.source)
+            if request.source
+            else NotAskedVersion(asked=asked_version(request))
+        )
     outcome = outcome_of(installed, chosen, lambda one, other: compare(one.text, other.text))
     changing = outcome != "keep"
     return Answer(
@@ -239,16 +257,16 @@ def _no_answer(state: DebState, request: Request, no: DebRequestRefused) -> Answ
     passed = []
     for version in package.versions if package else ():
         why = no.reason
-        if no.reason.code in ("no-candidate", "never-a-source"):
+        if isinstance(no.reason, NoCandidate | NeverASource):
             why = priority_reason(version.priority, version)
         passed += [
             PassedOver(version.text, held.origin.source, why)
             for held in version.offered
         ]  # fmt: skip
     near: tuple[str, ...] = ()
-    if no.reason.code == "unknown":
+    if isinstance(no.reason, Unknown):
         near = near_names(state.packages, state.indexes, request.name)
-    elif no.reason.code in ("no-version", "no-version-in-source", "not-in-source") and package:
+    elif isinstance(no.reason, NoVersion | NoVersionInSource | NotInSource) and package:
         near = tuple(dict.fromkeys(v.text for v in package.versions if v.offered))[:6]
     return Answer(
         asked=request.text,

@@ -17,8 +17,10 @@ from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebOrigin, DebPriority
 from velpin.kinds.deb.copies import DebCopyFinder, index_name, site_of
 from velpin.kinds.deb.preferences import NEVER, OWN_RECORD, release_pin
+from velpin.kinds.deb.reasons import CopyDiffers, RecordEmptied
 from velpin.kinds.deb.release import STRONG, Release, read_promises
 from velpin.model.reason import Reason
+from velpin.model.reasons import RecordOdd
 from velpin.ports.indexes import Indexes
 from velpin.store.cache import is_as_fetched
 from velpin.store.index import IndexNote
@@ -32,7 +34,6 @@ if TYPE_CHECKING:
     from velpin.kinds.deb.release import Promise
     from velpin.kinds.deb.sources import DebSource
     from velpin.model.host import SourceState
-    from velpin.model.reason import Fact
     from velpin.model.source import Source
     from velpin.ports.indexes import Holder
     from velpin.ports.view import View
@@ -190,13 +191,12 @@ class DebIndexes(Indexes):
             origin.source for origin, index in self.opened
             if any(note.code == "not-as-promised" for note in index.notes)
         }  # fmt: skip
-        yield from (Reason("copy-differs", {"source": handle}) for handle in sorted(differing))
+        yield from (CopyDiffers(source=handle) for handle in sorted(differing))
         if self.recorded.emptied():
-            facts: dict[str, Fact] = {"file": self.recorded.file, "saved": self.recorded.emptied()}
-            yield Reason("record-emptied", facts)
+            yield RecordEmptied(file=self.recorded.file, saved=self.recorded.emptied())
         if self.record and self.record.notes:
             notes = self.record.notes
-            yield Reason("record-odd", {"count": len(notes), "what": notes[0].text})
+            yield RecordOdd(count=len(notes), what=notes[0].text)
 
     # -- names -------------------------------------------------------------------------------
 

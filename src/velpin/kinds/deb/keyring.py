@@ -14,14 +14,13 @@ from velpin.kinds.deb.trust import (
     installer_head,
     weakens,
 )
-from velpin.model.reason import Reason
+from velpin.model.reasons import PlainWay, Unchecked
 from velpin.ports.signers import Signers
 from velpin.trust.named import keys_in, use_of
 
 if TYPE_CHECKING:
     from velpin.kinds.deb.state import DebState
     from velpin.model.host import KeyUse
-    from velpin.model.reason import Fact
     from velpin.model.source import Source
     from velpin.trust.named import NamedKeys
     from velpin.trust.openpgp import Key, SignedHead
@@ -60,19 +59,18 @@ class DebSigners(Signers):
             problems += self._state.keys.of(source).problems
         return list(dict.fromkeys(problems))
 
-    def checks_off(self, source: Source) -> list[Reason]:
+    def checks_off(self, source: Source) -> list[Unchecked]:
         """What a source's own options keep from being checked."""
         source = self._state.configuration.by_handle[source.handle]
-        facts: dict[str, Fact] = {"source": source.handle}
         said = {name: value for entry in source.entries for name, value in entry.options.items()}
-        found = [
-            Reason(code, {**facts, "setting": f"{name}={said[name]}"})
-            for name, (_, code) in WEAKENING.items()
+        found: list[Unchecked] = [
+            kind(source=source.handle, setting=f"{name}={said[name]}")
+            for name, (_, kind) in WEAKENING.items()
             if name in said and weakens(name, said[name])
         ]
         unsigned = source.trusted or source.switch("allow-insecure", False)
         if unsigned and source.address.startswith(("http:", "ftp:")):
-            found.append(Reason("plain-way", dict(facts)))
+            found.append(PlainWay(source=source.handle))
         return found
 
     def keys_of(self, source: Source) -> NamedKeys:

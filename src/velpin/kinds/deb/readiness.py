@@ -8,6 +8,7 @@ from velpin.errors import HostFileError
 from velpin.kinds.deb.limits import unreadable
 from velpin.kinds.deb.preferences import release_pin
 from velpin.model.reason import Reason
+from velpin.model.reasons import TargetUnknown
 from velpin.ports.readiness import Readiness
 
 if TYPE_CHECKING:
@@ -70,6 +71,4 @@ class DebReadiness(Readiness):
         if any(pin.selects_site(site) for site in sites):
             return None
         place = self._state.configuration.conf.place("APT::Default-Release")
-        return Reason(
-            "target-unknown", {"target": self._state.configuration.target, "place": place or ""}
-        )
+        return TargetUnknown(target=self._state.configuration.target, place=place or "")

@@ -1,112 +1,570 @@
-"""Why a version has its priority, is chosen, or is passed over, as data."""
+"""Reasons that only deb hosts give."""
 
 from __future__ import annotations
 
-from velpin.kinds.deb import choice
-from velpin.kinds.deb.choice import DebPackage, DebPriority, DebVersion
-from velpin.kinds.deb.preferences import NEVER
-from velpin.kinds.deb.version import compare
-from velpin.model.forecast import PassedOver
-from velpin.model.reason import Fact, Reason
+from typing import ClassVar
+
+from velpin.model.reason import FromSource, Place, Reason
+from velpin.model.reasons import CheckOff, KeepsAsIs, Lacking
+
+_GOES_BACK = 1000
+_MEANINGS = (
+    (_GOES_BACK, "it wins even with an older version"),
+    (501, "it wins over ordinary sources"),
+    (500, "as an ordinary source"),
+    (101, "it gives way to ordinary sources"),
+    (100, "it only upgrades what was installed from it"),
+    (1, "only for packages that no other source has"),
+    (-40000, "never"),
+)
+"""What the priority of a whole source means, by the least priority for it."""
 
 
-def why_candidate(package: DebPackage, chosen: DebVersion) -> tuple[str, tuple[Reason, ...]]:
-    """What decided for a candidate, in a word, and the reasons in order."""
-    rivals = [
-        version for version in package.versions
-        if version is not chosen and version.priority.value > 0
-    ]  # fmt: skip
-    reasons = [priority_reason(chosen.priority, chosen)]
-    installed = package.installed
-    if installed and choice.is_older(chosen, installed):
-        reasons.append(Reason("downgrades", {"priority": chosen.priority.value}))
-    lower = [version for version in rivals if version.priority.value < chosen.priority.value]
-    level = [version for version in rivals if version.priority.value == chosen.priority.value]
-    decided_by = "only offer"
-    if lower:
-        best = max(version.priority.value for version in lower)
-        reasons.append(
-            Reason("highest-priority", {"priority": chosen.priority.value, "next": best})
-        )
-        if any(version.offered for version in lower):
-            decided_by = _cause_word(chosen.priority)
-    if level:
-        decided_by = "version"
-        newest = Reason("newest", {"version": chosen.text, "priority": chosen.priority.value})
-        same = all(compare(version.text, chosen.text) == 0 for version in level)
-        reasons.append(Reason("first-of-same", {"version": chosen.text}) if same else newest)
-    if installed is chosen:
-        held = package.held
-        reasons.append(Reason("held" if held else "is-installed", {"version": chosen.text}))
-        decided_by = decided_by if rivals else "installed"
-    elif installed and package.held:
-        reasons.append(Reason("hold-overruled", {}))
-    return decided_by, (*reasons, *source_reasons(chosen))
+class SolverUnknown(Reason):
+    says = (
+        "the settings ask for the solver {solver} ({place}), and there is none called so: the"
+        " installer refuses every request"
+    )
+    solver: str
+    place: Place | str
 
 
-def _cause_word(priority: DebPriority) -> str:
-    return {"record": "rule", "target": "target release"}.get(priority.cause, "source priority")
+class CopyDiffers(Reason):
+    says = (
+        "the installer's copy of the index of {source} does not match its release file and may be"
+        " incomplete; run the installer's own refresh"
+    )
+    source: str
 
 
-def priority_reason(priority: DebPriority, version: DebVersion) -> Reason:
+class RecordEmptied(Reason):
+    says = "/{file} lists no packages but /{saved} does: it may have been truncated"
+    file: str
+    saved: str
+
+
+class LoginApart(Reason):
+    says = "the login from the address goes into {file}, which only root can read"
+    file: str
+
+
+class CheckOffTrusted(CheckOff):
+    says = "{source} is accepted without any signature ({setting})"
+
+
+class CheckOffInsecure(CheckOff):
+    says = "{source} is accepted even if it is not signed ({setting})"
+
+
+class CheckOffWeak(CheckOff):
+    says = "weak signatures and checksums of {source} are accepted ({setting})"
+    why = "a digest that can be forged is taken for proof"
+
+
+class CheckOffDowngrade(CheckOff):
+    says = "{source} may stop being signed without an error ({setting})"
+    why = "the source can lose its signature, and nothing says so"
+
+
+class CheckOffExpiry(CheckOff):
+    says = "an expired index of {source} is accepted ({setting})"
+    why = "somebody can go on offering an old index, with known security faults"
+
+
+class CheckOffDate(CheckOff):
+    says = "the date of {source}'s index is not checked ({setting})"
+    why = "an index with a date yet to come is taken"
+
+
+# -- why a version has its priority ------------------------------------------------------------
+
+
+class PriorityReason(Reason):
     """Why a version has its priority."""
-    facts: dict[str, Fact] = {"priority": priority.value, "version": version.text}
-    if priority.record:
-        record = priority.record
-        facts |= {
-            "place": record.place,
-            "names": " ".join(record.names) or "*",
-            "pin": f"{record.pin.kind} {record.pin.text}".strip(),
-        }
-    sources = dict.fromkeys(held.origin.source for held in version.offered)
-    facts["source"] = tuple(sources)
-    code = f"priority-{priority.cause}"
-    if priority.value == NEVER:
-        code = "priority-never"
-    return Reason(code, facts)
+
+    low: ClassVar[str] = ""
+    """Why that is low, for the end of a sentence."""
+    version: str
+    priority: int
+    source: tuple[str, ...] = ()
+    place: Place | None = None
+    names: str = ""
+    pin: str = ""
 
 
-def source_reasons(chosen: DebVersion) -> tuple[Reason, ...]:
-    """Why it comes from that source, where several have it."""
-    offered = list(dict.fromkeys(held.origin.source for held in chosen.offered))
-    if len(offered) < 2:
-        return ()
-    facts: dict[str, Fact] = {"source": offered[0], "others": tuple(offered[1:])}
-    return (Reason("first-listed", facts),)
+class PriorityDefault(PriorityReason):
+    says = "{version} from {source} has priority 500, the default"
 
 
-def passed_over(package: DebPackage, chosen: DebVersion, fixed: Reason | None) -> list[PassedOver]:
-    """Every offer that was not taken; `fixed` is the cause where the request is."""
-    found = []
-    for version in package.versions:
-        for place, held in enumerate(version.offered):
-            if version is chosen:
-                why = Reason("listed-later", {"first": version.source})
-                if place == 0 or held.origin.source == version.source:
-                    continue
-            else:
-                why = fixed or why_not(package, version, chosen)
-            found.append(PassedOver(version.text, held.origin.source, why))
-        if not version.offered and version.installed and version is not chosen:
-            why = fixed or why_not(package, version, chosen)
-            found.append(PassedOver(version.text, "", why))
-    return found
+class PriorityNotAutomatic(PriorityReason):
+    says = "{version} from {source} has priority 1: its source asks not to be used unless named"
+    low = "its source is not automatic"
 
 
-def why_not(package: DebPackage, version: DebVersion, chosen: DebVersion | None) -> Reason:
-    """Why a version is not the candidate."""
-    priority = priority_reason(version.priority, version)
-    if version.priority.value <= 0:
-        return Reason("barred", {**priority.facts, "cause": priority.code})
-    if chosen is None:
-        return Reason("older-than-installed", priority.facts)
-    facts = {**priority.facts, "cause": priority.code, "chosen": chosen.priority.value}
-    installed = package.installed
-    kept = installed and choice.is_older(version, installed)
-    if kept and version.priority.value < choice.DOWNGRADES:
-        return Reason("older-than-installed", facts)
-    if version.priority.value < chosen.priority.value:
-        return Reason("lower-priority", facts)
-    if compare(version.text, chosen.text) == 0:
-        return Reason("same-listed-later", facts)
-    return Reason("older", facts)
+class PriorityUpgradesOnly(PriorityReason):
+    says = (
+        "{version} from {source} has priority 100: its source asks to upgrade only what was"
+        " installed from it"
+    )
+    low = "its source only upgrades what was installed from it"
+
+
+class PriorityPhased(PriorityReason):
+    says = "{version} from {source} has priority 1: it is not released to this host yet"
+    low = "it is not released to this host yet"
+
+
+class PriorityTarget(PriorityReason):
+    says = "{version} from {source} has priority 990: its source is the target release"
+
+
+class PriorityRecord(PriorityReason):
+    says = "{version} has priority {priority}, set at {place} for {names} ({pin})"
+
+
+class PriorityNever(PriorityReason):
+    says = "{version} is never installed, says {place} ({pin})"
+
+
+class PriorityOwn(PriorityReason):
+    says = "{version} has priority 100: it is installed, and no enabled source has it"
+    low = "no enabled source has it"
+
+
+class PriorityRecorded(PriorityReason):
+    says = "{version} was removed; only its configuration files are left"
+    low = "only its configuration files are left"
+
+
+# -- why it wins -------------------------------------------------------------------------------
+
+
+class HighestPriority(Reason):
+    says = "the highest priority wins, whatever the version; the next is {next}"
+    next: int
+    priority: int
+
+
+class Newest(Reason):
+    says = "{version} is the newest with priority {priority}"
+    version: str
+    priority: int
+
+
+class FirstOfSame(Reason):
+    says = "{version} is listed several times; the first one is taken"
+    version: str
+
+
+class Downgrades(Reason):
+    says = "priority {priority} is 1000 or more, so it replaces even a newer installed version"
+    priority: int
+
+
+class HoldOverruled(Reason):
+    says = "it is on hold, which asking for it by name overrules"
+
+
+class OnlyProvider(Reason):
+    says = "{name} is a virtual package; only {package} provides it"
+    name: str
+    package: str
+
+
+class FirstListed(Reason):
+    says = (
+        "{source} and {others} have exactly the same version; it is downloaded from the one"
+        " listed first"
+    )
+    source: str
+    others: tuple[str, ...]
+
+
+# -- why an offer was passed over --------------------------------------------------------------
+
+
+class Outweighed(Reason):
+    """An offer that was passed over for its priority."""
+
+    cause: PriorityReason
+
+    @property
+    def why_low(self) -> str:
+        """Where the priority is set, or why it is low, for the end of a sentence."""
+        told = self.cause.place or self.cause.low
+        return f" ({told})" if told else ""
+
+
+class Barred(Outweighed):
+    says = "priority {cause.priority} means never{why_low}"
+
+
+class LowerPriority(Outweighed):
+    says = "priority {cause.priority} is below {chosen}{why_low}"
+    chosen: int
+
+
+class Older(Outweighed):
+    says = "older, with the same priority {cause.priority}"
+    chosen: int
+
+
+class OlderThanInstalled(Outweighed):
+    says = "older than the installed version, and priority {cause.priority} is below 1000"
+    chosen: int | None = None
+
+
+class SameListedLater(Outweighed):
+    says = "the same version, built differently and listed later"
+    chosen: int
+
+
+class ListedLater(Reason):
+    says = "exactly the same version, listed after {first}"
+    first: str
+
+
+# -- why a request is refused ------------------------------------------------------------------
+
+
+class UnknownSource(Reason):
+    says = "no source, suite or codename is called {source}{near}"
+    source: str
+    near: str
+
+
+class NoArch(Reason):
+    says = "this host has no architecture {arch}"
+    arch: str
+    name: str
+
+
+class SeveralProviders(Reason):
+    says = "{name} is provided by several packages; choose one: {providers}"
+    name: str
+    providers: tuple[str, ...]
+
+
+class NoProvider(Reason):
+    says = "{name} is only provided by versions that would not be installed: {providers}"
+    name: str
+    providers: tuple[str, ...]
+
+
+class EssentialGoes(Reason):
+    says = (
+        "{names}: essential; the host's installer asks for a typed sentence before it removes that"
+    )
+    names: tuple[str, ...]
+
+
+class EntryIncomplete(Reason):
+    says = (
+        "the entry of {name} {version} in {source} has no {field}: the host's installer refuses"
+        " to fetch it"
+    )
+    name: str
+    version: str
+    source: str
+    field: str
+
+
+class SeveralArchs(Reason):
+    says = "{name} is meant for several architectures, {archs}: name one"
+    name: str
+    archs: tuple[str, ...]
+
+
+class NoCandidate(Reason):
+    says = "no version of {name} may be installed"
+    name: str
+
+
+class NeverASource(Reason):
+    says = "{name}: no source has the version with the highest priority"
+    name: str
+
+
+class OnlyRecorded(Reason):
+    says = "{version} of {name} was installed once; no source has it any more"
+    version: str
+    name: str
+
+
+# -- the chain of causes -----------------------------------------------------------------------
+
+
+class StaysAsked(Reason):
+    says = "which you also asked for"
+
+
+class StaysHeld(Reason):
+    says = "which is on hold"
+
+
+class StaysEssential(Reason):
+    says = "which is essential"
+
+
+class StaysNeeded(Reason):
+    says = "which other packages need"
+
+
+class NothingFits(Lacking):
+    says = "what provides {name} does not fit{or_off}"
+
+
+class Takes(FromSource):
+    says = "the host takes {name} {version}{from_source}"
+    name: str
+    version: str
+
+
+class TakesNothing(Reason):
+    says = "the host takes no version of {name}"
+    name: str
+
+
+class HeldAt(Reason):
+    says = "{name} is on hold at {version}"
+    name: str
+    version: str
+
+
+class NoWayEither(Reason):
+    says = "{name} {version} cannot be installed either"
+    name: str
+    version: str
+
+
+class GivenUp(Reason):
+    says = "{name} {version} was given up along the way"
+    name: str
+    version: str
+
+
+class OnlyAsItIs(Reason):
+    says = "only {name} {version} meets that, as it is now"
+    name: str
+    version: str
+
+
+class IsHeld(Reason):
+    says = "it is on hold"
+    name: str = ""
+
+
+# -- ways out ----------------------------------------------------------------------------------
+
+
+class AskForHeld(Reason):
+    says = "asks for {name} by name, which overrules its hold"
+    name: str
+
+
+# -- rules that do not hold --------------------------------------------------------------------
+
+
+class StillBelow(Reason):
+    says = "{other} would still win over {source}; it has priority {priority}"
+    other: str
+    source: str
+    priority: int
+
+
+class NotConfined(Reason):
+    says = "{source} would still provide everything, at priority {priority}"
+    source: str
+    priority: int
+
+
+class NeverComes(Reason):
+    says = "not even {name} would come from {source}, which has priority {priority}"
+    name: str
+    source: str
+    priority: int
+
+
+class NeverTaken(Reason):
+    says = "{name} {version} would not be installed: it has priority {priority}"
+    name: str
+    version: str
+    priority: int
+
+
+class OtherWins(Reason):
+    says = "the host would install {name} {chosen}, not {version}, because of priority {priority}"
+    name: str
+    chosen: str
+    version: str
+    priority: int
+
+
+class SameElsewhere(Reason):
+    says = (
+        "{first} has exactly the same {name} {version} and is listed before {source}: the host"
+        " downloads it from there, whatever the rules"
+    )
+    first: str
+    name: str
+    version: str
+    source: str
+
+
+class NothingUnfinished(Reason):
+    says = "{source} has no such version or component today"
+    source: str
+
+
+class SameFromFirst(Reason):
+    says = (
+        "{source} is listed before {other}, which has exactly the same versions: the host would"
+        " still download these from there: {names}"
+    )
+    source: str
+    other: tuple[str, ...]
+    names: tuple[str, ...]
+
+
+class BarredToo(Reason):
+    says = (
+        "pre-releases of {names} from {source} are barred as well: the host cannot limit a"
+        " version pattern to one source"
+    )
+    names: tuple[str, ...]
+    source: str
+
+
+class RuleLeft(Reason):
+    says = "{rule} would no longer decide anything; to take it back as well: {lift}"
+    rule: str
+    lift: str
+
+
+class LeftWithout(Reason):
+    says = (
+        "{name} could no longer be installed: it needs {lacking} from the same source; to allow"
+        " that: {command}"
+    )
+    name: str
+    lacking: tuple[str, ...]
+    command: str
+
+
+class WithOlder(Reason):
+    says = "allows the downgrade"
+
+
+class ForemostWins(Reason):
+    says = "writes the rule at the head of {file}, where it wins"
+    file: str
+
+
+# -- what a rule says --------------------------------------------------------------------------
+
+
+class RecordSays(Reason):
+    """What a record of preferences says."""
+
+    sources: str
+    priority: int
+
+    @property
+    def meaning(self) -> str:
+        """What the priority of a whole source means."""
+        return next(told for least, told in _MEANINGS if self.priority >= least)
+
+    @property
+    def older(self) -> str:
+        """That it goes back to an older version, for the end of a sentence."""
+        return ", even if that is a downgrade" if self.priority >= _GOES_BACK else ""
+
+
+class SaysSource(RecordSays):
+    says = "{sources} has priority {priority}: {meaning}"
+
+
+class SaysSourceNever(RecordSays):
+    says = "nothing comes from {sources}"
+
+
+class SaysInstalled(RecordSays):
+    says = "installed versions have priority {priority}: {meaning}"
+
+
+class SaysPin(RecordSays):
+    says = "pin {names} to {version}{older}"
+    names: str
+    version: str
+
+
+class SaysPinSource(RecordSays):
+    says = "pin {names} to {sources} with priority {priority}{older}"
+    names: str
+
+
+class SaysKeep(RecordSays, KeepsAsIs):
+    says = "keep {names} as installed, with priority {priority}"
+    names: str
+
+
+class SaysBarVersion(RecordSays):
+    says = "bar {names} in version {version}"
+    names: str
+    version: str
+
+
+class SaysTarget(Reason):
+    says = "prefer the release {target} ({sources})"
+    target: str
+    sources: str
+
+
+class SaysHold(Reason):
+    says = "keep {names}: on hold"
+    names: str
+
+
+class SaysNothing(Reason):
+    says = "{what}"
+    what: str
+
+
+# -- why a rule decides nothing ----------------------------------------------------------------
+
+
+class RuleNoVersion(Reason):
+    says = "no source has {names} in version {version}"
+    names: str
+    version: str
+
+
+# -- notes -------------------------------------------------------------------------------------
+
+
+class TakenAsPattern(Reason):
+    says = (
+        "no package is called {pattern}; the host's installer reads it as a pattern, which matches"
+        " {count}"
+    )
+    pattern: str
+    count: int
+
+
+class NoSuite(Reason):
+    says = "{source} has no suite {asked}; it has {has}; try --suite {better}"
+    source: str
+    asked: str
+    has: tuple[str, ...]
+    better: str
+
+
+class WrongRelease(Reason):
+    says = (
+        "{source} is made for {asked}, this host is {here}, and the source also has {better}; add"
+        " --suite {better}"
+    )
+    source: str
+    asked: str
+    here: str
+    better: str

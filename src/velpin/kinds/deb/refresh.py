@@ -36,7 +36,7 @@ from velpin.kinds.deb.sources import DebSource, base_url
 from velpin.kinds.deb.state import DebState
 from velpin.model.dates import day_and_time
 from velpin.model.host import RefreshResult
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 from velpin.model.source import Source
 from velpin.ports.fetcher import Fetcher, RefreshOption
 from velpin.store.cache import Fetched

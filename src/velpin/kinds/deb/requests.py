@@ -14,10 +14,31 @@ from typing import NamedTuple
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebVersion
 from velpin.kinds.deb.preferences import expression_matches, release_pin, version_matches
-from velpin.kinds.deb.reasons import source_reasons, why_candidate
+from velpin.kinds.deb.reasons import (
+    NeverASource,
+    NoArch,
+    NoCandidate,
+    NoProvider,
+    OnlyRecorded,
+    SeveralArchs,
+    SeveralProviders,
+    UnknownSource,
+)
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import compare
-from velpin.model.reason import Fact, Reason
+from velpin.kinds.deb.why_chosen import source_reasons, why_candidate
+from velpin.model.reason import Reason
+from velpin.model.reasons import (
+    AskedSource,
+    AskedVersion,
+    NotForArch,
+    NotInSource,
+    NoVersion,
+    NoVersionInSource,
+    SourceIsOff,
+    SourceNotFetched,
+    Unknown,
+)
 from velpin.model.request import Request
 from velpin.ports.refused import RequestRefused
 from velpin.store.name_search import nearest
@@ -47,8 +68,8 @@ class Decision(NamedTuple):
 class DebRequestRefused(RequestRefused):
     """A request cannot be met; the package it means is told where there is one."""
 
-    def __init__(self, code: str, package: DebPackage | None = None, **facts: Fact) -> None:
-        super().__init__(code, **facts)
+    def __init__(self, reason: Reason, package: DebPackage | None = None) -> None:
+        super().__init__(reason)
         self.package = package
 
 
@@ -107,11 +128,11 @@ def find_package(state: DebState, request: Request) -> DebPackage:
     found = state.packages.named(request.name)
     if request.arch in ("all", "any", "*"):
         if request.arch == "*" and len(found) > 1:
-            raise DebRequestRefused("several-archs", name=request.name, archs=tuple(found))
+            raise DebRequestRefused(SeveralArchs(name=request.name, archs=tuple(found)))
         request = request._replace(arch="")
     arch = state.configuration.native if request.arch in ("", "native") else request.arch
     if request.arch and arch not in state.configuration.archs and arch not in found:
-        raise DebRequestRefused("no-arch", name=request.name, arch=request.arch)
+        raise DebRequestRefused(NoArch(name=request.name, arch=request.arch))
     ours = (package for arch, package in found.items() if arch in state.configuration.archs)
     first = found.get(arch) if request.arch else next(ours, None)
     if first is None and not request.arch:
@@ -120,9 +141,9 @@ def find_package(state: DebState, request: Request) -> DebPackage:
             "",
         )
     if first is None and not arch:
-        raise DebRequestRefused("unknown", name=request.name)
+        raise DebRequestRefused(Unknown(name=request.name))
     if first is None and request.arch and not _is_provided(state, request.name, arch):
-        raise DebRequestRefused("not-for-arch", name=request.name, arch=arch)
+        raise DebRequestRefused(NotForArch(name=request.name, arch=arch))
     if request.operator or request.source:
         return first or DebPackage(request.name, arch, [])
     if first and choice.candidate(first):
@@ -143,7 +164,7 @@ def _is_provided(state: DebState, name: str, arch: str) -> bool:
 
 def _nobody(state: DebState, name: str) -> DebPackage:
     raise DebRequestRefused(
-        "no-provider", name=name, providers=tuple(state.packages.provider_names(name))
+        NoProvider(name=name, providers=tuple(state.packages.provider_names(name)))
     )
 
 
@@ -186,7 +207,7 @@ def _only_provider(state: DebState, request: Request, arch: str) -> DebPackage |
         if version is choice.candidate(package):
             fitting.setdefault(package.name, package)
     if len(fitting) > 1:
-        raise DebRequestRefused("several-providers", name=request.name, providers=tuple(fitting))
+        raise DebRequestRefused(SeveralProviders(name=request.name, providers=tuple(fitting)))
     return next(iter(fitting.values()), None)
 
 
@@ -214,9 +235,8 @@ def decide(state: DebState, request: Request, package: DebPackage) -> Decision:
         return _by_version(state, request, package)
     chosen = choice.candidate(package)
     if chosen is None or not (chosen.offered or chosen.installed):
-        raise DebRequestRefused(
-            "never-a-source" if chosen else "no-candidate", package, name=package.name
-        )  # fmt: skip
+        why = NeverASource if chosen else NoCandidate
+        raise DebRequestRefused(why(name=package.name), package)
     return Decision(package, chosen, *why_candidate(package, chosen))
 
 
@@ -230,15 +250,15 @@ def _by_version(state: DebState, request: Request, package: DebPackage) -> Decis
             package, fitting = found[0], [found[1]]
     if not fitting:
         version = asked_version(request)
-        raise DebRequestRefused("no-version", package, name=request.name, version=version)
+        raise DebRequestRefused(NoVersion(name=request.name, version=version), package)
     chosen = fitting[0]
     if not chosen.offered and not chosen.installed:
-        raise DebRequestRefused("only-recorded", package, name=request.name, version=chosen.text)
+        raise DebRequestRefused(OnlyRecorded(name=request.name, version=chosen.text), package)
     if not exact:
         best = choice.candidate(package)
         strongest = max(fitting, key=lambda version: version.priority.value)
         chosen = best if best in fitting else strongest
-    reason = Reason("asked-version", {"version": asked_version(request)})
+    reason = AskedVersion(version=asked_version(request))
     return Decision(package, chosen, "request", (reason, *source_reasons(chosen)))
 
 
@@ -282,11 +302,13 @@ def _by_source(state: DebState, request: Request, package: DebPackage) -> Decisi
     if not fitting:
         if request.operator:
             raise DebRequestRefused(
-                "no-version-in-source", package, name=package.name, source=request.source,
-                version=asked_version(request),
-            )  # fmt: skip
-        raise DebRequestRefused("not-in-source", package, name=request.name, source=request.source)
-    reason = Reason("asked-source", {"source": request.source, "version": fitting[0].text})
+                NoVersionInSource(
+                    name=package.name, source=request.source, version=asked_version(request)
+                ),
+                package,
+            )
+        raise DebRequestRefused(NotInSource(name=request.name, source=request.source), package)
+    reason = AskedSource(source=request.source, version=fitting[0].text)
     reasons = (reason, *source_reasons(fitting[0]))
     return Decision(package, fitting[0], "request", reasons, within)
 
@@ -304,12 +326,12 @@ def _nothing_from(state: DebState, text: str, package: DebPackage) -> DebRequest
     """Why a source gives nothing at all: switched off, not fetched, or no such source."""
     meant = [s for s in state.configuration.sources if text in (s.handle, s.repository, s.release)]
     if meant and meant[0].on:
-        return DebRequestRefused("source-not-fetched", package, source=meant[0].handle)
+        return DebRequestRefused(SourceNotFetched(source=meant[0].handle), package)
     if meant:
-        return DebRequestRefused("source-is-off", package, source=meant[0].handle)
+        return DebRequestRefused(SourceIsOff(source=meant[0].handle), package)
     near = nearest(text, [source.handle for source in state.configuration.sources])
     told = f"; did you mean {' or '.join(near)}?" if near else ""
-    return DebRequestRefused("unknown-source", package, source=text, near=told)
+    return DebRequestRefused(UnknownSource(source=text, near=told), package)
 
 
 def source_filter(state: DebState, text: str) -> Callable[[DebOrigin], bool]:

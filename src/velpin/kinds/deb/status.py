@@ -9,7 +9,7 @@ from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.preferences import NEVER
 from velpin.kinds.deb.trust import installer_head
 from velpin.model.host import SourcePriority
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 from velpin.ports.standing import Standing, StatusParts
 from velpin.trust.openpgp import key_with
 

@@ -8,6 +8,7 @@ names nothing is vouched for by every key of the common folder.
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 
 from velpin.errors import BadKey
 from velpin.files.text import encode
@@ -15,7 +16,16 @@ from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.key_files import KeyFileReader
+from velpin.kinds.deb.reasons import (
+    CheckOffDate,
+    CheckOffDowngrade,
+    CheckOffExpiry,
+    CheckOffInsecure,
+    CheckOffTrusted,
+    CheckOffWeak,
+)
 from velpin.kinds.deb.sources import DebSource
+from velpin.model.reasons import CheckOff
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import Key, SignedHead, bare, read_keys
 
@@ -65,21 +75,23 @@ def named_keys(
     return found
 
 
-WEAKENING = {
-    "trusted": (True, "check-off-trusted"),
-    "allow-insecure": (True, "check-off-insecure"),
-    "allow-weak": (True, "check-off-weak"),
-    "allow-downgrade-to-insecure": (True, "check-off-downgrade"),
-    "check-valid-until": (False, "check-off-expiry"),
-    "check-date": (False, "check-off-date"),
+WEAKENING: Mapping[str, tuple[bool, type[CheckOff]]] = {
+    "trusted": (True, CheckOffTrusted),
+    "allow-insecure": (True, CheckOffInsecure),
+    "allow-weak": (True, CheckOffWeak),
+    "allow-downgrade-to-insecure": (True, CheckOffDowngrade),
+    "check-valid-until": (False, CheckOffExpiry),
+    "check-date": (False, CheckOffDate),
 }
 """Options that switch a check off: with which value, and what is told of it."""
 
 
 def weakens(option: str, value: str) -> bool:
     """Whether an option of a source switches a check off."""
-    bad, _ = WEAKENING.get(option, (False, ""))
-    return option in WEAKENING and is_yes(value, not bad) == bad
+    if option not in WEAKENING:
+        return False
+    bad, _ = WEAKENING[option]
+    return is_yes(value, not bad) == bad
 
 
 def written_out(text: str) -> bytes:

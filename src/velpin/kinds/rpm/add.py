@@ -16,11 +16,20 @@ from velpin.files.text import encode
 from velpin.files.tree import Edits
 from velpin.kinds.rpm.edit import ADDED, with_value
 from velpin.kinds.rpm.ini import IniSection, read_sections, words
+from velpin.kinds.rpm.reasons import NoKeyNamed
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys, weakens
 from velpin.kinds.rpm.variables import substituted
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
+from velpin.model.reasons import (
+    ChecksKept,
+    IndexCheckAsked,
+    LoginInFile,
+    NothingChecked,
+    NothingThere,
+    WrongArch,
+)
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
 from velpin.ports.composer import Addition, Composer, Examined
@@ -70,7 +79,7 @@ class RpmComposer(Composer):
         host would not read, TrustError where the key is not what it must be.
         """
         sections = _sections(self._state, new, transport)
-        notes = []
+        notes: list[Reason] = []
         dropped = [
             f"{key}={value}"
             for section in sections
@@ -79,12 +88,12 @@ class RpmComposer(Composer):
         ]
         if dropped:
             sections = [section.with_checks() for section in sections]
-            notes.append(Reason("checks-kept", {"settings": tuple(dropped)}))
+            notes.append(ChecksKept(settings=tuple(dropped)))
         private = []
         file = _file_for(self._state, sections[0].handle)
         if any(section.has_login for section in sections):
             private.append(file)
-            notes.append(Reason("login-in-file", {"file": f"/{file}"}))
+            notes.append(LoginInFile(file=f"/{file}"))
         urls = [
             url.rstrip("/")
             for section in sections
@@ -101,7 +110,7 @@ class RpmComposer(Composer):
         checked = [section.with_index_check() for section in sections]
         if not keys or checked == sections:
             return plain
-        asked = Reason("index-check-asked", {"source": ", ".join(handles)})
+        asked = IndexCheckAsked(source=", ".join(handles))
         return plain._replace(
             index_signed=plain._replace(
                 edits=_edits(self._state, file, checked), notes=[*notes, asked]
@@ -115,7 +124,7 @@ class RpmComposer(Composer):
     def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
         """Why a new source has nothing for this host: what the server said."""
         what = result.error.message if result.error else ""
-        return Reason("nothing-there", {"source": source.handle, "what": what})
+        return NothingThere(source=source.handle, what=what)
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that name a key for a source, and let its packages be checked with it."""
@@ -135,22 +144,20 @@ class RpmComposer(Composer):
     def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
         """What speaks against a source on this host: nothing for its architecture, no key."""
         source = self._state.configuration.by_handle[source.handle]
-        findings, notes = [], []
+        findings: list[Reason] = []
+        notes: list[Reason] = []
         index = self._state.indexes.index(source)
         if index is not None and index.count:
             archs = {row.arch for row in index.all_rows()}
             if not any(self._state.configuration.archs.takes(arch) for arch in archs):
                 has = " ".join(sorted(archs))
-                facts = {
-                    "source": source.handle,
-                    "arch": self._state.configuration.native,
-                    "has": has,
-                }
-                findings.append(Reason("wrong-arch", dict(facts)))
+                findings.append(
+                    WrongArch(source=source.handle, arch=self._state.configuration.native, has=has)
+                )
         if source.signed_packages and not named_keys(self._state, source).keys:
-            notes.append(Reason("no-key-named", {"source": source.handle}))
+            notes.append(NoKeyNamed(source=source.handle))
         if not (source.signed_packages or source.signed_index):
-            notes.append(Reason("nothing-checked", {"source": source.handle}))
+            notes.append(NothingChecked(source=source.handle))
         return Examined(findings, notes)
 
 

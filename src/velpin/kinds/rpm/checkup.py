@@ -17,12 +17,15 @@ from velpin.kinds.rpm.edit import with_value
 from velpin.kinds.rpm.ini import read_sections
 from velpin.kinds.rpm.keyring import RpmSigners
 from velpin.kinds.rpm.provenance import RpmProvenance
+from velpin.kinds.rpm.reasons import CheckOffPackages, CheckOffServer, TypeNotRead
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import CHECKS, named_keys, ring
 from velpin.kinds.rpm.variables import unknown_in
+from velpin.model import findings
 from velpin.model.publisher import archive_addresses
-from velpin.model.reason import Place, Reason
+from velpin.model.reason import Place
+from velpin.model.reasons import PlainIndex, PlainWay, Unchecked
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
@@ -32,7 +35,6 @@ from velpin.ports.checks import (
     Look,
     Mend,
     SwitchOff,
-    note_of,
     nothing_for,
 )
 from velpin.ports.configuration import find_source
@@ -70,23 +72,23 @@ class RpmExaminer(Examiner):
         mine = self.state.configuration.by_handle[source.handle]
         return mine.signed_index or mine.signed_packages
 
-    def check_mends(self, source: Source, reason: Reason) -> Sequence[Mend]:
+    def check_mends(self, source: Source, reason: Unchecked) -> Sequence[Mend]:
         """To take out the key that switches the check off, else to set it, where there are keys
         to check with."""
-        names = [key for key, code in CHECKS.items() if code == reason.code]
-        if reason.code in ("plain-way", "plain-index"):
+        names = [key for key, kind in CHECKS.items() if isinstance(reason, kind)]
+        if isinstance(reason, PlainWay | PlainIndex):
             names = ["repo_gpgcheck", "gpgcheck"]
         section = self.state.configuration.by_handle[source.handle].section
         said = [name for name in names if name in section]
-        make = partial(_checked_again, source.handle, said or names[:1], reason.code)
-        return [Mend("", make, is_choice=reason.code != "check-off-packages")]
+        make = partial(_checked_again, source.handle, said or names[:1], type(reason))
+        return [Mend("", make, is_choice=not isinstance(reason, CheckOffPackages))]
 
-    def place_of_check(self, source: Source, reason: Reason) -> Place:
+    def place_of_check(self, source: Source, reason: Unchecked) -> Place:
         """The line of the section that switches it off."""
         mine = self.state.configuration.by_handle[source.handle]
-        for key, code in CHECKS.items():
+        for key, kind in CHECKS.items():
             found = mine.section.find(key)
-            if found is not None and code == reason.code:
+            if found is not None and isinstance(reason, kind):
                 return Place(found.file or mine.file, found.line)
         return source.places[0]
 
@@ -142,7 +144,7 @@ def _state(ports: Ports) -> RpmState:
     return examiner.state
 
 
-def _checked_again(handle: str, keys: Sequence[str], code: str, ports: Ports) -> Plan:
+def _checked_again(handle: str, keys: Sequence[str], kind: type[Unchecked], ports: Ports) -> Plan:
     state = _state(ports)
     source = find_source(state.configuration.by_handle, handle)
     plan = Plan("", f"check {handle} again ({', '.join(keys)})")
@@ -153,7 +155,7 @@ def _checked_again(handle: str, keys: Sequence[str], code: str, ports: Ports) ->
         edits[file] = with_value(data, file, handle, key, "1")
     plan.propose(state.tree, edits)
     after = state.with_edits(edits)
-    if code in ("check-off-packages", "check-off-index", "plain-way", "plain-index"):
+    if kind is not CheckOffServer:
         named = named_keys(after, find_source(after.configuration.by_handle, handle))
         if not any(key.is_usable(_now()) for key in named.keys):
             raise TrustError(f"no key here signs {handle}")
@@ -182,9 +184,9 @@ def check_unnamed(look: Look) -> Iterator[Draft]:
             for file in examiner.signers.key_files()
             if (keys := {key.fingerprint for key in _keys_in(examiner.state, file)}) & signers
         ]
-        what = note_of("key-unnamed", source=source.handle)
-        yield Draft("key-unnamed", what, source.places[0], source.handle, "", mends,
-                    note_of("name-key", source=source.handle),
+        what = findings.KeyUnnamed(source=source.handle)
+        yield Draft(findings.KeyUnnamed, what, source.places[0], source.handle, "", mends,
+                    findings.NameKey(source=source.handle),
                     "hint" if ring(examiner.state) else None)  # fmt: skip
 
 
@@ -211,12 +213,12 @@ def check_twice(look: Look) -> Iterator[Draft]:
         if note.code != "listed-twice":
             continue
         name, _, first = note.text.partition(" stands in ")
-        what = note_of(
-            "listed-twice", what=f"[{name}]", place=note.place, first=first.removesuffix(" already")
+        what = findings.ListedTwice(
+            what=f"[{name}]", place=note.place, first=first.removesuffix(" already")
         )
         mend = Mend("", partial(_section_removed, note.place, name))
         handle = name if name in _examiner(look).state.configuration.by_handle else ""
-        yield Draft("listed-twice", what, note.place, handle, note.place.file, [mend])
+        yield Draft(findings.ListedTwice, what, note.place, handle, note.place.file, [mend])
 
 
 def _section_removed(place: Place, name: str, ports: Ports) -> Plan:
@@ -261,11 +263,11 @@ def check_releases(look: Look) -> Iterator[Draft]:
         theirs = _built_for(each.version for each in RpmProvenance(examiner.state).sample(source))
         if theirs is None or theirs[0] != here[0] or theirs[1] == here[1]:
             continue
-        what = note_of(
-            "other-release", source=source.handle, asked="".join(theirs), here="".join(here)
+        what = findings.OtherRelease(
+            source=source.handle, asked="".join(theirs), here="".join(here)
         )
         mends = _to_release(look, source, theirs[1], here[1])
-        yield Draft("other-release", what, source.places[0], source.handle, "", mends)
+        yield Draft(findings.OtherRelease, what, source.places[0], source.handle, "", mends)
 
 
 def _to_release(look: Look, source: RpmSource, old: str, new: str) -> list[Mend]:
@@ -333,9 +335,16 @@ def check_variables(look: Look) -> Iterator[Draft]:
                 Mend("", partial(_variable_renamed, source.handle, name, better), is_choice=True)
                 for better in near
             ]
-            what = note_of("unknown-variable", source=source.handle, name=name)
-            yield Draft("unknown-variable", what, source.places[0], source.handle, name, mends,
-                        note_of("edit-by-hand", file=f"/{source.file}"))  # fmt: skip
+            what = findings.UnknownVariable(source=source.handle, name=name)
+            yield Draft(
+                findings.UnknownVariable,
+                what,
+                source.places[0],
+                source.handle,
+                name,
+                mends,
+                findings.EditByHand(file=f"/{source.file}"),
+            )
 
 
 _OWN_VARIABLES = ("releasever", "basearch", "arch")
@@ -367,7 +376,7 @@ def check_gone(look: Look) -> Iterator[Draft]:
             continue
         if unknown_in(source.url):
             continue  # told as such
-        what = note_of("suite-gone", source=source.handle, asked=source.url, what=failure.message)
+        what = findings.SuiteGone(source=source.handle, asked=source.url, what=failure.message)
         mends = []
         if look.ask(source) is not None:
             written = source.section.get("baseurl")
@@ -383,14 +392,14 @@ def check_gone(look: Look) -> Iterator[Draft]:
                 Mend("", partial(_readdressed, look, source.handle, address), is_choice=True)
                 for address in addresses
             ]
-        yield Draft("suite-gone", what, source.places[0], source.handle, "", mends,
-                    note_of("ask-the-vendor", source=source.handle))  # fmt: skip
+        yield Draft(findings.SuiteGone, what, source.places[0], source.handle, "", mends,
+                    findings.AskTheVendor(source=source.handle))  # fmt: skip
 
 
 def check_types(look: Look) -> Iterator[Draft]:
     """Sources of a form that is for other installers."""
     for source in _examiner(look).state.configuration.sources:
         if source.on and source.unread:
-            what = note_of("type-not-read", source=source.handle, type=source.unread)
+            what = TypeNotRead(source=source.handle, type=source.unread)
             mends = [SwitchOff(source.handle)]
-            yield Draft("other-kind", what, source.places[0], source.handle, "", mends)
+            yield Draft(findings.OtherKind, what, source.places[0], source.handle, "", mends)

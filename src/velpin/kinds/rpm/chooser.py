@@ -10,7 +10,9 @@ from abc import ABC, abstractmethod
 from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.pool import is_newer
+from velpin.kinds.rpm.reasons import TypeNotRead
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
+from velpin.model.reasons import NotInSource, SourceIsOff, SourceNotFetched
 from velpin.model.request import Request
 from velpin.ports.refused import RequestRefused
 
@@ -67,12 +69,12 @@ class RpmChooser(ABC):
         """Why a request gets nothing from the source it names."""
         source = self.configuration.by_handle.get(request.source)
         if source is not None and source.unread:
-            return RequestRefused("type-not-read", source=source.handle, type=source.unread)
+            return RequestRefused(TypeNotRead(source=source.handle, type=source.unread))
         if source is not None and not source.on:
-            return RequestRefused("source-is-off", source=source.handle)
+            return RequestRefused(SourceIsOff(source=source.handle))
         if source is not None and not self.indexes.copies[source.handle].files:
-            return RequestRefused("source-not-fetched", source=source.handle)
-        return RequestRefused("not-in-source", name=request.name, source=request.source)
+            return RequestRefused(SourceNotFetched(source=source.handle))
+        return RequestRefused(NotInSource(name=request.name, source=request.source))
 
     def moves(self, build: RpmPackage) -> tuple[list[RpmPackage], bool]:
         """What an installed build may change to in an upgrade, from any source; and whether it

@@ -5,12 +5,21 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from velpin.kinds.rpm.pool import RpmPackage
+from velpin.kinds.rpm.reasons import (
+    ConflictsWith,
+    IsProtected,
+    LesserAlone,
+    NowhereTheSame,
+    ObsoletesIt,
+    ReplacesAlong,
+)
 from velpin.kinds.rpm.relation import Capability, RpmRelation
 from velpin.kinds.rpm.solve.rules import Why
 from velpin.kinds.rpm.solve.search import Clause
 from velpin.kinds.rpm.solve.solver import JobWhy
 from velpin.kinds.rpm.state import RpmState
-from velpin.model.reason import Fact, Reason
+from velpin.model.reason import Reason
+from velpin.model.reasons import Excludes, Needs, NoneFits, NothingCalled, WouldDo
 
 _MOST = 12
 _SHOWN = 4
@@ -42,31 +51,30 @@ def _told(state: RpmState, why: Why) -> Iterator[Reason]:
     owner = why.owner
     if owner is None:
         return
-    facts: dict[str, Fact] = {"package": owner.name, "version": owner.version}
+    name, version = owner.name, owner.version
     if why.code in ("requires", "stay with") and why.relation is not None:
         causes = tuple(_obstacles(state, why.relation, owner))
-        yield Reason("needs", {**facts, "relation": str(why.relation)}, causes)
+        yield Needs(package=name, version=version, relation=str(why.relation), because=causes)
     elif why.code in ("conflicts", "obsoletes") and why.relation is not None:
-        code = "conflicts-with" if why.code == "conflicts" else "obsoletes-it"
-        yield Reason(code, {**facts, "relation": str(why.relation)})
+        against = ConflictsWith if why.code == "conflicts" else ObsoletesIt
+        yield against(package=name, version=version, relation=str(why.relation))
     elif why.code == "same name" and why.other is not None:
         if owner.version == why.other.version and owner.arch == why.other.arch:
             return
-        yield Reason(
-            "excludes", {**facts, "other": why.other.name, "other_version": why.other.version}
-        )
+        other = why.other
+        yield Excludes(package=name, version=version, other=other.name, other_version=other.version)
     elif why.code == "installed":
         lock = state.filters.why_locked(owner)
         if lock is not None:
             yield lock
     elif why.code == "protected":
-        yield Reason("is-protected", facts)
+        yield IsProtected(package=name, version=version)
     elif why.code == "replaces along" and why.other is not None:
-        yield Reason("replaces-along", {**facts, "other": why.other.name})
+        yield ReplacesAlong(package=name, version=version, other=why.other.name)
     elif why.code == "realigned":
-        yield Reason("nowhere-the-same", facts)
+        yield NowhereTheSame(package=name, version=version)
     elif why.code == "lesser architecture":
-        yield Reason("lesser-alone", {**facts, "arch": owner.arch})
+        yield LesserAlone(package=name, version=version, arch=owner.arch)
 
 
 def _obstacles(state: RpmState, relation: RpmRelation, owner: RpmPackage) -> Iterator[Reason]:
@@ -75,28 +83,28 @@ def _obstacles(state: RpmState, relation: RpmRelation, owner: RpmPackage) -> Ite
         return
     found = [package for package in state.packages.pool.offering(relation) if not package.installed]
     if not found:
-        off = [
+        having = [
             source.handle for source, index in state.indexes.off() if index.providers(relation.name)
         ]
+        off = tuple(dict.fromkeys(having))
         named = [
             package
             for package in state.packages.pool.offering(Capability(relation.name))
             if not package.installed
         ]
-        facts: dict[str, Fact] = {"name": relation.name, "off": tuple(dict.fromkeys(off))}
         if named:
             versions = dict.fromkeys(
                 f"{package.version}" if package.name == relation.name else package.label
                 for package in named
             )
-            yield Reason("none-fits", {**facts, "versions": tuple(versions)})
+            yield NoneFits(name=relation.name, off=off, versions=tuple(versions))
         else:
-            yield Reason("nothing-called", facts)
+            yield NothingCalled(name=relation.name, off=off)
         return
     for package in found[:_SHOWN]:
         hidden = state.filters.why_hidden(package)
         if hidden is not None:
-            told: dict[str, Fact] = {
-                "name": package.name, "version": package.version, "source": package.origin.handle
-            }  # fmt: skip
-            yield Reason("would-do", told, (hidden,))
+            yield WouldDo(
+                name=package.name, version=package.version, source=package.origin.handle,
+                because=(hidden,),
+            )  # fmt: skip

@@ -6,13 +6,15 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.explain import chain
-from velpin.kinds.rpm.reasons import passed_over, why_taken
+from velpin.kinds.rpm.reasons import HeldByOthers, LeftOut, NotForArchBut, NotForThisHost
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
 from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.transaction import changes_of, outcome
 from velpin.kinds.rpm.version import version_key
+from velpin.kinds.rpm.why_chosen import passed_over, why_taken
 from velpin.model.forecast import Answer, Forecast, HeldBack
 from velpin.model.reason import Reason
+from velpin.model.reasons import GaveUp, NoVersion, NoVersionInSource, Unknown, Unmet
 from velpin.ports.packages import near_names
 from velpin.ports.refused import RequestRefused
 from velpin.ports.transactions import Prediction, Transactions
@@ -22,7 +24,6 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.solve.solver import RpmSolution
     from velpin.kinds.rpm.state import RpmState
     from velpin.model.forecast import Change
-    from velpin.model.reason import Fact
     from velpin.model.request import Request
 
 
@@ -73,12 +74,10 @@ def _by_architecture(state: RpmState, request: Request) -> Reason | None:
     fits = {arch for arch in has if archs.takes(arch) and request.arch in ("", arch)}
     if not has or fits:
         return None
-    facts: dict[str, Fact] = {
-        "name": request.name, "arch": request.arch, "has": tuple(sorted(has)), "takes": archs.taken,
-    }  # fmt: skip
-    if request.arch and archs.takes(request.arch):
-        return Reason("not-for-arch-but", facts)
-    return Reason("not-for-this-host", facts)
+    name, arch, have = request.name, request.arch, tuple(sorted(has))
+    if arch and archs.takes(arch):
+        return NotForArchBut(name=name, arch=arch, has=have)
+    return NotForThisHost(name=name, arch=arch, has=have, takes=archs.taken)
 
 
 def _told(
@@ -90,7 +89,7 @@ def _told(
 ) -> Forecast:
     ok = done is not None and done.ok
     if not ok and problem is None:
-        problem = Reason("gave-up" if done and done.gave_up else "unmet", {})
+        problem = GaveUp() if done and done.gave_up else Unmet()
     changes = changes_of(state, work, done) if ok and work and done else ()
     causes = chain(state, done.proof) if done is not None and done.proof else ()
     answers = []
@@ -99,7 +98,7 @@ def _told(
             answers.append(_no_answer(state, request, no))
         for job in jobs:
             if done is not None and job in done.left_out:
-                answers.append(_no_answer(state, request, Reason("left-out", {"name": job.text})))
+                answers.append(_no_answer(state, request, LeftOut(name=job.text)))
                 continue
             answer = _answer(state, request, job, done)
             answers.append(_as_changed(answer, changes))
@@ -139,16 +138,17 @@ def why_kept(
     )
     trial.rules.targets = dict(work.rules.targets)
     done = trial.run()
-    return chain(state, done.proof) if done.proof else (Reason("held-by-others", {}),)
+    return chain(state, done.proof) if done.proof else (HeldByOthers(),)
 
 
 def _no_answer(state: RpmState, request: Request, no: Reason) -> Answer:
     installed = state.packages.pool.installed(request.name)
-    unknown = no.code == "unknown"
     near = (
         near_names(state.packages, state.indexes, request.name)
-        if unknown
-        else no.texts("versions")[:6]
+        if isinstance(no, Unknown)
+        else no.versions[:6]
+        if isinstance(no, NoVersion | NoVersionInSource)
+        else ()
     )
     offered = [
         package for package in state.packages.pool.all_named(request.name) if not package.installed

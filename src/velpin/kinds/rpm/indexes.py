@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from velpin.errors import HostFileError, StoreError
 from velpin.kinds.rpm import primary
 from velpin.kinds.rpm.copies import RpmCopyFinder
+from velpin.kinds.rpm.reasons import TypeNotRead
 from velpin.model.reason import Reason
 from velpin.ports.configuration import find_source
 from velpin.ports.indexes import Indexes
@@ -113,7 +114,7 @@ class RpmIndexes(Indexes):
         yield from record_notes(self.recorded.index)
         for source in self.configuration.sources:
             if source.on and source.unread:
-                yield Reason("type-not-read", {"source": source.handle, "type": source.unread})
+                yield TypeNotRead(source=source.handle, type=source.unread)
 
     # -- names -------------------------------------------------------------------------------
 

@@ -7,14 +7,13 @@ from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
 from velpin.kinds.rpm.trust import CHECKS, OWN_FOLDER, named_keys, ring, weakens
-from velpin.model.reason import Reason
+from velpin.model.reasons import PlainIndex, PlainWay, Unchecked
 from velpin.ports.signers import Signers
 from velpin.trust.named import use_of
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm.state import RpmState
     from velpin.model.host import KeyUse
-    from velpin.model.reason import Fact
     from velpin.model.source import Source
     from velpin.trust.named import NamedKeys
     from velpin.trust.openpgp import Key
@@ -53,19 +52,18 @@ class RpmSigners(Signers):
         )
         return list(dict.fromkeys(found))
 
-    def checks_off(self, source: Source) -> list[Reason]:
+    def checks_off(self, source: Source) -> list[Unchecked]:
         """What a source's own section keeps from being checked."""
         source = self._state.configuration.by_handle[source.handle]
-        facts: dict[str, Fact] = {"source": source.handle}
         section = source.section
-        found = [
-            Reason(code, {**facts, "setting": f"{key}={section.get(key)}"})
-            for key, code in CHECKS.items()
+        found: list[Unchecked] = [
+            kind(source=source.handle, setting=f"{key}={section.get(key)}")
+            for key, kind in CHECKS.items()
             if key in section and weakens(key, section.get(key))
         ]
         if not source.signed_index and source.address.startswith(("http:", "ftp:")):
-            code = "plain-index" if source.signed_packages else "plain-way"
-            found.append(Reason(code, dict(facts)))
+            plain = PlainIndex if source.signed_packages else PlainWay
+            found.append(plain(source=source.handle))
         return found
 
     def keys_of(self, source: Source) -> NamedKeys:

@@ -15,6 +15,7 @@ from collections.abc import Collection, Iterator, Sequence
 
 from velpin.files.text import HostText, stripped
 from velpin.files.tree import Tree
+from velpin.kinds.rpm.reasons import OthersWrite, ServiceWrites
 from velpin.kinds.rpm.source import RpmSource
 from velpin.model.reason import Note, Place, Reason
 
@@ -61,7 +62,7 @@ def edit_notes(
     """What to know before some files are edited."""
     for source in sources:
         if source.file in files and service_of(source):
-            yield Reason("service-writes", {"source": source.handle, "service": service_of(source)})
+            yield ServiceWrites(source=source.handle, service=service_of(source))
     here = [file for file in files if any(source.file == file for source in sources)]
     for place, text in managed_lines(tree, here):
-        yield Reason("others-write", {"place": place, "what": text})
+        yield OthersWrite(place=place, what=text)

@@ -94,7 +94,7 @@ class RpmPool:
         self,
         archs: Archs,
         origins: Sequence[RpmOrigin],
-        hidden: Hidden,
+        hidden: Hides,
         stated: frozenset[str] = frozenset(),
         *,
         splits: bool = False,
@@ -271,7 +271,7 @@ class RpmPool:
         )
 
 
-Hidden = Callable[[RpmPackage], bool]
+Hides = Callable[[RpmPackage], bool]
 
 
 def provides(build: RpmPackage, wanted: Capability) -> bool:

@@ -1,166 +1,404 @@
-"""Why a build is taken for a request and others of its name are not, as data."""
+"""Reasons that only rpm hosts give."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-
-from velpin.kinds.rpm.pool import RpmPackage, obsoletes
-from velpin.kinds.rpm.state import RpmState
-from velpin.kinds.rpm.version import compare
-from velpin.model.forecast import PassedOver
-from velpin.model.reason import Fact, Reason
-from velpin.model.request import Request
+from velpin.model.reason import Place, Reason, listed
+from velpin.model.reasons import CheckOff, KeepsAsIs
 
 
-def why_taken(
-    state: RpmState, request: Request, meant: Sequence[RpmPackage], chosen: RpmPackage
-) -> tuple[str, tuple[Reason, ...]]:
-    """What decided in a word, and the reasons in order; `meant`: all the request could be."""
-    reasons = list(_by_way_of(request, meant, chosen))
-    if chosen.installed:
-        return "installed", (*reasons, Reason("is-installed", {"version": chosen.version}))
-    offered = [
-        package
-        for package in meant
-        if not package.installed and state.packages.pool.visible(package)
-    ]
-    word, told = _decided(state, offered, chosen)
-    if request.operator:
-        word = "request"
-        reasons.append(Reason("asked-version", {"version": _asked(request)}))
-    elif request.source:
-        word = "request"
-        reasons.append(
-            Reason("asked-source", {"version": chosen.version, "source": request.source})
-        )
-    return word, (*reasons, *told)
+class CheckOffPackages(CheckOff):
+    says = "packages of {source} are installed without a signature ({setting})"
+    why_half = "only the signed index vouches for its packages"
 
 
-def _asked(request: Request) -> str:
-    return request.version if request.operator == "=" else request.operator + request.version
+class CheckOffIndex(CheckOff):
+    says = "the index of {source} is accepted without a signature ({setting})"
+    why_half = "packages are checked, but somebody can hide new versions or offer old ones"
 
 
-def _by_way_of(
-    request: Request, meant: Sequence[RpmPackage], chosen: RpmPackage
-) -> Iterator[Reason]:
-    for package in meant:
-        if package.name != chosen.name and obsoletes(chosen, package):
-            facts: dict[str, Fact] = {"package": chosen.name, "name": package.name}
-            yield Reason("obsoletes-asked", facts)
-            return
-    if chosen.name != request.name and not request.name.startswith(chosen.name):
-        yield Reason("provides-asked", {"package": chosen.name, "name": request.name})
+class CheckOffServer(CheckOff):
+    says = "any server can pose as that of {source} ({setting})"
+    why = "any server can pose as this source: what is not signed can be changed"
 
 
-def _decided(
-    state: RpmState, offered: Sequence[RpmPackage], chosen: RpmPackage
-) -> tuple[str, list[Reason]]:
-    """The first of the host's criteria that left something out, and every one that did."""
-    left = list(offered)
-    told: list[Reason] = []
-    words: list[str] = []
-    steps = (
-        ("source priority", lambda other: other.origin.priority == chosen.origin.priority),
-        (
-            "architecture",
-            lambda other: (
-                state.configuration.archs.rank(other.arch)
-                <= state.configuration.archs.rank(chosen.arch)
-            ),
-        ),
-        ("version", lambda other: compare(other.version, chosen.version) == 0),
-        ("cost", lambda other: other.origin.cost == chosen.origin.cost),
-        ("reading order", lambda other: other is chosen),
+# -- why it wins -------------------------------------------------------------------------------
+
+
+class Step(Reason):
+    """One of the host's criteria that left offers out."""
+
+    source: str
+    priority: int
+    version: str
+    arch: str
+
+
+class LowestPriority(Step):
+    says = (
+        "{source} has priority {priority}, and the lowest wins, whatever the version; the next is"
+        " {next}"
     )
-    for word, keeps in steps:
-        kept = [package for package in left if keeps(package)]
-        if len(kept) < len(left):
-            words.append(word)
-            told.append(_step(word, [package for package in left if package not in kept], chosen))
-        left = kept or [chosen]
-    return (words[0] if words else "only offer"), told
+    next: int
 
 
-def _step(word: str, dropped: Sequence[RpmPackage], chosen: RpmPackage) -> Reason:
-    priority = chosen.origin.priority
-    facts: dict[str, Fact] = {
-        "source": chosen.origin.handle, "priority": priority, "version": chosen.version,
-        "arch": chosen.arch,
-    }  # fmt: skip
-    if word == "source priority":
-        facts["next"] = min(
-            (package.origin.priority for package in dropped if package.origin.priority > priority),
-            default=dropped[0].origin.priority,
-        )
-        return Reason("lowest-priority", facts)
-    if word == "architecture":
-        return Reason("own-architecture", facts)
-    if word == "version":
-        return Reason("newest-there", facts)
-    others = tuple(dict.fromkeys(package.origin.handle for package in dropped))
-    code = "lower-cost" if word == "cost" else "read-first"
-    return Reason(code, {**facts, "others": others})
+class OwnArchitecture(Step):
+    says = "{arch} is this host's own architecture, or fits any"
 
 
-def passed_over(
-    state: RpmState, request: Request, builds: Sequence[RpmPackage], chosen: RpmPackage | None
-) -> tuple[PassedOver, ...]:
-    """Every other offer of the name and the cause, newest first."""
-    found = []
-    for package in builds:
-        if package is chosen or (package.installed and state.packages.offered_as(package)):
-            continue
-        if chosen is not None and _same_place(package, chosen):
-            continue
-        found.append(
-            PassedOver(
-                package.version, package.origin.handle, why_not(state, request, package, chosen)
-            )
-        )
-    return tuple(found)
+class NewestThere(Step):
+    says = "{version} is the newest among sources with priority {priority}"
 
 
-def _same_place(one: RpmPackage, other: RpmPackage) -> bool:
-    return (one.name, one.version, one.arch, one.origin.handle) == (
-        other.name, other.version, other.arch, other.origin.handle,
-    )  # fmt: skip
+class LowerCost(Step):
+    says = "exactly the same version has a lower cost from {source} than from {others}"
+    others: tuple[str, ...]
 
 
-def why_not(
-    state: RpmState, request: Request, build: RpmPackage, chosen: RpmPackage | None
-) -> Reason:
-    """Why one offer is not taken."""
-    if not build.installed:
-        hidden = state.filters.why_hidden(build)
-        if hidden is not None:
-            return hidden
-    if request.operator:
-        return Reason("not-asked-version", {"asked": _asked(request)})
-    if request.source and build.origin.handle != request.source:
-        return Reason("not-asked-source", {"asked": request.source})
-    if chosen is None:
-        return Reason("not-possible", {})
-    if build.installed:
-        return Reason("is-replaced", {"version": chosen.version})
-    facts: dict[str, Fact] = {
-        "priority": build.origin.priority, "chosen": chosen.origin.priority,
-        "version": chosen.version, "source": chosen.origin.handle, "arch": build.arch,
-    }  # fmt: skip
-    if build.name != chosen.name:
-        return Reason(
-            "is-obsoleted" if obsoletes(chosen, build) else "another-name", {"package": chosen.name}
-        )
-    if chosen.installed:
-        newer = compare(build.version, chosen.version) > 0
-        return Reason("stays-installed" if newer else "not-newer", facts)
-    if build.origin.priority != chosen.origin.priority:
-        worse = build.origin.priority > chosen.origin.priority
-        return Reason("higher-priority" if worse else "best-impossible", facts)
-    if state.configuration.archs.rank(build.arch) != state.configuration.archs.rank(chosen.arch):
-        return Reason("lesser-architecture", facts)
-    order = compare(build.version, chosen.version)
-    if order:
-        return Reason("older-there" if order < 0 else "best-impossible", facts)
-    if build.origin.cost != chosen.origin.cost:
-        return Reason("higher-cost", {**facts, "cost": build.origin.cost})
-    return Reason("read-later", facts)
+class ReadFirst(Step):
+    says = (
+        "{source} and {others} have exactly the same version; it is downloaded from the one read"
+        " first"
+    )
+    others: tuple[str, ...]
+
+
+class ObsoletesAsked(Reason):
+    says = "{package} obsoletes {name}"
+    package: str
+    name: str
+
+
+# -- why an offer was passed over --------------------------------------------------------------
+
+
+class IsExcluded(Reason):
+    says = "excluded by {pattern} at {place}"
+    pattern: str
+    place: Place
+
+
+class NotIncluded(Reason):
+    says = "not among the included packages: {patterns}"
+    patterns: tuple[str, ...]
+    source: str
+
+
+class ModuleUnmet(Reason):
+    says = (
+        "stream {stream} of module {module} is enabled and what it needs cannot be had: the"
+        " installer refuses every request"
+    )
+    stream: str
+    module: str
+
+
+class HiddenByModule(Reason):
+    """A package that the modules hide."""
+
+    module: str
+    stream: str
+    active: str
+
+
+class ModuleOff(HiddenByModule):
+    says = "module {module} has no active stream"
+
+
+class ModuleOther(HiddenByModule):
+    says = "it belongs to stream {stream} of module {module}; {active} is active"
+
+
+class ModulePlain(HiddenByModule):
+    says = (
+        "hidden by the active stream {active} of module {module}, which has a package of that name"
+    )
+
+
+class IsLocked(Reason):
+    says = "locked at {place}"
+    place: Place
+
+
+class IsRetracted(Reason):
+    says = "taken back by its source after it was published"
+
+
+class PassedFor(Reason):
+    """An offer that was passed over for another."""
+
+    priority: int
+    chosen: int
+    version: str
+    source: str
+    arch: str
+
+
+class HigherPriority(PassedFor):
+    says = "priority {priority}; {source} has {chosen}, and the lower one wins"
+
+
+class LesserArchitecture(PassedFor):
+    says = "{arch}; this host's own architecture is preferred"
+
+
+class OlderThere(PassedFor):
+    says = "older, with the same priority {priority}"
+
+
+class HigherCost(PassedFor):
+    says = "the same version at a higher cost, {cost}"
+    cost: int
+
+
+class ReadLater(PassedFor):
+    says = "exactly the same version, read after {source}"
+
+
+class NotNewer(PassedFor):
+    says = "not newer than the installed version"
+
+
+class StaysInstalled(PassedFor):
+    says = "asked for by name, the installed version is kept"
+
+
+class IsObsoleted(Reason):
+    says = "obsoleted by {package}"
+    package: str
+
+
+class AnotherName(Reason):
+    says = "{package} is installed instead"
+    package: str
+
+
+# -- why a request is refused ------------------------------------------------------------------
+
+
+class NotForArchBut(Reason):
+    says = "{name} is not available for {arch}, only for {has}"
+    name: str
+    arch: str
+    has: tuple[str, ...]
+
+
+class NotForThisHost(Reason):
+    says = "{name} is only available for {has}; this host takes {takes}"
+    name: str
+    has: tuple[str, ...]
+    takes: tuple[str, ...]
+    arch: str
+
+
+class Hidden(Reason):
+    says = "everything {name} could mean is excluded by the host's own settings"
+    name: str
+
+
+class LeftOut(Reason):
+    says = "{name} is not available; the host's settings skip it and go on (strict=0)"
+    name: str
+
+
+class Locked(Reason):
+    says = "{name} {version} is locked at {place}"
+    name: str
+    version: str
+    place: str
+
+
+class SourceUnreachable(Reason):
+    says = (
+        "{source} could not be reached and is not marked as optional, so the host's installer"
+        " refuses every request: {what}"
+    )
+    source: str
+    what: str
+
+
+# -- the chain of causes -----------------------------------------------------------------------
+
+
+class ConflictsWith(Reason):
+    says = "{package} {version} cannot be installed beside {relation}"
+    package: str
+    version: str
+    relation: str
+
+
+class ObsoletesIt(Reason):
+    says = "{package} {version} obsoletes {relation}, which stays"
+    package: str
+    version: str
+    relation: str
+
+
+class LockedAt(Reason):
+    says = "{name} {version} is locked at {place}"
+    name: str
+    version: str
+    place: Place
+
+
+class NowhereTheSame(Reason):
+    says = "{package} {version} is installed; the sources only have other versions of it"
+    package: str
+    version: str
+
+
+class IsProtected(Reason):
+    says = "{package} is protected and would be removed"
+    package: str
+    version: str
+
+
+class ReplacesAlong(Reason):
+    says = "something else that obsoletes {other} would be installed along with {package} {version}"
+    other: str
+    package: str
+    version: str
+
+
+class LesserAlone(Reason):
+    says = (
+        "{package} {version} for {arch} can only be installed together with that of this host's"
+        " own architecture"
+    )
+    package: str
+    version: str
+    arch: str
+
+
+class HeldByOthers(Reason):
+    says = "other packages hold it back"
+
+
+# -- rules that do not hold --------------------------------------------------------------------
+
+
+class StillNotOver(Reason):
+    says = "{source} would still not win over {other}, which has priority {priority}"
+    source: str
+    other: str
+    priority: int
+
+
+class KeptOut(Reason):
+    says = "{name} would not come from {source}"
+    name: str
+    source: str
+
+
+class OtherComes(Reason):
+    says = "{name} would still come in version {chosen}, not {version}"
+    name: str
+    chosen: str
+    version: str
+
+
+class NeverThere(Reason):
+    says = "{name} would no longer be available: no source has {version}"
+    name: str
+    version: str
+
+
+class NeverGoesBack(Reason):
+    says = (
+        "{name} {installed} is installed, and no rule on this kind of host downgrades it to"
+        " {version}; asking for that version by name does"
+    )
+    name: str
+    installed: str
+    version: str
+
+
+class StaysAsItIs(Reason):
+    says = "{name} would stay as it is instead of changing to {version}"
+    name: str
+    version: str
+
+
+# -- what a rule says --------------------------------------------------------------------------
+
+
+class SaysPriority(Reason):
+    says = "{sources} has priority {priority}; the lowest wins"
+    sources: str
+    priority: int
+
+
+class SaysOnly(Reason):
+    says = "{sources} provides only {names}"
+    sources: str
+    names: str
+
+
+class SaysLock(KeepsAsIs):
+    says = "lock {names}{bound}{only_from}: neither installed nor removed nor changed"
+    names: str
+    version: str
+    sources: tuple[str, ...]
+
+    @property
+    def bound(self) -> str:
+        """The version, if it names one."""
+        return f" {self.version}" if self.version else ""
+
+    @property
+    def only_from(self) -> str:
+        """The sources, if it names some."""
+        return f" from {listed(self.sources)}" if self.sources else ""
+
+
+class SaysOnlyVersion(KeepsAsIs):
+    says = "only {names} of that name"
+    names: str
+
+
+class SaysNever(Reason):
+    says = "never {names}"
+    names: str
+
+
+# -- notes -------------------------------------------------------------------------------------
+
+
+class TypeNotRead(Reason):
+    says = (
+        "{source} is of type {type}, whose lists velpin does not read: its packages are not"
+        " considered"
+    )
+    source: str
+    type: str
+
+
+class OlderGeneration(Reason):
+    says = (
+        "this host's installer is of an older generation (its settings lie in {file}): what it"
+        " does is forecast by the rules of the next one"
+    )
+    file: str
+
+
+class ServiceWrites(Reason):
+    says = (
+        "{source} belongs to the service {service}, which writes it anew when it is refreshed:"
+        " whether it is on and its signature checks survive that, its priority, name and address"
+        " do not"
+    )
+    source: str
+    service: str
+
+
+class OthersWrite(Reason):
+    says = "{place} says: {what}"
+    place: Place
+    what: str
+
+
+class NoKeyNamed(Reason):
+    says = (
+        "{source} has its package signatures checked but no key here is named for it: the host's"
+        " installer will ask for one or refuse; name one with --key FILE-or-URL"
+    )
+    source: str

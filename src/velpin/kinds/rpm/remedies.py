@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import version_key
 from velpin.model.forecast import Answer, Forecast
-from velpin.model.reason import Fact
-from velpin.ports.attempts import Attempt, asking, pointed_to
+from velpin.model.reasons import AskInstead
+from velpin.ports.attempts import AskAgain, Attempt, pointed_to
 
 
 def attempts(state: RpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
@@ -34,7 +34,7 @@ def _in_another_version(
             f"{package.name}@{package.version}" if other.package == answer.package else other.asked
             for other in answers
         ]
-        facts: dict[str, Fact] = {
-            "name": package.name, "version": package.version, "source": package.origin.handle,
-        }  # fmt: skip
-        yield asking(asked, "ask-instead", **facts)
+        instead = AskInstead(
+            name=package.name, version=package.version, source=package.origin.handle
+        )
+        yield AskAgain(asked, instead)

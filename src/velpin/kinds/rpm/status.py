@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.trust import key_addresses, named_keys
 from velpin.model.host import SourcePriority
-from velpin.model.rule import shell_word
 from velpin.model.safe_text import bare_address
+from velpin.model.shell import shell_word
 from velpin.ports.standing import Standing, StatusParts
 from velpin.trust.openpgp import grouped
 

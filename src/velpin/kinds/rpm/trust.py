@@ -6,13 +6,16 @@ the host has taken it into its own ring, which is kept with the record of instal
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from urllib.parse import unquote, urlsplit
 
 from velpin.errors import BadKey, HostFileError
 from velpin.kinds.rpm.ini import truth
+from velpin.kinds.rpm.reasons import CheckOffIndex, CheckOffPackages, CheckOffServer
 from velpin.kinds.rpm.record.packages import signing_keys
 from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.state import RpmState
+from velpin.model.reasons import CheckOff
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import Key, read_keys
 
@@ -49,11 +52,11 @@ def keys_given(state: RpmState, source: RpmSource) -> NamedKeys:
     return found
 
 
-CHECKS = {
-    "gpgcheck": "check-off-packages",
-    "pkg_gpgcheck": "check-off-packages",
-    "repo_gpgcheck": "check-off-index",
-    "sslverify": "check-off-server",
+CHECKS: Mapping[str, type[CheckOff]] = {
+    "gpgcheck": CheckOffPackages,
+    "pkg_gpgcheck": CheckOffPackages,
+    "repo_gpgcheck": CheckOffIndex,
+    "sslverify": CheckOffServer,
 }
 """Keys of a section that switch a check off, and what is told of it."""
 

@@ -14,6 +14,7 @@ from velpin.kinds.rpm.chooser import RpmChooser
 from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.pattern import Named, is_glob
 from velpin.kinds.rpm.pool import is_newer, obsoletes
+from velpin.kinds.rpm.reasons import Hidden
 from velpin.kinds.rpm.relation import Capability
 from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
@@ -22,6 +23,7 @@ from velpin.kinds.rpm_dnf.config import (
     read_protected,
 )
 from velpin.kinds.rpm_dnf.weak import Unwanted
+from velpin.model.reasons import NoVersion, Unknown
 from velpin.ports.refused import RequestRefused
 
 if TYPE_CHECKING:
@@ -119,9 +121,9 @@ class DnfChooser(RpmChooser):
             here = [package for package in here if package.version in versions]
         if not visible and not here:
             raise (
-                RequestRefused("hidden", name=request.text)
+                RequestRefused(Hidden(name=request.text))
                 if found
-                else RequestRefused("unknown", name=request.name)
+                else RequestRefused(Unknown(name=request.name))
             )
         if how == "capability" and here and self.best:
             return [self._met(request, here, visible)]
@@ -224,9 +226,7 @@ class DnfChooser(RpmChooser):
                 )
                 asked = request.operator.lstrip("=") + request.version
                 listed = tuple(versions)
-                raise RequestRefused(
-                    "no-version", name=request.name, version=asked, versions=listed
-                )
+                raise RequestRefused(NoVersion(name=request.name, version=asked, versions=listed))
             return fits, "version"
         if request.arch:
             return named(self.packages.pool, request.name, request.arch), "name"

@@ -10,6 +10,14 @@ from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.filters import RpmFilters
 from velpin.kinds.rpm.ini import words
 from velpin.kinds.rpm.pattern import Named, Patterns
+from velpin.kinds.rpm.reasons import (
+    HiddenByModule,
+    IsExcluded,
+    ModuleOff,
+    ModuleOther,
+    ModulePlain,
+    NotIncluded,
+)
 from velpin.kinds.rpm_dnf.config import (
     listed,
 )
@@ -21,7 +29,6 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.pool import RpmPackage
     from velpin.kinds.rpm.source import RpmSource
     from velpin.kinds.rpm_dnf.configuration import DnfConfiguration
-    from velpin.model.reason import Fact
 
 
 class DnfFilters(RpmFilters):
@@ -66,23 +73,22 @@ class DnfFilters(RpmFilters):
         for patterns, section, file in (*mains, *here):
             pattern = patterns.which(Named(build.name, build.arch, build.version))
             if pattern and pattern in listed(section, "exclude", "excludepkgs"):
-                return Reason(
-                    "is-excluded", {"pattern": pattern, "place": _place(section, file, pattern)}
-                )
+                return IsExcluded(pattern=pattern, place=_place(section, file, pattern))
         lock = self.configuration.version_locks.which(self.pool, build)
         if lock is not None:
-            return Reason("is-excluded", {"pattern": lock.pattern, "place": lock.place})
+            return IsExcluded(pattern=lock.pattern, place=lock.place)
         if self.excluded(build):
             told = (*include.texts, *own_include.texts)[:4]
-            return Reason("not-included", {"patterns": told, "source": build.origin.handle})
+            return NotIncluded(patterns=told, source=build.origin.handle)
         stream = self.hiding.hides(build)
         if stream is None:
             return None
         chosen = self.hiding.active.get(stream.module)
         active = chosen.name if chosen else ""
-        facts: dict[str, Fact] = {"module": stream.module, "stream": stream.name, "active": active}
-        code = "module-off" if not active else "module-other"
-        return Reason("module-plain" if active == stream.name else code, facts)
+        kind: type[HiddenByModule] = ModuleOff if not active else ModuleOther
+        if active == stream.name:
+            kind = ModulePlain
+        return kind(module=stream.module, stream=stream.name, active=active)
 
     def why_locked(self, build: RpmPackage) -> Reason | None:
         """Why an installed build may not change; nothing here keeps one."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from velpin.kinds.rpm.indexes import RpmIndexes
+from velpin.kinds.rpm.reasons import OlderGeneration
 from velpin.kinds.rpm_dnf.config import (
     is_yum_host,
     main_file,
@@ -19,4 +20,4 @@ class DnfIndexes(RpmIndexes):
         """What to know of a forecast: also whether the installer's own rules are known."""
         yield from super().notes()
         if is_yum_host(self.tree):
-            yield Reason("older-generation", {"file": main_file(self.tree)})
+            yield OlderGeneration(file=main_file(self.tree))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
+from velpin.kinds.rpm.reasons import ModuleUnmet, SourceUnreachable
 from velpin.model.reason import Reason
 from velpin.ports.readiness import Readiness
 
@@ -28,11 +29,11 @@ class DnfReadiness(Readiness):
             failed = self._state.cache.failure(source.address, source.release)
             if failed:
                 what = failed.message
-                return Reason("source-unreachable", {"source": source.handle, "what": what})
+                return SourceUnreachable(source=source.handle, what=what)
         try:
             unmet = self._state.filters.hiding.unmet if self._state.configuration.is_newer else []
         except HostFileError as problem:
             return problem
         for module, stream in unmet:
-            return Reason("module-unmet", {"module": module, "stream": stream})
+            return ModuleUnmet(module=module, stream=stream)
         return None

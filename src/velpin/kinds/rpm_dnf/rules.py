@@ -14,7 +14,8 @@ from collections.abc import Iterable, Iterator
 from velpin.errors import Refusal
 from velpin.kinds.rpm.asked import version_fits
 from velpin.kinds.rpm.pattern import Named, is_glob
-from velpin.kinds.rpm.rules.listing import RpmRules, list_rule
+from velpin.kinds.rpm.reasons import SaysNever, SaysOnlyVersion
+from velpin.kinds.rpm.rules.listing import LISTS, RpmRules, list_rule
 from velpin.kinds.rpm.rules.resolve import builds_meant, installed_meant, split_name
 from velpin.kinds.rpm.rules.store import RuleLine, Slot
 from velpin.kinds.rpm.rules.writer import RpmRuleWriter
@@ -26,7 +27,7 @@ from velpin.kinds.rpm_dnf.locks import VersionLock
 from velpin.kinds.rpm_dnf.own_locks import FILE as OWN_LOCKS
 from velpin.kinds.rpm_dnf.own_locks import lock_text
 from velpin.kinds.rpm_dnf.state import DnfState
-from velpin.model.reason import Fact, Reason
+from velpin.model.reasons import RuleNotThere
 from velpin.model.rule import Rule, RuleInForce, command_of
 from velpin.ports.configuration import find_source
 
@@ -39,10 +40,9 @@ class DnfRules(RpmRules):
     def common_rules(self) -> list[RuleInForce]:
         """Rules of the main file."""
         main = self._state.configuration.config.main
-        codes = {"includepkgs": "says-only", "excludepkgs": "says-bar", "exclude": "says-bar"}
         found = [
-            list_rule(self._state, main, main_file(self._state.tree), key, code, None)
-            for key, code in codes.items()
+            list_rule(self._state, main, main_file(self._state.tree), key, None)
+            for key in LISTS
             if key in main
         ]
         return found + [
@@ -60,12 +60,9 @@ class DnfRules(RpmRules):
             for package in self._state.packages.pool.all_installed()
             if lock.speaks_of(package.name)
         }
-        code = "says-never" if lock.never else "says-only-version"
-        dead = None if offers or here else Reason("rule-not-there", {"names": lock.pattern})
-        facts: dict[str, Fact] = {"names": lock.pattern}
-        return RuleInForce(
-            lock.place, Reason(code, facts), None, 0, offers, tuple(sorted(here)), dead
-        )
+        says = (SaysNever if lock.never else SaysOnlyVersion)(names=lock.pattern)
+        dead = None if offers or here else RuleNotThere(names=lock.pattern)
+        return RuleInForce(lock.place, says, None, 0, offers, tuple(sorted(here)), dead)
 
 
 class DnfRuleWriter(RpmRuleWriter):

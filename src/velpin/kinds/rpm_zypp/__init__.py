@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -32,13 +31,6 @@ def has_packages(tree: Tree) -> bool:
     from velpin.kinds.rpm.record.place import has_packages
 
     return has_packages(tree)
-
-
-def own_sentences() -> Mapping[str, str]:
-    """What the reasons say that only this kind gives, by their codes."""
-    from velpin.kinds.rpm.sentences import SENTENCES
-
-    return SENTENCES
 
 
 class ZyppPorts(RpmPorts):

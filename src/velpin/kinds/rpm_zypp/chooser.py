@@ -13,11 +13,13 @@ from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, versi
 from velpin.kinds.rpm.chooser import RpmChooser
 from velpin.kinds.rpm.pattern import is_glob
 from velpin.kinds.rpm.pool import is_newer
+from velpin.kinds.rpm.reasons import Hidden, Locked
 from velpin.kinds.rpm.relation import Capability
 from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy, by_priority
 from velpin.kinds.rpm.solve.solver import Job, RpmSolver
 from velpin.kinds.rpm.version import compare
+from velpin.model.reasons import NoVersion, Unknown
 from velpin.ports.refused import RequestRefused
 
 if TYPE_CHECKING:
@@ -98,7 +100,8 @@ class ZyppChooser(RpmChooser):
                     package for package in builds if package.origin.handle in (request.source, "")
                 ]
             if not builds:
-                raise RequestRefused("hidden" if found else "unknown", name=request.name)
+                why = Hidden if found else Unknown
+                raise RequestRefused(why(name=request.name))
             return [Job(request.text, builds)]
         names = dict.fromkeys(package.name for package in found) if is_glob(request.name) else [""]
         jobs = []
@@ -120,19 +123,19 @@ class ZyppChooser(RpmChooser):
             locked = self._locked_update(offered, here, free)
             if locked is not None:
                 raise RequestRefused(
-                    "locked", name=locked.name, version=locked.version, place=self._place(locked)
+                    Locked(name=locked.name, version=locked.version, place=self._place(locked))
                 )
             return Job(request.text, here, meant=tuple(found), idle=True)
         if candidate is None:
             if offered:
                 raise RequestRefused(
-                    "locked", name=request.name, version="", place=self._place(offered[0])
+                    Locked(name=request.name, version="", place=self._place(offered[0]))
                 )
-            raise RequestRefused("unknown", name=request.name)
+            raise RequestRefused(Unknown(name=request.name))
         for package in here:
             if self.filters.lock_of(package):
                 raise RequestRefused(
-                    "locked", name=package.name, version=package.version, place=self._place(package)
+                    Locked(name=package.name, version=package.version, place=self._place(package))
                 )
         self._check_vendor(candidate, here)
         return Job(
@@ -151,7 +154,7 @@ class ZyppChooser(RpmChooser):
         for package in self.packages.pool.all_named(candidate.name):
             if not package.installed and self.filters.lock_of(package):
                 raise RequestRefused(
-                    "locked", name=package.name, version=package.version, place=self._place(package)
+                    Locked(name=package.name, version=package.version, place=self._place(package))
                 )
 
     def _place(self, build: RpmPackage) -> str:
@@ -249,14 +252,12 @@ class ZyppChooser(RpmChooser):
                 )
                 asked = request.operator.lstrip("=") + request.version
                 listed = tuple(versions)
-                raise RequestRefused(
-                    "no-version", name=request.name, version=asked, versions=listed
-                )
+                raise RequestRefused(NoVersion(name=request.name, version=asked, versions=listed))
             return fits, "version"
         if request.arch:
             found = named(self.packages.pool, request.name, request.arch)
             if not found:
-                raise RequestRefused("unknown", name=request.name)
+                raise RequestRefused(Unknown(name=request.name))
             return found, "name"
         for name, version, arch in self._spellings(request.name):
             found = named(self.packages.pool, name, arch)
@@ -265,10 +266,10 @@ class ZyppChooser(RpmChooser):
             if found:
                 return found, "version" if version else "name"
         if request.name.startswith("/") and not self._is_needed(request.name):
-            raise RequestRefused("unknown", name=request.name)
+            raise RequestRefused(Unknown(name=request.name))
         found = self.packages.pool.offering(bound_of(request.name) or Capability(request.name))
         if not found:
-            raise RequestRefused("unknown", name=request.name)
+            raise RequestRefused(Unknown(name=request.name))
         return found, "capability"
 
     def _spellings(self, text: str) -> Iterator[tuple[str, str, str]]:

@@ -10,6 +10,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Self
 
 from velpin.kinds.rpm.filters import RpmFilters
+from velpin.kinds.rpm.reasons import IsLocked, IsRetracted, LockedAt
 from velpin.kinds.rpm_zypp.locks import Locks, read_locks
 from velpin.model.reason import Reason
 
@@ -18,7 +19,6 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.source import RpmSource
     from velpin.kinds.rpm_zypp.configuration import ZyppConfiguration
     from velpin.kinds.rpm_zypp.locks import Lock
-    from velpin.model.reason import Fact
 
 RETRACTED = "retracted-patch-package()"
 """What a package provides that was taken back after it was published."""
@@ -80,18 +80,15 @@ class ZyppFilters(RpmFilters):
         """Why an offered build takes no part, None where it does."""
         lock = self.lock_of(build)
         if lock:
-            return Reason("is-locked", {"place": lock.place})
-        return Reason("is-retracted", {}) if self._is_retracted(build) else None
+            return IsLocked(place=lock.place)
+        return IsRetracted() if self._is_retracted(build) else None
 
     def why_locked(self, build: RpmPackage) -> Reason | None:
         """Why an installed build may not change."""
         lock = self.lock_of(build)
         if lock is None:
             return None
-        facts: dict[str, Fact] = {
-            "name": build.name, "version": build.version, "place": lock.place
-        }  # fmt: skip
-        return Reason("locked-at", facts)
+        return LockedAt(name=build.name, version=build.version, place=lock.place)
 
     def hides(self, build: RpmPackage) -> bool:
         """Whether the configuration keeps an offered build out of everything."""

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from velpin.kinds.rpm.reasons import SaysLock
 from velpin.kinds.rpm.rules.listing import RpmRules
 from velpin.kinds.rpm_zypp.locks import Lock
 from velpin.kinds.rpm_zypp.state import ZyppState
-from velpin.model.reason import Fact, Reason
+from velpin.model.reasons import RuleNotThere
 from velpin.model.rule import RuleInForce
 
 
@@ -21,9 +22,7 @@ class ZyppRules(RpmRules):
 
 def _rule(state: ZyppState, lock: Lock) -> RuleInForce:
     names = " ".join(lock.names) or "*"
-    facts: dict[str, Fact] = {
-        "names": names, "version": lock.version, "sources": tuple(lock.repositories),
-    }  # fmt: skip
+    says = SaysLock(names=names, version=lock.version, sources=tuple(lock.repositories))
     offers = sum(
         lock.means(source.handle, row.name, row.version)
         for source, index in state.indexes.opened
@@ -36,7 +35,5 @@ def _rule(state: ZyppState, lock: Lock) -> RuleInForce:
             if lock.means("", package.name, package.version)
         }
     )
-    dead = None if offers or installed else Reason("rule-not-there", {"names": names})
-    return RuleInForce(
-        lock.place, Reason("says-lock", facts), None, 0, offers, tuple(installed), dead
-    )
+    dead = None if offers or installed else RuleNotThere(names=names)
+    return RuleInForce(lock.place, says, None, 0, offers, tuple(installed), dead)

@@ -7,12 +7,14 @@ from typing import TYPE_CHECKING
 
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import takes
+from velpin.kinds.alpm.reasons import RuleNamesNobody, SaysIgnore, SaysIgnoreGroup, SaysUsage
 from velpin.kinds.alpm.rules.resolve import names_meant
 from velpin.kinds.alpm.rules.store import recorded_rules, rules_of
 from velpin.kinds.alpm.rules.verify import verdict
 from velpin.kinds.alpm.source import ALL_USES
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
+from velpin.model.reasons import RuleIdle, RuleNoPackage, RuleSourceOff, SaysRule
 from velpin.model.rule import RuleInForce, short_of
 from velpin.ports.rules import Rules
 
@@ -21,7 +23,7 @@ if TYPE_CHECKING:
     from velpin.kinds.alpm.rules.store import AlpmRecordedRule
     from velpin.kinds.alpm.source import AlpmSource
     from velpin.kinds.alpm.state import AlpmState
-    from velpin.model.reason import Fact, Place
+    from velpin.model.reason import Place
     from velpin.model.rule import Rule, Verdict
     from velpin.model.source import Source
 
@@ -44,7 +46,7 @@ class AlpmRules(Rules):
         told = []
         for in_force in found:
             rule = rules.pop(in_force.place, None)
-            says = Reason("says-rule", {"rule": short_of(rule)}) if rule else in_force.says
+            says = SaysRule(rule=short_of(rule)) if rule else in_force.says
             told.append(in_force._replace(says=says, rule=rule))
         ordered = [
             recorded for recorded in recorded_rules(self._state) if recorded.rule.kind == "prefer"
@@ -76,7 +78,7 @@ def _of_order(state: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
     rule = stands.rule
     handles = {source.handle for source in state.configuration.sources if source.on}
     subject = state.configuration.by_handle.get(rule.source)
-    says = Reason("says-rule", {"rule": short_of(rule)})
+    says = SaysRule(rule=short_of(rule))
     mine = set(names_meant(state, "*", rule.source)) if rule.source in handles else set()
     named = {
         handle
@@ -88,11 +90,11 @@ def _of_order(state: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
     common = mine & theirs
     dead: Reason | None = None
     if subject is None:
-        dead = Reason("rule-names-nobody", {"source": rule.source})
+        dead = RuleNamesNobody(source=rule.source)
     elif not subject.on:
-        dead = Reason("rule-source-off", {"sources": rule.source})
+        dead = RuleSourceOff(sources=(rule.source,))
     elif not common:
-        dead = Reason("rule-idle", {})
+        dead = RuleIdle()
     installed = tuple(sorted(name for name in common if state.packages.pool.installed(name)))
     rank = subject.rank if subject else 0
     return RuleInForce(stands.place, says, rule, rank, len(common), installed, dead)
@@ -109,12 +111,10 @@ def _of_sources(state: AlpmState) -> Iterator[RuleInForce]:
 
 def _usage(state: AlpmState, source: AlpmSource, one: Directive) -> RuleInForce:
     index = state.indexes.index(source)
-    facts: dict[str, Fact] = {"sources": source.handle, "uses": (one.text or "").lower()}
+    says = SaysUsage(sources=source.handle, uses=(one.text or "").lower())
     names = index.names() if index else []
     installed = tuple(name for name in names if state.packages.pool.installed(name))
-    return RuleInForce(
-        one.place, Reason("says-usage", facts), None, source.rank, len(names), installed
-    )
+    return RuleInForce(one.place, says, None, source.rank, len(names), installed)
 
 
 def _ignored(state: AlpmState) -> Iterator[RuleInForce]:
@@ -127,8 +127,7 @@ def _ignored(state: AlpmState) -> Iterator[RuleInForce]:
 def _names_ignored(state: AlpmState, one: Directive) -> RuleInForce:
     globs = (one.text or "").split()
     names = [name for glob in globs for name in names_meant(state, glob)]
-    code = "says-ignore"
-    return _rule(state, one, code, globs, names)
+    return _rule(state, one, SaysIgnore(names=" ".join(globs)), names)
 
 
 def _groups_ignored(state: AlpmState, one: Directive) -> RuleInForce:
@@ -141,16 +140,13 @@ def _groups_ignored(state: AlpmState, one: Directive) -> RuleInForce:
         if any(takes(glob, group) for glob in globs)
         for row in index.linked(AlpmLink.GROUPS, group)
     }
-    code = "says-ignore-group"
-    return _rule(state, one, code, globs, sorted(names))
+    return _rule(state, one, SaysIgnoreGroup(names=" ".join(globs)), sorted(names))
 
 
 def _rule(
-    state: AlpmState, one: Directive, code: str, globs: list[str], names: list[str]
+    state: AlpmState, one: Directive, says: SaysIgnore | SaysIgnoreGroup, names: list[str]
 ) -> RuleInForce:
-    text = " ".join(globs)
     installed = tuple(dict.fromkeys(name for name in names if state.packages.pool.installed(name)))
     offers = sum(len(state.packages.pool.offered(name)) for name in dict.fromkeys(names))
-    dead = None if names else Reason("rule-no-package", {"names": text})
-    facts: dict[str, Fact] = {"names": text}
-    return RuleInForce(one.place, Reason(code, facts), None, 0, offers, installed, dead)
+    dead = None if names else RuleNoPackage(names=says.names)
+    return RuleInForce(one.place, says, None, 0, offers, installed, dead)

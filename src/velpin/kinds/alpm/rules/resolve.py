@@ -8,7 +8,9 @@ from velpin.kinds.alpm.relation import fits
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
-from velpin.model.rule import Rule, shell_word
+from velpin.model.reasons import NoNameThere, NoSuchName
+from velpin.model.rule import Rule
+from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 
 ALL = "*"
@@ -78,7 +80,7 @@ def findings(state: AlpmState, rule: Rule) -> list[Reason]:
     """What speaks against a rule: it names what is not there."""
     of = rule.source if rule.kind == "bar" else ""
     return [
-        Reason("no-name-there" if of else "no-such-name", {"name": name, "source": of})
+        NoNameThere(name=name, source=of) if of else NoSuchName(name=name)
         for name in rule.names
         if not names_meant(state, name, of)
     ]

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import islice
 
+from velpin.kinds.alpm.reasons import ComesUnasked, NotItsUsage, StillStandsLater
 from velpin.kinds.alpm.rules.resolve import installed_meant, names_meant
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
+from velpin.model.reasons import StillChanges
 from velpin.model.rule import Rule, Verdict
 from velpin.ports.configuration import find_source
 
@@ -31,14 +33,13 @@ def _prefer(state: AlpmState, rule: Rule) -> Iterator[Reason]:
         if not (one.on and other.on):
             continue
         if one.rank > other.rank:
-            yield Reason("still-stands-later", {"source": above, "other": below})
+            yield StillStandsLater(source=above, other=below)
         common = set(names_meant(state, "*", above)) & set(names_meant(state, "*", below))
         for name in islice(sorted(common), _MOST):
             chosen = state.packages.choice_of(name)
             if chosen is not None and chosen.origin.handle == below:
-                why = Reason("not-its-usage", {"source": above})
-                facts = {"name": name, "source": below}
-                yield Reason("comes-unasked", dict(facts), (why,))
+                why = NotItsUsage(source=above)
+                yield ComesUnasked(name=name, source=below, because=(why,))
 
 
 def _bar(state: AlpmState, rule: Rule) -> Iterator[Reason]:
@@ -46,7 +47,7 @@ def _bar(state: AlpmState, rule: Rule) -> Iterator[Reason]:
     for name in islice(names_meant(state, "*", rule.source), _MOST):
         chosen = state.packages.choice_of(name)
         if chosen is not None and chosen.origin.handle == rule.source:
-            yield Reason("comes-unasked", {"name": name, "source": rule.source})
+            yield ComesUnasked(name=name, source=rule.source)
 
 
 def _keep(state: AlpmState, rule: Rule) -> Iterator[Reason]:
@@ -58,14 +59,13 @@ def _keep(state: AlpmState, rule: Rule) -> Iterator[Reason]:
     for package in (*done.coming, *done.going):
         if package.name in names:
             version = "" if package.installed else package.version
-            facts = {"name": package.name, "version": version, "source": package.origin.handle}
-            yield Reason("still-changes", dict(facts))
+            source = package.origin.handle
+            yield StillChanges(name=package.name, version=version, source=source)
     for name in sorted(names):
         here = state.packages.pool.installed(name)
         if here is not None and state.packages.next_of(here) is not here:
             found = state.packages.next_of(here)
-            facts = {"name": name, "version": found.version, "source": found.origin.handle}
-            yield Reason("still-changes", dict(facts))
+            yield StillChanges(name=name, version=found.version, source=found.origin.handle)
 
 
 _PROOFS = {"prefer": _prefer, "bar": _bar, "keep": _keep}

@@ -12,11 +12,35 @@ from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebVersion, IndexEntry
 from velpin.kinds.deb.control import read_stanzas
 from velpin.kinds.deb.preferences import NEVER, is_pattern, name_matches, take_apart
+from velpin.kinds.deb.reasons import (
+    RuleNoVersion,
+    SaysBarVersion,
+    SaysHold,
+    SaysInstalled,
+    SaysKeep,
+    SaysNothing,
+    SaysPin,
+    SaysPinSource,
+    SaysSource,
+    SaysSourceNever,
+    SaysTarget,
+)
 from velpin.kinds.deb.rules.lookup import is_there
 from velpin.kinds.deb.rules.priorities import precedence_of
 from velpin.kinds.deb.rules.store import places, recorded_rules, rule_of
 from velpin.kinds.deb.rules.verify import verdict
 from velpin.model.reason import Place, Reason
+from velpin.model.reasons import (
+    RuleIdle,
+    RuleNoPackage,
+    RuleNoSource,
+    RuleNotThere,
+    RuleOdd,
+    RuleOverruled,
+    RuleSourceOff,
+    SaysBar,
+    SaysRule,
+)
 from velpin.model.rule import RuleInForce, short_of
 from velpin.ports.rules import Rules
 
@@ -26,7 +50,6 @@ if TYPE_CHECKING:
     from velpin.kinds.deb.sources import DebSource
     from velpin.kinds.deb.state import DebState
     from velpin.model.precedence import Precedence
-    from velpin.model.reason import Fact
     from velpin.model.rule import Rule, Verdict
     from velpin.model.source import Source
 
@@ -65,8 +88,8 @@ class DebRules(Rules):
         ]
         odd = [
             RuleInForce(
-                note.place, Reason("says-nothing", {"what": note.text}), None, 0, 0, (),
-                Reason("rule-odd", {}),
+                note.place, SaysNothing(what=note.text), None, 0, 0, (),
+                RuleOdd(),
             )
             for note in self._state.configuration.preferences.notes
         ]  # fmt: skip
@@ -202,21 +225,22 @@ def _of_record(state: DebState, record: Record, found: _Found) -> RuleInForce:
 
 def _why_dead(state: DebState, record: Record, found: _Found) -> Reason | None:
     if found.overruled_by:
-        return Reason("rule-overruled", {"by": tuple(found.overruled_by)})
+        return RuleOverruled(by=tuple(found.overruled_by))
     if found.means:
-        return Reason("rule-idle", {})
+        return RuleIdle()
     if record.pin.kind != "version" and not _selected(state, record):
         off = [
             s.handle for s in state.configuration.sources if not s.on and _selects(state, record, s)
         ]
         if off:
-            return Reason("rule-source-off", {"sources": tuple(off)})
-        return Reason("rule-no-source", {"pin": record.pin.text})
+            return RuleSourceOff(sources=tuple(off))
+        return RuleNoSource(pin=record.pin.text)
     names = " ".join(_without_any(record.names))
     if any(True for _ in _known_names(state, record)):
-        code = "rule-no-version" if record.pin.kind == "version" else "rule-not-there"
-        return Reason(code, {"names": names, "version": record.pin.text})
-    return Reason("rule-no-package", {"names": names})
+        if record.pin.kind == "version":
+            return RuleNoVersion(names=names, version=record.pin.text)
+        return RuleNotThere(names=names, version=record.pin.text)
+    return RuleNoPackage(names=names)
 
 
 def _known_names(state: DebState, record: Record) -> Iterator[str]:
@@ -244,22 +268,24 @@ def _selected(state: DebState, record: Record) -> list[str]:
 def _says(state: DebState, record: Record) -> Reason:
     selected = _selected(state, record)
     sources = ", ".join(selected) or f"sources with {record.pin.text}"
-    facts: dict[str, Fact] = {"sources": sources, "priority": record.priority}
+    priority, never = record.priority, record.priority <= 0
     if record.general:
         if (
             state.indexes.own_origin.site
             and record.pin.selects_site(state.indexes.own_origin.site)
             and not selected
         ):
-            return Reason("says-installed", facts)
-        return Reason("says-source-never" if record.priority <= 0 else "says-source", facts)
-    facts["names"] = " ".join(_without_any(record.names))
+            return SaysInstalled(sources=sources, priority=priority)
+        return (SaysSourceNever if never else SaysSource)(sources=sources, priority=priority)
+    names = " ".join(_without_any(record.names))
     if record.pin.kind == "version":
-        facts["version"] = record.pin.text
-        return Reason("says-bar-version" if record.priority <= 0 else "says-pin", facts)
+        kind = SaysBarVersion if never else SaysPin
+        return kind(names=names, version=record.pin.text, sources=sources, priority=priority)
     if record.pin.selects_site(state.indexes.own_origin.site) and not selected:
-        return Reason("says-keep", facts)
-    return Reason("says-bar" if record.priority <= 0 else "says-pin-source", facts)
+        return SaysKeep(names=names, sources=sources, priority=priority)
+    if never:
+        return SaysBar(names=names, sources=sources, priority=priority)
+    return SaysPinSource(names=names, sources=sources, priority=priority)
 
 
 def _without_any(names: Iterable[str]) -> Iterator[str]:
@@ -281,7 +307,7 @@ def _joined(state: DebState, told: list[RuleInForce]) -> Iterator[RuleInForce]:
             continue
         dead = [in_force.dead for in_force in rules_of_it]
         yield first._replace(
-            says=Reason("says-rule", {"rule": short_of(first.rule)}),
+            says=SaysRule(rule=short_of(first.rule)),
             offers=sum(in_force.offers for in_force in rules_of_it),
             installed=tuple(
                 dict.fromkeys(n for in_force in rules_of_it for n in in_force.installed)
@@ -296,19 +322,14 @@ def _target(state: DebState) -> Iterator[RuleInForce]:
         return
     named = [(o, index) for o, index in state.indexes.opened if o.priority.cause == "target"]
     sources = ", ".join(dict.fromkeys(origin.source for origin, _ in named))
-    facts: dict[str, Fact] = {
-        "target": state.configuration.target,
-        "sources": sources or "no source",
-    }
-    dead = None if named else Reason("rule-no-source", {"pin": state.configuration.target})
+    says = SaysTarget(target=state.configuration.target, sources=sources or "no source")
+    dead = None if named else RuleNoSource(pin=state.configuration.target)
     offers = sum(index.count for _, index in named)
-    yield RuleInForce(place, Reason("says-target", facts), None, choice.TARGET, offers, (), dead)
+    yield RuleInForce(place, says, None, choice.TARGET, offers, (), dead)
 
 
 def _holds(state: DebState) -> Iterator[RuleInForce]:
     for row in state.recorded.installed_rows():
         if row.state.startswith("hold "):
             place = Place(state.recorded.file, 0)
-            yield RuleInForce(
-                place, Reason("says-hold", {"names": row.name}), None, 0, 0, (row.name,)
-            )
+            yield RuleInForce(place, SaysHold(names=row.name), None, 0, 0, (row.name,))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from velpin.errors import Refusal, UsageError
+from velpin.kinds.deb.reasons import NothingUnfinished
 from velpin.kinds.deb.requests import DebRequestRefused, decide
 from velpin.kinds.deb.rules.lookup import (
     fast_components,
@@ -18,8 +19,10 @@ from velpin.kinds.deb.rules.lookup import (
 from velpin.kinds.deb.rules.priorities import precedence_of
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Reason
+from velpin.model.reasons import NoNameThere, NoSuchName, NoSuchVersion
 from velpin.model.request import parse_request
-from velpin.model.rule import Rule, command_of, shell_word
+from velpin.model.rule import Rule, command_of
+from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 
 _BOUNDS = ("<", ">", "=")
@@ -80,18 +83,16 @@ def _refuse_not_installed(state: DebState, rule: Rule) -> None:
 
 def findings(state: DebState, rule: Rule) -> list[Reason]:
     """What speaks against a rule: it names what is not there."""
-    found = []
+    found: list[Reason] = []
     handles = handles_meant(state, [rule.source]) if rule.source else []
     for name in rule.names:
         of = handles[0] if len(handles) == 1 and rule.kind != "keep" else ""
         if not names_meant(state, [name], of=of):
-            code = "no-name-there" if of else "no-such-name"
-            found.append(Reason(code, {"name": name, "source": of}))
+            found.append(NoNameThere(name=name, source=of) if of else NoSuchName(name=name))
         elif rule.version and not _has_version(state, rule._replace(names=(name,))):
-            facts = {"name": name, "version": rule.version, "source": rule.source}
-            found.append(Reason("no-such-version", facts))
+            found.append(NoSuchVersion(name=name, version=rule.version, source=rule.source))
     if rule.pre_releases and not _has_unfinished(state, rule):
-        found.append(Reason("nothing-unfinished", {"source": rule.source}))
+        found.append(NothingUnfinished(source=rule.source))
     return found
 
 

@@ -14,7 +14,7 @@ from velpin.errors import Refusal
 from velpin.kinds.deb.preferences import OWN_RECORD, Pin, Site, release_pin
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.model.rule import shell_word
+from velpin.model.shell import shell_word
 
 _KEYS: dict[str, Callable[[Site], str | None]] = {
     "o": lambda site: site.origin,

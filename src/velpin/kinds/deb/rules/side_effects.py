@@ -7,6 +7,7 @@ from itertools import islice
 
 from velpin.change.plan import Plan
 from velpin.kinds.deb.forecast import DebTransactions
+from velpin.kinds.deb.reasons import BarredToo, LeftWithout, RuleLeft, SameFromFirst
 from velpin.kinds.deb.rules.lookup import (
     handles_meant,
     is_meant,
@@ -18,7 +19,7 @@ from velpin.kinds.deb.rules.resolve import unfinished
 from velpin.kinds.deb.rules.store import recorded_rules
 from velpin.kinds.deb.rules.verify import same_elsewhere
 from velpin.kinds.deb.state import DebState
-from velpin.model.reason import Fact, Reason
+from velpin.model.reason import Reason
 from velpin.model.request import Request
 from velpin.model.rule import Rule, command_of
 
@@ -46,9 +47,8 @@ def _left_without(state: DebState, after: DebState, rule: Rule) -> Iterator[Reas
             if change.source in handles and not is_meant(rule.names, change.name)
         ]
         if lacking:
-            facts: dict[str, Fact] = {"name": name, "lacking": tuple(lacking)}
-            more = rule._replace(names=tuple(lacking))
-            yield Reason("left-without", {**facts, "command": command_of(more)})
+            more = command_of(rule._replace(names=tuple(lacking)))
+            yield LeftWithout(name=name, lacking=tuple(lacking), command=more)
 
 
 def _same_elsewhere(after: DebState, rule: Rule) -> Iterator[Reason]:
@@ -59,8 +59,7 @@ def _same_elsewhere(after: DebState, rule: Rule) -> Iterator[Reason]:
         found = same_elsewhere(after, handle, names)
         if found:
             others = tuple(dict.fromkeys(found.values()))
-            facts: dict[str, Fact] = {"names": tuple(found), "source": handle, "other": others}
-            yield Reason("same-from-first", facts)
+            yield SameFromFirst(names=tuple(found), source=handle, other=others)
 
 
 def _barred_too(state: DebState, rule: Rule) -> Iterator[Reason]:
@@ -71,8 +70,7 @@ def _barred_too(state: DebState, rule: Rule) -> Iterator[Reason]:
         if source.on and source.handle not in mine:
             also = [name for name in unfinished(state, rule, source.handle) if name in names]
             if also:
-                facts: dict[str, Fact] = {"names": tuple(also), "source": source.handle}
-                yield Reason("barred-too", facts)
+                yield BarredToo(names=tuple(also), source=source.handle)
 
 
 def notes_on(state: DebState, plan: Plan) -> Iterator[Reason]:
@@ -94,5 +92,5 @@ def notes_on_drop(state: DebState, handle: str) -> Iterator[Reason]:
     """Rules about a source that would mean nothing without it."""
     for rule in recorded_rules(state):
         if rule.rule.source == handle:
-            commands = {"rule": command_of(rule.rule), "lift": command_of(rule.rule, lift=True)}
-            yield Reason("rule-left", commands)
+            lift = command_of(rule.rule, lift=True)
+            yield RuleLeft(rule=command_of(rule.rule), lift=lift)

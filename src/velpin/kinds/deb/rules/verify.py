@@ -11,6 +11,14 @@ from collections.abc import Iterable, Iterator, Sequence
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebPackage, DebPriority, DebVersion
 from velpin.kinds.deb.preferences import take_apart
+from velpin.kinds.deb.reasons import (
+    NeverComes,
+    NeverTaken,
+    NotConfined,
+    OtherWins,
+    SameElsewhere,
+    StillBelow,
+)
 from velpin.kinds.deb.rules.lookup import (
     fits,
     handles_meant,
@@ -25,7 +33,8 @@ from velpin.kinds.deb.rules.lookup import (
 from velpin.kinds.deb.rules.priorities import precedence_of
 from velpin.kinds.deb.rules.store import recorded_rules
 from velpin.kinds.deb.state import DebState
-from velpin.model.reason import Fact, Reason
+from velpin.model.reason import Reason
+from velpin.model.reasons import ComesAllTheSame, WouldGoBack
 from velpin.model.rule import Rule, Verdict
 
 _MOST = 400
@@ -42,12 +51,9 @@ def verdict(state: DebState, rule: Rule) -> Verdict:
     return next(failures, Verdict(True))
 
 
-def _lost(code: str, priority: DebPriority, **facts: Fact) -> Verdict:
+def _lost(cause: DebPriority, why: Reason) -> Verdict:
     """A rule that does not hold, because of what set a priority."""
-    record = priority.record
-    return Verdict(
-        False, Reason(code, {**facts, "priority": priority.value}), record and record.place
-    )
+    return Verdict(False, why, cause.record and cause.record.place)
 
 
 # -- sources -----------------------------------------------------------------------------
@@ -61,7 +67,8 @@ def _prefer(state: DebState, rule: Rule) -> Iterator[Verdict]:
             continue
         if one.value <= other.value:
             cause = one if one.record else other
-            yield _lost("still-below", cause, source=above, other=below)
+            why = StillBelow(source=above, other=below, priority=cause.value)
+            yield _lost(cause, why)
     yield from _prefer_by_names(state, rule)
 
 
@@ -87,7 +94,8 @@ def _prefer_by_names(state: DebState, rule: Rule) -> Iterator[Verdict]:
             if found is None:
                 lost = None
                 break
-            lost = _lost("still-below", found, source=above, other=below)
+            why = StillBelow(source=above, other=below, priority=found.value)
+            lost = _lost(found, why)
         if lost:
             yield lost
 
@@ -117,15 +125,14 @@ def _confine(state: DebState, rule: Rule) -> Iterator[Verdict]:
     for source in sources_meant(state, rule.source):
         priority = _strongest(state, source.handle)
         if priority and priority.value > 0:
-            yield _lost("not-confined", priority, source=source.handle)
+            why = NotConfined(source=source.handle, priority=priority.value)
+            yield _lost(priority, why)
         allowed = names_meant(state, rule.names, of=source.handle)
         for name in _others_named(state, source.handle, set(allowed)):
             for package in state.packages.named(name).values():
                 chosen = choice.candidate(package)
                 if chosen and _is_taken(chosen, source.handle):
-                    yield _lost(
-                        "comes-all-the-same", chosen.priority, source=source.handle, name=name
-                    )
+                    yield _comes(chosen.priority, name, source.handle)
         yield from _none_allowed(state, allowed, source.handle)
 
 
@@ -139,7 +146,9 @@ def _none_allowed(state: DebState, allowed: Sequence[str], handle: str) -> Itera
         if is_of(v, handle)
     ]
     if found and all(version.priority.value <= 0 for version in found):
-        yield _lost("never-comes", found[0].priority, source=handle, name=allowed[0])
+        cause = found[0].priority
+        why = NeverComes(source=handle, name=allowed[0], priority=cause.value)
+        yield _lost(cause, why)
 
 
 def _others_named(state: DebState, handle: str, allowed: set[str]) -> list[str]:
@@ -197,18 +206,16 @@ def _pin(state: DebState, rule: Rule) -> Iterator[Verdict]:
         if not wanted:
             continue
         if chosen is None:
-            first = wanted[0]
-            yield _lost("never-taken", first.priority, name=package.name, version=first.text)
+            first, cause = wanted[0], wanted[0].priority
+            why = NeverTaken(name=package.name, version=first.text, priority=cause.value)
+            yield _lost(cause, why)
         elif chosen not in wanted:
             yield _pin_lost(package, wanted[0], chosen)
         elif rule.source and chosen.offered and chosen.source != rule.source:
-            facts: dict[str, Fact] = {
-                "name": package.name,
-                "version": chosen.text,
-                "first": chosen.source,
-                "source": rule.source,
-            }
-            yield Verdict(False, Reason("same-elsewhere", facts))
+            same = SameElsewhere(
+                name=package.name, version=chosen.text, first=chosen.source, source=rule.source
+            )
+            yield Verdict(False, same)
 
 
 def _pin_lost(package: DebPackage, wanted: DebVersion, chosen: DebVersion) -> Verdict:
@@ -218,26 +225,24 @@ def _pin_lost(package: DebPackage, wanted: DebVersion, chosen: DebVersion) -> Ve
         and choice.is_older(wanted, installed)
         and wanted.priority.value < choice.DOWNGRADES
     ):
-        facts: dict[str, Fact] = {
-            "name": package.name,
-            "version": wanted.text,
-            "installed": installed.text,
-        }
-        return Verdict(False, Reason("would-go-back", facts))
+        back = WouldGoBack(name=package.name, version=wanted.text, installed=installed.text)
+        return Verdict(False, back)
     cause = wanted.priority if wanted.priority.value <= chosen.priority.value else chosen.priority
     if chosen.priority.record and cause.record is None:
         cause = chosen.priority
-    return _lost("other-wins", cause, name=package.name, version=wanted.text, chosen=chosen.text)
+    return _other_wins(cause, package.name, wanted.text, chosen.text)
+
+
+def _other_wins(cause: DebPriority, name: str, wanted: str, chosen: str) -> Verdict:
+    why = OtherWins(name=name, version=wanted, chosen=chosen, priority=cause.value)
+    return _lost(cause, why)
 
 
 def _keep(state: DebState, rule: Rule) -> Iterator[Verdict]:
     for package in packages_meant(state, rule):
         chosen = choice.candidate(package)
         if package.installed and chosen and not chosen.installed:
-            yield _lost(
-                "other-wins", chosen.priority, name=package.name, version=package.installed.text,
-                chosen=chosen.text,
-            )  # fmt: skip
+            yield _other_wins(chosen.priority, package.name, package.installed.text, chosen.text)
 
 
 def _bar(state: DebState, rule: Rule) -> Iterator[Verdict]:
@@ -251,13 +256,21 @@ def _bar(state: DebState, rule: Rule) -> Iterator[Verdict]:
             for package in state.packages.named(name).values():
                 chosen = choice.candidate(package)
                 if chosen and _is_barred(rule, chosen, handle):
-                    yield _lost("comes-all-the-same", chosen.priority, name=name, source=handle)
+                    yield _comes(chosen.priority, name, handle)
+
+
+def _comes(cause: DebPriority, name: str, handle: str) -> Verdict:
+    """A package that would come from a source from which it should not."""
+    why = ComesAllTheSame(source=handle, name=name, priority=cause.value)
+    return _lost(cause, why)
 
 
 def _bar_components(state: DebState, handle: str, components: Sequence[str]) -> Iterator[Verdict]:
     for origin, _ in state.indexes.origins:
         if origin.source == handle and origin.component in components and origin.priority.value > 0:
-            yield _lost("not-confined", origin.priority, source=f"{handle} {origin.component}")
+            component = f"{handle} {origin.component}"
+            why = NotConfined(source=component, priority=origin.priority.value)
+            yield _lost(origin.priority, why)
 
 
 def _is_barred(rule: Rule, chosen: DebVersion, handle: str) -> bool:

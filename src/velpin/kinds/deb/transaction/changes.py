@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from velpin.kinds.deb.choice import DebOrigin, DebVersion
 from velpin.kinds.deb.engine.world import Candidate, Cause, Package
+from velpin.kinds.deb.reasons import EntryIncomplete, IsHeld
 from velpin.kinds.deb.transaction.steps import Transaction, no_longer_needed
 from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.kinds.deb.version import compare
 from velpin.model.forecast import Change, HeldBack, outcome_of
-from velpin.model.reason import Fact, Reason
+from velpin.model.reason import Reason
+from velpin.model.reasons import IsPhased
 
 _ROLES = {"requires first": "requires", "conflicts with": "conflicts", "same source": "source"}
 """Roles of causes that are called otherwise."""
@@ -40,10 +42,10 @@ def held_back(done: Transaction) -> tuple[HeldBack, ...]:
 
 def _why_kept(done: Transaction, unit: Package, aim: Candidate) -> tuple[Reason, ...]:
     if unit.held:
-        return (Reason("is-held", {"name": unit.name}),)
+        return (IsHeld(name=unit.name),)
     if unit in done.phased:
         share = done.world.state.packages.phasing.share(aim.offer)
-        return (Reason("is-phased", {"name": unit.name, "share": share}),)
+        return (IsPhased(name=unit.name, share=share),)
     from velpin.kinds.deb.engine.causes import why_not
     from velpin.kinds.deb.transaction.explain import told
 
@@ -59,12 +61,11 @@ def not_fetchable(done: Transaction) -> Reason | None:
             facts = done.world.facts(build)
             if not facts.size or not facts.has_file:
                 origin = _origin(done.world, build)
-                what: dict[str, Fact] = {
-                    "name": unit.name, "version": build.version,
-                    "source": origin.source if origin else "",
-                    "field": "Filename" if facts.size else "Size",
-                }  # fmt: skip
-                return Reason("entry-incomplete", what)
+                return EntryIncomplete(
+                    name=unit.name, version=build.version,
+                    source=origin.source if origin else "",
+                    field="Filename" if facts.size else "Size",
+                )  # fmt: skip
     return None
 
 

@@ -7,9 +7,23 @@ from collections.abc import Iterable, Iterator
 from velpin.kinds.deb.choice import DebPackage, DebVersion, candidate
 from velpin.kinds.deb.engine.causes import Link, Obstacle
 from velpin.kinds.deb.engine.world import Candidate, Package, Target
-from velpin.kinds.deb.reasons import priority_reason, why_not
+from velpin.kinds.deb.reasons import (
+    GivenUp,
+    HeldAt,
+    NothingFits,
+    NoWayEither,
+    OnlyAsItIs,
+    StaysAsked,
+    StaysEssential,
+    StaysHeld,
+    StaysNeeded,
+    Takes,
+    TakesNothing,
+)
 from velpin.kinds.deb.transaction.world import DebWorld
-from velpin.model.reason import Fact, Reason
+from velpin.kinds.deb.why_chosen import priority_reason, why_not
+from velpin.model.reason import Reason
+from velpin.model.reasons import Excludes, Needs, NoneFits, NothingCalled, WouldDo
 
 _MOST = 3
 """Offers that would do that are told of, for one relation."""
@@ -24,57 +38,52 @@ def told(
 
 
 def _link(world: DebWorld, link: Link, asked: set[Package]) -> Iterator[Reason]:
-    facts: dict[str, Fact] = {
-        "package": world.label(link.owner.unit),
-        "version": link.owner.version,
-        "relation": str(link.relation),
-    }
+    owner, version, relation = world.label(link.owner.unit), link.owner.version, str(link.relation)
     if link.relation.negative:
         for obstacle in link.obstacles:
             assert obstacle.build is not None
-            other = {
-                "other": world.label(obstacle.build.unit),
-                "other_version": obstacle.build.version,
-            }
-            stays = Reason(_why_it_stays(world, obstacle.build, asked), {})
-            yield Reason("excludes", {**facts, **other}, (stays,))
+            yield Excludes(
+                package=owner, version=version, relation=relation,
+                other=world.label(obstacle.build.unit), other_version=obstacle.build.version,
+                because=(_why_it_stays(world, obstacle.build, asked),),
+            )  # fmt: skip
         return
     several = len(link.relation.targets) > 1
     then = tuple(r for obstacle in link.obstacles for r in _obstacle(world, obstacle, several))
-    yield Reason("needs", facts, then)
+    yield Needs(package=owner, version=version, relation=relation, because=then)
 
 
-def _why_it_stays(world: DebWorld, build: Candidate, asked: set[Package]) -> str:
+def _why_it_stays(world: DebWorld, build: Candidate, asked: set[Package]) -> Reason:
     if build.unit in asked:
-        return "stays-asked"
+        return StaysAsked()
     if build.unit.held:
-        return "stays-held"
-    return "stays-essential" if world.is_essential(build.unit) else "stays-needed"
+        return StaysHeld()
+    return StaysEssential() if world.is_essential(build.unit) else StaysNeeded()
 
 
 def _obstacle(world: DebWorld, one: Obstacle, several: bool) -> Iterator[Reason]:
-    name: dict[str, Fact] = {"name": one.target.name}
+    name = one.target.name
     if one.code == "nothing":
         yield _nothing(world, one.target)
     elif one.code == "not chosen":
         yield from _not_chosen(world, one.target)
     elif one.code == "impossible" and several and one.build is not None:
-        yield Reason("no-way-either", {**name, "version": one.build.version})
+        yield NoWayEither(name=name, version=one.build.version)
     elif one.code == "needed as it is" and one.build is not None:
-        yield Reason("only-as-it-is", {**name, "version": one.build.version})
+        yield OnlyAsItIs(name=name, version=one.build.version)
     elif one.code == "given up" and several and one.build is not None:
-        yield Reason("given-up", {**name, "version": one.build.version})
+        yield GivenUp(name=name, version=one.build.version)
 
 
 def _nothing(world: DebWorld, target: Target) -> Reason:
     state = world.state
-    off = [s.handle for s, index in state.indexes.off() if index.rows(target.name)]
+    having = [s.handle for s, index in state.indexes.off() if index.rows(target.name)]
+    off = tuple(dict.fromkeys(having))
     found = [b.version for u in world.units_of(target.name) for b in world.builds(u)]
-    facts: dict[str, Fact] = {"name": target.name, "off": tuple(dict.fromkeys(off))}
     if found:
-        return Reason("none-fits", {**facts, "versions": tuple(dict.fromkeys(found))})
-    code = "nothing-fits" if world.units(target.name) else "nothing-called"
-    return Reason(code, facts)
+        return NoneFits(name=target.name, off=off, versions=tuple(dict.fromkeys(found)))
+    lacking = NothingFits if world.units(target.name) else NothingCalled
+    return lacking(name=target.name, off=off)
 
 
 def _not_chosen(world: DebWorld, target: Target) -> Iterator[Reason]:
@@ -95,17 +104,15 @@ def _not_chosen(world: DebWorld, target: Target) -> Iterator[Reason]:
 def _chosen(
     world: DebWorld, unit: Package, package: DebPackage, chosen: DebVersion | None
 ) -> Reason:
-    name: dict[str, Fact] = {"name": world.label(unit)}
+    name = world.label(unit)
     if unit.held and unit.installed:
-        return Reason("held-at", {**name, "version": unit.installed.version})
+        return HeldAt(name=name, version=unit.installed.version)
     if chosen is None:
-        return Reason("takes-nothing", name)
-    source = chosen.source
-    facts = {**name, "version": chosen.text, "source": source}
-    return Reason("takes", facts, (priority_reason(chosen.priority, chosen),))
+        return TakesNothing(name=name)
+    why = priority_reason(chosen.priority, chosen)
+    return Takes(name=name, version=chosen.text, source=chosen.source, because=(why,))
 
 
 def _would_do(package: DebPackage, version: DebVersion, chosen: DebVersion | None) -> Reason:
-    source = version.source
-    facts: dict[str, Fact] = {"name": package.name, "version": version.text, "source": source}
-    return Reason("would-do", facts, (why_not(package, version, chosen),))
+    why = why_not(package, version, chosen)
+    return WouldDo(name=package.name, version=version.text, source=version.source, because=(why,))

@@ -9,7 +9,7 @@ from velpin.kinds.deb.transaction.explain import told as explained
 from velpin.kinds.deb.transaction.remedies import attempts
 from velpin.kinds.deb.transaction.steps import Transaction
 from velpin.model.forecast import Answer, Forecast
-from velpin.model.reason import Reason
+from velpin.model.reasons import GaveUp, HostUnmet, Unmet
 from velpin.ports.attempts import Attempt
 
 
@@ -17,13 +17,11 @@ def refused(told: Forecast, done: Transaction) -> Forecast:
     """The forecast with the chain of causes."""
     if done.was_broken:
         names = tuple(sorted(unit.name for unit in done.was_broken))
-        return told._replace(problem=Reason("host-unmet", {"packages": names}))
+        return told._replace(problem=HostUnmet(packages=names))
     if done.gave_up:
-        return told._replace(problem=Reason("gave-up", {}))
+        return told._replace(problem=GaveUp())
     chain = why_refused(done.draft, done.asked)
-    return told._replace(
-        problem=Reason("unmet", {}), because=explained(done.world, chain, done.asked)
-    )
+    return told._replace(problem=Unmet(), because=explained(done.world, chain, done.asked))
 
 
 def what_could_help(done: Transaction, answers: Sequence[Answer]) -> Iterator[Attempt]:

@@ -7,10 +7,11 @@ from collections.abc import Iterator, Sequence
 from velpin.kinds.deb.choice import DebVersion
 from velpin.kinds.deb.engine.causes import Link, Obstacle
 from velpin.kinds.deb.engine.world import Target
+from velpin.kinds.deb.reasons import AskForHeld
 from velpin.kinds.deb.transaction.steps import Transaction
 from velpin.model.forecast import Answer
-from velpin.model.reason import Fact
-from velpin.ports.attempts import Attempt, DropRule, SwitchOn, asking
+from velpin.model.reasons import AskForVersion, AskInstead
+from velpin.ports.attempts import AskAgain, Attempt, DropRule, SwitchOn
 
 
 def attempts(
@@ -58,13 +59,11 @@ class _Changes:
             if build.unit.name in self.removed:
                 continue
             name = self._label(build.unit.name, build.unit.arch)
-            facts: dict[str, Fact] = {
-                "name": build.unit.name,
-                "version": build.version,
-                "source": version.source,
-            }
             texts = self._with(build.unit.name, f"{name}@{build.version}")
-            yield asking(texts, "ask-for-version", **facts)
+            yield AskAgain(
+                texts,
+                AskForVersion(name=build.unit.name, version=build.version, source=version.source),
+            )
 
     def _label(self, name: str, arch: str) -> str:
         return name if arch == self.state.configuration.native else f"{name}:{arch}"
@@ -74,7 +73,7 @@ class _Changes:
         for unit in units:
             if unit.held and unit.name not in [a.package for a in self.answers]:
                 texts = [*self.texts, self._label(unit.name, unit.arch)]
-                yield asking(texts, "ask-for-held", name=unit.name)
+                yield AskAgain(texts, AskForHeld(name=unit.name))
 
     def _source_on(self, target: Target) -> Iterator[Attempt]:
         yield SwitchOn(target.name, self.texts)
@@ -100,10 +99,8 @@ class _Changes:
                 if version.text == answer.version or not version.offered:
                     continue
                 name = self._label(answer.package, package.arch if package else "")
-                facts: dict[str, Fact] = {
-                    "name": answer.package,
-                    "version": version.text,
-                    "source": version.source,
-                }
                 texts = self._with(answer.package, f"{name}@{version.text}")
-                yield asking(texts, "ask-instead", **facts)
+                yield AskAgain(
+                    texts,
+                    AskInstead(name=answer.package, version=version.text, source=version.source),
+                )

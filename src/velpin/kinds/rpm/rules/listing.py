@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
+from velpin.kinds.rpm.reasons import SaysOnly, SaysPriority
 from velpin.kinds.rpm.rules.store import recorded_rules, rules_of
 from velpin.kinds.rpm.rules.verify import verdict
 from velpin.kinds.rpm.source import UNSAID
 from velpin.model.reason import Place, Reason
+from velpin.model.reasons import RuleIdle, RuleNotThere, RuleSourceOff, SaysBar, SaysRule
 from velpin.model.rule import RuleInForce, short_of
 from velpin.ports.rules import Rules
 
@@ -17,9 +19,14 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.ini import IniSection
     from velpin.kinds.rpm.source import RpmSource
     from velpin.kinds.rpm.state import RpmState
-    from velpin.model.reason import Fact
     from velpin.model.rule import Rule, Verdict
     from velpin.model.source import Source
+
+
+LISTS: Mapping[str, type[SaysOnly | SaysBar]] = {
+    "includepkgs": SaysOnly, "excludepkgs": SaysBar, "exclude": SaysBar,
+}  # fmt: skip
+"""Keys that list packages, and what each says of them."""
 
 
 class RpmRules(Rules):
@@ -49,9 +56,7 @@ class RpmRules(Rules):
                 told.append(in_force)
                 continue
             said = "; ".join(notes[in_force.place])
-            mine = in_force._replace(
-                says=Reason("says-rule", {"rule": said}), rule=rules[in_force.place]
-            )
+            mine = in_force._replace(says=SaysRule(rule=said), rule=rules[in_force.place])
             if said in joined:
                 told[joined[said]] = _with(told[joined[said]], mine)
                 continue
@@ -100,17 +105,15 @@ def _of_sources(state: RpmState) -> Iterator[RuleInForce]:
             continue
         if value is not None:
             place = Place(value.file or source.file, value.line)
-            facts: dict[str, Fact] = {"sources": source.handle, "priority": source.priority}
+            says = SaysPriority(sources=source.handle, priority=source.priority)
             yield RuleInForce(
-                place, Reason("says-priority", facts), None, source.priority,
+                place, says, None, source.priority,
                 _count(state, source), (), _why_dead(state, source),
             )  # fmt: skip
     for source in state.configuration.sources:
-        for key, code in (
-            ("includepkgs", "says-only"), ("excludepkgs", "says-bar"), ("exclude", "says-bar"),
-        ):  # fmt: skip
+        for key in LISTS:
             if key in state.rule_files.keys and key in source.section:
-                yield list_rule(state, source.section, source.file, key, code, source)
+                yield list_rule(state, source.section, source.file, key, source)
 
 
 def _count(state: RpmState, source: RpmSource) -> int:
@@ -120,24 +123,24 @@ def _count(state: RpmState, source: RpmSource) -> int:
 
 def _why_dead(state: RpmState, source: RpmSource) -> Reason | None:
     if not source.on:
-        return Reason("rule-source-off", {"sources": source.handle})
+        return RuleSourceOff(sources=(source.handle,))
     others = [
         other.priority for other in state.configuration.sources if other.on and other is not source
     ]
     if not others or (source.priority == UNSAID and set(others) == {UNSAID}):
-        return Reason("rule-idle", {})
+        return RuleIdle()
     return None
 
 
 def list_rule(
-    state: RpmState, section: IniSection, file: str, key: str, code: str, source: RpmSource | None
+    state: RpmState, section: IniSection, file: str, key: str, source: RpmSource | None
 ) -> RuleInForce:
     """A rule that is a list of patterns, of one source or of all."""
     value = section.find(key)
     assert value is not None
     names = " ".join(value.text.split())
     handle = source.handle if source else ""
-    facts: dict[str, Fact] = {"names": names, "sources": handle or "every source"}
+    says = LISTS[key](names=names, sources=handle or "every source")
     offers = 0
     installed: dict[str, None] = {}
     for offering, index in state.indexes.opened:
@@ -148,14 +151,14 @@ def list_rule(
                 offers += 1
                 if state.packages.pool.installed(row.name):
                     installed[row.name] = None
-    dead = None
+    dead: Reason | None = None
     if source is not None and not source.on:
-        dead = Reason("rule-source-off", {"sources": handle})
+        dead = RuleSourceOff(sources=(handle,))
     elif not offers:
-        dead = Reason("rule-not-there", {"names": names})
+        dead = RuleNotThere(names=names)
     return RuleInForce(
         Place(value.file or file, value.line),
-        Reason(code, facts),
+        says,
         None,
         0,
         offers,

@@ -11,7 +11,9 @@ from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
-from velpin.model.rule import Rule, shell_word
+from velpin.model.reasons import NoNameThere, NoSuchName, NoSuchVersion
+from velpin.model.rule import Rule
+from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 
 _BOUNDS = (">=", "<=", "==", ">", "<")
@@ -90,7 +92,7 @@ def version_is(rule: Rule, version: str) -> bool:
 
 def findings(state: RpmState, rule: Rule) -> list[Reason]:
     """What speaks against a rule: it names what is not there."""
-    found = []
+    found: list[Reason] = []
     of = rule.source if rule.kind != "prefer" else ""
     for name in rule.names:
         builds = builds_meant(state, name, of)
@@ -100,11 +102,9 @@ def findings(state: RpmState, rule: Rule) -> list[Reason]:
             and not find_source(state.configuration.by_handle, of).on
             and names_meant(state, name, of)
         ):
-            code = "no-name-there" if of else "no-such-name"
-            found.append(Reason(code, {"name": name, "source": of}))
+            found.append(NoNameThere(name=name, source=of) if of else NoSuchName(name=name))
         elif rule.version and not any(
             version_is(rule, package.version) for package in (first, *builds) if package
         ):
-            facts = {"name": name, "version": rule.version, "source": rule.source}
-            found.append(Reason("no-such-version", dict(facts)))
+            found.append(NoSuchVersion(name=name, version=rule.version, source=rule.source))
     return found

@@ -6,6 +6,14 @@ from collections.abc import Iterator
 from itertools import islice
 
 from velpin.kinds.rpm.pool import RpmPackage
+from velpin.kinds.rpm.reasons import (
+    KeptOut,
+    NeverGoesBack,
+    NeverThere,
+    OtherComes,
+    StaysAsItIs,
+    StillNotOver,
+)
 from velpin.kinds.rpm.rules.resolve import (
     builds_meant,
     installed_meant,
@@ -17,6 +25,7 @@ from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
+from velpin.model.reasons import ComesAllTheSame, StillChanges
 from velpin.model.rule import Rule, Verdict
 from velpin.ports.configuration import find_source
 
@@ -39,9 +48,7 @@ def _prefer(state: RpmState, rule: Rule) -> Iterator[Reason]:
             find_source(state.configuration.by_handle, below),
         )
         if one.priority >= other.priority:
-            yield Reason(
-                "still-not-over", {"source": above, "other": below, "priority": other.priority}
-            )
+            yield StillNotOver(source=above, other=below, priority=other.priority)
         if not (one.on and other.on):
             continue
         common = sorted(set(names_meant(state, "*", above)) & set(names_meant(state, "*", below)))
@@ -51,10 +58,7 @@ def _prefer(state: RpmState, rule: Rule) -> Iterator[Reason]:
             chosen = state.chooser.choice_of(name)
             visible = any(b.origin.handle == above for b in state.packages.pool.named(name))
             if chosen and visible and chosen.origin.handle == below:
-                yield Reason(
-                    "comes-all-the-same",
-                    {"name": name, "source": below, "priority": chosen.origin.priority},
-                )
+                yield ComesAllTheSame(name=name, source=below, priority=chosen.origin.priority)
 
 
 def _confine(state: RpmState, rule: Rule) -> Iterator[Reason]:
@@ -64,10 +68,7 @@ def _confine(state: RpmState, rule: Rule) -> Iterator[Reason]:
     for name in islice(names_meant(state, "*", rule.source), _MOST):
         builds = [b for b in state.packages.pool.named(name) if b.origin.handle == rule.source]
         if builds and name not in allowed:
-            yield Reason(
-                "comes-all-the-same",
-                {"name": name, "source": rule.source, "priority": builds[0].origin.priority},
-            )
+            yield ComesAllTheSame(name=name, source=rule.source, priority=builds[0].origin.priority)
         if not builds and name in allowed:
             yield _kept_out(state, name, rule.source)
 
@@ -76,8 +77,8 @@ def _kept_out(state: RpmState, name: str, source: str) -> Reason:
     for build in state.packages.pool.all_named(name):
         hidden = state.filters.why_hidden(build) if build.origin.handle == source else None
         if hidden is not None:
-            return Reason("kept-out", {"name": name, "source": source}, (hidden,))
-    return Reason("kept-out", {"name": name, "source": source})
+            return KeptOut(name=name, source=source, because=(hidden,))
+    return KeptOut(name=name, source=source)
 
 
 def _bar(state: RpmState, rule: Rule) -> Iterator[Reason]:
@@ -88,11 +89,9 @@ def _bar(state: RpmState, rule: Rule) -> Iterator[Reason]:
             if rule.pre_releases and "~" not in build.version:
                 continue
             if version_is(rule, build.version):
-                yield Reason(
-                    "comes-all-the-same",
-                    {"name": build.name, "source": build.origin.handle,
-                     "priority": build.origin.priority},
-                )  # fmt: skip
+                yield ComesAllTheSame(
+                    name=build.name, source=build.origin.handle, priority=build.origin.priority
+                )
 
 
 def _pin(state: RpmState, rule: Rule) -> Iterator[Reason]:
@@ -106,10 +105,9 @@ def _pin(state: RpmState, rule: Rule) -> Iterator[Reason]:
             wanted = [package for package in offered if _is_pinned(rule, package)]
             others = [package for package in offered if package not in wanted]
             if others:
-                facts = {"name": name, "chosen": others[0].version, "version": _what(rule)}
-                yield Reason("other-comes", dict(facts))
+                yield OtherComes(name=name, chosen=others[0].version, version=_what(rule))
             elif not wanted:
-                yield Reason("never-there", {"name": name, "version": _what(rule)})
+                yield NeverThere(name=name, version=_what(rule))
             else:
                 yield from _pinned_installed(state, rule, name, wanted)
 
@@ -132,12 +130,11 @@ def _pinned_installed(
             continue
         lower = all(compare(package.version, old.version) < 0 for package in wanted)
         if lower:
-            facts = {"name": name, "installed": old.version, "version": wanted[0].version}
-            yield Reason("never-goes-back", dict(facts))
+            yield NeverGoesBack(name=name, installed=old.version, version=wanted[0].version)
         elif not any(package in wanted for package in state.chooser.targets(old)):
             locked = state.filters.why_locked(old)
-            facts = {"name": name, "version": rule.version}
-            yield Reason("stays-as-it-is", dict(facts), (locked,) if locked else ())
+            because = (locked,) if locked else ()
+            yield StaysAsItIs(name=name, version=rule.version, because=because)
 
 
 def _keep(state: RpmState, rule: Rule) -> Iterator[Reason]:
@@ -145,8 +142,8 @@ def _keep(state: RpmState, rule: Rule) -> Iterator[Reason]:
         for build in installed_meant(state, text):
             found = state.chooser.targets(build)
             if found:
-                facts = {"name": found[0].name, "source": found[0].origin.handle}
-                yield Reason("still-changes", {**facts, "version": found[0].version})
+                new = found[0]
+                yield StillChanges(name=new.name, version=new.version, source=new.origin.handle)
 
 
 _PROOFS = {"prefer": _prefer, "confine": _confine, "bar": _bar, "pin": _pin, "keep": _keep}
