@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import fnmatch
 import random
+from dataclasses import replace
 
 from tests.installer.drawn import NAMES
 from velpin.host.host import Host
 from velpin.kinds.deb import DebPorts
 from velpin.model.forecast import Answer
-from velpin.model.rule import Rule
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule
 from velpin.ports.view import View
 
 GLOBS = ("g*", "*e*", "fog*", "?ern", "b*")
@@ -28,21 +29,21 @@ def draw_rule(host: DebPorts, pick: random.Random) -> Rule:
     if kind == "prefer":
         other = pick.choice(handles)
         by = pick.choice([{"over": (other,)}, {"under": (other,)}, {"over_all": True}])
-        return Rule("prefer", (), one, **by)  # type: ignore[arg-type]
+        return Prefer(one, **by)  # type: ignore[arg-type]
     if kind == "confine":
-        return Rule("confine", (name,), one)
+        return Confine(one, (name,))
     if kind == "pin":
         older = pick.random() < 0.5
         form = pick.choice(["version", "source", "both"])
         source = one if form != "version" else ""
-        return Rule("pin", (name,), source, version if form != "source" else "", allow_older=older)
+        return Pin((name,), version if form != "source" else "", source, allow_older=older)
     if kind == "bar":
         return pick.choice([
-            Rule("bar", (name,), one), Rule("bar", (name,), "", version),
-            Rule("bar", (), one, pre_releases=True), Rule("bar", (), one, components=("extra",)),
+            Bar((name,), source=one), Bar((name,), version),
+            Bar((), source=one, pre_releases=True), Bar((), source=one, components=("extra",)),
         ])  # fmt: skip
     installed = host.packages.installed_names()
-    return Rule("keep", (pick.choice([name, *installed]),))
+    return Keep((pick.choice([name, *installed]),))
 
 
 def read(host: Host) -> DebPorts:
@@ -52,13 +53,10 @@ def read(host: Host) -> DebPorts:
 
 def shows(host: Host, rule: Rule) -> str:
     """What of a rule the forecasts of a host do not show; empty where they show it."""
-    if rule.kind == "confine":  # said again it adds names
-        said = [
-            rule.rule for rule in host.rules.in_force() if rule.rule and rule.rule.kind == "confine"
-        ]
-        rule = rule._replace(
-            names=tuple(n for w in said if w.source == rule.source for n in w.names)
-        )
+    if isinstance(rule, Confine):  # said again it adds names
+        said = [each.rule for each in host.rules.in_force() if isinstance(each.rule, Confine)]
+        names = tuple(n for w in said if w.source == rule.source for n in w.names)
+        rule = replace(rule, names=names)
     names = [n for n in sorted(read(host).state.indexes.offered_names()) if _is_meant(rule, n)]
     for name in names:
         for answer in host.forecast([name]).answers:
@@ -72,7 +70,7 @@ def shows(host: Host, rule: Rule) -> str:
 
 def _is_meant(rule: Rule, name: str) -> bool:
     meant = any(fnmatch.fnmatchcase(name, one) for one in rule.names)
-    return not meant if rule.kind == "confine" else meant or not rule.names
+    return not meant if isinstance(rule, Confine) else meant or not rule.names
 
 
 def _comes(answer: Answer) -> bool:

@@ -20,7 +20,7 @@ from velpin.demo.signer import Signer
 from velpin.files.tree import Tree
 from velpin.kinds.alpm import AlpmPorts
 from velpin.kinds.alpm.edit import Text
-from velpin.model.rule import Rule, words_of
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, words_of
 from velpin.ports.view import View
 from velpin.store.cache import open_cache
 from velpin.trust.openpgp import read_keys
@@ -227,11 +227,11 @@ def _wish(harbour: AlpmHarbour, pick: random.Random) -> Rule:
     names = [*harbour.host().packages.installed_names(), *NAMES]
     return pick.choice(
         [
-            Rule("prefer", (), one, over=(other,)), Rule("prefer", (), one, under=(other,)),
-            Rule("prefer", (), one, over_all=True), Rule("keep", (pick.choice(names),)),
-            Rule("keep", (pick.choice(("a*", "[b-f]", "*")),)), Rule("bar", ("*",), one),
-            Rule("confine", ("a*",), one), Rule("pin", (pick.choice(names),), one),
-            Rule("bar", (pick.choice(names),), one),
+            Prefer(one, (other,)), Prefer(one, under=(other,)),
+            Prefer(one, over_all=True), Keep((pick.choice(names),)),
+            Keep((pick.choice(("a*", "[b-f]", "*")),)), Bar(("*",), source=one),
+            Confine(one, ("a*",)), Pin((pick.choice(names),), source=one),
+            Bar((pick.choice(names),), source=one),
         ]
     )  # fmt: skip
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from types import SimpleNamespace
 from typing import Any
 from unittest.mock import patch
@@ -21,7 +22,7 @@ from velpin.errors import Refusal
 from velpin.model.hostfile import Condition, Expectation
 from velpin.model.reason import Place
 from velpin.model.reasons import Unmet
-from velpin.model.rule import Rule
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule
 from velpin.model.shift import (
     ChangedAnswer,
     ChangedUpgrade,
@@ -113,9 +114,9 @@ def alone(*names: str) -> tuple[ChangedAnswer, ...]:
     return (*found, ChangedAnswer("was", ONE, THEIRS), ChangedAnswer("left", None, ONE))
 
 
-CONFINE = Rule("confine", ("gullwatch*",), "vendor")
-BAR = Rule("bar", ("gull",), "vendor")
-KEEP = Rule("keep", ("gull",))
+CONFINE = Confine("vendor", ("gullwatch*",))
+BAR = Bar(("gull",), source="vendor")
+KEEP = Keep(("gull",))
 
 
 @pytest.mark.parametrize(
@@ -125,9 +126,9 @@ KEEP = Rule("keep", ("gull",))
         ((BAR, KEEP), (), "velpin bar gull --from vendor", 2),
         ((KEEP,), (), "velpin keep gull", 3),
         ((), (), "", 3),
-        ((Rule("confine", ("mine", "gullwatch*"), "vendor"),), ("mine",),
+        ((Confine("vendor", ("mine", "gullwatch*")),), ("mine",),
          "velpin confine vendor mine 'gullwatch*'", 1),
-        ((Rule("confine", ("mine",), "vendor"),), ("mine",), "velpin confine vendor mine", 2),
+        ((Confine("vendor", ("mine",)),), ("mine",), "velpin confine vendor mine", 2),
     ],
 )  # fmt: skip
 def test_the_first_rule_that_prevents_it_is_told(
@@ -187,8 +188,8 @@ def test_what_pushes_something_out_is_barred() -> None:
     found = find_takeover(host, shift, ["vendor"], [])  # type: ignore[arg-type]
     assert found is not None
     assert host.tried == [
-        Rule("confine", ("spare",), "vendor"), Rule("bar", ("pusher",), "vendor"),
-        Rule("keep", ("gull",)),
+        Confine("vendor", ("spare",)), Bar(("pusher",), source="vendor"),
+        Keep(("gull",)),
     ]  # fmt: skip
 
 
@@ -270,10 +271,10 @@ def test_why_something_drifted(then: Snapshot, now: Snapshot, causes: object) ->
 
 
 def prefer(*over: str, under: tuple[str, ...] = (), over_all: bool = False) -> Rule:
-    return Rule("prefer", (), "a", over=over, under=under, over_all=over_all)
+    return Prefer("a", over, under=under, over_all=over_all)
 
 
-PIN = Rule("pin", ("gull", "tern"), version="1")
+PIN = Pin(("gull", "tern"), "1")
 
 
 @pytest.mark.parametrize(
@@ -281,19 +282,19 @@ PIN = Rule("pin", ("gull", "tern"), version="1")
     [
         ([], BAR, [BAR]),
         ([CONFINE], BAR, [CONFINE, BAR]),
-        ([BAR], BAR._replace(names=("tern",)), [BAR._replace(names=("gull", "tern"))]),
-        ([BAR], BAR._replace(source="base"), [BAR, BAR._replace(source="base")]),
-        ([PIN], PIN._replace(names=("gull",), version="2"),
-         [PIN._replace(names=("tern",)), PIN._replace(names=("gull",), version="2")]),
-        ([PIN], PIN._replace(version="2"), [PIN._replace(version="2")]),
-        ([PIN], PIN._replace(names=("auk",)), [PIN._replace(names=("gull", "tern", "auk"))]),
+        ([BAR], replace(BAR, names=("tern",)), [replace(BAR, names=("gull", "tern"))]),
+        ([BAR], replace(BAR, source="base"), [BAR, replace(BAR, source="base")]),
+        ([PIN], replace(PIN, names=("gull",), version="2"),
+         [replace(PIN, names=("tern",)), replace(PIN, names=("gull",), version="2")]),
+        ([PIN], replace(PIN, version="2"), [replace(PIN, version="2")]),
+        ([PIN], replace(PIN, names=("auk",)), [replace(PIN, names=("gull", "tern", "auk"))]),
         ([prefer("b")], prefer("c"), [prefer("b", "c")]),
         ([prefer("b", "gone")], prefer("c"), [prefer("b", "c")]),
         ([prefer("b")], prefer(under=("b",)), [prefer(under=("b",))]),
         ([prefer("b", under=("c",))], prefer("c"), [prefer("b", "c")]),
         ([prefer("b", under=("c",))], prefer(over_all=True), [prefer(over_all=True)]),
         ([prefer(over_all=True)], prefer(under=("c",)), [prefer(under=("c",), over_all=True)]),
-        ([prefer("b")], prefer("c")._replace(source="z"), [prefer("b"), prefer("c")._replace(source="z")]),
+        ([prefer("b")], replace(prefer("c"), source="z"), [prefer("b"), replace(prefer("c"), source="z")]),
     ],
 )  # fmt: skip
 def test_rules_of_one_subject_are_merged(stand: list[Rule], new: Rule, merged: list[Rule]) -> None:
@@ -303,9 +304,9 @@ def test_rules_of_one_subject_are_merged(stand: list[Rule], new: Rule, merged: l
 @pytest.mark.parametrize(
     ("stand", "new", "nothing"),
     [
-        ([PIN], PIN, True), ([PIN], PIN._replace(names=("tern", "gull")), True),
-        ([PIN], PIN._replace(names=("tern",)), True), ([PIN], PIN._replace(version="2"), False),
-        ([PIN], PIN._replace(names=("tern", "auk")), False), ([CONFINE, PIN], PIN, True),
+        ([PIN], PIN, True), ([PIN], replace(PIN, names=("tern", "gull")), True),
+        ([PIN], replace(PIN, names=("tern",)), True), ([PIN], replace(PIN, version="2"), False),
+        ([PIN], replace(PIN, names=("tern", "auk")), False), ([CONFINE, PIN], PIN, True),
         ([prefer("b", "c")], prefer("c"), True), ([prefer("b")], prefer("c"), False),
         ([prefer(over_all=True)], prefer("b"), True), ([], BAR, False),
     ],
@@ -318,17 +319,17 @@ def test_a_rule_that_stands_adds_nothing(stand: list[Rule], new: Rule, nothing: 
     ("old", "lifted", "left"),
     [
         (PIN, PIN, None),
-        (PIN, PIN._replace(names=("gull",)), PIN._replace(names=("tern",))),
-        (PIN, PIN._replace(names=("auk",)), PIN),
-        (PIN, PIN._replace(names=()), None),
-        (PIN, PIN._replace(version=""), None),
-        (PIN, PIN._replace(version="2"), PIN),
+        (PIN, replace(PIN, names=("gull",)), replace(PIN, names=("tern",))),
+        (PIN, replace(PIN, names=("auk",)), PIN),
+        (PIN, replace(PIN, names=()), None),
+        (PIN, replace(PIN, version=""), None),
+        (PIN, replace(PIN, version="2"), PIN),
         (BAR, PIN, BAR),
-        (BAR, BAR._replace(source=""), None),
-        (BAR, BAR._replace(source="VENDOR"), None),
-        (BAR, BAR._replace(source="base"), BAR),
-        (BAR, BAR._replace(components=("main",)), BAR),
-        (PIN, PIN._replace(pre_releases=True), PIN),
+        (BAR, replace(BAR, source=""), None),
+        (BAR, replace(BAR, source="VENDOR"), None),
+        (BAR, replace(BAR, source="base"), BAR),
+        (BAR, replace(BAR, components=("main",)), BAR),
+        (BAR, replace(BAR, pre_releases=True), BAR),
         (prefer("b", "c"), prefer("b"), prefer("c")),
         (prefer("b", under=("c",)), prefer("c"), prefer("b")),
         (prefer("b", under=("c",)), prefer(under=("b",)), prefer(under=("c",))),
@@ -347,12 +348,12 @@ def test_what_is_lifted_must_stand() -> None:
     def same(one: str, other: str) -> bool:
         return one == other
 
-    assert remaining([PIN, BAR], [PIN._replace(names=("gull",))], same) == [
-        PIN._replace(names=("tern",)),
+    assert remaining([PIN, BAR], [replace(PIN, names=("gull",))], same) == [
+        replace(PIN, names=("tern",)),
         BAR,
     ]
     assert remaining(
-        [PIN, BAR], [PIN._replace(names=("gull",)), PIN._replace(names=("tern",))], same
+        [PIN, BAR], [replace(PIN, names=("gull",)), replace(PIN, names=("tern",))], same
     ) == [BAR]
     for lifted in ([CONFINE], [BAR, CONFINE], [CONFINE, BAR]):
         with pytest.raises(Refusal, match="no rule of velpin says: velpin confine"):

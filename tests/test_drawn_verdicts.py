@@ -15,7 +15,7 @@ from tests.drawn_settings import host_among_settings
 from tests.harbours import ALPM, KINDS, Item
 from velpin import open_host
 from velpin.errors import VelpinError
-from velpin.model.rule import Rule, command_of
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, command_of
 
 pytestmark = pytest.mark.full
 
@@ -28,26 +28,26 @@ def drawn_rules(
     name, more, version = draw.choice(names), draw.choice(names), draw.choice(versions)
     glob = draw.choice((f"{name[0]}*", f"*{name[-1]}", "*"))
     return [
-        Rule("prefer", (), one, over=(other,)),
-        Rule("prefer", (), one, under=(other, third)),
-        Rule("prefer", (), one, over_all=True),
-        Rule("confine", (name, more), one),
-        Rule("confine", (glob,), one),
-        Rule("pin", (name,), "", version),
-        Rule("pin", (name,), one, version),
-        Rule("pin", (name, more), one),
-        Rule("pin", (name,), "", version, allow_older=True),
-        Rule("pin", (name,), "", f"{version[0]}*"),
-        Rule("bar", (name,), one),
-        Rule("bar", (name,), "", version),
-        Rule("bar", (glob,), one),
-        Rule("bar", (), one, pre_releases=True),
-        Rule("bar", (), one, components=("main",)),
-        Rule("keep", (name,)),
-        Rule("keep", (name, more)),
-        Rule("keep", (glob,)),
-        Rule("bar", (name,), "", f">= {version}"),
-        Rule("pin", (name,), "", f"< {version}"),
+        Prefer(one, (other,)),
+        Prefer(one, under=(other, third)),
+        Prefer(one, over_all=True),
+        Confine(one, (name, more)),
+        Confine(one, (glob,)),
+        Pin((name,), version),
+        Pin((name,), version, one),
+        Pin((name, more), source=one),
+        Pin((name,), version, allow_older=True),
+        Pin((name,), f"{version[0]}*"),
+        Bar((name,), source=one),
+        Bar((name,), version),
+        Bar((glob,), source=one),
+        Bar((), source=one, pre_releases=True),
+        Bar((), source=one, components=("main",)),
+        Keep((name,)),
+        Keep((name, more)),
+        Keep((glob,)),
+        Bar((name,), f">= {version}"),
+        Pin((name,), f"< {version}"),
     ]
 
 

@@ -20,7 +20,7 @@ from velpin.front.json_values import jsonable
 from velpin.host.host import Host
 from velpin.host.opening import open_host
 from velpin.kinds import KINDS
-from velpin.model.rule import Rule
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule
 
 
 def deb_host(folder: Path) -> Path:
@@ -185,12 +185,12 @@ def next_of(host: Host, name: str) -> str | None:
 @pytest.mark.parametrize(
     ("rule", "gull", "tool"),
     [
-        (Rule("prefer", (), "base", over=("vendor",)), "1", "5"),
-        (Rule("confine", ("vendor-*",), "vendor"), "1", "5"),
-        (Rule("pin", ("gull",), "", "1"), "1", "5"),
-        (Rule("bar", ("gull",), "vendor"), "1", "5"),
-        (Rule("keep", ("gull",)), "1", "5"),
-        (Rule("confine", ("gull",), "vendor"), "2", None),
+        (Prefer("base", ("vendor",)), "1", "5"),
+        (Confine("vendor", ("vendor-*",)), "1", "5"),
+        (Pin(("gull",), "1"), "1", "5"),
+        (Bar(("gull",), source="vendor"), "1", "5"),
+        (Keep(("gull",)), "1", "5"),
+        (Confine("vendor", ("gull",)), "2", None),
     ],
     ids=lambda value: value.kind if isinstance(value, Rule) else "",
 )

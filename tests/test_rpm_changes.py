@@ -29,7 +29,7 @@ from velpin.host.host import Host
 from velpin.host.opening import open_host
 from velpin.kinds import open_ports
 from velpin.kinds.rpm_zypp.config import library_files, read_config
-from velpin.model.rule import Rule, words_of
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, words_of
 from velpin.model.shift import ChangedAnswer
 from velpin.ports.view import View
 from velpin.store.cache import open_cache
@@ -298,7 +298,7 @@ def test_preferences_in_a_row_hold_in_whatever_order_they_came(
     for name in "dcba":
         harbour.source(name, P("gull", "1-1"), settings="gpgcheck=0\npriority=50\n")
     harbour.refresh()
-    rules = [Rule("prefer", (), pair[0], over=(pair[-1],)) for pair in order]
+    rules = [Prefer(pair[0], (pair[-1],)) for pair in order]
     host = harbour.host()
     after = host.considering(host.rules.plan(rules))
     ranks = {one.source.handle: one.priorities[0].priority for one in after.sources.statuses()}
@@ -328,10 +328,10 @@ def drawn_rules(harbour: RpmHarbour, pick: random.Random) -> Iterator[Rule]:
         name = pick.choice([*NAMES, "a*"])
         version = f"{pick.randint(1, 4)}" + pick.choice(["", "-1", "-2"])
         yield pick.choice([
-            Rule("prefer", (), one, over=(other,)), Rule("prefer", (), one, under=(other,)),
-            Rule("prefer", (), one, over_all=True), Rule("confine", (name,), one),
-            Rule("bar", (name,), one), Rule("bar", (name,), "", version), Rule("keep", (name,)),
-            Rule("pin", (name,), "", version), Rule("pin", (name,), one),
+            Prefer(one, (other,)), Prefer(one, under=(other,)),
+            Prefer(one, over_all=True), Confine(one, (name,)),
+            Bar((name,), source=one), Bar((name,), version), Keep((name,)),
+            Pin((name,), version), Pin((name,), source=one),
         ])  # fmt: skip
 
 

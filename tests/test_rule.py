@@ -26,7 +26,7 @@ from velpin.kinds.deb.rules.store import (
 )
 from velpin.kinds.rpm_dnf.rules import _other_epochs, _others
 from velpin.kinds.rpm_zypp.rules import _outside
-from velpin.model.rule import Rule, command_of, read_rule
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, command_of, read_rule
 
 # -- as a command ------------------------------------------------------------------------
 
@@ -38,22 +38,18 @@ version = st.from_regex(r"[0-9][0-9a-z.+~:-]{0,8}\*?", fullmatch=True)
 yes, boolean = st.just(True), st.booleans()
 
 
-def of(kind: str, **fields: st.SearchStrategy[object]) -> st.SearchStrategy[Rule]:
-    return st.fixed_dictionaries(fields).map(lambda drawn: Rule(kind, **drawn))  # type: ignore[arg-type]
-
-
 rules = st.one_of(
-    of("prefer", source=handle, over=handles, under=handles),
-    of("prefer", source=handle, over_all=yes),
-    of("confine", names=names, source=handle),
-    of("pin", names=names, version=version, allow_older=boolean),
-    of("pin", names=names, source=handle),
-    of("pin", names=names, version=version, source=handle),
-    of("bar", names=names, source=handle),
-    of("bar", names=names, version=version),
-    of("bar", names=names, source=handle, pre_releases=yes),
-    of("bar", source=handle, components=handles),
-    of("keep", names=names),
+    st.builds(Prefer, source=handle, over=handles, under=handles),
+    st.builds(Prefer, source=handle, over_all=yes),
+    st.builds(Confine, names=names, source=handle),
+    st.builds(Pin, names=names, version=version, allow_older=boolean),
+    st.builds(Pin, names=names, source=handle),
+    st.builds(Pin, names=names, version=version, source=handle),
+    st.builds(Bar, names=names, source=handle),
+    st.builds(Bar, names=names, version=version),
+    st.builds(Bar, names=names, source=handle, pre_releases=yes),
+    st.builds(Bar, source=handle, components=handles),
+    st.builds(Keep, names=names),
 )
 
 
@@ -84,8 +80,8 @@ def test_other_words_say_none(text: str) -> None:
 # -- in files ----------------------------------------------------------------------------
 
 OWN = "etc/apt/preferences.d/00velpin.pref"
-KEEP, PIN = Rule("keep", ("gull",)), Rule("pin", ("tern",), "", "1.*")
-CONFINE = Rule("confine", ("gull*",), "vendor")
+KEEP, PIN = Keep(("gull",)), Pin(("tern",), "1.*")
+CONFINE = Confine("vendor", ("gull*",))
 
 
 def draft(rule: Rule, file: str = OWN) -> PreferencesDraft:

@@ -7,7 +7,7 @@ import json
 import pytest
 
 from tests.harbours import DebHarbour, offer
-from velpin.model.rule import Rule
+from velpin.model.rule import Prefer
 
 OWN = "etc/apt/preferences.d/00velpin.pref"
 
@@ -128,8 +128,8 @@ def test_orders_are_settled_whatever_came_first(two: DebHarbour) -> None:
     two.source("third", ("gull", "9"))
     two.ready()
     host = two.host()
-    rules = [Rule("prefer", (), "base", over=("vendor",), under=("third",)),
-              Rule("prefer", (), "third", over=("vendor",))]  # fmt: skip
+    rules = [Prefer("base", ("vendor",), under=("third",)),
+              Prefer("third", ("vendor",))]  # fmt: skip
     for order in (rules, rules[::-1]):
         plan = host.rules.plan(order)
         assert (plan.error, plan.unmet) == (None, None)

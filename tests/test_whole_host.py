@@ -18,7 +18,7 @@ from velpin.demo.alpm_files import DemoArchive as ArchiveMade
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.forked import side_by_side
 from velpin.host.opening import open_host
-from velpin.model.rule import Rule
+from velpin.model.rule import Bar
 
 NAMES = ("gull", "gull-doc", "gull-wing", "tern", "tern-lib", "kelp", "fog")
 VERSIONS = ("1-1", "2-1", "1:1-1", "2~rc-1")
@@ -170,6 +170,6 @@ def test_a_rule_on_a_host_without_any_list_changes_no_answer(kind: str, tmp_path
     root = (DebHarbour(tmp_path) if kind == "deb" else RpmHarbour(tmp_path, kind)).root
     before = open_host(root)
     assert not before.sources
-    after = before.considering(before.rules.plan([Rule("bar", ("gull", "mooring-release"))]))
+    after = before.considering(before.rules.plan([Bar(("gull", "mooring-release"))]))
     assert changed_answers(before._ports, after._ports) == []
     assert after.after_upgrade() == before.after_upgrade()

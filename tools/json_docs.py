@@ -96,7 +96,9 @@ class Book:
             return {"type": "string"} if AsText in said else self.schema_of(base)
         origin, args = get_origin(hint), get_args(hint)
         if origin in (Union, types.UnionType):
-            return {"anyOf": [self.schema_of(one) for one in args]}
+            each = [self.schema_of(one) for one in args]
+            known = [schema for at, schema in enumerate(each) if schema not in each[:at]]
+            return {"anyOf": known} if len(known) > 1 else known[0]
         if origin is Literal:
             return {"enum": list(args)}
         if origin in (tuple, list) or (origin and issubclass(origin, Sequence)):
@@ -110,7 +112,7 @@ class Book:
             return {"type": plain[hint]}
         if hint is type(None):
             return {"type": "null"}
-        if hint in (Place, Rule):
+        if hint is Place or hint in get_args(Rule):
             return {"type": "string"}
         self.kinds[hint.__name__] = hint
         return {"$ref": f"#/$defs/{hint.__name__}"}

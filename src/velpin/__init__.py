@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from velpin.model.findings import FINDING_CODES
     from velpin.model.forecast import Answer, Change, Forecast, Offer
     from velpin.model.reason import Reason
-    from velpin.model.rule import Rule
+    from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule
     from velpin.model.shift import Selection, Shift
     from velpin.model.source import Source
     from velpin.version import __version__ as __version__
@@ -53,7 +53,7 @@ _HOMES = {
     "velpin.front.json_values": ("jsonable",),
     "velpin.model.forecast": ("Answer", "Change", "Forecast", "Offer"),
     "velpin.model.reason": ("Reason",),
-    "velpin.model.rule": ("Rule",),
+    "velpin.model.rule": ("Bar", "Confine", "Keep", "Pin", "Prefer", "Rule"),
     "velpin.model.shift": ("Selection", "Shift"),
     "velpin.model.source": ("Source",),
     "velpin.version": ("__version__",),
@@ -61,11 +61,11 @@ _HOMES = {
 """The module that each public name stands in."""
 
 __all__ = [
-    "FINDING_CODES", "Answer", "Change", "FetchError", "Forecast", "Host", "HostError", "KeyShown",
-    "NewSource", "Offer", "Plan", "PlanRefused", "Reason", "Refusal", "Rule", "Selection", "Shift",
-    "Snapshot", "Source", "TrustError", "UsageError", "VelpinError", "__version__", "drift",
-    "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "open_host",
-    "recover", "save_snapshot",
+    "FINDING_CODES", "Answer", "Bar", "Change", "Confine", "FetchError", "Forecast", "Host",
+    "HostError", "Keep", "KeyShown", "NewSource", "Offer", "Pin", "Plan", "PlanRefused", "Prefer",
+    "Reason", "Refusal", "Rule", "Selection", "Shift", "Snapshot", "Source", "TrustError",
+    "UsageError", "VelpinError", "__version__", "drift", "is_interrupted", "jsonable",
+    "load_host_file", "load_snapshot", "open_host", "recover", "save_snapshot",
 ]  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from velpin.core.access import Access
 from velpin.files.tree import Tree
 from velpin.host.host import Host
 from velpin.kinds.deb import DebPorts, choice
-from velpin.model.rule import Rule
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule
 from velpin.ports.view import View
 from velpin.store.cache import IndexCache
 
@@ -116,14 +116,14 @@ def rules_for(host: DebPorts) -> list[Rule]:
         one for one in packages if len(one.versions) > 1 and one.arch == host.configuration.native
     ]
     rules = [
-        Rule("keep", tuple(pick.sample(installed, 3))),
-        Rule("bar", ("libp*",), handles[0]),
-        Rule("confine", ("libc*", "libs*"), handles[0]),
+        Keep(tuple(pick.sample(installed, 3))),
+        Bar(("libp*",), source=handles[0]),
+        Confine(handles[0], ("libc*", "libs*")),
     ]
     if len(handles) > 1:
-        rules.append(Rule("prefer", (), handles[0], over=(handles[1],)))
+        rules.append(Prefer(handles[0], (handles[1],)))
     for one in several[:1]:
-        rules.append(Rule("pin", (one.name,), "", one.versions[-1].text, allow_older=True))
+        rules.append(Pin((one.name,), one.versions[-1].text, allow_older=True))
     return rules
 
 

@@ -35,7 +35,7 @@ from velpin.model.reasons import (
     SomeAddedOff,
     SourceWarning,
 )
-from velpin.model.rule import Rule
+from velpin.model.rule import Confine, Prefer
 from velpin.model.shell import shell_word
 from velpin.model.source import Source
 from velpin.ports.configuration import find_source
@@ -62,8 +62,8 @@ def plan_add(
         check_add(ports.editor, after.editor, [after.editor.key_of(source) for source in added])
         plan.notes[:0] = checks_that_are_off(after, added)
     for rules in (
-        [Rule("confine", tuple(only), handle) for handle in plan.handles if only],
-        [Rule("prefer", (), handle, over=tuple(over)) for handle in plan.handles if over],
+        [Confine(handle, tuple(only)) for handle in plan.handles if only],
+        [Prefer(handle, tuple(over)) for handle in plan.handles if over],
     ):
         if rules and not plan.error:
             plan = plan.then(ports.tree, plan_rules(considering(ports, plan), rules))

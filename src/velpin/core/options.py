@@ -26,7 +26,7 @@ from velpin.model.forecast import Answer, Forecast
 from velpin.model.reason import Place, Reason, place_of
 from velpin.model.reasons import WouldDo
 from velpin.model.request import Request, parse_request
-from velpin.model.rule import Rule
+from velpin.model.rule import Confine, Pin, Prefer, Rule
 from velpin.model.shell import shell_word
 from velpin.model.shift import Shift
 
@@ -229,7 +229,7 @@ def _pin(goal: Goal, older: bool, *, version: bool) -> Rule:
     source = request.source if version else goal.answer.source or ""
     asked = (request.version if request.operator == "=" else goal.answer.version) or ""
     names = (_bare(request),)
-    return Rule("pin", names, source, asked if version else "", allow_older=older)
+    return Pin(names, asked if version else "", source, allow_older=older)
 
 
 def _preferences(goals: Sequence[Goal], plain: Forecast) -> Iterator[list[Rule]]:
@@ -241,7 +241,7 @@ def _preferences(goals: Sequence[Goal], plain: Forecast) -> Iterator[list[Rule]]
         if goal.answer.source and winner and winner != goal.answer.source:
             found.setdefault(goal.answer.source, {})[winner] = None
     if found:
-        yield [Rule("prefer", (), handle, over=tuple(over)) for handle, over in found.items()]
+        yield [Prefer(handle, tuple(over)) for handle, over in found.items()]
 
 
 def _without_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:
@@ -313,10 +313,10 @@ def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[Iterable[Ru
 
 def _bringing(ports: Ports, name: str, version: str, source: str) -> Iterator[Rule]:
     """A pin to a version; else its source over the one that wins, which is only then asked for."""
-    yield Rule("pin", (name,), "", version)
+    yield Pin((name,), version)
     winner = forecast(ports, [name]).answers[0].source
     if source and winner:
-        yield Rule("prefer", (), source, over=(winner,))
+        yield Prefer(source, (winner,))
 
 
 def _would_do(chain: Iterable[Reason]) -> Iterator[tuple[str, str, str]]:
@@ -330,9 +330,7 @@ def _would_do(chain: Iterable[Reason]) -> Iterator[tuple[str, str, str]]:
 def _letting(ports: Ports, name: str, source: str) -> Iterator[Rule]:
     """The rule that lets a confined source give one more package."""
     confined = [
-        in_force.rule
-        for in_force in ports.rules.in_force()
-        if in_force.rule and in_force.rule.kind == "confine"
+        in_force.rule for in_force in ports.rules.in_force() if isinstance(in_force.rule, Confine)
     ]
     if any(rule.source == source for rule in confined):
-        yield Rule("confine", (name,), source)
+        yield Confine(source, (name,))

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 from velpin.errors import Refusal
-from velpin.model.rule import Rule, command_of
+from velpin.model.rule import Bar, Pin, Prefer, Rule, command_of, with_names
 
 
 def merge(stand: Sequence[Rule], new: Rule, names_source: Callable[[str], bool]) -> list[Rule]:
@@ -15,13 +16,13 @@ def merge(stand: Sequence[Rule], new: Rule, names_source: Callable[[str], bool])
     """
     found: list[Rule] = []
     for old in stand:
-        if old.kind == new.kind == "prefer" and old.source == new.source:
+        if isinstance(old, Prefer) and isinstance(new, Prefer) and old.source == new.source:
             new = _merged_order(old, new, names_source)
-        elif old._replace(names=()) == new._replace(names=()):
-            new = new._replace(names=tuple(dict.fromkeys((*old.names, *new.names))))
-        elif old.kind == new.kind == "pin":
+        elif with_names(old, ()) == with_names(new, ()):
+            new = with_names(new, tuple(dict.fromkeys((*old.names, *new.names))))
+        elif isinstance(old, Pin) and isinstance(new, Pin):
             names = tuple(name for name in old.names if name not in new.names)
-            found += [old._replace(names=names)] if names else []
+            found += [replace(old, names=names)] if names else []
         else:
             found.append(old)
     return [*found, new]
@@ -33,19 +34,24 @@ def adds_nothing(stand: Sequence[Rule], new: Rule, names_source: Callable[[str],
 
 
 def _as_sets(rules: Sequence[Rule]) -> set[tuple[object, ...]]:
-    return {
-        (*rule._replace(names=(), over=(), under=()), *map(frozenset, (rule.names, rule.over,
-                                                                      rule.under)))
-        for rule in rules
-    }  # fmt: skip
+    """What they say, whatever the order of names and of sources."""
+    return {_as_set(rule) for rule in rules}
 
 
-def _merged_order(old: Rule, new: Rule, names_source: Callable[[str], bool]) -> Rule:
+def _as_set(rule: Rule) -> tuple[object, ...]:
+    if isinstance(rule, Prefer):
+        order = frozenset(rule.over), frozenset(rule.under)
+        return replace(rule, over=(), under=()), *order
+    return with_names(rule, ()), frozenset(rule.names)
+
+
+def _merged_order(old: Prefer, new: Prefer, names_source: Callable[[str], bool]) -> Prefer:
     said = (*new.over, *new.under)
     over = [handle for handle in old.over if handle not in said and names_source(handle)]
     under = [handle for handle in old.under if handle not in said and names_source(handle)]
     over_all = old.over_all or new.over_all
-    return new._replace(
+    return replace(
+        new,
         over_all=over_all,
         over=() if over_all else (*over, *new.over),
         under=new.under if new.over_all else (*under, *new.under),
@@ -54,24 +60,26 @@ def _merged_order(old: Rule, new: Rule, names_source: Callable[[str], bool]) -> 
 
 def subtract(old: Rule, lifted: Rule, same_source: Callable[[str, str], bool]) -> Rule | None:
     """What is left of a rule when some of it is taken back, None where nothing is."""
-    if old.kind != lifted.kind or old.pre_releases != lifted.pre_releases:
-        return old
-    if old.components != lifted.components:
+    if isinstance(old, Bar) and isinstance(lifted, Bar):
+        if old.pre_releases != lifted.pre_releases or old.components != lifted.components:
+            return old
+    elif old.kind != lifted.kind:
         return old
     if lifted.source and not same_source(old.source, lifted.source):
         return old
     if lifted.version and lifted.version != old.version:
         return old
-    if lifted.kind == "prefer":
-        return _less_order(old, lifted)
+    if isinstance(old, Prefer):
+        return _less_order(old, lifted) if isinstance(lifted, Prefer) else old
     names = tuple(name for name in old.names if lifted.names and name not in lifted.names)
-    return old._replace(names=names) if names else None
+    return replace(old, names=names) if names else None
 
 
-def _less_order(old: Rule, lifted: Rule) -> Rule | None:
+def _less_order(old: Prefer, lifted: Prefer) -> Prefer | None:
     if not (lifted.over or lifted.under or lifted.over_all):
         return None
-    rest = old._replace(
+    rest = replace(
+        old,
         over=tuple(handle for handle in old.over if handle not in (*lifted.over, *lifted.under)),
         under=tuple(handle for handle in old.under if handle not in (*lifted.over, *lifted.under)),
         over_all=old.over_all and not lifted.over_all,

@@ -8,17 +8,17 @@ proved is for the ports `RuleWriter` and `Rules` to say.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
 from velpin.core.rule_merge import adds_nothing, contradiction, merge, remaining
 from velpin.errors import HostError, HostFileError, Refusal, VelpinError
-from velpin.kinds.deb.reasons import ForemostWins, WithOlder
 from velpin.model.forecast import Remedy
 from velpin.model.precedence import contradicted
 from velpin.model.reason import Place
-from velpin.model.reasons import RuleGone, WouldGoBack
-from velpin.model.rule import Rule, Verdict, command_of, short_of
+from velpin.model.reasons import ForemostWins, RuleGone, WithOlder, WouldGoBack
+from velpin.model.rule import Pin, Prefer, Rule, Verdict, command_of, short_of
 
 if TYPE_CHECKING:
     from velpin.files.tree import Edits
@@ -73,8 +73,8 @@ class RulePlanner:
 
     def remedies_for(self, rule: Rule, found: Verdict) -> Iterable[Remedy]:
         """Small changes with which a rule would hold, each of them tried."""
-        if isinstance(found.why, WouldGoBack) and not rule.allow_older:
-            older = rule._replace(allow_older=True)
+        if isinstance(found.why, WouldGoBack) and isinstance(rule, Pin) and not rule.allow_older:
+            older = replace(rule, allow_older=True)
             if self.would_hold(older):
                 yield Remedy(command_of(older), WithOlder())
         if found.rival is None:
@@ -183,12 +183,13 @@ class RulePlanner:
             raise problem
 
     def _check_precedence(self, target: Iterable[Rule], old: Sequence[Rule]) -> None:
-        new = [rule for rule in target if rule.kind == "prefer" and rule not in old]
+        new = [rule for rule in target if isinstance(rule, Prefer) and rule not in old]
         sources = {rule.source for rule in new}
         others = [
             self.rules.precedence(rule)
             for rule in old
-            if rule.kind == "prefer" and self.rules.is_there(rule) and rule.source not in sources
+            if isinstance(rule, Prefer)
+            if self.rules.is_there(rule) and rule.source not in sources
         ]
         for rule in new:
             other = contradicted(self.rules.precedence(rule), others)

@@ -12,7 +12,7 @@ from velpin.errors import Refusal, UsageError
 from velpin.files.text import has_control, whole_number
 from velpin.model.reason import Place
 from velpin.model.request import Request, parse_request
-from velpin.model.rule import Rule, RuleInForce
+from velpin.model.rule import Bar, Pin, Rule, RuleInForce, sources_in
 
 if TYPE_CHECKING:
     from velpin.ports.bundle import Ports
@@ -37,7 +37,8 @@ def plan_rules(ports: Ports, rules: Sequence[Rule], *, foremost: bool = False) -
 
 def _check_texts(rule: Rule) -> None:
     """Each text of a rule becomes one word of a line of the host's files."""
-    for text in (*rule.names, rule.source, rule.version, *rule.over, *rule.under, *rule.components):
+    components = rule.components if isinstance(rule, Bar) else ()
+    for text in (*rule.names, rule.version, *sources_in(rule), *components):
         if has_control(text) or any(char.isspace() for char in text):
             raise UsageError(f"{text!r} is no name: it holds a blank or a control character")
 
@@ -98,7 +99,7 @@ def _place_of(in_force: Sequence[RuleInForce], text: str) -> Place:
 def pins(
     knows: Knows, texts: Sequence[str], source: str = "", *, allow_older: bool = False,
     unbound: bool = False,
-) -> list[Rule]:  # fmt: skip
+) -> list[Pin]:  # fmt: skip
     """The pins that texts such as NAME@VERSION express; UsageError where one pins nothing,
     unless `unbound`: a pin that is to be lifted need not say what it pinned."""
     found = []
@@ -108,14 +109,14 @@ def pins(
             raise UsageError(
                 f"pin {text} to what?", "velpin pin NAME@VERSION, or velpin pin NAME --from SOURCE"
             )
-        found.append(Rule("pin", _named(request), request.source, _version(request)))
-    return [rule._replace(allow_older=allow_older) for rule in found]
+        found.append(Pin(_named(request), _version(request), request.source, allow_older))
+    return found
 
 
 def bars(
     knows: Knows, texts: Sequence[str], source: str = "", *, pre_releases: bool = False,
     components: Sequence[str] = (),
-) -> list[Rule]:  # fmt: skip
+) -> list[Bar]:  # fmt: skip
     """The bars that texts such as NAME@VERSION express; UsageError where one bars nothing."""
     whole = pre_releases or components
     if (whole and not source) or not (texts or whole):
@@ -130,9 +131,9 @@ def bars(
             raise UsageError(f"bar {request.text} from where?", "add --from SOURCE, or a version")
     if whole:
         names = tuple(name for request in requests for name in _named(request))
-        rule = Rule("bar", names, source, pre_releases=pre_releases, components=tuple(components))
+        rule = Bar(names, source=source, pre_releases=pre_releases, components=tuple(components))
         return [rule]
-    return [Rule("bar", _named(request), request.source, _version(request)) for request in requests]
+    return [Bar(_named(request), _version(request), request.source) for request in requests]
 
 
 def _named(request: Request) -> tuple[str]:

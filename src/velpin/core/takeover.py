@@ -11,7 +11,7 @@ from velpin.core.host_diff import after_upgrade
 from velpin.core.rule_plans import considering, plan_rules
 from velpin.core.shift import newly_removed, taken_over
 from velpin.errors import VelpinError
-from velpin.model.rule import Rule, command_of
+from velpin.model.rule import Bar, Confine, Keep, Rule, command_of
 from velpin.model.shift import Shift
 
 if TYPE_CHECKING:
@@ -63,17 +63,17 @@ def _prevention(
     spared = [name for name in _only_there(shift, handle) if name not in pushing]
     globs = globs_for(spared, [*names, *pushing])
     more = [name for name in named if not _is_one_of(name, globs)]
-    tries = [
-        Rule("confine", tuple(confined), handle)
+    tries: list[Rule] = [
+        Confine(handle, tuple(confined))
         for confined in ([*more, *globs], list(named))
         if 0 < len(confined) <= MOST_GLOBS
     ]
     barred = tuple(dict.fromkeys((*names, *pushing)))
     if 0 < len(barred) <= MOST_GLOBS:
-        tries.append(Rule("bar", barred, handle))
+        tries.append(Bar(barred, source=handle))
     kept = tuple(dict.fromkeys((*names, *removed)))
     if 0 < len(kept) <= MOST_GLOBS:
-        tries.append(Rule("keep", kept))
+        tries.append(Keep(kept))
     return next((rule for rule in tries if _prevents(after, rule, names, removed, handle)), None)
 
 

@@ -543,11 +543,9 @@ def prefer(
     foremost: Foremost = False,
 ) -> None:
     """Prefer a source over another, whatever the versions."""
-    from velpin.model.rule import Rule
+    from velpin.model.rule import Prefer
 
-    rule = Rule(
-        "prefer", (), source, over=tuple(over or ()), under=tuple(under or ()), over_all=over_all
-    )
+    rule = Prefer(source, tuple(over or ()), under=tuple(under or ()), over_all=over_all)
     _make(host, [rule], how, lift=lift, foremost=foremost)
 
 
@@ -570,9 +568,9 @@ def confine(
         raise UsageError(
             "confine it to which packages?", f"velpin confine {shell_word(source)} 'GLOB'..."
         )
-    from velpin.model.rule import Rule
+    from velpin.model.rule import Confine
 
-    rule = Rule("confine", tuple(name or ()), source)
+    rule = Confine(source, tuple(name or ()))
     _make(host, [rule], how, lift=lift, foremost=foremost, anyway=anyway)
 
 
@@ -638,9 +636,9 @@ def keep(
     foremost: Foremost = False,
 ) -> None:
     """Keep installed packages as they are."""
-    from velpin.model.rule import Rule
+    from velpin.model.rule import Keep
 
-    _make(host, [Rule("keep", tuple(name))], how, lift=lift, foremost=foremost)
+    _make(host, [Keep(tuple(name))], how, lift=lift, foremost=foremost)
 
 
 @_changing
@@ -722,7 +720,7 @@ def shift(
 
 def _make(
     host: Host,
-    rules: list[Rule],
+    rules: Sequence[Rule],
     how: ChangeOptions,
     *,
     lift: bool,

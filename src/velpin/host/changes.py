@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.change.journal import Journal
+from velpin.model.rule import Prefer
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry
@@ -44,7 +45,7 @@ class HostChanges:
         from velpin.core.rule_plans import considering
         from velpin.core.takeover import find_takeover
 
-        handles = plan.handles or [rule.source for rule in plan.rules if rule.kind == "prefer"]
+        handles = plan.handles or [rule.source for rule in plan.rules if isinstance(rule, Prefer)]
         named = [*names, *(name for rule in plan.rules for name in rule.names)]
         after = considering(self._ports, plan)
         is_on = {source.handle for source in after.configuration.sources if source.on}

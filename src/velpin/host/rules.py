@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
     from velpin.model.reason import Place, Reason
-    from velpin.model.rule import Rule, RuleInForce
+    from velpin.model.rule import Bar, Pin, Rule, RuleInForce
     from velpin.ports.bundle import Ports
 
 
@@ -31,7 +31,7 @@ class HostRules:
     def pins(
         self, texts: Sequence[str], source: str = "", *, allow_older: bool = False,
         unbound: bool = False,
-    ) -> list[Rule]:  # fmt: skip
+    ) -> list[Pin]:  # fmt: skip
         """Return the pins that texts such as NAME@VERSION express.
 
         Raises UsageError if one pins nothing, unless `unbound`: a pin that is to be lifted need not
@@ -44,7 +44,7 @@ class HostRules:
     def bars(
         self, texts: Sequence[str], source: str = "", *, pre_releases: bool = False,
         components: Sequence[str] = (),
-    ) -> list[Rule]:  # fmt: skip
+    ) -> list[Bar]:  # fmt: skip
         """Return the bars that texts such as NAME@VERSION express; UsageError if one bars
         nothing."""
         from velpin.core.rule_plans import bars

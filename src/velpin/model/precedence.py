@@ -6,14 +6,14 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from velpin.errors import Refusal, UsageError
-from velpin.model.rule import Rule, command_of
+from velpin.model.rule import Prefer, Rule, command_of
 from velpin.model.source import Source
 
 
 class Precedence(NamedTuple):
     """One rule about the order of sources, by handles."""
 
-    rule: Rule
+    rule: Prefer
     subjects: tuple[str, ...]
     over: tuple[str, ...]
     under: tuple[str, ...]
@@ -51,7 +51,7 @@ def _way(start: str, end: str, orders: Sequence[Precedence]) -> Rule | None:
     return None
 
 
-def precedence_of(sources: Iterable[Source], rule: Rule) -> Precedence:
+def precedence_of(sources: Iterable[Source], rule: Prefer) -> Precedence:
     """What a rule to prefer one source says of the order of a host's sources."""
     over: Iterable[str] = rule.over
     if rule.over_all:

@@ -277,6 +277,15 @@ class RuleGone(Reason):
     place: Place
 
 
+class WithOlder(Reason):
+    says = "allows the downgrade"
+
+
+class ForemostWins(Reason):
+    says = "writes the rule at the head of {file}, where it wins"
+    file: str
+
+
 class UpgradeRefused(Reason):
     says = "the host's installer would refuse the next full upgrade: {what}"
     what: str

@@ -6,13 +6,14 @@ from abc import abstractmethod
 from typing import TYPE_CHECKING, Protocol
 
 from velpin.model.precedence import precedence_of
+from velpin.model.rule import sources_in
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from velpin.model.precedence import Precedence
     from velpin.model.reason import Place
-    from velpin.model.rule import Rule, RuleInForce, Verdict
+    from velpin.model.rule import Prefer, Rule, RuleInForce, Verdict
     from velpin.model.source import Source
 
 
@@ -52,10 +53,10 @@ class Rules(Protocol):
         """Return whether two texts in rules mean one source."""
         return one == other
 
-    def precedence(self, rule: Rule) -> Precedence:
+    def precedence(self, rule: Prefer) -> Precedence:
         """Return what a rule to prefer a source says of the order of sources."""
         return precedence_of(self.sources, rule)
 
     def is_there(self, rule: Rule) -> bool:
         """Return whether all sources that a rule names take part."""
-        return all(map(self.names_source, filter(None, (rule.source, *rule.over, *rule.under))))
+        return all(map(self.names_source, sources_in(rule)))

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from velpin.core.catalog.entries import variables
 from velpin.core.catalog.format import VERSION
 from velpin.errors import Refusal
+from velpin.model.rule import Confine
 from velpin.model.safe_text import bare_address
 from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import armoured
@@ -43,7 +44,7 @@ def _entry(ports: Ports, source: Source) -> dict[str, Any]:
     confined = [
         rule.rule.names
         for rule in ports.rules.in_force()
-        if rule.rule and rule.rule.kind == "confine" and rule.rule.source == source.handle
+        if isinstance(rule.rule, Confine) and rule.rule.source == source.handle
     ]
     place: dict[str, Any] = {"kind": ports.kind, "address": _general(ports, source.address)}
     place.update(ports.describer.catalog_fields(source))

@@ -14,7 +14,7 @@ from velpin.errors import HostFileError, Refusal, StoreError, VelpinError
 from velpin.model import findings
 from velpin.model.precedence import contradicted
 from velpin.model.reasons import RuleNoSource, RuleOdd, RuleOverruled, RuleSourceOff, SaysRule
-from velpin.model.rule import Rule, RuleInForce, command_of, short_of
+from velpin.model.rule import Bar, Confine, Prefer, Rule, RuleInForce, command_of, short_of
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
 from velpin.ports.checks import Draft, Make, Mend, SwitchOff
@@ -112,10 +112,10 @@ def _overlap(
         other=", ".join(source.handle for source in firsts),
     )
     above = tuple(source.handle for source in firsts)
-    rules = [Rule("prefer", (), second.handle, under=above)]
+    rules = [Prefer(second.handle, under=above)]
     if len(firsts) == 1:
         below = tuple(source.handle for source in seconds)
-        rules = [Rule("prefer", (), firsts[0].handle, over=below), *rules]
+        rules = [Prefer(firsts[0].handle, below), *rules]
     mends = [_making(rule) for rule in rules] if len(seconds) == 1 or len(firsts) == 1 else []
     yield Draft(findings.Overlap, what, second.places[0], second.handle, above[0], mends)
 
@@ -190,7 +190,7 @@ def check_early(check: Examination) -> Iterator[Draft]:
         ]
         wins = _wins_over(check, source, ordinary)
         if wins:
-            rules = [Rule("prefer", (), other.handle, over=(source.handle,)) for other in ordinary]
+            rules = [Prefer(other.handle, (source.handle,)) for other in ordinary]
             what = findings.EarlyWins(
                 source=source.handle,
                 word=early[source.handle],
@@ -206,7 +206,7 @@ def _preferring(rules: Sequence[Rule], source: Source) -> list[Mend | SwitchOff]
     mends: list[Mend | SwitchOff] = [_making(rules[0])] if len(rules) == 1 else []
     if len(rules) > 1:
         over = tuple(rule.source for rule in rules)
-        mends.append(_making(Rule("prefer", (), source.handle, under=over)))
+        mends.append(_making(Prefer(source.handle, under=over)))
     mends.append(SwitchOff(source.handle))
     return mends
 
@@ -299,12 +299,12 @@ def _against(check: Examination, handle: str, names: Sequence[str]) -> Iterator[
     names = list(dict.fromkeys((*names, *pushing)))
     globs = globs_for([name for name in alone if name not in pushing], names)
     if 0 < len(globs) <= MOST_GLOBS:
-        yield _making(Rule("confine", tuple(globs), handle))
+        yield _making(Confine(handle, tuple(globs)))
     if len(names) <= MOST_GLOBS:
-        yield _making(Rule("bar", tuple(sorted(names)), handle))
+        yield _making(Bar(tuple(sorted(names)), source=handle))
     home = [s.handle for s in check.sources_on if check.is_home(s.handle)]
     if home:
-        yield _making(Rule("prefer", (), handle, under=tuple(home)))
+        yield _making(Prefer(handle, under=tuple(home)))
 
 
 # -- rules ---------------------------------------------------------------------------------
@@ -351,13 +351,13 @@ def check_contradictions(check: Examination) -> Iterator[Draft]:
     except VelpinError:
         return
     places = {rule.rule: rule.place for rule in check.rules if rule.rule}
-    orders = [rules.precedence(rule) for rule in recorded if rule.kind == "prefer"]
+    orders = [rules.precedence(rule) for rule in recorded if isinstance(rule, Prefer)]
     dead = {rule.rule for rule in check.rules if rule.dead}
     for at, rule in enumerate(recorded):
         if rule in dead:
             continue
         why, rival = None, ""
-        if rule.kind == "prefer":
+        if isinstance(rule, Prefer):
             mine = rules.precedence(rule)
             against = contradicted(mine, [order for order in orders if order.rule != rule])
             if against is not None and recorded.index(against) < at:

@@ -12,7 +12,7 @@ from velpin.model import findings
 from velpin.model.dates import day
 from velpin.model.reason import Reason
 from velpin.model.reasons import HostUnmet, IsPhased, KeepsAsIs
-from velpin.model.rule import Rule, command_of
+from velpin.model.rule import Keep, Pin, command_of
 from velpin.ports.checks import Draft, Mend
 from velpin.ports.configuration import find_source
 from velpin.ports.packages import Installed
@@ -105,7 +105,7 @@ def check_held(check: Examination) -> Iterator[Draft]:
     """Packages that are held or kept although something newer waits."""
     waiting = {here.name: _waits(check, here) for here in check.installed if here.held}
     for rule in check.rules:
-        if not (rule.rule and rule.rule.kind == "keep") and not isinstance(rule.says, KeepsAsIs):
+        if not (isinstance(rule.rule, Keep)) and not isinstance(rule.says, KeepsAsIs):
             continue
         kept = [here for name in rule.installed for here in check.by_name.get(name, ())]
         mine = {here.name: told for here in kept if (told := _waits(check, here))}
@@ -165,7 +165,7 @@ def check_sets(check: Examination) -> Iterator[Draft]:
         owners = dict.fromkeys(here.source for here, _ in members if here.source)
         handle = next((handle for handle in owners if not check.is_home(handle)), "")
         names = dict.fromkeys(here.name for here, _ in members)
-        pins = [command_of(Rule("pin", tuple(names), owner)) for owner in owners]
+        pins = [command_of(Pin(tuple(names), source=owner)) for owner in owners]
         yield Draft(findings.MixedSet, what, None, handle, name,
                     advice=findings.PinSet(command=" or ".join(pins)))  # fmt: skip
 

@@ -29,7 +29,7 @@ from velpin.model.hostfile import (
     WantedSource,
 )
 from velpin.model.reason import Place
-from velpin.model.rule import Rule, short_of
+from velpin.model.rule import Confine, Rule, short_of
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import read_keys
@@ -78,7 +78,7 @@ def plan_conform(
         work.at(source.place, partial(work.source, source))
     rules = [each for each in wanted.rules if is_for(work.ports, each.when)]
     rules += [
-        WantedRule(Rule("confine", each.only, work.handle_of(each)), each.when, each.place)
+        WantedRule(Confine(work.handle_of(each), each.only), each.when, each.place)
         for each in sources if each.only
     ]  # fmt: skip
     if prune:

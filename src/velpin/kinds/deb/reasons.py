@@ -451,15 +451,6 @@ class LeftWithout(Reason):
     command: str
 
 
-class WithOlder(Reason):
-    says = "allows the downgrade"
-
-
-class ForemostWins(Reason):
-    says = "writes the rule at the head of {file}, where it wins"
-    file: str
-
-
 # -- what a rule says --------------------------------------------------------------------------
 
 

@@ -10,6 +10,7 @@ Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from dataclasses import replace
 
 from velpin.errors import Refusal
 from velpin.kinds.rpm.asked import version_fits
@@ -28,7 +29,7 @@ from velpin.kinds.rpm_dnf.own_locks import FILE as OWN_LOCKS
 from velpin.kinds.rpm_dnf.own_locks import lock_text
 from velpin.kinds.rpm_dnf.state import DnfState
 from velpin.model.reasons import RuleNotThere
-from velpin.model.rule import Rule, RuleInForce, command_of
+from velpin.model.rule import Bar, Confine, Keep, Pin, Rule, RuleInForce, command_of
 from velpin.ports.configuration import find_source
 
 
@@ -86,29 +87,29 @@ def _check(rule: Rule) -> None:
             " version, or a glob",
             f"the nearest: velpin {rule.kind} {name}@VERSION",
         )
-    if rule.version and is_glob(rule.version.rstrip("*")):
+    if isinstance(rule, Pin | Bar) and is_glob(rule.version.rstrip("*")):
         raise Refusal(
             f"this kind of host cannot {rule.kind} {rule.names[0]}@{rule.version}: a glob may only"
             " end in *",
-            f"the nearest: {command_of(rule._replace(version=rule.version.split('*')[0] + '*'))}",
+            f"the nearest: {command_of(replace(rule, version=rule.version.split('*')[0] + '*'))}",
         )
 
 
 def _pieces(state: RpmState, rule: Rule) -> list[RuleLine]:
     """What a rule puts where."""
     patterns = tuple(pattern for name in rule.names for pattern in _patterns(name))
-    if rule.kind == "confine":
+    if isinstance(rule, Confine):
         return [RuleLine(_slot(state, rule.source, "includepkgs"), patterns)]
-    if rule.kind == "bar":
+    if isinstance(rule, Bar):
         return [RuleLine(_barred(state, rule), tuple(_bar_patterns(rule)))]
     found = []
     lock_file = next(iter(state.rule_files.blocks), "")
     if lock_file == OWN_LOCKS and not _is_one_version(rule):
         lock_file = ""  # its conditions cannot say "this version in any release"
-    if lock_file and (rule.version or rule.kind == "keep"):
+    if lock_file and (rule.version or isinstance(rule, Keep)):
         locks = [lock for name in rule.names for lock in _locks(state, rule, name)]
         found.append(RuleLine(Slot(lock_file), ("\n".join(dict.fromkeys(locks)),)))
-    elif rule.version or rule.kind == "keep":
+    elif rule.version or isinstance(rule, Keep):
         others = tuple(other for name in rule.names for other in _others_than(state, rule, name))
         starts = tuple(f"{split_name(name)[0]}-" for name in rule.names)
         found.append(RuleLine(_main(state), tuple(dict.fromkeys(others)), starts))
@@ -123,7 +124,7 @@ def _pieces(state: RpmState, rule: Rule) -> list[RuleLine]:
 
 def _is_one_version(rule: Rule) -> bool:
     """Whether it is about versions told in full."""
-    return rule.kind == "keep" or (
+    return isinstance(rule, Keep) or (
         parse(rule.version).release is not None and not rule.version.endswith("*")
     )
 
@@ -134,7 +135,7 @@ def _locks(state: RpmState, rule: Rule, text: str) -> Iterator[str]:
         yield from _own_locks(state, rule, text)
         return
     name, arch = split_name(text)
-    if rule.kind == "keep":
+    if isinstance(rule, Keep):
         for build in installed_meant(state, name):
             evr = parse(build.version)
             yield _lock(build.name, evr.epoch, evr.version, evr.release or "", arch)
@@ -155,7 +156,7 @@ def _locks(state: RpmState, rule: Rule, text: str) -> Iterator[str]:
 
 def _own_locks(state: RpmState, rule: Rule, text: str) -> Iterator[str]:
     name, arch = split_name(text)
-    if rule.kind == "keep":
+    if isinstance(rule, Keep):
         for build in installed_meant(state, name):
             yield lock_text(build.name, _in_full(build.version), arch)
         return
@@ -187,7 +188,7 @@ def _lock(name: str, epoch: int | None, version: str, release: str, arch: str) -
 
 def _others_than(state: RpmState, rule: Rule, text: str) -> Iterator[str]:
     """Patterns for every version but the wanted one, or the one that is installed."""
-    if rule.kind == "pin":
+    if isinstance(rule, Pin):
         yield from other_versions(text, rule.version, _epochs(state, text))
         return
     name, arch = split_name(text)
@@ -211,7 +212,7 @@ def _main(state: RpmState) -> Slot:
     return Slot(main_file(state.tree), "main", "excludepkgs")
 
 
-def _barred(state: RpmState, rule: Rule) -> Slot:
+def _barred(state: RpmState, rule: Bar) -> Slot:
     return _slot(state, rule.source, "excludepkgs") if rule.source else _main(state)
 
 
@@ -220,7 +221,7 @@ def _patterns(text: str) -> Iterator[str]:
     yield f"{name}.{arch}" if arch else name
 
 
-def _bar_patterns(rule: Rule) -> Iterator[str]:
+def _bar_patterns(rule: Bar) -> Iterator[str]:
     for text in rule.names or ("*",):
         name, arch = split_name(text)
         tail = f".{arch}" if arch else ""

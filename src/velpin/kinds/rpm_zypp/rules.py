@@ -9,7 +9,7 @@ from velpin.kinds.rpm.rules.store import RuleLine, Slot
 from velpin.kinds.rpm.rules.writer import RpmRuleWriter
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm_zypp.locks import FILE
-from velpin.model.rule import Rule, command_of
+from velpin.model.rule import Bar, Confine, Pin, Prefer, Rule, command_of
 
 _BOUNDS = (">=", "<=", "==", ">", "<")
 
@@ -28,19 +28,19 @@ class ZyppRuleWriter(RpmRuleWriter):
 
 def _check(state: RpmState, rule: Rule) -> None:
     """Refusal, with the nearest, where this kind of host cannot express a rule."""
-    if rule.kind == "confine":
+    if isinstance(rule, Confine):
         others = tuple(
             source.handle
             for source in state.configuration.sources
             if source.on and source.handle != rule.source
         )
-        nearest = Rule("prefer", (), rule.source, under=others)
+        nearest = Prefer(rule.source, under=others)
         raise Refusal(
             f"this kind of host cannot confine {rule.source}: its locks keep packages out, and"
             " nothing lets single ones in again",
             f"the nearest, it then only provides what no other source has: {command_of(nearest)}",
         )
-    if rule.pre_releases:
+    if isinstance(rule, Bar) and rule.pre_releases:
         raise Refusal(
             "this kind of host cannot bar pre-releases: its locks only know bounds",
             f"the nearest: velpin bar NAME@VERSION --from {rule.source}",
@@ -64,7 +64,7 @@ def _pieces(state: RpmState, rule: Rule) -> list[RuleLine]:
     """What a rule puts where."""
     found: list[str] = []
     for name in rule.names or ("*",):
-        if rule.kind == "pin":
+        if isinstance(rule, Pin):
             found += _pin(state, rule, name)
         else:
             sources = (rule.source,) if rule.source else ()
@@ -73,7 +73,7 @@ def _pieces(state: RpmState, rule: Rule) -> list[RuleLine]:
     return [RuleLine(Slot(file), tuple(found))]
 
 
-def _pin(state: RpmState, rule: Rule, name: str) -> list[str]:
+def _pin(state: RpmState, rule: Pin, name: str) -> list[str]:
     """Other versions and other sources are locked, each by its source, so that what is
     installed may still come to the wanted version."""
     others = tuple(

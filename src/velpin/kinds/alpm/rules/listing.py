@@ -15,12 +15,11 @@ from velpin.kinds.alpm.source import ALL_USES
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
 from velpin.model.reasons import RuleIdle, RuleNoPackage, RuleSourceOff, SaysRule
-from velpin.model.rule import RuleInForce, short_of
+from velpin.model.rule import Prefer, RuleInForce, short_of
 from velpin.ports.rules import Rules
 
 if TYPE_CHECKING:
     from velpin.kinds.alpm.config import Directive
-    from velpin.kinds.alpm.rules.store import AlpmRecordedRule
     from velpin.kinds.alpm.source import AlpmSource
     from velpin.kinds.alpm.state import AlpmState
     from velpin.model.reason import Place
@@ -49,9 +48,11 @@ class AlpmRules(Rules):
             says = SaysRule(rule=short_of(rule)) if rule else in_force.says
             told.append(in_force._replace(says=says, rule=rule))
         ordered = [
-            recorded for recorded in recorded_rules(self._state) if recorded.rule.kind == "prefer"
+            _of_order(self._state, recorded.rule, recorded.place)
+            for recorded in recorded_rules(self._state)
+            if isinstance(recorded.rule, Prefer)
         ]
-        return [_of_order(self._state, recorded) for recorded in ordered] + told
+        return ordered + told
 
     def recorded(self) -> list[Rule]:
         """The rules that stand."""
@@ -73,9 +74,8 @@ class AlpmRules(Rules):
         return verdict(self._state, rule)
 
 
-def _of_order(state: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
+def _of_order(state: AlpmState, rule: Prefer, place: Place) -> RuleInForce:
     """A section that stands where a rule wants it."""
-    rule = stands.rule
     handles = {source.handle for source in state.configuration.sources if source.on}
     subject = state.configuration.by_handle.get(rule.source)
     says = SaysRule(rule=short_of(rule))
@@ -97,7 +97,7 @@ def _of_order(state: AlpmState, stands: AlpmRecordedRule) -> RuleInForce:
         dead = RuleIdle()
     installed = tuple(sorted(name for name in common if state.packages.pool.installed(name)))
     rank = subject.rank if subject else 0
-    return RuleInForce(stands.place, says, rule, rank, len(common), installed, dead)
+    return RuleInForce(place, says, rule, rank, len(common), installed, dead)
 
 
 def _of_sources(state: AlpmState) -> Iterator[RuleInForce]:

@@ -9,7 +9,7 @@ from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
 from velpin.model.reasons import NoNameThere, NoSuchName
-from velpin.model.rule import Rule
+from velpin.model.rule import Bar, Keep, Prefer, Rule, sources_in
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 
@@ -18,25 +18,22 @@ ALL = "*"
 
 def resolve_rule(state: AlpmState, rule: Rule) -> Rule:
     """A rule with its sources looked up; Refusal where it means nothing here."""
-    for handle in (rule.source, *rule.over, *rule.under):
-        if handle:
-            find_source(state.configuration.by_handle, handle)
-    if rule.components:
+    for handle in sources_in(rule):
+        find_source(state.configuration.by_handle, handle)
+    if isinstance(rule, Bar) and rule.components:
         raise Refusal(
             "sources of a host of kind alpm have no components",
             f"velpin bar '*' --from {rule.source}",
         )
-    if rule.kind == "prefer":
+    if isinstance(rule, Prefer):
         check_says_something(precedence_of(state.configuration.sources, rule))
-        off = [
-            handle for handle in (rule.source, *rule.over, *rule.under) if not _is_on(state, handle)
-        ]
+        off = [handle for handle in sources_in(rule) if not _is_on(state, handle)]
         if off:
             raise Refusal(
                 f"{off[0]} is switched off, and has no place in the order then",
                 f"velpin on {shell_word(off[0])}",
             )
-    if rule.kind == "keep":
+    if isinstance(rule, Keep):
         for name in rule.names:
             if not installed_meant(state, name):
                 raise Refusal(
@@ -47,7 +44,7 @@ def resolve_rule(state: AlpmState, rule: Rule) -> Rule:
 
 
 def _is_on(state: AlpmState, handle: str) -> bool:
-    return not handle or find_source(state.configuration.by_handle, handle).on
+    return find_source(state.configuration.by_handle, handle).on
 
 
 def names_meant(state: AlpmState, text: str, handle: str = "") -> list[str]:
@@ -78,7 +75,7 @@ def version_is(rule: Rule, version: str) -> bool:
 
 def findings(state: AlpmState, rule: Rule) -> list[Reason]:
     """What speaks against a rule: it names what is not there."""
-    of = rule.source if rule.kind == "bar" else ""
+    of = rule.source if isinstance(rule, Bar) else ""
     return [
         NoNameThere(name=name, source=of) if of else NoSuchName(name=name)
         for name in rule.names

@@ -21,7 +21,7 @@ from velpin.kinds.alpm.edit import Text, options_end
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import Precedence
 from velpin.model.reason import Place
-from velpin.model.rule import Rule, command_of, read_rule
+from velpin.model.rule import Bar, Keep, Prefer, Rule, command_of, read_rule
 
 _BEFORE = "before velpin: "
 _FIRST = "first of all"
@@ -108,12 +108,12 @@ def edits_replacing(
     a source mean."""
     draft = SettingsDraft(tree)
     for rule in old:
-        if rule not in new and rule.kind != "prefer":
+        if rule not in new and not isinstance(rule, Prefer):
             _take_out(draft, rule)
     for rule in new:
-        if rule not in old and rule.kind == "keep":
+        if rule not in old and isinstance(rule, Keep):
             _put_keep(draft, rule)
-        if rule not in old and rule.kind == "bar":
+        if rule not in old and isinstance(rule, Bar):
             _put_bar(draft, rule)
     _put_in_order(draft, old, orders)
     return draft.edits
@@ -161,7 +161,7 @@ def _put_bar(draft: SettingsDraft, rule: Rule) -> None:
 def _put_in_order(draft: SettingsDraft, old: Sequence[Rule], orders: Sequence[Precedence]) -> None:
     subjects = {order.subjects[0] for order in orders}
     for rule in old:
-        if rule.kind == "prefer" and rule.source not in subjects:
+        if isinstance(rule, Prefer) and rule.source not in subjects:
             _put_back(draft, rule)
     before: dict[str, str] = {}
     for _ in range(len(orders) * len(orders) + len(orders) + 1):

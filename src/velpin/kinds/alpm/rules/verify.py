@@ -11,7 +11,7 @@ from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
 from velpin.model.reasons import StillChanges
-from velpin.model.rule import Rule, Verdict
+from velpin.model.rule import Bar, Keep, Prefer, Rule, Verdict
 from velpin.ports.configuration import find_source
 
 _MOST = 4000
@@ -20,11 +20,23 @@ _MOST = 4000
 
 def verdict(state: AlpmState, rule: Rule) -> Verdict:
     """Whether a rule holds, and why not."""
-    told = next(_PROOFS[rule.kind](state, rule), None)
+    told = next(_failures(state, rule), None)
     return Verdict(told is None, told)
 
 
-def _prefer(state: AlpmState, rule: Rule) -> Iterator[Reason]:
+def _failures(state: AlpmState, rule: Rule) -> Iterator[Reason]:
+    match rule:
+        case Prefer():
+            return _prefer(state, rule)
+        case Bar():
+            return _bar(state, rule)
+        case Keep():
+            return _keep(state, rule)
+        case _:  # this kind of host cannot express it
+            raise ValueError(rule.kind)
+
+
+def _prefer(state: AlpmState, rule: Prefer) -> Iterator[Reason]:
     for above, below in precedence_of(state.configuration.sources, rule).pairs():
         one, other = (
             find_source(state.configuration.by_handle, above),
@@ -42,7 +54,7 @@ def _prefer(state: AlpmState, rule: Rule) -> Iterator[Reason]:
                 yield ComesUnasked(name=name, source=below, because=(why,))
 
 
-def _bar(state: AlpmState, rule: Rule) -> Iterator[Reason]:
+def _bar(state: AlpmState, rule: Bar) -> Iterator[Reason]:
     """Nothing of the source comes unless it is asked for from there."""
     for name in islice(names_meant(state, "*", rule.source), _MOST):
         chosen = state.packages.choice_of(name)
@@ -50,7 +62,7 @@ def _bar(state: AlpmState, rule: Rule) -> Iterator[Reason]:
             yield ComesUnasked(name=name, source=rule.source)
 
 
-def _keep(state: AlpmState, rule: Rule) -> Iterator[Reason]:
+def _keep(state: AlpmState, rule: Keep) -> Iterator[Reason]:
     """The upgrade leaves it as it is, and nothing replaces it there."""
     names = {name for text in rule.names for name in installed_meant(state, text)}
     work = state.packages.work(state.indexes.missing)
@@ -66,7 +78,3 @@ def _keep(state: AlpmState, rule: Rule) -> Iterator[Reason]:
         if here is not None and state.packages.next_of(here) is not here:
             found = state.packages.next_of(here)
             yield StillChanges(name=name, version=found.version, source=found.origin.handle)
-
-
-_PROOFS = {"prefer": _prefer, "bar": _bar, "keep": _keep}
-"""By kind of rule that this kind of host can express."""

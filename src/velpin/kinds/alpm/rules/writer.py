@@ -12,7 +12,7 @@ from velpin.kinds.alpm.rules.resolve import findings, resolve_rule
 from velpin.kinds.alpm.rules.store import edits_replacing, without_line
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.reason import Place, Reason
-from velpin.model.rule import Rule
+from velpin.model.rule import Prefer, Rule
 from velpin.ports.rule_writer import RuleWriter, Unexpressed
 
 
@@ -59,5 +59,5 @@ class AlpmRuleWriter(RuleWriter):
         """Put into the plan what it takes that just the target stands."""
         there = [rule for rule in target if self._rules.is_there(rule)]
         gone = [rule for rule in old if self._rules.is_there(rule) or rule not in target]
-        orders = [self._rules.precedence(rule) for rule in there if rule.kind == "prefer"]
+        orders = [self._rules.precedence(rule) for rule in there if isinstance(rule, Prefer)]
         plan.propose(self._state.tree, edits_replacing(self._state.tree, gone, there, orders))

@@ -7,6 +7,7 @@ whoever asks takes the first that the forecast proves.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 
 from velpin.errors import Refusal
 from velpin.kinds.deb.choice import UNMARKED, DebPackage, DebVersion
@@ -24,7 +25,7 @@ from velpin.kinds.deb.rules.selector import pin_of, text_of
 from velpin.kinds.deb.rules.store import record
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.model.rule import Rule
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule
 
 Records = tuple[str, ...]
 
@@ -40,17 +41,25 @@ def record_options(state: DebState, rule: Rule, priorities: Mapping[str, int]) -
     `priorities` are those that the asked for order of sources asks for. Raises Refusal where the
     host cannot express it, with the nearest that it can.
     """
-    yield from {
-        "prefer": _prefer, "confine": _confine, "pin": _pin, "bar": _bar, "keep": _keep,
-    }[rule.kind](state, rule, priorities)  # fmt: skip
+    match rule:
+        case Prefer():
+            yield from _prefer(state, rule, priorities)
+        case Confine():
+            yield from _confine(state, rule, priorities)
+        case Pin():
+            yield from _pin(state, rule)
+        case Bar():
+            yield from _bar(state, rule)
+        case Keep():
+            yield from _keep(state, rule)
 
 
 def has_several_ways(rule: Rule) -> bool:
     """Whether a rule may be written in more than one way."""
-    return rule.kind == "pin" and bool(rule.version and rule.source)
+    return isinstance(rule, Pin) and bool(rule.version and rule.source)
 
 
-def _prefer(state: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
+def _prefer(state: DebState, rule: Prefer, priorities: Mapping[str, int]) -> Iterator[Records]:
     sources = sources_meant(state, rule.source)
     priority = priorities[sources[0].handle]
     yield tuple(record(rule, ["*"], text, priority) for text in _pins(state, sources))
@@ -64,7 +73,7 @@ def _pins(state: DebState, sources: Sequence[DebSource]) -> list[str]:
         return [text_of(pin_of(state, [source])) for source in sources]
 
 
-def _confine(state: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iterator[Records]:
+def _confine(state: DebState, rule: Confine, priorities: Mapping[str, int]) -> Iterator[Records]:
     records = []
     names = [in_records(name) for name in rule.names]
     for source in sources_meant(state, rule.source):
@@ -81,7 +90,7 @@ def _confine(state: DebState, rule: Rule, priorities: Mapping[str, int]) -> Iter
 # -- single packages ---------------------------------------------------------------------
 
 
-def _pin(state: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
+def _pin(state: DebState, rule: Pin) -> Iterator[Records]:
     names = [in_records(name) for name in rule.names]
     packages = list(packages_meant(state, rule))
     rivals = (v for package in packages for v in package.versions if not fits(rule, v))
@@ -104,11 +113,11 @@ def _above(versions: Iterable[DebVersion], least: int) -> int:
 
 
 def _others_with(
-    state: DebState, rule: Rule, packages: Sequence[DebPackage], source: Sequence[DebSource]
+    state: DebState, rule: Pin, packages: Sequence[DebPackage], source: Sequence[DebSource]
 ) -> list[DebSource]:
     """Other sources that have a version which the pin names."""
     taken = {other.handle for other in source}
-    wanted = rule._replace(source="")
+    wanted = replace(rule, source="")
     found = {
         held.origin.source
         for package in packages
@@ -119,7 +128,7 @@ def _others_with(
     return [source for source in state.configuration.sources if source.handle in found - taken]
 
 
-def _keep(state: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
+def _keep(state: DebState, rule: Keep) -> Iterator[Records]:
     names = [in_records(name) for name in rule.names]
     packages = packages_meant(state, rule)
     rivals = (v for package in packages for v in package.versions if not v.installed)
@@ -130,7 +139,7 @@ def _keep(state: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records
 # -- what may not come -------------------------------------------------------------------
 
 
-def _bar(state: DebState, rule: Rule, _: Mapping[str, int]) -> Iterator[Records]:
+def _bar(state: DebState, rule: Bar) -> Iterator[Records]:
     names = [in_records(name) for name in rule.names]
     if rule.pre_releases:
         yield tuple(_bar_unfinished(state, rule))

@@ -41,7 +41,7 @@ from velpin.model.reasons import (
     SaysBar,
     SaysRule,
 )
-from velpin.model.rule import RuleInForce, short_of
+from velpin.model.rule import Prefer, RuleInForce, short_of
 from velpin.ports.rules import Rules
 
 if TYPE_CHECKING:
@@ -118,7 +118,7 @@ class DebRules(Rules):
         known = {source.handle: source.repository for source in self._state.configuration.sources}
         return other in (one, known.get(one))
 
-    def precedence(self, rule: Rule) -> Precedence:
+    def precedence(self, rule: Prefer) -> Precedence:
         """What a rule to prefer a source says of the order of sources."""
         return precedence_of(self._state, rule)
 

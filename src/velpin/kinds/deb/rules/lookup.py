@@ -18,7 +18,7 @@ from velpin.kinds.deb.preferences import (
 )
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
-from velpin.model.rule import Rule
+from velpin.model.rule import Keep, Rule
 from velpin.ports.configuration import find_source
 
 PRE_RELEASE = (
@@ -132,7 +132,7 @@ def names_of(state: DebState, handle: str) -> frozenset[str]:
 def packages_meant(state: DebState, rule: Rule) -> Iterator[DebPackage]:
     """The packages that a rule mentions."""
     archs = {name: arch for name, arch in map(split_name, rule.names) if arch}
-    if rule.kind == "keep":
+    if isinstance(rule, Keep):
         names = sorted(filter(meant_by(rule.names), state.recorded.installed_names()))
     else:
         names = names_meant(state, rule.names)

@@ -13,12 +13,12 @@ from velpin.kinds.deb.choice import DOWNGRADES, UPGRADES_ONLY
 from velpin.kinds.deb.rules.lookup import handles_meant
 from velpin.kinds.deb.state import DebState
 from velpin.model.precedence import Precedence
-from velpin.model.rule import Rule, command_of
+from velpin.model.rule import Prefer, command_of
 
 _STEP = 10
 
 
-def precedence_of(state: DebState, rule: Rule) -> Precedence:
+def precedence_of(state: DebState, rule: Prefer) -> Precedence:
     """What a rule to prefer a source means here; Refusal for a source that is not there."""
     subjects = handles_meant(state, [rule.source])
     over = handles_meant(state, rule.over)
@@ -98,7 +98,7 @@ def _how_to_make_room(order: Precedence, bounds: dict[str, tuple[int, int]]) -> 
         return "velpin rules tells which rule gives such a priority"
     highest = max(over, key=lambda handle: bounds[handle][1])
     lowest = min(under, key=lambda handle: bounds[handle][0])
-    return f"make room first: {command_of(Rule('prefer', (), lowest, over=(highest,)))}"
+    return f"make room first: {command_of(Prefer(lowest, (highest,)))}"
 
 
 def _between(lowest: int, highest: int, others: Iterable[int], *, down: bool) -> int | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import islice
 
 from velpin.change.plan import Plan
@@ -21,7 +22,7 @@ from velpin.kinds.deb.rules.verify import same_elsewhere
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Reason
 from velpin.model.request import Request
-from velpin.model.rule import Rule, command_of
+from velpin.model.rule import Bar, Confine, Rule, command_of, with_names
 
 _MOST_ASKED = 6
 """Packages of a confined source that are asked for, to see what they lack."""
@@ -30,11 +31,11 @@ _MOST_ASKED = 6
 def _in_full(after: DebState, rule: Rule) -> Rule:
     """A rule with the names that it had before."""
     found = (rule.rule for rule in recorded_rules(after))
-    same = (existing for existing in found if existing._replace(names=rule.names) == rule)
+    same = (existing for existing in found if with_names(existing, rule.names) == rule)
     return next(same, rule)
 
 
-def _left_without(state: DebState, after: DebState, rule: Rule) -> Iterator[Reason]:
+def _left_without(state: DebState, after: DebState, rule: Confine) -> Iterator[Reason]:
     """Packages that a confined source may give, and which then lack what it may not give."""
     handles = handles_meant(state, [rule.source])
     for name in names_meant(state, rule.names, of=handles[0])[:_MOST_ASKED]:
@@ -47,13 +48,13 @@ def _left_without(state: DebState, after: DebState, rule: Rule) -> Iterator[Reas
             if change.source in handles and not is_meant(rule.names, change.name)
         ]
         if lacking:
-            more = command_of(rule._replace(names=tuple(lacking)))
+            more = command_of(replace(rule, names=tuple(lacking)))
             yield LeftWithout(name=name, lacking=tuple(lacking), command=more)
 
 
 def _same_elsewhere(after: DebState, rule: Rule) -> Iterator[Reason]:
     """What would still be downloaded from a source, since another one has the very same."""
-    is_allowed = meant_by(rule.names if rule.kind == "confine" else ())
+    is_allowed = meant_by(rule.names if isinstance(rule, Confine) else ())
     for handle in handles_meant(after, [rule.source]):
         names = [name for name in names_of(after, handle) if not is_allowed(name)]
         found = same_elsewhere(after, handle, names)
@@ -62,7 +63,7 @@ def _same_elsewhere(after: DebState, rule: Rule) -> Iterator[Reason]:
             yield SameFromFirst(names=tuple(found), source=handle, other=others)
 
 
-def _barred_too(state: DebState, rule: Rule) -> Iterator[Reason]:
+def _barred_too(state: DebState, rule: Bar) -> Iterator[Reason]:
     """Other sources whose versions a bar of what is not final meets as well."""
     mine = set(handles_meant(state, [rule.source]))
     names = {name for handle in mine for name in names_of(state, handle)}
@@ -80,11 +81,11 @@ def notes_on(state: DebState, plan: Plan) -> Iterator[Reason]:
     after = state.with_edits(plan.edits)
     for planned in plan.rules:
         rule = _in_full(after, planned)
-        if rule.kind == "confine":
+        if isinstance(rule, Confine):
             yield from islice(_left_without(state, after, rule), 1)
-        if rule.source and (rule.kind == "confine" or rule.names == ("*",)):
+        if rule.source and (isinstance(rule, Confine) or rule.names == ("*",)):
             yield from _same_elsewhere(after, rule)
-        if rule.pre_releases:
+        if isinstance(rule, Bar) and rule.pre_releases:
             yield from _barred_too(state, rule)
 
 

@@ -7,6 +7,7 @@ over it is named.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
 
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebPackage, DebPriority, DebVersion
@@ -35,7 +36,7 @@ from velpin.kinds.deb.rules.store import recorded_rules
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Reason
 from velpin.model.reasons import ComesAllTheSame, WouldGoBack
-from velpin.model.rule import Rule, Verdict
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, Verdict
 
 _MOST = 400
 """Packages that are looked at one by one for a rule about many."""
@@ -45,10 +46,21 @@ _MOST_BARRED = 1000
 
 def verdict(state: DebState, rule: Rule) -> Verdict:
     """Whether a rule holds; it must be one that means something here."""
-    failures = {
-        "prefer": _prefer, "confine": _confine, "pin": _pin, "bar": _bar, "keep": _keep,
-    }[rule.kind](state, rule)  # fmt: skip
-    return next(failures, Verdict(True))
+    return next(_failures(state, rule), Verdict(True))
+
+
+def _failures(state: DebState, rule: Rule) -> Iterator[Verdict]:
+    match rule:
+        case Prefer():
+            return _prefer(state, rule)
+        case Confine():
+            return _confine(state, rule)
+        case Pin():
+            return _pin(state, rule)
+        case Bar():
+            return _bar(state, rule)
+        case Keep():
+            return _keep(state, rule)
 
 
 def _lost(cause: DebPriority, why: Reason) -> Verdict:
@@ -59,7 +71,7 @@ def _lost(cause: DebPriority, why: Reason) -> Verdict:
 # -- sources -----------------------------------------------------------------------------
 
 
-def _prefer(state: DebState, rule: Rule) -> Iterator[Verdict]:
+def _prefer(state: DebState, rule: Prefer) -> Iterator[Verdict]:
     confined = _confined(state)
     for above, below in precedence_of(state, rule).pairs():
         one, other = _weakest(state, above), _strongest(state, below)
@@ -74,7 +86,7 @@ def _prefer(state: DebState, rule: Rule) -> Iterator[Verdict]:
 
 def _confined(state: DebState) -> set[str]:
     """Sources that a recorded rule confines, by handle; one that is gone does not count."""
-    told = {rule.rule.source for rule in recorded_rules(state) if rule.rule.kind == "confine"}
+    told = {rule.rule.source for rule in recorded_rules(state) if isinstance(rule.rule, Confine)}
     return {
         source.handle
         for source in state.configuration.sources
@@ -82,7 +94,7 @@ def _confined(state: DebState) -> set[str]:
     }
 
 
-def _prefer_by_names(state: DebState, rule: Rule) -> Iterator[Verdict]:
+def _prefer_by_names(state: DebState, rule: Prefer) -> Iterator[Verdict]:
     """Names that both have: a record for single packages may say otherwise; where one does for
     every name, the rule does not hold."""
     for above, below in precedence_of(state, rule).pairs():
@@ -121,7 +133,7 @@ def _strongest(state: DebState, handle: str) -> DebPriority | None:
     return max(priorities, key=lambda priority: priority.value, default=None)
 
 
-def _confine(state: DebState, rule: Rule) -> Iterator[Verdict]:
+def _confine(state: DebState, rule: Confine) -> Iterator[Verdict]:
     for source in sources_meant(state, rule.source):
         priority = _strongest(state, source.handle)
         if priority and priority.value > 0:
@@ -199,7 +211,7 @@ def _also_in(version: DebVersion, handle: str) -> str:
 # -- packages ----------------------------------------------------------------------------
 
 
-def _pin(state: DebState, rule: Rule) -> Iterator[Verdict]:
+def _pin(state: DebState, rule: Pin) -> Iterator[Verdict]:
     for package in packages_meant(state, rule):
         wanted = [version for version in package.versions if fits(rule, version)]
         chosen = choice.candidate(package)
@@ -238,14 +250,14 @@ def _other_wins(cause: DebPriority, name: str, wanted: str, chosen: str) -> Verd
     return _lost(cause, why)
 
 
-def _keep(state: DebState, rule: Rule) -> Iterator[Verdict]:
+def _keep(state: DebState, rule: Keep) -> Iterator[Verdict]:
     for package in packages_meant(state, rule):
         chosen = choice.candidate(package)
         if package.installed and chosen and not chosen.installed:
             yield _other_wins(chosen.priority, package.name, package.installed.text, chosen.text)
 
 
-def _bar(state: DebState, rule: Rule) -> Iterator[Verdict]:
+def _bar(state: DebState, rule: Bar) -> Iterator[Verdict]:
     handles = handles_meant(state, [rule.source]) if rule.source else [""]
     for handle in handles:
         if rule.components:
@@ -273,12 +285,12 @@ def _bar_components(state: DebState, handle: str, components: Sequence[str]) -> 
             yield _lost(origin.priority, why)
 
 
-def _is_barred(rule: Rule, chosen: DebVersion, handle: str) -> bool:
+def _is_barred(rule: Bar, chosen: DebVersion, handle: str) -> bool:
     if chosen.installed or (handle and not _is_taken(chosen, handle)):
         return False
     if rule.pre_releases:
         return is_pre_release(chosen.text)
-    return not rule.version or fits(rule._replace(source=""), chosen)
+    return not rule.version or fits(replace(rule, source=""), chosen)
 
 
 def _is_taken(version: DebVersion, handle: str) -> bool:

@@ -29,12 +29,12 @@ from velpin.kinds.deb.rules.store import (
 from velpin.kinds.deb.rules.verify import verdict
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Place, Reason
-from velpin.model.rule import Rule
+from velpin.model.rule import Confine, Prefer, Rule
 from velpin.model.source import Source
 from velpin.ports.rule_writer import RuleWriter
 
 _TARGET_ALONE = re.compile(r'\s*APT::Default-Release\s+"?[^"\s;]*"?\s*;\s*', re.IGNORECASE)
-_OF_SOURCES = ("prefer", "confine")
+_OF_SOURCES = (Prefer, Confine)
 
 
 class DebRuleWriter(RuleWriter):
@@ -109,13 +109,13 @@ class DebRuleWriter(RuleWriter):
         changing = [*(rule for rule, _ in new), *(rule.rule for rule in gone)]
         again = [
             recorded for recorded in stand
-            if any(rule.kind in _OF_SOURCES for rule in changing) and recorded not in gone
-            and recorded.rule.kind in _OF_SOURCES and self._rules.is_there(recorded.rule)
+            if any(isinstance(rule, _OF_SOURCES) for rule in changing) and recorded not in gone
+            and isinstance(recorded.rule, _OF_SOURCES) and self._rules.is_there(recorded.rule)
         ]  # fmt: skip
         redone = [*gone, *again]
         base = state.with_edits(edits_replacing(state.tree, redone, []))
         prefers = [*(rule.rule for rule in again), *(rule for rule, _ in new)]
-        orders = [precedence_of(base, rule) for rule in prefers if rule.kind == "prefer"]
+        orders = [precedence_of(base, rule) for rule in prefers if isinstance(rule, Prefer)]
         priorities = priorities_for(base, orders) if orders else {}
         drafts = [
             PreferencesDraft(

@@ -12,7 +12,7 @@ from velpin.kinds.rpm.state import RpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
 from velpin.model.reasons import NoNameThere, NoSuchName, NoSuchVersion
-from velpin.model.rule import Rule
+from velpin.model.rule import Bar, Keep, Prefer, Rule, sources_in
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 
@@ -21,17 +21,16 @@ _BOUNDS = (">=", "<=", "==", ">", "<")
 
 def resolve_rule(state: RpmState, rule: Rule, check: Callable[[Rule], None]) -> Rule:
     """A rule with its sources looked up; Refusal where it means nothing here."""
-    for handle in (rule.source, *rule.over, *rule.under):
-        if handle:
-            find_source(state.configuration.by_handle, handle)
-    if rule.components:
+    for handle in sources_in(rule):
+        find_source(state.configuration.by_handle, handle)
+    if isinstance(rule, Bar) and rule.components:
         raise Refusal(
             f"sources of a host of kind {state.kind} have no components",
             f"velpin bar NAME... --from {rule.source}",
         )
-    if rule.kind == "prefer":
+    if isinstance(rule, Prefer):
         check_says_something(precedence_of(state.configuration.sources, rule))
-    if rule.kind == "keep":
+    if isinstance(rule, Keep):
         for name in rule.names:
             if not any(True for _ in installed_meant(state, name)):
                 raise Refusal(
@@ -93,7 +92,7 @@ def version_is(rule: Rule, version: str) -> bool:
 def findings(state: RpmState, rule: Rule) -> list[Reason]:
     """What speaks against a rule: it names what is not there."""
     found: list[Reason] = []
-    of = rule.source if rule.kind != "prefer" else ""
+    of = "" if isinstance(rule, Prefer) else rule.source
     for name in rule.names:
         builds = builds_meant(state, name, of)
         first = next(builds, None)

@@ -26,7 +26,7 @@ from velpin.kinds.rpm.version import compare
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
 from velpin.model.reasons import ComesAllTheSame, StillChanges
-from velpin.model.rule import Rule, Verdict
+from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, Verdict
 from velpin.ports.configuration import find_source
 
 _MOST = 4000
@@ -37,11 +37,25 @@ _MOST_COMMON = 400
 
 def verdict(state: RpmState, rule: Rule) -> Verdict:
     """Whether a rule holds, and why not."""
-    told = next(_PROOFS[rule.kind](state, rule), None)
+    told = next(_failures(state, rule), None)
     return Verdict(told is None, told)
 
 
-def _prefer(state: RpmState, rule: Rule) -> Iterator[Reason]:
+def _failures(state: RpmState, rule: Rule) -> Iterator[Reason]:
+    match rule:
+        case Prefer():
+            return _prefer(state, rule)
+        case Confine():
+            return _confine(state, rule)
+        case Pin():
+            return _pin(state, rule)
+        case Bar():
+            return _bar(state, rule)
+        case Keep():
+            return _keep(state, rule)
+
+
+def _prefer(state: RpmState, rule: Prefer) -> Iterator[Reason]:
     for above, below in precedence_of(state.configuration.sources, rule).pairs():
         one, other = (
             find_source(state.configuration.by_handle, above),
@@ -61,7 +75,7 @@ def _prefer(state: RpmState, rule: Rule) -> Iterator[Reason]:
                 yield ComesAllTheSame(name=name, source=below, priority=chosen.origin.priority)
 
 
-def _confine(state: RpmState, rule: Rule) -> Iterator[Reason]:
+def _confine(state: RpmState, rule: Confine) -> Iterator[Reason]:
     if not find_source(state.configuration.by_handle, rule.source).on:
         return
     allowed = {name for text in rule.names for name in names_meant(state, text, rule.source)}
@@ -81,7 +95,7 @@ def _kept_out(state: RpmState, name: str, source: str) -> Reason:
     return KeptOut(name=name, source=source)
 
 
-def _bar(state: RpmState, rule: Rule) -> Iterator[Reason]:
+def _bar(state: RpmState, rule: Bar) -> Iterator[Reason]:
     for name in rule.names or ("*",):
         for build in islice(builds_meant(state, name, rule.source), _MOST):
             if build.installed or not state.packages.pool.visible(build):
@@ -94,7 +108,7 @@ def _bar(state: RpmState, rule: Rule) -> Iterator[Reason]:
                 )
 
 
-def _pin(state: RpmState, rule: Rule) -> Iterator[Reason]:
+def _pin(state: RpmState, rule: Pin) -> Iterator[Reason]:
     for text in rule.names:
         _, arch = split_name(text)
         for name in names_meant(state, text):
@@ -112,17 +126,17 @@ def _pin(state: RpmState, rule: Rule) -> Iterator[Reason]:
                 yield from _pinned_installed(state, rule, name, wanted)
 
 
-def _is_pinned(rule: Rule, build: RpmPackage) -> bool:
+def _is_pinned(rule: Pin, build: RpmPackage) -> bool:
     return version_is(rule, build.version) and rule.source in ("", build.origin.handle)
 
 
-def _what(rule: Rule) -> str:
+def _what(rule: Pin) -> str:
     parts = [rule.version, f"from {rule.source}" if rule.source else ""]
     return " ".join(part for part in parts if part)
 
 
 def _pinned_installed(
-    state: RpmState, rule: Rule, name: str, wanted: list[RpmPackage]
+    state: RpmState, rule: Pin, name: str, wanted: list[RpmPackage]
 ) -> Iterator[Reason]:
     """An installed package must come to the wanted version with the next upgrade."""
     for old in state.packages.pool.installed(name):
@@ -137,13 +151,10 @@ def _pinned_installed(
             yield StaysAsItIs(name=name, version=rule.version, because=because)
 
 
-def _keep(state: RpmState, rule: Rule) -> Iterator[Reason]:
+def _keep(state: RpmState, rule: Keep) -> Iterator[Reason]:
     for text in rule.names:
         for build in installed_meant(state, text):
             found = state.chooser.targets(build)
             if found:
                 new = found[0]
                 yield StillChanges(name=new.name, version=new.version, source=new.origin.handle)
-
-
-_PROOFS = {"prefer": _prefer, "confine": _confine, "bar": _bar, "pin": _pin, "keep": _keep}

@@ -25,7 +25,7 @@ from velpin.kinds.rpm.source import UNSAID
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.precedence import Precedence
 from velpin.model.reason import Place, Reason
-from velpin.model.rule import Rule
+from velpin.model.rule import Prefer, Rule
 from velpin.ports.rule_writer import RuleWriter
 
 
@@ -88,11 +88,11 @@ class RpmRuleWriter(RuleWriter):
             [
                 (rule, self.pieces(rule))
                 for rule in some
-                if rule.kind != "prefer" and self._rules.is_there(rule)
+                if not isinstance(rule, Prefer) and self._rules.is_there(rule)
             ]
             for some in (old, target)
         )
-        prefers = [rule for rule in target if rule.kind == "prefer"]
+        prefers = [rule for rule in target if isinstance(rule, Prefer)]
         orders = [self._rules.precedence(rule) for rule in prefers if self._rules.is_there(rule)]
         priorities = _priorities(state, old, prefers, orders)
         plan.propose(state.tree, edits_replacing(state, gone, new, priorities))
@@ -121,7 +121,7 @@ def _priorities(
         if True not in still:
             break
     found = []
-    about = {rule.source for rule in (*old, *prefers) if rule.kind == "prefer"}
+    about = {rule.source for rule in (*old, *prefers) if isinstance(rule, Prefer)}
     for handle in sorted(about & priorities.keys()):
         rules = tuple(rule for rule in prefers if rule.source == handle)
         priority = moved.get(handle, priorities[handle]) if rules else None
