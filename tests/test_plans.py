@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
@@ -65,9 +66,15 @@ def journal(harbour: DebHarbour) -> Journal:
     return Journal(Tree(harbour.root), lambda: float(next(times)))
 
 
-def plan(tree: Tree, name: str, edits: dict[str, bytes | None], **more: Any) -> Plan:
+def plan(
+    tree: Tree,
+    name: str,
+    edits: dict[str, bytes | None],
+    private: Collection[str] = (),
+    **more: Any,
+) -> Plan:
     made = Plan(name, f"do {name}", **more)
-    made.propose(tree, edits)
+    made.propose(tree, edits, private=private)
     return made
 
 
@@ -79,17 +86,27 @@ def test_one_plan_after_another_is_one(tree: Tree) -> None:
                  private={A}, findings=[F()])  # fmt: skip
     second = plan(tree, "two", {B: b"2", C: b"2"}, handles=["y"], private={C},
                   notes=[M()], findings=[G()])  # fmt: skip
-    first.modes, second.modes = {A: 0o600, B: 0o600}, {B: 0o640}
-    first.moved, second.moved = {A: "etc/x"}, {C: "etc/y"}
-    whole = first.then(tree, second)
+    first.propose_modes(tree, {A: 0o600, B: 0o600})
+    second.propose_modes(tree, {B: 0o640})
+    whole = first.then(second)
     assert (whole.command, whole.summary) == ("one && two", "do one; do two")
     assert list(whole.edits.items()) == [(B, b"2"), (C, b"2"), (A, b"1")]
-    assert whole.planned_on == {B: b"b", C: None, A: b"a"}
-    assert (whole.handles, whole.private) == (["x", "y"], {A, C})
+    assert [(edit.before, edit.mode, edit.is_private) for edit in whole.files] == [
+        (b"b", 0o640, False), (None, None, True), (b"a", 0o600, True),
+    ]  # fmt: skip
+    assert whole.handles == ["x", "y"]
     assert [note.code for note in whole.notes] == ["n", "m"]
     assert [finding.code for finding in whole.findings] == ["f", "g"]
-    assert whole.modes == {A: 0o600, B: 0o640}
-    assert whole.moved == {A: "etc/x", C: "etc/y"}
+    assert whole.modes == {A: 0o600, B: 0o640, C: 0o600}
+
+
+def test_a_new_name_and_new_rights_outlast_a_further_change(tree: Tree) -> None:
+    first, second = Plan("one", "one"), plan(tree, "two", {C: b"2"})
+    first.propose_renaming(tree, A, C)
+    whole = first.then(second)
+    assert [(edit.file, edit.before, edit.after, edit.was) for edit in whole.files] == [
+        (C, None, b"2", A), (A, b"a", None, ""),
+    ]  # fmt: skip
 
 
 @pytest.mark.parametrize(
@@ -100,7 +117,7 @@ def test_a_plan_after_nothing_is_itself(
     tree: Tree, command: str, edits: dict[str, bytes | None], is_nothing: bool
 ) -> None:
     second = plan(tree, "two", {B: b"2"})
-    assert (plan(tree, command, edits).then(tree, second) is second) == is_nothing
+    assert (plan(tree, command, edits).then(second) is second) == is_nothing
 
 
 @pytest.mark.parametrize(
@@ -119,7 +136,7 @@ def test_a_plan_after_nothing_is_itself(
 def test_what_stops_one_stops_both(
     tree: Tree, first: dict[str, Any], second: dict[str, Any], error: object, unmet: object
 ) -> None:
-    whole = plan(tree, "one", {A: b"1"}, **first).then(tree, plan(tree, "two", {B: b"2"}, **second))
+    whole = plan(tree, "one", {A: b"1"}, **first).then(plan(tree, "two", {B: b"2"}, **second))
     assert (whole.error, whole.unmet) == (error, unmet)
 
 
@@ -134,13 +151,18 @@ def test_what_stops_one_stops_both(
         ({C: None}, {}, True),
         ({A: None}, {}, False),
         ({A: b"a"}, {"error": NO}, False),
-        ({A: b"a"}, {"modes": {A: 0o600}}, False),
     ],
 )
 def test_when_nothing_would_change(
     tree: Tree, edits: dict[str, bytes | None], more: dict[str, Any], unchanged: bool
 ) -> None:
     assert plan(tree, "one", edits, **more).unchanged == unchanged
+
+
+def test_new_rights_alone_are_a_change(tree: Tree) -> None:
+    made = plan(tree, "one", {A: b"a"})
+    made.propose_modes(tree, {A: 0o600})
+    assert not made.unchanged
 
 
 @pytest.mark.parametrize(
@@ -189,12 +211,12 @@ def test_a_plan_that_is_stopped_writes_nothing(
 
 
 def test_new_rights_keep_contents_and_other_edits(tree: Tree) -> None:
-    made = plan(tree, "one", {A: b"1"})
-    made.propose_modes(tree, {A: 0o600, B: 0o640})
-    assert made.edits == {A: b"1", B: b"b"}
-    assert made.planned_on == {A: b"a", B: b"b"}
-    made.private = {C, A}
-    assert made.considered_modes == {A: 0o600, B: 0o640, C: 0o600}
+    made = plan(tree, "one", {A: b"1", C: b"c"}, private=[C])
+    made.propose_modes(tree, {A: 0o644, B: 0o640})
+    assert [(edit.file, edit.before, edit.after, edit.mode) for edit in made.files] == [
+        (A, b"a", b"1", 0o644), (C, None, b"c", None), (B, b"b", b"b", 0o640),
+    ]  # fmt: skip
+    assert made.modes == {A: 0o644, B: 0o640, C: 0o600}
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="rights of others can be set by root alone")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Literal, NamedTuple
@@ -79,22 +79,39 @@ def shown_key(
     )  # fmt: skip
 
 
+class FileEdit(NamedTuple):
+    """What a plan does to one file."""
+
+    file: str
+    """Its name below the root."""
+    before: bytes | None
+    """What it held when the plan was made; None if it was not there."""
+    after: bytes | None
+    """What it is to hold; None to remove it."""
+    mode: int | None = None
+    """New permission bits, also of a file that keeps its contents; None for the usual ones of a new
+    file, and those it has of any other."""
+    is_private: bool = False
+    """Whether it is new and only root may read it: a password is in it."""
+    was: str = ""
+    """The name it had, if it only gets another one; its rights stay, and a link stays a link."""
+    place: str = ""
+    """Where it really is below the root, if it is a link or lies behind one."""
+
+    @property
+    def changes(self) -> bool:
+        """Whether anything of it is to be different."""
+        return self.before != self.after or self.mode is not None
+
+
 @dataclass(slots=True)
 class Plan:
     """One considered change."""
 
     command: str
     summary: str
-    edits: dict[str, bytes | None] = field(default_factory=dict)
-    planned_on: Edits = field(default_factory=dict)
-    private: set[str] = field(default_factory=set)
-    """New files that only root may read: a password is in them."""
-    modes: dict[str, int] = field(default_factory=dict)
-    """New permission bits of files, also of such as keep their contents."""
-    moved: dict[str, str] = field(default_factory=dict)
-    """New names of files that keep all but their name, with the old ones; a link stays one."""
-    led: dict[str, str] = field(default_factory=dict)
-    """Files that are links or lie behind some, with where they really are below the root."""
+    files: list[FileEdit] = field(default_factory=list)
+    """In the order of writing."""
     keys: list[KeyShown] = field(default_factory=list)
     handles: list[str] = field(default_factory=list)
     findings: list[Reason] = field(default_factory=list)
@@ -110,65 +127,66 @@ class Plan:
     undoes: int = 0
     """The number of the journal's entry that it takes back; 0 for none."""
 
-    def propose(self, tree: Tree, edits: Edits) -> None:
-        """Take the edits, and keep what the files hold now: the plan is made on that."""
-        self.edits = dict(edits)
-        self.planned_on = {file: tree.read(file) for file in edits}
-        self._follow(tree, edits)
+    def propose(self, tree: Tree, edits: Edits, *, private: Collection[str] = ()) -> None:
+        """Take the edits, and keep what the files hold now: the plan is made on that. `private`
+        are new files that only root may read."""
+        self.files = [
+            FileEdit(
+                file, tree.read(file), data, is_private=file in private, place=_place(tree, file)
+            )
+            for file, data in edits.items()
+        ]
 
     def propose_modes(self, tree: Tree, modes: Modes) -> None:
         """Take new permission bits of files that are there; their contents stay."""
-        self.modes = dict(modes)
-        contents = {file: tree.read(file) for file in modes if file not in self.edits}
-        self.edits.update(contents)
-        self.planned_on = {**self.planned_on, **contents}
-        self._follow(tree, modes)
+        self.files = [edit._replace(mode=modes.get(edit.file)) for edit in self.files]
+        known = {edit.file for edit in self.files}
+        for file, mode in modes.items():
+            if file not in known:
+                data = tree.read(file)
+                self.files.append(FileEdit(file, data, data, mode, place=_place(tree, file)))
 
     def propose_renaming(self, tree: Tree, old: str, new: str) -> None:
         """Give a file another name; its rights and its owner stay, and a link stays a link."""
         self.propose(tree, {new: tree.read(old), old: None})
-        self.moved = {new: old}
-
-    def _follow(self, tree: Tree, files: Iterable[str]) -> None:
-        for file in files:
-            place = tree.resolved(file)
-            if place != file.strip("/"):
-                self.led[file] = place
+        self.files[0] = self.files[0]._replace(was=old, place=_place(tree, old))
 
     @property
-    def considered_modes(self) -> Modes:
-        """The permission bits that files would have which do not get the usual ones."""
-        return {**dict.fromkeys(self.private, FOR_OWNER), **self.modes}
+    def edits(self) -> dict[str, bytes | None]:
+        """The new contents of its files, None for one that goes."""
+        return {edit.file: edit.after for edit in self.files}
 
-    def then(self, tree: Tree, other: Plan) -> Plan:
+    @property
+    def modes(self) -> Modes:
+        """The permission bits that files would have which do not get the usual ones."""
+        private = {edit.file: FOR_OWNER for edit in self.files if edit.is_private}
+        return private | {edit.file: edit.mode for edit in self.files if edit.mode is not None}
+
+    def then(self, other: Plan) -> Plan:
         """This change and a further one that was planned on its outcome, as one.
 
         The files of the further one are written first: a rule before the source that it is about.
         """
-        if not (self.command or self.edits):
+        if not (self.command or self.files):
             return other
-        whole = Plan(
+        mine = {edit.file: edit for edit in self.files}
+        further = [
+            _one_after_another(mine.pop(edit.file), edit) if edit.file in mine else edit
+            for edit in other.files
+        ]
+        return Plan(
             f"{self.command} && {other.command}", f"{self.summary}; {other.summary}",
+            files=[*further, *mine.values()],
             keys=[*self.keys, *other.keys], handles=[*self.handles, *other.handles],
             findings=[*self.findings, *other.findings], notes=[*self.notes, *other.notes],
             error=self.error or other.error, rules=[*self.rules, *other.rules],
             unmet=self.unmet or other.unmet, remedies=[*self.remedies, *other.remedies],
         )  # fmt: skip
-        rest = {file: data for file, data in self.edits.items() if file not in other.edits}
-        whole.propose(tree, {**other.edits, **rest})
-        whole.moved = {**self.moved, **other.moved}
-        whole.private = self.private | other.private
-        whole.modes = {**self.modes, **other.modes}
-        return whole
 
     @property
     def unchanged(self) -> bool:
         """Whether everything already is as it would be."""
-        return (
-            not self.error
-            and not self.modes
-            and all(self.planned_on.get(file) == data for file, data in self.edits.items())
-        )
+        return not self.error and not any(edit.changes for edit in self.files)
 
     def why_not(self, *, anyway: bool = False) -> VelpinError | None:
         """What stops it: that it is impossible, that it would not do what it is for, or, unless
@@ -182,6 +200,22 @@ class Plan:
         return None
 
 
+def _place(tree: Tree, file: str) -> str:
+    """Where a file really is, if that is not what it is called."""
+    place = tree.resolved(file)
+    return place if place != file.strip("/") else ""
+
+
+def _one_after_another(first: FileEdit, second: FileEdit) -> FileEdit:
+    """Two edits of one file as one."""
+    return second._replace(
+        before=first.before,
+        mode=first.mode if second.mode is None else second.mode,
+        is_private=first.is_private or second.is_private,
+        was=second.was or first.was,
+    )
+
+
 def plan_undo(tree: Tree, entry: JournalEntry) -> Plan:
     """What taking back a change would write."""
     plan = Plan(f"velpin undo {entry.number}", f"undo {entry.number}: {entry.summary}")
@@ -192,11 +226,12 @@ def plan_undo(tree: Tree, entry: JournalEntry) -> Plan:
             for edit in entry.edits
         },
     )
-    plan.modes = {
+    modes = {
         edit.file: edit.before.mode
         for edit in entry.edits
         if edit.before.data is not None and edit.before.mode != edit.after.mode
     }
+    plan.files = [edit._replace(mode=modes.get(edit.file)) for edit in plan.files]
     plan.undoes = entry.number
     return plan
 

@@ -66,7 +66,7 @@ def plan_add(
         [Prefer(handle, tuple(over)) for handle in plan.handles if over],
     ):
         if rules and not plan.error:
-            plan = plan.then(ports.tree, plan_rules(considering(ports, plan), rules))
+            plan = plan.then(plan_rules(considering(ports, plan), rules))
     return plan
 
 
@@ -106,9 +106,9 @@ def _planned(ports: Ports, addition: Addition) -> Plan:
     plan = Plan(
         f"velpin add {shell_word(addition.handles[0])}",
         f"add source {', '.join(addition.handles)}",
-        private=set(addition.private), notes=list(addition.notes),
-    )  # fmt: skip
-    plan.propose(ports.tree, addition.edits)
+        notes=list(addition.notes),
+    )
+    plan.propose(ports.tree, addition.edits, private=addition.private)
     before = {ports.editor.key_of(source) for source in ports.configuration.sources}
     after = ports.with_edits(addition.edits)
     plan.handles = [

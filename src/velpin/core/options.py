@@ -274,7 +274,7 @@ def _add(attempt: _Attempt, rules: Sequence[Rule]) -> _Attempt | None:
 def _joined(attempt: _Attempt, made: Plan, rules: Iterable[Rule]) -> _Attempt:
     ports = attempt.ports.with_edits(made.edits)
     commands = (*attempt.commands, *made.command.split(" && "))
-    plan = attempt.plan.then(attempt.ports.tree, made)
+    plan = attempt.plan.then(made)
     return _Attempt(ports, plan, commands, (*attempt.rules, *rules))
 
 
@@ -293,7 +293,6 @@ def _completed(
         here = waiting.pop(0)
         found = ask_plainly(here.ports, goals)
         if is_met(ports, found, goals):
-            here.plan.propose(ports.tree, here.plan.edits)
             yield here, found
         elif not found.ok and len(here.rules) < _MOST_RULES:
             for rules in _helping(here, found.because):

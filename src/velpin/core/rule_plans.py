@@ -23,7 +23,7 @@ Knows = Callable[[str], bool]
 
 def considering(ports: Ports, plan: Plan) -> Ports:
     """The same host as a plan would leave it."""
-    return ports.with_edits(plan.edits, plan.considered_modes)
+    return ports.with_edits(plan.edits, plan.modes)
 
 
 def plan_rules(ports: Ports, rules: Sequence[Rule], *, foremost: bool = False) -> Plan:
@@ -72,9 +72,9 @@ def plan_rule_drops(ports: Ports, texts: Sequence[str]) -> Plan:
     whole, after = Plan("", ""), ports
     for place in places:  # from the end of each file on, so that no other place moves
         if place not in own:
-            whole = whole.then(ports.tree, plan_rule_drop(after, place))
+            whole = whole.then(plan_rule_drop(after, place))
             after = considering(ports, whole)
-    return whole.then(ports.tree, plan_lift(after, lifted)) if lifted else whole
+    return whole.then(plan_lift(after, lifted)) if lifted else whole
 
 
 def _place_of(in_force: Sequence[RuleInForce], text: str) -> Place:

@@ -279,8 +279,8 @@ def forecast(
     from velpin.front.forecast_command import ForecastWords, show_forecast
 
     words = ForecastWords(
-        tuple(request or ()), upgrade, realign, source, why, tree, every, generation, compare,
-        as_is, json,
+        request=tuple(request or ()), upgrade=upgrade, realign=realign, source=source, why=why,
+        tree=tree, every=every, generation=generation, compare=compare, as_is=as_is, json=json,
     )  # fmt: skip
     code = show_forecast(root or _Chosen.root, words)
     if code:

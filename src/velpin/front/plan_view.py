@@ -42,23 +42,21 @@ def show_plan(screen: Screen, plan: Plan) -> None:
 
 def show_files(screen: Screen, plan: Plan) -> None:
     """Every file of a plan in full: what is written, changed, removed, and its rights."""
-    olds = set(plan.moved.values())
-    for file, data in plan.edits.items():
-        before = plan.planned_on.get(file)
-        if file in plan.moved:
-            led = plan.led.get(plan.moved[file])
-            screen.head(f"To be renamed: /{plan.moved[file]}")
-            screen.line(f"to /{file}", indent=2)
-            if led:
-                screen.line(f"it is a link to /{led}, and stays one", indent=2)
-        if file in plan.moved or file in olds:
+    olds = {edit.was for edit in plan.files if edit.was}
+    for edit in plan.files:
+        if edit.was:
+            screen.head(f"To be renamed: /{edit.was}")
+            screen.line(f"to /{edit.file}", indent=2)
+            if edit.place:
+                screen.line(f"it is a link to /{edit.place}, and stays one", indent=2)
+        if edit.was or edit.file in olds:
             continue
-        if data != before or file not in plan.modes:
-            _show_file(screen, file, before, data, plan.led.get(file, ""))
-        if file in plan.modes:
-            led = f" → /{plan.led[file]}" if file in plan.led else ""
-            screen.head(f"To be changed: the rights of /{file}{led}")
-            screen.line(f"{plan.modes[file]:04o} ({_rights(plan.modes[file])})", indent=2)
+        if edit.before != edit.after or edit.mode is None:
+            _show_file(screen, edit.file, edit.before, edit.after, edit.place)
+        if edit.mode is not None:
+            led = f" → /{edit.place}" if edit.place else ""
+            screen.head(f"To be changed: the rights of /{edit.file}{led}")
+            screen.line(f"{edit.mode:04o} ({_rights(edit.mode)})", indent=2)
 
 
 def _rights(mode: int) -> str:

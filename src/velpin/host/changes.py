@@ -79,9 +79,9 @@ class HostChanges:
             plan.edits,
             plan.command,
             plan.summary,
-            planned_on=plan.planned_on,
-            modes=plan.considered_modes,
-            moved=plan.moved,
+            planned_on={edit.file: edit.before for edit in plan.files},
+            modes=plan.modes,
+            moved={edit.file: edit.was for edit in plan.files if edit.was},
             on_wait=self._access.on_wait,
         )
 

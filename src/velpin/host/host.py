@@ -66,7 +66,7 @@ class Host:
 
     def considering(self, plan: Plan) -> Self:
         """Return the same host as a plan would leave it; nothing is written."""
-        return self.with_edits(plan.edits, plan.considered_modes)
+        return self.with_edits(plan.edits, plan.modes)
 
     def with_generation(self, generation: GenerationName) -> Self:
         """Return the same host with an installer of another generation; UsageError if all decide

@@ -51,6 +51,23 @@ def outcome_of(old: T | None, new: T | None, compare: Callable[[T, T], int]) -> 
     return "upgrade" if order > 0 else "downgrade" if order < 0 else "reinstall"
 
 
+DecidedBy = Literal[
+    "", "only offer", "version", "rule", "source priority", "target release", "request",
+    "installed", "architecture", "cost", "reading order", "order of sources", "group",
+    "installed provider", "conflict",
+]  # fmt: skip
+"""What decided which version a request gets; empty if there is a problem."""
+Role = Literal[
+    "asked", "upgrade", "essential", "state", "requires", "recommends", "suggests", "source",
+    "breaks", "conflicts", "follows", "broken", "supplements", "replaced", "replaces", "removed",
+    "unneeded",
+]  # fmt: skip
+"""Why a package changes: `asked`, `upgrade`, `essential`, `state` (its installation was
+interrupted); because of another: `requires`, `recommends`, `suggests`, `source` (built together),
+`breaks`, `conflicts`, `follows` (the old one needed what goes), `broken` (what it needs goes),
+`supplements`, `replaced`, `replaces`, `removed`; `unneeded` (nothing needs it any more)."""
+
+
 class Answer(NamedTuple):
     """What one request gets."""
 
@@ -67,10 +84,8 @@ class Answer(NamedTuple):
     """Where it would come from; null where no source has it."""
     url: str | None
     """The repository's base address."""
-    decided_by: str
-    """What decided: `only offer`, `version`, `rule`, `source priority`, `target release`,
-    `request`, `installed`, `architecture`, `cost`, `reading order`, `order of sources`, `group`,
-    `installed provider`, `conflict`; empty where there is a problem."""
+    decided_by: DecidedBy
+    """What decided; empty if there is a problem."""
     reasons: tuple[Reason, ...] = ()
     passed_over: tuple[PassedOver, ...] = ()
     problem: Reason | None = None
@@ -88,11 +103,8 @@ class Change(NamedTuple):
     new: str | None
     source: str | None
     url: str | None
-    role: str
-    """Why it changes: `asked`, `upgrade`, `essential`, `state` (its installation was interrupted);
-    because of `by`: `requires`, `recommends`, `suggests`, `source` (built together), `breaks`,
-    `conflicts`, `follows` (the old one needed what goes), `broken` (what it needs goes),
-    `supplements`, `replaced`, `replaces`, `removed`; `unneeded` (nothing needs it any more)."""
+    role: Role
+    """Why it changes; most because of `by`."""
     by: str | None = None
     """The package because of which it changes, where there is one."""
     relation: str = ""

@@ -103,12 +103,12 @@ def plan_catalog(
     mine = [each for each in keys if each.fingerprint in signers]
     origin = Origin(name, address, catalog.name, catalog.serial)
     origin_file = f"{FOLDER}/{name}{_ORIGIN}"
+    private = [origin_file] if has_login(address) else []
     plan.propose(tree, {
         f"{FOLDER}/{name}{_KEY}": armoured(mine), origin_file: origin.written(),
         f"{FOLDER}/{name}{ENDING}": data,
-    })  # fmt: skip
-    if has_login(address):
-        plan.private.add(origin_file)
+    }, private=private)  # fmt: skip
+    if private:
         plan.notes.append(LoginInFile(file=f"/{origin_file}"))
     if not catalog.serial:
         plan.notes.append(CatalogNoSerial(name=name))

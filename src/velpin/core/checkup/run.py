@@ -117,7 +117,7 @@ def _works(
     plan = planned(partial(mend.make, ports))
     if plan is None or plan.unchanged:
         return False
-    after = examination.of(ports.with_edits(plan.edits, plan.considered_modes))
+    after = examination.of(ports.with_edits(plan.edits, plan.modes))
     if after.ports.configuration.config_error() and not ports.configuration.config_error():
         return False
     left = {each.key for each in check(after)}
@@ -181,8 +181,8 @@ def plan_mend(
             draft, plan = step
             keys.discard(draft.key)
             done.append(draft.kind.code)
-            whole = whole.then(ports.tree, plan)
-            after = ports.with_edits(whole.edits, whole.considered_modes)
+            whole = whole.then(plan)
+            after = ports.with_edits(whole.edits, whole.modes)
             state = Examination(after, now=state.now, transport=transport)
     if not done:
         raise _nothing_to_mend(wanted, what)

@@ -134,7 +134,7 @@ class _Conform:
         against = plan.why_not()
         if against is not None:
             raise against
-        self.plan = self.plan.then(self._first.tree, plan)
+        self.plan = self.plan.then(plan)
         self.ports = considering(self._first, self.plan)
 
     def tell(self, item: ConformItem) -> None:
@@ -227,11 +227,11 @@ class _Conform:
             if after.editor.key_of(source) not in before and source.on:
                 edits.update(after.editor.switched(source, False))
         check_not_revoked(self.ports, addition.keys)
-        plan = Plan("", f"add source {wanted.name}, off", private=set(addition.private))
+        plan = Plan("", f"add source {wanted.name}, off")
         plan.notes += checks_that_are_off(
             after, [s for s in after.configuration.sources if after.editor.key_of(s) not in before]
         )
-        plan.propose(self.ports.tree, edits)
+        plan.propose(self.ports.tree, edits, private=addition.private)
         plan.handles = [wanted.name]
         return plan
 

@@ -17,7 +17,7 @@ from velpin.kinds.alpm.requests import packages_for
 from velpin.kinds.alpm.solver import AlpmSolution
 from velpin.kinds.alpm.version import compare, version_key
 from velpin.kinds.alpm.why_chosen import passed_over, why_taken
-from velpin.model.forecast import Answer, Change, Forecast, HeldBack, outcome_of
+from velpin.model.forecast import Answer, Change, Forecast, HeldBack, Role, outcome_of
 from velpin.model.reason import Reason
 from velpin.model.reasons import NeverRefreshed, NoVersion, NoVersionInSource, Unknown
 from velpin.model.request import Request
@@ -141,7 +141,7 @@ def _change(
     state: AlpmState,
     new: AlpmPackage | None,
     old: AlpmPackage | None,
-    role: str,
+    role: Role,
     by: str | None,
     relation: str,
 ) -> Change:

@@ -35,6 +35,7 @@ from velpin.kinds.alpm.reasons import (
 )
 from velpin.kinds.alpm.relation import AlpmRelation, fits
 from velpin.kinds.alpm.version import compare
+from velpin.model.forecast import Role
 from velpin.model.reason import Reason
 from velpin.model.reasons import NeverRefreshed, Unmet
 from velpin.ports.refused import RequestRefused
@@ -45,7 +46,7 @@ ANY = "any"
 class PullCause(NamedTuple):
     """Why a package comes: a role, the package because of which, and what that says."""
 
-    role: str
+    role: Role
     by: AlpmPackage | None = None
     relation: AlpmRelation | None = None
 

@@ -25,7 +25,7 @@ from velpin.kinds.alpm.relation import fits
 from velpin.kinds.alpm.solver import PullCause
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.version import compare
-from velpin.model.forecast import PassedOver
+from velpin.model.forecast import DecidedBy, PassedOver
 from velpin.model.reason import Reason
 from velpin.model.reasons import (
     BestImpossible,
@@ -61,14 +61,14 @@ def why_taken(
     asked: AlpmPackage,
     chosen: AlpmPackage,
     causes: Mapping[str, PullCause],
-) -> tuple[str, tuple[Reason, ...]]:
+) -> tuple[DecidedBy, tuple[Reason, ...]]:
     """What decided in a word, and the reasons in order."""
     taken: _Taken = {
         "package": chosen.name, "name": request.name, "version": chosen.version,
         "source": chosen.origin.handle,
     }  # fmt: skip
     found: list[Reason] = []
-    word = ""
+    word: DecidedBy = ""
     if chosen is not asked:
         found.append(NeededOtherwise(**taken, asked=asked.version))
         return "request", tuple(found)
@@ -109,7 +109,7 @@ def _by_way_of(
     chosen: AlpmPackage,
     taken: _Taken,
     found: list[Reason],
-) -> str:
+) -> DecidedBy:
     """A package that is asked for under another name."""
     if request.name in chosen.facts.groups and not any(
         relation.name == request.name for relation in chosen.facts.provides

@@ -402,7 +402,7 @@ def _out_of_common(
         mine = [key for key in keys if key.goes_by(signers)]
         plan = Plan("", f"name its key for {source.handle}")
         plan.propose(state.tree, DebComposer(state).compose_key(source, mine))
-        whole = whole.then(before.tree, plan) if whole.edits else plan
+        whole = whole.then(plan) if whole.edits else plan
         state = before.with_edits(whole.edits)
     edits = {**whole.edits, file: None}
     plan = Plan("", f"remove /{file}, naming its key where it signs")

@@ -13,7 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from velpin.kinds.deb.preferences import NEVER, Matcher, Record, Site
 from velpin.kinds.deb.version import version_key
@@ -29,12 +29,18 @@ automatic, and a version recorded on the host but not installed."""
 NOT_INSTALLED = frozenset(("config-files", "not-installed"))
 
 
+PriorityCause = Literal[
+    "default", "not-automatic", "upgrades-only", "phased", "target", "record", "own", "recorded"
+]
+"""Where a priority comes from; `own` is the host's record of packages, `recorded` what only has
+configuration files left."""
+
+
 class DebPriority(NamedTuple):
-    """A priority and where it comes from: `default`, `not-automatic`, `upgrades-only`,
-    `target`, `record`, `own` (the host's record of packages) or `recorded`."""
+    """A priority and where it comes from."""
 
     value: int
-    cause: str
+    cause: PriorityCause
     record: Record | None = None
 
 

@@ -27,6 +27,7 @@ from velpin.kinds.deb.reasons import (
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.version import compare
 from velpin.kinds.deb.why_chosen import source_reasons, why_candidate
+from velpin.model.forecast import DecidedBy
 from velpin.model.reason import Reason
 from velpin.model.reasons import (
     AskedSource,
@@ -59,7 +60,7 @@ class Decision(NamedTuple):
 
     package: DebPackage
     chosen: DebVersion
-    decided_by: str
+    decided_by: DecidedBy
     reasons: tuple[Reason, ...]
     within: Callable[[DebOrigin], bool] | None = None
     """The source that was named, for what it depends on as well."""

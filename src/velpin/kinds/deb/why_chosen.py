@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from velpin.kinds.deb import choice
-from velpin.kinds.deb.choice import DebPackage, DebPriority, DebVersion
+from velpin.kinds.deb.choice import DebPackage, DebPriority, DebVersion, PriorityCause
 from velpin.kinds.deb.preferences import NEVER
 from velpin.kinds.deb.reasons import (
     Barred,
@@ -32,12 +32,12 @@ from velpin.kinds.deb.reasons import (
     SameListedLater,
 )
 from velpin.kinds.deb.version import compare
-from velpin.model.forecast import PassedOver
+from velpin.model.forecast import DecidedBy, PassedOver
 from velpin.model.reason import Reason
 from velpin.model.reasons import Held, IsInstalled
 
 
-def why_candidate(package: DebPackage, chosen: DebVersion) -> tuple[str, tuple[Reason, ...]]:
+def why_candidate(package: DebPackage, chosen: DebVersion) -> tuple[DecidedBy, tuple[Reason, ...]]:
     """What decided for a candidate, in a word, and the reasons in order."""
     rivals = [
         version for version in package.versions
@@ -49,7 +49,7 @@ def why_candidate(package: DebPackage, chosen: DebVersion) -> tuple[str, tuple[R
         reasons.append(Downgrades(priority=chosen.priority.value))
     lower = [version for version in rivals if version.priority.value < chosen.priority.value]
     level = [version for version in rivals if version.priority.value == chosen.priority.value]
-    decided_by = "only offer"
+    decided_by: DecidedBy = "only offer"
     if lower:
         best = max(version.priority.value for version in lower)
         reasons.append(HighestPriority(priority=chosen.priority.value, next=best))
@@ -69,11 +69,13 @@ def why_candidate(package: DebPackage, chosen: DebVersion) -> tuple[str, tuple[R
     return decided_by, (*reasons, *source_reasons(chosen))
 
 
-def _cause_word(priority: DebPriority) -> str:
-    return {"record": "rule", "target": "target release"}.get(priority.cause, "source priority")
+def _cause_word(priority: DebPriority) -> DecidedBy:
+    if priority.cause == "record":
+        return "rule"
+    return "target release" if priority.cause == "target" else "source priority"
 
 
-_BY_CAUSE: Mapping[str, type[PriorityReason]] = {
+_BY_CAUSE: Mapping[PriorityCause, type[PriorityReason]] = {
     "default": PriorityDefault, "not-automatic": PriorityNotAutomatic,
     "upgrades-only": PriorityUpgradesOnly, "phased": PriorityPhased, "target": PriorityTarget,
     "record": PriorityRecord, "own": PriorityOwn, "recorded": PriorityRecorded,

@@ -11,7 +11,7 @@ from velpin.kinds.rpm.solve.rules import Why
 from velpin.kinds.rpm.solve.solver import JobWhy, RpmSolution, RpmSolver
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
-from velpin.model.forecast import Change, Outcome, outcome_of
+from velpin.model.forecast import Change, Outcome, Role, outcome_of
 
 
 class Roles:
@@ -24,8 +24,8 @@ class Roles:
             package.id for build in work.upgrade for package in work.rules.targets.get(build.id, ())
         }
 
-    def of(self, build: RpmPackage) -> tuple[str, RpmPackage | None, RpmRelation | None]:
-        """A word, the package because of which, and what that says."""
+    def of(self, build: RpmPackage) -> tuple[Role, RpmPackage | None, RpmRelation | None]:
+        """A role, the package because of which, and what that says."""
         code, clause = self._done.causes[build.id]
         why = clause.why if clause is not None else None
         if isinstance(why, JobWhy) or code == "asked":
@@ -34,10 +34,11 @@ class Roles:
         if build.id in self._upgraded:
             return self._of_upgrade(build)
         if isinstance(why, Why) and why.owner is not None and why.owner is not build:
-            if why.code in ("requires", "recommends"):
-                return why.code, why.owner, why.relation
-            if why.code == "installed":
-                return "upgrade", why.owner, None
+            match why.code:
+                case "requires" | "recommends" as role:
+                    return role, why.owner, why.relation
+                case "installed":
+                    return "upgrade", why.owner, None
         if isinstance(why, Why) and why.code == "replaces along":
             return "replaces", why.other, None
         if isinstance(why, Why) and why.code == "supplements":
@@ -46,7 +47,7 @@ class Roles:
             return "asked", None, None
         return self._found(build)
 
-    def _of_upgrade(self, build: RpmPackage) -> tuple[str, RpmPackage | None, RpmRelation | None]:
+    def _of_upgrade(self, build: RpmPackage) -> tuple[Role, RpmPackage | None, RpmRelation | None]:
         """A package of the upgrade under a new name is told by the one it replaces."""
         if not self._work.pool.installed(build.name):
             for old in self._done.gone:
@@ -54,7 +55,7 @@ class Roles:
                     return "replaces", old, None
         return "upgrade", None, None
 
-    def _found(self, build: RpmPackage) -> tuple[str, RpmPackage | None, RpmRelation | None]:
+    def _found(self, build: RpmPackage) -> tuple[Role, RpmPackage | None, RpmRelation | None]:
         """Of what follows from several rules at once: who needs it."""
         for owner in self._done.taken:
             if owner is build:
@@ -78,7 +79,7 @@ def changes_of(state: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[Cha
         if old.id in followers:
             continue
         by, relation = _remover(done, old)
-        role = "replaced" if by is not None else "removed"
+        role: Role = "replaced" if by is not None else "removed"
         found.append(_change(state, None, old, role, by, relation))
     return tuple(sorted(found, key=lambda change: (change.name, change.arch)))
 
@@ -128,7 +129,7 @@ def _change(
     state: RpmState,
     new: RpmPackage | None,
     old: RpmPackage | None,
-    role: str,
+    role: Role,
     by: RpmPackage | None,
     relation: RpmRelation | None,
 ) -> Change:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import TypedDict
 
 from velpin.kinds.rpm.pool import RpmPackage, obsoletes
@@ -25,7 +25,7 @@ from velpin.kinds.rpm.reasons import (
 )
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
-from velpin.model.forecast import PassedOver
+from velpin.model.forecast import DecidedBy, PassedOver
 from velpin.model.reason import Reason
 from velpin.model.reasons import (
     AskedSource,
@@ -43,7 +43,7 @@ from velpin.model.request import Request
 
 def why_taken(
     state: RpmState, request: Request, meant: Sequence[RpmPackage], chosen: RpmPackage
-) -> tuple[str, tuple[Reason, ...]]:
+) -> tuple[DecidedBy, tuple[Reason, ...]]:
     """What decided in a word, and the reasons in order; `meant`: all the request could be."""
     reasons = list(_by_way_of(request, meant, chosen))
     if chosen.installed:
@@ -80,12 +80,12 @@ def _by_way_of(
 
 def _decided(
     state: RpmState, offered: Sequence[RpmPackage], chosen: RpmPackage
-) -> tuple[str, list[Reason]]:
+) -> tuple[DecidedBy, list[Reason]]:
     """The first of the host's criteria that left something out, and every one that did."""
     left = list(offered)
     told: list[Reason] = []
-    words: list[str] = []
-    steps = (
+    words: list[DecidedBy] = []
+    steps: Sequence[tuple[DecidedBy, Callable[[RpmPackage], bool]]] = (
         ("source priority", lambda other: other.origin.priority == chosen.origin.priority),
         (
             "architecture",
@@ -116,7 +116,7 @@ class _Taken(TypedDict):
     arch: str
 
 
-def _step(word: str, dropped: Sequence[RpmPackage], chosen: RpmPackage) -> Reason:
+def _step(word: DecidedBy, dropped: Sequence[RpmPackage], chosen: RpmPackage) -> Reason:
     priority = chosen.origin.priority
     taken: _Taken = {
         "source": chosen.origin.handle, "priority": priority, "version": chosen.version,

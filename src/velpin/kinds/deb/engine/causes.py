@@ -9,7 +9,7 @@ the work was given up tells which parts exclude each other.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from velpin.kinds.deb.engine.draft import Draft
 from velpin.kinds.deb.engine.world import Candidate, Package, Relation, Target
@@ -17,12 +17,17 @@ from velpin.kinds.deb.engine.world import Candidate, Package, Relation, Target
 _DEEPEST = 60
 
 
+ObstacleCode = Literal[
+    "nothing", "not chosen", "impossible", "excluded", "given up", "needed as it is"
+]
+
+
 class Obstacle(NamedTuple):
     """Why one alternative of a relation is no way: `nothing` means it, `not chosen` (builds
     that fit are not what the host would take), `impossible` (see the chain), `excluded` by a
-    build that must stay, or `given up` on the way."""
+    build that must stay, `given up` on the way, or `needed as it is`."""
 
-    code: str
+    code: ObstacleCode
     target: Target
     build: Candidate | None = None
     """What would be taken for the target's name, or what excludes."""

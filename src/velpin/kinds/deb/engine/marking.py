@@ -15,7 +15,7 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from velpin.kinds.deb.engine.draft import Draft
-from velpin.kinds.deb.engine.world import Candidate, Cause, Package, Relation, Target
+from velpin.kinds.deb.engine.world import Candidate, Cause, Package, Relation, RelationKind, Target
 
 _DEEPEST = 3000
 """Relations followed one below the other before a chain is given up."""
@@ -209,7 +209,7 @@ class Marker:
                 if relation.negative or not self.world.follows(relation):
                     continue
                 if self._loses(relation, current, aim):
-                    found.setdefault(owner.unit, Cause("requires", owner, relation))
+                    found.setdefault(owner.unit, Cause(RelationKind.REQUIRES, owner, relation))
         return found
 
     def _loses(self, relation: Relation, current: Candidate, aim: Candidate) -> bool:
@@ -238,7 +238,7 @@ class Marker:
         way = _Way({}, {})
         for relation in excludes:
             for other in self._rivals(unit, aim, relation):
-                cause = Cause(relation.kind.value, aim, relation)
+                cause = Cause(relation.kind, aim, relation)
                 gone = self._make_room(unit, aim, relation, other, cause, way)
                 if not gone and not unit.fixed:
                     return None
@@ -300,7 +300,7 @@ class Marker:
         if not relation.hard and unit.installed and self._is_old_request(unit.installed, relation):
             return True
         aims = self._aims(relation)
-        cause = Cause(relation.kind.value, owner, relation)
+        cause = Cause(relation.kind, owner, relation)
         alone = fixed and relation.hard and len(self._ways(relation)) == 1
         only = aims[0].unit if alone and aims else None
         if only and self.take(only, cause, follow=False, depth=depth + 1):
@@ -323,7 +323,7 @@ class Marker:
                 return
             self._fix(only.unit)
             if only.unit.aim is only:
-                cause = Cause(relation.kind.value, owner, relation)
+                cause = Cause(relation.kind, owner, relation)
                 self.take(only.unit, cause, depth=depth + 1)
 
     def _ways(self, relation: Relation) -> set[Candidate]:

@@ -136,7 +136,7 @@ class Repair:
             return True
         if relation.negative:
             return self._move_aside(build, relation)
-        cause = Cause(relation.kind.value, build, relation)
+        cause = Cause(relation.kind, build, relation)
         for target in relation.targets:
             aims = self.draft.aims(target)
             if aims and self.upgrade(self.only_unit(target) or aims[0].unit, cause):
@@ -145,7 +145,7 @@ class Repair:
 
     def _move_aside(self, build: Candidate, relation: Relation) -> bool:
         """A rival is upgraded where that helps; others are left for the next round."""
-        cause = Cause(relation.kind.value, build, relation)
+        cause = Cause(relation.kind, build, relation)
         for other in self.draft.against(build, relation):
             if other.unit.fixed:
                 return False
@@ -274,7 +274,7 @@ class _Look:
         """Change the unit rather than its rival; whether that is done with."""
         rival, scores = option.unit, self.repair.scores
         if self.unit.fixed:
-            cause = Cause(relation.kind.value, self.unit.chosen, relation)
+            cause = Cause(relation.kind, self.unit.chosen, relation)
             if self.repair.upgrade(rival, cause):
                 scores[rival] = min(self._score(rival), self._score(self.unit))
                 self.changed = True
@@ -298,7 +298,7 @@ class _Look:
         if unit is None or unit.installed or unit.mode == "remove" or unit.aim is None:
             return
         before = len(self.draft.broken())
-        cause = Cause(relation.kind.value, self.unit.chosen, relation)
+        cause = Cause(relation.kind, self.unit.chosen, relation)
         self.marker.take(unit, cause, depth=1)
         if self.draft.is_broken(unit) or len(self.draft.broken()) > before:
             self.marker.drop(unit, cause)
@@ -308,7 +308,7 @@ class _Look:
         if relation.kind is RelationKind.BREAKS and self.draft.aim_helps(
             build, relation, option.unit
         ):
-            cause = Cause(relation.kind.value, build, relation)
+            cause = Cause(relation.kind, build, relation)
             self.marker.take(option.unit, cause, follow=False)
             return True
         return option.unit.fixed and option.unit.mode != "remove"
@@ -333,7 +333,7 @@ class _Look:
         if relation.negative and before is not None:
             (target,) = relation.targets
             if rival.chosen is before or self.world.fits(before, target):
-                return self.marker.drop(rival, Cause(relation.kind.value, build, relation))
+                return self.marker.drop(rival, Cause(relation.kind, build, relation))
         return self.marker.keep(rival)
 
 

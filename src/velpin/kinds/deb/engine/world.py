@@ -12,7 +12,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from enum import Enum
-from typing import Any, NamedTuple, Protocol
+from typing import Any, Literal, NamedTuple, Protocol
 
 
 class RelationKind(Enum):
@@ -69,11 +69,17 @@ class Relation(NamedTuple):
         return " | ".join(map(str, self.targets))
 
 
-class Cause(NamedTuple):
-    """Why a unit was changed: `asked`, `upgrade`, `essential`, `same source`, `state`, or a
-    relation's kind with the build whose relation it is."""
+CauseCode = (
+    RelationKind
+    | Literal["asked", "upgrade", "essential", "same source", "state", "unneeded", "unmet"]
+)
+"""Why a unit was changed: for a relation of some build, or for itself."""
 
-    code: str
+
+class Cause(NamedTuple):
+    """Why a unit was changed, and the build whose relation it is."""
+
+    code: CauseCode
     by: Candidate | None = None
     relation: Relation | None = None
 

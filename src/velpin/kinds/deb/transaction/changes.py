@@ -5,17 +5,25 @@ Observed rules: docs/how-hosts-choose/deb.md, "Requests".
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from velpin.kinds.deb.choice import DebOrigin, DebVersion
-from velpin.kinds.deb.engine.world import Candidate, Cause, Package
+from velpin.kinds.deb.engine.world import Candidate, Cause, CauseCode, Package, RelationKind
 from velpin.kinds.deb.reasons import EntryIncomplete, IsHeld
 from velpin.kinds.deb.transaction.steps import Transaction, no_longer_needed
 from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.kinds.deb.version import compare
-from velpin.model.forecast import Change, HeldBack, outcome_of
+from velpin.model.forecast import Change, HeldBack, Role, outcome_of
 from velpin.model.reason import Reason
 from velpin.model.reasons import IsPhased
 
-_ROLES = {"requires first": "requires", "conflicts with": "conflicts", "same source": "source"}
+_ROLES: Mapping[CauseCode, Role] = {
+    RelationKind.REQUIRES: "requires", RelationKind.REQUIRES_FIRST: "requires",
+    RelationKind.RECOMMENDS: "recommends", RelationKind.SUGGESTS: "suggests",
+    RelationKind.CONFLICTS: "conflicts", RelationKind.BREAKS: "breaks",
+    "asked": "asked", "upgrade": "upgrade", "essential": "essential", "state": "state",
+    "same source": "source", "unneeded": "unneeded", "unmet": "broken",
+}  # fmt: skip
 """Roles of causes that are called otherwise."""
 
 
@@ -101,10 +109,10 @@ def _change(world: DebWorld, unit: Package) -> Change:
     )
 
 
-def _role(unit: Package, cause: Cause) -> str:
+def _role(unit: Package, cause: Cause) -> Role:
     if cause.by is not None and cause.by.unit is unit:
         return "follows" if unit.chosen else "broken"
-    return _ROLES.get(cause.code, cause.code)
+    return _ROLES[cause.code]
 
 
 def _origin(world: DebWorld, build: Candidate | None) -> DebOrigin | None:

@@ -23,8 +23,6 @@ from velpin.kinds.deb.transaction.steps import (
 )
 from velpin.kinds.deb.transaction.world import DebWorld
 
-SAME_SOURCE = "same source"
-
 
 def solve(
     state: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
@@ -143,11 +141,11 @@ def _cause(search: Search, unit: Package, build: Candidate | None) -> Cause:
             continue
         if clause.group is Group.SIBLINGS:
             assert isinstance(clause.owner, Candidate)
-            return Cause(SAME_SOURCE, clause.owner)
+            return Cause("same source", clause.owner)
         if clause.relation is not None:
             owner = clause.owner
             by = owner if isinstance(owner, Candidate) else _chosen_of(search, owner)
-            return Cause(clause.relation.kind.value, by, clause.relation)
+            return Cause(clause.relation.kind, by, clause.relation)
     return UPGRADE if unit.installed is not None else ESSENTIAL
 
 

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from itertools import product
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool, names_of, obsoletes, provides
@@ -25,10 +25,16 @@ _MOST = 4096
 """Clauses one relation may become; more is treated as met (no real relation comes near)."""
 
 
+ClauseCode = Literal[
+    "requires", "recommends", "supplements", "stay with", "conflicts", "same name", "obsoletes",
+    "replaces along", "lesser architecture", "installed", "protected", "realigned",
+]  # fmt: skip
+
+
 class Why(NamedTuple):
     """What a clause says: a code, whose rule it is, and the relation or other package."""
 
-    code: str
+    code: ClauseCode
     owner: RpmPackage | None = None
     relation: RpmRelation | None = None
     other: RpmPackage | None = None

@@ -15,7 +15,7 @@ from __future__ import annotations
 from bisect import bisect_right, insort
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.namespaces import says_split
@@ -26,6 +26,9 @@ from velpin.kinds.rpm.solve.policy import Policy
 from velpin.kinds.rpm.solve.rules import Rules, Why
 from velpin.kinds.rpm.solve.search import Clause, LimitReached, Search, Unsatisfiable
 
+Step = Literal["asked", "upgrade", "replaces", "stays", "requires", "recommends", "supplements"]
+"""What a build is decided for."""
+_Weak = Literal["recommends", "supplements"]
 _LATE = ("requires", "recommends", "supplements")
 _MOST_AGAIN = 200
 """How many choices may be made again in favour of what came in anyway."""
@@ -73,7 +76,7 @@ class RpmSolution:
 class JobWhy(NamedTuple):
     """A rule that says what was asked for."""
 
-    code: str
+    code: Literal["asked", "best"]
     job: Job
 
 
@@ -82,7 +85,7 @@ class _Branch(NamedTuple):
 
     level: int
     others: tuple[int, ...]
-    code: str
+    code: Step
     clause: Clause | None
 
 
@@ -289,7 +292,7 @@ class RpmSolver:
             return
 
     def _take(
-        self, build: RpmPackage, code: str, clause: Clause | None, others: Sequence[int] = ()
+        self, build: RpmPackage, code: Step, clause: Clause | None, others: Sequence[int] = ()
     ) -> bool:
         self._cause[build.id] = (code, clause)
         level = self.search.level
@@ -303,7 +306,7 @@ class RpmSolver:
     def _open(self, builds: Iterable[RpmPackage]) -> list[RpmPackage]:
         return [package for package in builds if self.search.value(package.id) is None]
 
-    def _pick(self, builds: Sequence[RpmPackage], code: str, clause: Clause | None) -> bool:
+    def _pick(self, builds: Sequence[RpmPackage], code: Step, clause: Clause | None) -> bool:
         """Take the best of several open builds."""
         found = self.policy.order(builds) if len(builds) > 1 else list(builds)
         return self._take(found[0], code, clause, [package.id for package in found[1:]])
@@ -433,7 +436,9 @@ class RpmSolver:
         best = self.policy.best(builds)
         chosen = next((build for build in best if build in supplementing), best[0])
         _, owner, relation = found[chosen.id]
-        step = "supplements" if owner is chosen else "recommends"
+        step: Literal["supplements", "recommends"] = (
+            "supplements" if owner is chosen else "recommends"
+        )
         others = [
             number
             for number, (_, by, wanted) in found.items()
