@@ -14,57 +14,106 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from velpin.change.journal import JournalEntry
     from velpin.change.plan import KeyShown, NewSource, Plan
     from velpin.change.recovery import is_interrupted, recover
+    from velpin.core.generations import GenerationComparison
+    from velpin.core.hostfile.conform import Conforming
     from velpin.core.hostfile.format import load_host_file
+    from velpin.core.options import WantedOptions
     from velpin.core.snapshot import Snapshot, drift, load_snapshot, save_snapshot
+    from velpin.core.takeover import Takeover
     from velpin.errors import (
         FetchError,
         HostError,
+        HostFileError,
         PlanRefused,
         Refusal,
+        StoreError,
         TrustError,
         UsageError,
         VelpinError,
     )
+    from velpin.fetch.download import Transport
+    from velpin.files.tree import Tree
     from velpin.front.json_values import jsonable
+    from velpin.host.catalog import HostCatalog
+    from velpin.host.changes import HostChanges
+    from velpin.host.checkup import HostCheckup
+    from velpin.host.file import HostInFile
     from velpin.host.host import Host
     from velpin.host.opening import open_host
+    from velpin.host.packages import HostPackages
+    from velpin.host.rules import HostRules
+    from velpin.host.sources import HostSources
+    from velpin.model.catalog import CatalogEntry
+    from velpin.model.finding import Checkup, Finding, Rehearsal
     from velpin.model.findings import FINDING_CODES
     from velpin.model.forecast import Answer, Change, Forecast, Offer
-    from velpin.model.reason import Reason
-    from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule
-    from velpin.model.shift import Selection, Shift
+    from velpin.model.host import HostFacts, KeyUse, RefreshResult, SearchHit, SourceStatus
+    from velpin.model.hostfile import ExpectationResult
+    from velpin.model.installer import Installer
+    from velpin.model.reason import Note, Place, Reason
+    from velpin.model.report import HostReport
+    from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, RuleInForce
+    from velpin.model.shift import Drift, Selection, Shift, UpgradeResult
     from velpin.model.source import Source
+    from velpin.store.cache import IndexCache
     from velpin.version import __version__ as __version__
 
 _HOMES = {
-    "velpin.model.findings": ("FINDING_CODES",),
+    "velpin.change.journal": ("JournalEntry",),
     "velpin.change.plan": ("KeyShown", "NewSource", "Plan"),
-    "velpin.core.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
-    "velpin.host.host": ("Host",),
-    "velpin.core.hostfile.format": ("load_host_file",),
     "velpin.change.recovery": ("is_interrupted", "recover"),
-    "velpin.host.opening": ("open_host",),
+    "velpin.core.generations": ("GenerationComparison",),
+    "velpin.core.hostfile.conform": ("Conforming",),
+    "velpin.core.hostfile.format": ("load_host_file",),
+    "velpin.core.options": ("WantedOptions",),
+    "velpin.core.snapshot": ("Snapshot", "drift", "load_snapshot", "save_snapshot"),
+    "velpin.core.takeover": ("Takeover",),
     "velpin.errors": (
-        "FetchError", "HostError", "PlanRefused", "Refusal", "TrustError", "UsageError",
-        "VelpinError",
+        "FetchError", "HostError", "HostFileError", "PlanRefused", "Refusal", "StoreError",
+        "TrustError", "UsageError", "VelpinError",
     ),
+    "velpin.fetch.download": ("Transport",),
+    "velpin.files.tree": ("Tree",),
     "velpin.front.json_values": ("jsonable",),
+    "velpin.host.catalog": ("HostCatalog",),
+    "velpin.host.changes": ("HostChanges",),
+    "velpin.host.checkup": ("HostCheckup",),
+    "velpin.host.file": ("HostInFile",),
+    "velpin.host.host": ("Host",),
+    "velpin.host.opening": ("open_host",),
+    "velpin.host.packages": ("HostPackages",),
+    "velpin.host.rules": ("HostRules",),
+    "velpin.host.sources": ("HostSources",),
+    "velpin.model.catalog": ("CatalogEntry",),
+    "velpin.model.finding": ("Checkup", "Finding", "Rehearsal"),
+    "velpin.model.findings": ("FINDING_CODES",),
     "velpin.model.forecast": ("Answer", "Change", "Forecast", "Offer"),
-    "velpin.model.reason": ("Reason",),
-    "velpin.model.rule": ("Bar", "Confine", "Keep", "Pin", "Prefer", "Rule"),
-    "velpin.model.shift": ("Selection", "Shift"),
+    "velpin.model.host": ("HostFacts", "KeyUse", "RefreshResult", "SearchHit", "SourceStatus"),
+    "velpin.model.hostfile": ("ExpectationResult",),
+    "velpin.model.installer": ("Installer",),
+    "velpin.model.reason": ("Note", "Place", "Reason"),
+    "velpin.model.report": ("HostReport",),
+    "velpin.model.rule": ("Bar", "Confine", "Keep", "Pin", "Prefer", "Rule", "RuleInForce"),
+    "velpin.model.shift": ("Drift", "Selection", "Shift", "UpgradeResult"),
     "velpin.model.source": ("Source",),
+    "velpin.store.cache": ("IndexCache",),
     "velpin.version": ("__version__",),
 }  # fmt: skip
 """The module that each public name stands in."""
 
 __all__ = [
-    "FINDING_CODES", "Answer", "Bar", "Change", "Confine", "FetchError", "Forecast", "Host",
-    "HostError", "Keep", "KeyShown", "NewSource", "Offer", "Pin", "Plan", "PlanRefused", "Prefer",
-    "Reason", "Refusal", "Rule", "Selection", "Shift", "Snapshot", "Source", "TrustError",
-    "UsageError", "VelpinError", "__version__", "drift", "is_interrupted", "jsonable",
+    "FINDING_CODES", "Answer", "Bar", "CatalogEntry", "Change", "Checkup", "Confine", "Conforming",
+    "Drift", "ExpectationResult", "FetchError", "Finding", "Forecast", "GenerationComparison",
+    "Host", "HostCatalog", "HostChanges", "HostCheckup", "HostError", "HostFacts", "HostFileError",
+    "HostInFile", "HostPackages", "HostReport", "HostRules", "HostSources", "IndexCache",
+    "Installer", "JournalEntry", "Keep", "KeyShown", "KeyUse", "NewSource", "Note", "Offer", "Pin",
+    "Place", "Plan", "PlanRefused", "Prefer", "Reason", "RefreshResult", "Refusal", "Rehearsal",
+    "Rule", "RuleInForce", "SearchHit", "Selection", "Shift", "Snapshot", "Source", "SourceStatus",
+    "StoreError", "Takeover", "Transport", "Tree", "TrustError", "UpgradeResult", "UsageError",
+    "VelpinError", "WantedOptions", "__version__", "drift", "is_interrupted", "jsonable",
     "load_host_file", "load_snapshot", "open_host", "recover", "save_snapshot",
 ]  # fmt: skip
 

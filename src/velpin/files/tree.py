@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import errno
 import os
+import re
 import stat
 from collections.abc import Mapping
 from pathlib import Path
@@ -27,6 +28,10 @@ Modes = Mapping[str, int]
 _MOST_LINKS = 40
 _LARGEST = 512 << 20
 """No file of a host that is read whole may hold more bytes."""
+
+
+_NO_NAME = re.compile("[\\0\\ud800-\\udc7f\\udd00-\\udfff]")
+"""Characters that no file's name can hold: the others of that range stand for single bytes."""
 
 
 class Tree:
@@ -64,8 +69,8 @@ class Tree:
         """
         if name in self._resolved:
             return self._resolved[name]
-        if "\0" in name:  # no file is called so, and no call takes it
-            return self.resolved(name.replace("\0", "\ufffd"))
+        if "\0" in name or not name.isascii():  # no file is called so, and no call takes it
+            name = _NO_NAME.sub("\ufffd", name)
         root, links = str(self.root), 0
         head, slash, tail = name.strip("/").rpartition("/")
         start = self.resolved(head) if slash else ""

@@ -271,7 +271,7 @@ class Index:
 
     def speaking_of(self, words: Sequence[str]) -> Iterator[tuple[str, str]]:
         """Name and summary of entries that hold all words in either, letter case ignored."""
-        wanted = [word.lower().encode("utf-8", "surrogateescape") for word in words]
+        wanted = [word.lower().encode("utf-8", "surrogatepass") for word in words]
         for part in self._parts:
             first, last = self._region(part, "rows")
             folded = self._map[first:last].lower()
@@ -332,7 +332,7 @@ class Index:
     def beginning_with(self, start: str, most: int) -> Iterator[tuple[str, str]]:
         """Names that begin with a text, each once with a summary, in byte order; at most so many
         of each part of the index."""
-        wanted = start.encode("utf-8", "surrogateescape")
+        wanted = start.encode("utf-8", "surrogatepass")
         for part in self._parts:
             low, last = self._first_line(part, wanted)
             count, before = 0, b""
@@ -416,7 +416,7 @@ class Index:
 
     def _lines(self, kind: str, key: str) -> Iterator[bytes]:
         """Lines that begin with a key, by bisection of each sorted part."""
-        wanted = key.encode("utf-8", "surrogateescape") + b"\t"
+        wanted = key.encode("utf-8", "surrogatepass") + b"\t"
         sound, steps = self._sound, self._steps
         for part in self._parts:
             low, last = part.get(kind, (0, 0))
