@@ -49,7 +49,7 @@ def forecast(
     from velpin.core.remedies import those_that_work
 
     def works(asked: Sequence[str], edits: Edits) -> bool:
-        trial = ports.with_edits(edits) if edits else ports
+        trial = ports.with_edits(edits) if edits or ports.view.trace else ports
         if trial.readiness.refusal() is not None:
             return False
         again = [parse_request(text, trial.packages.knows, source) for text in asked]

@@ -271,6 +271,12 @@ def forecast(
             help="Show what the other generation of the installer would do differently.",
         ),
     ] = False,
+    debug_steps: Annotated[
+        bool,
+        typer.Option(
+            "--debug-steps", help="Show on stderr each step by which the answer was found."
+        ),
+    ] = False,
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
@@ -280,7 +286,8 @@ def forecast(
 
     words = ForecastWords(
         request=tuple(request or ()), upgrade=upgrade, realign=realign, source=source, why=why,
-        tree=tree, every=every, generation=generation, compare=compare, as_is=as_is, json=json,
+        tree=tree, every=every, generation=generation, compare=compare, as_is=as_is,
+        debug_steps=debug_steps, json=json,
     )  # fmt: skip
     code = show_forecast(root or _Chosen.root, words)
     if code:

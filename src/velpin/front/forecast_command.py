@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import sys
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.errors import UsageError
 from velpin.model.reasons import FilesRefused
+from velpin.model.safe_text import safe
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -13,6 +15,7 @@ if TYPE_CHECKING:
     from velpin.host.host import Host
     from velpin.model.forecast import Forecast
     from velpin.model.installer import GenerationName
+    from velpin.model.step import Step
 
 
 class ForecastWords(NamedTuple):
@@ -28,6 +31,7 @@ class ForecastWords(NamedTuple):
     generation: str = ""
     compare: bool = False
     as_is: bool = False
+    debug_steps: bool = False
     json: bool = False
 
     @property
@@ -46,6 +50,8 @@ def show_forecast(root: Path, words: ForecastWords) -> int:
 
     _check(words)
     host = _of_generation(open_at(root, as_is=words.as_is), words.generation)
+    if words.debug_steps:
+        host = host.traced(_tell_step)
     if words.compare:
         _compare_generations(host, words)
         return 0
@@ -55,6 +61,11 @@ def show_forecast(root: Path, words: ForecastWords) -> int:
         found = host.forecast(words.request, words.source, upgrade=words.upgrade)
     _show(found, words)
     return exit_code(found)
+
+
+def _tell_step(step: Step) -> None:
+    """One step of the solver, beside the answer."""
+    print(safe(str(step)), file=sys.stderr)
 
 
 def _check(words: ForecastWords) -> None:

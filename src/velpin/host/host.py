@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from velpin.model.installer import GenerationName, Installer
     from velpin.model.report import HostReport
     from velpin.model.shift import Drift, UpgradeResult
+    from velpin.model.step import Trace
     from velpin.ports.bundle import Ports
     from velpin.store.cache import IndexCache
 
@@ -74,6 +75,12 @@ class Host:
         from velpin.core.generations import of_generation
 
         return self._seen(of_generation(self._ports, generation))
+
+    def traced(self, trace: Trace) -> Self:
+        """Return the same host; `trace` is called with each step that its solver takes to a
+        forecast: what was decided, what follows, where it contradicts itself, what is taken
+        back."""
+        return self._seen(self._ports.seen(self._ports.view.traced(trace)))
 
     # -- what it is ----------------------------------------------------------------------------
 

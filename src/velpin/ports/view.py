@@ -10,6 +10,7 @@ from velpin.model.installer import GENERATIONS
 if TYPE_CHECKING:
     from velpin.files.tree import Edits, Modes, Tree
     from velpin.model.installer import GenerationName, Installer
+    from velpin.model.step import Trace
     from velpin.store.cache import IndexCache
 
 
@@ -18,10 +19,10 @@ class View:
 
     `as_is`: only the indexes count that the host's installer has now. `generation`: that of the
     installer which is asked about, whichever the host has. `has_indexes`: whether the sources have
-    indexes at all.
+    indexes at all. `trace` is told each step of a solver.
     """
 
-    __slots__ = ("as_is", "cache", "generation", "has_indexes", "tree")
+    __slots__ = ("as_is", "cache", "generation", "has_indexes", "trace", "tree")
 
     def __init__(
         self,
@@ -30,9 +31,10 @@ class View:
         as_is: bool = False,
         generation: GenerationName | Literal[""] = "",
         has_indexes: bool = True,
+        trace: Trace | None = None,
     ) -> None:
         self.tree, self.cache, self.as_is = tree, cache, as_is
-        self.generation, self.has_indexes = generation, has_indexes
+        self.generation, self.has_indexes, self.trace = generation, has_indexes, trace
 
     def with_edits(self, edits: Edits, modes: Modes | None = None) -> View:
         """The same after some edits and new permission bits of files."""
@@ -51,6 +53,10 @@ class View:
         """The same as if no source had an index: for what only the host's own files tell, and
         quickly."""
         return View(self.tree, self.cache, self.as_is, self.generation, False)
+
+    def traced(self, trace: Trace) -> View:
+        """The same with somebody who is told each step of a solver."""
+        return View(self.tree, self.cache, self.as_is, self.generation, self.has_indexes, trace)
 
     def installer(self, recorded: Installer) -> Installer:
         """The installer, and the generation that forecasts are for: as asked, else as the host

@@ -33,7 +33,7 @@ class AlpmConfiguration(Configuration):
     """The configuration of an alpm host; its own architecture may only be told by its record."""
 
     def __init__(self, view: View) -> None:
-        self.tree, self.cache = view.tree, view.cache
+        self.tree, self.cache, self.view = view.tree, view.cache, view
 
     @cached_property
     def config(self) -> AlpmConfig:

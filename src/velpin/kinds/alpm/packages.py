@@ -35,7 +35,10 @@ class AlpmPackages(Packages):
 
     def work(self, missing: Sequence[str] = ()) -> AlpmSolver:
         """A transaction that nothing is asked of yet; `missing`: sources without a list."""
-        return AlpmSolver(self.pool, self.configuration.ignored, self.configuration.archs, missing)
+        configuration = self.configuration
+        return AlpmSolver(
+            self.pool, configuration.ignored, configuration.archs, missing, configuration.view.trace
+        )
 
     def offered_as(self, here: AlpmPackage) -> AlpmPackage | None:
         """What a source that is on has of the very same version as an installed package."""

@@ -38,6 +38,7 @@ from velpin.kinds.alpm.version import compare
 from velpin.model.forecast import Role
 from velpin.model.reason import Reason
 from velpin.model.reasons import NeverRefreshed, Unmet
+from velpin.model.step import Step, StepKind, Trace
 from velpin.ports.refused import RequestRefused
 
 ANY = "any"
@@ -82,8 +83,10 @@ class AlpmSolver:
         ignored: Ignored,
         archs: Sequence[str] = (),
         missing: Sequence[str] = (),
+        trace: Trace | None = None,
     ) -> None:
         self.pool, self.ignored = pool, ignored
+        self._trace = trace
         self._archs, self._missing = archs, missing
         self.targets = Several()
         self.questions: list[Reason] = []
@@ -109,7 +112,19 @@ class AlpmSolver:
                 )
             )
 
+    def _tell(
+        self, kind: StepKind, package: AlpmPackage, cause: PullCause | None = None, no: str = ""
+    ) -> None:
+        """Tell a step, if somebody asks for them."""
+        if self._trace is None:
+            return
+        because = ""
+        if cause and cause.by:
+            because = f"{cause.by.name} {cause.role} {cause.relation or package.name}"
+        self._trace(Step(kind, f"{no}{package.name} {package.version}", because))
+
     def _target(self, package: AlpmPackage, cause: PullCause) -> None:
+        self._tell("follows" if cause.by else "decided", package, cause)
         self.targets.add(package)
         self._causes[package.name] = cause
 
@@ -298,7 +313,7 @@ class AlpmSolver:
     def _bring(self, target: AlpmPackage) -> None:
         """Let a target come with all it needs; RequestRefused where that is not available."""
         leaving = {package.name for olds in self._replaced.values() for package in olds}
-        trail: list[_Step] = []
+        trail: list[_Open] = []
         failed = False
         self._enter(target, PullCause("asked"), leaving, trail)
         while trail:
@@ -309,6 +324,7 @@ class AlpmSolver:
                 else:
                     self._lacks.insert(0, Lack(step.package, step.wanted))
                     self._coming.cut(step.mark)
+                    self._tell("back to", step.package, no="not ")
                     trail.pop()
                     continue
             found = self._next_of(step)
@@ -317,6 +333,8 @@ class AlpmSolver:
             elif isinstance(found, Lack):
                 self._lacks = []
                 failed = True
+                lacking = PullCause("requires", found.package, found.relation)
+                self._tell("conflict", found.package, lacking)
             else:
                 cause = PullCause("requires", step.package, step.wanted)
                 self._enter(found, cause, leaving, trail)
@@ -324,22 +342,23 @@ class AlpmSolver:
             raise RequestRefused(Unmet())
 
     def _enter(
-        self, package: AlpmPackage, cause: PullCause, leaving: Collection[str], trail: list[_Step]
+        self, package: AlpmPackage, cause: PullCause, leaving: Collection[str], trail: list[_Open]
     ) -> None:
         if package.name in self._coming:
             return
         mark = len(self._coming)
         self._coming.add(package)
         if package.name not in self.targets:
+            self._tell("follows", package, cause)
             self._causes[package.name] = cause
         lacking = [
             relation
             for relation in package.facts.depends
             if not package.satisfies(relation) and not self._is_here(relation, package, leaving)
         ]
-        trail.append(_Step(package, mark, iter(lacking)))
+        trail.append(_Open(package, mark, iter(lacking)))
 
-    def _next_of(self, step: _Step) -> AlpmPackage | Lack | None:
+    def _next_of(self, step: _Open) -> AlpmPackage | Lack | None:
         """What a package needs next: the package to come for it, a lack where there is none;
         None where all is there."""
         for wanted in step.lacking:
@@ -485,7 +504,7 @@ class AlpmSolver:
                     yield here, wanted
 
 
-class _Step:
+class _Open:
     """A package on the way to what it needs."""
 
     __slots__ = ("lacking", "mark", "package", "wanted")

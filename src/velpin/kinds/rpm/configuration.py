@@ -35,7 +35,7 @@ class RpmConfiguration(Configuration):
     """Whether what was split off from a package comes when that is replaced."""
 
     def __init__(self, view: View, recorded: RpmRecorded) -> None:
-        self.tree, self._view, self.recorded = view.tree, view, recorded
+        self.tree, self.view, self.recorded = view.tree, view, recorded
 
     # -- said by each layout ---------------------------------------------------------------
 
@@ -92,7 +92,7 @@ class RpmConfiguration(Configuration):
     @cached_property
     def installer(self) -> Installer:
         """As asked, as the host tells, or as Velpin's settings do."""
-        return self._view.installer(self.recorded_installer())
+        return self.view.installer(self.recorded_installer())
 
     @property
     def is_newer(self) -> bool:

@@ -80,6 +80,7 @@ class DnfChooser(RpmChooser):
     def solver_options(self) -> SolverOptions:
         """How this host decides."""
         found = SolverOptions(
+            trace=self.configuration.view.trace,
             weak=self.configuration.config.switch("install_weak_deps", True),
             best=self.best,
             new_first=self.configuration.ways.new_first,

@@ -73,6 +73,7 @@ class ZyppChooser(RpmChooser):
             weak = weak and config.switch("solver/installRecommends", True)
         focus = config.settings.get("solver.focus", "").strip().lower() == "update"
         found = SolverOptions(
+            trace=self.configuration.view.trace,
             multilib=False,
             downgrades_for_needs=False,
             weak=weak,

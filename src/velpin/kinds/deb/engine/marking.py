@@ -11,11 +11,12 @@ Observed rules: docs/how-hosts-choose/deb.md, "Changing one package".
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from velpin.kinds.deb.engine.draft import Draft
 from velpin.kinds.deb.engine.world import Candidate, Cause, Package, Relation, RelationKind, Target
+from velpin.model.step import StepKind
 
 _DEEPEST = 3000
 """Relations followed one below the other before a chain is given up."""
@@ -30,13 +31,18 @@ class _Way(NamedTuple):
     removals: dict[Package, Cause]
 
 
+Tell = Callable[[StepKind, Package, Candidate | None, Cause | None], None]
+"""Is called with each step: what became of which unit, and the cause."""
+
+
 class Marker:
     """Marks units of a draft for installation, removal, or to stay as they are."""
 
-    def __init__(self, draft: Draft) -> None:
+    def __init__(self, draft: Draft, tell: Tell | None = None) -> None:
         sys.setrecursionlimit(max(sys.getrecursionlimit(), _DEEPEST * _FRAMES))
         self.draft = draft
         self.world = draft.world
+        self._tell = tell
         self._followed: set[Package] = set()
         """Fixed units whose relations have all been gone through."""
         self._working: set[Package] = set()
@@ -66,11 +72,15 @@ class Marker:
         if unit.chosen is not None:
             self.draft.choose(unit, None)
             unit.cause = cause
+            if self._tell:
+                self._tell("follows" if cause.by else "decided", unit, None, cause)
         return True
 
     def give_up(self, unit: Package) -> bool:
         """Put a unit back whose aim cannot be reached; always False."""
         if not unit.fixed:
+            if self._tell and unit.chosen is not unit.installed:
+                self._tell("back to", unit, unit.chosen, None)
             self.draft.choose(unit, unit.installed)
             unit.rule_out_aim()
         return False
@@ -126,6 +136,8 @@ class Marker:
     def _choose(self, unit: Package, aim: Candidate, cause: Cause) -> None:
         if unit.chosen is not aim:
             unit.cause = cause
+            if self._tell:
+                self._tell("follows" if cause.by else "decided", unit, aim, cause)
         self.draft.choose(unit, aim)
 
     def _is_possible(self, unit: Package, aim: Candidate) -> bool:

@@ -13,11 +13,12 @@ Observed rules: docs/how-hosts-choose/deb-newer.md, "The order of decisions".
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from enum import IntEnum
 from typing import NamedTuple, Protocol
 
 from velpin.kinds.deb.engine.world import Candidate, Package, Relation
+from velpin.model.step import StepKind
 
 Literal = Package | Candidate
 _MOST = 20_000
@@ -94,6 +95,10 @@ class _Mark(NamedTuple):
     trail: int
 
 
+Tell = Callable[[StepKind, Literal | None, bool, Clause | None], None]
+"""Is called with each step: what became of which literal, and the clause because of which."""
+
+
 class ClauseSource(Protocol):
     """What literals bring along."""
 
@@ -110,8 +115,9 @@ class ClauseSource(Protocol):
 class Search:
     """What is decided, what follows from it, and the work that is open."""
 
-    def __init__(self, clauses: ClauseSource) -> None:
+    def __init__(self, clauses: ClauseSource, tell: Tell | None = None) -> None:
         self._clauses = clauses
+        self._tell = tell
         self.value: dict[Literal, bool] = {}
         self.reason: dict[Literal, Clause | None] = {}
         self.trail: list[Literal] = []
@@ -162,10 +168,10 @@ class Search:
                     if clause.negative and self.value[owner]:
                         for way, value in zip(clause.ways, held, strict=True):
                             if value is None:
-                                self._put(way, False, clause)
+                                self._follow(way, False, clause)
                                 again = True
                 elif (True in held) if clause.negative else clause.is_lost(held):
-                    self._put(owner, False, clause)
+                    self._follow(owner, False, clause)
                     again = True
 
     def add(self, clause: Clause) -> None:
@@ -183,12 +189,17 @@ class Search:
     def fact(self, literal: Literal, value: bool) -> None:
         """State what holds whatever else does; Impossible where the opposite does."""
         self.discover(literal)
+        if self._tell:
+            self._tell("decided", literal, value, None)
         if not self._put(literal, value, None):
             raise Impossible
 
     def settle(self) -> None:
         """Draw what follows from the facts; Impossible where they contradict each other."""
-        if self._propagate() is not None:
+        broken = self._propagate()
+        if broken is not None:
+            if self._tell:
+                self._tell("conflict", None, False, broken)
             raise Impossible
 
     def assume(self, literal: Literal) -> None:
@@ -212,6 +223,8 @@ class Search:
 
     def _decide(self, literal: Literal, clause: Clause | None) -> None:
         self._marks.append(_Mark(literal, len(self.trail)))
+        if self._tell:
+            self._tell("decided", literal, True, clause)
         self._put(literal, True, clause)
         broken = self._propagate()
         if broken is not None:
@@ -220,6 +233,8 @@ class Search:
     def _back(self, broken: Clause | None) -> None:
         """Take back the last decision and rule it out, until no contradiction is left."""
         while broken is not None:
+            if self._tell:
+                self._tell("conflict", None, False, broken)
             self._contradictions += 1
             if self._contradictions > _MOST:
                 raise GaveUp
@@ -231,6 +246,8 @@ class Search:
             del self.trail[mark.trail :]
             self._head = len(self.trail)
             self._restore_work()
+            if self._tell:
+                self._tell("back to", mark.literal, False, None)
             self._put(mark.literal, False, broken)
             broken = self._propagate()
 
@@ -255,6 +272,11 @@ class Search:
         self.reason[literal] = reason
         self.trail.append(literal)
         return True
+
+    def _follow(self, literal: Literal, value: bool, reason: Clause) -> bool:
+        if self._tell and literal not in self.value:
+            self._tell("follows", literal, value, reason)
+        return self._put(literal, value, reason)
 
     def _push(self, clause: Clause) -> None:
         possible = self._possible(clause)
@@ -297,12 +319,12 @@ class Search:
     def _bars_owner(self, clause: Clause) -> bool:
         """What another excludes holds now, so that other cannot."""
         owner = clause.owner
-        return not clause.negative or owner is None or self._put(owner, False, clause)
+        return not clause.negative or owner is None or self._follow(owner, False, clause)
 
     def _brought(self, clause: Clause) -> bool:
         """The owner of a clause holds now."""
         if clause.negative:
-            return all(self._put(way, False, clause) for way in clause.ways)
+            return all(self._follow(way, False, clause) for way in clause.ways)
         if clause.optional:
             for way in clause.ways:
                 self.discover(way)
@@ -310,7 +332,7 @@ class Search:
             return True
         possible = self._possible(clause)
         if len(possible) == 1:
-            return self._put(possible[0], True, clause)
+            return self._follow(possible[0], True, clause)
         if not possible:
             return False
         heapq.heappush(self._heap, Work(clause, len(self._marks), several=True))
@@ -324,7 +346,7 @@ class Search:
             return True
         possible = self._possible(clause)
         if not possible:
-            return owner is not None and self._put(owner, False, clause)
+            return owner is not None and self._follow(owner, False, clause)
         if len(possible) == 1 and stands:
-            return self._put(possible[0], True, clause)
+            return self._follow(possible[0], True, clause)
         return True

@@ -6,9 +6,10 @@ Observed rules: docs/how-hosts-choose/deb-newer.md, "The order of decisions".
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 from velpin.kinds.deb.choice import DebPackage
-from velpin.kinds.deb.engine.search import GaveUp, Group, Impossible, Literal, Search
+from velpin.kinds.deb.engine.search import Clause, GaveUp, Group, Impossible, Literal, Search
 from velpin.kinds.deb.engine.world import Candidate, Cause, Package
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.clauses import Clauses
@@ -22,6 +23,7 @@ from velpin.kinds.deb.transaction.steps import (
     switch,
 )
 from velpin.kinds.deb.transaction.world import DebWorld
+from velpin.model.step import Step, StepKind, Trace
 
 
 def solve(
@@ -59,7 +61,8 @@ def solve_upgrade(state: DebState) -> Transaction:
 def _search(done: Transaction, asked: dict[Package, Candidate], *, upgrade: bool) -> Transaction:
     world, draft = done.world, done.draft
     clauses = Clauses(world, draft, upgrade=upgrade)
-    search = Search(clauses)
+    trace = world.state.view.trace
+    search = Search(clauses, partial(_tell, world, trace) if trace else None)
     try:
         _facts(done, asked, clauses, search, upgrade=upgrade)
         search.settle()
@@ -73,6 +76,31 @@ def _search(done: Transaction, asked: dict[Package, Candidate], *, upgrade: bool
         done.gave_up = True
     _apply(done, search)
     return done
+
+
+def _tell(
+    world: DebWorld,
+    trace: Trace,
+    kind: StepKind,
+    literal: Literal | None,
+    value: bool,
+    clause: Clause | None,
+) -> None:
+    """Tell a step in the names of packages."""
+    what = _told(world, literal) if literal is not None else ""
+    because = ""
+    if clause is not None:
+        owner = _told(world, clause.owner) if clause.owner is not None else ""
+        because = f"by {owner}" if owner else "it is to stay"
+        if clause.relation is not None:
+            because = f"{owner} {clause.relation.kind.value} {clause.relation}"
+    trace(Step(kind, f"{'' if value or not what else 'not '}{what}", because))
+
+
+def _told(world: DebWorld, literal: Literal) -> str:
+    if isinstance(literal, Candidate):
+        return f"{world.label(literal.unit)} {literal.version}"
+    return world.label(literal)
 
 
 def _facts(

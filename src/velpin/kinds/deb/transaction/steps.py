@@ -12,13 +12,14 @@ from typing import NamedTuple
 
 from velpin.kinds.deb.choice import DebPackage, DebVersion
 from velpin.kinds.deb.engine.draft import Draft
-from velpin.kinds.deb.engine.marking import Marker
+from velpin.kinds.deb.engine.marking import Marker, Tell
 from velpin.kinds.deb.engine.needed import reached
 from velpin.kinds.deb.engine.repair import Repair
 from velpin.kinds.deb.engine.world import Candidate, Cause, Package
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.switching import Switching, Within
 from velpin.kinds.deb.transaction.world import DebWorld, key_of
+from velpin.model.step import Step, StepKind
 
 ASKED = Cause("asked")
 UPGRADE = Cause("upgrade")
@@ -74,6 +75,39 @@ def begin(state: DebState) -> Transaction:
     return Transaction(world, draft, False, broken)
 
 
+def _teller(world: DebWorld) -> Tell | None:
+    """What tells the steps in the names of packages, if somebody asks for them."""
+    trace = world.state.view.trace
+    if trace is None:
+        return None
+
+    def tell(kind: StepKind, unit: Package, build: Candidate | None, cause: Cause | None) -> None:
+        what = f"{world.label(unit)} {build.version}" if build else f"not {world.label(unit)}"
+        because = ""
+        if cause and cause.by:
+            by = f"{world.label(cause.by.unit)} {cause.by.version}"
+            relation = cause.relation
+            because = f"{by} {relation.kind.value} {relation}" if relation else f"by {by}"
+        elif kind == "back to":
+            what = f"not {what}"
+        trace(Step(kind, what, because))
+
+    return tell
+
+
+def _tell_broken(done: Transaction) -> None:
+    """Tell what does not hold in the end, if somebody asks for the steps."""
+    trace = done.world.state.view.trace
+    if trace is None or done.ok:
+        return
+    for unit in done.draft.broken():
+        build = unit.chosen
+        for relation in done.world.relations(build) if build else ():
+            if build and relation.hard and not done.draft.holds(build, relation):
+                owner = f"{done.world.label(unit)} {build.version}"
+                trace(Step("conflict", "", f"{owner} {relation.kind.value} {relation}"))
+
+
 def work_out(
     state: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
 ) -> Transaction:
@@ -81,7 +115,7 @@ def work_out(
     together."""
     done = begin(state)
     world, draft = done.world, done.draft
-    marker = Marker(draft)
+    marker = Marker(draft, _teller(world))
     for package in removed:
         unit = world.unit(package.name, package.arch)
         if unit.installed is not None:
@@ -106,6 +140,7 @@ def work_out(
         _leave_out_unneeded(done, marker)
         if world.removes_unneeded:
             _remove_unneeded(done)
+    _tell_broken(done)
     return done
 
 
@@ -132,7 +167,7 @@ def work_out_upgrade(state: DebState) -> Transaction:
     if done.was_broken:
         return done
     world, draft = done.world, done.draft
-    marker = Marker(draft)
+    marker = Marker(draft, _teller(world))
     installed = list(world.installed_units())
     for follow in (False, True):
         for unit in installed:
@@ -149,6 +184,7 @@ def work_out_upgrade(state: DebState) -> Transaction:
     done.ok = Repair(draft, marker, held, by_upgrade=False).run()
     if done.ok:
         _leave_out_unneeded(done, marker)
+    _tell_broken(done)
     return done
 
 

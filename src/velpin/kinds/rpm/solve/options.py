@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from velpin.kinds.rpm.pool import RpmPackage
+from velpin.model.step import Trace
 
 
 def _never(build: RpmPackage) -> bool:
@@ -45,6 +46,8 @@ class SolverOptions:
     """Whether what is protected may not even be replaced by another name."""
     replaced_by_all: bool = False
     """Whether all names that replace an installed package come together."""
+    trace: Trace | None = None
+    """Is told each step."""
     not_weak: Callable[[RpmPackage], bool] = _never
     """Whether a build never comes because of a weak relation alone."""
     protected: frozenset[str] = field(default_factory=frozenset)

@@ -15,6 +15,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
+from velpin.model.step import StepKind
+
 
 class Clause:
     """One rule; `why` is what the caller keeps with it."""
@@ -46,11 +48,20 @@ class LimitReached(Exception):
     """More contradictions than allowed."""
 
 
+Tell = Callable[[StepKind, int, Clause | None], None]
+"""Is called with each step: what became of which literal (0 for a conflict), and the rule because
+of which."""
+
+
 class Search:
     """What is decided, what follows, and the rules so far."""
 
-    def __init__(self, expand: Callable[[int], Iterable[Clause]], most: int = 20_000) -> None:
+    def __init__(
+        self, expand: Callable[[int], Iterable[Clause]], most: int = 20_000,
+        tell: Tell | None = None,
+    ) -> None:  # fmt: skip
         self._expand = expand
+        self._tell = tell
         self._most = most
         self._watched: dict[int, list[Clause]] = {}
         self._value: dict[int, bool] = {}
@@ -141,6 +152,8 @@ class Search:
         untouched = True
         while (conflict := self._propagate()) is not None:
             untouched = False
+            if self._tell:
+                self._tell("conflict", 0, conflict)
             self.contradictions += 1
             if self.contradictions > self._most:
                 raise LimitReached
@@ -165,6 +178,8 @@ class Search:
         self._level[package] = self.level
         self._reason[package] = reason
         self._trail.append(literal)
+        if self._tell:
+            self._tell("decided" if reason is None else "follows", literal, reason)
 
     def _propagate(self) -> Clause | None:
         if self._head == 0:
@@ -264,6 +279,8 @@ class Search:
         learnt = Clause([-literal, *lower], None, tuple(used))
         self.backjump(max((self._level[abs(literal)] for literal in lower), default=0))
         self._head = 0
+        if self._tell:
+            self._tell("back to", -literal, None)
         self._attach(learnt)
 
     def _proof(self, conflict: Clause) -> list[Clause]:

@@ -25,8 +25,11 @@ from velpin.kinds.rpm.solve.options import SolverOptions
 from velpin.kinds.rpm.solve.policy import Policy
 from velpin.kinds.rpm.solve.rules import Rules, Why
 from velpin.kinds.rpm.solve.search import Clause, LimitReached, Search, Unsatisfiable
+from velpin.model.step import Step, StepKind
 
-Step = Literal["asked", "upgrade", "replaces", "stays", "requires", "recommends", "supplements"]
+DecidedFor = Literal[
+    "asked", "upgrade", "replaces", "stays", "requires", "recommends", "supplements"
+]
 """What a build is decided for."""
 _Weak = Literal["recommends", "supplements"]
 _LATE = ("requires", "recommends", "supplements")
@@ -85,7 +88,7 @@ class _Branch(NamedTuple):
 
     level: int
     others: tuple[int, ...]
-    code: Step
+    code: DecidedFor
     clause: Clause | None
 
 
@@ -199,7 +202,7 @@ class RpmSolver:
         return any(self.search.value(literal) for literal in found.difference(clause.literals))
 
     def _begin(self) -> None:
-        self.search = Search(self._expand)
+        self.search = Search(self._expand, tell=self._tell if self.options.trace else None)
         self.policy = Policy(self.pool, self.search.value, self._come)
         self._choices: list[tuple[tuple[int, ...], Clause]] = []
         self._mentioned: dict[int, None] = {}
@@ -291,8 +294,22 @@ class RpmSolver:
                 continue
             return
 
+    def _tell(self, kind: StepKind, literal: int, clause: Clause | None) -> None:
+        """Tell a step in the names of packages."""
+        label = self.pool.build(abs(literal)).label if literal else ""
+        why = clause.why if clause else None
+        because = "what was found impossible" if clause and why is None else ""
+        if isinstance(why, JobWhy):
+            because = f"asked for: {why.job.text}".rstrip(": ")
+        elif isinstance(why, Why):
+            owner = why.owner.label if why.owner else ""
+            other = why.relation or (why.other.label if why.other else "")
+            because = f"{owner} {why.code} {other}".strip()
+        if self.options.trace:
+            self.options.trace(Step(kind, f"{'not ' if literal < 0 else ''}{label}", because))
+
     def _take(
-        self, build: RpmPackage, code: Step, clause: Clause | None, others: Sequence[int] = ()
+        self, build: RpmPackage, code: DecidedFor, clause: Clause | None, others: Sequence[int] = ()
     ) -> bool:
         self._cause[build.id] = (code, clause)
         level = self.search.level
@@ -306,7 +323,7 @@ class RpmSolver:
     def _open(self, builds: Iterable[RpmPackage]) -> list[RpmPackage]:
         return [package for package in builds if self.search.value(package.id) is None]
 
-    def _pick(self, builds: Sequence[RpmPackage], code: Step, clause: Clause | None) -> bool:
+    def _pick(self, builds: Sequence[RpmPackage], code: DecidedFor, clause: Clause | None) -> bool:
         """Take the best of several open builds."""
         found = self.policy.order(builds) if len(builds) > 1 else list(builds)
         return self._take(found[0], code, clause, [package.id for package in found[1:]])
