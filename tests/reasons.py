@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import typing
 from collections.abc import Iterator
+from importlib import import_module
+from pathlib import Path
 
-import velpin.kinds.alpm.reasons
-import velpin.kinds.deb.reasons
-import velpin.kinds.rpm.reasons
-import velpin.recipes.reasons  # noqa: F401
+import velpin
 from velpin.model.reason import Place, Reason
+
+SOURCE = Path(velpin.__file__).parent
+for declared in (*SOURCE.rglob("*reasons.py"), SOURCE / "model/findings.py"):
+    import_module(".".join(declared.relative_to(SOURCE.parent).with_suffix("").parts))
 
 
 def kinds_of(kind: type[Reason]) -> Iterator[type[Reason]]:

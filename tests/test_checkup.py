@@ -12,7 +12,7 @@ from tests.checkup_hosts import Post
 from tests.harbours import KINDS
 from tests.reasons import kinds_of
 from velpin.model.findings import FINDINGS
-from velpin.model.reasons import CheckOff
+from velpin.model.source_reasons import CheckOff
 
 WHEN_OFF = [why for kind in kinds_of(CheckOff) for why in (kind.why, kind.why_half) if why]
 EACH = [

@@ -111,7 +111,7 @@ def _facts(text: str) -> object:
 def _preferences(text: str) -> object:
     found = []
     for newer in (False, True):
-        read = Preferences(newer=newer)
+        read = Preferences(source_versions=newer)
         parse_preferences(text, "file", read)
         found.append(_listed([*read.records, *read.notes]))
     return found

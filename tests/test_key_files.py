@@ -37,7 +37,7 @@ def forms(signer: Signer, stranger: Signer) -> dict[str, bytes]:
 def test_key_files_of_every_form(
     tmp_path: Path, signer: Signer, stranger: Signer, is_newer: bool, is_common: bool
 ) -> None:
-    reader = KeyFileReader(Tree(tmp_path), "root", is_newer=is_newer)
+    reader = KeyFileReader(Tree(tmp_path), "root", by_content=is_newer)
     for (form, data), ending in product(
         forms(signer, stranger).items(), (".asc", ".gpg", ".key", "")
     ):

@@ -4,17 +4,13 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable
-from functools import partial
 from pathlib import Path
-from typing import NamedTuple
 
 import pytest
 
-from tests.harbours import DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
+from tests import plain_kind
+from tests.kind_hosts import MAKERS, Told
 from velpin.core.host_diff import changed_answers
-from velpin.demo.alpm_files import DemoArchive as AlpmPackage
-from velpin.demo.rpm_files import DemoRpm
 from velpin.errors import NotAHost, Refusal
 from velpin.front.json_values import jsonable
 from velpin.host.host import Host
@@ -23,61 +19,16 @@ from velpin.kinds import KINDS
 from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule
 
 
-def deb_host(folder: Path) -> Path:
-    """A root: `gull` in two sources, the newer installed nowhere; `tern` installed and held."""
-    harbour = DebHarbour(folder)
-    harbour.source("base", ("gull", "1"), ("tern", "1"))
-    harbour.source("vendor", ("gull", "2"), ("vendor-tool", "5"))
-    harbour.installed(("gull", "1"), ("tern", "1", "hold ok installed"))
-    return harbour.root
-
-
-def rpm_host(folder: Path, kind: str) -> Path:
-    """The same on an rpm host; where that has locks, `tern` is locked."""
-    harbour = RpmHarbour(folder, kind)
-    harbour.source("base", DemoRpm("gull", "1-1"), DemoRpm("tern", "1-1"))
-    harbour.source("vendor", DemoRpm("gull", "2-1"), DemoRpm("vendor-tool", "5-1"))
-    harbour.installed(DemoRpm("gull", "1-1"), DemoRpm("tern", "1-1"), release=False)
-    harbour.put("etc/dnf/dnf.conf", "[main]\ngpgcheck=0\nbest=1\n")
-    if kind == ZYPP:
-        harbour.put("etc/zypp/locks", "type: package\nsolvable_name: tern\n")
-    return harbour.root
-
-
-def alpm_host(folder: Path) -> Path:
-    """The same on an alpm host, where the order of sections decides; `tern` is ignored."""
-    harbour = AlpmHarbour(folder, "Architecture = x86_64\nIgnorePkg = tern\n")
-    one = AlpmPackage
-    harbour.source("vendor", one("gull", "2-1"), one("vendor-tool", "5-1"))
-    harbour.source("base", one("gull", "1-1"), one("tern", "1-1"))
-    harbour.installed(one("gull", "1-1"), one("tern", "1-1"))
-    return harbour.root
-
-
-class Told(NamedTuple):
-    """What is a kind's own in the answers below."""
-
-    make: Callable[[Path], Path]
-    release: str
-    """What stands behind a version's number."""
-    held: int
-    refuses: tuple[str, ...] = ()
-    """Kinds of rule that this kind of host cannot express."""
-
-
-MAKERS = {
-    "deb": Told(deb_host, "", 1),
-    "rpm-dnf": Told(partial(rpm_host, kind=DNF), "-1", 0),
-    "rpm-zypp": Told(partial(rpm_host, kind=ZYPP), "-1", 1, ("confine",)),
-    "alpm": Told(alpm_host, "-1", 1, ("confine", "pin", "bar")),
-}
-
-
 def test_every_kind_has_a_host_here() -> None:
     assert set(MAKERS) == set(KINDS)
 
 
-@pytest.fixture(params=sorted(KINDS))
+@pytest.fixture(autouse=True)
+def a_kind_more(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(KINDS, "plain", lambda: plain_kind)  # type: ignore[arg-type]
+
+
+@pytest.fixture(params=sorted(MAKERS))
 def root(request: pytest.FixtureRequest, tmp_path: Path) -> Path:
     return MAKERS[request.param].make(tmp_path)
 

@@ -363,9 +363,9 @@ def test_states_of_modules_in_either_place(tmp_path: Path) -> None:
     harbour = RpmHarbour(tmp_path)
     harbour.put("etc/dnf/modules.d/m.module", "[m]\nstate=disabled\nstream=\n")
     tree = Tree(harbour.root)
-    assert read_states(tree, newer=True) == {"m": ("disabled", "")}
+    assert read_states(tree, own_file=True) == {"m": ("disabled", "")}
     harbour.put("usr/lib/sysimage/libdnf5/modules.toml", '[modules.n]\nstate = "Enabled"\n')
-    assert read_states(tree, newer=True) == {"n": ("enabled", "")}
+    assert read_states(tree, own_file=True) == {"n": ("enabled", "")}
     assert read_states(tree) == {"m": ("disabled", "")}
 
 

@@ -13,7 +13,7 @@ from typing import Any
 import pytest
 
 import velpin
-from tests.test_kind_contract import MAKERS
+from tests.kind_hosts import MAKERS
 from velpin.change.plan import FileEdit, NewSource, Plan
 from velpin.errors import VelpinError
 from velpin.host.catalog import HostCatalog
@@ -25,6 +25,7 @@ from velpin.host.opening import open_host
 from velpin.host.packages import HostPackages
 from velpin.host.rules import HostRules
 from velpin.host.sources import HostSources
+from velpin.kinds import KINDS
 from velpin.model.reason import Place
 from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer
 
@@ -74,6 +75,7 @@ def drawn(hint: str, pick: random.Random) -> Any:
             FileEdit(f"etc/{pick.randint(0, 3)}", None, pick.choice((None, b"", b"x")))
         ]),
         "Shift": lambda: None,
+        "Trace": lambda: lambda step: None,
     }  # fmt: skip
     return made[hint]()
 
@@ -85,7 +87,7 @@ def methods() -> Iterator[tuple[str, str]]:
                 yield group, name
 
 
-@pytest.fixture(scope="module", params=sorted(MAKERS))
+@pytest.fixture(scope="module", params=sorted(KINDS))
 def root(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> Path:
     made = MAKERS[request.param].make(tmp_path_factory.mktemp(request.param))
     open_host(made).sources.refresh()

@@ -26,7 +26,10 @@ from velpin.errors import (
     VelpinError,
 )
 from velpin.model.reason import Reason
-from velpin.model.reasons import (
+from velpin.model.rule import Confine, Prefer
+from velpin.model.shell import shell_word
+from velpin.model.source import Source
+from velpin.model.source_reasons import (
     AddedOff,
     CheckedNothing,
     CheckedPackages,
@@ -35,9 +38,6 @@ from velpin.model.reasons import (
     SomeAddedOff,
     SourceWarning,
 )
-from velpin.model.rule import Confine, Prefer
-from velpin.model.shell import shell_word
-from velpin.model.source import Source
 from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import Key, grouped
 

@@ -17,8 +17,8 @@ from velpin.errors import HostError, HostFileError, Refusal, VelpinError
 from velpin.model.forecast import Remedy
 from velpin.model.precedence import contradicted
 from velpin.model.reason import Place
-from velpin.model.reasons import ForemostWins, RuleGone, WithOlder, WouldGoBack
 from velpin.model.rule import Pin, Prefer, Rule, Verdict, command_of, short_of
+from velpin.model.rule_reasons import ForemostWins, RuleGone, WithOlder, WouldGoBack
 
 if TYPE_CHECKING:
     from velpin.files.tree import Edits

@@ -12,7 +12,7 @@ from velpin.front.screen import Piece, Screen, signed
 from velpin.front.words import selected, several, shortened, size
 from velpin.model.dates import day
 from velpin.model.forecast import Answer
-from velpin.model.reasons import UpgradeRefused
+from velpin.model.rule_reasons import UpgradeRefused
 from velpin.model.safe_text import without_passwords
 from velpin.model.shift import ChangedAnswer, ChangedUpgrade, Shift
 from velpin.trust.openpgp import grouped, only_keys

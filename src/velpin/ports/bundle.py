@@ -5,6 +5,8 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from typing import TYPE_CHECKING, Self
 
+from velpin.errors import Refusal
+
 if TYPE_CHECKING:
     from velpin.files.tree import Edits, Modes
     from velpin.ports.answers import Answers
@@ -46,6 +48,9 @@ class Ports(ABC):
     def seen(self, view: View) -> Self:
         """Return the same host as another view shows it."""
         return type(self)(view)
+
+    def _absent(self, what: str) -> Refusal:
+        return Refusal(f"{what} on hosts of kind {self.kind}")
 
     @property
     @abstractmethod
@@ -98,9 +103,9 @@ class Ports(ABC):
         """Fetches its indexes."""
 
     @property
-    @abstractmethod
     def composer(self) -> Composer:
-        """New sources."""
+        """New sources; Refusal if this kind has none."""
+        raise self._absent("sources cannot be added")
 
     @property
     @abstractmethod
@@ -118,9 +123,9 @@ class Ports(ABC):
         """Writes rules."""
 
     @property
-    @abstractmethod
     def describer(self) -> Describer:
-        """Its sources in a file."""
+        """Its sources in a file; Refusal if this kind has none."""
+        raise self._absent("sources cannot be written to a file of the host")
 
     @property
     @abstractmethod
@@ -128,14 +133,14 @@ class Ports(ABC):
         """What a checkup asks of this kind alone."""
 
     @property
-    @abstractmethod
     def next_releases(self) -> NextReleases:
-        """Other releases of its distribution."""
+        """Other releases of its distribution; Refusal if this kind has none."""
+        raise self._absent("there are no other releases")
 
     @property
-    @abstractmethod
     def recipes(self) -> Recipes:
-        """Build recipes."""
+        """Build recipes; Refusal if this kind has none."""
+        raise self._absent("there are no build recipes")
 
     @property
     @abstractmethod

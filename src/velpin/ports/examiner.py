@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from abc import abstractmethod
 from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
     from velpin.model.reason import Place
-    from velpin.model.reasons import Unchecked
     from velpin.model.source import Source
+    from velpin.model.source_reasons import Unchecked
     from velpin.ports.checks import Check, Mend
 
 
@@ -21,9 +20,9 @@ class Examiner(Protocol):
         """Return the checks that only this kind of host has."""
         return ()
 
-    @abstractmethod
     def is_checked(self, source: Source) -> bool:
         """Return whether any signature of a source, of its index or its packages, is checked."""
+        return False
 
     def check_mends(self, source: Source, reason: Unchecked) -> Sequence[Mend]:
         """Return ways to switch a check on again that `Signers.checks_off` told of."""
@@ -42,9 +41,9 @@ class Examiner(Protocol):
         """Return the files of the configuration that hold passwords."""
         return ()
 
-    @abstractmethod
     def own_files(self) -> Sequence[str]:
         """Return the files of the configuration that decide what is installed from where."""
+        return ()
 
     def endings_of(self, folder: str) -> Sequence[str]:
         """Return how files must end to be read in one of the host's folders; nothing if as

@@ -40,9 +40,9 @@ class Fetcher(Protocol):
     ) -> RefreshResult:
         """Fetch and check the indexes of one source; failures are returned, not raised."""
 
-    @abstractmethod
     def head_date(self, address: str, release: str, transport: Transport) -> float | None:
         """Return when the index of a release at an address was made, in seconds since 1970; None
         if the server does not say. Nothing of it is kept or believed.
 
         Raises FetchError if it cannot be reached."""
+        return None

@@ -18,3 +18,4 @@ class Offers(Protocol):
 
     def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
         """Return version, source (empty if none has it) and priority of all there is of a name."""
+        return [(offer.version, offer.source, offer.priority) for offer in self.live(name)]

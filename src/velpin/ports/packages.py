@@ -46,9 +46,9 @@ class Packages(Protocol):
     def installed(self) -> Iterator[Installed]:
         """Return every installed package."""
 
-    @abstractmethod
     def installed_names(self) -> list[str]:
         """Return the names of all installed packages, in byte order."""
+        return sorted({here.name for here in self.installed()})
 
     def count_installed(self) -> tuple[int, int]:
         """Return how many packages are installed, and how many of them are held."""
@@ -60,9 +60,9 @@ class Packages(Protocol):
         """Return the names that a request may use, of installed packages and of sources that are
         on."""
 
-    @abstractmethod
     def knows(self, name: str) -> bool:
         """Return whether a package of a name, or a provider of it, is known here."""
+        return name in self.known_names()
 
     def takes_arch(self, arch: str) -> bool:
         """Return whether packages of an architecture are to be shown; which of them can be

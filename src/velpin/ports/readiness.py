@@ -14,3 +14,4 @@ class Readiness(Protocol):
 
     def refusal(self) -> HostFileError | Reason | None:
         """Return why the installer refuses every request; None if it does not."""
+        return None

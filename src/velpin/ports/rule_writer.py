@@ -47,9 +47,9 @@ class RuleWriter(Protocol):
         expressed, names get what was asked for."""
         return True
 
-    @abstractmethod
     def findings(self, rule: Rule) -> Sequence[Reason]:
         """Return what a rule names that is not there."""
+        return ()
 
     @abstractmethod
     def compile(
@@ -67,11 +67,11 @@ class RuleWriter(Protocol):
         first counts under which the forecast does what it says. `foremost` writes them where no
         other rule wins. Raises Refusal if one cannot be written."""
 
-    @abstractmethod
     def edits_without(self, place: Place) -> Edits | None:
         """Return the edits that take away someone else's rule at a place; None if there is none.
 
         Raises Refusal if it cannot be taken away."""
+        return None
 
     def notes(self, plan: Plan) -> Iterable[Reason]:
         """Return what a plan of rules would do beside what they are for."""

@@ -29,13 +29,13 @@ class Rules(Protocol):
     def in_force(self) -> list[RuleInForce]:
         """Return every rule in force, what each decides, and which decide nothing."""
 
-    @abstractmethod
     def recorded(self) -> list[Rule]:
         """Return the rules of Velpin's that stand in the host's files."""
+        return [each.rule for each in self.in_force() if each.rule]
 
-    @abstractmethod
     def recorded_at(self, place: Place) -> Rule | None:
         """Return the rule of Velpin's that stands at a place, None if there is none."""
+        return next((each.rule for each in self.in_force() if each.place == place), None)
 
     @abstractmethod
     def verdict(self, rule: Rule) -> Verdict:

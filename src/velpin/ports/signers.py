@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from typing import TYPE_CHECKING, Protocol
 
-from velpin.model.reasons import Unchecked
+from velpin.model.source_reasons import Unchecked
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -19,26 +19,26 @@ if TYPE_CHECKING:
 class Signers(Protocol):
     """Keys, and what they may sign."""
 
-    @abstractmethod
     def uses(self) -> list[KeyUse]:
         """Return every key that may sign for something, and for what."""
+        return []
 
     def problems(self) -> list[str]:
         """Return which keys are named and cannot be used, and why."""
         return []
 
-    @abstractmethod
     def checks_off(self, source: Source) -> Sequence[Unchecked]:
         """Return the checks of signatures that a source's configuration switches off."""
+        return ()
 
     @abstractmethod
     def keys_of(self, source: Source) -> NamedKeys:
         """Return the keys that may sign a source or its packages; what cannot be used is told."""
 
-    @abstractmethod
     def index_signers(self, source: Source) -> Sequence[str]:
         """Return the fingerprints of the keys that were verified to have signed the copy of the
         index that counts. What a signature merely claims is not here."""
+        return ()
 
     def package_signers(self, source: Source) -> Sequence[str]:
         """Return the fingerprints of the keys that were verified to have signed some of its
@@ -50,9 +50,9 @@ class Signers(Protocol):
         it: one that the host's installer keeps."""
         return None
 
-    @abstractmethod
     def key_files(self) -> Sequence[str]:
         """Return the files of the host that hold keys which sign for sources, or could."""
+        return ()
 
     def key_addresses(self, source: Source) -> Sequence[str]:
         """Return the addresses that the configuration of a source names for its keys."""

@@ -15,8 +15,8 @@ from velpin.files.text import whole_number
 from velpin.model.catalog import CatalogEntry, MirrorLook
 from velpin.model.dates import day
 from velpin.model.reason import Reason
-from velpin.model.reasons import CatalogSuggests, MirrorChosen
 from velpin.model.shell import as_typed
+from velpin.model.source_reasons import CatalogSuggests, MirrorChosen
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 if TYPE_CHECKING:

@@ -10,7 +10,8 @@ from velpin.core.catalog.format import Catalog, filled, parts_of
 from velpin.core.catalog.shelf import read_shelf
 from velpin.errors import Refusal, UsageError
 from velpin.model.catalog import CatalogEntry, CatalogPlace, CatalogSource
-from velpin.model.reasons import (
+from velpin.model.shell import shell_word
+from velpin.model.source_reasons import (
     CatalogOtherArch,
     CatalogOtherChannel,
     CatalogOtherHost,
@@ -18,7 +19,6 @@ from velpin.model.reasons import (
     CatalogOtherRelease,
     NotFor,
 )
-from velpin.model.shell import shell_word
 from velpin.store.name_search import nearest
 
 if TYPE_CHECKING:

@@ -23,8 +23,8 @@ from velpin.core.catalog.shelf import ENDING, FOLDER
 from velpin.errors import BadSignature, NotThere, Refusal, ReleaseRefused, TrustError, UsageError
 from velpin.files.toml import read_toml
 from velpin.files.tree import Tree
-from velpin.model.reasons import CatalogNoSerial, LoginInFile
 from velpin.model.safe_text import has_login
+from velpin.model.source_reasons import CatalogNoSerial, LoginInFile
 from velpin.trust.certifications import is_fingerprint_of
 from velpin.trust.openpgp import Key, armoured, bare, read_keys, verify_detached
 

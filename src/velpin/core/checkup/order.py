@@ -13,8 +13,8 @@ from velpin.core.takeover import MOST_GLOBS, globs_for
 from velpin.errors import HostFileError, Refusal, StoreError, VelpinError
 from velpin.model import findings
 from velpin.model.precedence import contradicted
-from velpin.model.reasons import RuleNoSource, RuleOdd, RuleOverruled, RuleSourceOff, SaysRule
 from velpin.model.rule import Bar, Confine, Prefer, Rule, RuleInForce, command_of, short_of
+from velpin.model.rule_reasons import RuleNoSource, RuleOdd, RuleOverruled, RuleSourceOff, SaysRule
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
 from velpin.ports.checks import Draft, Make, Mend, SwitchOff

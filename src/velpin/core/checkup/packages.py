@@ -11,8 +11,9 @@ from velpin.errors import HostFileError, StoreError, VelpinError
 from velpin.model import findings
 from velpin.model.dates import day
 from velpin.model.reason import Reason
-from velpin.model.reasons import HostUnmet, IsPhased, KeepsAsIs
+from velpin.model.reasons import HostUnmet, IsPhased
 from velpin.model.rule import Keep, Pin, command_of
+from velpin.model.rule_reasons import KeepsAsIs
 from velpin.ports.checks import Draft, Mend
 from velpin.ports.configuration import find_source
 from velpin.ports.packages import Installed

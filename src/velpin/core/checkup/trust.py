@@ -13,8 +13,8 @@ from velpin.errors import VelpinError
 from velpin.model import findings
 from velpin.model.dates import day
 from velpin.model.reason import Place, Reason
-from velpin.model.reasons import NothingChecked, PlainIndex, PlainWay, Unchecked
 from velpin.model.shell import as_typed, shell_word
+from velpin.model.source_reasons import NothingChecked, PlainIndex, PlainWay, Unchecked
 from velpin.ports.checks import Draft, Make, Mend
 from velpin.ports.configuration import find_source
 from velpin.trust.certifications import is_certified_by

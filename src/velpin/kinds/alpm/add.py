@@ -20,7 +20,8 @@ from velpin.fetch.unpack import digest_of
 from velpin.files.tree import Edits
 from velpin.kinds.alpm.config import HEAD, OF_SOURCES, OPTIONS, address_of
 from velpin.kinds.alpm.edit import ADDED, Text, main_text
-from velpin.kinds.alpm.reasons import (
+from velpin.kinds.alpm.source import AlpmSource
+from velpin.kinds.alpm.source_reasons import (
     KeyForSection,
     ListNotSigned,
     ListOfOther,
@@ -28,14 +29,13 @@ from velpin.kinds.alpm.reasons import (
     NoListThere,
     RingMustKnow,
 )
-from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import RING, ring
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
-from velpin.model.reasons import ChecksKept, NothingChecked, WrongArch
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.model.source_reasons import ChecksKept, NothingChecked, WrongArch
 from velpin.ports.composer import Addition, Composer, Examined
 from velpin.trust.openpgp import Key
 

@@ -17,9 +17,9 @@ from velpin.kinds.alpm.state import AlpmState
 from velpin.kinds.alpm.trust import ring
 from velpin.model import findings
 from velpin.model.reason import Place
-from velpin.model.reasons import PlainIndex, PlainWay, Unchecked
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.model.source_reasons import PlainIndex, PlainWay, Unchecked
 from velpin.ports.bundle import Ports
 from velpin.ports.checks import (
     Check,

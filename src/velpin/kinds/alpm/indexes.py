@@ -2,21 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from velpin.errors import HostFileError, StoreError
 from velpin.kinds.alpm import archive
 from velpin.kinds.alpm.copies import AlpmCopyFinder
-from velpin.ports.indexes import Indexes
-from velpin.ports.one_list import lists_off, read_lists, record_notes
+from velpin.ports.one_list import OneList, record_notes
 
 if TYPE_CHECKING:
     from velpin.kinds.alpm.configuration import AlpmConfiguration
     from velpin.kinds.alpm.copies import AlpmCopy
     from velpin.kinds.alpm.source import AlpmSource
-    from velpin.model.host import SourceState
     from velpin.model.reason import Reason
     from velpin.model.source import Source
     from velpin.ports.indexes import Holder
@@ -24,7 +21,7 @@ if TYPE_CHECKING:
     from velpin.store.index import Index
 
 
-class AlpmIndexes(Indexes):
+class AlpmIndexes(OneList["AlpmSource"]):
     """The lists of an alpm host, one of each source."""
 
     def __init__(self, view: View, configuration: AlpmConfiguration) -> None:
@@ -43,27 +40,21 @@ class AlpmIndexes(Indexes):
             self.tree, self.cache, self.configuration.database, as_is=self._view.as_is
         )
 
+    @property
+    def sources(self) -> Mapping[str, AlpmSource]:
+        """The sources by handle."""
+        return self.configuration.by_handle
+
+    @property
+    def taking_part(self) -> Sequence[AlpmSource]:
+        """The sources that are on, as the installer loads them."""
+        on = [source for source in self.configuration.sources if source.on]
+        return on if self._view.has_indexes else ()
+
     def index(self, source: AlpmSource) -> Index | None:
         """The parsed list of a source; None where there is none."""
         path = self.copies[source.handle].path
         return self.cache.parsed(path, archive.parts_of) if path else None
-
-    @property
-    def opened(self) -> list[tuple[AlpmSource, Index]]:
-        """Parsed lists of the sources that are on, in the order in which they win."""
-        return self._read[0]
-
-    @property
-    def damage(self) -> dict[str, HostFileError | StoreError]:
-        """Sources that are on whose list could not be read."""
-        return self._read[1]
-
-    @cached_property
-    def _read(self) -> tuple[list[tuple[AlpmSource, Index]], dict[str, HostFileError | StoreError]]:
-        live = [
-            source for source in self.configuration.sources if source.on and self._view.has_indexes
-        ]
-        return read_lists(live, self.index)
 
     @property
     def missing(self) -> list[str]:
@@ -83,19 +74,6 @@ class AlpmIndexes(Indexes):
         """The record of installed packages."""
         return self.configuration.record
 
-    def on(self) -> Sequence[Index]:
-        """Lists of the sources that are on, in the order in which they win."""
-        return [index for _, index in self.opened]
-
-    def off(self) -> Iterator[tuple[AlpmSource, Index]]:
-        """Parsed lists that are still there of sources switched off."""
-        yield from lists_off(self.configuration.sources, self.index)
-
-    def of(self, source: Source) -> Sequence[Index]:
-        """The list of one source, on or off, where there is one."""
-        index = self.index(self.configuration.by_handle[source.handle])
-        return [index] if index is not None else []
-
     def holder(self, source: Source) -> Holder:
         """Who fetched the list of a source that counts."""
         return self.copies[source.handle].holder
@@ -105,12 +83,6 @@ class AlpmIndexes(Indexes):
         return [
             self.copies[source.handle].date for source in self.configuration.sources if source.on
         ]
-
-    def state_of(self, source: Source) -> SourceState:
-        """Whether a source takes part."""
-        if not source.on:
-            return "off"
-        return "on" if self.copies[source.handle].path else "not fetched"
 
     def notes(self) -> Iterator[Reason]:
         """What is odd in the record of packages."""

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from velpin.kinds.alpm.reasons import CheckOffAnyKey, CheckOffNever, CheckOffOptional
+from velpin.kinds.alpm.source_reasons import CheckOffAnyKey, CheckOffNever, CheckOffOptional
 from velpin.kinds.alpm.trust import KEYBOX, RING, folder_of, ring
-from velpin.model.reasons import PlainIndex, PlainWay, Unchecked
+from velpin.model.source_reasons import PlainIndex, PlainWay, Unchecked
 from velpin.ports.signers import Signers
 from velpin.trust.named import NamedKeys, use_of
 

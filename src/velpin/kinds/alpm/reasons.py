@@ -3,34 +3,6 @@
 from __future__ import annotations
 
 from velpin.model.reason import Place, Reason
-from velpin.model.reasons import CheckOff
-
-
-class LoginForAll(Reason):
-    says = "everybody who can read {file} can read the login in the address"
-    file: str
-
-
-class CheckOffNever(CheckOff):
-    says = "signatures of {source} are not checked ({setting})"
-
-
-class CheckOffOptional(CheckOff):
-    says = "indexes or packages of {source} may be unsigned ({setting})"
-
-
-class CheckOffAnyKey(CheckOff):
-    says = "any key in the host's keyring may sign for {source} ({setting})"
-
-
-class ListOfOther(Reason):
-    says = (
-        "its index is identical to that of {other}: signatures cannot tell them apart, so make"
-        " sure that the address is the right one"
-    )
-    other: str
-    source: str
-
 
 # -- why it wins -------------------------------------------------------------------------------
 
@@ -266,48 +238,6 @@ class AskFirst(Reason):
     name: str
 
 
-# -- rules that do not hold --------------------------------------------------------------------
-
-
-class StillStandsLater(Reason):
-    says = "{other} would still come before {source}"
-    other: str
-    source: str
-
-
-class ComesUnasked(Reason):
-    says = "{name} would still come from {source} without being asked for"
-    name: str
-    source: str
-
-
-# -- what a rule says --------------------------------------------------------------------------
-
-
-class SaysIgnore(Reason):
-    says = "keep {names}: ignored in upgrades and as dependencies"
-    names: str
-
-
-class SaysIgnoreGroup(Reason):
-    says = "keep the packages of {names}: ignored in upgrades and as dependencies"
-    names: str
-
-
-class SaysUsage(Reason):
-    says = "{sources} is only used to {uses}"
-    sources: str
-    uses: str
-
-
-# -- why a rule decides nothing ----------------------------------------------------------------
-
-
-class RuleNamesNobody(Reason):
-    says = "no source is called {source} any more"
-    source: str
-
-
 # -- questions of the host's installer ---------------------------------------------------------
 
 
@@ -348,36 +278,3 @@ class WillAskMembers(Reason):
     )
     count: int
     name: str
-
-
-# -- notes -------------------------------------------------------------------------------------
-
-
-class NoListThere(Reason):
-    says = (
-        "{source} has nothing for this host: {what}; a source's name must be that of its index,"
-        " so ask the vendor for it"
-    )
-    source: str
-    what: str
-
-
-class ListNotSigned(Reason):
-    says = "the index of {source} is not signed; its packages must be, with this key"
-    source: str
-
-
-class RingMustKnow(Reason):
-    says = (
-        "signatures of {source} are checked against the host's keyring: the installer refuses"
-        " what no trusted key in it signed; add one with --key FILE-or-URL"
-    )
-    source: str
-
-
-class KeyForSection(Reason):
-    says = (
-        "the key is added to the host's keyring but not trusted there; only {source} accepts it,"
-        " along with any other key in the keyring"
-    )
-    source: str

@@ -15,9 +15,9 @@ from velpin.files.text import decode, encode
 from velpin.files.tree import Edits
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.logins import login_file
-from velpin.kinds.deb.reasons import LoginApart, NoSuite, WrongRelease
 from velpin.kinds.deb.refresh import DebRefreshed, has_component
 from velpin.kinds.deb.release import Release
+from velpin.kinds.deb.source_reasons import LoginApart, NoSuite, WrongRelease
 from velpin.kinds.deb.sources import (
     OPTIONS,
     DebSource,
@@ -32,9 +32,15 @@ from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import OWN_FOLDER, weakens, written_out
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
-from velpin.model.reasons import ChecksKept, GivesNothing, NoOwnSuite, NothingThere, WrongArch
 from velpin.model.safe_text import bare_address, has_login
 from velpin.model.source import Source
+from velpin.model.source_reasons import (
+    ChecksKept,
+    GivesNothing,
+    NoOwnSuite,
+    NothingThere,
+    WrongArch,
+)
 from velpin.ports.composer import Addition, Composer, Examined
 from velpin.trust.openpgp import Key, armoured, read_keys
 

@@ -21,9 +21,14 @@ from velpin.kinds.deb.edit import DebEditor, EntryChange
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.keyring import DebSigners
 from velpin.kinds.deb.logins import LOGIN_FOLDER, MAIN, parse_logins
-from velpin.kinds.deb.reasons import CheckOffExpiry, CheckOffInsecure, CheckOffTrusted, WrongRelease
 from velpin.kinds.deb.refresh import DebFetcher
 from velpin.kinds.deb.release import Release
+from velpin.kinds.deb.source_reasons import (
+    CheckOffExpiry,
+    CheckOffInsecure,
+    CheckOffTrusted,
+    WrongRelease,
+)
 from velpin.kinds.deb.sources import DebSource, SourceEntry, pairs_of, sources_folder
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.status import DebStanding
@@ -37,10 +42,10 @@ from velpin.model import findings
 from velpin.model.finding import Severity
 from velpin.model.publisher import archive_addresses
 from velpin.model.reason import Place
-from velpin.model.reasons import PlainWay, Unchecked
 from velpin.model.safe_text import has_login
 from velpin.model.shell import as_typed
 from velpin.model.source import Source
+from velpin.model.source_reasons import PlainWay, Unchecked
 from velpin.ports.bundle import Ports
 from velpin.ports.checks import (
     Check,
@@ -424,7 +429,7 @@ def check_old_place(look: Look) -> Iterator[Draft]:
     )
     mend = Mend("", partial(_out_of_common, COMMON_FILE, signed, keys), is_choice=True)
     severity: Severity | None = (
-        "error" if examiner.state.configuration.is_newer and signed else None
+        None if examiner.state.configuration.ways.reads_common_file or not signed else "error"
     )
     yield Draft(findings.KeyOldPlace, what, Place(COMMON_FILE, 0), "", "", [mend], None, severity)
 

@@ -15,6 +15,7 @@ from velpin.files.text import whole_number
 from velpin.files.tree import read_release_fields
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.conf import read_conf
+from velpin.kinds.deb.generation import NEWER, OLDER, DebGeneration
 from velpin.kinds.deb.limits import limits_of
 from velpin.kinds.deb.preferences import read_preferences
 from velpin.kinds.deb.reasons import SolverUnknown
@@ -117,9 +118,9 @@ class DebConfiguration(Configuration):
         return self._view.installer(self._recorded_installer())
 
     @property
-    def is_newer(self) -> bool:
-        """Whether forecasts are for the newer generation of the installer."""
-        return self.installer.generation == "newer"
+    def ways(self) -> DebGeneration:
+        """What is so in the generation that forecasts are for."""
+        return NEWER if self.installer.generation == "newer" else OLDER
 
     @cached_property
     def source_files(self) -> SourceFiles:
@@ -139,7 +140,9 @@ class DebConfiguration(Configuration):
     @cached_property
     def preferences(self) -> Preferences:
         """All preference records."""
-        return read_preferences(self.tree, self.conf, newer=self.is_newer)
+        return read_preferences(
+            self.tree, self.conf, source_versions=self.ways.pins_source_versions
+        )
 
     @cached_property
     def matcher(self) -> Matcher:
@@ -154,7 +157,7 @@ class DebConfiguration(Configuration):
     @cached_property
     def limits(self) -> dict[str, Limit]:
         """Sources of which only some names count, by handle."""
-        return limits_of(self.sources) if self.is_newer else {}
+        return limits_of(self.sources) if self.ways.limits_sources else {}
 
     def takes(self, handle: str, name: str) -> bool:
         """Whether what a source offers of a name counts."""
@@ -182,11 +185,11 @@ class DebConfiguration(Configuration):
         if self.conf.get(SOLVER) == CLASSIC:
             return False
         asked = self.conf.get("APT::Version")
-        return self.is_newer and (not asked or _interface(asked) >= _SEARCHING_FROM)
+        return self.ways.searches and (not asked or _interface(asked) >= _SEARCHING_FROM)
 
     def unknown_solver(self) -> Reason | None:
         """The setting of a solver that the newer generation does not have."""
-        if not self.is_newer or self.conf.get(SOLVER) in ("", CLASSIC, SEARCHING):
+        if not self.ways.searches or self.conf.get(SOLVER) in ("", CLASSIC, SEARCHING):
             return None
         return SolverUnknown(solver=self.conf.get(SOLVER), place=self.conf.place(SOLVER) or "")
 

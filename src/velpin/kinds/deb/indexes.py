@@ -73,7 +73,7 @@ class DebIndexes(Indexes):
         found: list[tuple[DebOrigin, Path]] = []
         for (component, arch), path in copy.files.items():
             site = site_of(source, copy.release, component, arch)
-            priority = self.source_priority(site, copy.release)
+            priority = self._source_priority(site, copy.release)
             origin = DebOrigin(
                 first + len(found), source.handle, component, source.url, site, priority
             )
@@ -83,10 +83,10 @@ class DebIndexes(Indexes):
     @cached_property
     def own_origin(self) -> DebOrigin:
         """The host's own record of packages as an index."""
-        priority = self.source_priority(OWN_RECORD, Release())
+        priority = self._source_priority(OWN_RECORD, Release())
         return DebOrigin(1_000_000, OWN, "", "", OWN_RECORD, priority)
 
-    def source_priority(self, site: Site, release: Release) -> DebPriority:
+    def _source_priority(self, site: Site, release: Release) -> DebPriority:
         """The priority of a source: never, target release, first general record, its channel."""
         general = [r for r in self.configuration.preferences.general if r.pin.selects_site(site)]
         for record in general:

@@ -44,12 +44,12 @@ class KeyFile(NamedTuple):
 
 class KeyFileReader:
     """Reads the key files of one host; `user` is the one that signatures are checked as, `root`
-    where the settings say so."""
+    where the settings say so; `by_content`: a file that a source names is told by what it holds."""
 
-    def __init__(self, tree: Tree, user: str = "", *, is_newer: bool = False) -> None:
+    def __init__(self, tree: Tree, user: str = "", *, by_content: bool = False) -> None:
         self._tree = tree
         self._user = user or _USER
-        self._is_newer = is_newer
+        self._by_content = by_content
 
     def read(
         self, file: str, passed_over: list[str] | None = None, *, is_common: bool = False
@@ -66,7 +66,7 @@ class KeyFileReader:
         if barred:
             return KeyFile(problem=barred, mistake="rights", spoils=not is_common)
         if not data.strip():
-            spoils = not (is_common or self._is_newer or file.endswith(".gpg"))
+            spoils = not (is_common or self._by_content or file.endswith(".gpg"))
             return KeyFile(problem=f"/{file} is empty", spoils=spoils)
         form = _form_of(data)
         wrong = self._why_wrong(file, form, is_common)
@@ -80,19 +80,19 @@ class KeyFileReader:
 
     def _why_wrong(self, file: str, form: _Form, is_common: bool) -> KeyFile | None:
         """What is wrong with the form of a key file; None where nothing is."""
-        by_ending = is_common or not self._is_newer
+        by_ending = is_common or not self._by_content
         if by_ending and form == "binary" and file.endswith(".asc"):
             what = "holds a binary key, which the host's installer reads from a .gpg file"
             return KeyFile(problem=f"/{file} {what}", mistake="ending")
         if by_ending and form in ("armored", "odd") and file.endswith(".gpg"):
             what = "holds an armored key, which the host's installer reads from a .asc file"
             return KeyFile(problem=f"/{file} {what}", mistake="ending", spoils=not is_common)
-        if form == "marked" or (form == "odd" and not self._is_newer):
+        if form == "marked" or (form == "odd" and not self._by_content):
             what = (
                 "has its first line written in a way that the host's installer does not read: line"
                 " ends of another system, or something before the dashes"
             )
-            return KeyFile(problem=f"/{file} {what}", mistake="line", spoils=self._is_newer)
+            return KeyFile(problem=f"/{file} {what}", mistake="line", spoils=self._by_content)
         return None
 
     def _spoils(self, file: str, form: _Form, is_common: bool, *, is_cut: bool) -> bool:
@@ -100,8 +100,8 @@ class KeyFileReader:
         if form == "binary":
             return is_cut
         if is_cut:
-            return not (is_common and self._is_newer)
-        return form == "text" and not is_common and (self._is_newer or file.endswith(".gpg"))
+            return not (is_common and self._by_content)
+        return form == "text" and not is_common and (self._by_content or file.endswith(".gpg"))
 
     # -- who may read it -------------------------------------------------------------------
 

@@ -14,7 +14,7 @@ from velpin.kinds.deb.trust import (
     installer_head,
     weakens,
 )
-from velpin.model.reasons import PlainWay, Unchecked
+from velpin.model.source_reasons import PlainWay, Unchecked
 from velpin.ports.signers import Signers
 from velpin.trust.named import keys_in, use_of
 

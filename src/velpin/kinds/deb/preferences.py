@@ -96,8 +96,8 @@ class Preferences:
     records: list[Record] = field(default_factory=list)
     notes: list[Note] = field(default_factory=list)
     skipped: list[tuple[str, str]] = field(default_factory=list)
-    newer: bool = False
-    """Whether pins of the newer generation are understood."""
+    source_versions: bool = False
+    """Whether a pin may name the version of a source package."""
     error: HostFileError | None = None
     """Set where the host refuses every request because of one record."""
 
@@ -116,12 +116,12 @@ class Preferences:
         return Matcher(self.records, native)
 
 
-def read_preferences(tree: Tree, conf: Conf, *, newer: bool = False) -> Preferences:
+def read_preferences(tree: Tree, conf: Conf, *, source_versions: bool = False) -> Preferences:
     """Read both places; a record that the host cannot read is kept as `error`.
 
-    `newer`: as the newer generation of the installer reads them.
+    `source_versions`: a pin may name the version of a source package.
     """
-    found = Preferences(newer=newer)
+    found = Preferences(source_versions=source_versions)
     main = conf.file("Dir::Etc", "preferences", "preferences")
     folder = conf.file("Dir::Etc", "preferencesparts", "preferences.d")
     read, found.skipped = read_and_skipped(tree, folder, ("pref",), bare=True)
@@ -174,7 +174,7 @@ def _read_pin(stanza: Stanza, file: str, found: Preferences) -> Pin | None:
         return release_pin(rest.strip())
     if kind.lower() == "origin":
         return Pin("origin", rest.strip().strip('"'))
-    if kind.lower() == "version" or (kind.lower() == "source-version" and found.newer):
+    if kind.lower() == "version" or (kind.lower() == "source-version" and found.source_versions):
         return Pin(kind.lower(), rest.strip())
     what = f"unknown kind of pin {kind!r}" if kind else "a record without Pin"
     found.notes.append(Note(place, f"{what}: it has no effect"))

@@ -31,7 +31,7 @@ class DebReadiness(Readiness):
             return self._state.configuration.source_files.errors[0]
         wrong = (
             next(unreadable(self._state.configuration.sources), None)
-            if self._state.configuration.is_newer
+            if self._state.configuration.ways.stops_at_keys
             else None
         )
         if wrong is not None:

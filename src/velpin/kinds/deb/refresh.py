@@ -125,9 +125,9 @@ class _DebFetch(SourceFetch):
     ) -> None:
         result = DebRefreshed(source.handle, "failed")
         super().__init__(state.cache, source, transport, now, result)
-        self.state, self.accept_changed = state, accept_changed
-        self.named = state.keys.of(source)
-        self.base = _release_base(source)
+        self._state, self._accept_changed = state, accept_changed
+        self._named = state.keys.of(source)
+        self._base = _release_base(source)
 
     def run(self) -> None:
         """Go through the chain, at one mirror after the other where the source names a list of
@@ -136,25 +136,25 @@ class _DebFetch(SourceFetch):
             self.result.outcome = "unchanged"
             self.result.warnings.append("is an installation medium, which cannot be fetched")
             return
-        missing = FetchError(f"{self.base}: nothing came")
+        missing = FetchError(f"{self._base}: nothing came")
         self.from_first_that_answers(self._bases(), self._run_at, missing, (FetchError, NotThere))
 
     def _bases(self) -> Iterator[str]:
         """Base addresses of the release, the first to be tried first."""
         if not self.source.address.startswith("mirror"):
-            yield self.base
+            yield self._base
             return
         listed = list_address(self.source.address)
-        release = self.base.removeprefix(self.source.address)
+        release = self._base.removeprefix(self.source.address)
         for address in read_mirrors(self.transport.read(listed, most=LARGEST), self.source):
             yield address + release
 
     def _run_at(self, base: str) -> None:
-        self.base = base
+        self._base = base
         self.result.warnings.clear()
         signed = self._release_file()
         if signed is None and self.before:
-            release = read_release(self.before.release_bytes(), self.base)
+            release = read_release(self.before.release_bytes(), self._base)
             self._check_dates(release)
             if self._complete(self.before, release):
                 self.result.fetched, self.result.release = self.before, release
@@ -163,8 +163,8 @@ class _DebFetch(SourceFetch):
             signed = Signed(self.before.release_bytes(), tuple(self.before.signed_by))
             self.next.remote = self.before.remote
         if signed is None:
-            raise FetchError(f"{self.base}: nothing came")
-        release = read_release(signed.data, self.base)
+            raise FetchError(f"{self._base}: nothing came")
+        release = read_release(signed.data, self._base)
         self.result.release, self.result.signed_by = release, signed.signers
         if self._is_older(release):
             return
@@ -205,12 +205,12 @@ class _DebFetch(SourceFetch):
             return self._no_release()
         sign: bytes | None = None
         try:
-            self.transport.get(self.base + "Release.gpg", signature)
+            self.transport.get(self._base + "Release.gpg", signature)
             sign = signature.read_bytes()
         except NotThere:
             if not self._may_be_unsigned():
                 raise BadSignature(
-                    f"{self.base}Release is not signed",
+                    f"{self._base}Release is not signed",
                     "add trusted=yes to the source only if you trust the way to it",
                 ) from None
         return self._verified(target.read_bytes(), sign, "Release")
@@ -218,7 +218,7 @@ class _DebFetch(SourceFetch):
     def _no_release(self) -> Signed:
         if not self._may_be_unsigned():
             raise NotThere(
-                f"{self.base}: has neither InRelease nor Release",
+                f"{self._base}: has neither InRelease nor Release",
                 f"is {self.source.release!r} a release of it?",
             )
         self.result.warnings.append("has no release file; nothing of it is checked")
@@ -226,11 +226,11 @@ class _DebFetch(SourceFetch):
 
     def _get(self, name: str, target: Path) -> bool:
         """Fetch a release file; whether it is new."""
-        return self.get_head(self.base + name, target, name).fresh
+        return self.get_head(self._base + name, target, name).fresh
 
     def is_trusted_as_before(self, known: Fetched) -> bool:
         """Whether what was fetched before would be taken with the keys of today."""
-        named = {key.fingerprint for key in self.named.keys if key.is_usable(self.now)}
+        named = {key.fingerprint for key in self._named.keys if key.is_usable(self.now)}
         return self.source.trusted or bool(named.intersection(known.signed_by))
 
     def _may_be_unsigned(self) -> bool:
@@ -239,7 +239,7 @@ class _DebFetch(SourceFetch):
         allowed = self._allows("insecure")
         if allowed and self._was_signed() and not self._may_lose_signature():
             raise ReleaseRefused(
-                f"{self.base}: was signed before and no longer is; the host would not accept that"
+                f"{self._base}: was signed before and no longer is; the host would not accept that"
                 " without being asked",
                 "ask the vendor, then: velpin refresh"
                 f" {shell_word(self.source.handle)} --accept-changed",
@@ -249,10 +249,10 @@ class _DebFetch(SourceFetch):
         return allowed
 
     def _may_lose_signature(self) -> bool:
-        return self.accept_changed or self._allows("downgrade-to-insecure")
+        return self._accept_changed or self._allows("downgrade-to-insecure")
 
     def _verified(self, data: bytes, signature: bytes | None, name: str) -> Signed:
-        where = self.base + name
+        where = self._base + name
         if self.source.trusted or (name == "Release" and signature is None):
             with contextlib.suppress(TrustError):
                 return self._check_signature(data, signature, where)
@@ -260,12 +260,12 @@ class _DebFetch(SourceFetch):
         try:
             return self._check_signature(data, signature, where)
         except MissingKey as problem:
-            raise explain_missing(problem, self.source.handle, self.named.problems) from problem
+            raise explain_missing(problem, self.source.handle, self._named.problems) from problem
 
     def _check_signature(self, data: bytes, signature: bytes | None, where: str) -> Signed:
         if signature is None:
-            return verify_clear(data, self.named.keys, where)
-        return verify_detached(data, signature, self.named.keys, where, binary=False)
+            return verify_clear(data, self._named.keys, where)
+        return verify_detached(data, signature, self._named.keys, where, binary=False)
 
     # -- what the release file says ------------------------------------------------------
 
@@ -273,7 +273,7 @@ class _DebFetch(SourceFetch):
         """A release file older than one seen before is not taken, as on the host."""
         if not (self.before and self.before.release_file and release.date):
             return False
-        seen = read_release(self.before.release_bytes(), self.base)
+        seen = read_release(self.before.release_bytes(), self._base)
         if not seen.date or release.date >= seen.date:
             return False
         self.result.warnings.append(
@@ -295,20 +295,20 @@ class _DebFetch(SourceFetch):
     def _seen(self) -> Release | None:
         """The release file of the last good fetch, else the one the installer has."""
         if self.before and self.before.release_file:
-            return read_release(self.before.release_bytes(), self.base)
-        theirs = self.state.indexes.copies.get(self.source.handle)
+            return read_release(self.before.release_bytes(), self._base)
+        theirs = self._state.indexes.copies.get(self.source.handle)
         return theirs.release if theirs and theirs.holder == "installer" else None
 
     def _was_signed(self) -> bool:
         """Whether the last one that was taken carried a signature."""
         if self.before and self.before.release_file:
             return bool(self.before.signed_by)
-        theirs = self.state.indexes.copies.get(self.source.handle)
+        theirs = self._state.indexes.copies.get(self.source.handle)
         file = theirs.release_file if theirs else ""
-        return file.endswith("InRelease") or bool(file and self.state.tree.stat(f"{file}.gpg"))
+        return file.endswith("InRelease") or bool(file and self._state.tree.stat(f"{file}.gpg"))
 
     def _check_dates(self, release: Release) -> None:
-        conf = self.state.configuration.conf
+        conf = self._state.configuration.conf
         until = self._valid_until(release)
         check = is_yes(
             self.source.option("check-valid-until"),
@@ -316,7 +316,7 @@ class _DebFetch(SourceFetch):
         )
         if until and check and until < self.now:
             raise ReleaseRefused(
-                f"{self.base}: the release file expired on {day_and_time(until)}"
+                f"{self._base}: the release file expired on {day_and_time(until)}"
                 f" ({_ago(self.now - until)} ago)",
                 "the source is not kept up, a mirror is behind, or this host's clock is wrong",
             )
@@ -326,7 +326,7 @@ class _DebFetch(SourceFetch):
         allowed = float(whole_number(ahead) or 0) if ahead else 10.0
         if release.date and release.date > self.now + allowed:
             raise ReleaseRefused(
-                f"{self.base}: the release file is not valid yet: it is dated"
+                f"{self._base}: the release file is not valid yet: it is dated"
                 f" {day_and_time(release.date)}",
                 "is this host's clock right?",
             )
@@ -344,7 +344,7 @@ class _DebFetch(SourceFetch):
     def _seconds(self, option: str, setting: str, release: Release) -> float:
         """A time that the source's own option, the setting for its label or the setting for
         all gives, in this order; 0 where none does."""
-        conf = self.state.configuration.conf
+        conf = self._state.configuration.conf
         of_label = conf.get(f"{setting}::{release.label}") if release.label else ""
         text = self.source.option(option) or of_label or conf.get(setting)
         return float(whole_number(text) or 0)
@@ -366,11 +366,11 @@ class _DebFetch(SourceFetch):
             what = f"changed its {name} from {before!r} to {after!r}"
             if name in _AUTOMATIC:
                 what = f"changed its {_AUTOMATIC[name]} from {_word(before)} to {_word(after)}"
-            if self.accept_changed or self._may_change(name):
+            if self._accept_changed or self._may_change(name):
                 self.result.warnings.append(what)
                 continue
             raise ReleaseRefused(
-                f"{self.base}: {what}; the host would not accept that without being asked",
+                f"{self._base}: {what}; the host would not accept that without being asked",
                 "look whether that is meant, then:"
                 f" velpin refresh {shell_word(self.source.handle)} --accept-changed",
             )
@@ -378,14 +378,14 @@ class _DebFetch(SourceFetch):
     def _may_change(self, name: str) -> bool:
         """Whether what a source says of itself may change without being asked: suite and
         version may; the configuration can say otherwise for each and for all (observed)."""
-        conf, setting = self.state.configuration.conf, "Acquire::AllowReleaseInfoChange"
+        conf, setting = self._state.configuration.conf, "Acquire::AllowReleaseInfoChange"
         word = "DefaultPin" if name in _AUTOMATIC else name
         return conf.switch(f"{setting}::{word}", name in _MAY_CHANGE or conf.switch(setting, False))
 
     # -- the indexes ---------------------------------------------------------------------
 
     def _fetch_indexes(self, release: Release, data: bytes) -> None:
-        promises = read_promises(data, self.base)
+        promises = read_promises(data, self._base)
         for component, arch in wanted_indexes(self.source, release):
             if component and release.components and not has_component(release, component):
                 self._warn_once(
@@ -405,7 +405,7 @@ class _DebFetch(SourceFetch):
                 )  # fmt: skip
         if not self.next.indexes and self.source.archs and self.source.component_order:
             raise NotThere(
-                f"{self.base}: has no index for this host: {'; '.join(self.result.warnings)}"
+                f"{self._base}: has no index for this host: {'; '.join(self.result.warnings)}"
             )
 
     def _warn_once(self, text: str) -> None:
@@ -429,10 +429,10 @@ class _DebFetch(SourceFetch):
                 self.download(urls, target, name, _promised(promise))
             except NotThere:
                 continue
-            self.check_inside(self.base + plain, target, _promised(inside) if inside else None)
+            self.check_inside(self._base + plain, target, _promised(inside) if inside else None)
             return file if is_strong else self.keep_file(target, "index", ending)
         if any(name == plain or name.startswith(plain + ".") for name in promises):
-            raise NotThere(f"{self.base}{plain}: promised, but the server has none of its forms")
+            raise NotThere(f"{self._base}{plain}: promised, but the server has none of its forms")
         return None
 
     def _check_weak(self, name: str, promise: Promise) -> None:
@@ -442,31 +442,31 @@ class _DebFetch(SourceFetch):
             return
         what = f"promises {name} by {promise.digest} only, which is too weak"
         if not (self._allows("weak") or self._allows("insecure")):
-            raise ReleaseRefused(f"{self.base}: {what}")
+            raise ReleaseRefused(f"{self._base}: {what}")
         self._warn_once(f"{what}; its configuration allows that")
 
     def _allows(self, what: str) -> bool:
         """Whether the source's own option or the host's setting allows `weak`, `insecure` or
         `downgrade-to-insecure` repositories."""
         setting = f"Acquire::Allow{what.title().replace('-', '')}Repositories"
-        return self.source.switch(f"allow-{what}", False) or self.state.configuration.conf.switch(
+        return self.source.switch(f"allow-{what}", False) or self._state.configuration.conf.switch(
             setting, False
         )
 
     def _urls(self, name: str, promise: Promise, release: Release) -> list[str]:
         """Where a promised file may be: by its digest first, where the source has that."""
-        urls = [self.base + name]
+        urls = [self._base + name]
         kinds = {"sha256": "SHA256", "sha512": "SHA512"}
         if self._by_hash(release) and promise.digest in kinds:
             folder, slash, _ = name.rpartition("/")
             way = f"{folder}{slash}by-hash/{kinds[promise.digest]}/{promise.value}"
-            urls.insert(0, self.base + way)
+            urls.insert(0, self._base + way)
         return urls
 
     def _by_hash(self, release: Release) -> bool:
         """Whether files may be asked for by their digest: `force` does so whatever the release
         file says, `no` never."""
-        said = self.source.option("by-hash") or self.state.configuration.conf.get(
+        said = self.source.option("by-hash") or self._state.configuration.conf.get(
             "Acquire::By-Hash"
         )
         return said.lower() == "force" or (is_yes(said, True) and release.by_hash)
@@ -477,7 +477,7 @@ class _DebFetch(SourceFetch):
             name = plain.replace("/", "_") + ending
             with contextlib.suppress(NotThere):
                 got = self.transport.get(
-                    self.base + plain + ending, self.next.path(name), most=_LARGEST_UNPROMISED
+                    self._base + plain + ending, self.next.path(name), most=_LARGEST_UNPROMISED
                 )
                 self.result.bytes += got.size
                 return name

@@ -29,7 +29,7 @@ class DebSourceKeys:
     def _reads_common_file(self) -> bool:
         """Whether the one old file of keys for all sources is read (observed: no more in the
         newer generation, unless the settings name it)."""
-        return not self.configuration.is_newer or bool(
+        return self.configuration.ways.reads_common_file or bool(
             self.configuration.conf.get("Dir::Etc::trusted")
         )
 
@@ -56,4 +56,4 @@ class DebSourceKeys:
     def files(self) -> KeyFileReader:
         """Reads key files as the host's installer does."""
         user = self.configuration.conf.get("APT::Sandbox::User")
-        return KeyFileReader(self.tree, user, is_newer=self.configuration.is_newer)
+        return KeyFileReader(self.tree, user, by_content=self.configuration.ways.keys_by_content)

@@ -16,7 +16,7 @@ from velpin.files.tree import Tree
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.key_files import KeyFileReader
-from velpin.kinds.deb.reasons import (
+from velpin.kinds.deb.source_reasons import (
     CheckOffDate,
     CheckOffDowngrade,
     CheckOffExpiry,
@@ -25,7 +25,7 @@ from velpin.kinds.deb.reasons import (
     CheckOffWeak,
 )
 from velpin.kinds.deb.sources import DebSource
-from velpin.model.reasons import CheckOff
+from velpin.model.source_reasons import CheckOff
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import Key, SignedHead, bare, read_keys
 

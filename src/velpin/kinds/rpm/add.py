@@ -16,13 +16,15 @@ from velpin.files.text import encode
 from velpin.files.tree import Edits
 from velpin.kinds.rpm.edit import ADDED, with_value
 from velpin.kinds.rpm.ini import IniSection, read_sections, words
-from velpin.kinds.rpm.reasons import NoKeyNamed
+from velpin.kinds.rpm.source_reasons import NoKeyNamed
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys, weakens
 from velpin.kinds.rpm.variables import substituted
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
-from velpin.model.reasons import (
+from velpin.model.safe_text import has_login
+from velpin.model.source import Source
+from velpin.model.source_reasons import (
     ChecksKept,
     IndexCheckAsked,
     LoginInFile,
@@ -30,8 +32,6 @@ from velpin.model.reasons import (
     NothingThere,
     WrongArch,
 )
-from velpin.model.safe_text import has_login
-from velpin.model.source import Source
 from velpin.ports.composer import Addition, Composer, Examined
 from velpin.trust.openpgp import Key, armoured, read_keys
 
@@ -278,10 +278,10 @@ def _key_file_for(state: RpmState, handle: str, keys: Sequence[Key]) -> str:
 
 
 def _file_for(state: RpmState, handle: str) -> str:
-    file = f"{state.configuration.sources_folder}/{handle.replace(':', '-')}.repo"
+    file = f"{state.configuration.layout.sources_folder}/{handle.replace(':', '-')}.repo"
     there = state.tree.read(file)
     if there is not None and not there.startswith(ADDED.encode()):
-        return f"{state.configuration.sources_folder}/{handle.replace(':', '-')}-velpin.repo"
+        return f"{state.configuration.layout.sources_folder}/{handle.replace(':', '-')}-velpin.repo"
     return file
 
 

@@ -17,17 +17,18 @@ from velpin.kinds.rpm.edit import with_value
 from velpin.kinds.rpm.ini import read_sections
 from velpin.kinds.rpm.keyring import RpmSigners
 from velpin.kinds.rpm.provenance import RpmProvenance
-from velpin.kinds.rpm.reasons import CheckOffPackages, CheckOffServer, TypeNotRead
+from velpin.kinds.rpm.reasons import TypeNotRead
 from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.source_reasons import CheckOffPackages, CheckOffServer
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import CHECKS, named_keys, ring
 from velpin.kinds.rpm.variables import unknown_in
 from velpin.model import findings
 from velpin.model.publisher import archive_addresses
 from velpin.model.reason import Place
-from velpin.model.reasons import PlainIndex, PlainWay, Unchecked
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
+from velpin.model.source_reasons import PlainIndex, PlainWay, Unchecked
 from velpin.ports.bundle import Ports
 from velpin.ports.checks import (
     Check,
@@ -112,7 +113,7 @@ class RpmExaminer(Examiner):
             *state.rule_files.lines,
             *(s.file for s in state.configuration.sources),
         ]
-        for folder in (state.configuration.sources_folder, *_OTHER_FOLDERS):
+        for folder in (state.configuration.layout.sources_folder, *_OTHER_FOLDERS):
             found += [f"{folder}/{name}" for name in state.tree.names(folder)]
         found += ["etc/zypp/zypp.conf", "etc/zypp/locks"]
         return [file for file in dict.fromkeys(found) if state.tree.stat(file) is not None]

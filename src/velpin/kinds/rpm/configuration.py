@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 from velpin.errors import HostFileError
 from velpin.files.tree import read_release_fields
@@ -22,17 +22,31 @@ if TYPE_CHECKING:
     from velpin.ports.view import View
 
 
-class RpmConfiguration(Configuration):
-    """The configuration of an rpm host; each layout says where its files lie and what they mean."""
+class ConfigFiles(Protocol):
+    """What the files of a layout's configuration say."""
+
+    sources: list[RpmSource]
+    notes: list[Note]
+    skipped: list[tuple[str, str]]
+
+
+class RpmLayout(NamedTuple):
+    """Where the files of one layout lie, and which lists it has."""
 
     lists_wanted: tuple[str, ...]
     """Kinds of list that the host's installer reads."""
-    installed_first: bool
-    """Whether the installer reads its own record before the sources' lists."""
     sources_folder: str
     """Where a new source's file goes."""
-    brings_splits = False
+    installed_first: bool
+    """Whether the installer reads its own record before the sources' lists."""
+    brings_splits: bool
     """Whether what was split off from a package comes when that is replaced."""
+
+
+class RpmConfiguration(Configuration):
+    """The configuration of an rpm host; each layout says where its files lie and what they mean."""
+
+    layout: RpmLayout
 
     def __init__(self, view: View, recorded: RpmRecorded) -> None:
         self.tree, self.view, self.recorded = view.tree, view, recorded
@@ -41,8 +55,8 @@ class RpmConfiguration(Configuration):
 
     @property
     @abstractmethod
-    def sources(self) -> list[RpmSource]:
-        """Sources on, in the order of reading, then those switched off."""
+    def config(self) -> ConfigFiles:
+        """All that the configuration files say."""
 
     @property
     @abstractmethod
@@ -50,7 +64,7 @@ class RpmConfiguration(Configuration):
         """Sources that are on, in the order in which the installer loads their lists."""
 
     @abstractmethod
-    def recorded_installer(self) -> Installer:
+    def _recorded_installer(self) -> Installer:
         """The installer as the record and the files tell it."""
 
     @property
@@ -78,26 +92,25 @@ class RpmConfiguration(Configuration):
         """Files of the configuration that cannot be read."""
 
     @property
-    @abstractmethod
-    def config_notes(self) -> list[Note]:
-        """What is odd in the configuration."""
-
-    @property
     def stated(self) -> frozenset[str]:
         """Capabilities that the host itself meets."""
         return frozenset()
 
     # -- the same for both -----------------------------------------------------------------
 
+    @property
+    def sources(self) -> list[RpmSource]:
+        """Sources on, in the order of reading, then those switched off."""
+        return self.config.sources
+
+    def skipped(self) -> list[tuple[str, str]]:
+        """Files in the host's own places that its installer passes over, and why."""
+        return self.config.skipped
+
     @cached_property
     def installer(self) -> Installer:
         """As asked, as the host tells, or as Velpin's settings do."""
-        return self.view.installer(self.recorded_installer())
-
-    @property
-    def is_newer(self) -> bool:
-        """Whether forecasts are for the newer generation of the installer."""
-        return self.installer.generation == "newer"
+        return self.view.installer(self._recorded_installer())
 
     @cached_property
     def release(self) -> Mapping[str, str]:
@@ -151,7 +164,7 @@ class RpmConfiguration(Configuration):
             Note(Place(error.file, error.line), error.what, "refused")
             for error in self.config_errors
         )
-        yield from self.config_notes
+        yield from self.config.notes
         yield from owner_notes(self.tree, self.sources)
         if self.recorded.file is None and self.sources:
             yield Note(

@@ -76,7 +76,7 @@ def _by_architecture(state: RpmState, request: Request) -> Reason | None:
         return None
     name, arch, have = request.name, request.arch, tuple(sorted(has))
     if arch and archs.takes(arch):
-        return NotForArchBut(name=name, arch=arch, has=have)
+        return NotForArchBut(name=name, arch=arch, has=have, takes=archs.taken)
     return NotForThisHost(name=name, arch=arch, has=have, takes=archs.taken)
 
 

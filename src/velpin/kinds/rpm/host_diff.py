@@ -73,7 +73,7 @@ def _changed(before: RpmState, after: RpmState) -> set[str]:
     def told(state: RpmState) -> dict[str, tuple[object, ...]]:
         order = {source.handle: at for at, source in enumerate(state.configuration.read_order)}
         return {
-            source.handle: (source.settings, index.path, order[source.handle])
+            source.handle: (_decisive(source), index.path, order[source.handle])
             for source, index in state.indexes.opened
         }
 
@@ -157,3 +157,9 @@ def _before(
         if order:
             return order > 0
     return one[3:] < other[3:]
+
+
+def _decisive(source: RpmSource) -> tuple[object, ...]:
+    """All that decides when its packages are taken, whatever they are called."""
+    has_includes = bool(source.includes)
+    return source.priority, source.cost, has_includes, source.hotfixes, source.address

@@ -2,33 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.errors import HostFileError, StoreError
 from velpin.kinds.rpm import primary
 from velpin.kinds.rpm.copies import RpmCopyFinder
 from velpin.kinds.rpm.reasons import TypeNotRead
 from velpin.model.reason import Reason
 from velpin.ports.configuration import find_source
-from velpin.ports.indexes import Indexes
-from velpin.ports.one_list import lists_off, read_lists, record_notes
+from velpin.ports.one_list import OneList, record_notes
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm.configuration import RpmConfiguration
     from velpin.kinds.rpm.copies import RpmCopy
     from velpin.kinds.rpm.recorded import RpmRecorded
     from velpin.kinds.rpm.source import RpmSource
-    from velpin.model.host import SourceState
     from velpin.model.source import Source
     from velpin.ports.indexes import Holder
     from velpin.ports.view import View
     from velpin.store.index import Index, IndexPart
 
 
-class RpmIndexes(Indexes):
+class RpmIndexes(OneList["RpmSource"]):
     """The lists of an rpm host, one of each source."""
 
     def __init__(self, view: View, recorded: RpmRecorded, configuration: RpmConfiguration) -> None:
@@ -43,6 +40,16 @@ class RpmIndexes(Indexes):
         )
         return {source.handle: finder.find(source) for source in self.configuration.sources}
 
+    @property
+    def sources(self) -> Mapping[str, RpmSource]:
+        """The sources by handle."""
+        return self.configuration.by_handle
+
+    @property
+    def taking_part(self) -> Sequence[RpmSource]:
+        """The sources that are on, as the installer loads them."""
+        return self.configuration.read_order if self._view.has_indexes else ()
+
     def index(self, source: RpmSource) -> Index | None:
         """The parsed main list of a source; None where there is none."""
         copy = self.copies[source.handle]
@@ -52,40 +59,12 @@ class RpmIndexes(Indexes):
         listed = copy.repomd.of("primary")
         return self.cache.parsed(path, partial(_parts, listed.open_size if listed else 0))
 
-    @property
-    def opened(self) -> list[tuple[RpmSource, Index]]:
-        """Parsed lists of the sources that are on, as the installer loads them."""
-        return self._read[0]
-
-    @property
-    def damage(self) -> dict[str, HostFileError | StoreError]:
-        """Sources that are on whose list could not be read."""
-        return self._read[1]
-
-    @cached_property
-    def _read(self) -> tuple[list[tuple[RpmSource, Index]], dict[str, HostFileError | StoreError]]:
-        order = self.configuration.read_order if self._view.has_indexes else ()
-        return read_lists(order, self.index)
-
     # -- as the core asks --------------------------------------------------------------------
 
     @property
     def record(self) -> Index | None:
         """The record of installed packages."""
         return self.recorded.index
-
-    def on(self) -> Sequence[Index]:
-        """Lists of the sources that are on, as the installer loads them."""
-        return [index for _, index in self.opened]
-
-    def off(self) -> Iterator[tuple[RpmSource, Index]]:
-        """Parsed lists that are still there of sources switched off."""
-        yield from lists_off(self.configuration.sources, self.index)
-
-    def of(self, source: Source) -> Sequence[Index]:
-        """The list of one source, on or off, where there is one."""
-        index = self.index(self.configuration.by_handle[source.handle])
-        return [index] if index is not None else []
 
     def holder(self, source: Source) -> Holder:
         """Who fetched the list of a source that counts."""
@@ -98,12 +77,6 @@ class RpmIndexes(Indexes):
             for source in self.configuration.sources
             if source.on
         ]
-
-    def state_of(self, source: Source) -> SourceState:
-        """Whether a source takes part."""
-        if not source.on:
-            return "off"
-        return "on" if self.copies[source.handle].files else "not fetched"
 
     def reads(self, source: Source) -> bool:
         """Whether the lists of a source are of a form that is read here."""

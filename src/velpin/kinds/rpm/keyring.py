@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
 from velpin.kinds.rpm.trust import CHECKS, OWN_FOLDER, named_keys, ring, weakens
-from velpin.model.reasons import PlainIndex, PlainWay, Unchecked
+from velpin.model.source_reasons import PlainIndex, PlainWay, Unchecked
 from velpin.ports.signers import Signers
 from velpin.trust.named import use_of
 

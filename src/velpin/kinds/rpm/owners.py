@@ -15,8 +15,8 @@ from collections.abc import Collection, Iterator, Sequence
 
 from velpin.files.text import HostText, stripped
 from velpin.files.tree import Tree
-from velpin.kinds.rpm.reasons import OthersWrite, ServiceWrites
 from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.source_reasons import OthersWrite, ServiceWrites
 from velpin.model.reason import Note, Place, Reason
 
 _MANAGED = re.compile(

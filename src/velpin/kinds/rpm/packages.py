@@ -45,7 +45,7 @@ class RpmPackages(Packages):
             self._origins(),
             self.filters.hides,
             self.configuration.stated,
-            splits=self.configuration.brings_splits,
+            splits=self.configuration.layout.brings_splits,
         )
 
     def _origins(self) -> list[RpmOrigin]:
@@ -61,7 +61,7 @@ class RpmPackages(Packages):
             )
             for source, index in self.indexes.opened
         ]
-        found = own + offered if self.configuration.installed_first else offered + own
+        found = own + offered if self.configuration.layout.installed_first else offered + own
         first = 1
         for origin in found:
             origin.first = first
@@ -73,7 +73,7 @@ class RpmPackages(Packages):
         return self.configuration.by_handle.get(build.origin.handle)
 
     def _files_of(self, source: RpmSource) -> Path | None:
-        if "filelists" not in self.configuration.lists_wanted or not self._reads_files():
+        if "filelists" not in self.configuration.layout.lists_wanted or not self._reads_files():
             return None
         return self.indexes.copies[source.handle].files.get("filelists")
 

@@ -2,24 +2,7 @@
 
 from __future__ import annotations
 
-from velpin.model.reason import Place, Reason, listed
-from velpin.model.reasons import CheckOff, KeepsAsIs
-
-
-class CheckOffPackages(CheckOff):
-    says = "packages of {source} are installed without a signature ({setting})"
-    why_half = "only the signed index vouches for its packages"
-
-
-class CheckOffIndex(CheckOff):
-    says = "the index of {source} is accepted without a signature ({setting})"
-    why_half = "packages are checked, but somebody can hide new versions or offer old ones"
-
-
-class CheckOffServer(CheckOff):
-    says = "any server can pose as that of {source} ({setting})"
-    why = "any server can pose as this source: what is not signed can be changed"
-
+from velpin.model.reason import Place, Reason
 
 # -- why it wins -------------------------------------------------------------------------------
 
@@ -180,6 +163,7 @@ class NotForArchBut(Reason):
     name: str
     arch: str
     has: tuple[str, ...]
+    takes: tuple[str, ...]
 
 
 class NotForThisHost(Reason):
@@ -273,93 +257,6 @@ class HeldByOthers(Reason):
     says = "other packages hold it back"
 
 
-# -- rules that do not hold --------------------------------------------------------------------
-
-
-class StillNotOver(Reason):
-    says = "{source} would still not win over {other}, which has priority {priority}"
-    source: str
-    other: str
-    priority: int
-
-
-class KeptOut(Reason):
-    says = "{name} would not come from {source}"
-    name: str
-    source: str
-
-
-class OtherComes(Reason):
-    says = "{name} would still come in version {chosen}, not {version}"
-    name: str
-    chosen: str
-    version: str
-
-
-class NeverThere(Reason):
-    says = "{name} would no longer be available: no source has {version}"
-    name: str
-    version: str
-
-
-class NeverGoesBack(Reason):
-    says = (
-        "{name} {installed} is installed, and no rule on this kind of host downgrades it to"
-        " {version}; asking for that version by name does"
-    )
-    name: str
-    installed: str
-    version: str
-
-
-class StaysAsItIs(Reason):
-    says = "{name} would stay as it is instead of changing to {version}"
-    name: str
-    version: str
-
-
-# -- what a rule says --------------------------------------------------------------------------
-
-
-class SaysPriority(Reason):
-    says = "{sources} has priority {priority}; the lowest wins"
-    sources: str
-    priority: int
-
-
-class SaysOnly(Reason):
-    says = "{sources} provides only {names}"
-    sources: str
-    names: str
-
-
-class SaysLock(KeepsAsIs):
-    says = "lock {names}{bound}{only_from}: neither installed nor removed nor changed"
-    names: str
-    version: str
-    sources: tuple[str, ...]
-
-    @property
-    def bound(self) -> str:
-        """The version, if it names one."""
-        return f" {self.version}" if self.version else ""
-
-    @property
-    def only_from(self) -> str:
-        """The sources, if it names some."""
-        return f" from {listed(self.sources)}" if self.sources else ""
-
-
-class SaysOnlyVersion(KeepsAsIs):
-    says = "only {names} of that name"
-    names: str
-
-
-class SaysNever(Reason):
-    says = "never {names}"
-    names: str
-
-
 # -- notes -------------------------------------------------------------------------------------
 
 
@@ -378,27 +275,3 @@ class OlderGeneration(Reason):
         " does is forecast by the rules of the next one"
     )
     file: str
-
-
-class ServiceWrites(Reason):
-    says = (
-        "{source} belongs to the service {service}, which writes it anew when it is refreshed:"
-        " whether it is on and its signature checks survive that, its priority, name and address"
-        " do not"
-    )
-    source: str
-    service: str
-
-
-class OthersWrite(Reason):
-    says = "{place} says: {what}"
-    place: Place
-    what: str
-
-
-class NoKeyNamed(Reason):
-    says = (
-        "{source} has its package signatures checked but no key here is named for it: the host's"
-        " installer will ask for one or refuse; name one with --key FILE-or-URL"
-    )
-    source: str

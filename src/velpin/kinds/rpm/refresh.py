@@ -229,7 +229,7 @@ class _RpmFetch(SourceFetch):
     def _lists(self, base: str, repomd: Repomd) -> None:
         if repomd.of("primary") is None:
             raise NotThere(f"{base}repodata/repomd.xml: names no list of packages (primary)")
-        for kind in self.state.configuration.lists_wanted:
+        for kind in self.state.configuration.layout.lists_wanted:
             listed = repomd.of(kind)
             if listed is None:
                 continue

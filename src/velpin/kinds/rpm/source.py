@@ -35,8 +35,6 @@ class RpmSource(Source):
     signed_index: bool = False
     keys: tuple[str, ...] = ()
     """Addresses or files of the keys its section names."""
-    name: str = ""
-    """What its section calls it, for people."""
     unread: str = ""
     """Its type, where lists of that type are not read here."""
     elsewhere: tuple[tuple[str, str], ...] = ()
@@ -45,8 +43,3 @@ class RpmSource(Source):
     def file_of(self, key: str) -> str:
         """The file in which the value of a key stands that counts, or would."""
         return dict(self.elsewhere).get(key, self.file)
-
-    @property
-    def settings(self) -> tuple[object, ...]:
-        """All that decides when its packages are taken, whatever they are called."""
-        return self.priority, self.cost, bool(self.includes), self.hotfixes, self.address

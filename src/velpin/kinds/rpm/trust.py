@@ -11,11 +11,11 @@ from urllib.parse import unquote, urlsplit
 
 from velpin.errors import BadKey, HostFileError
 from velpin.kinds.rpm.ini import truth
-from velpin.kinds.rpm.reasons import CheckOffIndex, CheckOffPackages, CheckOffServer
 from velpin.kinds.rpm.record.packages import signing_keys
 from velpin.kinds.rpm.source import RpmSource
+from velpin.kinds.rpm.source_reasons import CheckOffIndex, CheckOffPackages, CheckOffServer
 from velpin.kinds.rpm.state import RpmState
-from velpin.model.reasons import CheckOff
+from velpin.model.source_reasons import CheckOff
 from velpin.trust.named import NamedKeys
 from velpin.trust.openpgp import Key, read_keys
 

@@ -84,10 +84,10 @@ class DnfChooser(RpmChooser):
             weak=self.configuration.config.switch("install_weak_deps", True),
             best=self.best,
             new_first=self.configuration.ways.new_first,
-            follows_arch=self.configuration.is_newer,
-            downgrades_for_needs=not self.configuration.is_newer
+            follows_arch=self.configuration.ways.follows_arch,
+            downgrades_for_needs=not self.configuration.ways.may_refuse_to_go_back
             or self.configuration.config.switch("allow_downgrade", True),
-            protects_from_replacing=not self.configuration.is_newer,
+            protects_from_replacing=self.configuration.ways.protects_from_replacing,
             multiple=self.configuration.config.multiple,
             replaced_by_all=True,
             not_weak=Unwanted(
@@ -149,7 +149,11 @@ class DnfChooser(RpmChooser):
     def _freed(self, builds: Sequence[RpmPackage]) -> tuple[RpmPackage, ...]:
         """Installed builds that may go back where a version is asked for (observed, in the newer
         generation)."""
-        names = {package.name for package in builds} if self.configuration.is_newer else set()
+        names = (
+            {package.name for package in builds}
+            if self.configuration.ways.frees_asked_versions
+            else set()
+        )
         return tuple(old for name in sorted(names) for old in self.packages.pool.installed(name))
 
     def _met(self, request: Request, here: list[RpmPackage], visible: list[RpmPackage]) -> Job:
@@ -186,7 +190,8 @@ class DnfChooser(RpmChooser):
             names = dict.fromkeys(package.name for package in builds)
             groups = [[package for package in builds if package.name == name] for name in names]
         if self.configuration.config.main.get("multilib_policy", "best").strip().lower() == "all":
-            each = _each_architecture if not self.configuration.is_newer else _by_architecture
+            by_arch = self.configuration.ways.groups_by_architecture
+            each = _by_architecture if by_arch else _each_architecture
             groups = [part for group in groups for part in each(group)]
         return groups
 
@@ -194,7 +199,7 @@ class DnfChooser(RpmChooser):
         """With what obsoletes any of them, installed already or not; in the newer generation,
         of that alone which would be taken (observed)."""
         offered = [package for package in builds if not package.installed] or builds
-        if self.configuration.is_newer:
+        if self.configuration.ways.obsoletes_best_alone:
             offered = Policy(self.packages.pool).best(offered)
         names = {package.name for package in builds}
         more = {
@@ -260,7 +265,7 @@ class DnfChooser(RpmChooser):
             if self.is_outdone(build):
                 continue
             found, of_itself = self.moves(build)
-            if found or not self.configuration.is_newer:
+            if found or not self.configuration.ways.upgrades_listed_alone:
                 targets[build.id] = found
             if found:
                 upgrade.append(build)
@@ -283,7 +288,7 @@ class DnfChooser(RpmChooser):
         """
         if not of_itself:
             return [build]
-        if self.configuration.is_newer:
+        if self.configuration.ways.keeps_replaced:
             replacing = self.packages.pool.recorded(RpmLink.OBSOLETES, build.name)
             if any(obsoletes(other, build) for other in replacing if other.name != build.name):
                 return [build]

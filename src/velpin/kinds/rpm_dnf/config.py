@@ -232,7 +232,6 @@ def _source(
         signed_packages=truth(check.text, False) if check else False,
         signed_index=truth(index.text, False) if index else False,
         keys=tuple(words(get("gpgkey"))),
-        name=get("name"),
         elsewhere=tuple({v.key: v.file for v in section.values if v.file}.items()),
     )
 

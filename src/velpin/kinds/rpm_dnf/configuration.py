@@ -7,7 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
-from velpin.kinds.rpm.configuration import RpmConfiguration
+from velpin.kinds.rpm.configuration import RpmConfiguration, RpmLayout
 from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.ini import words
 from velpin.kinds.rpm.variables import substituted
@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm_dnf.generation import DnfGeneration
     from velpin.kinds.rpm_dnf.vendors import VendorChange
     from velpin.model.installer import Installer
-    from velpin.model.reason import Note
 
 NEWER_PACKAGES, OLDER_PACKAGES = ("dnf5", "libdnf5"), ("dnf", "python3-dnf", "yum")
 """Packages of the installer of each generation, of which the first that is installed tells."""
@@ -34,11 +33,9 @@ COMMAND, NEWER_PROGRAM = "usr/bin/dnf", "usr/bin/dnf5"
 class DnfConfiguration(RpmConfiguration):
     """The configuration of an rpm-dnf host."""
 
-    lists_wanted = ("primary", "filelists", "modules")
-    installed_first = True
-    sources_folder = OLDER.folders[0]
+    layout = RpmLayout(("primary", "filelists", "modules"), OLDER.folders[0], True, False)
 
-    def recorded_installer(self) -> Installer:
+    def _recorded_installer(self) -> Installer:
         """The installer by the host's own record; where both generations are there, the one that
         its command leads to (docs/how-hosts-choose/rpm-dnf-newer.md, "Which hosts")."""
         found = self.recorded.first_of(*NEWER_PACKAGES)
@@ -60,7 +57,7 @@ class DnfConfiguration(RpmConfiguration):
     @property
     def ways(self) -> DnfGeneration:
         """What is so in this generation."""
-        return NEWER if self.is_newer else OLDER
+        return NEWER if self.installer.generation == "newer" else OLDER
 
     @cached_property
     def variables(self) -> Mapping[str, str]:
@@ -92,11 +89,6 @@ class DnfConfiguration(RpmConfiguration):
         return read_config(self.tree, self.variables, self.ways)
 
     @property
-    def sources(self) -> list[RpmSource]:
-        """Sources on, in the order of reading, then those switched off."""
-        return self.config.sources
-
-    @property
     def read_order(self) -> list[RpmSource]:
         """Sources that are on, in the order in which the installer loads their lists."""
         live = [source for source in self.sources if source.on]
@@ -115,15 +107,6 @@ class DnfConfiguration(RpmConfiguration):
         """Files of the configuration that cannot be read, of version locks and vendors too."""
         apart = (self._locks_read[1], self._vendors_read[1])
         return [*self.config.errors, *(problem for problem in apart if problem is not None)]
-
-    def skipped(self) -> list[tuple[str, str]]:
-        """Files in the host's own places that its installer passes over, and why."""
-        return self.config.skipped
-
-    @property
-    def config_notes(self) -> list[Note]:
-        """What is odd in the configuration."""
-        return self.config.notes
 
     def copy_folders(self, source: RpmSource) -> list[str]:
         """Where the installer may keep its copy of a source."""
@@ -153,7 +136,7 @@ class DnfConfiguration(RpmConfiguration):
 
     @cached_property
     def _locks_read(self) -> tuple[VersionLocks | own_locks.OwnLocks, HostFileError | None]:
-        if not self.ways.own_locks:
+        if not self.ways.own_files:
             return VersionLocks(read_version_locks(self.tree)), None
         try:
             return own_locks.OwnLocks(own_locks.read_own_locks(self.tree)), None
@@ -167,7 +150,7 @@ class DnfConfiguration(RpmConfiguration):
 
     @cached_property
     def _vendors_read(self) -> tuple[list[VendorChange], HostFileError | None]:
-        if not self.is_newer:
+        if not self.ways.vendor_policies:
             return [], None
         try:
             return read_vendor_changes(self.tree), None

@@ -57,7 +57,8 @@ class DnfFilters(RpmFilters):
             if path:
                 paths.append((f"{source.handle}: {path.name}", path))
         modules = read_modules(
-            paths, read_states(self.configuration.tree, newer=self.configuration.is_newer)
+            paths,
+            read_states(self.configuration.tree, own_file=self.configuration.ways.own_files),
         )
         return Hiding(modules, self.configuration.release.get("PLATFORM_ID", "").partition(":")[2])
 

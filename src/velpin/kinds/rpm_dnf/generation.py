@@ -38,12 +38,33 @@ class DnfGeneration:
     and fails where a best update cannot be made."""
     files_when_asked: bool
     """Whether the full lists of files are read only where a request is for a path."""
-    own_locks: bool
-    """Whether version locks are the installer's own (`etc/dnf/versionlock.toml`)."""
+    own_files: bool
+    """Whether version locks (`etc/dnf/versionlock.toml`) and the states of modules are kept in
+    files of the installer's own."""
     commands: bool
     """Whether a request may be the name of a command."""
     skips: bool
     """Whether `skip_unavailable` and `skip_broken` are known."""
+    vendor_policies: bool
+    """Whether files say from which vendors to which a package may go."""
+    checks_modules: bool
+    """Whether a module stream whose needs cannot be met stops every request."""
+    follows_arch: bool
+    """Whether of several that come in one's place that of its own architecture is told."""
+    may_refuse_to_go_back: bool
+    """Whether the settings may forbid that a need takes an installed package back."""
+    protects_from_replacing: bool
+    """Whether what is protected may not even be replaced by another name."""
+    frees_asked_versions: bool
+    """Whether installed builds may go back where a version is asked for."""
+    groups_by_architecture: bool
+    """Whether of all architectures that are asked for each is a request of its own."""
+    obsoletes_best_alone: bool
+    """Whether what obsoletes a request counts only if it obsoletes what would be taken."""
+    keeps_replaced: bool
+    """Whether an installed package that something installed replaces stays in an upgrade."""
+    upgrades_listed_alone: bool
+    """Whether only packages that have an update take part in an upgrade."""
 
 
 OLDER = DnfGeneration(
@@ -59,9 +80,19 @@ OLDER = DnfGeneration(
     new_first=False,
     priority_over_all=False,
     files_when_asked=False,
-    own_locks=False,
+    own_files=False,
     commands=False,
     skips=False,
+    vendor_policies=False,
+    checks_modules=False,
+    follows_arch=False,
+    may_refuse_to_go_back=False,
+    protects_from_replacing=True,
+    frees_asked_versions=False,
+    groups_by_architecture=False,
+    obsoletes_best_alone=False,
+    keeps_replaced=False,
+    upgrades_listed_alone=False,
 )
 
 NEWER = DnfGeneration(
@@ -77,7 +108,17 @@ NEWER = DnfGeneration(
     new_first=True,
     priority_over_all=True,
     files_when_asked=True,
-    own_locks=True,
+    own_files=True,
     commands=True,
     skips=True,
+    vendor_policies=True,
+    checks_modules=True,
+    follows_arch=True,
+    may_refuse_to_go_back=True,
+    protects_from_replacing=False,
+    frees_asked_versions=True,
+    groups_by_architecture=True,
+    obsoletes_best_alone=True,
+    keeps_replaced=True,
+    upgrades_listed_alone=True,
 )

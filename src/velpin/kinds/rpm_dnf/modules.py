@@ -222,10 +222,10 @@ def full_name(build: RpmPackage) -> str:
     return f"{build.name}-{evr.epoch or 0}:{evr.version}-{evr.release}.{build.arch}"
 
 
-def read_states(tree: Tree, *, newer: bool = False) -> dict[str, tuple[str, str]]:
+def read_states(tree: Tree, *, own_file: bool = False) -> dict[str, tuple[str, str]]:
     """What the host says of each module: in the newer generation in one file of its own, where
     there is that (observed). HostFileError where it is no TOML."""
-    if newer and tree.exists(OWN_FILE):
+    if own_file and tree.exists(OWN_FILE):
         return _own_states(tree)
     found = {}
     for name in tree.names(FOLDER):

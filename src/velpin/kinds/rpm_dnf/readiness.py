@@ -31,7 +31,11 @@ class DnfReadiness(Readiness):
                 what = failed.message
                 return SourceUnreachable(source=source.handle, what=what)
         try:
-            unmet = self._state.filters.hiding.unmet if self._state.configuration.is_newer else []
+            unmet = (
+                self._state.filters.hiding.unmet
+                if self._state.configuration.ways.checks_modules
+                else []
+            )
         except HostFileError as problem:
             return problem
         for module, stream in unmet:

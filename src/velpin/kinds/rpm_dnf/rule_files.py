@@ -44,7 +44,7 @@ class DnfRuleFiles(RpmRuleFiles):
         """The list of locked versions; empty where this host has none in force."""
         return (
             own_locks.FILE
-            if self.configuration.ways.own_locks
+            if self.configuration.ways.own_files
             else list_file(self.configuration.tree)
         )
 
@@ -56,7 +56,7 @@ class DnfRuleFiles(RpmRuleFiles):
     @property
     def block_preamble(self) -> bytes:
         """What a new file of such blocks begins with."""
-        return own_locks.PREAMBLE if self.configuration.ways.own_locks else b""
+        return own_locks.PREAMBLE if self.configuration.ways.own_files else b""
 
     @property
     def lines(self) -> list[str]:

@@ -15,8 +15,8 @@ from dataclasses import replace
 from velpin.errors import Refusal
 from velpin.kinds.rpm.asked import version_fits
 from velpin.kinds.rpm.pattern import Named, is_glob
-from velpin.kinds.rpm.reasons import SaysNever, SaysOnlyVersion
 from velpin.kinds.rpm.rules.listing import LISTS, RpmRules, list_rule
+from velpin.kinds.rpm.rules.reasons import SaysNever, SaysOnlyVersion
 from velpin.kinds.rpm.rules.resolve import builds_meant, installed_meant, split_name
 from velpin.kinds.rpm.rules.store import RuleLine, Slot
 from velpin.kinds.rpm.rules.writer import RpmRuleWriter
@@ -28,8 +28,8 @@ from velpin.kinds.rpm_dnf.locks import VersionLock
 from velpin.kinds.rpm_dnf.own_locks import FILE as OWN_LOCKS
 from velpin.kinds.rpm_dnf.own_locks import lock_text
 from velpin.kinds.rpm_dnf.state import DnfState
-from velpin.model.reasons import RuleNotThere
 from velpin.model.rule import Bar, Confine, Keep, Pin, Rule, RuleInForce, command_of
+from velpin.model.rule_reasons import RuleNotThere
 from velpin.ports.configuration import find_source
 
 

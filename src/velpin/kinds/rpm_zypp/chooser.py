@@ -66,7 +66,7 @@ class ZyppChooser(RpmChooser):
         weak = not config.switch("solver.onlyRequires", False)
         told = config.settings.get("solver/installRecommends", "").strip()
         if (
-            told and self.configuration.is_newer
+            told and self.configuration.ways.tool_decides_weak
         ):  # the tool's word goes before the library's (observed)
             weak = config.switch("solver/installRecommends", weak)
         elif told:
@@ -77,7 +77,7 @@ class ZyppChooser(RpmChooser):
             multilib=False,
             downgrades_for_needs=False,
             weak=weak,
-            stay_first=self.configuration.is_newer,
+            stay_first=self.configuration.ways.stay_first,
             locked=lambda build: self.filters.lock_of(build) is not None,
             multiple=frozenset(config.multiple),
             focus_update=focus,
@@ -168,7 +168,7 @@ class ZyppChooser(RpmChooser):
         """The one build that a request by name stands for (observed): the best source, the
         host's own architecture, the highest version, built last, not noarch, first by name."""
         found = [package for package in offered if self.packages.pool.visible(package)]
-        if self.configuration.is_newer and not free:
+        if not self.configuration.ways.takes_patched_copies and not free:
             found = [package for package in found if not self.filters.is_patched_copy(package)]
         if not found and (free or not here):
             found = [package for package in offered if not self.filters.lock_of(package)]
@@ -355,7 +355,9 @@ class ZyppChooser(RpmChooser):
                 for package in self.packages.pool.obsoleting(build)
                 if package.name != build.name
             ]
-        if not config.switch("solver.dupAllowVendorChange", not self.configuration.is_newer):
+        if not config.switch(
+            "solver.dupAllowVendorChange", self.configuration.ways.realigns_across_vendors
+        ):
             found = [package for package in found if self.same_vendor(build, package)]
         if not config.switch("solver.dupAllowDowngrade", True):
             found = [

@@ -15,6 +15,7 @@ from velpin.kinds.rpm.ini import IniSection, leading_number, read_sections, trut
 from velpin.kinds.rpm.safexml import read_document
 from velpin.kinds.rpm.source import UNSAID, RpmSource
 from velpin.kinds.rpm.variables import read_folder, substituted
+from velpin.kinds.rpm_zypp.generation import OLDER
 from velpin.model.reason import Note, Place
 
 LIBRARY = "etc/zypp/zypp.conf"
@@ -25,7 +26,6 @@ VENDORS = "etc/zypp/vendors.d"
 VARIABLES = "etc/zypp/vars.d"
 PRODUCTS = "etc/products.d"
 MULTIVERSION = "etc/zypp/multiversion.d"
-_MULTIPLE = "provides:multiversion(kernel)"
 _KINDS = ("", "none", "rpm-md", "rpm", "repomd", "yum")
 """Types of source that are lists of packages as read here."""
 
@@ -68,8 +68,11 @@ def library_files(tree: Tree) -> list[str]:
     return [*(mains[-1:] or [LIBRARY]), *(drops[drop] for drop in sorted(drops))]
 
 
-def read_config(tree: Tree, variables: Mapping[str, str], *, newer: bool = False) -> ZyppConfig:
-    """Read every file of the configuration; `newer`: with that generation's defaults."""
+def read_config(
+    tree: Tree, variables: Mapping[str, str], multiple: str = OLDER.multiple
+) -> ZyppConfig:
+    """Read every file of the configuration; `multiple`: names of which several versions stand side
+    by side if nothing is said."""
     found = ZyppConfig()
     for file, mark in (*((file, False) for file in library_files(tree)), (TOOL, True)):
         for section in _sections(tree, file, found):
@@ -99,7 +102,7 @@ def read_config(tree: Tree, variables: Mapping[str, str], *, newer: bool = False
         for section in _sections(tree, f"{VENDORS}/{name}", found):
             group = [vendor.strip() for vendor in section.get("vendors").split(",")]
             found.vendors.append(tuple(vendor.lower() for vendor in group if vendor))
-    found.multiple = tuple(_multiple(tree, found, "" if newer else _MULTIPLE))
+    found.multiple = tuple(_multiple(tree, found, multiple))
     return found
 
 
@@ -165,7 +168,6 @@ def _source(
         signed_packages=truth(packages.text, signed) if packages else signed,
         signed_index=truth(index.text, signed) if index else signed,
         keys=tuple(words(get("gpgkey"))),
-        name=get("name"),
         unread="" if form in _KINDS else form,
     )
 

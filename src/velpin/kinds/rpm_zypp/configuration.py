@@ -7,7 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
-from velpin.kinds.rpm.configuration import RpmConfiguration
+from velpin.kinds.rpm.configuration import RpmConfiguration, RpmLayout
 from velpin.kinds.rpm.namespaces import wanted_locales
 from velpin.kinds.rpm.version import compare
 from velpin.kinds.rpm_zypp.config import (
@@ -17,13 +17,13 @@ from velpin.kinds.rpm_zypp.config import (
     read_config,
     read_variables,
 )
+from velpin.kinds.rpm_zypp.generation import NEWER, OLDER, ZyppGeneration
 from velpin.kinds.rpm_zypp.locks import FILE
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm.source import RpmSource
     from velpin.kinds.rpm_zypp.config import ZyppConfig
     from velpin.model.installer import Installer
-    from velpin.model.reason import Note
 
 INSTALLER, NEWER_FROM = "libzypp", "17.38"
 """The package of the installer, and the version from which it decides in the newer way."""
@@ -34,12 +34,9 @@ LOCALES = "var/lib/zypp/RequestedLocales"
 class ZyppConfiguration(RpmConfiguration):
     """The configuration of an rpm-zypp host."""
 
-    lists_wanted = ("primary",)
-    installed_first = False
-    sources_folder = SOURCES
-    brings_splits = True
+    layout = RpmLayout(("primary",), SOURCES, False, True)
 
-    def recorded_installer(self) -> Installer:
+    def _recorded_installer(self) -> Installer:
         """The installer by the host's own record, else by files that only the newer generation
         brings (observed: docs/how-hosts-choose/rpm-zypp-newer.md, "Which hosts")."""
         found = self.recorded.first_of(INSTALLER)
@@ -50,6 +47,11 @@ class ZyppConfiguration(RpmConfiguration):
         if found.version:
             return found._replace(generation="older", known_by="record")
         return found
+
+    @property
+    def ways(self) -> ZyppGeneration:
+        """What is so in the generation that forecasts are for."""
+        return NEWER if self.installer.generation == "newer" else OLDER
 
     @cached_property
     def variables(self) -> Mapping[str, str]:
@@ -72,12 +74,7 @@ class ZyppConfiguration(RpmConfiguration):
     @cached_property
     def config(self) -> ZyppConfig:
         """All that the configuration files say."""
-        return read_config(self.tree, self.variables, newer=self.is_newer)
-
-    @property
-    def sources(self) -> list[RpmSource]:
-        """Sources on, in the order of reading, then those switched off."""
-        return self.config.sources
+        return read_config(self.tree, self.variables, self.ways.multiple)
 
     @property
     def read_order(self) -> list[RpmSource]:
@@ -94,15 +91,6 @@ class ZyppConfiguration(RpmConfiguration):
     def config_errors(self) -> list[HostFileError]:
         """Files of the configuration that cannot be read."""
         return self.config.errors
-
-    def skipped(self) -> list[tuple[str, str]]:
-        """Files in the host's own places that its installer passes over, and why."""
-        return self.config.skipped
-
-    @property
-    def config_notes(self) -> list[Note]:
-        """What is odd in the configuration."""
-        return self.config.notes
 
     def copy_folders(self, source: RpmSource) -> list[str]:
         """Where the installer may keep its copy of a source."""

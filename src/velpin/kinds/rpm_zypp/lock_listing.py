@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from velpin.kinds.rpm.reasons import SaysLock
 from velpin.kinds.rpm.rules.listing import RpmRules
+from velpin.kinds.rpm.rules.reasons import SaysLock
 from velpin.kinds.rpm_zypp.locks import Lock
 from velpin.kinds.rpm_zypp.state import ZyppState
-from velpin.model.reasons import RuleNotThere
 from velpin.model.rule import RuleInForce
+from velpin.model.rule_reasons import RuleNotThere
 
 
 class ZyppRules(RpmRules):

@@ -7,15 +7,15 @@ from typing import TYPE_CHECKING
 
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.ignored import takes
-from velpin.kinds.alpm.reasons import RuleNamesNobody, SaysIgnore, SaysIgnoreGroup, SaysUsage
+from velpin.kinds.alpm.rules.reasons import RuleNamesNobody, SaysIgnore, SaysIgnoreGroup, SaysUsage
 from velpin.kinds.alpm.rules.resolve import names_meant
 from velpin.kinds.alpm.rules.store import recorded_rules, rules_of
 from velpin.kinds.alpm.rules.verify import verdict
 from velpin.kinds.alpm.source import ALL_USES
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
-from velpin.model.reasons import RuleIdle, RuleNoPackage, RuleSourceOff, SaysRule
 from velpin.model.rule import Prefer, RuleInForce, short_of
+from velpin.model.rule_reasons import RuleIdle, RuleNoPackage, RuleSourceOff, SaysRule
 from velpin.ports.rules import Rules
 
 if TYPE_CHECKING:

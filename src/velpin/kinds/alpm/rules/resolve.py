@@ -8,8 +8,8 @@ from velpin.kinds.alpm.relation import fits
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
-from velpin.model.reasons import NoNameThere, NoSuchName
 from velpin.model.rule import Bar, Keep, Prefer, Rule, sources_in
+from velpin.model.rule_reasons import NoNameThere, NoSuchName
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import islice
 
-from velpin.kinds.alpm.reasons import ComesUnasked, NotItsUsage, StillStandsLater
+from velpin.kinds.alpm.reasons import NotItsUsage
+from velpin.kinds.alpm.rules.reasons import ComesUnasked, StillStandsLater
 from velpin.kinds.alpm.rules.resolve import installed_meant, names_meant
 from velpin.kinds.alpm.state import AlpmState
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
-from velpin.model.reasons import StillChanges
 from velpin.model.rule import Bar, Keep, Prefer, Rule, Verdict
+from velpin.model.rule_reasons import StillChanges
 from velpin.ports.configuration import find_source
 
 _MOST = 4000

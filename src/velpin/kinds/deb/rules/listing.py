@@ -12,7 +12,9 @@ from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebVersion, IndexEntry
 from velpin.kinds.deb.control import read_stanzas
 from velpin.kinds.deb.preferences import NEVER, is_pattern, name_matches, take_apart
-from velpin.kinds.deb.reasons import (
+from velpin.kinds.deb.rules.lookup import is_there
+from velpin.kinds.deb.rules.priorities import precedence_of
+from velpin.kinds.deb.rules.reasons import (
     RuleNoVersion,
     SaysBarVersion,
     SaysHold,
@@ -25,12 +27,11 @@ from velpin.kinds.deb.reasons import (
     SaysSourceNever,
     SaysTarget,
 )
-from velpin.kinds.deb.rules.lookup import is_there
-from velpin.kinds.deb.rules.priorities import precedence_of
 from velpin.kinds.deb.rules.store import places, recorded_rules, rule_of
 from velpin.kinds.deb.rules.verify import verdict
 from velpin.model.reason import Place, Reason
-from velpin.model.reasons import (
+from velpin.model.rule import Prefer, RuleInForce, short_of
+from velpin.model.rule_reasons import (
     RuleIdle,
     RuleNoPackage,
     RuleNoSource,
@@ -41,7 +42,6 @@ from velpin.model.reasons import (
     SaysBar,
     SaysRule,
 )
-from velpin.model.rule import Prefer, RuleInForce, short_of
 from velpin.ports.rules import Rules
 
 if TYPE_CHECKING:

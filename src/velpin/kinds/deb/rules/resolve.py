@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 
 from velpin.errors import Refusal, UsageError
-from velpin.kinds.deb.reasons import NothingUnfinished
 from velpin.kinds.deb.requests import DebRequestRefused, decide
 from velpin.kinds.deb.rules.lookup import (
     fast_components,
@@ -19,11 +18,12 @@ from velpin.kinds.deb.rules.lookup import (
     unfinished_names,
 )
 from velpin.kinds.deb.rules.priorities import precedence_of
+from velpin.kinds.deb.rules.reasons import NothingUnfinished
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Reason
-from velpin.model.reasons import NoNameThere, NoSuchName, NoSuchVersion
 from velpin.model.request import parse_request
 from velpin.model.rule import Bar, Keep, Pin, Prefer, Rule, command_of, with_names
+from velpin.model.rule_reasons import NoNameThere, NoSuchName, NoSuchVersion
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 

@@ -8,7 +8,6 @@ from itertools import islice
 
 from velpin.change.plan import Plan
 from velpin.kinds.deb.forecast import DebTransactions
-from velpin.kinds.deb.reasons import BarredToo, LeftWithout, RuleLeft, SameFromFirst
 from velpin.kinds.deb.rules.lookup import (
     handles_meant,
     is_meant,
@@ -16,6 +15,7 @@ from velpin.kinds.deb.rules.lookup import (
     names_meant,
     names_of,
 )
+from velpin.kinds.deb.rules.reasons import BarredToo, LeftWithout, RuleLeft, SameFromFirst
 from velpin.kinds.deb.rules.resolve import unfinished
 from velpin.kinds.deb.rules.store import recorded_rules
 from velpin.kinds.deb.rules.verify import same_elsewhere

@@ -12,14 +12,6 @@ from dataclasses import replace
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebPackage, DebPriority, DebVersion
 from velpin.kinds.deb.preferences import take_apart
-from velpin.kinds.deb.reasons import (
-    NeverComes,
-    NeverTaken,
-    NotConfined,
-    OtherWins,
-    SameElsewhere,
-    StillBelow,
-)
 from velpin.kinds.deb.rules.lookup import (
     fits,
     handles_meant,
@@ -32,11 +24,19 @@ from velpin.kinds.deb.rules.lookup import (
     sources_meant,
 )
 from velpin.kinds.deb.rules.priorities import precedence_of
+from velpin.kinds.deb.rules.reasons import (
+    NeverComes,
+    NeverTaken,
+    NotConfined,
+    OtherWins,
+    SameElsewhere,
+    StillBelow,
+)
 from velpin.kinds.deb.rules.store import recorded_rules
 from velpin.kinds.deb.state import DebState
 from velpin.model.reason import Reason
-from velpin.model.reasons import ComesAllTheSame, WouldGoBack
 from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, Verdict
+from velpin.model.rule_reasons import ComesAllTheSame, WouldGoBack
 
 _MOST = 400
 """Packages that are looked at one by one for a rule about many."""

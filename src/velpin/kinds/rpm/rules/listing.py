@@ -6,13 +6,13 @@ from abc import abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.reasons import SaysOnly, SaysPriority
+from velpin.kinds.rpm.rules.reasons import SaysOnly, SaysPriority
 from velpin.kinds.rpm.rules.store import recorded_rules, rules_of
 from velpin.kinds.rpm.rules.verify import verdict
 from velpin.kinds.rpm.source import UNSAID
 from velpin.model.reason import Place, Reason
-from velpin.model.reasons import RuleIdle, RuleNotThere, RuleSourceOff, SaysBar, SaysRule
 from velpin.model.rule import RuleInForce, short_of
+from velpin.model.rule_reasons import RuleIdle, RuleNotThere, RuleSourceOff, SaysBar, SaysRule
 from velpin.ports.rules import Rules
 
 if TYPE_CHECKING:

@@ -11,8 +11,8 @@ from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.state import RpmState
 from velpin.model.precedence import check_says_something, precedence_of
 from velpin.model.reason import Reason
-from velpin.model.reasons import NoNameThere, NoSuchName, NoSuchVersion
 from velpin.model.rule import Bar, Keep, Prefer, Rule, sources_in
+from velpin.model.rule_reasons import NoNameThere, NoSuchName, NoSuchVersion
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 

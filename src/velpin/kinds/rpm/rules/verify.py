@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from itertools import islice
 
 from velpin.kinds.rpm.pool import RpmPackage
-from velpin.kinds.rpm.reasons import (
+from velpin.kinds.rpm.rules.reasons import (
     KeptOut,
     NeverGoesBack,
     NeverThere,
@@ -25,8 +25,8 @@ from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import compare
 from velpin.model.precedence import precedence_of
 from velpin.model.reason import Reason
-from velpin.model.reasons import ComesAllTheSame, StillChanges
 from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, Verdict
+from velpin.model.rule_reasons import ComesAllTheSame, StillChanges
 from velpin.ports.configuration import find_source
 
 _MOST = 4000
