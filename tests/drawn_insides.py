@@ -25,8 +25,16 @@ from velpin.kinds.deb.engine.search import Clause as DebClause
 from velpin.kinds.deb.engine.search import Literal
 from velpin.kinds.deb.engine.world import Candidate, Package, Relation
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.transaction.builds import arch_field
 from velpin.kinds.deb.transaction.clauses import Clauses
 from velpin.kinds.deb.transaction.steps import begin
+from velpin.kinds.deb.transaction.units import (
+    is_automatic,
+    is_phased_out,
+    is_root,
+    label,
+    missing_essentials,
+)  # fmt: skip
 from velpin.kinds.rpm import RpmPorts
 from velpin.kinds.rpm.pool import RpmPackage
 from velpin.kinds.rpm.relation import Capability, RpmRelation
@@ -89,28 +97,29 @@ def insides(host: Host) -> dict[str, list[str]]:
 
 def _deb(state: DebState) -> Iterator[str]:
     made = begin(state).world
+    terms = made.terms
     units = list(dict.fromkeys(unit for name in EVERY for unit in made.units(name)))
     yield f"units {told([made.units(name) for name in EVERY])}"
-    yield f"missing {told(made.missing_essentials())} half {told(made.half_installed)}"
+    yield f"missing {told(missing_essentials(made))} half {told(made.cut_short)}"
     relations = []
     for unit in units:
         yield " ".join(map(told, (
-            unit, unit.installed, unit.aim, unit.held, made.rank(unit), made.label(unit),
-            made.is_automatic(unit), made.is_root(unit), made.is_essential(unit), made.is_obsolete(unit),
+            unit, unit.installed, unit.aim, unit.held, made.rank(unit), label(made, unit),
+            is_automatic(made, unit), is_root(made, unit), made.is_essential(unit), made.is_obsolete(unit),
         )))  # fmt: skip
         for build in made.builds(unit):
-            relations += [(build, relation) for relation in made.relations(build)]
+            relations += [(build, relation) for relation in terms.relations(build)]
             yield " ".join(map(told, (
-                build, made.names(build), made.arch_field(build), made.is_same(build), made.weight(build),
-                made.download(build), made.disk(build), made.is_phased_out(build), made.offered(build),
-                made.built_from(build), list(made.along(build)), made.may_take(unit, build),
-                list(made.relations(build)),
+                build, terms.names(build), arch_field(build), terms.is_same(build), made.weight(build),
+                terms.facts(build).size, terms.facts(build).disk, is_phased_out(made, build), made.offered(build),
+                terms.built_from(build), list(made.along(build)), made.may_take(unit, build),
+                list(terms.relations(build)),
             )))  # fmt: skip
     for owner, relation in relations:
         for target in relation.targets:
             found = made.options(target)
             yield f"{told(owner)} {target}: {told(found)} {told(made.in_order(target, found))}"
-            yield told([made.exempt(owner, relation, build) for build in found])
+            yield told([terms.exempt(owner, relation, build) for build in found])
             yield told([list(made.installed_holding(target.name)),
                         list(made.installed_mentioning(target.name))])  # fmt: skip
 

@@ -33,16 +33,43 @@ def target_of(text: str) -> Target:
     return Target(name, "", operator, version)
 
 
+class PlainTerms:
+    """What the builds ask of each other."""
+
+    def __init__(self) -> None:
+        self.said_names: dict[Candidate, list[str]] = {}
+        self.said_relations: dict[Candidate, list[Relation]] = {}
+
+    def names(self, build: Candidate) -> list[str]:
+        return self.said_names[build]
+
+    def relations(self, build: Candidate) -> list[Relation]:
+        return self.said_relations[build]
+
+    def fits(self, build: Candidate, target: Target) -> bool:
+        if target.name not in self.said_names[build]:
+            return False
+        if not target.operator:
+            return True
+        own = build.unit.name == target.name
+        return own and _TESTS[target.operator](int(build.version), int(target.version))
+
+    def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
+        return owner.unit is other.unit
+
+    def follows(self, relation: Relation) -> bool:
+        return True
+
+
 class PlainWorld:
     """Made of lines `gull 2 needs tern>=1 | auk, kite; likes smew; excludes coot; is wader`;
     installed ones begin with `+` (`!` where held, `*` where essential)."""
 
     def __init__(self, lines: Iterable[str]) -> None:
         self.weights = Weights()
+        self.terms = PlainTerms()
         self._units: dict[str, Package] = {}
         self._builds: dict[Package, list[Candidate]] = {}
-        self._relations: dict[Candidate, list[Relation]] = {}
-        self._names: dict[Candidate, list[str]] = {}
         self._essential: set[Package] = set()
         for line in lines:
             self._read(line)
@@ -60,7 +87,7 @@ class PlainWorld:
         if build is None:
             build = Candidate(unit, version, "offered")
             self._builds.setdefault(unit, []).append(build)
-        self._names[build], self._relations[build] = [name], []
+        self.terms.said_names[build], self.terms.said_relations[build] = [name], []
         for part in [*first, *parts]:
             self._say(build, part.strip())
         if marks.group():
@@ -73,10 +100,10 @@ class PlainWorld:
         word, _, rest = part.partition(" ")
         for group in rest.split(","):
             if word == "is":
-                self._names[build].append(group.strip())
+                self.terms.said_names[build].append(group.strip())
             else:
                 targets = tuple(map(target_of, group.split("|")))
-                self._relations[build].append(Relation(_KINDS[word], targets))
+                self.terms.said_relations[build].append(Relation(_KINDS[word], targets))
 
     def unit(self, name: str) -> Package:
         """The unit of a name."""
@@ -96,12 +123,12 @@ class PlainWorld:
         return sorted((u for u in self._units.values() if u.installed), key=self.rank)
 
     def installed_holding(self, name: str) -> list[Candidate]:
-        return [b for b in self._installed() if name in self._names[b]]
+        return [b for b in self._installed() if name in self.terms.said_names[b]]
 
     def installed_mentioning(self, name: str) -> list[Candidate]:
         return [
             b for b in self._installed()
-            if any(t.name == name for r in self._relations[b] for t in r.targets)
+            if any(t.name == name for r in self.terms.said_relations[b] for t in r.targets)
         ]  # fmt: skip
 
     def _installed(self) -> list[Candidate]:
@@ -111,37 +138,22 @@ class PlainWorld:
         named = [unit for unit in self._units.values() if unit.name == name]
         return named + [
             unit for unit, builds in self._builds.items()
-            if unit.name != name and any(name in self._names[b] for b in builds)
+            if unit.name != name and any(name in self.terms.said_names[b] for b in builds)
         ]  # fmt: skip
 
     def builds(self, unit: Package) -> list[Candidate]:
         return self._builds[unit]
 
-    def names(self, build: Candidate) -> list[str]:
-        return self._names[build]
-
-    def relations(self, build: Candidate) -> list[Relation]:
-        return self._relations[build]
-
-    def fits(self, build: Candidate, target: Target) -> bool:
-        if target.name not in self._names[build]:
-            return False
-        if not target.operator:
-            return True
-        own = build.unit.name == target.name
-        return own and _TESTS[target.operator](int(build.version), int(target.version))
-
-    def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
-        return owner.unit is other.unit
-
-    def follows(self, relation: Relation) -> bool:
-        return True
-
     def in_order(self, target: Target, builds: Iterable[Candidate]) -> list[Candidate]:
         return sorted(builds, key=lambda b: (b.unit.installed is None, b.unit.name))
 
     def options(self, target: Target) -> list[Candidate]:
-        return [b for u in self.units(target.name) for b in self._builds[u] if self.fits(b, target)]
+        return [
+            b
+            for u in self.units(target.name)
+            for b in self._builds[u]
+            if self.terms.fits(b, target)
+        ]
 
     def along(self, build: Candidate) -> Sequence[Package]:
         return ()

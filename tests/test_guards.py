@@ -121,16 +121,8 @@ def test_a_group_of_the_host_is_small() -> None:
     assert len(house.members("Host")) <= house.MOST_PUBLIC
 
 
-STILL_LARGE = {
-    "DebWorld": 43, "DnfConfiguration": 30, "ZyppConfiguration": 28, "RpmSource": 27,
-    "_DebFetch": 27, "DebIndexes": 26, "RpmConfiguration": 26,
-}  # fmt: skip
-"""Classes with more public members than they should have: none is to grow, none to be added."""
-
-
 def test_a_class_can_be_taken_in_at_a_glance() -> None:
-    for name, count in house.larger_than(house.MOST_PUBLIC).items():
-        assert count <= STILL_LARGE.get(name, 0), (name, count)
+    assert house.larger_than(house.MOST_PUBLIC) == {}
 
 
 @pytest.mark.parametrize(
@@ -201,34 +193,34 @@ HEAVY = {
 BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "host": (["host"], 75, {"email"}),
     "sources": (["sources"], 90, {"email"}),
-    "forecast": (["forecast", "gull", "--why"], 92, set()),
+    "forecast": (["forecast", "gull", "--why"], 96, set()),
     "offers": (["offers", "gull"], 77, set()),
     "find": (["find", "gull"], 77, set()),
     "keys": (["keys"], 86, set()),
     "refresh": (["refresh"], 99, {"email", "filelock", "concurrent.futures"}),
     "add": (
-        ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 108,
+        ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 115,
         {"email", "filelock", "concurrent.futures"},
     ),
     "off": (["off", "vendor", "--preview"], 111, set()),
     "on": (["on", "vendor"], 93, set()),
-    "drop": (["drop", "vendor", "--preview"], 139, set()),
-    "prefer": (["prefer", "base", "--over", "vendor", "--preview"], 137, set()),
-    "confine": (["confine", "vendor", "gull", "--preview"], 137, set()),
-    "pin": (["pin", "gull@1", "--preview"], 137, set()),
-    "bar": (["bar", "gull", "--from", "vendor", "--preview"], 137, set()),
-    "keep": (["keep", "gull", "--preview"], 137, set()),
+    "drop": (["drop", "vendor", "--preview"], 143, set()),
+    "prefer": (["prefer", "base", "--over", "vendor", "--preview"], 141, set()),
+    "confine": (["confine", "vendor", "gull", "--preview"], 141, set()),
+    "pin": (["pin", "gull@1", "--preview"], 141, set()),
+    "bar": (["bar", "gull", "--from", "vendor", "--preview"], 141, set()),
+    "keep": (["keep", "gull", "--preview"], 141, set()),
     "rules": (["rules"], 90, set()),
-    "want": (["want", "gull@1", "--preview"], 139, set()),
-    "shift": (["shift", "--save", "{}/saved"], 126, {"email"}),
+    "want": (["want", "gull@1", "--preview"], 143, set()),
+    "shift": (["shift", "--save", "{}/saved"], 130, {"email"}),
     "journal": (["journal"], 47, set()),
-    "checkup": (["checkup", "--offline"], 183, {"email"}),
+    "checkup": (["checkup", "--offline"], 187, {"email"}),
     "catalog": (["catalog"], 60, set()),
     "export": (["export"], 133, {"pysequoia"}),
-    "conform": (["conform", "{}/host.toml", "--check"], 146, {"tomllib"}),
-    "expect": (["expect", "{}/host.toml"], 112, {"tomllib"}),
+    "conform": (["conform", "{}/host.toml", "--check"], 150, {"tomllib"}),
+    "expect": (["expect", "{}/host.toml"], 116, {"tomllib"}),
     "undo": (["undo"], 51, set()),
-    "report": (["report", "--json"], 195, {"email"}),
+    "report": (["report", "--json"], 199, {"email"}),
     "completion": (["completion", "bash"], 9, set()),
     "help": (["help", "rules"], 12, set()),
     "--help": (["--help"], 5, set()),

@@ -78,7 +78,7 @@ def test_refusals_leave_something_broken(lines: list[str]) -> None:
     assert draft.broken()
 
 
-def told(cause: Cause) -> str:
+def in_words(cause: Cause) -> str:
     return cause.code.value if isinstance(cause.code, RelationKind) else cause.code
 
 
@@ -144,7 +144,7 @@ def test_causes_are_kept() -> None:
     asked(world, "gull")
     causes = {name: world.unit(name).cause for name in ("gull", "tern", "kite", "auk")}
     told = {
-        name: (told(cause), cause.by.unit.name if cause.by else None)
+        name: (in_words(cause), cause.by.unit.name if cause.by else None)
         for name, cause in causes.items()
         if cause
     }
@@ -239,10 +239,10 @@ def unmet_by_hand(world: PlainWorld) -> list[str]:
     chosen = [build for build in (world.unit(name).chosen for name in NAMES) if build]
     found = []
     for owner in chosen:
-        for relation in world.relations(owner):
-            met = any(world.fits(b, t) for t in relation.targets for b in chosen)
+        for relation in world.terms.relations(owner):
+            met = any(world.terms.fits(b, t) for t in relation.targets for b in chosen)
             against = any(
-                world.fits(b, t) and b is not owner for t in relation.targets for b in chosen
+                world.terms.fits(b, t) and b is not owner for t in relation.targets for b in chosen
             )
             if (relation.negative and against) or (
                 relation.hard and not relation.negative and not met
@@ -291,7 +291,7 @@ def test_drawn_worlds_are_answered_as_before(first: int) -> None:
         for unit in map(world.unit, NAMES if works else ()):
             cause = unit.cause
             if unit.chosen is not unit.installed and cause is not None:
-                told.append(f"{unit.name}: {told(cause)} {cause.by and cause.by.unit.name}")
+                told.append(f"{unit.name}: {in_words(cause)} {cause.by and cause.by.unit.name}")
         chain = () if works else why_refused(draft, [world.unit(name) for name in names])
         for link in chain:
             why = [
@@ -305,4 +305,4 @@ def test_drawn_worlds_are_answered_as_before(first: int) -> None:
 def test_plain_words_are_a_world() -> None:
     world: World = PlainWorld(["gull 1 needs tern"])
     (build,) = world.builds(world.units("gull")[0])
-    assert world.relations(build) == [Relation(RelationKind.REQUIRES, (Target("tern"),))]
+    assert world.terms.relations(build) == [Relation(RelationKind.REQUIRES, (Target("tern"),))]

@@ -56,7 +56,7 @@ def why_not(draft: Draft, build: Candidate) -> tuple[Link, ...]:
     found = _Search(draft, ()).chain(build)
     if found:
         return found
-    for relation in draft.world.relations(build):
+    for relation in draft.world.terms.relations(build):
         if relation.hard and not draft.holds(build, relation):
             return (_link_in(draft, build, relation),)
     return _left_behind(draft, build)
@@ -68,11 +68,11 @@ def _left_behind(draft: Draft, build: Candidate) -> tuple[Link, ...]:
     if current is None:
         return ()
     for owner in draft.mentioning(build.unit.name):
-        for relation in draft.world.relations(owner):
+        for relation in draft.world.terms.relations(owner):
             if relation.negative or not relation.hard:
                 continue
-            targets = [t for t in relation.targets if draft.world.fits(current, t)]
-            if targets and not any(draft.world.fits(build, t) for t in relation.targets):
+            targets = [t for t in relation.targets if draft.world.terms.fits(current, t)]
+            if targets and not any(draft.world.terms.fits(build, t) for t in relation.targets):
                 blocked = Obstacle("needed as it is", targets[0], current)
                 return (Link(owner, relation, (blocked,)),)
     return ()
@@ -94,7 +94,7 @@ class _Search:
         self._found[build] = None  # one that is being looked at counts as possible
         chains = [
             chain
-            for relation in self.world.relations(build)
+            for relation in self.world.terms.relations(build)
             if relation.hard and (chain := self._relation(build, relation, depth))
         ]
         excluded = self._excluded_by_asked(build)
@@ -119,7 +119,7 @@ class _Search:
 
     def _target(self, target: Target, depth: int) -> Obstacle | None:
         """Why nothing meets a target; None where something does or could."""
-        fits = self.world.fits
+        fits = self.world.terms.fits
         if any(fits(build, target) for build in self.world.installed_holding(target.name)):
             return None
         fitting = [
@@ -148,7 +148,9 @@ class _Search:
     def _negative(self, owner: Candidate, relation: Relation) -> tuple[Link, ...] | None:
         (target,) = relation.targets
         for other in (*self.asked, *self.world.installed_holding(target.name)):
-            if not self.world.fits(other, target) or self.world.exempt(owner, relation, other):
+            if not self.world.terms.fits(other, target) or self.world.terms.exempt(
+                owner, relation, other
+            ):
                 continue
             if self._must_stay(owner, relation, other):
                 return (Link(owner, relation, (Obstacle("excluded", target, other),)),)
@@ -162,7 +164,7 @@ class _Search:
         (target,) = relation.targets
         intended = other.unit.intended
         helps = intended is not None and intended is not other
-        if helps and intended is not None and not self.world.fits(intended, target):
+        if helps and intended is not None and not self.world.terms.fits(intended, target):
             return other.unit.held
         return other.unit.held or self.world.is_essential(other.unit)
 
@@ -172,10 +174,10 @@ class _Search:
         return [
             (Link(owner, relation, (Obstacle("excluded", relation.targets[0], build),)),)
             for owner in self.asked
-            for relation in self.world.relations(owner)
+            for relation in self.world.terms.relations(owner)
             if relation.negative
-            and self.world.fits(build, relation.targets[0])
-            and not self.world.exempt(owner, relation, build)
+            and self.world.terms.fits(build, relation.targets[0])
+            and not self.world.terms.exempt(owner, relation, build)
         ]
 
 
@@ -222,7 +224,7 @@ def _link_in(draft: Draft, owner: Candidate, relation: Relation) -> Link:
         obstacle = search._target(target, 0)
         if obstacle is None:
             aims = [u.intended for u in draft.world.units(target.name) if u.intended]
-            fitting = [build for build in aims if draft.world.fits(build, target)]
+            fitting = [build for build in aims if draft.world.terms.fits(build, target)]
             obstacle = Obstacle("given up", target, next(iter(fitting), None))
         found.append(obstacle)
     return Link(owner, relation, tuple(found))

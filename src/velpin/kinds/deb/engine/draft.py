@@ -53,7 +53,7 @@ class Draft:
 
     def _spoil(self, build: Candidate) -> None:
         """What mentions one of a build's names has to be looked at again."""
-        for name in self.world.names(build):
+        for name in self.world.terms.names(build):
             for other in self.mentioning(name):
                 self._stale.add(other.unit)
                 self._touched.add(other.unit)
@@ -68,19 +68,19 @@ class Draft:
         yield from self._mentions.get(name, ())
 
     def _note(self, build: Candidate) -> None:
-        for name in self.world.names(build):
+        for name in self.world.terms.names(build):
             self._added[name].append(build)
         for name in self._mentioned(build):
             self._mentions[name].append(build)
 
     def _forget(self, build: Candidate) -> None:
-        for name in self.world.names(build):
+        for name in self.world.terms.names(build):
             self._added[name].remove(build)
         for name in self._mentioned(build):
             self._mentions[name].remove(build)
 
     def _mentioned(self, build: Candidate) -> set[str]:
-        relations = self.world.relations(build)
+        relations = self.world.terms.relations(build)
         return {target.name for relation in relations for target in relation.targets}
 
     # -- asking --------------------------------------------------------------------------
@@ -94,7 +94,7 @@ class Draft:
 
     def meeting(self, target: Target) -> Iterator[Candidate]:
         """Chosen builds that meet a target."""
-        fits = self.world.fits
+        fits = self.world.terms.fits
         return (build for build in self.holding(target.name) if fits(build, target))
 
     def against(self, owner: Candidate, relation: Relation) -> list[Candidate]:
@@ -103,14 +103,14 @@ class Draft:
         name = target.name
         if name not in self._added and not self.world.installed_holding(name):
             return []
-        exempt = self.world.exempt
+        exempt = self.world.terms.exempt
         return [b for b in self.meeting(target) if not exempt(owner, relation, b)]
 
     def holds(self, owner: Candidate, relation: Relation) -> bool:
         """Whether a relation of a build is in order now."""
         if relation.kind in NEGATIVE:
             return not self.against(owner, relation)
-        fits, installed, added = self.world.fits, self.world.installed_holding, self._added
+        fits, installed, added = self.world.terms.fits, self.world.installed_holding, self._added
         for target in relation.targets:  # asked most of all, so written out
             name = target.name
             for build in installed(name):
@@ -124,15 +124,15 @@ class Draft:
 
     def unmet(self, build: Candidate) -> list[Relation]:
         """Hard relations of a build that do not hold."""
-        relations = self.world.relations(build)
+        relations = self.world.terms.relations(build)
         return [r for r in relations if r.kind in HARD and not self.holds(build, r)]
 
     def wants(self, build: Candidate) -> bool:
         """Whether some relation the host acts on, hard or not, does not hold."""
-        follows = self.world.follows
+        follows = self.world.terms.follows
         return any(
             follows(relation) and not self.holds(build, relation)
-            for relation in self.world.relations(build)
+            for relation in self.world.terms.relations(build)
         )
 
     def is_broken(self, unit: Package) -> bool:
@@ -142,7 +142,7 @@ class Draft:
             build = unit.chosen
             if build is not None and any(
                 relation.kind in HARD and not self.holds(build, relation)
-                for relation in self.world.relations(build)
+                for relation in self.world.terms.relations(build)
             ):
                 self._broken.add(unit)
             else:
@@ -158,24 +158,24 @@ class Draft:
     def is_spoken_of(self, build: Candidate) -> bool:
         """Whether a chosen build has a positive relation, one the host acts on, to any of
         the names of another."""
-        names = set(self.world.names(build))
+        names = set(self.world.terms.names(build))
         return any(
             not relation.negative
-            and self.world.follows(relation)
+            and self.world.terms.follows(relation)
             and any(
                 target.name in names and target.arch in ("", build.unit.arch)
                 for target in relation.targets
             )
             for name in names
             for owner in self.mentioning(name)
-            for relation in self.world.relations(owner)
+            for relation in self.world.terms.relations(owner)
         )
 
     # -- candidates ----------------------------------------------------------------------
 
     def aims(self, target: Target) -> list[Candidate]:
         """What could be changed to, to meet a target; best first."""
-        fits = self.world.fits
+        fits = self.world.terms.fits
         found = [
             aim
             for unit in self.world.units(target.name)
@@ -203,10 +203,10 @@ class Draft:
             return False
         world = self.world
         return any(
-            world.fits(aim, relation.targets[0])
-            and not world.exempt(owner, relation, aim)
+            world.terms.fits(aim, relation.targets[0])
+            and not world.terms.exempt(owner, relation, aim)
             and aim not in spared
-            for name in world.names(aim)
+            for name in world.terms.names(aim)
             for owner, relation, spared in self._barred.get(name, ())
         )
 
@@ -218,7 +218,7 @@ class Draft:
         )
 
     def _is_promised(self, target: Target) -> bool:
-        fits = self.world.fits
+        fits = self.world.terms.fits
         return any(
             unit.promised is not None and fits(unit.promised, target)
             for unit in self.world.units(target.name)
@@ -230,4 +230,6 @@ class Draft:
         if promised is None or promised is unit.chosen:
             return False
         (target,) = relation.targets
-        return not self.world.fits(promised, target) or self.world.exempt(owner, relation, promised)
+        return not self.world.terms.fits(promised, target) or self.world.terms.exempt(
+            owner, relation, promised
+        )

@@ -147,7 +147,7 @@ class Marker:
             return True
         return all(
             self.draft.reachable(relation)
-            for relation in self.world.relations(aim)
+            for relation in self.world.terms.relations(aim)
             if relation.hard and not relation.negative
         )
 
@@ -192,8 +192,8 @@ class Marker:
         is fixed, else those that do not hold."""
         needs: list[Relation] = []
         excludes: list[Relation] = []
-        for relation in self.world.relations(aim):
-            if not self.world.follows(relation):
+        for relation in self.world.terms.relations(aim):
+            if not self.world.terms.follows(relation):
                 continue
             if unit.fixed or not self.draft.holds(aim, relation):
                 (excludes if relation.negative else needs).append(relation)
@@ -217,15 +217,15 @@ class Marker:
         for owner in self.world.installed_mentioning(unit.name):
             if owner.unit.chosen is not owner or owner.unit is unit:
                 continue
-            for relation in self.world.relations(owner):
-                if relation.negative or not self.world.follows(relation):
+            for relation in self.world.terms.relations(owner):
+                if relation.negative or not self.world.terms.follows(relation):
                     continue
                 if self._loses(relation, current, aim):
                     found.setdefault(owner.unit, Cause(RelationKind.REQUIRES, owner, relation))
         return found
 
     def _loses(self, relation: Relation, current: Candidate, aim: Candidate) -> bool:
-        fits, name = self.world.fits, current.unit.name
+        fits, name = self.world.terms.fits, current.unit.name
         return any(
             target.name == name and fits(current, target) and not fits(aim, target)
             for target in relation.targets
@@ -268,8 +268,8 @@ class Marker:
                 build
                 for build in self.world.installed_holding(target.name)
                 if build.unit.chosen is None
-                and self.world.fits(build, target)
-                and not self.world.exempt(aim, relation, build)
+                and self.world.terms.fits(build, target)
+                and not self.world.terms.exempt(aim, relation, build)
             ]
         return found
 
@@ -340,7 +340,7 @@ class Marker:
 
     def _ways(self, relation: Relation) -> set[Candidate]:
         """All that meets a relation: what is chosen, what is installed, what could be."""
-        fits = self.world.fits
+        fits = self.world.terms.fits
         found = set(self._aims(relation))
         for target in relation.targets:
             found.update(self.draft.meeting(target))
@@ -358,8 +358,8 @@ class Marker:
         """Whether the installed build had this soft relation already and went without."""
         name = relation.targets[0].name
         old = [
-            relation for relation in self.world.relations(installed)
-            if not relation.hard and self.world.follows(relation)
+            relation for relation in self.world.terms.relations(installed)
+            if not relation.hard and self.world.terms.follows(relation)
             and any(target.name == name for target in relation.targets)
         ]  # fmt: skip
         return bool(old) and not any(map(self._held_before, old))
@@ -369,5 +369,5 @@ class Marker:
 
     def meets_now(self, target: Target) -> bool:
         """Whether what is on the host now meets a target."""
-        fits = self.world.fits
+        fits = self.world.terms.fits
         return any(fits(build, target) for build in self.world.installed_holding(target.name))

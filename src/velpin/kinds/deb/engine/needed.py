@@ -23,7 +23,7 @@ def reached(draft: Draft, roots: Iterable[Package], kinds: frozenset[RelationKin
 
 
 def _served(draft: Draft, build: Candidate, kinds: frozenset[RelationKind]) -> Iterable[Candidate]:
-    for relation in draft.world.relations(build):
+    for relation in draft.world.terms.relations(build):
         if relation.kind in kinds:
             for target in relation.targets:
                 yield from draft.meeting(target)

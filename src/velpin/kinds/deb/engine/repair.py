@@ -117,7 +117,7 @@ class Repair:
         if not self.marker.take(unit, cause, follow=False) or unit.chosen is None:
             return False
         build = unit.chosen
-        if all(self._meet(build, r) for r in self.world.relations(build) if r.hard):
+        if all(self._meet(build, r) for r in self.world.terms.relations(build) if r.hard):
             return True
         if was_kept:
             self.marker.keep(unit)
@@ -175,7 +175,7 @@ class _Look:
         """Look at each hard relation until something was done; whether anything changed."""
         build = self.unit.chosen
         assert build is not None
-        for relation in self.world.relations(build):
+        for relation in self.world.terms.relations(build):
             if not relation.hard or self.draft.holds(build, relation):
                 continue
             if self._one_relation(build, relation):
@@ -235,7 +235,7 @@ class _Look:
     def _options(self, build: Candidate, relation: Relation, target: Target) -> list[Candidate]:
         found = list(self.world.options(target))
         if relation.negative:
-            found = [o for o in found if not self.world.exempt(build, relation, o)]
+            found = [o for o in found if not self.world.terms.exempt(build, relation, o)]
         return found
 
     def _nothing_fits(self, relation: Relation, several: bool) -> bool:
@@ -252,7 +252,7 @@ class _Look:
     def _unmet_now(self, installed: Candidate) -> bool:
         return any(
             not any(map(self.marker.meets_now, relation.targets))
-            for relation in self.world.relations(installed)
+            for relation in self.world.terms.relations(installed)
             if relation.hard and not relation.negative
         )
 
@@ -332,7 +332,7 @@ class _Look:
         before = rival.installed
         if relation.negative and before is not None:
             (target,) = relation.targets
-            if rival.chosen is before or self.world.fits(before, target):
+            if rival.chosen is before or self.world.terms.fits(before, target):
                 return self.marker.drop(rival, Cause(relation.kind, build, relation))
         return self.marker.keep(rival)
 
@@ -355,7 +355,7 @@ def scores_of(draft: Draft, asked: Collection[Package]) -> dict[Package, int]:
         if unit.installed and unit.aim and world.offered(unit.aim):
             score += weights.known
         scores[unit] = scores.get(unit, 0) + score
-        for relation in world.relations(build):
+        for relation in world.terms.relations(build):
             worth = weights.relations.get(relation.kind, 0)
             if worth == 0:
                 continue
@@ -388,7 +388,7 @@ def _is_meant(draft: Draft, target: Target, unit: Package) -> bool:
     """Whether what is chosen of a unit is within the bounds of a target that names it."""
     if not target.operator:
         return True
-    return unit.chosen is not None and draft.world.fits(unit.chosen, target)
+    return unit.chosen is not None and draft.world.terms.fits(unit.chosen, target)
 
 
 def _meeting(draft: Draft, owner: Candidate, relation: Relation, target: Target) -> list[Package]:

@@ -175,10 +175,33 @@ class Weights:
     )  # fmt: skip
 
 
+class Terms(Protocol):
+    """What builds ask of each other."""
+
+    def names(self, build: Candidate) -> Sequence[str]:
+        """The names a build can be asked for: its own and those it provides."""
+
+    def relations(self, build: Candidate) -> Sequence[Relation]:
+        """All relations of a build, in the order in which the host goes through them."""
+
+    def fits(self, build: Candidate, target: Target) -> bool:
+        """Whether a build is what a target means."""
+
+    def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
+        """Whether a negative relation does not count against a build that its target means."""
+
+    def follows(self, relation: Relation) -> bool:
+        """Whether the host acts on a relation of this kind: hard ones, and as configured."""
+
+
 class World(Protocol):
     """One host, for one transaction."""
 
     weights: Weights
+
+    @property
+    def terms(self) -> Terms:
+        """What its builds ask of each other."""
 
     def installed_units(self) -> Iterable[Package]:
         """Every unit with a build on the host, in the order of rank."""
@@ -197,21 +220,6 @@ class World(Protocol):
 
     def builds(self, unit: Package) -> Sequence[Candidate]:
         """Every build of a unit, newest first."""
-
-    def names(self, build: Candidate) -> Sequence[str]:
-        """The names a build can be asked for: its own and those it provides."""
-
-    def relations(self, build: Candidate) -> Sequence[Relation]:
-        """All relations of a build, in the order in which the host goes through them."""
-
-    def fits(self, build: Candidate, target: Target) -> bool:
-        """Whether a build is what a target means."""
-
-    def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
-        """Whether a negative relation does not count against a build that its target means."""
-
-    def follows(self, relation: Relation) -> bool:
-        """Whether the host acts on a relation of this kind: hard ones, and as configured."""
 
     def in_order(self, target: Target, builds: Iterable[Candidate]) -> list[Candidate]:
         """Builds that meet one target, best first."""

@@ -10,7 +10,9 @@ from collections.abc import Mapping
 from velpin.kinds.deb.choice import DebOrigin, DebVersion
 from velpin.kinds.deb.engine.world import Candidate, Cause, CauseCode, Package, RelationKind
 from velpin.kinds.deb.reasons import EntryIncomplete, IsHeld
+from velpin.kinds.deb.transaction.builds import arch_field
 from velpin.kinds.deb.transaction.steps import Transaction, no_longer_needed
+from velpin.kinds.deb.transaction.units import label
 from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.kinds.deb.version import compare
 from velpin.model.forecast import Change, HeldBack, Role, outcome_of
@@ -41,7 +43,7 @@ def held_back(done: Transaction) -> tuple[HeldBack, ...]:
         if aim is None or current is None or unit.mode != "keep" or aim is current:
             continue
         origin = _origin(done.world, aim)
-        arch = done.world.arch_field(aim)
+        arch = arch_field(aim)
         source = origin.source if origin else None
         why = _why_kept(done, unit, aim)
         found.append(HeldBack(unit.name, arch, current.version, aim.version, source, why))
@@ -66,7 +68,7 @@ def not_fetchable(done: Transaction) -> Reason | None:
     for unit in done.changed:
         build = unit.chosen
         if build is not None and build is not unit.installed:
-            facts = done.world.facts(build)
+            facts = done.world.terms.facts(build)
             if not facts.size or not facts.has_file:
                 origin = _origin(done.world, build)
                 return EntryIncomplete(
@@ -81,7 +83,7 @@ def unneeded(done: Transaction) -> tuple[str, ...]:
     """Installed packages that stay and that nothing needs any more."""
     if not any(unit.installed for unit in done.changed):
         return ()
-    return tuple(done.world.label(unit) for unit in no_longer_needed(done))
+    return tuple(label(done.world, unit) for unit in no_longer_needed(done))
 
 
 def _change(world: DebWorld, unit: Package) -> Change:
@@ -93,18 +95,19 @@ def _change(world: DebWorld, unit: Package) -> Change:
     cause = unit.cause or Cause("upgrade")
     return Change(
         name=unit.name,
-        arch=world.arch_field(shown),
+        arch=arch_field(shown),
         old=old.version if old else None,
         new=new.version if new else None,
         source=origin.source if origin else None,
         url=origin.url if origin else None,
         role=_role(unit, cause),
-        by=world.label(cause.by.unit) if cause.by else None,
+        by=label(world, cause.by.unit) if cause.by else None,
         relation=str(cause.relation) if cause.relation else "",
         old_source=before.source if before else None,
         outcome=outcome_of(old, new, lambda one, other: compare(one.version, other.version)),
-        download_bytes=world.download(new) if new else 0,
-        disk_bytes=world.disk(new) - world.disk(old),
+        download_bytes=world.terms.facts(new).size if new else 0,
+        disk_bytes=(world.terms.facts(new).disk if new else 0)
+        - (world.terms.facts(old).disk if old else 0),
         foreign=unit.arch != world.state.configuration.native,
     )
 

@@ -10,6 +10,8 @@ from collections.abc import Iterator, Sequence
 from velpin.kinds.deb.engine.draft import Draft
 from velpin.kinds.deb.engine.search import Clause, Group, Literal
 from velpin.kinds.deb.engine.world import Candidate, Package, Relation, RelationKind, Target
+from velpin.kinds.deb.transaction.builds import arch_place
+from velpin.kinds.deb.transaction.units import is_automatic
 from velpin.kinds.deb.transaction.world import DebWorld
 
 _SOFT = (RelationKind.RECOMMENDS, RelationKind.SUGGESTS)
@@ -83,15 +85,17 @@ class Clauses:
     def _read_relations(self, literal: Literal) -> Sequence[Relation]:
         if isinstance(literal, Package):
             known = self.known(literal)
-            common = list(self.world.relations(known[0])) if known else []
+            common = list(self.world.terms.relations(known[0])) if known else []
             for other in known[1:]:
-                theirs = set(self.world.relations(other))
+                theirs = set(self.world.terms.relations(other))
                 common = [relation for relation in common if relation in theirs]
             return common
         if len(self.known(literal.unit)) == 1:
             return ()
         shared = set(self._relations(literal.unit))
-        return [relation for relation in self.world.relations(literal) if relation not in shared]
+        return [
+            relation for relation in self.world.terms.relations(literal) if relation not in shared
+        ]
 
     def any_of(self, name: str) -> Clause:
         """That some package of a name must come, of whatever architecture."""
@@ -104,7 +108,7 @@ class Clauses:
         """The open work of keeping what is installed: a unit, and one of its builds."""
         possible = self.possible(unit)
         group = Group.KEEP_AUTOMATIC
-        if not self.world.is_automatic(unit):
+        if not is_automatic(self.world, unit):
             group = Group.KEEP_UPGRADABLE if len(possible) > 1 else Group.KEEP
         return (
             Clause(None, [unit], group=group, optional=True),
@@ -118,7 +122,7 @@ class Clauses:
         found = self._possible.get(unit)
         if found is None:
             first, then = (unit.aim, unit.installed) if self.upgrade else (unit.installed, unit.aim)
-            rest = [] if self.world.strict else self.known(unit)
+            rest = [] if self.world.ways.strict else self.known(unit)
             found = [build for build in dict.fromkeys((first, then, *rest)) if build is not None]
             self._possible[unit] = found
         return found
@@ -162,7 +166,7 @@ class Clauses:
         """
         if isinstance(literal, Package):
             return
-        for name in self.world.names(literal):
+        for name in self.world.terms.names(literal):
             self._seen.setdefault(name, []).append(literal)
             for clause, build, relation in self._speaking.get(name, ()):
                 if self._excludes(build, relation, literal):
@@ -172,12 +176,12 @@ class Clauses:
     def _excludes(self, build: Candidate, relation: Relation, other: Candidate) -> bool:
         (target,) = relation.targets
         world = self.world
-        return world.fits(other, target) and not world.exempt(build, relation, other)
+        return world.terms.fits(other, target) and not world.terms.exempt(build, relation, other)
 
     def _is_known(self, relation: Relation) -> bool:
         """Whether anything is known that would meet a relation, possible or not."""
         return any(
-            self.world.fits(build, target)
+            self.world.terms.fits(build, target)
             for target in relation.targets
             for unit in self.world.units(target.name)
             for build in self.known(unit)
@@ -188,9 +192,9 @@ class Clauses:
         return any(True for target in relation.targets for _ in self.now.meeting(target))
 
     def _soft(self, owner: Literal, build: Candidate, relation: Relation) -> Iterator[Clause]:
-        current, follows = build.unit.installed, self.world.follows(relation)
+        current, follows = build.unit.installed, self.world.terms.follows(relation)
         ways = self.ways(relation)
-        if current is None or relation not in self.world.relations(current):
+        if current is None or relation not in self.world.terms.relations(current):
             if follows:
                 yield Clause(owner, ways, group=Group.RECOMMENDS, optional=True, relation=relation)
         elif not self._is_met(relation):
@@ -227,9 +231,9 @@ class Clauses:
     def _in_order(self, target: Target) -> list[Literal]:
         found: list[Literal] = []
         for unit in self.world.units(target.name):
-            fitting = [b for b in self.possible(unit) if self.world.fits(b, target)]
+            fitting = [b for b in self.possible(unit) if self.world.terms.fits(b, target)]
             real = unit.name == target.name and target.arch in ("", unit.arch)
-            if fitting and real and all(self.world.fits(b, target) for b in self.known(unit)):
+            if fitting and real and all(self.world.terms.fits(b, target) for b in self.known(unit)):
                 found.append(unit)
             else:
                 found += fitting
@@ -243,7 +247,7 @@ class Clauses:
             unit.name != target.name,
             unit.installed is None,
             not self.world.is_essential(unit),
-            self.world.facts(shown).priority if shown else 9,
+            self.world.terms.facts(shown).priority if shown else 9,
             unit.name.encode("utf-8", "surrogateescape"),
-            self.world.arch_place(unit),
+            arch_place(self.world.state.configuration.archs, unit),
         )

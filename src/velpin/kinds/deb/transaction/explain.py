@@ -20,6 +20,7 @@ from velpin.kinds.deb.reasons import (
     Takes,
     TakesNothing,
 )
+from velpin.kinds.deb.transaction.units import label
 from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.kinds.deb.why_chosen import priority_reason, why_not
 from velpin.model.reason import Reason
@@ -38,13 +39,13 @@ def told(
 
 
 def _link(world: DebWorld, link: Link, asked: set[Package]) -> Iterator[Reason]:
-    owner, version, relation = world.label(link.owner.unit), link.owner.version, str(link.relation)
+    owner, version, relation = label(world, link.owner.unit), link.owner.version, str(link.relation)
     if link.relation.negative:
         for obstacle in link.obstacles:
             assert obstacle.build is not None
             yield Excludes(
                 package=owner, version=version, relation=relation,
-                other=world.label(obstacle.build.unit), other_version=obstacle.build.version,
+                other=label(world, obstacle.build.unit), other_version=obstacle.build.version,
                 because=(_why_it_stays(world, obstacle.build, asked),),
             )  # fmt: skip
         return
@@ -104,7 +105,7 @@ def _not_chosen(world: DebWorld, target: Target) -> Iterator[Reason]:
 def _chosen(
     world: DebWorld, unit: Package, package: DebPackage, chosen: DebVersion | None
 ) -> Reason:
-    name = world.label(unit)
+    name = label(world, unit)
     if unit.held and unit.installed:
         return HeldAt(name=name, version=unit.installed.version)
     if chosen is None:

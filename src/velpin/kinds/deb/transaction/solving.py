@@ -12,6 +12,7 @@ from velpin.kinds.deb.choice import DebPackage
 from velpin.kinds.deb.engine.search import Clause, GaveUp, Group, Impossible, Literal, Search
 from velpin.kinds.deb.engine.world import Candidate, Cause, Package
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.transaction.builds import arch_place
 from velpin.kinds.deb.transaction.clauses import Clauses
 from velpin.kinds.deb.transaction.steps import (
     ASKED,
@@ -21,6 +22,13 @@ from velpin.kinds.deb.transaction.steps import (
     Transaction,
     begin,
     switch,
+)
+from velpin.kinds.deb.transaction.units import (
+    build_of,
+    is_automatic,
+    is_phased_out,
+    label,
+    missing_essential_names,
 )
 from velpin.kinds.deb.transaction.world import DebWorld
 from velpin.model.step import Step, StepKind, Trace
@@ -35,7 +43,7 @@ def solve(
     asked: dict[Package, Candidate] = {}
     for package, version, _ in wanted:
         unit = world.unit(package.name, package.arch)
-        asked[unit] = world.build_of(unit, version)
+        asked[unit] = build_of(world, unit, version)
         unit.intend(asked[unit])
     done.asked += asked
     done.removed += [world.unit(package.name, package.arch) for package in removed]
@@ -53,7 +61,7 @@ def solve_upgrade(state: DebState) -> Transaction:
     done.phased.update(
         unit for unit in done.world.installed_units()
         if unit.aim is not None and unit.aim is not unit.installed
-        and done.world.is_phased_out(unit.aim)
+        and is_phased_out(done.world, unit.aim)
     )  # fmt: skip
     return _search(done, {}, upgrade=True)
 
@@ -99,8 +107,8 @@ def _tell(
 
 def _told(world: DebWorld, literal: Literal) -> str:
     if isinstance(literal, Candidate):
-        return f"{world.label(literal.unit)} {literal.version}"
-    return world.label(literal)
+        return f"{label(world, literal.unit)} {literal.version}"
+    return label(world, literal)
 
 
 def _facts(
@@ -127,7 +135,7 @@ def _facts(
                 search.fact(unit.aim, False)
             for clause in clauses.keeping(unit):
                 search.add(clause)
-    for name in world.missing_essential_names() if upgrade else ():
+    for name in missing_essential_names(world) if upgrade else ():
         search.add(clauses.any_of(name))
 
 
@@ -137,10 +145,15 @@ def _by_importance(world: DebWorld, *, upgrade: bool) -> list[Package]:
     def order(unit: Package) -> tuple[bool, int, int, str]:
         build = unit.installed if upgrade else unit.aim or unit.installed
         assert build is not None
-        place = world.arch_place(unit)
-        return not world.is_same(build), place, world.facts(build).priority, unit.name
+        place = arch_place(world.state.configuration.archs, unit)
+        return (
+            not world.terms.is_same(build),
+            place,
+            world.terms.facts(build).priority,
+            unit.name,
+        )
 
-    return sorted((u for u in world.installed_units() if not world.is_automatic(u)), key=order)
+    return sorted((u for u in world.installed_units() if not is_automatic(world, u)), key=order)
 
 
 def _apply(done: Transaction, search: Search) -> None:

@@ -18,6 +18,14 @@ from velpin.kinds.deb.engine.repair import Repair
 from velpin.kinds.deb.engine.world import Candidate, Cause, Package
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.transaction.switching import Switching, Within
+from velpin.kinds.deb.transaction.units import (
+    build_of,
+    is_automatic,
+    is_phased_out,
+    is_root,
+    label,
+    missing_essentials,
+)
 from velpin.kinds.deb.transaction.world import DebWorld, key_of
 from velpin.model.step import Step, StepKind
 
@@ -67,10 +75,10 @@ def begin(state: DebState) -> Transaction:
     keys = set(names)
     broken = tuple(u for u in world.installed_units() if key_of(u) in keys) if keys else ()
     draft = Draft(world, broken)
-    for unit in world.half_installed:  # these go at any request, or are repaired by it
+    for unit in world.cut_short:  # these go at any request, or are repaired by it
         draft.choose(unit, None)
         unit.cause = CUT_SHORT
-    if world.half_installed:
+    if world.cut_short:
         broken = tuple(draft.broken())
     return Transaction(world, draft, False, broken)
 
@@ -82,10 +90,10 @@ def _teller(world: DebWorld) -> Tell | None:
         return None
 
     def tell(kind: StepKind, unit: Package, build: Candidate | None, cause: Cause | None) -> None:
-        what = f"{world.label(unit)} {build.version}" if build else f"not {world.label(unit)}"
+        what = f"{label(world, unit)} {build.version}" if build else f"not {label(world, unit)}"
         because = ""
         if cause and cause.by:
-            by = f"{world.label(cause.by.unit)} {cause.by.version}"
+            by = f"{label(world, cause.by.unit)} {cause.by.version}"
             relation = cause.relation
             because = f"{by} {relation.kind.value} {relation}" if relation else f"by {by}"
         elif kind == "back to":
@@ -102,9 +110,9 @@ def _tell_broken(done: Transaction) -> None:
         return
     for unit in done.draft.broken():
         build = unit.chosen
-        for relation in done.world.relations(build) if build else ():
+        for relation in done.world.terms.relations(build) if build else ():
             if build and relation.hard and not done.draft.holds(build, relation):
-                owner = f"{done.world.label(unit)} {build.version}"
+                owner = f"{label(done.world, unit)} {build.version}"
                 trace(Step("conflict", "", f"{owner} {relation.kind.value} {relation}"))
 
 
@@ -125,7 +133,7 @@ def work_out(
         done.removed.append(unit)
     for package, version, _ in wanted:
         unit = world.unit(package.name, package.arch)
-        unit.intend(world.build_of(unit, version))
+        unit.intend(build_of(world, unit, version))
         unit.fixed = True
         done.asked.append(unit)
         marker.take(unit, ASKED, follow=False, by_name=True)
@@ -138,7 +146,7 @@ def work_out(
     done.ok = Repair(draft, marker, [*done.asked, *done.removed], by_upgrade=True).run()
     if done.ok:
         _leave_out_unneeded(done, marker)
-        if world.removes_unneeded:
+        if world.ways.removes_unneeded:
             _remove_unneeded(done)
     _tell_broken(done)
     return done
@@ -147,9 +155,9 @@ def work_out(
 def _remove_unneeded(done: Transaction) -> None:
     """What nothing needs any more goes too, whatever left it behind (observed; the full
     upgrade does not do so)."""
-    needed = reached(done.draft, _roots(done), done.world.serving)
+    needed = reached(done.draft, _roots(done), done.world.ways.serving)
     for unit in done.world.installed_units():
-        if unit.chosen is not None and unit not in needed and done.world.is_automatic(unit):
+        if unit.chosen is not None and unit not in needed and is_automatic(done.world, unit):
             done.draft.choose(unit, None)
             unit.cause = UNNEEDED
 
@@ -172,11 +180,11 @@ def work_out_upgrade(state: DebState) -> Transaction:
     for follow in (False, True):
         for unit in installed:
             marker.take(unit, UPGRADE, follow=follow)
-    for unit in world.missing_essentials():
+    for unit in missing_essentials(world):
         marker.take(unit, ESSENTIAL)
     for unit in installed:
         marker.take(unit, UPGRADE, follow=False)
-    done.phased.update(u for u in installed if u.chosen and world.is_phased_out(u.chosen))
+    done.phased.update(u for u in installed if u.chosen and is_phased_out(world, u.chosen))
     held = [unit for unit in installed if unit.held or unit in done.phased]
     for unit in held:
         marker.keep(unit)
@@ -193,7 +201,7 @@ def _leave_out_unneeded(done: Transaction, marker: Marker) -> None:
     new = [unit for unit in done.draft.changed if unit.is_new and unit not in done.asked]
     if not new:
         return
-    serving = done.world.serving
+    serving = done.world.ways.serving
     needed = reached(done.draft, done.asked, serving)
     if all(unit in needed for unit in new):
         return
@@ -224,13 +232,13 @@ def no_longer_needed(done: Transaction) -> list[Package]:
     was removed or no longer relates to them."""
     world = done.world
     let_go = {
-        unit for unit in _let_go(done) if world.is_automatic(unit) and unit.chosen is not None
+        unit for unit in _let_go(done) if is_automatic(world, unit) and unit.chosen is not None
     }
     if not let_go:
         return []
-    needed = reached(done.draft, _roots(done), world.serving)
+    needed = reached(done.draft, _roots(done), world.ways.serving)
     stays = (unit for unit in world.installed_units() if unit.chosen is not None)
-    found = (unit for unit in stays if unit not in needed and world.is_automatic(unit))
+    found = (unit for unit in stays if unit not in needed and is_automatic(world, unit))
     return sorted(found, key=lambda unit: unit.name)
 
 
@@ -241,14 +249,16 @@ def _let_go(done: Transaction) -> Iterator[Package]:
         if unit.installed is None:
             continue
         kept = _serving_names(world, unit.chosen) if unit.chosen else set()
-        for relation in world.relations(unit.installed):
+        for relation in world.terms.relations(unit.installed):
             for target in relation.targets:
-                if relation.kind in world.serving and target.name not in kept:
+                if relation.kind in world.ways.serving and target.name not in kept:
                     yield from (build.unit for build in done.draft.meeting(target))
 
 
 def _serving_names(world: DebWorld, build: Candidate) -> set[str]:
-    relations = (relation for relation in world.relations(build) if relation.kind in world.serving)
+    relations = (
+        relation for relation in world.terms.relations(build) if relation.kind in world.ways.serving
+    )
     return {target.name for relation in relations for target in relation.targets}
 
 
@@ -256,6 +266,6 @@ def _roots(done: Transaction) -> Iterable[Package]:
     """Units that need no other to serve a purpose."""
     yield from done.asked
     for unit in done.world.installed_units():
-        if not done.world.is_automatic(unit) or done.world.is_root(unit):
+        if not is_automatic(done.world, unit) or is_root(done.world, unit):
             yield unit
-    yield from (unit for unit in done.draft.changed if unit.is_new and done.world.is_root(unit))
+    yield from (unit for unit in done.draft.changed if unit.is_new and is_root(done.world, unit))

@@ -34,8 +34,8 @@ class Switching:
         What was switched stays so even where it does not (observed).
         """
         build.unit.intend(build)
-        for relation in self.world.relations(build):
-            if relation.negative or not self.world.follows(relation):
+        for relation in self.world.terms.relations(build):
+            if relation.negative or not self.world.terms.follows(relation):
                 continue
             if self.draft.holds(build, relation):
                 continue
@@ -75,7 +75,7 @@ class Switching:
     def _is_provided(self, target: Target) -> bool:
         units = self.world.units(target.name)
         return any(
-            unit.name != target.name and self.world.fits(build, target)
+            unit.name != target.name and self.world.terms.fits(build, target)
             for unit in units
             for build in self.world.builds(unit)
         )
@@ -92,7 +92,9 @@ class Switching:
                 return unit
             if target.arch == "any":
                 builds = self.world.builds(unit)
-                allowed = any(self.world.facts(build).multi_arch == "allowed" for build in builds)
+                allowed = any(
+                    self.world.terms.facts(build).multi_arch == "allowed" for build in builds
+                )
                 return unit if allowed else None
         return None
 

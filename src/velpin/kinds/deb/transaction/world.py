@@ -5,7 +5,6 @@ Observed rules: docs/how-hosts-choose/deb.md, "What counts".
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable, Sequence
 from functools import cached_property
 from itertools import groupby
@@ -15,13 +14,14 @@ from velpin.kinds.deb.choice import DebPackage, DebVersion, IndexEntry
 from velpin.kinds.deb.engine.world import (
     Candidate,
     Package,
-    Relation,
-    RelationKind,
     Target,
     Weights,
 )
-from velpin.kinds.deb.relations import PRIORITY_WEIGHT, DebFacts, satisfies
+from velpin.kinds.deb.relations import PRIORITY_WEIGHT
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.transaction.builds import arch_field, arch_place
+from velpin.kinds.deb.transaction.terms import DebTerms
+from velpin.kinds.deb.transaction.ways import DebWays
 from velpin.kinds.deb.version import version_key
 from velpin.store.index import Row
 from velpin.store.memo import Memo
@@ -46,16 +46,15 @@ class DebWorld:
     def __init__(self, state: DebState) -> None:
         self.state = state
         self.weights = Weights()
+        self.ways = DebWays(state.configuration.conf)
+        self.terms = DebTerms(state, self.ways)
         self._units: dict[tuple[str, str], Package] = {}
         self._loaded: dict[str, list[Package]] = {}
         self._named: dict[str, list[Package]] = {}
         self._builds: dict[Package, list[Candidate]] = {}
-        self._names: dict[Candidate, tuple[str, ...]] = {}
-        self._relations: dict[Candidate, tuple[Relation, ...]] = {}
-        self._facts: dict[Candidate, DebFacts] = {}
         self._holding: dict[str, list[Candidate]] = {}
-        self.half_installed: list[Package] = []
-        """Units of which the record says that their installation was cut short."""
+        self.cut_short: list[Package] = []
+        """Units of which the record says that their installation was not finished."""
         self._installed = [self._installed_unit(row) for row in state.recorded.installed_rows()]
         self._of_source: dict[str, list[Package]] = {}
         self._newest_of_source: dict[tuple[str, str], str] = {}
@@ -67,7 +66,7 @@ class DebWorld:
         )
         unit.held = row.state.startswith("hold ")
         if row.state.endswith(" ok half-installed"):
-            self.half_installed.append(unit)
+            self.cut_short.append(unit)
         return unit
 
     # -- units and builds ----------------------------------------------------------------
@@ -85,27 +84,23 @@ class DebWorld:
         value = 5381
         for byte in unit.name.encode("utf-8", "surrogateescape"):
             value = (33 * value + byte) & 0xFFFFFFFF
-        return (value % _TABLE) * 16 + self.arch_place(unit)
-
-    def arch_place(self, unit: Package) -> int:
-        """The place of a unit's architecture among the host's; behind them where it is none."""
-        archs = self.state.configuration.archs
-        return archs.index(unit.arch) if unit.arch in archs else len(archs)
+        return (value % _TABLE) * 16 + arch_place(self.state.configuration.archs, unit)
 
     def _aim(self, unit: Package) -> Candidate | None:
-        package = self._package(unit)
+        package = self.package_of(unit)
         chosen = choice.candidate(package) if package else None
         if chosen is None or not (chosen.offered or chosen.installed):
             return None
-        return self.build_of(unit, chosen)
+        return next(build for build in self.builds(unit) if build.offer is chosen)
 
-    def _package(self, unit: Package) -> DebPackage | None:
+    def package_of(self, unit: Package) -> DebPackage | None:
+        """The name and architecture of a unit as its versions are chosen from."""
         return self.state.packages.named(unit.name).get(unit.arch)
 
     def builds(self, unit: Package) -> Sequence[Candidate]:
         """Every build of a unit, newest first."""
         if unit not in self._builds:
-            package = self._package(unit)
+            package = self.package_of(unit)
             found = [self._new_build(unit, v) for v in package.versions] if package else []
             self._builds[unit] = [build for build in found if build is not None]
         return self._builds[unit]
@@ -113,14 +108,9 @@ class DebWorld:
     def _new_build(self, unit: Package, version: DebVersion) -> Candidate | None:
         if version.installed and unit.installed is not None:
             unit.installed.offer = version
-            for known in (self._facts, self._relations, self._names):
-                known.pop(unit.installed, None)  # what its source says of it counts (observed)
+            self.terms.forget(unit.installed)  # what its source says of it counts (observed)
             return unit.installed
         return Candidate(unit, version.text, version) if version.offered else None
-
-    def build_of(self, unit: Package, version: DebVersion) -> Candidate:
-        """The build that stands for a version."""
-        return next(build for build in self.builds(unit) if build.offer is version)
 
     def units_of(self, name: str) -> list[Package]:
         """The units called so, the host's first architecture first."""
@@ -139,27 +129,6 @@ class DebWorld:
                 named += self.units_of(provider) if provider != name else []
             found = self._named[name] = named
         return found
-
-    def missing_essentials(self) -> list[Package]:
-        """Essential packages of the sources of which nothing is installed."""
-        found = [self.units_of(name)[0] for name in self.missing_essential_names()]
-        return sorted(found, key=self.rank)
-
-    def missing_essential_names(self) -> list[str]:
-        """Names of essential packages of the sources of which nothing is installed."""
-        return [
-            name
-            for name in sorted(self._essential_names)
-            if (units := self.units_of(name)) and not any(unit.chosen for unit in units)
-        ]
-
-    def label(self, unit: Package) -> str:
-        """A unit's name, with its architecture where that is not the host's first."""
-        return (
-            unit.name
-            if unit.arch == self.state.configuration.native
-            else f"{unit.name}:{unit.arch}"
-        )
 
     # -- what is on the host -------------------------------------------------------------
 
@@ -205,7 +174,7 @@ class DebWorld:
 
     @cached_property
     def _holders(self) -> dict[str, str]:
-        return self._listed("holding", self.names)
+        return self._listed("holding", self.terms.names)
 
     def installed_holding(self, name: str) -> Sequence[Candidate]:
         """Installed builds that are called so or provide the name."""
@@ -218,7 +187,7 @@ class DebWorld:
     @cached_property
     def _mentioners(self) -> dict[str, str]:
         def mentioned(build: Candidate) -> set[str]:
-            relations = self.relations(build)
+            relations = self.terms.relations(build)
             return {target.name for relation in relations for target in relation.targets}
 
         return self._listed("mentioning", mentioned)
@@ -230,194 +199,12 @@ class DebWorld:
 
     # -- what builds say -----------------------------------------------------------------
 
-    def facts(self, build: Candidate) -> DebFacts:
-        """What a build's stanza says; that of the first source that has it."""
-        found = self._facts.get(build)
-        if found is None:
-            offer = build.offer
-            held = offer.holders[0] if isinstance(offer, DebVersion) else offer
-            found = self.state.packages.facts_of(held)
-            if build.unit.name in self.state.configuration.forced_essential:
-                found = found._replace(essential=True)
-            self._facts[build] = found
-        return found
-
-    def names(self, build: Candidate) -> tuple[str, ...]:
-        """A build's own name and those it provides."""
-        found = self._names.get(build)
-        if found is None:
-            provided = (provided.name for provided in self.facts(build).provides)
-            found = tuple(dict.fromkeys((build.unit.name, *provided)))
-            self._names[build] = found
-        return found
-
-    def relations(self, build: Candidate) -> Sequence[Relation]:
-        """All relations of a build, those that follow from its architecture last."""
-        found = self._relations.get(build)
-        if found is None:
-            found = self.facts(build).relations
-            if len(self.state.configuration.archs) > 1:
-                found = (*found, *self._between_architectures(build))
-            self._relations[build] = found
-        return found
-
-    def _between_architectures(self, build: Candidate) -> list[Relation]:
-        """Packages of one name exclude each other across architectures; those marked `same`
-        only where their versions differ (observed)."""
-        unit = build.unit
-        others = [arch for arch in self.state.configuration.archs if arch != unit.arch]
-        if self.is_same(build):
-            bound = ("!=", build.version)
-            return [
-                Relation(
-                    RelationKind.BREAKS, (Target(unit.name, arch, *bound, True),), implicit=True
-                )
-                for arch in others
-            ]
-        return [
-            Relation(RelationKind.CONFLICTS, (Target(unit.name, arch, exact=True),), implicit=True)
-            for arch in others
-        ]
-
-    def is_same(self, build: Candidate) -> bool:
-        """Whether it stands beside its like of another architecture."""
-        return self.facts(build).multi_arch == "same" and self.arch_field(build) != "all"
-
-    def arch_field(self, build: Candidate) -> str:
-        """The architecture field of a build (`all` stays `all`)."""
-        offer = build.offer
-        row: Row = (offer.holders[0] if isinstance(offer, DebVersion) else offer).row
-        return row.arch
-
-    def download(self, build: Candidate) -> int:
-        """Bytes to fetch for a build."""
-        return self.facts(build).size
-
-    def disk(self, build: Candidate | None) -> int:
-        """Bytes a build takes on disk."""
-        return self.facts(build).disk if build else 0
-
-    # -- what fits -----------------------------------------------------------------------
-
-    def fits(self, build: Candidate, target: Target) -> bool:
-        """Whether a build is what a target means, by its own name or by one it provides."""
-        unit = build.unit
-        if unit.name == target.name and satisfies(build.version, target):
-            if target.arch in ("", unit.arch):
-                return True
-            multi_arch = self.facts(build).multi_arch
-            if target.arch == "any":
-                return multi_arch == "allowed"
-            if (
-                not target.exact
-                and multi_arch == "foreign"
-                and unit.arch in self.state.configuration.archs
-            ):
-                return True
-        return self._provides(build, target)
-
-    def _provides(self, build: Candidate, target: Target) -> bool:
-        return any(
-            provided.name == target.name
-            and (not target.operator or (provided.version and satisfies(provided.version, target)))
-            and self._is_for(build, provided.arch, target)
-            for provided in self.facts(build).provides
-        )
-
-    def _is_for(self, build: Candidate, arch: str, target: Target) -> bool:
-        """Whether what a build provides for an architecture serves that of a target."""
-        if arch:
-            return target.arch in ("", arch)
-        if target.arch in ("", build.unit.arch):
-            return True
-        multi_arch = self.facts(build).multi_arch
-        if target.arch == "any":
-            return multi_arch == "allowed"
-        served = multi_arch == "foreign" and build.unit.arch in self.state.configuration.archs
-        return served and not target.exact
-
-    def exempt(self, owner: Candidate, relation: Relation, other: Candidate) -> bool:
-        """A package does not exclude itself, nor through names it provides itself; across
-        architectures, one marked `same` does not by what it says of its own name."""
-        if owner.unit.name != other.unit.name:
-            return relation.implicit
-        if owner.unit is other.unit:
-            return True
-        if relation.implicit:
-            return False
-        return self.is_same(owner) or relation.targets[0].name != other.unit.name
-
-    def is_phased_out(self, build: Candidate) -> bool:
-        """Whether a build is given to some hosts only so far, and not to this one."""
-        package = self._package(build.unit)
-        if package is None or not isinstance(build.offer, DebVersion):
-            return False
-        return not build.offer.installed and self.state.packages.phasing.holds_back(
-            package, build.offer
-        )
-
     # -- the host's ways -----------------------------------------------------------------
 
     @cached_property
-    def _followed(self) -> frozenset[RelationKind]:
-        kinds = {
-            RelationKind.REQUIRES,
-            RelationKind.REQUIRES_FIRST,
-            RelationKind.CONFLICTS,
-            RelationKind.BREAKS,
-        }
-        if self.state.configuration.conf.switch("APT::Install-Recommends", default=True):
-            kinds.add(RelationKind.RECOMMENDS)
-        if self.state.configuration.conf.switch("APT::Install-Suggests", default=False):
-            kinds.add(RelationKind.SUGGESTS)
-        return frozenset(kinds)
-
-    @cached_property
-    def strict(self) -> bool:
-        """Whether only candidates may come, beside what is installed."""
-        return self.state.configuration.conf.switch("APT::Solver::Strict-Pinning", default=True)
-
-    @cached_property
-    def serving(self) -> frozenset[RelationKind]:
-        """Relations by which an automatically installed package serves another."""
-        kinds = {RelationKind.REQUIRES, RelationKind.REQUIRES_FIRST}
-        if self.state.configuration.conf.switch(
-            "APT::AutoRemove::RecommendsImportant", default=True
-        ):
-            kinds.add(RelationKind.RECOMMENDS)
-        if self.state.configuration.conf.switch("APT::AutoRemove::SuggestsImportant", default=True):
-            kinds.add(RelationKind.SUGGESTS)
-        return frozenset(kinds)
-
-    @property
-    def removes_unneeded(self) -> bool:
-        """Whether a request also removes what nothing needs any more."""
-        return self.state.configuration.conf.switch("APT::Get::AutomaticRemove", default=False)
-
-    def is_automatic(self, unit: Package) -> bool:
-        """Whether it was installed for others only."""
-        return (unit.name, unit.arch) in self.state.packages.automatic
-
-    def is_root(self, unit: Package) -> bool:
-        """Whether it serves a purpose whatever it was installed for."""
-        build = unit.chosen
-        return (
-            unit.name in self._essential_names
-            or (build is not None and self.facts(build).essential)
-            or any(re.search(pattern, unit.name) for pattern in self._never_removed)
-        )
-
-    @cached_property
-    def _essential_names(self) -> set[str]:
+    def essential_names(self) -> set[str]:
+        """Names that a source or the host's own setting marks as essential."""
         return self.state.indexes.essential_names()
-
-    @cached_property
-    def _never_removed(self) -> list[str]:
-        return self.state.configuration.conf.listed("APT::NeverAutoRemove")
-
-    def follows(self, relation: Relation) -> bool:
-        """Hard relations always; recommended and suggested ones as configured."""
-        return relation.kind in self._followed
 
     def in_order(self, target: Target, builds: Iterable[Candidate]) -> list[Candidate]:
         """Builds that meet one target, best first (observed)."""
@@ -434,8 +221,8 @@ class DebWorld:
             unit.installed is None,
             unit.name != target.name,
             not self.is_essential(unit),
-            self.arch_place(unit),
-            self.facts(build).priority,
+            arch_place(self.state.configuration.archs, unit),
+            self.terms.facts(build).priority,
         )
 
     def _last_seen_first(self, builds: list[Candidate]) -> list[Candidate]:
@@ -446,7 +233,7 @@ class DebWorld:
 
     def _has_sibling(self, build: Candidate) -> bool:
         """Whether it is installable beside another architecture of it that is installed."""
-        return self.is_same(build) and any(
+        return self.terms.is_same(build) and any(
             unit.installed for unit in self.units_of(build.unit.name)
         )
 
@@ -457,7 +244,7 @@ class DebWorld:
             build
             for unit in self.units(target.name)
             for build in self.builds(unit)
-            if self.fits(build, target)
+            if self.terms.fits(build, target)
         ]
         named = [build for build in found if build.unit.name == target.name]
         others = [build for build in found if build.unit.name != target.name]
@@ -474,8 +261,8 @@ class DebWorld:
         offered = [build for build in self.builds(unit) if self.offered(build)]
         if not offered:
             return True
-        name, version = self.built_from(offered[0])
-        newest = self._newest_built(name, self.arch_field(offered[0]), version)
+        name, version = self.terms.built_from(offered[0])
+        newest = self._newest_built(name, arch_field(offered[0]), version)
         return version_key(version) < version_key(newest)
 
     def _newest_built(self, source: str, arch: str, least: str) -> str:
@@ -488,30 +275,25 @@ class DebWorld:
                 for name in index.built_from(source):
                     for unit in self.units_of(name):
                         versions.update(
-                            self.built_from(build)[1]
+                            self.terms.built_from(build)[1]
                             for build in self.builds(unit)
-                            if self.arch_field(build) == arch
+                            if arch_field(build) == arch
                             and self.offered(build)
-                            and self.built_from(build)[0] == source
+                            and self.terms.built_from(build)[0] == source
                         )
             found = self._newest_of_source[source, arch] = max(versions, key=version_key)
         return found
 
     def along(self, build: Candidate) -> Sequence[Package]:
         """Installed packages whose aim is built from the same source in the same version."""
-        name, version = self.built_from(build)
+        name, version = self.terms.built_from(build)
         found = []
         for unit in self._installed_built_from(name):
             if unit is build.unit or unit.aim is None or unit.aim in (unit.installed, unit.chosen):
                 continue
-            if self.built_from(unit.aim) == (name, version):
+            if self.terms.built_from(unit.aim) == (name, version):
                 found.append((self._place_read(unit.aim), unit))
         return [unit for _, unit in sorted(found, key=lambda numbered: numbered[0])]
-
-    def built_from(self, build: Candidate) -> tuple[str, str]:
-        """Name and version of the source package."""
-        facts = self.facts(build)
-        return facts.source or build.unit.name, facts.source_version or build.version
 
     def _installed_built_from(self, source: str) -> list[Package]:
         """Installed packages of which some index has a version built from a source package."""
@@ -534,12 +316,12 @@ class DebWorld:
 
     def may_take(self, unit: Package, aim: Candidate) -> bool:
         """Packages of one name marked `same` are only changed together where both could be."""
-        if unit.chosen is aim or aim is unit.installed or not self.is_same(aim):
+        if unit.chosen is aim or aim is unit.installed or not self.terms.is_same(aim):
             return True
         for other in self.units_of(unit.name):
             if other is unit or other.installed is None or other.aim is None:
                 continue
-            if other.aim.version == aim.version or not self.is_same(other.aim):
+            if other.aim.version == aim.version or not self.terms.is_same(other.aim):
                 continue
             if self.offered(other.aim):
                 return False
@@ -547,7 +329,7 @@ class DebWorld:
 
     def is_essential(self, unit: Package) -> bool:
         """Whether any version of it is marked so that it may not be removed without being asked."""
-        return any(self.facts(build).essential for build in self.builds(unit))
+        return any(self.terms.facts(build).essential for build in self.builds(unit))
 
     def is_newer(self, build: Candidate, than: Candidate) -> bool:
         """Whether a build is of a later version."""
@@ -555,7 +337,7 @@ class DebWorld:
 
     def weight(self, build: Candidate) -> int:
         """What its priority counts; one that no source has any more counts least."""
-        facts = self.facts(build)
+        facts = self.terms.facts(build)
         return PRIORITY_WEIGHT[facts.priority if self.offered(build) else -1]
 
     def offered(self, build: Candidate) -> bool:
