@@ -36,6 +36,7 @@ KIND_FOLDERS = sorted(
     f"velpin.kinds.{path.parent.name}" for path in SOURCE.glob("kinds/*/__init__.py")
 )
 ABOVE_THE_MODEL = (
+    "instructions",
     "files",
     "core",
     "store",
@@ -133,7 +134,11 @@ def test_a_class_can_be_taken_in_at_a_glance() -> None:
             "velpin.model",
             [f"velpin.{folder}" for folder in ABOVE_THE_MODEL],
         ),
-        ("velpin.files", [f"velpin.{folder}" for folder in ABOVE_THE_MODEL[1:]]),
+        ("velpin.files", [f"velpin.{folder}" for folder in ABOVE_THE_MODEL if folder != "files"]),
+        (
+            "velpin.instructions",
+            [f"velpin.{folder}" for folder in ABOVE_THE_MODEL if folder != "instructions"],
+        ),
         ("velpin.trust", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.fetch", ["velpin.kinds", "velpin.front", "velpin.store"]),
         ("velpin.store", ["velpin.kinds", "velpin.front"]),
@@ -175,7 +180,7 @@ def test_only_its_folder_and_the_list_of_kinds_know_a_kind() -> None:
     said = {
         (str(path.relative_to(SOURCE)), name)
         for path in SOURCE.rglob("*.py")
-        if path.relative_to(SOURCE).parts[0] not in ("kinds", "demo")
+        if path.relative_to(SOURCE).parts[0] not in ("kinds", "demo", "instructions")
         for name in names
         if re.search(rf"(?<![\w./]){name}\b(?! hosts)", path.read_text())
     }

@@ -26,6 +26,7 @@ from velpin.host.packages import HostPackages
 from velpin.host.rules import HostRules
 from velpin.host.sources import HostSources
 from velpin.kinds import KINDS
+from velpin.model.instructions import KeyRead, Reading, SourceRead
 from velpin.model.reason import Place
 from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer
 
@@ -70,6 +71,12 @@ def drawn(hint: str, pick: random.Random) -> Any:
             handle=text(), address=text(), release=text(), components=texts(), archs=texts(),
             snippet=text(), snippet_name=text(), key=text().encode("utf-8", "replace"), key_name=text(),
             fingerprint=text(),
+        ),
+        "bytes": lambda: text().encode("utf-8", "replace"),
+        "Reading": lambda: Reading(
+            sources=(SourceRead(text(), text(), (KeyRead(text(), text(), text().encode("utf-8", "replace")),)),),
+            packages=texts(), rules=(pick.choice(rules)(),), switches=((text(), pick.random() < 0.5),),
+            confined={text(): texts()},
         ),
         "Plan": lambda: Plan(text(), text(), files=[
             FileEdit(f"etc/{pick.randint(0, 3)}", None, pick.choice((None, b"", b"x")))

@@ -53,6 +53,7 @@ if TYPE_CHECKING:
     from velpin.model.host import HostFacts, KeyUse, RefreshResult, SearchHit, SourceStatus
     from velpin.model.hostfile import ExpectationResult
     from velpin.model.installer import Installer
+    from velpin.model.instructions import KeyRead, LineRead, Reading, SourceRead
     from velpin.model.reason import Note, Place, Reason
     from velpin.model.report import HostReport
     from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, RuleInForce
@@ -92,6 +93,7 @@ _HOMES = {
     "velpin.model.findings": ("FINDING_CODES",),
     "velpin.model.forecast": ("Answer", "Change", "Forecast", "Offer"),
     "velpin.model.host": ("HostFacts", "KeyUse", "RefreshResult", "SearchHit", "SourceStatus"),
+    "velpin.model.instructions": ("KeyRead", "LineRead", "Reading", "SourceRead"),
     "velpin.model.hostfile": ("ExpectationResult",),
     "velpin.model.installer": ("Installer",),
     "velpin.model.reason": ("Note", "Place", "Reason"),
@@ -105,16 +107,18 @@ _HOMES = {
 """The module that each public name stands in."""
 
 __all__ = [
-    "FINDING_CODES", "Answer", "Bar", "CatalogEntry", "Change", "Checkup", "Confine", "Conforming",
-    "Drift", "ExpectationResult", "FetchError", "Finding", "Forecast", "GenerationComparison",
-    "Host", "HostCatalog", "HostChanges", "HostCheckup", "HostError", "HostFacts", "HostFileError",
-    "HostInFile", "HostPackages", "HostReport", "HostRules", "HostSources", "IndexCache",
-    "Installer", "JournalEntry", "Keep", "KeyShown", "KeyUse", "NewSource", "Note", "Offer", "Pin",
-    "Place", "Plan", "PlanRefused", "Prefer", "Reason", "RefreshResult", "Refusal", "Rehearsal",
-    "Rule", "RuleInForce", "SearchHit", "Selection", "Shift", "Snapshot", "Source", "SourceStatus",
-    "StoreError", "Takeover", "Transport", "Tree", "TrustError", "UpgradeResult", "UsageError",
-    "VelpinError", "WantedOptions", "__version__", "drift", "is_interrupted", "jsonable",
-    "load_host_file", "load_snapshot", "open_host", "recover", "save_snapshot",
+    "FINDING_CODES", "Answer", "Bar", "CatalogEntry", "Change", "Checkup", "Confine",
+    "Conforming", "Drift", "ExpectationResult", "FetchError", "Finding", "Forecast",
+    "GenerationComparison", "Host", "HostCatalog", "HostChanges", "HostCheckup", "HostError",
+    "HostFacts", "HostFileError", "HostInFile", "HostPackages", "HostReport", "HostRules",
+    "HostSources", "IndexCache", "Installer", "JournalEntry", "Keep", "KeyRead", "KeyShown",
+    "KeyUse", "LineRead", "NewSource", "Note", "Offer", "Pin", "Place", "Plan", "PlanRefused",
+    "Prefer", "Reading", "Reason", "RefreshResult", "Refusal", "Rehearsal", "Rule",
+    "RuleInForce", "SearchHit", "Selection", "Shift", "Snapshot", "Source", "SourceRead",
+    "SourceStatus", "StoreError", "Takeover", "Transport", "Tree", "TrustError",
+    "UpgradeResult", "UsageError", "VelpinError", "WantedOptions", "__version__", "drift",
+    "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "open_host", "recover",
+    "save_snapshot",
 ]  # fmt: skip
 
 

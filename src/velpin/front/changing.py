@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from velpin.change.plan import Plan
     from velpin.core.takeover import Takeover
     from velpin.host.host import Host
+    from velpin.model.instructions import Reading
     from velpin.model.shift import Shift
 
 
@@ -41,15 +42,20 @@ def decide(
     names: Sequence[str] = (),
     anyway: bool = False,
     came: Sequence[str] | None = None,
+    reading: Reading | None = None,
 ) -> None:
     """Show what a plan does to the whole host, ask, and write it; raise what stops it.
 
     `names` are packages whose answers are shown before and after, `came` those installed from
-    the source that goes.
+    the source that goes, `reading` is what the plan was made of.
     """
     if plan.unchanged and not (plan.findings or plan.unmet):
-        _tell_unchanged(plan, how)
+        _tell_unchanged(plan, how, reading)
         return
+    if reading is not None and not how.as_json:
+        from velpin.front.instructions_view import show_reading
+
+        show_reading(Screen(), reading)
     against = plan.why_not(anyway=anyway)
     if against:
         if not how.as_json:
@@ -64,12 +70,13 @@ def decide(
     if not how.as_json:
         _show(plan, shift, takeover, came, every=how.every)
     if how.preview:
-        _end(plan, shift, None, how, takeover)
+        _end(plan, shift, None, how, takeover, reading)
         return
     if not plan.undoes:
         host.changes.check_writable()
     consent("Take it back?" if plan.undoes else "Write it?", yes=how.yes)
-    _end(plan, shift, host.changes.apply(plan, anyway=anyway).number, how, takeover)
+    number = host.changes.apply(plan, anyway=anyway).number
+    _end(plan, shift, number, how, takeover, reading)
 
 
 def show_all(screen: Screen, plan: Plan, shift: Shift, *, every: bool) -> None:
@@ -92,9 +99,9 @@ def _show(
     sys.stdout.flush()
 
 
-def _tell_unchanged(plan: Plan, how: ChangeOptions) -> None:
+def _tell_unchanged(plan: Plan, how: ChangeOptions, reading: Reading | None) -> None:
     if how.as_json:
-        _end(plan, None, None, how)
+        _end(plan, None, None, how, None, reading)
     else:
         Screen().line(signed("unchanged: ", "good"), f"{plan.summary}: nothing to do")
 
@@ -105,12 +112,13 @@ def _end(
     number: int | None,
     how: ChangeOptions,
     takeover: Takeover | None = None,
+    reading: Reading | None = None,
 ) -> None:
     if how.as_json:
         from velpin.front import json_values
         from velpin.front.documents import Planned
 
-        json_values.write(Planned.of(plan, shift, number, takeover))
+        json_values.write(Planned.of(plan, shift, number, takeover, reading))
     elif number is None:
         tell("preview only: nothing was changed")
     else:

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from velpin.front.changing import ChangeOptions
     from velpin.front.screen import Screen
     from velpin.host.host import Host
+    from velpin.model.instructions import Reading
     from velpin.model.rule import Rule
 
 Root = Annotated[
@@ -458,11 +459,21 @@ def add(
         str,
         typer.Option("--mirror", metavar="NUMBER-or-URL", help="From a catalog: this mirror."),
     ] = "",
+    way: Annotated[
+        int,
+        typer.Option(
+            "--way", metavar="NUMBER", help="Of instructions with several outcomes, take this one."
+        ),
+    ] = 0,
     anyway: Annotated[
-        bool, typer.Option("--anyway", help="Add it even if it is made for another release.")
+        bool,
+        typer.Option(
+            "--anyway",
+            help="Add it even if it is made for another release, or a line was not followed.",
+        ),
     ] = False,
 ) -> None:
-    """Add a source: by address, snippet, package, or catalog."""
+    """Add a source, from whatever its vendor gives you."""
     from velpin.front.changing import decide, planned
 
     if recipes:
@@ -474,6 +485,8 @@ def add(
         plan = planned(lambda: host.sources.plan_add_recipes(what, recipes), "reading the recipes")
         decide(host, plan, how, anyway=anyway)
         return
+
+    chosen: list[Reading] = []
 
     def make() -> Plan:
 
@@ -497,9 +510,23 @@ def add(
             key=key, fingerprint=fingerprint,
             standard_input=sys.stdin.read() if what == "-" else None,
         )  # fmt: skip
+        reading = None
+        if new.snippet and not new.files:
+            from velpin.front.instructions_view import reading_of
+
+            reading = reading_of(host, new, way)
+        if reading is not None:
+            chosen.append(reading)
+            return host.sources.plan_instructions(
+                reading, name=name, suite=suite, key=new.key, fingerprint=fingerprint,
+                only=only or (), over=over or (),
+            )  # fmt: skip
         return host.sources.plan_add(new, only=only or (), over=over or ())
 
-    decide(host, planned(make, "looking at the source"), how, names=wanted or (), anyway=anyway)
+    decide(
+        host, planned(make, "looking at the source"), how, names=wanted or (), anyway=anyway,
+        reading=chosen[0] if chosen else None,
+    )  # fmt: skip
 
 
 @_changing

@@ -12,6 +12,7 @@ from velpin.model.finding import Rehearsal
 from velpin.model.forecast import Answer
 from velpin.model.host import RefreshResult, SearchHit
 from velpin.model.hostfile import ConformItem, ExpectationResult
+from velpin.model.instructions import LineRead
 from velpin.model.reason import Inline, Reason
 from velpin.model.rule import Rule
 from velpin.model.safe_text import without_passwords
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
     from velpin.core.hostfile.conform import Conforming
     from velpin.core.options import PlanOption
     from velpin.core.takeover import Takeover
+    from velpin.model.instructions import Reading
 
 
 class Failure(NamedTuple):
@@ -86,19 +88,24 @@ class Planned(NamedTuple):
     removed: Sequence[str]
     prevented_by: str | None
     shift: Shift | None
+    read: Sequence[LineRead]
+    """What was made of each line of a vendor's instructions; empty without any."""
+    requests: Sequence[str]
+    """What the instructions have installed afterwards, as words for `velpin forecast`."""
 
     @classmethod
     def of(
-        cls, plan: Plan, shift: Shift | None, entry: int | None, takeover: Takeover | None = None
-    ) -> Planned:
-        """A plan as it is told."""
+        cls, plan: Plan, shift: Shift | None, entry: int | None, takeover: Takeover | None = None,
+        reading: Reading | None = None,
+    ) -> Planned:  # fmt: skip
+        """A plan as it is told, and what instructions it was made of."""
         return cls(
             plan.summary, plan.unchanged and entry is None, entry, plan.handles, files_of(plan),
             plan.keys, plan.findings, plan.notes, plan.rules,
             takeover.names if takeover else (),
             takeover.removed if takeover else (),
             (takeover.command or None) if takeover else None,
-            shift,
+            shift, reading.lines if reading else (), reading.requests if reading else (),
         )  # fmt: skip
 
 

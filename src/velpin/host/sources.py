@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from velpin.core.access import Access
     from velpin.fetch.download import Transport
     from velpin.model.host import KeyUse, RefreshResult, SourceStatus
+    from velpin.model.instructions import Reading
     from velpin.model.reason import Note
     from velpin.model.source import Source
     from velpin.ports.bundle import Ports
@@ -159,6 +160,33 @@ class HostSources(Sequence["Source"]):
         from velpin.core.adding import plan_add
 
         return plan_add(self._ports, self._access, new, only, over)
+
+    def read_instructions(self, text: str, name: str = "the instructions") -> list[Reading]:
+        """Return what a vendor's instructions come to on this host; nothing of them is run.
+
+        There are several if something that cannot be decided here leads to different sources. A
+        script that the text hands to a shell is fetched and read in the same way. Raises
+        HostFileError (with `name` and the line) for a text without end.
+        """
+        from velpin.core.instructions import read_instructions
+
+        return read_instructions(self._ports, self._access, text, name)
+
+    def plan_instructions(
+        self, reading: Reading, *, name: str = "", suite: str = "", key: bytes = b"",
+        fingerprint: str = "", only: Sequence[str] = (), over: Sequence[str] = (),
+    ) -> Plan:  # fmt: skip
+        """Plan what instructions come to; each source is fetched and looked at, with its key.
+
+        `key`, `suite` and `name` take the place of what the text says. Raises UsageError if it
+        brings this host nothing, and what `plan_add` raises.
+        """
+        from velpin.core.instructions import plan_instructions
+
+        return plan_instructions(
+            self._ports, self._access, reading, name=name, suite=suite, key=key,
+            fingerprint=fingerprint, only=only, over=over,
+        )  # fmt: skip
 
     def plan_add_recipes(self, handle: str, address: str) -> Plan:
         """Plan to add a source of build recipes; it is read before.

@@ -1,0 +1,188 @@
+"""A vendor's instructions: read for one host, and planned as what they come to."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from velpin.change.plan import NewSource, Plan
+from velpin.core.adding import plan_add
+from velpin.core.new_source import new_source_from
+from velpin.core.rule_plans import considering, plan_rules
+from velpin.core.source_plans import plan_switch
+from velpin.errors import UsageError
+from velpin.files.tree import read_release_fields
+from velpin.instructions.addresses import parts_of
+from velpin.instructions.reading import readings
+from velpin.instructions.words import UNKNOWN
+from velpin.model.instruction_reasons import NotAllFollowed
+from velpin.model.instructions import KeyRead, Reading
+from velpin.model.rule import Confine
+from velpin.trust.openpgp import armoured, read_keys
+
+if TYPE_CHECKING:
+    from velpin.core.access import Access
+    from velpin.fetch.download import Transport
+    from velpin.files.tree import Tree
+    from velpin.ports.bundle import Ports
+
+_LARGEST_KEY = 1 << 20
+_LARGEST_SCRIPT = 1 << 20
+_MOST_FETCHED = 24
+"""Addresses that the text itself may have looked at."""
+
+
+_MAY_BE_READ = re.compile(
+    r"(?:etc|usr/lib)/(?:[\w.-]+-)?(?:release|version)\Z|etc/[a-z]+_version\Z"
+)
+"""Files of the host whose text a page may ask for: its release. What else it asks for could go out
+with the address of the next thing that it has fetched."""
+
+
+class _Facts:
+    """One host, as instructions ask about it."""
+
+    def __init__(self, ports: Ports) -> None:
+        self.kind, self.arch = ports.kind, ports.configuration.native
+        self.release = read_release_fields(ports.tree)
+        self._tree: Tree = ports.tree
+
+    def read(self, file: str) -> bytes | None:
+        """A file below the root, of which most are not known; None where there is none."""
+        if not file:
+            return None
+        if _MAY_BE_READ.match(file):
+            return self._tree.read(file)  # links are followed no further than the root
+        return UNKNOWN.encode() if "\0" not in file and self._tree.stat(file) else None
+
+    def has(self, file: str) -> bool:
+        """Whether there is a file or a folder of the system."""
+        is_system = file.startswith(("etc", "usr", "bin", "sbin", "lib")) and "\0" not in file
+        return is_system and self._tree.exists(file)
+
+
+class _Fetched:
+    """What stands at the addresses that a text names; each is fetched once."""
+
+    def __init__(self, transport: Transport) -> None:
+        self._transport, self._found = transport, dict[str, bytes]()
+
+    def __call__(self, address: str) -> bytes:
+        if address not in self._found:
+            if len(self._found) >= _MOST_FETCHED:
+                raise UsageError(f"the instructions fetch from more than {_MOST_FETCHED} addresses")
+            self._found[address] = self._transport.read(address, most=_LARGEST_SCRIPT)
+        return self._found[address]
+
+
+def read_instructions(ports: Ports, access: Access, text: str, name: str) -> list[Reading]:
+    """Every way through a text that leads to something of its own; nothing of it is run.
+
+    Raises HostFileError (text and line) for what has no end, FetchError where a script that it
+    hands to a shell cannot be fetched.
+    """
+    with access.holding(ports):
+        return readings(text, name, _Facts(ports), _Fetched(access.transport(ports)))
+
+
+def plan_instructions(
+    ports: Ports, access: Access, reading: Reading, *, name: str = "", only: Sequence[str] = (),
+    over: Sequence[str] = (), suite: str = "", key: bytes = b"", fingerprint: str = "",
+) -> Plan:  # fmt: skip
+    """What the change would write that instructions come to.
+
+    Raises UsageError where they bring this host nothing, and what adding each source raises.
+    """
+    if reading.is_empty:
+        raise _nothing(ports, reading)
+    whole = Plan("", "")
+    with access.holding(ports):
+        transport = access.transport(ports)
+    for new in _new_sources(
+        ports, access, reading, transport, name=name, suite=suite, key=key, fingerprint=fingerprint
+    ):
+        here = considering(ports, whole)
+        plan = plan_add(here, access, new, only, over)
+        names = reading.confined.get(_machine(here, plan), ())
+        if names and not only and not plan.error:
+            rules = [Confine(handle, names) for handle in plan.handles]
+            plan = plan.then(plan_rules(considering(here, plan), rules))
+        whole = whole.then(plan)
+    brought = {handle: on for handle, on in reading.switches if handle not in whole.handles}
+    for handle, on in brought.items():
+        whole = whole.then(plan_switch(considering(ports, whole), handle, on))
+    if reading.rules and not whole.error:
+        whole = whole.then(plan_rules(considering(ports, whole), reading.rules))
+    for line in reading.unfollowed:
+        what = line.says.facts.get("what", line.says.text)
+        whole.findings.append(NotAllFollowed(line=line.first, what=str(what)))
+    return whole
+
+
+def _new_sources(
+    ports: Ports, access: Access, reading: Reading, transport: Transport, *, name: str, suite: str,
+    key: bytes, fingerprint: str,
+) -> Iterator[NewSource]:  # fmt: skip
+    for address in reading.packages:
+        yield new_source_from(ports, access, address, fingerprint=fingerprint)
+    for source in reading.sources:
+        given, key_name = key, "the key given"
+        if not given and source.keys:
+            given = _key_bytes(source.keys, transport)
+            key_name = ", ".join(dict.fromkeys(each.address or "the page" for each in source.keys))
+        asked = ",".join(each.fingerprint for each in source.keys if each.fingerprint)
+        yield NewSource(
+            handle=name if len(reading.sources) == 1 else "", release=suite, snippet=source.snippet,
+            snippet_name="the instructions", key=given, key_name=key_name,
+            fingerprint=fingerprint or ("" if key else asked),
+        )  # fmt: skip
+
+
+def _key_bytes(keys: Sequence[KeyRead], transport: Transport) -> bytes:
+    """Keys from where a text says that they are, as one armoured text."""
+    found = []
+    for key in keys:
+        data = key.text
+        if key.fingerprint:
+            data = transport.read(
+                key_server_address(key.address, key.fingerprint), most=_LARGEST_KEY
+            )
+        elif key.address:
+            data = transport.read(key.address, most=_LARGEST_KEY)
+        found += read_keys(data, key.address or "the page")
+    return armoured(list(dict.fromkeys(found)))
+
+
+def key_server_address(server: str, fingerprint: str) -> str:
+    """The address at which a key server has a key, by the open protocol of such servers.
+
+    UsageError where the server has no name.
+    """
+    parts = parts_of(server if "://" in server else f"hkps://{server}")
+    if not parts.hostname:
+        raise UsageError(
+            f"no key server is named for {fingerprint}", "give the key itself: --key FILE-or-URL"
+        )
+    scheme = {"hkp": "http", "http": "http"}.get(parts.scheme, "https")
+    port = parts.port or (11371 if parts.scheme == "hkp" else None)
+    place = f"{parts.hostname}:{port}" if port else parts.hostname
+    return f"{scheme}://{place}/pks/lookup?op=get&options=mr&search=0x{fingerprint}"
+
+
+def _machine(ports: Ports, plan: Plan) -> str:
+    """The machine that a plan's first source is fetched from."""
+    there: Mapping[str, object] = considering(ports, plan).configuration.by_handle
+    source = there.get(plan.handles[0]) if plan.handles else None
+    return parts_of(str(getattr(source, "address", ""))).hostname or ""
+
+
+def _nothing(ports: Ports, reading: Reading) -> UsageError:
+    told = "; ".join(
+        f"line {line.first}: {line.says.text}" for line in reading.lines[:6] if line.first
+    )
+    return UsageError(
+        f"these instructions bring no source for this host (kind {ports.kind})"
+        + (f": {told}" if told else ""),
+        "give the part of the page that is for this kind of host, or the vendor's file itself",
+    )

@@ -1,0 +1,84 @@
+"""What is said of the lines of a vendor's instructions."""
+
+from __future__ import annotations
+
+from velpin.model.reason import Reason
+
+
+class KeyFromPage(Reason):
+    says = "key from {address}"
+    address: str
+
+
+class KeyForThisOnly(Reason):
+    says = "key from {address} → for this source only, where the page takes it for all"
+    address: str
+
+
+class KeyFromServer(Reason):
+    says = "key {fingerprint} from {server}"
+    fingerprint: str
+    server: str
+
+
+class KeyInPage(Reason):
+    says = "key, written out in it"
+
+
+class SourceFromPage(Reason):
+    says = "source {what}"
+    what: str
+
+
+class PackageFromPage(Reason):
+    says = "release package {address}, opened and not run"
+    address: str
+
+
+class RuleFromPage(Reason):
+    says = "rule: {rule}"
+    rule: str
+
+
+class LineNotNeeded(Reason):
+    says = "not needed: {why}"
+    why: str
+
+
+class LineNotFollowed(Reason):
+    says = "not followed: {what}"
+    what: str
+
+
+class DoneBetter(Reason):
+    says = "done in a better way: {what}"
+    what: str
+
+
+class LineLeftOut(Reason):
+    says = "left out: {what}, {why}"
+    what: str
+    why: str
+
+
+class Afterwards(Reason):
+    says = "afterwards: {command}"
+    command: str
+
+
+class PlaceholderFilled(Reason):
+    says = "{placeholder} is for you to fill in: {value}, as on this host"
+    placeholder: str
+    value: str
+
+
+class DependsOn(Reason):
+    says = "undecided here: {what}; read as if {answer}"
+    what: str
+    answer: str
+
+
+class NotAllFollowed(Reason):
+    says = "line {line} was not followed, and a source, a key or a rule may be behind it: {what}"
+    line: int
+    what: str
