@@ -70,9 +70,10 @@ class Case(NamedTuple):
     wanted: list[str]
 
 
-def cases(kind: str) -> Iterator[Case]:
-    """The instructions of a kind: a title, a text, and behind `---` what must come of it."""
-    for part in (FOLDER / f"{kind}.txt").read_text().split("=== ")[1:]:
+def cases(name: str) -> Iterator[Case]:
+    """The instructions of a file: a title, a text, and behind `---` what must come of it."""
+    kind = name.removeprefix("scripts-")
+    for part in (FOLDER / f"{name}.txt").read_text().split("=== ")[1:]:
         title, _, rest = part.partition("\n")
         text, _, wanted = rest.partition("\n---\n")
         yield Case(kind, title, text.rstrip("\n") + "\n", wanted.splitlines())

@@ -31,9 +31,11 @@ def tar_of(files: Files) -> bytes:
     return held.getvalue()
 
 
-def deb_of(files: Files, pack: Pack = gzip.compress) -> bytes:
+def deb_of(
+    files: Files, pack: Pack = gzip.compress, *, script: bytes = b"#!/bin/sh\ntouch /ran\n"
+) -> bytes:
     """A package of the one format: an archive of a version, what would be run, the files."""
-    run = gzip.compress(tar_of({"postinst": b"#!/bin/sh\ntouch /ran\n"}))
+    run = gzip.compress(tar_of({"postinst": script} if script else {}))
     parts = {"debian-binary": b"2.0\n", "control.tar.gz": run, "data.tar.gz": pack(tar_of(files))}
     told = b"!<arch>\n"
     for name, data in parts.items():
@@ -57,12 +59,13 @@ def cpio_of(files: Files) -> bytes:
     return told
 
 
-def rpm_of(files: Files, pack: Pack = gzip.compress) -> bytes:
+def rpm_of(files: Files, pack: Pack = gzip.compress, *, script: bytes = b"") -> bytes:
     """A package of the other format: a lead, the signatures' header, its own, the files."""
     mark = b"\x8e\xad\xe8\x01" + b"\0" * 4
     lead = b"\xed\xab\xee\xdb" + b"\0" * 92
     signatures = mark + packed_header([(1000, 4, 1, b"\0\0\0\x01"), (1004, 7, 3, b"abc")])
     signatures += b"\0" * (-len(signatures) % 8)
-    return (
-        lead + signatures + mark + packed_header([(1000, 6, 1, b"name\0")]) + pack(cpio_of(files))
-    )
+    tags = [(1000, 6, 1, b"name\0")]
+    if script:
+        tags.append((1024, 6, 1, script + b"\0"))
+    return lead + signatures + mark + packed_header(tags) + pack(cpio_of(files))

@@ -17,7 +17,7 @@ from velpin.instructions.page import MOST_TEXT, is_plain, read_page
 from velpin.instructions.reading import readings
 
 KINDS = ("deb", "rpm-dnf", "rpm-zypp", "alpm")
-ALL = [case for kind in KINDS for case in cases(kind)]
+ALL = [case for kind in KINDS for file in (kind, f"scripts-{kind}") for case in cases(file)]
 
 
 def _named(case: Case) -> str:

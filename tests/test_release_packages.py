@@ -16,7 +16,7 @@ from velpin.demo.rpm_files import DemoRpm as P
 from velpin.demo.rpm_files import write_rpm_repository
 from velpin.demo.signer import Signer
 from velpin.errors import HostFileError
-from velpin.fetch.package import open_package
+from velpin.fetch.package import open_package, open_scripts
 
 PACKS = [gzip.compress, bz2.compress, lzma.compress, lambda data: data]
 FORMATS = pytest.mark.parametrize("made", [deb_of, rpm_of])
@@ -96,3 +96,66 @@ def test_of_a_deb_host(harbour: DebHarbour, signer: Signer) -> None:
     assert harbour.host().forecast(["gull"]).answers[0].source == "watch"
     assert harbour.run("undo", "--yes").code == 0
     assert harbour.host().forecast(["gull"]).answers[0].version == "1"
+
+
+SCRIPT = """#!/bin/sh
+set -e
+case "$1" in
+  configure)
+    . /etc/os-release
+    cat > /etc/apt/sources.list.d/watch.list <<EOF
+deb [signed-by=/usr/share/keyrings/watch.gpg] ADDRESS $VERSION_CODENAME main
+EOF
+    ;;
+esac
+"""
+
+
+def test_a_source_that_a_deb_packages_script_writes(harbour: DebHarbour, signer: Signer) -> None:
+    harbour.source("base", ("gull", "1"))
+    harbour.repository("watch", ("gull", "2"), signer=signer)
+    harbour.ready()
+    package = harbour.folder / "watch-release.deb"
+    address = f"file://{harbour.folder}/repos/watch"
+    key = {"usr/share/keyrings/watch.gpg": signer.public}
+    package.write_bytes(deb_of(key, script=SCRIPT.replace("ADDRESS", address).encode()))
+    said = harbour.run("add", str(package), "--yes")
+    assert said.code == 0, said.err
+    assert "read, nothing of it was run" in said.out
+    assert f"source {address}, release jetty" in said.out
+    assert signer.fingerprint[-4:] in said.out
+    assert harbour.host().forecast(["gull"]).answers[0].source == "watch"
+    package.write_bytes(deb_of(key, script=b"#!/bin/sh\nldconfig\n"))
+    assert "bring no source for this host" in harbour.run("add", str(package), "--yes").err
+
+
+@pytest.mark.parametrize("kind", [DNF, ZYPP])
+def test_a_source_that_an_rpm_packages_script_writes(
+    tmp_path: Path, kind: str, signer: Signer
+) -> None:
+    harbour = RpmHarbour(tmp_path, kind)
+    harbour.source("base", P("tool", "1-1"))
+    harbour.refresh()
+    made = write_rpm_repository(tmp_path / "v", [P("tool", "5-1")], sign=signer.detached)
+    script = (
+        f'if [ "$1" -eq 1 ]; then\nprintf "[watch]\\nname=Watch\\nbaseurl=file://{made}\\ngpgcheck=1\\n'
+        f'gpgkey=file:///etc/watch.asc\\n" > /{harbour.sources}/watch.repo\nfi\n'
+    )
+    package = tmp_path / "watch-release.rpm"
+    package.write_bytes(rpm_of({"etc/watch.asc": signer.public}, script=script.encode()))
+    said = harbour.run("add", str(package), "--yes")
+    assert said.code == 0, said.err
+    assert f"source file://{made}" in said.out
+    assert harbour.changes("tool") == {"tool.x86_64": "5-1 watch"}
+
+
+@FORMATS
+def test_a_package_without_a_script_has_none(made: Callable[..., bytes]) -> None:
+    assert open_scripts(made({"etc/a": b""}, script=b""), "a package")[0] == ""
+    whole = made({"etc/a": b"x"}, script=b"echo\n")
+    assert open_scripts(whole, "a package")[0].endswith("echo\n")
+    for length in range(8, len(whole) - 200, 11):
+        try:
+            open_scripts(whole[:length], "vendor")
+        except HostFileError as problem:
+            assert "package" in problem.message

@@ -37,6 +37,8 @@ class NewSource(NamedTuple):
     """Where the snippet came from, for messages and to tell its format by the extension."""
     files: Mapping[str, bytes] = MappingProxyType({})
     """Files that came with the snippet, by name below the root: a release package's."""
+    arguments: tuple[str, ...] = ()
+    """The words that the snippet is called with, if it is a release package's script."""
     key: bytes = b""
     key_name: str = ""
     fingerprint: str = ""

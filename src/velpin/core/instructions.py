@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from velpin.change.plan import NewSource, Plan
 from velpin.core.adding import plan_add
+from velpin.core.named_keys import by_fingerprint
 from velpin.core.new_source import new_source_from
 from velpin.core.rule_plans import considering, plan_rules
 from velpin.core.source_plans import plan_switch
@@ -19,6 +20,7 @@ from velpin.instructions.words import UNKNOWN
 from velpin.model.instruction_reasons import NotAllFollowed
 from velpin.model.instructions import KeyRead, Reading
 from velpin.model.rule import Confine
+from velpin.model.shell import shell_word
 from velpin.trust.openpgp import armoured, read_keys
 
 if TYPE_CHECKING:
@@ -76,14 +78,18 @@ class _Fetched:
         return self._found[address]
 
 
-def read_instructions(ports: Ports, access: Access, text: str, name: str) -> list[Reading]:
+def read_instructions(
+    ports: Ports, access: Access, text: str, name: str, *, files: Mapping[str, bytes],
+    arguments: Sequence[str],
+) -> list[Reading]:  # fmt: skip
     """Every way through a text that leads to something of its own; nothing of it is run.
 
     Raises HostFileError (text and line) for what has no end, FetchError where a script that it
     hands to a shell cannot be fetched.
     """
     with access.holding(ports):
-        return readings(text, name, _Facts(ports), _Fetched(access.transport(ports)))
+        fetched = _Fetched(access.transport(ports))
+        return readings(text, name, _Facts(ports), fetched, files=files, arguments=arguments)
 
 
 def plan_instructions(
@@ -116,7 +122,8 @@ def plan_instructions(
         whole = whole.then(plan_rules(considering(ports, whole), reading.rules))
     for line in reading.unfollowed:
         what = line.says.facts.get("what", line.says.text)
-        whole.findings.append(NotAllFollowed(line=line.first, what=str(what)))
+        where = f"line {line.first}{f' of {line.script}' if line.script else ''}"
+        whole.findings.append(NotAllFollowed(where=where, what=str(what)))
     return whole
 
 
@@ -125,11 +132,26 @@ def _new_sources(
     key: bytes, fingerprint: str,
 ) -> Iterator[NewSource]:  # fmt: skip
     for address in reading.packages:
-        yield new_source_from(ports, access, address, fingerprint=fingerprint)
+        new = new_source_from(ports, access, address, fingerprint=fingerprint)
+        if not new.arguments:
+            yield new
+            continue
+        inner = read_instructions(
+            ports, access, new.snippet, new.snippet_name, files=new.files, arguments=new.arguments
+        )
+        if len(inner) > 1 or inner[0].packages:
+            raise UsageError(
+                f"the script of {address} leads to different sources",
+                f"see them: velpin add {shell_word(address)}",
+            )
+        yield from _new_sources(
+            ports, access, inner[0], transport, name=name, suite=suite, key=key,
+            fingerprint=fingerprint,
+        )  # fmt: skip
     for source in reading.sources:
         given, key_name = key, "the key given"
         if not given and source.keys:
-            given = _key_bytes(source.keys, transport)
+            given = _key_bytes(ports.tree, source.keys, transport)
             key_name = ", ".join(dict.fromkeys(each.address or "the page" for each in source.keys))
         asked = ",".join(each.fingerprint for each in source.keys if each.fingerprint)
         yield NewSource(
@@ -139,35 +161,17 @@ def _new_sources(
         )  # fmt: skip
 
 
-def _key_bytes(keys: Sequence[KeyRead], transport: Transport) -> bytes:
+def _key_bytes(tree: Tree, keys: Sequence[KeyRead], transport: Transport) -> bytes:
     """Keys from where a text says that they are, as one armoured text."""
     found = []
     for key in keys:
         data = key.text
         if key.fingerprint:
-            data = transport.read(
-                key_server_address(key.address, key.fingerprint), most=_LARGEST_KEY
-            )
+            data = by_fingerprint(tree, transport, key.fingerprint, key.address)
         elif key.address:
             data = transport.read(key.address, most=_LARGEST_KEY)
         found += read_keys(data, key.address or "the page")
     return armoured(list(dict.fromkeys(found)))
-
-
-def key_server_address(server: str, fingerprint: str) -> str:
-    """The address at which a key server has a key, by the open protocol of such servers.
-
-    UsageError where the server has no name.
-    """
-    parts = parts_of(server if "://" in server else f"hkps://{server}")
-    if not parts.hostname:
-        raise UsageError(
-            f"no key server is named for {fingerprint}", "give the key itself: --key FILE-or-URL"
-        )
-    scheme = {"hkp": "http", "http": "http"}.get(parts.scheme, "https")
-    port = parts.port or (11371 if parts.scheme == "hkp" else None)
-    place = f"{parts.hostname}:{port}" if port else parts.hostname
-    return f"{scheme}://{place}/pks/lookup?op=get&options=mr&search=0x{fingerprint}"
 
 
 def _machine(ports: Ports, plan: Plan) -> str:

@@ -5,11 +5,14 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from types import MappingProxyType
+from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource
+from velpin.core.named_keys import by_fingerprint, by_mail, is_fingerprint, is_mail
 from velpin.errors import HostFileError, UsageError
 from velpin.files.given import read_given, why_writable
+from velpin.trust.openpgp import bare
 
 if TYPE_CHECKING:
     from velpin.core.access import Access
@@ -38,11 +41,14 @@ def new_source_from(
     """A source as a person gives it; nothing of it is looked at yet.
 
     `what` is a name for it, with `url`; or a vendor's snippet or release package: its text, file
-    or address, or `-` for `standard_input`. `key` is a file or an address. Raises UsageError
-    where the words clash, HostFileError for a file that cannot be read, FetchError for an
-    address that cannot be reached.
+    or address, or `-` for `standard_input`. `key` is a file, an address, a whole fingerprint or a
+    mail address. Raises UsageError where the words clash, HostFileError for a file that cannot be
+    read, FetchError for an address that cannot be reached.
     """
-    snippet, shown, files = _given(ports, access, what, standard_input) if not url else ("", "", {})
+    if key and is_fingerprint(key):
+        fingerprint = fingerprint or bare(key)
+    text = _given(ports, access, what, standard_input) if not url else _Given()
+    snippet = text.snippet
     if snippet and (components or archs):
         raise UsageError(
             "a snippet names its own components and architectures",
@@ -50,8 +56,9 @@ def new_source_from(
         )
     return NewSource(
         handle=name if snippet else name or what, address=url, release=suite,
-        components=tuple(components), archs=tuple(archs), snippet=snippet, snippet_name=shown,
-        files=files, key=read_key(ports, access, key, fingerprint) if key else b"", key_name=key,
+        components=tuple(components), archs=tuple(archs), snippet=snippet, snippet_name=text.name,
+        files=text.files, arguments=text.arguments,
+        key=read_key(ports, access, key, fingerprint) if key else b"", key_name=key,
         fingerprint=fingerprint,
     )  # fmt: skip
 
@@ -62,11 +69,15 @@ def is_plain_name(what: str) -> bool:
 
 
 def read_key(ports: Ports, access: Access, key: str, fingerprint: str = "") -> bytes:
-    """A key from a file or an address.
+    """A key from a file or an address, by its fingerprint or its owner's mail address.
 
     HostFileError for a file that cannot be read, or that others may write, unless its fingerprint
     is known from elsewhere.
     """
+    if is_fingerprint(key):
+        return by_fingerprint(ports.tree, access.transport(ports), key)
+    if is_mail(key) and not os.path.exists(key):
+        return by_mail(access.transport(ports), key)
     if "://" in key or key.startswith("file:"):
         return access.transport(ports).read(key, most=_LARGEST_KEY)
     doubt = "" if fingerprint else why_writable(key)
@@ -78,22 +89,38 @@ def read_key(ports: Ports, access: Access, key: str, fingerprint: str = "") -> b
     return read_given(key, _LARGEST_KEY)
 
 
-def _given(
-    ports: Ports, access: Access, what: str, standard_input: str | None
-) -> tuple[str, str, dict[str, bytes]]:
-    """A snippet's text, where it is from, and the files that came with it; empty where `what`
-    is a plain name."""
-    from velpin.fetch.package import is_package, open_package
+class _Given(NamedTuple):
+    """A snippet's text and where it is from, empty where a plain name was given; and what came
+    with it."""
+
+    snippet: str = ""
+    name: str = ""
+    files: Mapping[str, bytes] = MappingProxyType({})
+    arguments: tuple[str, ...] = ()
+
+
+def _given(ports: Ports, access: Access, what: str, standard_input: str | None) -> _Given:
+    from velpin.fetch.package import is_package, open_package, open_scripts
 
     data = _bytes_of(ports, access, what)
     if data is None:
-        return (*_snippet(what, standard_input), {})
+        return _Given(*_snippet(what, standard_input))
     if not is_package(data):
         if what.endswith((".rpm", ".deb")):
             raise HostFileError(what, 0, "is not a package")
-        return data.decode("utf-8", "surrogateescape"), what, {}
+        return _Given(data.decode("utf-8", "surrogateescape"), what)
     files = open_package(data, what)
-    return (*_snippet_of(ports, files, what), files)
+    found = _source_files(ports, files)
+    if found:
+        texts = [files[name].decode("utf-8", "surrogateescape") for name in found]
+        return _Given("\n".join(texts), f"{what}: {', '.join(found)}", files)
+    script, arguments = open_scripts(data, what)
+    if script.startswith("#!"):
+        return _Given(script, f"{what}: its script", files, arguments)
+    raise UsageError(
+        f"{what} holds no source for a host of kind {ports.kind}",
+        f"a release package brings files that end in {' or '.join(ports.composer.snippet_endings)}",
+    )
 
 
 def _bytes_of(ports: Ports, access: Access, what: str) -> bytes | None:
@@ -108,17 +135,10 @@ def _bytes_of(ports: Ports, access: Access, what: str) -> bytes | None:
     return read_given(what, _LARGEST_GIVEN)
 
 
-def _snippet_of(ports: Ports, files: Mapping[str, bytes], what: str) -> tuple[str, str]:
-    """The source files of a release package as one snippet."""
+def _source_files(ports: Ports, files: Mapping[str, bytes]) -> list[str]:
+    """The source files of a release package, by name."""
     endings = ports.composer.snippet_endings
-    found = [name for name in files if name.endswith(endings) and name.startswith(("etc/", "usr/"))]
-    if not found:
-        raise UsageError(
-            f"{what} holds no source for a host of kind {ports.kind}",
-            f"a release package brings files that end in {' or '.join(endings)}",
-        )
-    texts = [files[name].decode("utf-8", "surrogateescape") for name in sorted(found)]
-    return "\n".join(texts), f"{what}: {', '.join(sorted(found))}"
+    return sorted(n for n in files if n.endswith(endings) and n.startswith(("etc/", "usr/")))
 
 
 def _is_quoted(what: str) -> bool:

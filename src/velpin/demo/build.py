@@ -33,6 +33,8 @@ class Scene(NamedTuple):
     """The root of the second host, one of the rpm kind."""
     skerry: Path
     """The root of the third host, one of the alpm kind."""
+    page: Path
+    """What a vendor's page says."""
 
 
 def read_scene() -> dict[str, Any]:
@@ -40,11 +42,15 @@ def read_scene() -> dict[str, Any]:
     return tomllib.loads((files("velpin.demo") / "scene.toml").read_text("utf-8"))
 
 
+def _text(name: str) -> str:
+    return (files("velpin.demo") / name).read_text("utf-8")
+
+
 def build(folder: Path) -> Scene:
     """Make the whole scene below an empty folder."""
     scene = read_scene()
     made = Scene(folder / "host", folder / "www", folder / "keys", folder / "snippet.list",
-                 folder / "lightship", folder / "skerry")  # fmt: skip
+                 folder / "lightship", folder / "skerry", folder / "page.txt")  # fmt: skip
     made.keys.mkdir(parents=True)
     signers = {name: new_signer(owner) for name, owner in scene["keys"].items()}
     for name, signer in signers.items():
@@ -67,6 +73,8 @@ def build(folder: Path) -> Scene:
             repository["fields"],
             by_hash=repository.get("by_hash", False),
         )
+    made.page.write_text(_text("page.txt"))
+    put(made.www, "deb.gullwatch.example/setup.sh", _text("setup.sh").encode())
     _write_host(made, scene, stanzas)
     _write_catalog(made, signers)
     _write_rebuilt(made)

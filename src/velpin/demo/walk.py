@@ -33,6 +33,8 @@ class Step(NamedTuple):
     """Show only so many of its first lines."""
     last: int = 0
     """Show only so many of its last lines."""
+    shows: str = ""
+    """A text to be shown before."""
 
 
 class Chapter(NamedTuple):
@@ -50,7 +52,10 @@ def _tour(scene: Scene) -> list[Step]:
     add = ["add", "gullwatch", "--url", _ADDRESS, "--suite", "jetty"]
     own = ["--only", "gullwatch*", "--only", "libtide1"]
     return [
-        Step("Which sources has this host, and which one wins?", ["sources"]),
+        Step("A vendor's page says: run these lines. What would they do to this host?",
+             ["add", str(scene.page), "--preview"], first=12, shows=_first_part(scene)),
+        Step("Nothing of it was run. Which sources are there already?",
+             ["sources"]),
         Step("Where would tide-gauge come from, and why not the newer one?",
              ["forecast", "tide-gauge", "--why"]),
         Step("A vendor has a program that is wanted. But is this the vendor's key?",
@@ -60,6 +65,32 @@ def _tour(scene: Scene) -> list[Step]:
         Step("Let it give its own programs and the one library they need; nothing else.",
              [*add, "--key", right, *own, "--yes"]),
         Step("What would the installer do now?", ["forecast", "gullwatch"]),
+        Step("Taken back, byte for byte.", ["undo", "--yes"], last=1),
+    ]  # fmt: skip
+
+
+def _first_part(scene: Scene) -> str:
+    """The part of the vendor's page for this kind of host."""
+    return scene.page.read_text().partition("\nOn Lightship")[0]
+
+
+def _page_chapter(scene: Scene) -> list[Step]:
+    """A vendor's page and a setup script: read, never run, and made safely."""
+    right = str(scene.keys / "gullwatch.asc")
+    print_of = read_keys(Path(right).read_bytes(), right)[0].fingerprint
+    page, script = str(scene.page), "http://deb.gullwatch.example/setup.sh"
+    return [
+        Step("A vendor's page, as it was copied.", ["add", page, "--preview"],
+             shows=scene.page.read_text()),
+        Step("The same page means something else on a host of another kind.",
+             ["add", page, "--preview"], host="lightship"),
+        Step("Another vendor says: fetch this and hand it to a shell. What would it do?",
+             ["add", f"curl -fsSL {script} | sudo sh", "--preview"], 1),
+        Step("One line was not followed, so a yes is not enough. The page, then: with the"
+             " fingerprint that the vendor publishes, and confined to what is wanted.",
+             ["add", page, "--fingerprint", print_of, "--only", "gullwatch*", "--only", "libtide1",
+              "--yes"]),
+        Step("As the page has it: install these two.", ["forecast", "gullwatch", "gullwatch-maps"]),
         Step("Taken back, byte for byte.", ["undo", "--yes"], last=1),
     ]  # fmt: skip
 
@@ -259,6 +290,7 @@ def _skerry_chapter(scene: Scene) -> list[Step]:
 TOUR = "tour"
 CHAPTERS: Mapping[str, Chapter] = {
     TOUR: Chapter("the short tour: the answer, the reason, a vendor's source added safely", _tour),
+    "page": Chapter("a vendor's page of instructions: read, never run", _page_chapter),
     "vendor": Chapter("a vendor's source and the rules about it, in full", _vendor_chapter, False),
     "checkup": Chapter("what is wrong with the host, and its next release", _checkup_chapter),
     "catalog": Chapter("sources that a catalog knows, a host in a file", _catalog_chapter),
@@ -348,6 +380,8 @@ def _tell_step(screen: Screen, scene: Scene, step: Step) -> None:
     cut = f" | head -n {step.first}" if step.first else f" | tail -n {step.last}" * bool(step.last)
     screen.gap()
     screen.line((f"# {step.why}", "quiet"))
+    for line in step.shows.splitlines():
+        screen.line((line, "quiet"), indent=4)
     screen.line((f"$ {as_typed(['velpin', *words])}{cut}", "command"))
     sys.stdout.flush()
 

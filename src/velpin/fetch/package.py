@@ -25,6 +25,8 @@ _DEB = b"!<arch>\n"
 _RPM = b"\xed\xab\xee\xdb"
 _HEADER = b"\x8e\xad\xe8"
 _CPIO = b"070701"
+_POSTIN, _STRING = 1024, 6
+"""A tag of an rpm header, and the type of its value."""
 _LEAD = 96
 _MOST = 64 << 20
 _LARGEST = 8 << 20
@@ -54,6 +56,42 @@ def open_package(data: bytes, where: str) -> Files:
         raise HostFileError(where, 0, f"a damaged package: {problem}") from problem
 
 
+def open_scripts(data: bytes, where: str) -> tuple[str, tuple[str, ...]]:
+    """The script that a package runs once its files are there, empty without one, and the words
+    that it is called with.
+
+    Raises HostFileError where the package is damaged.
+    """
+    try:
+        if data.startswith(_DEB):
+            members = dict(
+                _of_tar(_unpacked(_deb_member(data, "control.tar", where), where), where)
+            )
+            return members.get("postinst", b"").decode("utf-8", "surrogateescape"), ("configure",)
+        return _rpm_script(data, where), ("1",)
+    except (
+        ValueError, tarfile.TarError, EOFError, OSError, IndexError, OverflowError, MemoryError,
+        RecursionError,
+    ) as problem:  # fmt: skip
+        raise HostFileError(where, 0, f"a damaged package: {problem}") from problem
+
+
+def _rpm_script(data: bytes, where: str) -> str:
+    """The script of an rpm package's second header that is run after its files are there."""
+    at = _after_header(data, _LEAD, where)
+    at += -at % 8
+    end = _after_header(data, at, where)
+    count = int.from_bytes(data[at + 8 : at + 12], "big")
+    store = at + 16 + 16 * count
+    for number in range(min(count, _MOST_MEMBERS)):
+        entry = data[at + 16 + 16 * number : at + 32 + 16 * number]
+        tag, kind, offset = (int.from_bytes(entry[n : n + 4], "big") for n in (0, 4, 8))
+        if (tag, kind) == (_POSTIN, _STRING):
+            text = data[store + offset : end].partition(b"\0")[0]
+            return "#!/bin/sh\n" + text.decode("utf-8", "surrogateescape")
+    return ""
+
+
 def _bounded(files: Iterator[tuple[str, bytes]], where: str) -> Files:
     found: Files = {}
     for name, data in files:
@@ -65,6 +103,10 @@ def _bounded(files: Iterator[tuple[str, bytes]], where: str) -> Files:
 
 
 def _open_deb(data: bytes, where: str) -> Iterator[tuple[str, bytes]]:
+    return _of_tar(_unpacked(_deb_member(data, "data.tar", where), where), where)
+
+
+def _deb_member(data: bytes, wanted: str, where: str) -> bytes:
     at = len(_DEB)
     for _ in range(_MOST_MEMBERS):
         if at + 60 > len(data):
@@ -73,8 +115,8 @@ def _open_deb(data: bytes, where: str) -> Iterator[tuple[str, bytes]]:
         size = whole_number(data[at + 48 : at + 58].decode("ascii", "replace").strip())
         if size is None or at + 60 + size > len(data):
             raise HostFileError(where, 0, "a package with a member whose size is none")
-        if name.startswith("data.tar"):
-            return _of_tar(_unpacked(data[at + 60 : at + 60 + size], where), where)
+        if name.startswith(wanted):
+            return data[at + 60 : at + 60 + size]
         at += 60 + size + size % 2
     raise HostFileError(where, 0, "a package without files in it")
 

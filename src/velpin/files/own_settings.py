@@ -4,6 +4,7 @@
 generation = "newer"      of the installer, where the host itself does not tell
 
 [refresh]                 (see `velpin.core.settings`)
+[keys]                    (see `velpin.core.named_keys`)
 """
 
 from __future__ import annotations

@@ -429,7 +429,14 @@ def add(
     arch: Annotated[
         list[str] | None, typer.Option("--arch", help="Limit it to these architectures.")
     ] = None,
-    key: Annotated[str, typer.Option("--key", metavar="FILE-or-URL", help="Its signing key.")] = "",
+    key: Annotated[
+        str,
+        typer.Option(
+            "--key",
+            metavar="FILE-or-URL",
+            help="Its signing key; also a whole fingerprint or a mail address.",
+        ),
+    ] = "",
     fingerprint: Annotated[
         str, typer.Option("--fingerprint", help="The fingerprint its vendor publishes.")
     ] = "",
@@ -511,14 +518,14 @@ def add(
             standard_input=sys.stdin.read() if what == "-" else None,
         )  # fmt: skip
         reading = None
-        if new.snippet and not new.files:
+        if new.snippet and (new.arguments or not new.files):
             from velpin.front.instructions_view import reading_of
 
             reading = reading_of(host, new, way)
         if reading is not None:
             chosen.append(reading)
             return host.sources.plan_instructions(
-                reading, name=name, suite=suite, key=new.key, fingerprint=fingerprint,
+                reading, name=name, suite=suite, key=new.key, fingerprint=new.fingerprint,
                 only=only or (), over=over or (),
             )  # fmt: skip
         return host.sources.plan_add(new, only=only or (), over=over or ())

@@ -44,7 +44,7 @@ def _lines(line: LineRead) -> str:
     if not line.first:
         return "the page"
     numbers = f"{line.first}" if line.first == line.last else f"{line.first}-{line.last}"
-    return f"{'in its script, line' if line.script else 'line'} {numbers}"
+    return f"{'script line' if line.script else 'line'} {numbers}"
 
 
 def reading_of(host: Host, new: NewSource, way: int) -> Reading | None:
@@ -54,7 +54,9 @@ def reading_of(host: Host, new: NewSource, way: int) -> Reading | None:
     """
     if is_plain(new.snippet):
         return None
-    found = host.sources.read_instructions(new.snippet, new.snippet_name)
+    found = host.sources.read_instructions(
+        new.snippet, new.snippet_name, files=new.files, arguments=new.arguments
+    )
     if way and not 1 <= way <= len(found):
         raise UsageError(
             f"there is no way {way} through these instructions", "see them without --way"

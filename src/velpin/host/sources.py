@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
+from types import MappingProxyType
 from typing import TYPE_CHECKING, overload
 
 from velpin.errors import TrustError
@@ -136,9 +137,9 @@ class HostSources(Sequence["Source"]):
         """Return a source as a person gives it; nothing of it is looked at yet.
 
         `what` is a name for it, with `url`; or a vendor's snippet or release package: its text,
-        file or address, or `-` for `standard_input`. `key` is a file or an address. Raises
-        UsageError if the words clash, HostFileError for a file that cannot be read, FetchError for
-        an address that cannot be reached.
+        file or address, or `-` for `standard_input`. `key` is a file, an address, a whole
+        fingerprint or a mail address. Raises UsageError if the words clash, HostFileError for a
+        file that cannot be read, FetchError for an address that cannot be reached.
         """
         from velpin.core.new_source import new_source_from
 
@@ -161,16 +162,22 @@ class HostSources(Sequence["Source"]):
 
         return plan_add(self._ports, self._access, new, only, over)
 
-    def read_instructions(self, text: str, name: str = "the instructions") -> list[Reading]:
+    def read_instructions(
+        self, text: str, name: str = "the instructions", *,
+        files: Mapping[str, bytes] = MappingProxyType({}), arguments: Sequence[str] = (),
+    ) -> list[Reading]:  # fmt: skip
         """Return what a vendor's instructions come to on this host; nothing of them is run.
 
+        `files` come with a release package's script, and `arguments` are what it is called with.
         There are several if something that cannot be decided here leads to different sources. A
         script that the text hands to a shell is fetched and read in the same way. Raises
         HostFileError (with `name` and the line) for a text without end.
         """
         from velpin.core.instructions import read_instructions
 
-        return read_instructions(self._ports, self._access, text, name)
+        return read_instructions(
+            self._ports, self._access, text, name, files=files, arguments=arguments
+        )
 
     def plan_instructions(
         self, reading: Reading, *, name: str = "", suite: str = "", key: bytes = b"",

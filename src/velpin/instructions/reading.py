@@ -56,9 +56,13 @@ _DEB_LINE = re.compile(
 )
 
 
-def readings(text: str, name: str, facts: Facts, fetch: Fetch) -> list[Reading]:
+def readings(
+    text: str, name: str, facts: Facts, fetch: Fetch, *, files: Mapping[str, bytes] | None = None,
+    arguments: Sequence[str] = (),
+) -> list[Reading]:  # fmt: skip
     """Every way through a text that leads to something of its own.
 
+    `files` come with it, by name below the root, and `arguments` are what it is called with.
     Raises HostFileError (text and line) for a text without end, or one that goes round without.
     """
     page = read_page(text, name)
@@ -66,8 +70,8 @@ def readings(text: str, name: str, facts: Facts, fetch: Fetch) -> list[Reading]:
     answers: list[bool] = []
     for _ in range(MOST_WAYS):
         ways = Ways(list(answers))
-        machine = Machine(Overlay(facts), fetch, ways, COMMANDS, name)
-        machine.run_text(page.shell, page.numbers)
+        machine = Machine(_overlay(facts, files or {}), fetch, ways, COMMANDS, name)
+        machine.run_text(page.shell, page.numbers, arguments)
         reading = _Outcome(machine, page, facts).reading()
         if not (machine.ended and reading.is_empty and not reading.unfollowed):
             found.setdefault(_essence(reading), reading)
@@ -76,6 +80,14 @@ def readings(text: str, name: str, facts: Facts, fetch: Fetch) -> list[Reading]:
             break
     whole = [reading for reading in found.values() if not reading.is_empty]
     return whole or list(found.values())[:1]
+
+
+def _overlay(facts: Facts, files: Mapping[str, bytes]) -> Overlay:
+    overlay = Overlay(facts)
+    for file, data in files.items():
+        text = data.decode("utf-8", "surrogateescape").replace(UNKNOWN, "")
+        overlay.write(f"/{file}", Data(text))
+    return overlay
 
 
 def _next(answers: list[bool]) -> list[bool]:
@@ -230,7 +242,12 @@ class _Outcome:
         for each in found:
             if not _is_of(each.kind, self.facts.kind):
                 why = f"for hosts of kind {each.kind}"
-                self._say(each.spots, LineLeftOut(what=_told(each.kind, each.text), why=why))
+                what = (
+                    " ".join(_address(each.kind, each.text))
+                    if each.kind == "deb"
+                    else _told("", each.text)
+                )
+                self._say(each.spots, LineLeftOut(what=what, why=why))
                 continue
             each.text = self._filled(each)
             kept.append(each)
@@ -335,7 +352,7 @@ class _Outcome:
                 says = KeyForThisOnly if for_all else KeyFromPage
                 self._say(where, says(address=part.address))
                 found.append(KeyRead(part.address))
-            elif part.text and "BEGIN PGP" in part.text:
+            elif part.text and UNKNOWN not in part.text:
                 self._say(where, KeyInPage())
                 found.append(KeyRead(text=part.text.encode("utf-8", "surrogateescape")))
         if name and found:

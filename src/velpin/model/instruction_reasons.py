@@ -79,6 +79,6 @@ class DependsOn(Reason):
 
 
 class NotAllFollowed(Reason):
-    says = "line {line} was not followed, and a source, a key or a rule may be behind it: {what}"
-    line: int
+    says = "{where} was not followed, and a source, a key or a rule may be behind it: {what}"
+    where: str
     what: str

@@ -26,7 +26,7 @@ def not_needed(machine: Machine, call: Call, why: str, kind: str = "") -> None:
 
 def refreshed(machine: Machine, call: Call, kind: str) -> Result:
     """A refresh of indexes: Velpin does that itself."""
-    not_needed(machine, call, "velpin fetches and checks the index itself", kind)
+    not_needed(machine, call, "Velpin fetches and checks the index itself", kind)
     return Result()
 
 
