@@ -42,7 +42,8 @@ _RELEASES = {
 class MadeUp:
     """A host as instructions ask about it."""
 
-    def __init__(self, kind: str) -> None:
+    def __init__(self, kind: str, generation: str = "older") -> None:
+        self.generation = generation
         self.kind, self.arch = kind, "amd64" if kind == "deb" else "x86_64"
         self._text = _RELEASES[kind.partition("-")[0]]
         pairs = (line.partition("=") for line in self._text.splitlines())

@@ -171,7 +171,7 @@ def test_what_is_no_shell_ends_in_an_answer_or_an_error_of_velpins(text: str) ->
         ("until false; do :; done\n", 1, "goes round without end"),
         ("f() { f; }\ntrue\nf\n", 1, "too deeply"),
         ("f() { f | f; }\nf\n", 1, "too deeply"),
-        ('x=aaaaaaaa\nfor i in 1 2 3 4 5 6 7 8 9; do x="$x$x$x$x$x$x"; done\n', 2, "1 MB"),
+        ('x=aaaaaaaa\nfor i in 1 2 3 4 5 6 7 8 9; do x="$x$x$x$x$x$x"; done\n', 2, "256 kB"),
         ("for a in {1,2,3,4,5,6,7,8,9,0}{1,2,3,4,5,6,7,8,9,0}; do :; done\n", 0, ""),
         ("true\nsudo tee /etc/x <<EOF\nnever ends\n", 2, "does not end"),
         ("\n" * 20_001 + "sudo apt update", 20_000, "more than 20000 lines"),
@@ -241,3 +241,42 @@ def test_no_more_is_fetched_than_the_page_needs() -> None:
 )  # fmt: skip
 def test_a_source_alone_is_read_as_one(text: str, plain: bool) -> None:
     assert is_plain(text) == plain
+
+
+HOSTILE = {
+    "quotes that nothing closes": ('echo "\n' * 15_000, ""),
+    "functions that nothing closes": ("f() {\n" * 15_000, "cannot be told apart"),
+    "one address after another": ("http://" * 100_000 + "\n", ""),
+    "a line without end": ("a b " * 200_000 + "\n", ""),
+    "loops in loops": (
+        "for i in {1,2,3,4,5,6,7,8,9,0}; do\n" * 12 + "echo x > /tmp/$i\n" + "done\n" * 12, "steps",
+    ),
+    "conditions without end": ("[ $RANDOM = 1 ] && echo\n" * 200, ""),
+    "long texts cut by patterns": (
+        "x=abcdefgh\n" + 'x="$x$x"\n' * 14 + 'y="${x%%*a*b*c*d*e}"\n' * 50, "",
+    ),
+    "files without end": ("".join(f"echo > /tmp/{n}\n" for n in range(1200)), "writes more than"),
+    "things without end": ("".join(f"unknown-{n} --x\n" for n in range(1200)), "does more than"),
+}  # fmt: skip
+"""Texts that would take hours without a bound, and what they are refused for, if they are."""
+
+
+@pytest.mark.parametrize("title", HOSTILE)
+def test_what_would_take_hours_ends(title: str) -> None:
+    text, why = HOSTILE[title]
+    if why:
+        with pytest.raises(HostFileError, match=why):
+            read("deb", text)
+    else:
+        assert all(reading.is_empty for reading in read("deb", text))
+
+
+@pytest.mark.parametrize(("conditions", "are_all_tried"), [(5, True), (6, True), (7, False)])
+def test_ways_that_were_not_tried_are_told(conditions: int, are_all_tried: bool) -> None:
+    text = "[ $RANDOM = 1 ] && echo\n" * conditions
+    found = read(
+        "deb",
+        text
+        + "echo 'deb http://deb.gullwatch.example/apt jetty main' > /etc/apt/sources.list.d/g.list\n",
+    )
+    assert all((not reading.unfollowed) == are_all_tried for reading in found)

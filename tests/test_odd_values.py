@@ -72,6 +72,7 @@ def drawn(hint: str, pick: random.Random) -> Any:
             snippet=text(), snippet_name=text(), key=text().encode("utf-8", "replace"), key_name=text(),
             fingerprint=text(),
         ),
+        "Mapping[str, bytes]": lambda: {text(): text().encode("utf-8", "replace")},
         "bytes": lambda: text().encode("utf-8", "replace"),
         "Reading": lambda: Reading(
             sources=(SourceRead(text(), text(), (KeyRead(text(), text(), text().encode("utf-8", "replace")),)),),

@@ -26,6 +26,8 @@ CATALOG = "http://catalog.harbour.example/harbour.toml"
 ADDRESS = "http://deb.gullwatch.example/apt"
 SCREEN = ":77"
 _TAKES = 10
+_LONG = {"page"}
+"""Pictures with more lines, in smaller letters."""
 _BLANK = 4
 """Colours of a window in which no text stands yet."""
 BY_ADDRESS = f"add gullwatch --url {ADDRESS} --suite jetty --component main"
@@ -42,6 +44,7 @@ def shots(scene: Scene) -> dict[str, list[str]]:
     return {
         "host": ["velpin host\nvelpin refresh\nvelpin forecast berth-plan --compare-generations"],
         "sources": ["velpin sources --files"],
+        "page": ["velpin add page.txt --preview"],
         "checkup": ["velpin checkup"],
         "next-release": ["velpin checkup --next pier"],
         "catalog": [
@@ -50,12 +53,6 @@ def shots(scene: Scene) -> dict[str, list[str]]:
             "velpin add gullwatch --preview | head -n 9",
         ],
         "conform": ["velpin conform observatory.toml --check"],
-        "expect": [
-            "velpin conform observatory-2.toml --yes",
-            "velpin conform observatory-2.toml\nvelpin expect observatory-2.toml\n"
-            "velpin expect observatory.toml\nvelpin undo --yes | tail -n 1\n"
-            "velpin expect observatory-2.toml\nvelpin expect --from-now tide-gauge fog-signal",
-        ],
         "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
         "offers": ["velpin offers tide-gauge fog-signal lamp-control\nvelpin find fog"],
         "add-preview": [f"velpin {add} --preview"],
@@ -152,12 +149,13 @@ def _picture(target: Path, command: str, environment: dict[str, str], folder: Pa
     prompt = "printf '\\033[1m$\\033[0m %s\\n'"
     lines = [f"{prompt} {shlex.quote(line)}; {line}" for line in command.splitlines()]
     shown = f"{'; echo; '.join(lines)}; touch {done}; sleep 60"
+    size, cells = ("10", "158x50") if target.stem in _LONG else ("11", "140x44")
     font = [
-        "-tn", "xterm-256color", "-fa", "DejaVu Sans Mono", "-fs", "11",
+        "-tn", "xterm-256color", "-fa", "DejaVu Sans Mono", "-fs", size,
         "-bg", "#10151c", "-fg", "#d7dde5",
     ]  # fmt: skip
     window = subprocess.Popen(
-        ["xterm", *font, "-geometry", "140x44+0+0", "-b", "12", "-e", "sh", "-c", shown],
+        ["xterm", *font, "-geometry", f"{cells}+0+0", "-b", "12", "-e", "sh", "-c", shown],
         env=environment, cwd=folder,
     )  # fmt: skip
     for _ in range(300):

@@ -52,6 +52,10 @@ AREAS: dict[str, tuple[str, ...]] = {
         "core/shift.py", "core/host_diff.py", "kinds/*/host_diff.py", "model/shift.py",
         "core/generations.py",
     ),
+    "instructions": (
+        "instructions/*.py", "instructions/commands/*.py", "core/instructions.py",
+        "core/named_keys.py", "front/instructions_view.py", "model/instruct*.py",
+    ),
     "core": (
         "core/*.py", "host/*.py", "ports/*.py", "kinds/*/add.py", "model/*.py", "errors.py",
         "kinds/__init__.py",

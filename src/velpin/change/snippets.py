@@ -14,13 +14,6 @@ if TYPE_CHECKING:
 
     from velpin.change.plan import NewSource
 
-_SHELL = re.compile(r"\s*(EOF|EOL|END|_EOF_|'|\"|EOT)\s*")
-
-
-def is_shell_line(line: str) -> bool:
-    """The closing line of a command that vendors print around a snippet."""
-    return _SHELL.fullmatch(line) is not None
-
 
 def plain_address(new: NewSource, more: str = "") -> str:
     """The address that was given, `more` being what belongs to it in the hint.

@@ -20,7 +20,7 @@ from velpin.instructions.words import UNKNOWN
 from velpin.model.instruction_reasons import NotAllFollowed
 from velpin.model.instructions import KeyRead, Reading
 from velpin.model.rule import Confine
-from velpin.model.shell import shell_word
+from velpin.model.shell import as_typed, shell_word
 from velpin.trust.openpgp import armoured, read_keys
 
 if TYPE_CHECKING:
@@ -47,6 +47,7 @@ class _Facts:
 
     def __init__(self, ports: Ports) -> None:
         self.kind, self.arch = ports.kind, ports.configuration.native
+        self.generation: str = ports.configuration.installer.generation
         self.release = read_release_fields(ports.tree)
         self._tree: Tree = ports.tree
 
@@ -188,5 +189,7 @@ def _nothing(ports: Ports, reading: Reading) -> UsageError:
     return UsageError(
         f"these instructions bring no source for this host (kind {ports.kind})"
         + (f": {told}" if told else ""),
-        "give the part of the page that is for this kind of host, or the vendor's file itself",
+        f"what they install: {as_typed(['velpin', 'forecast', *reading.requests])}"
+        if reading.requests
+        else "give the part of the page that is for this kind of host, or the vendor's file itself",
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from types import MappingProxyType
@@ -47,6 +48,14 @@ def new_source_from(
     """
     if key and is_fingerprint(key):
         fingerprint = fingerprint or bare(key)
+    found = None if url or not _may_be_repository(what) else _repository_at(ports, access, what)
+    if found is not None:
+        return found._replace(
+            handle=name, release=suite or found.release,
+            components=tuple(components) or found.components, archs=tuple(archs),
+            key=read_key(ports, access, key, fingerprint) if key else b"", key_name=key,
+            fingerprint=fingerprint,
+        )  # fmt: skip
     text = _given(ports, access, what, standard_input) if not url else _Given()
     snippet = text.snippet
     if snippet and (components or archs):
@@ -87,6 +96,17 @@ def read_key(ports: Ports, access: Access, key: str, fingerprint: str = "") -> b
             "chmod go-w, or give the fingerprint that the vendor publishes: --fingerprint",
         )  # fmt: skip
     return read_given(key, _LARGEST_KEY)
+
+
+def _may_be_repository(what: str) -> bool:
+    """Whether this is an address that ends as no file does."""
+    return "://" in what and not _is_quoted(what) and not re.search(r"\.[A-Za-z]\w*\Z", what[8:])
+
+
+def _repository_at(ports: Ports, access: Access, address: str) -> NewSource | None:
+    """The source that stands at an address itself."""
+    with access.holding(ports):
+        return ports.composer.at_address(address, access.transport(ports))
 
 
 class _Given(NamedTuple):

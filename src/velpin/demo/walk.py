@@ -53,7 +53,7 @@ def _tour(scene: Scene) -> list[Step]:
     own = ["--only", "gullwatch*", "--only", "libtide1"]
     return [
         Step("A vendor's page says: run these lines. What would they do to this host?",
-             ["add", str(scene.page), "--preview"], first=12, shows=_first_part(scene)),
+             ["add", str(scene.page), "--preview"], first=8, shows=_first_part(scene)),
         Step("Nothing of it was run. Which sources are there already?",
              ["sources"]),
         Step("Where would tide-gauge come from, and why not the newer one?",
@@ -71,7 +71,8 @@ def _tour(scene: Scene) -> list[Step]:
 
 def _first_part(scene: Scene) -> str:
     """The part of the vendor's page for this kind of host."""
-    return scene.page.read_text().partition("\nOn Lightship")[0]
+    part = scene.page.read_text().partition("On Mooring")[2].partition("On Lightship")[0]
+    return "\n".join(line for line in part.splitlines()[1:] if line)
 
 
 def _page_chapter(scene: Scene) -> list[Step]:

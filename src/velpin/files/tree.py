@@ -30,7 +30,7 @@ _LARGEST = 512 << 20
 """No file of a host that is read whole may hold more bytes."""
 
 
-_NO_NAME = re.compile("[\\0\\ud800-\\udc7f\\udd00-\\udfff]")
+_NO_NAME = "[\\0\\ud800-\\udc7f\\udd00-\\udfff]"
 """Characters that no file's name can hold: the others of that range stand for single bytes."""
 
 
@@ -70,7 +70,7 @@ class Tree:
         if name in self._resolved:
             return self._resolved[name]
         if "\0" in name or not name.isascii():  # no file is called so, and no call takes it
-            name = _NO_NAME.sub("\ufffd", name)
+            name = re.sub(_NO_NAME, "\ufffd", name)
         root, links = str(self.root), 0
         head, slash, tail = name.strip("/").rpartition("/")
         start = self.resolved(head) if slash else ""

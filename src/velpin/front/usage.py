@@ -95,12 +95,14 @@ USAGE: Mapping[str, Usage] = {
         ),
     ),
     "add": Usage(
-        "Adds a source: by its address; from a vendor's snippet (a file, - for standard input, or"
-        " the quoted line); from a vendor's release package, which is opened and not run; or by the"
-        " name of a source in a catalog. It is fetched and its key is checked first. Where it would"
+        "Adds a source: from what a vendor's page says to run, which is read and not run (a file,"
+        " - for standard input, or the quoted lines); by its address; from a vendor's snippet; from"
+        " a vendor's release package, which is opened and not run; or by the name of a source in a"
+        " catalog. It is fetched and its key is checked first. Where it would"
         " take over installed packages that were not named, that is told first, with the command"
         " that prevents it.",
         (
+            Example("add page.txt --preview", "what would a vendor's page do to this host?"),
             Example(
                 "add gullwatch --url http://deb.gullwatch.example/apt --suite jetty --component"
                 " main --key keys/gullwatch.asc",

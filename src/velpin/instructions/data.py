@@ -17,6 +17,10 @@ class Spot(NamedTuple):
     """The script's address; empty for the text itself."""
 
 
+_MOST_PARTS = 200
+"""Pieces from different places in one text."""
+
+
 @dataclass(frozen=True, slots=True)
 class Data:
     """What a command prints or a file holds: a text, or what stands at an address."""
@@ -56,6 +60,8 @@ class Data:
         if self._is_text and other._is_text:
             spots = tuple(dict.fromkeys((*self.spots, *other.spots)))
             return Data(f"{self.text}{other.text}", spots=spots)
+        if len(self.more) + len(other.more) > _MOST_PARTS:
+            return NOT_KNOWN
         first, *rest = (*self.parts, *other.parts)
         return Data(
             first.text, first.address, first.fingerprints, first.spots,
@@ -85,6 +91,8 @@ class Facts(Protocol):
     """As its own installer calls it."""
     release: dict[str, str]
     """Its os-release."""
+    generation: str
+    """Of its installer: `older` or `newer`; empty if all are alike."""
 
     def read(self, file: str) -> bytes | None:
         """Return a file below the root; None where there is none."""
@@ -125,6 +133,8 @@ class Written:
     before: list[Data] = field(default_factory=list)
     """What was written to it and then replaced."""
     removed: bool = False
+    is_over: bool = False
+    """Whether a file of the host that was there is written over."""
 
 
 @dataclass(slots=True)
@@ -160,7 +170,8 @@ class Overlay:
         """Put something into a file, or behind what is in it."""
         written = self.files.get(file)
         if written is None:
-            self.files[file] = Written(data)
+            is_over = not behind and self.facts.read(file.lstrip("/")) is not None
+            self.files[file] = Written(data, is_over=is_over)
         elif behind and not written.removed:
             written.data = written.data.and_then(data)
         else:
@@ -168,10 +179,10 @@ class Overlay:
                 written.before.append(written.data)
             written.data, written.removed = data, False
 
-    def remove(self, file: str) -> None:
+    def remove(self, file: str, spot: Spot) -> None:
         """Take a file away."""
         written = self.files.setdefault(file, Written(NOTHING))
-        written.data, written.removed = NOTHING, True
+        written.data, written.removed = NOTHING.by(spot), True
 
     def into_ring(self, ring: str, data: Data) -> None:
         """Put keys into a ring."""

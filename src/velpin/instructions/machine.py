@@ -41,6 +41,10 @@ MOST_DEPTH = 40
 MOST_FETCHED = 24
 """Addresses that one text may have looked at."""
 MOST_SCRIPT = 1 << 20
+MOST_WORK = 64 << 20
+"""Characters that the commands of one way read."""
+MOST_EFFECTS = 1_000
+"""Lines with an effect, and files that are written."""
 
 
 class Result(NamedTuple):
@@ -142,16 +146,16 @@ class Machine:
             "OSTYPE": ["linux-gnu"], "IFS": [" \t\n"], "BASH_VERSION": ["5.2.0"], "?": ["0"],
         }  # fmt: skip
         self._functions: dict[str, tuple[Node, bytes, _Frame]] = {}
-        self._arguments: list[str] = []
+        self.arguments: list[str] = []
         self._frame = _Frame("")
         self._callers: list[Spot] = []
-        self._steps = self._depth = self._temporary = 0
+        self.steps = self._depth = self._temporary = self._work = 0
 
     # -- texts -----------------------------------------------------------------------------
 
     def run_text(self, text: str, lines: Sequence[int], arguments: Sequence[str] = ()) -> None:
         """Go through a whole text; its lines have those numbers."""
-        self._arguments = list(arguments)
+        self.arguments = list(arguments)
         self._frame = _Frame("", lines)
         try:
             self._run(text)
@@ -167,25 +171,22 @@ class Machine:
         return self._within(_Frame(spot.script, line=spot.line), text, spot, stdin)
 
     def script(
-        self,
-        text: str,
-        spot: Spot,
-        *,
-        address: str,
-        arguments: Sequence[str],
-        stdin: Data = NOTHING,
-    ) -> Result:
-        """Go through a text that is handed to a shell of its own."""
+        self, text: str, spot: Spot, *, address: str, arguments: Sequence[str],
+        stdin: Data = NOTHING, called: str = "",
+    ) -> Result:  # fmt: skip
+        """Go through a text that is handed to a shell of its own, which is `called` so."""
         frame = _Frame(address) if address else _Frame(spot.script, line=spot.line)
-        before = self._arguments, self._variables, self._functions
-        self._arguments = list(arguments)
+        before = self.arguments, self._variables, self._functions
+        self.arguments = list(arguments)
         self._variables, self._functions = dict(self._variables), dict(self._functions)
+        if called:
+            self._variables["0"] = [called]
         try:
             return self._within(frame, text, spot, stdin)
         except _Exit as left:
             return Result(left.status, left.out)
         finally:
-            self._arguments, self._variables, self._functions = before
+            self.arguments, self._variables, self._functions = before
 
     def _within(self, frame: _Frame, text: str, spot: Spot, stdin: Data) -> Result:
         if len(text) > MOST_SCRIPT:
@@ -198,7 +199,10 @@ class Machine:
                 self._frame = before
 
     def _run(self, text: str, stdin: Data = NOTHING) -> Result:
-        source = text.encode("utf-8", "surrogateescape")
+        try:
+            source = text.encode("utf-8", "surrogateescape")
+        except UnicodeEncodeError:
+            source = text.encode("utf-8", "replace")
         return self._all(parsed(source).children, source, stdin)
 
     # -- statements ------------------------------------------------------------------------
@@ -224,8 +228,8 @@ class Machine:
         if handler is None or node.is_missing:
             self._not_followed(spot, _shown(_raw(node, source)))
             return Result(None)
-        self._steps += 1
-        if self._steps > MOST_STEPS:
+        self.steps += 1
+        if self.steps > MOST_STEPS:
             raise self._too_much(spot, f"takes more than {MOST_STEPS} steps to read")
         return handler(self, node, source, stdin)
 
@@ -335,7 +339,7 @@ class Machine:
         raws = [_raw(value, source) for value in node.children_by_field_name("value")]
         values = [each for raw in raws for each in words.fields(raw, self)]
         if not raws:
-            values = list(self._arguments)
+            values = list(self.arguments)
         return self._rounds(values, _raw(variable, source), body, source, stdin)
 
     def _rounds(
@@ -561,8 +565,8 @@ class Machine:
 
     def _call_function(self, function: tuple[Node, bytes, _Frame], call: Call) -> Result:
         body, source, frame = function
-        before = self._arguments, self._frame
-        self._arguments = list(call.args)
+        before = self.arguments, self._frame
+        self.arguments = list(call.args)
         self._frame = frame
         self._callers.append(call.spot)
         try:
@@ -571,7 +575,7 @@ class Machine:
         except _Return as left:
             return Result(left.status, left.out)
         finally:
-            self._arguments, self._frame = before
+            self.arguments, self._frame = before
             self._callers.pop()
 
     def has_command(self, name: str) -> bool:
@@ -579,6 +583,8 @@ class Machine:
         if name in self._functions or name in _BUILT_IN:
             return True
         kinds = INSTALLERS.get(name)
+        if _OF_GENERATION.get(name, self.overlay.facts.generation) != self.overlay.facts.generation:
+            return False
         if kinds is not None:
             return self.overlay.facts.kind in kinds
         return name in self._commands or self.overlay.has(f"/usr/bin/{name}")
@@ -601,6 +607,8 @@ class Machine:
             self._not_followed(spot, f"writes to a file whose name is not known: {_shown(name)}")
             return
         self.overlay.write(self.path(name), data.by(spot), behind=behind)
+        if len(self.overlay.files) > MOST_EFFECTS:
+            raise self._too_much(spot, f"writes more than {MOST_EFFECTS} files")
 
     def temporary(self) -> str:
         """The name of a new file."""
@@ -609,7 +617,11 @@ class Machine:
 
     def text(self, data: Data, spot: Spot) -> str:
         """What stands in some data; what is not there yet is fetched. UNKNOWN where that fails."""
-        return "".join(self._text(part, spot) for part in data.parts)
+        text = "".join(self._text(part, spot) for part in data.parts)
+        self._work += len(text)
+        if self._work > MOST_WORK:
+            raise self._too_much(spot, "goes through more than 64 MB of text")
+        return text
 
     def _text(self, part: Data, spot: Spot) -> str:
         if part.text is not None:
@@ -636,6 +648,8 @@ class Machine:
         """Keep what a line does."""
         if effect not in self.effects:
             self.effects.append(effect)
+        if len(self.effects) > MOST_EFFECTS:
+            raise self._too_much(effect.spot, f"does more than {MOST_EFFECTS} things")
 
     def _not_followed(self, spot: Spot, what: str) -> None:
         self.tell(Effect("not-followed", spot, what, may_change=True))
@@ -645,7 +659,7 @@ class Machine:
 
     def _bounded(self, texts: Sequence[str], spot: Spot) -> None:
         if sum(map(len, texts)) > words.MOST_EXPANDED or len(texts) > 10_000:
-            raise self._too_much(spot, "becomes longer than 1 MB")
+            raise self._too_much(spot, "becomes longer than 256 kB")
 
     # -- what names stand for, for `words` ---------------------------------------------------
 
@@ -654,10 +668,10 @@ class Machine:
         if name.isdigit():
             at = int(name)
             if at == 0:
-                return self._name
-            return self._arguments[at - 1] if at <= len(self._arguments) else None
+                return self._variables.get("0", [self._name])[0]
+            return self.arguments[at - 1] if at <= len(self.arguments) else None
         if name == "#":
-            return str(len(self._arguments))
+            return str(len(self.arguments))
         if name in ("$", "!", "RANDOM", "SECONDS", "HOSTNAME", "LINENO"):
             return UNKNOWN
         if name == "-":
@@ -667,21 +681,11 @@ class Machine:
 
     def values(self, name: str) -> Sequence[str]:
         """All values of a list, or all arguments."""
-        return self._arguments if name in "@*" else self._variables.get(name, [])
+        return self.arguments if name in "@*" else self._variables.get(name, [])
 
     def assign(self, name: str, value: str) -> None:
         """Set a variable."""
         self._variables[name] = [value]
-
-    def drop(self, count: int) -> bool:
-        """Leave out the first arguments; whether there were so many."""
-        there = count <= len(self._arguments)
-        del self._arguments[:count]
-        return there
-
-    def take_arguments(self, arguments: Sequence[str]) -> None:
-        """Put others in the place of the arguments."""
-        self._arguments = list(arguments)
 
     def output(self, command: str) -> str:
         """What a command prints that stands inside a word."""
@@ -742,12 +746,14 @@ def _continue(machine: Machine, call: Call) -> Result:
 
 def _shift(machine: Machine, call: Call) -> Result:
     count = int(call.args[0]) if call.args and call.args[0].isdigit() else 1
-    return Result(0 if machine.drop(count) else 1)
+    there = count <= len(machine.arguments)
+    machine.arguments = machine.arguments[count:]
+    return Result(0 if there else 1)
 
 
 def _set(machine: Machine, call: Call) -> Result:
     if "--" in call.args:
-        machine.take_arguments(call.args[list(call.args).index("--") + 1 :])
+        machine.arguments = list(call.args[list(call.args).index("--") + 1 :])
     return Result()
 
 
@@ -776,6 +782,8 @@ def _tested(machine: Machine, call: Call) -> Result:
 
 def words_quoted(word: str) -> str:
     """A word that stands for itself."""
+    if re.fullmatch(r"[-\w./=!<>]+", word):
+        return word
     return "'" + word.replace("'", "'\\''") + "'"
 
 
@@ -808,6 +816,9 @@ INSTALLERS: Mapping[str, tuple[str, ...]] = {
     "pacman-key": ("alpm",),
 }  # fmt: skip
 """Commands that only hosts of some kinds have."""
+
+_OF_GENERATION = {"dnf5": "newer", "dnf4": "older", "dnf-3": "older"}
+"""Commands that only one generation of an installer has."""
 
 _STATEMENTS: Mapping[str, Callable[[Machine, Node, bytes, Data], Result]] = {
     "program": Machine._group, "compound_statement": Machine._group, "do_group": Machine._group,

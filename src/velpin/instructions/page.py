@@ -8,12 +8,17 @@ from dataclasses import dataclass, field
 from html.parser import HTMLParser
 
 from velpin.errors import HostFileError
+from velpin.instructions.continued import Continued
 
 MOST_TEXT = 1 << 20
 """Characters of one text of instructions."""
 MOST_LINES = 20_000
 _MOST_OF_ONE = 400
 """Lines of one command, with its texts."""
+_MOST_LOOKED_AT = 4 << 20
+"""Characters that are looked at to find where commands end."""
+_LONGEST_SEEN = 2000
+"""Characters by which a line is told to be a command."""
 
 _TYPOGRAPHY = str.maketrans({
     "\u201c": '"', "\u201d": '"', "\u201e": '"', "\u201f": '"', "\u00ab": '"', "\u00bb": '"',
@@ -74,10 +79,8 @@ _NUMBER = re.compile(r"\s*(?:\d{1,3}[.:)]?|[-*\u2022])\s+(?=\S)")
 _LEAD = re.compile(r"[A-Z][^:$'\"`|<>]{0,80}:\s+(?=\S)")
 _HEAD = re.compile(r"\s*\[[^]\s]+\]\s*$")
 _VALUE = re.compile(r"\s*(?:[#;]|[\w.]+\s*=|$)")
+_INLINE = re.compile(r"`((?:sudo|curl|wget|dnf|yum|apt|apt-get|zypper|pacman|rpm) [^`]+)`")
 _FENCE = re.compile(r"\s*(?:```|~~~)\w*\s*$")
-_HEREDOC = re.compile(r"(?<!<)<<(-?)\s*([\"']?)\\?([A-Za-z_]\w*)\2")
-_OPENING = re.compile(r"(?:^|[;&|]\s*|\bthen\s+|\bdo\s+|\belse\s+)(if|for|while|until|case)\b")
-_CLOSING = re.compile(r"(?:^|[;&]\s*)(fi|done|esac)\b")
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,16 +161,23 @@ class _Text(HTMLParser):
     def __init__(self) -> None:
         super().__init__(convert_charrefs=True)
         self.lines = [Line(1, "")]
-        self._silent = 0
+        self._silent = self._kept = 0
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         self._silent += tag in ("script", "style")
+        self._kept += tag == "pre"
+        if tag == "code" and not self._kept:
+            self.lines[-1] = Line(self.lines[-1].number, self.lines[-1].text + "`")
         if tag in ("br", "pre", "p", "div", "li", "tr", "h1", "h2", "h3", "h4"):
             self._break()
 
     def handle_endtag(self, tag: str) -> None:
         if tag in ("script", "style") and self._silent:
             self._silent -= 1
+        if tag == "code" and not self._kept:
+            self.lines[-1] = Line(self.lines[-1].number, self.lines[-1].text + "`")
+        if tag == "pre" and self._kept:
+            self._kept -= 1
         if tag in ("pre", "p", "div", "li", "tr", "h1", "h2", "h3", "h4"):
             self._break()
 
@@ -196,7 +206,7 @@ def _without_tags(text: str) -> list[Line]:
 
 def begins_command(text: str) -> bool:
     """Whether a line begins as a command does, and not as a sentence."""
-    text = text.strip()
+    text = text.strip()[:_LONGEST_SEEN]
     word = re.split(r"[\s;|&<>]", text, maxsplit=1)[0] if text else ""
     if _ASSIGNED.match(text) or _FUNCTION.match(text):
         return True
@@ -217,6 +227,7 @@ class _Sorter:
 
     def __init__(self, lines: list[Line], name: str) -> None:
         self._lines, self._name = lines, name
+        self._looked_at = 0
         bare = [line for line in lines if begins_command(line.text)]
         prompted = any(self._behind(_PROMPT, line.text) for line in lines)
         self._hash_is_prompt = prompted or not bare
@@ -254,18 +265,22 @@ class _Sorter:
 
     def _whole(self, command: str, following: list[Line]) -> list[str]:
         """The lines of one command; its first alone where the rest does not end it."""
-        texts, whole = [command], command
+        texts, state = [command], Continued()
+        state.read(command)
         for line in following:
-            if not _is_open(whole):
+            if not state.is_open:
                 return texts
             text = line.text
-            if not _in_text(whole):
+            if not state.is_in_text:
                 text = self._behind(_PROMPT, text) or re.sub(r"^\s*>\s+", "", text)
             texts.append(text)
-            whole += "\n" + text
-        if not _is_open(whole):
+            state.read(text)
+            self._looked_at += len(text)
+            if self._looked_at > _MOST_LOOKED_AT:
+                raise HostFileError(self._name, line.number, "cannot be told apart into commands")
+        if not state.is_open:
             return texts
-        if _open_heredoc(whole):
+        if state.is_in_document:
             first = following[0].number - 1 if following else self._lines[-1].number
             raise HostFileError(self._name, first, "a text begins here that does not end")
         return [command]
@@ -286,10 +301,8 @@ class _Sorter:
         lead = _LEAD.match(text)
         if lead and begins_command(text[lead.end() :]) and " " in text[lead.end() :]:
             return text[lead.end() :]
-        quoted = re.search(
-            r"`((?:sudo|curl|wget|dnf|yum|apt|apt-get|zypper|pacman|rpm) [^`]+)`", text
-        )
-        return quoted.group(1) if quoted else ""
+        quoted = [each for each in _INLINE.findall(text) if begins_command(each)]
+        return "; ".join(quoted)
 
     def _take(self, number: int, text: str) -> None:
         self._page.commands.append(text.rstrip() if not text.endswith("\\ ") else text[:-1])
@@ -299,78 +312,6 @@ class _Sorter:
         self._page.commands.append("")
         self._page.numbers.append(line.number)
         self._page.loose.append(line)
-
-
-def _in_text(text: str) -> bool:
-    """Whether the end of a text is inside quotes or a here-document."""
-    return _open_quote(text) or _open_heredoc(text)
-
-
-def _is_open(text: str) -> bool:
-    """Whether a command goes on in the next line."""
-    if _in_text(text):
-        return True
-    last = text.rsplit("\n", 1)[-1].rstrip()
-    if last.endswith("\\") or re.search(r"(?:\||&&)$", last):
-        return True
-    code = _without_texts(text)
-    if code.count("{") > code.count("}") and _FUNCTION.search(code):
-        return True
-    if code.count("(") > code.count(")") and "case" not in code:
-        return True
-    return len(_OPENING.findall(code)) > sum(1 for _ in _CLOSING.finditer(_by_lines(code)))
-
-
-def _by_lines(code: str) -> str:
-    return ";".join(part.strip() for part in code.split("\n"))
-
-
-def _without_texts(text: str) -> str:
-    """A text without what is quoted, documents and comments in it."""
-    text = _without_heredocs(text)
-    text = re.sub(r"'[^']*'|\"(?:\\.|[^\"\\])*\"", "''", text)
-    return re.sub(r"(?m)(?:^|(?<=\s))#.*$", "", text)
-
-
-def _without_heredocs(text: str) -> str:
-    kept, waiting = [], list[str]()
-    for line in text.split("\n"):
-        if waiting:
-            if line.strip() == waiting[0]:
-                waiting.pop(0)
-            continue
-        waiting = [found.group(3) for found in _HEREDOC.finditer(line)]
-        kept.append(line)
-    return "\n".join(kept)
-
-
-def _open_heredoc(text: str) -> bool:
-    waiting = list[str]()
-    for line in text.split("\n"):
-        if waiting:
-            if line.strip() == waiting[0]:
-                waiting.pop(0)
-            continue
-        waiting = [found.group(3) for found in _HEREDOC.finditer(line)]
-    return bool(waiting)
-
-
-def _open_quote(text: str) -> bool:
-    quote, at, text = "", 0, _without_heredocs(text)
-    while at < len(text):
-        char = text[at]
-        if char == "\\" and quote != "'":
-            at += 1
-        elif quote:
-            quote = "" if char == quote else quote
-        elif char in "'\"":
-            quote = char
-        elif char == "#" and (not at or text[at - 1].isspace()):
-            at = text.find("\n", at)
-            if at < 0:
-                return False
-        at += 1
-    return bool(quote)
 
 
 # -- what needs no reading of instructions -----------------------------------------------------
@@ -394,6 +335,9 @@ def is_plain(text: str) -> bool:
         return False
     return not any(
         ((suite := _DEB_SUITE.match(line.text)) and FILLED_IN.match(suite.group(1)))
-        or (KEY_ADDRESS.search(line.text) and not re.match(r"\s*[\w.-]+\s*[=:]", line.text))
+        or (
+            KEY_ADDRESS.search(line.text[:_LONGEST_SEEN])
+            and not re.match(r"\s*[\w.-]+\s*[=:]", line.text)
+        )
         for line in page.loose
     )

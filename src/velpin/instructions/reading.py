@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 from velpin.instructions.commands import COMMANDS
 from velpin.instructions.data import Data, Effect, Facts, Fetch, Overlay, Spot, Written
-from velpin.instructions.machine import Machine, Ways
+from velpin.instructions.machine import MOST_STEPS, Machine, Ways
 from velpin.instructions.page import FILLED_IN, KEY_ADDRESS, Line, Page, read_page
 from velpin.instructions.words import UNKNOWN
 from velpin.model.instruction_reasons import (
@@ -30,6 +31,7 @@ from velpin.model.instruction_reasons import (
 from velpin.model.instructions import KeyRead, LineRead, Reading, SourceRead
 from velpin.model.reason import Reason
 from velpin.model.rule import Keep, Rule
+from velpin.model.safe_text import without_passwords
 from velpin.model.shell import shell_word
 
 MOST_WAYS = 64
@@ -68,16 +70,29 @@ def readings(
     page = read_page(text, name)
     found: dict[object, Reading] = {}
     answers: list[bool] = []
+    steps = 0
     for _ in range(MOST_WAYS):
         ways = Ways(list(answers))
         machine = Machine(_overlay(facts, files or {}), fetch, ways, COMMANDS, name)
         machine.run_text(page.shell, page.numbers, arguments)
+        steps += machine.steps
         reading = _Outcome(machine, page, facts).reading()
         if not (machine.ended and reading.is_empty and not reading.unfollowed):
-            found.setdefault(_essence(reading), reading)
+            known = found.get(_essence(reading))
+            if known is None or len(reading.requests) > len(known.requests):
+                found[_essence(reading)] = reading
         answers = _next(ways.answers[: len(ways.asked)])
-        if not answers:
+        if not answers or steps > MOST_STEPS:
             break
+    if answers:  # more ways than are tried
+        what = "more conditions are undecided than are tried; other ways may lead elsewhere"
+        line = LineRead(0, 0, "", LineNotFollowed(what=what))
+        found = {
+            key: reading._replace(
+                lines=(*reading.lines, line), unfollowed=(*reading.unfollowed, line)
+            )
+            for key, reading in found.items()
+        }
     whole = [reading for reading in found.values() if not reading.is_empty]
     return whole or list(found.values())[:1]
 
@@ -129,8 +144,10 @@ class _Outcome:
         found = self._for_this_host(list(self._found()))
         sources = [self._source(each) for each in found]
         packages = self._packages()
+        if not sources:
+            self._keys_alone()
         switches = self._switches()
-        requests = self._requests([source.snippet for source in sources])
+        requests = self._requests()
         for effect in self.machine.effects:
             self._told(effect)
         self._preferences()
@@ -158,7 +175,7 @@ class _Outcome:
         own = [spot for spot in kept if not spot.script]
         chosen = own or kept or [Spot(0)]
         numbers = [spot.line for spot in chosen]
-        line = LineRead(min(numbers), max(numbers), chosen[0].script, says)
+        line = LineRead(min(numbers), max(numbers), chosen[0].script, _without_logins(says))
         self.lines.append(line)
         return line
 
@@ -197,6 +214,9 @@ class _Outcome:
                 if UNKNOWN in text:
                     self._not_followed(data.every_spot, _unknown_text(file, data))
                 elif _names_source(kind, text):
+                    if written.is_over and _is_of(kind, self.facts.kind):
+                        what = f"the page writes over {file}; what is in it stays"
+                        self._say(data.every_spot, DoneBetter(what=what))
                     yield _Found(kind, file, text, data.every_spot)
         yield from self._loose()
 
@@ -292,13 +312,13 @@ class _Outcome:
     def _source(self, found: _Found) -> SourceRead:
         self._say(found.spots, SourceFromPage(what=_told(found.kind, found.text)))
         keys, files = self._keys_of(found)
-        text, weakened = found.text, ""
+        text = found.text
         lines = [line for line in text.splitlines() if not _weakens(found.kind, line)]
         if len(lines) < len(text.splitlines()) and found.kind != "alpm":
             what = "the page switches a check of signatures off; it is left on"
             self._say(found.spots, DoneBetter(what=what))
-            text, weakened = "".join(f"{line}\n" for line in lines), found.text
-        return SourceRead(text, found.file, tuple(dict.fromkeys(keys)), files, weakened)
+            text = "".join(f"{line}\n" for line in lines)
+        return SourceRead(text, found.file, tuple(dict.fromkeys(keys)), files)
 
     def _keys_of(self, found: _Found) -> tuple[list[KeyRead], dict[str, KeyRead]]:
         files: dict[str, KeyRead] = {}
@@ -337,6 +357,14 @@ class _Outcome:
                 if _KEYS_FOR_ALL.match(file) and not written.removed and not written.data.is_empty:
                     yield written.data.every_spot, written.data
 
+    def _keys_alone(self) -> None:
+        """Tell keys that no source goes with."""
+        for spots, data in self._keys_for_all(self.facts.kind):
+            for part in data.parts:
+                if part.address:
+                    what = f"key from {part.address}"
+                    self._say(spots, LineLeftOut(what=what, why="which no source here goes with"))
+
     def _keys(
         self, data: Data, files: dict[str, KeyRead], name: str, *, spots: tuple[Spot, ...] = (),
         for_all: bool = False,
@@ -362,7 +390,7 @@ class _Outcome:
     def _keys_in_words(self) -> Iterator[KeyRead]:
         """Keys that the page names in passing."""
         for line in self.page.loose:
-            for address in KEY_ADDRESS.findall(line.text):
+            for address in KEY_ADDRESS.findall(line.text[:2000]):
                 self._say((Spot(line.number),), KeyFromPage(address=address))
                 yield KeyRead(address)
 
@@ -394,7 +422,7 @@ class _Outcome:
                 found += [(name, effect.text == "on") for name in effect.names]
         return list(dict.fromkeys(found))
 
-    def _requests(self, snippets: Sequence[str]) -> list[str]:
+    def _requests(self) -> list[str]:
         words: dict[str, None] = {}
         for effect in self.machine.effects:
             if effect.kind != "request" or not _is_of(effect.on, self.facts.kind):
@@ -433,6 +461,10 @@ class _Outcome:
         """Settings of the host's installer that are no sources, keys or rules."""
         for file, written in self.machine.overlay.files.items():
             known = any(place.match(file) for place, _ in _PLACES) or _RULES.match(file)
+            if written.removed and self.facts.read(file.lstrip("/")) is not None:
+                if known or _KEY_PLACES.match(file) or _OTHERS.match(file):
+                    self._not_followed(written.data.every_spot, f"removes {file}")
+                continue
             if known or _KEY_PLACES.match(file) or written.removed or written.data.is_empty:
                 continue
             if _OTHERS.match(file):
@@ -445,6 +477,15 @@ def _unknown_text(file: str, data: Data) -> str:
     if address:
         return f"{file} is what stands at {address}, and that cannot be fetched"
     return f"{file} is written with a text that cannot be known here"
+
+
+def _without_logins(says: Reason) -> Reason:
+    """The same without the passwords that an address may bring."""
+    facts: dict[str, Any] = {
+        name: without_passwords(fact) if isinstance(fact, str) else fact
+        for name, fact in says.facts.items()
+    }
+    return type(says)(**facts)
 
 
 def _order(line: LineRead) -> tuple[object, ...]:

@@ -12,9 +12,11 @@ from typing import NamedTuple, Protocol
 
 UNKNOWN = "\uf8ff"
 """What is not known; no text that is read has this character."""
-MOST_EXPANDED = 1 << 20
+MOST_EXPANDED = 1 << 18
 """Characters of one expanded text."""
 _MOST_DEPTH = 40
+_LONGEST_MATCHED = 4000
+"""Characters of a text of which a part is cut off or replaced by a pattern."""
 
 _NAME = re.compile(r"[A-Za-z_]\w*")
 _SPECIAL = "@*#?$!-0123456789"
@@ -348,6 +350,8 @@ class _Scanner:
         )
 
     def _replaced(self, value: str, rest: str) -> str:
+        if len(value) > _LONGEST_MATCHED:
+            return UNKNOWN
         every = rest.startswith("/")
         old, _, new = rest[every:].partition("/")
         found = re.compile(
@@ -358,6 +362,8 @@ class _Scanner:
 
 
 def _trimmed(value: str, glob: str, side: str, *, longest: bool) -> str:
+    if len(value) > _LONGEST_MATCHED:
+        return UNKNOWN
     whole = re.compile(fnmatch.translate(glob), re.DOTALL)
     cuts = range(len(value) + 1)
     for cut in reversed(cuts) if longest == (side == "#") else cuts:
@@ -386,18 +392,18 @@ _ESCAPES = {
 }
 
 
-def unescaped(text: str) -> str:
-    """A text with its backslash escapes, as `echo -e` and `printf` print them."""
+def unescaped(text: str, octal: str = "0?[0-7]{1,3}") -> str:
+    """A text with its backslash escapes, as `printf` prints them; `echo` takes another `octal`."""
 
     def one(found: re.Match[str]) -> str:
         code = found.group(1)
         if code[0] == "x" and len(code) > 1:
             return chr(int(code[1:], 16))
         if code[0].isdigit():
-            return chr(int(code, 8) & 0xFF)
+            return chr(int(code, 8) & 0xFF) if found.group(2) is not None else f"\\{code}"
         return _ESCAPES.get(code, "\\" + code if code not in "'\"" else code)
 
-    return re.sub(r"\\(x[0-9A-Fa-f]{1,2}|0?[0-7]{1,3}|.)", one, text, flags=re.DOTALL)
+    return re.sub(rf"\\(x[0-9A-Fa-f]{{1,2}}|({octal})|.)", one, text, flags=re.DOTALL)
 
 
 def _braces(word: str, raw: str) -> list[str]:

@@ -31,7 +31,7 @@ class SourceFromPage(Reason):
 
 
 class PackageFromPage(Reason):
-    says = "release package {address}, opened and not run"
+    says = "package {address}, opened and not run"
     address: str
 
 

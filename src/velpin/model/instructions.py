@@ -40,8 +40,6 @@ class SourceRead(NamedTuple):
     keys: tuple[KeyRead, ...] = ()
     files: Mapping[str, KeyRead] = {}
     """Keys by the file below the root that the text puts them into."""
-    weakened: str = ""
-    """The snippet as it stands, if a check was left on that it switches off."""
 
 
 class Reading(NamedTuple):

@@ -61,6 +61,11 @@ class Composer(Protocol):
         Raises UsageError for too little said, HostFileError for a snippet that the host would
         not read, TrustError if no key has the fingerprint that was given."""
 
+    def at_address(self, address: str, transport: Transport) -> NewSource | None:
+        """Return what a repository at an address would be as a source of this host; None if there
+        is none that can be told by its address."""
+        return None
+
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """Return the edits that let a source which is there be signed by some keys."""
 

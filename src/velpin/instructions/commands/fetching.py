@@ -102,7 +102,10 @@ def _shell(machine: Machine, call: Call) -> Result:
             if not args:
                 return Result()
             text = args.pop(0)
-            return machine.script(text, call.spot, address="", arguments=args[1:], stdin=call.stdin)
+            return machine.script(
+                text, call.spot, address="", arguments=args[1:], stdin=call.stdin,
+                called=args[0] if args else "",
+            )  # fmt: skip
         if not flag.startswith("--") and "s" in flag:
             args.insert(0, "-")
             break

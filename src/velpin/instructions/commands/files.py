@@ -34,7 +34,7 @@ def _copy(machine: Machine, call: Call) -> Result:
         if target:
             machine.write(_target(machine, target, name), data, call.spot)
         if call.name == "mv":
-            machine.overlay.remove(machine.path(name))
+            machine.overlay.remove(machine.path(name), call.spot)
     return Result(status)
 
 
@@ -48,7 +48,7 @@ def _link(machine: Machine, call: Call) -> Result:
 def _remove(machine: Machine, call: Call) -> Result:
     for name in said(call.args).operands:
         if machine.file(name) is not None:
-            machine.overlay.remove(machine.path(name))
+            machine.overlay.remove(machine.path(name), call.spot)
     return Result()
 
 

@@ -178,7 +178,7 @@ def _set_in(
         return True
     if missing_is_told:
         what = f"sets {key} of {handle or 'all sources'}"
-        machine.tell(Effect("not-followed", call.spot, what, may_change=True, on="rpm-dnf"))
+        machine.tell(Effect("not-followed", call.spot, what, may_change=True, on="rpm"))
     return False
 
 

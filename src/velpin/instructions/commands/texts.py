@@ -35,10 +35,10 @@ def _echo(machine: Machine, call: Call) -> Result:
         escaped |= "e" in flags
         ended &= "n" not in flags
     text = " ".join(args)
-    return _made((unescaped(text) if escaped else text) + "\n" * ended, call)
+    return _made((unescaped(text, "0[0-7]{0,3}") if escaped else text) + "\n" * ended, call)
 
 
-_FORMAT = re.compile(r"%(?:%|[-+ 0#]*\d*(?:\.\d+)?([sdiubqcxX]))")
+_FORMAT = re.compile(r"%(?:%|-?\d{0,3}(?:\.\d+)?([sdiubqcxX]))")
 
 
 def _printf(machine: Machine, call: Call) -> Result:
@@ -63,7 +63,7 @@ def _formatted(args: Sequence[str]) -> str:
             if not found.group(1):
                 return "%"
             value = rest.pop(0) if rest else ""
-            return unescaped(value) if found.group(1) == "b" else value
+            return f"%{found.group()[1:-1]}s" % (unescaped(value) if found[1] == "b" else value)
 
         printed.append(_FORMAT.sub(one, form))
         if not rest or not needed or len(printed) > 1000:
@@ -395,6 +395,8 @@ def _xargs(machine: Machine, call: Call) -> Result:
     found = said(call.args, ("n", "I", "L", "P", "d"))
     text = machine.text(call.stdin, call.spot)
     if not is_known(text):
+        what = f"runs {' '.join(found.operands)} with words that are not known"
+        machine.tell(Effect("not-followed", call.spot, what, may_change=True))
         return Result(None, NOT_KNOWN.by(call.spot))
     return machine.call([*(found.operands or ["echo"]), *text.split()], NOTHING, call.spot)
 

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 from velpin.change.given_keys import agreeing, given_keys
 from velpin.change.plan import NewSource
-from velpin.change.snippets import check_names, is_shell_line, name_from, plain_address
+from velpin.change.snippets import check_names, name_from, plain_address
 from velpin.errors import HostFileError, Refusal, UsageError
 from velpin.fetch.download import Transport
 from velpin.fetch.unpack import digest_of
@@ -216,7 +216,7 @@ def read_snippet(text: str, name: str = "") -> list[AlpmSection]:
             found.append(AlpmSection(head.group(1), ()))
         elif head:
             raise HostFileError(shown_as, number, "it would change settings of the whole host")
-        elif line and not line.startswith("#") and not is_shell_line(line) and found:
+        elif line and not line.startswith("#") and found:
             key, equals, value = (part.strip() for part in line.partition("="))
             if not equals or key not in OF_SOURCES or not value:
                 raise HostFileError(shown_as, number, f"{line!r} means nothing in a source")

@@ -16,7 +16,7 @@ from velpin.files.tree import Edits
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.logins import login_file
 from velpin.kinds.deb.refresh import DebRefreshed, has_component
-from velpin.kinds.deb.release import Release
+from velpin.kinds.deb.release import Release, read_release, unwrap
 from velpin.kinds.deb.source_reasons import LoginApart, NoSuite, WrongRelease
 from velpin.kinds.deb.sources import (
     OPTIONS,
@@ -89,6 +89,18 @@ class DebComposer(Composer):
         """Its address and its suite: several suites of one address are several sources."""
         return [_place(source.address, source.release)]
 
+    def at_address(self, address: str, transport: Transport) -> NewSource | None:
+        """The suite of this host's release, or else the first, with its main component."""
+        release = self._state.configuration.release
+        suites = suites_of(address.rstrip("/"), transport, release)
+        if not suites:
+            return None
+        here = release.get("VERSION_CODENAME", "")
+        suite = here if here in suites else suites[0]
+        components = _components(f"{address.rstrip('/')}/dists/{suite}", transport)
+        main = ("main",) if "main" in components else components
+        return NewSource(address=address, release=suite, components=main)
+
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that name a key for a source."""
         source = self._state.configuration.by_handle[source.handle]
@@ -116,7 +128,7 @@ class DebComposer(Composer):
             )
         suites = [
             suite
-            for suite in suites_of(source, transport, self._state.configuration.release)
+            for suite in suites_of(source.address, transport, self._state.configuration.release)
             if suite != source.release
         ]
         if suites and not release.date_text:
@@ -142,7 +154,7 @@ class DebComposer(Composer):
             return Examined()
         if source.release in _COMMON_SUITES:
             return Examined()
-        suites = suites_of(source, transport, self._state.configuration.release)
+        suites = suites_of(source.address, transport, self._state.configuration.release)
         if here not in suites:
             has = tuple(suites) or (source.release,)
             none = NoOwnSuite(source=source.handle, asked=source.release, here=here, has=has)
@@ -219,7 +231,7 @@ def parse_snippet(text: str, name: str = "") -> list[SourceEntry]:
     Raises HostFileError (snippet and line) where the host would not read it, UsageError
     where it names no source.
     """
-    body = "\n".join(_bare_line(line) for line in text.replace("\r\n", "\n").split("\n"))
+    body = text.replace("\r\n", "\n")
     stanza = re.search(r"(?mi)^(Types|URIs|Suites):", body) is not None
     found = SourceFiles()
     shown = name or "snippet"
@@ -238,12 +250,6 @@ def parse_snippet(text: str, name: str = "") -> list[SourceEntry]:
             f"{shown} names no source", "expected a line `deb ADDRESS SUITE COMPONENT`"
         )
     return entries
-
-
-def _bare_line(line: str) -> str:
-    """Vendors print lines as arguments of a shell command: take the source out of it."""
-    found = re.search(r"""echo\s+(?:-e\s+)?(["'])(deb\s.*?)\1""", line)
-    return found.group(2) if found else line
 
 
 def _handle(new: NewSource, entries: list[SourceEntry], state: DebState) -> str:
@@ -344,9 +350,9 @@ def _why_nothing(state: DebState, source: DebSource, release: Release) -> str:
     return ""
 
 
-def suites_of(source: DebSource, transport: Transport, release: dict[str, str]) -> list[str]:
+def suites_of(address: str, transport: Transport, release: dict[str, str]) -> list[str]:
     """Suites a repository is seen to have: from its folder's listing, else by trying names."""
-    base = f"{source.address}/dists/"
+    base = f"{address}/dists/"
     listed = _listed(base, transport)
     if listed:
         return listed
@@ -363,6 +369,15 @@ def _listed(base: str, transport: Transport) -> list[str]:
         return []
     names = re.findall(r'href="(?:\./)?([A-Za-z0-9][A-Za-z0-9._+-]*)/"', page)
     return [name for name in dict.fromkeys(names) if _has_suite(base + name, transport)]
+
+
+def _components(url: str, transport: Transport) -> tuple[str, ...]:
+    for name in ("InRelease", "Release"):
+        try:
+            return read_release(unwrap(transport.read(f"{url}/{name}")), name).components
+        except (FetchError, TrustError, HostFileError):
+            continue
+    return ()
 
 
 def _has_suite(url: str, transport: Transport) -> bool:

@@ -508,8 +508,9 @@ def _gone(look: Look, source: DebSource) -> Draft:
     transport = look.ask(source)
     examiner = _examiner(look)
     if transport is not None:
-        suites = [s for s in suites_of(source, transport, examiner.state.configuration.release)
-                  if s != source.release]  # fmt: skip
+        release = examiner.state.configuration.release
+        found = suites_of(source.address, transport, release)
+        suites = [suite for suite in found if suite != source.release]
         here = examiner.state.configuration.release.get("VERSION_CODENAME", "")
         suites.sort(key=lambda suite: not is_of(here, suite))
         mends += [_resuited(look, source, suite, must_fetch=True) for suite in suites[:3]]

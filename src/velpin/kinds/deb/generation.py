@@ -5,11 +5,10 @@ Observed rules: docs/how-hosts-choose/deb-newer.md.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True)
-class DebGeneration:
+class DebGeneration(NamedTuple):
     """One generation's habits."""
 
     searches: bool

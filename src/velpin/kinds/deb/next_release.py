@@ -117,7 +117,7 @@ def _codename_of(
     for source in state.configuration.sources:
         if not source.on or source.flat or not is_home(source.handle):
             continue
-        for suite in suites_of(source, transport, state.configuration.release):
+        for suite in suites_of(source.address, transport, state.configuration.release):
             for name in ("InRelease", "Release"):
                 try:
                     data = transport.read(f"{source.address}/dists/{suite}/{name}")

@@ -9,8 +9,8 @@ from urllib.parse import urlsplit
 
 from velpin.change.given_keys import agreeing, given_keys
 from velpin.change.plan import NewSource
-from velpin.change.snippets import check_names, is_shell_line, name_from, plain_address
-from velpin.errors import HostFileError, UsageError
+from velpin.change.snippets import check_names, name_from, plain_address
+from velpin.errors import FetchError, HostFileError, TrustError, UsageError
 from velpin.fetch.download import Transport
 from velpin.files.text import encode
 from velpin.files.tree import Edits
@@ -126,6 +126,14 @@ class RpmComposer(Composer):
         what = result.error.message if result.error else ""
         return NothingThere(source=source.handle, what=what)
 
+    def at_address(self, address: str, transport: Transport) -> NewSource | None:
+        """The repository whose list of lists is there."""
+        try:
+            transport.read(f"{address.rstrip('/')}/repodata/repomd.xml")
+        except (FetchError, TrustError):
+            return None
+        return NewSource(address=address)
+
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that name a key for a source, and let its packages be checked with it."""
         source = self._state.configuration.by_handle[source.handle]
@@ -210,7 +218,6 @@ def read_snippet(text: str, name: str = "") -> list[IniSection]:
     heads = (at for at, line in enumerate(lines) if line.strip().startswith("["))
     first = next(heads, len(lines))
     body = [line if at >= first else "" for at, line in enumerate(lines)]
-    body = ["" if is_shell_line(line) else line for line in body]
     found = read_sections(encode("\n".join(body)), shown_as, joined=True)
     sections = [section for section in found if section.name != "main"]
     if not sections:

@@ -5,11 +5,10 @@ Observed rules: docs/how-hosts-choose/rpm-dnf-newer.md.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True)
-class DnfGeneration:
+class DnfGeneration(NamedTuple):
     """One generation's places and habits."""
 
     folders: tuple[str, ...]

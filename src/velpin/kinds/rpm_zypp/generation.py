@@ -5,11 +5,10 @@ Observed rules: docs/how-hosts-choose/rpm-zypp-newer.md.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True)
-class ZyppGeneration:
+class ZyppGeneration(NamedTuple):
     """One generation's habits."""
 
     multiple: str
