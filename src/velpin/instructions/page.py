@@ -246,13 +246,15 @@ class _Sorter:
 
     def page(self) -> Page:
         """Every line, as a command or as loose; HostFileError for a text of one without end."""
-        at, in_section = 0, False
+        at, in_section, in_key = 0, False, False
         while at < len(self._lines):
             line = self._lines[at]
             in_section = bool(_HEAD.match(line.text)) or (
                 in_section and bool(_VALUE.match(line.text))
             )
-            command = "" if in_section else self._command(line.text)
+            in_key = in_key or "-----BEGIN PGP" in line.text
+            command = "" if in_section or in_key else self._command(line.text)
+            in_key = in_key and "-----END PGP" not in line.text
             if not command:
                 self._loose(line)
                 at += 1

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from textwrap import dedent
 from typing import Any
 
 from velpin.instructions.commands import COMMANDS
@@ -53,6 +54,7 @@ _KEY_PLACES = re.compile(
     r"/usr/share/keyrings/|/etc/apt/(?:keyrings|trusted\.gpg)|/etc/pki/rpm-gpg/|/usr/lib/rpm/gnupg"
 )
 _SUITE_OF = re.compile(r"(?:\s*deb(?:-src)?\s+(?:\[[^]]*\]\s+)?\S+|(?i:suites:))\s+(\S+)")
+_SHOWN_HEAD = re.compile(r"\s*(?:\[[\w.@+:-]+\]$|(?i:types):\s)")
 _DEB_LINE = re.compile(
     r"\s*deb(?P<src>-src)?\s+(?:\[(?P<options>[^]]*)\]\s+)?(?P<address>\S+)\s+(?P<suite>\S+)(?P<rest>.*)"
 )
@@ -246,13 +248,13 @@ class _Outcome:
         """Sources that are shown and not written by a command."""
         block: list[Line] = []
         for line in [*self.page.loose, Line(0, "")]:
-            text = line.text.strip()
+            text = line.text.rstrip()
             near = not block or line.number - block[-1].number <= 1
             if block and (not near or not _goes_on(block, text)):
                 if found := _shown(block):
                     yield found
                 block = []
-            if _DEB_LINE.match(text) or re.match(r"\[[\w.@+:-]+\]$|(?i:types):\s", text) or block:
+            if _DEB_LINE.match(text) or _SHOWN_HEAD.match(text) or block:
                 block.append(Line(line.number, text))
 
     def _for_this_host(self, found: list[_Found]) -> list[_Found]:
@@ -606,13 +608,14 @@ def _goes_on(block: Sequence[Line], text: str) -> bool:
     first = block[0].text
     if _DEB_LINE.match(first):
         return _DEB_LINE.match(text) is not None
-    if first.startswith("["):
-        return "=" in text or text.startswith(("#", "["))
-    return re.match(r"[\w-]+:\s|\s", text) is not None or text == "."
+    if first.lstrip().startswith("["):
+        return "=" in text or text.lstrip().startswith(("#", "["))
+    inner = text[len(first) - len(first.lstrip()) :]
+    return re.match(r"[\w-]+:(?:\s|\Z)|\s+\S", inner) is not None
 
 
 def _shown(block: Sequence[Line]) -> _Found | None:
-    text = "".join(f"{line.text}\n" for line in block)
+    text = dedent("".join(f"{line.text}\n" for line in block))
     spots = tuple(Spot(line.number) for line in block)
     for kind in ("deb", "rpm", "alpm"):
         if _names_source(kind, text):
