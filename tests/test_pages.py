@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 
 from tests.program import Said, run_on
+from velpin.core.instructions import _Fetched
 from velpin.core.named_keys import by_mail, is_fingerprint, is_mail, key_server_address
 from velpin.demo.build import Scene, build
 from velpin.demo.serve import served
@@ -250,6 +251,22 @@ def test_an_address_at_which_nothing_is(scene: Scene) -> None:
         scene.root, "add", "http://deb.gullwatch.example/apt", "--suite", "quay", "--preview"
     )
     assert "quay" in done.out + done.err
+
+
+def test_an_address_is_asked_once_whether_or_not_it_answers() -> None:
+    web = Web(there=b"x")
+    fetched = _Fetched(web)  # type: ignore[arg-type]
+    for _ in range(3):
+        assert fetched("http://a.example/there") == b"x"
+        with pytest.raises(FetchError):
+            fetched("http://a.example/nothing")
+    assert len(web.asked) == 2
+    for number in range(22):
+        with pytest.raises(FetchError):
+            fetched(f"http://a.example/{number}")
+    with pytest.raises(UsageError, match="more than 24 addresses"):
+        fetched("http://a.example/one-more")
+    assert len(web.asked) == 24
 
 
 # -- keys by the mail address of their owner -----------------------------------------------------

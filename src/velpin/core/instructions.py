@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 
 from velpin.change.plan import NewSource, Plan
 from velpin.core.adding import plan_add
-from velpin.core.named_keys import by_fingerprint
+from velpin.core.named_keys import LARGEST_KEY, by_fingerprint
 from velpin.core.new_source import new_source_from
 from velpin.core.rule_plans import considering, plan_rules
 from velpin.core.source_plans import plan_switch
-from velpin.errors import UsageError
+from velpin.errors import FetchError, TrustError, UsageError
 from velpin.files.tree import read_release_fields
 from velpin.instructions.addresses import parts_of
 from velpin.instructions.reading import readings
@@ -29,7 +29,6 @@ if TYPE_CHECKING:
     from velpin.files.tree import Tree
     from velpin.ports.bundle import Ports
 
-_LARGEST_KEY = 1 << 20
 _LARGEST_SCRIPT = 1 << 20
 _MOST_FETCHED = 24
 """Addresses that the text itself may have looked at."""
@@ -69,14 +68,20 @@ class _Fetched:
     """What stands at the addresses that a text names; each is fetched once."""
 
     def __init__(self, transport: Transport) -> None:
-        self._transport, self._found = transport, dict[str, bytes]()
+        self._transport, self._found = transport, dict[str, bytes | FetchError | TrustError]()
 
     def __call__(self, address: str) -> bytes:
         if address not in self._found:
             if len(self._found) >= _MOST_FETCHED:
                 raise UsageError(f"the instructions fetch from more than {_MOST_FETCHED} addresses")
-            self._found[address] = self._transport.read(address, most=_LARGEST_SCRIPT)
-        return self._found[address]
+            try:
+                self._found[address] = self._transport.read(address, most=_LARGEST_SCRIPT)
+            except (FetchError, TrustError) as problem:  # no address is asked for twice
+                self._found[address] = problem
+        found = self._found[address]
+        if not isinstance(found, bytes):
+            raise found
+        return found
 
 
 def read_instructions(
@@ -170,7 +175,7 @@ def _key_bytes(tree: Tree, keys: Sequence[KeyRead], transport: Transport) -> byt
         if key.fingerprint:
             data = by_fingerprint(tree, transport, key.fingerprint, key.address)
         elif key.address:
-            data = transport.read(key.address, most=_LARGEST_KEY)
+            data = transport.read(key.address, most=LARGEST_KEY)
         found += read_keys(data, key.address or "the page")
     return armoured(list(dict.fromkeys(found)))
 

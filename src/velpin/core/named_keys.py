@@ -22,7 +22,8 @@ if TYPE_CHECKING:
     from velpin.fetch.download import Transport
     from velpin.files.tree import Tree
 
-_LARGEST_KEY = 1 << 20
+LARGEST_KEY = 1 << 20
+"""No file of keys that is given with a source may hold more bytes."""
 _WHOLE = re.compile(r"(?:[0-9A-F]{40}|[0-9A-F]{64})\Z")
 _SHORT = re.compile(r"(?:0x)?[0-9A-Fa-f]{8,39}\Z")
 _MAIL = re.compile(r"([A-Za-z0-9._%+-]{1,64})@([A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+)\Z")
@@ -53,7 +54,7 @@ def by_fingerprint(tree: Tree, transport: Transport, fingerprint: str, server: s
     comes is not compared with the fingerprint here.
     """
     address = key_server_address(server or server_of(tree), bare(fingerprint))
-    return transport.read(address, most=_LARGEST_KEY)
+    return transport.read(address, most=LARGEST_KEY)
 
 
 def server_of(tree: Tree) -> str:
@@ -105,9 +106,9 @@ def by_mail(transport: Transport, mail: str) -> bytes:
         f"https://{domain}/.well-known/openpgpkey/{name}",
     )
     try:
-        data = transport.read(places[0], most=_LARGEST_KEY)
+        data = transport.read(places[0], most=LARGEST_KEY)
     except FetchError:
-        data = transport.read(places[1], most=_LARGEST_KEY)
+        data = transport.read(places[1], most=LARGEST_KEY)
     keys = [key for key in read_keys(data, mail) if any(_names(o, mail) for o in key.owners)]
     if not keys:
         raise BadKey(f"what {domain} publishes for {mail} is a key that does not name that address")

@@ -10,7 +10,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource
-from velpin.core.named_keys import by_fingerprint, by_mail, is_fingerprint, is_mail
+from velpin.core.named_keys import LARGEST_KEY, by_fingerprint, by_mail, is_fingerprint, is_mail
 from velpin.errors import HostFileError, UsageError
 from velpin.files.given import read_given, why_writable
 from velpin.trust.openpgp import bare
@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 
 _LARGEST_GIVEN = 32 << 20
 """No snippet or release package may be larger, in bytes."""
-_LARGEST_KEY = 1 << 20
 _LARGEST_SNIPPET = 4 << 20
 
 
@@ -88,14 +87,14 @@ def read_key(ports: Ports, access: Access, key: str, fingerprint: str = "") -> b
     if is_mail(key) and not os.path.exists(key):
         return by_mail(access.transport(ports), key)
     if "://" in key or key.startswith("file:"):
-        return access.transport(ports).read(key, most=_LARGEST_KEY)
+        return access.transport(ports).read(key, most=LARGEST_KEY)
     doubt = "" if fingerprint else why_writable(key)
     if doubt:
         raise HostFileError(
             key, 0, f"{doubt}, so nobody knows whose key is in it",
             "chmod go-w, or give the fingerprint that the vendor publishes: --fingerprint",
         )  # fmt: skip
-    return read_given(key, _LARGEST_KEY)
+    return read_given(key, LARGEST_KEY)
 
 
 def _may_be_repository(what: str) -> bool:
