@@ -12,6 +12,7 @@ import io
 import tarfile
 import tempfile
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from velpin.errors import HostFileError
@@ -46,14 +47,9 @@ def open_package(data: bytes, where: str) -> Files:
     Raises HostFileError where it is damaged or far larger than a release package is: in bytes,
     packed or unpacked, in files, or in any one of them.
     """
-    try:
+    with _told(where):
         files = _open_deb(data, where) if data.startswith(_DEB) else _open_rpm(data, where)
         return _bounded(files, where)
-    except (
-        ValueError, tarfile.TarError, EOFError, OSError, IndexError, OverflowError, MemoryError,
-        RecursionError,
-    ) as problem:  # fmt: skip
-        raise HostFileError(where, 0, f"a damaged package: {problem}") from problem
 
 
 def open_scripts(data: bytes, where: str) -> tuple[str, tuple[str, ...]]:
@@ -62,13 +58,19 @@ def open_scripts(data: bytes, where: str) -> tuple[str, tuple[str, ...]]:
 
     Raises HostFileError where the package is damaged.
     """
+    with _told(where):
+        if not data.startswith(_DEB):
+            return _rpm_script(data, where), ("1",)
+        packed = _deb_member(data, "control.tar", where)
+        members = _bounded(_of_tar(_unpacked(packed, where), where), where)
+        return members.get("postinst", b"").decode("utf-8", "surrogateescape"), ("configure",)
+
+
+@contextmanager
+def _told(where: str) -> Iterator[None]:
+    """Tell what a damaged package ends in as that."""
     try:
-        if data.startswith(_DEB):
-            members = dict(
-                _of_tar(_unpacked(_deb_member(data, "control.tar", where), where), where)
-            )
-            return members.get("postinst", b"").decode("utf-8", "surrogateescape"), ("configure",)
-        return _rpm_script(data, where), ("1",)
+        yield
     except (
         ValueError, tarfile.TarError, EOFError, OSError, IndexError, OverflowError, MemoryError,
         RecursionError,

@@ -52,7 +52,7 @@ def reading_of(host: Host, new: NewSource, way: int) -> Reading | None:
 
     Raises UsageError where it comes to several things and none was chosen, or none of that number.
     """
-    if is_plain(new.snippet):
+    if is_plain(new.snippet, new.snippet_name):
         return None
     found = host.sources.read_instructions(
         new.snippet, new.snippet_name, files=new.files, arguments=new.arguments

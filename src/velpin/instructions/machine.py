@@ -38,8 +38,6 @@ MOST_ROUNDS = 2_000
 """Of one loop."""
 MOST_DEPTH = 40
 """Functions, scripts and substitutions inside each other."""
-MOST_FETCHED = 24
-"""Addresses that one text may have looked at."""
 MOST_SCRIPT = 1 << 20
 MOST_WORK = 64 << 20
 """Characters that the commands of one way read."""
@@ -524,8 +522,7 @@ class Machine:
                 if name is not None:
                     assigned[_raw(name, source)] = [text]
             elif child.type == "herestring_redirect":
-                raw = _raw(child, source).removeprefix("<<<").strip()
-                stdin = Data(words.text_of(raw, self) + "\n", spots=(spot,))
+                stdin = self._given(child, source, spot) or NOTHING
             elif child.type != "file_redirect":
                 found += words.fields(_raw(child, source), self)
         self._bounded(found, spot)
@@ -689,21 +686,15 @@ class Machine:
 
     def output(self, command: str) -> str:
         """What a command prints that stands inside a word."""
-        spot = self._frame.spot(0) if self._frame.line else self._spot
-        result = self.inner(command, spot)
-        return self.text(result.out, spot)
+        spot = self._frame.spot(0)
+        return self.text(self.inner(command, spot).out, spot)
 
     def as_file(self, command: str) -> str:
         """A file with what a command prints."""
-        spot = self._frame.spot(0) if self._frame.line else self._spot
-        result = self.inner(command, spot)
+        result = self.inner(command, self._frame.spot(0))
         name = self.temporary()
         self.overlay.write(name, result.out)
         return name
-
-    @property
-    def _spot(self) -> Spot:
-        return self._frame.spot(0)
 
 
 class _Deeper:

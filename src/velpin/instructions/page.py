@@ -329,10 +329,10 @@ KEY_ADDRESS = re.compile(
 )
 
 
-def is_plain(text: str) -> bool:
+def is_plain(text: str, name: str = "") -> bool:
     """Whether a text is a source's own words and no more: no command, no markup, nothing to fill
     in, no key named beside it."""
-    page = read_page(text, "")
+    page = read_page(text, name)
     if page.is_shell or page.is_changed:
         return False
     return not any(

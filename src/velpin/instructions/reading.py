@@ -211,20 +211,19 @@ class _Outcome:
             kind = next((kind for place, kind in _PLACES if place.match(file)), "")
             if not kind or written.removed:
                 continue
-            for data in self._fitting(kind, written):
-                text = self.machine.text(data, Spot(0))
-                if UNKNOWN in text:
-                    self._not_followed(data.every_spot, _unknown_text(file, data))
-                elif _names_source(kind, text):
-                    if written.is_over and _is_of(kind, self.facts.kind):
-                        what = f"the page writes over {file}; what is in it stays"
-                        self._say(data.every_spot, DoneBetter(what=what))
-                    yield _Found(kind, file, text, data.every_spot)
+            data, text = self._fitting(kind, written)
+            if UNKNOWN in text:
+                self._not_followed(data.every_spot, _unknown_text(file, data))
+            elif _names_source(kind, text):
+                if written.is_over and _is_of(kind, self.facts.kind):
+                    what = f"the page writes over {file}; what is in it stays"
+                    self._say(data.every_spot, DoneBetter(what=what))
+                yield _Found(kind, file, text, data.every_spot)
         yield from self._loose()
 
-    def _fitting(self, kind: str, written: Written) -> list[Data]:
-        """What a file was to hold, for this release: what was written last, unless something
-        before it is for this release and that is not."""
+    def _fitting(self, kind: str, written: Written) -> tuple[Data, str]:
+        """What a file was to hold, and its text: what was written last, unless something before it
+        is for this release and that is not."""
         here = _words_of_release(self.facts.release)
         texts = {data: self.machine.text(data, Spot(0)) for data in (*written.before, written.data)}
         for data, text in texts.items():
@@ -238,7 +237,7 @@ class _Outcome:
         for data in known:
             if fitting and data not in fitting and _suites(kind, texts[data]):
                 self._left_out(kind, texts[data], data.every_spot)
-        return [chosen]
+        return chosen, texts[chosen]
 
     def _left_out(self, kind: str, text: str, spots: Iterable[Spot]) -> None:
         what = " ".join(_suites(kind, text)) or "another source"

@@ -271,9 +271,9 @@ def _modified(machine: Machine, call: Call, found: Said, rest: list[str]) -> Res
             _switch(machine, call, handle, on=True)
         if found.has("d", "disable"):
             _switch(machine, call, handle, on=False)
-        for name, key in (("p", "priority"), ("priority", "priority")):
-            if found.value(name):
-                _set_in(machine, call, handle, key, found.value(name))
+        priority = found.value("p", "priority")
+        if priority:
+            _set_in(machine, call, handle, "priority", priority)
         if found.has("G", "no-gpgcheck"):
             _set_in(machine, call, handle, "gpgcheck", "0")
     return Result()

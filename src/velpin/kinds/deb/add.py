@@ -372,19 +372,22 @@ def _listed(base: str, transport: Transport) -> list[str]:
 
 
 def _components(url: str, transport: Transport) -> tuple[str, ...]:
-    for name in ("InRelease", "Release"):
-        try:
-            return read_release(unwrap(transport.read(f"{url}/{name}")), name).components
-        except (FetchError, TrustError, HostFileError):
-            continue
-    return ()
+    data = _release_at(url, transport)
+    try:
+        return read_release(unwrap(data), url).components if data else ()
+    except HostFileError:
+        return ()
 
 
 def _has_suite(url: str, transport: Transport) -> bool:
+    return _release_at(url, transport) is not None
+
+
+def _release_at(url: str, transport: Transport) -> bytes | None:
+    """A suite's release file, in either form; None where it has none."""
     for name in ("InRelease", "Release"):
         try:
-            transport.read(f"{url}/{name}")
-            return True
+            return transport.read(f"{url}/{name}")
         except (FetchError, TrustError):
             continue
-    return False
+    return None
