@@ -49,6 +49,8 @@ class NewSource(NamedTuple):
     a source as it once was."""
     signed_index: bool = False
     """Whether its index itself is signed, where hosts ask for that apart."""
+    notes: tuple[Reason, ...] = ()
+    """What there is to say of how it was found."""
 
 
 class KeyShown(NamedTuple):

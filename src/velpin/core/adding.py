@@ -84,6 +84,7 @@ def plan_source(ports: Ports, new: NewSource, transport: Transport) -> Plan:
     if known and not new.address and not new.snippet:
         return _plan_key(ports, known, new, transport)
     addition = ports.composer.compose(new, transport)
+    addition = addition._replace(notes=[*new.notes, *addition.notes])
     plan = _planned(ports, addition)
     same = list(_same_place(ports, addition))
     if plan.unchanged and same:

@@ -13,10 +13,12 @@ from velpin.change.plan import NewSource
 from velpin.core.named_keys import LARGEST_KEY, by_fingerprint, by_mail, is_fingerprint, is_mail
 from velpin.errors import HostFileError, UsageError
 from velpin.files.given import read_given, why_writable
+from velpin.model.source_reasons import ComponentsTaken, ReleaseTaken
 from velpin.trust.openpgp import bare
 
 if TYPE_CHECKING:
     from velpin.core.access import Access
+    from velpin.model.reason import Reason
     from velpin.ports.bundle import Ports
 
 _LARGEST_GIVEN = 32 << 20
@@ -47,11 +49,16 @@ def new_source_from(
     """
     if key and is_fingerprint(key):
         fingerprint = fingerprint or bare(key)
-    found = None if url or not _may_be_repository(what) else _repository_at(ports, access, what)
+    found = (
+        None if url or not _may_be_repository(what) else _repository_at(ports, access, what, suite)
+    )
     if found is not None:
         return found._replace(
-            handle=name, release=suite or found.release,
+            handle=name or found.handle, release=suite or found.release,
             components=tuple(components) or found.components, archs=tuple(archs),
+            notes=tuple(
+                note for note in found.notes if not (components and note.code == "components-taken")
+            ),
             key=read_key(ports, access, key, fingerprint) if key else b"", key_name=key,
             fingerprint=fingerprint,
         )  # fmt: skip
@@ -102,10 +109,18 @@ def _may_be_repository(what: str) -> bool:
     return "://" in what and not _is_quoted(what) and not re.search(r"\.[A-Za-z]\w*\Z", what[8:])
 
 
-def _repository_at(ports: Ports, access: Access, address: str) -> NewSource | None:
+def _repository_at(ports: Ports, access: Access, address: str, release: str) -> NewSource | None:
     """The source that stands at an address itself."""
     with access.holding(ports):
-        return ports.composer.at_address(address, access.transport(ports))
+        there = ports.composer.at_address(address, access.transport(ports), release)
+    if there is None:
+        return None
+    notes: list[Reason] = []
+    if len(there.releases) > 1 and not release:
+        notes.append(ReleaseTaken(release=there.new.release, has=tuple(there.releases)))
+    if len(there.components) > len(there.new.components):
+        notes.append(ComponentsTaken(taken=there.new.components, has=tuple(there.components)))
+    return there.new._replace(notes=tuple(notes))
 
 
 class _Given(NamedTuple):

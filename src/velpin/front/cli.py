@@ -304,6 +304,21 @@ def offers(
     source: Annotated[
         str, typer.Option("--from", metavar="SOURCE", help="List what this source offers.")
     ] = "",
+    at: Annotated[
+        str,
+        typer.Option(
+            "--at",
+            metavar="ADDRESS",
+            help="Look at a repository that is no source of this host; nothing is kept.",
+        ),
+    ] = "",
+    suite: Annotated[
+        str, typer.Option("--suite", metavar="SUITE", help="With --at, this suite of it.")
+    ] = "",
+    component: Annotated[
+        list[str] | None,
+        typer.Option("--component", metavar="COMPONENT", help="With --at, these components."),
+    ] = None,
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
@@ -311,9 +326,20 @@ def offers(
     """List all offers of a name or of one source, newest first."""
     found = _open(root, as_is)
     names = what or []
+    if (source or at) and len(names) > 1:
+        raise UsageError(f"with --{'from' if source else 'at'}, give one glob or none")
+    if at:
+        from velpin.front.look_view import show_look
+
+        if source:
+            raise UsageError("--from and --at ask for different sources")
+        glob = names[0] if names else "*"
+        look = found.packages.look_at(at, suite=suite, components=component or (), glob=glob)
+        _write(look) if json else show_look(_screen(), look, glob)
+        return
+    if suite or component:
+        raise UsageError("--suite and --component say which part of --at is looked at")
     if source:
-        if len(names) > 1:
-            raise UsageError("with --from, give one glob or none")
         listed = found.packages.offers_from(source, names[0] if names else "*")
     elif names:
         listed = found.packages.offers(names)

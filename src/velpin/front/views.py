@@ -163,9 +163,10 @@ def show_skipped(screen: Screen, host: Host) -> None:
 # -- offers and search -------------------------------------------------------------------
 
 
-def show_offers(screen: Screen, found: Sequence[Offer]) -> None:
-    """Offers, the one that would be installed marked."""
-    several_names = len({offer.name for offer in found}) > 1
+def show_offers(screen: Screen, found: Sequence[Offer], *, names: bool = False) -> None:
+    """Offers, the one that would be installed marked; the name stands in each line if there are
+    several, or with `names`."""
+    several_names = names or len({offer.name for offer in found}) > 1
     rows = [_offer_row(offer, several_names) for offer in found]
     screen.table(
         ["", "package", "version", "arch", "source", "priority", "", "summary"], rows, right=(5,)

@@ -129,7 +129,7 @@ class Host:
         """Its packages: what is installed, what there is of a name, what a text finds."""
         from velpin.host.packages import HostPackages
 
-        return HostPackages(self._ports)
+        return HostPackages(self._ports, self._access)
 
     @cached_property
     def rules(self) -> HostRules:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import cmp_to_key
 from typing import TYPE_CHECKING
 
@@ -10,16 +10,18 @@ from velpin.ports.indexes import parse_all
 from velpin.ports.packages import near_names
 
 if TYPE_CHECKING:
+    from velpin.core.access import Access
     from velpin.model.forecast import Offer
     from velpin.model.host import SearchHit
+    from velpin.model.looks import Look
     from velpin.ports.bundle import Ports
 
 
 class HostPackages:
     """The packages of a host, by their names."""
 
-    def __init__(self, ports: Ports) -> None:
-        self._ports = ports
+    def __init__(self, ports: Ports, access: Access) -> None:
+        self._ports, self._access = ports, access
 
     def installed_names(self) -> list[str]:
         """Return the names of all installed packages, in byte order."""
@@ -53,6 +55,20 @@ class HostPackages:
         from velpin.core.offers import offers_from
 
         return offers_from(self._ports, handle, glob)
+
+    def look_at(
+        self, address: str, *, suite: str = "", components: Sequence[str] = (), glob: str = "*"
+    ) -> Look:
+        """Return what a repository has that is no source of this host, and who signs it.
+
+        Its offers are those that fit a glob, in the state that they would have as a source's.
+        Nothing is kept. Raises UsageError for what is no address, Refusal if it is a source
+        already, NotThere if nothing for this kind of host is there, FetchError if it cannot be
+        fetched.
+        """
+        from velpin.core.looking import look_at
+
+        return look_at(self._ports, self._access, address, suite, components, glob)
 
     def versions(self, name: str) -> list[tuple[str, str]]:
         """Return every version of a name that is on offer or installed, the newest first, each with

@@ -42,6 +42,20 @@ class SomeAddedOff(Reason):
     count: int
 
 
+class ReleaseTaken(Reason):
+    """Which release of a repository is meant of which only the address was given."""
+
+    says = "the repository has {has}; {release} is taken (--suite takes another)"
+    release: str
+    has: tuple[str, ...]
+
+
+class ComponentsTaken(Reason):
+    says = "the repository has the components {has}; {taken} is taken (--component takes others)"
+    taken: tuple[str, ...]
+    has: tuple[str, ...]
+
+
 class NoOwnSuite(Reason):
     says = (
         "{source} has no suite called {here}; {asked} may be made for another release (it has"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 if TYPE_CHECKING:
@@ -44,6 +45,18 @@ class Examined(NamedTuple):
     notes: Sequence[Reason] = ()
 
 
+class AtAddress(NamedTuple):
+    """A repository that is seen at an address."""
+
+    new: NewSource
+    """What it would be as a source of this host."""
+    releases: Sequence[str] = ()
+    """The releases that it is seen to have, if its kind has several at one address."""
+    components: Sequence[str] = ()
+    architectures: Sequence[str] = ()
+    """Those of the release in `new`, if its head says so."""
+
+
 class Composer(Protocol):
     """Composes new sources; nothing is written by it."""
 
@@ -61,10 +74,15 @@ class Composer(Protocol):
         Raises UsageError for too little said, HostFileError for a snippet that the host would
         not read, TrustError if no key has the fingerprint that was given."""
 
-    def at_address(self, address: str, transport: Transport) -> NewSource | None:
-        """Return what a repository at an address would be as a source of this host; None if there
-        is none that can be told by its address."""
+    def at_address(self, address: str, transport: Transport, release: str = "") -> AtAddress | None:
+        """Return the repository at an address, looked at for one of its releases; None if there is
+        none that can be told by its address. Nothing of it is checked."""
         return None
+
+    @abstractmethod
+    def unchecked(self, new: NewSource) -> NewSource:
+        """Return the same source as one whose signatures nobody checks: for a look that nothing is
+        installed by."""
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """Return the edits that let a source which is there be signed by some keys."""

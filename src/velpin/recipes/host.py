@@ -117,7 +117,7 @@ class RecipeHost(Host):
     @cached_property
     def packages(self) -> RecipeHostPackages:
         """Its packages, and what could be built."""
-        return RecipeHostPackages(self._shelf)
+        return RecipeHostPackages(self._shelf, self._access)
 
     @cached_property
     def checkup(self) -> HostCheckup:
@@ -314,8 +314,8 @@ class RecipeHostSources(HostSources):
 class RecipeHostPackages(HostPackages):
     """Its packages, and what could be built."""
 
-    def __init__(self, shelf: RecipeShelf) -> None:
-        super().__init__(shelf.ports)
+    def __init__(self, shelf: RecipeShelf, access: Access) -> None:
+        super().__init__(shelf.ports, access)
         self._shelf = shelf
 
     def offers(self, names: Iterable[str]) -> list[Offer]:

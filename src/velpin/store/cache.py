@@ -144,6 +144,11 @@ class IndexCache:
         """What is entered while a file is parsed: for those who tell of it."""
 
     @property
+    def folders(self) -> Sequence[Path]:
+        """Where to look, in order."""
+        return self._folders
+
+    @property
     def home(self) -> Path:
         """The folder that is written to; CannotWrite where there is none."""
         for folder in self._folders:

@@ -145,6 +145,11 @@ class AlpmFacts:
         return self.texts.get(AlpmLink.GROUPS, ())
 
 
+def built(text: bytes) -> int:
+    """The time of building alone, in seconds since 1970, from the kept text; 0 where unsaid."""
+    return int(text.partition(b"\n")[0].split(b"\t")[3])
+
+
 def read_facts(text: bytes) -> AlpmFacts:
     """The facts from their kept text."""
     first, *rest = text.decode("utf-8", "replace").split("\n")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 from collections.abc import Collection, Sequence
 from urllib.parse import unquote, urlsplit
@@ -41,9 +42,10 @@ from velpin.model.source_reasons import (
     NothingThere,
     WrongArch,
 )
-from velpin.ports.composer import Addition, Composer, Examined
+from velpin.ports.composer import Addition, AtAddress, Composer, Examined
 from velpin.trust.openpgp import Key, armoured, read_keys
 
+_LARGEST_FLAT = 64 << 20
 _COMMON_SUITES = ("stable", "main", "testing", "release", "any", "all", "unstable")
 """Suites that are named after no release of any distribution."""
 
@@ -89,17 +91,29 @@ class DebComposer(Composer):
         """Its address and its suite: several suites of one address are several sources."""
         return [_place(source.address, source.release)]
 
-    def at_address(self, address: str, transport: Transport) -> NewSource | None:
-        """The suite of this host's release, or else the first, with its main component."""
-        release = self._state.configuration.release
-        suites = suites_of(address.rstrip("/"), transport, release)
-        if not suites:
+    def at_address(self, address: str, transport: Transport, release: str = "") -> AtAddress | None:
+        """The suite that is asked for, else that of this host's release, else the first, with its
+        main component; or a flat repository."""
+        base = address.rstrip("/")
+        suites = suites_of(base, transport, self._state.configuration.release)
+        if not suites and (not release or release == "./"):
+            return _flat(base, transport)
+        here = self._state.configuration.release.get("VERSION_CODENAME", "")
+        suite = release or (here if here in suites else suites[0])
+        head = _head_at(f"{base}/dists/{suite}", transport)
+        if head is None:
             return None
-        here = release.get("VERSION_CODENAME", "")
-        suite = here if here in suites else suites[0]
-        components = _components(f"{address.rstrip('/')}/dists/{suite}", transport)
-        main = ("main",) if "main" in components else components
-        return NewSource(address=address, release=suite, components=main)
+        main = ("main",) if "main" in head.components else head.components
+        new = NewSource(address=base, release=suite, components=main)
+        return AtAddress(new, suites or [suite], head.components, head.architectures)
+
+    def unchecked(self, new: NewSource) -> NewSource:
+        """The same as a line that trusts whatever comes."""
+        archs = f" arch={','.join(new.archs)}" if new.archs else ""
+        flat = new.release.endswith("/")
+        components = "" if flat else " ".join(new.components or ("main",))
+        line = f"deb [trusted=yes{archs}] {new.address} {new.release} {components}\n"
+        return NewSource(new.handle, snippet=line, snippet_name="a look", keep_options=True)
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that name a key for a source."""
@@ -371,12 +385,26 @@ def _listed(base: str, transport: Transport) -> list[str]:
     return [name for name in dict.fromkeys(names) if _has_suite(base + name, transport)]
 
 
-def _components(url: str, transport: Transport) -> tuple[str, ...]:
+def _flat(base: str, transport: Transport) -> AtAddress | None:
+    """The flat repository at an address."""
+    new = NewSource(address=base, release="./")
+    head = _head_at(base, transport)
+    if head is not None:
+        return AtAddress(new, ["./"], (), head.architectures)
+    for name in ("Packages.gz", "Packages.xz", "Packages"):
+        with contextlib.suppress(FetchError, TrustError):
+            transport.read(f"{base}/{name}", most=_LARGEST_FLAT)
+            return AtAddress(new, ["./"])
+    return None
+
+
+def _head_at(url: str, transport: Transport) -> Release | None:
+    """What a release file says; None where there is none that can be read."""
     data = _release_at(url, transport)
     try:
-        return read_release(unwrap(data), url).components if data else ()
+        return read_release(unwrap(data), url) if data else None
     except HostFileError:
-        return ()
+        return None
 
 
 def _has_suite(url: str, transport: Transport) -> bool:

@@ -32,7 +32,7 @@ from velpin.model.source_reasons import (
     NothingThere,
     WrongArch,
 )
-from velpin.ports.composer import Addition, Composer, Examined
+from velpin.ports.composer import Addition, AtAddress, Composer, Examined
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._:+-]*\Z")
@@ -126,13 +126,20 @@ class RpmComposer(Composer):
         what = result.error.message if result.error else ""
         return NothingThere(source=source.handle, what=what)
 
-    def at_address(self, address: str, transport: Transport) -> NewSource | None:
+    def at_address(self, address: str, transport: Transport, release: str = "") -> AtAddress | None:
         """The repository whose list of lists is there."""
+        there = substituted(address, self._state.configuration.variables).rstrip("/")
         try:
-            transport.read(f"{address.rstrip('/')}/repodata/repomd.xml")
+            transport.read(f"{there}/repodata/repomd.xml")
         except (FetchError, TrustError):
             return None
-        return NewSource(address=address)
+        return AtAddress(NewSource(address=address))
+
+    def unchecked(self, new: NewSource) -> NewSource:
+        """The same as a section with both checks off."""
+        name = new.handle or name_from(new.address)
+        text = f"[{name}]\nbaseurl={new.address}\nenabled=1\ngpgcheck=0\nrepo_gpgcheck=0\n"
+        return NewSource(snippet=text, snippet_name="a look", keep_options=True)
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that name a key for a source, and let its packages be checked with it."""

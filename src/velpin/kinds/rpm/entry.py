@@ -78,6 +78,11 @@ def written(
     return "\n".join(lines)
 
 
+def built(text: bytes) -> int:
+    """The time of building alone, in seconds since 1970, from the kept text; 0 where unsaid."""
+    return int(text.partition(b"\n")[0].split(b"\t")[4])
+
+
 def read_facts(text: bytes) -> RpmFacts:
     """The facts from their kept text."""
     first, *rest = text.decode("utf-8", "replace").split("\n")
