@@ -9,6 +9,7 @@ from typing import NamedTuple
 from velpin.errors import FetchError
 from velpin.instructions.reading import readings
 from velpin.instructions.words import UNKNOWN
+from velpin.kinds.deb.version import compare
 from velpin.model.instructions import Reading
 
 FOLDER = Path(__file__).parent / "instructions"
@@ -61,6 +62,10 @@ class MadeUp:
         """What every host has."""
         return file in ("etc", "usr", "etc/os-release", "etc/pacman.conf", "etc/apt/sources.list")
 
+    def compare(self, one: str, other: str) -> int:
+        """As deb hosts order versions."""
+        return compare(one, other)
+
 
 class Case(NamedTuple):
     """One text, for one kind of host, and what must come of it."""
@@ -110,9 +115,8 @@ def _told(reading: Reading) -> Iterator[str]:
                 "  key "
                 + " ".join(filter(None, (key.fingerprint, key.address)))
                 + ("written out" if key.text else "")
+                + (" for all" if key.for_all else "")
             )
-        for file in source.files:
-            yield f"  key in {file}"
     yield from (f"package {address}" for address in reading.packages)
     yield from (f"rule {rule!r}" for rule in reading.rules)
     yield from (f"confined {name} to {' '.join(to)}" for name, to in reading.confined.items())

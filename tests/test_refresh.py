@@ -393,7 +393,7 @@ def test_unsigned_sources(harbour: DebHarbour, option: str, works: bool) -> None
     if works:
         assert fetched(harbour).error is None
     else:
-        failed(harbour, "BadSignature", "is not signed")
+        failed(harbour, "NotSigned", "is not signed")
 
 
 def test_a_trusted_flat_source_without_any_release_file(harbour: DebHarbour) -> None:

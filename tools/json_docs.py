@@ -22,6 +22,7 @@ from velpin.model.catalog import CatalogEntry
 from velpin.model.finding import Checkup
 from velpin.model.forecast import Forecast, Offer
 from velpin.model.host import HostFacts, KeyUse, SourceStatus
+from velpin.model.looks import Look
 from velpin.model.reason import AsText, Place, Reason
 from velpin.model.report import HostReport
 from velpin.model.rule import Rule, RuleInForce
@@ -32,6 +33,7 @@ COMMANDS: dict[str, tuple[Any, bool]] = {
     "host": (HostFacts, False),
     "sources": (SourceStatus, True),
     "offers": (Offer, True),
+    "offers --at ADDRESS": (Look, False),
     "find": (documents.Hits, False),
     "keys": (KeyUse, True),
     "refresh": (documents.Refreshed, True),

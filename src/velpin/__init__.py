@@ -54,6 +54,7 @@ if TYPE_CHECKING:
     from velpin.model.hostfile import ExpectationResult
     from velpin.model.installer import Installer
     from velpin.model.instructions import KeyRead, LineRead, Reading, SourceRead
+    from velpin.model.looks import IndexSignature, Look
     from velpin.model.reason import Note, Place, Reason
     from velpin.model.report import HostReport
     from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, RuleInForce
@@ -96,6 +97,7 @@ _HOMES = {
     "velpin.model.instructions": ("KeyRead", "LineRead", "Reading", "SourceRead"),
     "velpin.model.hostfile": ("ExpectationResult",),
     "velpin.model.installer": ("Installer",),
+    "velpin.model.looks": ("IndexSignature", "Look"),
     "velpin.model.reason": ("Note", "Place", "Reason"),
     "velpin.model.report": ("HostReport",),
     "velpin.model.rule": ("Bar", "Confine", "Keep", "Pin", "Prefer", "Rule", "RuleInForce"),
@@ -111,8 +113,9 @@ __all__ = [
     "Conforming", "Drift", "ExpectationResult", "FetchError", "Finding", "Forecast",
     "GenerationComparison", "Host", "HostCatalog", "HostChanges", "HostCheckup", "HostError",
     "HostFacts", "HostFileError", "HostInFile", "HostPackages", "HostReport", "HostRules",
-    "HostSources", "IndexCache", "Installer", "JournalEntry", "Keep", "KeyRead", "KeyShown",
-    "KeyUse", "LineRead", "NewSource", "Note", "Offer", "Pin", "Place", "Plan", "PlanRefused",
+    "HostSources", "IndexCache", "IndexSignature", "Installer", "JournalEntry", "Keep", "KeyRead",
+    "KeyShown", "KeyUse", "LineRead", "Look", "NewSource", "Note", "Offer", "Pin", "Place", "Plan",
+    "PlanRefused",
     "Prefer", "Reading", "Reason", "RefreshResult", "Refusal", "Rehearsal", "Rule",
     "RuleInForce", "SearchHit", "Selection", "Shift", "Snapshot", "Source", "SourceRead",
     "SourceStatus", "StoreError", "Takeover", "Transport", "Tree", "TrustError",

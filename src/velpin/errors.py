@@ -2,6 +2,7 @@
 
     VelpinError
     |- UsageError            2  the words given make no sense
+    |  `- NoSourceInside     2  a package that brings no source
     |- Refusal               1  a clear "no": cannot be met, nothing was changed
     |  |- ChangedSince       1  files differ from what a change was planned on, or left
     |  |- PlanRefused        1  a plan would not do what it is for, or something speaks against it
@@ -17,6 +18,7 @@
     |- TrustError            4  a signature, key, checksum or date
     |  |- MissingKey         4  signed by a key that is not named for the source
     |  |- BadSignature       4  the signature does not fit
+    |  |  `- NotSigned       4  there is none where there must be one
     |  |- BadKey             4  the key itself cannot be used
     |  |- ChecksumMismatch   4  bytes differ from what the release file promises
     |  `- ReleaseRefused     4  expired, not yet valid, or changed identity
@@ -69,6 +71,10 @@ class UsageError(VelpinError):
     """The command's words make no sense."""
 
     exit_code = 2
+
+
+class NoSourceInside(UsageError):
+    """A package that brings no source."""
 
 
 class Refusal(VelpinError):
@@ -166,6 +172,10 @@ class MissingKey(TrustError):
 
 class BadSignature(TrustError):
     """The signature does not fit what it is said to sign."""
+
+
+class NotSigned(BadSignature):
+    """There is no signature where there must be one."""
 
 
 class BadKey(TrustError):

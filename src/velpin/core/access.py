@@ -30,6 +30,10 @@ class Access:
     ) -> None:
         self.on_wait, self._progress = on_wait, progress
 
+    def hasty(self) -> Access:
+        """The same with little patience for a server that does not answer."""
+        return _Hasty(self.on_wait, self._progress)
+
     def transport(self, ports: Ports) -> Transport:
         """What fetches, with the host's own proxies and logins and Velpin's settings."""
         from velpin.core.settings import read_settings
@@ -54,3 +58,11 @@ class Access:
         from velpin.change.journal import hold
 
         return hold(ports.view.cache.home / "lock", self.on_wait)
+
+
+class _Hasty(Access):
+    """Access that does not wait long for servers."""
+
+    def transport(self, ports: Ports) -> Transport:
+        """What fetches, and gives up early."""
+        return super().transport(ports).hasty()

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING
+from contextlib import suppress
+from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource, Plan
 from velpin.core.adding import plan_add
@@ -12,16 +13,21 @@ from velpin.core.named_keys import LARGEST_KEY, by_fingerprint
 from velpin.core.new_source import new_source_from
 from velpin.core.rule_plans import considering, plan_rules
 from velpin.core.source_plans import plan_switch
-from velpin.errors import FetchError, TrustError, UsageError
+from velpin.errors import FetchError, NoSourceInside, TrustError, UsageError, VelpinError
 from velpin.files.tree import read_release_fields
 from velpin.instructions.addresses import parts_of
 from velpin.instructions.reading import readings
 from velpin.instructions.words import UNKNOWN
-from velpin.model.instruction_reasons import NotAllFollowed
-from velpin.model.instructions import KeyRead, Reading
+from velpin.model.instruction_reasons import (
+    HttpsAnswers,
+    InstallsOnly,
+    KeyNotForIt,
+    NotAllFollowed,
+)
+from velpin.model.instructions import KeyRead, Reading, SourceRead
 from velpin.model.rule import Confine
 from velpin.model.shell import as_typed, shell_word
-from velpin.trust.openpgp import armoured, read_keys
+from velpin.trust.openpgp import Key, armoured, grouped, read_keys
 
 if TYPE_CHECKING:
     from velpin.core.access import Access
@@ -29,6 +35,7 @@ if TYPE_CHECKING:
     from velpin.files.tree import Tree
     from velpin.ports.bundle import Ports
 
+_PLAIN_ADDRESS = re.compile(r"http://[^\s'\"]+")
 _LARGEST_SCRIPT = 1 << 20
 _MOST_FETCHED = 24
 """Addresses that the text itself may have looked at."""
@@ -49,6 +56,7 @@ class _Facts:
         self.generation: str = ports.configuration.installer.generation
         self.release = read_release_fields(ports.tree)
         self._tree: Tree = ports.tree
+        self.compare = ports.packages.compare
 
     def read(self, file: str) -> bytes | None:
         """A file below the root, of which most are not known; None where there is none."""
@@ -111,16 +119,19 @@ def plan_instructions(
     whole = Plan("", "")
     with access.holding(ports):
         transport = access.transport(ports)
-    for new in _new_sources(
-        ports, access, reading, transport, name=name, suite=suite, key=key, fingerprint=fingerprint
-    ):
+    sources = _Sources(ports, access, transport, name, suite, key, fingerprint)
+    for given in sources.of(reading):
         here = considering(ports, whole)
-        plan = plan_add(here, access, new, only, over)
+        plan = _planned(here, access, given, only, over)
         names = reading.confined.get(_machine(here, plan), ())
         if names and not only and not plan.error:
             rules = [Confine(handle, names) for handle in plan.handles]
             plan = plan.then(plan_rules(considering(here, plan), rules))
         whole = whole.then(plan)
+    notes = [InstallsOnly(address=address) for address in sources.without]
+    if notes and not (whole.handles or reading.switches or reading.rules):
+        raise UsageError(notes[0].text)
+    whole.notes += notes
     brought = {handle: on for handle, on in reading.switches if handle not in whole.handles}
     for handle, on in brought.items():
         whole = whole.then(plan_switch(considering(ports, whole), handle, on))
@@ -133,51 +144,124 @@ def plan_instructions(
     return whole
 
 
-def _new_sources(
-    ports: Ports, access: Access, reading: Reading, transport: Transport, *, name: str, suite: str,
-    key: bytes, fingerprint: str,
-) -> Iterator[NewSource]:  # fmt: skip
-    for address in reading.packages:
-        new = new_source_from(ports, access, address, fingerprint=fingerprint)
+def _planned(
+    ports: Ports, access: Access, given: _Given, only: Sequence[str], over: Sequence[str]
+) -> Plan:
+    """What adding one source would write, with those of the page's common keys that sign it."""
+    keys = [*given.own, *given.common]
+    new = given.new._replace(key=armoured(keys)) if keys else given.new
+    plan, new = _by_https(ports, access, new, only, over)
+    signing = {shown.fingerprint for shown in plan.keys if shown.signs}
+    kept = [key for key in given.common if key.fingerprint in signing]
+    if not signing or len(kept) == len(given.common):
+        return plan
+    new = new._replace(key=armoured([*given.own, *kept]))
+    plan = plan_add(ports, access, new, only, over)
+    for key in given.common:
+        if key not in kept:
+            plan.notes.append(KeyNotForIt(key=grouped(key.fingerprint), owner=key.owner))
+    return plan
+
+
+def _by_https(
+    ports: Ports, access: Access, new: NewSource, only: Sequence[str], over: Sequence[str]
+) -> tuple[Plan, NewSource]:
+    """What adding a source would write, at https where that answers just as well."""
+    addresses = tuple(dict.fromkeys(_PLAIN_ADDRESS.findall(new.snippet)))
+    if addresses:
+        snippet = new.snippet.replace("http://", "https://")
+        notes = (*new.notes, *(HttpsAnswers(address=each) for each in addresses))
+        better = new._replace(snippet=snippet, notes=notes)
+        with suppress(VelpinError):
+            plan = plan_add(ports, access.hasty(), better, only, over)
+            if plan.error is None and not plan.findings:
+                return plan, better
+    return plan_add(ports, access, new, only, over), new
+
+
+class _Given(NamedTuple):
+    """A source of a page, and the keys that the page has for it."""
+
+    new: NewSource
+    own: Sequence[Key] = ()
+    common: Sequence[Key] = ()
+    """Those that the page takes for every source."""
+
+
+class _Sources:
+    """The sources that instructions come to."""
+
+    def __init__(
+        self, ports: Ports, access: Access, transport: Transport, name: str, suite: str,
+        key: bytes, fingerprint: str,
+    ) -> None:  # fmt: skip
+        self._ports, self._access, self._transport = ports, access, transport
+        self._name, self._suite = name, suite
+        self._key, self._fingerprint = key, fingerprint
+        self.without: list[str] = []
+        """Addresses of packages that bring no source."""
+
+    def of(self, reading: Reading) -> Iterator[_Given]:
+        """Those of one reading; UsageError if all it has is packages without a source."""
+        for address in reading.packages:
+            yield from self._of_package(address)
+        for source in reading.sources:
+            yield self._of_text(source, is_only=len(reading.sources) == 1)
+
+    def _of_package(self, address: str) -> Iterator[_Given]:
+        try:
+            new = new_source_from(self._ports, self._access, address, fingerprint=self._fingerprint)
+        except NoSourceInside:
+            self.without.append(address)
+            return
         if not new.arguments:
-            yield new
-            continue
+            yield _Given(new)
+            return
         inner = read_instructions(
-            ports, access, new.snippet, new.snippet_name, files=new.files, arguments=new.arguments
-        )
+            self._ports, self._access, new.snippet, new.snippet_name, files=new.files,
+            arguments=new.arguments,
+        )  # fmt: skip
         if len(inner) > 1 or inner[0].packages:
             raise UsageError(
                 f"the script of {address} leads to different sources",
                 f"see them: velpin add {shell_word(address)}",
             )
-        yield from _new_sources(
-            ports, access, inner[0], transport, name=name, suite=suite, key=key,
-            fingerprint=fingerprint,
-        )  # fmt: skip
-    for source in reading.sources:
-        given, key_name = key, "the key given"
-        if not given and source.keys:
-            given = _key_bytes(ports.tree, source.keys, transport)
-            key_name = ", ".join(dict.fromkeys(each.address or "the page" for each in source.keys))
+        yield from self.of(inner[0])
+
+    def _of_text(self, source: SourceRead, *, is_only: bool) -> _Given:
         asked = ",".join(each.fingerprint for each in source.keys if each.fingerprint)
-        yield NewSource(
-            handle=name if len(reading.sources) == 1 else "", release=suite, snippet=source.snippet,
-            snippet_name="the instructions", key=given, key_name=key_name,
-            fingerprint=fingerprint or ("" if key else asked),
+        new = NewSource(
+            handle=self._name if is_only else "", release=self._suite, snippet=source.snippet,
+            snippet_name="the instructions", key=self._key, key_name="the key given",
+            fingerprint=self._fingerprint or ("" if self._key else asked),
         )  # fmt: skip
+        if self._key or not source.keys:
+            return _Given(new)
+        named = ", ".join(dict.fromkeys(each.address or "the page" for each in source.keys))
+        own, common = dict[str, Key](), dict[str, Key]()
+        for each in source.keys:
+            into = common if each.for_all and len(source.keys) > 1 else own
+            into.update({key.fingerprint: key for key in self._keys(each)})
+        return _Given(new._replace(key_name=named), list(own.values()), list(common.values()))
 
-
-def _key_bytes(tree: Tree, keys: Sequence[KeyRead], transport: Transport) -> bytes:
-    """Keys from where a text says that they are, as one armoured text."""
-    found = []
-    for key in keys:
+    def _keys(self, key: KeyRead) -> list[Key]:
+        """The keys at the place where a text says that they are."""
         data = key.text
         if key.fingerprint:
-            data = by_fingerprint(tree, transport, key.fingerprint, key.address)
+            data = by_fingerprint(self._ports.tree, self._transport, key.fingerprint, key.address)
         elif key.address:
-            data = transport.read(key.address, most=LARGEST_KEY)
-        found += read_keys(data, key.address or "the page")
-    return armoured(list(dict.fromkeys(found)))
+            data = self._read(key.address)
+        return read_keys(data, key.address or "the page")
+
+    def _read(self, address: str) -> bytes:
+        """A key's file, by https where that answers as well."""
+        if address.startswith("http://"):
+            with suppress(FetchError, TrustError):
+                better = address.replace("http://", "https://", 1)
+                data = self._transport.hasty().read(better, most=LARGEST_KEY)
+                read_keys(data, better)
+                return data
+        return self._transport.read(address, most=LARGEST_KEY)
 
 
 def _machine(ports: Ports, plan: Plan) -> str:

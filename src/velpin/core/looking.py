@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from contextlib import contextmanager
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from velpin.core.offers import offers_from
-from velpin.errors import BadSignature, FetchError, MissingKey, NotThere, Refusal, UsageError
-from velpin.model.looks import Look, Signature
-from velpin.ports.view import View
-from velpin.store.cache import IndexCache
+from velpin.core.scratch import added_source, with_scratch_store
+from velpin.errors import (
+    BadSignature,
+    FetchError,
+    MissingKey,
+    NotSigned,
+    NotThere,
+    Refusal,
+    UsageError,
+)
+from velpin.model.looks import IndexSignature, Look
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Sequence
 
     from velpin.change.plan import NewSource
     from velpin.core.access import Access
@@ -21,7 +26,7 @@ if TYPE_CHECKING:
     from velpin.files.tree import Edits
     from velpin.model.source import Source
     from velpin.ports.bundle import Ports
-    from velpin.ports.composer import AtAddress
+    from velpin.ports.unlisted import AtAddress
 
 
 def look_at(
@@ -38,7 +43,7 @@ def look_at(
     if "://" not in address:
         raise UsageError(f"{address!r} is not an address", "velpin offers --at https://...")
     transport = access.transport(ports)
-    there = ports.composer.at_address(address, transport, release)
+    there = ports.composer.unlisted.at_address(address, transport, release)
     if there is None:
         wanted = f" with a release {release}" if release else ""
         raise NotThere(
@@ -46,44 +51,34 @@ def look_at(
             f"see what it would bring: velpin add {address}",
         )
     new = there.new._replace(components=tuple(components) or there.new.components)
-    with _kept_nowhere(ports) as looking:
+    with with_scratch_store(ports) as looking:
         signature, source, seen = _fetched(looking, new, transport)
         return _look(seen, there, new, signature, source, glob)
 
 
-@contextmanager
-def _kept_nowhere(ports: Ports) -> Iterator[Ports]:
-    """The same host with a store that goes when the look is over; it has no other indexes of
-    Velpin's than those fetched meanwhile."""
-    import tempfile
-
-    view = ports.view
-    with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
-        cache = IndexCache([Path(folder), *view.cache.folders])
-        yield ports.seen(View(view.tree, cache, view.as_is, view.generation, view.has_indexes))
-
-
-def _fetched(ports: Ports, new: NewSource, transport: Transport) -> tuple[Signature, Source, Ports]:
+def _fetched(
+    ports: Ports, new: NewSource, transport: Transport
+) -> tuple[IndexSignature, Source, Ports]:
     """Fetch a source with the host's own keys, else unchecked, and tell which."""
     edits = _edits(ports, new._replace(signed_index=True), transport)
     checked = ports.with_edits(edits)
-    source = _added(ports, checked)
+    source = added_source(ports, checked)
     result = checked.fetcher.fetch(source, transport)
     problem = result.error
     if problem is None and result.signed_by:
         keys = {use.fingerprint: use.owner for use in checked.signers.uses()}
         owners = tuple(keys.get(each, "") for each in result.signed_by)
-        return Signature("known", result.signed_by, owners), source, ports.with_edits(edits)
+        return IndexSignature("known", result.signed_by, owners), source, ports.with_edits(edits)
     if isinstance(problem, FetchError) and not isinstance(problem, NotThere):
         raise problem
-    signature = Signature("none")
+    signature = IndexSignature("none")
     if isinstance(problem, MissingKey):
-        signature = Signature("unknown", problem.key_ids)
-    elif isinstance(problem, BadSignature):
-        signature = Signature("bad")
-    edits = _edits(ports, ports.composer.unchecked(new), transport)
+        signature = IndexSignature("unknown", problem.key_ids)
+    elif isinstance(problem, BadSignature) and not isinstance(problem, NotSigned):
+        signature = IndexSignature("bad")
+    edits = _edits(ports, ports.composer.unlisted.unchecked(new), transport)
     unchecked = ports.with_edits(edits)
-    source = _added(ports, unchecked)
+    source = added_source(ports, unchecked)
     result = unchecked.fetcher.fetch(source, transport)
     if result.error is not None:
         raise result.error
@@ -103,20 +98,18 @@ def _edits(ports: Ports, new: NewSource, transport: Transport) -> Edits:
     return addition.edits
 
 
-def _added(before: Ports, after: Ports) -> Source:
-    known = {before.editor.key_of(source) for source in before.configuration.sources}
-    return next(
-        source for source in after.configuration.sources if after.editor.key_of(source) not in known
-    )
-
-
 def _look(
-    ports: Ports, there: AtAddress, new: NewSource, signature: Signature, source: Source, glob: str
+    ports: Ports,
+    there: AtAddress,
+    new: NewSource,
+    signature: IndexSignature,
+    source: Source,
+    glob: str,
 ) -> Look:
     """What a source holds that was fetched for a look."""
     found = [(index, row) for index in ports.indexes.of(source) for row in index.all_rows()]
     taken = [(index, row) for index, row in found if ports.packages.takes_arch(row.arch)]
-    built = [time for index, row in taken if (time := ports.indexes.built(index, row)) is not None]
+    built = [time for index, row in taken if (time := ports.offers.built(index, row)) is not None]
     here = ports.configuration.release.get("VERSION_CODENAME", "")
     return Look(
         address=new.address,

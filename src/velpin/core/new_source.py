@@ -8,11 +8,13 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
+from urllib.parse import quote
 
 from velpin.change.plan import NewSource
 from velpin.core.named_keys import LARGEST_KEY, by_fingerprint, by_mail, is_fingerprint, is_mail
-from velpin.errors import HostFileError, UsageError
+from velpin.errors import HostFileError, NoSourceInside, UsageError
 from velpin.files.given import read_given, why_writable
+from velpin.model.shell import as_typed
 from velpin.model.source_reasons import ComponentsTaken, ReleaseTaken
 from velpin.trust.openpgp import bare
 
@@ -49,9 +51,13 @@ def new_source_from(
     """
     if key and is_fingerprint(key):
         fingerprint = fingerprint or bare(key)
-    found = (
-        None if url or not _may_be_repository(what) else _repository_at(ports, access, what, suite)
-    )
+    is_folder = not url and "/" in what and os.path.isdir(what)
+    address = _address_of_folder(ports, what) if is_folder else what
+    found = None
+    if not url and _may_be_repository(address):
+        found = _repository_at(ports, access, address, suite)
+    if is_folder and found is None:
+        raise _no_repository(ports, what)
     if found is not None:
         return found._replace(
             handle=name or found.handle, release=suite or found.release,
@@ -109,10 +115,31 @@ def _may_be_repository(what: str) -> bool:
     return "://" in what and not _is_quoted(what) and not re.search(r"\.[A-Za-z]\w*\Z", what[8:])
 
 
+def _address_of_folder(ports: Ports, folder: str) -> str:
+    """A folder of the host as an address; UsageError for one outside its root."""
+    path, root = Path(os.path.realpath(folder)), ports.tree.root
+    if not path.is_relative_to(root):
+        raise UsageError(f"{folder} is not on this host, whose root is {root}")
+    return f"file:///{quote(str(path.relative_to(root)))}/"
+
+
+def _no_repository(ports: Ports, folder: str) -> UsageError:
+    ending = re.compile(rf"(?:{ports.composer.unlisted.package_ending})\Z")
+    packages = sorted(name for name in os.listdir(folder) if ending.search(name))
+    if not packages:
+        return UsageError(f"{folder} holds no repository for a host of kind {ports.kind}")
+    return UsageError(
+        f"{folder} holds package files ({len(packages)}) and no index of them, so it cannot be a"
+        " source",
+        "to see what installing one of them would do: "
+        + as_typed(["velpin", "forecast", os.path.join(folder, packages[0])]),
+    )
+
+
 def _repository_at(ports: Ports, access: Access, address: str, release: str) -> NewSource | None:
     """The source that stands at an address itself."""
     with access.holding(ports):
-        there = ports.composer.at_address(address, access.transport(ports), release)
+        there = ports.composer.unlisted.at_address(address, access.transport(ports), release)
     if there is None:
         return None
     notes: list[Reason] = []
@@ -151,9 +178,13 @@ def _given(ports: Ports, access: Access, what: str, standard_input: str | None) 
     script, arguments = open_scripts(data, what)
     if script.startswith("#!"):
         return _Given(script, f"{what}: its script", files, arguments)
-    raise UsageError(
+    asked = what if "/" in what else f"./{what}"
+    raise NoSourceInside(
         f"{what} holds no source for a host of kind {ports.kind}",
-        f"a release package brings files that end in {' or '.join(ports.composer.snippet_endings)}",
+        "to see what installing it would do: " + as_typed(["velpin", "forecast", asked])
+        if re.search(rf"(?:{ports.composer.unlisted.package_ending})\Z", what)
+        else "a release package brings files that end in"
+        f" {' or '.join(ports.composer.snippet_endings)}",
     )
 
 

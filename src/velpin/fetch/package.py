@@ -9,7 +9,6 @@ Source of the layouts: the two formats' published descriptions.
 from __future__ import annotations
 
 import io
-import tarfile
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -66,9 +65,31 @@ def open_scripts(data: bytes, where: str) -> tuple[str, tuple[str, ...]]:
         return members.get("postinst", b"").decode("utf-8", "surrogateescape"), ("configure",)
 
 
+def control_of(data: bytes, where: str) -> str:
+    """The description that a .deb file brings of itself; HostFileError where it has none."""
+    with _told(where):
+        if not data.startswith(_DEB):
+            raise HostFileError(where, 0, "is not a package")
+        packed = _deb_member(data, "control.tar", where)
+        members = _bounded(_of_tar(_unpacked(packed, where), where), where)
+        return members.get("control", b"").decode("utf-8", "surrogateescape")
+
+
+def early_member(data: bytes, name: str, where: str) -> bytes:
+    """A file near the beginning of a packed archive, of which `data` may be no more than the
+    beginning; HostFileError where it is not there."""
+    with _told(where):
+        for found, content in _of_tar(_beginning(data, where), where):
+            if found == name:
+                return content
+    raise HostFileError(where, 0, f"is not a package: it has no {name}")
+
+
 @contextmanager
 def _told(where: str) -> Iterator[None]:
     """Tell what a damaged package ends in as that."""
+    import tarfile
+
     try:
         yield
     except (
@@ -124,6 +145,8 @@ def _deb_member(data: bytes, wanted: str, where: str) -> bytes:
 
 
 def _of_tar(plain: bytes, where: str) -> Iterator[tuple[str, bytes]]:
+    import tarfile
+
     with tarfile.open(fileobj=io.BytesIO(plain), mode="r:") as archive:
         for count, member in enumerate(archive):
             if count > _MOST_MEMBERS:
@@ -180,6 +203,23 @@ def _hexadecimal(plain: bytes, at: int) -> int:
 
 def _plain_name(name: str) -> str:
     return "/".join(part for part in name.split("/") if part not in ("", ".", ".."))
+
+
+def _beginning(data: bytes, where: str) -> bytes:
+    """The first of some packed bytes, unpacked, as far as they go."""
+    with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
+        path = Path(folder) / "packed"
+        path.write_bytes(data)
+        found = bytearray()
+        try:
+            for piece in unpacked(path):
+                found += piece
+                if len(found) > _LARGEST:
+                    break
+        except HostFileError as problem:  # what is cut off ends so; what it holds is looked at
+            if not found:
+                raise HostFileError(where, 0, f"a damaged package: {problem.what}") from problem
+        return bytes(found)
 
 
 def _unpacked(data: bytes, where: str) -> bytes:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -50,6 +51,7 @@ def show_forecast(root: Path, words: ForecastWords) -> int:
 
     _check(words)
     host = _of_generation(open_at(root, as_is=words.as_is), words.generation)
+    words = words._replace(request=tuple(_with_path(host, each) for each in words.request))
     if words.debug_steps:
         host = host.traced(_tell_step)
     if words.compare:
@@ -61,6 +63,12 @@ def show_forecast(root: Path, words: ForecastWords) -> int:
         found = host.forecast(words.request, words.source, upgrade=words.upgrade)
     _show(found, words)
     return exit_code(found)
+
+
+def _with_path(host: Host, request: str) -> str:
+    """A request; a file of this folder by its path, unless there is a package of that name."""
+    is_file = "." in request and "/" not in request and os.path.isfile(request)
+    return f"./{request}" if is_file and not host.packages.knows(request) else request
 
 
 def _tell_step(step: Step) -> None:

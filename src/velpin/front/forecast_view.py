@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from velpin.front.screen import Branch, Piece, Screen, signed
 from velpin.front.words import DECIDED, role, several, shortened, size
-from velpin.model.forecast import Answer, BuildPlan, Change, Forecast, HeldBack
+from velpin.model.forecast import PACKAGE_FILE, Answer, BuildPlan, Change, Forecast, HeldBack
 from velpin.model.reason import Reason, place_of
 from velpin.model.reasons import Unknown, Unmet
 
@@ -245,7 +245,8 @@ def _show_refusal(screen: Screen, found: Forecast) -> None:
         _show_cause(screen, reason, 2, f"{number}. ")
     _show_remedies(screen, found)
     removing = any(answer.outcome == "remove" for answer in found.answers)
-    if asked and isinstance(found.problem, Unmet) and not removing:
+    from_file = any(answer.source == PACKAGE_FILE for answer in found.answers)
+    if asked and isinstance(found.problem, Unmet) and not removing and not from_file:
         words = as_typed(dict.fromkeys(answer.asked for answer in found.answers))
         screen.gap()
         screen.line("rules that could give it: ", (f"velpin want {words}", "command"))

@@ -12,7 +12,7 @@ from velpin.model.shell import as_typed
 from velpin.trust.openpgp import grouped
 
 if TYPE_CHECKING:
-    from velpin.model.looks import Look, Signature
+    from velpin.model.looks import IndexSignature, Look
 
 
 def show_look(screen: Screen, look: Look, glob: str) -> None:
@@ -57,7 +57,7 @@ def _facts(look: Look) -> list[tuple[str, list[Piece]]]:
     return found
 
 
-def _signature(signature: Signature) -> Piece:
+def _signature(signature: IndexSignature) -> Piece:
     if signature.state == "known":
         keys = zip(signature.keys, signature.owners, strict=True)
         told = "; ".join(f"{owner or 'a key of this host'} ({grouped(key)})" for key, owner in keys)

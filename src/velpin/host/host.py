@@ -173,15 +173,21 @@ class Host:
     ) -> Forecast:
         """Predict one transaction for all requests together.
 
-        `texts` are requests such as NAME, NAME@VERSION, NAME:ARCH or NAME%SOURCE; `source`, a
-        handle, narrows those that name none; with `upgrade` the full upgrade is made in the same
-        transaction, on hosts whose installer can do that. `ok` is False if the installer would
-        refuse: `problem` and `because` tell why, `remedies` what was tried and would help. Raises
-        UsageError for texts that are no requests, and for `upgrade` elsewhere.
+        `texts` are requests such as NAME, NAME@VERSION, NAME:ARCH or NAME%SOURCE, or package files
+        (`./NAME.deb`, or an address); `source`, a handle, narrows those that name none; with
+        `upgrade` the full upgrade is made in the same transaction, on hosts whose installer can do
+        that. `ok` is False if the installer would refuse: `problem` and `because` tell why,
+        `remedies` what was tried and would help. Raises
+        UsageError for texts that are no requests, and for `upgrade` elsewhere; HostFileError and
+        FetchError for package files.
         """
         from velpin.core.forecasting import forecast
 
         check_texts(texts)
+        if any("/" in text for text in texts):
+            from velpin.core.package_files import forecast_with_files
+
+            return forecast_with_files(self._ports, self._access, texts, source, upgrade=upgrade)
         return forecast(self._ports, texts, source, upgrade=upgrade)
 
     def forecast_upgrade(self, *, realign: bool = False) -> Forecast:

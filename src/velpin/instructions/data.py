@@ -100,6 +100,9 @@ class Facts(Protocol):
     def has(self, file: str) -> bool:
         """Whether there is a file or a folder."""
 
+    def compare(self, one: str, other: str) -> int:
+        """Return -1, 0 or 1 for two versions, in the order of its packages."""
+
 
 Fetch = Callable[[str], bytes]
 """Fetches an address; FetchError where that fails."""

@@ -318,6 +318,8 @@ class _Sorter:
 
 # -- what needs no reading of instructions -----------------------------------------------------
 
+_KEY_BEGINS = "-----BEGIN PGP PUBLIC KEY BLOCK-----"
+_KEY_ENDS = "-----END PGP PUBLIC KEY BLOCK-----"
 _DEB_SUITE = re.compile(r"\s*deb(?:-src)?\s+(?:\[[^]]*\]\s+)?\S+\s+(\S+)")
 FILLED_IN = re.compile(
     r"[<{\[(]*(?:YOUR[-_ ])?(?:RELEASE|CODENAME|DISTRO|DISTRIBUTION|SUITE|VERSION_CODENAME)"
@@ -329,11 +331,30 @@ KEY_ADDRESS = re.compile(
 )
 
 
+def written_out(page: Page) -> list[list[Line]]:
+    """The lines of each armoured key that stands loose in a text, and not as a source's own
+    field."""
+    found: list[list[Line]] = []
+    block: list[Line] | None = None
+    before = ""
+    for line in page.loose:
+        text = line.text.strip()
+        if text == _KEY_BEGINS:
+            block = None if before.lower().startswith("signed-by:") else []
+        if block is not None:
+            block.append(line)
+            if text == _KEY_ENDS:
+                found.append(block)
+                block = None
+        before = text or before
+    return found
+
+
 def is_plain(text: str, name: str = "") -> bool:
     """Whether a text is a source's own words and no more: no command, no markup, nothing to fill
     in, no key named beside it."""
     page = read_page(text, name)
-    if page.is_shell or page.is_changed:
+    if page.is_shell or page.is_changed or written_out(page):
         return False
     return not any(
         ((suite := _DEB_SUITE.match(line.text)) and FILLED_IN.match(suite.group(1)))

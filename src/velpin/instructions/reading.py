@@ -11,7 +11,7 @@ from typing import Any
 from velpin.instructions.commands import COMMANDS
 from velpin.instructions.data import Data, Effect, Facts, Fetch, Overlay, Spot, Written
 from velpin.instructions.machine import MOST_STEPS, Machine, Ways
-from velpin.instructions.page import FILLED_IN, KEY_ADDRESS, Line, Page, read_page
+from velpin.instructions.page import FILLED_IN, KEY_ADDRESS, Line, Page, read_page, written_out
 from velpin.instructions.words import UNKNOWN
 from velpin.model.instruction_reasons import (
     Afterwards,
@@ -312,22 +312,21 @@ class _Outcome:
 
     def _source(self, found: _Found) -> SourceRead:
         self._say(found.spots, SourceFromPage(what=_told(found.kind, found.text)))
-        keys, files = self._keys_of(found)
+        keys = self._keys_of(found)
         text = found.text
         lines = [line for line in text.splitlines() if not _weakens(found.kind, line)]
         if len(lines) < len(text.splitlines()) and found.kind != "alpm":
             what = "the page switches a check of signatures off; it is left on"
             self._say(found.spots, DoneBetter(what=what))
             text = "".join(f"{line}\n" for line in lines)
-        return SourceRead(text, found.file, tuple(dict.fromkeys(keys)), files)
+        return SourceRead(text, found.file, tuple(dict.fromkeys(keys)))
 
-    def _keys_of(self, found: _Found) -> tuple[list[KeyRead], dict[str, KeyRead]]:
-        files: dict[str, KeyRead] = {}
+    def _keys_of(self, found: _Found) -> list[KeyRead]:
         keys: list[KeyRead] = []
         for name in _key_files(found.kind, found.text):
             data = self._key_file(name)
             if data is not None:
-                keys += self._keys(data, files, name)
+                keys += self._keys(data)
         if not keys and found.kind.startswith("rpm"):
             for address in re.findall(r"(?m)^gpgkey\s*=\s*(.+)$", found.text):
                 for word in address.split():
@@ -335,12 +334,10 @@ class _Outcome:
                         self._say(found.spots, KeyFromPage(address=word))
                         keys.append(KeyRead(word))
         if keys:
-            return keys, files
+            return keys
         for spots, data in self._keys_for_all(found.kind):
-            keys += self._keys(data, files, "", spots=spots, for_all=found.kind != "alpm")
-        if not keys:
-            keys = list(self._keys_in_words())
-        return keys, files
+            keys += self._keys(data, spots=spots, for_all=found.kind != "alpm")
+        return keys or list(self._keys_written_out()) or list(self._keys_in_words())
 
     def _key_file(self, name: str) -> Data | None:
         overlay = self.machine.overlay
@@ -367,26 +364,31 @@ class _Outcome:
                     self._say(spots, LineLeftOut(what=what, why="which no source here goes with"))
 
     def _keys(
-        self, data: Data, files: dict[str, KeyRead], name: str, *, spots: tuple[Spot, ...] = (),
-        for_all: bool = False,
-    ) -> list[KeyRead]:  # fmt: skip
+        self, data: Data, *, spots: tuple[Spot, ...] = (), for_all: bool = False
+    ) -> list[KeyRead]:
         found = []
         for part in data.parts:
             where = spots or part.spots or data.every_spot
             if part.fingerprints:
                 for fingerprint in part.fingerprints:
                     self._say(where, KeyFromServer(fingerprint=fingerprint, server=part.address))
-                    found.append(KeyRead(part.address, fingerprint))
+                    found.append(KeyRead(part.address, fingerprint, for_all=for_all))
             elif part.address:
                 says = KeyForThisOnly if for_all else KeyFromPage
                 self._say(where, says(address=part.address))
-                found.append(KeyRead(part.address))
+                found.append(KeyRead(part.address, for_all=for_all))
             elif part.text and UNKNOWN not in part.text:
                 self._say(where, KeyInPage())
-                found.append(KeyRead(text=part.text.encode("utf-8", "surrogateescape")))
-        if name and found:
-            files[name.lstrip("/")] = found[0]
+                text = part.text.encode("utf-8", "surrogateescape")
+                found.append(KeyRead(text=text, for_all=for_all))
         return found
+
+    def _keys_written_out(self) -> Iterator[KeyRead]:
+        """Keys that stand between the commands, in no source's own words."""
+        for block in written_out(self.page):
+            self._say([Spot(line.number) for line in block], KeyInPage())
+            text = "".join(f"{line.text.strip()}\n" for line in block)
+            yield KeyRead(text=text.encode("utf-8", "surrogateescape"))
 
     def _keys_in_words(self) -> Iterator[KeyRead]:
         """Keys that the page names in passing."""

@@ -10,6 +10,10 @@ from velpin.model.reason import Inline, Reason, Sentence
 OfferState = Literal["chosen", "candidate", "passed over", "source off", "to be built"]
 
 
+PACKAGE_FILE = "package-file"
+"""What package files are called as a source."""
+
+
 class Offer(NamedTuple):
     """One version of one package for one architecture in one source."""
 

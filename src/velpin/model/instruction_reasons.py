@@ -78,6 +78,26 @@ class DependsOn(Reason):
     answer: str
 
 
+class InstallsOnly(Reason):
+    says = (
+        "{address} brings no source; to see what installing it does: velpin forecast {address:word}"
+    )
+    address: str
+
+
+class KeyNotForIt(Reason):
+    """A key that a page takes for every source, and that is not needed for one."""
+
+    says = "the page's key {key} ({owner}) signs nothing of this source, and is not named for it"
+    key: str
+    owner: str
+
+
+class HttpsAnswers(Reason):
+    says = "{address} answers by https as well, so that is written"
+    address: str
+
+
 class NotAllFollowed(Reason):
     says = "{where} was not followed, and a source, a key or a rule may be behind it: {what}"
     where: str

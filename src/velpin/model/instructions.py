@@ -29,6 +29,8 @@ class KeyRead(NamedTuple):
     """The one that is asked from a key server."""
     text: bytes = b""
     """The key itself, if it stands in the text."""
+    for_all: bool = False
+    """Whether the text takes it for every source."""
 
 
 class SourceRead(NamedTuple):
@@ -38,8 +40,6 @@ class SourceRead(NamedTuple):
     file: str
     """Where the text would write it; empty if it only shows it."""
     keys: tuple[KeyRead, ...] = ()
-    files: Mapping[str, KeyRead] = {}
-    """Keys by the file below the root that the text puts them into."""
 
 
 class Reading(NamedTuple):

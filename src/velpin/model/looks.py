@@ -7,7 +7,7 @@ from typing import Literal, NamedTuple
 from velpin.model.forecast import Offer
 
 
-class Signature(NamedTuple):
+class IndexSignature(NamedTuple):
     """Who signed the index of a repository, as far as this host can tell."""
 
     state: Literal["known", "unknown", "none", "bad"]
@@ -41,6 +41,6 @@ class Look(NamedTuple):
     oldest: float | None
     """When the oldest of those packages was built, if its index says so."""
     newest: float | None
-    signature: Signature
+    signature: IndexSignature
     offers: tuple[Offer, ...]
     """Those that were asked for, by name, each in the state that it would have as a source's."""

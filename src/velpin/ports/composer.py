@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from velpin.model.host import RefreshResult
     from velpin.model.reason import Reason
     from velpin.model.source import Source
+    from velpin.ports.unlisted import Unlisted
     from velpin.trust.openpgp import Key
 
 
@@ -45,18 +46,6 @@ class Examined(NamedTuple):
     notes: Sequence[Reason] = ()
 
 
-class AtAddress(NamedTuple):
-    """A repository that is seen at an address."""
-
-    new: NewSource
-    """What it would be as a source of this host."""
-    releases: Sequence[str] = ()
-    """The releases that it is seen to have, if its kind has several at one address."""
-    components: Sequence[str] = ()
-    architectures: Sequence[str] = ()
-    """Those of the release in `new`, if its head says so."""
-
-
 class Composer(Protocol):
     """Composes new sources; nothing is written by it."""
 
@@ -74,15 +63,10 @@ class Composer(Protocol):
         Raises UsageError for too little said, HostFileError for a snippet that the host would
         not read, TrustError if no key has the fingerprint that was given."""
 
-    def at_address(self, address: str, transport: Transport, release: str = "") -> AtAddress | None:
-        """Return the repository at an address, looked at for one of its releases; None if there is
-        none that can be told by its address. Nothing of it is checked."""
-        return None
-
+    @property
     @abstractmethod
-    def unchecked(self, new: NewSource) -> NewSource:
-        """Return the same source as one whose signatures nobody checks: for a look that nothing is
-        installed by."""
+    def unlisted(self) -> Unlisted:
+        """What finds out about repositories and package files that are no source."""
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """Return the edits that let a source which is there be signed by some keys."""

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from velpin.model.host import SourceState
     from velpin.model.reason import Reason
     from velpin.model.source import Source
-    from velpin.store.index import Index, Row
+    from velpin.store.index import Index
 
 Holder = Literal["installer", "velpin", ""]
 """Who fetched an index; empty if there is none."""
@@ -56,11 +56,6 @@ class Indexes(Protocol):
     def reads(self, source: Source) -> bool:
         """Return whether the indexes of a source are of a form that is read here."""
         return True
-
-    def built(self, index: Index, row: Row) -> float | None:
-        """Return when a package was built, in seconds since 1970; None if its index does not say
-        so."""
-        return None
 
     def dates(self) -> Iterable[float | None]:
         """Return when the indexes that take part were made, in seconds since 1970."""

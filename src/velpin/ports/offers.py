@@ -8,6 +8,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
     from velpin.model.forecast import Offer
+    from velpin.store.index import Index, Row
 
 
 class Offers(Protocol):
@@ -19,3 +20,8 @@ class Offers(Protocol):
     def versions_of(self, name: str, arch: str) -> Iterable[tuple[str, str, int]]:
         """Return version, source (empty if none has it) and priority of all there is of a name."""
         return [(offer.version, offer.source, offer.priority) for offer in self.live(name)]
+
+    def built(self, index: Index, row: Row) -> float | None:
+        """Return when a package was built, in seconds since 1970; None if its index does not say
+        so."""
+        return None

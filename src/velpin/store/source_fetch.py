@@ -15,11 +15,11 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin import apart
 from velpin.errors import (
-    BadSignature,
     ChecksumMismatch,
     FetchError,
     HostFileError,
     MissingKey,
+    NotSigned,
     NotThere,
     VelpinError,
 )
@@ -157,9 +157,9 @@ class SourceFetch(ABC):
         except MissingKey as problem:
             raise explain_missing(problem, self.source.handle, list(problems)) from problem
 
-    def not_signed(self, url: str, what: str, hint: str) -> BadSignature:
+    def not_signed(self, url: str, what: str, hint: str) -> NotSigned:
         """The error for a head without a signature that must have one."""
-        return BadSignature(
+        return NotSigned(
             f"{url} is not signed, and {self.source.handle} asks for a signed {what}", hint
         )
 

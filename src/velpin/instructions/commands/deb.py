@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from velpin.instructions.commands.options import said
 from velpin.instructions.commands.requests import ask_for, refreshed
@@ -73,10 +74,28 @@ def _dpkg(machine: Machine, call: Call) -> Result:
         machine.tell(Effect("not-followed", call.spot, what, may_change=True, on=_KIND))
         return Result()
     if found.has("compare-versions"):
-        return Result(None)
+        return Result(_compared(machine, call.args[-3:]))
     if found.has("s", "l", "L", "S", "status", "list", "W", "query", "get-selections"):
         return Result(None, NOT_KNOWN)
     return Result(0, NOT_KNOWN)
+
+
+_ORDERS = {
+    "lt": (-1,), "<<": (-1,), "le": (-1, 0), "<=": (-1, 0), "<": (-1, 0), "eq": (0,), "=": (0,),
+    "ne": (-1, 1), "ge": (0, 1), ">=": (0, 1), ">": (0, 1), "gt": (1,), ">>": (1,),
+}  # fmt: skip
+"""What a relation of two versions allows; a single sign allows both being the same, as the
+command's manual says."""
+
+
+def _compared(machine: Machine, said_of: Sequence[str]) -> int | None:
+    """The status of a comparison of versions; None where it cannot be known."""
+    if len(said_of) != 3 or not all(map(is_known, said_of)) or machine.overlay.facts.kind != _KIND:
+        return None
+    one, relation, other = said_of
+    if relation not in _ORDERS or not (one and other):
+        return None
+    return int(machine.overlay.facts.compare(one, other) not in _ORDERS[relation])
 
 
 def _mark(machine: Machine, call: Call) -> Result:

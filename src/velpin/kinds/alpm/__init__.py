@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from velpin.kinds.alpm.rules.writer import AlpmRuleWriter
     from velpin.kinds.alpm.state import AlpmState
     from velpin.kinds.alpm.status import AlpmStanding
+    from velpin.kinds.alpm.unlisted import AlpmUnlisted
     from velpin.ports.view import View
 
 
@@ -123,7 +124,13 @@ class AlpmPorts(Ports):
         """New sources."""
         from velpin.kinds.alpm.add import AlpmComposer
 
-        return AlpmComposer(self.state)
+        return AlpmComposer(self.state, self._unlisted)
+
+    def _unlisted(self) -> AlpmUnlisted:
+        """What looks at what is no source."""
+        from velpin.kinds.alpm.unlisted import AlpmUnlisted
+
+        return AlpmUnlisted(self.state)
 
     @cached_property
     def editor(self) -> AlpmEditor:

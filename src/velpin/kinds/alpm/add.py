@@ -7,20 +7,18 @@ nothing is said in the ring of whom to trust, but the section takes any key that
 
 from __future__ import annotations
 
-import contextlib
 import re
-from collections.abc import Collection, Iterator, Sequence
-from typing import NamedTuple
-from urllib.parse import urlsplit
+from collections.abc import Callable, Collection, Iterator, Sequence
+from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.given_keys import agreeing, given_keys
 from velpin.change.plan import NewSource
 from velpin.change.snippets import check_names, name_from, plain_address
-from velpin.errors import FetchError, HostFileError, Refusal, TrustError, UsageError
+from velpin.errors import HostFileError, Refusal, UsageError
 from velpin.fetch.download import Transport
 from velpin.fetch.unpack import digest_of
 from velpin.files.tree import Edits
-from velpin.kinds.alpm.config import HEAD, OF_SOURCES, OPTIONS, address_of
+from velpin.kinds.alpm.config import HEAD, NAME, OF_SOURCES, OPTIONS, address_of
 from velpin.kinds.alpm.edit import ADDED, Text, main_text
 from velpin.kinds.alpm.source import AlpmSource
 from velpin.kinds.alpm.source_reasons import (
@@ -38,10 +36,16 @@ from velpin.model.reason import Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
 from velpin.model.source_reasons import ChecksKept, NothingChecked, WrongArch
-from velpin.ports.composer import Addition, AtAddress, Composer, Examined
+from velpin.ports.composer import (
+    Addition,
+    Composer,
+    Examined,
+)
 from velpin.trust.openpgp import Key
 
-_NAME = re.compile(r"[A-Za-z0-9@_+][A-Za-z0-9@._+-]*\Z")
+if TYPE_CHECKING:
+    from velpin.kinds.alpm.unlisted import AlpmUnlisted
+
 _SIGNED = "Required TrustAll"
 _PACKAGES_SIGNED = "PackageRequired DatabaseOptional TrustAll"
 
@@ -68,8 +72,8 @@ class AlpmComposer(Composer):
     snippet_endings = (".conf",)
     names_indexes = True
 
-    def __init__(self, state: AlpmState) -> None:
-        self._state = state
+    def __init__(self, state: AlpmState, unlisted: Callable[[], AlpmUnlisted]) -> None:
+        self._state, self._unlisted = state, unlisted
 
     def compose(self, new: NewSource, transport: Transport) -> Addition:
         """What a new source would write; no edits where all of it is there word for word.
@@ -87,7 +91,7 @@ class AlpmComposer(Composer):
             f"SigLevel = {value}"
             for section in sections
             for key, value in section.lines
-            if key == "SigLevel"
+            if key == "SigLevel" and re.search(r"Never|Optional", value)
         )
         notes = [ChecksKept(settings=dropped)] if dropped else []
         unsigned = [ListNotSigned(source=section.handle) for section in sections]
@@ -103,20 +107,10 @@ class AlpmComposer(Composer):
         """Its servers."""
         return self._state.configuration.by_handle[source.handle].servers
 
-    def at_address(self, address: str, transport: Transport, release: str = "") -> AtAddress | None:
-        """The repository whose list is there: a list is called as its section, so the names in the
-        address are tried."""
-        arch = self._state.configuration.first_arch
-        for name in _names_in(address, arch):
-            with contextlib.suppress(FetchError, TrustError):
-                transport.read(f"{address_of(address, name, arch).rstrip('/')}/{name}.db")
-                return AtAddress(NewSource(handle=name, address=address))
-        return None
-
-    def unchecked(self, new: NewSource) -> NewSource:
-        """The same as a section that checks nothing."""
-        text = f"[{new.handle}]\nSigLevel = Never\nServer = {new.address}\n"
-        return NewSource(snippet=text, snippet_name="a look", keep_options=True)
+    @property
+    def unlisted(self) -> AlpmUnlisted:
+        """What finds out about what is no source."""
+        return self._unlisted()
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that bring a key into the ring, and let a source's section take it."""
@@ -204,22 +198,13 @@ def _sections(new: NewSource) -> list[AlpmSection]:
     else:
         found = [_plain(new)]
     for section in found:
-        if not _NAME.match(section.handle) or section.handle in (OPTIONS, "local"):
+        if not NAME.match(section.handle) or section.handle in (OPTIONS, "local"):
             raise UsageError(
                 f"{section.handle!r} cannot be a name:"
                 " use letters, digits, `.`, `_`, `+`, `@` and `-`",
                 "give the source a name of your own: velpin add NAME ...",
             )
     return found
-
-
-def _names_in(address: str, arch: str) -> list[str]:
-    """Names that a repository at an address may have: parts of its path, the last first, and of
-    its machine's name."""
-    parts = urlsplit(address)
-    found = [part for part in reversed(parts.path.split("/")) if part != arch]
-    found += (parts.hostname or "").split(".")
-    return [name for name in dict.fromkeys(found) if name.strip(".") and _NAME.match(name)][:8]
 
 
 def _plain(new: NewSource) -> AlpmSection:

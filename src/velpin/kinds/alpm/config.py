@@ -43,6 +43,8 @@ OF_SOURCES = ("Server", "CacheServer", "Include", "SigLevel", "Usage")
 
 OFF_HEAD = re.compile(r"(?a)^#\s*\[([^\[\]\s]+)\]\s*$")
 OFF_LINE = re.compile(r"(?a)^#\s*(" + "|".join(OF_SOURCES) + r")\s*=")
+NAME = re.compile(r"[A-Za-z0-9@_+][A-Za-z0-9@._+-]*\Z")
+"""What the section of a source can be called."""
 HEAD = re.compile(r"(?as)^\s*\[(.*)\]\s*$")
 
 

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 from velpin.kinds.alpm import archive
 from velpin.kinds.alpm.copies import AlpmCopyFinder
-from velpin.kinds.alpm.entry import built
 from velpin.ports.one_list import OneList, record_notes
 
 if TYPE_CHECKING:
@@ -19,7 +18,7 @@ if TYPE_CHECKING:
     from velpin.model.source import Source
     from velpin.ports.indexes import Holder
     from velpin.ports.view import View
-    from velpin.store.index import Index, Row
+    from velpin.store.index import Index
 
 
 class AlpmIndexes(OneList["AlpmSource"]):
@@ -78,10 +77,6 @@ class AlpmIndexes(OneList["AlpmSource"]):
     def holder(self, source: Source) -> Holder:
         """Who fetched the list of a source that counts."""
         return self.copies[source.handle].holder
-
-    def built(self, index: Index, row: Row) -> float | None:
-        """When a package was built, by the list."""
-        return float(built(index.text(row))) or None
 
     def dates(self) -> Iterable[float | None]:
         """When the lists that take part were made."""

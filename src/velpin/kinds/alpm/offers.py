@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
+from velpin.kinds.alpm.entry import built
 from velpin.model.forecast import Offer
 from velpin.ports.offers import Offers
 
@@ -12,6 +13,7 @@ if TYPE_CHECKING:
     from velpin.kinds.alpm.pool import AlpmPackage
     from velpin.kinds.alpm.state import AlpmState
     from velpin.model.forecast import OfferState
+    from velpin.store.index import Index, Row
 
 
 class AlpmOffers(Offers):
@@ -19,6 +21,10 @@ class AlpmOffers(Offers):
 
     def __init__(self, state: AlpmState) -> None:
         self._state = state
+
+    def built(self, index: Index, row: Row) -> float | None:
+        """When a package was built, by the list."""
+        return float(built(index.text(row))) or None
 
     def live(self, name: str) -> list[Offer]:
         """Every offer of a name, and what is installed where no source has that."""

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from velpin.kinds.deb.rules.writer import DebRuleWriter
     from velpin.kinds.deb.state import DebState
     from velpin.kinds.deb.status import DebStanding
+    from velpin.kinds.deb.unlisted import DebUnlisted
     from velpin.ports.view import View
 
 
@@ -124,7 +125,13 @@ class DebPorts(Ports):
         """New sources."""
         from velpin.kinds.deb.add import DebComposer
 
-        return DebComposer(self.state)
+        return DebComposer(self.state, self._unlisted)
+
+    def _unlisted(self) -> DebUnlisted:
+        """What looks at what is no source."""
+        from velpin.kinds.deb.unlisted import DebUnlisted
+
+        return DebUnlisted(self.state)
 
     @cached_property
     def editor(self) -> DebEditor:

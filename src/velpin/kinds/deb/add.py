@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-import contextlib
 import re
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
+from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
 from velpin.change.given_keys import agreeing, given_keys
 from velpin.change.plan import NewSource
 from velpin.change.snippets import plain_address
-from velpin.errors import FetchError, HostFileError, NotThere, TrustError, UsageError
+from velpin.errors import HostFileError, NotThere, UsageError
 from velpin.fetch.download import Transport
-from velpin.files.text import decode, encode
+from velpin.files.text import encode
 from velpin.files.tree import Edits
 from velpin.kinds.deb import edit
 from velpin.kinds.deb.logins import login_file
 from velpin.kinds.deb.refresh import DebRefreshed, has_component
-from velpin.kinds.deb.release import Release, read_release, unwrap
+from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.source_reasons import LoginApart, NoSuite, WrongRelease
 from velpin.kinds.deb.sources import (
     OPTIONS,
@@ -30,6 +30,7 @@ from velpin.kinds.deb.sources import (
     sources_folder,
 )
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.suites import COMMON_SUITES, suites_of
 from velpin.kinds.deb.trust import OWN_FOLDER, weakens, written_out
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
@@ -42,12 +43,15 @@ from velpin.model.source_reasons import (
     NothingThere,
     WrongArch,
 )
-from velpin.ports.composer import Addition, AtAddress, Composer, Examined
+from velpin.ports.composer import (
+    Addition,
+    Composer,
+    Examined,
+)
 from velpin.trust.openpgp import Key, armoured, read_keys
 
-_LARGEST_FLAT = 64 << 20
-_COMMON_SUITES = ("stable", "main", "testing", "release", "any", "all", "unstable")
-"""Suites that are named after no release of any distribution."""
+if TYPE_CHECKING:
+    from velpin.kinds.deb.unlisted import DebUnlisted
 
 
 class DebComposer(Composer):
@@ -56,8 +60,8 @@ class DebComposer(Composer):
     snippet_endings = (".list", ".sources")
     other_endings = (".repo", ".conf")
 
-    def __init__(self, state: DebState) -> None:
-        self._state = state
+    def __init__(self, state: DebState, unlisted: Callable[[], DebUnlisted]) -> None:
+        self._state, self._unlisted = state, unlisted
 
     def compose(self, new: NewSource, transport: Transport) -> Addition:
         """What a new source would write.
@@ -91,35 +95,14 @@ class DebComposer(Composer):
         """Its address and its suite: several suites of one address are several sources."""
         return [_place(source.address, source.release)]
 
-    def at_address(self, address: str, transport: Transport, release: str = "") -> AtAddress | None:
-        """The suite that is asked for, else that of this host's release, else the first, with its
-        main component; or a flat repository."""
-        base = address.rstrip("/")
-        suites = suites_of(base, transport, self._state.configuration.release)
-        if not suites and (not release or release == "./"):
-            return _flat(base, transport)
-        here = self._state.configuration.release.get("VERSION_CODENAME", "")
-        suite = release or (here if here in suites else suites[0])
-        head = _head_at(f"{base}/dists/{suite}", transport)
-        if head is None:
-            return None
-        main = ("main",) if "main" in head.components else head.components
-        new = NewSource(address=base, release=suite, components=main)
-        return AtAddress(new, suites or [suite], head.components, head.architectures)
-
-    def unchecked(self, new: NewSource) -> NewSource:
-        """The same as a line that trusts whatever comes."""
-        archs = f" arch={','.join(new.archs)}" if new.archs else ""
-        flat = new.release.endswith("/")
-        components = "" if flat else " ".join(new.components or ("main",))
-        line = f"deb [trusted=yes{archs}] {new.address} {new.release} {components}\n"
-        return NewSource(new.handle, snippet=line, snippet_name="a look", keep_options=True)
+    @property
+    def unlisted(self) -> DebUnlisted:
+        """What finds out about what is no source."""
+        return self._unlisted()
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that name a key for a source."""
-        source = self._state.configuration.by_handle[source.handle]
-        key_file = _key_file_for(self._state, source.handle, keys)
-        return {key_file: armoured(keys), **edit.set_key(self._state.tree, source, "/" + key_file)}
+        return key_edits(self._state, source, keys)
 
     def keys_here(self, source: Source, signers: Collection[str]) -> list[Key]:
         """Keys of the host that sign a new source."""
@@ -156,25 +139,37 @@ class DebComposer(Composer):
 
     def examine(self, source: Source, keys: Sequence[Key], transport: Transport) -> Examined:
         """Whether a source is for the host's own release, where it has one for that."""
-        source = self._state.configuration.by_handle[source.handle]
-        release = self._state.indexes.copies[source.handle].release
-        nothing = _why_nothing(self._state, source, release)
-        if nothing:
-            return Examined([GivesNothing(source=source.handle, what=nothing)])
-        here = self._state.configuration.release.get("VERSION_CODENAME", "")
-        if source.flat or not here or here in (source.release, release.codename, release.suite):
-            return Examined()
-        if source.release.startswith(here + "-") or (release.codename or "").startswith(here + "-"):
-            return Examined()
-        if source.release in _COMMON_SUITES:
-            return Examined()
-        suites = suites_of(source.address, transport, self._state.configuration.release)
-        if here not in suites:
-            has = tuple(suites) or (source.release,)
-            none = NoOwnSuite(source=source.handle, asked=source.release, here=here, has=has)
-            return Examined(notes=[none])
-        wrong = WrongRelease(source=source.handle, asked=source.release, here=here, better=here)
-        return Examined([wrong])
+        return examined(self._state, source, transport)
+
+
+def key_edits(state: DebState, source: Source, keys: Sequence[Key]) -> Edits:
+    """The edits that name a key for a source."""
+    source = state.configuration.by_handle[source.handle]
+    key_file = _key_file_for(state, source.handle, keys)
+    return {key_file: armoured(keys), **edit.set_key(state.tree, source, "/" + key_file)}
+
+
+def examined(state: DebState, source: Source, transport: Transport) -> Examined:
+    """Whether a source is for the host's own release, where it has one for that."""
+    source = state.configuration.by_handle[source.handle]
+    release = state.indexes.copies[source.handle].release
+    nothing = _why_nothing(state, source, release)
+    if nothing:
+        return Examined([GivesNothing(source=source.handle, what=nothing)])
+    here = state.configuration.release.get("VERSION_CODENAME", "")
+    if source.flat or not here or here in (source.release, release.codename, release.suite):
+        return Examined()
+    if source.release.startswith(here + "-") or (release.codename or "").startswith(here + "-"):
+        return Examined()
+    if source.release in COMMON_SUITES:
+        return Examined()
+    suites = suites_of(source.address, transport, state.configuration.release)
+    if here not in suites:
+        has = tuple(suites) or (source.release,)
+        none = NoOwnSuite(source=source.handle, asked=source.release, here=here, has=has)
+        return Examined(notes=[none])
+    wrong = WrongRelease(source=source.handle, asked=source.release, here=here, better=here)
+    return Examined([wrong])
 
 
 def _place(address: str, suite: str) -> str:
@@ -362,60 +357,3 @@ def _why_nothing(state: DebState, source: DebSource, release: Release) -> str:
     if missing and len(missing) == len(source.components) and release.components:
         return f"it has no {' '.join(missing)}; it has {' '.join(release.components)}"
     return ""
-
-
-def suites_of(address: str, transport: Transport, release: dict[str, str]) -> list[str]:
-    """Suites a repository is seen to have: from its folder's listing, else by trying names."""
-    base = f"{address}/dists/"
-    listed = _listed(base, transport)
-    if listed:
-        return listed
-    names = [release.get("VERSION_CODENAME", ""), release.get("VERSION_ID", ""), *_COMMON_SUITES]
-    return [name for name in dict.fromkeys(names) if name and _has_suite(base + name, transport)]
-
-
-def _listed(base: str, transport: Transport) -> list[str]:
-    if urlsplit(base).scheme in ("file", "copy"):
-        return transport.folders(base)
-    try:
-        page = decode(transport.read(base, most=1 << 20))
-    except (FetchError, TrustError):
-        return []
-    names = re.findall(r'href="(?:\./)?([A-Za-z0-9][A-Za-z0-9._+-]*)/"', page)
-    return [name for name in dict.fromkeys(names) if _has_suite(base + name, transport)]
-
-
-def _flat(base: str, transport: Transport) -> AtAddress | None:
-    """The flat repository at an address."""
-    new = NewSource(address=base, release="./")
-    head = _head_at(base, transport)
-    if head is not None:
-        return AtAddress(new, ["./"], (), head.architectures)
-    for name in ("Packages.gz", "Packages.xz", "Packages"):
-        with contextlib.suppress(FetchError, TrustError):
-            transport.read(f"{base}/{name}", most=_LARGEST_FLAT)
-            return AtAddress(new, ["./"])
-    return None
-
-
-def _head_at(url: str, transport: Transport) -> Release | None:
-    """What a release file says; None where there is none that can be read."""
-    data = _release_at(url, transport)
-    try:
-        return read_release(unwrap(data), url) if data else None
-    except HostFileError:
-        return None
-
-
-def _has_suite(url: str, transport: Transport) -> bool:
-    return _release_at(url, transport) is not None
-
-
-def _release_at(url: str, transport: Transport) -> bytes | None:
-    """A suite's release file, in either form; None where it has none."""
-    for name in ("InRelease", "Release"):
-        try:
-            return transport.read(f"{url}/{name}")
-        except (FetchError, TrustError):
-            continue
-    return None

@@ -16,7 +16,7 @@ from velpin.errors import FetchError, HostFileError, TrustError
 from velpin.files.text import decode
 from velpin.files.tree import Tree
 from velpin.kinds.deb import edit
-from velpin.kinds.deb.add import DebComposer, suites_of
+from velpin.kinds.deb.add import examined, key_edits
 from velpin.kinds.deb.edit import DebEditor, EntryChange
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.keyring import DebSigners
@@ -32,6 +32,7 @@ from velpin.kinds.deb.source_reasons import (
 from velpin.kinds.deb.sources import DebSource, SourceEntry, pairs_of, sources_folder
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.status import DebStanding
+from velpin.kinds.deb.suites import suites_of
 from velpin.kinds.deb.trust import (
     COMMON_FILE,
     COMMON_FOLDER,
@@ -331,7 +332,7 @@ def _name_key(source: DebSource, keys: tuple[Key, ...], ports: Ports) -> Plan:
     if own and own != COMMON_FILE:
         plan.propose(state.tree, edit.set_key(state.tree, here, f"/{own}"))
     else:
-        plan.propose(state.tree, DebComposer(state).compose_key(here, keys))
+        plan.propose(state.tree, key_edits(state, here, keys))
     plan.keys = [shown_key(key, signs=True) for key in keys]
     return plan
 
@@ -406,7 +407,7 @@ def _out_of_common(
         signers = DebSigners(before).index_signers(source)
         mine = [key for key in keys if key.goes_by(signers)]
         plan = Plan("", f"name its key for {source.handle}")
-        plan.propose(state.tree, DebComposer(state).compose_key(source, mine))
+        plan.propose(state.tree, key_edits(state, source, mine))
         whole = whole.then(plan) if whole.edits else plan
         state = before.with_edits(whole.edits)
     edits = {**whole.edits, file: None}
@@ -491,7 +492,7 @@ def _of_vendor(look: Look, source: DebSource) -> Iterator[Draft]:
     transport = look.ask(source)
     if transport is None:
         return
-    for reason in DebComposer(_examiner(look).state).examine(source, (), transport).findings:
+    for reason in examined(_examiner(look).state, source, transport).findings:
         if isinstance(reason, WrongRelease):
             what = findings.OtherRelease(
                 source=source.handle, asked=source.release, here=reason.here

@@ -8,12 +8,12 @@ from velpin.errors import FetchError, HostFileError, Refusal, TrustError
 from velpin.fetch.download import Transport
 from velpin.files.tree import Edits
 from velpin.kinds.deb import edit
-from velpin.kinds.deb.add import suites_of
 from velpin.kinds.deb.checkup import is_of, state_of
 from velpin.kinds.deb.edit import EntryChange
 from velpin.kinds.deb.release import read_release
 from velpin.kinds.deb.sources import DebSource
 from velpin.kinds.deb.state import DebState
+from velpin.kinds.deb.suites import suites_of
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
 from velpin.ports.next_release import Move, NextRelease, NextReleases

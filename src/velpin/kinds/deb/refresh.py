@@ -17,10 +17,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from velpin.errors import (
-    BadSignature,
     FetchError,
     HostFileError,
     MissingKey,
+    NotSigned,
     NotThere,
     ReleaseRefused,
     TrustError,
@@ -209,7 +209,7 @@ class _DebFetch(SourceFetch):
             sign = signature.read_bytes()
         except NotThere:
             if not self._may_be_unsigned():
-                raise BadSignature(
+                raise NotSigned(
                     f"{self._base}Release is not signed",
                     "add trusted=yes to the source only if you trust the way to it",
                 ) from None

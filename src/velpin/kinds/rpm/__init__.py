@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.recipes import RpmRecipes
     from velpin.kinds.rpm.state import RpmState
     from velpin.kinds.rpm.status import RpmStanding
+    from velpin.kinds.rpm.unlisted import RpmUnlisted
 
 
 class RpmPorts(Ports):
@@ -90,7 +91,13 @@ class RpmPorts(Ports):
         """New sources."""
         from velpin.kinds.rpm.add import RpmComposer
 
-        return RpmComposer(self.state)
+        return RpmComposer(self.state, self._unlisted)
+
+    def _unlisted(self) -> RpmUnlisted:
+        """What looks at what is no source."""
+        from velpin.kinds.rpm.unlisted import RpmUnlisted
+
+        return RpmUnlisted(self.state)
 
     @cached_property
     def editor(self) -> RpmEditor:

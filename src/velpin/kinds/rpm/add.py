@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Sequence
-from typing import NamedTuple
+from collections.abc import Callable, Collection, Sequence
+from typing import TYPE_CHECKING, NamedTuple
 from urllib.parse import urlsplit
 
 from velpin.change.given_keys import agreeing, given_keys
 from velpin.change.plan import NewSource
 from velpin.change.snippets import check_names, name_from, plain_address
-from velpin.errors import FetchError, HostFileError, TrustError, UsageError
+from velpin.errors import HostFileError, UsageError
 from velpin.fetch.download import Transport
 from velpin.files.text import encode
 from velpin.files.tree import Edits
@@ -32,8 +32,15 @@ from velpin.model.source_reasons import (
     NothingThere,
     WrongArch,
 )
-from velpin.ports.composer import Addition, AtAddress, Composer, Examined
+from velpin.ports.composer import (
+    Addition,
+    Composer,
+    Examined,
+)
 from velpin.trust.openpgp import Key, armoured, read_keys
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.unlisted import RpmUnlisted
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._:+-]*\Z")
 _LARGEST_KEY = 4 << 20
@@ -69,8 +76,8 @@ class RpmComposer(Composer):
     snippet_endings = (".repo",)
     other_endings = (".list", ".sources")
 
-    def __init__(self, state: RpmState) -> None:
-        self._state = state
+    def __init__(self, state: RpmState, unlisted: Callable[[], RpmUnlisted]) -> None:
+        self._state, self._unlisted = state, unlisted
 
     def compose(self, new: NewSource, transport: Transport) -> Addition:
         """What a new source would write; keys at the addresses that a snippet names are fetched.
@@ -126,20 +133,10 @@ class RpmComposer(Composer):
         what = result.error.message if result.error else ""
         return NothingThere(source=source.handle, what=what)
 
-    def at_address(self, address: str, transport: Transport, release: str = "") -> AtAddress | None:
-        """The repository whose list of lists is there."""
-        there = substituted(address, self._state.configuration.variables).rstrip("/")
-        try:
-            transport.read(f"{there}/repodata/repomd.xml")
-        except (FetchError, TrustError):
-            return None
-        return AtAddress(NewSource(address=address))
-
-    def unchecked(self, new: NewSource) -> NewSource:
-        """The same as a section with both checks off."""
-        name = new.handle or name_from(new.address)
-        text = f"[{name}]\nbaseurl={new.address}\nenabled=1\ngpgcheck=0\nrepo_gpgcheck=0\n"
-        return NewSource(snippet=text, snippet_name="a look", keep_options=True)
+    @property
+    def unlisted(self) -> RpmUnlisted:
+        """What finds out about what is no source."""
+        return self._unlisted()
 
     def compose_key(self, source: Source, keys: Sequence[Key]) -> Edits:
         """The edits that name a key for a source, and let its packages be checked with it."""

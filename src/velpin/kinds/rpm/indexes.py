@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm import primary
 from velpin.kinds.rpm.copies import RpmCopyFinder
-from velpin.kinds.rpm.entry import built
 from velpin.kinds.rpm.reasons import TypeNotRead
 from velpin.model.reason import Reason
 from velpin.ports.configuration import find_source
@@ -23,7 +22,7 @@ if TYPE_CHECKING:
     from velpin.model.source import Source
     from velpin.ports.indexes import Holder
     from velpin.ports.view import View
-    from velpin.store.index import Index, IndexPart, Row
+    from velpin.store.index import Index, IndexPart
 
 
 class RpmIndexes(OneList["RpmSource"]):
@@ -70,10 +69,6 @@ class RpmIndexes(OneList["RpmSource"]):
     def holder(self, source: Source) -> Holder:
         """Who fetched the list of a source that counts."""
         return self.copies[source.handle].holder
-
-    def built(self, index: Index, row: Row) -> float | None:
-        """When a package was built, by the list."""
-        return float(built(index.text(row))) or None
 
     def dates(self) -> Iterable[float | None]:
         """When the lists that take part were made."""

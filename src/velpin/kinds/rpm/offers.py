@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
+from velpin.kinds.rpm.entry import built
 from velpin.model.forecast import Offer
 from velpin.ports.offers import Offers
 
@@ -12,6 +13,7 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm.pool import RpmPackage
     from velpin.kinds.rpm.state import RpmState
     from velpin.model.forecast import OfferState
+    from velpin.store.index import Index, Row
 
 
 class RpmOffers(Offers):
@@ -19,6 +21,10 @@ class RpmOffers(Offers):
 
     def __init__(self, state: RpmState) -> None:
         self._state = state
+
+    def built(self, index: Index, row: Row) -> float | None:
+        """When a package was built, by the list."""
+        return float(built(index.text(row))) or None
 
     def live(self, name: str) -> list[Offer]:
         """Every build of a name, with what is installed."""
