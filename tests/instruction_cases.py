@@ -119,7 +119,8 @@ def _told(reading: Reading) -> Iterator[str]:
             )
     yield from (f"package {address}" for address in reading.packages)
     yield from (f"rule {rule!r}" for rule in reading.rules)
-    yield from (f"confined {name} to {' '.join(to)}" for name, to in reading.confined.items())
+    for each in reading.preferences:
+        yield " ".join([each.how, each.machine or f"by {each.publisher}", *each.names])
     yield from (f"switch {name} {'on' if on else 'off'}" for name, on in reading.switches)
     yield from (f"request {request}" for request in reading.requests)
     for line in reading.lines:

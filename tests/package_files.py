@@ -83,6 +83,11 @@ def demo_rpm(one: Made) -> DemoRpm:
     )  # fmt: skip
 
 
+def packed_archive(files: dict[str, bytes]) -> bytes:
+    """A package of an alpm host with some files in it."""
+    return gzip.compress(_tar(files))
+
+
 def archive_of(info: str) -> bytes:
     """A package of an alpm host with nothing in it but what it says of itself."""
     return gzip.compress(_tar({".MTREE": b"", ".PKGINFO": info.encode()}))

@@ -10,13 +10,15 @@ from typing import Any
 
 import pytest
 
+from tests.package_files import Made, control_of, deb_of, packed_archive
 from tests.program import Said, run_on
 from velpin.core.instructions import _Fetched
 from velpin.core.named_keys import by_mail, is_fingerprint, is_mail, key_server_address
 from velpin.demo.build import Scene, build
 from velpin.demo.serve import served
 from velpin.errors import BadKey, FetchError, UsageError
-from velpin.trust.openpgp import read_keys
+from velpin.fetch.download import Transport
+from velpin.trust.openpgp import grouped, read_keys
 
 PAGE = """\
 Install Gullwatch
@@ -183,6 +185,110 @@ def test_a_page_for_another_kind_of_host(scene: Scene) -> None:
     assert "for hosts of kind deb" in done.err
 
 
+@pytest.fixture
+def https(scene: Scene, monkeypatch: pytest.MonkeyPatch) -> list[str]:
+    """The demo's servers answer by https as well, at the addresses that this holds."""
+    answering: list[str] = []
+    get = Transport.get
+
+    def by_both(self: Transport, url: str, *words: Any, **named: Any) -> Any:
+        if url.startswith("https:"):
+            if not any(url.startswith(each) for each in answering):
+                raise FetchError(f"{url}: no answer")
+            url = url.replace("https:", "http:", 1)
+        return get(self, url, *words, **named)
+
+    monkeypatch.setattr(Transport, "get", by_both)
+    return answering
+
+
+def test_https_where_it_answers_as_well(scene: Scene, https: list[str]) -> None:
+    plain = add(scene, PAGE, "--preview")
+    assert "URIs: http://deb.gullwatch.example/apt\n" in plain.out
+    assert "https" not in plain.out
+    https.append("https://deb.gullwatch.example/key.asc")
+    https.append("https://deb.gullwatch.example/apt/dists/jetty/InRelease")
+    half = add(scene, PAGE, "--preview")
+    assert "URIs: http://deb.gullwatch.example/apt\n" in half.out
+    https.append("https://deb.gullwatch.example/")
+    done = add(scene, PAGE, "--preview")
+    assert "URIs: https://deb.gullwatch.example/apt\n" in done.out
+    assert (
+        "http://deb.gullwatch.example/apt answers by https as well, so that is written" in done.out
+    )
+
+
+def test_https_with_something_else_behind_it_is_left(scene: Scene, https: list[str]) -> None:
+    https.append("https://deb.gullwatch.example/")
+    shutil.copy(scene.keys / "stranger.asc", scene.www / "deb.gullwatch.example/other.asc")
+    text = PAGE.replace("key.asc", "other.asc")
+    done = add(scene, text, "--preview")
+    assert done.code == 4
+    assert "https" not in done.out
+
+
+def test_a_key_for_all_goes_to_the_sources_that_it_signs(scene: Scene) -> None:
+    served = scene.www / "deb.gullwatch.example"
+    shutil.copy(scene.keys / "stranger.asc", served / "other.asc")
+    both = KEY + KEY.replace("key.asc", "other.asc").replace("g.asc", "h.asc") + SOURCE
+    prints = [
+        read_keys((served / name).read_bytes(), "")[0].fingerprint
+        for name in ("key.asc", "other.asc")
+    ]
+    for text in (
+        both,
+        both.replace("key.asc", "x").replace("other", "key").replace("/x", "/other.asc"),
+    ):
+        assert add(scene, text, "--yes").code == 0
+        written_out = (scene.root / "etc/apt/keyrings/gullwatch.asc").read_bytes()
+        assert [key.fingerprint for key in read_keys(written_out, "")] == prints[:1]
+        assert run_on(scene.root, "undo", "--yes").code == 0
+    told = add(scene, both, "--preview").out
+    assert f"the page's key {grouped(prints[1])} (" in told
+    assert "signs nothing of this source, and is not named for it" in told
+    own = SOURCE.replace("deb http", "deb [signed-by=/etc/apt/keyrings/g.asc] http")
+    named = both.replace("trusted.gpg.d/g", "keyrings/g").replace(SOURCE, own)
+    assert add(scene, named, "--yes").code == 0
+    written_out = (scene.root / "etc/apt/keyrings/gullwatch.asc").read_bytes()
+    assert [key.fingerprint for key in read_keys(written_out, "")] == prints[:1]
+
+
+def test_two_keys_in_one_file_stay_together(scene: Scene) -> None:
+    served = scene.www / "deb.gullwatch.example"
+    both = (scene.keys / "gullwatch.asc").read_bytes() + (scene.keys / "stranger.asc").read_bytes()
+    (served / "key.asc").write_bytes(both)
+    assert add(scene, PAGE, "--yes").code == 0
+    found = (scene.root / "etc/apt/keyrings/gullwatch.asc").read_bytes()
+    assert len(read_keys(found, "")) == 2  # the vendor may sign with the other one next
+
+
+def test_a_key_between_the_lines(scene: Scene) -> None:
+    key = (scene.keys / "gullwatch.asc").read_text()
+    text = (
+        f"Our key:\n\n{key}\nAnd the source:\n\ndeb http://deb.gullwatch.example/apt jetty main\n"
+    )
+    done = add(scene, text, "--yes")
+    assert done.code == 0, done.err
+    assert "key, written out in it\n" in done.out
+
+
+def test_a_package_that_brings_no_source(scene: Scene) -> None:
+    served = scene.www / "deb.gullwatch.example"
+    (served / "tool.deb").write_bytes(deb_of(control_of(Made("tool", "1"))))
+    text = "wget http://deb.gullwatch.example/tool.deb\nsudo dpkg -i tool.deb\n"
+    alone = add(scene, text, "--preview")
+    assert alone.code == 2
+    hint = "velpin forecast http://deb.gullwatch.example/tool.deb"
+    assert hint in alone.err
+    beside = add(scene, KEY + SOURCE + text, "--preview")
+    assert beside.code == 0
+    assert hint in beside.out
+    itself = run_on(scene.root, "add", "http://deb.gullwatch.example/tool.deb", "--preview")
+    assert (itself.code, hint in itself.err) == (2, True)
+    done = run_on(scene.root, "forecast", "http://deb.gullwatch.example/tool.deb")
+    assert (done.code, done.out.startswith("tool 1  from package-file")) == (0, True)
+
+
 def test_ways_are_a_choice(scene: Scene) -> None:
     text = KEY + (
         "read -p 'Which channel? ' answer\n"
@@ -209,6 +315,73 @@ def test_a_priority_of_the_page_confines_its_source(scene: Scene) -> None:
     )
     told = json.loads(add(scene, text, "--preview", "--json").out)
     assert told["rules"] == ["velpin confine gullwatch 'gullwatch*'"]
+
+
+def _priorities(*stanzas: tuple[str, str, int]) -> str:
+    told = "\\n\\n".join(
+        f"Package: {names}\\nPin: {pin}\\nPin-Priority: {rank}" for names, pin, rank in stanzas
+    )
+    return f"printf '{told}\\n' > /etc/apt/preferences.d/g\n"
+
+
+@pytest.mark.parametrize(
+    ("stanza", "rules"),
+    [
+        (("*", "origin deb.gullwatch.example", 900), ["velpin prefer gullwatch --over-all"]),
+        (("*", "release o=Gullwatch", 900), ["velpin prefer gullwatch --over-all"]),
+        (
+            ("gullwatch gullwatch-maps", "origin deb.gullwatch.example", 900),
+            ["velpin pin gullwatch gullwatch-maps --from gullwatch"],
+        ),
+        (
+            ("*", "origin deb.gullwatch.example", 50),
+            ["velpin prefer gullwatch --under fogworks --under mooring-jetty"
+             " --under mooring-jetty-fresh"],
+        ),
+    ],
+    ids=["over", "of a publisher", "names", "under"],
+)  # fmt: skip
+def test_priorities_of_a_page_become_rules(
+    scene: Scene, stanza: tuple[str, str, int], rules: list[str]
+) -> None:
+    told = json.loads(
+        add(scene, KEY + SOURCE + _priorities(stanza), "--preview", "--json", "--anyway").out
+    )
+    assert told["rules"] == rules
+
+
+def test_priorities_for_somebody_else_are_told(scene: Scene) -> None:
+    for pin in ("origin other.example", "release o=Others"):
+        done = add(scene, KEY + SOURCE + _priorities(("*", pin, 900)), "--yes")
+        assert done.code == 1
+        assert "line 3 was not followed" in done.err
+
+
+def test_packages_that_bring_a_key_and_servers(scene: Scene) -> None:
+    place = scene.www / "pkg.gullwatch.example"
+    key = (scene.keys / "gullwatch.asc").read_bytes()
+    files = {
+        "gull-keyring": ("usr/share/pacman/keyrings/gull.gpg", key),
+        "gull-servers": (
+            "etc/pacman.d/gull-servers", b"Server = http://pkg.gullwatch.example/gullwatch/$arch\n"
+        ),
+        "gull-tool": ("usr/bin/gull", b"#!/bin/sh\n"),
+    }  # fmt: skip
+    for name, (file, data) in files.items():
+        (place / f"{name}.pkg.tar.gz").write_bytes(packed_archive({file: data}))
+    text = "".join(f"sudo pacman -U http://pkg.gullwatch.example/{n}.pkg.tar.gz\n" for n in files)
+    section = "printf '[gullwatch]\\nInclude = /etc/pacman.d/gull-servers\\n' >> /etc/pacman.conf\n"
+    done = add(scene, text + section, "--preview", "--json", host="skerry")
+    assert done.code == 0, done.err
+    told = json.loads(done.out)
+    added = told["files"]["etc/pacman.conf"]
+    assert "Server = http://pkg.gullwatch.example/gullwatch/$arch" in added
+    assert "Include = /etc/pacman.d/gull-servers" not in added
+    assert [key["signs"] for key in told["keys"]] == [True]
+    assert any("velpin forecast http" in note["text"] for note in told["notes"])
+    said = [(line["first"], line["says"]["code"]) for line in told["read"]]
+    assert (1, "package-from-page") in said
+    assert (2, "package-from-page") in said
 
 
 def test_what_a_page_holds_forges_no_line(scene: Scene) -> None:

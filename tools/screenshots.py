@@ -54,7 +54,9 @@ def shots(scene: Scene) -> dict[str, list[str]]:
         ],
         "conform": ["velpin conform observatory.toml --check"],
         "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
-        "offers": ["velpin offers tide-gauge fog-signal lamp-control\nvelpin find fog"],
+        "offers": [
+            f"velpin offers tide-gauge fog-signal\nvelpin find fog\nvelpin offers --at {ADDRESS}"
+        ],
         "add-preview": [f"velpin {add} --preview"],
         "keys": ["velpin keys\nvelpin keys --full"],
         "forecast": [f"velpin {add} --yes", "velpin forecast gullwatch tide-gauge"],

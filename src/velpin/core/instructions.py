@@ -24,8 +24,8 @@ from velpin.model.instruction_reasons import (
     KeyNotForIt,
     NotAllFollowed,
 )
-from velpin.model.instructions import KeyRead, Reading, SourceRead
-from velpin.model.rule import Confine
+from velpin.model.instructions import KeyRead, PagePreference, Reading, SourceRead
+from velpin.model.rule import Confine, Pin, Prefer, Rule
 from velpin.model.shell import as_typed, shell_word
 from velpin.trust.openpgp import Key, armoured, grouped, read_keys
 
@@ -120,14 +120,20 @@ def plan_instructions(
     with access.holding(ports):
         transport = access.transport(ports)
     sources = _Sources(ports, access, transport, name, suite, key, fingerprint)
+    met: set[PagePreference] = set()
     for given in sources.of(reading):
         here = considering(ports, whole)
         plan = _planned(here, access, given, only, over)
-        names = reading.confined.get(_machine(here, plan), ())
-        if names and not only and not plan.error:
-            rules = [Confine(handle, names) for handle in plan.handles]
+        rules = [] if only or plan.error else list(_preferred(here, plan, reading, met))
+        if rules:
             plan = plan.then(plan_rules(considering(here, plan), rules))
         whole = whole.then(plan)
+    for preference in reading.preferences:
+        if preference not in met and not only:
+            of = preference.machine or preference.publisher
+            where = f"line {preference.line}" if preference.line else "a file of a script"
+            said = NotAllFollowed(where=where, what=f"priorities of {of}, which has no source here")
+            whole.findings.append(said)
     notes = [InstallsOnly(address=address) for address in sources.without]
     if notes and not (whole.handles or reading.switches or reading.rules):
         raise UsageError(notes[0].text)
@@ -247,6 +253,8 @@ class _Sources:
     def _keys(self, key: KeyRead) -> list[Key]:
         """The keys at the place where a text says that they are."""
         data = key.text
+        if data:
+            return read_keys(data, key.address or "the page")
         if key.fingerprint:
             data = by_fingerprint(self._ports.tree, self._transport, key.fingerprint, key.address)
         elif key.address:
@@ -264,11 +272,30 @@ class _Sources:
         return self._transport.read(address, most=LARGEST_KEY)
 
 
-def _machine(ports: Ports, plan: Plan) -> str:
-    """The machine that a plan's first source is fetched from."""
-    there: Mapping[str, object] = considering(ports, plan).configuration.by_handle
-    source = there.get(plan.handles[0]) if plan.handles else None
-    return parts_of(str(getattr(source, "address", ""))).hostname or ""
+def _preferred(
+    ports: Ports, plan: Plan, reading: Reading, met: set[PagePreference]
+) -> Iterator[Rule]:
+    """The rules that a text's priorities come to for the sources of a plan; `met` gets those that
+    are for one of them."""
+    after = considering(ports, plan)
+    others = tuple(source.handle for source in ports.configuration.sources if source.on)
+    for handle in plan.handles:
+        source = after.configuration.by_handle[handle]
+        machine = parts_of(source.address).hostname or ""
+        for each in reading.preferences:
+            if each.machine != machine and (
+                not each.publisher or after.provenance.publisher_of(source) != each.publisher
+            ):
+                continue
+            met.add(each)
+            if each.how == "only":
+                yield Confine(handle, each.names)
+            elif each.how == "names":
+                yield Pin(each.names, source=handle)
+            elif each.how == "over":
+                yield Prefer(handle, over_all=True)
+            elif others:
+                yield Prefer(handle, under=others)
 
 
 def _nothing(ports: Ports, reading: Reading) -> UsageError:

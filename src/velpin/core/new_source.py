@@ -169,6 +169,8 @@ def _given(ports: Ports, access: Access, what: str, standard_input: str | None) 
     if not is_package(data):
         if what.endswith((".rpm", ".deb")):
             raise HostFileError(what, 0, "is not a package")
+        if re.search(rf"(?:{ports.composer.unlisted.package_ending})\Z", what):
+            raise _no_source_inside(ports, what)
         return _Given(data.decode("utf-8", "surrogateescape"), what)
     files = open_package(data, what)
     found = _source_files(ports, files)
@@ -178,8 +180,13 @@ def _given(ports: Ports, access: Access, what: str, standard_input: str | None) 
     script, arguments = open_scripts(data, what)
     if script.startswith("#!"):
         return _Given(script, f"{what}: its script", files, arguments)
+    raise _no_source_inside(ports, what)
+
+
+def _no_source_inside(ports: Ports, what: str) -> NoSourceInside:
+    """The error for a package that brings no source, and what it can be asked about instead."""
     asked = what if "/" in what else f"./{what}"
-    raise NoSourceInside(
+    return NoSourceInside(
         f"{what} holds no source for a host of kind {ports.kind}",
         "to see what installing it would do: " + as_typed(["velpin", "forecast", asked])
         if re.search(rf"(?:{ports.composer.unlisted.package_ending})\Z", what)
@@ -195,7 +202,8 @@ def _bytes_of(ports: Ports, access: Access, what: str) -> bytes | None:
     if "://" in what:
         return access.transport(ports).read(what, most=_LARGEST_GIVEN)
     path = Path(what)
-    if path.suffix not in (".rpm", ".deb") or not os.path.isfile(path):
+    endings = rf"(?:\.rpm|\.deb|{ports.composer.unlisted.package_ending})\Z"
+    if not re.search(endings, what) or not os.path.isfile(path):
         return None
     return read_given(what, _LARGEST_GIVEN)
 

@@ -130,7 +130,8 @@ def _check(ports: Ports, given: Sequence[str], texts: Sequence[str]) -> None:
 def _package(text: str, transport: Transport) -> PackageFile:
     """A package file, or the beginning of a large one."""
     if "://" in text:
-        return PackageFile(text, transport.read_beginning(text, _BEGINNING), 0)
+        data = transport.read_beginning(text, _BEGINNING)
+        return PackageFile(text, data, len(data))
     try:
         handle = os.open(text, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
         with os.fdopen(handle, "rb") as file:

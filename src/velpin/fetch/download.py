@@ -192,8 +192,8 @@ class Transport:
         return self._with(replace(self.settings, logins=logins, certificates=certificates))
 
     def with_files(self, files: Tree) -> Transport:
-        """The same where `file:` addresses mean files below another root."""
-        return Transport(self.settings, self._progress, self._wait, self._clock, files=files)
+        """The same where `file:` addresses mean files below another root, untold."""
+        return Transport(self.settings, None, self._wait, self._clock, files=files)
 
     def hasty(self) -> Transport:
         """The same with little patience for a server that does not answer."""

@@ -75,6 +75,12 @@ def control_of(data: bytes, where: str) -> str:
         return members.get("control", b"").decode("utf-8", "surrogateescape")
 
 
+def open_archive(data: bytes, where: str) -> Files:
+    """The regular files of a package that is a packed archive; HostFileError as `open_package`."""
+    with _told(where):
+        return _bounded(_of_tar(_unpacked(data, where), where), where)
+
+
 def early_member(data: bytes, name: str, where: str) -> bytes:
     """A file near the beginning of a packed archive, of which `data` may be no more than the
     beginning; HostFileError where it is not there."""

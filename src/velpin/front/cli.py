@@ -330,11 +330,13 @@ def offers(
         raise UsageError(f"with --{'from' if source else 'at'}, give one glob or none")
     if at:
         from velpin.front.look_view import show_look
+        from velpin.front.session import busy
 
         if source:
             raise UsageError("--from and --at ask for different sources")
         glob = names[0] if names else "*"
-        look = found.packages.look_at(at, suite=suite, components=component or (), glob=glob)
+        with busy("looking at what is there"):
+            look = found.packages.look_at(at, suite=suite, components=component or (), glob=glob)
         _write(look) if json else show_look(_screen(), look, glob)
         return
     if suite or component:

@@ -57,15 +57,20 @@ USAGE: Mapping[str, Usage] = {
             Example("forecast tide-gauge%mooring-jetty-fresh", "from one source"),
             Example("forecast --upgrade", "what the full upgrade would change and hold back"),
             Example("forecast tide-forecast", "a request that is refused, and what would help", 1),
+            Example("forecast ./gull-tool_1.2_all.deb", "a package file, with what it needs", 3),
         ),
     ),
     "offers": Usage(
         "Lists all versions that exist of some names, in every source, also in those that are"
         " switched off; the one that would be installed is marked. With --from it lists what one"
-        " source has.",
+        " source has; with --at it looks at a repository that is no source of this host yet.",
         (
             Example("offers tide-gauge", "every version of a package"),
             Example("offers --from fogworks 'fog*'", "what one source has by a pattern"),
+            Example(
+                "offers --at http://deb.gullwatch.example/apt",
+                "what a repository has, for which releases, signed by whom",
+            ),
         ),
     ),
     "find": Usage(

@@ -109,7 +109,7 @@ Fetch = Callable[[str], bytes]
 
 EffectKind = Literal[
     "request", "package", "key", "keep", "bar", "module", "unneeded", "not-followed", "weaker",
-    "switch", "other-kind", "said",
+    "switch", "other-kind", "said", "opened",
 ]  # fmt: skip
 
 
@@ -138,6 +138,8 @@ class Written:
     removed: bool = False
     is_over: bool = False
     """Whether a file of the host that was there is written over."""
+    has_more: bool = False
+    """Whether a file of the host holds more, before what was written."""
 
 
 @dataclass(slots=True)
@@ -173,19 +175,21 @@ class Overlay:
         """Put something into a file, or behind what is in it."""
         written = self.files.get(file)
         if written is None:
-            is_over = not behind and self.facts.read(file.lstrip("/")) is not None
-            self.files[file] = Written(data, is_over=is_over)
+            is_there = self.facts.read(file.lstrip("/")) is not None
+            self.files[file] = Written(
+                data, is_over=is_there and not behind, has_more=is_there and behind
+            )
         elif behind and not written.removed:
             written.data = written.data.and_then(data)
         else:
             if not written.data.is_empty:
                 written.before.append(written.data)
-            written.data, written.removed = data, False
+            written.data, written.removed, written.has_more = data, False, False
 
     def remove(self, file: str, spot: Spot) -> None:
         """Take a file away."""
         written = self.files.setdefault(file, Written(NOTHING))
-        written.data, written.removed = NOTHING.by(spot), True
+        written.data, written.removed, written.has_more = NOTHING.by(spot), True, False
 
     def into_ring(self, ring: str, data: Data) -> None:
         """Put keys into a ring."""

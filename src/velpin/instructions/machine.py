@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.errors import FetchError, HostFileError, TrustError, VelpinError
 from velpin.instructions import words
+from velpin.instructions.arithmetic import NotKnown, worked_out
 from velpin.instructions.conditions import decided
 from velpin.instructions.data import (
     NOT_KNOWN,
@@ -138,6 +139,9 @@ class Machine:
         self.ended: int | None = None
         """The status with which the text ended itself, if it did."""
         self._fetch, self._commands, self._name = fetch, commands, name
+        self._at = Spot(0)
+        """The line of the statement that is gone through."""
+        self._elements: dict[str, dict[str, str]] = {}
         self._variables: dict[str, list[str]] = {
             "HOME": ["/root"], "USER": ["root"], "LOGNAME": ["root"], "EUID": ["0"], "UID": ["0"],
             "PATH": ["/usr/sbin:/usr/bin:/sbin:/bin"], "SHELL": ["/bin/bash"], "PWD": ["/root"],
@@ -201,7 +205,8 @@ class Machine:
             source = text.encode("utf-8", "surrogateescape")
         except UnicodeEncodeError:
             source = text.encode("utf-8", "replace")
-        return self._all(parsed(source).children, source, stdin)
+        tree, source = parsed(source)
+        return self._all(tree.children, source, stdin)
 
     # -- statements ------------------------------------------------------------------------
 
@@ -222,7 +227,7 @@ class Machine:
 
     def _statement(self, node: Node, source: bytes, stdin: Data) -> Result:
         handler = _STATEMENTS.get(node.type)
-        spot = self._frame.spot(node.start_point.row)
+        spot = self._at = self._frame.spot(node.start_point.row)
         if handler is None or node.is_missing:
             self._not_followed(spot, _shown(_raw(node, source)))
             return Result(None)
@@ -232,7 +237,18 @@ class Machine:
         return handler(self, node, source, stdin)
 
     def _group(self, node: Node, source: bytes, stdin: Data) -> Result:
+        if source.startswith(b"((", node.start_byte):
+            return self._arithmetic(node, source)
         return self._all(node.named_children, source, stdin)
+
+    def _arithmetic(self, node: Node, source: bytes) -> Result:
+        """`(( ))` holds if its value is not 0."""
+        raw = _raw(node, source).removeprefix("((").removesuffix("))")
+        try:
+            value = worked_out(words.text_of(f'"{raw}"', self), self.value, self.assign)
+        except NotKnown:
+            return Result(None)
+        return Result(int(value == 0))
 
     def _subshell(self, node: Node, source: bytes, stdin: Data) -> Result:
         before, folder = self._variables, self.folder
@@ -394,6 +410,11 @@ class Machine:
             return Result(None)
         if value is not None and value.type == "array":
             raws = [_raw(child, source) for child in value.named_children]
+            keyed = [_KEYED.match(raw) for raw in raws]
+            if raws and all(keyed):
+                for found in filter(None, keyed):
+                    self._set_element(_raw(name, source), found.group(1), found.group(2))
+                return Result()
             values = [each for raw in raws for each in words.fields(raw, self)]
         else:
             values = [words.text_of(_raw(value, source), self) if value else ""]
@@ -403,10 +424,21 @@ class Machine:
             is_list = value is not None and value.type == "array"
             values = [*old, *values] if is_list else ["".join(old[:1]) + values[0]]
         if name.type == "subscript":
+            whole, index = name.child_by_field_name("name"), name.child_by_field_name("index")
+            self._set_element(_raw(whole, source), _raw(index, source), _raw(value, source))
             return Result()
         self._bounded(values, self._frame.spot(node.start_point.row))
+        self._elements.pop(key, None)
         self._variables[key] = values
         return Result()
+
+    def _set_element(self, name: str, key: str, raw: str) -> None:
+        """Set one value of a list, by its number or its key."""
+        elements = self._elements.setdefault(name, {})
+        elements[words.text_of(key, self)] = words.text_of(raw, self)
+        if len(elements) > MOST_ROUNDS:
+            raise self._too_much(Spot(0), f"sets more than {MOST_ROUNDS} values of {name}")
+        self._variables[name] = list(elements.values())
 
     def _assignments(self, node: Node, source: bytes, stdin: Data) -> Result:
         for child in node.named_children:
@@ -631,6 +663,15 @@ class Machine:
             return UNKNOWN
         return text.replace(UNKNOWN, "")
 
+    def packed(self, address: str) -> bytes | None:
+        """What stands at an address, byte for byte; None if it is not known or cannot be had."""
+        if not is_known(address):
+            return None
+        try:
+            return self._fetch(address)
+        except (FetchError, TrustError):
+            return None
+
     def is_there(self, address: str) -> bool | None:
         """Whether anything stands at an address; None where that cannot be seen."""
         if not is_known(address):
@@ -680,18 +721,29 @@ class Machine:
         """All values of a list, or all arguments."""
         return self.arguments if name in "@*" else self._variables.get(name, [])
 
+    def element(self, name: str, key: str) -> str | None:
+        """One value of a list, by its number or its key."""
+        if not is_known(key):
+            return UNKNOWN
+        if name in self._elements:
+            return self._elements[name].get(key)
+        values = self._variables.get(name, [])
+        if not key.lstrip("-").isdigit():
+            return UNKNOWN
+        return values[int(key)] if -len(values) <= int(key) < len(values) else None
+
     def assign(self, name: str, value: str) -> None:
         """Set a variable."""
         self._variables[name] = [value]
 
     def output(self, command: str) -> str:
         """What a command prints that stands inside a word."""
-        spot = self._frame.spot(0)
+        spot = self._at
         return self.text(self.inner(command, spot).out, spot)
 
     def as_file(self, command: str) -> str:
         """A file with what a command prints."""
-        result = self.inner(command, self._frame.spot(0))
+        result = self.inner(command, self._at)
         name = self.temporary()
         self.overlay.write(name, result.out)
         return name
@@ -785,12 +837,42 @@ def _read(machine: Machine, call: Call) -> Result:
     return Result(None)
 
 
+def _getopts(machine: Machine, call: Call) -> Result:
+    """The next option of the arguments; `OPTIND` counts words, and letters that stand together."""
+    if len(call.args) < 2 or not all(map(is_known, call.args)):
+        return Result(None)
+    allowed, name, *given = call.args
+    arguments = list(given or machine.arguments)
+    word, _, letter = (machine.value("OPTIND") or "1").partition(".")
+    at, place = int(word) if word.isdigit() else 1, int(letter or 1)
+    option = arguments[at - 1] if 0 < at <= len(arguments) else ""
+    if not is_known(option):
+        return Result(None)
+    if not option.startswith("-") or option in ("-", "--"):
+        machine.assign("OPTIND", str(at + (option == "--")))
+        machine.assign(name, "?")
+        return Result(1)
+    found = option[place]
+    is_last = place + 1 >= len(option)
+    takes_value = f"{found}:" in allowed.lstrip(":")
+    if takes_value:
+        behind = arguments[at] if is_last and at < len(arguments) else ""
+        machine.assign("OPTARG", option[place + 1 :] or behind)
+        at += 1 + is_last
+    else:
+        at += is_last
+    rest = "" if takes_value or is_last else f".{place + 1}"
+    machine.assign("OPTIND", f"{at}{rest}")
+    machine.assign(name, found if found in allowed.replace(":", "") else "?")
+    return Result(0)
+
+
 _BUILT_IN: Mapping[str, Command] = {
     "exit": _exit, "return": _return, "break": _break, "continue": _continue, "shift": _shift,
     "set": _set, "eval": _eval, ":": _nothing, "true": _nothing, "false": _false, "cd": _cd,
     "trap": _nothing, "umask": _nothing, "shopt": _nothing, "test": _tested, "read": _read,
     "wait": _nothing, "ulimit": _nothing, "hash": _nothing, "local": _nothing, "popd": _nothing,
-    "pushd": _cd,
+    "pushd": _cd, "getopts": _getopts,
 }  # fmt: skip
 
 INSTALLERS: Mapping[str, tuple[str, ...]] = {
@@ -835,11 +917,52 @@ def _parser() -> object:
     return Parser(Language(tree_sitter_bash.language()))
 
 
-def parsed(source: bytes) -> Node:
-    """The statements of a shell text."""
-    return _parser().parse(source).root_node  # type: ignore[attr-defined,no-any-return]
+_MOST_MENDED = 20
+"""How often a text is parsed again, for names that the grammar takes for the end of a word."""
 
 
+def parsed(source: bytes) -> tuple[Node, bytes]:
+    """The statements of a shell text, and the text that they stand in.
+
+    The grammar ends a word at the `$` of a name that has a letter or slash behind it, where another
+    substitution comes before it in the word (`a/$B/$C/d`); such a name gets its braces.
+    """
+    for _ in range(_MOST_MENDED):
+        root: Node = _parser().parse(source).root_node  # type: ignore[attr-defined]
+        cut = sorted(_cut_names(root, source))
+        if not cut:
+            break
+        parts, last = [], 0
+        for at in cut:
+            name = _NAME.match(source, at)
+            if name is not None:
+                parts += [source[last:at], b"{", name.group(), b"}"]
+                last = name.end()
+        source = b"".join([*parts, source[last:]])
+    return root, source
+
+
+_NAME = re.compile(rb"[A-Za-z_][A-Za-z0-9_]*")
+
+
+def _cut_names(root: Node, source: bytes) -> set[int]:
+    """Where the names begin that stand behind a `$` with which a word ends."""
+    found: set[int] = set()
+    waiting = [root]
+    while waiting:
+        node = waiting.pop()
+        end = node.end_byte
+        if (
+            node.type == "concatenation"
+            and source[end - 1 : end] == b"$"
+            and _NAME.match(source, end)
+        ):
+            found.add(end)
+        waiting += node.named_children
+    return found
+
+
+_KEYED = re.compile(r"\[([^]]*)\]=(.*)\Z", re.DOTALL)
 _HANDED_ON = re.compile(
     r'(?:(?:eval|sudo|doas|command|env|exec|(?:ba)?sh\s+-c)\s+)*"?\$(?:\{?[@*1]\}?)"?'
 )

@@ -206,7 +206,7 @@ def _without_tags(text: str) -> list[Line]:
 
 def begins_command(text: str) -> bool:
     """Whether a line begins as a command does, and not as a sentence."""
-    text = text.strip()[:_LONGEST_SEEN]
+    text = text.strip()[:_LONGEST_SEEN].lstrip("(").lstrip()
     word = re.split(r"[\s;|&<>]", text, maxsplit=1)[0] if text else ""
     if _ASSIGNED.match(text) or _FUNCTION.match(text):
         return True
@@ -246,12 +246,15 @@ class _Sorter:
 
     def page(self) -> Page:
         """Every line, as a command or as loose; HostFileError for a text of one without end."""
-        at, in_section, in_key = 0, False, False
+        at, in_section, in_key, is_apart = 0, False, False, False
         while at < len(self._lines):
             line = self._lines[at]
             in_section = bool(_HEAD.match(line.text)) or (
-                in_section and bool(_VALUE.match(line.text))
+                in_section
+                and bool(_VALUE.match(line.text))
+                and not (is_apart and self._behind(_ROOT_PROMPT, line.text))
             )
+            is_apart = not line.text.strip()
             in_key = in_key or "-----BEGIN PGP" in line.text
             command = "" if in_section or in_key else self._command(line.text)
             in_key = in_key and "-----END PGP" not in line.text

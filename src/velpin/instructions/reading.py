@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from textwrap import dedent
-from typing import Any
+from typing import Any, Literal
 
 from velpin.instructions.commands import COMMANDS
 from velpin.instructions.data import Data, Effect, Facts, Fetch, Overlay, Spot, Written
@@ -28,8 +28,15 @@ from velpin.model.instruction_reasons import (
     PlaceholderFilled,
     RuleFromPage,
     SourceFromPage,
+    SwitchFromPage,
 )
-from velpin.model.instructions import KeyRead, LineRead, Reading, SourceRead
+from velpin.model.instructions import (
+    KeyRead,
+    LineRead,
+    PagePreference,
+    Reading,
+    SourceRead,
+)
 from velpin.model.reason import Reason
 from velpin.model.rule import Keep, Rule
 from velpin.model.safe_text import without_passwords
@@ -138,7 +145,7 @@ class _Outcome:
     facts: Facts
     lines: list[LineRead] = field(default_factory=list)
     unfollowed: list[LineRead] = field(default_factory=list)
-    confined: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    preferences: list[PagePreference] = field(default_factory=list)
     rules: list[Rule] = field(default_factory=list)
 
     def reading(self) -> Reading:
@@ -165,7 +172,7 @@ class _Outcome:
         return Reading(
             tuple(lines),
             tuple(sources), tuple(packages), tuple(self.rules), tuple(switches), tuple(requests),
-            tuple(dict.fromkeys(self.unfollowed)), self.confined,
+            tuple(dict.fromkeys(self.unfollowed)), tuple(self.preferences),
             tuple(way),
         )  # fmt: skip
 
@@ -192,6 +199,8 @@ class _Outcome:
             self._say((effect.spot,), LineNotNeeded(why=effect.text))
         elif effect.kind == "weaker":
             self._say((effect.spot,), DoneBetter(what=effect.text))
+        elif effect.kind == "opened" and here:
+            self._say((effect.spot,), PackageFromPage(address=effect.text))
         elif effect.kind == "not-followed":
             self._not_followed((effect.spot,), effect.text, may_change=effect.may_change and here)
         elif effect.kind == "module" and here:
@@ -376,7 +385,8 @@ class _Outcome:
             elif part.address:
                 says = KeyForThisOnly if for_all else KeyFromPage
                 self._say(where, says(address=part.address))
-                found.append(KeyRead(part.address, for_all=for_all))
+                text = (part.text or "").encode("utf-8", "surrogateescape")
+                found.append(KeyRead(part.address, text=text, for_all=for_all))
             elif part.text and UNKNOWN not in part.text:
                 self._say(where, KeyInPage())
                 text = part.text.encode("utf-8", "surrogateescape")
@@ -423,6 +433,8 @@ class _Outcome:
         for effect in self.machine.effects:
             if effect.kind == "switch" and self.facts.kind.startswith(effect.on):
                 found += [(name, effect.text == "on") for name in effect.names]
+                for name in effect.names:
+                    self._say((effect.spot,), SwitchFromPage(source=name, how=effect.text))
         return list(dict.fromkeys(found))
 
     def _requests(self) -> list[str]:
@@ -443,6 +455,9 @@ class _Outcome:
         """A request in the words of `velpin forecast`."""
         if "=" in name and self.facts.kind != "rpm-dnf":
             name = name.replace("=", "@", 1)
+        first, slash, rest = name.partition("/")
+        if slash and first and rest and self.facts.kind in ("alpm", "deb"):
+            return f"{rest}%{first}" if self.facts.kind == "alpm" else f"{first}%{rest}"
         return f"{name}%{source}" if source and self.facts.kind != "deb" else name
 
     def _preferences(self) -> None:
@@ -451,14 +466,16 @@ class _Outcome:
                 continue
             text = self.machine.text(written.data, Spot(0))
             stanzas = [_stanza(part) for part in re.split(r"\n\s*\n", text) if part.strip()]
-            confined = _confined(stanzas)
-            if confined is None:
+            found = _preference(stanzas)
+            if found is None:
                 self._not_followed(written.data.every_spot, f"priorities in {file}")
-                continue
-            machine, names = confined
-            self.confined[machine] = names
-            rule = f"the source is confined to {' '.join(names)}"
-            self._say(written.data.every_spot, RuleFromPage(rule=rule))
+            elif found.how == "over" and not found.names and _is_default(stanzas):
+                why = "that is the priority it has anyway"
+                self._say(written.data.every_spot, LineNotNeeded(why=why))
+            else:
+                rule = _HOW[found.how].format(" ".join(found.names))
+                line = self._say(written.data.every_spot, RuleFromPage(rule=rule))
+                self.preferences.append(found._replace(line=0 if line.script else line.first))
 
     def _files_of_others(self) -> None:
         """Settings of the host's installer that are no sources, keys or rules."""
@@ -629,26 +646,50 @@ def _stanza(text: str) -> dict[str, str]:
     return {key.strip().lower(): value.strip() for key, colon, value in pairs if colon}
 
 
-def _confined(stanzas: Sequence[Mapping[str, str]]) -> tuple[str, tuple[str, ...]] | None:
-    """The machine that priorities confine, and to which names; None for anything else."""
-    origins = {
-        found.group(1)
-        for stanza in stanzas
-        if (found := re.fullmatch(r'origin\s+"?([\w.-]+)"?', stanza.get("pin", "")))
-    }
-    if len(origins) != 1 or not all(
-        stanza.get("pin", "").startswith("origin")
-        and re.fullmatch(r"-?\d+", stanza.get("pin-priority", ""))
-        for stanza in stanzas
+_HOW = {
+    "only": "the source is confined to {}", "names": "{} from this source",
+    "over": "the source goes before all others", "under": "the source stands behind all others",
+}  # fmt: skip
+_HIGH, _LOW = 500, 100
+"""Priorities of what is neither pinned nor marked, and of what is only taken if nothing else is."""
+
+
+def _preference(stanzas: Sequence[Mapping[str, str]]) -> PagePreference | None:
+    """What priorities come to that are all for one machine or one publisher; None for others."""
+    places = {_place(stanza.get("pin", "")) for stanza in stanzas}
+    place = places.pop() if len(places) == 1 else None
+    if place is None or not all(
+        re.fullmatch(r"-?\d+", stanza.get("pin-priority", "")) for stanza in stanzas
     ):
         return None
-    names = [
-        name
+    ranks = {
+        name: int(stanza["pin-priority"])
         for stanza in stanzas
-        if int(stanza["pin-priority"]) >= 500
         for name in stanza.get("package", "").split()
-    ]
-    low = [s for s in stanzas if s.get("package") == "*" and int(s["pin-priority"]) < 100]
-    if not low or not names or "*" in names:
+    }
+    rest = ranks.pop("*", None)
+    names = tuple(name for name, rank in ranks.items() if rank >= _HIGH)
+    if len(names) < len(ranks) or (rest is None and not names):
         return None
-    return origins.pop(), tuple(names)
+    if names and (rest is None or rest < _LOW):
+        how: Literal["only", "names"] = "names" if rest is None else "only"
+        return None if how == "names" and _HIGH in ranks.values() else PagePreference(
+            *place, how, names
+        )  # fmt: skip
+    if names or rest is None or rest < 0:
+        return None
+    return PagePreference(*place, "over" if rest >= _HIGH else "under")
+
+
+def _is_default(stanzas: Sequence[Mapping[str, str]]) -> bool:
+    """Whether priorities say no more than what holds without them."""
+    return all(int(stanza.get("pin-priority", "0")) == _HIGH for stanza in stanzas)
+
+
+def _place(pin: str) -> tuple[str, str] | None:
+    """The machine or the publisher that a priority is for; None if it is for something else."""
+    machine = re.fullmatch(r'origin\s+"?([\w.-]+)"?', pin)
+    publisher = re.fullmatch(r"release\s+o=([^,]+)", pin)
+    if machine:
+        return machine.group(1), ""
+    return ("", publisher.group(1).strip()) if publisher else None

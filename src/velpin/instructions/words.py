@@ -10,6 +10,8 @@ import re
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple, Protocol
 
+from velpin.instructions.arithmetic import NotKnown, worked_out
+
 UNKNOWN = "\uf8ff"
 """What is not known; no text that is read has this character."""
 MOST_EXPANDED = 1 << 18
@@ -32,6 +34,9 @@ class Names(Protocol):
 
     def values(self, name: str) -> Sequence[str]:
         """Return all values of a list, or of `@` all arguments."""
+
+    def element(self, name: str, key: str) -> str | None:
+        """Return one value of a list, by its number or its key; None if it is not set."""
 
     def assign(self, name: str, value: str) -> None:
         """Set a variable."""
@@ -275,12 +280,10 @@ class _Scanner:
         return [_Piece(value, is_value=True)]
 
     def _number(self, raw: str) -> str:
-        text = self.text(re.sub(r"(?<![\w$])([A-Za-z_]\w*)", r"$\1", raw))
-        found = re.fullmatch(r"\s*(-?\d{1,9})\s*(?:([-+*])\s*(\d{1,9})\s*)?", text)
-        if not found:
+        try:
+            return str(worked_out(self.text(raw), self._names.value, self._names.assign))
+        except NotKnown:
             return UNKNOWN
-        one, sign, two = int(found.group(1)), found.group(2), int(found.group(3) or 0)
-        return str({None: one, "+": one + two, "-": one - two, "*": one * two}[sign])
 
     def text(self, raw: str) -> str:
         """One text that a word inside another becomes."""
@@ -296,13 +299,11 @@ class _Scanner:
             values = self._names.values(name)
             if mark == "#":
                 return [_Piece(str(len(values)))]
-            return [_Piece(value, is_value=True, parts=at > 0) for at, value in enumerate(values)]
+            if mark == "!":
+                return [_Piece(UNKNOWN)]
+            return self._list(values, rest, is_arguments=name in "@*")
         if index is not None:
-            values = self._names.values(name)
-            at = self.text(index)
-            value: str | None = UNKNOWN
-            if at.isdigit() and int(at) < len(values):
-                value = values[int(at)]
+            value: str | None = self._names.element(name, self.text(index))
         else:
             value = self._names.value(name)
         if mark == "!":
@@ -312,6 +313,20 @@ class _Scanner:
         if value is None and not rest and name in _INSTALLERS_OWN:
             value = f"${name}"
         return [_Piece(self._changed(name, value, rest), is_value=True)]
+
+    def _list(self, values: Sequence[str], rest: str, *, is_arguments: bool) -> list[_Piece]:
+        """All values of a list, with what stands behind its name in the braces."""
+        if found := re.match(r":?([-+=?])(.*)\Z", rest, re.DOTALL):
+            if found.group(1) == "+" or not values:
+                word = found.group(2) if values or found.group(1) in "-=" else ""
+                inner = _Scanner(self._names, self._depth + 1)
+                return [piece._replace(is_value=True) for piece in inner.pieces(word)]
+        elif cut := re.fullmatch(r":\s*(\d+)(?::(\d+))?", rest):
+            start = max(int(cut.group(1)) - is_arguments, 0)
+            values = values[start : start + int(cut.group(2)) if cut.group(2) else None]
+        elif rest:
+            values = [self._changed("", value, rest) for value in values]
+        return [_Piece(value, is_value=True, parts=at > 0) for at, value in enumerate(values)]
 
     def _changed(self, name: str, value: str | None, rest: str) -> str:
         """A variable's value with what stands behind its name in the braces."""
@@ -337,7 +352,7 @@ class _Scanner:
         if rest in ("^^", ",,", "^", ","):
             changed = value.upper() if rest[0] == "^" else value.lower()
             return changed if len(rest) == 2 else changed[:1] + value[1:]
-        cut = re.fullmatch(r":\s*(-?\d+)(?::(\d+))?", self.text(rest))
+        cut = re.fullmatch(r":\s*(-?\d+)(?::\s*(-?\d+))?", self.text(rest))
         if cut:
             tail = value[int(cut.group(1)) :]
             return tail[: int(cut.group(2))] if cut.group(2) else tail
@@ -354,11 +369,18 @@ class _Scanner:
             return UNKNOWN
         every = rest.startswith("/")
         old, _, new = rest[every:].partition("/")
-        found = re.compile(
-            fnmatch.translate(self._glob(old)).removesuffix(r"\Z").removesuffix(r"\z")
-        )
+        side = old[:1] if old[:1] in ("#", "%") and not every else ""
+        pattern = fnmatch.translate(self._glob(old[len(side) :]))
+        if side != "%":
+            pattern = pattern.removesuffix(r"\Z").removesuffix(r"\z")
         text = self.text(new)
-        return found.sub(lambda _: text, value, count=0 if every else 1)
+        if side == "%":  # the longest end that fits
+            places = (at for at in range(len(value) + 1) if re.match(pattern, value[at:]))
+            at = next(places, None)
+            return value if at is None else value[:at] + text
+        if side == "#":
+            return re.sub(rf"\A{pattern}", lambda _: text, value, count=1)
+        return re.compile(pattern).sub(lambda _: text, value, count=0 if every else 1)
 
 
 def _trimmed(value: str, glob: str, side: str, *, longest: bool) -> str:

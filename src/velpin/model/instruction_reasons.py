@@ -40,6 +40,12 @@ class RuleFromPage(Reason):
     rule: str
 
 
+class SwitchFromPage(Reason):
+    says = "source {source} switched {how}"
+    source: str
+    how: str
+
+
 class LineNotNeeded(Reason):
     says = "not needed: {why}"
     why: str

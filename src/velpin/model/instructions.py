@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from velpin.model.reason import Reason
 from velpin.model.rule import Rule
@@ -42,6 +41,19 @@ class SourceRead(NamedTuple):
     keys: tuple[KeyRead, ...] = ()
 
 
+class PagePreference(NamedTuple):
+    """A priority of a text for what comes from one machine, or from one publisher."""
+
+    machine: str
+    publisher: str
+    how: Literal["only", "names", "over", "under"]
+    """`only`: of the source nothing but some names; `names`: they come from it, whatever others
+    have; `over` and `under`: it goes before all others, or behind them."""
+    names: tuple[str, ...] = ()
+    line: int = 0
+    """Of the text, counted from 1; 0 if it stands in a script that the text fetches."""
+
+
 class Reading(NamedTuple):
     """What a vendor's instructions would do, of which nothing was run."""
 
@@ -56,8 +68,7 @@ class Reading(NamedTuple):
     """What it has installed, as words for `velpin forecast`."""
     unfollowed: tuple[LineRead, ...] = ()
     """Lines behind which a source, a key or a rule may be, and that were not followed."""
-    confined: Mapping[str, tuple[str, ...]] = {}
-    """Names that each machine's source is confined to, by the text's priorities."""
+    preferences: tuple[PagePreference, ...] = ()
     way: tuple[str, ...] = ()
     """Conditions that were answered, and how, on the way to this."""
 

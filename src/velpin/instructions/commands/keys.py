@@ -102,14 +102,15 @@ def _apt_key(machine: Machine, call: Call) -> Result:
 
 def _pacman_key(machine: Machine, call: Call) -> Result:
     found = said(call.args, ("keyserver", "gpgdir", "config"))
+    asked = ("r", "recv-keys", "recv-key", "recv")
     if found.has("a", "add"):
         data = input_of(machine, call, found.operands)
         everywhere(machine, call, data, "alpm")
-    elif found.has("r", "recv-keys"):
-        everywhere(
-            machine, call, _asked(machine, call, found.operands, found.value("keyserver")), "alpm"
-        )
-    elif found.has("lsign-key"):
+    elif found.has(*asked):
+        ids = [*(each for name in asked for each in found.options.get(name, ()) if each)]
+        data = _asked(machine, call, [*ids, *found.operands], found.value("keyserver"))
+        everywhere(machine, call, data, "alpm")
+    elif found.has("lsign-key", "lsign"):
         what = "the key is trusted for this source only; none is signed in the ring"
         machine.tell(Effect("unneeded", call.spot, what, on="alpm"))
     else:

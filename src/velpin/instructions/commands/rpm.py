@@ -23,6 +23,8 @@ _ZYPPER = (
     "p", "priority", "n", "name", "t", "type", "r", "repo", "from", "root", "R", "c", "config",
     "reposd-dir", "from-repo",
 )  # fmt: skip
+_ZYPPER_GENERAL = ("c", "config", "D", "reposd-dir", "R", "root", "installroot", "releasever")
+"""Options before the subcommand that have a value."""
 _SECTIONS = {"rpm-dnf": "/etc/yum.repos.d", "rpm-zypp": "/etc/zypp/repos.d"}
 
 
@@ -89,7 +91,11 @@ def _dnf(machine: Machine, call: Call) -> Result:
             f"{' '.join(found.operands)[:60]} names a source by a service that only its tool asks"
         )
     elif word == "versionlock":
-        names = tuple(name for name in rest if name not in ("add", "list"))
+        if rest[:1] and rest[0] in ("list", "delete", "clear", "exclude"):
+            what = f"versionlock {' '.join(rest)[:60]}: left to you"
+            machine.tell(Effect("not-followed", call.spot, what, on="rpm-dnf"))
+            return Result()
+        names = tuple(rest[1:] if rest[:1] == ["add"] else rest)
         machine.tell(Effect("keep", call.spot, names=names, on="rpm-dnf"))
         return Result()
     else:
@@ -105,6 +111,19 @@ def _asked(machine: Machine, call: Call, found: Said, word: str, rest: list[str]
     if rest and all(re.search(r"config-manager|command\(", name) for name in rest):
         not_needed(machine, call, "Velpin needs no tools for this", "rpm-dnf")
         return Result()
+    for name in ("disableexcludes", "setopt"):
+        for value in found.options.get(name, ()):
+            what = f"--{name}={value}: the forecast that follows does without"
+            machine.tell(Effect("not-followed", call.spot, what, on="rpm-dnf"))
+    if word == "swap" and rest:
+        what = f"removing {rest[0]}: left to you"
+        machine.tell(Effect("not-followed", call.spot, what, on="rpm-dnf"))
+        rest = rest[1:]
+    groups = rest[1:] if word == "group" else [name for name in rest if name.startswith("@")]
+    if groups:
+        what = f"installing the group {' '.join(groups)}: left to you"
+        machine.tell(Effect("not-followed", call.spot, what, on="rpm-dnf"))
+        rest = [] if word == "group" else [name for name in rest if name not in groups]
     source = found.value("enablerepo", "enable-repo", "repo", "repoid")
     return ask_for(machine, call, rest, "rpm-dnf", source=source)
 
@@ -171,8 +190,11 @@ def _set_in(
         if not file.endswith(".repo") or written.removed:
             continue
         text = machine.text(written.data, call.spot)
-        if not handle or not re.search(rf"(?m)^\[{re.escape(handle)}\]", text):
+        heads = re.findall(r"(?m)^\[([^]]+)\]", text)
+        named = [head for head in heads if handle and head.strip("_") == handle.strip("_")]
+        if not named:
             continue
+        handle = named[0]
         changed = _with_value(text, handle, key, value)
         machine.write(file, Data(changed, spots=written.data.every_spot), call.spot)
         return True
@@ -214,10 +236,11 @@ def _zypper(machine: Machine, call: Call) -> Result:
         machine.tell(Effect("weaker", call.spot, what))
     if "--no-gpg-checks" in args:
         machine.tell(Effect("weaker", call.spot, "the page switches the check of signatures off"))
+    args = _behind_general(args)
+    if args[:1] in (["addrepo"], ["ar"]):
+        return _add_repo(machine, call, said(args, ("p", "priority", "n", "name", "t", "type")))
     found = said(args, _ZYPPER)
     word, rest = (found.operands or [""])[0], list(found.operands[1:])
-    if word in ("addrepo", "ar"):
-        return _add_repo(machine, call, said(args, ("p", "priority", "n", "name", "t", "type")))
     if word in ("refresh", "ref", "repos", "lr", "refresh-services", "refs", "clean", "cc"):
         return refreshed(machine, call, "rpm-zypp")
     if word in ("install", "in"):
@@ -246,6 +269,14 @@ def _zypper(machine: Machine, call: Call) -> Result:
     return Result(None, NOT_KNOWN)
 
 
+def _behind_general(args: list[str]) -> list[str]:
+    """The words from the subcommand on: an option before it means something else than behind it."""
+    at = 0
+    while at < len(args) and args[at].startswith("-"):
+        at += 1 + (args[at].lstrip("-") in _ZYPPER_GENERAL)
+    return args[at:]
+
+
 def _add_repo(machine: Machine, call: Call, found: Said) -> Result:
     rest = list(found.operands[1:])
     address = found.value("r", "repo") or (rest[0] if rest else "")
@@ -262,6 +293,10 @@ def _add_repo(machine: Machine, call: Call, found: Said) -> Result:
         values["priority"] = found.value("p", "priority")
     if found.has("G", "no-gpgcheck"):
         values["gpgcheck"] = "0"
+    loose = [name for name in found.options if name.startswith("gpgcheck-allow-unsigned")]
+    if loose:
+        what = f"the page allows what is not signed (--{loose[0]}); that is not taken over"
+        machine.tell(Effect("weaker", call.spot, what, on="rpm-zypp"))
     return _added(machine, call, "rpm-zypp", handle, values)
 
 
