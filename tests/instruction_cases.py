@@ -66,6 +66,10 @@ class MadeUp:
         """As deb hosts order versions."""
         return compare(one, other)
 
+    def opened(self, packed: bytes, where: str) -> dict[str, bytes]:
+        """Nothing that these texts name is a package."""
+        return {}
+
 
 class Case(NamedTuple):
     """One text, for one kind of host, and what must come of it."""

@@ -142,6 +142,7 @@ A_NEEDS_B = Made("a", "1", ("b",))
 _FULL = {"need": "1", "lib": "1", "prov": "1", "rec": "1"}
 ROWS = (
     Row("newer than what is installed", (Made("foo", "1.7"),), (), {"foo": "1.7"}),
+    Row("the version that a source has", (Made("foo", "2"),), (), {"foo": "2"}),
     Row("newer than any source has", (Made("foo", "3"),), (), {"foo": "3"}),
     Row(
         "older than what is installed", (Made("foo", "1"),), (), {"foo": "1"}, {ZYPP: {}}

@@ -280,3 +280,26 @@ def test_ways_that_were_not_tried_are_told(conditions: int, are_all_tried: bool)
         + "echo 'deb http://deb.gullwatch.example/apt jetty main' > /etc/apt/sources.list.d/g.list\n",
     )
     assert all((not reading.unfollowed) == are_all_tried for reading in found)
+
+
+def test_a_command_has_so_many_lines_and_no_more() -> None:
+    def page(lines: int) -> str:
+        return "cat > /tmp/x <<EOF\n" + "a\n" * lines + "EOF\ndeb http://a.example jetty main\n"
+
+    assert len(read_page(page(399), "page").loose) == 2  # the source, and the end
+    with pytest.raises(HostFileError, match="a text begins here that does not end"):
+        read_page(page(400), "page")
+
+
+def test_the_last_words_of_a_page_in_tags() -> None:
+    assert [line.text for line in read_page("<p>Add</p>a &amp", "page").loose] == ["Add", "a &"]
+
+
+@pytest.mark.parametrize(
+    "text",
+    ['echo "a', "echo 'a", "echo `a", "echo $(a", "echo ${a", 'echo "$(a', "a=(1", "[[ a", "(( 1"],
+)
+def test_what_does_not_close_is_read_as_far_as_it_goes(text: str) -> None:
+    line = "deb http://deb.gullwatch.example/apt jetty main"
+    for page in (text, f"{line}\n\n{text}", f"#!/bin/sh\n{text}\n"):
+        assert len(read("deb", page)) == 1

@@ -65,6 +65,10 @@ def test_releases_and_components(deb: DebHarbour) -> None:
     other = look(deb, address, "--suite", "wharf")
     assert (other["release"], other["is_for_host"]) == ("wharf", False)
     assert [one["version"] for one in other["offers"]] == ["1", "5"]
+    deb.repository("gullwatch", ("foo", "4.1"), suite="jetty-fresh")
+    assert look(deb, address, "--suite", "jetty-fresh")["is_for_host"] is True
+    deb.repository("gullwatch", ("foo", "4.1"), suite="jettyfresh")
+    assert look(deb, address, "--suite", "jettyfresh")["is_for_host"] is False
     assert stored(deb) == before
     assert not (deb.root / "etc/apt/sources.list.d/gullwatch.sources").exists()
 

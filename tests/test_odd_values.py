@@ -26,7 +26,7 @@ from velpin.host.packages import HostPackages
 from velpin.host.rules import HostRules
 from velpin.host.sources import HostSources
 from velpin.kinds import KINDS
-from velpin.model.instructions import KeyRead, Reading, SourceRead
+from velpin.model.instructions import KeyRead, PagePreference, Reading, SourceRead
 from velpin.model.reason import Place
 from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer
 
@@ -77,7 +77,7 @@ def drawn(hint: str, pick: random.Random) -> Any:
         "Reading": lambda: Reading(
             sources=(SourceRead(text(), text(), (KeyRead(text(), text(), text().encode("utf-8", "replace")),)),),
             packages=texts(), rules=(pick.choice(rules)(),), switches=((text(), pick.random() < 0.5),),
-            confined={text(): texts()},
+            preferences=(PagePreference(text(), text(), "only", texts()),),
         ),
         "Plan": lambda: Plan(text(), text(), files=[
             FileEdit(f"etc/{pick.randint(0, 3)}", None, pick.choice((None, b"", b"x")))

@@ -12,12 +12,15 @@ import pytest
 
 from tests.package_files import Made, control_of, deb_of, packed_archive
 from tests.program import Said, run_on
-from velpin.core.instructions import _Fetched
+from tests.release_packages import deb_of as release_package
+from velpin.core.instructions import _Facts, _Fetched
 from velpin.core.named_keys import by_mail, is_fingerprint, is_mail, key_server_address
 from velpin.demo.build import Scene, build
 from velpin.demo.serve import served
 from velpin.errors import BadKey, FetchError, UsageError
 from velpin.fetch.download import Transport
+from velpin.host.opening import open_host
+from velpin.instructions.words import UNKNOWN
 from velpin.trust.openpgp import grouped, read_keys
 
 PAGE = """\
@@ -302,6 +305,8 @@ def test_ways_are_a_choice(scene: Scene) -> None:
     second = json.loads(add(scene, text, "--way", "2", "--preview", "--json").out)
     assert any("Components: main" in (text or "") for text in second["files"].values())
     assert add(scene, text, "--way", "3").code == 2
+    first = json.loads(add(scene, text, "--way", "1", "--preview", "--json", "--anyway").out)
+    assert any("Components: beta" in (text or "") for text in first["files"].values())
 
 
 def test_a_priority_of_the_page_confines_its_source(scene: Scene) -> None:
@@ -533,3 +538,28 @@ def test_what_is_no_key_server(server: str) -> None:
 )
 def test_mail_addresses(text: str, mail: bool) -> None:
     assert is_mail(text) == mail
+
+
+def test_a_folder_of_the_host_is_no_file_of_it(scene: Scene) -> None:
+    facts = _Facts(open_host(scene.root)._ports)
+    assert facts.read("etc/apt") is None
+    assert facts.has("etc/apt")
+    assert facts.read("etc/apt/sources.list.d/fogworks.list") == UNKNOWN.encode()
+    assert facts.read("etc/nothing") is None
+    assert facts.read("etc/a\0b") is None
+    assert (facts.read("etc/os-release") or b"").startswith(b"NAME")
+
+
+def test_a_release_package_that_leads_to_several_sources(scene: Scene) -> None:
+    script = (
+        '#!/bin/sh\nif [ "$(hostname)" = gull ]; then part=main; else part=extra; fi\n'
+        'echo "deb http://deb.gullwatch.example/apt jetty $part" > /etc/apt/sources.list.d/g.list\n'
+    )
+    package = release_package({"usr/share/doc/gull": b"x"}, script=script.encode())
+    (scene.www / "deb.gullwatch.example/release.deb").write_bytes(package)
+    address = "http://deb.gullwatch.example/release.deb"
+    done = add(scene, f"wget {address}\nsudo dpkg -i release.deb\n", "--preview")
+    assert done.code == 2
+    assert f"the script of {address} leads to different sources" in done.err
+    itself = run_on(scene.root, "add", address, "--preview")
+    assert "--way 2" in itself.out

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
+from stat import S_ISREG
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import NewSource, Plan
@@ -13,7 +14,15 @@ from velpin.core.named_keys import LARGEST_KEY, by_fingerprint
 from velpin.core.new_source import new_source_from
 from velpin.core.rule_plans import considering, plan_rules
 from velpin.core.source_plans import plan_switch
-from velpin.errors import FetchError, NoSourceInside, TrustError, UsageError, VelpinError
+from velpin.errors import (
+    FetchError,
+    HostFileError,
+    NoSourceInside,
+    TrustError,
+    UsageError,
+    VelpinError,
+)
+from velpin.fetch.package import open_archive
 from velpin.files.tree import read_release_fields
 from velpin.instructions.addresses import parts_of
 from velpin.instructions.reading import readings
@@ -64,12 +73,20 @@ class _Facts:
             return None
         if _MAY_BE_READ.match(file):
             return self._tree.read(file)  # links are followed no further than the root
-        return UNKNOWN.encode() if "\0" not in file and self._tree.stat(file) else None
+        found = self._tree.stat(file) if "\0" not in file else None
+        return UNKNOWN.encode() if found is not None and S_ISREG(found.st_mode) else None
 
     def has(self, file: str) -> bool:
         """Whether there is a file or a folder of the system."""
         is_system = file.startswith(("etc", "usr", "bin", "sbin", "lib")) and "\0" not in file
         return is_system and self._tree.exists(file)
+
+    def opened(self, packed: bytes, where: str) -> Mapping[str, bytes]:
+        """The files of a package, by name; none of what is no package."""
+        try:
+            return open_archive(packed, where)
+        except HostFileError:
+            return {}
 
 
 class _Fetched:

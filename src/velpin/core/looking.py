@@ -16,6 +16,7 @@ from velpin.errors import (
     UsageError,
 )
 from velpin.model.looks import IndexSignature, Look
+from velpin.model.shell import shell_word
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -48,7 +49,7 @@ def look_at(
         wanted = f" with a release {release}" if release else ""
         raise NotThere(
             f"no repository for a host of kind {ports.kind}{wanted} was found at {address}",
-            f"see what it would bring: velpin add {address}",
+            f"see what it would bring: velpin add {shell_word(address)}",
         )
     new = there.new._replace(components=tuple(components) or there.new.components)
     with with_scratch_store(ports) as looking:
@@ -91,7 +92,7 @@ def _edits(ports: Ports, new: NewSource, transport: Transport) -> Edits:
         if not set(addition.addresses).isdisjoint(ports.composer.addresses_of(source)):
             raise Refusal(
                 f"{new.address} is on this host already, as {source.handle}",
-                f"velpin offers --from {source.handle}",
+                f"velpin offers --from {shell_word(source.handle)}",
             )
         if source.handle in addition.handles and ports.composer.names_indexes:
             raise Refusal(f"{source.handle} is the name of another source ({source.places[0]})")
@@ -115,7 +116,7 @@ def _look(
         address=new.address,
         release=new.release,
         releases=tuple(there.releases),
-        is_for_host=new.release == here if here in there.releases else None,
+        is_for_host=_is_of(new.release, here) if here in there.releases else None,
         components=new.components,
         all_components=tuple(there.components),
         architectures=tuple(there.architectures) or tuple(sorted({row.arch for _, row in found})),
@@ -126,3 +127,8 @@ def _look(
         signature=signature,
         offers=tuple(offers_from(ports, source.handle, glob) if found else ()),
     )
+
+
+def _is_of(release: str, here: str) -> bool:
+    """Whether a release is the host's, or a part of it: `jetty-updates` of `jetty`."""
+    return release == here or release.startswith(f"{here}-")

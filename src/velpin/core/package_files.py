@@ -86,16 +86,23 @@ def _with_package_files(
 def _as_given(found: Forecast, texts: Sequence[str], asked: Sequence[str]) -> Forecast:
     """A forecast with the requests as they were given, and without what files do not need: notes on
     a source, bytes to fetch, remedies that ask for them by name."""
-    given = dict(zip(asked, texts, strict=True))
-    answers = []
+    given = {name: text for name, text in zip(asked, texts, strict=True) if name != text}
+    answers, brought = [], set()
     for answer in found.answers:
-        text = given.get(answer.asked, answer.asked)
-        url = text if answer.source == PACKAGE_FILE else answer.url
-        answers.append(answer._replace(asked=text, url=url))
+        text = given.get(answer.asked)
+        if text is None:
+            answers.append(answer)
+            continue
+        # a source may have the very same version; what is given is taken
+        brought.add((answer.package, answer.arch, answer.version))
+        source = PACKAGE_FILE if answer.source else answer.source
+        answers.append(answer._replace(asked=text, source=source, url=text))
     notes = (_without_files(note) for note in found.notes)
     kept = tuple(note for note in notes if note is not None)
     changes = [
-        change._replace(download_bytes=0, url=None) if change.source == PACKAGE_FILE else change
+        change._replace(download_bytes=0, url=None, source=PACKAGE_FILE)
+        if (change.name, change.arch, change.new) in brought or change.source == PACKAGE_FILE
+        else change
         for change in found.changes
     ]
     remedies = [each for each in found.remedies if not each.command.startswith("velpin forecast")]

@@ -1063,6 +1063,20 @@ def command_of(words: Sequence[str]) -> str:
     return next((word for word in words if word in _COMMANDS), "")
 
 
+def _refuse_other_words(words: list[str]) -> None:
+    """Raise UsageError if the first word is no command, with the one that is meant."""
+    rest = words[_ROOT_ALONE:] if words[:1] == ["--root"] else words
+    if not rest or rest[0].startswith("-"):
+        return
+    from velpin.front.commands import read_commands
+
+    known = read_commands()
+    if rest[0] not in known:
+        from velpin.front.other_words import no_such_command
+
+        raise no_such_command(rest[0], rest[1:], list(known))
+
+
 def run_typed(words: list[str], *, as_json: bool) -> int:
     """Hand the words to the commands; the exit code.
 
@@ -1084,6 +1098,7 @@ def run_typed(words: list[str], *, as_json: bool) -> int:
     except typer.Exit as end:
         return end.exit_code
     except TyperException as problem:
+        _refuse_other_words(words)
         if as_json:
             raise UsageError(problem.format_message(), "velpin --help") from problem
         if hasattr(problem, "show"):

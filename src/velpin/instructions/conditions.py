@@ -6,7 +6,15 @@ import re
 from collections.abc import Callable, Sequence
 
 from velpin.instructions.patterns import Pattern, extended
-from velpin.instructions.words import Names, fields, is_known, pattern_of, split_words, text_of
+from velpin.instructions.words import (
+    UNKNOWN,
+    Names,
+    fields,
+    is_known,
+    pattern_of,
+    split_words,
+    text_of,
+)
 
 Exists = Callable[[str, str], bool]
 """Whether a file is there, by its name and the test's."""
@@ -31,7 +39,7 @@ class _Test:
     def __init__(
         self, raws: Sequence[str], names: Names, exists: Exists, *, patterns: bool
     ) -> None:
-        self._raws, self._at = list(raws), 0
+        self._raws, self._at, self._open = list(raws), 0, 0
         self._names, self._exists, self._patterns = names, exists, patterns
 
     def _next(self) -> str:
@@ -40,6 +48,15 @@ class _Test:
     def _take(self) -> str:
         raw = self._next()
         self._at += 1
+        return raw
+
+    def _take_last(self) -> str:
+        """The last word of a comparison, without the bracket that closes what it stands in."""
+        raw = self._take()
+        is_closed = len(raw) > 1 and raw.endswith(")") and raw.count(")") > raw.count("(")
+        if is_closed and self._open and self._patterns:
+            self._raws.insert(self._at, ")")
+            return raw[:-1]
         return raw
 
     def either(self) -> bool | None:
@@ -64,20 +81,26 @@ class _Test:
         if raw == "!":
             found = self._one()
             return None if found is None else not found
+        if raw.startswith("(") and self._patterns and raw != "(":  # `(a` is two words
+            self._at -= 1
+            self._raws[self._at : self._at + 1] = ["(", raw[1:]]
+            raw = self._take()
         if raw in ("(", "\\("):
+            self._open += 1
             found = self.either()
+            self._open -= 1
             self._take()
             return found
         operator = self._next()
         if operator in ("=", "==", "!=", "=~", "<", ">", "\\<", "\\>", *_NUMBERS):
             self._take()
-            return self._compared(raw, operator, self._take())
+            return self._compared(raw, operator, self._take_last())
         if (
             re.fullmatch(r"-[a-zA-Z]", raw)
             and operator
             and operator not in ("&&", "||", "-a", "-o")
         ):
-            return self._single(raw, self._take())
+            return self._single(raw, self._take_last())
         text = self._text(raw)
         return bool(text) if is_known(text) else None
 
@@ -93,7 +116,7 @@ class _Test:
         if operator == "-t":
             return False
         if not is_known(text):
-            return True if operator == "-n" and text.strip("\uf8ff") else None
+            return operator == "-n" if operator in ("-n", "-z") and text.strip(UNKNOWN) else None
         if operator in ("-n", "-z"):
             return bool(text) == (operator == "-n")
         if operator in _FILES:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal, NamedTuple, Protocol
 
@@ -102,6 +102,9 @@ class Facts(Protocol):
 
     def compare(self, one: str, other: str) -> int:
         """Return -1, 0 or 1 for two versions, in the order of its packages."""
+
+    def opened(self, packed: bytes, where: str) -> Mapping[str, bytes]:
+        """Return the files of a package by name below the root; none if it is no package."""
 
 
 Fetch = Callable[[str], bytes]

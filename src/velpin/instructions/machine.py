@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
@@ -135,13 +136,15 @@ class Machine:
     ) -> None:
         self.overlay, self.ways = overlay, ways
         self.effects: list[Effect] = []
-        self.folder = "/root"
+        self._folder = "/root"
         self.ended: int | None = None
         """The status with which the text ended itself, if it did."""
         self._fetch, self._commands, self._name = fetch, commands, name
         self._at = Spot(0)
         """The line of the statement that is gone through."""
         self._elements: dict[str, dict[str, str]] = {}
+        self._outer: list[dict[str, list[str] | None]] = []
+        """For each function that is gone through, what its own variables were before."""
         self._variables: dict[str, list[str]] = {
             "HOME": ["/root"], "USER": ["root"], "LOGNAME": ["root"], "EUID": ["0"], "UID": ["0"],
             "PATH": ["/usr/sbin:/usr/bin:/sbin:/bin"], "SHELL": ["/bin/bash"], "PWD": ["/root"],
@@ -216,9 +219,6 @@ class Machine:
             for node in nodes:
                 if node.is_named and node.type != "comment":
                     result = self._statement(node, source, stdin)
-                    self._variables["?"] = [
-                        UNKNOWN if result.status is None else str(result.status)
-                    ]
                     out.append(result.out)
         except _Leave as left:
             left.out = joined((*out, left.out))
@@ -234,7 +234,9 @@ class Machine:
         self.steps += 1
         if self.steps > MOST_STEPS:
             raise self._too_much(spot, f"takes more than {MOST_STEPS} steps to read")
-        return handler(self, node, source, stdin)
+        result = handler(self, node, source, stdin)
+        self._variables["?"] = [UNKNOWN if result.status is None else str(result.status)]
+        return result
 
     def _group(self, node: Node, source: bytes, stdin: Data) -> Result:
         if source.startswith(b"((", node.start_byte):
@@ -245,22 +247,26 @@ class Machine:
         """`(( ))` holds if its value is not 0."""
         raw = _raw(node, source).removeprefix("((").removesuffix("))")
         try:
-            value = worked_out(words.text_of(f'"{raw}"', self), self.value, self.assign)
+            value = self._number(raw)
         except NotKnown:
             return Result(None)
         return Result(int(value == 0))
 
     def _subshell(self, node: Node, source: bytes, stdin: Data) -> Result:
-        before, folder = self._variables, self.folder
+        before, folder = self._variables, self._folder
         self._variables = dict(before)
         try:
             return self._all(node.named_children, source, stdin)
         except _Exit as left:
             return Result(left.status, left.out)
         finally:
-            self._variables, self.folder = before, folder
+            self._variables, self._folder = before, folder
 
-    def _list(self, node: Node, source: bytes, stdin: Data) -> Result:
+    def _list(
+        self, node: Node, source: bytes, stdin: Data,
+        last: Callable[[Node, Data], Result] | None = None,
+    ) -> Result:  # fmt: skip
+        """Commands joined by `&&` and `||`; the last one is done by `last` if that is given."""
         left, operator, right = node.children[0], node.children[1], node.children[-1]
         before = len(self.effects)
         first = self._statement(left, source, stdin)
@@ -269,7 +275,7 @@ class Machine:
         holds = is_told if first.status is None and is_told else self._holds(first, left, source)
         if holds != (operator.type == "&&"):
             return Result(0 if is_told and first.status is None else first.status, first.out)
-        second = self._statement(right, source, stdin)
+        second = last(right, stdin) if last else self._statement(right, source, stdin)
         return Result(second.status, first.out.and_then(second.out))
 
     def _pipeline(self, node: Node, source: bytes, stdin: Data) -> Result:
@@ -398,6 +404,31 @@ class Machine:
                 return Result(0, joined(out))
         raise self._too_much(spot, "goes round without end")
 
+    def _counted(self, node: Node, source: bytes, stdin: Data) -> Result:
+        """`for (( ; ; ))`: an expression before, one for each round, one behind it."""
+        body = node.child_by_field_name("body")
+        spot = self._frame.spot(node.start_point.row)
+        head = re.match(r"for\s*\(\((.*?)\)\)", _raw(node, source), re.DOTALL)
+        parts = head.group(1).split(";") if head else []
+        if body is None or len(parts) != 3:
+            return Result(None)
+        out: list[Data] = []
+        try:
+            self._number(parts[0])
+            for _ in range(MOST_ROUNDS):
+                goes_on = not parts[1].strip() or self._number(parts[1])
+                if not goes_on or not self._round(body, source, stdin, out):
+                    return Result(0, joined(out))
+                self._number(parts[2])
+        except NotKnown:
+            self._not_followed(spot, f"goes round by {_shown(parts[1])}")
+            return Result(None, joined(out))
+        raise self._too_much(spot, "goes round without end")
+
+    def _number(self, raw: str) -> int:
+        """The value of an arithmetic expression; NotKnown if it cannot be worked out."""
+        return worked_out(words.text_of(f'"{raw}"', self), self.value, self.assign)
+
     def _function(self, node: Node, source: bytes, stdin: Data) -> Result:
         name, body = node.child_by_field_name("name"), node.child_by_field_name("body")
         if name is not None and body is not None:
@@ -446,9 +477,16 @@ class Machine:
         return Result()
 
     def _declaration(self, node: Node, source: bytes, stdin: Data) -> Result:
+        is_local = _raw(node.children[0], source) in ("local", "declare", "typeset")
         for child in node.named_children:
+            name = child.child_by_field_name("name") or child
+            if is_local and self._outer and name.type == "variable_name":
+                key = _raw(name, source)
+                self._outer[-1].setdefault(key, self._variables.get(key))
             if child.type == "variable_assignment":
                 self._assignment(child, source, stdin)
+            elif is_local and self._outer and child.type == "variable_name":
+                self._variables.pop(_raw(child, source), None)
         return Result()
 
     def _unset(self, node: Node, source: bytes, stdin: Data) -> Result:
@@ -470,6 +508,8 @@ class Machine:
             return data is not None and not data.is_empty
         if test in ("-f", "-r", "-w", "-L", "-h"):
             return self.overlay.read(place) is not None
+        if test == "-d":
+            return self.overlay.has(place) and self.overlay.read(place) is None
         if test == "-x" and posixpath.basename(place) in self._commands:
             return self.has_command(posixpath.basename(place))
         return self.overlay.has(place)
@@ -489,13 +529,19 @@ class Machine:
                 if each.type == "file_redirect":
                     targets += self._targets(each, source)
             pipes += [each for each in inner if each.type in _STATEMENTS]
-        result = self._statement(body, source, stdin) if body is not None else Result(0, stdin)
-        for file, behind in targets:
-            self.write(file, result.out, spot, behind=behind)
-            result = Result(result.status, NOTHING)
-        for pipe in pipes:  # what stands behind the name of a here-document on its line
-            result = self._statement(pipe, source, result.out)
-        return result
+
+        def into(body: Node | None, stdin: Data) -> Result:
+            result = self._statement(body, source, stdin) if body is not None else Result(0, stdin)
+            for file, behind in targets:
+                self.write(file, result.out, spot, behind=behind)
+                result = Result(result.status, NOTHING)
+            for pipe in pipes:  # what stands behind the name of a here-document on its line
+                result = self._statement(pipe, source, result.out)
+            return result
+
+        if body is not None and body.type == "list":  # it is for the last command alone
+            return self._list(body, source, stdin, into)
+        return into(body, stdin)
 
     def _given(self, redirect: Node, source: bytes, spot: Spot) -> Data | None:
         """What a redirection gives a command to read; None for one of what it prints."""
@@ -562,16 +608,25 @@ class Machine:
             return Result()
         if self._callers and _HANDED_ON.match(_raw(node, source)):
             spot = self._callers[-1]
-        before = {key: self._variables.get(key) for key in assigned}
-        self._variables.update(assigned)
-        try:
+        with self.given({key: value for key, (value,) in assigned.items()}):
             return self.call(found, stdin, spot)
+
+    @contextmanager
+    def given(self, values: Mapping[str, str]) -> Iterator[None]:
+        """Meanwhile some variables have these values."""
+        before = {name: self._variables.get(name) for name in values}
+        self._variables.update({name: [value] for name, value in values.items()})
+        try:
+            yield
         finally:
-            for key, old in before.items():
-                if old is None:
-                    self._variables.pop(key, None)
-                else:
-                    self._variables[key] = old
+            self._put_back(before)
+
+    def _put_back(self, before: Mapping[str, list[str] | None]) -> None:
+        for name, old in before.items():
+            if old is None:
+                self._variables.pop(name, None)
+            else:
+                self._variables[name] = old
 
     def call(self, found: Sequence[str], stdin: Data, spot: Spot) -> Result:
         """Do what a command does, by its words."""
@@ -598,6 +653,7 @@ class Machine:
         self.arguments = list(call.args)
         self._frame = frame
         self._callers.append(call.spot)
+        self._outer.append({})
         try:
             with _Deeper(self, call.spot):
                 return self._statement(body, source, call.stdin)
@@ -606,6 +662,7 @@ class Machine:
         finally:
             self.arguments, self._frame = before
             self._callers.pop()
+            self._put_back(self._outer.pop())
 
     def has_command(self, name: str) -> bool:
         """Whether the host has a command: its own installer's, and all that any host has."""
@@ -622,7 +679,7 @@ class Machine:
 
     def path(self, name: str) -> str:
         """A file's whole name."""
-        return posixpath.normpath(posixpath.join(self.folder, name)) if name else ""
+        return posixpath.normpath(posixpath.join(self._folder, name)) if name else ""
 
     def file(self, name: str) -> Data | None:
         """What a file holds; None where there is none."""
@@ -672,16 +729,6 @@ class Machine:
         except (FetchError, TrustError):
             return None
 
-    def is_there(self, address: str) -> bool | None:
-        """Whether anything stands at an address; None where that cannot be seen."""
-        if not is_known(address):
-            return None
-        try:
-            self._fetch(address)
-        except (FetchError, TrustError):
-            return False
-        return True
-
     def tell(self, effect: Effect) -> None:
         """Keep what a line does."""
         if effect not in self.effects:
@@ -701,8 +748,10 @@ class Machine:
 
     # -- what names stand for, for `words` ---------------------------------------------------
 
-    def value(self, name: str) -> str | None:
-        """A variable's text; None where it is not set."""
+    def value(self, name: str, key: str | None = None) -> str | None:
+        """A variable's text, or that of a list's element; None where it is not set."""
+        if key is not None:
+            return self._element(name, key)
         if name.isdigit():
             at = int(name)
             if at == 0:
@@ -717,20 +766,19 @@ class Machine:
         found = self._variables.get(name)
         return found[0] if found else None if found is None else ""
 
-    def values(self, name: str) -> Sequence[str]:
-        """All values of a list, or all arguments."""
-        return self.arguments if name in "@*" else self._variables.get(name, [])
-
-    def element(self, name: str, key: str) -> str | None:
-        """One value of a list, by its number or its key."""
+    def _element(self, name: str, key: str) -> str | None:
         if not is_known(key):
             return UNKNOWN
         if name in self._elements:
             return self._elements[name].get(key)
         values = self._variables.get(name, [])
-        if not key.lstrip("-").isdigit():
+        if not re.fullmatch(r"-?\d{1,9}", key):
             return UNKNOWN
         return values[int(key)] if -len(values) <= int(key) < len(values) else None
+
+    def values(self, name: str) -> Sequence[str]:
+        """All values of a list, or all arguments."""
+        return self.arguments if name in "@*" else self._variables.get(name, [])
 
     def assign(self, name: str, value: str) -> None:
         """Set a variable."""
@@ -770,7 +818,8 @@ def _exit(machine: Machine, call: Call) -> Result:
 
 
 def _return(machine: Machine, call: Call) -> Result:
-    raise _Return(_status(call))
+    before = machine.value("?") or ""
+    raise _Return(_status(call) if call.args else int(before) if before.isdigit() else None)
 
 
 def _status(call: Call) -> int | None:
@@ -789,9 +838,10 @@ def _continue(machine: Machine, call: Call) -> Result:
 
 def _shift(machine: Machine, call: Call) -> Result:
     count = int(call.args[0]) if call.args and call.args[0].isdigit() else 1
-    there = count <= len(machine.arguments)
+    if count > len(machine.arguments):
+        return Result(1)
     machine.arguments = machine.arguments[count:]
-    return Result(0 if there else 1)
+    return Result()
 
 
 def _set(machine: Machine, call: Call) -> Result:
@@ -814,8 +864,13 @@ def _false(machine: Machine, call: Call) -> Result:
 
 def _cd(machine: Machine, call: Call) -> Result:
     if call.args and is_known(call.args[-1]):
-        machine.folder = machine.path(call.args[-1])
+        machine._folder = machine.path(call.args[-1])
     return Result()
+
+
+def _hash(machine: Machine, call: Call) -> Result:
+    names = [arg for arg in call.args if not arg.startswith("-")]
+    return Result(int(not all(map(machine.has_command, names))))
 
 
 def _tested(machine: Machine, call: Call) -> Result:
@@ -837,14 +892,20 @@ def _read(machine: Machine, call: Call) -> Result:
     return Result(None)
 
 
+_LETTER = " letter of getopts"
+"""The variable, called as none of a shell's can be, that holds where in which word it goes on."""
+
+
 def _getopts(machine: Machine, call: Call) -> Result:
-    """The next option of the arguments; `OPTIND` counts words, and letters that stand together."""
+    """The next option of the arguments."""
     if len(call.args) < 2 or not all(map(is_known, call.args)):
         return Result(None)
     allowed, name, *given = call.args
     arguments = list(given or machine.arguments)
-    word, _, letter = (machine.value("OPTIND") or "1").partition(".")
-    at, place = int(word) if word.isdigit() else 1, int(letter or 1)
+    word = machine.value("OPTIND") or "1"
+    at = int(word) if word.isdigit() else 1
+    last, _, letter = (machine.value(_LETTER) or "").partition(":")
+    place = int(letter) if last == word else 1
     option = arguments[at - 1] if 0 < at <= len(arguments) else ""
     if not is_known(option):
         return Result(None)
@@ -861,8 +922,8 @@ def _getopts(machine: Machine, call: Call) -> Result:
         at += 1 + is_last
     else:
         at += is_last
-    rest = "" if takes_value or is_last else f".{place + 1}"
-    machine.assign("OPTIND", f"{at}{rest}")
+    machine.assign("OPTIND", str(at))
+    machine.assign(_LETTER, f"{at}:{1 if takes_value or is_last else place + 1}")
     machine.assign(name, found if found in allowed.replace(":", "") else "?")
     return Result(0)
 
@@ -871,7 +932,7 @@ _BUILT_IN: Mapping[str, Command] = {
     "exit": _exit, "return": _return, "break": _break, "continue": _continue, "shift": _shift,
     "set": _set, "eval": _eval, ":": _nothing, "true": _nothing, "false": _false, "cd": _cd,
     "trap": _nothing, "umask": _nothing, "shopt": _nothing, "test": _tested, "read": _read,
-    "wait": _nothing, "ulimit": _nothing, "hash": _nothing, "local": _nothing, "popd": _nothing,
+    "wait": _nothing, "ulimit": _nothing, "hash": _hash, "local": _nothing, "popd": _nothing,
     "pushd": _cd, "getopts": _getopts,
 }  # fmt: skip
 
@@ -898,7 +959,8 @@ _STATEMENTS: Mapping[str, Callable[[Machine, Node, bytes, Data], Result]] = {
     "subshell": Machine._subshell, "list": Machine._list, "pipeline": Machine._pipeline,
     "negated_command": Machine._negated, "if_statement": Machine._if,
     "case_statement": Machine._case,
-    "for_statement": Machine._for, "while_statement": Machine._while,
+    "for_statement": Machine._for, "c_style_for_statement": Machine._counted,
+    "while_statement": Machine._while,
     "function_definition": Machine._function, "variable_assignment": Machine._assignment,
     "variable_assignments": Machine._assignments, "declaration_command": Machine._declaration,
     "unset_command": Machine._unset, "test_command": Machine._test, "command": Machine._command,
@@ -931,7 +993,7 @@ def parsed(source: bytes) -> tuple[Node, bytes]:
         root: Node = _parser().parse(source).root_node  # type: ignore[attr-defined]
         cut = sorted(_cut_names(root, source))
         if not cut:
-            break
+            return root, source
         parts, last = [], 0
         for at in cut:
             name = _NAME.match(source, at)

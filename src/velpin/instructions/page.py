@@ -242,7 +242,7 @@ class _Sorter:
         """A command behind something that is no part of it; empty where there is none."""
         found = pattern.match(text)
         rest = text[found.end() :] if found else ""
-        return rest if rest and begins_command(rest) else ""
+        return rest if begins_command(rest) else ""
 
     def page(self) -> Page:
         """Every line, as a command or as loose; HostFileError for a text of one without end."""
@@ -277,7 +277,7 @@ class _Sorter:
                 return texts
             text = line.text
             if not state.is_in_text:
-                text = self._behind(_PROMPT, text) or re.sub(r"^\s*>\s+", "", text)
+                text = re.sub(r"^\s*>\s+", "", text)
             texts.append(text)
             state.read(text)
             self._looked_at += len(text)

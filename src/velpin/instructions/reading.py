@@ -12,7 +12,7 @@ from velpin.instructions.commands import COMMANDS
 from velpin.instructions.data import Data, Effect, Facts, Fetch, Overlay, Spot, Written
 from velpin.instructions.machine import MOST_STEPS, Machine, Ways
 from velpin.instructions.page import FILLED_IN, KEY_ADDRESS, Line, Page, read_page, written_out
-from velpin.instructions.words import UNKNOWN
+from velpin.instructions.words import UNKNOWN, is_known
 from velpin.model.instruction_reasons import (
     Afterwards,
     DependsOn,
@@ -295,8 +295,6 @@ class _Outcome:
         """A source's text with the host's release where the page leaves a place for it."""
         if found.kind == "alpm":
             return self._with_mirrors(found.text)
-        if found.kind != "deb":
-            return found.text
         codename = self.facts.release.get("VERSION_CODENAME", "")
         lines = []
         for line in found.text.splitlines():
@@ -387,7 +385,7 @@ class _Outcome:
                 self._say(where, says(address=part.address))
                 text = (part.text or "").encode("utf-8", "surrogateescape")
                 found.append(KeyRead(part.address, text=text, for_all=for_all))
-            elif part.text and UNKNOWN not in part.text:
+            elif part.text is not None and is_known(part.text):
                 self._say(where, KeyInPage())
                 text = part.text.encode("utf-8", "surrogateescape")
                 found.append(KeyRead(text=text, for_all=for_all))

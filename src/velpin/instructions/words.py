@@ -22,6 +22,8 @@ _LONGEST_MATCHED = 4000
 
 _NAME = re.compile(r"[A-Za-z_]\w*")
 _SPECIAL = "@*#?$!-0123456789"
+_ONLY_LIST = re.compile(r'"\$(?:@|\{(?:@|\w+\[@\])[^{}"]*\})"')
+"""A list in quotes, which is no word at all if it is empty."""
 _INSTALLERS_OWN = ("releasever", "basearch", "repo", "arch")
 """Variables of installers' own files; one that no shell has set is meant for them."""
 
@@ -29,14 +31,12 @@ _INSTALLERS_OWN = ("releasever", "basearch", "repo", "arch")
 class Names(Protocol):
     """What names and commands stand for."""
 
-    def value(self, name: str) -> str | None:
-        """Return a variable's text; None if it is not set."""
+    def value(self, name: str, key: str | None = None) -> str | None:
+        """Return a variable's text, or that of a list's element by its number or its key; None if
+        it is not set."""
 
     def values(self, name: str) -> Sequence[str]:
         """Return all values of a list, or of `@` all arguments."""
-
-    def element(self, name: str, key: str) -> str | None:
-        """Return one value of a list, by its number or its key; None if it is not set."""
 
     def assign(self, name: str, value: str) -> None:
         """Set a variable."""
@@ -197,11 +197,7 @@ class _Scanner:
             elif char == "'":
                 yield _Piece(raw[at + 1 : end - 1], is_quoted=True)
             elif char == '"':
-                yield (
-                    _Piece("", is_quoted=True)
-                    if raw[at:end] != '"$@"'
-                    else _Piece("", is_value=True)
-                )
+                yield _Piece("", is_value=_ONLY_LIST.fullmatch(raw, at, end) is not None)
                 yield from self.quoted(raw[at + 1 : max(end - 1, at + 1)])
             elif raw.startswith("$'", at):
                 end = _end_of_ansi(raw, at + 2)
@@ -233,7 +229,8 @@ class _Scanner:
                     plain.append(char + following)
                 at += 2
             elif char in "$`":
-                yield _Piece("".join(plain), is_quoted=True)
+                if plain:
+                    yield _Piece("".join(plain), is_quoted=True)
                 plain = []
                 found, at = self._value(raw, at)
                 for piece in found:
@@ -303,11 +300,12 @@ class _Scanner:
                 return [_Piece(UNKNOWN)]
             return self._list(values, rest, is_arguments=name in "@*")
         if index is not None:
-            value: str | None = self._names.element(name, self.text(index))
+            value: str | None = self._names.value(name, self.text(index))
         else:
             value = self._names.value(name)
         if mark == "!":
-            value = self._names.value(value) if value and _NAME.fullmatch(value) else UNKNOWN
+            is_name = value and (_NAME.fullmatch(value) or value.isdigit())
+            value = self._names.value(value or "") if is_name else UNKNOWN
         if mark == "#":
             return [_Piece(str(len(value or "")) if is_known(value or "") else UNKNOWN)]
         if value is None and not rest and name in _INSTALLERS_OWN:

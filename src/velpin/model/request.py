@@ -1,7 +1,8 @@
 """Taking a request's text apart: `NAME`, `NAME:ARCH`, `NAME@VERSION`, `NAME%SOURCE`.
 
 A text is first looked up as it stands, then taken apart, since names may hold `@`, `+`, `%`
-and, after a colon, no architecture. Which names exist is for the host to say.
+and, after a colon, no architecture. Forms of installers come last. Which names exist is for the
+host to say.
 """
 
 from __future__ import annotations
@@ -46,7 +47,7 @@ def parse_request(text: str, knows: Callable[[str], bool], source: str = "") -> 
     taken = _with_version(text, knows)
     if taken is not None:
         return taken._replace(text=text, source=source)
-    return _by_form(text, source)
+    return _as_typed(text, knows, source) or _by_form(text, source)
 
 
 def _cuts(text: str, mark: str) -> list[tuple[str, str]]:
@@ -82,6 +83,33 @@ def _bound(text: str) -> tuple[str, str]:
     if not version:
         raise UsageError(f"@{text} names no version")
     return operator or "=", version.strip()
+
+
+_FORMS = (
+    re.compile(r"(?P<name>[^<>=]+?)\s*(?P<operator>[<>]=?|==?)\s*(?P<version>[^<>=]+)"),
+    re.compile(r"(?P<source>[^/:]+)[/:](?P<name>[^/]+)"),
+    re.compile(r"(?P<name>[^/]+)/(?P<source>[^/]+)"),
+    re.compile(r"(?P<name>.+)-(?P<version>\d+:[^-:]+-[^-:]+?)(?:\.(?P<arch>[a-z]\w*))?"),
+)
+"""How people type requests for one installer or another: `NAME=VERSION`, `SOURCE/NAME`,
+`SOURCE:NAME`, `NAME/SUITE`, `NAME-EPOCH:VERSION-RELEASE.ARCH`."""
+
+
+def _as_typed(text: str, knows: Callable[[str], bool], source: str) -> Request | None:
+    """A request in the form of an installer, if its name is known then."""
+    for form in _FORMS:
+        found = form.fullmatch(text)
+        taken = _with_arch(found["name"], knows) if found else None
+        if found is None or taken is None:
+            continue
+        said = found.groupdict()
+        version = (said.get("version") or "").strip().removeprefix("0:")
+        return taken._replace(
+            text=text, arch=said.get("arch") or taken.arch, version=version,
+            operator=(said.get("operator") or "=").replace("==", "=") if version else "",
+            source=said.get("source") or source,
+        )  # fmt: skip
+    return None
 
 
 def _by_form(text: str, source: str) -> Request:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import re
 
-from velpin.errors import HostFileError
-from velpin.fetch.package import open_archive
 from velpin.instructions.commands.keys import everywhere
 from velpin.instructions.commands.options import said
 from velpin.instructions.commands.requests import ask_for, refreshed
@@ -40,10 +38,7 @@ def _brings(machine: Machine, call: Call, name: str) -> bool:
         data = machine.file(name)
         address = next((part.address for part in data.parts if part.address), "") if data else ""
     packed = machine.packed(address) if address else None
-    try:
-        files = open_archive(packed, address) if packed else {}
-    except HostFileError:
-        return False
+    files = machine.overlay.facts.opened(packed, address) if packed else {}
     found = False
     for file, content in files.items():
         text = content.decode("utf-8", "surrogateescape")

@@ -40,7 +40,7 @@ def _add_repository(machine: Machine, call: Call) -> Result:
         machine.tell(Effect("not-followed", call.spot, what, may_change=True))
         return Result()
     operands = found.operands
-    if len(operands) > 1 and operands[0] == "deb":
+    if operands[:1] == ["deb"]:
         operands = [" ".join(operands)]
     for text in operands:
         line = text.strip()

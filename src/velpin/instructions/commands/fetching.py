@@ -43,12 +43,17 @@ def _tell_unchecked(machine: Machine, call: Call, names: tuple[str, ...]) -> Non
         machine.tell(Effect("weaker", call.spot, what))
 
 
+def _is_there(machine: Machine, address: str) -> bool | None:
+    """Whether anything stands at an address; None where that cannot be seen."""
+    return machine.packed(address) is not None if is_known(address) else None
+
+
 def _curl(machine: Machine, call: Call) -> Result:
     found = said(call.args, _CURL)
     addresses = _addresses([*found.operands, *found.options.get("url", ())])
     _tell_unchecked(machine, call, ("-k", "--insecure"))
     if found.has("I", "head") or found.value("o", "output") == "/dev/null":
-        there = [machine.is_there(address) for address in addresses]
+        there = [_is_there(machine, address) for address in addresses]
         if None in there or found.has("w", "write-out"):
             return Result(None, NOT_KNOWN.by(call.spot))
         fails = found.has("f", "fail", "fail-with-body")
@@ -73,7 +78,7 @@ def _wget(machine: Machine, call: Call) -> Result:
     addresses = _addresses(found.operands)
     _tell_unchecked(machine, call, ("--no-check-certificate",))
     if found.has("spider"):
-        there = [machine.is_there(address) for address in addresses]
+        there = [_is_there(machine, address) for address in addresses]
         return Result(None if None in there else int(not all(there)))
     output = found.value("O", "output-document")
     printed = []
@@ -107,7 +112,7 @@ def _shell(machine: Machine, call: Call) -> Result:
                 called=args[0] if args else "",
             )  # fmt: skip
         if not flag.startswith("--") and "s" in flag:
-            args.insert(0, "-")
+            args = ["-", *(args[1:] if args[:1] == ["--"] else args)]
             break
         if flag == "-o" and args:
             args.pop(0)
@@ -119,8 +124,6 @@ def _shell(machine: Machine, call: Call) -> Result:
             )
         )
         return Result(None)
-    if data.is_empty and (not args or args[0] == "-"):
-        return Result()
     return run(machine, call, data, args[1:])
 
 
@@ -154,7 +157,14 @@ def _source(machine: Machine, call: Call) -> Result:
     data = machine.file(call.args[0])
     if data is None:
         return Result(1)
-    return machine.inner(machine.text(data, call.spot), call.spot)
+    text = machine.text(data, call.spot)
+    if len(call.args) == 1:
+        return machine.inner(text, call.spot)
+    before, machine.arguments = machine.arguments, list(call.args[1:])
+    try:
+        return machine.inner(text, call.spot)
+    finally:
+        machine.arguments = before
 
 
 # -- commands that run others ----------------------------------------------------------------
@@ -176,10 +186,12 @@ def _as_root(machine: Machine, call: Call) -> Result:
 
 
 def _with_environment(machine: Machine, call: Call, args: list[str]) -> Result:
+    given: dict[str, str] = {}
     while args and "=" in args[0] and args[0].partition("=")[0].isidentifier():
         name, _, value = args.pop(0).partition("=")
-        machine.assign(name, value)
-    return machine.call(args, call.stdin, call.spot) if args else Result()
+        given[name] = value
+    with machine.given(given):
+        return machine.call(args, call.stdin, call.spot) if args else Result()
 
 
 def _env(machine: Machine, call: Call) -> Result:

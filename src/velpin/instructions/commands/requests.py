@@ -42,7 +42,8 @@ def ask_for(
             machine.tell(Effect("package", call.spot, name, data=given, on=kind))
         elif (
             are_files
-            or name.startswith(("./", "/"))
+            or name.startswith("./")
+            or (name.startswith("/") and not kind.startswith("rpm"))
             or re.search(r"\.(?:deb|rpm|pkg\.tar\.\w+)$", name)
         ):
             data = machine.file(name)

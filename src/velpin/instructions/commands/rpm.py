@@ -120,10 +120,12 @@ def _asked(machine: Machine, call: Call, found: Said, word: str, rest: list[str]
         machine.tell(Effect("not-followed", call.spot, what, on="rpm-dnf"))
         rest = rest[1:]
     groups = rest[1:] if word == "group" else [name for name in rest if name.startswith("@")]
+    if word == "group":
+        rest = rest[1:]
     if groups:
         what = f"installing the group {' '.join(groups)}: left to you"
         machine.tell(Effect("not-followed", call.spot, what, on="rpm-dnf"))
-        rest = [] if word == "group" else [name for name in rest if name not in groups]
+        rest = [name for name in rest if name not in groups]
     source = found.value("enablerepo", "enable-repo", "repo", "repoid")
     return ask_for(machine, call, rest, "rpm-dnf", source=source)
 

@@ -51,6 +51,9 @@ def _printf(machine: Machine, call: Call) -> Result:
     return _made(_formatted(args), call)
 
 
+_PLAIN_NUMBER = re.compile(r"-?(?:0|[1-9]\d*)|")
+
+
 def _formatted(args: Sequence[str]) -> str:
     if not args:
         return ""
@@ -63,7 +66,14 @@ def _formatted(args: Sequence[str]) -> str:
             if not found.group(1):
                 return "%"
             value = rest.pop(0) if rest else ""
-            return f"%{found.group()[1:-1]}s" % (unescaped(value) if found[1] == "b" else value)
+            flags = found.group()[1:-1]
+            if found[1] == "b":
+                value = unescaped(value)
+            elif found[1] in "xXoc" or (found[1] in "diu" and not _PLAIN_NUMBER.fullmatch(value)):
+                return UNKNOWN
+            elif found[1] in "diu" and flags.startswith("0"):
+                return value.zfill(int(flags or 0))
+            return f"%{flags}s" % value
 
         printed.append(_FORMAT.sub(one, form))
         if not rest or not needed or len(printed) > 1000:
@@ -171,6 +181,10 @@ _SED = re.compile(
 )  # fmt: skip
 
 
+class _Quit(Exception):
+    """An edit ends before the text does."""
+
+
 def _edits(script: str, *, quiet: bool, wide: bool) -> Callable[[str], str] | None:
     """What a script makes of a text; None for one that is not understood."""
     steps, at = [], 0
@@ -188,7 +202,8 @@ def _edits(script: str, *, quiet: bool, wide: bool) -> Callable[[str], str] | No
         at = found.end()
 
     def edit(text: str) -> str:
-        done, inside = [], [False] * len(steps)
+        done: list[str] = []
+        inside = [False] * len(steps)
         lines = text.splitlines()
         for number, line in enumerate(lines, 1):
             shown: list[str] = []
@@ -205,7 +220,12 @@ def _edits(script: str, *, quiet: bool, wide: bool) -> Callable[[str], str] | No
                         inside[at] = True
                 if fits == (step.group(4) == "!"):
                     continue
-                current = _stepped(step, old, current, shown)
+                try:
+                    current = _stepped(step, old, current, shown)
+                except _Quit:
+                    return "".join(
+                        f"{each}\n" for each in [*done, *shown, *[current] * (not quiet)]
+                    )
             if current is not None and not quiet:
                 shown.append(current)
             done += shown
@@ -248,6 +268,8 @@ def _stepped(step: re.Match[str], old: Pattern | None, line: str, shown: list[st
     plain, add = step.group("plain"), step.group("add")
     if plain == "d":
         return None
+    if plain == "q":
+        raise _Quit
     if plain == "p":
         shown.append(line)
     elif add == "i":
@@ -259,6 +281,9 @@ def _stepped(step: re.Match[str], old: Pattern | None, line: str, shown: list[st
         return step.group("text")
     elif old is not None:
         flags = step.group("flags")
+        which = re.search(r"\d+", flags)
+        if which and int(which.group()) > 1:
+            raise re.error("only the first, or all")
         new, changed = old.replaced(step.group("new"), line, 0 if "g" in flags else 1)
         if changed and "p" in flags:
             shown.append(new)
@@ -424,7 +449,7 @@ def _basename(machine: Machine, call: Call) -> Result:
         return Result(1)
     head, _, tail = call.args[0].rstrip("/").rpartition("/")
     if call.name == "dirname":
-        return _made((head or ".") + "\n", call)
+        return _made((head or ("/" if call.args[0][:1] == "/" else ".")) + "\n", call)
     return _made(tail.removesuffix(call.args[1] if len(call.args) > 1 else "") + "\n", call)
 
 

@@ -209,7 +209,8 @@ def _sections(new: NewSource) -> list[AlpmSection]:
 
 def _plain(new: NewSource) -> AlpmSection:
     address = plain_address(new)
-    return AlpmSection(new.handle or name_from(address), (("Server", address),))
+    section = AlpmSection(new.handle or name_from(address), (("Server", address),))
+    return section.with_level(_SIGNED) if new.signed_index else section
 
 
 def read_snippet(text: str, name: str = "") -> list[AlpmSection]:
