@@ -16,7 +16,7 @@ from velpin.change.readback import check_add
 from velpin.change.snippets import check_texts
 from velpin.core.host_keys import check_not_revoked
 from velpin.core.rule_plans import considering, plan_rules
-from velpin.core.source_plans import checks_that_are_off
+from velpin.core.source_plans import added_sources, checks_that_are_off
 from velpin.errors import (
     BadKey,
     BadSignature,
@@ -86,7 +86,7 @@ def plan_source(ports: Ports, new: NewSource, transport: Transport) -> Plan:
     addition = ports.composer.compose(new, transport)
     addition = addition._replace(notes=[*new.notes, *addition.notes])
     plan = _planned(ports, addition)
-    same = list(_same_place(ports, addition))
+    same = list(in_same_place(ports, addition))
     if plan.unchanged and same:
         plan.handles = [source.handle for source, _ in same]
         return plan
@@ -110,17 +110,12 @@ def _planned(ports: Ports, addition: Addition) -> Plan:
         notes=list(addition.notes),
     )
     plan.propose(ports.tree, addition.edits, private=addition.private)
-    before = {ports.editor.key_of(source) for source in ports.configuration.sources}
     after = ports.with_edits(addition.edits)
-    plan.handles = [
-        source.handle
-        for source in after.configuration.sources
-        if after.editor.key_of(source) not in before
-    ]
+    plan.handles = [source.handle for source in added_sources(ports, after)]
     return plan
 
 
-def _same_place(ports: Ports, addition: Addition) -> Iterator[tuple[Source, str]]:
+def in_same_place(ports: Ports, addition: Addition) -> Iterator[tuple[Source, str]]:
     """Sources of the host that are fetched from where the new one would be, and from where."""
     for source in ports.configuration.sources:
         for address in addition.addresses:

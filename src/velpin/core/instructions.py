@@ -225,7 +225,7 @@ class _Sources:
         """Addresses of packages that bring no source."""
 
     def of(self, reading: Reading) -> Iterator[_Given]:
-        """Those of one reading; UsageError if all it has is packages without a source."""
+        """Those of one reading; its packages without a source are kept in `without`."""
         for address in reading.packages:
             yield from self._of_package(address)
         for source in reading.sources:
@@ -270,11 +270,9 @@ class _Sources:
     def _keys(self, key: KeyRead) -> list[Key]:
         """The keys at the place where a text says that they are."""
         data = key.text
-        if data:
-            return read_keys(data, key.address or "the page")
-        if key.fingerprint:
+        if not data and key.fingerprint:
             data = by_fingerprint(self._ports.tree, self._transport, key.fingerprint, key.address)
-        elif key.address:
+        elif not data and key.address:
             data = self._read(key.address)
         return read_keys(data, key.address or "the page")
 

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from velpin.core.adding import in_same_place
 from velpin.core.offers import offers_from
-from velpin.core.scratch import added_source, with_scratch_store
+from velpin.core.scratch import with_scratch_store
+from velpin.core.source_plans import added_sources
 from velpin.errors import (
     BadSignature,
     FetchError,
@@ -63,7 +65,7 @@ def _fetched(
     """Fetch a source with the host's own keys, else unchecked, and tell which."""
     edits = _edits(ports, new._replace(signed_index=True), transport)
     checked = ports.with_edits(edits)
-    source = added_source(ports, checked)
+    source = added_sources(ports, checked)[0]
     result = checked.fetcher.fetch(source, transport)
     problem = result.error
     if problem is None and result.signed_by:
@@ -79,7 +81,7 @@ def _fetched(
         signature = IndexSignature("bad")
     edits = _edits(ports, ports.composer.unlisted.unchecked(new), transport)
     unchecked = ports.with_edits(edits)
-    source = added_source(ports, unchecked)
+    source = added_sources(ports, unchecked)[0]
     result = unchecked.fetcher.fetch(source, transport)
     if result.error is not None:
         raise result.error
@@ -88,12 +90,12 @@ def _fetched(
 
 def _edits(ports: Ports, new: NewSource, transport: Transport) -> Edits:
     addition = ports.composer.compose(new, transport)
+    for source, _ in in_same_place(ports, addition):
+        raise Refusal(
+            f"{new.address} is on this host already, as {source.handle}",
+            f"velpin offers --from {shell_word(source.handle)}",
+        )
     for source in ports.configuration.sources:
-        if not set(addition.addresses).isdisjoint(ports.composer.addresses_of(source)):
-            raise Refusal(
-                f"{new.address} is on this host already, as {source.handle}",
-                f"velpin offers --from {shell_word(source.handle)}",
-            )
         if source.handle in addition.handles and ports.composer.names_indexes:
             raise Refusal(f"{source.handle} is the name of another source ({source.places[0]})")
     return addition.edits

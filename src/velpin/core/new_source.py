@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 _LARGEST_GIVEN = 32 << 20
 """No snippet or release package may be larger, in bytes."""
 _LARGEST_SNIPPET = 4 << 20
+_OPENED = (".rpm", ".deb")
+"""Endings of packages that are opened on every kind of host."""
 
 
 def new_source_from(
@@ -124,8 +126,8 @@ def _address_of_folder(ports: Ports, folder: str) -> str:
 
 
 def _no_repository(ports: Ports, folder: str) -> UsageError:
-    ending = re.compile(rf"(?:{ports.composer.unlisted.package_ending})\Z")
-    packages = sorted(name for name in os.listdir(folder) if ending.search(name))
+    is_package_name = ports.composer.unlisted.is_package_name
+    packages = sorted(name for name in os.listdir(folder) if is_package_name(name))
     if not packages:
         return UsageError(f"{folder} holds no repository for a host of kind {ports.kind}")
     return UsageError(
@@ -167,9 +169,9 @@ def _given(ports: Ports, access: Access, what: str, standard_input: str | None) 
     if data is None:
         return _Given(*_snippet(what, standard_input))
     if not is_package(data):
-        if what.endswith((".rpm", ".deb")):
+        if what.endswith(_OPENED):
             raise HostFileError(what, 0, "is not a package")
-        if re.search(rf"(?:{ports.composer.unlisted.package_ending})\Z", what):
+        if ports.composer.unlisted.is_package_name(what):
             raise _no_source_inside(ports, what)
         return _Given(data.decode("utf-8", "surrogateescape"), what)
     files = open_package(data, what)
@@ -189,7 +191,7 @@ def _no_source_inside(ports: Ports, what: str) -> NoSourceInside:
     return NoSourceInside(
         f"{what} holds no source for a host of kind {ports.kind}",
         "to see what installing it would do: " + as_typed(["velpin", "forecast", asked])
-        if re.search(rf"(?:{ports.composer.unlisted.package_ending})\Z", what)
+        if ports.composer.unlisted.is_package_name(what)
         else "a release package brings files that end in"
         f" {' or '.join(ports.composer.snippet_endings)}",
     )
@@ -202,8 +204,8 @@ def _bytes_of(ports: Ports, access: Access, what: str) -> bytes | None:
     if "://" in what:
         return access.transport(ports).read(what, most=_LARGEST_GIVEN)
     path = Path(what)
-    endings = rf"(?:\.rpm|\.deb|{ports.composer.unlisted.package_ending})\Z"
-    if not re.search(endings, what) or not os.path.isfile(path):
+    is_package = what.endswith(_OPENED) or ports.composer.unlisted.is_package_name(what)
+    if not is_package or not os.path.isfile(path):
         return None
     return read_given(what, _LARGEST_GIVEN)
 

@@ -6,7 +6,6 @@ The files become a source of the considered host for as long as the question is 
 from __future__ import annotations
 
 import os
-import re
 import stat
 import tempfile
 from contextlib import contextmanager
@@ -14,7 +13,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from velpin.core.forecasting import forecast
-from velpin.core.scratch import added_source, with_scratch_store
+from velpin.core.scratch import with_scratch_store
+from velpin.core.source_plans import added_sources
 from velpin.errors import HostFileError, UsageError
 from velpin.files.tree import Tree
 from velpin.model.forecast import PACKAGE_FILE
@@ -38,10 +38,9 @@ _MOST_FILES = 100
 def is_package_file(ports: Ports, text: str) -> bool:
     """Whether a request can only be a package file: an address or a path that ends as one, or a
     path from here."""
-    ending = rf".*[^/](?:{ports.composer.unlisted.package_ending})"
-    return "/" in text and (
-        re.fullmatch(ending, text, re.DOTALL) is not None or text.startswith(("./", "../"))
-    )
+    if "/" not in text:
+        return False
+    return text.startswith(("./", "../")) or ports.composer.unlisted.is_package_name(text)
 
 
 def forecast_with_files(
@@ -76,7 +75,7 @@ def _with_package_files(
         addition = asking.composer.compose(as_source.new, transport)
         after = asking.with_edits(addition.edits)
         here = transport.with_files(Tree(Path(folder)))
-        result = after.fetcher.fetch(added_source(asking, after), here)
+        result = after.fetcher.fetch(added_sources(asking, after)[0], here)
         if result.error is not None:
             raise result.error
         names = dict(zip(given, as_source.requests, strict=True))
@@ -121,9 +120,8 @@ def _without_files(note: Reason) -> Reason | None:
 
 
 def _check(ports: Ports, given: Sequence[str], texts: Sequence[str]) -> None:
-    ending = re.compile(f"(?:{ports.composer.unlisted.package_ending})\\Z")
     for text in given:
-        if not ending.search(text):
+        if not ports.composer.unlisted.is_package_name(text):
             raise UsageError(f"{text} is no package for a host of kind {ports.kind}")
     if len(given) > _MOST_FILES:
         raise UsageError(f"more than {_MOST_FILES} package files at once")

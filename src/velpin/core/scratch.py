@@ -7,13 +7,11 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.ports.view import View
 from velpin.store.cache import IndexCache
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from velpin.model.source import Source
     from velpin.ports.bundle import Ports
 
 
@@ -26,14 +24,4 @@ def with_scratch_store(ports: Ports) -> Iterator[Ports]:
     view = ports.view
     with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
         cache = IndexCache([Path(folder), *([] if view.as_is else view.cache.folders)])
-        yield ports.seen(
-            View(view.tree, cache, False, view.generation, view.has_indexes, view.trace)
-        )
-
-
-def added_source(before: Ports, after: Ports) -> Source:
-    """The first source of a host that another does not have."""
-    known = {before.editor.key_of(source) for source in before.configuration.sources}
-    return next(
-        source for source in after.configuration.sources if after.editor.key_of(source) not in known
-    )
+        yield ports.seen(view.with_store(cache))

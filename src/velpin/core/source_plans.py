@@ -37,6 +37,13 @@ def plan_switch(ports: Ports, handle: str, on: bool) -> Plan:
     return plan
 
 
+def added_sources(before: Ports, after: Ports) -> list[Source]:
+    """The sources that a host has after a change and did not have before."""
+    known = {before.editor.key_of(source) for source in before.configuration.sources}
+    sources = after.configuration.sources
+    return [source for source in sources if after.editor.key_of(source) not in known]
+
+
 def checks_that_are_off(ports: Ports, sources: Iterable[Source]) -> list[Reason]:
     """What some sources keep from being checked; to be told whenever they are added or switched
     on, whatever their state."""

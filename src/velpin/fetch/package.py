@@ -60,9 +60,8 @@ def open_scripts(data: bytes, where: str) -> tuple[str, tuple[str, ...]]:
     with _told(where):
         if not data.startswith(_DEB):
             return _rpm_script(data, where), ("1",)
-        packed = _deb_member(data, "control.tar", where)
-        members = _bounded(_of_tar(_unpacked(packed, where), where), where)
-        return members.get("postinst", b"").decode("utf-8", "surrogateescape"), ("configure",)
+        script = _control(data, where).get("postinst", b"")
+        return script.decode("utf-8", "surrogateescape"), ("configure",)
 
 
 def control_of(data: bytes, where: str) -> str:
@@ -70,9 +69,7 @@ def control_of(data: bytes, where: str) -> str:
     with _told(where):
         if not data.startswith(_DEB):
             raise HostFileError(where, 0, "is not a package")
-        packed = _deb_member(data, "control.tar", where)
-        members = _bounded(_of_tar(_unpacked(packed, where), where), where)
-        return members.get("control", b"").decode("utf-8", "surrogateescape")
+        return _control(data, where).get("control", b"").decode("utf-8", "surrogateescape")
 
 
 def open_archive(data: bytes, where: str) -> Files:
@@ -129,6 +126,12 @@ def _bounded(files: Iterator[tuple[str, bytes]], where: str) -> Files:
         if name:
             found[name] = data
     return found
+
+
+def _control(data: bytes, where: str) -> Files:
+    """What a .deb file says of itself, and its scripts."""
+    packed = _deb_member(data, "control.tar", where)
+    return _bounded(_of_tar(_unpacked(packed, where), where), where)
 
 
 def _open_deb(data: bytes, where: str) -> Iterator[tuple[str, bytes]]:
@@ -213,35 +216,39 @@ def _plain_name(name: str) -> str:
 
 def _beginning(data: bytes, where: str) -> bytes:
     """The first of some packed bytes, unpacked, as far as they go."""
-    with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
-        path = Path(folder) / "packed"
-        path.write_bytes(data)
-        found = bytearray()
-        try:
-            for piece in unpacked(path):
-                found += piece
-                if len(found) > _LARGEST:
-                    break
-        except HostFileError as problem:  # what is cut off ends so; what it holds is looked at
-            if not found:
-                raise HostFileError(where, 0, f"a damaged package: {problem.what}") from problem
-        return bytes(found)
+    found = bytearray()
+    try:
+        for piece in _pieces(data):
+            found += piece
+            if len(found) > _LARGEST:
+                break
+    except HostFileError as problem:  # what is cut off ends so; what it holds is looked at
+        if not found:
+            raise _damaged(problem, where) from problem
+    return bytes(found)
 
 
 def _unpacked(data: bytes, where: str) -> bytes:
     """Packed bytes, unpacked, up to a bound."""
+    found = bytearray()
+    try:
+        for piece in _pieces(data):
+            found += piece
+            if len(found) > _MOST:
+                break
+    except HostFileError as problem:
+        raise _damaged(problem, where) from problem
+    if len(found) > _MOST:
+        raise HostFileError(where, 0, "far larger than a release package is")
+    return bytes(found)
+
+
+def _pieces(data: bytes) -> Iterator[bytes]:
     with tempfile.TemporaryDirectory(prefix="velpin-") as folder:
         path = Path(folder) / "packed"
         path.write_bytes(data)
-        found = bytearray()
-        try:
-            for piece in unpacked(path):
-                found += piece
-                if len(found) > _MOST:
-                    raise HostFileError(where, 0, "far larger than a release package is")
-        except HostFileError as problem:
-            if problem.file == where:
-                raise
-            what = f"a damaged package: {problem.what}"
-            raise HostFileError(where, 0, what) from problem
-        return bytes(found)
+        yield from unpacked(path)
+
+
+def _damaged(problem: HostFileError, where: str) -> HostFileError:
+    return HostFileError(where, 0, f"a damaged package: {problem.what}")

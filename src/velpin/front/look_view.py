@@ -12,6 +12,8 @@ from velpin.model.shell import as_typed
 from velpin.trust.openpgp import grouped
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from velpin.model.looks import IndexSignature, Look
 
 
@@ -36,12 +38,10 @@ def _facts(look: Look) -> list[tuple[str, list[Piece]]]:
     found: list[tuple[str, list[Piece]]] = []
     if look.release:
         own = {True: ", this host's own", False: ", not this host's own", None: ""}
-        others = [each for each in look.releases if each != look.release]
-        also = f"; it also has {', '.join(others)}" if others else ""
+        also = _also([each for each in look.releases if each != look.release])
         found.append(("release", [f"{look.release}{own[look.is_for_host]}{also}"]))
     if look.all_components or look.components:
-        others = [each for each in look.all_components if each not in look.components]
-        also = f"; it also has {', '.join(others)}" if others else ""
+        also = _also([each for each in look.all_components if each not in look.components])
         found.append(("components", [f"{', '.join(look.components)}{also}"]))
     if look.architectures:
         found.append(("architectures", [", ".join(look.architectures)]))
@@ -55,6 +55,10 @@ def _facts(look: Look) -> list[tuple[str, list[Piece]]]:
         found.append(("packages built", [f"from {day(look.oldest)} to {day(look.newest)}"]))
     found.append(("signed by", [_signature(look.signature)]))
     return found
+
+
+def _also(others: Sequence[str]) -> str:
+    return f"; it also has {', '.join(others)}" if others else ""
 
 
 def _signature(signature: IndexSignature) -> Piece:

@@ -177,9 +177,9 @@ class Host:
         (`./NAME.deb`, or an address); `source`, a handle, narrows those that name none; with
         `upgrade` the full upgrade is made in the same transaction, on hosts whose installer can do
         that. `ok` is False if the installer would refuse: `problem` and `because` tell why,
-        `remedies` what was tried and would help. Raises
-        UsageError for texts that are no requests, and for `upgrade` elsewhere; HostFileError and
-        FetchError for package files.
+        `remedies` what was tried and would help. Raises UsageError
+        for texts that are no requests, and for `upgrade` elsewhere; HostFileError and FetchError
+        for package files.
         """
         from velpin.core.forecasting import forecast
 

@@ -592,13 +592,13 @@ class Machine:
     def _command(self, node: Node, source: bytes, stdin: Data) -> Result:
         spot = self._frame.spot(node.start_point.row)
         found: list[str] = []
-        assigned: dict[str, list[str]] = {}
+        assigned: dict[str, str] = {}
         for child in node.named_children:
             if child.type == "variable_assignment" and not found:
                 name, value = child.child_by_field_name("name"), child.child_by_field_name("value")
                 text = words.text_of(_raw(value, source), self) if value is not None else ""
                 if name is not None:
-                    assigned[_raw(name, source)] = [text]
+                    assigned[_raw(name, source)] = text
             elif child.type == "herestring_redirect":
                 stdin = self._given(child, source, spot) or NOTHING
             elif child.type != "file_redirect":
@@ -608,7 +608,7 @@ class Machine:
             return Result()
         if self._callers and _HANDED_ON.match(_raw(node, source)):
             spot = self._callers[-1]
-        with self.given({key: value for key, (value,) in assigned.items()}):
+        with self.given(assigned):
             return self.call(found, stdin, spot)
 
     @contextmanager
@@ -991,15 +991,13 @@ def parsed(source: bytes) -> tuple[Node, bytes]:
     """
     for _ in range(_MOST_MENDED):
         root: Node = _parser().parse(source).root_node  # type: ignore[attr-defined]
-        cut = sorted(_cut_names(root, source))
+        cut = _cut_names(root, source)
         if not cut:
             return root, source
         parts, last = [], 0
-        for at in cut:
-            name = _NAME.match(source, at)
-            if name is not None:
-                parts += [source[last:at], b"{", name.group(), b"}"]
-                last = name.end()
+        for name in cut:
+            parts += [source[last : name.start()], b"{", name.group(), b"}"]
+            last = name.end()
         source = b"".join([*parts, source[last:]])
     return root, source
 
@@ -1007,21 +1005,19 @@ def parsed(source: bytes) -> tuple[Node, bytes]:
 _NAME = re.compile(rb"[A-Za-z_][A-Za-z0-9_]*")
 
 
-def _cut_names(root: Node, source: bytes) -> set[int]:
-    """Where the names begin that stand behind a `$` with which a word ends."""
-    found: set[int] = set()
+def _cut_names(root: Node, source: bytes) -> list[re.Match[bytes]]:
+    """The names that stand behind a `$` with which a word ends, in their order."""
+    found: dict[int, re.Match[bytes]] = {}
     waiting = [root]
     while waiting:
         node = waiting.pop()
         end = node.end_byte
-        if (
-            node.type == "concatenation"
-            and source[end - 1 : end] == b"$"
-            and _NAME.match(source, end)
-        ):
-            found.add(end)
+        if node.type == "concatenation" and source[end - 1 : end] == b"$":
+            name = _NAME.match(source, end)
+            if name:
+                found[end] = name
         waiting += node.named_children
-    return found
+    return [name for _, name in sorted(found.items())]
 
 
 _KEYED = re.compile(r"\[([^]]*)\]=(.*)\Z", re.DOTALL)

@@ -30,13 +30,7 @@ from velpin.model.instruction_reasons import (
     SourceFromPage,
     SwitchFromPage,
 )
-from velpin.model.instructions import (
-    KeyRead,
-    LineRead,
-    PagePreference,
-    Reading,
-    SourceRead,
-)
+from velpin.model.instructions import KeyRead, LineRead, PagePreference, Reading, SourceRead
 from velpin.model.reason import Reason
 from velpin.model.rule import Keep, Rule
 from velpin.model.safe_text import without_passwords

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from abc import abstractmethod
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
@@ -51,6 +52,10 @@ class Unlisted(Protocol):
     """How the files of this kind's packages end, as a regular expression."""
     mixes_files_and_names: bool = True
     """Whether the installer takes package files and names in one command."""
+
+    def is_package_name(self, text: str) -> bool:
+        """Return whether a file's name, path or address ends as one of this kind's packages."""
+        return re.search(rf"(?<=[^/])(?:{self.package_ending})\Z", text) is not None
 
     def at_address(self, address: str, transport: Transport, release: str = "") -> AtAddress | None:
         """Return the repository at an address, looked at for one of its releases; None if there is

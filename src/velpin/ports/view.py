@@ -58,6 +58,10 @@ class View:
         """The same with somebody who is told each step of a solver."""
         return View(self.tree, self.cache, self.as_is, self.generation, self.has_indexes, trace)
 
+    def with_store(self, cache: IndexCache) -> View:
+        """The same with Velpin's own indexes from another store."""
+        return View(self.tree, cache, False, self.generation, self.has_indexes, self.trace)
+
     def installer(self, recorded: Installer) -> Installer:
         """The installer, and the generation that forecasts are for: as asked, else as the host
         itself tells, else as Velpin's settings do, else the older."""

@@ -119,9 +119,11 @@ def _asked(machine: Machine, call: Call, found: Said, word: str, rest: list[str]
         what = f"removing {rest[0]}: left to you"
         machine.tell(Effect("not-followed", call.spot, what, on="rpm-dnf"))
         rest = rest[1:]
-    groups = rest[1:] if word == "group" else [name for name in rest if name.startswith("@")]
     if word == "group":
         rest = rest[1:]
+        groups = rest
+    else:
+        groups = [name for name in rest if name.startswith("@")]
     if groups:
         what = f"installing the group {' '.join(groups)}: left to you"
         machine.tell(Effect("not-followed", call.spot, what, on="rpm-dnf"))

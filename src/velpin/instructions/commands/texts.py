@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
+from velpin.instructions.commands.alpm_sections import edits_sections
 from velpin.instructions.commands.options import said
 from velpin.instructions.data import NOT_KNOWN, NOTHING, Data, Effect, joined
 from velpin.instructions.machine import Call, Command, Machine, Result
@@ -116,47 +117,13 @@ def _sed(machine: Machine, call: Call) -> Result:
         new = _edited(edit, text)
         written = machine.overlay.files.get(machine.path(name))
         if not is_known(text) or (written is not None and written.has_more):
-            if _of_sections(machine, call, machine.path(name), "\n".join(scripts)):
+            if edits_sections(machine, call, machine.path(name), "\n".join(scripts)):
                 continue
             what = f"changes {machine.path(name)} in place"
             machine.tell(Effect("not-followed", call.spot, what, may_change=True))
         elif new != text:
             machine.write(name, Data(new, spots=data.every_spot), call.spot)
     return Result()
-
-
-_SECTIONS = "/etc/pacman.conf"
-_INSERTED = re.compile(
-    r"(?:\$|/(?:\\.|[^/\\])*/)\s*[ai]\s*\\?\n?(?P<text>\s*(?:\\n)*\[.*)", re.DOTALL
-)
-"""Sections put before or behind a line, or at the end."""
-_UNCOMMENTED = (
-    re.compile(r"s(?P<s>[/|,])\^?#\\?\??\s*\\\[(?P<name>[\w-]+)\\\](?P=s)\\?\[(?P=name)\\?\](?P=s)g?"),
-    re.compile(
-        r"/\^?#?\s*\\\[(?P<name>[\w-]+)\\\]/\s*,\s*(?:/\^?#?Include[^/]*/|\+\d)\s*\{?\s*s/\^?#\s*//g?\s*\}?"
-    ),
-)  # fmt: skip
-"""Ways to take away what switches a section off."""
-
-
-def _of_sections(machine: Machine, call: Call, file: str, script: str) -> bool:
-    """Read what a script does to the sections of the host's main file, of which the rest is not
-    looked at; whether it is that."""
-    if file != _SECTIONS:
-        return False
-    found = _INSERTED.fullmatch(script.strip())
-    if found:
-        text = f"\n{unescaped(found.group('text')).strip()}\n"
-        machine.write(file, Data(text), call.spot, behind=True)
-        what = "the place of the section: it comes last; `velpin prefer` puts it before others"
-        machine.tell(Effect("not-followed", call.spot, what, on="alpm"))
-        return True
-    for pattern in _UNCOMMENTED:
-        found = pattern.fullmatch(script.strip())
-        if found:
-            machine.tell(Effect("switch", call.spot, "on", (found.group("name"),), on="alpm"))
-            return True
-    return False
 
 
 def _edited(edit: Callable[[str], str] | None, text: str) -> str:

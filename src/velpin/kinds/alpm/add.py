@@ -36,11 +36,7 @@ from velpin.model.reason import Reason
 from velpin.model.safe_text import has_login
 from velpin.model.source import Source
 from velpin.model.source_reasons import ChecksKept, NothingChecked, WrongArch
-from velpin.ports.composer import (
-    Addition,
-    Composer,
-    Examined,
-)
+from velpin.ports.composer import Addition, Composer, Examined
 from velpin.trust.openpgp import Key
 
 if TYPE_CHECKING:

@@ -32,11 +32,7 @@ from velpin.model.source_reasons import (
     NothingThere,
     WrongArch,
 )
-from velpin.ports.composer import (
-    Addition,
-    Composer,
-    Examined,
-)
+from velpin.ports.composer import Addition, Composer, Examined
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 if TYPE_CHECKING:

@@ -41,7 +41,5 @@ class RpmUnlisted(Unlisted):
 
     def of_packages(self, packages: Sequence[PackageFile], folder: Path) -> PackagesAsSource:
         """Some package files as a source of the host."""
-        if self._state.kind == "rpm-zypp":
-            return as_source(packages, folder, PACKAGE_FILE, newest_alone=True)
-        # that installer looks at no priorities for these: with the best one nothing hides them
+        # rpm-dnf looks at no priorities for these; with the best one nothing hides them here
         return as_source(packages, folder, PACKAGE_FILE, more="priority=1\n")

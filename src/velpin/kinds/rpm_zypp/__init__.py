@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm_zypp.refresh import ZyppFetcher
     from velpin.kinds.rpm_zypp.rules import ZyppRuleWriter
     from velpin.kinds.rpm_zypp.state import ZyppState
+    from velpin.kinds.rpm_zypp.unlisted import ZyppUnlisted
     from velpin.ports.bundle import Ports
     from velpin.ports.view import View
 
@@ -44,6 +45,12 @@ class ZyppPorts(RpmPorts):
         from velpin.kinds.rpm_zypp.state import ZyppState
 
         return ZyppState(self.view)
+
+    def _unlisted(self) -> ZyppUnlisted:
+        """What looks at what is no source."""
+        from velpin.kinds.rpm_zypp.unlisted import ZyppUnlisted
+
+        return ZyppUnlisted(self.state)
 
     @cached_property
     def transactions(self) -> ZyppTransactions:
