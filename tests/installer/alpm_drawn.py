@@ -21,12 +21,14 @@ class AlpmDrawn:
         self.pick = random.Random(seed)
         self.harbour = AlpmHarbour(folder, self._options())
         self.handles = self.pick.sample(("base", "updates", "vendor", "extra"), self._few(2, 4))
-        offered: list[DemoArchive] = []
+        self.offered: dict[tuple[str, str], DemoArchive] = {}
+        """By source and name."""
         for handle in self.handles:
             packages = list(self._packages())
-            offered += packages
+            self.offered |= {(handle, package.name): package for package in packages}
             self.harbour.source(handle, *packages, settings=self._settings())
-        self.harbour.installed(*self._installed(offered))
+        self.here = self._installed(list(self.offered.values()))
+        self.harbour.installed(*self.here)
 
     def _few(self, least: int, most: int) -> int:
         return self.pick.randint(least, most)

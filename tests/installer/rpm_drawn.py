@@ -29,7 +29,8 @@ class RpmDrawn:
             packages = list(self._packages(place))
             self.offered += packages
             self.harbour.source(handle, *packages, settings=self._settings())
-        self.harbour.installed(*self._installed())
+        self.here = self._installed()
+        self.harbour.installed(*self.here)
 
     def _configure(self) -> None:
         lines = ["[main]", "gpgcheck=0"]

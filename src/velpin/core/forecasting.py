@@ -3,7 +3,8 @@ behind it, and small changes that would help where the installer would refuse.""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError, no_realign, no_upgrade_along
@@ -22,12 +23,19 @@ if TYPE_CHECKING:
     from velpin.files.tree import Edits
     from velpin.ports.bundle import Ports
 
+NO_FILES: Mapping[str, str] = MappingProxyType({})
+
 
 def forecast(
-    ports: Ports, texts: Sequence[str], source: str = "", *, upgrade: bool = False
+    ports: Ports,
+    texts: Sequence[str],
+    source: str = "",
+    *,
+    upgrade: bool = False,
+    files: Mapping[str, str] = NO_FILES,
 ) -> Forecast:
     """Predict one transaction for all requests together, with remedies where it is refused;
-    `upgrade`: and for the full upgrade.
+    `upgrade`: and for the full upgrade. `files` are the package files that some texts stand for.
 
     Raises UsageError for texts that are no requests, and for `upgrade` where the kind of host
     has no such transaction.
@@ -45,7 +53,12 @@ def forecast(
     found, attempts = predicted
     found = _completed(ports, found)
     if found.ok:
-        return found
+        from velpin.core.next_commands import commands_for
+        from velpin.core.staying import with_stays
+
+        following = commands_for(ports, asked, found, upgrade=upgrade, files=files)
+        found = found._replace(next=following)
+        return found if files else with_stays(ports, found)
     from velpin.core.remedies import those_that_work
 
     def works(asked: Sequence[str], edits: Edits) -> bool:
@@ -68,7 +81,10 @@ def forecast_upgrade(ports: Ports, *, realign: bool = False) -> Forecast:
     refusal = ports.readiness.refusal()
     if refusal is not None:
         return _refused(ports, refusal)
-    return _completed(ports, ports.transactions.predict_upgrade(realign=realign))
+    from velpin.core.next_commands import commands_for_upgrade
+
+    found = _completed(ports, ports.transactions.predict_upgrade(realign=realign))
+    return found._replace(next=commands_for_upgrade(ports, found, realign=realign))
 
 
 def _completed(ports: Ports, found: Forecast) -> Forecast:

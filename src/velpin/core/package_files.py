@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 from velpin.core.forecasting import forecast
 from velpin.core.scratch import with_scratch_store
 from velpin.core.source_plans import added_sources
+from velpin.core.staying import with_stays
 from velpin.errors import HostFileError, UsageError
 from velpin.files.tree import Tree
 from velpin.model.forecast import PACKAGE_FILE
@@ -56,7 +57,9 @@ def forecast_with_files(
         return forecast(ports, texts, source, upgrade=upgrade)
     texts = sorted(texts, key=lambda text: is_package_file(ports, text))  # a file counts more
     with _with_package_files(ports, access, texts) as (asking, asked):
-        found = forecast(asking, asked, source, upgrade=upgrade)
+        files = {name: text for name, text in zip(asked, texts, strict=True) if name != text}
+        found = forecast(asking, asked, source, upgrade=upgrade, files=files)
+        found = with_stays(ports, found, asking) if found.ok else found
     return _as_given(found, texts, asked)
 
 

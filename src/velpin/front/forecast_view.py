@@ -54,6 +54,16 @@ def show_forecast(screen: Screen, found: Forecast, *, why: bool, every: bool) ->
         _show_build(screen, plan)
     for note in found.notes:
         screen.line(("note: ", "warn"), note.text)
+    show_next(screen, found.next)
+
+
+def show_next(screen: Screen, commands: Sequence[str]) -> None:
+    """What to type next."""
+    if commands:
+        screen.gap()
+        screen.line(("run next", "head"))
+        for command in commands:
+            screen.line((command, "command"), indent=2)
 
 
 _HOW = {
@@ -119,6 +129,7 @@ def show_upgrade(screen: Screen, found: Forecast, *, every: bool) -> None:
         _show_held_back(screen, found.held_back)
     for note in found.notes:
         screen.line(("note: ", "warn"), note.text)
+    show_next(screen, found.next)
 
 
 # -- what would be done ------------------------------------------------------------------
@@ -286,6 +297,7 @@ def show_tree(screen: Screen, found: Forecast) -> None:
         screen.tree(branch)
     screen.gap()
     _show_totals(screen, found)
+    show_next(screen, found.next)
 
 
 def _label(change: Change) -> str:
@@ -352,13 +364,42 @@ def _show_answer(screen: Screen, answer: Answer, full: bool, to_build: bool) -> 
         screen.line(f"now {answer.installed or 'not installed'}; {decided}", indent=2)
         if answer.url:
             screen.line((answer.url, "quiet"), indent=2)
+    if answer.outcome != "keep" or answer.stays.until:
+        _show_stays(screen, answer, full)
+
+
+def _show_stays(screen: Screen, answer: Answer, full: bool) -> None:
+    """How long the version stays; that it does, only where there is room."""
+    stays = answer.stays
+    if not stays.until:
+        if full:
+            newer = answer.source if answer.source not in (None, PACKAGE_FILE) else "a source"
+            screen.line(f"stays until {newer} has a newer version", indent=2)
+        return
+    told: list[Piece] = [signed("the next upgrade would ", "warn")]
+    if stays.replaced_by:
+        told += ["put ", (stays.replaced_by, "name"), " in its place"]
+    elif stays.version is None:
+        told += ["remove it"]
+    else:
+        told += ["replace it by ", (stays.version, "name")]
+    if stays.source:
+        told += [" from ", (stays.source, "source")]
+    screen.line(*told, indent=2)
+    if stays.rule:
+        screen.line("to keep it (tried): ", (stays.rule, "command"), indent=2)
+
+
+def _show_reasons(screen: Screen, head: str, reasons: Sequence[Reason]) -> None:
+    if reasons:
+        screen.line((head, "head"), indent=2)
+        for number, reason in enumerate(reasons, 1):
+            screen.line(f"{number}. {reason.text}", indent=2)
 
 
 def _show_why(screen: Screen, answer: Answer) -> None:
-    if answer.reasons:
-        screen.line(("why", "head"), indent=2)
-        for number, reason in enumerate(answer.reasons, 1):
-            screen.line(f"{number}. {reason.text}", indent=2)
+    _show_reasons(screen, "why", answer.reasons)
+    _show_reasons(screen, "why the next upgrade replaces it", answer.stays.reasons)
     if answer.passed_over:
         screen.line(("passed over", "head"), indent=2)
         rows: list[list[Piece]] = [

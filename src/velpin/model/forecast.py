@@ -72,6 +72,22 @@ interrupted); because of another: `requires`, `recommends`, `suggests`, `source`
 `supplements`, `replaced`, `replaces`, `removed`; `unneeded` (nothing needs it any more)."""
 
 
+class Stays(NamedTuple):
+    """How long a version stays once it is installed."""
+
+    until: Literal["", "next upgrade"] = ""
+    """Empty: until its source has a newer one."""
+    version: str | None = None
+    """What is installed after the next upgrade; null if that removes it."""
+    source: str | None = None
+    replaced_by: str = ""
+    """The package that takes its place, if that is another."""
+    rule: str = ""
+    """A rule with which it stays, tried; empty if none was found."""
+    reasons: tuple[Reason, ...] = ()
+    """Why the next upgrade takes another version."""
+
+
 class Answer(NamedTuple):
     """What one request gets."""
 
@@ -96,6 +112,7 @@ class Answer(NamedTuple):
     near: tuple[str, ...] = ()
     download_bytes: int = 0
     disk_bytes: int = 0
+    stays: Stays = Stays()
 
 
 class Change(NamedTuple):
@@ -211,5 +228,8 @@ class Forecast(NamedTuple):
     held_back: tuple[HeldBack, ...] = ()
     unneeded: tuple[str, ...] = ()
     """Installed packages that nothing needs any more afterwards."""
+    next: tuple[str, ...] = ()
+    """Commands that do this, of the host's installer, a line each; a rule goes first if it takes
+    one. Empty if nothing changes, and if no command gives just this."""
     builds: tuple[BuildPlan, ...] = ()
     """What could be built of what cannot be installed, or was asked for from recipes."""

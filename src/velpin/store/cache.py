@@ -243,7 +243,8 @@ class IndexCache:
         """What was worked out from some parsed indexes before."""
         from velpin.store.memo import Memo
 
-        return Memo(list(self._believed("memo")), indexes)
+        is_kept = all(index.is_kept for index in indexes)
+        return Memo(list(self._believed("memo")) if is_kept else [], indexes)
 
     # -- fetched files -------------------------------------------------------------------
 

@@ -156,6 +156,9 @@ IndexPart = Callable[[Notes], Iterable[Batch]]
 class Index:
     """A parsed index, open for questions."""
 
+    is_kept = True
+    """Whether what is worked out from it may be remembered."""
+
     def __init__(self, path: Path) -> None:
         self.path = path
         try:

@@ -19,7 +19,7 @@ from velpin.errors import HostFileError
 from velpin.fetch.unpack import MOST_UNPACKED, size_of, unpacked
 from velpin.files.text import whole_number
 from velpin.forked import processors
-from velpin.kinds.alpm.entry import AlpmLink, Desc, names_in, read_desc, written
+from velpin.kinds.alpm.entry import AlpmLink, Desc, names_in, read_desc, read_facts, written
 from velpin.model import package_names
 from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
 
@@ -124,6 +124,18 @@ def _batch(held: list[tuple[str, str, Desc]]) -> Batch:
             if values:
                 links[kind] += [(name, at) for name in names_in(values)]
     return Batch(bytes(block), entries, provides, [], links)
+
+
+def links_of(text: bytes) -> dict[str, list[str]]:
+    """The names that a package's relations mention, by kind of link, from the text that is kept
+    of it."""
+    facts = read_facts(text)
+    return {
+        AlpmLink.REPLACES: [relation.name for relation in facts.replaces],
+        AlpmLink.GROUPS: list(facts.groups),
+        AlpmLink.DEPENDS: [relation.name for relation in facts.depends],
+        AlpmLink.CONFLICTS: [relation.name for relation in facts.conflicts],
+    }
 
 
 # -- the archive itself --------------------------------------------------------------------

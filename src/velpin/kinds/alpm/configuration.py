@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from velpin.errors import HostFileError
 from velpin.files.tree import read_release_fields
 from velpin.kinds.alpm import local
+from velpin.kinds.alpm.archive import links_of
 from velpin.kinds.alpm.config import read_config, sources_of
 from velpin.kinds.alpm.ignored import Ignored
 from velpin.kinds.alpm.solver import ANY
@@ -107,7 +108,8 @@ class AlpmConfiguration(Configuration):
         """The record of installed packages; None on a host without one."""
         if not self.record_path.is_dir():
             return None
-        return self.cache.parsed(self.record_path, local.parts_of, local.stamp_of, is_apart=False)
+        found = self.cache.parsed(self.record_path, local.parts_of, local.stamp_of, is_apart=False)
+        return self.view.record(found, "", links_of)
 
     @property
     def installer(self) -> Installer:

@@ -26,6 +26,8 @@ UNMARKED, TARGET, UPGRADES_ONLY, NOT_AUTOMATIC, RECORDED = 500, 990, 100, 1, -1
 """Priorities without any record: ordinary, target release, automatic upgrades only, not
 automatic, and a version recorded on the host but not installed."""
 
+INSTALLED = "install ok installed"
+"""The recorded state of a package that is on the host as it should be."""
 NOT_INSTALLED = frozenset(("config-files", "not-installed"))
 
 

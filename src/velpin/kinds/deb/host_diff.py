@@ -46,7 +46,8 @@ class DebAnswers(Answers):
 
     def next_alone(self, here: Installed) -> Selection | None:
         """The candidate of an installed package, itself where there is none."""
-        package = self._state.packages.named(here.name)[here.arch]
+        arch = self._state.configuration.unit_arch(here.arch)
+        package = self._state.packages.named(here.name)[arch]
         found = choice.candidate(package) or package.installed
         return Selection(found.text, found.source) if found else None
 

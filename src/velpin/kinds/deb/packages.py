@@ -146,7 +146,8 @@ class DebPackages(Packages):
                 found.add(
                     (stanza.get("Package"), self.configuration.native if arch == "all" else arch)
                 )
-        return frozenset(found)
+        amendment = self.recorded.view.amendment
+        return frozenset(found) | (amendment.automatic if amendment else frozenset())
 
     def provides(self, version: DebVersion, own: str, arch: str) -> dict[str, str]:
         """Names that a version of a package of the architecture `own` provides for another,

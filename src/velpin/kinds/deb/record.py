@@ -24,14 +24,16 @@ class DebRecord:
     """Where it lies, below the root."""
 
     def __init__(self, view: View) -> None:
-        self.tree, self.cache = view.tree, view.cache
+        self.tree, self.cache, self.view = view.tree, view.cache, view
 
     @cached_property
     def index(self) -> Index | None:
         """The parsed record of packages; None on a host without one."""
         if self.tree.stat(self.file) is None:
             return None
-        return self.cache.parsed(self.tree.path(self.file), _record_parts, is_apart=False)
+        path = self.tree.path(self.file)
+        found = self.cache.parsed(path, _record_parts, is_apart=False)
+        return self.view.record(found, choice.INSTALLED)
 
     @cached_property
     def rows_by_name(self) -> dict[str, list[Row]]:

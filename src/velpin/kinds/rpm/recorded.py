@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.record.packages import read_record, stamp_of
+from velpin.kinds.rpm.record.packages import INSTALLED, links_of, read_record, stamp_of
 from velpin.kinds.rpm.record.place import find_record
 from velpin.model.installer import Installer
 
@@ -18,7 +18,7 @@ class RpmRecorded:
     """The record of installed packages of an rpm host."""
 
     def __init__(self, view: View) -> None:
-        self.tree, self.cache = view.tree, view.cache
+        self.tree, self.cache, self.view = view.tree, view.cache, view
 
     @cached_property
     def file(self) -> str | None:
@@ -31,9 +31,10 @@ class RpmRecorded:
         if self.file is None:
             return None
         path = self.tree.path(self.file)
-        return self.cache.parsed(
+        found = self.cache.parsed(
             path, lambda file: [partial(read_record, file)], stamp_of, is_apart=False
         )
+        return self.view.record(found, INSTALLED, links_of)
 
     @cached_property
     def names(self) -> list[str]:

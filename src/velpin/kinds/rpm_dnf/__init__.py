@@ -9,6 +9,7 @@ from velpin.files.tree import Tree
 from velpin.kinds.rpm import RpmPorts
 
 if TYPE_CHECKING:
+    from velpin.kinds.rpm_dnf.commands import DnfCommands
     from velpin.kinds.rpm_dnf.readiness import DnfReadiness
     from velpin.kinds.rpm_dnf.refresh import DnfFetcher
     from velpin.kinds.rpm_dnf.rules import DnfRules, DnfRuleWriter
@@ -42,6 +43,13 @@ class DnfPorts(RpmPorts):
         from velpin.kinds.rpm_dnf.state import DnfState
 
         return DnfState(self.view)
+
+    @cached_property
+    def commands(self) -> DnfCommands:
+        """The commands of its installer."""
+        from velpin.kinds.rpm_dnf.commands import DnfCommands
+
+        return DnfCommands()
 
     @cached_property
     def fetcher(self) -> DnfFetcher:

@@ -5,17 +5,19 @@ Observed rules: docs/how-hosts-choose/rpm.md, "The record of installed packages"
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 
 from velpin.kinds.rpm import header as h
-from velpin.kinds.rpm.entry import RpmLink, written
+from velpin.kinds.rpm.entry import RpmLink, read_facts, written
 from velpin.kinds.rpm.header import Header
 from velpin.kinds.rpm.primary import kept_as_provided, names_in
 from velpin.kinds.rpm.record.place import headers
 from velpin.kinds.rpm.record.sqlite import log_of
 from velpin.store.index import Batch, Notes, ParsedEntry, Stamp
 
+INSTALLED = "installed"
+"""The state of every package of the record."""
 _KEY = "gpg-pubkey"
 _IN_BLOCK = 32
 LINKS = (
@@ -63,18 +65,30 @@ def _batch(found: list[Header]) -> Batch:
         entries.append(
             ParsedEntry(
                 h.text_of(header, h.NAME), h.text_of(header, h.ARCH) or "noarch",
-                h.version_of(header), "", "installed", start, len(text),
+                h.version_of(header), "", INSTALLED, start, len(text),
                 h.text_of(header, h.SUMMARY),
             )
         )  # fmt: skip
         provides += [(text.partition(" ")[0], at) for text in relations.get(RpmLink.PROVIDES, ())]
         provides += [(path, at) for path in files if kept_as_provided(path)]
-        for kind in LINKS:
-            named = {name for told in relations.get(kind, ()) for name in names_in(told)}
-            links.setdefault(kind, []).extend((name, at) for name in sorted(named))
+        for kind, names in _links(relations).items():
+            links.setdefault(kind, []).extend((name, at) for name in names)
         texts.append(text)
         start += len(text) + 2
     return Batch(b"\n\n".join(texts), entries, provides, [], links)
+
+
+def _links(relations: Mapping[str, Iterable[str]]) -> dict[str, list[str]]:
+    """The names that a package's relations mention, by kind of link."""
+    return {
+        kind: sorted({name for told in relations.get(kind, ()) for name in names_in(told)})
+        for kind in LINKS
+    }
+
+
+def links_of(text: bytes) -> dict[str, list[str]]:
+    """The same from the text that is kept of a package."""
+    return _links(read_facts(text).relations)
 
 
 def _head(header: Header) -> tuple[str, ...]:

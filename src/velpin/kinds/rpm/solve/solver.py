@@ -355,16 +355,17 @@ class RpmSolver:
             if not open_:
                 continue
             wanted = self._best_of(build, open_, all_open=len(open_) == len(targets))
-            if build.id in self.staying or self._stays_at(build, wanted, open_):
+            may_stay = self.search.value(build.id) is None  # else it was found that it cannot
+            if may_stay and (build.id in self.staying or self._stays_at(wanted, open_)):
                 wanted = build
             if not self._take(wanted, "upgrade", None):
                 return False
         return True
 
-    def _stays_at(self, build: RpmPackage, wanted: RpmPackage, among: Sequence[RpmPackage]) -> bool:
+    def _stays_at(self, wanted: RpmPackage, among: Sequence[RpmPackage]) -> bool:
         """Whether an installed build is the very same as the best, or as another of its
         version from an equal source."""
-        return self.search.value(build.id) is None and any(
+        return any(
             package.id in self.rules.alike
             and (package.name, package.version) == (wanted.name, wanted.version)
             and package.origin.priority == wanted.origin.priority

@@ -1,0 +1,178 @@
+"""What to type next: the commands of the host's own installer that give what a forecast says.
+
+A request that the installer cannot be asked for in the same words is put in its own; that the
+transaction is then the same is tried on the forecast, and if it is not, the rule is named with
+which a plain request gives it.
+"""
+
+from __future__ import annotations
+
+from itertools import islice, zip_longest
+from typing import TYPE_CHECKING
+from urllib.parse import urlsplit
+
+from velpin.errors import VelpinError
+from velpin.model.forecast import PACKAGE_FILE
+from velpin.model.reasons import InstallerMustRefresh
+from velpin.model.rule import Pin, command_of
+from velpin.model.shell import as_typed
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Mapping, Sequence
+
+    from velpin.model.forecast import Answer, Change, Forecast
+    from velpin.model.request import Request
+    from velpin.ports.bundle import Ports
+    from velpin.ports.commands import AskedAs, Words
+
+_MOST_WAYS = 4
+_MOST_RULES = 8
+"""More requests than these are not made into rules, one for each."""
+
+
+def commands_for(
+    ports: Ports,
+    requests: Sequence[Request],
+    found: Forecast,
+    *,
+    upgrade: bool = False,
+    files: Mapping[str, str],
+) -> tuple[str, ...]:
+    """Return what to type for the transaction of some requests, a line each; nothing if the
+    forecast changes nothing, or if no command and no rule gives it.
+
+    `files` are the package files that the texts of some requests stand for.
+    """
+    if not (found.ok and found.changes):
+        return ()
+    first = refresh_first(ports, found)
+    if files:
+        return as_lines(*first, *_with_files(ports, requests, found.answers, files))
+    for way in islice(_ways(ports, requests, found.answers), _MOST_WAYS):
+        words = ports.commands.install([asked.word for asked in way], upgrade=upgrade)
+        if words and _does_the_same(ports, requests, way, found, upgrade=upgrade):
+            return as_lines(*first, words)
+    return _with_rules(ports, requests, found, upgrade=upgrade)
+
+
+def commands_for_upgrade(
+    ports: Ports, found: Forecast, *, realign: bool = False
+) -> tuple[str, ...]:
+    """Return what to type for the full upgrade; nothing if it changes nothing."""
+    if not (found.ok and found.changes):
+        return ()
+    return as_lines(*refresh_first(ports, found), ports.commands.upgrade(realign=realign))
+
+
+def refresh_first(ports: Ports, found: Forecast) -> tuple[Words, ...]:
+    """Return the refresh of the installer's own indexes if the forecast needs newer ones."""
+    needed = any(
+        isinstance(note, InstallerMustRefresh) and set(note.sources) != {PACKAGE_FILE}
+        for note in found.notes
+    )
+    return (ports.commands.refresh(),) if needed else ()
+
+
+def as_lines(*commands: Words) -> tuple[str, ...]:
+    """Return commands as they are typed."""
+    return tuple(as_typed(words) for words in commands if words)
+
+
+def _with_files(
+    ports: Ports, requests: Sequence[Request], answers: Sequence[Answer], files: Mapping[str, str]
+) -> Iterator[Words]:
+    """The command for package files, with names as they are; what the installer does not fetch by
+    its address is fetched first."""
+    words = []
+    for request in requests:
+        file = files.get(request.text)
+        if file is None:
+            words += [asked.word for asked in islice(_ways_of(ports, request, answers), 1)]
+        elif "://" in file and not ports.commands.takes_addresses:
+            yield ("curl", "-fLO", file)
+            words.append(f"./{urlsplit(file).path.rpartition('/')[2]}")
+        else:
+            words.append(file)
+    yield ports.commands.install_files(words)
+
+
+def _ways(
+    ports: Ports, requests: Sequence[Request], answers: Sequence[Answer]
+) -> Iterator[Sequence[AskedAs]]:
+    """All requests in the installer's words: each in its first way, then each in its second; one
+    that another overrules has no answer, and is left out."""
+    told = {answer.asked for answer in answers}
+    asked = [request for request in requests if request.text in told]
+    each = [list(_ways_of(ports, request, answers)) for request in asked]
+    if not (each and all(each)):
+        return
+    for way in zip_longest(*each):
+        yield [asked or ways[-1] for asked, ways in zip(way, each, strict=True)]
+
+
+def _ways_of(ports: Ports, request: Request, answers: Sequence[Answer]) -> Iterator[AskedAs]:
+    mine = [answer for answer in answers if answer.asked == request.text]
+    for answer in mine[:1]:
+        for asked in ports.commands.ways_to_ask(request, answer):
+            if not asked.word.startswith("-"):  # whoever named it so wants it read as an option
+                yield asked
+
+
+def _does_the_same(
+    ports: Ports,
+    requests: Sequence[Request],
+    way: Sequence[AskedAs],
+    found: Forecast,
+    *,
+    upgrade: bool,
+) -> bool:
+    again = [asked.request for asked in way]
+    if [_meant(request) for request in again] == [_meant(request) for request in requests]:
+        return True
+    return _gives(ports, again, found, upgrade=upgrade)
+
+
+def _meant(request: Request) -> Request:
+    return request._replace(text="")
+
+
+def _gives(ports: Ports, requests: Sequence[Request], found: Forecast, *, upgrade: bool) -> bool:
+    """Whether some requests give the very same transaction."""
+    if upgrade:
+        predicted = ports.transactions.predict_with_upgrade(requests)
+    else:
+        predicted = ports.transactions.predict(requests)
+    if predicted is None or not predicted.forecast.ok:
+        return False
+    return _essence(predicted.forecast.changes) == _essence(found.changes)
+
+
+def _essence(changes: Sequence[Change]) -> set[tuple[str | None, ...]]:
+    return {(change.name, change.arch, change.old, change.new, change.source) for change in changes}
+
+
+def _with_rules(
+    ports: Ports, requests: Sequence[Request], found: Forecast, *, upgrade: bool
+) -> tuple[str, ...]:
+    """The rules that tie packages to their sources, then the plain request; nothing unless the
+    forecast under these rules is the same."""
+    from velpin.core.rule_plans import considering, plan_rules
+
+    tied = [request for request in requests if request.source]
+    if not 0 < len(tied) <= _MOST_RULES:
+        return ()
+    sources = {answer.asked: answer.source or "" for answer in found.answers}
+    rules = [Pin((request.name,), source=sources.get(request.text, "")) for request in tied]
+    plain = [request._replace(source="") for request in requests]
+    try:
+        plan = plan_rules(ports, rules)
+        if plan.why_not():
+            return ()
+        after = considering(ports, plan)
+        ways = next(iter(_ways(after, plain, found.answers)), None)
+        if ways is None or not _gives(after, plain, found, upgrade=upgrade):
+            return ()
+    except VelpinError:
+        return ()
+    words = ports.commands.install([asked.word for asked in ways], upgrade=upgrade)
+    return (*map(command_of, rules), *as_lines(*refresh_first(ports, found), words))

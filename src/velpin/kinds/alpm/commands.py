@@ -1,0 +1,49 @@
+"""The commands of the installer of alpm hosts.
+
+Observed rules: docs/how-hosts-choose/alpm.md, "What a name may mean".
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from velpin.ports.commands import AskedAs, Commands
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from velpin.model.forecast import Answer
+    from velpin.model.request import Request
+    from velpin.ports.commands import Words
+
+_PROGRAM = "pacman"
+
+
+class AlpmCommands(Commands):
+    """Commands of the installer of an alpm host."""
+
+    def refresh(self) -> Words:
+        """Return the command that brings the installer's own lists up to date."""
+        return (_PROGRAM, "-Sy")
+
+    def ways_to_ask(self, request: Request, answer: Answer) -> Iterator[AskedAs]:
+        """Yield the one way to ask: a section, a name, a bound."""
+        operator = "=" if request.operator == "==" else request.operator
+        version = request.version
+        if operator == "=" and answer.version is not None:
+            version = answer.version  # the installer knows no patterns
+        source = f"{request.source}/" if request.source else ""
+        asked = request._replace(arch="", operator=operator, version=version)
+        yield AskedAs(f"{source}{request.name}{operator}{version}", asked)
+
+    def install(self, words: Sequence[str], *, upgrade: bool = False) -> Words:
+        """Return the command for some requests."""
+        return (_PROGRAM, "-Su" if upgrade else "-S", *words)
+
+    def install_files(self, words: Sequence[str]) -> Words:
+        """Return the command for package files."""
+        return (_PROGRAM, "-U", *words)
+
+    def upgrade(self, *, realign: bool = False) -> Words:
+        """Return the command for the full upgrade."""
+        return (_PROGRAM, "-Su")

@@ -1,0 +1,52 @@
+"""The commands of installers of rpm hosts: how they are asked for one request.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
+"""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from typing import TYPE_CHECKING
+
+from velpin.ports.commands import AskedAs, Commands
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from velpin.model.forecast import Answer
+    from velpin.model.request import Request
+    from velpin.ports.commands import Words
+
+
+class RpmCommands(Commands):
+    """Commands of the installer of an rpm host."""
+
+    program: str
+
+    def ways_to_ask(self, request: Request, answer: Answer) -> Iterator[AskedAs]:
+        """Yield how to ask: by name, from a source, by version."""
+        arch = f".{request.arch}" if request.arch else ""
+        if not (request.operator or request.source):
+            yield AskedAs(f"{request.name}{arch}", request)
+            return
+        if request.source and not request.operator:
+            yield from self._from_source(request, arch)
+        if answer.version is not None:
+            exact = request._replace(
+                name=answer.package, operator="=", version=answer.version, source=""
+            )
+            for with_arch in dict.fromkeys((request.arch, answer.arch)):
+                narrowed = exact._replace(arch=with_arch)
+                yield AskedAs(self._exactly(narrowed), narrowed)
+
+    def _from_source(self, request: Request, arch: str) -> Iterator[AskedAs]:
+        """Yield how to ask for a name from one source; nothing if there is no way."""
+        yield from ()
+
+    @abstractmethod
+    def _exactly(self, request: Request) -> str:
+        """Return the word for one version of a name."""
+
+    def install(self, words: Sequence[str], *, upgrade: bool = False) -> Words:
+        """Return the command for some requests."""
+        return () if upgrade else (self.program, "install", *words)

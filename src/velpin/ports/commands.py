@@ -1,0 +1,55 @@
+"""The exact commands of a host's own installer, as words of a command line."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple, Protocol
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    from velpin.model.forecast import Answer
+    from velpin.model.request import Request
+
+Words = tuple[str, ...]
+"""One command, word by word; quoted where it is shown."""
+
+
+class AskedAs(NamedTuple):
+    """One request as the installer is asked it."""
+
+    word: str
+    request: Request
+    """What the installer understands by that word."""
+
+
+class Commands(Protocol):
+    """Commands of the installer; those that a kind does not have are empty."""
+
+    takes_addresses: bool = True
+    """Whether the installer fetches a package file that is given by its address."""
+
+    def refresh(self) -> Words:
+        """Return the command that brings the installer's own indexes up to date."""
+        return ()
+
+    def ways_to_ask(self, request: Request, answer: Answer) -> Iterable[AskedAs]:
+        """Return how the installer could be asked for what a request gets, the shortest first;
+        that it then does the same is for the core to try."""
+        return ()
+
+    def install(self, words: Sequence[str], *, upgrade: bool = False) -> Words:
+        """Return the command for some requests; with `upgrade` for the full upgrade along with
+        them."""
+        return ()
+
+    def install_files(self, words: Sequence[str]) -> Words:
+        """Return the command for package files, and for names if both go in one command."""
+        return self.install(words)
+
+    def upgrade(self, *, realign: bool = False) -> Words:
+        """Return the command for the full upgrade."""
+        return ()
+
+
+class NoCommands(Commands):
+    """Of a kind that names none."""
