@@ -49,6 +49,9 @@ class Item(NamedTuple):
     needs: str = ""
     built_from: str = ""
     arch: str = ""
+    gives: str = ""
+    against: str = ""
+    recommends: str = ""
 
     def on(self, kind: str) -> Any:
         """As the repositories and records of a kind are given it."""
@@ -60,22 +63,29 @@ class Item(NamedTuple):
         """An entry of an index of a deb host."""
         row = stanza(self.name, f"{self.version}-1", self.arch or "amd64",
                      f"{self.name} for harbours", self.needs)  # fmt: skip
-        return {**row, **({"Source": self.built_from} if self.built_from else {})}
+        more = {"Source": self.built_from, "Provides": self.gives, "Conflicts": self.against,
+                "Recommends": self.recommends}  # fmt: skip
+        return {**row, **{key: value for key, value in more.items() if value}}
 
     def rpm(self, vendor: str = "Base") -> DemoRpm:
         """A package of an rpm host."""
         version = self.version if "-" in self.version else f"{self.version}-1"
         return DemoRpm(
             self.name, version, self.arch or "x86_64", vendor=vendor, source=self.built_from,
-            requires=(self.needs,) if self.needs else (),
+            requires=_one(self.needs), provides=_one(self.gives), conflicts=_one(self.against),
+            recommends=_one(self.recommends),
         )  # fmt: skip
 
     def archive(self) -> DemoArchive:
         """A package of an alpm host."""
         return DemoArchive(
             self.name, f"{self.version}-1", arch=self.arch or "x86_64", base=self.built_from,
-            depends=(self.needs,) if self.needs else (),
+            depends=_one(self.needs), provides=_one(self.gives), conflicts=_one(self.against),
         )  # fmt: skip
+
+
+def _one(relation: str) -> tuple[str, ...]:
+    return (relation,) if relation else ()
 
 
 class Harbour:

@@ -26,9 +26,13 @@ class Said(NamedTuple):
     text: str
 
 
-def ask(harbour: AlpmHarbour, *words: str, refresh: bool = True, packages: bool = True) -> Said:
-    """What it does for `-S NAME...` or `-Su`, taking its own defaults; nothing of the host is
-    changed: it works on a copy; without `packages` with the lists as they are, signed or not."""
+def ask(
+    harbour: AlpmHarbour, *words: str, refresh: bool = True, packages: bool = True,
+    first: Sequence[Sequence[str]] = (),
+) -> Said:  # fmt: skip
+    """What it does for `-S NAME...` or `-Su`, after the commands in `first`, taking its own
+    defaults; nothing of the host is changed: it works on a copy; without `packages` with the lists
+    as they are, signed or not."""
     assert PROGRAM
     copy = harbour.folder / "copy"
     shutil.rmtree(copy, ignore_errors=True)
@@ -48,7 +52,7 @@ def ask(harbour: AlpmHarbour, *words: str, refresh: bool = True, packages: bool 
             shutil.copytree(repository, copy / "repos" / repository.name)
     before = _record(root)
     codes, said = [], ""
-    for one in ([["-Sy"]] if refresh else []) + [list(words)]:
+    for one in ([["-Sy"]] if refresh else []) + [*map(list, first), list(words)]:
         code, text = _run(root, *one)
         codes.append(code)
         said += text

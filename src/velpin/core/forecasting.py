@@ -4,6 +4,7 @@ behind it, and small changes that would help where the installer would refuse.""
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from itertools import chain
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
@@ -17,7 +18,7 @@ from velpin.model.reasons import (
     NeverRefreshed,
     NotFetched,
 )
-from velpin.model.request import parse_request
+from velpin.model.request import Request, parse_request
 
 if TYPE_CHECKING:
     from velpin.files.tree import Edits
@@ -32,10 +33,13 @@ def forecast(
     source: str = "",
     *,
     upgrade: bool = False,
+    without: Sequence[str] = (),
     files: Mapping[str, str] = NO_FILES,
 ) -> Forecast:
     """Predict one transaction for all requests together, with remedies where it is refused;
-    `upgrade`: and for the full upgrade. `files` are the package files that some texts stand for.
+    `upgrade`: and for the full upgrade; `without`: installed packages that are to go.
+
+    `files` are the package files that some texts stand for.
 
     Raises UsageError for texts that are no requests, and for `upgrade` where the kind of host
     has no such transaction.
@@ -43,7 +47,7 @@ def forecast(
     refusal = ports.readiness.refusal()
     if refusal is not None:
         return _refused(ports, refusal)
-    asked = [parse_request(text, ports.packages.knows, source) for text in texts]
+    asked = _requests(ports, texts, source, without)
     if upgrade:
         predicted = ports.transactions.predict_with_upgrade(asked)
     else:
@@ -59,19 +63,28 @@ def forecast(
         following = commands_for(ports, asked, found, upgrade=upgrade, files=files)
         found = found._replace(next=following)
         return found if files else with_stays(ports, found)
-    from velpin.core.remedies import those_that_work
+    from velpin.core.remedies import removals, those_that_work
 
-    def works(asked: Sequence[str], edits: Edits) -> bool:
+    def works(asked: Sequence[str], going: Sequence[str], edits: Edits) -> bool:
         trial = ports.with_edits(edits) if edits or ports.view.trace else ports
         if trial.readiness.refusal() is not None:
             return False
-        again = [parse_request(text, trial.packages.knows, source) for text in asked]
+        again = _requests(trial, asked, source, going or without)
         if upgrade:
             along = trial.transactions.predict_with_upgrade(again)
             return along is not None and along.forecast.ok
         return trial.transactions.would_carry_out(again)
 
+    attempts = chain(attempts, removals(ports, found, texts, without))
     return found._replace(remedies=those_that_work(ports, attempts, works))
+
+
+def _requests(
+    ports: Ports, texts: Sequence[str], source: str, without: Sequence[str]
+) -> list[Request]:
+    knows = ports.packages.knows
+    going = [parse_request(text, knows)._replace(removes=True) for text in without]
+    return [*(parse_request(text, knows, source) for text in texts), *going]
 
 
 def forecast_upgrade(ports: Ports, *, realign: bool = False) -> Forecast:

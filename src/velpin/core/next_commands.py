@@ -48,11 +48,13 @@ def commands_for(
     first = refresh_first(ports, found)
     if files:
         return as_lines(*first, *_with_files(ports, requests, found.answers, files))
+    without = _going(requests, found)
     for way in islice(_ways(ports, requests, found.answers), _MOST_WAYS):
-        words = ports.commands.install([asked.word for asked in way], upgrade=upgrade)
-        if words and _does_the_same(ports, requests, way, found, upgrade=upgrade):
-            return as_lines(*first, words)
-    return _with_rules(ports, requests, found, upgrade=upgrade)
+        words = [asked.word for asked in way]
+        commands = ports.commands.install(words, upgrade=upgrade, without=without)
+        if commands and _does_the_same(ports, requests, way, found, upgrade=upgrade):
+            return as_lines(*first, *commands)
+    return () if without else _with_rules(ports, requests, found, upgrade=upgrade)
 
 
 def commands_for_upgrade(
@@ -62,6 +64,27 @@ def commands_for_upgrade(
     if not (found.ok and found.changes):
         return ()
     return as_lines(*refresh_first(ports, found), ports.commands.upgrade(realign=realign))
+
+
+def commands_after(
+    after: Ports, names: Sequence[str], *, upgrade: bool, refresh: bool
+) -> tuple[str, ...]:
+    """Return what to type once a change is made: for some names, else with `upgrade` for the full
+    upgrade, else with `refresh` for the installer's own indexes if they lack something."""
+    from velpin.core.forecasting import forecast, forecast_upgrade
+
+    if after.readiness.refusal() is not None:
+        return ()
+    found = forecast(after, names).next if names else ()
+    if not found and upgrade:
+        found = forecast_upgrade(after).next
+    return found or (as_lines(after.commands.refresh()) if refresh and is_behind(after) else ())
+
+
+def is_behind(ports: Ports) -> bool:
+    """Return whether the installer lacks an index that Velpin has."""
+    on = (source for source in ports.configuration.sources if source.on)
+    return any(ports.indexes.holder(source) == "velpin" for source in on)
 
 
 def refresh_first(ports: Ports, found: Forecast) -> tuple[Words, ...]:
@@ -93,7 +116,7 @@ def _with_files(
             words.append(f"./{urlsplit(file).path.rpartition('/')[2]}")
         else:
             words.append(file)
-    yield ports.commands.install_files(words)
+    yield from ports.commands.install_files(words)
 
 
 def _ways(
@@ -102,12 +125,24 @@ def _ways(
     """All requests in the installer's words: each in its first way, then each in its second; one
     that another overrules has no answer, and is left out."""
     told = {answer.asked for answer in answers}
-    asked = [request for request in requests if request.text in told]
+    asked = [each for each in requests if each.text in told and not each.removes]
     each = [list(_ways_of(ports, request, answers)) for request in asked]
-    if not (each and all(each)):
+    if not asked:
+        yield ()
+    if not all(each):
         return
     for way in zip_longest(*each):
         yield [asked or ways[-1] for asked, ways in zip(way, each, strict=True)]
+
+
+def _going(requests: Sequence[Request], found: Forecast) -> list[str]:
+    """The installed packages that are asked to go, as their installer knows them."""
+    going = {answer.asked for answer in found.answers if answer.outcome == "remove"}
+    return [
+        request.name + (f":{request.arch}" if request.arch else "")
+        for request in requests
+        if request.removes and request.text in going
+    ]
 
 
 def _ways_of(ports: Ports, request: Request, answers: Sequence[Answer]) -> Iterator[AskedAs]:
@@ -126,8 +161,9 @@ def _does_the_same(
     *,
     upgrade: bool,
 ) -> bool:
-    again = [asked.request for asked in way]
-    if [_meant(request) for request in again] == [_meant(request) for request in requests]:
+    going = [request for request in requests if request.removes]
+    again = [*(asked.request for asked in way), *going]
+    if {_meant(request) for request in again} == {_meant(request) for request in requests}:
         return True
     return _gives(ports, again, found, upgrade=upgrade)
 
@@ -174,5 +210,5 @@ def _with_rules(
             return ()
     except VelpinError:
         return ()
-    words = ports.commands.install([asked.word for asked in ways], upgrade=upgrade)
-    return (*map(command_of, rules), *as_lines(*refresh_first(ports, found), words))
+    commands = ports.commands.install([asked.word for asked in ways], upgrade=upgrade)
+    return (*map(command_of, rules), *as_lines(*refresh_first(ports, found), *commands))

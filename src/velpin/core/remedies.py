@@ -12,19 +12,20 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.core.rule_planner import RulePlanner
 from velpin.errors import VelpinError
 from velpin.model.forecast import Remedy
-from velpin.model.reasons import RuleInTheWay, SourceOn
+from velpin.model.reasons import RuleInTheWay, SourceOn, WithoutIt
 from velpin.model.shell import as_typed, shell_word
-from velpin.ports.attempts import AskAgain, Attempt, DropRule, SwitchOn
+from velpin.ports.attempts import AskAgain, Attempt, DropRule, SwitchOn, all_of
 
 if TYPE_CHECKING:
     from velpin.files.tree import Edits
+    from velpin.model.forecast import Forecast
     from velpin.ports.bundle import Ports
 
 _MOST_TRIED = 10
 _ENOUGH = 2
 
-Try = Callable[[Sequence[str], "Edits"], bool]
-"""Whether the host, with some edits, would carry out some requests."""
+Try = Callable[[Sequence[str], Sequence[str], "Edits"], bool]
+"""Whether the host, with some edits, would carry out some requests without some packages."""
 
 
 class Trial(NamedTuple):
@@ -33,6 +34,7 @@ class Trial(NamedTuple):
     remedy: Remedy
     texts: Sequence[str]
     edits: Edits
+    without: Sequence[str] = ()
 
 
 def those_that_work(ports: Ports, attempts: Iterable[Attempt], works: Try) -> tuple[Remedy, ...]:
@@ -43,18 +45,33 @@ def those_that_work(ports: Ports, attempts: Iterable[Attempt], works: Try) -> tu
         if trial.remedy.command in tried:
             continue
         tried.add(trial.remedy.command)
-        if works(trial.texts, trial.edits):
+        if works(trial.texts, trial.without, trial.edits):
             found.append(trial.remedy)
         if len(found) == _ENOUGH or len(tried) == _MOST_TRIED:
             break
     return tuple(found)
 
 
+def removals(
+    ports: Ports, found: Forecast, texts: Sequence[str], without: Sequence[str]
+) -> Iterator[Attempt]:
+    """Attempts without one installed package that the reasons of a refusal name."""
+    asked = {answer.package for answer in found.answers}.union(texts, without)
+    installed = set(ports.packages.installed_names())
+    for reason in all_of(found.because):
+        for fact in reason.facts.values():
+            if not isinstance(fact, str) or fact in asked or fact not in installed:
+                continue
+            if ports.transactions.may_suggest_removal(fact):
+                yield AskAgain(texts, WithoutIt(name=fact), [*without, fact])
+
+
 def _trials(ports: Ports, attempt: Attempt) -> Iterator[Trial]:
     match attempt:
-        case AskAgain(texts, what):
-            remedy = Remedy(as_typed(["velpin", "forecast", *texts]), what)
-            yield Trial(remedy, texts, {})
+        case AskAgain(texts, what, without):
+            options = [word for name in without for word in ("--without", name)]
+            remedy = Remedy(as_typed(["velpin", "forecast", *texts, *options]), what)
+            yield Trial(remedy, texts, {}, without)
         case SwitchOn():
             yield from _switching_on(ports, attempt)
         case DropRule():

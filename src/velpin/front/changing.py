@@ -6,6 +6,8 @@ import sys
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
+from velpin.files.own_settings import shows_next
+from velpin.front.next_view import show_next
 from velpin.front.plan_view import show_came_from, show_plan, show_shift, show_takeover
 from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, consent, tell
@@ -69,14 +71,22 @@ def decide(
             takeover = host.changes.takeover(plan, shift, names)
     if not how.as_json:
         _show(plan, shift, takeover, came, every=how.every)
+    following = host.changes.next_after(plan, shift, names) if _tells_next(host, plan, how) else ()
     if how.preview:
-        _end(plan, shift, None, how, takeover, reading)
+        _end(plan, shift, None, how, takeover, reading, following)
         return
     if not plan.undoes:
         host.changes.check_writable()
     consent("Take it back?" if plan.undoes else "Write it?", yes=how.yes)
     number = host.changes.apply(plan, anyway=anyway).number
-    _end(plan, shift, number, how, takeover, reading)
+    _end(plan, shift, number, how, takeover, reading, following)
+
+
+def _tells_next(host: Host, plan: Plan, how: ChangeOptions) -> bool:
+    """Whether what to type next is told: not below a preview, which changes nothing."""
+    if plan.undoes:
+        return False
+    return how.as_json or (not how.preview and shows_next(host.tree))
 
 
 def show_all(screen: Screen, plan: Plan, shift: Shift, *, every: bool) -> None:
@@ -113,12 +123,13 @@ def _end(
     how: ChangeOptions,
     takeover: Takeover | None = None,
     reading: Reading | None = None,
+    following: Sequence[str] = (),
 ) -> None:
     if how.as_json:
         from velpin.front import json_values
         from velpin.front.documents import Planned
 
-        json_values.write(Planned.of(plan, shift, number, takeover, reading))
+        json_values.write(Planned.of(plan, shift, number, takeover, reading, following))
     elif number is None:
         tell("preview only: nothing was changed")
     else:
@@ -128,3 +139,4 @@ def _end(
             signed("done", "good"), f", journal entry {number}; undo it with ",
             (f"velpin undo {number}", "command"),
         )  # fmt: skip
+        show_next(screen, following)

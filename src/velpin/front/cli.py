@@ -250,6 +250,10 @@ def forecast(
     source: Annotated[
         str, typer.Option("--from", metavar="SOURCE", help="Take every request from this source.")
     ] = "",
+    without: Annotated[
+        list[str] | None,
+        typer.Option("--without", metavar="NAME", help="Remove this package along with it."),
+    ] = None,
     why: Annotated[
         bool, typer.Option("--why", help="Show the reasons and the offers passed over.")
     ] = False,
@@ -286,9 +290,9 @@ def forecast(
     from velpin.front.forecast_command import ForecastWords, show_forecast
 
     words = ForecastWords(
-        request=tuple(request or ()), upgrade=upgrade, realign=realign, source=source, why=why,
-        tree=tree, every=every, generation=generation, compare=compare, as_is=as_is,
-        debug_steps=debug_steps, json=json,
+        request=tuple(request or ()), upgrade=upgrade, realign=realign, source=source,
+        without=tuple(without or ()), why=why, tree=tree, every=every, generation=generation,
+        compare=compare, as_is=as_is, debug_steps=debug_steps, json=json,
     )  # fmt: skip
     code = show_forecast(root or _Chosen.root, words)
     if code:

@@ -92,11 +92,13 @@ class Planned(NamedTuple):
     """What was made of each line of a vendor's instructions; empty without any."""
     requests: Sequence[str]
     """What the instructions have installed afterwards, as words for `velpin forecast`."""
+    next: Sequence[str] = ()
+    """Commands of the host's installer that come next, a line each."""
 
     @classmethod
     def of(
         cls, plan: Plan, shift: Shift | None, entry: int | None, takeover: Takeover | None = None,
-        reading: Reading | None = None,
+        reading: Reading | None = None, following: Sequence[str] = (),
     ) -> Planned:  # fmt: skip
         """A plan as it is told, and what instructions it was made of."""
         return cls(
@@ -106,6 +108,7 @@ class Planned(NamedTuple):
             takeover.removed if takeover else (),
             (takeover.command or None) if takeover else None,
             shift, reading.lines if reading else (), reading.requests if reading else (),
+            following,
         )  # fmt: skip
 
 
@@ -139,6 +142,8 @@ class Options(NamedTuple):
     options: Sequence[Option]
     entry: int | None
     """The number of the journal's entry where one was made."""
+    next: Sequence[str] = ()
+    """Commands of the host's installer that come next, a line each."""
 
 
 class JournalRecord(NamedTuple):

@@ -7,6 +7,7 @@ import sys
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.errors import UsageError
+from velpin.files.own_settings import shows_next
 from velpin.model.reasons import FilesRefused
 from velpin.model.safe_text import safe
 
@@ -26,6 +27,7 @@ class ForecastWords(NamedTuple):
     upgrade: bool = False
     realign: bool = False
     source: str = ""
+    without: tuple[str, ...] = ()
     why: bool = False
     tree: bool = False
     every: bool = False
@@ -60,8 +62,10 @@ def show_forecast(root: Path, words: ForecastWords) -> int:
     if words.is_upgrade:
         found = host.forecast_upgrade(realign=words.realign)
     else:
-        found = host.forecast(words.request, words.source, upgrade=words.upgrade)
-    _show(found, words)
+        found = host.forecast(
+            words.request, words.source, upgrade=words.upgrade, without=words.without
+        )
+    _show(found, words, tells_next=shows_next(host.tree))
     return exit_code(found)
 
 
@@ -92,6 +96,11 @@ def _check(words: ForecastWords) -> None:
             "--from takes requests from a source, and a full upgrade has none",
             "velpin forecast REQUEST... --from SOURCE",
         )
+    if words.without and not words.request:
+        raise UsageError(
+            "--without goes with requests: it removes packages in their transaction",
+            "velpin forecast REQUEST... --without NAME",
+        )
     if words.realign and not words.is_upgrade:
         raise UsageError(
             "--realign goes with a full upgrade alone", "velpin forecast --upgrade --realign"
@@ -106,21 +115,25 @@ def exit_code(found: Forecast) -> int:
     return 3 if isinstance(found.problem, FilesRefused) else 1
 
 
-def _show(found: Forecast, words: ForecastWords) -> None:
+def _show(found: Forecast, words: ForecastWords, *, tells_next: bool) -> None:
     if words.json:
         from velpin.front import json_values
 
         json_values.write(found)
         return
     from velpin.front import forecast_view
+    from velpin.front.next_view import show_next
     from velpin.front.screen import Screen
 
+    screen = Screen()
     if words.tree:
-        forecast_view.show_tree(Screen(), found)
+        forecast_view.show_tree(screen, found)
     elif words.is_upgrade:
-        forecast_view.show_upgrade(Screen(), found, every=words.every)
+        forecast_view.show_upgrade(screen, found, every=words.every)
     else:
-        forecast_view.show_forecast(Screen(), found, why=words.why, every=words.every)
+        forecast_view.show_forecast(screen, found, why=words.why, every=words.every)
+    if tells_next:
+        show_next(screen, found.next)
 
 
 def _of_generation(host: Host, generation: str) -> Host:

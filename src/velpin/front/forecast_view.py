@@ -54,16 +54,6 @@ def show_forecast(screen: Screen, found: Forecast, *, why: bool, every: bool) ->
         _show_build(screen, plan)
     for note in found.notes:
         screen.line(("note: ", "warn"), note.text)
-    show_next(screen, found.next)
-
-
-def show_next(screen: Screen, commands: Sequence[str]) -> None:
-    """What to type next."""
-    if commands:
-        screen.gap()
-        screen.line(("run next", "head"))
-        for command in commands:
-            screen.line((command, "command"), indent=2)
 
 
 _HOW = {
@@ -129,7 +119,6 @@ def show_upgrade(screen: Screen, found: Forecast, *, every: bool) -> None:
         _show_held_back(screen, found.held_back)
     for note in found.notes:
         screen.line(("note: ", "warn"), note.text)
-    show_next(screen, found.next)
 
 
 # -- what would be done ------------------------------------------------------------------
@@ -297,7 +286,6 @@ def show_tree(screen: Screen, found: Forecast) -> None:
         screen.tree(branch)
     screen.gap()
     _show_totals(screen, found)
-    show_next(screen, found.next)
 
 
 def _label(change: Change) -> str:

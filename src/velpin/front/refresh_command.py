@@ -6,6 +6,8 @@ import sys
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from velpin.files.own_settings import shows_next
+from velpin.front.next_view import show_next
 from velpin.front.screen import Piece, Screen
 from velpin.front.session import METER, fail, tell
 from velpin.front.words import several, size
@@ -36,6 +38,8 @@ def refresh_all(
         json_values.write([Refreshed.of(result) for result in found])
     elif found:
         _show(found)
+        if shows_next(host.tree):
+            show_next(Screen(), host.sources.next_after_refresh())
     return max((result.error.exit_code for result in found if result.error), default=0)
 
 

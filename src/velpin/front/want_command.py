@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING
 
 from velpin.core.options import Goal, PlanOption
 from velpin.errors import Refusal, UsageError
+from velpin.files.own_settings import shows_next
 from velpin.front.changing import ChangeOptions
+from velpin.front.next_view import show_next
 from velpin.front.plan_view import show_shift, show_upgrades
 from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, choose, tell
@@ -28,7 +30,7 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOp
     with busy("trying what could do it"):
         goals, met_by, options = host.changes.options(texts, source)
     if met_by is not None:
-        _tell_met(met_by, goals, how)
+        _tell_met(host, met_by, goals, how)
         return
     if not options:
         raise Refusal(
@@ -48,14 +50,18 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOp
         return
     number = take or choose("Which one?", len(options), yes=how.yes)
     chosen = options[number - 1]
+    following = host.considering(chosen.plan).forecast(texts, source).next
     entry = host.changes.apply(chosen.plan).number
     if how.as_json:
-        _write_json(options, entry)
+        _write_json(options, entry, following)
         return
-    Screen().line(
+    screen = Screen()
+    screen.line(
         signed("done", "good"), f": {'; '.join(chosen.commands)}; journal entry {entry};"
         " undo it with ", (f"velpin undo {entry}", "command"),
     )  # fmt: skip
+    if shows_next(host.tree):
+        show_next(screen, following)
 
 
 def _told(goals: Sequence[Goal]) -> str:
@@ -66,16 +72,19 @@ def _told(goals: Sequence[Goal]) -> str:
     )
 
 
-def _tell_met(found: Forecast, goals: Sequence[Goal], how: ChangeOptions) -> None:
+def _tell_met(host: Host, found: Forecast, goals: Sequence[Goal], how: ChangeOptions) -> None:
     if how.as_json:
-        _write_json([], None)
+        _write_json([], None, found.next)
         return
     names = {goal.answer.package for goal in goals}
     comes = [
         f"{answer.package} {answer.version}" for answer in found.answers if answer.package in names
     ]
     told = f"{', '.join(comes)} {'is' if len(comes) == 1 else 'are'} what the host takes anyway"
-    Screen().line(signed("nothing to do: ", "good"), told)
+    screen = Screen()
+    screen.line(signed("nothing to do: ", "good"), told)
+    if shows_next(host.tree):
+        show_next(screen, found.next)
 
 
 def _show(
@@ -117,8 +126,10 @@ def _in_short(option: PlanOption, wanted: set[str]) -> list[str]:
     return lines
 
 
-def _write_json(options: Sequence[PlanOption], entry: int | None) -> None:
+def _write_json(
+    options: Sequence[PlanOption], entry: int | None, following: Sequence[str] = ()
+) -> None:
     from velpin.front import json_values
     from velpin.front.documents import Option, Options
 
-    json_values.write(Options([Option.of(option) for option in options], entry))
+    json_values.write(Options([Option.of(option) for option in options], entry, following))

@@ -7,7 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.change.journal import Journal
-from velpin.model.rule import Prefer
+from velpin.model.rule import Pin, Prefer
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry
@@ -51,6 +51,18 @@ class HostChanges:
         is_on = {source.handle for source in after.configuration.sources if source.on}
         live = [handle for handle in handles if handle in is_on]
         return find_takeover(after, shift, live, named)
+
+    def next_after(self, plan: Plan, shift: Shift, names: Sequence[str] = ()) -> tuple[str, ...]:
+        """Return the commands of the host's installer that come after a plan: for `names` and for
+        the packages that its rules pin, else for the upgrade that its rules change."""
+        from velpin.core.next_commands import commands_after
+        from velpin.core.rule_plans import considering
+
+        pinned = [name for rule in plan.rules if isinstance(rule, Pin) for name in rule.names]
+        after = considering(self._ports, plan)
+        asked = [name for name in dict.fromkeys([*names, *pinned]) if after.packages.knows(name)]
+        upgrade = bool(plan.rules and shift.upgrades)
+        return commands_after(after, asked, upgrade=upgrade, refresh=bool(plan.handles))
 
     def options(self, texts: Sequence[str], source: str = "") -> WantedOptions:
         """Return the smallest changes under which requests get what they ask for; Refusal if no

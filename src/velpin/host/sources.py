@@ -74,6 +74,13 @@ class HostSources(Sequence["Source"]):
         """Return what fetches, with the host's own proxies and logins and Velpin's settings."""
         return self._access.transport(self._ports)
 
+    def next_after_refresh(self) -> tuple[str, ...]:
+        """Return the commands of the host's installer that come after a refresh: its own, if it
+        lacks what Velpin has now, and the full upgrade if that changes anything."""
+        from velpin.core.next_commands import commands_after
+
+        return commands_after(self._again()._ports, (), upgrade=True, refresh=True)
+
     def refresh(
         self, handles: Sequence[str] = (), *, accept_changed: bool = False, files: bool = False
     ) -> list[RefreshResult]:

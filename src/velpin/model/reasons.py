@@ -219,6 +219,11 @@ class AskInstead(Reason):
     source: str
 
 
+class WithoutIt(Reason):
+    says = "removes {name}, which is in the way"
+    name: str
+
+
 class SourceOn(Reason):
     says = "{source} has {name}"
     source: str

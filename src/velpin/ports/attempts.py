@@ -18,6 +18,8 @@ class AskAgain(NamedTuple):
     texts: Sequence[str]
     what: Reason
     """What is told of it."""
+    without: Sequence[str] = ()
+    """Installed packages that are to go."""
 
 
 class SwitchOn(NamedTuple):

@@ -37,13 +37,15 @@ class Commands(Protocol):
         that it then does the same is for the core to try."""
         return ()
 
-    def install(self, words: Sequence[str], *, upgrade: bool = False) -> Words:
-        """Return the command for some requests; with `upgrade` for the full upgrade along with
-        them."""
+    def install(
+        self, words: Sequence[str], *, upgrade: bool = False, without: Sequence[str] = ()
+    ) -> Sequence[Words]:
+        """Return the commands for some requests; with `upgrade` for the full upgrade along with
+        them, and for the packages in `without` to go. Empty if there are none that do just that."""
         return ()
 
-    def install_files(self, words: Sequence[str]) -> Words:
-        """Return the command for package files, and for names if both go in one command."""
+    def install_files(self, words: Sequence[str]) -> Sequence[Words]:
+        """Return the commands for package files, and for names if both go in one command."""
         return self.install(words)
 
     def upgrade(self, *, realign: bool = False) -> Words:

@@ -44,6 +44,10 @@ class Transactions(Protocol):
         of which it does not refuse all."""
         return self.predict(requests).forecast.ok
 
+    def may_suggest_removal(self, name: str) -> bool:
+        """Return whether a host can do without an installed package, as far as that is known."""
+        return True
+
     @abstractmethod
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """Predict the full upgrade; `realign` only if the kind has it."""

@@ -134,7 +134,12 @@ class RecipeHost(Host):
         return told._replace(sources=counts)
 
     def forecast(
-        self, texts: Sequence[str], source: str = "", *, upgrade: bool = False
+        self,
+        texts: Sequence[str],
+        source: str = "",
+        *,
+        upgrade: bool = False,
+        without: Sequence[str] = (),
     ) -> Forecast:
         """Predict one transaction for all requests together; what recipes could add is told
         beside it."""
@@ -145,12 +150,15 @@ class RecipeHost(Host):
             text for text, request in zip(texts, requests, strict=True) if request not in by_recipe
         ]
         if not by_recipe:
-            return self._told_beside(super().forecast(texts, source, upgrade=upgrade))
-        builds = tuple(self._build(request, request.source) for request in by_recipe)
+            return self._told_beside(
+                super().forecast(texts, source, upgrade=upgrade, without=without)
+            )
         if rest:
-            found = self._told_beside(super().forecast(rest, source, upgrade=upgrade))
+            found = super().forecast(rest, source, upgrade=upgrade, without=without)
+            found = self._told_beside(found)
         else:
             found = Forecast(host_name(self._ports), ok=False, problem=None)
+        builds = tuple(self._build(request, request.source) for request in by_recipe)
         names = tuple(request.name for request in by_recipe)
         return found._replace(
             ok=False, problem=OnlyToBeBuilt(name=names), changes=(),

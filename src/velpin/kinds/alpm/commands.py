@@ -36,13 +36,16 @@ class AlpmCommands(Commands):
         asked = request._replace(arch="", operator=operator, version=version)
         yield AskedAs(f"{source}{request.name}{operator}{version}", asked)
 
-    def install(self, words: Sequence[str], *, upgrade: bool = False) -> Words:
-        """Return the command for some requests."""
-        return (_PROGRAM, "-Su" if upgrade else "-S", *words)
+    def install(
+        self, words: Sequence[str], *, upgrade: bool = False, without: Sequence[str] = ()
+    ) -> Sequence[Words]:
+        """Return the commands for some requests; what is to go is a transaction of its own."""
+        asked = [(_PROGRAM, "-Su" if upgrade else "-S", *words)] if words or upgrade else []
+        return [(_PROGRAM, "-R", *without), *asked] if without else asked
 
-    def install_files(self, words: Sequence[str]) -> Words:
+    def install_files(self, words: Sequence[str]) -> Sequence[Words]:
         """Return the command for package files."""
-        return (_PROGRAM, "-U", *words)
+        return [(_PROGRAM, "-U", *words)]
 
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""

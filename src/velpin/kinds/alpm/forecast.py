@@ -8,10 +8,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from velpin.kinds.alpm import removal
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.explain import chain, problem_of
 from velpin.kinds.alpm.pool import AlpmPackage
-from velpin.kinds.alpm.reasons import DroppedFor, NoSourceOn, PathIn
+from velpin.kinds.alpm.reasons import BreaksThere, DroppedFor, NoSourceOn, PathIn
 from velpin.kinds.alpm.relation import AlpmRelation
 from velpin.kinds.alpm.requests import packages_for
 from velpin.kinds.alpm.solver import AlpmSolution
@@ -19,7 +20,14 @@ from velpin.kinds.alpm.version import compare, version_key
 from velpin.kinds.alpm.why_chosen import passed_over, why_taken
 from velpin.model.forecast import Answer, Change, Forecast, HeldBack, Role, outcome_of
 from velpin.model.reason import Reason
-from velpin.model.reasons import NeverRefreshed, NoVersion, NoVersionInSource, Unknown
+from velpin.model.reasons import (
+    Needs,
+    NeverRefreshed,
+    NoVersion,
+    NoVersionInSource,
+    Unknown,
+    Unmet,
+)
 from velpin.model.request import Request
 from velpin.ports.packages import near_names
 from velpin.ports.refused import RequestRefused
@@ -51,6 +59,8 @@ class AlpmTransactions(Transactions):
         return self._predicted(requests, upgrade=True)
 
     def _predicted(self, requests: Sequence[Request], *, upgrade: bool) -> Prediction:
+        if any(request.removes for request in requests):
+            return self._predicted_without(requests, upgrade=upgrade)
         work = self._state.packages.work(self._state.indexes.missing)
         asked: list[Asked] = []
         for request in requests:
@@ -70,6 +80,37 @@ class AlpmTransactions(Transactions):
         from velpin.kinds.alpm.remedies import attempts
 
         return Prediction(told, attempts(self._state, [request.text for request in requests], told))
+
+    def _predicted_without(self, requests: Sequence[Request], *, upgrade: bool) -> Prediction:
+        """Two transactions: some packages go, then the rest comes on the host that is left."""
+        leaving = [request for request in requests if request.removes]
+        rest = [request for request in requests if not request.removes]
+        gone = removal.going(self._state, leaving)
+        answers = tuple(removal.answer(self._state, request) for request in leaving)
+        told = Forecast(self._state.name, ok=False, problem=None, answers=answers)
+        problem = next((each.problem for each in answers if each.problem), None)
+        needed = removal.why_needed(self._state, gone)
+        if problem or needed:
+            return Prediction(told._replace(problem=problem or BreaksThere(), because=needed))
+        left = AlpmTransactions(removal.without(self._state, gone))
+        found = left._predicted(rest, upgrade=upgrade)
+        back = [
+            change for change in found.forecast.changes
+            if change.new and change.name in {package.name for package in gone}
+        ]  # fmt: skip
+        if back:
+            causes = tuple(
+                Needs(package=change.by or change.name, version="", relation=change.relation)
+                for change in back
+            )
+            return Prediction(told._replace(problem=Unmet(), because=causes))
+        changes = [_change(self._state, None, old, "asked", None, "") for old in gone]
+        changes = sorted([*changes, *found.forecast.changes], key=lambda each: each.name)
+        merged = found.forecast._replace(
+            answers=(*found.forecast.answers, *answers),
+            changes=tuple(changes) if found.forecast.ok else (),
+        )
+        return Prediction(merged, found.attempts)
 
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """What the full upgrade would change."""

@@ -37,9 +37,6 @@ class DebCommands(Commands):
     def ways_to_ask(self, request: Request, answer: Answer) -> Iterator[AskedAs]:
         """Yield how to ask: a plain name, one of a suite, one of a version."""
         arch = f":{request.arch}" if request.arch else ""
-        if request.removes:
-            yield AskedAs(f"{request.name}{arch}-", request)
-            return
         if not (request.operator or request.source):
             yield AskedAs(f"{request.name}{arch}", request)
             return
@@ -72,9 +69,12 @@ class DebCommands(Commands):
             ):
                 yield text
 
-    def install(self, words: Sequence[str], *, upgrade: bool = False) -> Words:
-        """Return the command for some requests."""
-        return (_PROGRAM, "dist-upgrade" if upgrade else "install", *words)
+    def install(
+        self, words: Sequence[str], *, upgrade: bool = False, without: Sequence[str] = ()
+    ) -> Sequence[Words]:
+        """Return the command for some requests; a `-` behind a name removes the package."""
+        going = [f"{name}-" for name in without]
+        return [(_PROGRAM, "dist-upgrade" if upgrade else "install", *words, *going)]
 
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""

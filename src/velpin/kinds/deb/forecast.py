@@ -95,6 +95,16 @@ class DebTransactions(Transactions):
         done = _worked_out(self._state, *_asked(decided))
         return done.ok and not not_fetchable(done)
 
+    def may_suggest_removal(self, name: str) -> bool:
+        """Whether an installed package is neither essential nor required."""
+        packages = self._state.packages
+        installed = [package.installed for package in packages.named(name).values()]
+        fields = [
+            (packages.field(version, "essential"), packages.field(version, "priority"))
+            for version in installed if version
+        ]  # fmt: skip
+        return all(told != "yes" and priority != "required" for told, priority in fields)
+
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """What the full upgrade would change."""
         told = Forecast(self._state.name, ok=False, problem=None)

@@ -47,6 +47,14 @@ class RpmCommands(Commands):
     def _exactly(self, request: Request) -> str:
         """Return the word for one version of a name."""
 
-    def install(self, words: Sequence[str], *, upgrade: bool = False) -> Words:
+    def install(
+        self, words: Sequence[str], *, upgrade: bool = False, without: Sequence[str] = ()
+    ) -> Sequence[Words]:
         """Return the command for some requests."""
-        return () if upgrade else (self.program, "install", *words)
+        if upgrade:
+            return ()
+        return [(self.program, "install", *words)] if not without else self._swap(words, without)
+
+    @abstractmethod
+    def _swap(self, words: Sequence[str], without: Sequence[str]) -> Sequence[Words]:
+        """Return the command that installs some packages and removes others in one transaction."""

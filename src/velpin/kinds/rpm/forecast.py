@@ -39,7 +39,7 @@ class RpmTransactions(Transactions):
         asked: list[tuple[Request, list[Job], Reason | None]] = []
         for request in requests:
             try:
-                asked.append((request, state.chooser.jobs(request), None))
+                asked.append((request, _jobs(state, request), None))
             except RequestRefused as refused:
                 asked.append((request, [], _by_architecture(state, request) or refused.reason))
         problem = next((reason for _, _, reason in asked if reason), None)
@@ -60,6 +60,20 @@ class RpmTransactions(Transactions):
         """What the full upgrade would change."""
         work = self._state.chooser.upgrade_work(realign=realign)
         return _told(self._state, [], work, work.run(), None)
+
+
+def _jobs(state: RpmState, request: Request) -> list[Job]:
+    """What a request asks for; RequestRefused if there is nothing it could mean."""
+    if not request.removes:
+        return state.chooser.jobs(request)
+    pool = state.packages.pool
+    builds = [
+        package for package in pool.all_named(request.name) if request.arch in ("", package.arch)
+    ]
+    if not builds:
+        raise RequestRefused(Unknown(name=request.name))
+    here = any(package.installed for package in builds)
+    return [Job(request.text, builds, goes=True, idle=not here)]
 
 
 def _by_architecture(state: RpmState, request: Request) -> Reason | None:
@@ -99,6 +113,9 @@ def _told(
         for job in jobs:
             if done is not None and job in done.left_out:
                 answers.append(_no_answer(state, request, LeftOut(name=job.text)))
+                continue
+            if job.goes:
+                answers.append(_removal(request, job))
                 continue
             answer = _answer(state, request, job, done)
             answers.append(_as_changed(answer, changes))
@@ -161,6 +178,21 @@ def _no_answer(state: RpmState, request: Request, no: Reason) -> Answer:
         installed=installed[0].version if installed else None,
         version=None, source=None, url=None, decided_by="", problem=no, near=near,
         passed_over=passed_over(state, request, _newest_first(offered), None),
+    )  # fmt: skip
+
+
+def _removal(request: Request, job: Job) -> Answer:
+    """What a request for a package to go comes to."""
+    old = next((package for package in job.builds if package.installed), None)
+    return Answer(
+        asked=request.text,
+        package=request.name,
+        arch=old.arch if old else request.arch,
+        outcome="remove" if old else "keep",
+        installed=old.version if old else None,
+        version=None, source=None, url=None,
+        decided_by="request" if old else "",
+        disk_bytes=-old.facts.installed_size if old else 0,
     )  # fmt: skip
 
 

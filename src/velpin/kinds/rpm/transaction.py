@@ -80,6 +80,8 @@ def changes_of(state: RpmState, work: RpmSolver, done: RpmSolution) -> tuple[Cha
             continue
         by, relation = _remover(done, old)
         role: Role = "replaced" if by is not None else "removed"
+        if any(job.goes and old in job.builds for job in work.jobs):
+            role, by, relation = "asked", None, None
         found.append(_change(state, None, old, role, by, relation))
     return tuple(sorted(found, key=lambda change: (change.name, change.arch)))
 

@@ -8,7 +8,7 @@ from velpin.kinds.rpm.commands import RpmCommands
 from velpin.ports.commands import AskedAs
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterator, Sequence
 
     from velpin.model.request import Request
     from velpin.ports.commands import Words
@@ -29,6 +29,9 @@ class ZyppCommands(RpmCommands):
     def _exactly(self, request: Request) -> str:
         arch = f".{request.arch}" if request.arch else ""
         return f"{request.name}{arch}={request.version}"
+
+    def _swap(self, words: Sequence[str], without: Sequence[str]) -> Sequence[Words]:
+        return [(self.program, "install", *words, *(f"!{name}" for name in without))]
 
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade, or for the one to the best sources."""

@@ -57,6 +57,8 @@ class Job:
     """Whether it may come in the place of any installed one, whatever the vendor."""
     idle: bool = False
     """Whether what is installed does, and nothing is asked for."""
+    goes: bool = False
+    """Whether all of these are to go, and none may come."""
 
 
 @dataclass(slots=True)
@@ -79,7 +81,7 @@ class RpmSolution:
 class JobWhy(NamedTuple):
     """A rule that says what was asked for."""
 
-    code: Literal["asked", "best"]
+    code: Literal["asked", "best", "goes"]
     job: Job
 
 
@@ -115,6 +117,9 @@ class RpmSolver:
         self._sole_best: dict[int, RpmPackage] = {}
         for job in self.jobs:
             self.rules.freed |= {package.id for package in job.frees}
+            if job.goes:
+                self.rules.may_go |= {package.id for package in job.builds}
+                continue
             if job.granted:
                 self.rules.granted |= {package.id for package in job.builds}
                 self.rules.shown += [build for build in job.builds if not pool.visible(build)]
@@ -215,7 +220,11 @@ class RpmSolver:
         self._cursor: tuple[int, ...] = ()
         self._late_cursor: tuple[int, ...] = ()
         self._remade = 0
-        self._asked = [(job, self._clause(job)) for job in self.jobs if not job.idle]
+        coming = [job for job in self.jobs if not (job.idle or job.goes)]
+        self._asked = [(job, self._clause(job)) for job in coming]
+        for job in (job for job in self.jobs if job.goes and not job.idle):
+            for build in job.builds:
+                self._add(Clause([-build.id], JobWhy("goes", job)))
         for package in self.rules.must_go:
             self._add(Clause([-package], Why("realigned", self.pool.build(package))))
         for job in self.jobs:

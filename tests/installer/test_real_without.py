@@ -1,0 +1,108 @@
+"""A removal in a request, held against the real installers, in the words that the forecast gives."""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Iterator
+from pathlib import Path
+from shutil import rmtree
+
+import pytest
+
+from tests.harbours import ALPM, DEB, DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
+from tests.installer import alpm_ask
+from tests.installer.ask import INSTALLER, Installer
+from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller, folder_in
+from tests.installer.rpm_ask import PROGRAMS, RealInstaller
+from tests.without_cases import ROWS, Row
+
+PLAIN = {
+    DEB: ["install", "gull", "lamp-"],
+    DNF: ["swap", "lamp", "gull"],
+    ZYPP: ["install", "gull", "!lamp"],
+}
+"""What a person types where the forecast is a refusal."""
+rows = pytest.mark.parametrize("row", ROWS, ids=lambda row: row.title)
+
+
+def words_for(kind: str, harbour: DebHarbour | RpmHarbour, *more: str) -> list[str]:
+    lines = harbour.forecast("gull", "--without", "lamp", *more)["next"]
+    return shlex.split(lines[-1])[1:] if lines else PLAIN[kind]
+
+
+def deb_changes(installer: Installer, harbour: DebHarbour, *more: str) -> dict[str, str] | None:
+    installer.refresh()
+    done = installer.transaction(*words_for(DEB, harbour, *more))
+    assert done is not None
+    ok, changes = done
+    return (
+        {name: (new or "").removesuffix("-1") for name, (_, new) in changes.items()} if ok else None
+    )
+
+
+@pytest.mark.skipif(INSTALLER is None, reason="no deb installer on this machine")
+@rows
+def test_deb(row: Row, tmp_path: Path) -> None:
+    harbour = row.harbour(DEB, tmp_path)
+    assert isinstance(harbour, DebHarbour)
+    assert deb_changes(Installer(harbour.root), harbour) == row.wanted(DEB)
+
+
+def rpm_changes(
+    real: RealInstaller | NewerRpmInstaller, harbour: RpmHarbour, *more: str
+) -> dict[str, str] | None:
+    done = real.ask(*words_for(harbour.kind, harbour, *more)).done
+    return done and {
+        name.rpartition(".")[0]: new.removesuffix("-1") for name, (new, _) in done.items()
+    }
+
+
+@pytest.mark.parametrize("kind", [DNF, ZYPP])
+@rows
+def test_rpm(kind: str, row: Row, tmp_path: Path) -> None:
+    if PROGRAMS[kind] is None:
+        pytest.skip(f"no installer of kind {kind} on this machine")
+    harbour = row.harbour(kind, tmp_path)
+    assert isinstance(harbour, RpmHarbour)
+    assert rpm_changes(RealInstaller(harbour), harbour) == row.wanted(kind)
+
+
+@pytest.mark.skipif(alpm_ask.PROGRAM is None, reason="no alpm installer on this machine")
+@rows
+def test_alpm(row: Row, tmp_path: Path) -> None:
+    harbour = row.harbour(ALPM, tmp_path)
+    assert isinstance(harbour, AlpmHarbour)
+    lines = harbour.forecast("gull", "--without", "lamp")["next"]
+    commands = [shlex.split(line)[1:] for line in lines if line != "pacman -Sy"]
+    commands = commands or [["-R", "lamp"], ["-S", "gull"]]
+    done = alpm_ask.ask(harbour, *commands[-1], first=commands[:-1]).done
+    changes = done and {
+        name: new.partition(" ")[0].removesuffix("-1").replace("gone", "")
+        for name, new in done.items()
+    }
+    if row.title == "what comes needs it":
+        assert "lamp" in (changes or {})  # it would be there again, which nobody asked for
+        return
+    assert changes == row.wanted(ALPM)
+
+
+@pytest.fixture
+def folder(newer_root: Path) -> Iterator[Path]:
+    """A folder that the newer installers find."""
+    made = folder_in(newer_root)
+    yield made
+    rmtree(made, ignore_errors=True)
+
+
+@pytest.mark.full
+@pytest.mark.parametrize("kind", [DEB, DNF, ZYPP])
+@rows
+def test_newer(newer_root: Path, folder: Path, kind: str, row: Row) -> None:
+    harbour = row.harbour(kind, folder)
+    newer = ("--generation", "newer")
+    if isinstance(harbour, DebHarbour):
+        done = deb_changes(NewerInstaller(newer_root, harbour.root), harbour, *newer)
+    else:
+        assert isinstance(harbour, RpmHarbour)
+        done = rpm_changes(NewerRpmInstaller(newer_root, harbour), harbour, *newer)
+    assert done == row.wanted(kind, newer=True)
