@@ -225,14 +225,19 @@ class DrawnRelations:
             found.append((ours, theirs))
         return found
 
-    def differing(self, installer: Installer, host: Host, count: int) -> list[object]:
-        """Where the real installer and Velpin differ, on some requests."""
+    def differing(
+        self, installer: Installer, host: Host, count: int, *, along: bool = False
+    ) -> list[object]:
+        """Where the real installer and Velpin differ, on some requests; `along`: in the full
+        upgrade."""
         different: list[object] = []
         for ours, theirs in self.requests(count):
-            told = installer.transaction(*(["install", *theirs] if theirs else ["dist-upgrade"]))
+            told = installer.transaction(
+                "install" if theirs and not along else "dist-upgrade", *theirs
+            )
             if told is None:
                 continue
-            found = host.forecast(ours) if ours else host.forecast_upgrade()
+            found = host.forecast(ours, upgrade=along) if ours else host.forecast_upgrade()
             if (found.ok, changes_of(found)) != told:
                 different.append((ours or "upgrade", found.problem, changes_of(found), told))
         return different

@@ -34,10 +34,12 @@ def forecast(
     *,
     upgrade: bool = False,
     without: Sequence[str] = (),
+    allow_older: bool = False,
     files: Mapping[str, str] = NO_FILES,
 ) -> Forecast:
     """Predict one transaction for all requests together, with remedies where it is refused;
-    `upgrade`: and for the full upgrade; `without`: installed packages that are to go.
+    `upgrade`: and for the full upgrade; `without`: installed packages that are to go;
+    `allow_older`: versions that are asked for may be older than what is installed, on every kind.
 
     `files` are the package files that some texts stand for.
 
@@ -47,7 +49,7 @@ def forecast(
     refusal = ports.readiness.refusal()
     if refusal is not None:
         return _refused(ports, refusal)
-    asked = _requests(ports, texts, source, without)
+    asked = _requests(ports, texts, source, without, allow_older=allow_older)
     if upgrade:
         predicted = ports.transactions.predict_with_upgrade(asked)
     else:
@@ -69,7 +71,7 @@ def forecast(
         trial = ports.with_edits(edits) if edits or ports.view.trace else ports
         if trial.readiness.refusal() is not None:
             return False
-        again = _requests(trial, asked, source, going or without)
+        again = _requests(trial, asked, source, going or without, allow_older=allow_older)
         if upgrade:
             along = trial.transactions.predict_with_upgrade(again)
             return along is not None and along.forecast.ok
@@ -80,11 +82,12 @@ def forecast(
 
 
 def _requests(
-    ports: Ports, texts: Sequence[str], source: str, without: Sequence[str]
+    ports: Ports, texts: Sequence[str], source: str, without: Sequence[str], *, allow_older: bool
 ) -> list[Request]:
     knows = ports.packages.knows
+    coming = [parse_request(text, knows, source) for text in texts]
     going = [parse_request(text, knows)._replace(removes=True) for text in without]
-    return [*(parse_request(text, knows, source) for text in texts), *going]
+    return [*(each._replace(allows_older=allow_older) for each in coming), *going]
 
 
 def forecast_upgrade(ports: Ports, *, realign: bool = False) -> Forecast:

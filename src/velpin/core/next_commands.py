@@ -51,7 +51,9 @@ def commands_for(
     without = _going(requests, found)
     for way in islice(_ways(ports, requests, found.answers), _MOST_WAYS):
         words = [asked.word for asked in way]
-        commands = ports.commands.install(words, upgrade=upgrade, without=without)
+        commands = ports.commands.install(
+            words, upgrade=upgrade, without=without, allow_older=_goes_back(requests, found)
+        )
         if commands and _does_the_same(ports, requests, way, found, upgrade=upgrade):
             return as_lines(*first, *commands)
     return () if without else _with_rules(ports, requests, found, upgrade=upgrade)
@@ -133,6 +135,12 @@ def _ways(
         return
     for way in zip_longest(*each):
         yield [asked or ways[-1] for asked, ways in zip(way, each, strict=True)]
+
+
+def _goes_back(requests: Sequence[Request], found: Forecast) -> bool:
+    """Whether a version that is asked for takes the place of a newer one."""
+    may = any(request.allows_older for request in requests)
+    return may and any(answer.outcome == "downgrade" for answer in found.answers)
 
 
 def _going(requests: Sequence[Request], found: Forecast) -> list[str]:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.files.own_settings import shows_next
-from velpin.front.next_view import show_next
+from velpin.front.next_view import show_next, show_way_back
 from velpin.front.plan_view import show_came_from, show_plan, show_shift, show_takeover
 from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, consent, tell
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from velpin.host.host import Host
     from velpin.model.instructions import Reading
     from velpin.model.shift import Shift
+    from velpin.model.way_back import WayBack
 
 
 class ChangeOptions(NamedTuple):
@@ -45,11 +46,12 @@ def decide(
     anyway: bool = False,
     came: Sequence[str] | None = None,
     reading: Reading | None = None,
+    back: WayBack | None = None,
 ) -> None:
     """Show what a plan does to the whole host, ask, and write it; raise what stops it.
 
     `names` are packages whose answers are shown before and after, `came` those installed from
-    the source that goes, `reading` is what the plan was made of.
+    the source that goes, `back` the way back from it, `reading` is what the plan was made of.
     """
     if plan.unchanged and not (plan.findings or plan.unmet):
         _tell_unchanged(plan, how, reading)
@@ -70,16 +72,18 @@ def decide(
         if not plan.undoes:
             takeover = host.changes.takeover(plan, shift, names)
     if not how.as_json:
-        _show(plan, shift, takeover, came, every=how.every)
-    following = host.changes.next_after(plan, shift, names) if _tells_next(host, plan, how) else ()
+        _show(plan, shift, takeover, came, back, every=how.every)
+    following: Sequence[str] = ()
+    if _tells_next(host, plan, how):
+        following = back.next if back else host.changes.next_after(plan, shift, names)
     if how.preview:
-        _end(plan, shift, None, how, takeover, reading, following)
+        _end(plan, shift, None, how, takeover, reading, following, back)
         return
     if not plan.undoes:
         host.changes.check_writable()
     consent("Take it back?" if plan.undoes else "Write it?", yes=how.yes)
     number = host.changes.apply(plan, anyway=anyway).number
-    _end(plan, shift, number, how, takeover, reading, following)
+    _end(plan, shift, number, how, takeover, reading, following, back)
 
 
 def _tells_next(host: Host, plan: Plan, how: ChangeOptions) -> bool:
@@ -96,7 +100,13 @@ def show_all(screen: Screen, plan: Plan, shift: Shift, *, every: bool) -> None:
 
 
 def _show(
-    plan: Plan, shift: Shift, takeover: Takeover | None, came: Sequence[str] | None, *, every: bool
+    plan: Plan,
+    shift: Shift,
+    takeover: Takeover | None,
+    came: Sequence[str] | None,
+    back: WayBack | None,
+    *,
+    every: bool,
 ) -> None:
     screen = Screen()
     if takeover:
@@ -106,6 +116,8 @@ def _show(
         screen.gap()
         show_came_from(screen, came, plan.handles[0])
     show_shift(screen, shift, every=every)
+    if back is not None:
+        show_way_back(screen, back)
     sys.stdout.flush()
 
 
@@ -124,12 +136,13 @@ def _end(
     takeover: Takeover | None = None,
     reading: Reading | None = None,
     following: Sequence[str] = (),
+    back: WayBack | None = None,
 ) -> None:
     if how.as_json:
         from velpin.front import json_values
         from velpin.front.documents import Planned
 
-        json_values.write(Planned.of(plan, shift, number, takeover, reading, following))
+        json_values.write(Planned.of(plan, shift, number, takeover, reading, following, back))
     elif number is None:
         tell("preview only: nothing was changed")
     else:

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from velpin.host.host import Host
     from velpin.model.instructions import Reading
     from velpin.model.rule import Rule
+    from velpin.model.way_back import WayBack
 
 Root = Annotated[
     Path | None, typer.Option("--root", help="The host's root folder.", show_default="/")
@@ -236,7 +237,7 @@ def forecast(
         bool,
         typer.Option(
             "--upgrade",
-            help="Forecast the full upgrade; on alpm hosts also together with requests.",
+            help="Forecast the full upgrade; on alpm and deb hosts also together with requests.",
         ),
     ] = False,
     realign: Annotated[
@@ -254,6 +255,13 @@ def forecast(
         list[str] | None,
         typer.Option("--without", metavar="NAME", help="Remove this package along with it."),
     ] = None,
+    older: Annotated[
+        bool,
+        typer.Option(
+            "--allow-older",
+            help="On rpm-zypp hosts: an asked version may take the place of a newer one.",
+        ),
+    ] = False,
     why: Annotated[
         bool, typer.Option("--why", help="Show the reasons and the offers passed over.")
     ] = False,
@@ -291,8 +299,8 @@ def forecast(
 
     words = ForecastWords(
         request=tuple(request or ()), upgrade=upgrade, realign=realign, source=source,
-        without=tuple(without or ()), why=why, tree=tree, every=every, generation=generation,
-        compare=compare, as_is=as_is, debug_steps=debug_steps, json=json,
+        without=tuple(without or ()), older=older, why=why, tree=tree, every=every,
+        generation=generation, compare=compare, as_is=as_is, debug_steps=debug_steps, json=json,
     )  # fmt: skip
     code = show_forecast(root or _Chosen.root, words)
     if code:
@@ -585,10 +593,33 @@ def on(host: Host, how: ChangeOptions, source: str) -> None:
 
 
 @_changing
-def drop(host: Host, how: ChangeOptions, source: str) -> None:
+def drop(
+    host: Host,
+    how: ChangeOptions,
+    source: str,
+    back: Annotated[
+        bool,
+        typer.Option(
+            "--back",
+            help="Take the rules about it back too, and show how the packages that came from it"
+            " go back to the other sources.",
+        ),
+    ] = False,
+) -> None:
     """Remove a source."""
-    from velpin.front.changing import decide
+    from velpin.front.changing import decide, planned
 
+    if back:
+        found: list[WayBack] = []
+
+        def make() -> Plan:
+            plan, way = host.sources.plan_drop_and_back(source)
+            found.append(way)
+            return plan
+
+        plan = planned(make, "looking for the way back")
+        decide(host, plan, how, back=found[0])
+        return
     plan = host.sources.plan_drop(source)
     decide(host, plan, how, came=host.packages.came_from(plan.handles[0]))
 

@@ -17,6 +17,7 @@ from velpin.model.reason import Inline, Reason
 from velpin.model.rule import Rule
 from velpin.model.safe_text import without_passwords
 from velpin.model.shift import Drift, Shift
+from velpin.model.way_back import GoingBack
 
 if TYPE_CHECKING:
     from velpin.change.journal import JournalEntry
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from velpin.core.options import PlanOption
     from velpin.core.takeover import Takeover
     from velpin.model.instructions import Reading
+    from velpin.model.way_back import WayBack
 
 
 class Failure(NamedTuple):
@@ -94,11 +96,14 @@ class Planned(NamedTuple):
     """What the instructions have installed afterwards, as words for `velpin forecast`."""
     next: Sequence[str] = ()
     """Commands of the host's installer that come next, a line each."""
+    back: Sequence[GoingBack] | None = None
+    """With `--back`: what became of each package that came from the source."""
 
     @classmethod
     def of(
         cls, plan: Plan, shift: Shift | None, entry: int | None, takeover: Takeover | None = None,
         reading: Reading | None = None, following: Sequence[str] = (),
+        back: WayBack | None = None,
     ) -> Planned:  # fmt: skip
         """A plan as it is told, and what instructions it was made of."""
         return cls(
@@ -108,7 +113,7 @@ class Planned(NamedTuple):
             takeover.removed if takeover else (),
             (takeover.command or None) if takeover else None,
             shift, reading.lines if reading else (), reading.requests if reading else (),
-            following,
+            following, back.packages if back else None,
         )  # fmt: skip
 
 

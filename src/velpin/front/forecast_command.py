@@ -28,6 +28,7 @@ class ForecastWords(NamedTuple):
     realign: bool = False
     source: str = ""
     without: tuple[str, ...] = ()
+    older: bool = False
     why: bool = False
     tree: bool = False
     every: bool = False
@@ -63,8 +64,9 @@ def show_forecast(root: Path, words: ForecastWords) -> int:
         found = host.forecast_upgrade(realign=words.realign)
     else:
         found = host.forecast(
-            words.request, words.source, upgrade=words.upgrade, without=words.without
-        )
+            words.request, words.source, upgrade=words.upgrade, without=words.without,
+            allow_older=words.older,
+        )  # fmt: skip
     _show(found, words, tells_next=shows_next(host.tree))
     return exit_code(found)
 

@@ -15,13 +15,13 @@ from velpin.front.plan_view import show_shift, show_upgrades
 from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, choose, tell
 from velpin.front.words import several, shortened
-from velpin.model.shell import as_typed
 
 if TYPE_CHECKING:
     from velpin.host.host import Host
     from velpin.model.forecast import Forecast
 
 _MOST_UPGRADES = 5
+_MOST_CAUSES = 3
 
 
 def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOptions) -> None:
@@ -33,10 +33,7 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOp
         _tell_met(host, met_by, goals, how)
         return
     if not options:
-        raise Refusal(
-            f"no small set of rules gives {_told(goals)}",
-            f"why not: {as_typed(['velpin', 'forecast', *(goal.request.text for goal in goals)])}",
-        )
+        raise Refusal(f"no small set of rules gives {_told(goals)}", _what_helps(host, goals))
     if take > len(options):
         raise UsageError(f"there is no option {take}", f"there are {len(options)}")
     if how.as_json and (how.preview or not (take or how.yes)):
@@ -62,6 +59,18 @@ def want(host: Host, texts: Sequence[str], source: str, take: int, how: ChangeOp
     )  # fmt: skip
     if shows_next(host.tree):
         show_next(screen, following)
+
+
+def _what_helps(host: Host, goals: Sequence[Goal]) -> str:
+    """What was tried and does help where no rule does, or that nothing did, and why."""
+    found = host.forecast([goal.request.text for goal in goals])
+    if found.ok and found.next:
+        return "it comes without any: " + "; ".join(found.next)
+    if found.remedies:
+        return "this helps (tried): " + "; ".join(remedy.command for remedy in found.remedies)
+    causes = [reason.text for reason in found.because[:_MOST_CAUSES]]
+    why = found.problem.text if found.problem else ""
+    return "nothing that was tried helps: " + "; ".join(causes or [why])
 
 
 def _told(goals: Sequence[Goal]) -> str:

@@ -175,15 +175,17 @@ class Host:
         *,
         upgrade: bool = False,
         without: Sequence[str] = (),
+        allow_older: bool = False,
     ) -> Forecast:
         """Predict one transaction for all requests together.
 
         `texts` are requests such as NAME, NAME@VERSION, NAME:ARCH or NAME%SOURCE, or package files
         (`./NAME.deb`, or an address); `source`, a handle, narrows those that name none; with
         `upgrade` the full upgrade is made in the same transaction, on hosts whose installer can do
-        that; `without` are installed packages that are to go in it. `ok` is False if the installer
-        would refuse: `problem` and `because` tell why, `remedies` what was tried and would help.
-        Raises UsageError for texts that are no requests, and for `upgrade` elsewhere;
+        that; `without` are installed packages that are to go in it; with `allow_older` versions
+        that are asked for may take the place of newer ones, on rpm-zypp hosts too. `ok` is False if
+        the installer would refuse: `problem` and `because` tell why, `remedies` what was tried and
+        would help. Raises UsageError for texts that are no requests, and for `upgrade` elsewhere;
         HostFileError and FetchError for package files.
         """
         from velpin.core.forecasting import forecast
@@ -194,7 +196,9 @@ class Host:
             from velpin.core.package_files import forecast_with_files
 
             return forecast_with_files(self._ports, self._access, texts, source, upgrade=upgrade)
-        return forecast(self._ports, texts, source, upgrade=upgrade, without=without)
+        return forecast(
+            self._ports, texts, source, upgrade=upgrade, without=without, allow_older=allow_older
+        )
 
     def forecast_upgrade(self, *, realign: bool = False) -> Forecast:
         """Predict the full upgrade of the host; `realign`: every installed package goes to the

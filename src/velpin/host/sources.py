@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from velpin.model.instructions import Reading
     from velpin.model.reason import Note
     from velpin.model.source import Source
+    from velpin.model.way_back import WayBack
     from velpin.ports.bundle import Ports
     from velpin.ports.fetcher import RefreshOption
 
@@ -217,6 +218,13 @@ class HostSources(Sequence["Source"]):
         from velpin.core.source_plans import plan_switch
 
         return plan_switch(self._ports, handle, on)
+
+    def plan_drop_and_back(self, handle: str) -> tuple[Plan, WayBack]:
+        """Plan to take a source away with the rules about it, and return what the packages that
+        came from it go back to; Refusal if that would do more."""
+        from velpin.core.way_back import plan_drop_and_back
+
+        return plan_drop_and_back(self._ports, handle)
 
     def plan_drop(self, handle: str) -> Plan:
         """Plan to take a source away; Refusal if that would do more."""

@@ -219,6 +219,10 @@ class AskInstead(Reason):
     source: str
 
 
+class InNoOtherSource(Reason):
+    says = "no other source has it"
+
+
 class WithoutIt(Reason):
     says = "removes {name}, which is in the way"
     name: str

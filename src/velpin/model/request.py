@@ -29,6 +29,9 @@ class Request(NamedTuple):
     source: str = ""
     removes: bool = False
     """Whether it asks for the package to go (`NAME-`, on hosts whose installer takes that)."""
+    allows_older: bool = False
+    """Whether a version that is asked for may take the place of a newer one, on hosts whose
+    installer has to be told so."""
 
 
 def parse_request(text: str, knows: Callable[[str], bool], source: str = "") -> Request:

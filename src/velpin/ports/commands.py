@@ -38,10 +38,16 @@ class Commands(Protocol):
         return ()
 
     def install(
-        self, words: Sequence[str], *, upgrade: bool = False, without: Sequence[str] = ()
+        self,
+        words: Sequence[str],
+        *,
+        upgrade: bool = False,
+        without: Sequence[str] = (),
+        allow_older: bool = False,
     ) -> Sequence[Words]:
         """Return the commands for some requests; with `upgrade` for the full upgrade along with
-        them, and for the packages in `without` to go. Empty if there are none that do just that."""
+        them, for the packages in `without` to go, with `allow_older` where versions may go back.
+        Empty if there are none that do just that."""
         return ()
 
     def install_files(self, words: Sequence[str]) -> Sequence[Words]:

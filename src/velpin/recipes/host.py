@@ -140,6 +140,7 @@ class RecipeHost(Host):
         *,
         upgrade: bool = False,
         without: Sequence[str] = (),
+        allow_older: bool = False,
     ) -> Forecast:
         """Predict one transaction for all requests together; what recipes could add is told
         beside it."""
@@ -150,11 +151,14 @@ class RecipeHost(Host):
             text for text, request in zip(texts, requests, strict=True) if request not in by_recipe
         ]
         if not by_recipe:
-            return self._told_beside(
-                super().forecast(texts, source, upgrade=upgrade, without=without)
+            found = super().forecast(
+                texts, source, upgrade=upgrade, without=without, allow_older=allow_older
             )
+            return self._told_beside(found)
         if rest:
-            found = super().forecast(rest, source, upgrade=upgrade, without=without)
+            found = super().forecast(
+                rest, source, upgrade=upgrade, without=without, allow_older=allow_older
+            )
             found = self._told_beside(found)
         else:
             found = Forecast(host_name(self._ports), ok=False, problem=None)

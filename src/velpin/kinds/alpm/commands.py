@@ -37,7 +37,12 @@ class AlpmCommands(Commands):
         yield AskedAs(f"{source}{request.name}{operator}{version}", asked)
 
     def install(
-        self, words: Sequence[str], *, upgrade: bool = False, without: Sequence[str] = ()
+        self,
+        words: Sequence[str],
+        *,
+        upgrade: bool = False,
+        without: Sequence[str] = (),
+        allow_older: bool = False,
     ) -> Sequence[Words]:
         """Return the commands for some requests; what is to go is a transaction of its own."""
         asked = [(_PROGRAM, "-Su" if upgrade else "-S", *words)] if words or upgrade else []

@@ -70,7 +70,12 @@ class DebCommands(Commands):
                 yield text
 
     def install(
-        self, words: Sequence[str], *, upgrade: bool = False, without: Sequence[str] = ()
+        self,
+        words: Sequence[str],
+        *,
+        upgrade: bool = False,
+        without: Sequence[str] = (),
+        allow_older: bool = False,
     ) -> Sequence[Words]:
         """Return the command for some requests; a `-` behind a name removes the package."""
         going = [f"{name}-" for name in without]

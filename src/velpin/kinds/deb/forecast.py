@@ -63,6 +63,14 @@ class DebTransactions(Transactions):
 
     def predict(self, requests: Sequence[Request]) -> Prediction:
         """What the installer would make of some requests in one transaction."""
+        return self._predicted(requests, upgrade=False)
+
+    def predict_with_upgrade(self, requests: Sequence[Request]) -> Prediction:
+        """The requests are taken first, then all that the full upgrade changes beside them
+        (observed)."""
+        return self._predicted(requests, upgrade=True)
+
+    def _predicted(self, requests: Sequence[Request], *, upgrade: bool) -> Prediction:
         decided, patterns = _decide_all(self._state, requests)
         answers = tuple(answer for answer, _ in decided)
         problem = next((answer.problem for answer in answers if answer.problem), None)
@@ -75,12 +83,16 @@ class DebTransactions(Transactions):
         )
         if problem is not None:
             return Prediction(told)
-        done = _worked_out(self._state, *_asked(decided))
+        work_out = _upgrade_worked_out if upgrade else _worked_out
+        done = work_out(self._state, *_asked(decided))
         if done.ok:
             broken = not_fetchable(done)
-            return Prediction(
-                _carried_out(told, done) if not broken else told._replace(problem=broken)
-            )
+            if broken:
+                return Prediction(told._replace(problem=broken))
+            carried_out = _carried_out(told, done)
+            if upgrade:
+                carried_out = carried_out._replace(held_back=held_back(done))
+            return Prediction(carried_out)
         from velpin.kinds.deb.transaction.refusal import refused, what_could_help
 
         return Prediction(refused(told, done), what_could_help(done, answers))
@@ -130,12 +142,14 @@ def _worked_out(
     return solve(state, coming, going)
 
 
-def _upgrade_worked_out(state: DebState) -> Transaction:
+def _upgrade_worked_out(
+    state: DebState, coming: Sequence[AskedVersion] = (), going: Sequence[DebPackage] = ()
+) -> Transaction:
     if not state.configuration.searches:
-        return work_out_upgrade(state)
+        return work_out_upgrade(state, coming, going)
     from velpin.kinds.deb.transaction.solving import solve_upgrade
 
-    return solve_upgrade(state)
+    return solve_upgrade(state, coming, going)
 
 
 def _decide_all(state: DebState, requests: Sequence[Request]) -> tuple[list[Decided], list[Reason]]:

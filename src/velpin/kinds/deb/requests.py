@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebVersion
@@ -92,7 +92,8 @@ def without_sign(state: DebState, request: Request) -> Request:
         for version in package.versions
     ):
         return request
-    return request._replace(**{at: rest}, removes=sign == "-")
+    changed: dict[str, Any] = {at: rest, "removes": sign == "-"}
+    return request._replace(**changed)
 
 
 def expand(state: DebState, request: Request) -> list[Request]:

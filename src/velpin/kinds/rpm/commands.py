@@ -22,6 +22,9 @@ class RpmCommands(Commands):
     """Commands of the installer of an rpm host."""
 
     program: str
+    goes_back: str = ""
+    """The option with which an older version takes the place of a newer one; empty if none is
+    needed."""
 
     def ways_to_ask(self, request: Request, answer: Answer) -> Iterator[AskedAs]:
         """Yield how to ask: by name, from a source, by version."""
@@ -48,12 +51,20 @@ class RpmCommands(Commands):
         """Return the word for one version of a name."""
 
     def install(
-        self, words: Sequence[str], *, upgrade: bool = False, without: Sequence[str] = ()
+        self,
+        words: Sequence[str],
+        *,
+        upgrade: bool = False,
+        without: Sequence[str] = (),
+        allow_older: bool = False,
     ) -> Sequence[Words]:
         """Return the command for some requests."""
         if upgrade:
             return ()
-        return [(self.program, "install", *words)] if not without else self._swap(words, without)
+        options = [self.goes_back] if allow_older and self.goes_back else []
+        if without:
+            return self._swap([*options, *words], without)
+        return [(self.program, "install", *options, *words)]
 
     @abstractmethod
     def _swap(self, words: Sequence[str], without: Sequence[str]) -> Sequence[Words]:

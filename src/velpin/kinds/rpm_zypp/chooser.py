@@ -120,7 +120,12 @@ class ZyppChooser(RpmChooser):
                 raise self.nothing_from(request)
         free = exact or bool(request.source)
         candidate = self._candidate(offered, here, free=free, arch=bool(request.arch))
-        if here and (candidate is None or not self._replaces(candidate, here, bool(request.arch))):
+        goes_back = request.allows_older and exact and candidate is not None
+        if (
+            here
+            and not goes_back
+            and (candidate is None or not self._replaces(candidate, here, bool(request.arch)))
+        ):
             locked = self._locked_update(offered, here, free)
             if locked is not None:
                 raise RequestRefused(

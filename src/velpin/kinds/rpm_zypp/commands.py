@@ -18,6 +18,7 @@ class ZyppCommands(RpmCommands):
     """Commands of the installer of an rpm-zypp host."""
 
     program = "zypper"
+    goes_back = "--oldpackage"
 
     def refresh(self) -> Words:
         """Return the command that brings the installer's own lists up to date."""

@@ -38,6 +38,13 @@ def solve(
     state: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
 ) -> Transaction:
     """The transaction that brings some versions of packages and takes others away."""
+    return _search(*_asked_for(state, wanted, removed), upgrade=False)
+
+
+def _asked_for(
+    state: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage]
+) -> tuple[Transaction, dict[Package, Candidate]]:
+    """A host as it is, and what was asked for."""
     done = begin(state)
     world = done.world
     asked: dict[Package, Candidate] = {}
@@ -52,18 +59,20 @@ def solve(
     switch(done, wanted)
     for unit in asked:
         done.draft.choose(unit, unit.installed)
-    return _search(done, asked, upgrade=False)
+    return done, asked
 
 
-def solve_upgrade(state: DebState) -> Transaction:
-    """The full upgrade of a host."""
-    done = begin(state)
+def solve_upgrade(
+    state: DebState, wanted: Sequence[AskedVersion] = (), removed: Sequence[DebPackage] = ()
+) -> Transaction:
+    """The full upgrade of a host, along with what was asked for (observed)."""
+    done, asked = _asked_for(state, wanted, removed)
     done.phased.update(
         unit for unit in done.world.installed_units()
-        if unit.aim is not None and unit.aim is not unit.installed
+        if unit.aim is not None and unit.aim is not unit.installed and unit not in asked
         and is_phased_out(done.world, unit.aim)
     )  # fmt: skip
-    return _search(done, {}, upgrade=True)
+    return _search(done, asked, upgrade=True)
 
 
 def _search(done: Transaction, asked: dict[Package, Candidate], *, upgrade: bool) -> Transaction:

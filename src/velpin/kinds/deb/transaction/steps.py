@@ -116,11 +116,10 @@ def _tell_broken(done: Transaction) -> None:
                 trace(Step("conflict", "", f"{owner} {relation.kind.value} {relation}"))
 
 
-def work_out(
-    state: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
-) -> Transaction:
-    """The transaction that brings some versions of packages and takes others away, all
-    together."""
+def _asked_for(
+    state: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage]
+) -> tuple[Transaction, Marker]:
+    """A host with what was asked for chosen and fixed, and nothing of what that needs yet."""
     done = begin(state)
     world, draft = done.world, done.draft
     marker = Marker(draft, _teller(world))
@@ -138,6 +137,16 @@ def work_out(
         done.asked.append(unit)
         marker.take(unit, ASKED, follow=False, by_name=True)
     switch(done, wanted)
+    return done, marker
+
+
+def work_out(
+    state: DebState, wanted: Sequence[AskedVersion], removed: Sequence[DebPackage] = ()
+) -> Transaction:
+    """The transaction that brings some versions of packages and takes others away, all
+    together."""
+    done, marker = _asked_for(state, wanted, removed)
+    draft, world = done.draft, done.world
     if done.was_broken:
         done.ok = not draft.broken()
         return done
@@ -169,14 +178,19 @@ def switch(done: Transaction, wanted: Sequence[AskedVersion]) -> None:
             Switching(done.world, done.draft, within).switch(unit.aim)
 
 
-def work_out_upgrade(state: DebState) -> Transaction:
-    """The full upgrade of a host."""
-    done = begin(state)
+def work_out_upgrade(
+    state: DebState, wanted: Sequence[AskedVersion] = (), removed: Sequence[DebPackage] = ()
+) -> Transaction:
+    """The full upgrade of a host, after some versions that were asked for, with what they need,
+    and some packages that are to go (observed)."""
+    done, marker = _asked_for(state, wanted, removed)
     if done.was_broken:
         return done
     world, draft = done.world, done.draft
-    marker = Marker(draft, _teller(world))
-    installed = list(world.installed_units())
+    for unit in done.asked:
+        marker.take(unit, ASKED, by_name=True)
+    asked = [*done.asked, *done.removed]
+    installed = [unit for unit in world.installed_units() if unit not in asked]
     for follow in (False, True):
         for unit in installed:
             marker.take(unit, UPGRADE, follow=follow)
@@ -189,7 +203,7 @@ def work_out_upgrade(state: DebState) -> Transaction:
     for unit in held:
         marker.keep(unit)
         unit.fixed = True
-    done.ok = Repair(draft, marker, held, by_upgrade=False).run()
+    done.ok = Repair(draft, marker, [*asked, *held], by_upgrade=False).run()
     if done.ok:
         _leave_out_unneeded(done, marker)
     _tell_broken(done)
