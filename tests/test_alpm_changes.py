@@ -451,6 +451,7 @@ def test_what_is_wanted_together_is_given_by_an_order(tmp_path: Path) -> None:
     assert [way["commands"] for way in told["options"]] == [["velpin prefer vendor --over base"]]
     assert harbour.done("want", "tool", "lib") == (
         "✓ nothing to do: tool 1.0-1, lib 2-1 are what the host takes anyway\n"
+        "\nrun next\n  pacman -Sy\n  pacman -S tool lib\n"
     )
     harbour.done("want", "lib", "tool", "--yes")
     assert harbour.changes("lib", "tool") == {"lib": "2-1 vendor", "tool": "1.0-1 vendor"}

@@ -321,12 +321,3 @@ def test_a_terminal_gets_the_same_words(full: DebHarbour) -> None:
     assert b"\x1b[" in shown
     for word in ("gullwatch", "base", "unsigned, and trusted", "off"):
         assert word in plain
-
-
-def test_requests_with_the_full_upgrade_are_two_transactions_here(harbour: DebHarbour) -> None:
-    harbour.source("base", ("gull", "1"))
-    harbour.ready()
-    said = harbour.run("forecast", "gull", "--upgrade")
-    assert said.code == 2
-    assert "on a host of kind deb requests and the full upgrade are two transactions" in said.err
-    assert "velpin forecast --upgrade, velpin forecast REQUEST..." in said.err

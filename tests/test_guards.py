@@ -86,11 +86,11 @@ def test_only_some_ports_name_each_other_in_annotations() -> None:
 
 PUT_TOGETHER = {
     "velpin.apart", "velpin.change.recovery", "velpin.core.access", "velpin.core.catalog.fetching",
-    "velpin.core.forecasting", "velpin.core.new_source", "velpin.fetch.download",
-    "velpin.store.cache", "velpin.store.index", "velpin.store.source_fetch",
+    "velpin.core.forecasting", "velpin.core.new_source", "velpin.core.next_commands",
+    "velpin.core.staying", "velpin.fetch.download", "velpin.ports.view", "velpin.store.cache", "velpin.store.index", "velpin.store.source_fetch",
 }  # fmt: skip
-"""Modules with an import inside a function that keeps a warm command quick: servers, processes
-and parsers that it does without."""
+"""Modules with an import inside a function that keeps a warm command quick: servers, processes,
+parsers and rules that it does without."""
 
 
 def test_imports_inside_functions_stand_where_things_are_put_together() -> None:
@@ -109,7 +109,7 @@ MOST_READERS = 7
 
 def test_a_port_is_small() -> None:
     assert {name: found for name, found in house.ports().items() if len(found) > 10} == {}
-    assert len(house.ports()) == 20
+    assert len(house.ports()) == 21
     assert house.needed_of_a_kind() <= 60
 
 
@@ -198,34 +198,34 @@ HEAVY = {
 BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "host": (["host"], 75, {"email"}),
     "sources": (["sources"], 90, {"email"}),
-    "forecast": (["forecast", "gull", "--why"], 96, set()),
+    "forecast": (["forecast", "gull", "--why"], 103, set()),
     "offers": (["offers", "gull"], 77, set()),
     "find": (["find", "gull"], 77, set()),
     "keys": (["keys"], 86, set()),
-    "refresh": (["refresh"], 99, {"email", "filelock", "concurrent.futures"}),
+    "refresh": (["refresh"], 126, {"email", "filelock", "concurrent.futures"}),
     "add": (
-        ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 117,
+        ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 118,
         {"email", "filelock", "concurrent.futures"},
     ),
-    "off": (["off", "vendor", "--preview"], 111, set()),
-    "on": (["on", "vendor"], 93, set()),
-    "drop": (["drop", "vendor", "--preview"], 143, set()),
-    "prefer": (["prefer", "base", "--over", "vendor", "--preview"], 141, set()),
-    "confine": (["confine", "vendor", "gull", "--preview"], 141, set()),
-    "pin": (["pin", "gull@1", "--preview"], 141, set()),
-    "bar": (["bar", "gull", "--from", "vendor", "--preview"], 141, set()),
-    "keep": (["keep", "gull", "--preview"], 141, set()),
-    "rules": (["rules"], 90, set()),
-    "want": (["want", "gull@1", "--preview"], 143, set()),
-    "shift": (["shift", "--save", "{}/saved"], 130, {"email"}),
+    "off": (["off", "vendor", "--preview"], 112, set()),
+    "on": (["on", "vendor"], 94, set()),
+    "drop": (["drop", "vendor", "--preview"], 146, set()),
+    "prefer": (["prefer", "base", "--over", "vendor", "--preview"], 144, set()),
+    "confine": (["confine", "vendor", "gull", "--preview"], 144, set()),
+    "pin": (["pin", "gull@1", "--preview"], 144, set()),
+    "bar": (["bar", "gull", "--from", "vendor", "--preview"], 144, set()),
+    "keep": (["keep", "gull", "--preview"], 144, set()),
+    "rules": (["rules"], 91, set()),
+    "want": (["want", "gull@1", "--preview"], 149, set()),
+    "shift": (["shift", "--save", "{}/saved"], 132, {"email"}),
     "journal": (["journal"], 47, set()),
-    "checkup": (["checkup", "--offline"], 188, {"email"}),
-    "catalog": (["catalog"], 60, set()),
-    "export": (["export"], 134, {"pysequoia"}),
-    "conform": (["conform", "{}/host.toml", "--check"], 150, {"tomllib"}),
-    "expect": (["expect", "{}/host.toml"], 116, {"tomllib"}),
-    "undo": (["undo"], 51, set()),
-    "report": (["report", "--json"], 200, {"email"}),
+    "checkup": (["checkup", "--offline"], 191, {"email"}),
+    "catalog": (["catalog"], 61, set()),
+    "export": (["export"], 135, {"pysequoia"}),
+    "conform": (["conform", "{}/host.toml", "--check"], 156, {"tomllib"}),
+    "expect": (["expect", "{}/host.toml"], 122, {"tomllib"}),
+    "undo": (["undo"], 52, set()),
+    "report": (["report", "--json"], 203, {"email"}),
     "completion": (["completion", "bash"], 9, set()),
     "help": (["help", "rules"], 12, set()),
     "--help": (["--help"], 5, set()),
@@ -362,7 +362,7 @@ def test_the_tour_is_short_and_tells_the_job() -> None:
         "undo 1",
     ):
         assert text in done.stdout
-    assert len(done.stdout.splitlines()) <= 140
+    assert len(done.stdout.splitlines()) <= 150
     assert "velpin demo --list" in done.stdout.splitlines()[-1]
 
 

@@ -160,7 +160,10 @@ def test_a_transaction_in_words(harbour: DebHarbour) -> None:
     heads = [line for line in said if line in ("Removed", "Upgraded", "New (2)")]
     assert heads == ["Removed", "New (2)"]
     assert any(line.split() == ["auk", "1", "gull", "conflicts", "with", "it"] for line in said)
-    assert said[-2].startswith("4 packages: 2 new, 1 upgraded, 1 removed; 30 kB to download")
+    assert any(
+        line.startswith("4 packages: 2 new, 1 upgraded, 1 removed; 30 kB to download")
+        for line in said
+    )
 
 
 def test_many_are_counted_unless_all_are_wanted(harbour: DebHarbour) -> None:

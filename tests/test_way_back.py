@@ -8,20 +8,10 @@ from typing import Any
 
 import pytest
 
-from tests.harbours import ALPM, DEB, DNF, ZYPP, Item, harbour_of
+from tests.harbours import ALPM, DEB, DNF, ZYPP, Item
+from tests.way_back_host import host
 
 KINDS = (DEB, DNF, ZYPP, ALPM)
-
-
-def host(kind: str, folder: Path, *more: Item, base: tuple[Item, ...] = ()) -> Any:
-    """A host of which `gull` and others came from `vendor`; `base` has some of them older."""
-    harbour = harbour_of(kind, folder)
-    offered = [Item("gull", "1"), Item("tern", "2"), *base]
-    harbour.source("base", *(item.on(kind) for item in offered))
-    came = [Item("gull", "3"), Item("tern", "2"), Item("auk", "1"), *more]
-    harbour.source("vendor", *(item.on(kind) for item in came if item.name != "tern"))
-    harbour.installed(*(item.on(kind) for item in came))
-    return harbour.refresh()
 
 
 def back(harbour: Any, *words: str) -> dict[str, Any]:

@@ -49,7 +49,7 @@ if TYPE_CHECKING:
     from velpin.model.catalog import CatalogEntry
     from velpin.model.finding import Checkup, Finding, Rehearsal
     from velpin.model.findings import FINDING_CODES
-    from velpin.model.forecast import Answer, Change, Forecast, Offer
+    from velpin.model.forecast import Answer, Change, Forecast, Offer, Stays
     from velpin.model.host import HostFacts, KeyUse, RefreshResult, SearchHit, SourceStatus
     from velpin.model.hostfile import ExpectationResult
     from velpin.model.installer import Installer
@@ -60,6 +60,7 @@ if TYPE_CHECKING:
     from velpin.model.rule import Bar, Confine, Keep, Pin, Prefer, Rule, RuleInForce
     from velpin.model.shift import Drift, Selection, Shift, UpgradeResult
     from velpin.model.source import Source
+    from velpin.model.way_back import GoingBack, WayBack
     from velpin.store.cache import IndexCache
     from velpin.version import __version__ as __version__
 
@@ -92,7 +93,7 @@ _HOMES = {
     "velpin.model.catalog": ("CatalogEntry",),
     "velpin.model.finding": ("Checkup", "Finding", "Rehearsal"),
     "velpin.model.findings": ("FINDING_CODES",),
-    "velpin.model.forecast": ("Answer", "Change", "Forecast", "Offer"),
+    "velpin.model.forecast": ("Answer", "Change", "Forecast", "Offer", "Stays"),
     "velpin.model.host": ("HostFacts", "KeyUse", "RefreshResult", "SearchHit", "SourceStatus"),
     "velpin.model.instructions": ("KeyRead", "LineRead", "Reading", "SourceRead"),
     "velpin.model.hostfile": ("ExpectationResult",),
@@ -103,6 +104,7 @@ _HOMES = {
     "velpin.model.rule": ("Bar", "Confine", "Keep", "Pin", "Prefer", "Rule", "RuleInForce"),
     "velpin.model.shift": ("Drift", "Selection", "Shift", "UpgradeResult"),
     "velpin.model.source": ("Source",),
+    "velpin.model.way_back": ("GoingBack", "WayBack"),
     "velpin.store.cache": ("IndexCache",),
     "velpin.version": ("__version__",),
 }  # fmt: skip
@@ -111,16 +113,16 @@ _HOMES = {
 __all__ = [
     "FINDING_CODES", "Answer", "Bar", "CatalogEntry", "Change", "Checkup", "Confine",
     "Conforming", "Drift", "ExpectationResult", "FetchError", "Finding", "Forecast",
-    "GenerationComparison", "Host", "HostCatalog", "HostChanges", "HostCheckup", "HostError",
-    "HostFacts", "HostFileError", "HostInFile", "HostPackages", "HostReport", "HostRules",
+    "GenerationComparison", "GoingBack", "Host", "HostCatalog", "HostChanges", "HostCheckup",
+    "HostError", "HostFacts", "HostFileError", "HostInFile", "HostPackages", "HostReport", "HostRules",
     "HostSources", "IndexCache", "IndexSignature", "Installer", "JournalEntry", "Keep", "KeyRead",
     "KeyShown", "KeyUse", "LineRead", "Look", "NewSource", "Note", "Offer", "Pin", "Place", "Plan",
     "PlanRefused",
     "Prefer", "Reading", "Reason", "RefreshResult", "Refusal", "Rehearsal", "Rule",
     "RuleInForce", "SearchHit", "Selection", "Shift", "Snapshot", "Source", "SourceRead",
-    "SourceStatus", "StoreError", "Takeover", "Transport", "Tree", "TrustError",
-    "UpgradeResult", "UsageError", "VelpinError", "WantedOptions", "__version__", "drift",
-    "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "open_host", "recover",
+    "SourceStatus", "Stays", "StoreError", "Takeover", "Transport", "Tree", "TrustError",
+    "UpgradeResult", "UsageError", "VelpinError", "WantedOptions", "WayBack", "__version__",
+    "drift", "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "open_host", "recover",
     "save_snapshot",
 ]  # fmt: skip
 

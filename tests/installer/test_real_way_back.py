@@ -12,7 +12,7 @@ from tests.harbours import ALPM, DEB, DNF, ZYPP, AlpmHarbour, DebHarbour, Item, 
 from tests.installer import alpm_ask
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.rpm_ask import PROGRAMS, RealInstaller
-from tests.test_way_back import host
+from tests.way_back_host import host
 
 MORE = (Item("skua", "5"), Item("petrel", "2", needs="skua"))
 BASE = (Item("skua", "4"), Item("petrel", "1", needs="skua"))

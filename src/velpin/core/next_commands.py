@@ -51,7 +51,7 @@ def commands_for(
     without = _going(requests, found)
     for way in islice(_ways(ports, requests, found.answers), _MOST_WAYS):
         words = [asked.word for asked in way]
-        commands = ports.commands.install(
+        commands = ports.transactions.commands.install(
             words, upgrade=upgrade, without=without, allow_older=_goes_back(requests, found)
         )
         if commands and _does_the_same(ports, requests, way, found, upgrade=upgrade):
@@ -65,28 +65,9 @@ def commands_for_upgrade(
     """Return what to type for the full upgrade; nothing if it changes nothing."""
     if not (found.ok and found.changes):
         return ()
-    return as_lines(*refresh_first(ports, found), ports.commands.upgrade(realign=realign))
-
-
-def commands_after(
-    after: Ports, names: Sequence[str], *, upgrade: bool, refresh: bool
-) -> tuple[str, ...]:
-    """Return what to type once a change is made: for some names, else with `upgrade` for the full
-    upgrade, else with `refresh` for the installer's own indexes if they lack something."""
-    from velpin.core.forecasting import forecast, forecast_upgrade
-
-    if after.readiness.refusal() is not None:
-        return ()
-    found = forecast(after, names).next if names else ()
-    if not found and upgrade:
-        found = forecast_upgrade(after).next
-    return found or (as_lines(after.commands.refresh()) if refresh and is_behind(after) else ())
-
-
-def is_behind(ports: Ports) -> bool:
-    """Return whether the installer lacks an index that Velpin has."""
-    on = (source for source in ports.configuration.sources if source.on)
-    return any(ports.indexes.holder(source) == "velpin" for source in on)
+    return as_lines(
+        *refresh_first(ports, found), ports.transactions.commands.upgrade(realign=realign)
+    )
 
 
 def refresh_first(ports: Ports, found: Forecast) -> tuple[Words, ...]:
@@ -95,7 +76,7 @@ def refresh_first(ports: Ports, found: Forecast) -> tuple[Words, ...]:
         isinstance(note, InstallerMustRefresh) and set(note.sources) != {PACKAGE_FILE}
         for note in found.notes
     )
-    return (ports.commands.refresh(),) if needed else ()
+    return (ports.transactions.commands.refresh(),) if needed else ()
 
 
 def as_lines(*commands: Words) -> tuple[str, ...]:
@@ -113,12 +94,12 @@ def _with_files(
         file = files.get(request.text)
         if file is None:
             words += [asked.word for asked in islice(_ways_of(ports, request, answers), 1)]
-        elif "://" in file and not ports.commands.takes_addresses:
+        elif "://" in file and not ports.transactions.commands.takes_addresses:
             yield ("curl", "-fLO", file)
             words.append(f"./{urlsplit(file).path.rpartition('/')[2]}")
         else:
             words.append(file)
-    yield from ports.commands.install_files(words)
+    yield from ports.transactions.commands.install_files(words)
 
 
 def _ways(
@@ -156,7 +137,7 @@ def _going(requests: Sequence[Request], found: Forecast) -> list[str]:
 def _ways_of(ports: Ports, request: Request, answers: Sequence[Answer]) -> Iterator[AskedAs]:
     mine = [answer for answer in answers if answer.asked == request.text]
     for answer in mine[:1]:
-        for asked in ports.commands.ways_to_ask(request, answer):
+        for asked in ports.transactions.commands.ways_to_ask(request, answer):
             if not asked.word.startswith("-"):  # whoever named it so wants it read as an option
                 yield asked
 
@@ -218,5 +199,5 @@ def _with_rules(
             return ()
     except VelpinError:
         return ()
-    commands = ports.commands.install([asked.word for asked in ways], upgrade=upgrade)
+    commands = ports.transactions.commands.install([asked.word for asked in ways], upgrade=upgrade)
     return (*map(command_of, rules), *as_lines(*refresh_first(ports, found), *commands))

@@ -237,7 +237,7 @@ def forecast(
         bool,
         typer.Option(
             "--upgrade",
-            help="Forecast the full upgrade; on alpm and deb hosts also together with requests.",
+            help="Forecast the full upgrade; on deb hosts and alpm hosts also along with requests.",
         ),
     ] = False,
     realign: Annotated[
@@ -613,7 +613,7 @@ def drop(
         found: list[WayBack] = []
 
         def make() -> Plan:
-            plan, way = host.sources.plan_drop_and_back(source)
+            plan, way = host.changes.plan_drop_and_back(source)
             found.append(way)
             return plan
 

@@ -39,7 +39,7 @@ def refresh_all(
     elif found:
         _show(found)
         if shows_next(host.tree):
-            show_next(Screen(), host.sources.next_after_refresh())
+            show_next(Screen(), host.changes.next_after_refresh())
     return max((result.error.exit_code for result in found if result.error), default=0)
 
 

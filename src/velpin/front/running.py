@@ -91,7 +91,9 @@ def plain_forecast(words: list[str]) -> dict[str, Any] | None:
     from velpin.front.forecast_command import ForecastWords
 
     parameters = read_commands()["forecast"].parameters
-    known = ("root", *ForecastWords._fields)
+    defaults = ForecastWords._field_defaults
+    once = (name for name in defaults if name == "request" or not isinstance(defaults[name], tuple))
+    known = ("root", *once)
     options = {text: each for each in parameters for text in each.opts if each.name in known}
     (requests,) = (each.name for each in parameters if not each.opts)
     found: dict[str, Any] = {}

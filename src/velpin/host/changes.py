@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from velpin.core.takeover import Takeover
     from velpin.errors import StoreError
     from velpin.model.shift import Shift, UpgradeResult
+    from velpin.model.way_back import WayBack
     from velpin.ports.bundle import Ports
 
 
@@ -55,14 +56,28 @@ class HostChanges:
     def next_after(self, plan: Plan, shift: Shift, names: Sequence[str] = ()) -> tuple[str, ...]:
         """Return the commands of the host's installer that come after a plan: for `names` and for
         the packages that its rules pin, else for the upgrade that its rules change."""
-        from velpin.core.next_commands import commands_after
         from velpin.core.rule_plans import considering
+        from velpin.core.what_follows import commands_after
 
         pinned = [name for rule in plan.rules if isinstance(rule, Pin) for name in rule.names]
         after = considering(self._ports, plan)
         asked = [name for name in dict.fromkeys([*names, *pinned]) if after.packages.knows(name)]
         upgrade = bool(plan.rules and shift.upgrades)
         return commands_after(after, asked, upgrade=upgrade, refresh=bool(plan.handles))
+
+    def next_after_refresh(self) -> tuple[str, ...]:
+        """Return the commands of the host's installer that come after a refresh: its own, if it
+        lacks what Velpin has now, and the full upgrade if that changes anything."""
+        from velpin.core.what_follows import commands_after
+
+        return commands_after(self._ports.with_edits({}), (), upgrade=True, refresh=True)
+
+    def plan_drop_and_back(self, handle: str) -> tuple[Plan, WayBack]:
+        """Plan to take a source away with the rules about it, and return what the packages that
+        came from it go back to; Refusal if that would do more."""
+        from velpin.core.way_back import plan_drop_and_back
+
+        return plan_drop_and_back(self._ports, handle)
 
     def options(self, texts: Sequence[str], source: str = "") -> WantedOptions:
         """Return the smallest changes under which requests get what they ask for; Refusal if no

@@ -18,7 +18,6 @@ if TYPE_CHECKING:
     from velpin.model.instructions import Reading
     from velpin.model.reason import Note
     from velpin.model.source import Source
-    from velpin.model.way_back import WayBack
     from velpin.ports.bundle import Ports
     from velpin.ports.fetcher import RefreshOption
 
@@ -74,13 +73,6 @@ class HostSources(Sequence["Source"]):
     def transport(self) -> Transport:
         """Return what fetches, with the host's own proxies and logins and Velpin's settings."""
         return self._access.transport(self._ports)
-
-    def next_after_refresh(self) -> tuple[str, ...]:
-        """Return the commands of the host's installer that come after a refresh: its own, if it
-        lacks what Velpin has now, and the full upgrade if that changes anything."""
-        from velpin.core.next_commands import commands_after
-
-        return commands_after(self._again()._ports, (), upgrade=True, refresh=True)
 
     def refresh(
         self, handles: Sequence[str] = (), *, accept_changed: bool = False, files: bool = False
@@ -218,13 +210,6 @@ class HostSources(Sequence["Source"]):
         from velpin.core.source_plans import plan_switch
 
         return plan_switch(self._ports, handle, on)
-
-    def plan_drop_and_back(self, handle: str) -> tuple[Plan, WayBack]:
-        """Plan to take a source away with the rules about it, and return what the packages that
-        came from it go back to; Refusal if that would do more."""
-        from velpin.core.way_back import plan_drop_and_back
-
-        return plan_drop_and_back(self._ports, handle)
 
     def plan_drop(self, handle: str) -> Plan:
         """Plan to take a source away; Refusal if that would do more."""

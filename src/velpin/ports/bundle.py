@@ -10,7 +10,6 @@ from velpin.errors import Refusal
 if TYPE_CHECKING:
     from velpin.files.tree import Edits, Modes
     from velpin.ports.answers import Answers
-    from velpin.ports.commands import Commands
     from velpin.ports.composer import Composer
     from velpin.ports.configuration import Configuration
     from velpin.ports.describer import Describer
@@ -77,13 +76,6 @@ class Ports(ABC):
     @abstractmethod
     def transactions(self) -> Transactions:
         """What its installer would make of requests."""
-
-    @property
-    def commands(self) -> Commands:
-        """The commands of its installer; none if this kind says nothing of them."""
-        from velpin.ports.commands import NoCommands
-
-        return NoCommands()
 
     @property
     @abstractmethod

@@ -5,12 +5,15 @@ from __future__ import annotations
 from abc import abstractmethod
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
+from velpin.ports.commands import NoCommands
+
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
     from velpin.model.forecast import Forecast
     from velpin.model.request import Request
     from velpin.ports.attempts import Attempt
+    from velpin.ports.commands import Commands
 
 
 class Prediction(NamedTuple):
@@ -29,6 +32,11 @@ class Transactions(Protocol):
 
     realigns: bool = False
     """Whether there is an upgrade that takes every package to the best source."""
+
+    @property
+    def commands(self) -> Commands:
+        """The commands that give such transactions; none if this kind says nothing of them."""
+        return NoCommands()
 
     @abstractmethod
     def predict(self, requests: Sequence[Request]) -> Prediction:

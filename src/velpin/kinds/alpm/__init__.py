@@ -11,7 +11,6 @@ from velpin.ports.bundle import Ports
 if TYPE_CHECKING:
     from velpin.kinds.alpm.add import AlpmComposer
     from velpin.kinds.alpm.checkup import AlpmExaminer
-    from velpin.kinds.alpm.commands import AlpmCommands
     from velpin.kinds.alpm.configuration import AlpmConfiguration
     from velpin.kinds.alpm.describe import AlpmDescriber
     from velpin.kinds.alpm.edit import AlpmEditor
@@ -84,13 +83,6 @@ class AlpmPorts(Ports):
         from velpin.kinds.alpm.forecast import AlpmTransactions
 
         return AlpmTransactions(self.state)
-
-    @cached_property
-    def commands(self) -> AlpmCommands:
-        """The commands of its installer."""
-        from velpin.kinds.alpm.commands import AlpmCommands
-
-        return AlpmCommands()
 
     @cached_property
     def answers(self) -> AlpmAnswers:

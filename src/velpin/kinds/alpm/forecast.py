@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.kinds.alpm import removal
+from velpin.kinds.alpm.commands import AlpmCommands
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.explain import chain, problem_of
 from velpin.kinds.alpm.pool import AlpmPackage
@@ -48,6 +49,11 @@ class AlpmTransactions(Transactions):
 
     def __init__(self, state: AlpmState) -> None:
         self._state = state
+
+    @property
+    def commands(self) -> AlpmCommands:
+        """The commands that give such transactions."""
+        return AlpmCommands()
 
     def predict(self, requests: Sequence[Request]) -> Prediction:
         """What the installer would make of some requests in one transaction."""

@@ -11,7 +11,6 @@ from velpin.ports.bundle import Ports
 if TYPE_CHECKING:
     from velpin.kinds.deb.add import DebComposer
     from velpin.kinds.deb.checkup import DebExaminer
-    from velpin.kinds.deb.commands import DebCommands
     from velpin.kinds.deb.configuration import DebConfiguration
     from velpin.kinds.deb.describe import DebDescriber
     from velpin.kinds.deb.edit import DebEditor
@@ -85,13 +84,6 @@ class DebPorts(Ports):
         from velpin.kinds.deb.forecast import DebTransactions
 
         return DebTransactions(self.state)
-
-    @cached_property
-    def commands(self) -> DebCommands:
-        """The commands of its installer."""
-        from velpin.kinds.deb.commands import DebCommands
-
-        return DebCommands(self.state)
 
     @cached_property
     def answers(self) -> DebAnswers:

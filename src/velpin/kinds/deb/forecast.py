@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.kinds.deb.choice import DebPackage
+from velpin.kinds.deb.commands import DebCommands
 from velpin.kinds.deb.identity import number_in
 from velpin.kinds.deb.readiness import DebReadiness
 from velpin.kinds.deb.reasons import (
@@ -60,6 +61,11 @@ class DebTransactions(Transactions):
 
     def __init__(self, state: DebState) -> None:
         self._state = state
+
+    @property
+    def commands(self) -> DebCommands:
+        """The commands that give such transactions."""
+        return DebCommands(self._state)
 
     def predict(self, requests: Sequence[Request]) -> Prediction:
         """What the installer would make of some requests in one transaction."""

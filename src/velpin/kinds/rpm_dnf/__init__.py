@@ -9,7 +9,7 @@ from velpin.files.tree import Tree
 from velpin.kinds.rpm import RpmPorts
 
 if TYPE_CHECKING:
-    from velpin.kinds.rpm_dnf.commands import DnfCommands
+    from velpin.kinds.rpm_dnf.forecast import DnfTransactions
     from velpin.kinds.rpm_dnf.readiness import DnfReadiness
     from velpin.kinds.rpm_dnf.refresh import DnfFetcher
     from velpin.kinds.rpm_dnf.rules import DnfRules, DnfRuleWriter
@@ -45,11 +45,11 @@ class DnfPorts(RpmPorts):
         return DnfState(self.view)
 
     @cached_property
-    def commands(self) -> DnfCommands:
-        """The commands of its installer."""
-        from velpin.kinds.rpm_dnf.commands import DnfCommands
+    def transactions(self) -> DnfTransactions:
+        """What its installer would make of requests."""
+        from velpin.kinds.rpm_dnf.forecast import DnfTransactions
 
-        return DnfCommands()
+        return DnfTransactions(self.state)
 
     @cached_property
     def fetcher(self) -> DnfFetcher:

@@ -9,7 +9,6 @@ from velpin.files.tree import Tree
 from velpin.kinds.rpm import RpmPorts
 
 if TYPE_CHECKING:
-    from velpin.kinds.rpm_zypp.commands import ZyppCommands
     from velpin.kinds.rpm_zypp.forecast import ZyppTransactions
     from velpin.kinds.rpm_zypp.lock_listing import ZyppRules
     from velpin.kinds.rpm_zypp.readiness import ZyppReadiness
@@ -59,13 +58,6 @@ class ZyppPorts(RpmPorts):
         from velpin.kinds.rpm_zypp.forecast import ZyppTransactions
 
         return ZyppTransactions(self.state)
-
-    @cached_property
-    def commands(self) -> ZyppCommands:
-        """The commands of its installer."""
-        from velpin.kinds.rpm_zypp.commands import ZyppCommands
-
-        return ZyppCommands()
 
     @cached_property
     def fetcher(self) -> ZyppFetcher:
