@@ -193,7 +193,7 @@ def test_newer_rpm(newer_root: Path, folder: Path, kind: str) -> None:
         asked += count
     print(f"{asked - len(different)} of {asked}", *different, sep="\n")
     assert asked > HOSTS
-    assert len(different) <= asked * 0.05
+    assert len(different) <= asked * 0.1  # what forecasts of plain names miss, too
 
 
 # -- alpm ------------------------------------------------------------------------------------

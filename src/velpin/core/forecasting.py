@@ -49,7 +49,7 @@ def forecast(
     refusal = ports.readiness.refusal()
     if refusal is not None:
         return _refused(ports, refusal)
-    asked = _requests(ports, texts, source, without, allow_older=allow_older)
+    asked = requests_of(ports, texts, source, without, allow_older=allow_older)
     if upgrade:
         predicted = ports.transactions.predict_with_upgrade(asked)
     else:
@@ -71,7 +71,7 @@ def forecast(
         trial = ports.with_edits(edits) if edits or ports.view.trace else ports
         if trial.readiness.refusal() is not None:
             return False
-        again = _requests(trial, asked, source, going or without, allow_older=allow_older)
+        again = requests_of(trial, asked, source, going or without, allow_older=allow_older)
         if upgrade:
             along = trial.transactions.predict_with_upgrade(again)
             return along is not None and along.forecast.ok
@@ -81,9 +81,15 @@ def forecast(
     return found._replace(remedies=those_that_work(ports, attempts, works))
 
 
-def _requests(
-    ports: Ports, texts: Sequence[str], source: str, without: Sequence[str], *, allow_older: bool
+def requests_of(
+    ports: Ports,
+    texts: Sequence[str],
+    source: str = "",
+    without: Sequence[str] = (),
+    *,
+    allow_older: bool = False,
 ) -> list[Request]:
+    """Return what some texts ask a host for; UsageError for texts that are no requests."""
     knows = ports.packages.knows
     coming = [parse_request(text, knows, source) for text in texts]
     going = [parse_request(text, knows)._replace(removes=True) for text in without]

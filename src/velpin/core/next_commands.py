@@ -98,7 +98,7 @@ def _with_files(
             yield ("curl", "-fLO", file)
             words.append(f"./{urlsplit(file).path.rpartition('/')[2]}")
         else:
-            words.append(file)
+            words.append(f"./{file}" if file.startswith("-") else file)
     yield from ports.transactions.commands.install_files(words)
 
 

@@ -115,11 +115,12 @@ class _Judge:
         return alone is None or alone.version == answer.version
 
     def _why(self, answer: Answer, change: Change) -> tuple[Reason, ...]:
-        """Why the other version would be taken: as a request for the name is answered."""
+        """Why the other version would be taken, if a request for the name takes it too."""
         if change.new is None:
             return ()
         again = self._after.transactions.predict([Request(answer.package, answer.package)])
-        return next((each.reasons for each in again.forecast.answers), ())
+        chosen = (each for each in again.forecast.answers if each.version == change.new)
+        return next((each.reasons for each in chosen), ())
 
     def _rule_for(self, answer: Answer) -> str:
         """The command of the first rule with which the next upgrade leaves it, tried."""

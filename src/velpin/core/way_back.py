@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from velpin.core.forecasting import forecast
+from velpin.core.forecasting import forecast, requests_of
 from velpin.core.rule_plans import considering, plan_lift
 from velpin.core.source_plans import plan_drop
 from velpin.model.reasons import InNoOtherSource
@@ -77,7 +77,7 @@ def way_back(after: Ports, came: Sequence[Installed]) -> WayBack:
         if other is not None and other.version != here.version
     ]
     texts = {
-        here: f"{here.name}@{other.version}"
+        here: f"{_named(after, here)}@{other.version}"
         for here, other in zip(came, others, strict=True)
         if other is not None and here in wanted
     }
@@ -89,6 +89,11 @@ def way_back(after: Ports, came: Sequence[Installed]) -> WayBack:
         _row(here, other, refused) for here, other in zip(came, others, strict=True)
     ]  # fmt: skip
     return WayBack(tuple(sorted(rows, key=lambda row: (row.name, row.arch))), found)
+
+
+def _named(after: Ports, here: Installed) -> str:
+    foreign = here.arch in after.configuration.foreign_archs
+    return f"{here.name}:{here.arch}" if foreign else here.name
 
 
 def _others(after: Ports, came: Sequence[Installed]) -> list[Selection | None]:
@@ -118,14 +123,17 @@ def _as_many_as_can(
     after: Ports, texts: dict[Installed, str]
 ) -> tuple[Forecast | None, dict[Installed, Reason | None]]:
     """The packages that can go back together, taken one more at a time; why the others cannot."""
-    found: Forecast | None = None
     taken: list[str] = []
     refused: dict[Installed, Reason | None] = {}
     for number, (here, text) in enumerate(texts.items()):
-        trial = forecast(after, [*taken, text], allow_older=True) if number < _MOST_TRIED else None
-        if trial is not None and trial.ok:
-            found, taken = trial, [*taken, text]
+        if number >= _MOST_TRIED:
+            refused[here] = None
+            continue
+        asked = requests_of(after, [*taken, text], allow_older=True)
+        trial = after.transactions.predict(asked).forecast
+        if trial.ok:
+            taken.append(text)
         else:
-            causes = trial.because if trial is not None else ()
-            refused[here] = next(iter(causes), trial.problem if trial is not None else None)
+            refused[here] = next(iter(trial.because), trial.problem)
+    found = forecast(after, taken, allow_older=True) if taken else None
     return found, refused
