@@ -26,7 +26,7 @@ CATALOG = "http://catalog.harbour.example/harbour.toml"
 ADDRESS = "http://deb.gullwatch.example/apt"
 SCREEN = ":77"
 _TAKES = 10
-_LONG = {"page"}
+_LONG = {"page", "rpm"}
 """Pictures with more lines, in smaller letters."""
 _BLANK = 4
 """Colours of a window in which no text stands yet."""
