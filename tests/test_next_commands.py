@@ -157,3 +157,10 @@ def test_no_word_is_read_as_an_option(tmp_path: Path) -> None:
     odd = Request("tern", "-oDebug=1")
     assert commands_for(ports, [odd], found, files={}) == ()
     assert commands_for(ports, [Request("tern", "tern")], found, files={}) == found.next
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_the_steps_of_trying_it_are_not_told(kind: str, tmp_path: Path) -> None:
+    told = host(kind, tmp_path).run("forecast", "gull%older", "--debug-steps").err.splitlines()
+    assert told
+    assert len(told) == len(set(told))

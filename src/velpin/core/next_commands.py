@@ -162,7 +162,8 @@ def _meant(request: Request) -> Request:
 
 
 def _gives(ports: Ports, requests: Sequence[Request], found: Forecast, *, upgrade: bool) -> bool:
-    """Whether some requests give the very same transaction."""
+    """Whether some requests give the very same transaction; nobody is told the steps of that."""
+    ports = ports.with_edits({}) if ports.view.trace else ports
     if upgrade:
         predicted = ports.transactions.predict_with_upgrade(requests)
     else:
