@@ -96,7 +96,6 @@ def test_deb(tmp_path: Path) -> None:
     assert different == []
 
 
-@pytest.mark.full
 def test_newer_deb(newer_root: Path, folder: Path) -> None:
     different, asked = [], 0
     for seed in range(FIRST, FIRST + HOSTS):
@@ -181,7 +180,6 @@ def test_rpm(kind: str, tmp_path: Path) -> None:
     assert different == []
 
 
-@pytest.mark.full
 @pytest.mark.parametrize("kind", [DNF, ZYPP])
 def test_newer_rpm(newer_root: Path, folder: Path, kind: str) -> None:
     different, asked = [], 0

@@ -94,7 +94,6 @@ def folder(newer_root: Path) -> Iterator[Path]:
     rmtree(made, ignore_errors=True)
 
 
-@pytest.mark.full
 @pytest.mark.parametrize("kind", [DEB, DNF, ZYPP])
 @rows
 def test_newer(newer_root: Path, folder: Path, kind: str, row: Row) -> None:
