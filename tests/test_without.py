@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from tests import package_files
 from tests.harbours import ALPM, DEB, DNF, ZYPP, Item
 from tests.without_cases import LAMP, ROWS, Row
 
@@ -72,3 +73,19 @@ def test_without_goes_with_requests(tmp_path: Path) -> None:
         "--without goes with requests"
         in harbour.run("forecast", "--upgrade", "--without", "lamp")[2]
     )
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_request_with_a_slash_leaves_it_out_too(kind: str, tmp_path: Path) -> None:
+    harbour = ROWS[1].harbour(kind, tmp_path)
+    found = harbour.forecast("one/gull", "--without", "lamp")
+    assert {change["name"] for change in found["changes"]} == {"gull", "lamp"}
+
+
+def test_nothing_to_type_for_a_package_file_without_another(tmp_path: Path) -> None:
+    harbour = package_files.harbour(DEB, tmp_path)
+    file = str(package_files.write_package(DEB, tmp_path, package_files.Made("gull-tool", "9")))
+    assert harbour.forecast(file)["next"] == [f"apt-get install {file}"]
+    found = harbour.forecast(file, "--without", package_files.INSTALLED.name)
+    assert (found["ok"], found["next"]) == (True, [])
+    assert package_files.INSTALLED.name in {change["name"] for change in found["changes"]}

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from pathlib import Path
+from shutil import rmtree
 
 import pytest
 from filelock import FileLock
 
 from tests.installer.made import NEWER, given_root, make_root
+from tests.installer.newer_ask import folder_in
 
 
 @pytest.fixture(scope="session")
@@ -26,3 +29,11 @@ def newer_root(tmp_path_factory: pytest.TempPathFactory) -> Path:
             make_root(folder, "testing", *NEWER)
             done.touch()
     return folder
+
+
+@pytest.fixture
+def folder(newer_root: Path) -> Iterator[Path]:
+    """A folder that the newer installers find."""
+    made = folder_in(newer_root)
+    yield made
+    rmtree(made, ignore_errors=True)

@@ -9,7 +9,7 @@ import sqlite3
 import subprocess
 from contextlib import closing
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 from xml.etree import ElementTree
 
 from tests.harbours import DNF, RpmHarbour
@@ -188,3 +188,21 @@ def asked_of(kind: str, case: Case) -> list[str] | None:
         else:
             words.append(f"{name}{joint}{version}" if at else re.sub(r":(\w+)$", r".\1", name))
     return ["install", *words]
+
+
+def brief(told: dict[str, Any]) -> dict[str, str]:
+    """The new versions of a forecast, by name and architecture; empty where a package goes."""
+    return {f"{one['name']}.{one['arch']}": one["new"] or "" for one in told["changes"]}
+
+
+def agree(said: Said, told: dict[str, Any]) -> bool:
+    """Whether both change the same; a package under another architecture counts as one."""
+    if said.done is None or not told["ok"]:
+        return (said.done is None) == (not told["ok"])
+    theirs = {name: new for name, (new, _) in said.done.items()}
+    return _without_former(brief(told)) == _without_former(theirs)
+
+
+def _without_former(changes: dict[str, str]) -> dict[str, str]:
+    coming = {name.rpartition(".")[0] for name, new in changes.items() if new}
+    return {n: new for n, new in changes.items() if new or n.rpartition(".")[0] not in coming}

@@ -25,3 +25,4 @@ def test_transactions_agree(seed: int, tmp_path: Path) -> None:
     installer.refresh()
     host = Host(drawn.host(), Access())
     assert drawn.differing(installer, host, 8) == []
+    assert drawn.differing(installer, host, 4, along=True) == []

@@ -8,9 +8,7 @@ from __future__ import annotations
 import json
 import os
 import subprocess
-from collections.abc import Iterator
 from pathlib import Path
-from shutil import rmtree
 from typing import Any
 
 import pytest
@@ -21,8 +19,8 @@ from tests.deb_statements import comes
 from tests.harbours import DNF, ZYPP, DebHarbour, RpmHarbour
 from tests.installer.drawn_relations import DrawnRelations
 from tests.installer.made import differing
-from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller, folder_in
-from tests.installer.rpm_ask import Said, asked_of
+from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller
+from tests.installer.rpm_ask import agree, asked_of
 from tests.installer.rpm_drawn import RpmDrawn
 from tests.statements import Case, cases, rpm_host
 from velpin import open_host
@@ -35,14 +33,6 @@ FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "6"))
 NAMES = int(os.environ.get("VELPIN_REAL_NAMES", "12"))
 SEED = os.environ.get("VELPIN_SEED", "11")
-
-
-@pytest.fixture
-def folder(newer_root: Path) -> Iterator[Path]:
-    """A folder that the newer installers find."""
-    made = folder_in(newer_root)
-    yield made
-    rmtree(made, ignore_errors=True)
 
 
 # -- deb -----------------------------------------------------------------------------------
@@ -83,20 +73,6 @@ def test_names_and_the_upgrade_of_a_made_root(newer_root: Path) -> None:
 
 
 # -- rpm -----------------------------------------------------------------------------------
-
-
-def agree(said: Said, told: dict[str, Any]) -> bool:
-    """Whether both change the same; a package under another architecture counts as one."""
-    ours = {f"{one['name']}.{one['arch']}": one["new"] or "" for one in told["changes"]}
-    if said.done is None or not told["ok"]:
-        return (said.done is None) == (not told["ok"])
-    theirs = {name: new for name, (new, _) in said.done.items()}
-    return _without_former(ours) == _without_former(theirs)
-
-
-def _without_former(changes: dict[str, str]) -> dict[str, str]:
-    coming = {name.rpartition(".")[0] for name, new in changes.items() if new}
-    return {n: new for n, new in changes.items() if new or n.rpartition(".")[0] not in coming}
 
 
 def asked_of_newer(harbour: RpmHarbour, *words: str) -> dict[str, Any]:

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 import os
 import shlex
-from collections.abc import Iterator
 from pathlib import Path
 from random import Random
-from shutil import rmtree
-from typing import Any
 
 import pytest
 
@@ -17,8 +14,8 @@ from tests.installer import alpm_ask
 from tests.installer.alpm_drawn import AlpmDrawn
 from tests.installer.ask import INSTALLER, Installer, changes_of
 from tests.installer.drawn_relations import DrawnRelations
-from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller, folder_in
-from tests.installer.rpm_ask import PROGRAMS, RealInstaller, Said
+from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller
+from tests.installer.rpm_ask import PROGRAMS, RealInstaller, agree, brief
 from tests.installer.rpm_drawn import NAMES, RpmDrawn
 from velpin.core.access import Access
 from velpin.host.host import Host
@@ -27,7 +24,6 @@ from velpin.model.installer import GenerationName
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "6"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
 
-Dressed = list[str]
 REFRESHES = {("apt-get", "update"), ("zypper", "refresh"), ("pacman", "-Sy")}
 
 
@@ -45,6 +41,14 @@ def installs(lines: list[str]) -> list[list[str]]:
     return [
         each for each in words if each[:2] not in map(list, REFRESHES) and "makecache" not in each
     ]
+
+
+def judge(different: list[object], asked: int, may_miss: float = 0) -> None:
+    """Hold how many lines did otherwise against how many may: forecasts of plain names on dense
+    hosts of the newer generations miss as many."""
+    print(f"{asked - len(different)} of {asked}", *different, sep="\n")
+    assert asked > HOSTS
+    assert len(different) <= asked * may_miss
 
 
 # -- deb -------------------------------------------------------------------------------------
@@ -91,9 +95,7 @@ def test_deb(tmp_path: Path) -> None:
         more, count = deb_differences(drawn, installer, "older")
         different += more
         asked += count
-    print(f"{asked - len(different)} of {asked}", *different, sep="\n")
-    assert asked > HOSTS
-    assert different == []
+    judge(different, asked)
 
 
 def test_newer_deb(newer_root: Path, folder: Path) -> None:
@@ -105,17 +107,7 @@ def test_newer_deb(newer_root: Path, folder: Path) -> None:
         more, count = deb_differences(drawn, installer, "newer")
         different += more
         asked += count
-    print(f"{asked - len(different)} of {asked}", *different, sep="\n")
-    assert asked > HOSTS
-    assert len(different) <= asked * 0.05  # what forecasts of plain names miss, too
-
-
-@pytest.fixture
-def folder(newer_root: Path) -> Iterator[Path]:
-    """A folder that the newer installers find."""
-    made = folder_in(newer_root)
-    yield made
-    rmtree(made, ignore_errors=True)
+    judge(different, asked, 0.05)
 
 
 # -- rpm -------------------------------------------------------------------------------------
@@ -141,27 +133,9 @@ def rpm_differences(
             continue
         asked += 1
         said = real.ask(*lines[0][1:])
-        if not same(said, told):
+        if not agree(said, told):  # a version here says which source it is from
             different.append((harbour.kind, texts, lines, brief(told), said.done))
     return different, asked
-
-
-def brief(told: dict[str, Any]) -> dict[str, str]:
-    return {f"{c['name']}.{c['arch']}": c["new"] or "" for c in told["changes"]}
-
-
-def same(said: Said, told: dict[str, Any]) -> bool:
-    """Whether both change the same; a version here says which source it is from. A package under
-    another architecture counts as one."""
-    if said.done is None:
-        return False
-    theirs = {name: new for name, (new, _) in said.done.items()}
-    return _without_former(brief(told)) == _without_former(theirs)
-
-
-def _without_former(changes: dict[str, str]) -> dict[str, str]:
-    coming = {name.rpartition(".")[0] for name, new in changes.items() if new}
-    return {n: new for n, new in changes.items() if new or n.rpartition(".")[0] not in coming}
 
 
 @pytest.mark.parametrize("kind", [DNF, ZYPP])
@@ -175,9 +149,7 @@ def test_rpm(kind: str, tmp_path: Path) -> None:
         more, count = rpm_differences(drawn, RealInstaller(drawn.harbour), "older")
         different += more
         asked += count
-    print(f"{asked - len(different)} of {asked}", *different, sep="\n")
-    assert asked > HOSTS
-    assert different == []
+    judge(different, asked)
 
 
 @pytest.mark.parametrize("kind", [DNF, ZYPP])
@@ -189,9 +161,7 @@ def test_newer_rpm(newer_root: Path, folder: Path, kind: str) -> None:
         more, count = rpm_differences(drawn, NewerRpmInstaller(newer_root, drawn.harbour), "newer")
         different += more
         asked += count
-    print(f"{asked - len(different)} of {asked}", *different, sep="\n")
-    assert asked > HOSTS
-    assert len(different) <= asked * 0.1  # what forecasts of plain names miss, too
+    judge(different, asked, 0.1)
 
 
 # -- alpm ------------------------------------------------------------------------------------
@@ -216,6 +186,4 @@ def test_alpm(tmp_path: Path) -> None:
             said = alpm_ask.ask(drawn.harbour, *lines[0][1:])
             if drawn.harbour.changes(*words) != said.done:
                 different.append((words, lines, brief(told), said.done))
-    print(f"{asked - len(different)} of {asked}", *different, sep="\n")
-    assert asked > HOSTS
-    assert different == []
+    judge(different, asked)

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import shlex
-from collections.abc import Iterator
 from pathlib import Path
-from shutil import rmtree
 
 import pytest
 
 from tests.harbours import ALPM, DEB, DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHarbour
 from tests.installer import alpm_ask
 from tests.installer.ask import INSTALLER, Installer
-from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller, folder_in
+from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller
 from tests.installer.rpm_ask import PROGRAMS, RealInstaller
 from tests.without_cases import ROWS, Row
 
@@ -84,14 +82,6 @@ def test_alpm(row: Row, tmp_path: Path) -> None:
         assert "lamp" in (changes or {})  # it would be there again, which nobody asked for
         return
     assert changes == row.wanted(ALPM)
-
-
-@pytest.fixture
-def folder(newer_root: Path) -> Iterator[Path]:
-    """A folder that the newer installers find."""
-    made = folder_in(newer_root)
-    yield made
-    rmtree(made, ignore_errors=True)
 
 
 @pytest.mark.parametrize("kind", [DEB, DNF, ZYPP])

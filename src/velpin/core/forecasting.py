@@ -3,9 +3,8 @@ behind it, and small changes that would help where the installer would refuse.""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from itertools import chain
-from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError, no_realign, no_upgrade_along
@@ -24,8 +23,6 @@ if TYPE_CHECKING:
     from velpin.files.tree import Edits
     from velpin.ports.bundle import Ports
 
-NO_FILES: Mapping[str, str] = MappingProxyType({})
-
 
 def forecast(
     ports: Ports,
@@ -35,13 +32,36 @@ def forecast(
     upgrade: bool = False,
     without: Sequence[str] = (),
     allow_older: bool = False,
-    files: Mapping[str, str] = NO_FILES,
+) -> Forecast:
+    """Return a bare forecast with what people ask next: what to type for it, and how long its
+    answers stay, which takes the full upgrade. Arguments and errors are those of `bare_forecast`.
+    """
+    from velpin.core.next_commands import commands_for
+    from velpin.core.staying import with_stays
+
+    found = bare_forecast(
+        ports, texts, source, upgrade=upgrade, without=without, allow_older=allow_older
+    )
+    if not found.ok:
+        return found
+    asked = requests_of(ports, texts, source, without, allow_older=allow_older)
+    return with_stays(
+        ports, found._replace(next=commands_for(ports, asked, found, upgrade=upgrade))
+    )
+
+
+def bare_forecast(
+    ports: Ports,
+    texts: Sequence[str],
+    source: str = "",
+    *,
+    upgrade: bool = False,
+    without: Sequence[str] = (),
+    allow_older: bool = False,
 ) -> Forecast:
     """Predict one transaction for all requests together, with remedies where it is refused;
     `upgrade`: and for the full upgrade; `without`: installed packages that are to go;
     `allow_older`: versions that are asked for may be older than what is installed, on every kind.
-
-    `files` are the package files that some texts stand for.
 
     Raises UsageError for texts that are no requests, and for `upgrade` where the kind of host
     has no such transaction.
@@ -59,12 +79,7 @@ def forecast(
     found, attempts = predicted
     found = _completed(ports, found)
     if found.ok:
-        from velpin.core.next_commands import commands_for
-        from velpin.core.staying import with_stays
-
-        following = commands_for(ports, asked, found, upgrade=upgrade, files=files)
-        found = found._replace(next=following)
-        return found if files else with_stays(ports, found)
+        return found
     from velpin.core.remedies import removals, those_that_work
 
     def works(asked: Sequence[str], going: Sequence[str], edits: Edits) -> bool:

@@ -16,6 +16,7 @@ from velpin.model.forecast import PACKAGE_FILE
 from velpin.model.reasons import InstallerMustRefresh
 from velpin.model.rule import Pin, command_of
 from velpin.model.shell import as_typed
+from velpin.ports.commands import InstallWords
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
@@ -36,7 +37,7 @@ def commands_for(
     found: Forecast,
     *,
     upgrade: bool = False,
-    files: Mapping[str, str],
+    files: Mapping[str, str] | None = None,
 ) -> tuple[str, ...]:
     """Return what to type for the transaction of some requests, a line each; nothing if the
     forecast changes nothing, or if no command and no rule gives it.
@@ -46,14 +47,14 @@ def commands_for(
     if not (found.ok and found.changes):
         return ()
     first = refresh_first(ports, found)
+    without, older = _going(requests, found), _goes_back(requests, found)
+    if files and without:
+        return ()
     if files:
         return as_lines(*first, *_with_files(ports, requests, found.answers, files))
-    without = _going(requests, found)
     for way in islice(_ways(ports, requests, found.answers), _MOST_WAYS):
-        words = [asked.word for asked in way]
-        commands = ports.transactions.commands.install(
-            words, upgrade=upgrade, without=without, allow_older=_goes_back(requests, found)
-        )
+        wanted = InstallWords([asked.word for asked in way], upgrade, without, older)
+        commands = ports.transactions.commands.install(wanted)
         if commands and _does_the_same(ports, requests, way, found, upgrade=upgrade):
             return as_lines(*first, *commands)
     return () if without else _with_rules(ports, requests, found, upgrade=upgrade)
@@ -200,5 +201,6 @@ def _with_rules(
             return ()
     except VelpinError:
         return ()
-    commands = ports.transactions.commands.install([asked.word for asked in ways], upgrade=upgrade)
+    wanted = InstallWords([asked.word for asked in ways], upgrade)
+    commands = ports.transactions.commands.install(wanted)
     return (*map(command_of, rules), *as_lines(*refresh_first(ports, found), *commands))

@@ -15,7 +15,7 @@ from itertools import islice
 from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.change.plan import Plan
-from velpin.core.forecasting import forecast, refused
+from velpin.core.forecasting import bare_forecast, forecast, refused
 from velpin.core.host_diff import after_upgrade
 from velpin.core.offers import offers_of
 from velpin.core.rule_plans import plan_rule_drop, plan_rules
@@ -91,7 +91,7 @@ def _hint(answer: Answer) -> str:
 
 
 def _asked(ports: Ports, request: Request) -> Answer:
-    found = forecast(ports, [request.text], request.source)
+    found = bare_forecast(ports, [request.text], request.source)
     if not found.answers:
         raise refused(ports) or Refusal(
             "the host's installer would refuse every request",
@@ -121,7 +121,7 @@ def _gives(ports: Ports, answer: Answer, goal: Goal) -> bool:
 
 def ask_plainly(ports: Ports, goals: Sequence[Goal]) -> Forecast:
     """The forecast of the bare names."""
-    return forecast(ports, [_bare(goal.request) for goal in goals])
+    return bare_forecast(ports, [_bare(goal.request) for goal in goals])
 
 
 def _bare(request: Request) -> str:
@@ -146,7 +146,8 @@ def options_for(ports: Ports, texts: Sequence[str], source: str = "") -> WantedO
     goals = goals_of(ports, texts, source)
     plain = ask_plainly(ports, goals)
     if is_met(ports, plain, goals):
-        return WantedOptions(tuple(goals), plain, ())
+        met_by = forecast(ports, [_bare(goal.request) for goal in goals])
+        return WantedOptions(tuple(goals), met_by, ())
     return WantedOptions(tuple(goals), None, tuple(find_options(ports, goals)))
 
 
@@ -313,7 +314,7 @@ def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[Iterable[Ru
 def _bringing(ports: Ports, name: str, version: str, source: str) -> Iterator[Rule]:
     """A pin to a version; else its source over the one that wins, which is only then asked for."""
     yield Pin((name,), version)
-    winner = forecast(ports, [name]).answers[0].source
+    winner = bare_forecast(ports, [name]).answers[0].source
     if source and winner:
         yield Prefer(source, (winner,))
 

@@ -12,7 +12,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.core.forecasting import forecast
+from velpin.core.forecasting import bare_forecast, forecast, requests_of
+from velpin.core.next_commands import commands_for
 from velpin.core.scratch import with_scratch_store
 from velpin.core.source_plans import added_sources
 from velpin.core.staying import with_stays
@@ -45,7 +46,14 @@ def is_package_file(ports: Ports, text: str) -> bool:
 
 
 def forecast_with_files(
-    ports: Ports, access: Access, texts: Sequence[str], source: str = "", *, upgrade: bool = False
+    ports: Ports,
+    access: Access,
+    texts: Sequence[str],
+    source: str = "",
+    *,
+    upgrade: bool = False,
+    without: Sequence[str] = (),
+    allow_older: bool = False,
 ) -> Forecast:
     """A forecast of requests of which some may be package files; otherwise as `forecast`.
 
@@ -54,12 +62,19 @@ def forecast_with_files(
     cannot be reached.
     """
     if not any(is_package_file(ports, text) for text in texts):
-        return forecast(ports, texts, source, upgrade=upgrade)
+        return forecast(
+            ports, texts, source, upgrade=upgrade, without=without, allow_older=allow_older
+        )
     texts = sorted(texts, key=lambda text: is_package_file(ports, text))  # a file counts more
     with _with_package_files(ports, access, texts) as (asking, asked):
         files = {name: text for name, text in zip(asked, texts, strict=True) if name != text}
-        found = forecast(asking, asked, source, upgrade=upgrade, files=files)
-        found = with_stays(ports, found, asking) if found.ok else found
+        found = bare_forecast(
+            asking, asked, source, upgrade=upgrade, without=without, allow_older=allow_older
+        )
+        if found.ok:
+            requests = requests_of(asking, asked, source, without, allow_older=allow_older)
+            following = commands_for(asking, requests, found, upgrade=upgrade, files=files)
+            found = with_stays(ports, found._replace(next=following), asking)
     return _as_given(found, texts, asked)
 
 

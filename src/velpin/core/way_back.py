@@ -71,15 +71,10 @@ def _about(rule: Rule, handle: str) -> Rule:
 def way_back(after: Ports, came: Sequence[Installed]) -> WayBack:
     """Return what packages from a source that is gone go back to, on the host without it."""
     others = _others(after, came)
-    wanted = [
-        here
-        for here, other in zip(came, others, strict=True)
-        if other is not None and other.version != here.version
-    ]
     texts = {
         here: f"{_named(after, here)}@{other.version}"
         for here, other in zip(came, others, strict=True)
-        if other is not None and here in wanted
+        if other is not None and other.version != here.version
     }
     found = forecast(after, list(texts.values()), allow_older=True) if texts else None
     refused: dict[Installed, Reason | None] = {}

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from velpin.core.forecasting import forecast, forecast_upgrade
-from velpin.core.next_commands import as_lines
+from velpin.core.forecasting import bare_forecast, forecast_upgrade, requests_of
+from velpin.core.next_commands import as_lines, commands_for
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -20,7 +20,9 @@ def commands_after(
     upgrade, else with `refresh` for the installer's own indexes if they lack something."""
     if after.readiness.refusal() is not None:
         return ()
-    found = forecast(after, names).next if names else ()
+    found: tuple[str, ...] = ()
+    if names:
+        found = commands_for(after, requests_of(after, names), bare_forecast(after, names))
     if not found and upgrade:
         found = forecast_upgrade(after).next
     return found or (

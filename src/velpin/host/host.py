@@ -195,7 +195,10 @@ class Host:
         if any("/" in text for text in texts):
             from velpin.core.package_files import forecast_with_files
 
-            return forecast_with_files(self._ports, self._access, texts, source, upgrade=upgrade)
+            return forecast_with_files(
+                self._ports, self._access, texts, source,
+                upgrade=upgrade, without=without, allow_older=allow_older,
+            )  # fmt: skip
         return forecast(
             self._ports, texts, source, upgrade=upgrade, without=without, allow_older=allow_older
         )

@@ -22,6 +22,18 @@ class AskedAs(NamedTuple):
     """What the installer understands by that word."""
 
 
+class InstallWords(NamedTuple):
+    """What one transaction is to do, in the installer's words."""
+
+    words: Sequence[str]
+    upgrade: bool = False
+    """Whether the full upgrade is made along with it."""
+    without: Sequence[str] = ()
+    """Installed packages that are to go."""
+    allow_older: bool = False
+    """Whether a version may take the place of a newer one."""
+
+
 class Commands(Protocol):
     """Commands of the installer; those that a kind does not have are empty."""
 
@@ -37,22 +49,13 @@ class Commands(Protocol):
         that it then does the same is for the core to try."""
         return ()
 
-    def install(
-        self,
-        words: Sequence[str],
-        *,
-        upgrade: bool = False,
-        without: Sequence[str] = (),
-        allow_older: bool = False,
-    ) -> Sequence[Words]:
-        """Return the commands for some requests; with `upgrade` for the full upgrade along with
-        them, for the packages in `without` to go, with `allow_older` where versions may go back.
-        Empty if there are none that do just that."""
+    def install(self, wanted: InstallWords) -> Sequence[Words]:
+        """Return the commands for some requests; empty if there are none that do just that."""
         return ()
 
     def install_files(self, words: Sequence[str]) -> Sequence[Words]:
         """Return the commands for package files, and for names if both go in one command."""
-        return self.install(words)
+        return self.install(InstallWords(words))
 
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.core.forecasting import forecast
+from velpin.core.forecasting import bare_forecast
 from velpin.model.forecast import Building, BuildPlan, Change, Need, NeedHow
 from velpin.model.reason import Reason
 from velpin.recipes.reasons import CannotBuild, NeedsRefused
@@ -92,7 +92,7 @@ class RecipeBook:
         if nowhere:
             problem = CannotBuild(relations=tuple(dict.fromkeys(nowhere)))
         elif wanted:
-            told = forecast(self._ports, wanted)
+            told = bare_forecast(self._ports, wanted)
             changes = told.changes
             if not told.ok:
                 problem = NeedsRefused(packages=tuple(wanted), because=told.because)

@@ -150,18 +150,15 @@ class RecipeHost(Host):
         rest = [
             text for text, request in zip(texts, requests, strict=True) if request not in by_recipe
         ]
-        if not by_recipe:
-            found = super().forecast(
-                texts, source, upgrade=upgrade, without=without, allow_older=allow_older
-            )
-            return self._told_beside(found)
-        if rest:
+        if rest or not by_recipe:
             found = super().forecast(
                 rest, source, upgrade=upgrade, without=without, allow_older=allow_older
             )
             found = self._told_beside(found)
         else:
             found = Forecast(host_name(self._ports), ok=False, problem=None)
+        if not by_recipe:
+            return found
         builds = tuple(self._build(request, request.source) for request in by_recipe)
         names = tuple(request.name for request in by_recipe)
         return found._replace(

@@ -7,7 +7,7 @@ import time
 from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
-from velpin.core.forecasting import forecast, forecast_upgrade
+from velpin.core.forecasting import bare_forecast, forecast_upgrade
 from velpin.core.host_diff import after_upgrade
 from velpin.core.hostfile.format import VERSION
 from velpin.core.hostfile.writing import table_text
@@ -85,7 +85,7 @@ class _Judge:
         return ExpectationResult(expected, each.place, not found, found, reasons)
 
     def _package(self, each: Expectation) -> tuple[str, tuple[Reason, ...]]:
-        told = forecast(self.ports, [each.package])
+        told = bare_forecast(self.ports, [each.package])
         if not told.answers or told.answers[0].version is None or not told.ok:
             answer = told.answers[0] if told.answers else None
             problem = (answer.problem if answer else None) or told.problem
@@ -217,7 +217,7 @@ def from_now(ports: Ports, names: Sequence[str]) -> str:
     Raises Refusal for a name that is not available."""
     found: list[dict[str, Any]] = []
     for name in names:
-        answers = forecast(ports, [name]).answers
+        answers = bare_forecast(ports, [name]).answers
         if not answers or answers[0].version is None:
             raise Refusal(
                 f"{name} is not available", f"velpin forecast {shell_word(name)} tells why"

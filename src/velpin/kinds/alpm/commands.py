@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from velpin.model.forecast import Answer
     from velpin.model.request import Request
-    from velpin.ports.commands import Words
+    from velpin.ports.commands import InstallWords, Words
 
 _PROGRAM = "pacman"
 
@@ -36,17 +36,12 @@ class AlpmCommands(Commands):
         asked = request._replace(arch="", operator=operator, version=version)
         yield AskedAs(f"{source}{request.name}{operator}{version}", asked)
 
-    def install(
-        self,
-        words: Sequence[str],
-        *,
-        upgrade: bool = False,
-        without: Sequence[str] = (),
-        allow_older: bool = False,
-    ) -> Sequence[Words]:
+    def install(self, wanted: InstallWords) -> Sequence[Words]:
         """Return the commands for some requests; what is to go is a transaction of its own."""
-        asked = [(_PROGRAM, "-Su" if upgrade else "-S", *words)] if words or upgrade else []
-        return [(_PROGRAM, "-R", *without), *asked] if without else asked
+        going = [(_PROGRAM, "-R", *wanted.without)] if wanted.without else []
+        if not (wanted.words or wanted.upgrade):
+            return going
+        return [*going, (_PROGRAM, "-Su" if wanted.upgrade else "-S", *wanted.words)]
 
     def install_files(self, words: Sequence[str]) -> Sequence[Words]:
         """Return the command for package files."""

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from velpin.kinds.deb.state import DebState
     from velpin.model.forecast import Answer
     from velpin.model.request import Request
-    from velpin.ports.commands import Words
+    from velpin.ports.commands import InstallWords, Words
 
 _PROGRAM = "apt-get"
 
@@ -69,17 +69,11 @@ class DebCommands(Commands):
             ):
                 yield text
 
-    def install(
-        self,
-        words: Sequence[str],
-        *,
-        upgrade: bool = False,
-        without: Sequence[str] = (),
-        allow_older: bool = False,
-    ) -> Sequence[Words]:
+    def install(self, wanted: InstallWords) -> Sequence[Words]:
         """Return the command for some requests; a `-` behind a name removes the package."""
-        going = [f"{name}-" for name in without]
-        return [(_PROGRAM, "dist-upgrade" if upgrade else "install", *words, *going)]
+        going = [f"{name}-" for name in wanted.without]
+        verb = "dist-upgrade" if wanted.upgrade else "install"
+        return [(_PROGRAM, verb, *wanted.words, *going)]
 
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""

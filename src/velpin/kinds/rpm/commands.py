@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
     from velpin.model.forecast import Answer
     from velpin.model.request import Request
-    from velpin.ports.commands import Words
+    from velpin.ports.commands import InstallWords, Words
 
 
 class RpmCommands(Commands):
@@ -50,21 +50,15 @@ class RpmCommands(Commands):
     def _exactly(self, request: Request) -> str:
         """Return the word for one version of a name."""
 
-    def install(
-        self,
-        words: Sequence[str],
-        *,
-        upgrade: bool = False,
-        without: Sequence[str] = (),
-        allow_older: bool = False,
-    ) -> Sequence[Words]:
+    def install(self, wanted: InstallWords) -> Sequence[Words]:
         """Return the command for some requests."""
-        if upgrade:
+        if wanted.upgrade:
             return ()
-        options = [self.goes_back] if allow_older and self.goes_back else []
-        if without:
-            return self._swap([*options, *words], without)
-        return [(self.program, "install", *options, *words)]
+        options = [self.goes_back] if wanted.allow_older and self.goes_back else []
+        words = [*options, *wanted.words]
+        if wanted.without:
+            return self._swap(words, wanted.without)
+        return [(self.program, "install", *words)]
 
     @abstractmethod
     def _swap(self, words: Sequence[str], without: Sequence[str]) -> Sequence[Words]:
