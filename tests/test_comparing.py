@@ -440,7 +440,7 @@ def judged(
         offers_from=lambda handle: [SimpleNamespace(name=name) for name in (offers or {}).get(handle, ())],
     )  # fmt: skip
     asked = {
-        "forecast": lambda _ports, names: host.forecast(names),
+        "bare_forecast": lambda _ports, names: host.forecast(names),
         "forecast_upgrade": lambda _ports: host.forecast_upgrade(),
         "after_upgrade": lambda _ports: host.after_upgrade(),
         "offers_from": lambda _ports, handle: host.offers_from(handle),
