@@ -60,27 +60,32 @@ def test_ways_out_are_tried(tmp_path: Path) -> None:
 
 QUESTIONS = [
     ("cap", {"one": ("", (P("b", provides=("cap",)), P("z", provides=("cap",))))}, "",
-     "which package should provide cap: b (one), z (one); the default is the first, b"),
+     "choose what provides cap: b (one), z (one); the first is b", "the first"),
     ("a", {"one": ("", (A1,))}, "IgnorePkg = a\n",
-     "whether to install a although it is ignored (etc/pacman.conf:4); the default is yes"),
+     "install a although it is ignored (etc/pacman.conf:4)", "yes"),
     ("g", {"one": ("", (P("a", groups=("g",)), P("b", groups=("g",))))}, "",
-     "which of the 2 packages of g to install; the default is all"),
+     "choose among the 2 packages of g", "all"),
     ("--upgrade", {"one": ("", (P("b", replaces=("old",)),))}, "",
-     "whether to replace old with b from one; the default is yes"),
+     "replace old with b from one", "yes"),
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("asked", "sources", "options", "told"), QUESTIONS)
+@pytest.mark.parametrize(("asked", "sources", "options", "told", "answer"), QUESTIONS)
 def test_what_the_installer_will_ask_is_said(
     tmp_path: Path,
     asked: str,
     sources: dict[str, tuple[str, tuple[P, ...]]],
     options: str,
     told: str,
+    answer: str,
 ) -> None:
     found = built(tmp_path, sources, (P("old"),), X86 + options).forecast(asked)
     assert found["ok"]
-    assert f"the installer will ask {told}" in [one["text"] for one in found["notes"]]
+    asks = [(q["text"], q["default"], q["unattended"], q["option"]) for q in found["questions"]]
+    assert asks == [
+        (told, answer, answer, "--noconfirm"),
+        ("confirm the transaction", "yes", "yes", "--noconfirm"),
+    ]
 
 
 CHAINS = [

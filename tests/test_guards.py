@@ -103,7 +103,7 @@ def test_imports_inside_functions_stand_where_things_are_put_together() -> None:
     assert len(readers) <= MOST_READERS
 
 
-MOST_READERS = 7
+MOST_READERS = 8
 """Modules of kinds that load what reads an index or explains a refusal when it is needed."""
 
 
@@ -198,34 +198,34 @@ HEAVY = {
 BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "host": (["host"], 75, {"email"}),
     "sources": (["sources"], 90, {"email"}),
-    "forecast": (["forecast", "gull", "--why"], 103, set()),
+    "forecast": (["forecast", "gull", "--why"], 105, set()),
     "offers": (["offers", "gull"], 77, set()),
     "find": (["find", "gull"], 77, set()),
     "keys": (["keys"], 86, set()),
-    "refresh": (["refresh"], 126, {"email", "filelock", "concurrent.futures"}),
+    "refresh": (["refresh"], 128, {"email", "filelock", "concurrent.futures"}),
     "add": (
-        ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 118,
+        ["add", "new", "--url", "{}/repos/vendor", "--suite", "jetty", "--preview"], 119,
         {"email", "filelock", "concurrent.futures"},
     ),
-    "off": (["off", "vendor", "--preview"], 112, set()),
-    "on": (["on", "vendor"], 94, set()),
-    "drop": (["drop", "vendor", "--preview"], 146, set()),
-    "prefer": (["prefer", "base", "--over", "vendor", "--preview"], 144, set()),
-    "confine": (["confine", "vendor", "gull", "--preview"], 144, set()),
-    "pin": (["pin", "gull@1", "--preview"], 144, set()),
-    "bar": (["bar", "gull", "--from", "vendor", "--preview"], 144, set()),
-    "keep": (["keep", "gull", "--preview"], 144, set()),
-    "rules": (["rules"], 91, set()),
+    "off": (["off", "vendor", "--preview"], 113, set()),
+    "on": (["on", "vendor"], 95, set()),
+    "drop": (["drop", "vendor", "--preview"], 148, set()),
+    "prefer": (["prefer", "base", "--over", "vendor", "--preview"], 146, set()),
+    "confine": (["confine", "vendor", "gull", "--preview"], 146, set()),
+    "pin": (["pin", "gull@1", "--preview"], 146, set()),
+    "bar": (["bar", "gull", "--from", "vendor", "--preview"], 146, set()),
+    "keep": (["keep", "gull", "--preview"], 146, set()),
+    "rules": (["rules"], 92, set()),
     "want": (["want", "gull@1", "--preview"], 149, set()),
-    "shift": (["shift", "--save", "{}/saved"], 132, {"email"}),
+    "shift": (["shift", "--save", "{}/saved"], 134, {"email"}),
     "journal": (["journal"], 47, set()),
-    "checkup": (["checkup", "--offline"], 191, {"email"}),
-    "catalog": (["catalog"], 61, set()),
-    "export": (["export"], 135, {"pysequoia"}),
+    "checkup": (["checkup", "--offline"], 193, {"email"}),
+    "catalog": (["catalog"], 62, set()),
+    "export": (["export"], 136, {"pysequoia"}),
     "conform": (["conform", "{}/host.toml", "--check"], 156, {"tomllib"}),
     "expect": (["expect", "{}/host.toml"], 122, {"tomllib"}),
-    "undo": (["undo"], 52, set()),
-    "report": (["report", "--json"], 203, {"email"}),
+    "undo": (["undo"], 53, set()),
+    "report": (["report", "--json"], 205, {"email"}),
     "completion": (["completion", "bash"], 9, set()),
     "help": (["help", "rules"], 12, set()),
     "--help": (["--help"], 5, set()),

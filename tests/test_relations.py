@@ -155,7 +155,7 @@ def test_a_parsed_index_is_of_this_file_and_this_layout(
 
 def test_a_memo_lasts_until_its_index_changes(tmp_path: Path) -> None:
     index = index_at(tmp_path / "x.index", 1)
-    assert index.essential == {"gull"}
+    assert index.marked == {"gull"}
     assert list(index.blocks()) == [b"Package: gull\n"]
     assert Memo([tmp_path], [index]).names("k", lambda: ["a"]) == ["a"]
     assert Memo([tmp_path], [index]).names("k", lambda: ["b"]) == ["a"]

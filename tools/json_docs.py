@@ -72,9 +72,11 @@ are any. A **place** is `FILE:LINE` below the host's root. A **rule** is the com
 
 Of a forecast: `ok` is false where the installer would refuse; `changes` is then empty and `because`
 is the chain from what was asked for to the cause. Several requests are one transaction. With
-`--upgrade`, `answers` is empty. What the host's installer will ask is among `notes`, with codes
-that begin with `will-ask-`. On deb hosts `url` is the address plus `dists/SUITE`, or the flat
-folder.
+`--upgrade`, `answers` is empty. `questions` are what the host's installer asks before it does
+that, in its order: `default` is what Enter answers, `unattended` what its own `option` (`-y`)
+answers. If `unattended` is `stops`, it goes on with `allowed_by` only; an empty `default` means
+that it does not ask about that by itself. On deb hosts `url` is the address plus `dists/SUITE`, or
+the flat folder.
 """
 
 OUTRO = """

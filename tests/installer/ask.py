@@ -46,12 +46,13 @@ class Installer:
             'Acquire::Languages "none";\nAPT::Sandbox::User "root";\nDebug::NoLocking "1";\n'
         )
 
-    def run(self, *words: str) -> subprocess.CompletedProcess[str]:
-        """Run one of its programs; nothing of the real host is touched."""
+    def run(self, *words: str, said: str = "") -> subprocess.CompletedProcess[str]:
+        """Run one of its programs and say something to it; nothing of the real host is touched."""
         environment = {**os.environ, "APT_CONFIG": str(self._conf), "LC_ALL": "C.UTF-8"}
         return subprocess.run(
-            words, env=environment, capture_output=True, text=True, check=False, timeout=120
-        )
+            words, env=environment, capture_output=True, text=True, check=False, timeout=120,
+            input=said,
+        )  # fmt: skip
 
     def refresh(self) -> None:
         """Let it fetch its indexes."""

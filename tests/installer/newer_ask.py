@@ -34,11 +34,11 @@ class NewerInstaller(Installer):
         super().__init__(root, archs)
         self._newer = newer
 
-    def run(self, *words: str) -> subprocess.CompletedProcess[str]:
-        """Run one of its programs."""
+    def run(self, *words: str, said: str = "") -> subprocess.CompletedProcess[str]:
+        """Run one of its programs and say something to it."""
         return subprocess.run(
             ["chroot", str(self._newer), "env", f"APT_CONFIG={self._conf}", "LC_ALL=C.UTF-8", *words],
-            capture_output=True, text=True, check=False, timeout=120,
+            capture_output=True, text=True, check=False, timeout=120, input=said,
         )  # fmt: skip
 
 
@@ -61,18 +61,24 @@ class NewerRpmInstaller:
 
     def ask(self, *words: str) -> Said:
         """What it would do for `install NAME...` or the full upgrade."""
-        root = self.harbour.root
         if self.harbour.kind == DNF:
-            done = self._run(
-                "dnf5", f"--installroot={root}", "--releasever=4", "--forcearch=x86_64",
-                "--setopt=*.repo_gpgcheck=0",  # it looks for keys outside of that root, and asks
-                f"--setopt=cachedir={self.harbour.folder}/installer-cache", "--assumeno", *words,
-            )  # fmt: skip
-            return _read_table(done)
+            without_keys = "--setopt=*.repo_gpgcheck=0"  # it would look for them elsewhere, and ask
+            return _read_table(self._dnf(without_keys, "--assumeno", *words))
         first, *rest = words
         return read_xml(
             self._run(*self._zypper("--xmlout"), first, "--dry-run", "--details", *rest)
         )
+
+    def said_to_yes(self, *words: str) -> str:
+        """What it prints when every question is answered with yes; this changes its root."""
+        self.clear()
+        return self._dnf("-y", *words)
+
+    def _dnf(self, *words: str) -> str:
+        return self._run(
+            "dnf5", f"--installroot={self.harbour.root}", "--releasever=4", "--forcearch=x86_64",
+            f"--setopt=cachedir={self.harbour.folder}/installer-cache", *words,
+        )  # fmt: skip
 
     def _zypper(self, *words: str) -> list[str]:
         return ["zypper", "--root", str(self.harbour.root), "--non-interactive", *words]

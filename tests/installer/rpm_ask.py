@@ -60,13 +60,19 @@ class RealInstaller:
         )  # fmt: skip
         return done.stdout + done.stderr
 
-    def _dnf(self, *words: str) -> Said:
+    def said_to_yes(self, *words: str) -> str:
+        """What it prints when every question is answered with yes; this changes its root."""
+        if self.harbour.kind == DNF:
+            return self._dnf(*words, answer="-y").text
+        return self._run(self._zypper(*words))
+
+    def _dnf(self, *words: str, answer: str = "--assumeno") -> Said:
         root = self.harbour.root
         text = self._run(
             ["dnf", f"--installroot={root}", "--forcearch=x86_64", "--releasever=4", "--noplugins",
              "-c", f"{root}/etc/dnf/dnf.conf", f"--setopt=reposdir={root}/etc/yum.repos.d",
              f"--setopt=cachedir={self._cache}", "--setopt=metadata_expire=1h",
-             "--assumeno", *words]
+             answer, *words]
         )  # fmt: skip
         return _read_table(text)
 

@@ -36,7 +36,7 @@ def forecast(
     """Return a bare forecast with what people ask next: what to type for it, and how long its
     answers stay, which takes the full upgrade. Arguments and errors are those of `bare_forecast`.
     """
-    from velpin.core.next_commands import commands_for
+    from velpin.core.next_commands import commands_for, with_questions
     from velpin.core.staying import with_stays
 
     found = bare_forecast(
@@ -45,9 +45,8 @@ def forecast(
     if not found.ok:
         return found
     asked = requests_of(ports, texts, source, without, allow_older=allow_older)
-    return with_stays(
-        ports, found._replace(next=commands_for(ports, asked, found, upgrade=upgrade))
-    )
+    following = commands_for(ports, asked, found, upgrade=upgrade)
+    return with_stays(ports, with_questions(ports, found, upgrade=upgrade)._replace(next=following))
 
 
 def bare_forecast(
@@ -118,10 +117,11 @@ def forecast_upgrade(ports: Ports, *, realign: bool = False) -> Forecast:
     refusal = ports.readiness.refusal()
     if refusal is not None:
         return _refused(ports, refusal)
-    from velpin.core.next_commands import commands_for_upgrade
+    from velpin.core.next_commands import commands_for_upgrade, with_questions
 
     found = _completed(ports, ports.transactions.predict_upgrade(realign=realign))
-    return found._replace(next=commands_for_upgrade(ports, found, realign=realign))
+    following = commands_for_upgrade(ports, found, realign=realign)
+    return with_questions(ports, found, upgrade=True)._replace(next=following)
 
 
 def _completed(ports: Ports, found: Forecast) -> Forecast:

@@ -53,7 +53,9 @@ def commands_for(
     if files:
         return as_lines(*first, *_with_files(ports, requests, found.answers, files))
     for way in islice(_ways(ports, requests, found.answers), _MOST_WAYS):
-        wanted = InstallWords([asked.word for asked in way], upgrade, without, older)
+        wanted = InstallWords(
+            [asked.word for asked in way], upgrade, without, older, _options(found)
+        )
         commands = ports.transactions.commands.install(wanted)
         if commands and _does_the_same(ports, requests, way, found, upgrade=upgrade):
             return as_lines(*first, *commands)
@@ -71,13 +73,23 @@ def commands_for_upgrade(
     )
 
 
+def with_questions(ports: Ports, found: Forecast, *, upgrade: bool = False) -> Forecast:
+    """Return a forecast with what the installer asks before it does that."""
+    if not (found.ok and found.changes):
+        return found
+    asked = ports.transactions.commands.questions(found, _refreshed(found), upgrade=upgrade)
+    return found._replace(questions=(*found.questions, *asked))
+
+
 def refresh_first(ports: Ports, found: Forecast) -> tuple[Words, ...]:
     """Return the refresh of the installer's own indexes if the forecast needs newer ones."""
-    needed = any(
-        isinstance(note, InstallerMustRefresh) and set(note.sources) != {PACKAGE_FILE}
-        for note in found.notes
-    )
-    return (ports.transactions.commands.refresh(),) if needed else ()
+    return (ports.transactions.commands.refresh(),) if _refreshed(found) else ()
+
+
+def _refreshed(found: Forecast) -> set[str]:
+    """The sources of which the installer lacks the indexes that a forecast uses."""
+    behind = (note.sources for note in found.notes if isinstance(note, InstallerMustRefresh))
+    return {source for sources in behind for source in sources if source != PACKAGE_FILE}
 
 
 def as_lines(*commands: Words) -> tuple[str, ...]:
@@ -123,6 +135,11 @@ def _goes_back(requests: Sequence[Request], found: Forecast) -> bool:
     """Whether a version that is asked for takes the place of a newer one."""
     may = any(request.allows_older for request in requests)
     return may and any(answer.outcome == "downgrade" for answer in found.answers)
+
+
+def _options(found: Forecast) -> list[str]:
+    """The options without which the installer would not even ask."""
+    return [question.allowed_by for question in found.questions if question.default == "stops"]
 
 
 def _going(requests: Sequence[Request], found: Forecast) -> list[str]:

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from velpin.core.forecasting import bare_forecast, forecast, requests_of
-from velpin.core.next_commands import commands_for
+from velpin.core.next_commands import commands_for, with_questions
 from velpin.core.scratch import with_scratch_store
 from velpin.core.source_plans import added_sources
 from velpin.core.staying import with_stays
@@ -74,7 +74,8 @@ def forecast_with_files(
         if found.ok:
             requests = requests_of(asking, asked, source, without, allow_older=allow_older)
             following = commands_for(asking, requests, found, upgrade=upgrade, files=files)
-            found = with_stays(ports, found._replace(next=following), asking)
+            asked_of_you = with_questions(asking, found, upgrade=upgrade)
+            found = with_stays(ports, asked_of_you._replace(next=following), asking)
     return _as_given(found, texts, asked)
 
 

@@ -124,7 +124,7 @@ def _show(found: Forecast, words: ForecastWords, *, tells_next: bool) -> None:
         json_values.write(found)
         return
     from velpin.front import forecast_view
-    from velpin.front.next_view import show_next
+    from velpin.front.next_view import show_next, show_questions
     from velpin.front.screen import Screen
 
     screen = Screen()
@@ -135,6 +135,7 @@ def _show(found: Forecast, words: ForecastWords, *, tells_next: bool) -> None:
     else:
         forecast_view.show_forecast(screen, found, why=words.why, every=words.every)
     if tells_next:
+        show_questions(screen, found.questions)
         show_next(screen, found.next)
 
 

@@ -6,8 +6,10 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.front.screen import Piece, Screen, signed
+from velpin.model.questions import Proceed
 
 if TYPE_CHECKING:
+    from velpin.model.forecast import Question
     from velpin.model.way_back import WayBack
 
 
@@ -18,6 +20,41 @@ def show_next(screen: Screen, commands: Sequence[str]) -> None:
         screen.line(("run next", "head"))
         for command in commands:
             screen.line((command, "command"), indent=2)
+
+
+def show_questions(screen: Screen, questions: Sequence[Question]) -> None:
+    """What the installer asks first, if it is more than whether to go on, and what it does not do
+    without an option."""
+    if all(isinstance(question.asks, Proceed) for question in questions):
+        return
+    asked = [question for question in questions if question.default not in ("", "stops")]
+    stopping = [question for question in questions if question.default == "stops"]
+    silent = [question for question in questions if not question.default]
+    screen.gap()
+    if asked:
+        screen.line(("the installer will ask you to", "head"))
+    for question in asked:
+        screen.line(question.asks.text, (f" ({_answers(question)})", "quiet"), indent=2)
+    _show_stops(screen, "it stops unless an option lets it", stopping)
+    for option in dict.fromkeys(question.option for question in silent):
+        _show_stops(screen, f"with {option} it stops unless an option lets it", silent)
+
+
+def _show_stops(screen: Screen, head: str, questions: Sequence[Question]) -> None:
+    if questions:
+        screen.line((head, "head"))
+    for question in questions:
+        screen.line(question.asks.text, ": ", (question.allowed_by, "command"), indent=2)
+
+
+def _answers(question: Question) -> str:
+    """What answers a question if nobody does, in a line."""
+    told = f"Enter means {question.default}"
+    if question.unattended == "stops":
+        return f"{told}; {question.option} stops there without {question.allowed_by}"
+    if question.unattended == question.default:
+        return f"{told}, and so does {question.option}"
+    return f"{told}, {question.option} means {question.unattended}"
 
 
 def show_way_back(screen: Screen, back: WayBack) -> None:

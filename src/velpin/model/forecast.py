@@ -157,6 +157,24 @@ class Remedy(NamedTuple):
     what: Annotated[Reason, Inline]
 
 
+Reply = Literal["yes", "no", "the first", "all", "stops", ""]
+"""An answer; `stops` if nothing is asked and the installer gives up, empty if it just goes on."""
+
+
+class Question(NamedTuple):
+    """One question of the installer, or something it does not do without an option."""
+
+    asks: Annotated[Reason, Inline]
+    default: Reply
+    """What Enter alone answers."""
+    unattended: Reply
+    """What the installer answers for itself when it runs with its option for that."""
+    option: str
+    """The installer's option that answers its questions, such as `-y`."""
+    allowed_by: str = ""
+    """The option with which the installer does not stop there; empty if it needs none."""
+
+
 NeedWhen = Literal["runs", "builds", "checks"]
 
 NeedHow = Literal["installed", "source", "recipe", "nowhere"]
@@ -228,6 +246,8 @@ class Forecast(NamedTuple):
     held_back: tuple[HeldBack, ...] = ()
     unneeded: tuple[str, ...] = ()
     """Installed packages that nothing needs any more afterwards."""
+    questions: tuple[Question, ...] = ()
+    """What the installer asks before it does this, in the order in which it asks."""
     next: tuple[str, ...] = ()
     """Commands that do this, of the host's installer, a line each; a rule goes first if it takes
     one. Empty if nothing changes, and if no command gives just this."""

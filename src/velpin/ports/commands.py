@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Container, Iterable, Sequence
 
-    from velpin.model.forecast import Answer
+    from velpin.model.forecast import Answer, Forecast, Question
     from velpin.model.request import Request
 
 Words = tuple[str, ...]
@@ -32,6 +32,8 @@ class InstallWords(NamedTuple):
     """Installed packages that are to go."""
     allow_older: bool = False
     """Whether a version may take the place of a newer one."""
+    options: Sequence[str] = ()
+    """Options without which the installer stops, whatever is answered."""
 
 
 class Commands(Protocol):
@@ -59,6 +61,16 @@ class Commands(Protocol):
 
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""
+        return ()
+
+    def questions(
+        self, found: Forecast, refreshed: Container[str], *, upgrade: bool
+    ) -> Sequence[Question]:
+        """Return what the installer asks when it is given the commands of a forecast, beside what
+        the forecast says already.
+
+        `refreshed` are the sources whose indexes it fetches first.
+        """
         return ()
 
 

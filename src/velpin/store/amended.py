@@ -64,9 +64,9 @@ class AmendedIndex(Index):
         return self._base.notes
 
     @property
-    def essential(self) -> set[str]:
-        """Names of entries that say no host should be without them."""
-        return {name for name in self._base.essential if name in self._by_name}
+    def marked(self) -> set[str]:
+        """What stands out in the record as it is."""
+        return self._base.marked
 
     @cached_property
     def _by_name(self) -> dict[str, list[Row]]:

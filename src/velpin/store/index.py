@@ -45,7 +45,7 @@ from velpin.forked import ForkedTask
 if TYPE_CHECKING:
     from velpin.apart import Handles
 
-SCHEMA = 11
+SCHEMA = 12
 _TAIL = 12
 """Bytes behind the facts: their checksum, 4, and their length, 8."""
 _LONGEST_LINE = 1 << 16
@@ -127,8 +127,9 @@ class Batch(NamedTuple):
     entries: list[ParsedEntry]
     provides: list[tuple[str, int]]
     """Provided name, and which of this batch's entries provides it."""
-    essential: list[str]
-    """Names of entries that say no host should be without them."""
+    marked: list[str]
+    """What stands out: names of packages that no host should be without, or the identifiers of
+    keys that the host has taken."""
     links: Links = MappingProxyType({})
     """By kind of link: another package's name, and which of this batch's entries says it."""
 
@@ -221,9 +222,10 @@ class Index:
         return [IndexNote(*note) for part in self._parts for note in part["notes"]]
 
     @property
-    def essential(self) -> set[str]:
-        """Names of entries that say no host should be without them."""
-        return {name for part in self._parts for name in part["essential"]}
+    def marked(self) -> set[str]:
+        """What stands out in it: names of packages that no host should be without, or the
+        identifiers of keys that the host has taken."""
+        return {name for part in self._parts for name in part["marked"]}
 
     def rows(self, name: str) -> list[Row]:
         """All entries of a name, in the order of the index."""
@@ -623,7 +625,7 @@ def _read_part(file: IO[bytes], read: IndexPart, part: int) -> dict[str, Any]:
     provides: list[str] = []
     built: list[str] = []
     blocks: list[tuple[int, int]] = []
-    essential: list[str] = []
+    marked: list[str] = []
     links: dict[str, list[str]] = {}
     base = first = part * _PART
     for number, batch in enumerate(read(notes), first):
@@ -632,7 +634,7 @@ def _read_part(file: IO[bytes], read: IndexPart, part: int) -> dict[str, Any]:
         file.write(data)
         _take_links(batch, base, links)
         _take(batch, number, base, lines, provides, built)
-        essential += batch.essential
+        marked += batch.marked
         base += len(batch.entries)
     count = len(lines)
     lines = _whole(lines, _SUMMARY)
@@ -644,7 +646,7 @@ def _read_part(file: IO[bytes], read: IndexPart, part: int) -> dict[str, Any]:
         "links": list(links),
         "count": len(lines),
         "notes": notes,
-        "essential": [name for name in essential if "\t" not in name and "\n" not in name],
+        "marked": [name for name in marked if "\t" not in name and "\n" not in name],
         "blocks": blocks,
         "rows": _put_lines(file, lines),
         "provides": _put_lines(file, _whole(provides, 2)),

@@ -7,12 +7,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from velpin.kinds.alpm.solver import UNATTENDED
+from velpin.model.forecast import Question
+from velpin.model.questions import Proceed
 from velpin.ports.commands import AskedAs, Commands
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Container, Iterator, Sequence
 
-    from velpin.model.forecast import Answer
+    from velpin.model.forecast import Answer, Forecast
     from velpin.model.request import Request
     from velpin.ports.commands import InstallWords, Words
 
@@ -50,3 +53,9 @@ class AlpmCommands(Commands):
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""
         return (_PROGRAM, "-Su")
+
+    def questions(
+        self, found: Forecast, refreshed: Container[str], *, upgrade: bool
+    ) -> Sequence[Question]:
+        """Return the last question; the forecast itself says what is asked before."""
+        return (Question(Proceed(), default="yes", unattended="yes", option=UNATTENDED),)

@@ -154,7 +154,7 @@ def _told(
         problem=problem_of(done),
         answers=tuple(answers),
         changes=changes,
-        notes=tuple(work.questions),
+        questions=tuple(work.questions) if done.ok else (),
         because=chain(state, work, done),
         held_back=_held_back(work) if done.ok else (),
         unneeded=_unneeded(state, done) if done.ok and done.coming else (),

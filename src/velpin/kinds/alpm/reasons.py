@@ -241,40 +241,28 @@ class AskFirst(Reason):
 # -- questions of the host's installer ---------------------------------------------------------
 
 
-class WillAskProvider(Reason):
-    says = (
-        "the installer will ask which package should provide {name}: {providers}; the default is"
-        " the first, {package}"
-    )
+class ChoosesProvider(Reason):
+    says = "choose what provides {name}: {providers}; the first is {package}"
     name: str
     providers: tuple[str, ...]
     package: str
 
 
-class WillAskIgnored(Reason):
-    says = (
-        "the installer will ask whether to install {name} although it is ignored ({place}); the"
-        " default is yes"
-    )
+class TakesIgnored(Reason):
+    says = "install {name} although it is ignored ({place})"
     name: str
     place: Place
     group: str = ""
 
 
-class WillAskReplace(Reason):
-    says = (
-        "the installer will ask whether to replace {name} with {package} from {source}; the"
-        " default is yes"
-    )
+class ReplacesInstalled(Reason):
+    says = "replace {name} with {package} from {source}"
     name: str
     package: str
     source: str
 
 
-class WillAskMembers(Reason):
-    says = (
-        "the installer will ask which of the {count} packages of {name} to install; the default"
-        " is all"
-    )
+class ChoosesMembers(Reason):
+    says = "choose among the {count} packages of {name}"
     count: int
     name: str

@@ -23,25 +23,27 @@ from velpin.kinds.alpm.ignored import Ignored
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage, AlpmPool, Several
 from velpin.kinds.alpm.reasons import (
     AskedTwice,
+    ChoosesMembers,
+    ChoosesProvider,
     ConflictComing,
     ConflictInstalled,
-    WillAskIgnored,
-    WillAskMembers,
-    WillAskProvider,
-    WillAskReplace,
+    ReplacesInstalled,
+    TakesIgnored,
     WouldBreak,
     WouldLose,
     WrongArchAsked,
 )
 from velpin.kinds.alpm.relation import AlpmRelation, fits
 from velpin.kinds.alpm.version import compare
-from velpin.model.forecast import Role
+from velpin.model.forecast import Question, Reply, Role
 from velpin.model.reason import Reason
 from velpin.model.reasons import NeverRefreshed, Unmet
 from velpin.model.step import Step, StepKind, Trace
 from velpin.ports.refused import RequestRefused
 
 ANY = "any"
+UNATTENDED = "--noconfirm"
+"""The option with which the installer answers its own questions."""
 
 
 class PullCause(NamedTuple):
@@ -89,7 +91,7 @@ class AlpmSolver:
         self._trace = trace
         self._archs, self._missing = archs, missing
         self.targets = Several()
-        self.questions: list[Reason] = []
+        self.questions: list[Question] = []
         self.kept: list[tuple[AlpmPackage, AlpmPackage, Reason]] = []
         """Of an upgrade: installed, what it would become, and what ignores it."""
         self._replaced: dict[str, list[AlpmPackage]] = {}
@@ -141,7 +143,7 @@ class AlpmSolver:
     def ask_members(self, group: str, members: Sequence[AlpmPackage]) -> None:
         """Remember that the installer asks which members of a group are wanted."""
         if len(members) > 1:
-            self._question(WillAskMembers(name=group, count=len(members)))
+            self._question(ChoosesMembers(name=group, count=len(members)), "all")
 
     def find(
         self,
@@ -180,7 +182,8 @@ class AlpmSolver:
         if here is None and len(found) > 1:
             names = tuple(f"{package.name} ({package.origin.handle})" for package in found)
             first = found[0].name
-            self._question(WillAskProvider(name=str(wanted), providers=names, package=first))
+            asks = ChoosesProvider(name=str(wanted), providers=names, package=first)
+            self._question(asks, "the first")
         return here or next(iter(found), None)
 
     def _may(self, package: AlpmPackage, named: bool) -> bool:
@@ -193,11 +196,12 @@ class AlpmSolver:
     def _ask_ignored(self, package: AlpmPackage) -> None:
         why = self.ignored.why(package)
         if why is not None:
-            self._question(WillAskIgnored(name=why.name, place=why.place))
+            self._question(TakesIgnored(name=why.name, place=why.place))
 
-    def _question(self, reason: Reason) -> None:
-        if reason not in self.questions:
-            self.questions.append(reason)
+    def _question(self, asks: Reason, answer: Reply = "yes") -> None:
+        question = Question(asks, answer, answer, UNATTENDED)
+        if question not in self.questions:
+            self.questions.append(question)
 
     # -- the upgrade -----------------------------------------------------------------------
 
@@ -236,8 +240,8 @@ class AlpmSolver:
             if target is not None and target is not package:
                 continue
             self._question(
-                WillAskReplace(name=here.name, package=package.name, source=origin.handle)
-            )  # fmt: skip
+                ReplacesInstalled(name=here.name, package=package.name, source=origin.handle)
+            )
             self._replaced.setdefault(package.name, []).append(here)
             if target is None:
                 self._target(package, PullCause("replaces", here))

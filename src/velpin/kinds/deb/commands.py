@@ -8,14 +8,15 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from velpin.kinds.deb.preferences import release_pin
+from velpin.kinds.deb.questions import questions
 from velpin.kinds.deb.requests import source_filter
 from velpin.ports.commands import AskedAs, Commands
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Container, Iterator, Sequence
 
     from velpin.kinds.deb.state import DebState
-    from velpin.model.forecast import Answer
+    from velpin.model.forecast import Answer, Forecast, Question
     from velpin.model.request import Request
     from velpin.ports.commands import InstallWords, Words
 
@@ -73,8 +74,14 @@ class DebCommands(Commands):
         """Return the command for some requests; a `-` behind a name removes the package."""
         going = [f"{name}-" for name in wanted.without]
         verb = "dist-upgrade" if wanted.upgrade else "install"
-        return [(_PROGRAM, verb, *wanted.words, *going)]
+        return [(_PROGRAM, *wanted.options, verb, *wanted.words, *going)]
 
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""
         return (_PROGRAM, "dist-upgrade")
+
+    def questions(
+        self, found: Forecast, refreshed: Container[str], *, upgrade: bool
+    ) -> Sequence[Question]:
+        """Return whether to go on, and what it wants an option for when it runs unattended."""
+        return tuple(questions(self._state, found, upgrade=upgrade))

@@ -39,6 +39,14 @@ class DebCopy(NamedTuple):
 NO_COPY = DebCopy("", Release(), {})
 
 
+def is_verified(tree: Tree, copy: DebCopy) -> bool:
+    """Return whether the holder of a copy verified who signed it: the installer keeps a signature
+    only if it could verify it."""
+    if copy.fetched is not None:
+        return bool(copy.fetched.signed_by)
+    return copy.release_file.endswith("InRelease") or tree.exists(f"{copy.release_file}.gpg")
+
+
 class DebCopyFinder:
     """Finds the copy of each source's index that counts."""
 

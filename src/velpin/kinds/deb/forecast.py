@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING
 from velpin.kinds.deb.choice import DebPackage
 from velpin.kinds.deb.commands import DebCommands
 from velpin.kinds.deb.identity import number_in
+from velpin.kinds.deb.questions import stops
 from velpin.kinds.deb.readiness import DebReadiness
 from velpin.kinds.deb.reasons import (
-    EssentialGoes,
     NeverASource,
     NoCandidate,
     OnlyProvider,
@@ -182,14 +182,9 @@ def _asked(decided: Sequence[Decided]) -> tuple[list[AskedVersion], list[DebPack
 
 
 def _carried_out(told: Forecast, done: Transaction) -> Forecast:
-    essential = tuple(
-        unit.name for unit in done.removed
-        if unit.installed and not unit.chosen and done.world.is_essential(unit)
-    )  # fmt: skip
-    notes = told.notes
-    if essential:
-        notes = (*notes, EssentialGoes(names=essential))
-    return told._replace(ok=True, changes=changes_of(done), unneeded=unneeded(done), notes=notes)
+    changes = changes_of(done)
+    asked = tuple(stops(done, changes))
+    return told._replace(ok=True, changes=changes, unneeded=unneeded(done), questions=asked)
 
 
 def _last_for_each_name(answers: list[Decided]) -> list[Decided]:

@@ -217,7 +217,7 @@ class DebIndexes(Indexes):
 
     def essential_names(self) -> set[str]:
         """Names of packages that a source that is on marks as essential."""
-        named = {name for _, index in self.opened for name in index.essential}
+        named = {name for _, index in self.opened for name in index.marked}
         return named | self.configuration.forced_essential
 
     def in_order_of_sight(self, names: Sequence[str]) -> list[str]:

@@ -206,13 +206,6 @@ class NoProvider(Reason):
     providers: tuple[str, ...]
 
 
-class EssentialGoes(Reason):
-    says = (
-        "{names}: essential; the host's installer asks for a typed sentence before it removes that"
-    )
-    names: tuple[str, ...]
-
-
 class EntryIncomplete(Reason):
     says = (
         "the entry of {name} {version} in {source} has no {field}: the host's installer refuses"

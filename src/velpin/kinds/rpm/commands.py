@@ -13,6 +13,7 @@ from velpin.ports.commands import AskedAs, Commands
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
+    from velpin.kinds.rpm.state import RpmState
     from velpin.model.forecast import Answer
     from velpin.model.request import Request
     from velpin.ports.commands import InstallWords, Words
@@ -25,6 +26,9 @@ class RpmCommands(Commands):
     goes_back: str = ""
     """The option with which an older version takes the place of a newer one; empty if none is
     needed."""
+
+    def __init__(self, state: RpmState) -> None:
+        self._state = state
 
     def ways_to_ask(self, request: Request, answer: Answer) -> Iterator[AskedAs]:
         """Yield how to ask: by name, from a source, by version."""

@@ -36,9 +36,8 @@ def keys_given(state: RpmState, source: RpmSource) -> NamedKeys:
     found = NamedKeys()
     remote = False
     for address in source.keys:
-        parts = urlsplit(address)
-        if parts.scheme == "file" or address.startswith("/"):
-            file = unquote(parts.path).lstrip("/")
+        file = _file_of(address)
+        if file is not None:
             found.files.append(file)
             found.keys += _read_file(state, file, found.problems)
         else:
@@ -50,6 +49,25 @@ def keys_given(state: RpmState, source: RpmSource) -> NamedKeys:
     if not source.signed_index:
         found.how = "packages"
     return found
+
+
+def keys_in_files(state: RpmState, source: RpmSource) -> list[tuple[str, Key]]:
+    """Return the keys in the files that a source's section names, each with its file; files that
+    cannot be read have none."""
+    found = []
+    for address in source.keys:
+        file = _file_of(address)
+        if file is not None:
+            found += [(f"/{file}", key) for key in _read_file(state, file, [])]
+    return found
+
+
+def _file_of(address: str) -> str | None:
+    """The key file that an address of a section names, below the root; None if it is elsewhere."""
+    parts = urlsplit(address)
+    if parts.scheme == "file" or address.startswith("/"):
+        return unquote(parts.path).lstrip("/")
+    return None
 
 
 CHECKS: Mapping[str, type[CheckOff]] = {

@@ -5,10 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.commands import RpmCommands
+from velpin.kinds.rpm.ini import truth
+from velpin.kinds.rpm_dnf.questions import questions
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Container, Sequence
 
+    from velpin.model.forecast import Forecast, Question, Reply
     from velpin.model.request import Request
     from velpin.ports.commands import Words
 
@@ -35,3 +38,15 @@ class DnfCommands(RpmCommands):
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""
         return (self.program, "upgrade")
+
+    def questions(
+        self, found: Forecast, refreshed: Container[str], *, upgrade: bool
+    ) -> Sequence[Question]:
+        """Return whether to go on, and about which keys."""
+        return tuple(questions(self._state, found, refreshed, self._default()))
+
+    def _default(self) -> Reply:
+        """What Enter answers: the settings may have it answered, or say yes for it."""
+        said = self._state.configuration.settings_said
+        answers = (said.get("assumeyes", ""), said.get("defaultyes", ""))
+        return "yes" if any(truth(text, False) for text in answers) else "no"

@@ -12,4 +12,4 @@ class DnfTransactions(RpmTransactions):
     @property
     def commands(self) -> DnfCommands:
         """The commands that give such transactions."""
-        return DnfCommands()
+        return DnfCommands(self._state)

@@ -5,11 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.commands import RpmCommands
+from velpin.kinds.rpm_zypp.questions import questions
 from velpin.ports.commands import AskedAs
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Container, Iterator, Sequence
 
+    from velpin.model.forecast import Forecast, Question
     from velpin.model.request import Request
     from velpin.ports.commands import Words
 
@@ -37,3 +39,9 @@ class ZyppCommands(RpmCommands):
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade, or for the one to the best sources."""
         return (self.program, "dist-upgrade" if realign else "update")
+
+    def questions(
+        self, found: Forecast, refreshed: Container[str], *, upgrade: bool
+    ) -> Sequence[Question]:
+        """Return whether to go on, and about which keys and indexes."""
+        return tuple(questions(self._state, found, refreshed))

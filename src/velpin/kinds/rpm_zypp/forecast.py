@@ -14,4 +14,4 @@ class ZyppTransactions(RpmTransactions):
     @property
     def commands(self) -> ZyppCommands:
         """The commands that give such transactions."""
-        return ZyppCommands()
+        return ZyppCommands(self._state)

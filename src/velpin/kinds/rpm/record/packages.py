@@ -46,14 +46,22 @@ def stamp_of(path: Path) -> Stamp:
 
 def read_record(path: Path, notes: Notes) -> Iterator[Batch]:
     """Installed packages as batches for the index store, names in byte order: the installers
-    go by the record's table of names (observed)."""
-    found = [header for header in headers(path) if h.text_of(header, h.NAME) not in ("", _KEY)]
+    go by the record's table of names (observed). The first has the identifiers of the keys that
+    the host has taken."""
+    found: list[Header] = []
+    keys = []
+    for header in headers(path):
+        name = h.text_of(header, h.NAME)
+        if name == _KEY:
+            keys.append(h.text_of(header, h.VERSION).lower())
+        elif name:
+            found.append(header)
     found.sort(key=lambda header: h.text_of(header, h.NAME).encode())
-    for start in range(0, len(found), _IN_BLOCK):
-        yield _batch(found[start : start + _IN_BLOCK])
+    for start in range(0, max(len(found), 1), _IN_BLOCK):
+        yield _batch(found[start : start + _IN_BLOCK], [] if start else keys)
 
 
-def _batch(found: list[Header]) -> Batch:
+def _batch(found: list[Header], keys: list[str]) -> Batch:
     texts: list[bytes] = []
     entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
@@ -75,7 +83,7 @@ def _batch(found: list[Header]) -> Batch:
             links.setdefault(kind, []).extend((name, at) for name in names)
         texts.append(text)
         start += len(text) + 2
-    return Batch(b"\n\n".join(texts), entries, provides, [], links)
+    return Batch(b"\n\n".join(texts), entries, provides, keys, links)
 
 
 def _links(relations: Mapping[str, Iterable[str]]) -> dict[str, list[str]]:

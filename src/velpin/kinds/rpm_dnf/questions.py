@@ -1,0 +1,55 @@
+"""What the installer of rpm-dnf hosts asks before it carries a transaction out.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "What the installer asks".
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from velpin.kinds.rpm.questions import HostKeys, sources_of
+from velpin.model.forecast import Question
+from velpin.model.questions import ImportKey, ImportKeyAt, Proceed, in_groups
+
+if TYPE_CHECKING:
+    from collections.abc import Container, Iterator
+
+    from velpin.kinds.rpm.questions import LackedKey
+    from velpin.kinds.rpm.state import RpmState
+    from velpin.model.forecast import Forecast, Reply
+
+_OPTION = "-y"
+
+
+def questions(
+    state: RpmState, found: Forecast, refreshed: Container[str], default: Reply
+) -> Iterator[Question]:
+    """Yield what it asks: the keys of signed indexes that it fetches first, whether to go on, and
+    the keys of packages once these are fetched; `default` is what its settings answer."""
+    keys = HostKeys(state)
+    sources = list(sources_of(state, found))
+    for source in sources:
+        if source.signed_index and source.handle in refreshed:
+            for key in keys.lacked(source, ()):
+                yield _about(state, source.handle, key, default)
+    yield Question(Proceed(), default, "yes", _OPTION)
+    for source in sources:
+        fetched = state.indexes.copies[source.handle].fetched
+        if source.signed_packages:
+            for key in keys.lacked(source, fetched.packages_signed_by if fetched else ()):
+                yield _about(state, source.handle, key, default)
+
+
+def _about(state: RpmState, source: str, key: LackedKey, default: Reply) -> Question:
+    """The question about one key, with its fingerprint as this generation prints it."""
+    if not key.fingerprint:
+        return Question(ImportKeyAt(source=source, place=key.place), default, "yes", _OPTION)
+    newer = state.configuration.installer.generation == "newer"
+    asks = ImportKey(
+        key=f"0x{key.fingerprint[-8:]}",
+        fingerprint=key.fingerprint if newer else in_groups(key.fingerprint, 4),
+        owner=key.owner,
+        source=source,
+        place=key.place,
+    )
+    return Question(asks, default, "yes", _OPTION)
