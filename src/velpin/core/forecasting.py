@@ -79,7 +79,7 @@ def bare_forecast(
     found = _completed(ports, found)
     if found.ok:
         return found
-    from velpin.core.remedies import removals, those_that_work
+    from velpin.core.remedies import longer_versions, removals, those_that_work
 
     def works(asked: Sequence[str], going: Sequence[str], edits: Edits) -> bool:
         trial = ports.with_edits(edits) if edits or ports.view.trace else ports
@@ -91,7 +91,9 @@ def bare_forecast(
             return along is not None and along.forecast.ok
         return trial.transactions.would_carry_out(again)
 
-    attempts = chain(attempts, removals(ports, found, texts, without))
+    attempts = chain(
+        longer_versions(found, asked), attempts, removals(ports, found, texts, without)
+    )
     return found._replace(remedies=those_that_work(ports, attempts, works))
 
 

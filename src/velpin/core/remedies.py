@@ -12,13 +12,21 @@ from typing import TYPE_CHECKING, NamedTuple
 from velpin.core.rule_planner import RulePlanner
 from velpin.errors import VelpinError
 from velpin.model.forecast import Remedy
-from velpin.model.reasons import RuleInTheWay, SourceOn, WithoutIt
+from velpin.model.reasons import (
+    NoVersion,
+    NoVersionInSource,
+    RuleInTheWay,
+    SourceOn,
+    ThereIs,
+    WithoutIt,
+)
 from velpin.model.shell import as_typed, shell_word
 from velpin.ports.attempts import AskAgain, Attempt, DropRule, SwitchOn, all_of
 
 if TYPE_CHECKING:
     from velpin.files.tree import Edits
     from velpin.model.forecast import Forecast
+    from velpin.model.request import Request
     from velpin.ports.bundle import Ports
 
 _MOST_TRIED = 10
@@ -64,6 +72,35 @@ def removals(
                 continue
             if ports.transactions.may_suggest_removal(fact):
                 yield AskAgain(texts, WithoutIt(name=fact), [*without, fact])
+
+
+def longer_versions(found: Forecast, requests: Sequence[Request]) -> Iterator[Attempt]:
+    """Attempts with the whole of a version that was given without its epoch or its end."""
+    texts = [request.text for request in requests if not request.removes]
+    meant = {request.text: request.version for request in requests}
+    for answer in found.answers:
+        version = meant.get(answer.asked, "")
+        if not version or not isinstance(answer.problem, NoVersion | NoVersionInSource):
+            continue
+        whole = next((v for v in answer.near if _begins(v, version)), None)
+        if whole is None:
+            continue
+        epoch = whole[: whole.index(version)]
+        matched = [v for v in answer.near if v.startswith(f"{epoch}{version}")]
+        alike = all(_begins(v, version) for v in matched)
+        before, _, after = answer.asked.rpartition(version)
+        again = f"{before}{f'{epoch}{version}*' if alike else whole}{after}"
+        what = ThereIs(name=answer.package, version=whole)
+        yield AskAgain([again if text == answer.asked else text for text in texts], what)
+
+
+def _begins(whole: str, version: str) -> bool:
+    """Whether a version is another one's beginning, up to a sign, with or without its epoch."""
+    rest = whole.partition(":")[2] or whole
+    return any(
+        text.startswith(version) and not text[len(version) : len(version) + 1].isalnum()
+        for text in (whole, rest)
+    )
 
 
 def _trials(ports: Ports, attempt: Attempt) -> Iterator[Trial]:

@@ -12,6 +12,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
+from velpin.core.near import with_near
 from velpin.core.rule_merge import adds_nothing, contradiction, merge, remaining
 from velpin.errors import HostError, HostFileError, Refusal, VelpinError
 from velpin.model.forecast import Remedy
@@ -106,7 +107,7 @@ class RulePlanner:
         plan = Plan(" && ".join(map(command_of, rules)), "; ".join(map(short_of, rules)))
         plan.rules = list(rules)
         for rule in rules:
-            plan.findings += self.writer.findings(rule)
+            plan.findings += [with_near(self.ports, each) for each in self.writer.findings(rule)]
         old = self.rules.recorded()
         target, asked = self._merged(old, rules)
         try:

@@ -381,14 +381,17 @@ def find(
     json: Json = False,
 ) -> None:
     """Search names and descriptions in all sources."""
-    found, count = _open(root, as_is).packages.find(" ".join(text), most)
+    packages = _open(root, as_is).packages
+    found, count = packages.find(" ".join(text), most)
     if json:
         from velpin.front.documents import Hits
 
         _write(Hits(count, found))
         return
     if not found:
-        raise Refusal(f"nothing matches {' '.join(text)!r}", "try fewer or other words")
+        near = packages.near_names(text[0]) if len(text) == 1 else ()
+        hint = f"similar names: {', '.join(near)}" if near else "try fewer or other words"
+        raise Refusal(f"nothing matches {' '.join(text)!r}", hint)
     from velpin.front.views import show_found
 
     show_found(_screen(), found, count)

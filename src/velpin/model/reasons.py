@@ -223,6 +223,12 @@ class InNoOtherSource(Reason):
     says = "no other source has it"
 
 
+class ThereIs(Reason):
+    says = "there is {name} {version}"
+    name: str
+    version: str
+
+
 class WithoutIt(Reason):
     says = "removes {name}, which is in the way"
     name: str

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from velpin.model.reason import FromSource, Place, Reason
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
 
 
 class ComesAllTheSame(Reason):
@@ -19,20 +24,43 @@ class StillChanges(FromSource):
 
 
 class NoNameThere(Reason):
-    says = "{source} has no package called {name}"
+    says = "{source} has no package called {name}{meant}"
     source: str
     name: str
+    near: tuple[str, ...] = ()
+
+    @property
+    def meant(self) -> str:
+        """Names like it, for the end of a sentence."""
+        return did_you_mean(self.near)
 
 
 class NoSuchName(Reason):
-    says = "no source has a package called {name}, and none is installed"
+    says = "no source has a package called {name}, and none is installed{meant}"
     name: str
+    near: tuple[str, ...] = ()
+
+    @property
+    def meant(self) -> str:
+        """Names like it, for the end of a sentence."""
+        return did_you_mean(self.near)
 
 
 class NoSuchVersion(FromSource):
-    says = "no source has {name} in version {version}{from_source}"
+    says = "no source has {name} in version {version}{from_source}{others}"
     name: str
     version: str
+    near: tuple[str, ...] = ()
+
+    @property
+    def others(self) -> str:
+        """The newest versions, for the end of a sentence."""
+        return f"; it comes in {', '.join(self.near)}" if self.near else ""
+
+
+def did_you_mean(near: Sequence[str]) -> str:
+    """Return names that may have been meant, as the end of a sentence; empty if there are none."""
+    return f"; did you mean {' or '.join(near)}?" if near else ""
 
 
 class WouldGoBack(Reason):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
+from velpin.errors import Refusal
 from velpin.store.name_search import named_near
 
 if TYPE_CHECKING:
@@ -74,3 +75,11 @@ def near_names(packages: Packages, indexes: Indexes, name: str) -> tuple[str, ..
     """Names like one that is not known, also across sources switched off."""
     off = ((source.handle, index) for source, index in indexes.off())
     return named_near(name, packages.known_names(), off)
+
+
+def not_installed(packages: Packages, name: str, otherwise: str) -> Refusal:
+    """Return the refusal to keep a package that is not installed; `otherwise` is the hint if no
+    installed one has a name like it."""
+    near = named_near(name, packages.installed_names(), ())
+    hint = f"did you mean {' or '.join(near)}?" if near else otherwise
+    return Refusal(f"{name} is not installed: there is nothing to keep", hint)

@@ -12,6 +12,7 @@ from velpin.model.rule import Bar, Keep, Prefer, Rule, sources_in
 from velpin.model.rule_reasons import NoNameThere, NoSuchName
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
+from velpin.ports.packages import not_installed
 
 ALL = "*"
 
@@ -36,10 +37,8 @@ def resolve_rule(state: AlpmState, rule: Rule) -> Rule:
     if isinstance(rule, Keep):
         for name in rule.names:
             if not installed_meant(state, name):
-                raise Refusal(
-                    f"{name} is not installed: there is nothing to keep",
-                    "what comes is decided by the order of sources: velpin prefer",
-                )
+                otherwise = "what comes is decided by the order of sources: velpin prefer"
+                raise not_installed(state.packages, name, otherwise)
     return rule
 
 

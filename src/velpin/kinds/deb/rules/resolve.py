@@ -26,6 +26,7 @@ from velpin.model.rule import Bar, Keep, Pin, Prefer, Rule, command_of, with_nam
 from velpin.model.rule_reasons import NoNameThere, NoSuchName, NoSuchVersion
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
+from velpin.ports.packages import not_installed
 
 _BOUNDS = ("<", ">", "=")
 
@@ -84,11 +85,9 @@ def _refuse_not_installed(state: DebState, rule: Keep) -> None:
     for name in rule.names:
         alone = Keep((name,))
         if not any(package.installed for package in packages_meant(state, alone)):
-            raise Refusal(
-                f"{name} is not installed: there is nothing to keep",
-                "for a version that you want later: velpin pin"
-                f" {shell_word(split_name(name)[0])}@VERSION",
-            )
+            bare = shell_word(split_name(name)[0])
+            otherwise = f"to pin it later: velpin pin {bare}@VERSION"
+            raise not_installed(state.packages, name, otherwise)
 
 
 def findings(state: DebState, rule: Rule) -> list[Reason]:

@@ -15,6 +15,7 @@ from velpin.model.rule import Bar, Keep, Prefer, Rule, sources_in
 from velpin.model.rule_reasons import NoNameThere, NoSuchName, NoSuchVersion
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
+from velpin.ports.packages import not_installed
 
 _BOUNDS = (">=", "<=", "==", ">", "<")
 
@@ -33,10 +34,8 @@ def resolve_rule(state: RpmState, rule: Rule, check: Callable[[Rule], None]) -> 
     if isinstance(rule, Keep):
         for name in rule.names:
             if not any(True for _ in installed_meant(state, name)):
-                raise Refusal(
-                    f"{name} is not installed: there is nothing to keep",
-                    f"for a version that is wanted later: velpin pin {shell_word(name)}@VERSION",
-                )
+                otherwise = f"to pin it later: velpin pin {shell_word(name)}@VERSION"
+                raise not_installed(state.packages, name, otherwise)
     check(rule)
     return rule
 
