@@ -303,6 +303,16 @@ def taken_over(post: Post) -> None:
     post.install(*(item for item in BASE if item.name != "libtide"), Item("libtide", "2"))
 
 
+def would_leave(post: Post) -> None:
+    taken_over(post)
+    post.publish("base", *(i for i in BASE if i.name != "libtide"), Item("libtide", "3"))
+    if post.kind == ALPM:
+        text = post.read(post.source_file)
+        head, base = text.index("[vendor]"), text.index("[base]")
+        post.put(post.source_file, f"{text[:head]}{text[base:]}\n{text[head:base]}")
+    post.refreshed()
+
+
 def early(post: Post) -> None:
     post.publish("vendor", *VENDOR)
     post.publish("early.example", Item("gullwatch", "6~rc1"), suite="nightly", Origin="Vendor")
@@ -486,6 +496,8 @@ CASES = [
     Case("same-content", KINDS, same_content, r"^velpin off (other|vendor)", beside=("overlap",)),
     Case("overlap", (DEB, *RPM), overlap, r"^velpin prefer base --over vendor", r"skua-tools"),
     Case("would-take-over", KINDS, take_over, r"^velpin (confine|bar|prefer) ", r"libtide",
+         beside=("overlap",)),
+    Case("would-leave", KINDS, would_leave, r"^velpin (pin|keep|prefer) ", r"lose libtide to base",
          beside=("overlap",)),
     Case("taken-over", KINDS, taken_over, "", r"libtide", beside=("overlap",)),
     Case("early-wins", (DEB,), early, r"^velpin prefer vendor --over nightly", r"nightly"),

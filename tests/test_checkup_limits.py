@@ -15,15 +15,18 @@ import pytest
 from tests.made_keys import key
 from velpin.core.checkup.examination import DAY, Examination
 from velpin.core.checkup.freshness import check_ages, check_mirrors, last_looked_at, usual_life
-from velpin.core.checkup.order import check_same_content, is_early
+from velpin.core.checkup.order import check_same_content, check_takeovers, is_early
 from velpin.core.checkup.packages import check_held, check_left_behind, check_sets
 from velpin.core.checkup.silence import Silence
 from velpin.core.checkup.trust import _origins_with_login, check_keys, check_rights, is_weak
 from velpin.kinds.deb.next_release import _next_suite
 from velpin.model.finding import Finding
+from velpin.model.findings import WouldLeave
 from velpin.model.reason import Place
 from velpin.model.reasons import Unmet
+from velpin.model.shift import Selection
 from velpin.model.source import Source
+from velpin.ports.checks import Mend
 from velpin.trust.named import KeyPlace, NamedKeys
 from velpin.trust.openpgp import Key
 
@@ -559,3 +562,53 @@ def test_who_publishes_the_distribution() -> None:
         False,
         False,
     ]
+
+
+# -- packages that leave their source ----------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("here", "then", "leaves"),
+    [
+        ("vendor", ("2", "base"), [("vendor", "base", ("gull",))]),
+        ("vendor", ("2", "rival"), [("vendor", "rival", ("gull",))]),
+        ("vendor", ("2", "vendor"), []), ("vendor", ("2", "vendor-edge"), []),
+        ("vendor", ("1", "base"), []), ("vendor", ("2", ""), []), ("vendor", None, []),
+        ("base", ("2", "vendor"), []), ("base", ("2", "base"), []), ("", ("2", "base"), []),
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("ruled", [False, True])
+def test_what_the_next_upgrade_takes_from_a_vendor(
+    here: str, then: tuple[str, str] | None, leaves: list[tuple[str, str, tuple[str]]], ruled: bool
+) -> None:
+    handles = ("base", "vendor", "vendor-edge", "rival")
+    made = {handle: source(handle) for handle in handles}
+    selection = Selection(*then) if then else None
+    check: Any = SimpleNamespace(
+        by_name={"gull": [SimpleNamespace(arch="x", source=here)]}, installed=[], replaced={},
+        upgrade=SimpleNamespace(selections={("gull", "x"): ("1", selection)}),
+        is_spoken_of=lambda _name: ruled, is_home=lambda handle: handle == "base",
+        publishers={handle: handle.partition("-")[0] for handle in handles},
+        sources_on=list(made.values()), names_of=lambda _handle: frozenset({"gull"}),
+        ports=SimpleNamespace(configuration=SimpleNamespace(by_handle=made)),
+    )  # fmt: skip
+    found = [draft.what for draft in check_takeovers(check) if draft.kind is WouldLeave]
+    told = [(what.source, what.other, what.names) for what in found]  # type: ignore[attr-defined]
+    assert told == ([] if ruled else leaves)
+
+
+def test_what_leaves_for_a_package_of_another_name() -> None:
+    made = {handle: source(handle) for handle in ("base", "vendor")}
+    check: Any = SimpleNamespace(
+        by_name={"gull": [SimpleNamespace(arch="x", source="vendor")]}, installed=[],
+        replaced={"gull": ("gulls", "base")}, is_spoken_of=lambda _name: False,
+        upgrade=SimpleNamespace(selections={("gull", "x"): ("1", None)}),
+        is_home=lambda handle: handle == "base", publishers={"base": "a", "vendor": "b"},
+        sources_on=list(made.values()), names_of=lambda _handle: frozenset({"gull"}),
+        ports=SimpleNamespace(configuration=SimpleNamespace(by_handle=made)),
+    )  # fmt: skip
+    [draft] = [each for each in check_takeovers(check) if each.kind is WouldLeave]
+    assert (draft.source, draft.subject) == ("vendor", "base")
+    assert [mend.command for mend in draft.mends if isinstance(mend, Mend)] == [
+        "velpin pin gull --from vendor", "velpin keep gull", "velpin prefer vendor --over base",
+    ]  # fmt: skip

@@ -651,6 +651,23 @@ class WouldTakeOver(OrderFinding):
     count: int
 
 
+class WouldLeave(OrderFinding):
+    """The next upgrade would replace packages of a vendor by those of another publisher, the
+    distribution or another vendor, and no rule names them.
+
+    Mend: `velpin pin NAME --from VENDOR`, `velpin keep` or `velpin prefer`: the first after which
+    it does not.
+    """
+
+    severity = "warning"
+    why = "the next upgrade takes them from somebody else than they were installed from"
+    says = "{source} would lose {names} to {other} with the next upgrade"
+    source: str
+    other: str
+    names: tuple[str, ...]
+    count: int
+
+
 class TakenOver(OrderFinding):
     """That has happened.
 

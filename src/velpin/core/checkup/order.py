@@ -13,8 +13,19 @@ from velpin.core.takeover import MOST_GLOBS, globs_for
 from velpin.errors import HostFileError, Refusal, StoreError, VelpinError
 from velpin.model import findings
 from velpin.model.precedence import contradicted
-from velpin.model.rule import Bar, Confine, Prefer, Rule, RuleInForce, command_of, short_of
+from velpin.model.rule import (
+    Bar,
+    Confine,
+    Keep,
+    Pin,
+    Prefer,
+    Rule,
+    RuleInForce,
+    command_of,
+    short_of,
+)
 from velpin.model.rule_reasons import RuleNoSource, RuleOdd, RuleOverruled, RuleSourceOff, SaysRule
+from velpin.model.shift import Selection
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
 from velpin.ports.checks import Draft, Make, Mend, SwitchOff
@@ -238,12 +249,16 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
     """Packages of the distribution that come, or would come, from a vendor unasked."""
     would: dict[str, list[str]] = {}
     have: dict[str, list[str]] = {}
+    leaving: dict[tuple[str, str], list[str]] = {}
     for (name, arch), (version, selection) in check.upgrade.selections.items():
         here = next((each for each in check.by_name[name] if each.arch == arch), None)
         if here is None or check.is_spoken_of(name):
             continue
         if here.source and not check.is_home(here.source):
-            if _has_home(check, name) and not _is_named_family(check, here.source, name):
+            to = _leaves_for(check, name, version, selection)
+            if to and check.publishers.get(to) != check.publishers.get(here.source):
+                leaving.setdefault((here.source, to), []).append(name)
+            elif _has_home(check, name) and not _is_named_family(check, here.source, name):
                 have.setdefault(here.source, []).append(name)
         elif (
             selection
@@ -262,6 +277,13 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
         what = findings.WouldTakeOver(source=handle, count=len(names), names=tuple(sorted(names)))
         yield Draft(findings.WouldTakeOver, what, source.places[0], handle, "",
                     list(_against(check, handle, names)))  # fmt: skip
+    for (handle, to), names in sorted(leaving.items()):
+        source = find_source(check.ports.configuration.by_handle, handle)
+        left = findings.WouldLeave(
+            source=handle, other=to, count=len(names), names=tuple(sorted(names))
+        )
+        yield Draft(findings.WouldLeave, left, source.places[0], handle, to,
+                    list(_keeping(handle, to, names)))  # fmt: skip
     for handle, names in sorted(have.items()):
         source = find_source(check.ports.configuration.by_handle, handle)
         total = sum(check.publishers.get(each.source) == check.publishers[handle]
@@ -271,6 +293,22 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
         )
         advice = findings.SaySoOrGoBack(source=handle, name=min(names))
         yield Draft(findings.TakenOver, taken, source.places[0], handle, "", advice=advice)
+
+
+def _leaves_for(check: Examination, name: str, version: str, selection: Selection | None) -> str:
+    """The source whose package takes the place of an installed one with the next upgrade; empty
+    if none does."""
+    if selection is None:
+        return check.replaced.get(name, ("", ""))[1]
+    return selection.source or "" if selection.version != version else ""
+
+
+def _keeping(handle: str, other: str, names: Sequence[str]) -> Iterator[Mend]:
+    """Rules under which packages stay with their source: only from it, as they are, it first."""
+    if len(names) <= MOST_GLOBS:
+        yield _making(Pin(tuple(sorted(names)), source=handle))
+        yield _making(Keep(tuple(sorted(names))))
+    yield _making(Prefer(handle, (other,)))
 
 
 def _has_home(check: Examination, name: str) -> bool:
