@@ -303,6 +303,11 @@ def taken_over(post: Post) -> None:
     post.install(*(item for item in BASE if item.name != "libtide"), Item("libtide", "2"))
 
 
+def support_over(post: Post) -> None:
+    text = post.read("etc/os-release")
+    post.put("etc/os-release", f"{text}NAME=Mooring\nSUPPORT_END=2020-02-29\n")
+
+
 def would_leave(post: Post) -> None:
     taken_over(post)
     post.publish("base", *(i for i in BASE if i.name != "libtide"), Item("libtide", "3"))
@@ -488,6 +493,7 @@ CASES = [
     Case("never-fetched", KINDS, never_fetched, r"^velpin refresh other"),
     Case("refresh-failed", KINDS, unreachable, ""),
     Case("index-expired", (DEB,), index_expired, r"^velpin refresh vendor"),
+    Case("support-ends", KINDS, support_over, "", r"support for Mooring ended on 2020-02-29"),
     Case("index-old", (DEB, DNF, ZYPP), index_old, r"^velpin refresh (base|vendor)", r"90 days"),
     Case("index-damaged", KINDS, damaged, r"^velpin refresh vendor"),
     Case("mirror-behind", (DEB,), mirror, "", r"8 days behind mirror",

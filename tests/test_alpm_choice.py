@@ -88,6 +88,53 @@ def test_what_the_installer_will_ask_is_said(
     ]
 
 
+TIDE1, TIDE2 = P("tide", "1-1"), P("tide", "2-1")
+USER1, USER2 = P("user", "1-1", depends=("tide",)), P("user", "2-1", depends=("tide",))
+NEW, OTHER1, OTHER2 = P("new", "1-1", depends=("tide",)), P("other", "1-1"), P("other", "2-1")
+PARTIAL = [
+    (("new",), (NEW, TIDE2), (TIDE1,), 1, [("built-for-newer", "new", "tide")]),
+    (("new",), (NEW, TIDE1), (TIDE1,), None, []),
+    (("new",), (NEW, TIDE1, OTHER2), (TIDE1, OTHER1), 1, []),
+    (("new",), (NEW, TIDE2, USER2, OTHER2), (TIDE1, USER1, OTHER1), 3,
+     [("built-for-newer", "new", "tide")]),
+    (("tide",), (TIDE2, USER2), (TIDE1, USER1), 1, [("user-left-behind", "user", "tide")]),
+    (("tide",), (TIDE2, USER1), (TIDE1, USER1), None, []),
+    (("tide", "user"), (TIDE2, USER2), (TIDE1, USER1), None, []),
+    (("tide", "user"), (TIDE2, USER2, OTHER2), (TIDE1, USER1, OTHER1), 1, []),
+    (("--upgrade", "new"), (NEW, TIDE2, OTHER2), (TIDE1, OTHER1), None, []),
+    (("tide",), (TIDE1, OTHER2), (TIDE1, OTHER1), 1, []),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("asked", "offered", "here", "count", "risks"), PARTIAL)
+def test_what_may_not_fit_after_a_partial_upgrade(
+    tmp_path: Path,
+    asked: tuple[str, ...],
+    offered: tuple[P, ...],
+    here: tuple[P, ...],
+    count: int | None,
+    risks: list[tuple[str, str, str]],
+) -> None:
+    found = built(tmp_path, {"one": ("", offered)}, here).forecast(*asked)
+    assert found["ok"]
+    told = [note for note in found["notes"] if note["code"] == "partial-upgrade"]
+    assert [note["count"] for note in told] == ([count] if count else [])
+    causes = [
+        (each["code"], each["name"], each["other"])
+        for note in told
+        for each in note.get("because", [])
+    ]
+    assert causes == risks
+    words = " ".join(asked)
+    assert all(f"velpin forecast --upgrade {words} brings" in note["text"] for note in told)
+
+
+def test_an_upgrade_that_leaves_what_is_ignored_is_no_partial_one(tmp_path: Path) -> None:
+    options = X86 + "IgnorePkg = other\n"
+    host = built(tmp_path, {"one": ("", (NEW, TIDE1, OTHER2))}, (TIDE1, OTHER1), options)
+    assert "partial-upgrade" not in [note["code"] for note in host.forecast("new")["notes"]]
+
+
 CHAINS = [
     ("r", {"one": ("", (P("r", depends=("s",)), P("s", depends=("t>=2",)), P("t", "1-1")))}, (),
      ["r 1.0-1 needs s", "s 1.0-1 needs t>=2"], ["t is only available in version 1-1"]),

@@ -14,12 +14,19 @@ import pytest
 
 from tests.made_keys import key
 from velpin.core.checkup.examination import DAY, Examination
-from velpin.core.checkup.freshness import check_ages, check_mirrors, last_looked_at, usual_life
+from velpin.core.checkup.freshness import (
+    check_ages,
+    check_mirrors,
+    check_support,
+    last_looked_at,
+    usual_life,
+)  # fmt: skip
 from velpin.core.checkup.order import check_same_content, check_takeovers, is_early
 from velpin.core.checkup.packages import check_held, check_left_behind, check_sets
 from velpin.core.checkup.silence import Silence
 from velpin.core.checkup.trust import _origins_with_login, check_keys, check_rights, is_weak
 from velpin.kinds.deb.next_release import _next_suite
+from velpin.model.dates import day, seconds_of
 from velpin.model.finding import Finding
 from velpin.model.findings import WouldLeave
 from velpin.model.reason import Place
@@ -612,3 +619,28 @@ def test_what_leaves_for_a_package_of_another_name() -> None:
     assert [mend.command for mend in draft.mends if isinstance(mend, Mend)] == [
         "velpin pin gull --from vendor", "velpin keep gull", "velpin prefer vendor --over base",
     ]  # fmt: skip
+
+
+# -- the end of support ------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("days", "severity"),
+    [(-400, "warning"), (-1, "warning"), (0, "hint"), (1, "hint"), (89, "hint"), (90, None), (400, None)],
+)  # fmt: skip
+def test_when_the_end_of_support_is_told(days: int, severity: str | None) -> None:
+    last_day = day(NOW // DAY * DAY + days * DAY)
+    for at in (NOW // DAY * DAY, NOW // DAY * DAY + DAY - 1):
+        check = Told().check(now=at)
+        check.ports.configuration.release = {"NAME": "Mooring", "SUPPORT_END": last_day}
+        found = [draft.severity or draft.kind.severity for draft in check_support(check)]
+        assert found == ([severity] if severity else [])
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"),
+    [("1970-01-02", 86400.0), ("2028-02-29", 1835395200.0), ("2027-02-29", None), ("", None),
+     ("2028-2-29", None), ("2028-02-29 ", None), ("28-02-29", None), ("\u0662028-02-29", None)],
+)  # fmt: skip
+def test_a_day_in_seconds(text: str, seconds: float | None) -> None:
+    assert seconds_of(text) == seconds

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from velpin.model.dates import seconds_of
 from velpin.model.host import HostFacts, SourceCounts
 
 if TYPE_CHECKING:
@@ -33,4 +34,5 @@ def facts(ports: Ports, notes: tuple[Note, ...]) -> HostFacts:
         installed=installed,
         held=held,
         notes=notes,
+        support_ends=seconds_of(configuration.release.get("SUPPORT_END", "")),
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cmp_to_key
 from typing import TYPE_CHECKING
 
+from velpin.core.offers import offers_of
 from velpin.model.rule_reasons import NoNameThere, NoSuchName, NoSuchVersion
 from velpin.ports.packages import near_names
 
@@ -37,8 +38,6 @@ def with_near(ports: Ports, reason: Reason) -> Reason:
 
 def _there(ports: Ports, name: str, handle: str) -> Iterator[str]:
     """Yield names like another that a source has."""
-    from velpin.core.offers import offers_of
-
     for near in near_names(ports.packages, ports.indexes, name):
         if any(offer.source == handle for offer in offers_of(ports, [near])):
             yield near

@@ -23,6 +23,20 @@ def offers_of(ports: Ports, names: Iterable[str]) -> list[Offer]:
     return [offer for name in names for offer in _all_offers(ports, name)]
 
 
+def dated_offers(ports: Ports, names: Iterable[str]) -> list[Offer]:
+    """The same with the date of each."""
+    return [offer._replace(dated=_date_of(ports, offer)) for offer in offers_of(ports, names)]
+
+
+def _date_of(ports: Ports, offer: Offer) -> float | None:
+    source = ports.configuration.by_handle.get(offer.source)
+    for index in ports.indexes.of(source) if source else ():
+        for row in index.rows(offer.name):
+            if (row.version, row.arch) == (offer.version, offer.arch):
+                return ports.offers.dated(index, row)
+    return None
+
+
 def _all_offers(ports: Ports, name: str) -> list[Offer]:
     found = list(ports.offers.live(name))
     for source, index in ports.indexes.off():

@@ -12,12 +12,11 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
-from velpin.core.near import with_near
 from velpin.core.rule_merge import adds_nothing, contradiction, merge, remaining
 from velpin.errors import HostError, HostFileError, Refusal, VelpinError
 from velpin.model.forecast import Remedy
 from velpin.model.precedence import contradicted
-from velpin.model.reason import Place
+from velpin.model.reason import Place, Reason
 from velpin.model.rule import Pin, Prefer, Rule, Verdict, command_of, short_of
 from velpin.model.rule_reasons import ForemostWins, RuleGone, WithOlder, WouldGoBack
 
@@ -107,7 +106,7 @@ class RulePlanner:
         plan = Plan(" && ".join(map(command_of, rules)), "; ".join(map(short_of, rules)))
         plan.rules = list(rules)
         for rule in rules:
-            plan.findings += [with_near(self.ports, each) for each in self.writer.findings(rule)]
+            plan.findings += self._with_near(self.writer.findings(rule))
         old = self.rules.recorded()
         target, asked = self._merged(old, rules)
         try:
@@ -119,6 +118,14 @@ class RulePlanner:
         if not plan.unchanged:
             self._judge(plan, target, asked)
         return plan
+
+    def _with_near(self, findings: Sequence[Reason]) -> Sequence[Reason]:
+        """Findings with names and versions like those that are not there."""
+        if not findings:
+            return findings
+        from velpin.core.near import with_near
+
+        return [with_near(self.ports, each) for each in findings]
 
     def _merged(self, old: Sequence[Rule], rules: Iterable[Rule]) -> tuple[list[Rule], list[Rule]]:
         """All rules as they are to stand, and those of them that are made now."""

@@ -8,6 +8,7 @@ the package by itself would stay, is that left out.
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.errors import VelpinError
@@ -40,7 +41,11 @@ def with_stays(ports: Ports, found: Forecast, offering: Ports | None = None) -> 
         answer._replace(stays=judge.stays(answer)) if answer.version is not None else answer
         for answer in found.answers
     )
-    return found._replace(answers=tuple(answers))
+    found = found._replace(answers=tuple(answers))
+    if found.changes and ports.transactions.upgrades_together:
+        behind = (offering or ports).transactions.left_behind(found, judge.upgrade.changes)
+        found = found._replace(notes=(*found.notes, *behind))
+    return found
 
 
 def amendment(ports: Ports, changes: Sequence[Change]) -> Amendment:
@@ -84,20 +89,22 @@ class _Judge:
 
     def __init__(self, after: Ports, *, changes: bool) -> None:
         self._after, self._changes = after, changes
-        self._upgrade: Forecast | None = None
         self._ruled = 0
+
+    @cached_property
+    def upgrade(self) -> Forecast:
+        """The next full upgrade."""
+        return self._after.transactions.predict_upgrade()
 
     def stays(self, answer: Answer) -> Stays:
         """How long the version of an answer stays."""
         as_it_is = Stays(version=answer.version, source=answer.source)
         if not self._changes and self._stays_alone(answer):
             return as_it_is
-        if self._upgrade is None:
-            self._upgrade = self._after.transactions.predict_upgrade()
-        change = _change_of(answer, self._upgrade)
+        change = _change_of(answer, self.upgrade)
         if change is None:
             return as_it_is
-        replacing = _replacing(change, self._upgrade)
+        replacing = _replacing(change, self.upgrade)
         return Stays(
             until="next upgrade",
             version=change.new,

@@ -52,8 +52,14 @@ def show_forecast(screen: Screen, found: Forecast, *, why: bool, every: bool) ->
         _show_refusal(screen, found)
     for plan in found.builds:
         _show_build(screen, plan)
-    for note in found.notes:
+    _show_notes(screen, found.notes)
+
+
+def _show_notes(screen: Screen, notes: Sequence[Reason]) -> None:
+    for note in notes:
         screen.line(("note: ", "warn"), note.text)
+        for cause in note.because:
+            screen.line(cause.text, indent=2)
 
 
 _HOW = {
@@ -117,8 +123,7 @@ def show_upgrade(screen: Screen, found: Forecast, *, every: bool) -> None:
         screen.line(("the full upgrade changes nothing", "answer"))
     if found.held_back:
         _show_held_back(screen, found.held_back)
-    for note in found.notes:
-        screen.line(("note: ", "warn"), note.text)
+    _show_notes(screen, found.notes)
 
 
 # -- what would be done ------------------------------------------------------------------

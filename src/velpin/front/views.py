@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -25,6 +26,8 @@ def show_facts(screen: Screen, facts: HostFacts) -> None:
     told = f"  release {codename}" if codename else ""
     screen.line((name, "answer"), f"  a host of kind {facts.kind}{told}")
     foreign = f", and {', '.join(facts.foreign)}" if facts.foreign else ""
+    if facts.support_ends is not None:
+        screen.line("support       ", _support(facts.support_ends, time.time()))
     screen.line(f"architecture  {facts.arch}{foreign}")
     screen.line(f"installer     {_installer(facts.installer)}")
     parts = [f"{facts.sources.on} on", f"{facts.sources.off} off"]
@@ -42,6 +45,15 @@ def show_facts(screen: Screen, facts: HostFacts) -> None:
             screen.line((str(note.place), "warn"), f"  {note.text}")
 
 
+def _support(last_day: float, now: float) -> Piece:
+    """Until when the release is supported."""
+    if now >= last_day + _DAY:
+        return signed(f"ended on {day(last_day)}", "bad")
+    days = int((last_day + _DAY - 1 - now) // _DAY)
+    return f"until {day(last_day)}, {several(days, 'more day') if days else 'today'}"
+
+
+_DAY = 86400
 _KNOWN_BY = {
     "option": " (as asked)", "setting": " (as Velpin's settings say)", "files": " (by its files)",
     "assumed": " is assumed; --generation newer asks for the other",
@@ -169,7 +181,9 @@ def show_offers(screen: Screen, found: Sequence[Offer], *, names: bool = False) 
     several_names = names or len({offer.name for offer in found}) > 1
     rows = [_offer_row(offer, several_names) for offer in found]
     screen.table(
-        ["", "package", "version", "arch", "source", "priority", "", "summary"], rows, right=(5,)
+        ["", "package", "version", "arch", "source", "date", "priority", "", "summary"],
+        rows,
+        right=(6,),
     )
 
 
@@ -189,6 +203,7 @@ def _offer_row(offer: Offer, names: bool) -> list[Piece]:
         (offer.version, style),
         offer.arch,
         (offer.source or "(in no source)", "source"),
+        day(offer.dated) if offer.dated else "",
         "" if offer.state in ("source off", "to be built") else str(offer.priority),
         ", ".join(told),
         offer.summary if names else "",

@@ -46,9 +46,9 @@ class HostPackages:
 
     def offers(self, names: Iterable[str]) -> list[Offer]:
         """Return every offer of some names, newest first, also of sources switched off."""
-        from velpin.core.offers import offers_of
+        from velpin.core.offers import dated_offers
 
-        return offers_of(self._ports, names)
+        return dated_offers(self._ports, names)
 
     def offers_from(self, handle: str, glob: str = "*") -> list[Offer]:
         """Return what one source offers, by name; Refusal if there is no such source or index."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import calendar
+import re
 import time
 
 _LAST = 253_402_300_799.0
@@ -11,6 +13,16 @@ _LAST = 253_402_300_799.0
 def day(seconds: float | None) -> str:
     """A day, empty for none."""
     return time.strftime("%Y-%m-%d", _calendar(seconds)) if seconds is not None else ""
+
+
+def seconds_of(day: str) -> float | None:
+    """Return when a day (`2028-06-30`) begins, in seconds since 1970; None for what is no day."""
+    if re.fullmatch(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", day) is None:
+        return None
+    try:
+        return float(calendar.timegm(time.strptime(day, "%Y-%m-%d")))
+    except ValueError:
+        return None
 
 
 def day_and_time(seconds: float) -> str:

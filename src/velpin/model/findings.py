@@ -510,6 +510,27 @@ class IndexExpired(FreshnessFinding):
     day: str
 
 
+class SupportEnds(FreshnessFinding):
+    """The release of this host is no longer supported, or for less than 90 days more, as its
+    os-release says (`SUPPORT_END`). It is a warning once it has ended.
+
+    Mend: None; `velpin checkup --next RELEASE` shows what another release makes of this host.
+    """
+
+    severity = "hint"
+    why = "nobody makes security updates for it afterwards"
+    says = "support for {release} {ends} on {day}"
+    release: str
+    day: str
+    days: int
+    """Whole days that are left; below 0 once it has ended."""
+
+    @property
+    def ends(self) -> str:
+        """Whether it has ended, as a verb."""
+        return "ended" if self.days < 0 else "ends"
+
+
 class IndexOld(FreshnessFinding):
     """Nobody, neither Velpin nor the installer, has looked at the source for longer than it
     usually goes between two changes (the median of those that were seen, else as long as the
@@ -1065,6 +1086,10 @@ class RenameOrRemove(Reason):
 
 class RunAsRoot(Reason):
     says = "run any velpin command as root: it puts that right first"
+
+
+class RehearseNext(Reason):
+    says = "velpin checkup --next RELEASE shows what the move to another release makes of this host"
 
 
 class RefreshAgain(Reason):

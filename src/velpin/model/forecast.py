@@ -29,6 +29,9 @@ class Offer(NamedTuple):
     """The priority the host gives this version (its own scale)."""
     state: OfferState
     installed: bool
+    dated: float | None = None
+    """When it was built, or if its index does not say that, when the index that has it was made, in
+    seconds since 1970; null where neither is known, and in lists of all that a source has."""
 
 
 class PassedOver(NamedTuple):

@@ -74,6 +74,9 @@ class HostFacts(NamedTuple):
     installed: int
     held: int
     notes: tuple[Note, ...] = ()
+    support_ends: float | None = None
+    """When the last day of support of the release begins, in seconds since 1970; null if the
+    release does not say it."""
 
 
 class SearchHit(NamedTuple):

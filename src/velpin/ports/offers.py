@@ -25,3 +25,8 @@ class Offers(Protocol):
         """Return when a package was built, in seconds since 1970; None if its index does not say
         so."""
         return None
+
+    def dated(self, index: Index, row: Row) -> float | None:
+        """Return when a package was built, else when its index was made, in seconds since 1970;
+        None if neither is known."""
+        return self.built(index, row)

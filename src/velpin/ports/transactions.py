@@ -10,7 +10,8 @@ from velpin.ports.commands import NoCommands
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from velpin.model.forecast import Forecast
+    from velpin.model.forecast import Change, Forecast
+    from velpin.model.reason import Reason
     from velpin.model.request import Request
     from velpin.ports.attempts import Attempt
     from velpin.ports.commands import Commands
@@ -32,6 +33,9 @@ class Transactions(Protocol):
 
     realigns: bool = False
     """Whether there is an upgrade that takes every package to the best source."""
+
+    upgrades_together: bool = False
+    """Whether what comes is meant to come with the upgrade of everything else."""
 
     @property
     def commands(self) -> Commands:
@@ -55,6 +59,11 @@ class Transactions(Protocol):
     def may_suggest_removal(self, name: str) -> bool:
         """Return whether a host can do without an installed package, as far as that is known."""
         return True
+
+    def left_behind(self, found: Forecast, later: Sequence[Change]) -> Sequence[Reason]:
+        """Return what to know of a transaction that leaves these changes of the next upgrade for
+        later; asked if `upgrades_together`."""
+        return ()
 
     @abstractmethod
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:

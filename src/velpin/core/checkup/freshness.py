@@ -8,7 +8,8 @@ from statistics import median
 
 from velpin.core.checkup.examination import DAY, Check, Examination
 from velpin.model import findings
-from velpin.model.dates import day
+from velpin.model.dates import day, seconds_of
+from velpin.model.finding import Severity
 from velpin.model.shell import as_typed, shell_word
 from velpin.model.source import Source
 from velpin.ports.bundle import Ports
@@ -19,6 +20,7 @@ _USUAL = 30 * DAY
 """How long an index may go without being looked at where nothing tells how often it changes."""
 _ENOUGH_DATES = 4
 _BEHIND = DAY
+_SOON = 90 * DAY
 _ELSEWHERE = ("MissingKey", "BadKey", "NotThere")
 """Failures that another check tells more of."""
 
@@ -99,6 +101,19 @@ def usual_life(check: Examination, source: Source) -> float:
     return _USUAL
 
 
+def check_support(check: Examination) -> Iterator[Draft]:
+    """A release that is no longer supported, or soon will not be."""
+    release = check.ports.configuration.release
+    last_day = seconds_of(release.get("SUPPORT_END", ""))
+    if last_day is None or check.now < last_day + DAY - _SOON:
+        return
+    days = int((last_day + DAY - 1 - check.now) // DAY)
+    name = release.get("PRETTY_NAME") or release.get("NAME") or "this release"
+    what = findings.SupportEnds(release=name, day=day(last_day), days=days)
+    severity: Severity | None = "warning" if days < 0 else None
+    yield Draft(findings.SupportEnds, what, advice=findings.RehearseNext(), severity=severity)
+
+
 def check_copies(check: Examination) -> Iterator[Draft]:
     """Sources of which Velpin has a newer index than the host's installer."""
     theirs = check.ports.seen(check.ports.view.with_installers_indexes())
@@ -149,4 +164,4 @@ def check_mirrors(check: Examination) -> Iterator[Draft]:
                 break
 
 
-CHECKS: tuple[Check, ...] = (check_fetches, check_ages, check_copies, check_mirrors)
+CHECKS: tuple[Check, ...] = (check_fetches, check_ages, check_support, check_copies, check_mirrors)

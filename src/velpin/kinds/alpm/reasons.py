@@ -238,6 +238,51 @@ class AskFirst(Reason):
     name: str
 
 
+# -- upgrades left for later ---------------------------------------------------------------------
+
+
+class PartialUpgrade(Reason):
+    says = (
+        "a partial upgrade: {count} installed {packages} would stay behind the lists of this;"
+        " velpin forecast --upgrade {words} brings all of it together"
+    )
+    count: int
+    names: tuple[str, ...]
+    """What was asked for, quoted."""
+    risks: int
+    """How many packages may not fit each other; the first few are the causes."""
+
+    @property
+    def packages(self) -> str:
+        """What stays behind, in a word."""
+        return "package" if self.count == 1 else "packages"
+
+    @property
+    def words(self) -> str:
+        """What was asked for, as it is typed."""
+        return " ".join(self.names)
+
+
+class BuiltForNewer(Reason):
+    says = (
+        "{name} {version} needs {other}: {installed} stays, and it may have been built for {newer}"
+    )
+    name: str
+    version: str
+    other: str
+    installed: str
+    newer: str
+
+
+class UserLeftBehind(Reason):
+    says = "{name} {version} needs {other}, which becomes {then}; {name} {newer} was built for that"
+    name: str
+    version: str
+    other: str
+    then: str
+    newer: str
+
+
 # -- questions of the host's installer ---------------------------------------------------------
 
 

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from velpin.kinds.deb.choice import DebPackage
     from velpin.kinds.deb.state import DebState
     from velpin.model.forecast import OfferState
+    from velpin.store.index import Index, Row
 
 
 class DebOffers(Offers):
@@ -35,6 +36,12 @@ class DebOffers(Offers):
         for version in package.versions if package else ():
             for source in [held.origin.source for held in version.offered] or [""]:
                 yield version.text, source, version.priority.value
+
+    def dated(self, index: Index, row: Row) -> float | None:
+        """When the index of a source was made: the entries have no dates."""
+        indexes = self._state.indexes
+        sources = (origin.source for origin, opened in indexes.opened if opened is index)
+        return next((indexes.copies[handle].release.date for handle in sources), None)
 
 
 def _live(package: DebPackage) -> Iterator[Offer]:
