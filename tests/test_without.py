@@ -89,3 +89,18 @@ def test_nothing_to_type_for_a_package_file_without_another(tmp_path: Path) -> N
     found = harbour.forecast(file, "--without", package_files.INSTALLED.name)
     assert (found["ok"], found["next"]) == (True, [])
     assert package_files.INSTALLED.name in {change["name"] for change in found["changes"]}
+
+
+@pytest.mark.parametrize("row", ROWS, ids=lambda row: row.title)
+def test_on_an_rpm_zypp_host_a_sign_before_the_name_says_the_same(row: Row, tmp_path: Path) -> None:
+    harbour = row.harbour(ZYPP, tmp_path)
+    spelled = harbour.forecast("gull", "--without", "lamp")
+    signed = harbour.forecast("gull", "!lamp")
+    for key in ("ok", "changes", "next", "problem"):
+        assert signed[key] == spelled[key]
+    assert harbour.forecast("gull", "!")["ok"] is False
+
+
+def test_elsewhere_that_sign_is_part_of_a_name(tmp_path: Path) -> None:
+    harbour = ROWS[0].harbour(DNF, tmp_path)
+    assert harbour.forecast("gull", "!lamp")["problem"].endswith("a package called !lamp")

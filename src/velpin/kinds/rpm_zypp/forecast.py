@@ -2,8 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from velpin.kinds.rpm.forecast import RpmTransactions
 from velpin.kinds.rpm_zypp.commands import ZyppCommands
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from velpin.model.request import Request
+    from velpin.ports.transactions import Prediction
 
 
 class ZyppTransactions(RpmTransactions):
@@ -15,3 +23,15 @@ class ZyppTransactions(RpmTransactions):
     def commands(self) -> ZyppCommands:
         """The commands that give such transactions."""
         return ZyppCommands(self._state)
+
+    def predict(self, requests: Sequence[Request]) -> Prediction:
+        """What the installer would make of some requests; a `!` before a name asks for the package
+        to go."""
+        return super().predict([_without_sign(request) for request in requests])
+
+
+def _without_sign(request: Request) -> Request:
+    name = request.name.removeprefix("!")
+    if name == request.name or not name or request.removes:
+        return request
+    return request._replace(name=name, removes=True)
