@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from hashlib import sha256
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -154,6 +155,17 @@ def test_dnf_asks_for_the_index_and_again_for_its_packages(tmp_path: Path) -> No
         f"0x{ONE.fingerprint[-8:]}",
         FILE.removeprefix("file://"),
     )
+
+
+def test_the_ring_for_an_index_is_not_the_record_of_packages(tmp_path: Path) -> None:
+    row = KeyRow("", checks=SIGNED_INDEX, index_by=TWO, ring=(ONE, TWO))
+    harbour = key_host(DNF, row, tmp_path)
+    codes = [q["code"] for q in harbour.forecast("gull")["questions"]]
+    assert codes == ["import-key", "import-key", "proceed"]
+    mark = sha256(f"file://{harbour.folder}/repos/one".encode()).hexdigest()[:16]
+    harbour.put(f"var/cache/dnf/one-{mark}/pubring/pubring.kbx", b"")
+    codes = [q["code"] for q in harbour.forecast("gull")["questions"]]
+    assert codes == ["proceed"]
 
 
 @pytest.mark.parametrize(

@@ -77,6 +77,7 @@ def removals(
 def longer_versions(found: Forecast, requests: Sequence[Request]) -> Iterator[Attempt]:
     """Attempts with the whole of a version that was given without its epoch or its end."""
     texts = [request.text for request in requests if not request.removes]
+    without = [request.text for request in requests if request.removes]
     meant = {request.text: request.version for request in requests}
     for answer in found.answers:
         version = meant.get(answer.asked, "")
@@ -90,8 +91,8 @@ def longer_versions(found: Forecast, requests: Sequence[Request]) -> Iterator[At
         alike = all(_begins(v, version) for v in matched)
         before, _, after = answer.asked.rpartition(version)
         again = f"{before}{f'{epoch}{version}*' if alike else whole}{after}"
-        what = ThereIs(name=answer.package, version=whole)
-        yield AskAgain([again if text == answer.asked else text for text in texts], what)
+        asked = [again if text == answer.asked else text for text in texts]
+        yield AskAgain(asked, ThereIs(name=answer.package, version=whole), without)
 
 
 def _begins(whole: str, version: str) -> bool:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.reasons import BuiltForNewer, PartialUpgrade, UserLeftBehind
+from velpin.model.forecast import PACKAGE_FILE
 from velpin.model.shell import shell_word
 
 if TYPE_CHECKING:
@@ -33,6 +34,8 @@ def left_behind(
         return
     causes = [*_built_for_newer(state, changes, waiting), *_users(state, changes, waiting)]
     asked = [answer.asked for answer in answers if answer.outcome != "remove"]
+    if any(answer.source == PACKAGE_FILE for answer in answers):
+        asked = []  # the installer takes files apart from the upgrade
     yield PartialUpgrade(
         count=len(waiting),
         names=tuple(shell_word(text) for text in asked),

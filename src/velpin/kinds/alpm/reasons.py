@@ -243,12 +243,11 @@ class AskFirst(Reason):
 
 class PartialUpgrade(Reason):
     says = (
-        "a partial upgrade: {count} installed {packages} would stay behind the lists of this;"
-        " velpin forecast --upgrade {words} brings all of it together"
+        "a partial upgrade: {count} installed {packages} would stay behind the lists of this{helps}"
     )
     count: int
     names: tuple[str, ...]
-    """What was asked for, quoted."""
+    """What was asked for, quoted; empty if that cannot come along with the upgrade."""
     risks: int
     """How many packages may not fit each other; the first few are the causes."""
 
@@ -258,9 +257,10 @@ class PartialUpgrade(Reason):
         return "package" if self.count == 1 else "packages"
 
     @property
-    def words(self) -> str:
-        """What was asked for, as it is typed."""
-        return " ".join(self.names)
+    def helps(self) -> str:
+        """What brings all of it together, for the end of a sentence."""
+        words = " ".join(self.names)
+        return f"; velpin forecast --upgrade {words} brings all of it together" if words else ""
 
 
 class BuiltForNewer(Reason):

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 class LackedKey(NamedTuple):
-    """A key of a source that the host has not taken yet; one at an address that was never
+    """A key of a source that the installer may have to ask about; one at an address that was never
     fetched has no fingerprint."""
 
     place: str
@@ -42,23 +42,26 @@ class HostKeys:
         """Return the keys that a source names and the host lacks, in the order in which they are
         named; none if the host has the key of a signer that was verified, or one that the source
         names: then the installer need not ask, as far as can be known before it fetches."""
-        from velpin.kinds.rpm.trust import key_addresses, keys_in_files
-
         if signers and all(self.has(signer) for signer in signers):
             return []
+        found = self.named(source)
+        if any(self.has(key.fingerprint) for key in found if key.fingerprint):
+            return []
+        return found
+
+    def named(self, source: RpmSource) -> list[LackedKey]:
+        """Return the keys that a source names: those in files, then those at addresses, each in the
+        order in which they are named."""
+        from velpin.kinds.rpm.trust import key_addresses, keys_in_files
+
         found = [
             LackedKey(place, key.fingerprint, key.owner)
             for place, key in keys_in_files(self._state, source)
         ]
-        if any(self.has(key.fingerprint) for key in found):
-            return []
         fetched = self._state.indexes.copies[source.handle].fetched
-        offered = [LackedKey(*each) for each in fetched.offered_keys] if fetched else []
-        seen = {key.place for key in offered}
-        found += [key for key in offered if not self.has(key.fingerprint)]
-        places = map(bare_address, key_addresses(source))
-        found += [LackedKey(place) for place in places if place not in seen and not fetched]
-        return found
+        if fetched:
+            return found + [LackedKey(*each) for each in fetched.offered_keys]
+        return found + [LackedKey(bare_address(each)) for each in key_addresses(source)]
 
 
 def sources_of(state: RpmState, found: Forecast) -> Iterator[RpmSource]:

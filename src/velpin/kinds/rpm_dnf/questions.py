@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from collections.abc import Container, Iterator
 
     from velpin.kinds.rpm.questions import LackedKey
+    from velpin.kinds.rpm.source import RpmSource
     from velpin.kinds.rpm.state import RpmState
     from velpin.model.forecast import Forecast, Reply
 
@@ -29,8 +30,8 @@ def questions(
     keys = HostKeys(state)
     sources = list(sources_of(state, found))
     for source in sources:
-        if source.signed_index and source.handle in refreshed:
-            for key in keys.lacked(source, ()):
+        if source.signed_index and source.handle in refreshed and not _has_ring(state, source):
+            for key in keys.named(source):
                 yield _about(state, source.handle, key, default)
     yield Question(Proceed(), default, "yes", _OPTION)
     for source in sources:
@@ -38,6 +39,13 @@ def questions(
         if source.signed_packages:
             for key in keys.lacked(source, fetched.packages_signed_by if fetched else ()):
                 yield _about(state, source.handle, key, default)
+
+
+def _has_ring(state: RpmState, source: RpmSource) -> bool:
+    """Whether the installer has taken keys for the index of a source: a ring beside its copy, which
+    has nothing to do with the record of packages (observed)."""
+    folders = state.configuration.copy_folders(source)
+    return any(state.tree.exists(f"{folder}/pubring") for folder in folders)
 
 
 def _about(state: RpmState, source: str, key: LackedKey, default: Reply) -> Question:
