@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from tests.harbours import DNF, KINDS, ZYPP, RpmHarbour, harbour_of
+from tests.harbours import ALPM, DEB, DNF, KINDS, ZYPP, Item, RpmHarbour, harbour_of
 from tests.statements import Case, cases, what_comes
 from velpin.demo.rpm_files import DemoRpm as P
 from velpin.errors import UsageError
@@ -247,3 +247,25 @@ def test_several_kernels_side_by_side(tmp_path: Path) -> None:
     harbour.source("one", P("kernel", "2-1"))
     harbour.installed(P("kernel", "1-1"))
     assert harbour.refresh().changes("--upgrade") == {"kernel.x86_64": "2-1 one"}
+
+
+def test_an_upgrade_to_one_source_is_only_where_it_is(tmp_path: Path) -> None:
+    for kind in (DEB, DNF, ALPM):
+        harbour = harbour_of(kind, tmp_path / kind)
+        harbour.source("one", Item("gull", "1").on(kind))
+        said = harbour.refresh().run("forecast", "--upgrade", "--from", "one")
+        assert (said.code, "for hosts of kind rpm-zypp" in said.err) == (2, True)
+    harbour = RpmHarbour(tmp_path / "z", ZYPP)
+    harbour.source("one", Item("gull", "2").on(ZYPP))
+    harbour.source("two", Item("gull", "1").rpm("Other"))
+    harbour.installed(Item("gull", "2").on(ZYPP))
+    harbour.refresh()
+    found = harbour.forecast("--upgrade", "--from", "two")
+    assert harbour.changes_in(found) == {"gull.x86_64": "1-1 two"}
+    assert found["next"] == ["zypper refresh", "zypper dist-upgrade --from two"]
+    assert "did you mean two?" in harbour.run("forecast", "--upgrade", "--from", "twoo").err
+    said = harbour.run("forecast", "--upgrade", "--realign", "--from", "two")
+    assert (said.code, "leave one of them out" in said.err) == (2, True)
+    harbour.done("off", "two", "--yes")
+    said = harbour.run("forecast", "--upgrade", "--from", "two")
+    assert (said.code, "velpin on two" in said.err) == (1, True)

@@ -218,6 +218,14 @@ def no_realign(kind: str) -> UsageError:
     )
 
 
+def no_upgrade_from(kind: str) -> UsageError:
+    """What a kind of host says whose installer has no upgrade to one source."""
+    return UsageError(
+        f"an upgrade to one source is for hosts of kind rpm-zypp; this one is of kind {kind}",
+        "velpin forecast --upgrade",
+    )
+
+
 def no_generations(kind: str) -> UsageError:
     """What a kind of host says for which all generations of the installer decide alike."""
     return UsageError(

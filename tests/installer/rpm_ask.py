@@ -179,6 +179,8 @@ def asked_of(kind: str, case: Case) -> list[str] | None:
     """The words for the real installer; None where it has none for this."""
     if any("%" in one for one in case.asked):
         return None
+    if "--from" in case.asked:
+        return ["dist-upgrade", *case.asked[1:]]
     if "--realign" in case.asked:
         return ["dist-upgrade"]
     if "--upgrade" in case.asked:

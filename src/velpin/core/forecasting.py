@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from itertools import chain
 from typing import TYPE_CHECKING
 
-from velpin.errors import HostFileError, no_realign, no_upgrade_along
+from velpin.errors import HostFileError, Refusal, no_realign, no_upgrade_along, no_upgrade_from
 from velpin.model.forecast import Forecast, HostName
 from velpin.model.reason import Reason
 from velpin.model.reasons import (
@@ -18,6 +18,8 @@ from velpin.model.reasons import (
     NotFetched,
 )
 from velpin.model.request import Request, parse_request
+from velpin.model.shell import shell_word
+from velpin.ports.configuration import find_source
 
 if TYPE_CHECKING:
     from velpin.files.tree import Edits
@@ -112,17 +114,29 @@ def requests_of(
     return [*(each._replace(allows_older=allow_older) for each in coming), *going]
 
 
-def forecast_upgrade(ports: Ports, *, realign: bool = False) -> Forecast:
-    """Predict the full upgrade of the host; UsageError for `realign` where it has none."""
+def forecast_upgrade(ports: Ports, *, realign: bool = False, source: str = "") -> Forecast:
+    """Predict the full upgrade of the host, or with `source` the upgrade to that source; UsageError
+    for what this kind of host has not, Refusal for no source, or one that is off."""
     if realign and not ports.transactions.realigns:
         raise no_realign(ports.kind)
+    chosen = find_source(ports.configuration.by_handle, source) if source else None
+    if chosen and not chosen.on:
+        raise Refusal(
+            f"{source} is switched off: nothing comes from it", f"velpin on {shell_word(source)}"
+        )
     refusal = ports.readiness.refusal()
     if refusal is not None:
         return _refused(ports, refusal)
     from velpin.core.next_commands import commands_for_upgrade, with_questions
 
-    found = _completed(ports, ports.transactions.predict_upgrade(realign=realign))
-    following = commands_for_upgrade(ports, found, realign=realign)
+    if chosen:
+        predicted = ports.transactions.predict_upgrade_from(chosen)
+        if predicted is None:
+            raise no_upgrade_from(ports.kind)
+    else:
+        predicted = ports.transactions.predict_upgrade(realign=realign)
+    found = _completed(ports, predicted)
+    following = commands_for_upgrade(ports, found, realign=realign, source=source)
     return with_questions(ports, found, upgrade=True)._replace(next=following)
 
 

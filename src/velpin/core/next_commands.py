@@ -63,14 +63,14 @@ def commands_for(
 
 
 def commands_for_upgrade(
-    ports: Ports, found: Forecast, *, realign: bool = False
+    ports: Ports, found: Forecast, *, realign: bool = False, source: str = ""
 ) -> tuple[str, ...]:
     """Return what to type for the full upgrade; nothing if it changes nothing."""
     if not (found.ok and found.changes):
         return ()
-    return as_lines(
-        *refresh_first(ports, found), ports.transactions.commands.upgrade(realign=realign)
-    )
+    commands = ports.transactions.commands
+    command = commands.upgrade_from(source) if source else commands.upgrade(realign=realign)
+    return as_lines(*refresh_first(ports, found), command)
 
 
 def with_questions(ports: Ports, found: Forecast, *, upgrade: bool = False) -> Forecast:

@@ -42,10 +42,10 @@ def with_stays(ports: Ports, found: Forecast, offering: Ports | None = None) -> 
         for answer in found.answers
     )
     found = found._replace(answers=tuple(answers))
-    if found.changes and ports.transactions.upgrades_together:
-        behind = (offering or ports).transactions.left_behind(found, judge.upgrade.changes)
-        found = found._replace(notes=(*found.notes, *behind))
-    return found
+    if not found.changes:
+        return found
+    behind = (offering or ports).transactions.left_behind(found, lambda: judge.upgrade.changes)
+    return found._replace(notes=(*found.notes, *behind))
 
 
 def amendment(ports: Ports, changes: Sequence[Change]) -> Amendment:

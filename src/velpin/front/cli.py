@@ -249,7 +249,13 @@ def forecast(
         ),
     ] = False,
     source: Annotated[
-        str, typer.Option("--from", metavar="SOURCE", help="Take every request from this source.")
+        str,
+        typer.Option(
+            "--from",
+            metavar="SOURCE",
+            help="Take every request from this source; with --upgrade alone, on rpm-zypp hosts:"
+            " every installed package that it has.",
+        ),
     ] = "",
     without: Annotated[
         list[str] | None,

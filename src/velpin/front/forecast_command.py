@@ -61,7 +61,7 @@ def show_forecast(root: Path, words: ForecastWords) -> int:
         _compare_generations(host, words)
         return 0
     if words.is_upgrade:
-        found = host.forecast_upgrade(realign=words.realign)
+        found = host.forecast_upgrade(realign=words.realign, source=words.source)
     else:
         found = host.forecast(
             words.request, words.source, upgrade=words.upgrade, without=words.without,
@@ -93,10 +93,9 @@ def _check(words: ForecastWords) -> None:
             "--why explains the answers to requests, and a full upgrade has none",
             "velpin forecast --upgrade --tree, or velpin forecast REQUEST... --why",
         )
-    if words.is_upgrade and words.source:
+    if words.realign and words.source:
         raise UsageError(
-            "--from takes requests from a source, and a full upgrade has none",
-            "velpin forecast REQUEST... --from SOURCE",
+            "--realign goes to the best source, and --from to one of them", "leave one of them out"
         )
     if words.without and not words.request:
         raise UsageError(

@@ -203,12 +203,16 @@ class Host:
             self._ports, texts, source, upgrade=upgrade, without=without, allow_older=allow_older
         )
 
-    def forecast_upgrade(self, *, realign: bool = False) -> Forecast:
+    def forecast_upgrade(self, *, realign: bool = False, source: str = "") -> Forecast:
         """Predict the full upgrade of the host; `realign`: every installed package goes to the
-        best source, whatever its vendor. UsageError if this kind has no such upgrade."""
+        best source, whatever its vendor; `source`: every one that this source has goes to it.
+
+        Raises UsageError if this kind has no such upgrade, Refusal for a source that is not there
+        or is off.
+        """
         from velpin.core.forecasting import forecast_upgrade
 
-        return forecast_upgrade(self._ports, realign=realign)
+        return forecast_upgrade(self._ports, realign=realign, source=source)
 
     def compare_generations(
         self, texts: Sequence[str] = (), source: str = "", *, realign: bool = False
@@ -219,7 +223,9 @@ class Host:
 
         def ask(ports: Ports) -> Forecast:
             host = self._seen(ports)
-            return host.forecast(texts, source) if texts else host.forecast_upgrade(realign=realign)
+            if texts:
+                return host.forecast(texts, source)
+            return host.forecast_upgrade(realign=realign, source=source)
 
         return compare_generations(self._ports, ask)
 

@@ -63,6 +63,10 @@ class Commands(Protocol):
         """Return the command for the full upgrade."""
         return ()
 
+    def upgrade_from(self, source: str) -> Words:
+        """Return the command for the upgrade to one source."""
+        return ()
+
     def questions(
         self, found: Forecast, refreshed: Container[str], *, upgrade: bool
     ) -> Sequence[Question]:

@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING, NamedTuple, Protocol
 from velpin.ports.commands import NoCommands
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Callable, Iterable, Sequence
 
     from velpin.model.forecast import Change, Forecast
     from velpin.model.reason import Reason
     from velpin.model.request import Request
+    from velpin.model.source import Source
     from velpin.ports.attempts import Attempt
     from velpin.ports.commands import Commands
 
@@ -33,9 +34,6 @@ class Transactions(Protocol):
 
     realigns: bool = False
     """Whether there is an upgrade that takes every package to the best source."""
-
-    upgrades_together: bool = False
-    """Whether what comes is meant to come with the upgrade of everything else."""
 
     @property
     def commands(self) -> Commands:
@@ -60,14 +58,21 @@ class Transactions(Protocol):
         """Return whether a host can do without an installed package, as far as that is known."""
         return True
 
-    def left_behind(self, found: Forecast, later: Sequence[Change]) -> Sequence[Reason]:
-        """Return what to know of a transaction that leaves these changes of the next upgrade for
-        later; asked if `upgrades_together`."""
+    def left_behind(
+        self, found: Forecast, later: Callable[[], Sequence[Change]]
+    ) -> Sequence[Reason]:
+        """Return what to know of a transaction that leaves changes of the next upgrade for `later`,
+        on hosts where what comes is meant to come with all of them."""
         return ()
 
     @abstractmethod
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """Predict the full upgrade; `realign` only if the kind has it."""
+
+    def predict_upgrade_from(self, source: Source) -> Forecast | None:
+        """Predict the upgrade that takes what one source has from it, whatever the vendor; None if
+        the installer has no such upgrade."""
+        return None
 
     def predict_upgrade_for_shift(self) -> Forecast:
         """Predict the full upgrade as if no index were missing."""

@@ -166,10 +166,10 @@ class RecipeHost(Host):
             download_bytes=0, disk_bytes=0, builds=(*builds, *found.builds),
         )  # fmt: skip
 
-    def forecast_upgrade(self, *, realign: bool = False) -> Forecast:
+    def forecast_upgrade(self, *, realign: bool = False, source: str = "") -> Forecast:
         """Predict the full upgrade; newer recipes of installed packages that no source has are
         told beside it."""
-        found = super().forecast_upgrade(realign=realign)
+        found = super().forecast_upgrade(realign=realign, source=source)
         newer = [f"{hit.recipe.name} {hit.recipe.version} ({hit.source})" for hit in self._newer()]
         if not newer:
             return found

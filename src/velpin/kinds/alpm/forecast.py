@@ -5,7 +5,7 @@ Observed rules: docs/how-hosts-choose/alpm.md, "The order is everything".
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.kinds.alpm import removal
@@ -47,16 +47,16 @@ if TYPE_CHECKING:
 class AlpmTransactions(Transactions):
     """Transactions of an alpm host."""
 
-    upgrades_together = True
-
     def __init__(self, state: AlpmState) -> None:
         self._state = state
 
-    def left_behind(self, found: Forecast, later: Sequence[Change]) -> Sequence[Reason]:
+    def left_behind(
+        self, found: Forecast, later: Callable[[], Sequence[Change]]
+    ) -> Sequence[Reason]:
         """Return that this is a partial upgrade, if it is, with what may not fit."""
         from velpin.kinds.alpm.partial import left_behind
 
-        return tuple(left_behind(self._state, found.answers, found.changes, later))
+        return tuple(left_behind(self._state, found.answers, found.changes, later()))
 
     @property
     def commands(self) -> AlpmCommands:

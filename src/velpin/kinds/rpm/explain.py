@@ -12,6 +12,7 @@ from velpin.kinds.rpm.reasons import (
     NowhereTheSame,
     ObsoletesIt,
     ReplacesAlong,
+    TakenFromAnother,
 )
 from velpin.kinds.rpm.relation import Capability, RpmRelation
 from velpin.kinds.rpm.solve.rules import Why
@@ -71,6 +72,8 @@ def _told(state: RpmState, why: Why) -> Iterator[Reason]:
         yield IsProtected(package=name, version=version)
     elif why.code == "replaces along" and why.other is not None:
         yield ReplacesAlong(package=name, version=version, other=why.other.name)
+    elif why.code == "elsewhere":
+        yield TakenFromAnother(package=name, version=version, source=owner.origin.handle)
     elif why.code == "realigned":
         yield NowhereTheSame(package=name, version=version)
     elif why.code == "lesser architecture":

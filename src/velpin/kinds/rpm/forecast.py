@@ -58,7 +58,10 @@ class RpmTransactions(Transactions):
 
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """What the full upgrade would change."""
-        work = self._state.chooser.upgrade_work(realign=realign)
+        return self.told(self._state.chooser.upgrade_work(realign=realign))
+
+    def told(self, work: RpmSolver) -> Forecast:
+        """The forecast of an upgrade that is not yet worked out."""
         return _told(self._state, [], work, work.run(), None)
 
 

@@ -230,6 +230,13 @@ class NowhereTheSame(Reason):
     version: str
 
 
+class TakenFromAnother(Reason):
+    says = "{package} {version} is in {source}, and this upgrade takes {package} from elsewhere"
+    package: str
+    version: str
+    source: str
+
+
 class IsProtected(Reason):
     says = "{package} is protected and would be removed"
     package: str

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from velpin.kinds.rpm_zypp.configuration import ZyppConfiguration
     from velpin.kinds.rpm_zypp.filters import ZyppFilters
     from velpin.model.request import Request
+    from velpin.store.index import Row
 
 
 class ZyppChooser(RpmChooser):
@@ -347,6 +348,36 @@ class ZyppChooser(RpmChooser):
             elif not alike:
                 rules.must_go.add(build.id)
         return work
+
+    def upgrade_work_from(self, handle: str) -> RpmSolver:
+        """The upgrade to one source: every installed package that it has, or has something in the
+        place of, goes to it, back too; what it has may come from nowhere else, and the rest of the
+        host moves as if that was asked for (observed)."""
+        work = RpmSolver(self.packages.pool, self.solver_options, [])
+        rules = work.rules
+        names = {row.name for row in self._rows_of(handle)}
+        rules.is_elsewhere = lambda build: build.name in names and build.origin.handle != handle
+        for build in self.packages.pool.all_installed():
+            if self.filters.lock_of(build):
+                work.jobs.append(Job("", [build]))
+                rules.targets[build.id] = []
+                continue
+            found = [other for other in self._aligned(build) if other.origin.handle == handle]
+            if not found and build.name not in names:
+                continue
+            rules.targets[build.id] = found
+            alike = {other.id for other in found if self.packages.is_same(build, other)}
+            rules.alike |= alike
+            if found:
+                work.upgrade.append(build)
+            if not alike:
+                rules.must_go.add(build.id)
+        return work
+
+    def _rows_of(self, handle: str) -> Iterator[Row]:
+        for origin in self.packages.pool.origins:
+            if origin.handle == handle:
+                yield from origin.index.all_rows()
 
     def _aligned(self, build: RpmPackage) -> list[RpmPackage]:
         """What an installed build may go to when all is realigned, as configured."""

@@ -40,6 +40,10 @@ class ZyppCommands(RpmCommands):
         """Return the command for the full upgrade, or for the one to the best sources."""
         return (self.program, "dist-upgrade" if realign else "update")
 
+    def upgrade_from(self, source: str) -> Words:
+        """Return the command for the upgrade to one source."""
+        return (self.program, "dist-upgrade", "--from", source)
+
     def questions(
         self, found: Forecast, refreshed: Container[str], *, upgrade: bool
     ) -> Sequence[Question]:

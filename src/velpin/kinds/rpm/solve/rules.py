@@ -9,7 +9,7 @@ Observed rules: docs/how-hosts-choose/rpm.md, "The order of steps".
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from itertools import product
 from typing import Literal, NamedTuple
 
@@ -27,7 +27,7 @@ _MOST = 4096
 
 ClauseCode = Literal[
     "requires", "recommends", "supplements", "stay with", "conflicts", "same name", "obsoletes",
-    "replaces along", "lesser architecture", "installed", "protected", "realigned",
+    "replaces along", "lesser architecture", "installed", "protected", "realigned", "elsewhere",
 ]  # fmt: skip
 
 
@@ -62,6 +62,8 @@ class Rules:
         """Installed builds that no source has, while one has others of the name."""
         self.realign = False
         """Whether installed packages go wherever the best source is."""
+        self.is_elsewhere: Callable[[RpmPackage], bool] | None = None
+        """Whether another source is to have the name of an offered build."""
         self.may_go: set[int] = set()
         """Installed builds that may be removed."""
         self.freed: set[int] = set()
@@ -80,6 +82,8 @@ class Rules:
                 yield from self._left_lesser(build)
                 yield from self._relied(build)
         elif not build.installed:
+            if self.is_barred(build):
+                yield Clause([-build.id], Why("elsewhere", build))
             yield from self._needs(build)
             yield from self._conflicts(build)
             yield from self._same_name(build)
@@ -363,10 +367,15 @@ class Rules:
 
     # -- relations as clauses ----------------------------------------------------------------
 
+    def is_barred(self, build: RpmPackage) -> bool:
+        """Whether an offered build may not come since another source is to have its name."""
+        return self.is_elsewhere is not None and not build.installed and self.is_elsewhere(build)
+
     def forms(self, relation: RpmRelation) -> list[list[int]]:
         """Clauses that say that a relation is met."""
         if isinstance(relation, Capability) or relation.word in ("with", "without"):
-            fits = [package.id for package in self.pool.meeting(relation)]
+            met = self.pool.meeting(relation)
+            fits = [package.id for package in met if not self.is_barred(package)]
             if isinstance(relation, Capability):
                 fits += [build.id for build in self.shown if provides(build, relation)]
             return [fits]

@@ -482,6 +482,9 @@ class RpmSolver:
                 if not build.installed:
                     yield build
 
+    def _may_come(self, build: RpmPackage) -> bool:
+        return self.pool.visible(build) and not self.rules.is_barred(build)
+
     def _supplementing(self) -> Iterator[RpmPackage]:
         """Offered builds that supplement something that comes."""
         known = self.pool.supplemented
@@ -490,7 +493,7 @@ class RpmSolver:
             names = {capability.name for capability in owner.provides} | set(owner.facts.files)
             for name in sorted(names & known):
                 for build in self.pool.linked(RpmLink.SUPPLEMENTS, name):
-                    if build.id in seen or build.installed or not self.pool.visible(build):
+                    if build.id in seen or build.installed or not self._may_come(build):
                         continue
                     seen.add(build.id)
                     if self.search.value(build.id) is not None:
