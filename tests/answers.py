@@ -46,7 +46,7 @@ _PATTERNS = (
     (re.compile(r"127\.0\.0\.1:\d+|localhost:\d+"), "<port>"),
     (re.compile(r"\b[0-9a-f]{64}\b|\b[0-9a-f]{128}\b|\b[0-9a-f]{32}\b"), "<hash>"),
     (re.compile(r"([/_]tmp|[/_]dev[/_]shm)[/_](mooring-|moo-|velpin-|tmp)[_a-z0-9]{8}"), "<folder>"),
-    (re.compile(r"\b[0-9A-F]{8}\b"), "<end of a key>"),
+    (re.compile(r"\b(0x)?[0-9A-F]{8}\b"), "<end of a key>"),
     (re.compile(r"just now|\d+(\.\d+)? (seconds?|minutes?|hours?|s|ms)\b( ago)?"), "<time>"),
     (re.compile(r"<time> ago"), "<time>"),
     (re.compile(r"(recursion depth exceeded) [ a-z]*"), r"\1"),

@@ -554,12 +554,16 @@ def test_an_entry_made_from_a_source_adds_that_source(post: Post) -> None:
     assert written.code == 0, written.err
     variable = "{codename}" if post.kind == DEB else "{release}"
     assert variable in written.out
-    forecast = post.run("forecast", "gullwatch", "--json").out
+    forecast = post.forecast("gullwatch")
     without_vendor(post)
     post.put(f"{FOLDER}/own.toml", written.out)
     said = post.run("add", "vendor", "--yes")
     assert said.code == 0, said.out + said.err
-    assert post.run("forecast", "gullwatch", "--json").out == forecast
+    again = post.forecast("gullwatch")
+    asked = [found.pop("questions") for found in (forecast, again)]
+    assert again == forecast
+    prints = [[question.get("fingerprint") for question in questions] for questions in asked]
+    assert prints[0] == prints[1]  # the key has another file now
 
 
 # -- the format ----------------------------------------------------------------------------

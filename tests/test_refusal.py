@@ -221,7 +221,6 @@ def test_an_upgrade_of_nothing(harbour: DebHarbour) -> None:
         ([], "which forecast?"),
         (["gull", "--realign"], "--realign goes with a full upgrade alone"),
         (["--upgrade", "--why"], "--why explains the answers to requests"),
-        (["--upgrade", "--from", "base"], "an upgrade to one source is for hosts of kind rpm-zypp"),
     ],
 )
 def test_what_is_no_forecast(harbour: DebHarbour, words: list[str], said: str) -> None:
