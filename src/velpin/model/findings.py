@@ -1117,6 +1117,11 @@ class UseOther(Reason):
     other: str
 
 
+class MayMove(Reason):
+    says = "nothing, if they may move; velpin offers {name:word} shows what each source has"
+    name: str
+
+
 class SaySoOrGoBack(Reason):
     says = (
         "if that is meant, say so: velpin pin {name:word} --from {source:word}, or silence it;"

@@ -282,8 +282,9 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
         left = findings.WouldLeave(
             source=handle, other=to, count=len(names), names=tuple(sorted(names))
         )
+        advice = findings.MayMove(name=min(names))
         yield Draft(findings.WouldLeave, left, source.places[0], handle, to,
-                    list(_keeping(handle, to, names)))  # fmt: skip
+                    list(_keeping(handle, to, names)), advice)  # fmt: skip
     for handle, names in sorted(have.items()):
         source = find_source(check.ports.configuration.by_handle, handle)
         total = sum(check.publishers.get(each.source) == check.publishers[handle]
@@ -291,8 +292,8 @@ def check_takeovers(check: Examination) -> Iterator[Draft]:
         taken = findings.TakenOver(
             source=handle, count=len(names), names=tuple(sorted(names)), total=total
         )
-        advice = findings.SaySoOrGoBack(source=handle, name=min(names))
-        yield Draft(findings.TakenOver, taken, source.places[0], handle, "", advice=advice)
+        back = findings.SaySoOrGoBack(source=handle, name=min(names))
+        yield Draft(findings.TakenOver, taken, source.places[0], handle, "", advice=back)
 
 
 def _leaves_for(check: Examination, name: str, version: str, selection: Selection | None) -> str:
