@@ -31,19 +31,26 @@ class TakesUnverified(Reason):
 
 
 class ImportKey(Reason):
-    says = "import the key {key} of {owner} for {source} from {place}, fingerprint {fingerprint}"
+    says = (
+        "import the key {key} of {owner} for the {signed} of {source} from {place}, fingerprint"
+        " {fingerprint}"
+    )
     key: str
     """The identifier as the installer prints it."""
     fingerprint: str
     """As the installer prints it."""
     owner: str
+    signed: str
+    """What is signed with it: `index` or `packages`."""
     source: str
     place: str
     """The file or address the key is in; empty if the source names none."""
 
 
 class ImportKeyAt(Reason):
-    says = "import the keys at {place} for {source}, unless the host has them already"
+    says = "import the keys at {place} for the {signed} of {source}, unless the host has them"
+    signed: str
+    """What is signed with them: `index` or `packages`."""
     source: str
     place: str
 

@@ -32,13 +32,13 @@ def questions(
     for source in sources:
         if source.signed_index and source.handle in refreshed and not _has_ring(state, source):
             for key in keys.named(source):
-                yield _about(state, source.handle, key, default)
+                yield _about(state, "index", source.handle, key, default)
     yield Question(Proceed(), default, "yes", _OPTION)
     for source in sources:
         fetched = state.indexes.copies[source.handle].fetched
         if source.signed_packages:
             for key in keys.lacked(source, fetched.packages_signed_by if fetched else ()):
-                yield _about(state, source.handle, key, default)
+                yield _about(state, "packages", source.handle, key, default)
 
 
 def _has_ring(state: RpmState, source: RpmSource) -> bool:
@@ -48,15 +48,17 @@ def _has_ring(state: RpmState, source: RpmSource) -> bool:
     return any(state.tree.exists(f"{folder}/pubring") for folder in folders)
 
 
-def _about(state: RpmState, source: str, key: LackedKey, default: Reply) -> Question:
+def _about(state: RpmState, signed: str, source: str, key: LackedKey, default: Reply) -> Question:
     """The question about one key, with its fingerprint as this generation prints it."""
     if not key.fingerprint:
-        return Question(ImportKeyAt(source=source, place=key.place), default, "yes", _OPTION)
+        elsewhere = ImportKeyAt(signed=signed, source=source, place=key.place)
+        return Question(elsewhere, default, "yes", _OPTION)
     newer = state.configuration.installer.generation == "newer"
     asks = ImportKey(
         key=f"0x{key.fingerprint[-8:]}",
         fingerprint=key.fingerprint if newer else in_groups(key.fingerprint, 4),
         owner=key.owner,
+        signed=signed,
         source=source,
         place=key.place,
     )

@@ -37,21 +37,22 @@ def questions(state: RpmState, found: Forecast, refreshed: Container[str]) -> It
                 yield Question(asks, "no", "stops", _OPTION, _CHECKS_NOTHING)
             for key in keys.lacked(source, signers) if signers or not fetched else ():
                 if key.fingerprint in ("", *signers):
-                    yield _about(source.handle, key)
+                    yield _about("index", source.handle, key)
         if source.signed_packages and not signers and fetched:
             missing = keys.lacked(source, fetched.packages_signed_by)
-            after += [_about(source.handle, key) for key in missing]
+            after += [_about("packages", source.handle, key) for key in missing]
     yield Question(Proceed(), "yes", "yes", _OPTION)
     yield from after
 
 
-def _about(source: str, key: LackedKey) -> Question:
-    asks: Reason = ImportKeyAt(source=source, place=key.place)
+def _about(signed: str, source: str, key: LackedKey) -> Question:
+    asks: Reason = ImportKeyAt(signed=signed, source=source, place=key.place)
     if key.fingerprint:
         asks = ImportKey(
             key=key.fingerprint[-8:],
             fingerprint=in_groups(key.fingerprint, 8),
             owner=key.owner,
+            signed=signed,
             source=source,
             place=key.place,
         )
