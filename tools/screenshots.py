@@ -77,7 +77,7 @@ def shots(scene: Scene) -> dict[str, list[str]]:
         "rpm": [
             f"{there} refresh",
             f"{there} add gullwatch.repo --fingerprint {printed} --yes",
-            f"{there} forecast tide-gauge --why\n{there} forecast --upgrade",
+            f"{there} forecast tide-gauge --why",
         ],
         "alpm": [
             f"{post} refresh",
