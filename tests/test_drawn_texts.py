@@ -79,8 +79,8 @@ from velpin.kinds.rpm_zypp.locks import read_locks
 from velpin.model.publisher import archive_addresses, domain_of
 from velpin.model.request import parse_request
 from velpin.model.rule import command_of, read_rule, short_of
+from velpin.model.safe_text import grouped
 from velpin.recipes.config import read_sources as read_recipe_sources
-from velpin.trust.openpgp import grouped
 
 PIECES = tomllib.loads((Path(__file__).parent / "data/texts.toml").read_text())
 

@@ -21,7 +21,8 @@ from velpin.errors import BadKey, FetchError, UsageError
 from velpin.fetch.download import Transport
 from velpin.host.opening import open_host
 from velpin.instructions.words import UNKNOWN
-from velpin.trust.openpgp import grouped, read_keys
+from velpin.model.safe_text import grouped
+from velpin.trust.openpgp import read_keys
 
 PAGE = """\
 Install Gullwatch

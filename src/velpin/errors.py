@@ -210,6 +210,11 @@ class Unforeseen(VelpinError):
     exit_code = 70
 
 
+def did_you_mean(near: Sequence[str], otherwise: str = "") -> str:
+    """Return a hint that asks for names that may have been meant, another one if there are none."""
+    return f"did you mean {' or '.join(near)}?" if near else otherwise
+
+
 def no_realign(kind: str) -> UsageError:
     """What a kind of host says whose installer has no upgrade across vendors."""
     return UsageError(

@@ -27,6 +27,7 @@ from velpin.errors import (
 )
 from velpin.model.reason import Reason
 from velpin.model.rule import Confine, Prefer
+from velpin.model.safe_text import grouped
 from velpin.model.shell import shell_word
 from velpin.model.source import Source
 from velpin.model.source_reasons import (
@@ -39,7 +40,7 @@ from velpin.model.source_reasons import (
     SourceWarning,
 )
 from velpin.ports.configuration import find_source
-from velpin.trust.openpgp import Key, grouped
+from velpin.trust.openpgp import Key
 
 if TYPE_CHECKING:
     from velpin.core.access import Access

@@ -35,8 +35,9 @@ from velpin.model.instruction_reasons import (
 )
 from velpin.model.instructions import KeyRead, PagePreference, Reading, SourceRead
 from velpin.model.rule import Confine, Pin, Prefer, Rule
+from velpin.model.safe_text import grouped
 from velpin.model.shell import as_typed, shell_word
-from velpin.trust.openpgp import Key, armoured, grouped, read_keys
+from velpin.trust.openpgp import Key, armoured, read_keys
 
 if TYPE_CHECKING:
     from velpin.core.access import Access

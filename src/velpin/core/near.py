@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from functools import cmp_to_key
 from typing import TYPE_CHECKING
 
-from velpin.core.offers import offers_of
+from velpin.core.offers import offers_of, versions_of
 from velpin.model.rule_reasons import NoNameThere, NoSuchName, NoSuchVersion
 from velpin.ports.packages import near_names
 
@@ -27,10 +26,7 @@ def with_near(ports: Ports, reason: Reason) -> Reason:
         case NoNameThere(name=name, source=handle):
             return NoNameThere(name=name, source=handle, near=tuple(_there(ports, name, handle)))
         case NoSuchVersion(name=name, version=version, source=source):
-            native = ports.configuration.native
-            offered = {each for each, _, _ in ports.offers.versions_of(name, native)}
-            newest = sorted(offered, key=cmp_to_key(ports.packages.compare), reverse=True)
-            near = tuple(newest[:_MOST_VERSIONS])
+            near = tuple(each for each, _ in versions_of(ports, name)[:_MOST_VERSIONS])
             return NoSuchVersion(name=name, version=version, source=source, near=near)
         case _:
             return reason

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from functools import cmp_to_key
 from typing import TYPE_CHECKING
 
 from velpin.errors import Refusal
@@ -21,6 +22,16 @@ if TYPE_CHECKING:
 def offers_of(ports: Ports, names: Iterable[str]) -> list[Offer]:
     """Every offer of some names, newest first, also of sources switched off."""
     return [offer for name in names for offer in _all_offers(ports, name)]
+
+
+def versions_of(ports: Ports, name: str) -> list[tuple[str, str]]:
+    """Every version of a name that is on offer or installed, the newest first, each with the handle
+    of a source that has it, empty if none does."""
+    found: dict[str, str] = {}
+    for version, source, _ in ports.offers.versions_of(name, ports.configuration.native):
+        found[version] = found.get(version) or source
+    newest = sorted(found, key=cmp_to_key(ports.packages.compare), reverse=True)
+    return [(version, found[version]) for version in newest]
 
 
 def dated_offers(ports: Ports, names: Iterable[str]) -> list[Offer]:

@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError, StoreError
 from velpin.model.host import SourceStatus
+from velpin.model.safe_text import grouped
 from velpin.trust.named import OWN_KEYS
-from velpin.trust.openpgp import grouped, key_with
+from velpin.trust.openpgp import key_with
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -130,7 +130,7 @@ def show_entry(screen: Screen, entry: CatalogEntry) -> None:
     for at, mirror in enumerate([entry.address, *entry.mirrors] if entry.mirrors else [], 1):
         screen.line((f"{f'mirror {at}':11}", "quiet"), mirror, indent=2)
     for fingerprint in entry.fingerprints:
-        from velpin.trust.openpgp import grouped
+        from velpin.model.safe_text import grouped
 
         screen.line((f"{'signed by':11}", "quiet"), grouped(fingerprint), indent=2)
     if entry.fits and not entry.on_host:

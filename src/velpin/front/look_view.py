@@ -8,8 +8,8 @@ from velpin.front.screen import Piece, Screen, signed
 from velpin.front.views import show_offers
 from velpin.front.words import several
 from velpin.model.dates import day
+from velpin.model.safe_text import grouped
 from velpin.model.shell import as_typed
-from velpin.trust.openpgp import grouped
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

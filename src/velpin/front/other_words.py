@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from velpin.errors import UsageError
+from velpin.errors import UsageError, did_you_mean
 from velpin.model.shell import as_typed
 
 
@@ -62,5 +62,5 @@ def no_such_command(word: str, rest: list[str], commands: list[str]) -> UsageErr
 
     near = [each for each in commands if each.startswith(word)]
     near = near or difflib.get_close_matches(word, commands)
-    hint = f"did you mean {' or '.join(f'velpin {each}' for each in near)}?" if near else ""
+    hint = did_you_mean([f"velpin {each}" for each in near])
     return UsageError(f"velpin has no command {word!r}", hint or "all commands: velpin --help")

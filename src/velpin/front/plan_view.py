@@ -13,9 +13,9 @@ from velpin.front.words import selected, several, shortened, size
 from velpin.model.dates import day
 from velpin.model.forecast import Answer
 from velpin.model.rule_reasons import UpgradeRefused
-from velpin.model.safe_text import without_passwords
+from velpin.model.safe_text import grouped, without_passwords
 from velpin.model.shift import ChangedAnswer, ChangedUpgrade, Shift
-from velpin.trust.openpgp import grouped, only_keys
+from velpin.trust.openpgp import only_keys
 
 if TYPE_CHECKING:
     from velpin.core.takeover import Takeover

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from velpin.front.screen import Piece, Screen, signed
 from velpin.front.words import age, counted, several, shortened
-from velpin.model.dates import day, day_and_time
+from velpin.model.dates import day, day_and_time, days_left
 from velpin.model.forecast import Offer
 from velpin.model.host import HostFacts, KeyUse, SearchHit, SourceStatus
 from velpin.model.installer import Installer
@@ -47,13 +47,12 @@ def show_facts(screen: Screen, facts: HostFacts) -> None:
 
 def _support(last_day: float, now: float) -> Piece:
     """Until when the release is supported."""
-    if now >= last_day + _DAY:
+    days = days_left(last_day, now)
+    if days < 0:
         return signed(f"ended on {day(last_day)}", "bad")
-    days = int((last_day + _DAY - 1 - now) // _DAY)
     return f"until {day(last_day)}, {several(days, 'more day') if days else 'today'}"
 
 
-_DAY = 86400
 _KNOWN_BY = {
     "option": " (as asked)", "setting": " (as Velpin's settings say)", "files": " (by its files)",
     "assumed": " is assumed; --generation newer asks for the other",
@@ -280,7 +279,7 @@ def _key_state(use: KeyUse, now: float) -> tuple[str, str]:
 
 
 def _show_key(screen: Screen, use: KeyUse, now: float) -> None:
-    from velpin.trust.openpgp import grouped
+    from velpin.model.safe_text import grouped
 
     screen.line((use.owner, "name"))
     screen.line(grouped(use.fingerprint), indent=2)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from functools import cmp_to_key
 from typing import TYPE_CHECKING
 
 from velpin.ports.indexes import parse_all
@@ -73,12 +72,9 @@ class HostPackages:
     def versions(self, name: str) -> list[tuple[str, str]]:
         """Return every version of a name that is on offer or installed, the newest first, each with
         the handle of a source that has it, empty if none does."""
-        found: dict[str, str] = {}
-        native = self._ports.configuration.native
-        for version, source, _ in self._ports.offers.versions_of(name, native):
-            found[version] = found.get(version) or source
-        newest = sorted(found, key=cmp_to_key(self.compare), reverse=True)
-        return [(version, found[version]) for version in newest]
+        from velpin.core.offers import versions_of
+
+        return versions_of(self._ports, name)
 
     def near_names(self, name: str) -> tuple[str, ...]:
         """Return names like one that is not known, also across sources switched off."""

@@ -6,6 +6,7 @@ import calendar
 import re
 import time
 
+_DAY = 86400
 _LAST = 253_402_300_799.0
 """The end of the year 9999."""
 
@@ -23,6 +24,12 @@ def seconds_of(day: str) -> float | None:
         return float(calendar.timegm(time.strptime(day, "%Y-%m-%d")))
     except ValueError:
         return None
+
+
+def days_left(last_day: float, now: float) -> int:
+    """Return how many whole days are left until the end of a last day, 0 on that day itself, below
+    0 once it is over; `last_day` is when it begins."""
+    return int((last_day + _DAY - 1 - now) // _DAY)
 
 
 def day_and_time(seconds: float) -> str:

@@ -58,8 +58,3 @@ class ImportKeyAt(Reason):
 class TakesUnsignedIndex(Reason):
     says = "use the index of {source} although it is not signed"
     source: str
-
-
-def in_groups(fingerprint: str, size: int) -> str:
-    """Return a fingerprint in groups of some digits, as installers print it."""
-    return " ".join(fingerprint[at : at + size] for at in range(0, len(fingerprint), size))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from velpin.errors import did_you_mean
 from velpin.model.reason import FromSource, Place, Reason
 
 if TYPE_CHECKING:
@@ -32,7 +33,7 @@ class NoNameThere(Reason):
     @property
     def meant(self) -> str:
         """Names like it, for the end of a sentence."""
-        return did_you_mean(self.near)
+        return ending_in_near(self.near)
 
 
 class NoSuchName(Reason):
@@ -43,7 +44,7 @@ class NoSuchName(Reason):
     @property
     def meant(self) -> str:
         """Names like it, for the end of a sentence."""
-        return did_you_mean(self.near)
+        return ending_in_near(self.near)
 
 
 class NoSuchVersion(FromSource):
@@ -58,9 +59,9 @@ class NoSuchVersion(FromSource):
         return f"; it comes in {', '.join(self.near)}" if self.near else ""
 
 
-def did_you_mean(near: Sequence[str]) -> str:
+def ending_in_near(near: Sequence[str]) -> str:
     """Return names that may have been meant, as the end of a sentence; empty if there are none."""
-    return f"; did you mean {' or '.join(near)}?" if near else ""
+    return f"; {did_you_mean(near)}" if near else ""
 
 
 class WouldGoBack(Reason):

@@ -71,3 +71,8 @@ def _json_escaped(found: re.Match[str]) -> str:
         return f"\\u{code:04x}"
     code -= 65536
     return f"\\u{0xD800 + (code >> 10):04x}\\u{0xDC00 + (code & 0x3FF):04x}"
+
+
+def grouped(fingerprint: str, size: int = 4) -> str:
+    """Return a fingerprint as people compare it, in groups of some digits."""
+    return " ".join(fingerprint[at : at + size] for at in range(0, len(fingerprint), size))

@@ -6,7 +6,7 @@ from abc import abstractmethod
 from functools import cached_property
 from typing import TYPE_CHECKING, Protocol, TypeVar
 
-from velpin.errors import Refusal
+from velpin.errors import Refusal, did_you_mean
 from velpin.model.source import Source
 from velpin.store.name_search import nearest
 
@@ -80,5 +80,5 @@ def find_source(sources: Mapping[str, S], handle: str) -> S:
     if len(family) == 1:
         return family[0]
     near = [source.handle for source in family] or nearest(handle, list(sources))
-    hint = f"did you mean {' or '.join(near)}?" if near else "velpin sources lists them"
+    hint = did_you_mean(near, "velpin sources lists them")
     raise Refusal(f"no source is called {handle!r}", hint)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
-from velpin.errors import Refusal
+from velpin.errors import Refusal, did_you_mean
 from velpin.store.name_search import named_near
 
 if TYPE_CHECKING:
@@ -81,5 +81,5 @@ def not_installed(packages: Packages, name: str, otherwise: str) -> Refusal:
     """Return the refusal to keep a package that is not installed; `otherwise` is the hint if no
     installed one has a name like it."""
     near = named_near(name, packages.installed_names(), ())
-    hint = f"did you mean {' or '.join(near)}?" if near else otherwise
+    hint = did_you_mean(near, otherwise)
     return Refusal(f"{name} is not installed: there is nothing to keep", hint)

@@ -21,6 +21,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from velpin.errors import BadKey, BadSignature, MissingKey
 from velpin.model.dates import day
+from velpin.model.safe_text import grouped
 from velpin.model.shell import shell_word
 
 if TYPE_CHECKING:
@@ -128,11 +129,6 @@ class Signed(NamedTuple):
 
     data: bytes
     signers: tuple[str, ...]
-
-
-def grouped(fingerprint: str) -> str:
-    """A fingerprint as people compare it, in groups of four."""
-    return " ".join(fingerprint[at : at + 4] for at in range(0, len(fingerprint), 4))
 
 
 def bare(fingerprint: str) -> str:

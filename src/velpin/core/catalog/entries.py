@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from velpin.core.catalog.format import Catalog, filled, parts_of
 from velpin.core.catalog.shelf import read_shelf
-from velpin.errors import Refusal, UsageError
+from velpin.errors import Refusal, UsageError, did_you_mean
 from velpin.model.catalog import CatalogEntry, CatalogPlace, CatalogSource
 from velpin.model.shell import shell_word
 from velpin.model.source_reasons import (
@@ -187,5 +187,5 @@ def search(entries: Sequence[CatalogEntry], words: Sequence[str]) -> list[Catalo
 def no_entry(ports: Ports, name: str) -> Refusal:
     """What is said of a name that no catalog has."""
     near = nearest(name, [entry.name for entry in all_entries(ports)])
-    hint = f"did you mean {' or '.join(near)}?" if near else "velpin catalog lists them"
+    hint = did_you_mean(near, "velpin catalog lists them")
     return Refusal(f"no catalog has a source {name!r}", hint)

@@ -8,7 +8,7 @@ from statistics import median
 
 from velpin.core.checkup.examination import DAY, Check, Examination
 from velpin.model import findings
-from velpin.model.dates import day, seconds_of
+from velpin.model.dates import day, days_left, seconds_of
 from velpin.model.finding import Severity
 from velpin.model.shell import as_typed, shell_word
 from velpin.model.source import Source
@@ -20,7 +20,8 @@ _USUAL = 30 * DAY
 """How long an index may go without being looked at where nothing tells how often it changes."""
 _ENOUGH_DATES = 4
 _BEHIND = DAY
-_SOON = 90 * DAY
+_SOON = 90
+"""Days of support that are left when that is told."""
 _ELSEWHERE = ("MissingKey", "BadKey", "NotThere")
 """Failures that another check tells more of."""
 
@@ -105,9 +106,8 @@ def check_support(check: Examination) -> Iterator[Draft]:
     """A release that is no longer supported, or soon will not be."""
     release = check.ports.configuration.release
     last_day = seconds_of(release.get("SUPPORT_END", ""))
-    if last_day is None or check.now < last_day + DAY - _SOON:
+    if last_day is None or (days := days_left(last_day, check.now)) >= _SOON:
         return
-    days = int((last_day + DAY - 1 - check.now) // DAY)
     name = release.get("PRETTY_NAME") or release.get("NAME") or "this release"
     what = findings.SupportEnds(release=name, day=day(last_day), days=days)
     severity: Severity | None = "warning" if days < 0 else None

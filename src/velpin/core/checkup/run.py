@@ -11,7 +11,7 @@ from velpin.core.checkup import catalogs, freshness, host_files, order, packages
 from velpin.core.checkup.examination import Check, Examination, planned
 from velpin.core.checkup.mends import ready
 from velpin.core.checkup.silence import read_silences
-from velpin.errors import Refusal, UsageError
+from velpin.errors import Refusal, UsageError, did_you_mean
 from velpin.files.text import whole_number
 from velpin.model.finding import SEVERITIES, Checkup, Finding, Severity, SilencedFinding
 from velpin.model.findings import FINDINGS
@@ -204,7 +204,7 @@ def _wanted(told: Checkup, what: str) -> list[Finding]:
         return found
     if what not in FINDINGS:
         near = nearest(what, list(FINDINGS))
-        hint = f"did you mean {' or '.join(near)}?" if near else "velpin checkup lists them"
+        hint = did_you_mean(near, "velpin checkup lists them")
         raise UsageError(f"no finding is called {what!r}", hint)
     found = [each for each in told.findings if each.code == what]
     if not found:

@@ -11,7 +11,7 @@ from __future__ import annotations
 import fnmatch
 from typing import TYPE_CHECKING, NamedTuple
 
-from velpin.errors import HostFileError
+from velpin.errors import HostFileError, did_you_mean
 from velpin.files.own_settings import FILE, table
 from velpin.model.findings import FINDINGS
 from velpin.store.name_search import nearest
@@ -71,6 +71,6 @@ def _read(given: object, number: int) -> Silence:
             )
     if given["code"] not in FINDINGS:
         near = nearest(given["code"], list(FINDINGS))
-        hint = f"did you mean {' or '.join(near)}?" if near else "docs/findings.md lists them"
+        hint = did_you_mean(near, "docs/findings.md lists them")
         raise HostFileError(FILE, 0, f"{where}: no finding is called {given['code']!r}", hint)
     return Silence(given["code"], given["place"], given["reason"])

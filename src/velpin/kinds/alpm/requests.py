@@ -26,6 +26,7 @@ from velpin.model.reasons import (
     Unknown,
 )
 from velpin.model.request import Request
+from velpin.model.rule_reasons import ending_in_near
 from velpin.ports.refused import RequestRefused
 from velpin.store.name_search import nearest
 
@@ -59,11 +60,7 @@ def _origins(state: AlpmState, request: Request) -> list[AlpmOrigin]:
     known = {source.handle: source for source in state.configuration.sources}
     if request.source not in known:
         near = nearest(request.source, list(known))
-        raise RequestRefused(
-            NoSourceCalled(
-                source=request.source, near=f"; did you mean {' or '.join(near)}?" if near else ""
-            )
-        )
+        raise RequestRefused(NoSourceCalled(source=request.source, near=ending_in_near(near)))
     if not known[request.source].on:
         raise RequestRefused(SourceIsOff(source=request.source))
     found = [origin for origin in state.packages.pool.origins if origin.handle == request.source]

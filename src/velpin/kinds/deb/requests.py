@@ -41,6 +41,7 @@ from velpin.model.reasons import (
     Unknown,
 )
 from velpin.model.request import Request
+from velpin.model.rule_reasons import ending_in_near
 from velpin.ports.refused import RequestRefused
 from velpin.store.name_search import nearest
 
@@ -332,7 +333,7 @@ def _nothing_from(state: DebState, text: str, package: DebPackage) -> DebRequest
     if meant:
         return DebRequestRefused(SourceIsOff(source=meant[0].handle), package)
     near = nearest(text, [source.handle for source in state.configuration.sources])
-    told = f"; did you mean {' or '.join(near)}?" if near else ""
+    told = ending_in_near(near)
     return DebRequestRefused(UnknownSource(source=text, near=told), package)
 
 

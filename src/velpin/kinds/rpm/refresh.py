@@ -28,12 +28,12 @@ from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.trust import key_addresses, keys_given
 from velpin.model.dates import day_and_time
 from velpin.model.host import OfferedKey, RefreshResult
-from velpin.model.safe_text import bare_address
+from velpin.model.safe_text import bare_address, grouped
 from velpin.model.shell import shell_word
 from velpin.model.source import Source
 from velpin.ports.fetcher import Fetcher, RefreshOption
 from velpin.store.source_fetch import Promised, SourceFetch
-from velpin.trust.openpgp import grouped, key_with, read_keys
+from velpin.trust.openpgp import key_with, read_keys
 
 if TYPE_CHECKING:
     from velpin.fetch.download import Transport

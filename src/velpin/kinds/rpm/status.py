@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.trust import key_addresses, named_keys
 from velpin.model.host import SourcePriority
-from velpin.model.safe_text import bare_address
+from velpin.model.safe_text import bare_address, grouped
 from velpin.model.shell import shell_word
 from velpin.ports.standing import Standing, StatusParts
-from velpin.trust.openpgp import grouped
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm.copies import RpmCopy

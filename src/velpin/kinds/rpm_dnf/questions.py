@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.questions import HostKeys, sources_of
 from velpin.model.forecast import Question
-from velpin.model.questions import ImportKey, ImportKeyAt, Proceed, in_groups
+from velpin.model.questions import ImportKey, ImportKeyAt, Proceed
+from velpin.model.safe_text import grouped
 
 if TYPE_CHECKING:
     from collections.abc import Container, Iterator
@@ -56,7 +57,7 @@ def _about(state: RpmState, signed: str, source: str, key: LackedKey, default: R
     newer = state.configuration.installer.generation == "newer"
     asks = ImportKey(
         key=f"0x{key.fingerprint[-8:]}",
-        fingerprint=key.fingerprint if newer else in_groups(key.fingerprint, 4),
+        fingerprint=key.fingerprint if newer else grouped(key.fingerprint),
         owner=key.owner,
         signed=signed,
         source=source,

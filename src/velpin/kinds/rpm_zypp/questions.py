@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.questions import HostKeys, LackedKey, sources_of
 from velpin.model.forecast import Question
-from velpin.model.questions import ImportKey, ImportKeyAt, Proceed, TakesUnsignedIndex, in_groups
+from velpin.model.questions import ImportKey, ImportKeyAt, Proceed, TakesUnsignedIndex
+from velpin.model.safe_text import grouped
 
 if TYPE_CHECKING:
     from collections.abc import Container, Iterator
@@ -50,7 +51,7 @@ def _about(signed: str, source: str, key: LackedKey) -> Question:
     if key.fingerprint:
         asks = ImportKey(
             key=key.fingerprint[-8:],
-            fingerprint=in_groups(key.fingerprint, 8),
+            fingerprint=grouped(key.fingerprint, 8),
             owner=key.owner,
             signed=signed,
             source=source,
