@@ -215,6 +215,11 @@ def did_you_mean(near: Sequence[str], otherwise: str = "") -> str:
     return f"did you mean {' or '.join(near)}?" if near else otherwise
 
 
+def ending_in_near(near: Sequence[str]) -> str:
+    """Return names that may have been meant, as the end of a sentence; empty if there are none."""
+    return f"; {did_you_mean(near)}" if near else ""
+
+
 def no_realign(kind: str) -> UsageError:
     """What a kind of host says whose installer has no upgrade across vendors."""
     return UsageError(

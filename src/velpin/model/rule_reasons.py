@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from velpin.errors import did_you_mean
+from velpin.errors import ending_in_near
 from velpin.model.reason import FromSource, Place, Reason
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    pass
 
 
 class ComesAllTheSame(Reason):
@@ -57,11 +57,6 @@ class NoSuchVersion(FromSource):
     def others(self) -> str:
         """The newest versions, for the end of a sentence."""
         return f"; it comes in {', '.join(self.near)}" if self.near else ""
-
-
-def ending_in_near(near: Sequence[str]) -> str:
-    """Return names that may have been meant, as the end of a sentence; empty if there are none."""
-    return f"; {did_you_mean(near)}" if near else ""
 
 
 class WouldGoBack(Reason):

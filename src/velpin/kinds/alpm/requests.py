@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from fnmatch import fnmatchcase
 
+from velpin.errors import ending_in_near
 from velpin.kinds.alpm.files import holders
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPackage
 from velpin.kinds.alpm.reasons import NoSourceCalled, NotForRequests, PathIn, PathUnknown
@@ -26,7 +27,6 @@ from velpin.model.reasons import (
     Unknown,
 )
 from velpin.model.request import Request
-from velpin.model.rule_reasons import ending_in_near
 from velpin.ports.refused import RequestRefused
 from velpin.store.name_search import nearest
 

@@ -11,6 +11,7 @@ import re
 from collections.abc import Callable, Iterable
 from typing import Any, NamedTuple
 
+from velpin.errors import ending_in_near
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebOrigin, DebPackage, DebVersion
 from velpin.kinds.deb.preferences import expression_matches, release_pin, version_matches
@@ -41,7 +42,6 @@ from velpin.model.reasons import (
     Unknown,
 )
 from velpin.model.request import Request
-from velpin.model.rule_reasons import ending_in_near
 from velpin.ports.refused import RequestRefused
 from velpin.store.name_search import nearest
 
