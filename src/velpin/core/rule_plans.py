@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from velpin.change.plan import Plan
@@ -16,9 +16,7 @@ from velpin.model.rule import Bar, Pin, Rule, RuleInForce, sources_in
 
 if TYPE_CHECKING:
     from velpin.ports.bundle import Ports
-
-Knows = Callable[[str], bool]
-"""Whether a name is known, as `Packages.knows` tells."""
+    from velpin.ports.packages import Packages
 
 
 def considering(ports: Ports, plan: Plan) -> Ports:
@@ -97,14 +95,14 @@ def _place_of(in_force: Sequence[RuleInForce], text: str) -> Place:
 
 
 def pins(
-    knows: Knows, texts: Sequence[str], source: str = "", *, allow_older: bool = False,
+    packages: Packages, texts: Sequence[str], source: str = "", *, allow_older: bool = False,
     unbound: bool = False,
 ) -> list[Pin]:  # fmt: skip
     """The pins that texts such as NAME@VERSION express; UsageError where one pins nothing,
     unless `unbound`: a pin that is to be lifted need not say what it pinned."""
     found = []
     for text in texts:
-        request = parse_request(text, knows, source)
+        request = _requested(packages, text, source)
         if not (request.operator or request.source or unbound):
             raise UsageError(
                 f"pin {text} to what?", "velpin pin NAME@VERSION, or velpin pin NAME --from SOURCE"
@@ -114,7 +112,7 @@ def pins(
 
 
 def bars(
-    knows: Knows, texts: Sequence[str], source: str = "", *, pre_releases: bool = False,
+    packages: Packages, texts: Sequence[str], source: str = "", *, pre_releases: bool = False,
     components: Sequence[str] = (),
 ) -> list[Bar]:  # fmt: skip
     """The bars that texts such as NAME@VERSION express; UsageError where one bars nothing."""
@@ -125,7 +123,7 @@ def bars(
             "velpin bar NAME... --from SOURCE; velpin bar NAME@VERSION; or, with --from SOURCE,"
             " --pre-releases or --component COMPONENT",
         )
-    requests = [parse_request(text, knows, source) for text in texts]
+    requests = [_requested(packages, text, source) for text in texts]
     for request in requests:
         if not (request.source or request.operator):
             raise UsageError(f"bar {request.text} from where?", "add --from SOURCE, or a version")
@@ -134,6 +132,18 @@ def bars(
         rule = Bar(names, source=source, pre_releases=pre_releases, components=tuple(components))
         return [rule]
     return [Bar(_named(request), _version(request), request.source) for request in requests]
+
+
+def _requested(packages: Packages, text: str, source: str) -> Request:
+    """What a text asks for, also where it is written as this host's installer alone writes it."""
+    request = parse_request(text, packages.knows, source)
+    if packages.knows(request.name):
+        return request
+    for name, version, arch in packages.taken_apart(request.name):
+        if not (version and request.operator):
+            told = request._replace(name=name, arch=arch or request.arch)
+            return told._replace(operator="=", version=version) if version else told
+    return request
 
 
 def _named(request: Request) -> tuple[str]:

@@ -38,8 +38,7 @@ class HostRules:
         say what it pinned."""
         from velpin.core.rule_plans import pins
 
-        knows = self._ports.packages.knows
-        return pins(knows, texts, source, allow_older=allow_older, unbound=unbound)
+        return pins(self._ports.packages, texts, source, allow_older=allow_older, unbound=unbound)
 
     def bars(
         self, texts: Sequence[str], source: str = "", *, pre_releases: bool = False,
@@ -49,8 +48,9 @@ class HostRules:
         nothing."""
         from velpin.core.rule_plans import bars
 
-        knows = self._ports.packages.knows
-        return bars(knows, texts, source, pre_releases=pre_releases, components=components)
+        return bars(
+            self._ports.packages, texts, source, pre_releases=pre_releases, components=components
+        )
 
     def plan(self, rules: Sequence[Rule], *, foremost: bool = False) -> Plan:
         """Plan to make some rules, proved by the forecast under it; `foremost`: where no other rule

@@ -65,6 +65,11 @@ class Packages(Protocol):
         """Return whether a package of a name, or a provider of it, is known here."""
         return name in self.known_names()
 
+    def taken_apart(self, text: str) -> Iterator[tuple[str, str, str]]:
+        """Return name, version and architecture for every way in which this host's installer alone
+        takes a text apart and finds a package by it, in its order."""
+        return iter(())
+
     def takes_arch(self, arch: str) -> bool:
         """Return whether packages of an architecture are to be shown; which of them can be
         installed the choice tells."""

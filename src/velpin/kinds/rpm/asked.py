@@ -44,8 +44,18 @@ def bound_fits(operator: str, wanted: str, version: str) -> bool:
     return overlap(2, version, OPERATORS[operator], wanted)
 
 
-def spellings(text: str, archs: tuple[str, ...]) -> Iterator[tuple[str, str, str]]:
+def spellings(
+    text: str, archs: tuple[str, ...], *, version_alone_first: bool = False
+) -> Iterator[tuple[str, str, str]]:
     """Name, version and architecture for every way to take a text apart, in the host's order."""
+    if version_alone_first:
+        found = list(_spellings(text, archs))
+        yield from sorted(found, key=lambda way: (bool(way[1]), "-" in way[1]))
+    else:
+        yield from _spellings(text, archs)
+
+
+def _spellings(text: str, archs: tuple[str, ...]) -> Iterator[tuple[str, str, str]]:
     head, dot, arch = text.rpartition(".")
     known = bool(dot) and arch in archs
     if known:

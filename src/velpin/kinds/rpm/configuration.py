@@ -41,6 +41,8 @@ class RpmLayout(NamedTuple):
     """Whether the installer reads its own record before the sources' lists."""
     brings_splits: bool
     """Whether what was split off from a package comes when that is replaced."""
+    version_alone_first: bool
+    """Whether a version without a release is looked for before one with it in a request."""
 
 
 class RpmConfiguration(Configuration):

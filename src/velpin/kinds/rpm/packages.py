@@ -7,6 +7,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from velpin.kinds.rpm.asked import named, spellings, version_fits
 from velpin.kinds.rpm.pool import RpmOrigin, RpmPool
 from velpin.kinds.rpm.version import version_key
 from velpin.ports.packages import Installed, Packages
@@ -67,6 +68,21 @@ class RpmPackages(Packages):
             origin.first = first
             first += origin.index.count
         return found
+
+    def spellings(self, text: str) -> Iterator[tuple[str, str, str]]:
+        """Return every way in which this host's installer takes a request apart, in its order."""
+        return spellings(
+            text,
+            self.configuration.archs.taken,
+            version_alone_first=self.configuration.layout.version_alone_first,
+        )
+
+    def taken_apart(self, text: str) -> Iterator[tuple[str, str, str]]:
+        """Return each of these ways by which there is a package."""
+        for name, version, arch in self.spellings(text):
+            found = named(self.pool, name, arch)
+            if any(not version or version_fits(version, b.version, any_epoch=True) for b in found):
+                yield name, version, arch
 
     def source_of(self, build: RpmPackage) -> RpmSource | None:
         """The source of an offered build; None for what is installed."""

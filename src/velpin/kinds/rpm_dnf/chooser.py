@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
+from velpin.kinds.rpm.asked import bound_fits, bound_of, named, version_fits
 from velpin.kinds.rpm.chooser import RpmChooser
 from velpin.kinds.rpm.entry import RpmLink
 from velpin.kinds.rpm.pattern import Named, is_glob
@@ -236,7 +236,7 @@ class DnfChooser(RpmChooser):
             return fits, "version"
         if request.arch:
             return named(self.packages.pool, request.name, request.arch), "name"
-        for name, version, arch in spellings(request.name, self.configuration.archs.taken):
+        for name, version, arch in self.packages.spellings(request.name):
             found = named(self.packages.pool, name, arch)
             if version:
                 found = [b for b in found if version_fits(version, b.version, any_epoch=True)]

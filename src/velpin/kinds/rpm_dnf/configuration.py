@@ -33,7 +33,13 @@ COMMAND, NEWER_PROGRAM = "usr/bin/dnf", "usr/bin/dnf5"
 class DnfConfiguration(RpmConfiguration):
     """The configuration of an rpm-dnf host."""
 
-    layout = RpmLayout(("primary", "filelists", "modules"), OLDER.folders[0], True, False)
+    layout = RpmLayout(
+        lists_wanted=("primary", "filelists", "modules"),
+        sources_folder=OLDER.folders[0],
+        installed_first=True,
+        brings_splits=False,
+        version_alone_first=False,
+    )
 
     def _recorded_installer(self) -> Installer:
         """The installer by the host's own record; where both generations are there, the one that

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.asked import bound_fits, bound_of, named, spellings, version_fits
+from velpin.kinds.rpm.asked import bound_fits, bound_of, named, version_fits
 from velpin.kinds.rpm.chooser import RpmChooser
 from velpin.kinds.rpm.pattern import is_glob
 from velpin.kinds.rpm.pool import is_newer
@@ -266,7 +266,7 @@ class ZyppChooser(RpmChooser):
             if not found:
                 raise RequestRefused(Unknown(name=request.name))
             return found, "name"
-        for name, version, arch in self._spellings(request.name):
+        for name, version, arch in self.packages.spellings(request.name):
             found = named(self.packages.pool, name, arch)
             if version:
                 found = [b for b in found if version_fits(version, b.version, any_epoch=False)]
@@ -278,13 +278,6 @@ class ZyppChooser(RpmChooser):
         if not found:
             raise RequestRefused(Unknown(name=request.name))
         return found, "capability"
-
-    def _spellings(self, text: str) -> Iterator[tuple[str, str, str]]:
-        """As on the other layout, but a version of one part is tried before one of two."""
-        found = list(spellings(text, self.configuration.archs.taken))
-        yield from (variant for variant in found if not variant[1])
-        yield from (variant for variant in found if variant[1] and "-" not in variant[1])
-        yield from (variant for variant in found if "-" in variant[1])
 
     def _is_needed(self, path: str) -> bool:
         """Whether some package states a need for just that path; others are not found."""

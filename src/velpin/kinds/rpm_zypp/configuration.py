@@ -34,7 +34,13 @@ LOCALES = "var/lib/zypp/RequestedLocales"
 class ZyppConfiguration(RpmConfiguration):
     """The configuration of an rpm-zypp host."""
 
-    layout = RpmLayout(("primary",), SOURCES, False, True)
+    layout = RpmLayout(
+        lists_wanted=("primary",),
+        sources_folder=SOURCES,
+        installed_first=False,
+        brings_splits=True,
+        version_alone_first=True,
+    )
 
     def _recorded_installer(self) -> Installer:
         """The installer by the host's own record, else by files that only the newer generation
