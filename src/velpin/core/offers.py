@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from functools import cmp_to_key
+from collections.abc import Callable, Iterable, Iterator
+from functools import cache, cmp_to_key
 from typing import TYPE_CHECKING
 
 from velpin.errors import Refusal
-from velpin.model.forecast import Offer
+from velpin.model.forecast import Offer, Rhythm
 from velpin.model.host import SearchHit
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
@@ -36,16 +36,61 @@ def versions_of(ports: Ports, name: str) -> list[tuple[str, str]]:
 
 def dated_offers(ports: Ports, names: Iterable[str]) -> list[Offer]:
     """The same with the date of each."""
-    return [offer._replace(dated=_date_of(ports, offer)) for offer in offers_of(ports, names)]
+    return [_dated(ports, offer) for offer in offers_of(ports, names)]
 
 
-def _date_of(ports: Ports, offer: Offer) -> float | None:
+def detailed_offers(ports: Ports, names: Iterable[str]) -> list[Offer]:
+    """The same with all that the index of each says of it."""
+    rhythm_of = cache(lambda handle: _rhythm(ports, ports.configuration.by_handle[handle]))
+    return [_detailed(ports, offer, rhythm_of) for offer in dated_offers(ports, names)]
+
+
+def _dated(ports: Ports, offer: Offer) -> Offer:
     source = ports.configuration.by_handle.get(offer.source)
-    for index in ports.indexes.of(source) if source else ():
+    index, row = _entry_of(ports, source, offer) if source else (None, None)
+    if index is None or row is None:
+        return offer
+    return offer._replace(dated=ports.offers.dated(index, row))
+
+
+def _detailed(ports: Ports, offer: Offer, rhythm_of: Callable[[str], Rhythm | None]) -> Offer:
+    source = ports.configuration.by_handle.get(offer.source)
+    index, row = _entry_of(ports, source, offer)
+    if index is None or row is None:
+        return offer
+    details = ports.offers.details(source, index, row)
+    return offer._replace(
+        details=details._replace(rhythm=rhythm_of(source.handle)) if source else details
+    )
+
+
+_DAY, _YEAR = 86400, 365
+"""Seconds, days."""
+
+
+def _rhythm(ports: Ports, source: Source) -> Rhythm | None:
+    built = [
+        when
+        for index in ports.indexes.of(source)
+        for row in index.all_rows()
+        if (when := ports.offers.built(index, row)) is not None
+    ]
+    if not built:
+        return None
+    newest = max(built)
+    last = newest // _DAY
+    days = {when // _DAY for when in built}
+    return Rhythm(newest, sum(day > last - _YEAR for day in days))
+
+
+def _entry_of(ports: Ports, source: Source | None, offer: Offer) -> tuple[Index | None, Row | None]:
+    """The index that an offer stands in, and its entry; the record's for what no source has."""
+    record = ports.indexes.record
+    for index in ports.indexes.of(source) if source else [record] if record else []:
         for row in index.rows(offer.name):
             if (row.version, row.arch) == (offer.version, offer.arch):
-                return ports.offers.dated(index, row)
-    return None
+                return index, row
+    return None, None
 
 
 def _all_offers(ports: Ports, name: str) -> list[Offer]:

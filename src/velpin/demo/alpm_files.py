@@ -48,6 +48,8 @@ class DemoArchive:
     built: int = 1_700_000_000
     as_dependency: bool = False
     """Whether, where it is installed, another brought it in."""
+    homepage: str = ""
+    license: tuple[str, ...] = ()
     base: str = ""
     """What it was built with, where that is called otherwise."""
 
@@ -88,6 +90,7 @@ def desc(one: DemoArchive) -> bytes:
             ("VERSION", [one.version]), ("DESC", [one.summary] if one.summary else []),
             ("CSIZE", [str(one.size)]), ("ISIZE", [str(one.disk)]), ("SHA256SUM", [digest]),
             ("ARCH", [one.arch]), ("BUILDDATE", [str(one.built)]),
+            ("URL", [one.homepage] if one.homepage else []), ("LICENSE", one.license),
             ("PACKAGER", ["Harbour Crew <crew@mooring.example>"]), *one.relations(),
         ]
     )  # fmt: skip
@@ -153,6 +156,8 @@ def write_alpm_record(folder: Path, packages: Iterable[DemoArchive]) -> None:
                     ("NAME", [archive.name]), ("VERSION", [archive.version]),
                     ("BASE", [archive.base or archive.name]), ("ARCH", [archive.arch]),
                     ("DESC", [archive.summary] if archive.summary else []),
+                    ("URL", [archive.homepage] if archive.homepage else []),
+                    ("LICENSE", archive.license),
                     ("BUILDDATE", [str(archive.built)]), ("INSTALLDATE", [str(archive.built)]),
                     ("SIZE", [str(archive.disk)]),
                     ("REASON", ["1"] if archive.as_dependency else []),

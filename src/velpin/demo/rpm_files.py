@@ -51,6 +51,10 @@ class DemoRpm:
     size: int = 10_000
     disk: int = 30_000
     built: int = 1_700_000_000
+    description: str = ""
+    homepage: str = ""
+    license: str = ""
+    packager: str = ""
     more: Mapping[str, str] = field(default_factory=dict)
     source: str = ""
     """The source package's name, where it is not its own."""
@@ -106,10 +110,13 @@ def _package_xml(one: DemoRpm) -> str:
         f'<package type="rpm">\n<name>{escape(one.name)}</name>\n<arch>{one.arch}</arch>\n'
         f"<version epoch={quoteattr(epoch)} ver={quoteattr(version)} rel={quoteattr(release)}/>\n"
         f'<checksum type="sha256" pkgid="YES">{_mark_of(one)}</checksum>\n'
-        f"<summary>{escape(one.summary)}</summary>\n<description/>\n"
+        f"<summary>{escape(one.summary)}</summary>\n"
+        f"<description>{escape(one.description)}</description>\n"
+        f"<packager>{escape(one.packager)}</packager>\n<url>{escape(one.homepage)}</url>\n"
         f'<time file="{one.built}" build="{one.built}"/>\n'
         f'<size package="{one.size}" installed="{one.disk}" archive="{one.disk}"/>\n'
         f"<location href={quoteattr('Packages/' + file_name(one))}/>\n<format>\n"
+        f"<rpm:license>{escape(one.license)}</rpm:license>\n"
         f"<rpm:vendor>{escape(one.vendor)}</rpm:vendor>\n"
         f"<rpm:sourcerpm>{escape(one.source or one.name)}-{version}-{release}.src.rpm"
         "</rpm:sourcerpm>\n"
@@ -249,8 +256,12 @@ def header_of(one: DemoRpm) -> bytes:
     ]  # fmt: skip
     if epoch != "0":
         values.append((1003, _NUMBERS, 1, struct.pack(">I", int(epoch))))
-    if "key" in one.more:
-        values.append((1005, _TRANSLATED, 1, _texts([one.more["key"]])))
+    for tag, form, text in (
+        (1005, _TRANSLATED, one.more.get("key", one.description)), (1014, _TEXT, one.license),
+        (1015, _TEXT, one.packager), (1020, _TEXT, one.homepage),
+    ):  # fmt: skip
+        if text:
+            values.append((tag, form, 1, _texts([text])))
     for kind, (_, names, flags, versions) in _TAGS.items():
         told = [_taken_apart(text) for text in one.relations(kind)]
         if not told:

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from velpin.front.changing import ChangeOptions
     from velpin.front.screen import Screen
     from velpin.host.host import Host
+    from velpin.model.forecast import Offer
     from velpin.model.instructions import Reading
     from velpin.model.rule import Rule
     from velpin.model.way_back import WayBack
@@ -337,6 +338,12 @@ def offers(
         list[str] | None,
         typer.Option("--component", metavar="COMPONENT", help="With --at, these components."),
     ] = None,
+    full: Annotated[
+        bool,
+        typer.Option(
+            "--full", help="With each offer its description, license, sizes and relations."
+        ),
+    ] = False,
     root: Root = None,
     as_is: AsIs = False,
     json: Json = False,
@@ -350,8 +357,8 @@ def offers(
         from velpin.front.look_view import show_look
         from velpin.front.session import busy
 
-        if source:
-            raise UsageError("--from and --at ask for different sources")
+        if source or full:
+            raise UsageError(f"--at cannot be combined with {'--from' if source else '--full'}")
         glob = names[0] if names else "*"
         with busy("looking at what is there"):
             look = found.packages.look_at(at, suite=suite, components=component or (), glob=glob)
@@ -359,23 +366,34 @@ def offers(
         return
     if suite or component:
         raise UsageError("--suite and --component say which part of --at is looked at")
+    if full and source:
+        raise UsageError("--full tells of single names", "velpin offers NAME... --full")
     if source:
         listed = found.packages.offers_from(source, names[0] if names else "*")
     elif names:
-        listed = found.packages.offers(names)
+        listed = found.packages.offers(names, full=full)
     else:
         raise UsageError("which offers?", "velpin offers NAME..., or velpin offers --from SOURCE")
     if json and listed:
         _write(listed)
     elif listed:
-        from velpin.front.views import show_offers
-
-        show_offers(_screen(), listed)
+        _show_offers(listed, full=full)
     if not listed:
         near = found.packages.near_names(names[0]) if names and not source else ()
         what_of = f"of {' '.join(names)}" if names else f"from {source}"
         hint = f"similar names: {', '.join(near)}" if near else "velpin find TEXT searches"
         raise Refusal(f"no offers {what_of}", hint)
+
+
+def _show_offers(listed: list[Offer], *, full: bool) -> None:
+    if full:
+        from velpin.front.details_view import show_offers_in_full
+
+        show_offers_in_full(_screen(), listed)
+        return
+    from velpin.front.views import show_offers
+
+    show_offers(_screen(), listed)
 
 
 @_command

@@ -66,6 +66,7 @@ USAGE: Mapping[str, Usage] = {
         " source has; with --at it looks at a repository that is no source of this host yet.",
         (
             Example("offers tide-gauge", "every version of a package"),
+            Example("offers tide-gauge --full", "with description, sizes and relations"),
             Example("offers --from fogworks 'fog*'", "what one source has by a pattern"),
             Example(
                 "offers --at http://deb.gullwatch.example/apt",

@@ -43,11 +43,12 @@ class HostPackages:
             self._ports, find_source(self._ports.configuration.by_handle, handle).handle
         )
 
-    def offers(self, names: Iterable[str]) -> list[Offer]:
-        """Return every offer of some names, newest first, also of sources switched off."""
-        from velpin.core.offers import dated_offers
+    def offers(self, names: Iterable[str], *, full: bool = False) -> list[Offer]:
+        """Return every offer of some names, newest first, also of sources switched off; `full`:
+        each with all that its index says of it."""
+        from velpin.core.offers import dated_offers, detailed_offers
 
-        return dated_offers(self._ports, names)
+        return (detailed_offers if full else dated_offers)(self._ports, names)
 
     def offers_from(self, handle: str, glob: str = "*") -> list[Offer]:
         """Return what one source offers, by name; Refusal if there is no such source or index."""

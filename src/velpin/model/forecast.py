@@ -14,6 +14,40 @@ PACKAGE_FILE = "package-file"
 """What package files are called as a source."""
 
 
+class Rhythm(NamedTuple):
+    """How often a source brings new packages, as far as those tell that it still has."""
+
+    newest: float
+    """When the newest of its packages was built, in seconds since 1970."""
+    days: int
+    """On how many days of the year up to then packages were built that it has; at least that many,
+    since those that gave way to newer ones are no longer counted."""
+
+
+class Details(NamedTuple):
+    """All that an index says of one version; texts are empty where it does not say them.
+
+    Relations are as the index has them, in the form of the host's kind.
+    """
+
+    description: str = ""
+    """Beyond the summary; a blank line parts paragraphs."""
+    homepage: str = ""
+    license: str = ""
+    maintainer: str = ""
+    """Who is to be asked about it, else the vendor."""
+    download_bytes: int | None = None
+    disk_bytes: int | None = None
+    needs: tuple[str, ...] = ()
+    recommends: tuple[str, ...] = ()
+    suggests: tuple[str, ...] = ()
+    conflicts: tuple[str, ...] = ()
+    replaces: tuple[str, ...] = ()
+    provides: tuple[str, ...] = ()
+    rhythm: Rhythm | None = None
+    """How often its source brings new packages; null if its index has no dates of packages."""
+
+
 class Offer(NamedTuple):
     """One version of one package for one architecture in one source."""
 
@@ -32,6 +66,8 @@ class Offer(NamedTuple):
     dated: float | None = None
     """When it was built, or if its index does not say that, when the index that has it was made, in
     seconds since 1970; null where neither is known, and in lists of all that a source has."""
+    details: Details | None = None
+    """All that its index says of it, where that was asked for."""
 
 
 class PassedOver(NamedTuple):

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from velpin.model.forecast import Offer
+    from velpin.model.forecast import Details, Offer
+    from velpin.model.source import Source
     from velpin.store.index import Index, Row
 
 
@@ -25,6 +27,10 @@ class Offers(Protocol):
         """Return when a package was built, in seconds since 1970; None if its index does not say
         so."""
         return None
+
+    @abstractmethod
+    def details(self, source: Source | None, index: Index, row: Row) -> Details:
+        """Return all that an index of a source says of a package; None is the host's record."""
 
     def dated(self, index: Index, row: Row) -> float | None:
         """Return when a package was built, else when its index was made, in seconds since 1970;

@@ -327,11 +327,11 @@ class RecipeHostPackages(HostPackages):
         super().__init__(shelf.ports, access)
         self._shelf = shelf
 
-    def offers(self, names: Iterable[str]) -> list[Offer]:
+    def offers(self, names: Iterable[str], *, full: bool = False) -> list[Offer]:
         """Every offer of some names, what is to be built last."""
         found = []
         for name in names:
-            found += super().offers([name])
+            found += super().offers([name], full=full)
             found += [self._offer(hit) for hit in self._shelf.recipes.named(name)]
         return found
 

@@ -126,6 +126,17 @@ def _batch(held: list[tuple[str, str, Desc]]) -> Batch:
     return Batch(bytes(block), entries, provides, [], links)
 
 
+def desc_of(path: Path, folder: str) -> Desc:
+    """The `desc` of the first package of a list in a folder so called, empty if there is none.
+
+    Raises HostFileError where the list is damaged.
+    """
+    for name, data in members(path, f"{folder}/desc"):
+        if name.removeprefix("./") == f"{folder}/desc":
+            return read_desc(data.decode("utf-8", "replace"))
+    return Desc({})
+
+
 def links_of(text: bytes) -> dict[str, list[str]]:
     """The names that a package's relations mention, by kind of link, from the text that is kept
     of it."""

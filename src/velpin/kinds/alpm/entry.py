@@ -49,6 +49,10 @@ class Desc(NamedTuple):
         values = self.fields.get(name)
         return values[0] if values else ""
 
+    def all(self, name: str) -> tuple[str, ...]:
+        """Every value of a field."""
+        return tuple(self.fields.get(name, ()))
+
     def number(self, name: str) -> str:
         """The value of a field that is a number, 0 where it is none."""
         text = self.one(name)

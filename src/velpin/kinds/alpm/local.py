@@ -36,6 +36,15 @@ def parts_of(path: Path) -> list[IndexPart]:
     return [partial(_batches_of, path)]
 
 
+def desc_of(path: Path, folder: str) -> Desc:
+    """The `desc` of one installed package, empty if it cannot be read."""
+    try:
+        data = disk.read_file(path, f"{folder}/desc", _LARGEST)
+    except OSError:
+        return Desc({})
+    return read_desc(data.decode("utf-8", "replace"))
+
+
 def _batches_of(path: Path, notes: Notes) -> Iterator[Batch]:
     def packages() -> Iterator[tuple[str, str, Desc]]:
         seen: dict[str, str] = {}

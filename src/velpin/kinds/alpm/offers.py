@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
-from velpin.kinds.alpm.entry import built
-from velpin.model.forecast import Offer
+from velpin.files.text import whole_number
+from velpin.kinds.alpm import archive, local
+from velpin.kinds.alpm.entry import Desc, built
+from velpin.model.forecast import Details, Offer
 from velpin.ports.offers import Offers
 
 if TYPE_CHECKING:
     from velpin.kinds.alpm.pool import AlpmPackage
     from velpin.kinds.alpm.state import AlpmState
     from velpin.model.forecast import OfferState
+    from velpin.model.source import Source
     from velpin.store.index import Index, Row
 
 
@@ -25,6 +28,29 @@ class AlpmOffers(Offers):
     def built(self, index: Index, row: Row) -> float | None:
         """When a package was built, by the list."""
         return float(built(index.text(row))) or None
+
+    def details(self, source: Source | None, index: Index, row: Row) -> Details:
+        """The `desc` of a package in a source's list, or in the record."""
+        folder = f"{row.name}-{row.version}"
+        if source is None:
+            desc = local.desc_of(self._state.configuration.record_path, folder)
+        else:
+            path = self._state.indexes.copies[source.handle].path
+            desc = archive.desc_of(path, folder) if path else Desc({})
+        packager = desc.one("PACKAGER")
+        return Details(
+            description=desc.one("DESC"),
+            homepage=desc.one("URL"),
+            license=", ".join(desc.all("LICENSE")),
+            maintainer="" if packager == "Unknown Packager" else packager,
+            download_bytes=whole_number(desc.one("CSIZE")),
+            disk_bytes=whole_number(desc.one("ISIZE") or desc.one("SIZE")),
+            needs=desc.all("DEPENDS"),
+            suggests=desc.all("OPTDEPENDS"),
+            conflicts=desc.all("CONFLICTS"),
+            replaces=desc.all("REPLACES"),
+            provides=desc.all("PROVIDES"),
+        )
 
     def live(self, name: str) -> list[Offer]:
         """Every offer of a name, and what is installed where no source has that."""

@@ -153,6 +153,12 @@ def _cut_off(ends: list[bytes], final: bytes, line: int) -> Iterator[IndexNote]:
                 yield IndexNote(line - 2, f"the last package has no {name.decode()}; {_CUT}")
 
 
+def stanzas_of(pieces: Iterable[bytes]) -> Iterator[bytes]:
+    """The stanzas of a file, one at a time; HostFileError where one is far larger than any is."""
+    for group in _stanzas(pieces):
+        yield from group
+
+
 def _stanzas(pieces: Iterable[bytes]) -> Iterator[list[bytes]]:
     rest = b""
     for piece in pieces:

@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
-from velpin.kinds.rpm.entry import built
-from velpin.model.forecast import Offer
+from velpin.kinds.rpm import primary
+from velpin.kinds.rpm.entry import RpmLink, built, read_facts
+from velpin.kinds.rpm.record.packages import texts_of
+from velpin.model.forecast import Details, Offer
 from velpin.ports.offers import Offers
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm.pool import RpmPackage
     from velpin.kinds.rpm.state import RpmState
     from velpin.model.forecast import OfferState
+    from velpin.model.source import Source
     from velpin.store.index import Index, Row
 
 
@@ -25,6 +28,36 @@ class RpmOffers(Offers):
     def built(self, index: Index, row: Row) -> float | None:
         """When a package was built, by the list."""
         return float(built(index.text(row))) or None
+
+    def details(self, source: Source | None, index: Index, row: Row) -> Details:
+        """What a source's main list says of a package, or the record."""
+        facts = read_facts(index.text(row))
+        texts = self._texts(source, row)
+
+        def told(kind: RpmLink) -> tuple[str, ...]:
+            return facts.relations.get(kind, ())
+
+        return Details(
+            description=texts.description,
+            homepage=texts.homepage,
+            license=texts.license,
+            maintainer=texts.packager or facts.vendor,
+            download_bytes=facts.size or None,
+            disk_bytes=facts.installed_size or None,
+            needs=told(RpmLink.REQUIRES),
+            recommends=told(RpmLink.RECOMMENDS),
+            suggests=told(RpmLink.SUGGESTS),
+            conflicts=told(RpmLink.CONFLICTS),
+            replaces=told(RpmLink.OBSOLETES),
+            provides=told(RpmLink.PROVIDES),
+        )
+
+    def _texts(self, source: Source | None, row: Row) -> primary.PackageTexts:
+        if source is None:
+            file = self._state.recorded.file
+            return texts_of(self._state.tree.path(file), row) if file else primary.PackageTexts()
+        path = self._state.indexes.copies[source.handle].files.get("primary")
+        return primary.texts_of(path, row) if path else primary.PackageTexts()
 
     def live(self, name: str) -> list[Offer]:
         """Every build of a name, with what is installed."""

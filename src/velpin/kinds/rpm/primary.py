@@ -22,7 +22,7 @@ from velpin.kinds.rpm.entry import RpmLink, written
 from velpin.kinds.rpm.namespaces import implied_supplements, todays_form
 from velpin.kinds.rpm.relation import Capability, RpmRelation, read_relation
 from velpin.model import package_names
-from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry
+from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry, Row
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
@@ -58,6 +58,10 @@ _TEXTS = {
 _FORMAT, _VERSION, _LOCATION, _FILE = (
     f"{_COMMON}{name}" for name in ("format", "version", "location", "file")
 )
+_FOR_PEOPLE = (
+    f"{_COMMON}description", f"{_COMMON}url", f"{_FORMAT}/{_RPM}license", f"{_COMMON}packager",
+)  # fmt: skip
+"""Where a package element has what is for people alone."""
 _CHANGED_FORMS = (RpmLink.SUPPLEMENTS, RpmLink.CONFLICTS)
 """Kinds of relation whose text may be in a form of former days."""
 _NUMBERS = {f"{_COMMON}time": ("build",), f"{_COMMON}size": ("package", "installed")}
@@ -131,19 +135,44 @@ def listed_places(path: Path) -> Iterator[PlaceListed]:
             yield PlaceListed(location, end or 0)
 
 
+class PackageTexts(NamedTuple):
+    """What a list says of a package for people alone."""
+
+    description: str = ""
+    homepage: str = ""
+    license: str = ""
+    packager: str = ""
+
+
+def texts_of(path: Path, row: Row) -> PackageTexts:
+    """What a list says of one of its packages for people, empty where it has it no more."""
+    name = f">{row.name}</".encode()
+    for line, root, text in _chunks(unpacked(path), path.name, Span()):
+        for element in _tree(path.name, line, root, text) if name in text else ():
+            found = ListedPackage()
+            found.read(element)
+            if (found.name, found.version, found.arch) == (row.name, row.version, row.arch):
+                return PackageTexts(*(element.findtext(place, "").strip() for place in _FOR_PEOPLE))
+    return PackageTexts()
+
+
 def _trees(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[int, Element, bytes]]:
     """Some packages at a time, the line at which they begin, and their text."""
+    for line, root, text in _chunks(pieces, where, span):
+        yield line, _tree(where, line, root, text), text
+
+
+def _tree(where: str, line: int, root: bytes, text: bytes) -> Element:
+    """Some packages, parsed."""
     from xml.etree import ElementTree
     from xml.parsers import expat
 
-    for line, root, text in _chunks(pieces, where, span):
-        try:
-            tree = ElementTree.fromstring(root + text + b"</metadata>")
-        except ElementTree.ParseError as problem:
-            at = line + problem.position[0] - 1 - root.count(b"\n")
-            what = expat.ErrorString(problem.code)
-            raise HostFileError(where, at, f"not well-formed: {what}") from problem
-        yield line, tree, text
+    try:
+        return ElementTree.fromstring(root + text + b"</metadata>")
+    except ElementTree.ParseError as problem:
+        at = line + problem.position[0] - 1 - root.count(b"\n")
+        what = expat.ErrorString(problem.code)
+        raise HostFileError(where, at, f"not well-formed: {what}") from problem
 
 
 _LARGEST_REST = 64 << 20

@@ -11,10 +11,10 @@ from pathlib import Path
 from velpin.kinds.rpm import header as h
 from velpin.kinds.rpm.entry import RpmLink, read_facts, written
 from velpin.kinds.rpm.header import Header
-from velpin.kinds.rpm.primary import kept_as_provided, names_in
+from velpin.kinds.rpm.primary import PackageTexts, kept_as_provided, names_in
 from velpin.kinds.rpm.record.place import headers
 from velpin.kinds.rpm.record.sqlite import log_of
-from velpin.store.index import Batch, Notes, ParsedEntry, Stamp
+from velpin.store.index import Batch, Notes, ParsedEntry, Row, Stamp
 
 INSTALLED = "installed"
 """The state of every package of the record."""
@@ -105,6 +105,17 @@ def _head(header: Header) -> tuple[str, ...]:
         h.text_of(header, h.VENDOR), "", "0", str(size), str(h.number_of(header, h.BUILT)),
         h.text_of(header, h.SOURCE),
     )  # fmt: skip
+
+
+def texts_of(path: Path, row: Row) -> PackageTexts:
+    """What the record says of an installed package for people."""
+    for header in headers(path):
+        if (h.text_of(header, h.NAME), h.version_of(header)) == (row.name, row.version) and (
+            h.text_of(header, h.ARCH) or "noarch"
+        ) == row.arch:
+            tags = (h.DESCRIPTION, h.URL, h.LICENSE, h.PACKAGER)
+            return PackageTexts(*(h.text_of(header, tag) for tag in tags))
+    return PackageTexts()
 
 
 def signing_keys(path: Path) -> list[tuple[str, str]]:
