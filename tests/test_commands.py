@@ -119,6 +119,7 @@ def test_forecast_as_json(full: DebHarbour) -> None:
         (["forecast", "gul"], 1, "near names: gull"),
         (["forecast", "kelp"], 1, "kelp (z, off)"),
         (["forecast", "gull@7"], 1, "not available in version 7"),
+        (["forecast", "gull:amd46"], 1, "has no architecture amd46; it has amd64, i386"),
         (["forecast", ""], 2, "is not a request"),
         (["forecast"], 2, ""),
         (["offers"], 2, "which offers"),

@@ -183,6 +183,29 @@ def test_a_snippet_as_vendors_print_it(tmp_path: Path) -> None:
     assert harbour.forecast("tool")["answers"][0]["source"] == "v"
 
 
+@pytest.mark.parametrize(
+    ("address", "says"),
+    [
+        ("el$relesever", "nothing here sets $relesever; did you mean releasever?"),
+        ("el${basearhc}/x", "nothing here sets $basearhc; did you mean basearch?"),
+        ("$zzzzzz", "nothing here sets $zzzzzz\n"),
+        ("$channel/$zzz", "nothing here sets $zzz\n"),
+        ("$releasever/$basearch", "repomd.xml"),
+    ],
+)
+def test_a_variable_in_an_address_that_nothing_sets(
+    tmp_path: Path, address: str, says: str
+) -> None:
+    harbour = RpmHarbour(tmp_path, DNF)
+    harbour.put("etc/dnf/vars/channel", "fresh\n")
+    (tmp_path / "new.repo").write_text(f"[new]\nbaseurl=file://{tmp_path}/none/{address}\n")
+    code, out, _ = harbour.run("add", str(tmp_path / "new.repo"), "--preview")
+    assert code == 1
+    assert f"new has nothing for this host: {says}" in out or (
+        says == "repomd.xml" and says in out and "nothing here sets" not in out
+    )
+
+
 def test_a_key_for_a_source_that_is_there(tmp_path: Path, signer: Signer) -> None:
     harbour = RpmHarbour(tmp_path)
     harbour.source(

@@ -189,9 +189,10 @@ class UnknownSource(Reason):
 
 
 class NoArch(Reason):
-    says = "this host has no architecture {arch}"
+    says = "this host has no architecture {arch}; it has {has}"
     arch: str
     name: str
+    has: tuple[str, ...]
 
 
 class SeveralProviders(Reason):

@@ -135,7 +135,9 @@ def find_package(state: DebState, request: Request) -> DebPackage:
         request = request._replace(arch="")
     arch = state.configuration.native if request.arch in ("", "native") else request.arch
     if request.arch and arch not in state.configuration.archs and arch not in found:
-        raise DebRequestRefused(NoArch(name=request.name, arch=request.arch))
+        raise DebRequestRefused(
+            NoArch(name=request.name, arch=request.arch, has=state.configuration.archs)
+        )
     ours = (package for arch, package in found.items() if arch in state.configuration.archs)
     first = found.get(arch) if request.arch else next(ours, None)
     if first is None and not request.arch:

@@ -10,16 +10,16 @@ from urllib.parse import urlsplit
 from velpin.change.given_keys import agreeing, given_keys
 from velpin.change.plan import NewSource
 from velpin.change.snippets import check_names, name_from, plain_address
-from velpin.errors import HostFileError, UsageError
+from velpin.errors import HostFileError, UsageError, ending_in_near
 from velpin.fetch.download import Transport
 from velpin.files.text import encode
 from velpin.files.tree import Edits
 from velpin.kinds.rpm.edit import ADDED, with_value
 from velpin.kinds.rpm.ini import IniSection, read_sections, words
-from velpin.kinds.rpm.source_reasons import NoKeyNamed
+from velpin.kinds.rpm.source_reasons import NoKeyNamed, VariableNotSet
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys, weakens
-from velpin.kinds.rpm.variables import substituted
+from velpin.kinds.rpm.variables import ALWAYS_SET, substituted, unknown_in
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
 from velpin.model.safe_text import has_login
@@ -33,6 +33,7 @@ from velpin.model.source_reasons import (
     WrongArch,
 )
 from velpin.ports.composer import Addition, Composer, Examined
+from velpin.store.name_search import nearest
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 if TYPE_CHECKING:
@@ -125,7 +126,13 @@ class RpmComposer(Composer):
         return self._state.configuration.by_handle[source.handle].urls
 
     def nothing_there(self, source: Source, result: RefreshResult, transport: Transport) -> Reason:
-        """Why a new source has nothing for this host: what the server said."""
+        """Why a new source has nothing for this host: a variable in its address that nothing sets,
+        else what the server said."""
+        known = self._state.configuration.variables
+        for name in unknown_in(" ".join(self.addresses_of(source))):
+            if name not in ALWAYS_SET:
+                near = ending_in_near(nearest(name, {*known, *ALWAYS_SET}))
+                return VariableNotSet(source=source.handle, name=name, near=near)
         what = result.error.message if result.error else ""
         return NothingThere(source=source.handle, what=what)
 

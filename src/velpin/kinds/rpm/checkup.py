@@ -22,7 +22,7 @@ from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.source_reasons import CheckOffPackages, CheckOffServer
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import CHECKS, named_keys, ring
-from velpin.kinds.rpm.variables import unknown_in
+from velpin.kinds.rpm.variables import ALWAYS_SET, unknown_in
 from velpin.model import findings
 from velpin.model.publisher import archive_addresses
 from velpin.model.reason import Place
@@ -329,9 +329,9 @@ def check_variables(look: Look) -> Iterator[Draft]:
         if not source.on:
             continue
         for name in unknown_in(" ".join((*source.urls, source.mirrors))):
-            if name in _OWN_VARIABLES:
+            if name in ALWAYS_SET:
                 continue
-            near = nearest(name, [*state.configuration.variables, *_OWN_VARIABLES])
+            near = nearest(name, {*state.configuration.variables, *ALWAYS_SET})
             mends = [
                 Mend("", partial(_variable_renamed, source.handle, name, better), is_choice=True)
                 for better in near
@@ -348,8 +348,6 @@ def check_variables(look: Look) -> Iterator[Draft]:
             )
 
 
-_OWN_VARIABLES = ("releasever", "basearch", "arch")
-"""Variables that the installer sets itself."""
 _ADDRESS_KEYS = ("baseurl", "mirrorlist", "metalink")
 
 

@@ -37,6 +37,14 @@ class OthersWrite(Reason):
     what: str
 
 
+class VariableNotSet(Reason):
+    says = "{source} has nothing for this host: nothing here sets ${name}{near}"
+    source: str
+    name: str
+    near: str
+    """The end of the sentence: names that may have been meant."""
+
+
 class NoKeyNamed(Reason):
     says = (
         "{source} has its package signatures checked but no key here is named for it: the host's"

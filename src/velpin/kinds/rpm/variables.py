@@ -13,6 +13,8 @@ from collections.abc import Mapping
 from velpin.files.text import HostText, stripped
 from velpin.files.tree import Tree
 
+ALWAYS_SET = ("releasever", "basearch", "arch")
+"""Variables that the installer sets itself."""
 _USE = re.compile(r"\$(?:\{(\w+)(?::([-+])([^{}]*))?\}|(\w+))")
 
 
