@@ -98,7 +98,7 @@ def compare(file: Path, kind: str = "", name: str = "") -> Result:
     rows = Rows([], [], [])
     with unpacked(file, kind, name) as cases:
         for case in cases:
-            _program(case, "refresh")
+            program("--root", str(case / "root"), "refresh")
             for asked in json.loads((case / "case.json").read_text())["asked"]:
                 _compare_one(case, asked, rows)
             shutil.rmtree(case)
@@ -109,10 +109,11 @@ def _figure(rows: list[tuple[bool, str]]) -> Figure:
     return Figure(sum(ok for ok, _ in rows), len(rows), tuple(text for ok, text in rows if not ok))
 
 
-def _program(case: Path, *words: str) -> str:
+def program(*words: str) -> str:
+    """What the program says to some words."""
     out = io.StringIO()
     with redirect_stdout(out), redirect_stderr(io.StringIO()):
-        run(["--root", str(case / "root"), *words])
+        run(list(words))
     return out.getvalue()
 
 
@@ -120,7 +121,7 @@ def _compare_one(case: Path, asked: dict[str, Any], rows: Rows) -> None:
     requests, observed = asked.get("requests", ["--upgrade"]), asked["observed"]
     if asked.get("allow_source_change"):
         requests = ["--upgrade", "--realign"]
-    told = json.loads(_program(case, "forecast", "--json", *requests))
+    told = json.loads(program("--root", str(case / "root"), "forecast", "--json", *requests))
     where = f"{told['host']['kind']} {case.name} {' '.join(requests)}"
     if not observed["ok"]:
         text = f"{where}: refused ({observed['error']}), not foreseen"

@@ -32,8 +32,11 @@ class Said(NamedTuple):
 class RealInstaller:
     """The real installer of one layout, confined to a root."""
 
-    def __init__(self, harbour: RpmHarbour, cache: Path | None = None) -> None:
-        self.harbour = harbour
+    def __init__(
+        self, harbour: RpmHarbour, cache: Path | None = None, *, arch: str = "x86_64",
+        release: str = "4",
+    ) -> None:  # fmt: skip
+        self.harbour, self._arch, self._release = harbour, arch, release
         self._cache = cache or harbour.folder / "installer-cache"
         self._environment = {**os.environ, "LC_ALL": "C.UTF-8", "COLUMNS": "400"}
         home = harbour.folder / "home"
@@ -69,7 +72,8 @@ class RealInstaller:
     def _dnf(self, *words: str, answer: str = "--assumeno") -> Said:
         root = self.harbour.root
         text = self._run(
-            ["dnf", f"--installroot={root}", "--forcearch=x86_64", "--releasever=4", "--noplugins",
+            ["dnf", f"--installroot={root}", f"--forcearch={self._arch}",
+             f"--releasever={self._release}", "--noplugins",
              "-c", f"{root}/etc/dnf/dnf.conf", f"--setopt=reposdir={root}/etc/yum.repos.d",
              f"--setopt=cachedir={self._cache}", "--setopt=metadata_expire=1h",
              answer, *words]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shlex
 from pathlib import Path
 from random import Random
 
@@ -15,6 +14,7 @@ from tests.installer.alpm_drawn import AlpmDrawn
 from tests.installer.ask import INSTALLER, Installer, changes_of
 from tests.installer.drawn_relations import DrawnRelations
 from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller
+from tests.installer.next_lines import installs
 from tests.installer.rpm_ask import PROGRAMS, RealInstaller, agree, brief
 from tests.installer.rpm_drawn import NAMES, RpmDrawn
 from velpin.core.access import Access
@@ -24,8 +24,6 @@ from velpin.model.installer import GenerationName
 HOSTS = int(os.environ.get("VELPIN_DRAWN_HOSTS", "6"))
 FIRST = int(os.environ.get("VELPIN_FIRST_HOST", "0"))
 
-REFRESHES = {("apt-get", "update"), ("zypper", "refresh"), ("pacman", "-Sy")}
-
 
 def dressed(pick: Random, name: str, sources: list[str], versions: list[str]) -> str:
     """A request for a name as people narrow it: by version, bound, pattern, source."""
@@ -33,14 +31,6 @@ def dressed(pick: Random, name: str, sources: list[str], versions: list[str]) ->
         version = pick.choice(versions)
         name += "@" + pick.choice((version, f">={version}", f"<={version}", version[:2] + "*"))
     return f"{name}%{pick.choice(sources)}" if pick.random() < 0.35 else name
-
-
-def installs(lines: list[str]) -> list[list[str]]:
-    """The commands of the installer, without refreshing."""
-    words = [shlex.split(line) for line in lines]
-    return [
-        each for each in words if each[:2] not in map(list, REFRESHES) and "makecache" not in each
-    ]
 
 
 def judge(different: list[object], asked: int, may_miss: float = 0) -> None:
