@@ -8,6 +8,8 @@ import pytest
 
 from tests import package_files
 from tests.harbours import ALPM, DEB, DNF, ZYPP, Item
+from tests.several_removals import ROWS as SEVERAL
+from tests.several_removals import Several
 from tests.without_cases import LAMP, ROWS, Row
 
 KINDS = (DEB, DNF, ZYPP, ALPM)
@@ -106,3 +108,11 @@ def test_on_an_rpm_zypp_host_a_sign_before_the_name_says_the_same(row: Row, tmp_
 def test_elsewhere_that_sign_is_part_of_a_name(tmp_path: Path) -> None:
     harbour = ROWS[0].harbour(DNF, tmp_path)
     assert harbour.forecast("gull", "!lamp")["problem"].endswith("a package called !lamp")
+
+
+@pytest.mark.parametrize("row", SEVERAL, ids=lambda row: row.title)
+def test_several_that_go_in_one_command_or_two(row: Several, tmp_path: Path) -> None:
+    harbour = row.harbour(tmp_path)
+    for lines, generation in ((row.older, "older"), (row.newer, "newer")):
+        told = harbour.forecast(*row.words.split(), "--generation", generation)
+        assert [line for line in told["next"] if "makecache" not in line] == list(lines)

@@ -11,7 +11,9 @@ from tests.harbours import ALPM, DEB, DNF, ZYPP, AlpmHarbour, DebHarbour, RpmHar
 from tests.installer import alpm_ask
 from tests.installer.ask import INSTALLER, Installer
 from tests.installer.newer_ask import NewerInstaller, NewerRpmInstaller
-from tests.installer.rpm_ask import PROGRAMS, RealInstaller
+from tests.installer.rpm_ask import PROGRAMS, RealInstaller, agree
+from tests.several_removals import ROWS as SEVERAL
+from tests.several_removals import Several
 from tests.without_cases import ROWS, Row
 
 PLAIN = {
@@ -20,6 +22,7 @@ PLAIN = {
     ZYPP: ["install", "gull", "!lamp"],
 }
 """What a person types where the forecast is a refusal."""
+several = pytest.mark.parametrize("row", SEVERAL, ids=lambda row: row.title)
 rows = pytest.mark.parametrize("row", ROWS, ids=lambda row: row.title)
 
 
@@ -63,6 +66,36 @@ def test_rpm(kind: str, row: Row, tmp_path: Path) -> None:
     harbour = row.harbour(kind, tmp_path)
     assert isinstance(harbour, RpmHarbour)
     assert rpm_changes(RealInstaller(harbour), harbour) == row.wanted(kind)
+
+
+def several_agree(
+    real: RealInstaller | NewerRpmInstaller, row: Several, harbour: RpmHarbour, *more: str
+) -> bool:
+    """Whether the installer does with the command what is foreseen; where a removal comes first, it
+    removes what is to go and no more."""
+    told = harbour.forecast(*row.words.split(), *more)
+    lines = [shlex.split(line)[1:] for line in told["next"] if "makecache" not in line]
+    if not lines:
+        return not (told["ok"] and told["changes"]) or row.older == ()
+    if len(lines) == 1:
+        return agree(real.ask(*lines[0]), told)
+    gone = {one["name"] for one in told["changes"] if one["new"] is None}
+    done = real.ask(*lines[0]).done or {}
+    return {name.rpartition(".")[0] for name in done} == gone
+
+
+@pytest.mark.skipif(PROGRAMS[DNF] is None, reason="no dnf installer on this machine")
+@several
+def test_several_that_go(row: Several, tmp_path: Path) -> None:
+    harbour = row.harbour(tmp_path)
+    assert several_agree(RealInstaller(harbour), row, harbour)
+
+
+@several
+def test_several_that_go_on_a_newer_host(newer_root: Path, folder: Path, row: Several) -> None:
+    harbour = row.harbour(folder)
+    real = NewerRpmInstaller(newer_root, harbour)
+    assert several_agree(real, row, harbour, "--generation", "newer")
 
 
 @pytest.mark.skipif(alpm_ask.PROGRAM is None, reason="no alpm installer on this machine")

@@ -59,7 +59,37 @@ def commands_for(
         commands = ports.transactions.commands.install(wanted)
         if commands and _does_the_same(ports, requests, way, found, upgrade=upgrade):
             return as_lines(*first, *commands)
-    return () if without else _with_rules(ports, requests, found, upgrade=upgrade)
+    if without:
+        return as_lines(*first, *_one_after_the_other(ports, requests, found, upgrade=upgrade))
+    return _with_rules(ports, requests, found, upgrade=upgrade)
+
+
+def _one_after_the_other(
+    ports: Ports, requests: Sequence[Request], found: Forecast, *, upgrade: bool
+) -> Sequence[Words]:
+    """The removal and then the installation, where no one command does both; none if they come to
+    something else than both together."""
+    from velpin.core.staying import amendment
+
+    commands = ports.transactions.commands
+    removal = commands.remove(_going(requests, found))
+    going = [request for request in requests if request.removes]
+    rest = [request for request in requests if not request.removes]
+    gone = ports.transactions.predict(going) if removal and not upgrade else None
+    if gone is None or not gone.forecast.ok or any(one.new for one in gone.forecast.changes):
+        return ()  # a removal alone takes away what needs it, and brings nothing in its place
+    after = ports.seen(ports.view.amended(amendment(ports, gone.forecast.changes)))
+    coming = after.transactions.predict(rest)
+    if coming is None or not coming.forecast.ok:
+        return ()
+    both = (*gone.forecast.changes, *coming.forecast.changes)
+    if _essence(both) != _essence(found.changes):
+        return ()
+    for way in islice(_ways(ports, rest, found.answers), _MOST_WAYS):
+        installation = commands.install(InstallWords([asked.word for asked in way]))
+        if _does_the_same(after, rest, way, coming.forecast, upgrade=False):
+            return (removal, *installation)
+    return ()
 
 
 def commands_for_upgrade(

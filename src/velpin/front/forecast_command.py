@@ -84,7 +84,7 @@ def _tell_step(step: Step) -> None:
 
 def _check(words: ForecastWords) -> None:
     """Raise UsageError unless the words ask for something, and go together."""
-    if not (words.upgrade or words.request):
+    if not (words.upgrade or words.request or words.without):
         raise UsageError(
             "which forecast?", "velpin forecast REQUEST..., or velpin forecast --upgrade"
         )

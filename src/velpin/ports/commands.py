@@ -55,6 +55,11 @@ class Commands(Protocol):
         """Return the commands for some requests; empty if there are none that do just that."""
         return ()
 
+    def remove(self, names: Sequence[str]) -> Words:
+        """Return the command that removes packages; empty if `install` does that as well, whatever
+        else is asked for."""
+        return ()
+
     def install_files(self, words: Sequence[str]) -> Sequence[Words]:
         """Return the commands for package files, and for names if both go in one command."""
         return self.install(InstallWords(words))

@@ -11,6 +11,7 @@ from velpin.kinds.rpm_dnf.questions import questions
 if TYPE_CHECKING:
     from collections.abc import Container, Sequence
 
+    from velpin.kinds.rpm_dnf.state import DnfState
     from velpin.model.forecast import Forecast, Question, Reply
     from velpin.model.request import Request
     from velpin.ports.commands import Words
@@ -20,6 +21,7 @@ class DnfCommands(RpmCommands):
     """Commands of the installer of an rpm-dnf host."""
 
     program = "dnf"
+    _state: DnfState
 
     def refresh(self) -> Words:
         """Return the command that brings the installer's own lists up to date."""
@@ -30,10 +32,18 @@ class DnfCommands(RpmCommands):
         return f"{request.name}-{request.version}{arch}"
 
     def _swap(self, words: Sequence[str], without: Sequence[str]) -> Sequence[Words]:
-        """It takes one of each."""
-        if (len(words), len(without)) != (1, 1):
+        """It swaps one of each; in the newer generation any number is done in one command."""
+        if (len(words), len(without)) == (1, 1):
+            return [(self.program, "swap", *without, *words)]
+        if not words:
+            return [self.remove(without)]
+        if not self._state.configuration.ways.does_several:
             return ()
-        return [(self.program, "swap", *without, *words)]
+        return [(self.program, "do", "--action=remove", *without, "--action=install", *words)]
+
+    def remove(self, names: Sequence[str]) -> Words:
+        """Return the command that removes packages; what only they needed stays."""
+        return (self.program, "remove", self._state.configuration.ways.leaves_needed, *names)
 
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""

@@ -62,6 +62,10 @@ class DnfGeneration(NamedTuple):
     """Whether what obsoletes a request counts only if it obsoletes what would be taken."""
     keeps_replaced: bool
     """Whether an installed package that something installed replaces stays in an upgrade."""
+    does_several: bool
+    """Whether one command may both install and remove several packages."""
+    leaves_needed: str
+    """The option with which a removal leaves what only the removed packages needed."""
     upgrades_listed_alone: bool
     """Whether only packages that have an update take part in an upgrade."""
 
@@ -91,6 +95,8 @@ OLDER = DnfGeneration(
     groups_by_architecture=False,
     obsoletes_best_alone=False,
     keeps_replaced=False,
+    does_several=False,
+    leaves_needed="--noautoremove",
     upgrades_listed_alone=False,
 )
 
@@ -119,5 +125,7 @@ NEWER = DnfGeneration(
     groups_by_architecture=True,
     obsoletes_best_alone=True,
     keeps_replaced=True,
+    does_several=True,
+    leaves_needed="--no-autoremove",
     upgrades_listed_alone=True,
 )
