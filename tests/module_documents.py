@@ -12,7 +12,8 @@ def stream(name: str, number: int, **more: str) -> str:
     package = f"{name.removeprefix('m')}-0:{more.get('package', str(number))}-1.x86_64"
     return (
         f"---\ndocument: modulemd\nversion: 2\ndata:\n  name: {name}\n  stream: '{number}'\n"
-        f"  version: {more.get('version', '1')}\n  context: {more.get('context', 'c')}\n{requires}"
+        f"  version: {more.get('version', '1')}\n  context: {more.get('context', 'c')}\n"
+        f"  summary: s\n  description: d\n  license:\n    module: [MIT]\n{requires}"
         f"  artifacts:\n    rpms: [{more.get('rpms', package)}]\n...\n"
     )
 

@@ -27,7 +27,7 @@ from velpin.model.reason import Place, Reason, place_of
 from velpin.model.reasons import WouldDo
 from velpin.model.request import Request, parse_request
 from velpin.model.rule import Confine, Pin, Prefer, Rule
-from velpin.model.shell import shell_word
+from velpin.model.shell import as_typed, shell_word
 from velpin.model.shift import Shift
 
 if TYPE_CHECKING:
@@ -76,7 +76,7 @@ def goals_of(ports: Ports, texts: Sequence[str], source: str = "") -> list[Goal]
         request = parse_request(text, ports.packages.knows, source)
         answer = _asked(ports, request)
         if answer.version is None:
-            for other in _with_sources_on(ports, request):
+            for other in (*_with_sources_on(ports, request), *_uncovered(ports, [request])):
                 answer = _asked(other.ports, request)
                 if answer.version:
                     break
@@ -183,7 +183,8 @@ def _cost(way: PlanOption, wanted: set[str]) -> tuple[int, int, int]:
 def _attempts(ports: Ports, goals: Sequence[Goal]) -> Iterator[_Attempt]:
     start = _Attempt(ports, Plan("", ""))
     if any(_asked(ports, goal.request).version is None for goal in goals):
-        for attempt in _with_sources_on(ports, *(goal.request for goal in goals)):
+        requests = [goal.request for goal in goals]
+        for attempt in (*_with_sources_on(ports, *requests), *_uncovered(ports, requests)):
             yield attempt
             yield from _with_rules(attempt, goals)
         return
@@ -200,6 +201,17 @@ def _with_sources_on(ports: Ports, *requests: Request) -> Iterator[_Attempt]:
         plan = _tried(partial(plan_switch, ports, handle, True))
         if plan is not None:
             yield _Attempt(ports.with_edits(plan.edits), plan, (plan.command,))
+
+
+def _uncovered(ports: Ports, requests: Sequence[Request]) -> Iterator[_Attempt]:
+    """The host with one of the settings changed that hide offers of some package."""
+    command = as_typed(["velpin", "want", *(request.text for request in requests)])
+    for name in dict.fromkeys(request.name for request in requests):
+        for way in ports.rule_writer.uncovering(name):
+            plan = Plan(command, way.command)
+            plan.propose(ports.tree, way.edits)
+            plan.notes += ports.editor.edit_notes(plan.edits)
+            yield _Attempt(ports.with_edits(plan.edits), plan, (way.command,))
 
 
 def _with_rules(start: _Attempt, goals: Sequence[Goal]) -> Iterator[_Attempt]:

@@ -16,12 +16,13 @@ from velpin.model.reasons import (
     NoVersion,
     NoVersionInSource,
     RuleInTheWay,
+    ShowsHidden,
     SourceOn,
     ThereIs,
     WithoutIt,
 )
 from velpin.model.shell import as_typed, shell_word
-from velpin.ports.attempts import AskAgain, Attempt, DropRule, SwitchOn, all_of
+from velpin.ports.attempts import AskAgain, Attempt, DropRule, SwitchOn, Uncover, all_of
 
 if TYPE_CHECKING:
     from velpin.files.tree import Edits
@@ -48,11 +49,12 @@ class Trial(NamedTuple):
 def those_that_work(ports: Ports, attempts: Iterable[Attempt], works: Try) -> tuple[Remedy, ...]:
     """The first few that work, each tried once."""
     found: list[Remedy] = []
-    tried: set[str] = set()
+    tried: set[tuple[str, frozenset[tuple[str, bytes | None]]]] = set()
     for trial in (trial for attempt in attempts for trial in _trials(ports, attempt)):
-        if trial.remedy.command in tried:
+        key = (trial.remedy.command, frozenset(trial.edits.items()))
+        if key in tried or trial.remedy in found:
             continue
-        tried.add(trial.remedy.command)
+        tried.add(key)
         if works(trial.texts, trial.without, trial.edits):
             found.append(trial.remedy)
         if len(found) == _ENOUGH or len(tried) == _MOST_TRIED:
@@ -114,6 +116,10 @@ def _trials(ports: Ports, attempt: Attempt) -> Iterator[Trial]:
             yield from _switching_on(ports, attempt)
         case DropRule():
             yield from _dropping(ports, attempt)
+        case Uncover(name, texts):
+            remedy = Remedy(as_typed(["velpin", "want", *texts]), ShowsHidden(name=name))
+            for way in ports.rule_writer.uncovering(name):
+                yield Trial(remedy, texts, way.edits)
 
 
 def _switching_on(ports: Ports, attempt: SwitchOn) -> Iterator[Trial]:

@@ -21,7 +21,7 @@ def show_offers_in_full(screen: Screen, found: Sequence[Offer]) -> None:
         screen.line(*_head(offer))
         if offer.summary:
             screen.line(offer.summary, indent=2)
-        for label, text in _told(offer.details or Details(), offer.summary):
+        for label, text in _told(offer):
             screen.line((label.ljust(_LABEL), "quiet"), text, indent=2)
 
 
@@ -40,8 +40,11 @@ def _head(offer: Offer) -> Iterator[Piece]:
         yield "  installed"
 
 
-def _told(found: Details, summary: str) -> Iterator[tuple[str, str]]:
+def _told(offer: Offer) -> Iterator[tuple[str, str]]:
     """What is known of a package, each with the word before it."""
+    if offer.kept_out is not None:
+        yield "kept out", offer.kept_out.text
+    found, summary = offer.details or Details(), offer.summary
     about = [text for text in paragraphs(found.description) if text != summary]
     yield from zip(["about", *[""] * len(about)], about, strict=False)
     sizes = [

@@ -195,6 +195,8 @@ def _offer_row(offer: Offer, names: bool) -> list[Piece]:
         told.append("source is off")
     if offer.state == "to be built":
         told.append("to be built")
+    if offer.kept_out is not None:
+        told.append(f"kept out: {offer.kept_out.text}")
     style = "answer" if offer.state == "chosen" else "name"
     return [
         marks.get(offer.state, ""),

@@ -66,6 +66,8 @@ class Offer(NamedTuple):
     dated: float | None = None
     """When it was built, or if its index does not say that, when the index that has it was made, in
     seconds since 1970; null where neither is known, and in lists of all that a source has."""
+    kept_out: Sentence | None = None
+    """Why the host's settings keep it out, where they do; on rpm hosts alone."""
     details: Details | None = None
     """All that its index says of it, where that was asked for."""
 

@@ -229,6 +229,11 @@ class ThereIs(Reason):
     version: str
 
 
+class ShowsHidden(Reason):
+    says = "finds the setting that shows {name}"
+    name: str
+
+
 class WithoutIt(Reason):
     says = "removes {name}, which is in the way"
     name: str

@@ -38,7 +38,14 @@ class DropRule(NamedTuple):
     texts: Sequence[str]
 
 
-Attempt = AskAgain | SwitchOn | DropRule
+class Uncover(NamedTuple):
+    """To show offers of a name that settings hide which are no rules."""
+
+    name: str
+    texts: Sequence[str]
+
+
+Attempt = AskAgain | SwitchOn | DropRule | Uncover
 
 
 def pointed_to(found: Forecast, texts: Sequence[str]) -> Iterator[Attempt]:

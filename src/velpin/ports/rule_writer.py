@@ -23,6 +23,14 @@ class Unexpressed(NamedTuple):
     """The nearest first; with each whether it is one that stands and would be taken back."""
 
 
+class Uncovering(NamedTuple):
+    """One change that shows offers which the host's own settings hide."""
+
+    command: str
+    """What would be typed for it with the host's installer."""
+    edits: Edits
+
+
 class RuleWriter(Protocol):
     """Writes rules the way the host's installer reads them; nothing is written by it."""
 
@@ -72,6 +80,10 @@ class RuleWriter(Protocol):
 
         Raises Refusal if it cannot be taken away."""
         return None
+
+    def uncovering(self, name: str) -> Iterable[Uncovering]:
+        """Return changes that show offers of a name which no rule of Velpin's speaks of."""
+        return ()
 
     def notes(self, plan: Plan) -> Iterable[Reason]:
         """Return what a plan of rules would do beside what they are for."""

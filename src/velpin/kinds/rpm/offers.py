@@ -96,4 +96,5 @@ def _offer(state: RpmState, build: RpmPackage, chosen: RpmPackage | None) -> Off
         build.name, build.arch, build.version, build.origin.handle, "",
         address, build.row.summary, build.origin.priority, shown,
         build.installed or (build.version, build.arch) in here,
+        kept_out=None if build.installed else state.filters.why_hidden(build),
     )  # fmt: skip

@@ -75,6 +75,28 @@ class ModuleUnmet(Reason):
     module: str
 
 
+class StreamEnabled(Reason):
+    says = "stream {stream} of module {module} is enabled: what it has comes from it alone"
+    module: str
+    stream: str
+
+
+class StreamIsDefault(Reason):
+    says = "stream {stream} of module {module} is the default: what it has comes from it alone"
+    module: str
+    stream: str
+
+
+class ModuleDisabled(Reason):
+    says = "module {module} is disabled: its packages are not taken"
+    module: str
+
+
+class NoStream(Reason):
+    says = "no stream of module {module} is active: its packages are not taken"
+    module: str
+
+
 class HiddenByModule(Reason):
     """A package that the modules hide."""
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from velpin.kinds.rpm.reasons import Hidden
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.version import version_key
 from velpin.model.forecast import Answer, Forecast
 from velpin.model.reasons import AskInstead
-from velpin.ports.attempts import AskAgain, Attempt, pointed_to
+from velpin.ports.attempts import AskAgain, Attempt, Uncover, pointed_to
 
 
 def attempts(state: RpmState, texts: Sequence[str], found: Forecast) -> Iterator[Attempt]:
@@ -16,6 +17,8 @@ def attempts(state: RpmState, texts: Sequence[str], found: Forecast) -> Iterator
     for answer in found.answers:
         if answer.problem is None:
             yield from _in_another_version(state, found.answers, answer)
+        elif isinstance(answer.problem, Hidden):
+            yield Uncover(answer.package, texts)
     yield from pointed_to(found, texts)
 
 

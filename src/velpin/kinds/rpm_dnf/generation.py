@@ -62,6 +62,8 @@ class DnfGeneration(NamedTuple):
     """Whether what obsoletes a request counts only if it obsoletes what would be taken."""
     keeps_replaced: bool
     """Whether an installed package that something installed replaces stays in an upgrade."""
+    set_option: str
+    """The command that sets an option of a source; `{}` stands for `SOURCE.OPTION=VALUE`."""
     does_several: bool
     """Whether one command may both install and remove several packages."""
     leaves_needed: str
@@ -95,6 +97,7 @@ OLDER = DnfGeneration(
     groups_by_architecture=False,
     obsoletes_best_alone=False,
     keeps_replaced=False,
+    set_option="dnf config-manager --save --setopt={}",
     does_several=False,
     leaves_needed="--noautoremove",
     upgrades_listed_alone=False,
@@ -125,6 +128,7 @@ NEWER = DnfGeneration(
     groups_by_architecture=True,
     obsoletes_best_alone=True,
     keeps_replaced=True,
+    set_option="dnf config-manager setopt {}",
     does_several=True,
     leaves_needed="--no-autoremove",
     upgrades_listed_alone=True,

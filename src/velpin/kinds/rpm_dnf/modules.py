@@ -169,7 +169,7 @@ class Hiding:
     """Which builds the modules of a host hide."""
 
     def __init__(self, modules: Modules, platform: str) -> None:
-        self.active = modules.active(platform)
+        self.active, self.states = modules.active(platform), modules.states
         self.unmet = [
             (module, name)
             for module, (state, name) in sorted(modules.states.items())
@@ -200,6 +200,10 @@ class Hiding:
 
     def __bool__(self) -> bool:
         return bool(self._of_module)
+
+    def is_of_module(self, full: str) -> bool:
+        """Whether a build, by its full name, belongs to some stream."""
+        return full in self._of_module
 
     def hides(self, build: RpmPackage) -> Stream | None:
         """The stream because of which a build is hidden, None where none is."""

@@ -13,6 +13,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
 from velpin.errors import Refusal
+from velpin.files.tree import Edits
 from velpin.kinds.rpm.asked import version_fits
 from velpin.kinds.rpm.pattern import Named, is_glob
 from velpin.kinds.rpm.rules.listing import LISTS, RpmRules, list_rule
@@ -28,9 +29,12 @@ from velpin.kinds.rpm_dnf.locks import VersionLock
 from velpin.kinds.rpm_dnf.own_locks import FILE as OWN_LOCKS
 from velpin.kinds.rpm_dnf.own_locks import lock_text
 from velpin.kinds.rpm_dnf.state import DnfState
+from velpin.kinds.rpm_dnf.streams import streams_in_force, uncovering, without_statement
+from velpin.model.reason import Place
 from velpin.model.rule import Bar, Confine, Keep, Pin, Rule, RuleInForce, command_of
 from velpin.model.rule_reasons import RuleNotThere
 from velpin.ports.configuration import find_source
+from velpin.ports.rule_writer import Uncovering
 
 
 class DnfRules(RpmRules):
@@ -46,9 +50,8 @@ class DnfRules(RpmRules):
             for key in LISTS
             if key in main
         ]
-        return found + [
-            self._told_lock(lock) for lock in self._state.configuration.version_locks.lines
-        ]
+        locks = self._state.configuration.version_locks.lines
+        return [*found, *map(self._told_lock, locks), *streams_in_force(self._state)]
 
     def _told_lock(self, lock: VersionLock | own_locks.OwnLock) -> RuleInForce:
         offers = sum(
@@ -69,9 +72,19 @@ class DnfRules(RpmRules):
 class DnfRuleWriter(RpmRuleWriter):
     """Writes rules of an rpm-dnf host."""
 
+    _state: DnfState
+
     def check(self, rule: Rule) -> None:
         """Refusal, with the nearest, where this kind of host cannot express a rule."""
         _check(rule)
+
+    def edits_without(self, place: Place) -> Edits | None:
+        """The edits that take away someone else's line, value, or statement of a module."""
+        return super().edits_without(place) or without_statement(self._state, place)
+
+    def uncovering(self, name: str) -> Iterator[Uncovering]:
+        """Changes that show what module streams hide."""
+        yield from uncovering(self._state, name)
 
     def pieces(self, rule: Rule) -> list[RuleLine]:
         """What a rule puts where, one about the order of sources aside."""

@@ -1,0 +1,143 @@
+"""What the host says of module streams: which are in force, and edits that show what they hide.
+
+Observed rules: docs/how-hosts-choose/rpm.md, "Module streams (*dnf*)".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from velpin.errors import Refusal
+from velpin.files.tree import Edits
+from velpin.kinds.rpm.edit import with_section, with_value
+from velpin.kinds.rpm.ini import read_sections
+from velpin.kinds.rpm.reasons import ModuleDisabled, NoStream, StreamEnabled, StreamIsDefault
+from velpin.kinds.rpm_dnf.modules import FOLDER, OWN_FILE, full_name
+from velpin.model.reason import Place, Reason
+from velpin.model.rule import RuleInForce
+from velpin.ports.rule_writer import Uncovering
+
+if TYPE_CHECKING:
+    from velpin.kinds.rpm.pool import RpmPackage
+    from velpin.kinds.rpm_dnf.modules import Hiding, Stream
+    from velpin.kinds.rpm_dnf.state import DnfState
+
+
+def streams_in_force(state: DnfState) -> Iterator[RuleInForce]:
+    """Every module whose streams keep packages out, with the stream that is active."""
+    hiding = state.filters.hiding
+    hidden: dict[str, list[RpmPackage]] = {}
+    for name in sorted(hiding.names):
+        for build in state.packages.pool.all_named(name):
+            stream = None if build.installed else hiding.hides(build)
+            if stream is not None:
+                hidden.setdefault(stream.module, []).append(build)
+    stated = hiding.states
+    for module in sorted({*hidden, *(name for name, (said, _) in stated.items() if said)}):
+        builds = hidden.get(module, [])
+        here = {build.name for build in builds if state.packages.pool.installed(build.name)}
+        active = hiding.active.get(module)
+        said, _ = stated.get(module, ("", ""))
+        if said == "disabled":
+            says: Reason = ModuleDisabled(module=module)
+        elif active is None:
+            says = NoStream(module=module)
+        else:
+            kind = StreamEnabled if said == "enabled" else StreamIsDefault
+            says = kind(module=module, stream=active.name)
+        yield RuleInForce(_place(state, module), says, None, 0, len(builds), tuple(sorted(here)))
+
+
+def _place(state: DnfState, module: str) -> Place:
+    """Where the host says something of a module; a folder where its lists alone do."""
+    if _own(state):
+        text = state.tree.read(OWN_FILE) or b""
+        lines = text.decode("utf-8", "replace").split("\n")
+        return Place(
+            OWN_FILE, next((n for n, line in enumerate(lines, 1) if f".{module}]" in line), 0)
+        )
+    for name in state.tree.names(FOLDER):
+        file = f"{FOLDER}/{name}"
+        for section in read_sections(state.tree.read(file) or b"", file):
+            if section.name == module:
+                return Place(file, section.line)
+    return Place(FOLDER, 0)
+
+
+def uncovering(state: DnfState, name: str) -> Iterator[Uncovering]:
+    """Each way to show builds of a name that modules hide, each once: their stream in place of the
+    active one, their module switched off, their source let be by modules."""
+    hiding = state.filters.hiding
+    found: dict[str, Uncovering] = {}
+    for build in state.packages.pool.all_named(name):
+        stream = None if build.installed else hiding.hides(build)
+        if stream is None:
+            continue
+        for way in _ways(state, hiding, build, stream):
+            found.setdefault(way.command, way)
+    yield from found.values()
+
+
+def _ways(
+    state: DnfState, hiding: Hiding, build: RpmPackage, stream: Stream
+) -> Iterator[Uncovering]:
+    module = stream.module
+    if hiding.is_of_module(full_name(build)):
+        command = f"dnf module enable {module}:{stream.name}"
+        if hiding.states.get(module, ("",))[0] == "enabled":
+            command = f"dnf module reset {module} && {command}"
+        yield Uncovering(command, _stated(state, module, "enabled", stream.name))
+    else:
+        yield Uncovering(f"dnf module disable {module}", _stated(state, module, "disabled", ""))
+    source = state.configuration.by_handle[build.origin.handle]
+    file = source.file_of("module_hotfixes")
+    data = with_section(state.tree.read(file) or b"", file, source.handle)
+    setting = f"{source.handle}.module_hotfixes=1"
+    change = state.configuration.ways.set_option.format(setting)
+    yield Uncovering(change, {file: with_value(data, file, source.handle, "module_hotfixes", "1")})
+
+
+def without_statement(state: DnfState, place: Place) -> Edits | None:
+    """The edits that take away what the host says of a module at a place; None if it says nothing
+    there."""
+    for module, (said, _) in state.filters.hiding.states.items():
+        if said not in ("", "available") and _place(state, module) == place:
+            return _stated(state, module, "available" if _own(state) else "", "")
+    if any(rule.place == place for rule in streams_in_force(state)):
+        raise Refusal(
+            "no file of this host says that: it is what the lists of its sources say",
+            "velpin want NAME@VERSION finds the setting that shows what it hides",
+        )
+    return None
+
+
+def _own(state: DnfState) -> bool:
+    return state.configuration.ways.own_files and state.tree.exists(OWN_FILE)
+
+
+def _stated(state: DnfState, module: str, said: str, stream: str) -> Edits:
+    """The edits with which a host says something of a module, as its installer writes it."""
+    if _own(state):
+        return {OWN_FILE: _own_file_with(state.tree.read(OWN_FILE) or b"", module, said, stream)}
+    file = f"{FOLDER}/{module}.module"
+    data = with_section(state.tree.read(file) or b"", file, module)
+    section = next(one for one in read_sections(data, file) if one.name == module)
+    for key, value in (
+        ("name", module), ("stream", stream), ("profiles", section.get("profiles")),
+        ("state", said),
+    ):  # fmt: skip
+        data = with_value(data, file, module, key, value)
+    return {file: data}
+
+
+def _own_file_with(data: bytes, module: str, said: str, stream: str) -> bytes:
+    import tomllib
+
+    import tomli_w
+
+    given = tomllib.loads(data.decode("utf-8"))
+    modules = given.setdefault("modules", {})
+    here = modules.setdefault(module, {"installed_profiles": []})
+    here.update(enabled_stream=stream, state=said.capitalize())
+    return tomli_w.dumps(given).encode()
