@@ -222,7 +222,7 @@ class _RpmWorld(_Draw):
                 state = self.one("enabled", "enabled", "disabled")
                 said = "" if state == "disabled" else self.one("1", "2", "3")
                 self.harbour.put(f"etc/dnf/modules.d/m{name}.module",
-                                 f"[m{name}]\nname=m{name}\nstream={said}\nstate={state}\n")  # fmt: skip
+                                 f"[m{name}]\nname=m{name}\nstream={said}\nprofiles=\nstate={state}\n")  # fmt: skip
         return "".join(found)
 
     def _row(self, name: str, version: str, arch: str) -> DemoRpm:

@@ -83,7 +83,8 @@ def test_wrong_types_in_a_module_are_passed_over(tmp_path: Path, field: str, wro
     artifacts = fields["artifacts"] or f"{{rpms: {fields['rpms']}}}"
     needs = fields["dependencies"] or f"[{{requires: {fields['requires']}}}]"
     data = fields["data"] or (
-        f"{{name: {fields['name']}, stream: {fields['stream']}, artifacts: {artifacts},"
+        f"{{name: {fields['name']}, stream: {fields['stream']}, summary: s,"
+        f" description: d, license: {{module: [MIT]}}, artifacts: {artifacts},"
         f" dependencies: {needs}}}"
     )
     path = written(

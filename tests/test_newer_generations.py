@@ -346,14 +346,14 @@ def test_files_that_stop_everything(tmp_path: Path, file: str, text: str) -> Non
 
 def test_a_module_whose_needs_are_not_met_stops_everything(tmp_path: Path) -> None:
     modules = (
-        "document: modulemd\nversion: 2\ndata:\n  name: m\n  stream: '1'\n"
-        "  dependencies:\n  - requires: {other: ['2']}\n"
+        "document: modulemd\nversion: 2\ndata:\n  name: m\n  stream: '1'\n  arch: x86_64\n"
+        "  summary: s\n  description: d\n  license: {module: [MIT]}\n  dependencies:\n  - requires: {other: ['2']}\n"
     )
     harbour = RpmHarbour(tmp_path)
     harbour.source("one", P("a"), modules=modules)
     harbour.installed(DNF5)
     harbour.refresh()
-    state = 'version = "1.0"\n[modules.m]\nenabled_stream = "1"\nstate = "Enabled"\n'
+    state = 'version = "1.0"\n[modules.m]\nenabled_stream = "1"\ninstalled_profiles = []\nstate = "Enabled"\n'
     assert harbour.forecast("a")["ok"]
     harbour.put("usr/lib/sysimage/libdnf5/modules.toml", state)
     assert harbour.forecast("a")["problem"].startswith("stream 1 of module m is enabled")
@@ -361,10 +361,11 @@ def test_a_module_whose_needs_are_not_met_stops_everything(tmp_path: Path) -> No
 
 def test_states_of_modules_in_either_place(tmp_path: Path) -> None:
     harbour = RpmHarbour(tmp_path)
-    harbour.put("etc/dnf/modules.d/m.module", "[m]\nstate=disabled\nstream=\n")
+    harbour.put("etc/dnf/modules.d/m.module", "[m]\nstate=disabled\nprofiles=\nstream=\n")
     tree = Tree(harbour.root)
     assert read_states(tree, own_file=True) == {"m": ("disabled", "")}
-    harbour.put("usr/lib/sysimage/libdnf5/modules.toml", '[modules.n]\nstate = "Enabled"\n')
+    harbour.put("usr/lib/sysimage/libdnf5/modules.toml", '[modules.n]\nenabled_stream = ""\n'
+                'installed_profiles = []\nstate = "Enabled"\n')  # fmt: skip
     assert read_states(tree, own_file=True) == {"n": ("enabled", "")}
     assert read_states(tree) == {"m": ("disabled", "")}
 

@@ -47,12 +47,14 @@ MODULES = """\
 ---
 document: modulemd
 version: 2
-data: {name: tide, stream: "1", arch: x86_64, artifacts: {rpms: ["a-0:1-1.x86_64"]}}
+data: {name: tide, stream: "1", arch: x86_64, summary: s, description: d,
+       license: {module: [MIT]}, artifacts: {rpms: ["a-0:1-1.x86_64"]}}
 ...
 ---
 document: modulemd
 version: 2
-data: {name: tide, stream: "2", arch: x86_64, artifacts: {rpms: ["a-0:2-1.x86_64"]},
+data: {name: tide, stream: "2", arch: x86_64, summary: s, description: d,
+       license: {module: [MIT]}, artifacts: {rpms: ["a-0:2-1.x86_64"]},
        dependencies: [{requires: {platform: [el9]}}]}
 ...
 ---
@@ -67,8 +69,8 @@ data: {module: tide, stream: "1"}
     ("state", "comes"),
     [
         ("", "1-1 modular"),
-        ("state=enabled\nstream=2\n", "2-1 modular"),
-        ("state=disabled\nstream=\n", "3-1 plain"),
+        ("state=enabled\nprofiles=\nstream=2\n", "2-1 modular"),
+        ("state=disabled\nprofiles=\nstream=\n", "3-1 plain"),
     ],
 )
 def test_module_streams(tmp_path: Path, state: str, comes: str) -> None:

@@ -82,7 +82,7 @@ def test_module_streams(tmp_path: Path, what: str, modules: str, states: str, co
     harbour.source("one", *packages, modules=modules)
     for state in states.split():
         name, _, number = state.partition("=")
-        told = f"stream={number}\nstate={'enabled' if number else 'disabled'}\n"
+        told = f"stream={number}\nprofiles=\nstate={'enabled' if number else 'disabled'}\n"
         harbour.put(f"etc/dnf/modules.d/{name}.module", f"[{name}]\nname={name}\n{told}")
     harbour.refresh()
     found = [harbour.forecast(name)["changes"][0]["new"].partition("-")[0] for name in "ab"]

@@ -31,7 +31,8 @@ MODULES = """\
 ---
 document: modulemd
 version: 2
-data: {name: tide, stream: "1", arch: x86_64, artifacts: {rpms: ["auk-0:1~rc1-1.x86_64"]},
+data: {name: tide, stream: "1", arch: x86_64, summary: s, description: d,
+       license: {module: [MIT]}, artifacts: {rpms: ["auk-0:1~rc1-1.x86_64"]},
        dependencies: [{requires: {platform: [el9]}}]}
 ...
 ---

@@ -192,6 +192,12 @@ class Host:
 
         check_texts(texts)
         check_texts(without)
+        if any(text.startswith("@") for text in texts) and not upgrade:
+            from velpin.core.package_sets import forecast_with_sets
+
+            return forecast_with_sets(
+                self._ports, texts, source, without=without, allow_older=allow_older
+            )
         if any("/" in text for text in texts):
             from velpin.core.package_files import forecast_with_files
 

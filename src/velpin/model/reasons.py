@@ -229,6 +229,14 @@ class ThereIs(Reason):
     version: str
 
 
+class SetBrings(Reason):
+    says = "{asked} brings {names}{besides}"
+    asked: str
+    names: tuple[str, ...]
+    besides: str
+    """The end of the sentence: what it changes besides; empty if nothing."""
+
+
 class ShowsHidden(Reason):
     says = "finds the setting that shows {name}"
     name: str

@@ -3,14 +3,27 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, NamedTuple, Protocol
+
+from velpin.errors import Refusal
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
+    from velpin.files.tree import Edits
     from velpin.model.forecast import Details, Offer
     from velpin.model.source import Source
     from velpin.store.index import Index, Row
+
+
+class PackageSet(NamedTuple):
+    """What a request for a set of packages comes to."""
+
+    names: Sequence[str]
+    edits: Edits
+    """What the installer changes in its own settings for it."""
+    besides: str
+    """What that is, as the end of a sentence; empty if it is nothing."""
 
 
 class Offers(Protocol):
@@ -36,3 +49,9 @@ class Offers(Protocol):
         """Return when a package was built, else when its index was made, in seconds since 1970;
         None if neither is known."""
         return self.built(index, row)
+
+    def set_meant(self, text: str) -> PackageSet:
+        """Return what a request that begins with `@` comes to.
+
+        Raises Refusal if there is no such set, or if the installer takes no such request."""
+        raise Refusal(f"the host's installer takes no sets of packages: {text}")

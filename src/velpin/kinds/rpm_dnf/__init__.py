@@ -10,6 +10,7 @@ from velpin.kinds.rpm import RpmPorts
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm_dnf.forecast import DnfTransactions
+    from velpin.kinds.rpm_dnf.offers import DnfOffers
     from velpin.kinds.rpm_dnf.readiness import DnfReadiness
     from velpin.kinds.rpm_dnf.refresh import DnfFetcher
     from velpin.kinds.rpm_dnf.rules import DnfRules, DnfRuleWriter
@@ -50,6 +51,13 @@ class DnfPorts(RpmPorts):
         from velpin.kinds.rpm_dnf.forecast import DnfTransactions
 
         return DnfTransactions(self.state)
+
+    @cached_property
+    def offers(self) -> DnfOffers:
+        """What there is of each name, and sets of packages."""
+        from velpin.kinds.rpm_dnf.offers import DnfOffers
+
+        return DnfOffers(self.state)
 
     @cached_property
     def fetcher(self) -> DnfFetcher:

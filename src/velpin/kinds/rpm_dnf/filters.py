@@ -56,10 +56,9 @@ class DnfFilters(RpmFilters):
             path = self.indexes.copies[source.handle].files.get("modules")
             if path:
                 paths.append((f"{source.handle}: {path.name}", path))
-        modules = read_modules(
-            paths,
-            read_states(self.configuration.tree, own_file=self.configuration.ways.own_files),
-        )
+        configuration, own_file = self.configuration, self.configuration.ways.own_files
+        archs = configuration.archs.taken if own_file else (*configuration.archs.taken, "")
+        modules = read_modules(paths, read_states(configuration.tree, own_file=own_file), archs)
         return Hiding(modules, self.configuration.release.get("PLATFORM_ID", "").partition(":")[2])
 
     def why_hidden(self, build: RpmPackage) -> Reason | None:

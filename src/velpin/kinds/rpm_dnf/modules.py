@@ -34,9 +34,13 @@ class Stream:
     name: str
     context: str = ""
     version: int = 0
+    arch: str = ""
+    """Empty where its document says none."""
     packages: set[str] = field(default_factory=set)
     """Full names: name-epoch:version-release.arch."""
     requires: list[dict[str, list[str]]] = field(default_factory=list)
+    profiles: dict[str, list[str]] = field(default_factory=dict)
+    """Names of the packages of each profile."""
 
     def needs(self) -> Iterator[tuple[str, list[str]]]:
         """Each module it needs, and the streams that will do; empty where any will."""
@@ -56,8 +60,12 @@ class Modules:
     streams: dict[tuple[str, str], list[Stream]] = field(default_factory=dict)
     """By module and stream its builds."""
     defaults: dict[str, str] = field(default_factory=dict)
+    default_profiles: dict[tuple[str, str], list[str]] = field(default_factory=dict)
+    """By module and stream the profiles that are installed where none is named."""
     states: dict[str, tuple[str, str]] = field(default_factory=dict)
     """By module: `enabled` or `disabled`, and the stream."""
+    archs: tuple[str, ...] = ()
+    """Architectures of which streams may be active; empty for all."""
 
     def active(self, platform: str) -> dict[str, Stream]:
         """By module the stream that is active on a platform, with what those streams need.
@@ -106,8 +114,11 @@ class Modules:
         names.sort(key=lambda name: (name != self.defaults.get(module), name))
         found: list[Stream] = []
         for name in names:
-            builds = sorted(self.streams[module, name], key=lambda b: (-b.version, b.context))
-            if _fits(builds[0], platform):
+            builds = [
+                b for b in self.streams[module, name] if not self.archs or b.arch in self.archs
+            ]
+            builds.sort(key=lambda b: (-b.version, b.context))
+            if builds and _fits(builds[0], platform):
                 found += builds
         return found
 
@@ -169,7 +180,8 @@ class Hiding:
     """Which builds the modules of a host hide."""
 
     def __init__(self, modules: Modules, platform: str) -> None:
-        self.active, self.states = modules.active(platform), modules.states
+        self.modules, self.states = modules, modules.states
+        self.active = modules.active(platform)
         self.unmet = [
             (module, name)
             for module, (state, name) in sorted(modules.states.items())
@@ -226,9 +238,16 @@ def full_name(build: RpmPackage) -> str:
     return f"{build.name}-{evr.epoch or 0}:{evr.version}-{evr.release}.{build.arch}"
 
 
+_WHOLE = ("stream", "profiles", "state")
+_OWN_WHOLE = ("enabled_stream", "installed_profiles", "state")
+_OWN_STATES = ("Available", "Enabled", "Disabled")
+
+
 def read_states(tree: Tree, *, own_file: bool = False) -> dict[str, tuple[str, str]]:
     """What the host says of each module: in the newer generation in one file of its own, where
-    there is that (observed). HostFileError where it is no TOML."""
+    there is that; the older one heeds a statement only if it is whole (observed).
+
+    Raises HostFileError where that file stops the installer."""
     if own_file and tree.exists(OWN_FILE):
         return _own_states(tree)
     found = {}
@@ -237,7 +256,8 @@ def read_states(tree: Tree, *, own_file: bool = False) -> dict[str, tuple[str, s
             continue
         file = f"{FOLDER}/{name}"
         for section in read_sections(tree.read(file) or b"", file):
-            found[section.name] = (section.get("state").lower(), section.get("stream"))
+            if own_file or all(key in section for key in _WHOLE):
+                found[section.name] = (section.get("state"), section.get("stream"))
     return found
 
 
@@ -248,21 +268,27 @@ def _own_states(tree: Tree) -> dict[str, tuple[str, str]]:
         given = tomllib.loads((tree.read(OWN_FILE) or b"").decode("utf-8")).get("modules", {})
     except (ValueError, RecursionError) as problem:
         raise HostFileError(OWN_FILE, 0, str(problem)) from problem
-    return {
-        name: (str(said.get("state", "")).lower(), str(said.get("enabled_stream", "")))
-        for name, said in (given.items() if isinstance(given, dict) else ())
-        if isinstance(said, dict)
-    }
+    found = {}
+    for name, said in given.items() if isinstance(given, dict) else ():
+        lacks = [key for key in _OWN_WHOLE if not (isinstance(said, dict) and key in said)]
+        if lacks:
+            raise HostFileError(OWN_FILE, 0, f"module {name} has no {lacks[0]}")
+        if said["state"] not in _OWN_STATES:
+            raise HostFileError(OWN_FILE, 0, f"module {name} is in no known state: {said['state']}")
+        found[name] = (str(said["state"]).lower(), str(said["enabled_stream"]))
+    return found
 
 
 def read_modules(
-    paths: Iterable[tuple[str, Path]], states: Mapping[str, tuple[str, str]]
+    paths: Iterable[tuple[str, Path]],
+    states: Mapping[str, tuple[str, str]],
+    archs: tuple[str, ...] = (),
 ) -> Modules:
-    """The streams that some module lists tell of.
+    """The streams that some module lists tell of; those of other architectures are never active.
 
     Raises HostFileError, with the line, where one is not well-formed.
     """
-    found = Modules(states=dict(states))
+    found = Modules(states=dict(states), archs=archs)
     for where, path in paths:
         for document in read_documents(path, where):
             _take(found, document)
@@ -276,16 +302,31 @@ def _take(found: Modules, document: Node) -> None:
         return
     kind = _text(_table(document).get("document"))
     if kind == "modulemd":
+        if not _is_whole(data):
+            return
         key = (_text(data.get("name")), _text(data.get("stream")))
         version = whole_number(_text(data.get("version"))) or 0
-        stream = Stream(*key, _text(data.get("context")), version)
+        stream = Stream(*key, _text(data.get("context")), version, _text(data.get("arch")))
         found.streams.setdefault(key, []).append(stream)
         stream.packages.update(_texts(_table(data.get("artifacts")).get("rpms")))
         for dependency in _list(data.get("dependencies")):
             needs = _table(_table(dependency).get("requires"))
             stream.requires.append({name: _texts(streams) for name, streams in needs.items()})
-    elif kind == "modulemd-defaults" and _text(data.get("stream")):
-        found.defaults[_text(data.get("module"))] = _text(data.get("stream"))
+        for profile, told in _table(data.get("profiles")).items():
+            stream.profiles[profile] = _texts(_table(told).get("rpms"))
+    elif kind == "modulemd-defaults":
+        module = _text(data.get("module"))
+        if _text(data.get("stream")):
+            found.defaults[module] = _text(data.get("stream"))
+        for name, profiles in _table(data.get("profiles")).items():
+            found.default_profiles[module, name] = _texts(profiles)
+
+
+def _is_whole(data: Mapping[str, Node]) -> bool:
+    """Whether a document has what the installer demands of one, else it passes it over
+    (observed)."""
+    licenses = _texts(_table(data.get("license")).get("module"))
+    return "summary" in data and "description" in data and bool(licenses)
 
 
 def _text(value: Node | None) -> str:

@@ -5,22 +5,25 @@ Observed rules: docs/how-hosts-choose/rpm.md, "Module streams (*dnf*)".
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from velpin.errors import Refusal
+from velpin.errors import Refusal, did_you_mean
 from velpin.files.tree import Edits
 from velpin.kinds.rpm.edit import with_section, with_value
-from velpin.kinds.rpm.ini import read_sections
+from velpin.kinds.rpm.ini import read_sections, truth
 from velpin.kinds.rpm.reasons import ModuleDisabled, NoStream, StreamEnabled, StreamIsDefault
 from velpin.kinds.rpm_dnf.modules import FOLDER, OWN_FILE, full_name
 from velpin.model.reason import Place, Reason
 from velpin.model.rule import RuleInForce
+from velpin.ports.offers import PackageSet
 from velpin.ports.rule_writer import Uncovering
+from velpin.store.name_search import nearest
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm.pool import RpmPackage
-    from velpin.kinds.rpm_dnf.modules import Hiding, Stream
+    from velpin.kinds.rpm_dnf.modules import Hiding, Modules, Stream
     from velpin.kinds.rpm_dnf.state import DnfState
 
 
@@ -110,6 +113,66 @@ def without_statement(state: DnfState, place: Place) -> Edits | None:
             "velpin want NAME@VERSION finds the setting that shows what it hides",
         )
     return None
+
+
+_SET = re.compile(r"@(?P<module>[^:/]+)(?::(?P<stream>[^/]+))?(?:/(?P<profile>.+))?")
+
+
+def set_meant(state: DnfState, text: str) -> PackageSet:
+    """The packages of a profile of a module's stream, and the stream enabled (observed).
+
+    Raises Refusal, with what there is, if there is no such, in the newer generation for every one.
+    """
+    if state.configuration.ways.own_files:
+        raise Refusal(
+            f"this generation of the host's installer takes no module as a request: {text}",
+            "enable its stream, then ask for its packages: dnf module enable MODULE:STREAM",
+        )
+    found = _SET.fullmatch(text)
+    module = found["module"] if found else ""
+    modules = state.filters.hiding.modules
+    streams = sorted(stream for name, stream in modules.streams if name == module)
+    if found is None or not streams:
+        near = did_you_mean(nearest(module, {name for name, _ in modules.streams}))
+        raise Refusal(f"no source has a module called {module or text}", near)
+    said, enabled = modules.states.get(module, ("", ""))
+    enabled = enabled if said == "enabled" else ""
+    stream = found["stream"] or enabled or modules.defaults.get(module, "")
+    if stream not in streams:
+        what = f"module {module} has no stream {stream}" if stream else (
+            f"module {module} has no default stream"
+        )  # fmt: skip
+        raise Refusal(what, f"it has {', '.join(streams)}")
+    if enabled and stream != enabled and not _may_switch(state):
+        raise Refusal(
+            f"stream {enabled} of module {module} is enabled, and the installer switches to no"
+            " other for a request",
+            f"velpin rules drop {_place(state, module)} takes that back",
+        )
+    names = _of_profiles(modules, module, stream, found["profile"] or "")
+    if enabled == stream:
+        return PackageSet(names, {}, "")
+    edits = _stated(state, module, "enabled", stream)
+    return PackageSet(names, edits, f", and enables stream {stream} of module {module}")
+
+
+def _of_profiles(modules: Modules, module: str, stream: str, profile: str) -> list[str]:
+    """Names of the packages of a profile, or of those that are installed where none is named."""
+    newest = max(modules.streams[module, stream], key=lambda build: build.version)
+    there = ", ".join(sorted(newest.profiles))
+    wanted = [profile] if profile else modules.default_profiles.get((module, stream), [])
+    known = [each for each in wanted if each in newest.profiles]
+    if not known:
+        what = f"has no profile {profile}" if profile else "has no default profile"
+        raise Refusal(
+            f"stream {stream} of module {module} {what}",
+            f"it has {there}: velpin forecast @{module}:{stream}/PROFILE" if there else "",
+        )
+    return list(dict.fromkeys(name for each in known for name in newest.profiles[each]))
+
+
+def _may_switch(state: DnfState) -> bool:
+    return truth(state.configuration.settings_said.get("module_stream_switch", "0"), False)
 
 
 def _own(state: DnfState) -> bool:
