@@ -191,6 +191,7 @@ def _attempts(ports: Ports, goals: Sequence[Goal]) -> Iterator[_Attempt]:
     yield start
     yield from _with_rules(start, goals)
     yield from _without_rules(start, goals)
+    yield from _uncovered(ports, [goal.request for goal in goals])
 
 
 def _with_sources_on(ports: Ports, *requests: Request) -> Iterator[_Attempt]:

@@ -25,6 +25,7 @@ DECIDED = {
     "group": "its group",
     "installed provider": "what is installed",
     "conflict": "a conflict",
+    "vendor": "its vendor: what is newer is of another",
     "request": "what was asked for",
 }
 

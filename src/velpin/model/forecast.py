@@ -99,7 +99,7 @@ def outcome_of(old: T | None, new: T | None, compare: Callable[[T, T], int]) -> 
 DecidedBy = Literal[
     "", "only offer", "version", "rule", "source priority", "target release", "request",
     "installed", "architecture", "cost", "reading order", "order of sources", "group",
-    "installed provider", "conflict",
+    "installed provider", "conflict", "vendor",
 ]  # fmt: skip
 """What decided which version a request gets; empty if there is a problem."""
 Role = Literal[

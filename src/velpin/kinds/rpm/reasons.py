@@ -167,6 +167,18 @@ class StaysInstalled(PassedFor):
     says = "asked for by name, the installed version is kept"
 
 
+class OtherVendor(PassedFor):
+    says = "it is of vendor {vendor}, and what is installed is of {installed}"
+    vendor: str
+    installed: str
+
+
+class KeepsVendor(Reason):
+    says = "it stays with its vendor, {installed}: what is newer is of {vendors}"
+    installed: str
+    vendors: tuple[str, ...]
+
+
 class IsObsoleted(Reason):
     says = "obsoleted by {package}"
     package: str

@@ -11,6 +11,7 @@ from velpin.kinds.rpm.reasons import (
     HigherCost,
     HigherPriority,
     IsObsoleted,
+    KeepsVendor,
     LesserArchitecture,
     LowerCost,
     LowestPriority,
@@ -18,6 +19,7 @@ from velpin.kinds.rpm.reasons import (
     NotNewer,
     ObsoletesAsked,
     OlderThere,
+    OtherVendor,
     OwnArchitecture,
     ReadFirst,
     ReadLater,
@@ -46,13 +48,19 @@ def why_taken(
 ) -> tuple[DecidedBy, tuple[Reason, ...]]:
     """What decided in a word, and the reasons in order; `meant`: all the request could be."""
     reasons = list(_by_way_of(request, meant, chosen))
-    if chosen.installed:
-        return "installed", (*reasons, IsInstalled(version=chosen.version))
     offered = [
         package
         for package in meant
         if not package.installed and state.packages.pool.visible(package)
     ]
+    if chosen.installed:
+        here = IsInstalled(version=chosen.version)
+        barred = [package for package in offered if _bars_vendor(state, request, package)]
+        vendors = {_vendor(one) for one in barred if compare(one.version, chosen.version) > 0}
+        if not vendors:
+            return "installed", (*reasons, here)
+        kept = KeepsVendor(installed=_vendor(chosen), vendors=tuple(sorted(vendors)))
+        return "vendor", (*reasons, here, kept)
     word, told = _decided(state, offered, chosen)
     if request.operator:
         word = "request"
@@ -61,6 +69,18 @@ def why_taken(
         word = "request"
         reasons.append(AskedSource(version=chosen.version, source=request.source))
     return word, (*reasons, *told)
+
+
+def _bars_vendor(state: RpmState, request: Request, build: RpmPackage) -> bool:
+    """Whether a build may not take the place of what is installed for its vendor alone."""
+    here = state.packages.pool.installed(build.name)
+    may_follow = state.chooser.solver_options.same_vendor
+    free = bool(request.operator or request.source)
+    return bool(here) and not free and not any(may_follow(old, build) for old in here)
+
+
+def _vendor(build: RpmPackage) -> str:
+    return build.facts.vendor or "nobody named"
 
 
 def _asked(request: Request) -> str:
@@ -188,19 +208,26 @@ def why_not(
         return IsReplaced(version=chosen.version)
     if build.name != chosen.name:
         return (IsObsoleted if obsoletes(chosen, build) else AnotherName)(package=chosen.name)
+    return _why_worse(state, request, build, chosen)
+
+
+def _why_worse(state: RpmState, request: Request, build: RpmPackage, chosen: RpmPackage) -> Reason:
+    """Why an offer of the same name is passed over for another that may come as well."""
     passed: _Passed = {
         "priority": build.origin.priority, "chosen": chosen.origin.priority,
         "version": chosen.version, "source": chosen.origin.handle, "arch": build.arch,
     }  # fmt: skip
+    order = compare(build.version, chosen.version)
+    if (order > 0 or not chosen.installed) and _bars_vendor(state, request, build):
+        old = state.packages.pool.installed(build.name)[0]
+        return OtherVendor(vendor=_vendor(build), installed=_vendor(old), **passed)
     if chosen.installed:
-        newer = compare(build.version, chosen.version) > 0
-        return (StaysInstalled if newer else NotNewer)(**passed)
+        return (StaysInstalled if order > 0 else NotNewer)(**passed)
     if build.origin.priority != chosen.origin.priority:
         worse = build.origin.priority > chosen.origin.priority
         return HigherPriority(**passed) if worse else BestImpossible()
     if state.configuration.archs.rank(build.arch) != state.configuration.archs.rank(chosen.arch):
         return LesserArchitecture(**passed)
-    order = compare(build.version, chosen.version)
     if order:
         return OlderThere(**passed) if order < 0 else BestImpossible()
     if build.origin.cost != chosen.origin.cost:

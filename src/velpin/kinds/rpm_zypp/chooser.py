@@ -48,12 +48,23 @@ class ZyppChooser(RpmChooser):
         return self._vendors(one.facts.vendor) == self._vendors(other.facts.vendor)
 
     def _vendors(self, vendor: str) -> str:
-        """What stands for a vendor: its group's number, else its name, letter case ignored."""
+        """What stands for a vendor, letter case ignored: the group of the longest beginning that is
+        said of it, else its name."""
         folded = vendor.strip().lower()
-        for number, group in enumerate(self.configuration.config.vendors):
-            if any(folded.startswith(vendor) for vendor in group):
-                return f"\0{number}"
-        return folded
+        said = [start for start in self._group_of if folded.startswith(start)]
+        return f"\0{self._group_of[max(said, key=len)]}" if said else folded
+
+    @cached_property
+    def _group_of(self) -> dict[str, str]:
+        """For each beginning of a vendor's name what stands for its group; groups that have one in
+        common are one."""
+        found: dict[str, str] = {}
+        for group in self.configuration.config.vendors:
+            one = min((*group, *(found[each] for each in group if each in found)))
+            joined = {found[each] for each in group if each in found}
+            found.update(dict.fromkeys((n for n, of in found.items() if of in joined), one))
+            found.update(dict.fromkeys(group, one))
+        return found
 
     @property
     def any_vendor(self) -> bool:

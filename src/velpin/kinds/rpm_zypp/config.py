@@ -39,6 +39,8 @@ class ZyppConfig:
     sources: list[RpmSource] = field(default_factory=list)
     vendors: list[tuple[str, ...]] = field(default_factory=list)
     """Groups of vendors that count as one, by the beginnings of their names."""
+    vendor_places: list[Place] = field(default_factory=list)
+    """Where each group is said."""
     multiple: tuple[str, ...] = ()
     notes: list[Note] = field(default_factory=list)
     errors: list[HostFileError] = field(default_factory=list)
@@ -99,9 +101,12 @@ def read_config(
     held = list(seen.values())
     found.sources = [s for s in held if s.on] + [s for s in held if not s.on]
     for name in tree.names(VENDORS):
-        for section in _sections(tree, f"{VENDORS}/{name}", found):
-            group = [vendor.strip() for vendor in section.get("vendors").split(",")]
-            found.vendors.append(tuple(vendor.lower() for vendor in group if vendor))
+        file = f"{VENDORS}/{name}"
+        for section in () if name.startswith(".") else _sections(tree, file, found):
+            group = [vendor.strip().lower() for vendor in section.get("vendors").split(",")]
+            if section.name == "main" and any(group):
+                found.vendors.append(tuple(vendor for vendor in group if vendor))
+                found.vendor_places.append(Place(file, section.line))
     found.multiple = tuple(_multiple(tree, found, multiple))
     return found
 

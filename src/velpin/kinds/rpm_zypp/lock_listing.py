@@ -6,6 +6,7 @@ from velpin.kinds.rpm.rules.listing import RpmRules
 from velpin.kinds.rpm.rules.reasons import SaysLock
 from velpin.kinds.rpm_zypp.locks import Lock
 from velpin.kinds.rpm_zypp.state import ZyppState
+from velpin.kinds.rpm_zypp.vendors import vendors_in_force
 from velpin.model.rule import RuleInForce
 from velpin.model.rule_reasons import RuleNotThere
 
@@ -16,8 +17,9 @@ class ZyppRules(RpmRules):
     _state: ZyppState
 
     def common_rules(self) -> list[RuleInForce]:
-        """Every lock, with what it meets today."""
-        return [_rule(self._state, lock) for lock in self._state.filters.locks]
+        """Every lock, with what it meets today, and vendors that count as one."""
+        locks = [_rule(self._state, lock) for lock in self._state.filters.locks]
+        return [*locks, *vendors_in_force(self._state)]
 
 
 def _rule(state: ZyppState, lock: Lock) -> RuleInForce:

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
+from velpin.change.plan import Plan
 from velpin.errors import Refusal
+from velpin.files.tree import Edits
 from velpin.kinds.rpm.pattern import is_glob
 from velpin.kinds.rpm.rules.resolve import split_name
 from velpin.kinds.rpm.rules.store import RuleLine, Slot
 from velpin.kinds.rpm.rules.writer import RpmRuleWriter
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm_zypp.locks import FILE
+from velpin.kinds.rpm_zypp.state import ZyppState
+from velpin.kinds.rpm_zypp.vendors import as_one_vendor, staying_with_vendors, without_group
+from velpin.model.reason import Place, Reason
 from velpin.model.rule import Bar, Confine, Pin, Prefer, Rule, command_of
+from velpin.ports.rule_writer import Uncovering
 
 _BOUNDS = (">=", "<=", "==", ">", "<")
 
@@ -17,9 +25,25 @@ _BOUNDS = (">=", "<=", "==", ">", "<")
 class ZyppRuleWriter(RpmRuleWriter):
     """Writes rules of an rpm-zypp host."""
 
+    _state: ZyppState
+
     def check(self, rule: Rule) -> None:
         """Refusal, with the nearest, where this kind of host cannot express a rule."""
         _check(self._state, rule)
+
+    def edits_without(self, place: Place) -> Edits | None:
+        """The edits that take away someone else's lock or value, or a group of vendors."""
+        return super().edits_without(place) or without_group(self._state, place)
+
+    def uncovering(self, name: str) -> Iterator[Uncovering]:
+        """Changes with which another vendor's offers may come."""
+        yield from as_one_vendor(self._state, name)
+
+    def notes(self, plan: Plan) -> Iterator[Reason]:
+        """What a preferred source has of packages that stay with their vendor all the same."""
+        for rule in plan.rules if plan.edits else ():
+            if isinstance(rule, Prefer):
+                yield from staying_with_vendors(self._state, rule.source)
 
     def pieces(self, rule: Rule) -> list[RuleLine]:
         """What a rule puts where, one about the order of sources aside."""

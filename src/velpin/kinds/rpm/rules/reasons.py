@@ -60,6 +60,20 @@ class SaysOnly(Reason):
     names: str
 
 
+class SaysOneVendor(Reason):
+    says = "vendors that begin with one of these count as one: {vendors}"
+    vendors: tuple[str, ...]
+
+
+class StayWithVendor(Reason):
+    says = (
+        "kept with another vendor: {names}; what moves them to {source}: velpin forecast --upgrade"
+        " --from {source}"
+    )
+    source: str
+    names: tuple[str, ...]
+
+
 class SaysLock(KeepsAsIs):
     says = "lock {names}{bound}{only_from}: neither installed nor removed nor changed"
     names: str
