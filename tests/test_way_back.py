@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from tests.harbours import ALPM, DEB, DNF, ZYPP, Item
+from tests.harbours import ALPM, DEB, DNF, ZYPP, DebHarbour, Item
 from tests.way_back_host import host
 
 KINDS = (DEB, DNF, ZYPP, ALPM)
@@ -81,3 +81,13 @@ def test_people_see_a_table_and_what_to_run(tmp_path: Path) -> None:
     assert "The way back" in out
     assert "no other source has it" in out
     assert out.endswith("run next\n  apt-get update\n  apt-get install gull=1-1\n")
+
+
+def test_a_source_that_nothing_came_from_has_no_way_back(tmp_path: Path) -> None:
+    harbour = DebHarbour(tmp_path)
+    harbour.source("base", ("gull", "1"))
+    harbour.source("vendor", ("skua", "1"))
+    harbour.installed(("gull", "1"))
+    out = harbour.refresh().run("drop", "vendor", "--back", "--preview").out
+    assert "The way back\nnothing that is installed came from it" in out
+    assert "nothing that is installed" not in harbour.run("drop", "base", "--back", "--preview").out

@@ -72,7 +72,7 @@ def shots(scene: Scene) -> dict[str, list[str]]:
         ],
         "journal": [
             *["velpin undo --yes"] * 3,
-            "velpin journal | head -n 9\nvelpin drop gullwatch --preview",
+            "velpin journal | head -n 7\nvelpin drop fogworks --back --preview",
         ],
         "rpm": [
             f"{there} refresh",

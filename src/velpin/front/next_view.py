@@ -59,9 +59,10 @@ def _answers(question: Question) -> str:
 
 def show_way_back(screen: Screen, back: WayBack) -> None:
     """What each package that came from a source goes back to, and what stays."""
-    if not back.packages:
-        return
     screen.head("The way back")
+    if not back.packages:
+        screen.line("nothing that is installed came from it: no package has to go back")
+        return
     rows: list[list[Piece]] = []
     for row in back.packages:
         if row.version is None:
