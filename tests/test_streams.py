@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.module_documents import default, stream
 from tests.module_hosts import (
     DOCUMENTS,
     OWN_FILE,
@@ -215,3 +216,36 @@ def test_which_statements_of_the_own_file_count(
     found = stating_host(tmp_path, statement, OWN_FILE).forecast("gull", "--generation", "newer")
     assert found["ok"] == (comes is not None)
     assert comes is None or found["answers"][0]["version"] == comes
+
+
+@pytest.mark.parametrize("module", ["../../../etc/cron.d/m", "m$(id)", "m; id", "-m", "m m", "'m'"])
+def test_a_name_that_is_no_name_is_neither_written_nor_typed(tmp_path: Path, module: str) -> None:
+    said = stream("mgull", 1) + stream("mgull", 2) + default("mgull", 1)
+    document = said.replace("name: mgull", f'name: "{module}"').replace(
+        "module: mgull", f'module: "{module}"'
+    )
+    harbour = document_host(tmp_path, document)
+    told = json.loads(harbour.run("want", "gull@2-1", "--json", "--preview").out or "{}")
+    commands = [option["commands"] for option in told.get("options", [])]
+    assert module not in json.dumps(commands)
+    assert harbour.run("forecast", f"@{module}:2")[0] == 1
+
+
+def test_a_source_that_has_to_be_quoted_is(tmp_path: Path) -> None:
+    harbour = module_host(tmp_path)
+    text = harbour.read("etc/yum.repos.d/vendor.repo").replace("[vendor]", "[ven$dor]")
+    harbour.put("etc/yum.repos.d/vendor.repo", text)
+    harbour.refresh()
+    told = json.loads(harbour.run("want", "gull@3-1", "--json", "--preview").out)
+    assert told["options"][-1]["commands"] == [
+        "dnf config-manager --save --setopt='ven$dor.module_hotfixes=1'"
+    ]
+
+
+def test_a_statement_is_changed_where_it_stands(tmp_path: Path) -> None:
+    harbour = module_host(tmp_path)
+    harbour.put("etc/dnf/modules.d/aa.module",
+                "[mgull]\nname=mgull\nstream=1\nprofiles=\nstate=enabled\n")  # fmt: skip
+    assert harbour.run("want", "gull@2-1", "--take", "1")[0] == 0
+    assert "stream=2\n" in harbour.read("etc/dnf/modules.d/aa.module")
+    assert not (harbour.root / "etc/dnf/modules.d/mgull.module").exists()

@@ -87,6 +87,8 @@ def test_want_makes_two_vendors_count_as_one(tmp_path: Path) -> None:
     [
         ("Pack, House", "packhouse", None),
         ("", "packhouse", None),
+        ("B", "packhouse", None),
+        ("Other", "packhouse", "packhouse.conf"),
         ("Packhouse", "..", "velpin.conf"),
         ("Packhouse", "p:h", "p-h.conf"),
     ],
@@ -130,3 +132,11 @@ def test_a_preferred_source_says_what_stays_with_its_vendor(
     assert ("kept with another vendor" in out) == (note is not None)
     other = harbour.run("prefer", "base", "--over", "packhouse", "--preview").out
     assert "kept with another vendor" not in other
+
+
+def test_a_name_that_begins_other_vendors_names_is_not_offered(tmp_path: Path) -> None:
+    for number, (vendor, options) in enumerate((("Third", 1), ("Packhouse North", 0))):
+        harbour = vendor_host(tmp_path / str(number))
+        harbour.installed(P("gull", "1-1", vendor="Base"), P("crane", "1-1", vendor=vendor))
+        code, out, _ = harbour.run("want", "gull@2-1", "--json", "--preview")
+        assert len(json.loads(out)["options"] if code == 0 else []) == options

@@ -42,6 +42,11 @@ class DnfRules(RpmRules):
 
     _state: DnfState
 
+    def in_force(self) -> list[RuleInForce]:
+        """Every rule; module streams last, since it takes the lists of sources to know them."""
+        streams = streams_in_force(self._state) if self._state.view.has_indexes else ()
+        return [*super().in_force(), *streams]
+
     def common_rules(self) -> list[RuleInForce]:
         """Rules of the main file."""
         main = self._state.configuration.config.main
@@ -51,7 +56,7 @@ class DnfRules(RpmRules):
             if key in main
         ]
         locks = self._state.configuration.version_locks.lines
-        return [*found, *map(self._told_lock, locks), *streams_in_force(self._state)]
+        return [*found, *map(self._told_lock, locks)]
 
     def _told_lock(self, lock: VersionLock | own_locks.OwnLock) -> RuleInForce:
         offers = sum(

@@ -17,6 +17,7 @@ from velpin.kinds.rpm.reasons import ModuleDisabled, NoStream, StreamEnabled, St
 from velpin.kinds.rpm_dnf.modules import FOLDER, OWN_FILE, full_name
 from velpin.model.reason import Place, Reason
 from velpin.model.rule import RuleInForce
+from velpin.model.shell import shell_word
 from velpin.ports.offers import PackageSet
 from velpin.ports.rule_writer import Uncovering
 from velpin.store.name_search import nearest
@@ -86,6 +87,8 @@ def _ways(
     state: DnfState, hiding: Hiding, build: RpmPackage, stream: Stream
 ) -> Iterator[Uncovering]:
     module = stream.module
+    if not (_NAME.fullmatch(module) and _NAME.fullmatch(stream.name)):
+        return  # whoever named it so wants a path or a command made of it
     if hiding.is_of_module(full_name(build)):
         command = f"dnf module enable {module}:{stream.name}"
         if hiding.states.get(module, ("",))[0] == "enabled":
@@ -96,7 +99,7 @@ def _ways(
     source = state.configuration.by_handle[build.origin.handle]
     file = source.file_of("module_hotfixes")
     data = with_section(state.tree.read(file) or b"", file, source.handle)
-    setting = f"{source.handle}.module_hotfixes=1"
+    setting = shell_word(f"{source.handle}.module_hotfixes=1")
     change = state.configuration.ways.set_option.format(setting)
     yield Uncovering(change, {file: with_value(data, file, source.handle, "module_hotfixes", "1")})
 
@@ -115,6 +118,8 @@ def without_statement(state: DnfState, place: Place) -> Edits | None:
     return None
 
 
+_NAME = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.+-]*")
+"""What modules and streams can be called that are written or named in a command."""
 _SET = re.compile(r"@(?P<module>[^:/]+)(?::(?P<stream>[^/]+))?(?:/(?P<profile>.+))?")
 
 
@@ -131,7 +136,11 @@ def set_meant(state: DnfState, text: str) -> PackageSet:
     found = _SET.fullmatch(text)
     module = found["module"] if found else ""
     modules = state.filters.hiding.modules
-    streams = sorted(stream for name, stream in modules.streams if name == module)
+    streams = sorted(
+        stream
+        for name, stream in modules.streams
+        if name == module and _NAME.fullmatch(name) and _NAME.fullmatch(stream)
+    )
     if found is None or not streams:
         near = did_you_mean(nearest(module, {name for name, _ in modules.streams}))
         raise Refusal(f"no source has a module called {module or text}", near)
@@ -183,7 +192,8 @@ def _stated(state: DnfState, module: str, said: str, stream: str) -> Edits:
     """The edits with which a host says something of a module, as its installer writes it."""
     if _own(state):
         return {OWN_FILE: _own_file_with(state.tree.read(OWN_FILE) or b"", module, said, stream)}
-    file = f"{FOLDER}/{module}.module"
+    here = _place(state, module)
+    file = here.file if here.line else f"{FOLDER}/{module}.module"
     data = with_section(state.tree.read(file) or b"", file, module)
     section = next(one for one in read_sections(data, file) if one.name == module)
     for key, value in (

@@ -48,9 +48,9 @@ def as_one_vendor(state: ZyppState, name: str) -> Iterator[Uncovering]:
         if build.installed or not here or state.chooser.any_vendor:
             continue
         vendors = (here[0].facts.vendor.strip(), build.facts.vendor.strip())
-        if any(state.chooser.same_vendor(old, build) for old in here) or not all(
-            map(_can_be_written, vendors)
-        ):
+        if any(state.chooser.same_vendor(old, build) for old in here):
+            continue
+        if not all(map(_can_be_written, vendors)) or _catches_others(state, vendors[1]):
             continue
         line = f"vendors={','.join(vendors)}"
         if line not in found:
@@ -63,6 +63,16 @@ def as_one_vendor(state: ZyppState, name: str) -> Iterator[Uncovering]:
 
 def _can_be_written(vendor: str) -> bool:
     return bool(vendor) and "," not in vendor and not has_control(vendor)
+
+
+def _catches_others(state: ZyppState, vendor: str) -> bool:
+    """Whether a vendor's name is the beginning of another's whose packages are installed: that one
+    would count as one with them too."""
+    start = vendor.lower()
+    known = {
+        package.facts.vendor.strip().lower() for package in state.packages.pool.all_installed()
+    }
+    return any(name.startswith(start) and name != start for name in known)
 
 
 def _new_file(state: ZyppState, handle: str) -> str:
