@@ -30,7 +30,10 @@ if TYPE_CHECKING:
     from velpin.kinds.deb.state import DebState
     from velpin.kinds.deb.status import DebStanding
     from velpin.kinds.deb.unlisted import DebUnlisted
+    from velpin.model.forecast import Details
+    from velpin.model.source import Source
     from velpin.ports.view import View
+    from velpin.store.index import Index, Row
 
 
 def recognises(tree: Tree) -> bool:
@@ -76,7 +79,12 @@ class DebPorts(Ports):
         """What there is of each name."""
         from velpin.kinds.deb.offers import DebOffers
 
-        return DebOffers(self.state)
+        return DebOffers(self.state, self._details)
+
+    def _details(self, source: Source | None, index: Index, row: Row) -> Details:
+        from velpin.kinds.deb.details import details_of
+
+        return details_of(self.state, source, index, row)
 
     @cached_property
     def transactions(self) -> DebTransactions:

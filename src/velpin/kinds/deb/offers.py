@@ -2,27 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from velpin.files.text import whole_number
 from velpin.kinds.deb import choice
-from velpin.model.forecast import Details, Offer
+from velpin.model.forecast import Offer
 from velpin.ports.offers import Offers
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from velpin.kinds.deb.choice import DebPackage
     from velpin.kinds.deb.state import DebState
-    from velpin.model.forecast import OfferState
+    from velpin.model.forecast import Details, OfferState
     from velpin.model.source import Source
     from velpin.store.index import Index, Row
+
+    DetailsReader = Callable[[Source | None, Index, Row], Details]
 
 
 class DebOffers(Offers):
     """Offers of a name on a deb host."""
 
-    def __init__(self, state: DebState) -> None:
-        self._state = state
+    def __init__(self, state: DebState, read_details: DetailsReader) -> None:
+        self._state, self._read_details = state, read_details
 
     def live(self, name: str) -> list[Offer]:
         """Every version of a name for each architecture, the host's own first."""
@@ -46,45 +49,8 @@ class DebOffers(Offers):
         return next((indexes.copies[handle].release.date for handle in sources), None)
 
     def details(self, source: Source | None, index: Index, row: Row) -> Details:
-        """The stanza of an index, its description from the installer's lists of translations where
-        the stanza has a line of it alone."""
-        from velpin.kinds.deb.control import parse_stanza
-        from velpin.kinds.deb.translations import long_description
-
-        fields = parse_stanza(index.text(row))
-        copy = self._state.indexes.copies[source.handle] if source else None
-        return Details(
-            description=_behind_summary(
-                (copy and long_description(self._state.tree, copy.files.values(), fields))
-                or fields.get("description", "")
-            ),
-            homepage=fields.get("homepage", ""),
-            maintainer=fields.get("maintainer", ""),
-            download_bytes=whole_number(fields.get("size", "")),
-            disk_bytes=_from_kilobytes(fields.get("installed-size", "")),
-            needs=(*_listed(fields, "pre-depends"), *_listed(fields, "depends")),
-            recommends=_listed(fields, "recommends"),
-            suggests=_listed(fields, "suggests"),
-            conflicts=(*_listed(fields, "breaks"), *_listed(fields, "conflicts")),
-            replaces=_listed(fields, "replaces"),
-            provides=_listed(fields, "provides"),
-        )
-
-
-def _behind_summary(text: str) -> str:
-    """A description behind its first line, without the dots that stand for blank lines in it."""
-    return "\n".join("" if line == "." else line for line in text.split("\n")[1:])
-
-
-def _from_kilobytes(text: str) -> int | None:
-    number = whole_number(text)
-    return None if number is None else number * 1024
-
-
-def _listed(fields: Mapping[str, str], name: str) -> tuple[str, ...]:
-    """The relations of a field, as they are written."""
-    parts = " ".join(fields.get(name, "").split()).split(",")
-    return tuple(part.strip() for part in parts if part.strip())
+        """The stanza of an index, and what lies apart from it."""
+        return self._read_details(source, index, row)
 
 
 def _live(package: DebPackage) -> Iterator[Offer]:

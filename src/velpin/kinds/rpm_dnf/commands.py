@@ -37,13 +37,13 @@ class DnfCommands(RpmCommands):
             return [(self.program, "swap", *without, *words)]
         if not words:
             return [self.remove(without)]
-        if not self._state.configuration.ways.does_several:
+        if not self._state.configuration.ways.words.does_several:
             return ()
         return [(self.program, "do", "--action=remove", *without, "--action=install", *words)]
 
     def remove(self, names: Sequence[str]) -> Words:
         """Return the command that removes packages; what only they needed stays."""
-        return (self.program, "remove", self._state.configuration.ways.leaves_needed, *names)
+        return (self.program, "remove", self._state.configuration.ways.words.leaves_needed, *names)
 
     def upgrade(self, *, realign: bool = False) -> Words:
         """Return the command for the full upgrade."""

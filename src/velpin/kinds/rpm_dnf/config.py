@@ -93,7 +93,7 @@ def read_config(tree: Tree, variables: Mapping[str, str], ways: DnfGeneration) -
     found = DnfConfig(IniSection("main", 0))
     sections: list[tuple[str, IniSection]] = []
     main = main_file(tree)
-    for file in _by_name(tree, ways.drop_ins, ".conf"):
+    for file in _by_name(tree, ways.places.drop_ins, ".conf"):
         for section in _sections(tree, file, found, ways):
             if section.name == "main":
                 found.parts.append((file, section))
@@ -107,7 +107,7 @@ def read_config(tree: Tree, variables: Mapping[str, str], ways: DnfGeneration) -
         found.main.values += part.values
     overrides = [
         (file, section)
-        for file in _by_name(tree, ways.overrides, ".repo")
+        for file in _by_name(tree, ways.places.overrides, ".repo")
         for section in _sections(tree, file, found, ways)
         if section.name != "main"
     ]
@@ -173,7 +173,7 @@ def _overridden(section: IniSection, overrides: Sequence[tuple[str, IniSection]]
 
 def _source_files(tree: Tree, config: DnfConfig, ways: DnfGeneration) -> list[str]:
     found = []
-    for folder in ways.folders:
+    for folder in ways.places.folders:
         for name in tree.names(folder):
             if name.endswith(".repo"):
                 found.append(f"{folder}/{name}")

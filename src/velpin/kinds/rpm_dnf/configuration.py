@@ -35,7 +35,7 @@ class DnfConfiguration(RpmConfiguration):
 
     layout = RpmLayout(
         lists_wanted=("primary", "filelists", "modules"),
-        sources_folder=OLDER.folders[0],
+        sources_folder=OLDER.places.folders[0],
         installed_first=True,
         brings_splits=False,
         version_alone_first=False,
@@ -72,7 +72,7 @@ class DnfConfiguration(RpmConfiguration):
         release = self._release_version()
         if release:
             base["releasever"] = release
-        return read_variables(self.tree, base, self.ways.variables)
+        return read_variables(self.tree, base, self.ways.places.variables)
 
     def _release_version(self) -> str:
         """The version that an installed package states for the system's release."""
@@ -116,7 +116,7 @@ class DnfConfiguration(RpmConfiguration):
 
     def copy_folders(self, source: RpmSource) -> list[str]:
         """Where the installer may keep its copy of a source."""
-        cache = self.ways.copies
+        cache = self.ways.places.copies
         if not self.tree.exists(cache):
             return []
         import hashlib
@@ -131,7 +131,7 @@ class DnfConfiguration(RpmConfiguration):
     @property
     def variables_folder(self) -> str:
         """The last one read."""
-        return self.ways.variables[-1]
+        return self.ways.places.variables[-1]
 
     # -- version locks and vendors ---------------------------------------------------------
 

@@ -8,8 +8,8 @@ from __future__ import annotations
 from typing import NamedTuple
 
 
-class DnfGeneration(NamedTuple):
-    """One generation's places and habits."""
+class DnfPlaces(NamedTuple):
+    """Where one generation's files lie."""
 
     folders: tuple[str, ...]
     """Folders of source files, in the order of reading."""
@@ -21,6 +21,24 @@ class DnfGeneration(NamedTuple):
     """Folders of variables, the last wins."""
     copies: str
     """Where its copies of lists lie."""
+
+
+class DnfWords(NamedTuple):
+    """What one generation's commands are called."""
+
+    set_option: str
+    """The command that sets an option of a source; `{}` stands for `SOURCE.OPTION=VALUE`."""
+    does_several: bool
+    """Whether one command may both install and remove several packages."""
+    leaves_needed: str
+    """The option with which a removal leaves what only the removed packages needed."""
+
+
+class DnfGeneration(NamedTuple):
+    """One generation's places and habits."""
+
+    places: DnfPlaces
+    words: DnfWords
     strict_files: bool
     """Whether a line that is no key, or an id with a blank, stops everything; and whether a
     section that stands twice in one file is one."""
@@ -62,22 +80,23 @@ class DnfGeneration(NamedTuple):
     """Whether what obsoletes a request counts only if it obsoletes what would be taken."""
     keeps_replaced: bool
     """Whether an installed package that something installed replaces stays in an upgrade."""
-    set_option: str
-    """The command that sets an option of a source; `{}` stands for `SOURCE.OPTION=VALUE`."""
-    does_several: bool
-    """Whether one command may both install and remove several packages."""
-    leaves_needed: str
-    """The option with which a removal leaves what only the removed packages needed."""
     upgrades_listed_alone: bool
     """Whether only packages that have an update take part in an upgrade."""
 
 
 OLDER = DnfGeneration(
-    folders=("etc/yum.repos.d", "etc/yum/repos.d", "etc/distro.repos.d"),
-    drop_ins=(),
-    overrides=(),
-    variables=("etc/yum/vars", "etc/dnf/vars"),
-    copies="var/cache/dnf",
+    places=DnfPlaces(
+        folders=("etc/yum.repos.d", "etc/yum/repos.d", "etc/distro.repos.d"),
+        drop_ins=(),
+        overrides=(),
+        variables=("etc/yum/vars", "etc/dnf/vars"),
+        copies="var/cache/dnf",
+    ),
+    words=DnfWords(
+        set_option="dnf config-manager --save --setopt={}",
+        does_several=False,
+        leaves_needed="--noautoremove",
+    ),
     strict_files=False,
     default_values=False,
     best=False,
@@ -97,18 +116,22 @@ OLDER = DnfGeneration(
     groups_by_architecture=False,
     obsoletes_best_alone=False,
     keeps_replaced=False,
-    set_option="dnf config-manager --save --setopt={}",
-    does_several=False,
-    leaves_needed="--noautoremove",
     upgrades_listed_alone=False,
 )
 
 NEWER = DnfGeneration(
-    folders=("etc/yum.repos.d", "etc/distro.repos.d", "usr/share/dnf5/repos.d"),
-    drop_ins=("usr/share/dnf5/libdnf.conf.d", "etc/dnf/libdnf5.conf.d"),
-    overrides=("usr/share/dnf5/repos.override.d", "etc/dnf/repos.override.d"),
-    variables=("usr/share/dnf5/vars.d", "etc/dnf/vars"),
-    copies="var/cache/libdnf5",
+    places=DnfPlaces(
+        folders=("etc/yum.repos.d", "etc/distro.repos.d", "usr/share/dnf5/repos.d"),
+        drop_ins=("usr/share/dnf5/libdnf.conf.d", "etc/dnf/libdnf5.conf.d"),
+        overrides=("usr/share/dnf5/repos.override.d", "etc/dnf/repos.override.d"),
+        variables=("usr/share/dnf5/vars.d", "etc/dnf/vars"),
+        copies="var/cache/libdnf5",
+    ),
+    words=DnfWords(
+        set_option="dnf config-manager setopt {}",
+        does_several=True,
+        leaves_needed="--no-autoremove",
+    ),
     strict_files=True,
     default_values=True,
     best=True,
@@ -128,8 +151,5 @@ NEWER = DnfGeneration(
     groups_by_architecture=True,
     obsoletes_best_alone=True,
     keeps_replaced=True,
-    set_option="dnf config-manager setopt {}",
-    does_several=True,
-    leaves_needed="--no-autoremove",
     upgrades_listed_alone=True,
 )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.offers import RpmOffers
+from velpin.kinds.rpm_dnf.streams import set_meant
 
 if TYPE_CHECKING:
     from velpin.kinds.rpm_dnf.state import DnfState
@@ -18,6 +19,4 @@ class DnfOffers(RpmOffers):
 
     def set_meant(self, text: str) -> PackageSet:
         """The packages of a module's stream, and the stream enabled."""
-        from velpin.kinds.rpm_dnf.streams import set_meant
-
         return set_meant(self._state, text)

@@ -100,7 +100,7 @@ def _ways(
     file = source.file_of("module_hotfixes")
     data = with_section(state.tree.read(file) or b"", file, source.handle)
     setting = shell_word(f"{source.handle}.module_hotfixes=1")
-    change = state.configuration.ways.set_option.format(setting)
+    change = state.configuration.ways.words.set_option.format(setting)
     yield Uncovering(change, {file: with_value(data, file, source.handle, "module_hotfixes", "1")})
 
 
