@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from abc import abstractmethod
 from typing import TYPE_CHECKING, NamedTuple, Protocol
 
 from velpin.errors import Refusal
+from velpin.model.forecast import Details
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
     from velpin.files.tree import Edits
-    from velpin.model.forecast import Details, Offer
+    from velpin.model.forecast import Offer
     from velpin.model.source import Source
     from velpin.store.index import Index, Row
 
@@ -41,9 +41,9 @@ class Offers(Protocol):
         so."""
         return None
 
-    @abstractmethod
     def details(self, source: Source | None, index: Index, row: Row) -> Details:
         """Return all that an index of a source says of a package; None is the host's record."""
+        return Details()
 
     def dated(self, index: Index, row: Row) -> float | None:
         """Return when a package was built, else when its index was made, in seconds since 1970;

@@ -106,7 +106,7 @@ def _ways(
 
 def without_statement(state: DnfState, place: Place) -> Edits | None:
     """The edits that take away what the host says of a module at a place; None if it says nothing
-    there."""
+    there. Refusal if it is the lists of sources that say it."""
     for module, (said, _) in state.filters.hiding.states.items():
         if said not in ("", "available") and _place(state, module) == place:
             return _stated(state, module, "available" if _own(state) else "", "")

@@ -68,7 +68,7 @@ class SaysOneVendor(Reason):
 class StayWithVendor(Reason):
     says = (
         "kept with another vendor: {names}; what moves them to {source}: velpin forecast --upgrade"
-        " --from {source}"
+        " --from {source:word}"
     )
     source: str
     names: tuple[str, ...]
