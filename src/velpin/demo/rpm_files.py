@@ -109,7 +109,7 @@ def _package_xml(one: DemoRpm) -> str:
     return (
         f'<package type="rpm">\n<name>{escape(one.name)}</name>\n<arch>{one.arch}</arch>\n'
         f"<version epoch={quoteattr(epoch)} ver={quoteattr(version)} rel={quoteattr(release)}/>\n"
-        f'<checksum type="sha256" pkgid="YES">{_mark_of(one)}</checksum>\n'
+        f'<checksum type="sha256" pkgid="YES">{mark_of(one)}</checksum>\n'
         f"<summary>{escape(one.summary)}</summary>\n"
         f"<description>{escape(one.description)}</description>\n"
         f"<packager>{escape(one.packager)}</packager>\n<url>{escape(one.homepage)}</url>\n"
@@ -124,7 +124,7 @@ def _package_xml(one: DemoRpm) -> str:
     )
 
 
-def _mark_of(one: DemoRpm) -> str:
+def mark_of(one: DemoRpm) -> str:
     """What stands for a package's checksum, the same in every index."""
     return hashlib.sha256(f"{one.name} {one.version} {one.arch}".encode()).hexdigest()
 
@@ -160,7 +160,7 @@ def filelists_xml(packages: Sequence[DemoRpm]) -> bytes:
         epoch, version, release = package.evr
         files = "".join(f"<file>{escape(path)}</file>\n" for path in package.files)
         body += (
-            f'<package pkgid="{_mark_of(package)}" name={quoteattr(package.name)}'
+            f'<package pkgid="{mark_of(package)}" name={quoteattr(package.name)}'
             f' arch="{package.arch}">\n'
             f'<version epoch="{epoch}" ver={quoteattr(version)} rel={quoteattr(release)}/>\n'
             f"{files}</package>\n"

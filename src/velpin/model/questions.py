@@ -55,6 +55,11 @@ class ImportKeyAt(Reason):
     place: str
 
 
+class AgreeToLicense(Reason):
+    says = "agree to the license of {name}"
+    name: str
+
+
 class TakesUnsignedIndex(Reason):
     says = "use the index of {source} although it is not signed"
     source: str

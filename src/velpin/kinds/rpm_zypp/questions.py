@@ -8,8 +8,15 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.questions import HostKeys, LackedKey, sources_of
+from velpin.kinds.rpm_zypp.licenses import find_list, with_license
 from velpin.model.forecast import Question
-from velpin.model.questions import ImportKey, ImportKeyAt, Proceed, TakesUnsignedIndex
+from velpin.model.questions import (
+    AgreeToLicense,
+    ImportKey,
+    ImportKeyAt,
+    Proceed,
+    TakesUnsignedIndex,
+)
 from velpin.model.safe_text import grouped
 
 if TYPE_CHECKING:
@@ -21,6 +28,7 @@ if TYPE_CHECKING:
 
 _OPTION = "-y"
 _TAKES_KEYS = "--gpg-auto-import-keys"
+_AGREES = "--auto-agree-with-licenses"
 _CHECKS_NOTHING = "--no-gpg-checks"
 
 
@@ -43,7 +51,23 @@ def questions(state: RpmState, found: Forecast, refreshed: Container[str]) -> It
             missing = keys.lacked(source, fetched.packages_signed_by)
             after += [_about("packages", source.handle, key) for key in missing]
     yield Question(Proceed(), "yes", "yes", _OPTION)
+    for name in _with_license(state, found):
+        yield Question(AgreeToLicense(name=name), "no", "stops", _OPTION, _AGREES)
     yield from after
+
+
+def _with_license(state: RpmState, found: Forecast) -> list[str]:
+    """Names of what comes about whose license it asks."""
+    names: set[str] = set()
+    for source in sources_of(state, found):
+        path = find_list(state.tree, state.configuration.copy_folders(source))
+        wanted = {
+            (change.name, change.new, change.arch)
+            for change in found.changes
+            if change.new and change.source == source.handle
+        }
+        names.update(with_license(path, wanted) if path else ())
+    return sorted(names)
 
 
 def _about(signed: str, source: str, key: LackedKey) -> Question:
