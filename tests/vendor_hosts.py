@@ -33,6 +33,8 @@ GROUPS = [
     ("the longest first", {"a.conf": M + "Base,Packhouse\n", "b.conf": M + "Ba,X\n"}, ONE),
     ("not the shorter", {"a.conf": M + "Ba,Packhouse\n", "b.conf": M + "Base,X\n"}, APART),
     ("nor where it is last", {"a.conf": M + "Base,X\n", "b.conf": M + "Ba,Packhouse\n"}, APART),
+    ("a key before any section", {"p.conf": "x=1\n" + M + "Base,Packhouse\n"}, ONE),
+    ("a group before any section", {"p.conf": "vendors=Base,Packhouse\n"}, APART),
     ("another section", {"p.conf": "[other]\nvendors=Base,Packhouse\n"}, APART),
     ("a second section", {"p.conf": M + "X,Y\n[more]\nvendors=Base,Packhouse\n"}, APART),
     ("a section in another case", {"p.conf": "[Main]\nvendors=Base,Packhouse\n"}, APART),

@@ -64,8 +64,9 @@ def read_sections(data: bytes, file: str, *, joined: bool | None = None) -> list
     one all the same; unless said, that is so in the source files of zypp hosts, and there alone.
 
     Raises HostFileError, with the line, where a line is neither of the above or stands before
-    the first section, and for what that installer refuses (docs/how-hosts-choose/text.md): a
-    byte order mark on zypp hosts, a value that is not UTF-8 on others.
+    the first section (a key there is passed over on zypp hosts but in source files), and for what
+    that installer refuses (docs/how-hosts-choose/text.md): a byte order mark on zypp hosts, a
+    value that is not UTF-8 on others.
     """
     found: list[IniSection] = []
     open_: IniValue | None = None
@@ -96,6 +97,8 @@ def read_sections(data: bytes, file: str, *, joined: bool | None = None) -> list
             open_.text = f"{open_.text}\n{text}" if open_.text else text
             open_.last = found[-1].last = number
             continue
+        if not found and key and zypp and not file.startswith(_ZYPP_SOURCES):
+            continue  # passed over there (observed)
         if not found:
             raise HostFileError(file, number, f"{text[:60]!r} stands before any section")
         if not key:
