@@ -249,3 +249,14 @@ def test_a_statement_is_changed_where_it_stands(tmp_path: Path) -> None:
     assert harbour.run("want", "gull@2-1", "--take", "1")[0] == 0
     assert "stream=2\n" in harbour.read("etc/dnf/modules.d/aa.module")
     assert not (harbour.root / "etc/dnf/modules.d/mgull.module").exists()
+
+
+def test_a_file_whose_modules_are_no_table_gets_one(tmp_path: Path) -> None:
+    harbour = module_host(tmp_path)
+    harbour.put("usr/bin/dnf5", "")
+    harbour.put(OWN_FILE, 'version = "1.0"\nmodules = "none"\n')
+    assert harbour.run("want", "gull@2-1", "--take", "1")[0] == 0
+    assert tomllib.loads(harbour.read(OWN_FILE)) == {
+        "version": "1.0",
+        "modules": {"mgull": {"installed_profiles": [], "enabled_stream": "2", "state": "Enabled"}},
+    }

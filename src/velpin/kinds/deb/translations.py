@@ -24,7 +24,7 @@ def long_description(tree: Tree, indexes: Iterable[Path], fields: Mapping[str, s
     wanted = fields.get("description-md5", "")
     if not wanted:
         return ""
-    name = fields["package"].encode()
+    name = fields.get("package", "").encode()
     for path in _lists_beside(tree, indexes):
         try:
             for stanza in stanzas_of(unpacked(path)):

@@ -210,7 +210,9 @@ def _own_file_with(data: bytes, module: str, said: str, stream: str) -> bytes:
     import tomli_w
 
     given = tomllib.loads(data.decode("utf-8"))
-    modules = given.setdefault("modules", {})
+    if not isinstance(given.get("modules"), dict):
+        given["modules"] = {}
+    modules = given["modules"]
     here = modules.setdefault(module, {"installed_profiles": []})
     here.update(enabled_stream=stream, state=said.capitalize())
     return tomli_w.dumps(given).encode()
