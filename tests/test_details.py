@@ -247,7 +247,7 @@ def test_how_it_is_shown(tmp_path: Path) -> None:
         "  about       All \\u202eday.", "              And at night.",
     ]  # fmt: skip
     assert "  needs       a, b\n" in first
-    assert "  its source  has packages of 1 day in the year up to 2023-11-14" in first
+    assert "  its source  has packages built on 1 day of the year up to 2023-11-14" in first
     assert second.startswith("gull 1-1  x86_64  from base, priority 99  2023-11-14  installed\n")
     assert "about" not in second
 

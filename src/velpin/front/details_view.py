@@ -63,7 +63,8 @@ def _told(offer: Offer) -> Iterator[tuple[str, str]]:
             yield label, ", ".join(texts)
     if found.rhythm:
         days = several(found.rhythm.days, "day")
-        yield "its source", f"has packages of {days} in the year up to {day(found.rhythm.newest)}"
+        newest = day(found.rhythm.newest)
+        yield "its source", f"has packages built on {days} of the year up to {newest}"
 
 
 def paragraphs(text: str) -> Iterator[str]:
