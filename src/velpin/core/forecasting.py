@@ -192,11 +192,3 @@ def _index_notes(ports: Ports, found: Forecast) -> Iterator[Reason]:
     for handle, problem in ports.indexes.damage.items():
         yield Damaged(source=handle, what=str(problem))
     yield from ports.indexes.notes()
-
-
-def near_names(ports: Ports, name: str) -> tuple[str, ...]:
-    """Names like one that is not known, also across sources switched off."""
-    from velpin.store.name_search import named_near
-
-    off = ((source.handle, index) for source, index in ports.indexes.off())
-    return named_near(name, ports.packages.known_names(), off)

@@ -75,20 +75,18 @@ def _one_after_the_other(
     removal = commands.remove(_going(requests, found))
     going = [request for request in requests if request.removes]
     rest = [request for request in requests if not request.removes]
-    gone = ports.transactions.predict(going) if removal and not upgrade else None
-    if gone is None or not gone.forecast.ok or any(one.new for one in gone.forecast.changes):
-        return ()  # a removal alone takes away what needs it, and brings nothing in its place
-    after = ports.seen(ports.view.amended(amendment(ports, gone.forecast.changes)))
-    coming = after.transactions.predict(rest)
-    if coming is None or not coming.forecast.ok:
+    if upgrade or not removal:
         return ()
-    both = (*gone.forecast.changes, *coming.forecast.changes)
-    if _essence(both) != _essence(found.changes):
+    gone = ports.transactions.predict(going).forecast
+    if not gone.ok or any(one.new for one in gone.changes):
+        return ()  # a removal alone takes away what needs it, and brings nothing in its place
+    after = ports.seen(ports.view.amended(amendment(ports, gone.changes)))
+    coming = after.transactions.predict(rest).forecast
+    if not coming.ok or _essence((*gone.changes, *coming.changes)) != _essence(found.changes):
         return ()
     for way in islice(_ways(ports, rest, found.answers), _MOST_WAYS):
-        installation = commands.install(InstallWords([asked.word for asked in way]))
-        if _does_the_same(after, rest, way, coming.forecast, upgrade=False):
-            return (removal, *installation)
+        if _does_the_same(after, rest, way, coming, upgrade=False):
+            return (removal, *commands.install(InstallWords([asked.word for asked in way])))
     return ()
 
 

@@ -42,7 +42,7 @@ def dated_offers(ports: Ports, names: Iterable[str]) -> list[Offer]:
 def detailed_offers(ports: Ports, names: Iterable[str]) -> list[Offer]:
     """The same with all that the index of each says of it."""
     rhythm_of = cache(lambda handle: _rhythm(ports, ports.configuration.by_handle[handle]))
-    return [_detailed(ports, offer, rhythm_of) for offer in dated_offers(ports, names)]
+    return [_detailed(ports, offer, rhythm_of) for offer in offers_of(ports, names)]
 
 
 def _dated(ports: Ports, offer: Offer) -> Offer:
@@ -59,9 +59,10 @@ def _detailed(ports: Ports, offer: Offer, rhythm_of: Callable[[str], Rhythm | No
     if index is None or row is None:
         return offer
     details = ports.offers.details(source, index, row)
-    return offer._replace(
-        details=details._replace(rhythm=rhythm_of(source.handle)) if source else details
-    )
+    if source is None:
+        return offer._replace(details=details)
+    details = details._replace(rhythm=rhythm_of(source.handle))
+    return offer._replace(dated=ports.offers.dated(index, row), details=details)
 
 
 _DAY, _YEAR = 86400, 365

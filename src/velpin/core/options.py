@@ -76,7 +76,7 @@ def goals_of(ports: Ports, texts: Sequence[str], source: str = "") -> list[Goal]
         request = parse_request(text, ports.packages.knows, source)
         answer = _asked(ports, request)
         if answer.version is None:
-            for other in (*_with_sources_on(ports, request), *_uncovered(ports, [request])):
+            for other in _made_visible(ports, [request]):
                 answer = _asked(other.ports, request)
                 if answer.version:
                     break
@@ -183,8 +183,7 @@ def _cost(way: PlanOption, wanted: set[str]) -> tuple[int, int, int]:
 def _attempts(ports: Ports, goals: Sequence[Goal]) -> Iterator[_Attempt]:
     start = _Attempt(ports, Plan("", ""))
     if any(_asked(ports, goal.request).version is None for goal in goals):
-        requests = [goal.request for goal in goals]
-        for attempt in (*_with_sources_on(ports, *requests), *_uncovered(ports, requests)):
+        for attempt in _made_visible(ports, [goal.request for goal in goals]):
             yield attempt
             yield from _with_rules(attempt, goals)
         return
@@ -194,7 +193,13 @@ def _attempts(ports: Ports, goals: Sequence[Goal]) -> Iterator[_Attempt]:
     yield from _uncovered(ports, [goal.request for goal in goals])
 
 
-def _with_sources_on(ports: Ports, *requests: Request) -> Iterator[_Attempt]:
+def _made_visible(ports: Ports, requests: Sequence[Request]) -> Iterator[_Attempt]:
+    """The host with one change that makes offers of some package known, made as they are tried."""
+    yield from _with_sources_on(ports, requests)
+    yield from _uncovered(ports, requests)
+
+
+def _with_sources_on(ports: Ports, requests: Sequence[Request]) -> Iterator[_Attempt]:
     """The host with one source switched on that has some package."""
     names = [request.name for request in requests]
     off = {offer.source for offer in offers_of(ports, names) if offer.state == "source off"}

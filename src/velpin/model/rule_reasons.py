@@ -2,13 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from velpin.errors import ending_in_near
 from velpin.model.reason import FromSource, Place, Reason
-
-if TYPE_CHECKING:
-    pass
 
 
 class ComesAllTheSame(Reason):

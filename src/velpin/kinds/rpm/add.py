@@ -19,7 +19,7 @@ from velpin.kinds.rpm.ini import IniSection, read_sections, words
 from velpin.kinds.rpm.source_reasons import NoKeyNamed, VariableNotSet
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import OWN_FOLDER, named_keys, weakens
-from velpin.kinds.rpm.variables import ALWAYS_SET, substituted, unknown_in
+from velpin.kinds.rpm.variables import substituted, unset_in
 from velpin.model.host import RefreshResult
 from velpin.model.reason import Reason
 from velpin.model.safe_text import has_login
@@ -33,7 +33,6 @@ from velpin.model.source_reasons import (
     WrongArch,
 )
 from velpin.ports.composer import Addition, Composer, Examined
-from velpin.store.name_search import nearest
 from velpin.trust.openpgp import Key, armoured, read_keys
 
 if TYPE_CHECKING:
@@ -129,10 +128,8 @@ class RpmComposer(Composer):
         """Why a new source has nothing for this host: a variable in its address that nothing sets,
         else what the server said."""
         known = self._state.configuration.variables
-        for name in unknown_in(" ".join(self.addresses_of(source))):
-            if name not in ALWAYS_SET:
-                near = ending_in_near(nearest(name, {*known, *ALWAYS_SET}))
-                return VariableNotSet(source=source.handle, name=name, near=near)
+        for name, near in unset_in(" ".join(self.addresses_of(source)), known):
+            return VariableNotSet(source=source.handle, name=name, near=ending_in_near(near))
         what = result.error.message if result.error else ""
         return NothingThere(source=source.handle, what=what)
 

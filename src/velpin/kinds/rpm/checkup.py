@@ -22,7 +22,7 @@ from velpin.kinds.rpm.source import RpmSource
 from velpin.kinds.rpm.source_reasons import CheckOffPackages, CheckOffServer
 from velpin.kinds.rpm.state import RpmState
 from velpin.kinds.rpm.trust import CHECKS, named_keys, ring
-from velpin.kinds.rpm.variables import ALWAYS_SET, unknown_in
+from velpin.kinds.rpm.variables import unknown_in, unset_in
 from velpin.model import findings
 from velpin.model.publisher import archive_addresses
 from velpin.model.reason import Place
@@ -40,7 +40,6 @@ from velpin.ports.checks import (
 )
 from velpin.ports.configuration import find_source
 from velpin.ports.examiner import Examiner
-from velpin.store.name_search import nearest
 from velpin.trust.openpgp import Key, read_sound_keys
 
 _SAMPLE = 60
@@ -328,10 +327,8 @@ def check_variables(look: Look) -> Iterator[Draft]:
     for source in state.configuration.sources:
         if not source.on:
             continue
-        for name in unknown_in(" ".join((*source.urls, source.mirrors))):
-            if name in ALWAYS_SET:
-                continue
-            near = nearest(name, {*state.configuration.variables, *ALWAYS_SET})
+        known = state.configuration.variables
+        for name, near in unset_in(" ".join((*source.urls, source.mirrors)), known):
             mends = [
                 Mend("", partial(_variable_renamed, source.handle, name, better), is_choice=True)
                 for better in near

@@ -11,12 +11,15 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
+from velpin.errors import HostFileError
 from velpin.fetch.unpack import unpacked
 
 _END = b"</package>"
 _NAME = re.compile(rb'<package\b[^>]*?\bname="([^"]*)"')
 _ARCH = re.compile(rb'<package\b[^>]*?\barch="([^"]*)"')
 _VERSION = re.compile(rb"<version\b[^>]*>")
+_LARGEST_REST = 64 << 20
+"""Bytes that may be held without the end of a package among them."""
 _FIELD = re.compile(rb'\b(epoch|ver|rel)="([^"]*)"')
 
 
@@ -36,19 +39,31 @@ def holders(path: Path, wanted: str) -> Iterator[Holder]:
     from html import escape
 
     mark = b">" + escape(wanted, quote=False).encode("utf-8", "surrogateescape") + b"</file>"
+    for entry in entries_with(path, mark):
+        found = _holder(entry)
+        if found:
+            yield found
+
+
+def entries_with(path: Path, mark: bytes) -> Iterator[bytes]:
+    """The text of each package of a list that has some bytes in it.
+
+    Raises HostFileError where the list is cut off or damaged, or a package far larger than any is.
+    """
     rest = b""
     for piece in unpacked(path):
         rest += piece
         last = rest.rfind(_END)
         if last < 0:
+            if len(rest) > _LARGEST_REST:
+                raise HostFileError(path.name, 0, "a package that is far larger than any is")
             continue
         whole, rest = rest[: last + len(_END)], rest[last + len(_END) :]
         at = whole.find(mark)
         while at >= 0:
-            first, end = whole.rfind(b"<package", 0, at), whole.find(_END, at)
-            found = _holder(whole[first:at])
-            if found:
-                yield found
+            first, end = whole.rfind(b"<package", 0, at), whole.find(_END, at) + len(_END)
+            if first >= 0:
+                yield whole[first:end]
             at = whole.find(mark, end)
 
 

@@ -365,7 +365,7 @@ class ListedPackage:
             elif tag == _FORMAT:
                 self._read_format(child)
             elif tag == _VERSION:
-                told["version"] = _evr(child)
+                told["version"] = evr_of(child)
             elif tag == _LOCATION:
                 told["location"] = _clean(child.get("href"))
             elif tag in _NUMBERS:
@@ -405,14 +405,14 @@ def _relations(part: Element) -> dict[str, None]:
             continue
         flags = _FLAGS.get(element.get("flags", ""))
         if flags is not None:
-            version = _evr(element)
+            version = evr_of(element)
             found[f"{name} {flags} {version}" if version else name] = None
         else:
             found[name] = None
     return found
 
 
-def _evr(element: Element) -> str:
+def evr_of(element: Element) -> str:
     """The version that an element says, with its epoch where it is not 0."""
     get = element.get
     version, release, epoch = get("ver") or "", get("rel"), get("epoch")

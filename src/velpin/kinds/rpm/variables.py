@@ -8,12 +8,13 @@ Observed rules: docs/how-hosts-choose/rpm.md.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from velpin.files.text import HostText, stripped
 from velpin.files.tree import Tree
+from velpin.store.name_search import nearest
 
-ALWAYS_SET = ("releasever", "basearch", "arch")
+_ALWAYS_SET = ("releasever", "basearch", "arch")
 """Variables that the installer sets itself."""
 _USE = re.compile(r"\$(?:\{(\w+)(?::([-+])([^{}]*))?\}|(\w+))")
 
@@ -39,6 +40,14 @@ def substituted(text: str, variables: Mapping[str, str], *, defaults: bool = Fal
 def unknown_in(text: str) -> list[str]:
     """Variables that were left in a text because nothing says what they are."""
     return list(dict.fromkeys(found.group(1) or found.group(4) for found in _USE.finditer(text)))
+
+
+def unset_in(text: str, known: Iterable[str]) -> Iterator[tuple[str, list[str]]]:
+    """Variables in a text that nothing sets, not the installer either, each with those that may
+    have been meant."""
+    for name in unknown_in(text):
+        if name not in _ALWAYS_SET:
+            yield name, nearest(name, {*known, *_ALWAYS_SET})
 
 
 def read_folder(tree: Tree, folder: str) -> dict[str, str]:

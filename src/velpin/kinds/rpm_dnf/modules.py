@@ -180,8 +180,7 @@ class Hiding:
     """Which builds the modules of a host hide."""
 
     def __init__(self, modules: Modules, platform: str) -> None:
-        self.modules, self.states = modules, modules.states
-        self.active = modules.active(platform)
+        self.modules, self.active = modules, modules.active(platform)
         self.unmet = [
             (module, name)
             for module, (state, name) in sorted(modules.states.items())

@@ -37,7 +37,8 @@ def streams_in_force(state: DnfState) -> Iterator[RuleInForce]:
             stream = None if build.installed else hiding.hides(build)
             if stream is not None:
                 hidden.setdefault(stream.module, []).append(build)
-    stated = hiding.states
+    stated, places = hiding.modules.states, _places(state)
+    nowhere = Place(OWN_FILE if _own(state) else FOLDER, 0)  # what the lists of sources alone say
     for module in sorted({*hidden, *(name for name, (said, _) in stated.items() if said)}):
         builds = hidden.get(module, [])
         here = {build.name for build in builds if state.packages.pool.installed(build.name)}
@@ -50,23 +51,25 @@ def streams_in_force(state: DnfState) -> Iterator[RuleInForce]:
         else:
             kind = StreamEnabled if said == "enabled" else StreamIsDefault
             says = kind(module=module, stream=active.name)
-        yield RuleInForce(_place(state, module), says, None, 0, len(builds), tuple(sorted(here)))
+        place = places.get(module, nowhere)
+        yield RuleInForce(place, says, None, 0, len(builds), tuple(sorted(here)))
 
 
-def _place(state: DnfState, module: str) -> Place:
-    """Where the host says something of a module; a folder where its lists alone do."""
+def _places(state: DnfState) -> dict[str, Place]:
+    """Where the host says something of each module."""
+    found: dict[str, Place] = {}
     if _own(state):
-        text = state.tree.read(OWN_FILE) or b""
-        lines = text.decode("utf-8", "replace").split("\n")
-        return Place(
-            OWN_FILE, next((n for n, line in enumerate(lines, 1) if f".{module}]" in line), 0)
-        )
+        text = (state.tree.read(OWN_FILE) or b"").decode("utf-8", "replace")
+        lines = text.split("\n")
+        for module in state.filters.hiding.modules.states:
+            at = (n for n, line in enumerate(lines, 1) if f".{module}]" in line)
+            found[module] = Place(OWN_FILE, next(at, 0))
+        return found
     for name in state.tree.names(FOLDER):
         file = f"{FOLDER}/{name}"
         for section in read_sections(state.tree.read(file) or b"", file):
-            if section.name == module:
-                return Place(file, section.line)
-    return Place(FOLDER, 0)
+            found.setdefault(section.name, Place(file, section.line))
+    return found
 
 
 def uncovering(state: DnfState, name: str) -> Iterator[Uncovering]:
@@ -91,7 +94,7 @@ def _ways(
         return  # whoever named it so wants a path or a command made of it
     if hiding.is_of_module(full_name(build)):
         command = f"dnf module enable {module}:{stream.name}"
-        if hiding.states.get(module, ("",))[0] == "enabled":
+        if hiding.modules.states.get(module, ("",))[0] == "enabled":
             command = f"dnf module reset {module} && {command}"
         yield Uncovering(command, _stated(state, module, "enabled", stream.name))
     else:
@@ -107,8 +110,9 @@ def _ways(
 def without_statement(state: DnfState, place: Place) -> Edits | None:
     """The edits that take away what the host says of a module at a place; None if it says nothing
     there. Refusal if it is the lists of sources that say it."""
-    for module, (said, _) in state.filters.hiding.states.items():
-        if said not in ("", "available") and _place(state, module) == place:
+    places = _places(state)
+    for module, (said, _) in state.filters.hiding.modules.states.items():
+        if said not in ("", "available") and places.get(module) == place:
             return _stated(state, module, "available" if _own(state) else "", "")
     if any(rule.place == place for rule in streams_in_force(state)):
         raise Refusal(
@@ -156,7 +160,7 @@ def set_meant(state: DnfState, text: str) -> PackageSet:
         raise Refusal(
             f"stream {enabled} of module {module} is enabled, and the installer switches to no"
             " other for a request",
-            f"velpin rules drop {_place(state, module)} takes that back",
+            f"velpin rules drop {_places(state)[module]} takes that back",
         )
     names = _of_profiles(modules, module, stream, found["profile"] or "")
     if enabled == stream:
@@ -192,8 +196,8 @@ def _stated(state: DnfState, module: str, said: str, stream: str) -> Edits:
     """The edits with which a host says something of a module, as its installer writes it."""
     if _own(state):
         return {OWN_FILE: _own_file_with(state.tree.read(OWN_FILE) or b"", module, said, stream)}
-    here = _place(state, module)
-    file = here.file if here.line else f"{FOLDER}/{module}.module"
+    here = _places(state).get(module)
+    file = here.file if here else f"{FOLDER}/{module}.module"
     data = with_section(state.tree.read(file) or b"", file, module)
     section = next(one for one in read_sections(data, file) if one.name == module)
     for key, value in (

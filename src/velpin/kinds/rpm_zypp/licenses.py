@@ -16,17 +16,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
-from velpin.fetch.unpack import unpacked
+from velpin.kinds.rpm.filelists import entries_with
+from velpin.kinds.rpm.primary import evr_of
 from velpin.kinds.rpm.version import compare
 
 if TYPE_CHECKING:
     from velpin.files.tree import Tree
 
 _LIST = re.compile(r"(?:\w+-)?susedata\.xml(?:\.\w+)?")
-_PACKAGE = re.compile(rb"<package\b(?:(?!<package\b).)*?</package>", re.DOTALL)
-_END, _LICENSE = b"</package>", b"<eula"
-_LARGEST_REST = 64 << 20
-"""Bytes that may be held without the end of a package among them."""
+_LICENSE = b"<eula"
 
 Wanted = tuple[str, str, str]
 """Name, full version, architecture."""
@@ -60,9 +58,7 @@ def _is_same(one: Wanted, other: Wanted) -> bool:
 def _licensed(path: Path, names: Collection[str]) -> Iterator[Wanted]:
     from xml.etree import ElementTree
 
-    for text in _packages(path):
-        if _LICENSE not in text:
-            continue
+    for text in entries_with(path, _LICENSE):
         try:
             element = ElementTree.fromstring(text)
         except ElementTree.ParseError:
@@ -70,21 +66,4 @@ def _licensed(path: Path, names: Collection[str]) -> Iterator[Wanted]:
         version = element.find("version")
         name = element.get("name", "")
         if name in names and version is not None and element.find("eula") is not None:
-            epoch = version.get("epoch", "0")
-            full = f"{version.get('ver', '')}-{version.get('rel', '')}"
-            yield name, full if epoch in ("", "0") else f"{epoch}:{full}", element.get("arch", "")
-
-
-def _packages(path: Path) -> Iterator[bytes]:
-    """The text of each package of a list."""
-    rest = b""
-    for piece in unpacked(path):
-        rest += piece
-        end = rest.rfind(_END)
-        if end < 0:
-            if len(rest) > _LARGEST_REST:
-                raise HostFileError(path.name, 0, "a package that is far larger than any is")
-            continue
-        whole, rest = rest[: end + len(_END)], rest[end + len(_END) :]
-        if _LICENSE in whole:
-            yield from (found.group() for found in _PACKAGE.finditer(whole))
+            yield name, evr_of(version), element.get("arch", "")

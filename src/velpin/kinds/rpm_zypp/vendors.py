@@ -28,15 +28,21 @@ if TYPE_CHECKING:
 def vendors_in_force(state: ZyppState) -> Iterator[RuleInForce]:
     """Every group of vendors that count as one, with the installed packages of its vendors."""
     config = state.configuration.config
+    vendors = _installed_vendors(state) if config.vendors else {}
     for place, group in zip(config.vendor_places, config.vendors, strict=True):
-        here = sorted(
-            {
-                package.name
-                for package in state.packages.pool.all_installed()
-                if package.facts.vendor.strip().lower().startswith(group)
-            }
-        )
-        yield RuleInForce(place, SaysOneVendor(vendors=group), None, 0, 0, tuple(here))
+        here = {
+            name for vendor, names in vendors.items() if vendor.startswith(group) for name in names
+        }
+        says = SaysOneVendor(vendors=group)
+        yield RuleInForce(place, says, None, 0, 0, tuple(sorted(here)))
+
+
+def _installed_vendors(state: ZyppState) -> dict[str, set[str]]:
+    """The vendors of installed packages, letter case aside, with the names of their packages."""
+    found: dict[str, set[str]] = {}
+    for package in state.packages.pool.all_installed():
+        found.setdefault(package.facts.vendor.strip().lower(), set()).add(package.name)
+    return found
 
 
 def as_one_vendor(state: ZyppState, name: str) -> Iterator[Uncovering]:
@@ -69,10 +75,7 @@ def _catches_others(state: ZyppState, vendor: str) -> bool:
     """Whether a vendor's name is the beginning of another's whose packages are installed: that one
     would count as one with them too."""
     start = vendor.lower()
-    known = {
-        package.facts.vendor.strip().lower() for package in state.packages.pool.all_installed()
-    }
-    return any(name.startswith(start) and name != start for name in known)
+    return any(name.startswith(start) and name != start for name in _installed_vendors(state))
 
 
 def _new_file(state: ZyppState, handle: str) -> str:
