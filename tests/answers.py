@@ -52,6 +52,7 @@ _PATTERNS = (
     (re.compile(r"(recursion depth exceeded) [ a-z]*"), r"\1"),
     (re.compile(r"\b\d{9,10}(\.\d+)?\b"), "<moment>"),
     (re.compile(r"\b\d{3,5} days\b"), "<many> days"),
+    (re.compile(r"\b\d{1,3}\s\d{3} more days\b"), "<many> more days"),
     (re.compile(r"\d+(\.\d+)? k?B fetched"), "<size> fetched"),
     (re.compile(r"(Usage: |Try ')(python -m \S+|\S+) "), r"\1velpin "),
     (re.compile(r"(page.html) \(\d+ kB\)"), r"\1"),
