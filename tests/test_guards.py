@@ -222,7 +222,7 @@ BUDGETS: dict[str, tuple[list[str], int, set[str]]] = {
     "checkup": (["checkup", "--offline"], 193, {"email"}),
     "catalog": (["catalog"], 62, set()),
     "export": (["export"], 136, {"pysequoia"}),
-    "conform": (["conform", "{}/host.toml", "--check"], 156, {"tomllib"}),
+    "conform": (["conform", "{}/host.toml", "--preview"], 156, {"tomllib"}),
     "expect": (["expect", "{}/host.toml"], 122, {"tomllib"}),
     "undo": (["undo"], 53, set()),
     "report": (["report", "--json"], 205, {"email"}),

@@ -188,10 +188,10 @@ def test_a_key_that_is_missing_is_brought(post: Post, stranger: Signer) -> None:
 def test_check_changes_nothing_and_tells(post: Post) -> None:
     text = post.run("export").out
     file = file_of(post, text)
-    assert post.run("conform", file, "--check").code == 0
+    assert post.run("conform", file, "--preview").code == 0
     post.run("off", "vendor", "--yes")
     before = post.files()
-    said = post.run("conform", file, "--check")
+    said = post.run("conform", file, "--preview")
     assert (said.code, "switched on" in said.out, post.files()) == (1, True, before)
     assert post.run("conform", file).code == 1, "nobody is there to say yes"
     assert post.files() == before
@@ -362,7 +362,7 @@ def test_words_that_make_no_sense(post: Post) -> None:
 def test_export_into_a_file(post: Post) -> None:
     target = post.root.parent / "out.toml"
     assert post.run("export", "--out", str(target)).code == 0
-    assert post.run("conform", str(target), "--check").code == 0
+    assert post.run("conform", str(target), "--preview").code == 0
     assert post.run("export", "--out", "/nowhere/at/all").code == 3
 
 

@@ -52,7 +52,7 @@ def shots(scene: Scene) -> dict[str, list[str]]:
             "velpin catalog --all\nvelpin catalog gullwatch\n"
             "velpin add gullwatch --preview | head -n 9",
         ],
-        "conform": ["velpin conform observatory.toml --check"],
+        "conform": ["velpin conform observatory.toml --preview"],
         "forecast-why": ["velpin forecast tide-gauge fog-signal --why"],
         "offers": [
             f"velpin offers tide-gauge fog-signal\nvelpin find fog\nvelpin offers --at {ADDRESS}"

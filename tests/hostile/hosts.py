@@ -261,7 +261,7 @@ def _ready(name: str, root: Path, folder: Path, signer: Signer, own: list[Target
             (
                 "conform HOSTFILE --preview",
                 "conform HOSTFILE --yes --anyway --prune",
-                "conform HOSTFILE --check --json",
+                "conform HOSTFILE --preview --json",
                 "expect HOSTFILE",
             ),
         ),

@@ -41,6 +41,8 @@ class NewSource(NamedTuple):
     """The words that the snippet is called with, if it is a release package's script."""
     key: bytes = b""
     key_name: str = ""
+    key_files: tuple[str, ...] = ()
+    """Files of the host that hold its keys already, to be named as they are; with `key` empty."""
     fingerprint: str = ""
     """The one that the vendor publishes, or several parted by commas; TrustError where no key
     given has any of them."""
@@ -68,18 +70,20 @@ class KeyShown(NamedTuple):
     """Whether it is the one that was announced; None where nothing was."""
     what: Literal["index", "packages", "catalog"] = "index"
     """What it was seen to sign."""
+    used_by: tuple[str, ...] = ()
+    """The other sources of the host that it is named for, or was verified to have signed."""
 
 
 def shown_key(
     key: Key, *, signs: bool | None, what: Literal["index", "packages", "catalog"] = "index",
-    agrees: bool | None = None, now: float | None = None,
+    agrees: bool | None = None, used_by: tuple[str, ...] = (), now: float | None = None,
 ) -> KeyShown:  # fmt: skip
     """A key as it is shown before it is trusted; `now` is in seconds since 1970."""
     expired = key.is_expired(time.time() if now is None else now)
     return KeyShown(
         key.owner, key.fingerprint, key.created, key.expires, key.algorithm,
         "revoked" if key.revoked else "expired" if expired else "good", signs, agrees,
-        what,
+        what, used_by,
     )  # fmt: skip
 
 

@@ -7,14 +7,14 @@ the key that it would be given, and only then shown.
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from velpin.change.given_keys import given_keys
 from velpin.change.plan import KeyShown, NewSource, Plan, shown_key
 from velpin.change.readback import check_add
 from velpin.change.snippets import check_texts
-from velpin.core.host_keys import check_not_revoked
+from velpin.core.host_keys import check_not_revoked, uses_of
 from velpin.core.rule_plans import considering, plan_rules
 from velpin.core.source_plans import added_sources, checks_that_are_off
 from velpin.errors import (
@@ -25,6 +25,7 @@ from velpin.errors import (
     Refusal,
     VelpinError,
 )
+from velpin.model.publisher import domain_of
 from velpin.model.reason import Reason
 from velpin.model.rule import Confine, Prefer
 from velpin.model.safe_text import grouped
@@ -93,6 +94,10 @@ def plan_source(ports: Ports, new: NewSource, transport: Transport) -> Plan:
         return plan
     _refuse_taken(ports, addition, same)
     results = _examine(ports, plan, addition.keys, new, transport)
+    if not addition.keys:
+        with_known = _with_known_keys(ports, plan, new, results, transport)
+        if with_known is not None:
+            return with_known
     better = None
     if isinstance(plan.error, BadSignature):
         better = addition.index_unsigned
@@ -102,6 +107,45 @@ def plan_source(ports: Ports, new: NewSource, transport: Transport) -> Plan:
         plan = _planned(ports, better)
         _examine(ports, plan, better.keys, new, transport)
     return plan
+
+
+def _with_known_keys(
+    ports: Ports,
+    plan: Plan,
+    new: NewSource,
+    results: Sequence[RefreshResult],
+    transport: Transport,
+) -> Plan | None:
+    """The plan with the key files that another source of the host names, if they hold the key
+    that signs this one; None if there are none.
+
+    A key that may not sign for this source yet is taken only from a source at the same domain:
+    else whoever has one of the host's keys could answer in the place of the server that was meant.
+    """
+    if isinstance(plan.error, VelpinError) and not isinstance(plan.error, MissingKey):
+        return None
+    there = ports.with_edits(plan.edits)
+    added = [find_source(there.configuration.by_handle, handle) for handle in plan.handles]
+    if any(there.signers.keys_of(source).own for source in added):
+        return None
+    seen = {key for result in results for key in (*result.signed_by, *result.packages_signed_by)}
+    domains = {domain_of(source.address) for source in added}
+    tried = set()
+    for other in ports.configuration.sources:
+        named = ports.signers.keys_of(other)
+        files = tuple(named.files)
+        if not other.on or not named.own or named.how not in ("file", "packages") or files in tried:
+            continue
+        if not (named.own & seen or (not seen and domain_of(other.address) in domains)):
+            continue
+        tried.add(files)
+        addition = ports.composer.compose(new._replace(key_files=files), transport)
+        found = _planned(ports, addition._replace(notes=[*new.notes, *addition.notes]))
+        again = _examine(ports, found, (), new, transport)
+        signed = {key for each in again for key in (*each.signed_by, *each.packages_signed_by)}
+        if not found.error and signed & named.own:
+            return found
+    return None
 
 
 def _planned(ports: Ports, addition: Addition) -> Plan:
@@ -200,7 +244,7 @@ def _examine(
             plan.findings.append(after.composer.nothing_there(source, result, transport))
     signers = {signer for result in results for signer in result.signed_by}
     shown = keys or [key for source in added for key in after.composer.keys_here(source, signers)]
-    plan.keys = list(_shown(shown, results, new))
+    plan.keys = list(_shown(shown, results, new, uses_of(ports, plan.handles)))
     try:
         check_not_revoked(ports, keys)
     except BadKey as problem_of_key:
@@ -222,8 +266,9 @@ def _take_result(plan: Plan, result: RefreshResult, *, is_expected: bool) -> Non
 
 
 def _shown(
-    keys: Sequence[Key], results: Sequence[RefreshResult], new: NewSource
-) -> Iterator[KeyShown]:
+    keys: Sequence[Key], results: Sequence[RefreshResult], new: NewSource,
+    uses: Mapping[str, tuple[str, ...]],
+) -> Iterator[KeyShown]:  # fmt: skip
     """Keys as they are shown, each with what it was seen to sign. A key is said not to sign only
     where another one does."""
     signers = {signer for result in results for signer in result.signed_by}
@@ -237,7 +282,8 @@ def _shown(
         yield shown_key(
             key, signs=key.fingerprint in signers | by_package if is_seen else None,
             what="index" if key.fingerprint in signers else "packages",
-            agrees=True if new.fingerprint else None, now=now,
+            agrees=True if new.fingerprint else None, used_by=uses.get(key.fingerprint, ()),
+            now=now,
         )  # fmt: skip
 
 

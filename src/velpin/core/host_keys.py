@@ -10,7 +10,7 @@ from velpin.trust.openpgp import Key
 from velpin.trust.revoked import Revocations
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Sequence
 
     from velpin.model.host import KeyUse
     from velpin.ports.bundle import Ports
@@ -27,6 +27,21 @@ def key_uses(ports: Ports) -> list[KeyUse]:
         use._replace(signs=tuple(name for name, keys in signed.items() if use.fingerprint in keys))
         for use in signers.uses()
     ]
+
+
+def uses_of(ports: Ports, but: Collection[str] = ()) -> dict[str, tuple[str, ...]]:
+    """Return the sources that each key is named for, or was verified to have signed, by its
+    fingerprint; `but` are handles that do not count. A key that may sign for all sources and was
+    not seen to sign any has no use."""
+    found: dict[str, list[str]] = {}
+    signers = ports.signers
+    for source in ports.configuration.sources:
+        if not source.on or source.handle in but:
+            continue
+        signed = (*signers.index_signers(source), *signers.package_signers(source))
+        for fingerprint in {*signers.keys_of(source).own, *signed}:
+            found.setdefault(fingerprint, []).append(source.handle)
+    return {fingerprint: tuple(handles) for fingerprint, handles in found.items()}
 
 
 def seen_revoked(ports: Ports) -> Revocations:

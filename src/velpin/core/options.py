@@ -9,7 +9,7 @@ kept, the fewest rules first, then those that move least of the rest of the host
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import islice
 from typing import TYPE_CHECKING, NamedTuple
@@ -54,6 +54,9 @@ class PlanOption(NamedTuple):
     commands: tuple[str, ...]
     shift: Shift
     forecast: Forecast
+    goes_stale: tuple[str, ...] = ()
+    """Packages that nobody asked for and that are pinned to one version: they get no update any
+    more until the pin is changed."""
 
 
 @dataclass(slots=True)
@@ -135,7 +138,7 @@ class WantedOptions(NamedTuple):
     met_by: Forecast | None
     """The forecast of the bare names where that gives it already."""
     options: tuple[PlanOption, ...]
-    """At most three, the smallest shift first; none where no small set of rules does it."""
+    """At most four, the smallest shift first; none where no small set of rules does it."""
 
 
 def options_for(ports: Ports, texts: Sequence[str], source: str = "") -> WantedOptions:
@@ -152,19 +155,30 @@ def options_for(ports: Ports, texts: Sequence[str], source: str = "") -> WantedO
 
 
 def find_options(ports: Ports, goals: Sequence[Goal]) -> list[PlanOption]:
-    """The best options, at most three, best first; none where nothing does it."""
+    """The best options, at most three, best first, and one that pins versions if there is one and
+    it is none of them; none where nothing does it."""
     found: list[PlanOption] = []
+    names = {goal.answer.package for goal in goals}
     was = after_upgrade(ports)  # once for all shifts
     for attempt in islice(_attempts(ports, goals), _MOST_TRIED):
-        for whole, told in _completed(ports, attempt, goals):
+        for whole, told in _completed_both_ways(ports, attempt, goals):
             if len(found) == _MOST_TRIED:
                 break
             if not any(_is_more(whole, way) for way in found):
                 shift = shift_between(ports, whole.ports, was=lambda: was)
-                found.append(PlanOption(whole.plan, whole.commands, shift, told))
+                stale = _goes_stale(whole.rules, names)
+                found.append(PlanOption(whole.plan, whole.commands, shift, told, stale))
     found = [way for way in found if not any(set(o.commands) < set(way.commands) for o in found)]
-    names = {goal.answer.package for goal in goals}
-    return sorted(found, key=lambda way: _cost(way, names))[:_MOST_SHOWN]
+    ordered = sorted(found, key=lambda way: _cost(way, names))
+    shown, rest = ordered[:_MOST_SHOWN], ordered[_MOST_SHOWN:]
+    if not any(way.goes_stale for way in shown):
+        shown += [way for way in rest if way.goes_stale][:1]
+    return shown
+
+
+def _goes_stale(rules: Sequence[Rule], wanted: set[str]) -> tuple[str, ...]:
+    pins = (rule for rule in rules if isinstance(rule, Pin) and rule.version)
+    return tuple(name for pin in pins for name in pin.names if name not in wanted)
 
 
 def _is_more(attempt: _Attempt, way: PlanOption) -> bool:
@@ -172,9 +186,10 @@ def _is_more(attempt: _Attempt, way: PlanOption) -> bool:
     return attempt.plan.edits == way.plan.edits or set(way.commands) <= set(attempt.commands)
 
 
-def _cost(way: PlanOption, wanted: set[str]) -> tuple[int, int, int]:
+def _cost(way: PlanOption, wanted: set[str]) -> tuple[int, int, int, int]:
     others = [moved for moved in way.shift.upgrades if moved.name not in wanted]
-    return len(way.commands), len(others) + len(way.shift.held_back), len(way.shift.answers)
+    moved = len(others) + len(way.shift.held_back)
+    return len(way.commands), len(way.goes_stale), moved, len(way.shift.answers)
 
 
 # -- ways that could do ------------------------------------------------------------------
@@ -300,8 +315,19 @@ def _joined(attempt: _Attempt, made: Plan, rules: Iterable[Rule]) -> _Attempt:
 # -- what is wanted needs more -----------------------------------------------------------
 
 
-def _completed(
+def _completed_both_ways(
     ports: Ports, attempt: _Attempt, goals: Sequence[Goal]
+) -> Iterator[tuple[_Attempt, Forecast]]:
+    """An attempt completed by rules that last, and by pins to versions, if it takes any."""
+    for lasting in (True, False):
+        for whole, found in _completed(ports, attempt, goals, lasting=lasting):
+            yield whole, found
+            if whole is attempt:
+                return
+
+
+def _completed(
+    ports: Ports, attempt: _Attempt, goals: Sequence[Goal], *, lasting: bool
 ) -> Iterator[tuple[_Attempt, Forecast]]:
     """An attempt with rules for what else has to come, each way that does, the fewest first,
     and its forecast."""
@@ -314,23 +340,30 @@ def _completed(
         if is_met(ports, found, goals):
             yield here, found
         elif not found.ok and len(here.rules) < _MOST_RULES:
-            for rules in _helping(here, found.because):
+            for rules in _helping(here, found.because, lasting=lasting):
                 made = filter(None, (_add(here, [rule]) for rule in rules))
                 waiting += islice(made, 1)
 
 
-def _helping(attempt: _Attempt, chain: Iterable[Reason]) -> Iterator[Iterable[Rule]]:
+def _helping(
+    attempt: _Attempt, chain: Iterable[Reason], *, lasting: bool
+) -> Iterator[Iterable[Rule]]:
     """Rules for versions that would meet what cannot be had; of several for one the first that
     this kind of host can express counts."""
     done = {name for rule in attempt.rules for name in rule.names}
     for name, version, source in _would_do(chain):
         if name not in done:
             yield from ((rule,) for rule in _letting(attempt.ports, name, source))
-            yield _bringing(attempt.ports, name, version, source)
+            yield _bringing(attempt.ports, name, version, source, lasting=lasting)
 
 
-def _bringing(ports: Ports, name: str, version: str, source: str) -> Iterator[Rule]:
-    """A pin to a version; else its source over the one that wins, which is only then asked for."""
+def _bringing(
+    ports: Ports, name: str, version: str, source: str, *, lasting: bool
+) -> Iterator[Rule]:
+    """A pin to the source of a version, or to the version; else its source over the one that wins,
+    which is only then asked for."""
+    if lasting and source:
+        yield Pin((name,), source=source)
     yield Pin((name,), version)
     winner = bare_forecast(ports, [name]).answers[0].source
     if source and winner:
@@ -346,9 +379,9 @@ def _would_do(chain: Iterable[Reason]) -> Iterator[tuple[str, str, str]]:
 
 
 def _letting(ports: Ports, name: str, source: str) -> Iterator[Rule]:
-    """The rule that lets a confined source give one more package."""
-    confined = [
-        in_force.rule for in_force in ports.rules.in_force() if isinstance(in_force.rule, Confine)
-    ]
-    if any(rule.source == source for rule in confined):
-        yield Confine(source, (name,))
+    """The rule that lets a confined source give one more package, whole as it will be."""
+    for in_force in ports.rules.in_force():
+        rule = in_force.rule
+        if isinstance(rule, Confine) and rule.source == source:
+            yield replace(rule, names=(*rule.names, name))
+            return

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
@@ -10,10 +11,13 @@ from velpin.core.forecasting import forecast
 from velpin.core.host_diff import after_upgrade, changed_answers
 from velpin.forked import ForkedTask
 from velpin.model.forecast import HeldBack
-from velpin.model.shift import ChangedUpgrade, Shift, UpgradeResult
+from velpin.model.reasons import Needs, WouldDo
+from velpin.model.rule_reasons import LetIn
+from velpin.model.shift import ChangedUpgrade, Selection, Shift, UpgradeResult
 from velpin.ports.indexes import parse_all
 
 if TYPE_CHECKING:
+    from velpin.model.reason import Reason
     from velpin.ports.bundle import Ports
 
 
@@ -49,7 +53,35 @@ def _changed_upgrades(was: UpgradeResult, now: UpgradeResult) -> Iterator[Change
     for (name, arch), (installed, stand) in sorted(now.selections.items()):
         _, before = was.selections.get((name, arch), (installed, None))
         if before != stand:
-            yield ChangedUpgrade(name, arch, installed, before, stand)
+            because = _let_in_by(was, now, (name, installed))
+            yield ChangedUpgrade(name, arch, installed, before, stand, because)
+
+
+def _let_in_by(was: UpgradeResult, now: UpgradeResult, here: tuple[str, str]) -> Reason | None:
+    """What lets a package change that was held back: the first package among its reasons that
+    comes from elsewhere now."""
+    held = next((each for each in was.held_back if (each.name, each.installed) == here), None)
+    for why in held.why if held else ():
+        if not isinstance(why, Needs):
+            continue
+        helping = [each.name for each in why.because if isinstance(each, WouldDo)]
+        for other in (*re.split(r"[ |:]+", why.relation), *helping):
+            comes = _coming(was, now, other)
+            if comes:
+                return LetIn(
+                    package=why.package, version=why.version, relation=why.relation,
+                    source=comes.source,
+                )  # fmt: skip
+    return None
+
+
+def _coming(was: UpgradeResult, now: UpgradeResult, name: str) -> Selection | None:
+    """How a package stands now, if it has a source and stood otherwise before."""
+    for key, (_, after) in now.selections.items():
+        before = was.selections.get(key)
+        if key[0] == name and after and after.source and before and before[1] != after:
+            return after
+    return None
 
 
 def _newly_held_back(was: UpgradeResult, now: UpgradeResult) -> Iterator[HeldBack]:

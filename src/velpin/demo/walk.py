@@ -155,7 +155,7 @@ def _rules_chapter() -> list[Step]:
         ),
         Step(
             "The distribution's own newer one, then.",
-            ["pin", "libtide1@1.6-1~jetty1", "--yes"],
+            ["pin", "libtide1", "--from", "mooring-jetty-fresh", "--yes"],
         ),
         Step("The proof.", ["forecast", "gullwatch", "libtide1", "--why"]),
         Step("Storm flags were better in the version before.", older, 1),

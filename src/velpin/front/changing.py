@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from velpin.files.own_settings import shows_next
 from velpin.front.next_view import show_next, show_way_back
-from velpin.front.plan_view import show_came_from, show_plan, show_shift, show_takeover
+from velpin.front.plan_view import show_came_from, show_plan, show_shift, show_verdict
 from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, consent, tell
 
@@ -93,12 +93,6 @@ def _tells_next(host: Host, plan: Plan, how: ChangeOptions) -> bool:
     return how.as_json or (not how.preview and shows_next(host.tree))
 
 
-def show_all(screen: Screen, plan: Plan, shift: Shift, *, every: bool) -> None:
-    """A plan and what it changes, below what a command has told itself."""
-    show_plan(screen, plan)
-    show_shift(screen, shift, every=every)
-
-
 def _show(
     plan: Plan,
     shift: Shift,
@@ -109,8 +103,6 @@ def _show(
     every: bool,
 ) -> None:
     screen = Screen()
-    if takeover:
-        show_takeover(screen, takeover)
     show_plan(screen, plan)
     if came is not None:
         screen.gap()
@@ -118,6 +110,8 @@ def _show(
     show_shift(screen, shift, every=every)
     if back is not None:
         show_way_back(screen, back)
+    screen.gap()
+    show_verdict(screen, shift, takeover)
     sys.stdout.flush()
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
+from itertools import groupby
 from typing import TYPE_CHECKING
 
 from velpin.front.changing import ChangeOptions, decide, planned
@@ -20,6 +21,10 @@ if TYPE_CHECKING:
 
 _STYLES = {"error": "bad", "warning": "warn", "hint": "quiet"}
 _ALL = "all"
+_MOST_HINTS = 5
+"""So many causes of hints are shown, unless all are wanted."""
+_MOST_ALIKE = 3
+"""So many hints of one cause."""
 
 
 def check(
@@ -48,13 +53,24 @@ def check(
 
 
 def show_checkup(screen: Screen, found: Checkup, *, every: bool = False) -> None:
-    """The count first, then each finding, the worst first."""
+    """The count first, then the findings by cause, the worst first."""
     screen.line(*_summary(found))
-    for finding in found.findings:
-        _show(screen, finding)
+    groups = [list(group) for _, group in groupby(found.findings, key=_cause)]
+    hints = [group for group in groups if group[0].severity == "hint"]
+    left = [] if every else hints[_MOST_HINTS:]
+    for group in groups:
+        if group not in left:
+            _show_group(screen, group, every)
+    if left:
+        screen.gap()
+        screen.line(f"and {several(sum(map(len, left)), 'more hint')}; --all shows them")
     if found.silenced:
         _show_silenced(screen, found, every)
     _show_next(screen, found)
+
+
+def _cause(finding: Finding) -> tuple[str, str, str]:
+    return finding.code, finding.severity, finding.why
 
 
 def _summary(found: Checkup) -> list[Piece]:
@@ -70,8 +86,22 @@ def _summary(found: Checkup) -> list[Piece]:
     return [*parts, looked]
 
 
-def _show(screen: Screen, finding: Finding) -> None:
+def _show_group(screen: Screen, group: Sequence[Finding], every: bool) -> None:
+    """Findings of one cause: each in its line, then once why they matter and what mends them. Of
+    hints only what to do about them, unless all is wanted."""
     screen.gap()
+    is_hint = group[0].severity == "hint"
+    most = len(group) if every or not is_hint or len(group) <= _MOST_ALIKE + 1 else _MOST_ALIKE
+    for finding in group[:most]:
+        _show(screen, finding)
+    if len(group) > most:
+        screen.line(f"and {len(group) - most} more of these; --all shows them", indent=3)
+    if every or not is_hint:
+        screen.line(("why it matters: ", "quiet"), group[0].why, indent=3)
+    _show_mends(screen, group)
+
+
+def _show(screen: Screen, finding: Finding) -> None:
     screen.line(
         (f"{finding.number}. {finding.severity}", _STYLES[finding.severity]),
         f"  {finding.text.text}  ",
@@ -79,15 +109,31 @@ def _show(screen: Screen, finding: Finding) -> None:
     )
     for cause in finding.text.because:
         screen.line(cause.text, indent=3)
-    if finding.place is not None:
-        screen.line(("at ", "quiet"), str(finding.place), indent=3)
-    screen.line(("why it matters: ", "quiet"), finding.why, indent=3)
-    if finding.mend is not None:
-        choice = (" (decides something: look before you say yes)", "quiet")
-        pieces: list[Piece] = [("mend it: ", "quiet"), (finding.mend, "command")]
-        screen.line(*pieces, choice if finding.is_choice else "", indent=3)
-    elif finding.advice is not None:
-        screen.line(("what helps: ", "quiet"), finding.advice.text, indent=3)
+    place = str(finding.place) if finding.place else ""
+    if place and place not in finding.text.text:
+        screen.line(("at ", "quiet"), place, indent=3)
+
+
+def _show_mends(screen: Screen, group: Sequence[Finding]) -> None:
+    """What mends or helps each of a group; one command for all if each has one and they are
+    many."""
+    mends = {finding.mend for finding in group}
+    if len(mends) > _MOST_ALIKE and None not in mends:
+        choice = any(finding.is_choice for finding in group)
+        _show_mend(screen, f"velpin checkup --mend {group[0].code}", is_choice=choice, noun="them")
+        return
+    told = set()
+    for finding in group:
+        if finding.mend is not None and finding.mend not in told:
+            _show_mend(screen, finding.mend, is_choice=finding.is_choice, noun="it")
+        elif finding.mend is None and finding.advice and finding.advice.text not in told:
+            screen.line(("what helps: ", "quiet"), finding.advice.text, indent=3)
+        told.add(finding.mend or (finding.advice.text if finding.advice else ""))
+
+
+def _show_mend(screen: Screen, command: str, *, is_choice: bool, noun: str) -> None:
+    note = (" (decides something: look before you say yes)", "quiet") if is_choice else ""
+    screen.line((f"mend {noun}: ", "quiet"), (command, "command"), note, indent=3)
 
 
 def _show_silenced(screen: Screen, found: Checkup, every: bool) -> None:

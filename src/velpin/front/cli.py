@@ -912,9 +912,6 @@ def conform(
     host: Host,
     how: ChangeOptions,
     file: Annotated[Path, typer.Argument(help="A file that describes the host.")],
-    check: Annotated[
-        bool, typer.Option("--check", help="Change nothing; exit 1 where something would change.")
-    ] = False,
     prune: Annotated[
         bool, typer.Option("--prune", help="Remove what velpin added and the file does not name.")
     ] = False,
@@ -925,7 +922,7 @@ def conform(
     """Make the host as a file says; a second time changes nothing."""
     from velpin.front import hostfile_command
 
-    code = hostfile_command.conform(host, file, how, check=check, prune=prune, anyway=anyway)
+    code = hostfile_command.conform(host, file, how, prune=prune, anyway=anyway)
     if code:
         raise typer.Exit(code)
 

@@ -134,11 +134,16 @@ class Option(NamedTuple):
     commands: Sequence[str]
     files: Mapping[str, str | None]
     shift: Shift
+    goes_stale: Sequence[str]
+    """Packages that nobody asked for and that it pins to one version: they get no update until the
+    pin goes."""
 
     @classmethod
     def of(cls, option: PlanOption) -> Option:
         """An option as it is told."""
-        return cls(option.commands, files_of(option.plan), option.shift)
+        return cls(
+            option.commands, files_of(option.plan), option.shift, option.goes_stale
+        )  # fmt: skip
 
 
 class Options(NamedTuple):

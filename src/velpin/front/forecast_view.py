@@ -145,10 +145,7 @@ def _show_totals(screen: Screen, found: Forecast) -> None:
         (_counted(found.changes), "name"),
         f"; {size(found.download_bytes)} to download, {size(abs(found.disk_bytes))} {more} on disk",
     )
-    moved = [change for change in found.changes if _changes_source(change)]
-    if moved:
-        names = shortened([change.name for change in moved])
-        screen.line(signed("from another source than now: ", "warn"), names)
+    _show_hands(screen, found.changes)
     if found.unneeded:
         screen.line("needed by nothing any more: ", shortened(found.unneeded, 10))
 
@@ -161,8 +158,18 @@ def _counted(changes: Sequence[Change]) -> str:
     return f"{several(len(changes), 'package')}: {parts}"
 
 
-def _changes_source(change: Change) -> bool:
-    return None not in (change.new, change.old_source) and change.old_source != change.source
+def _show_hands(screen: Screen, changes: Sequence[Change]) -> None:
+    """Whose packages become somebody else's; how many only move among one publisher's sources."""
+    hands: dict[tuple[str, str], list[str]] = {}
+    for change in changes:
+        if change.changes_hands:
+            hands.setdefault((change.old_publisher, change.publisher), []).append(change.name)
+    for (before, after), names in hands.items():
+        screen.line(signed(f"{after} replaces packages from {before}: ", "warn"), shortened(names))
+    moved = sum(change.moves for change in changes)
+    if moved:
+        noun = several(moved, "package moves", "packages move")
+        screen.line((f"{noun} to another source of the same publisher", "quiet"))
 
 
 def _group_of(change: Change) -> str:
@@ -178,7 +185,7 @@ def _show_groups(screen: Screen, changes: Sequence[Change], every: bool) -> None
         group = [change for change in changes if _group_of(change) == title]
         if not group:
             continue
-        group.sort(key=lambda change: (not _changes_source(change), change.name))
+        group.sort(key=lambda change: (not change.changes_hands, change.name))
         shown = group if every or title in _ALWAYS_ALL else _first(group)
         count = f" ({len(group)})" if len(group) > 1 else ""
         groups.append((title + count, [_row(change, style) for change in shown]))
@@ -206,7 +213,7 @@ def _rest(rest: Sequence[Change]) -> str:
 def _row(change: Change, style: str) -> list[Piece]:
     arch = f":{change.arch}" if change.foreign else ""
     source: Piece = (change.source or "", "source")
-    if _changes_source(change):
+    if change.changes_hands and change.old_source:
         source = (f"{change.source} (now {change.old_source})", "warn")
     elif change.new is None:
         source = ""
@@ -351,10 +358,11 @@ def _show_answer(screen: Screen, answer: Answer, full: bool, to_build: bool) -> 
         because += f" at {places[0]}" if places and answer.decided_by == "rule" else ""
         passed = len(answer.passed_over)
         others = f"; {several(passed, 'other offer')} passed over" if passed else ""
-        decided = f"decided by {because}{others}"
+        decided = f"{because}{others}"
         if passed and answer.decided_by == "only offer":
             decided = f"no other offer may come ({several(passed, 'offer')} passed over)"
-        screen.line(f"now {answer.installed or 'not installed'}; {decided}", indent=2)
+        now = f"{answer.installed} installed now" if answer.installed else "not installed now"
+        screen.line(f"{now}; {decided}", indent=2)
         if answer.url:
             screen.line((answer.url, "quiet"), indent=2)
     if answer.outcome != "keep" or answer.stays.until:

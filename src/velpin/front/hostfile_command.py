@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from velpin.core.hostfile.format import load_host_file
-from velpin.front.changing import ChangeOptions, show_all
-from velpin.front.plan_view import show_shift
+from velpin.front.changing import ChangeOptions
+from velpin.front.plan_view import show_plan, show_shift, show_verdict
 from velpin.front.screen import Piece, Screen, signed
 from velpin.front.session import busy, consent, tell
 from velpin.front.words import several
@@ -18,7 +18,7 @@ from velpin.model.shell import shell_word
 if TYPE_CHECKING:
     from velpin.core.hostfile.conform import Conforming
     from velpin.host.host import Host
-    from velpin.model.hostfile import ConformItem, ExpectationResult
+    from velpin.model.hostfile import ConformItem, ExpectationResult, ItemState
     from velpin.model.shift import Shift
 
 
@@ -39,10 +39,9 @@ def export(host: Host, out: Path | None) -> None:
     tell(f"written: {out}; make a host so with velpin conform {shell_word(str(out))}", "quiet")
 
 
-def conform(
-    host: Host, file: Path, how: ChangeOptions, *, check: bool, prune: bool, anyway: bool
-) -> int:
-    """Make the host as a file says, or tell what that would change; the exit code."""
+def conform(host: Host, file: Path, how: ChangeOptions, *, prune: bool, anyway: bool) -> int:
+    """Make the host as a file says, or tell what that would change; the exit code, which for a
+    preview says whether anything would."""
     wanted = load_host_file(file)
     with busy("planning"):
         found = host.file.plan_conform(wanted, prune=prune)
@@ -51,10 +50,10 @@ def conform(
         with busy():
             shift = host.changes.shift(found.plan)
     if not how.as_json:
-        _show(found, shift, how, check=check)
+        _show(found, shift, how)
     stopped = bool(found.failed) and not anyway
-    if check or how.preview or stopped or not found.changed:
-        return _unmade(found, shift, how, check=check)
+    if how.preview or stopped or not found.changed:
+        return _unmade(found, shift, how)
     host.changes.check_writable()
     consent("Write it?", yes=how.yes)
     number = host.changes.apply(found.plan, anyway=True).number
@@ -68,15 +67,15 @@ def conform(
     return 0
 
 
-def _unmade(found: Conforming, shift: Shift | None, how: ChangeOptions, *, check: bool) -> int:
+def _unmade(found: Conforming, shift: Shift | None, how: ChangeOptions) -> int:
     """What is told where nothing is written, and the exit code."""
     if how.as_json:
         _write(found, shift, None)
     elif found.failed and found.changed:
         tell("nothing was changed: an expectation would not be met; --anyway overrules that")
     elif found.changed:
-        tell("nothing was changed")
-    return 1 if found.failed or (check and found.changed) else 0
+        tell("preview only: nothing was changed")
+    return 1 if found.failed or found.changed else 0
 
 
 def _write(found: Conforming, shift: Shift | None, number: int | None) -> None:
@@ -86,33 +85,40 @@ def _write(found: Conforming, shift: Shift | None, number: int | None) -> None:
     json_values.write(Conformed.of(found, shift, number))
 
 
-def _show(found: Conforming, shift: Shift | None, how: ChangeOptions, *, check: bool) -> None:
-    """Items and expectations; then the plan in full, unless nothing is to be written."""
+def _show(found: Conforming, shift: Shift | None, how: ChangeOptions) -> None:
+    """The items, the plan in full, and next to the question the expectations and the verdict."""
     screen = Screen()
-    changed = sum(item.changed for item in found.items)
+    changed = sum(item.state != "same" for item in found.items)
     if changed:
         screen.line((f"{changed} of {several(len(found.items), 'item')} would change", "answer"))
     else:
         screen.line(
             signed("unchanged: ", "good"), f"all {several(len(found.items), 'item')} are so already"
         )
-    rows = [_row(item) for item in found.items if item.changed or how.every or not changed]
+    rows = [_row(item) for item in found.items if item.state != "same" or how.every or not changed]
     if rows:
-        screen.table(["", "item", "", "at"], rows)
+        screen.table(["", "", "item", "", "at"], rows)
+    if shift is not None:
+        screen.gap()
+        show_plan(screen, found.plan)
+        show_shift(screen, shift, every=how.every)
     if found.expectations:
         screen.head("Expectations")
         show_results(screen, found.expectations)
-    if shift is not None and check:
-        show_shift(screen, shift, every=how.every)
-    elif shift is not None:
+    if shift is not None:
         screen.gap()
-        show_all(screen, found.plan, shift, every=how.every)
+        show_verdict(screen, shift, None)
     sys.stdout.flush()
 
 
+_STATES: dict[ItemState, Piece] = {
+    "same": ("same", "quiet"), "added": ("added", "good"), "changed": ("changed", "warn"),
+    "removed": ("removed", "bad"),
+}  # fmt: skip
+
+
 def _row(item: ConformItem) -> list[Piece]:
-    state: Piece = signed("changed", "warn") if item.changed else ("unchanged", "quiet")
-    return [state, (item.name, "name"), item.what, str(item.place or "")]
+    return [_STATES[item.state], item.kind, (item.name, "name"), item.what, str(item.place or "")]
 
 
 def show_results(screen: Screen, results: Sequence[ExpectationResult]) -> None:

@@ -66,8 +66,20 @@ def _rights(mode: int) -> str:
     return stat.filemode(mode)[1:]
 
 
-def show_takeover(screen: Screen, found: Takeover) -> None:
-    """One line that stands above all else, and the command that would prevent it."""
+def show_verdict(screen: Screen, shift: Shift, takeover: Takeover | None) -> None:
+    """What a change does to what is installed, in the lines next to the question; and the command
+    that would prevent what nobody asked for."""
+    if shift.upgrade_problem:
+        screen.line(signed(UpgradeRefused(what=shift.upgrade_problem.text).text, "bad"))
+    if takeover:
+        _show_takeover(screen, takeover)
+    if shift.upgrades:
+        screen.line(signed(upgrades_line(shift.upgrades), "warn"))
+    elif not shift.upgrade_problem:
+        screen.line("the next upgrade would change no other installed package")
+
+
+def _show_takeover(screen: Screen, found: Takeover) -> None:
     told = [f"take over {shortened(found.names)}"] if found.names else []
     told += [f"remove {shortened(found.removed)}"] if found.removed else []
     screen.line(
@@ -75,8 +87,7 @@ def show_takeover(screen: Screen, found: Takeover) -> None:
         ", which you did not name",
     )
     if found.command:
-        screen.line("to prevent that: ", (found.command, "command"))
-    screen.gap()
+        screen.line("to prevent that: ", (found.command, "command"), indent=2)
 
 
 def _show_key(screen: Screen, key: KeyShown) -> None:
@@ -100,9 +111,12 @@ def _show_key(screen: Screen, key: KeyShown) -> None:
         )  # fmt: skip
     else:
         screen.line(signed("not seen to sign anything here yet", "warn"), indent=2)
+    if key.used_by:
+        others = shortened(key.used_by, 3)
+        screen.line(signed(f"used on this host already, for {others}", "good"), indent=2)
     if key.agrees:
         screen.line(signed("its fingerprint is the one you gave", "good"), indent=2)
-    elif key.agrees is None and key.signs is not False:
+    elif key.agrees is None and key.signs is not False and not key.used_by:
         screen.line(
             signed("compare the fingerprint with the one its vendor publishes", "warn"), indent=2
         )  # fmt: skip
@@ -171,39 +185,54 @@ def _lines(data: bytes | None) -> list[str]:
 
 
 def show_shift(screen: Screen, shift: Shift, *, every: bool = False) -> None:
-    """What differs in the forecast of the whole host: installed packages first."""
+    """What differs in the forecast of the whole host, installed packages first; `show_verdict`
+    says it in a line."""
     if shift.asked:
         screen.head("What you asked about")
         rows = [_asked_row(before, after) for before, after in shift.asked]
         screen.table(["package", "before", "after"], rows)
-    screen.head("What else changes" if shift.asked else "What changes")
-    if shift.upgrade_problem:
-        what = UpgradeRefused(what=shift.upgrade_problem.text)
-        screen.line(signed(what.text, "bad"))
-    show_upgrades(screen, shift, len(shift.upgrades) if every else _MOST_UPGRADES)
+    if shift.upgrades:
+        screen.head("Installed packages after the next upgrade")
+        show_upgrades(screen, shift.upgrades, len(shift.upgrades) if every else _MOST_UPGRADES)
+    if shift.held_back or shift.answers:
+        screen.head("What else changes" if shift.asked or shift.upgrades else "What changes")
     _show_held_back(screen, shift, every)
     _show_answers(screen, shift, every)
 
 
-def show_upgrades(screen: Screen, shift: Shift, most: int) -> None:
+def show_upgrades(screen: Screen, upgrades: Sequence[ChangedUpgrade], most: int) -> None:
     """Installed packages that the next upgrade would leave otherwise, those it removes first."""
-    if not shift.upgrades:
-        screen.line("the next upgrade would change no other installed package")
-        return
-    removed = [change for change in shift.upgrades if change.after is None]
-    removes = f" ({len(removed)} of them removed)" if removed else ""
-    screen.line(signed(_upgrades_line(shift.upgrades) + removes, "warn"))
-    ordered = [*removed, *(change for change in shift.upgrades if change.after is not None)]
+    ordered = sorted(upgrades, key=lambda change: (change.after is not None, _only_moves(change)))
     rows = [_upgrade_row(change) for change in ordered[:most]]
-    screen.table(["  package", "now", "before", "after"], rows)
+    screen.table(["  package", "now", "without this", "with it"], rows)
+    for change in ordered[:most]:
+        if change.because:
+            screen.line(change.because.text, indent=2)
     show_more(screen, len(ordered) - most)
 
 
-def _upgrades_line(upgrades: Sequence[ChangedUpgrade]) -> str:
-    count = len(upgrades)
+def upgrades_line(upgrades: Sequence[ChangedUpgrade]) -> str:
+    """What the next upgrade would do otherwise, in a line."""
+    moving = sum(map(_only_moves, upgrades))
+    count = len(upgrades) - moving
+    if not count:
+        noun = several(moving, "installed package", "installed packages")
+        return f"{noun} would have another source, in the version that {_IS[moving == 1]} now"
+    removed = sum(change.after is None for change in upgrades)
+    removes = f" ({removed} of them removed)" if removed else ""
     if all(change.before and change.before.version == change.installed for change in upgrades):
-        return f"the next upgrade would change {several(count, 'more installed package')}"
-    return f"the next upgrade would end differently for {several(count, 'installed package')}"
+        return f"the next upgrade would change {several(count, 'more installed package')}{removes}"
+    noun = several(count, "installed package")
+    return f"the next upgrade would end differently for {noun}{removes}"
+
+
+_IS = {True: "it has", False: "they have"}
+
+
+def _only_moves(change: ChangedUpgrade) -> bool:
+    """Whether an installed package would keep its version and merely come from elsewhere."""
+    before, after = change.before, change.after
+    return before is not None and after is not None and before.version == after.version
 
 
 def show_more(screen: Screen, more: int) -> None:

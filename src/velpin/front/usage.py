@@ -242,7 +242,7 @@ USAGE: Mapping[str, Usage] = {
         " fail stops the change.",
         (
             Example("conform observatory-2.toml", "make the host so", 1),
-            Example("conform observatory.toml --check", "only tell what would change", 1),
+            Example("conform observatory.toml --preview", "only tell what would change", 1),
         ),
     ),
     "expect": Usage(

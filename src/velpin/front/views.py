@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import time
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
@@ -82,18 +83,8 @@ def show_source_statuses(screen: Screen, found: Sequence[SourceStatus], files: b
         screen.line("this host has no sources")
         return
     rows = [_status_row(status) for status in found]
-    heads = [
-        "tier",
-        "source",
-        "priority",
-        "state",
-        "channel",
-        "signed by",
-        "made",
-        "copy",
-        "offers",
-    ]
-    screen.table(heads, rows, right=(0, 2, 8))
+    heads = ["tier", "source", "priority", "state", "offers", "age", "signed by", "channel", "copy"]
+    screen.table(heads, rows, right=(0, 2, 4, 5))
     if files:
         screen.head("Written in")
         screen.table(
@@ -117,18 +108,24 @@ def _status_row(one: SourceStatus) -> list[Piece]:
     state = {"on": signed("on", "good"), "off": ("  off", "quiet")}.get(
         one.state, signed(one.state, "warn")
     )
-    made = age(one.dated) + (" ago" if one.dated and age(one.dated) != "just now" else "")
     return [
         str(one.tier or "-"),
         (one.source.handle, "name"),
         _priorities(one),
         state,
-        ", ".join(one.channel),
-        _signature(one),
-        made,
-        one.copy,
         counted(one.offers) if one.offers else "",
+        age(one.dated),
+        _signature(one),
+        _channel(one),
+        one.copy if one.copy != "installer" else "",
     ]
+
+
+def _channel(one: SourceStatus) -> str:
+    """What its channel is called beyond what its own name says: the first of its names, a point
+    release, and what is more than a name."""
+    names = [name for name in one.channel if name not in one.source.handle]
+    return ", ".join([*names[:1], *(name for name in names[1:] if "." in name or " " in name)])
 
 
 def _priorities(one: SourceStatus) -> str:
@@ -159,8 +156,16 @@ def _signature(one: SourceStatus) -> Piece:
 
 
 def _first_of(keys: Sequence[str]) -> str:
-    """The first owner, and how many more."""
-    return shortened([key.partition(" <")[0] for key in keys], 1)
+    """The first owner without address and comment, and how many more."""
+    owner = re.sub(r" *[(<].*", "", keys[0]) or keys[0]
+    more = f" +{len(keys) - 1}" if len(keys) > 1 else ""
+    if len(owner) > _LONGEST_OWNER:
+        owner = f"{owner[: _LONGEST_OWNER - 1].rstrip()}…"
+    return f"{owner}{more}"
+
+
+_LONGEST_OWNER = 28
+"""Characters of a key's owner that stand in a table."""
 
 
 def show_skipped(screen: Screen, host: Host) -> None:

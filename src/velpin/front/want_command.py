@@ -11,7 +11,7 @@ from velpin.errors import Refusal, UsageError
 from velpin.files.own_settings import shows_next
 from velpin.front.changing import ChangeOptions
 from velpin.front.next_view import show_next
-from velpin.front.plan_view import show_shift, show_upgrades
+from velpin.front.plan_view import show_shift, show_upgrades, show_verdict
 from velpin.front.screen import Screen, signed
 from velpin.front.session import busy, choose, tell
 from velpin.front.words import several, shortened
@@ -108,10 +108,18 @@ def _show(
         screen.head(f"{number}.")
         for command in option.commands:
             screen.line((command, "command"), indent=2)
+        if option.goes_stale:
+            names = ", ".join(option.goes_stale)
+            told = f"goes stale: no update of {names} until the pin to this version goes"
+            screen.line(signed(told, "warn"))
+        elif any(other.goes_stale for other in options):
+            screen.line(signed("lasts: newer versions from the same source come too", "good"))
+        show_verdict(screen, option.shift, None)
         if how.every:
             show_shift(screen, option.shift, every=True)
         else:
-            show_upgrades(screen, option.shift, _MOST_UPGRADES)
+            if option.shift.upgrades:
+                show_upgrades(screen, option.shift.upgrades, _MOST_UPGRADES)
             for line in _in_short(option, wanted):
                 screen.line(line)
 

@@ -13,21 +13,22 @@ if TYPE_CHECKING:
 
 DECIDED = {
     "only offer": "the only offer",
-    "installed": "what is installed: nothing else may replace it",
-    "version": "the newest",
-    "rule": "a rule",
-    "target release": "the target release",
-    "source priority": "its source's priority",
-    "architecture": "the host's own architecture",
-    "cost": "the lower cost",
-    "reading order": "the order in which sources are read",
-    "order of sources": "the order of sources",
-    "group": "its group",
-    "installed provider": "what is installed",
-    "conflict": "a conflict",
-    "vendor": "its vendor: what is newer is of another",
-    "request": "what was asked for",
+    "installed": "nothing else may replace what is installed",
+    "version": "the newest version",
+    "rule": "chosen by a rule",
+    "target release": "chosen by the target release",
+    "source priority": "chosen by its source's priority",
+    "architecture": "chosen for the host's own architecture",
+    "cost": "chosen by the lower cost",
+    "reading order": "chosen by the order in which sources are read",
+    "order of sources": "chosen by the order of sources",
+    "group": "chosen with its group",
+    "installed provider": "chosen because it is installed",
+    "conflict": "chosen because of a conflict",
+    "vendor": "chosen by its vendor: what is newer is another vendor's",
+    "request": "chosen by the request",
 }
+"""What decided which version a request gets, behind how it stands now."""
 
 
 ROLES = {

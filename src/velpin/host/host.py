@@ -269,10 +269,10 @@ class Host:
         findings, keys; with `since` what has drifted from that snapshot. No server is asked."""
         import time
 
+        from velpin.core.publishers import publishers
         from velpin.core.report import outlooks
         from velpin.model.report import HostReport
 
-        publisher_of = self._ports.provenance.publisher_of
         return HostReport(
             time=time.time(),
             facts=self.facts(),
@@ -282,9 +282,7 @@ class Host:
             upgrade=self.forecast_upgrade(),
             checkup=self.checkup.run(offline=True),
             keys=tuple(self.sources.keys()),
-            publishers={
-                source.handle: publisher_of(source) for source in self._ports.configuration.sources
-            },
+            publishers=publishers(self._ports),
             since=since.time if since else None,
             drift=tuple(self.drift(since)) if since else (),
         )

@@ -173,11 +173,26 @@ class Change(NamedTuple):
     """What that package says of it, as written."""
     old_source: str | None = None
     """Where the installed version comes from; null where no source has it."""
+    publisher: str = ""
+    """Who publishes what comes, if that is another than who published what goes; else empty."""
+    old_publisher: str = ""
+    """Who published what goes, if that is another; else empty."""
     outcome: Outcome = "install"
     download_bytes: int = 0
     disk_bytes: int = 0
     foreign: bool = False
     """Whether it is of another architecture than the host's first."""
+
+    @property
+    def changes_hands(self) -> bool:
+        """Whether it comes from another publisher than the installed version."""
+        return bool(self.publisher)
+
+    @property
+    def moves(self) -> bool:
+        """Whether it comes from another source of the same publisher."""
+        moved = None not in (self.new, self.old_source) and self.old_source != self.source
+        return moved and not self.changes_hands
 
 
 class HeldBack(NamedTuple):

@@ -107,7 +107,8 @@ class ExpectationResult(NamedTuple):
     reasons: tuple[Reason, ...] = ()
 
 
-ItemKind = Literal["source", "key", "rule", "pruned source", "pruned rule"]
+ItemKind = Literal["source", "key", "rule"]
+ItemState = Literal["same", "added", "changed", "removed"]
 
 
 class ConformItem(NamedTuple):
@@ -115,7 +116,7 @@ class ConformItem(NamedTuple):
 
     kind: ItemKind
     name: str
-    changed: bool
+    state: ItemState
     what: str
-    """In a few words: added, key, switched off, written anew, removed; empty where unchanged."""
+    """What changes of it, in a few words: key, switched off, written anew; else empty."""
     place: Place | None = None

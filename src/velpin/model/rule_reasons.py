@@ -80,6 +80,14 @@ class UpgradeRefused(Reason):
     what: str
 
 
+class LetIn(Reason):
+    says = "{package} {version} needs {relation}, which {source} has"
+    package: str
+    version: str
+    relation: str
+    source: str
+
+
 class SaysRule(Reason):
     says = "{rule}"
     rule: str

@@ -26,6 +26,8 @@ class ChangedUpgrade(NamedTuple):
     before: Selection | None
     """None where the upgrade removes it."""
     after: Selection | None
+    because: Reason | None = None
+    """What lets it change, if that is another package that the change brings."""
 
 
 class ChangedAnswer(NamedTuple):

@@ -29,6 +29,16 @@ class NamedKeys:
     problems: list[str] = field(default_factory=list)
     """Keys that are named and cannot be used, and why."""
 
+    @property
+    def own(self) -> frozenset[str]:
+        """The fingerprints of the keys that are named for the source itself; not those that count
+        for other sources as well because they lie in a common folder or in the host's ring."""
+        if self.how in ("fingerprint", "embedded"):
+            return frozenset(key.fingerprint for key in self.keys)
+        if self.how not in ("file", "packages"):
+            return frozenset()
+        return frozenset(key.fingerprint for key in self.keys if key.where in self.files)
+
 
 def use_of(key: Key, handles: Iterable[str], *, everything: bool = False) -> KeyUse:
     """A key and what it may sign; `everything` for all sources that name no key of their own."""

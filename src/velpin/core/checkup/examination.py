@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 from velpin.core.host_diff import after_upgrade
 from velpin.core.host_keys import seen_revoked
+from velpin.core.publishers import publishers
 from velpin.errors import HostFileError, StoreError, VelpinError
 from velpin.ports.checks import Draft
 from velpin.ports.configuration import find_source
@@ -115,10 +116,7 @@ class Examination:
     @cached_property
     def publishers(self) -> dict[str, str]:
         """Who publishes each source, by handle."""
-        return {
-            source.handle: self.ports.provenance.publisher_of(source)
-            for source in self.ports.configuration.sources
-        }
+        return publishers(self.ports)
 
     @cached_property
     def home(self) -> str:

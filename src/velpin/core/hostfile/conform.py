@@ -23,6 +23,7 @@ from velpin.model.hostfile import (
     ConformItem,
     ExpectationResult,
     HostFile,
+    ItemState,
     SourceDescription,
     WantedKey,
     WantedRule,
@@ -51,7 +52,7 @@ class Conforming(NamedTuple):
     @property
     def changed(self) -> bool:
         """Whether anything would be changed."""
-        return any(item.changed for item in self.items)
+        return any(item.state != "same" for item in self.items)
 
     @property
     def failed(self) -> tuple[ExpectationResult, ...]:
@@ -88,7 +89,7 @@ def plan_conform(
     if prune:
         work.prune_sources(sources)
     work.plan.command = f"velpin conform {shell_word(wanted.file)}"
-    changed = sum(item.changed for item in work.items)
+    changed = sum(item.state != "same" for item in work.items)
     work.plan.summary = f"make the host as {wanted.file} says ({changed} of {len(work.items)})"
     results = check_expectations(work.ports, wanted.expectations)
     return Conforming(work.plan, tuple(work.items), tuple(results))
@@ -147,12 +148,12 @@ class _Conform:
         """Have a source as it is described."""
         here = self._present(wanted)
         done: list[str] = []
+        state: ItemState = "added" if here is None else "changed"
         if here is None and wanted.described is not None and not wanted.on:
             self.take(self._added_off(wanted.described, wanted))
-            done.append("added, off")
+            done.append("off")
         elif here is None:
             self.take(self._added(wanted))
-            done.append("added")
         elif not self._is_as_described(wanted, here):
             self.take(plan_drop(self.ports, here.handle))
             self.take(self._added(wanted))
@@ -164,7 +165,9 @@ class _Conform:
         if find_source(self.ports.configuration.by_handle, handle).on != wanted.on:
             self.take(plan_switch(self.ports, handle, wanted.on))
             done.append("switched on" if wanted.on else "switched off")
-        self.tell(ConformItem("source", wanted.name, bool(done), ", ".join(done), wanted.place))
+        if state == "changed" and not done:
+            state = "same"
+        self.tell(ConformItem("source", wanted.name, state, ", ".join(done), wanted.place))
 
     def _present(self, wanted: WantedSource) -> Source | None:
         if wanted.catalog:
@@ -258,8 +261,8 @@ class _Conform:
                 raise no_common_keys(self.ports.kind)
             plan.propose(self.ports.tree, edits)
             self.take(plan)
-        told = "added" if missing else ""
-        self.tell(ConformItem("key", wanted.name, bool(missing), told, wanted.place))
+        state: ItemState = "added" if missing else "same"
+        self.tell(ConformItem("key", wanted.name, state, "", wanted.place))
 
     # -- rules -----------------------------------------------------------------------------
 
@@ -270,9 +273,8 @@ class _Conform:
             plan = plan_rules(self.ports, [wanted.rule])
             missing = not plan.unchanged or plan.why_not() is not None
             self.take(plan)
-        told = "made" if missing else ""
-        name = short_of(wanted.rule)
-        self.tell(ConformItem("rule", name, missing, told, wanted.place))
+        state: ItemState = "added" if missing else "same"
+        self.tell(ConformItem("rule", short_of(wanted.rule), state, "", wanted.place))
 
     def prune_rules(self, wanted: Sequence[WantedRule]) -> None:
         """Take back rules of Velpin's, or parts of merged ones, that the file does not say."""
@@ -285,7 +287,7 @@ class _Conform:
                 rest = subtract(rest, rule, rules.same_source) if rest else None
             if rest is not None:
                 self.take(plan_lift(self.ports, [rest]))
-                self.tell(ConformItem("pruned rule", short_of(rest), True, "removed"))
+                self.tell(ConformItem("rule", short_of(rest), "removed", ""))
 
     def _resolved(self, rule: Rule) -> Rule | None:
         try:
@@ -298,7 +300,7 @@ class _Conform:
         named = {self.handle_of(each) for each in wanted}
         for handle in list(self._prunable(named)):
             self.take(plan_drop(self.ports, handle))
-            self.tell(ConformItem("pruned source", handle, True, "removed"))
+            self.tell(ConformItem("source", handle, "removed", ""))
 
     def _prunable(self, named: set[str]) -> Iterator[str]:
         for source in self.ports.configuration.sources:

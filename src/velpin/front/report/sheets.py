@@ -182,7 +182,8 @@ class Sheets:
     def upgrade(self) -> list[tuple[str, Sheet]]:
         """The groups of the next upgrade, the gravest first."""
         groups: dict[str, list[Change]] = {
-            "removed": [], "downgraded": [], "from another source": [], "upgraded": [], "new": [],
+            "removed": [], "downgraded": [], "from another publisher": [],
+            "upgraded": [], "new": [],
         }  # fmt: skip
         for change in self.report.upgrade.changes:
             groups[_group(change)].append(change)
@@ -331,16 +332,17 @@ def _group(change: Change) -> str:
         return "new"
     if change.outcome in ("remove", "downgrade"):
         return "removed" if change.outcome == "remove" else "downgraded"
-    if change.old_source is not None and change.old_source != change.source:
-        return "from another source"
+    if change.changes_hands:
+        return "from another publisher"
     return "upgraded"
 
 
 def _changes(changes: Sequence[Change]) -> Sheet:
     rows = []
     for change in sorted(changes, key=lambda change: change.name):
-        moved = change.old_source and change.source and change.old_source != change.source
-        source = f"{change.source} (now {change.old_source})" if moved else change.source or ""
+        source = change.source or ""
+        if change.changes_hands and change.old_source:
+            source += f" (now {change.old_source})"
         rows.append((
             Cell(f"{change.name}:{change.arch}" if change.foreign else change.name, "name"),
             Cell(change.old or ""), Cell(change.new or ""),

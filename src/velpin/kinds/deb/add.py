@@ -73,7 +73,7 @@ class DebComposer(Composer):
             entries, dropped = _with_checks(entries)
             notes += [ChecksKept(settings=dropped)] if dropped else []
         logins, entries = _logins_apart(entries)
-        edits = _compose(self._state, handle, entries, keys)
+        edits = _compose(self._state, handle, entries, keys, new.key_files)
         private = []
         if logins:
             private = [login_file(handle)]
@@ -287,11 +287,12 @@ def _keys(new: NewSource, entries: list[SourceEntry]) -> list[Key]:
 
 
 def _compose(
-    state: DebState, handle: str, entries: list[SourceEntry], keys: list[Key]
-) -> dict[str, bytes | None]:
+    state: DebState, handle: str, entries: list[SourceEntry], keys: list[Key],
+    key_files: Sequence[str],
+) -> dict[str, bytes | None]:  # fmt: skip
     """The key's file first, so that no source ever names one that is not there."""
     edits: dict[str, bytes | None] = {}
-    signed_by = ""
+    signed_by = " ".join(f"/{file}" for file in key_files)
     if keys:
         key_file = _key_file_for(state, handle, keys)
         edits[key_file] = armoured(keys)

@@ -247,6 +247,8 @@ def _section(
         )
     values = {value.key: value.text for value in section.values}
     keys = _keys(state, new, values, transport)
+    if new.key_files:
+        values["gpgkey"] = " ".join(f"file:///{file}" for file in new.key_files)
     return RpmSection(handle, tuple(values.items()), tuple(keys))
 
 

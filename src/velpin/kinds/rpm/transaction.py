@@ -150,6 +150,8 @@ def _change(
         by=by.name if by else None,
         relation=str(relation) if relation is not None else "",
         old_source=before.origin.handle if before else None,
+        publisher=new.facts.vendor if new else "",
+        old_publisher=old.facts.vendor if old else "",
         outcome=outcome(old, new),
         download_bytes=new.facts.size if new else 0,
         disk_bytes=(new.facts.installed_size if new else 0)
