@@ -76,7 +76,7 @@ def test_only_confines_in_the_same_change(vendor: DebHarbour) -> None:
     assert "Explanation: velpin confine gullwatch 'gullw*'" in vendor.read(
         "etc/apt/preferences.d/00velpin.pref"
     )
-    (entry,) = json.loads(vendor.run("journal", "--json").out)
+    (entry,) = json.loads(vendor.run("journal", "--json").out)["entries"]
     assert entry["files"][-1].endswith("gullwatch.sources")  # all else before what would take over
     host = vendor.host()
     assert [host.forecast([n]).answers[0].version for n in ("gull", "gullwatch")] == ["1", "5"]

@@ -310,12 +310,12 @@ def test_a_rule_whose_source_is_called_otherwise_now_is_told_as_dead(tmp_path: P
     harbour.source("vendor", P("gull"))
     harbour.refresh().done("prefer", "vendor", "--over", "base", "--yes")
     harbour.put(CONF, harbour.read().replace("[vendor]", "[other]"))
-    (rule,) = json.loads(harbour.done("rules", "--json"))
+    (rule,) = json.loads(harbour.done("rules", "--json"))["rules"]
     assert (rule["rule"], rule["dead"]["code"]) == (
         "velpin prefer vendor --over base", "rule-names-nobody",
     )  # fmt: skip
     harbour.done("rules", "drop", rule["place"], "--yes")
-    assert json.loads(harbour.done("rules", "--json")) == []
+    assert json.loads(harbour.done("rules", "--json"))["rules"] == []
     assert order(harbour) == ["other", "base"]
 
 

@@ -118,7 +118,7 @@ def _differently_owned(post: Post, draw: random.Random) -> None:
 
 def _standing(post: Post) -> list[int]:
     """The numbers of the changes that are not undone."""
-    entries = json.loads(post.run("journal", "--json").out)
+    entries = json.loads(post.run("journal", "--json").out)["entries"]
     return sorted(
         each["number"] for each in entries if not each["undone_by"] and not each["undoes"]
     )

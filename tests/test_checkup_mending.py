@@ -175,7 +175,7 @@ def test_mending_all_is_one_change(post: Post) -> None:
     assert post.run("checkup", "--mend", "--yes").code == 0
     assert post.codes() == ["other-kind"]
     assert stat.S_IMODE(post.files()["etc/apt/sources.list"][1]) == 0o644
-    assert len(json.loads(post.run("journal", "--json").out)) == 1
+    assert len(json.loads(post.run("journal", "--json").out)["entries"]) == 1
     assert post.run("undo", "--yes").code == 0
     assert post.files() == before
 

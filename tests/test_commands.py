@@ -50,7 +50,7 @@ def test_host(full: DebHarbour) -> None:
 def test_sources(full: DebHarbour) -> None:
     full.put("etc/apt/preferences", "Package: *\nPin: release o=gullwatch\nPin-Priority: 700\n")
     full.put("etc/apt/sources.list.d/x.list.save", "")
-    told = json.loads(full.run("sources", "--json").out)
+    told = json.loads(full.run("sources", "--json").out)["sources"]
     assert [(s["handle"], s["tier"], s["state"]) for s in told] == [
         ("gullwatch", 1, "on"), ("base", 2, "on"), ("z", None, "off"),
     ]  # fmt: skip
@@ -146,7 +146,7 @@ def test_offers(full: DebHarbour) -> None:
     assert [row.split()[:2] for row in rows] == [["3", "amd64"], ["=>", "2"], ["1", "amd64"]]
     assert "source is off" in rows[0]
     assert "installed" in rows[2]
-    told = json.loads(full.run("offers", "--from", "base", "gull*", "--json").out)
+    told = json.loads(full.run("offers", "--from", "base", "gull*", "--json").out)["offers"]
     assert [(o["name"], o["state"]) for o in told] == [
         ("gull", "passed over"),
         ("gull-doc", "chosen"),
@@ -160,9 +160,12 @@ def test_offers_of_one_source_are_told_with_what_becomes_of_them(full: DebHarbou
     """Of two sources with the very same version each says what is so of its own."""
     full.source("copy", ("gull", "2"), ("gull", "1"))
     full.refreshed()
-    every = [{**one, "dated": None} for one in json.loads(full.run("offers", "gull", "--json").out)]
+    every = [
+        {**one, "dated": None}
+        for one in json.loads(full.run("offers", "gull", "--json").out)["offers"]
+    ]
     for source in ("base", "gullwatch", "copy"):
-        told = json.loads(full.run("offers", "--from", source, "gull", "--json").out)
+        told = json.loads(full.run("offers", "--from", source, "gull", "--json").out)["offers"]
         assert told == [one for one in every if one["source"] == source], source
 
 
@@ -262,7 +265,7 @@ def test_keys(full: DebHarbour, signer: object, stranger: object) -> None:
     full.put("etc/apt/trusted.gpg.d/all.asc", stranger.public)  # type: ignore[attr-defined]
     full.put("k.asc", signer.public)  # type: ignore[attr-defined]
     full.source_at("gullwatch", f"file://{full.folder}/repos/gullwatch", signed_by="/k.asc")
-    one, common = json.loads(full.run("keys", "--json").out)
+    one, common = json.loads(full.run("keys", "--json").out)["keys"]
     assert (one["sources"], one["everything"]) == (["gullwatch"], False)
     assert (common["everything"], common["where"]) == (True, "etc/apt/trusted.gpg.d/all.asc")
     row = full.run("keys").out.splitlines()[2]

@@ -38,7 +38,7 @@ def outside(tmp_path: Path) -> Iterator[Path]:
 
 def states(harbour: DebHarbour) -> list[str]:
     """What is told of each source's index."""
-    found = json.loads(harbour.run("sources", "--json").out)
+    found = json.loads(harbour.run("sources", "--json").out)["sources"]
     return [source["state"] for source in found]
 
 

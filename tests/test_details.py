@@ -21,7 +21,7 @@ NEWEST = 20_000 * DAY + 3600
 def _told(harbour: AlpmHarbour | DebHarbour | RpmHarbour, name: str = "gull") -> list[dict]:
     code, out, told = harbour.refresh().run("offers", name, "--full", "--json")
     assert code == 0, told
-    return json.loads(out)
+    return json.loads(out)["offers"]
 
 
 @pytest.mark.parametrize(
@@ -117,7 +117,7 @@ def test_a_long_description_from_the_lists_of_translations(
         harbour.put(name, text)
     code, out, told = harbour.run("offers", "gull", "--full", "--json", "--as-is")
     assert code == 0, told
-    assert [one["details"]["description"] for one in json.loads(out)] == [found]
+    assert [one["details"]["description"] for one in json.loads(out)["offers"]] == [found]
 
 
 # -- rpm -------------------------------------------------------------------------------------

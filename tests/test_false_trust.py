@@ -39,7 +39,7 @@ def head_of(post: Post) -> Path:
 
 def status_of(post: Post) -> dict[str, Any]:
     """What is said of the vendor's source."""
-    found = json.loads(post.run("sources", "--json").out)
+    found = json.loads(post.run("sources", "--json").out)["sources"]
     return next(each for each in found if each["handle"] == "vendor")
 
 
@@ -324,7 +324,7 @@ def test_signed_by_is_said_only_of_what_was_verified(
     assert "would refuse" in said.err, "but none of its packages"
     found = status_of(post)
     assert (found["signers"], found["package_signers"]) == ([], [])
-    (use,) = (use for use in json.loads(post.run("keys", "--json").out)
+    (use,) = (use for use in json.loads(post.run("keys", "--json").out)["keys"]
               if use["fingerprint"] == stranger.fingerprint)  # fmt: skip
     assert (use["sources"], use["signs"]) == (["vendor"], [])
     post.put(post.key_file, signer.public)

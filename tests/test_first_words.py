@@ -127,7 +127,9 @@ def test_advice_that_is_a_command_quotes_names_for_the_shell(post: Post) -> None
     assert all(name in shlex.split(command) for command in mine), mine
     said = post.run("off", name, "--yes")
     assert said.code == 0, said.err
-    assert name in shlex.split(json.loads(post.run("journal", "--json").out)[-1]["command"])
+    assert name in shlex.split(
+        json.loads(post.run("journal", "--json").out)["entries"][-1]["command"]
+    )
 
 
 @pytest.mark.parametrize("reason", ALL_REASONS, ids=lambda reason: reason.code)

@@ -84,17 +84,21 @@ def test_a_bare_host_made_like_the_first(post: Post) -> None:
     for rule in RULES[post.kind]:
         assert post.command(f"velpin {rule}", "--yes").code == 0, rule
     text = post.run("export").out
-    rules = [each["says"] for each in json.loads(post.run("rules", "--json").out)]
-    sources = json.loads(post.run("sources", "--json").out)
+    rules = [each["says"] for each in json.loads(post.run("rules", "--json").out)["rules"]]
+    sources = json.loads(post.run("sources", "--json").out)["sources"]
     before = upgrade(post)
     bare(post)
     empty = post.files()
     found = conform(post, text, "--yes")
     assert found["changed"]
-    assert len(json.loads(post.run("journal", "--json").out)) == len(RULES[post.kind]) + 1
+    assert (
+        len(json.loads(post.run("journal", "--json").out)["entries"]) == len(RULES[post.kind]) + 1
+    )
     assert upgrade(post) == before
-    assert [each["says"] for each in json.loads(post.run("rules", "--json").out)] == rules
-    for was, now in zip(sources, json.loads(post.run("sources", "--json").out), strict=True):
+    assert [each["says"] for each in json.loads(post.run("rules", "--json").out)["rules"]] == rules
+    for was, now in zip(
+        sources, json.loads(post.run("sources", "--json").out)["sources"], strict=True
+    ):
         for key in ("handle", "address", "release", "tier", "state", "signed"):
             assert was[key] == now[key], key
     again = conform(post, text, "--yes")

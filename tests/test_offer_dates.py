@@ -24,12 +24,12 @@ def test_the_date_of_a_version_is_its_own_or_that_of_its_index(kind: str, tmp_pa
     harbour.source("two", Item("gull", "3").on(kind), Item("tern", "1").on(kind), **more)
     harbour.installed(Item("gull", "1").on(kind))
     harbour.refresh()
-    offers = json.loads(harbour.done("offers", "gull", "--json"))
+    offers = json.loads(harbour.done("offers", "gull", "--json"))["offers"]
     dates = {offer["version"]: offer["dated"] for offer in offers}
     expected = int(made) if kind == DEB else BUILT
     assert dates == {"3-1": expected, "2-1": expected, "1-1": None}
     assert day(expected) in harbour.done("offers", "gull")
-    listed = json.loads(harbour.done("offers", "--from", "two", "--json"))
+    listed = json.loads(harbour.done("offers", "--from", "two", "--json"))["offers"]
     assert [offer["dated"] for offer in listed] == [None, None]
 
 

@@ -320,12 +320,12 @@ def test_recipes_of_every_form_are_told_last_and_never_chosen(
     assert alpm.changes("libgull-doc") == before == {"libgull-doc": "0.1-1 base"}
     told = alpm.forecast("libgull-doc")["answers"][0]["passed_over"]
     assert [(one["source"], one["version"]) for one in told] == [("gullery", "1:2.1-3")]
-    offers = json.loads(alpm.done("offers", "--json", "libgull-doc"))
+    offers = json.loads(alpm.done("offers", "--json", "libgull-doc"))["offers"]
     assert [(one["source"], one["state"]) for one in offers] == [
         ("base", "chosen"), ("gullery", "to be built"),
     ]  # fmt: skip
     assert alpm.changes("--upgrade") == {}
-    standings = json.loads(alpm.done("sources", "--json"))
+    standings = json.loads(alpm.done("sources", "--json"))["sources"]
     assert [one["handle"] for one in standings][-1] == "gullery"
     assert "odd" in alpm.run("refresh")[2]
 

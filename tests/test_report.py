@@ -62,7 +62,7 @@ def test_the_page_says_what_the_commands_say(full: DebHarbour) -> None:
     assert any(row and "tern" in row[0] and "pin" in row[0] for row in page.rows)
     for finding in json.loads(full.run("checkup", "--offline", "--json").out)["findings"]:
         assert finding["text"] in page.words
-    assert json.loads(full.run("keys", "--json").out)[0]["fingerprint"] in page.words
+    assert json.loads(full.run("keys", "--json").out)["keys"][0]["fingerprint"] in page.words
 
 
 def test_nothing_is_loaded_from_anywhere(full: DebHarbour) -> None:

@@ -217,7 +217,7 @@ def test_a_key_for_a_source_that_is_there(tmp_path: Path, signer: Signer) -> Non
     code, out, told = harbour.run("add", "base", "--key", str(key), "--yes")
     assert (code, "signs the index of this source" in out) == (0, True), told
     assert harbour.refresh().forecast("gull")["ok"]
-    found = json.loads(harbour.run("sources", "--json")[1])[0]
+    found = json.loads(harbour.run("sources", "--json")[1])["sources"][0]
     assert (found["handle"], found["copy"]) == ("base", "velpin")
 
 
@@ -332,7 +332,7 @@ def test_rules_of_others_are_listed_and_dropped(tmp_path: Path) -> None:
     harbour = RpmHarbour(tmp_path)
     harbour.source("one", P("gull"), settings="priority=7\nexcludepkgs=gull\n    nobody\n")
     harbour.put("etc/dnf/dnf.conf", "[main]\nexclude=gull*\n# mine\n")
-    rules = json.loads(harbour.refresh().run("rules", "--json")[1])
+    rules = json.loads(harbour.refresh().run("rules", "--json")[1])["rules"]
     assert [one["place"] for one in rules] == [
         "etc/yum.repos.d/one.repo:5", "etc/yum.repos.d/one.repo:6", "etc/dnf/dnf.conf:2",
     ]  # fmt: skip
@@ -473,7 +473,9 @@ def test_a_main_section_in_a_source_file_is_no_source(tmp_path: Path) -> None:
     harbour = RpmHarbour(tmp_path)
     harbour.source("base", P("gull"))
     harbour.put("etc/yum.repos.d/x.repo", "[main]\ngpgcheck=1\nbaseurl=file:///x\n")
-    assert [one["handle"] for one in json.loads(harbour.run("sources", "--json")[1])] == ["base"]
+    assert [
+        one["handle"] for one in json.loads(harbour.run("sources", "--json")[1])["sources"]
+    ] == ["base"]
 
 
 # -- certificates --------------------------------------------------------------------------

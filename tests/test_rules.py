@@ -144,7 +144,7 @@ def test_rules_about_a_source_that_is_gone(two: DebHarbour) -> None:
     make(two, "confine vendor gull", "prefer base --over vendor", "pin tern --from base")
     said = two.run("drop", "vendor", "--yes").out
     assert "velpin confine vendor gull --lift" in said
-    told = json.loads(two.run("rules", "--json").out)
+    told = json.loads(two.run("rules", "--json").out)["rules"]
     assert {rule["rule"]: rule["dead"] and rule["dead"]["code"] for rule in told} == {
         "velpin pin tern --from base": None, "velpin prefer base --over vendor": None,
         "velpin confine vendor gull": "rule-no-source",
@@ -351,7 +351,7 @@ def test_rules_and_what_is_dead(two: DebHarbour) -> None:
         "Package: tern\nStatus: install", "Package: tern\nStatus: hold"
     )
     two.put("var/lib/dpkg/status", row)
-    told = json.loads(two.run("rules", "--json").out)
+    told = json.loads(two.run("rules", "--json").out)["rules"]
     assert [(rule["says"].split(" with priority ")[0], rule["dead"] and rule["dead"]["code"]) for rule in told] == [
         ("keep tide-lib", None), ("pin gull to vendor", None), ("pin gull to vendor", "rule-overruled"),
         ("pin absent to vendor", "rule-no-package"), ("pin tern to vendor", "rule-not-there"),
@@ -380,7 +380,7 @@ def test_rules_are_dropped_by_number_and_place_at_once(two: DebHarbour) -> None:
         "prefer",
         None,
     ]
-    assert len(json.loads(two.run("journal", "--json").out)) == 3
+    assert len(json.loads(two.run("journal", "--json").out)["entries"]) == 3
     make(two, "undo")
     assert next(rule.rule and rule.rule.kind for rule in two.host().rules.in_force()) == "keep"
 

@@ -38,7 +38,7 @@ GULL = "stream {} of module mgull is {}: what it has comes from it alone"
 def test_rules_lists_what_keeps_packages_out(
     tmp_path: Path, states: tuple[str, ...], rows: list[tuple[str, int]]
 ) -> None:
-    told = json.loads(module_host(tmp_path, *states).run("rules", "--json").out)
+    told = json.loads(module_host(tmp_path, *states).run("rules", "--json").out)["rules"]
     assert [(rule["says"], rule["offers"]) for rule in told] == rows
 
 
@@ -57,7 +57,7 @@ def test_offers_says_what_a_stream_keeps_out(
     tmp_path: Path, states: tuple[str, ...], kept_out: dict[str, str | None]
 ) -> None:
     harbour = module_host(tmp_path, *states)
-    told = json.loads(harbour.run("offers", "gull", "--json").out)
+    told = json.loads(harbour.run("offers", "gull", "--json").out)["offers"]
     found = {one["version"]: one["kept_out"] for one in told}
     assert found == kept_out
     shown = harbour.run("offers", "gull").out
@@ -121,7 +121,7 @@ def test_the_newer_generation_keeps_them_in_a_file_of_its_own(tmp_path: Path) ->
             "mgull": {"enabled_stream": "2", "installed_profiles": [], "state": "Enabled"},
         },
     }
-    rules = json.loads(harbour.run("rules", "--json").out)
+    rules = json.loads(harbour.run("rules", "--json").out)["rules"]
     assert [rule["place"].partition(":")[0] for rule in rules] == [OWN_FILE, OWN_FILE]
     number = next(n for n, rule in enumerate(rules, 1) if "mgull" in rule["says"])
     assert harbour.run("rules", "drop", str(number), "--yes")[0] == 0

@@ -75,7 +75,7 @@ def test_want_makes_two_vendors_count_as_one(tmp_path: Path) -> None:
     file = "etc/zypp/vendors.d/packhouse.conf"
     assert harbour.read(file) == "# added by velpin\n[main]\nvendors=Base,Packhouse\n"
     assert harbour.changes("gull") == {"gull.x86_64": "2-1 packhouse"}
-    (rule,) = json.loads(harbour.run("rules", "--json").out)
+    (rule,) = json.loads(harbour.run("rules", "--json").out)["rules"]
     assert rule["says"] == "vendors that begin with one of these count as one: base, packhouse"
     assert (rule["place"], rule["installed"]) == (f"{file}:2", ["gull", "tern"])
     assert harbour.run("rules", "drop", "1", "--yes")[0] == 0

@@ -28,42 +28,42 @@ from velpin.model.report import HostReport
 from velpin.model.rule import Rule, RuleInForce
 
 DOCS = Path(__file__).parents[1] / "docs"
-COMMANDS: dict[str, tuple[Any, bool]] = {
-    "forecast REQUEST..., forecast --upgrade": (Forecast, False),
-    "host": (HostFacts, False),
-    "sources": (SourceStatus, True),
-    "offers": (Offer, True),
-    "offers --at ADDRESS": (Look, False),
-    "find": (documents.Hits, False),
-    "keys": (KeyUse, True),
-    "refresh": (documents.Refreshed, True),
+COMMANDS: dict[str, tuple[Any, str]] = {
+    "forecast REQUEST..., forecast --upgrade": (Forecast, ""),
+    "host": (HostFacts, ""),
+    "sources": (SourceStatus, "sources"),
+    "offers": (Offer, "offers"),
+    "offers --at ADDRESS": (Look, ""),
+    "find": (documents.Hits, ""),
+    "keys": (KeyUse, "keys"),
+    "refresh": (documents.Refreshed, "refreshed"),
     "add, off, on, drop, prefer, confine, pin, bar, keep, rules drop, checkup --mend, undo":
-        (documents.Planned, False),
-    "rules": (RuleInForce, True),
-    "want": (documents.Options, False),
-    "shift --save FILE": (documents.SavedSnapshot, False),
-    "shift --since FILE": (documents.Drifted, False),
-    "catalog": (CatalogEntry, True),
-    "catalog NAME": (CatalogEntry, False),
-    "conform": (documents.Conformed, False),
-    "expect": (documents.Expected, False),
-    "checkup": (Checkup, False),
-    "checkup --next RELEASE": (documents.Rehearsed, False),
-    "report": (HostReport, False),
-    "journal": (documents.JournalRecord, True),
-    "any command that fails": (documents.Failure, False),
+        (documents.Planned, ""),
+    "rules": (RuleInForce, "rules"),
+    "want": (documents.Options, ""),
+    "shift --save FILE": (documents.SavedSnapshot, ""),
+    "shift --since FILE": (documents.Drifted, ""),
+    "catalog": (CatalogEntry, "entries"),
+    "catalog NAME": (CatalogEntry, ""),
+    "conform": (documents.Conformed, ""),
+    "expect": (documents.Expected, ""),
+    "checkup": (Checkup, ""),
+    "checkup --next RELEASE": (documents.Rehearsed, ""),
+    "report": (HostReport, ""),
+    "journal": (documents.JournalRecord, "entries"),
+    "any command that fails": (documents.Failure, ""),
 }  # fmt: skip
-"""What each command prints, and whether it is an array of that."""
+"""What each command prints; of one that prints rows, under which name they stand."""
 
 INTRO = f"""# JSON that others may rely on
 
 <!-- written by tools/json_docs.py from the types; do not edit -->
 
-Every command that answers takes `--json` and prints one value: an object, or an array of objects.
-Each of these objects has `"schema": {SCHEMA}`; the number goes up when a key goes or changes its
-meaning, and keys may be added at any time. [json-schema.json](json-schema.json) describes the same
-for programs. Times are seconds since 1970, sizes are bytes, versions are full, with the epoch where
-it is not 0. The same values come from the Python interface ([api.md](api.md)); `velpin.jsonable`
+Every command that answers takes `--json` and prints one object with `"schema": {SCHEMA}`; a command
+that lists has its rows in it, under the name below. The number goes up when a key goes or changes
+its meaning, and keys may be added at any time. [json-schema.json](json-schema.json) describes the
+same for programs. Times are seconds since 1970, sizes are bytes, versions are full, with the epoch
+if it is not 0. The same values come from the Python interface ([api.md](api.md)); `velpin.jsonable`
 turns them into this form.
 
 A **reason** is `{{"code", "text", ...facts, "because": [reason]}}`: a stable code, its
@@ -181,6 +181,14 @@ def told(schema: Mapping[str, Any]) -> str:
     return str(schema["type"])
 
 
+def _with_rows(name: str, row: Any) -> dict[str, Any]:
+    """The schema of an object that has rows under a name."""
+    return {
+        "type": "object", "required": ["schema", name],
+        "properties": {"schema": {"const": SCHEMA}, name: {"type": "array", "items": row}},
+    }  # fmt: skip
+
+
 def written() -> dict[str, str]:
     """Both files, by name."""
     book = Book()
@@ -191,7 +199,8 @@ def written() -> dict[str, str]:
             definitions.setdefault(name, book.definition(kind))
     lines = [INTRO, "## Commands", "| `velpin ... --json` | prints |", "|---|---|"]
     for name, (schema, many) in commands.items():
-        lines.append(f"| `{name}` | {'array of ' if many else ''}{told(schema)} |")
+        rows = f"`{many}`: array of " if many else ""
+        lines.append(f"| `{name}` | {rows}{told(schema)} |")
     for name, kind in sorted(book.kinds.items()):
         if kind is Reason:
             continue
@@ -205,8 +214,7 @@ def written() -> dict[str, str]:
         "title": "What velpin prints with --json",
         "version": SCHEMA,
         "commands": {
-            name: {"type": "array", "items": one} if many else one
-            for name, (one, many) in commands.items()
+            name: _with_rows(many, one) if many else one for name, (one, many) in commands.items()
         },
         "$defs": dict(sorted(definitions.items())),
     }

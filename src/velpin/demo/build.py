@@ -36,6 +36,11 @@ class Scene(NamedTuple):
     page: Path
     """What a vendor's page says."""
 
+    @property
+    def roots(self) -> tuple[Path, ...]:
+        """The roots of its hosts, one of each kind."""
+        return self.root, self.lightship, self.skerry
+
 
 def read_scene() -> dict[str, Any]:
     """The scene's data."""

@@ -61,7 +61,7 @@ def _tour(scene: Scene) -> list[Step]:
         Step("A vendor has a program that is wanted. But is this the vendor's key?",
              [*add, "--key", wrong], 4),
         Step("With the right key: what would that source do to this host?",
-             [*add, "--key", right, "--preview"], first=2),
+             [*add, "--key", right, "--preview"], last=4),
         Step("Let it give its own programs and the one library they need; nothing else.",
              [*add, "--key", right, *own, "--yes"]),
         Step("What would the installer do now?", ["forecast", "gullwatch"]),
@@ -311,7 +311,8 @@ def list_chapters() -> None:
 
 def run_demo(names: Sequence[str], keep: Path | None) -> int:
     """Make the scene and walk through some chapters, each on hosts of its own; leave the last ones
-    in `keep` if given. The exit code; UsageError for a chapter that is none."""
+    in `keep` if given, which walks through no chapter but one that is named. The exit code;
+    UsageError for a chapter that is none."""
     for name in names:
         if name not in CHAPTERS:
             raise UsageError(f"the demo has no chapter {name!r}", "velpin demo --list")
@@ -335,9 +336,14 @@ def _run_kept(name: str, keep: Path) -> int:
     if not is_empty:
         raise UsageError(f"{keep} is not empty", "give a folder that is new or empty")
     scene = build(keep.resolve())
-    code = _walk(scene, CHAPTERS[name])
     _tell_kept(keep, scene)
-    return code
+    if name != TOUR:
+        sys.stdout.write("\n")
+        return _walk(scene, CHAPTERS[name])
+    with served(scene.www) as proxy:
+        for root in scene.roots:
+            _run(scene, Step("", ["refresh"], host=root.name), proxy, shown=False)
+    return 0
 
 
 def _walk(scene: Scene, chapter: Chapter) -> int:
@@ -421,9 +427,12 @@ def _tell_gone() -> None:
 
 def _tell_kept(keep: Path, scene: Scene) -> None:
     screen = Screen()
-    screen.head("Kept for you")
-    screen.line("look around:  ", (f"velpin --root {scene.root} sources", "command"))
-    screen.line("to fetch, serve its repositories: ", (f"velpin demo --serve {keep}", "command"))
+    screen.line(("Three made-up hosts", "name"), f" in {scene.root.parent}; look around:")
+    for root in scene.roots:
+        screen.line((f"velpin --root {root} sources", "command"), indent=2)
+    screen.line("to fetch, serve their repositories:")
+    screen.line((f"velpin demo --serve {keep}", "command"), indent=2)
+    sys.stdout.flush()
 
 
 def serve_kept(folder: Path) -> None:

@@ -70,7 +70,9 @@ def _show(host: Host, words: Sequence[str], how: ChangeOptions, channel: str) ->
         raise Refusal(f"no catalog has anything called {' '.join(words)}", "velpin catalog")
     shown = [entry for entry in entries if entry.fits or how.every]
     if how.as_json:
-        _write(shown)
+        from velpin.front import json_values
+
+        json_values.write_rows("entries", shown)
         return
     show_entries(Screen(), shown, len(entries) - len(shown))
 

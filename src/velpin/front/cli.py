@@ -18,6 +18,7 @@ from velpin.errors import Refusal, UsageError
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
+    from velpin.core.hostfile.export import KeysIn
     from velpin.front.changing import ChangeOptions
     from velpin.front.screen import Screen
     from velpin.host.host import Host
@@ -167,6 +168,12 @@ def _write(value: object) -> None:
     json_values.write(value)
 
 
+def _write_rows(name: str, rows: Sequence[object]) -> None:
+    from velpin.front import json_values
+
+    json_values.write_rows(name, rows)
+
+
 def _screen() -> Screen:
     from velpin.front.screen import Screen
 
@@ -207,7 +214,7 @@ def sources(
     found = _open(root, as_is)
     statuses = found.sources.statuses()
     if json:
-        _write(statuses)
+        _write_rows("sources", statuses)
         refused = found.checkup.refused()
         if refused is not None:
             raise typer.Exit(refused.exit_code)
@@ -375,7 +382,7 @@ def offers(
     else:
         raise UsageError("which offers?", "velpin offers NAME..., or velpin offers --from SOURCE")
     if json and listed:
-        _write(listed)
+        _write_rows("offers", listed)
     elif listed:
         _show_offers(listed, full=full)
     if not listed:
@@ -435,7 +442,7 @@ def keys(
     host = _open(root)
     found = host.sources.keys()
     if json:
-        _write(found)
+        _write_rows("keys", found)
         return
     from velpin.front.session import tell
     from velpin.front.views import show_keys
@@ -791,7 +798,7 @@ def rules(
         return
     in_force = host.rules.in_force()
     if how.as_json:
-        _write(in_force)
+        _write_rows("rules", in_force)
         return
     from velpin.front.rules_view import show_rules
 
@@ -897,14 +904,27 @@ def catalog(
 @_command
 def export(
     out: Annotated[
-        Path | None, typer.Option("--out", metavar="FILE", help="Write it into this file.")
+        Path | None,
+        typer.Option(
+            "--out", metavar="FILE", help="Write it into this file, and its keys beside that."
+        ),
     ] = None,
+    beside: Annotated[
+        bool, typer.Option("--keys-beside", help="Write the keys into files beside it.")
+    ] = False,
+    self_contained: Annotated[
+        bool, typer.Option("--self-contained", help="Write all keys into the file itself.")
+    ] = False,
     root: Root = None,
 ) -> None:
     """Write sources, keys and rules as a file for conform."""
     from velpin.front import hostfile_command
 
-    hostfile_command.export(_open(root), out)
+    if beside and self_contained:
+        raise UsageError("--keys-beside and --self-contained exclude each other")
+    plain = out is not None and hostfile_command.is_plain(out)
+    keys: KeysIn = "inside" if self_contained else "beside" if beside or plain else "named"
+    hostfile_command.export(_open(root), out, keys)
 
 
 @_changing
@@ -1027,7 +1047,7 @@ def journal(root: Root = None, json: Json = False) -> None:
     if json:
         from velpin.front.documents import JournalRecord
 
-        _write([JournalRecord.of(entry) for entry in entries])
+        _write_rows("entries", [JournalRecord.of(entry) for entry in entries])
     else:
         from velpin.front.views import show_journal
 

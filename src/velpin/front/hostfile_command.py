@@ -7,7 +7,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from velpin.core.hostfile.export import KEY_FOLDER
 from velpin.core.hostfile.format import load_host_file
+from velpin.errors import CannotWrite, UsageError
+from velpin.files.given import begins_with, write_given
 from velpin.front.changing import ChangeOptions
 from velpin.front.plan_view import show_plan, show_shift, show_verdict
 from velpin.front.screen import Piece, Screen, signed
@@ -17,26 +20,47 @@ from velpin.model.shell import shell_word
 
 if TYPE_CHECKING:
     from velpin.core.hostfile.conform import Conforming
+    from velpin.core.hostfile.export import KeysIn
     from velpin.host.host import Host
     from velpin.model.hostfile import ConformItem, ExpectationResult, ItemState
     from velpin.model.shift import Shift
 
 
+_ARMOUR = 20
+"""So many bytes tell a key file."""
 _BEGINNING = 1 << 16
 """In so many bytes a host file must say that it is one; comments may stand before."""
 
 
-def export(host: Host, out: Path | None) -> None:
-    """Write the host as a file, to standard output without one."""
-    text = host.file.export()
-    if out is None:
-        sys.stdout.write(text)
-        return
-    from velpin.files.given import begins_with, write_given
+def export(host: Host, out: Path | None, keys: KeysIn) -> None:
+    """Write the host as a file, and its keys beside that; to standard output without one.
 
+    UsageError for keys beside what is no file, CannotWrite if something else stands there.
+    """
+    if keys == "beside" and (out is None or not is_plain(out)):
+        raise UsageError("keys can only lie beside a file", "give one: --out FILE")
+    found = host.file.export(keys)
+    if out is None:
+        sys.stdout.write(found.text)
+        return
+    for name, data in found.key_files.items():
+        try:
+            (out.parent / name).parent.mkdir(exist_ok=True)
+        except OSError as problem:
+            raise CannotWrite(f"{out.parent / name}: {problem.strerror}") from problem
+        write_given(out.parent / name, data, "a key", begins_with(data[:_ARMOUR]))
     is_one = begins_with(b"velpin-host", within=_BEGINNING)
-    write_given(out, text.encode(), "a host file of velpin's", is_one)
-    tell(f"written: {out}; make a host so with velpin conform {shell_word(str(out))}", "quiet")
+    write_given(out, found.text.encode(), "a host file of velpin's", is_one)
+    beside = f", with {several(len(found.key_files), 'key file')} beside it in {KEY_FOLDER}/"
+    tell(
+        f"written: {out}{beside if found.key_files else ''}; make a host so with velpin conform"
+        f" {shell_word(str(out))}", "quiet",
+    )  # fmt: skip
+
+
+def is_plain(out: Path) -> bool:
+    """Whether a file can lie beside it: it is one, or not there yet."""
+    return not out.exists() or out.is_file()
 
 
 def conform(host: Host, file: Path, how: ChangeOptions, *, prune: bool, anyway: bool) -> int:

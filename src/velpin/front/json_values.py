@@ -7,8 +7,8 @@
     place               "FILE:LINE"
     sequence, mapping   array, object
 
-Every object that a command prints by itself, or as an element of the array that it prints,
-carries `schema`. docs/json.md and docs/json-schema.json are made from the types by
+Every command prints one object, which carries `schema`; a list stands in it under a name of its
+own. docs/json.md and docs/json-schema.json are made from the types by
 `tools/json_docs.py`.
 """
 
@@ -24,18 +24,22 @@ from velpin.model.reason import AsText, Inline, Place, Reason
 from velpin.model.rule import Rule, command_of
 from velpin.model.safe_text import safe_json, without_logins
 
-SCHEMA = 2
+SCHEMA = 3
 """Counts up when a key that others may rely on goes or changes its meaning."""
 
 
 def write(value: object) -> None:
-    """Print one value, or a sequence of values."""
-    found = jsonable(value)
-    if isinstance(found, dict):
-        found = {"schema": SCHEMA, **found}
-    elif isinstance(found, list):
-        found = [{"schema": SCHEMA, **row} if isinstance(row, dict) else row for row in found]
-    text = json.dumps(found, indent=1, ensure_ascii=False)
+    """Print one value, which must be one with names."""
+    _print(jsonable(value))
+
+
+def write_rows(name: str, rows: Sequence[object]) -> None:
+    """Print a list as an object that has it under a name."""
+    _print({name: jsonable(rows)})
+
+
+def _print(found: Mapping[str, Any]) -> None:
+    text = json.dumps({"schema": SCHEMA, **found}, indent=1, ensure_ascii=False)
     sys.stdout.write(safe_json(without_logins(text)) + "\n")
 
 

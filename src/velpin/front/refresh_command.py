@@ -35,7 +35,7 @@ def refresh_all(
         from velpin.front import json_values
         from velpin.front.documents import Refreshed
 
-        json_values.write([Refreshed.of(result) for result in found])
+        json_values.write_rows("refreshed", [Refreshed.of(result) for result in found])
     elif found:
         _show(found)
         if shows_next(host.tree):

@@ -233,7 +233,8 @@ USAGE: Mapping[str, Usage] = {
         " that `conform` takes.",
         (
             Example("export", "print it"),
-            Example("export --out whole.toml", "write it into a file"),
+            Example("export --out whole.toml", "write it into a file, its keys beside it"),
+            Example("export --self-contained", "with all keys in it"),
         ),
     ),
     "conform": Usage(
@@ -291,8 +292,8 @@ USAGE: Mapping[str, Usage] = {
     ),
     "demo": Usage(
         "Shows Velpin at work on a made-up host, every command run for real, without touching this"
-        " one: a short tour, or one of the chapters. With --keep the hosts stay in a folder, to be"
-        " tried out; --serve then serves their repositories.",
+        " one: a short tour, or one of the chapters. --keep makes its hosts in a folder, to be"
+        " tried out, and tells where they are; --serve then serves their repositories.",
         (
             Example("demo", "the tour"),
             Example("demo --list", "the chapters"),

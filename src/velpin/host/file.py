@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from velpin.core.access import Access
     from velpin.core.hostfile.conform import Conforming
+    from velpin.core.hostfile.export import ExportedHost, KeysIn
     from velpin.model.hostfile import ExpectationResult, HostFile
     from velpin.ports.bundle import Ports
 
@@ -18,12 +19,12 @@ class HostInFile:
     def __init__(self, ports: Ports, access: Access) -> None:
         self._ports, self._access = ports, access
 
-    def export(self) -> str:
+    def export(self, keys: KeysIn = "named") -> ExportedHost:
         """Return the host's sources, their keys, Velpin's rules and what is off, as a file that
-        `plan_conform` takes."""
+        `plan_conform` takes, and with `beside` the keys that are to lie beside it."""
         from velpin.core.hostfile.export import export
 
-        return export(self._ports)
+        return export(self._ports, keys)
 
     def plan_conform(self, wanted: HostFile, *, prune: bool = False) -> Conforming:
         """Plan to make the host as a file says, and say what its expectations say then.

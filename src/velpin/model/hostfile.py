@@ -34,6 +34,14 @@ class Condition(NamedTuple):
     archs: tuple[str, ...] = ()
 
 
+class Keyring(NamedTuple):
+    """A file of keys that a package of the host brings."""
+
+    package: str
+    file: str
+    """From the host's root on, with no slash before it."""
+
+
 class WantedSource(NamedTuple):
     """A source that a host is to have."""
 
@@ -46,7 +54,10 @@ class WantedSource(NamedTuple):
     mirror: str = ""
     described: SourceDescription | None = None
     key: bytes = b""
+    keyring: Keyring | None = None
+    """What holds its keys in place of `key`."""
     fingerprints: tuple[str, ...] = ()
+    """Of its keys; of a keyring, those that must be among its keys."""
     on: bool = True
     only: tuple[str, ...] = ()
 
@@ -58,6 +69,9 @@ class WantedKey(NamedTuple):
     when: Condition
     place: Place
     key: bytes
+    keyring: Keyring | None = None
+    """What brings the key in place of `key`."""
+    fingerprints: tuple[str, ...] = ()
 
 
 class WantedRule(NamedTuple):

@@ -12,13 +12,24 @@ class Source:
     """One place packages come from: a repository at a URL, with its release and components."""
 
     handle: str
+    """What it is called on this host; unique there."""
     repository: str
+    """What it has in common with other sources of one place: of deb sources a short name of their
+    address, which suites share; else the name of its section."""
     address: str
+    """Where it is, as its configuration says, with variables filled in: of deb sources without the
+    suite; of a source with several addresses the first."""
     release: str
+    """What of that place it is: the suite of a deb source; the section of an alpm source; else
+    empty."""
     components: tuple[str, ...]
+    """Of deb sources; else empty."""
     url: str
+    """The base address of its index: of deb sources `address` and `dists/SUITE`, or the flat
+    folder; else the same as `address`."""
     on: bool
     places: tuple[Place, ...]
+    """Where it is written in the host's files."""
 
     @property
     def is_medium(self) -> bool:

@@ -70,6 +70,11 @@ class Packages(Protocol):
         takes a text apart and finds a package by it, in its order."""
         return iter(())
 
+    def owner_of(self, file: str) -> str:
+        """Return the name of the installed package that brings a file, given from the root on with
+        no slash before it; empty if none does. It may take reading every package's list."""
+        return ""
+
     def takes_arch(self, arch: str) -> bool:
         """Return whether packages of an architecture are to be shown; which of them can be
         installed the choice tells."""

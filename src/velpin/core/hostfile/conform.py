@@ -18,12 +18,13 @@ from velpin.core.rule_merge import subtract
 from velpin.core.rule_planner import RulePlanner
 from velpin.core.rule_plans import considering, plan_lift, plan_rules
 from velpin.core.source_plans import checks_that_are_off, plan_drop, plan_switch
-from velpin.errors import HostFileError, PlanRefused, Refusal, VelpinError, no_common_keys
+from velpin.errors import BadKey, HostFileError, PlanRefused, Refusal, VelpinError, no_common_keys
 from velpin.model.hostfile import (
     ConformItem,
     ExpectationResult,
     HostFile,
     ItemState,
+    Keyring,
     SourceDescription,
     WantedKey,
     WantedRule,
@@ -31,6 +32,7 @@ from velpin.model.hostfile import (
 )
 from velpin.model.reason import Place
 from velpin.model.rule import Confine, Rule, short_of
+from velpin.model.safe_text import grouped
 from velpin.model.shell import shell_word
 from velpin.ports.configuration import find_source
 from velpin.trust.openpgp import read_keys
@@ -154,7 +156,7 @@ class _Conform:
             done.append("off")
         elif here is None:
             self.take(self._added(wanted))
-        elif not self._is_as_described(wanted, here):
+        elif not self._is_as_described(wanted, here) or self._lacks_keyring(wanted, here):
             self.take(plan_drop(self.ports, here.handle))
             self.take(self._added(wanted))
             done.append("written anew")
@@ -188,6 +190,29 @@ class _Conform:
             return True  # found by its address in the catalog
         return self.ports.describer.is_described_so(here, wanted.described)
 
+    def _lacks_keyring(self, wanted: WantedSource, here: Source) -> bool:
+        """Whether a source names other keys than those of the keyring that it is to name."""
+        if wanted.keyring is None:
+            return False
+        self._keyring(wanted.keyring, wanted.fingerprints)
+        return wanted.keyring.file not in self.ports.signers.keys_of(here).files
+
+    def _keyring(self, keyring: Keyring, fingerprints: Sequence[str]) -> str:
+        """The file of a keyring; BadKey if it is not here, or lacks a key that it must have."""
+        data = self.ports.tree.read(keyring.file)
+        if data is None:
+            raise BadKey(
+                f"/{keyring.file} is not on this host", f"install the package {keyring.package}"
+            )
+        have = {key.fingerprint for key in read_keys(data, keyring.file)}
+        missing = [each for each in fingerprints if each not in have]
+        if missing:
+            raise BadKey(
+                f"/{keyring.file} lacks the key {grouped(missing[0])}",
+                f"upgrade the package {keyring.package}",
+            )
+        return keyring.file
+
     def _lacks_key(self, wanted: WantedSource, here: Source) -> bool:
         prints = self._fingerprints(wanted)
         named = {key.fingerprint for key in self.ports.signers.keys_of(here).keys}
@@ -213,9 +238,12 @@ class _Conform:
         return plan_add(self.ports, self._access, self._new(wanted.described, wanted))
 
     def _new(self, described: SourceDescription, wanted: WantedSource) -> NewSource:
-        return self.ports.describer.from_description(described)._replace(
+        new = self.ports.describer.from_description(described)._replace(keep_options=True)
+        if wanted.keyring:
+            return new._replace(key_files=(self._keyring(wanted.keyring, wanted.fingerprints),))
+        return new._replace(
             key=wanted.key, key_name=str(wanted.place) if wanted.key else "",
-            fingerprint=",".join(wanted.fingerprints), keep_options=True,
+            fingerprint=",".join(wanted.fingerprints),
         )  # fmt: skip
 
     def _added_off(self, described: SourceDescription, wanted: WantedSource) -> Plan:
@@ -249,6 +277,10 @@ class _Conform:
 
     def common_key(self, wanted: WantedKey) -> None:
         """Have a key that counts for all sources."""
+        if wanted.keyring:
+            self._keyring(wanted.keyring, wanted.fingerprints)
+            self.tell(ConformItem("key", wanted.name, "same", "", wanted.place))
+            return
         keys = read_keys(wanted.key, str(wanted.place))
         have = {key.fingerprint for _, found in self.ports.describer.common_keys() for key in found}
         have |= {key.fingerprint for key in self.ports.describer.all_common_keys()}

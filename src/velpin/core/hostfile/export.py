@@ -1,65 +1,132 @@
-"""A host written into a file: its sources, their keys, the rules that Velpin wrote, what is off."""
+"""A host written into a file: its sources, their keys, the rules that Velpin wrote, what is off.
+
+People read that file and keep it under version control, so a keyring that a package of the
+distribution brings is named, and other keys may lie in files beside it.
+"""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from collections import Counter
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, Literal, NamedTuple
 
 from velpin.core.hostfile.format import VERSION
 from velpin.core.hostfile.writing import table_text
+from velpin.core.publishers import publishers
 from velpin.model.rule import short_of
 from velpin.trust.openpgp import armoured
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Collection, Mapping, Sequence
 
     from velpin.model.source import Source
     from velpin.ports.bundle import Ports
+    from velpin.trust.openpgp import Key
 
-_OWN_KEYS = ("file", "fingerprint", "embedded", "packages")
+KeysIn = Literal["named", "beside", "inside"]
+"""Where the keys of a written host go: keyrings that a package of the distribution brings are named
+and the other keys stand in the file, or lie in files beside it; or all keys stand in the file."""
+KEY_FOLDER = "keys"
+"""The folder beside a host file that its keys lie in."""
 
 
-def export(ports: Ports) -> str:
-    """The host as a file; what it cannot hold is told in comments at its head."""
-    when = _when(ports)
+class ExportedHost(NamedTuple):
+    """A host as a file, and the keys that lie beside that."""
+
+    text: str
+    key_files: Mapping[str, bytes] = {}
+    """By their names from the file's folder on."""
+
+
+def export(ports: Ports, keys: KeysIn = "named") -> ExportedHost:
+    """Return the host as a file; what it cannot hold is told in comments at its head."""
+    work = _Export(ports, keys)
     tables = [
-        ("key", {"name": name, "when": when, "key": armoured(keys).decode()})
-        for name, keys in ports.describer.common_keys()
+        ("key", {"name": name, "when": work.when, **work.key_fields(name, found)})
+        for name, found in ports.describer.common_keys()
     ]
-    tables += [("source", _source(ports, source, when)) for source in ports.configuration.sources]
+    tables += [("source", work.source(source)) for source in ports.configuration.sources]
     rules = dict.fromkeys(rule.rule for rule in ports.rules.in_force() if rule.rule)
-    tables += [("rule", {"says": short_of(rule), "when": when}) for rule in rules]
+    tables += [("rule", {"says": short_of(rule), "when": work.when}) for rule in rules]
     head = "".join(f"# {line}\n" for line in _left_out(ports)) + f"velpin-host = {VERSION}\n"
-    return head + "".join(table_text(name, fields) for name, fields in tables)
+    text = head + "".join(table_text(name, fields) for name, fields in tables)
+    return ExportedHost(text, work.key_files)
 
 
-def _when(ports: Ports) -> dict[str, Any]:
-    """Which hosts a written source is for: its words are this kind's own."""
-    found: dict[str, Any] = {"kind": ports.kind}
-    if ports.configuration.release.get("ID"):
-        found["host"] = ports.configuration.release["ID"]
-    return found
+class _Export:
+    """A host that is being written, and the key files so far."""
 
+    def __init__(self, ports: Ports, keys: KeysIn) -> None:
+        self._ports, self._keys = ports, keys
+        self.key_files: dict[str, bytes] = {}
+        self.when: dict[str, Any] = {"kind": ports.kind}
+        if ports.configuration.release.get("ID"):  # its words are this kind's own
+            self.when["host"] = ports.configuration.release["ID"]
 
-def _source(ports: Ports, source: Source, when: dict[str, Any]) -> dict[str, Any]:
-    told = ports.describer.describe(source)
-    found: dict[str, Any] = {"name": told.handle, "when": when}
-    if told.address:
-        found["address"] = told.address
-    for name, value in (
-        ("suite", told.suite), ("components", list(told.components)),
-        ("architectures", list(told.archs)), ("settings", list(told.settings)),
-    ):  # fmt: skip
-        if value:
-            found[name] = value
-    if not source.on:
-        found["state"] = "off"
-    named = ports.signers.keys_of(source)
-    keys = named.keys if named.how in _OWN_KEYS else []
-    mine = [key for key in keys if key.where in named.files or named.how != "packages"]
-    if mine:
-        found["fingerprints"] = [key.fingerprint for key in mine]
-        found["key"] = armoured(mine).decode()
-    return found
+    def source(self, source: Source) -> dict[str, Any]:
+        """A source as it is described, with its keys."""
+        told = self._ports.describer.describe(source)
+        found: dict[str, Any] = {"name": told.handle, "when": self.when}
+        if told.address:
+            found["address"] = told.address
+        for name, value in (
+            ("suite", told.suite), ("components", list(told.components)),
+            ("architectures", list(told.archs)), ("settings", list(told.settings)),
+        ):  # fmt: skip
+            if value:
+                found[name] = value
+        if not source.on:
+            found["state"] = "off"
+        named = self._ports.signers.keys_of(source)
+        keys = [key for key in named.keys if key.fingerprint in named.own]
+        if keys:
+            signed = self._ports.signers.index_signers(source)
+            found.update(self.key_fields(told.handle, keys, signed))
+        return found
+
+    def key_fields(
+        self, name: str, keys: Sequence[Key], signed: Collection[str] = ()
+    ) -> dict[str, Any]:
+        """The fields of a table that tell some keys; `signed` are those that were seen to sign."""
+        prints = [key.fingerprint for key in keys]
+        files = list(dict.fromkeys(key.where.lstrip("/") for key in keys))
+        if self._keys != "inside" and len(files) == 1:
+            package = self._brought_by(files[0])
+            if package:
+                seen = [each for each in prints if each in signed]
+                keyring = {"package": package, "file": f"/{files[0]}"}
+                return {"keyring": keyring, "fingerprints": seen or prints}
+        if self._keys != "beside":
+            return {"fingerprints": prints, "key": armoured(keys).decode()}
+        return {"fingerprints": prints, "key_file": self._beside(name, armoured(keys))}
+
+    def _beside(self, name: str, data: bytes) -> str:
+        """The file that has some keys, each set once."""
+        for file, known in self.key_files.items():
+            if known == data:
+                return file
+        file = f"{KEY_FOLDER}/{name.replace(':', '-')}.asc"
+        if file in self.key_files:
+            file = f"{KEY_FOLDER}/{name.replace(':', '-')}-{len(self.key_files)}.asc"
+        self.key_files[file] = data
+        return file
+
+    def _brought_by(self, file: str) -> str:
+        """The package of the distribution that brings a file; empty if none does. One of a vendor
+        would come from the very source that the file is needed for."""
+        package, native = self._ports.packages.owner_of(file), self._ports.configuration.native
+        there = self._ports.offers.versions_of(package, native) if package else ()
+        return package if any(source in self._home for _, source, _ in there) else ""
+
+    @cached_property
+    def _home(self) -> set[str]:
+        """The sources of the publisher that most installed packages come from."""
+        known = publishers(self._ports)
+        counts = Counter(
+            known[here.source] for here in self._ports.packages.installed() if here.source in known
+        )
+        home = counts.most_common(1)[0][0] if counts else ""
+        return {handle for handle, publisher in known.items() if publisher == home}
 
 
 def _left_out(ports: Ports) -> Sequence[str]:

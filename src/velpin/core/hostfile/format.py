@@ -27,6 +27,7 @@ from velpin.model.hostfile import (
     Condition,
     Expectation,
     HostFile,
+    Keyring,
     SourceDescription,
     WantedKey,
     WantedRule,
@@ -134,10 +135,10 @@ def _source(table: TomlTable, kinds: Collection[str]) -> WantedSource:
         raise table.wrong("channel" if channel else "mirror", "that is for sources of a catalog")
     found = WantedSource(
         name, _when(table, kinds), Place(table.file, table.line), catalog, channel, mirror,
-        described, _key(table), _fingerprints(table),
+        described, _key(table), _keyring(table), _fingerprints(table),
         table.one_of("state", ("on", "off"), "on") == "on", table.texts("only"),
     )  # fmt: skip
-    if found.key and catalog:
+    if (found.key or found.keyring) and catalog:
         raise table.wrong("key", "the catalog says the key itself", "leave it away")
     table.done()
     return found
@@ -172,14 +173,31 @@ def _key(table: TomlTable) -> bytes:
         raise table.wrong("key_file", problem.message) from problem
 
 
+def _keyring(table: TomlTable) -> Keyring | None:
+    """A key file that a package brings."""
+    given = table.table("keyring")
+    if given is None:
+        return None
+    package, file = given.text("package", needed=True), given.text("file", needed=True)
+    if not file.startswith("/") or ".." in Path(file).parts:
+        raise given.wrong("file", f"{file} is no whole path", "as the package brings it: /usr/...")
+    if "key" in table or "key_file" in table:
+        raise table.wrong("keyring", "the key is given twice", "keyring, key or key_file")
+    if "fingerprints" not in table:
+        raise table.wrong("keyring", "which of its keys?", 'fingerprints = ["..."]')
+    given.done()
+    return Keyring(package, file.lstrip("/"))
+
+
 def _common_key(table: TomlTable, kinds: Collection[str]) -> WantedKey:
     name = table.text("name", needed=True)
     if not _HANDLE.match(name):
         raise table.wrong("name", f"{name!r} cannot be the name of a key")
-    key = _key(table)
-    if not key:
-        raise table.wrong("", f"which key is {name}?", "key or key_file")
-    found = WantedKey(name, _when(table, kinds), Place(table.file, table.line), key)
+    key, keyring = _key(table), _keyring(table)
+    if not key and not keyring:
+        raise table.wrong("", f"which key is {name}?", "key, key_file or keyring")
+    place = Place(table.file, table.line)
+    found = WantedKey(name, _when(table, kinds), place, key, keyring, _fingerprints(table))
     table.done()
     return found
 

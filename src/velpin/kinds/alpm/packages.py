@@ -6,6 +6,8 @@ from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
+from velpin.kinds.alpm import local
+from velpin.kinds.alpm.archive import name_and_version
 from velpin.kinds.alpm.entry import AlpmLink
 from velpin.kinds.alpm.pool import AlpmOrigin, AlpmPool
 from velpin.kinds.alpm.relation import AlpmRelation
@@ -26,6 +28,15 @@ class AlpmPackages(Packages):
 
     def __init__(self, configuration: AlpmConfiguration, indexes: AlpmIndexes) -> None:
         self.configuration, self.indexes = configuration, indexes
+
+    def owner_of(self, file: str) -> str:
+        """The installed package in whose list of files one stands."""
+        record, line = f"{self.configuration.database}/{local.FOLDER}", f"{file}\n".encode()
+        tree = self.configuration.tree
+        for folder in tree.folders(record):
+            if line in (tree.read(f"{record}/{folder}/files") or b""):
+                return name_and_version(folder)[0]
+        return ""
 
     @cached_property
     def pool(self) -> AlpmPool:

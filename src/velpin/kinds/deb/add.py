@@ -20,6 +20,8 @@ from velpin.kinds.deb.refresh import DebRefreshed, has_component
 from velpin.kinds.deb.release import Release
 from velpin.kinds.deb.source_reasons import LoginApart, NoSuite, WrongRelease
 from velpin.kinds.deb.sources import (
+    ADDED,
+    ASIDE,
     OPTIONS,
     DebSource,
     SourceEntry,
@@ -28,6 +30,7 @@ from velpin.kinds.deb.sources import (
     plain_handle,
     repository_name,
     sources_folder,
+    with_release,
 )
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.suites import COMMON_SUITES, suites_of
@@ -264,8 +267,15 @@ def _handle(new: NewSource, entries: list[SourceEntry], state: DebState) -> str:
                 f"{new.handle!r} cannot be a name: use a-z, 0-9, `.`, `+` and `-`",
                 f"for example {plain_handle(new.handle)}",
             )
+        if new.handle.endswith(ASIDE):
+            raise UsageError(
+                f"no name ends in {ASIDE}", f"for example {new.handle.removesuffix(ASIDE)}"
+            )
         return new.handle
-    return repository_name(entries[0].addresses[0], state.configuration.release.get("ID", ""))
+    name = repository_name(entries[0].addresses[0], state.configuration.release.get("ID", ""))
+    if any(source.repository == name for source in state.configuration.sources):
+        return with_release(name, entries[0].suites[0])  # another channel of what is there
+    return name
 
 
 def _keys(new: NewSource, entries: list[SourceEntry]) -> list[Key]:
@@ -297,8 +307,8 @@ def _compose(
         key_file = _key_file_for(state, handle, keys)
         edits[key_file] = armoured(keys)
         signed_by = "/" + key_file
-    texts = [edit.new_source(handle, _fields(entry, signed_by)) for entry in entries]
-    head = (edit.ADDED + "\n").encode()
+    texts = [edit.new_source(_fields(entry, signed_by)) for entry in entries]
+    head = (ADDED + "\n").encode()
     text = texts[0] + b"".join(b"\n" + text.removeprefix(head) for text in texts[1:])
     edits[_file_for(state, handle)] = text
     return edits
@@ -316,8 +326,8 @@ def _file_for(state: DebState, handle: str) -> str:
     folder = sources_folder(state.configuration.conf)
     file = f"{folder}/{handle}.sources"
     there = state.tree.read(file)
-    if there is not None and not there.startswith(edit.ADDED.encode()):
-        return f"{folder}/{handle}-velpin.sources"
+    if there is not None and not there.startswith(ADDED.encode()):
+        return f"{folder}/{handle}{ASIDE}.sources"
     return file
 
 

@@ -358,7 +358,8 @@ def check_for_all(look: Look) -> Iterator[Draft]:
         signed = _signed_with(look, keys)
         others = [source.handle for source in unnamed if source not in signed]
         homely = any(look.is_home(source.handle) for source in signed)
-        if not keys or not others or homely or (not signed and _belongs(examiner, file)):
+        owner_of = examiner.state.packages.owner_of
+        if not keys or not others or homely or (not signed and owner_of(file)):
             continue
         what = findings.KeyForAll(
             file=f"/{file}",
@@ -383,16 +384,6 @@ def _signed_with(look: Look, keys: Sequence[Key]) -> list[DebSource]:
         source for source in examiner.state.configuration.sources
         if any(key_with(keys, signer) for signer in examiner.signers.index_signers(source))
     ]  # fmt: skip
-
-
-def _belongs(examiner: DebExaminer, file: str) -> bool:
-    """Whether an installed package brought a file."""
-    folder, line = "var/lib/dpkg/info", f"/{file}\n".encode()
-    tree = examiner.state.tree
-    return any(
-        name.endswith(".list") and line in (tree.read(f"{folder}/{name}") or b"")
-        for name in tree.names(folder)
-    )
 
 
 def _out_of_common(

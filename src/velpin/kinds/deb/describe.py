@@ -7,10 +7,9 @@ from collections.abc import Mapping, Sequence
 from velpin.change.plan import NewSource
 from velpin.change.snippets import check_settings
 from velpin.files.tree import Edits
-from velpin.kinds.deb.edit import ADDED
 from velpin.kinds.deb.files import read_and_skipped
 from velpin.kinds.deb.keyring import DebSigners
-from velpin.kinds.deb.sources import OPTIONS
+from velpin.kinds.deb.sources import ADDED, OPTIONS
 from velpin.kinds.deb.state import DebState
 from velpin.kinds.deb.trust import COMMON_FOLDER
 from velpin.model.hostfile import SourceDescription

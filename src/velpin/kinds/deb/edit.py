@@ -18,7 +18,7 @@ from velpin.files.tree import Edits, Tree
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.control import Field, Stanza, read_stanzas
 from velpin.kinds.deb.logins import login_file
-from velpin.kinds.deb.sources import HANDLE_FIELD, OPTIONS, DebSource, SourceEntry, pairs_of
+from velpin.kinds.deb.sources import ADDED, OPTIONS, DebSource, SourceEntry, pairs_of
 from velpin.kinds.deb.trust import OWN_FOLDER
 from velpin.model.source import Source
 from velpin.ports.editor import Editor
@@ -29,7 +29,6 @@ if TYPE_CHECKING:
 
 _LineEdit = Callable[[list[str], SourceEntry], list[str]]
 
-ADDED = "# Added by velpin."
 """The first line of a source file of Velpin's own."""
 
 
@@ -128,10 +127,10 @@ def set_key(tree: Tree, source: DebSource, value: str) -> Edits:
     return _edited(tree, source.entries, change)
 
 
-def new_source(handle: str, fields: Iterable[tuple[str, str]]) -> bytes:
-    """A source file of Velpin's own."""
+def new_source(fields: Iterable[tuple[str, str]]) -> bytes:
+    """A source file of Velpin's own; the source is called as the file will be."""
     lines = [ADDED, *(f"{name}: {value}" for name, value in fields if value)]
-    return encode("\n".join([*lines, f"{HANDLE_FIELD}: {handle}"]) + "\n")
+    return encode("\n".join(lines) + "\n")
 
 
 # -- lines of one entry ------------------------------------------------------------------

@@ -37,6 +37,15 @@ class DebPackages(Packages):
         self._packages: dict[str, dict[str, DebPackage]] = {}
         self._facts: dict[tuple[int, int], DebFacts] = {}
 
+    def owner_of(self, file: str) -> str:
+        """The package in whose list of files one stands."""
+        folder, line = "var/lib/dpkg/info", f"/{file}\n".encode()
+        tree = self.configuration.tree
+        for name in tree.names(folder):
+            if name.endswith(".list") and line in (tree.read(f"{folder}/{name}") or b""):
+                return name.removesuffix(".list").partition(":")[0]
+        return ""
+
     def named(self, name: str) -> dict[str, DebPackage]:
         """All versions of a name by architecture, native first; priorities are set."""
         if name not in self._packages:

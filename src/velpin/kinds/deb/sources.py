@@ -53,7 +53,12 @@ OPTIONS = {
 }
 """Option fields of the stanza form, and their names in the one-line form."""
 
+ADDED = "# Added by velpin."
+"""The first line of a source file of Velpin's own."""
+ASIDE = "-velpin"
+"""What stands behind a source's name in its file's name if others have a file of that name."""
 HANDLE_FIELD = "X-Velpin-Handle"
+"""Where Velpin once wrote a source's name; now that is its file's name."""
 _Wrong = Callable[[str], HostFileError]
 """Makes the error of the line or stanza that is being read."""
 
@@ -256,6 +261,7 @@ def _check_components(suite: str, components: tuple[str, ...], wrong: _Wrong) ->
 
 
 def _stanza_entries(text: str, file: str, found: SourceFiles) -> Iterator[SourceEntry]:
+    handle = _own_name(file) if text.startswith(ADDED) else ""
     try:
         text = whole_text(text, file)
     except HostFileError as problem:
@@ -263,6 +269,7 @@ def _stanza_entries(text: str, file: str, found: SourceFiles) -> Iterator[Source
     for stanza in read_stanzas(text):
         try:
             entry = parse_entry(stanza, file)
+            entry = entry._replace(handle=entry.handle or handle)
         except HostFileError as problem:
             if is_yes(stanza.get("enabled"), True):
                 found.errors.append(problem)
@@ -274,6 +281,11 @@ def _stanza_entries(text: str, file: str, found: SourceFiles) -> Iterator[Source
             if name not in _MAIN_FIELDS and name not in OPTIONS:
                 found.notes.append(Note(Place(file, written.line), f"unknown field {written.name}"))
         yield entry
+
+
+def _own_name(file: str) -> str:
+    """The name of the sources in a file of Velpin's own."""
+    return file.rpartition("/")[2].removesuffix(".sources").removesuffix(ASIDE)
 
 
 def parse_entry(stanza: Stanza, file: str) -> SourceEntry:
@@ -483,14 +495,15 @@ def _with_handles(sources: list[DebSource]) -> list[DebSource]:
         several = given and any(len(e.suites) * len(e.addresses) > 1 for e in source.entries)
         handle = plain_handle(given) if given else source.repository
         if (not given and shared[source.repository] > 1) or (several and handle in taken):
-            handle = _with_release(handle, source.release)
+            handle = with_release(handle, source.release)
         handle = _free(handle, taken)
         taken.add(handle)
         named.append(replace(source, handle=handle))
     return named
 
 
-def _with_release(handle: str, release: str) -> str:
+def with_release(handle: str, release: str) -> str:
+    """The name of one of several sources of a repository."""
     tail = plain_handle(release) if release.strip("./") else "flat"
     return tail if tail.startswith(handle) else f"{handle}-{tail}"
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from velpin.kinds.rpm.asked import named, spellings, version_fits
+from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.pool import RpmOrigin, RpmPool
 from velpin.kinds.rpm.version import version_key
 from velpin.ports.packages import Installed, Packages
@@ -37,6 +38,14 @@ class RpmPackages(Packages):
     ) -> None:
         self.recorded, self.configuration, self.indexes = recorded, configuration, indexes
         self._reads_files = reads_files
+
+    def owner_of(self, file: str) -> str:
+        """The installed package that has a file."""
+        own = self.recorded.index
+        if own is None:
+            return ""
+        rows = (row for row in own.all_rows() if f"/{file}" in read_facts(own.text(row)).files)
+        return next((row.name for row in rows), "")
 
     @cached_property
     def pool(self) -> RpmPool:
