@@ -56,7 +56,7 @@ def test_by_address_then_unchanged_then_undone(vendor: DebHarbour, signer: Signe
     assert vendor.read("etc/apt/sources.list.d/gullwatch.sources") == (
         "# Added by velpin.\nTypes: deb\n"
         f"URIs: file://{vendor.folder}/repos/gullwatch\nSuites: jetty\nComponents: main\n"
-        "Signed-By: /etc/apt/keyrings/gullwatch.asc\nX-Velpin-Handle: gullwatch\n"
+        "Signed-By: /etc/apt/keyrings/gullwatch.asc\n"
     )
     assert not (vendor.root / "etc/apt/trusted.gpg.d").exists()
     host = vendor.host()

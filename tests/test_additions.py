@@ -86,7 +86,7 @@ def test_what_is_off_in_a_snippet_takes_nothing_over(post: Post, signer: Signer)
     said = post.run("add", file, "--key", key, "--preview")
     assert said.code == 0, said.err
     if post.kind == DNF:  # the other keeps to the vendor of what is installed
-        assert said.out.startswith("✕ two would take over gull")
+        assert said.out.splitlines()[-3].startswith("✕ two would take over gull")
     assert "of these sources two would be on, and 2 off: one, three" in said.out
     assert said.out.count("To be written") == 2, "one key, one file of sources"
     assert said.out.count(signer.fingerprint[-4:]) == 2, "shown once, and once as a file"
@@ -105,7 +105,7 @@ def test_all_on_is_not_told_as_some(post: Post, signer: Signer) -> None:
 
 @pytest.mark.parametrize("post", [DNF], indirect=True)
 @pytest.mark.parametrize("command", ["add", "checkup"])
-def test_what_a_source_would_remove_is_in_the_first_line_and_the_advice_prevents_it(
+def test_what_a_source_would_remove_is_said_last_and_the_advice_prevents_it(
     post: Post, signer: Signer, command: str
 ) -> None:
     repository = post.www / "repl/4/x86_64"
@@ -113,9 +113,12 @@ def test_what_a_source_would_remove_is_in_the_first_line_and_the_advice_prevents
     write_rpm_repository(repository, [DemoRpm("newgull", "3-1", obsoletes=("gull",))], **sign)
     file = snippet(post, "[repl]\nname=r\nbaseurl=http://repl/4/x86_64\n", ".repo")
     words = ["add", file, "--key", key_of(post, signer)]
-    first = post.run(*words, "--preview").out.splitlines()
-    assert first[0] == "✕ repl would remove gull, which you did not name"
-    advice = first[1].removeprefix("to prevent that: ")
+    *_, verdict, then, count = post.run(*words, "--preview").out.splitlines()
+    assert verdict == "✕ repl would remove gull, which you did not name"
+    assert count.endswith(
+        "the next upgrade would change 1 more installed package (1 of them removed)"
+    )
+    advice = then.removeprefix("  to prevent that: ")
     assert advice == "velpin bar newgull --from repl"
     assert post.run(*words, "--yes").code == 0
     post.run("refresh")

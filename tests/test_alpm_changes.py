@@ -426,16 +426,16 @@ def test_the_nearest_that_works_is_named(tmp_path: Path, words: list[str], neare
         harbour.done(*shlex.split(named), "--yes")
 
 
-def test_a_takeover_is_said_first_with_what_prevents_it(tmp_path: Path) -> None:
+def test_a_takeover_is_said_last_with_what_prevents_it(tmp_path: Path) -> None:
     harbour = AlpmHarbour(tmp_path)
     harbour.source("base", P("gull", "1-1"), P("tern", "1-1"))
     harbour.source("vendor", P("gull", "2-1"), P("tool", "1-1"))
     harbour.installed(P("gull", "1-1"), P("tern", "1-1"))
     harbour.refresh()
     prefer = ["prefer", "vendor", "--over", "base"]
-    first, then, *_ = harbour.done(*prefer, "--preview").splitlines()
-    assert first == "✕ vendor would take over gull, which you did not name"
-    assert then == "to prevent that: velpin keep gull"
+    *_, verdict, then, _ = harbour.done(*prefer, "--preview").splitlines()
+    assert verdict == "✕ vendor would take over gull, which you did not name"
+    assert then == "  to prevent that: velpin keep gull"
     harbour.done(*then.partition("velpin ")[2].split(), "--yes")
     assert "take over" not in harbour.done(*prefer, "--yes")
     assert harbour.changes("--upgrade") == {}

@@ -302,7 +302,7 @@ def test_the_worst_stands_first(post: Post) -> None:
 def test_json_has_what_others_rely_on(post: Post) -> None:
     neglected(post)
     found = json.loads(post.run("checkup", "--json").out)
-    assert found["schema"] == 2
+    assert found["schema"] == 3
     for finding in found["findings"]:
         assert {"code", "severity", "place", "text", "mend"} <= set(finding)
 

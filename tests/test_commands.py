@@ -83,7 +83,7 @@ def test_forecast_in_words(full: DebHarbour) -> None:
     assert said.code == 0
     assert said.out.startswith("gull 2  from gullwatch  upgrades 1\n")
     for text in (
-        "now 1",
+        "1 installed now; the newest version; 1 other offer passed over",
         "1. 2 from gullwatch has priority 500",
         "it is on hold",
         "passed over",

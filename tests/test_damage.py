@@ -388,7 +388,7 @@ def test_what_came_from_outside_forges_no_line(harbour: DebHarbour) -> None:
     out = harbour.run("offers", "gull", "--json").out
     assert "\\u202e" in out
     assert "\u202e" not in out
-    assert json.loads(out)["entries"][0]["summary"].startswith("fine\u202e")
+    assert json.loads(out)["offers"][0]["summary"].startswith("fine\u202e")
 
 
 @pytest.mark.parametrize("kind", [DNF, ZYPP])

@@ -66,6 +66,7 @@ def drawn(hint: str, pick: random.Random) -> Any:
         "str | None": lambda: pick.choice((None, text())), "Sequence[str]": texts, "Iterable[str]": texts,
         "Sequence[Rule]": lambda: [pick.choice(rules)() for _ in range(pick.randint(0, 2))],
         "Place": lambda: Place(text(), pick.choice((0, 1, -1, 999))),
+        "KeysIn": lambda: pick.choice(("named", "beside", "inside", text())),
         "GenerationName": lambda: pick.choice(("older", "newer", text())),
         "NewSource": lambda: NewSource(
             handle=text(), address=text(), release=text(), components=texts(), archs=texts(),

@@ -185,10 +185,12 @@ def test_what_is_printed_is_what_the_schema_says(root: Path, harbour: DebHarbour
         value = json.loads(said.out)
         schema = {**SCHEMA["commands"][command], "$defs": SCHEMA["$defs"]}
         jsonschema.validate(value, schema)
-        for one in value if isinstance(value, list) else [value]:
-            assert one["schema"] == SCHEMA["version"] == 2, words
-            name = (schema.get("items") or schema)["$ref"].rpartition("/")[2]
-            assert set(one) - {"schema"} == set(SCHEMA["$defs"][name]["properties"]), words
+        assert value.pop("schema") == SCHEMA["version"] == 3, words
+        (rows,) = value if "$ref" not in schema else [""]
+        row = schema["properties"][rows]["items"] if rows else schema
+        for one in value[rows] if rows else [value]:
+            name = row["$ref"].rpartition("/")[2]
+            assert set(one) == set(SCHEMA["$defs"][name]["properties"]), words
 
 
 def test_the_documents_of_json_are_made_from_the_types() -> None:

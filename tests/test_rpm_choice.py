@@ -36,7 +36,7 @@ def test_the_reason_is_told(tmp_path: Path) -> None:
     harbour.source("three", A3, settings="gpgcheck=0\npriority=5\nexcludepkgs=b a-3*\n")
     harbour.source("off", P("a", "9-1"), settings="gpgcheck=0\nenabled=0\n")
     code, out, _ = harbour.refresh().run("forecast", "a", "--why")
-    assert (code, "decided by its source's priority" in out) == (0, True)
+    assert (code, "chosen by its source's priority" in out) == (0, True)
     assert "one has priority 10, and the lowest wins, whatever the version; the next is 99" in out
     assert "excluded by a-3* at etc/yum.repos.d/three.repo:7" in out
     assert answer_of(harbour, "a")["source"] == "one"

@@ -403,12 +403,12 @@ def test_the_target_release_and_holds_as_rules(two: DebHarbour) -> None:
 # -- takeover ----------------------------------------------------------------------------
 
 
-def test_what_an_added_source_would_take_over_is_said_first(two: DebHarbour) -> None:
+def test_what_an_added_source_would_take_over_is_said_next_to_the_question(two: DebHarbour) -> None:
     make(two, "off vendor")
     said = two.run("on", "vendor", "--preview")
-    first, second = said.out.splitlines()[:2]
+    first, second, _ = said.out.splitlines()[-3:]
     assert first == "✕ vendor would take over gull, tide-lib, which you did not name"
-    assert second.startswith("to prevent that: velpin confine vendor gull-watch")
+    assert second.startswith("  to prevent that: velpin confine vendor gull-watch")
     told = json.loads(two.run("on", "vendor", "--preview", "--json").out)
     assert (told["taken_over"], told["entry"]) == (["gull", "tide-lib"], None)
     assert told["shift"]["answers"] == [

@@ -35,7 +35,8 @@ def test_a_vendor_that_decides_is_told(tmp_path: Path) -> None:
         "it is of vendor Packhouse, and what is installed is of Base"
     )
     assert (
-        "decided by its vendor: what is newer is of another" in harbour.run("forecast", "gull").out
+        "chosen by its vendor: what is newer is another vendor's"
+        in harbour.run("forecast", "gull").out
     )
     (tern,) = harbour.forecast("tern")["answers"]
     assert tern["decided_by"] == "installed"

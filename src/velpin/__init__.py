@@ -51,7 +51,7 @@ if TYPE_CHECKING:
     from velpin.model.findings import FINDING_CODES
     from velpin.model.forecast import Answer, Change, Forecast, Offer, Stays
     from velpin.model.host import HostFacts, KeyUse, RefreshResult, SearchHit, SourceStatus
-    from velpin.model.hostfile import ExpectationResult
+    from velpin.model.hostfile import ExpectationResult, ExportedHost
     from velpin.model.installer import Installer
     from velpin.model.instructions import KeyRead, LineRead, Reading, SourceRead
     from velpin.model.looks import IndexSignature, Look
@@ -96,7 +96,7 @@ _HOMES = {
     "velpin.model.forecast": ("Answer", "Change", "Forecast", "Offer", "Stays"),
     "velpin.model.host": ("HostFacts", "KeyUse", "RefreshResult", "SearchHit", "SourceStatus"),
     "velpin.model.instructions": ("KeyRead", "LineRead", "Reading", "SourceRead"),
-    "velpin.model.hostfile": ("ExpectationResult",),
+    "velpin.model.hostfile": ("ExpectationResult", "ExportedHost"),
     "velpin.model.installer": ("Installer",),
     "velpin.model.looks": ("IndexSignature", "Look"),
     "velpin.model.reason": ("Note", "Place", "Reason"),
@@ -112,8 +112,8 @@ _HOMES = {
 
 __all__ = [
     "FINDING_CODES", "Answer", "Bar", "CatalogEntry", "Change", "Checkup", "Confine", "Conforming",
-    "Drift", "ExpectationResult", "FetchError", "Finding", "Forecast", "GenerationComparison",
-    "GoingBack", "Host", "HostCatalog", "HostChanges", "HostCheckup", "HostError", "HostFacts",
+    "Drift", "ExpectationResult", "ExportedHost", "FetchError", "Finding", "Forecast",
+    "GenerationComparison", "GoingBack", "Host", "HostCatalog", "HostChanges", "HostCheckup", "HostError", "HostFacts",
     "HostFileError", "HostInFile", "HostPackages", "HostReport", "HostRules", "HostSources",
     "IndexCache", "IndexSignature", "Installer", "JournalEntry", "Keep", "KeyRead", "KeyShown",
     "KeyUse", "LineRead", "Look", "NewSource", "Note", "Offer", "Pin", "Place", "Plan",

@@ -251,7 +251,7 @@ def _ready(name: str, root: Path, folder: Path, signer: Signer, own: list[Target
     catalog = root / "etc/velpin/catalogs/h.toml"
     catalog.parent.mkdir()
     catalog.write_text(open_host(root).catalog.write(["vendor"]))
-    (folder / "host").write_text(f"{open_host(root).file.export()}{_EXPECTED}")
+    (folder / "host").write_text(f"{open_host(root).file.export().text}{_EXPECTED}")
     store, journal = root / "var/cache/velpin", root / "var/lib/velpin"
     more += [
         Target(folder / "picture", ("shift --since PICTURE",)),

@@ -7,7 +7,6 @@ from collections.abc import Iterator, Sequence
 from itertools import chain
 from typing import TYPE_CHECKING
 
-from velpin.core.publishers import with_publishers
 from velpin.errors import HostFileError, Refusal, no_realign, no_upgrade_along, no_upgrade_from
 from velpin.model.forecast import Forecast, HostName
 from velpin.model.reason import Reason
@@ -143,8 +142,13 @@ def forecast_upgrade(ports: Ports, *, realign: bool = False, source: str = "") -
 
 def _completed(ports: Ports, found: Forecast) -> Forecast:
     """What every kind's forecast holds beside what the kind predicts."""
+    changes = found.changes
+    if any(change.publisher or change.comes_from_elsewhere for change in changes):
+        from velpin.core.publishers import with_publishers
+
+        changes = with_publishers(ports, changes)
     return found._replace(
-        changes=with_publishers(ports, found.changes),
+        changes=changes,
         download_bytes=sum(change.download_bytes for change in found.changes),
         disk_bytes=sum(change.disk_bytes for change in found.changes),
         notes=(*found.notes, *_index_notes(ports, found)),

@@ -52,23 +52,20 @@ def _is_vouched_for(ports: Ports, one: Source, other: Source) -> bool:
 def with_publishers(ports: Ports, changes: Sequence[Change]) -> tuple[Change, ...]:
     """Return some changes with whose each package was and whose it becomes, if those differ.
 
-    What a kind tells of its packages themselves, their vendors, stands in them already.
+    If a kind knows vendors of packages that differ, they stand in the changes already; between two
+    packages of one source they say nothing.
     """
     of_sources = cache(lambda: publishers(ports))
 
     def filled(change: Change) -> Change:
-        vendors = (change.old_publisher, change.publisher)
-        pair = vendors if all(vendors) and vendors[0] != vendors[1] else ("", "")
-        if change.new is None or change.old is None or change.source == change.old_source:
-            pair = ("", "")
-        elif change.old_source is not None and not any(pair):
-            was, becomes = (
-                of_sources().get(handle or "", handle or "")
-                for handle in (change.old_source, change.source)
-            )
-            pair = (was, becomes) if was != becomes else ("", "")
-        if pair == vendors:
+        if change.publisher and change.source == change.old_source:
+            return change._replace(old_publisher="", publisher="")
+        if change.publisher or not change.comes_from_elsewhere:
             return change
-        return change._replace(old_publisher=pair[0], publisher=pair[1])
+        was, becomes = (
+            of_sources().get(handle or "", handle or "")
+            for handle in (change.old_source, change.source)
+        )
+        return change._replace(old_publisher=was, publisher=becomes) if was != becomes else change
 
     return tuple(map(filled, changes))

@@ -18,11 +18,11 @@ from velpin.errors import Refusal, UsageError
 
 if TYPE_CHECKING:
     from velpin.change.plan import Plan
-    from velpin.core.hostfile.export import KeysIn
     from velpin.front.changing import ChangeOptions
     from velpin.front.screen import Screen
     from velpin.host.host import Host
     from velpin.model.forecast import Offer
+    from velpin.model.hostfile import KeysIn
     from velpin.model.instructions import Reading
     from velpin.model.rule import Rule
     from velpin.model.way_back import WayBack

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from velpin.core.hostfile.export import KEY_FOLDER
 from velpin.core.hostfile.format import load_host_file
 from velpin.errors import CannotWrite, UsageError
 from velpin.files.given import begins_with, write_given
@@ -20,9 +20,8 @@ from velpin.model.shell import shell_word
 
 if TYPE_CHECKING:
     from velpin.core.hostfile.conform import Conforming
-    from velpin.core.hostfile.export import KeysIn
     from velpin.host.host import Host
-    from velpin.model.hostfile import ConformItem, ExpectationResult, ItemState
+    from velpin.model.hostfile import ConformItem, ExpectationResult, ItemState, KeysIn
     from velpin.model.shift import Shift
 
 
@@ -51,7 +50,7 @@ def export(host: Host, out: Path | None, keys: KeysIn) -> None:
         write_given(out.parent / name, data, "a key", begins_with(data[:_ARMOUR]))
     is_one = begins_with(b"velpin-host", within=_BEGINNING)
     write_given(out, found.text.encode(), "a host file of velpin's", is_one)
-    beside = f", with {several(len(found.key_files), 'key file')} beside it in {KEY_FOLDER}/"
+    beside = f", with {several(len(found.key_files), 'key file')} beside it"
     tell(
         f"written: {out}{beside if found.key_files else ''}; make a host so with velpin conform"
         f" {shell_word(str(out))}", "quiet",
@@ -60,7 +59,7 @@ def export(host: Host, out: Path | None, keys: KeysIn) -> None:
 
 def is_plain(out: Path) -> bool:
     """Whether a file can lie beside it: it is one, or not there yet."""
-    return not out.exists() or out.is_file()
+    return not os.path.exists(out) or os.path.isfile(out)
 
 
 def conform(host: Host, file: Path, how: ChangeOptions, *, prune: bool, anyway: bool) -> int:

@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from velpin.core.access import Access
     from velpin.core.hostfile.conform import Conforming
-    from velpin.core.hostfile.export import ExportedHost, KeysIn
-    from velpin.model.hostfile import ExpectationResult, HostFile
+    from velpin.model.hostfile import ExpectationResult, ExportedHost, HostFile, KeysIn
     from velpin.ports.bundle import Ports
 
 

@@ -189,10 +189,14 @@ class Change(NamedTuple):
         return bool(self.publisher)
 
     @property
+    def comes_from_elsewhere(self) -> bool:
+        """Whether it comes from another source than the installed version does."""
+        return None not in (self.new, self.old_source) and self.old_source != self.source
+
+    @property
     def moves(self) -> bool:
         """Whether it comes from another source of the same publisher."""
-        moved = None not in (self.new, self.old_source) and self.old_source != self.source
-        return moved and not self.changes_hands
+        return self.comes_from_elsewhere and not self.changes_hands
 
 
 class HeldBack(NamedTuple):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Literal, NamedTuple
 
 from velpin.model.reason import Place, Reason
@@ -32,6 +34,19 @@ class Condition(NamedTuple):
     hosts: tuple[str, ...] = ()
     releases: tuple[str, ...] = ()
     archs: tuple[str, ...] = ()
+
+
+KeysIn = Literal["named", "beside", "inside"]
+"""Where the keys of a written host go: keyrings that a package of the distribution brings are named
+and the other keys stand in the file, or lie in files beside it; or all keys stand in the file."""
+
+
+class ExportedHost(NamedTuple):
+    """A host as a file, and the keys that lie beside that."""
+
+    text: str
+    key_files: Mapping[str, bytes] = MappingProxyType({})
+    """By their names from the file's folder on."""
 
 
 class Keyring(NamedTuple):

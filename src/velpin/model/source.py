@@ -14,18 +14,18 @@ class Source:
     handle: str
     """What it is called on this host; unique there."""
     repository: str
-    """What it has in common with other sources of one place: of deb sources a short name of their
-    address, which suites share; else the name of its section."""
+    """What it has in common with other sources of one place: a short name of an address that
+    several suites share; else the name of its section."""
     address: str
-    """Where it is, as its configuration says, with variables filled in: of deb sources without the
+    """Where it is, as its configuration says, with variables filled in and without the
     suite; of a source with several addresses the first."""
     release: str
-    """What of that place it is: the suite of a deb source; the section of an alpm source; else
+    """What of that place it is: its suite, or the section where that is a folder there; else
     empty."""
     components: tuple[str, ...]
-    """Of deb sources; else empty."""
+    """Of a source with suites; else empty."""
     url: str
-    """The base address of its index: of deb sources `address` and `dists/SUITE`, or the flat
+    """The base address of its index: with suites `address` and `dists/SUITE`, or the flat
     folder; else the same as `address`."""
     on: bool
     places: tuple[Place, ...]

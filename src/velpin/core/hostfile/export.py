@@ -8,34 +8,24 @@ from __future__ import annotations
 
 from collections import Counter
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Literal, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 from velpin.core.hostfile.format import VERSION
 from velpin.core.hostfile.writing import table_text
 from velpin.core.publishers import publishers
+from velpin.model.hostfile import ExportedHost, KeysIn
 from velpin.model.rule import short_of
 from velpin.trust.openpgp import armoured
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Mapping, Sequence
+    from collections.abc import Collection, Sequence
 
     from velpin.model.source import Source
     from velpin.ports.bundle import Ports
     from velpin.trust.openpgp import Key
 
-KeysIn = Literal["named", "beside", "inside"]
-"""Where the keys of a written host go: keyrings that a package of the distribution brings are named
-and the other keys stand in the file, or lie in files beside it; or all keys stand in the file."""
-KEY_FOLDER = "keys"
+_KEY_FOLDER = "keys"
 """The folder beside a host file that its keys lie in."""
-
-
-class ExportedHost(NamedTuple):
-    """A host as a file, and the keys that lie beside that."""
-
-    text: str
-    key_files: Mapping[str, bytes] = {}
-    """By their names from the file's folder on."""
 
 
 def export(ports: Ports, keys: KeysIn = "named") -> ExportedHost:
@@ -105,9 +95,9 @@ class _Export:
         for file, known in self.key_files.items():
             if known == data:
                 return file
-        file = f"{KEY_FOLDER}/{name.replace(':', '-')}.asc"
+        file = f"{_KEY_FOLDER}/{name.replace(':', '-')}.asc"
         if file in self.key_files:
-            file = f"{KEY_FOLDER}/{name.replace(':', '-')}-{len(self.key_files)}.asc"
+            file = f"{_KEY_FOLDER}/{name.replace(':', '-')}-{len(self.key_files)}.asc"
         self.key_files[file] = data
         return file
 

@@ -82,13 +82,7 @@ class DebComposer(Composer):
             private = [login_file(handle)]
             edits = {private[0]: encode("".join(logins)), **edits}
             notes.append(LoginApart(file=f"/{private[0]}"))
-        places = [
-            _place(address.rstrip("/"), suite)
-            for entry in entries
-            for address in entry.addresses
-            for suite in entry.suites
-        ]
-        return Addition([handle], places, edits, keys, notes, private)
+        return Addition([handle], _places(entries), edits, keys, notes, private)
 
     def addresses_of(self, source: Source) -> list[str]:
         """Its address and its suite: several suites of one address are several sources."""
@@ -169,6 +163,15 @@ def examined(state: DebState, source: Source, transport: Transport) -> Examined:
         return Examined(notes=[none])
     wrong = WrongRelease(source=source.handle, asked=source.release, here=here, better=here)
     return Examined([wrong])
+
+
+def _places(entries: Sequence[SourceEntry]) -> list[str]:
+    return [
+        _place(address.rstrip("/"), suite)
+        for entry in entries
+        for address in entry.addresses
+        for suite in entry.suites
+    ]
 
 
 def _place(address: str, suite: str) -> str:
@@ -272,6 +275,10 @@ def _handle(new: NewSource, entries: list[SourceEntry], state: DebState) -> str:
                 f"no name ends in {ASIDE}", f"for example {new.handle.removesuffix(ASIDE)}"
             )
         return new.handle
+    places = _places(entries)
+    for source in state.configuration.sources:
+        if _place(source.address, source.release) in places:
+            return source.handle
     name = repository_name(entries[0].addresses[0], state.configuration.release.get("ID", ""))
     if any(source.repository == name for source in state.configuration.sources):
         return with_release(name, entries[0].suites[0])  # another channel of what is there
@@ -310,7 +317,9 @@ def _compose(
     texts = [edit.new_source(_fields(entry, signed_by)) for entry in entries]
     head = (ADDED + "\n").encode()
     text = texts[0] + b"".join(b"\n" + text.removeprefix(head) for text in texts[1:])
-    edits[_file_for(state, handle)] = text
+    file = _file_for(state, handle)
+    there = state.tree.read(file)
+    edits[file] = there if there is not None and edit.without_handles(there) == text else text
     return edits
 
 

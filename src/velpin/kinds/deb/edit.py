@@ -18,7 +18,7 @@ from velpin.files.tree import Edits, Tree
 from velpin.kinds.deb.conf import is_yes
 from velpin.kinds.deb.control import Field, Stanza, read_stanzas
 from velpin.kinds.deb.logins import login_file
-from velpin.kinds.deb.sources import ADDED, OPTIONS, DebSource, SourceEntry, pairs_of
+from velpin.kinds.deb.sources import ADDED, HANDLE_FIELD, OPTIONS, DebSource, SourceEntry, pairs_of
 from velpin.kinds.deb.trust import OWN_FOLDER
 from velpin.model.source import Source
 from velpin.ports.editor import Editor
@@ -131,6 +131,12 @@ def new_source(fields: Iterable[tuple[str, str]]) -> bytes:
     """A source file of Velpin's own; the source is called as the file will be."""
     lines = [ADDED, *(f"{name}: {value}" for name, value in fields if value)]
     return encode("\n".join(lines) + "\n")
+
+
+def without_handles(data: bytes) -> bytes:
+    """A source file without the field in which Velpin once wrote the source's name."""
+    lines = HostText(data).lines
+    return encode("".join(line for line in lines if not line.startswith(f"{HANDLE_FIELD}:")))
 
 
 # -- lines of one entry ------------------------------------------------------------------

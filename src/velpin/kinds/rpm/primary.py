@@ -9,7 +9,7 @@ each of their elements is as little as can be.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -19,8 +19,9 @@ from velpin.fetch.unpack import unpacked
 from velpin.files.text import whole_number
 from velpin.forked import processors
 from velpin.kinds.rpm.entry import RpmLink, written
-from velpin.kinds.rpm.namespaces import implied_supplements, todays_form
+from velpin.kinds.rpm.listed import COMMON, FORMAT, LOCATION, RPM, ListedPackage, read_element
 from velpin.kinds.rpm.relation import Capability, RpmRelation, read_relation
+from velpin.kinds.rpm.usual_form import packages_in
 from velpin.model import package_names
 from velpin.store.index import Batch, IndexNote, IndexPart, Notes, ParsedEntry, Row
 
@@ -34,38 +35,12 @@ _IN_BLOCK = 48
 _LARGE = 24 << 20
 _MOST_PARTS = 8
 """Each part unpacks what lies before it, so more of them gain little."""
-_COMMON = "{http://linux.duke.edu/metadata/common}"
-_RPM = "{http://linux.duke.edu/metadata/rpm}"
 _ROOT = re.compile(rb"<(?:[\w.-]+:)?metadata\b[^>]*>")
 _FIRST = re.compile(rb"<package\b")
-_RELATIONS = {
-    f"{_RPM}provides": RpmLink.PROVIDES,
-    f"{_RPM}requires": RpmLink.REQUIRES,
-    f"{_RPM}conflicts": RpmLink.CONFLICTS,
-    f"{_RPM}obsoletes": RpmLink.OBSOLETES,
-    f"{_RPM}recommends": RpmLink.RECOMMENDS,
-    f"{_RPM}suggests": RpmLink.SUGGESTS,
-    f"{_RPM}supplements": RpmLink.SUPPLEMENTS,
-    f"{_RPM}enhances": RpmLink.ENHANCES,
-}
-_TEXTS = {
-    f"{_COMMON}name": "name",
-    f"{_COMMON}arch": "arch",
-    f"{_COMMON}summary": "summary",
-    f"{_RPM}vendor": "vendor",
-    f"{_RPM}sourcerpm": "sourcerpm",
-}
-_FORMAT, _VERSION, _LOCATION, _FILE = (
-    f"{_COMMON}{name}" for name in ("format", "version", "location", "file")
-)
 _FOR_PEOPLE = (
-    f"{_COMMON}description", f"{_COMMON}url", f"{_FORMAT}/{_RPM}license", f"{_COMMON}packager",
+    f"{COMMON}description", f"{COMMON}url", f"{FORMAT}/{RPM}license", f"{COMMON}packager",
 )  # fmt: skip
 """Where a package element has what is for people alone."""
-_CHANGED_FORMS = (RpmLink.SUPPLEMENTS, RpmLink.CONFLICTS)
-"""Kinds of relation whose text may be in a form of former days."""
-_NUMBERS = {f"{_COMMON}time": ("build",), f"{_COMMON}size": ("package", "installed")}
-_FLAGS = {"EQ": "=", "LT": "<", "GT": ">", "LE": "<=", "GE": ">="}
 _SOURCES = ("src", "nosrc")
 """Architectures of packages that are only to be built from."""
 LINKS = (RpmLink.OBSOLETES, RpmLink.SUPPLEMENTS)
@@ -101,16 +76,18 @@ def read_primary(path: Path, notes: Notes, span: Span | None = None) -> Iterator
 
     Raises HostFileError, with the line, where it is cut off or no such list.
     """
-    for line, tree, text in _trees(unpacked(path), path.name, span or Span()):
-        yield _batch(tree, text, line, notes)
+    for line, root, text in _chunks(unpacked(path), path.name, span or Span()):
+        found = packages_in(root, text)
+        if found is None:
+            found = list(map(read_element, _tree(path.name, line, root, text)))
+        yield _batch(found, text, line, notes)
 
 
 def listed_sources(data: bytes, where: str) -> Iterator[ListedPackage]:
     """The source packages of one list, from its plain text."""
-    for _, tree, _ in _trees([data], where, Span()):
+    for tree in _trees([data], where):
         for element in tree:
-            found = ListedPackage()
-            found.read(element)
+            found = read_element(element)
             if found.arch in _SOURCES and found.name and found.version:
                 yield found
 
@@ -124,13 +101,13 @@ class PlaceListed(NamedTuple):
 
 def listed_places(path: Path) -> Iterator[PlaceListed]:
     """Where the packages of one list lie; HostFileError where it is no such list."""
-    for _, tree, _ in _trees(unpacked(path), path.name, Span()):
+    for tree in _trees(unpacked(path), path.name):
         for element in tree:
-            place = element.find(_LOCATION)
+            place = element.find(LOCATION)
             location = place.get("href", "") if place is not None else ""
             if not location:
                 continue
-            header = element.find(f"{_FORMAT}/{_RPM}header-range")
+            header = element.find(f"{FORMAT}/{RPM}header-range")
             end = whole_number(header.get("end", "")) if header is not None else 0
             yield PlaceListed(location, end or 0)
 
@@ -149,17 +126,16 @@ def texts_of(path: Path, row: Row) -> PackageTexts:
     name = f">{row.name}</".encode()
     for line, root, text in _chunks(unpacked(path), path.name, Span()):
         for element in _tree(path.name, line, root, text) if name in text else ():
-            found = ListedPackage()
-            found.read(element)
+            found = read_element(element)
             if (found.name, found.version, found.arch) == (row.name, row.version, row.arch):
                 return PackageTexts(*(element.findtext(place, "").strip() for place in _FOR_PEOPLE))
     return PackageTexts()
 
 
-def _trees(pieces: Iterable[bytes], where: str, span: Span) -> Iterator[tuple[int, Element, bytes]]:
-    """Some packages at a time, the line at which they begin, and their text."""
-    for line, root, text in _chunks(pieces, where, span):
-        yield line, _tree(where, line, root, text), text
+def _trees(pieces: Iterable[bytes], where: str) -> Iterator[Element]:
+    """Some packages at a time, parsed."""
+    for line, root, text in _chunks(pieces, where, Span()):
+        yield _tree(where, line, root, text)
 
 
 def _tree(where: str, line: int, root: bytes, text: bytes) -> Element:
@@ -239,41 +215,42 @@ def _head(text: bytes, where: str) -> tuple[bytes, bytes, int, int]:
     return root, text[end:], end, text.count(b"\n", 0, end)
 
 
-def _batch(tree: Element, source: bytes, line: int, notes: Notes) -> Batch:
+def _batch(packages: Sequence[ListedPackage], source: bytes, line: int, notes: Notes) -> Batch:
     texts: list[bytes] = []
     entries: list[ParsedEntry] = []
     provides: list[tuple[str, int]] = []
     links: dict[str, list[tuple[str, int]]] = {kind: [] for kind in (*LINKS, "N")}
     start = 0
-    for number, element in enumerate(tree):
-        found = ListedPackage()
-        found.read(element)
+    check = package_names.check(NAMES)
+    are_sound = check.are_all_sound(
+        [found.name for found in packages], [found.version for found in packages]
+    )
+    for number, found in enumerate(packages):
         if found.arch in _SOURCES:
             continue
         if not (found.name and found.arch and found.version):
             at = line + _lines_before(source, number)
             notes.append(IndexNote(at, "a package without name, architecture or version"))
             continue
-        odd = package_names.check(NAMES).why_odd(found.name, found.version)
+        odd = "" if are_sound else check.why_odd(found.name, found.version)
         if odd:
             if len(notes) < package_names.MOST_TOLD:
                 notes.append(IndexNote(line + _lines_before(source, number), odd))
             continue
-        text = written(found.head, found.relations, found.files).encode("utf-8", "replace")
+        relations = found.relations
+        text = written(found.head, relations, found.files).encode("utf-8", "replace")
         at = len(entries)
         entries.append(
             ParsedEntry(
                 found.name, found.arch, found.version, "", "", start, len(text), found.summary
             )
         )
-        provides += [
-            (name.partition(" ")[0], at) for name in found.relations.get(RpmLink.PROVIDES, ())
-        ]
+        provides += [(name.partition(" ")[0], at) for name in relations.get(RpmLink.PROVIDES, ())]
         provides += [(file, at) for file in found.files]
         for kind in LINKS:
-            for relation in found.relations.get(kind, ()):
-                links[kind] += [(name, at) for name in names_in(relation)]
-        links["N"] += [(file, at) for file in _needed_files(found.relations)]
+            if kind in relations:
+                links[kind] += [(name, at) for told in relations[kind] for name in names_in(told)]
+        links["N"] += [(file, at) for file in _needed_files(relations)]
         texts.append(text)
         start += len(text) + 2
     return Batch(b"\n\n".join(texts), entries, provides, [], links)
@@ -313,118 +290,3 @@ def names_in(text: str) -> list[str]:
                 yield from walk(part)
 
     return list(dict.fromkeys(walk(read_relation(text))))
-
-
-class ListedPackage:
-    """One package element, read in one pass."""
-
-    __slots__ = ("_told", "files", "relations")
-
-    def __init__(self) -> None:
-        self._told: dict[str, str] = {}
-        self.relations: dict[str, dict[str, None]] = {}
-        self.files: list[str] = []
-
-    @property
-    def name(self) -> str:
-        """Its name, empty where it says none."""
-        return self._told.get("name", "")
-
-    @property
-    def arch(self) -> str:
-        """Its architecture."""
-        return self._told.get("arch", "")
-
-    @property
-    def version(self) -> str:
-        """Its full version."""
-        return self._told.get("version", "")
-
-    @property
-    def summary(self) -> str:
-        """What it is, in a line."""
-        return self._told.get("summary", "")
-
-    @property
-    def head(self) -> tuple[str, ...]:
-        """The first line of what is kept of it (see `entry`)."""
-        told = self._told
-        return (
-            told.get("vendor", ""), told.get("location", ""), told.get("package", "0"),
-            told.get("installed", "0"), told.get("build", "0"), told.get("sourcerpm", ""),
-        )  # fmt: skip
-
-    def read(self, element: Element) -> None:
-        """Take in what the element says."""
-        told = self._told
-        for child in element:
-            tag = child.tag
-            key = _TEXTS.get(tag)
-            if key is not None:
-                told[key] = _clean(child.text)
-            elif tag == _FORMAT:
-                self._read_format(child)
-            elif tag == _VERSION:
-                told["version"] = evr_of(child)
-            elif tag == _LOCATION:
-                told["location"] = _clean(child.get("href"))
-            elif tag in _NUMBERS:
-                for key in _NUMBERS[tag]:
-                    told[key] = _number(child.get(key))
-
-    def _read_format(self, element: Element) -> None:
-        relations = self.relations
-        for part in element:
-            tag = part.tag
-            kind = _RELATIONS.get(tag)
-            if kind is not None:
-                found = _relations(part)
-                if kind in _CHANGED_FORMS:
-                    found = {todays_form(kind, text): None for text in found}
-                told = relations.get(kind)
-                if told is None:
-                    relations[kind] = told = found
-                else:
-                    told |= found
-                if kind == RpmLink.PROVIDES:
-                    for text in implied_supplements(told):
-                        relations.setdefault(RpmLink.SUPPLEMENTS, {})[text] = None
-            elif tag == _FILE:
-                self.files.append(_clean(part.text))
-            elif tag in _TEXTS:
-                self._told[_TEXTS[tag]] = _clean(part.text)
-
-
-def _relations(part: Element) -> dict[str, None]:
-    found: dict[str, None] = {}
-    for element in part:
-        name = element.get("name") or ""
-        if "\t" in name or "\n" in name:
-            name = _clean(name)
-        if name.startswith("rpmlib("):
-            continue
-        flags = _FLAGS.get(element.get("flags", ""))
-        if flags is not None:
-            version = evr_of(element)
-            found[f"{name} {flags} {version}" if version else name] = None
-        else:
-            found[name] = None
-    return found
-
-
-def evr_of(element: Element) -> str:
-    """The version that an element says, with its epoch where it is not 0."""
-    get = element.get
-    version, release, epoch = get("ver") or "", get("rel"), get("epoch")
-    text = f"{version}-{release}" if release else version
-    return text if not epoch or epoch == "0" else f"{epoch}:{text}"
-
-
-def _number(text: str | None) -> str:
-    return text if text and whole_number(text) is not None else "0"
-
-
-def _clean(text: str | None) -> str:
-    if text and ("\t" in text or "\n" in text):
-        return " ".join(text.split())
-    return text or ""

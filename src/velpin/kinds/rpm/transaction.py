@@ -139,6 +139,8 @@ def _change(
     assert shown is not None
     source = state.packages.source_of(new) if new else None
     before = state.packages.offered_as(old) if old else None
+    vendors = (old.facts.vendor, new.facts.vendor) if old and new else ("", "")
+    was, becomes = vendors if all(vendors) and vendors[0] != vendors[1] else ("", "")
     return Change(
         name=shown.name,
         arch=shown.arch,
@@ -150,8 +152,8 @@ def _change(
         by=by.name if by else None,
         relation=str(relation) if relation is not None else "",
         old_source=before.origin.handle if before else None,
-        publisher=new.facts.vendor if new else "",
-        old_publisher=old.facts.vendor if old else "",
+        publisher=becomes,
+        old_publisher=was,
         outcome=outcome(old, new),
         download_bytes=new.facts.size if new else 0,
         disk_bytes=(new.facts.installed_size if new else 0)

@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING
 
 from velpin.errors import HostFileError
 from velpin.kinds.rpm.filelists import entries_with
-from velpin.kinds.rpm.primary import evr_of
+from velpin.kinds.rpm.listed import evr_of
 from velpin.kinds.rpm.version import compare
 
 if TYPE_CHECKING:
