@@ -111,18 +111,18 @@ _HOMES = {
 """The module that each public name stands in."""
 
 __all__ = [
-    "FINDING_CODES", "Answer", "Bar", "CatalogEntry", "Change", "Checkup", "Confine", "Conforming",
-    "Drift", "ExpectationResult", "ExportedHost", "FetchError", "Finding", "Forecast",
-    "GenerationComparison", "GoingBack", "Host", "HostCatalog", "HostChanges", "HostCheckup", "HostError", "HostFacts",
-    "HostFileError", "HostInFile", "HostPackages", "HostReport", "HostRules", "HostSources",
-    "IndexCache", "IndexSignature", "Installer", "JournalEntry", "Keep", "KeyRead", "KeyShown",
-    "KeyUse", "LineRead", "Look", "NewSource", "Note", "Offer", "Pin", "Place", "Plan",
-    "PlanRefused", "Prefer", "Reading", "Reason", "RefreshResult", "Refusal", "Rehearsal", "Rule",
-    "RuleInForce", "SearchHit", "Selection", "Shift", "Snapshot", "Source", "SourceRead",
-    "SourceStatus", "Stays", "StoreError", "Takeover", "Transport", "Tree", "TrustError",
-    "UpgradeResult", "UsageError", "VelpinError", "WantedOptions", "WayBack", "__version__",
-    "drift", "is_interrupted", "jsonable", "load_host_file", "load_snapshot", "open_host",
-    "recover", "save_snapshot",
+    "FINDING_CODES", "Answer", "Bar", "CatalogEntry", "Change", "Checkup", "Confine",
+    "Conforming", "Drift", "ExpectationResult", "ExportedHost", "FetchError", "Finding",
+    "Forecast", "GenerationComparison", "GoingBack", "Host", "HostCatalog", "HostChanges",
+    "HostCheckup", "HostError", "HostFacts", "HostFileError", "HostInFile", "HostPackages",
+    "HostReport", "HostRules", "HostSources", "IndexCache", "IndexSignature", "Installer",
+    "JournalEntry", "Keep", "KeyRead", "KeyShown", "KeyUse", "LineRead", "Look", "NewSource",
+    "Note", "Offer", "Pin", "Place", "Plan", "PlanRefused", "Prefer", "Reading", "Reason",
+    "RefreshResult", "Refusal", "Rehearsal", "Rule", "RuleInForce", "SearchHit", "Selection",
+    "Shift", "Snapshot", "Source", "SourceRead", "SourceStatus", "Stays", "StoreError",
+    "Takeover", "Transport", "Tree", "TrustError", "UpgradeResult", "UsageError", "VelpinError",
+    "WantedOptions", "WayBack", "__version__", "drift", "is_interrupted", "jsonable",
+    "load_host_file", "load_snapshot", "open_host", "recover", "save_snapshot",
 ]  # fmt: skip
 
 
