@@ -33,6 +33,7 @@ import time
 from collections.abc import Iterable
 from pathlib import Path
 
+from benchmarks.brief import Brief, deb_rows, made_ten, refreshed, rpm_rows, ten_rows
 from benchmarks.made_up import write_host
 
 _BARE = """
@@ -164,6 +165,8 @@ def main() -> None:
     parser.add_argument("--leaf", default="hello", help="a name that brings nothing along")
     parser.add_argument("--name", default="vlc", help="a name that brings 200 packages")
     parser.add_argument("--only", choices=("this", "ten", *_KINDS), help="one part of it")
+    parser.add_argument("--brief", action="store_true", help="the figures with bounds alone")
+    parser.add_argument("--beside", type=Path, help="with --brief: another checkout to run as well")
     words = parser.parse_args()
     bench = Bench(words.runs)
     velpin = [str(Path(sys.executable).with_name("velpin"))]
@@ -172,6 +175,9 @@ def main() -> None:
         (folder / "bare.py").write_text(_BARE)
         (folder / "read.py").write_text(_READ)
         bare = [sys.executable, str(folder / "bare.py"), "one", "x"]
+        if words.brief:
+            _brief(Brief(words.runs, bench.env, words.beside), bench, folder, bare, words.only)
+            return
         if words.only in (None, "this"):
             if shutil.which("apt-get") and list(Path("/var/lib/apt/lists").glob("*Packages*")):
                 _this_machine(bench, folder, velpin, bare, (words.leaf, words.name))
@@ -182,6 +188,37 @@ def main() -> None:
             _made_up_others(bench, folder, velpin, bare, kinds)
         if words.only in (None, "ten"):
             _ten_sources(bench, folder, velpin, bare)
+
+
+def _brief(brief: Brief, bench: Bench, folder: Path, bare: list[str], only: str | None) -> None:
+    read = folder / "read.py"
+    if only in (None, "this") and shutil.which("apt-get"):
+        root = copied_host(folder)
+        conf = folder / "installer.conf"
+        conf.write_text(f'Dir "{root}/";\nDir::State::status "{root}/var/lib/dpkg/status";\n')
+        brief.env["APT_CONFIG"] = str(conf)
+        made = [sys.executable, "-m", "benchmarks.vendor", str(root), str(folder / "vendor")]
+        subprocess.run(made, check=True)
+        refreshed(root, brief.env, "vendor")
+        for row in deb_rows(root, read, bare, "bash"):
+            brief.measure(row)
+    if only in (None, "rpm-dnf"):
+        made = [sys.executable, "-m", "benchmarks.made_up_rpm", str(folder / "others"), "100000"]
+        subprocess.run(made, check=True)
+        root, theirs = folder / "others/dnf", folder / "theirs/rpm-dnf"
+        refreshed(root, brief.env)
+        installer: list[str] = []
+        if shutil.which("dnf"):
+            shutil.copytree(root / "etc", theirs / "etc")
+            (theirs / "var/lib/rpm").mkdir(parents=True)
+            words = [word.replace("ROOT", str(theirs)) for word in _INSTALLERS["rpm-dnf"]]
+            subprocess.run([*words, "makecache"], check=True, stdout=subprocess.DEVNULL)
+            installer = [*words, "-C", "repoquery", "nothing", str(theirs)]
+        for row in rpm_rows(root, read, bare, installer):
+            brief.measure(row)
+    if only in (None, "ten"):
+        for row in ten_rows(*made_ten(folder, brief.env), read):
+            brief.measure(row)
 
 
 def _this_machine(
@@ -233,7 +270,7 @@ def _shift(bench: Bench, folder: Path, velpin: list[str], root: Path) -> None:
     fetched = subprocess.run(
         [*at, "refresh", "--json", "vendor"], check=True, env=bench.env, capture_output=True
     )
-    (vendor,) = json.loads(fetched.stdout)
+    (vendor,) = json.loads(fetched.stdout)["refreshed"]
     count = f"{vendor['offers']:,}".replace(",", " ")
     print(f"this machine's own indexes, and one more source of {count} packages")
     alone = [sys.executable, str(root / "shift.py"), str(root), vendor["source"]]

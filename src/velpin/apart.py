@@ -25,7 +25,7 @@ import socket
 import stat
 import sys
 import threading
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any, NoReturn
 
 from velpin import errors
@@ -77,10 +77,14 @@ def how() -> str:
     return f"apart, as user {keeper.user}" if keeper.user else "apart, as this user, with limits"
 
 
-def keep() -> _Keeper | None:
-    """The keeper of this process, begun now where that can be; None where it cannot."""
+def keep(*, network: bool = True) -> _Keeper | None:
+    """The keeper of this process, begun now where that can be; None where it cannot.
+
+    Without `network` it need not be one whose workers can speak to servers: what that takes is
+    loaded by every new keeper, and takes longer than to read a small index.
+    """
     global _keeper, _why_not  # noqa: PLW0603 - one for each process
-    if _keeper is not None and _keeper.owner == os.getpid():
+    if _keeper is not None and _keeper.owner == os.getpid() and (_keeper.network or not network):
         return _keeper
     if not is_allowed:
         _why_not = "doing it apart is switched off"
@@ -92,7 +96,7 @@ def keep() -> _Keeper | None:
         _why_not = f"a user without rights may not read {place}"
     else:
         try:
-            _keeper = _Keeper()
+            _keeper = _Keeper(network=network)
             return _keeper
         except OSError as problem:
             _why_not = f"no process can be made: {problem.strerror}"
@@ -112,13 +116,20 @@ def _closed_to_others() -> str:
     return ""
 
 
-def run(work: Work, files: Mapping[str, int], progress: Progress | None = None) -> Any:
+def run(
+    work: Work,
+    files: Mapping[str, int],
+    progress: Progress | None = None,
+    *,
+    network: bool = True,
+) -> Any:
     """What a piece of work returns, done apart where there is a keeper, else here.
 
-    `files` are open files by name. Raises the work's own error, Stopped where it was ended.
+    `files` are open files by name; `network` is whether it speaks to servers. Raises the work's
+    own error, Stopped where it was ended.
     """
     told = progress or (lambda _done, _total: None)
-    keeper = keep()
+    keeper = keep(network=network)
     payload = _packed(work) if keeper else None
     if keeper is None or payload is None:
         return work(Handles(files, told))
@@ -137,8 +148,8 @@ def _packed(work: Work) -> bytes | None:
 class _Keeper:
     """The process that workers are forked from, as this one sees it."""
 
-    def __init__(self) -> None:
-        self.owner = os.getpid()
+    def __init__(self, *, network: bool) -> None:
+        self.owner, self.network = os.getpid(), network
         self._lock = threading.Lock()
         identity = _identity() if os.geteuid() == 0 else None
         self.user = identity[0] if identity else ""
@@ -146,7 +157,9 @@ class _Keeper:
         pid = os.fork()
         if pid == 0:
             self._control.close()
-            _serve(theirs, identity, self.owner)
+            libraries = [*_READING, *(_NETWORK if network else ())]
+            libraries += ["yaml"] if _HAS_MODULES in sys.modules else []
+            _serve(theirs, identity, self.owner, libraries)
         theirs.close()
 
     def run(self, payload: bytes, files: Mapping[str, int], progress: Progress) -> Any:
@@ -231,14 +244,19 @@ def _identity() -> tuple[str, int, int] | None:
     return None
 
 
-def _serve(control: socket.socket, identity: tuple[str, int, int] | None, parent: int) -> NoReturn:
+def _serve(
+    control: socket.socket,
+    identity: tuple[str, int, int] | None,
+    parent: int,
+    libraries: Sequence[str],
+) -> NoReturn:
     """The whole life of the keeper: fork a worker for each piece of work until nobody asks."""
     try:
         from velpin.forked import end_with_parent
 
         end_with_parent(parent)
         _let_go_of_all_but(control.fileno())
-        _read_libraries()
+        _load(libraries)
         _give_up(identity)
         signal.signal(signal.SIGCHLD, signal.SIG_IGN)
         signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -304,17 +322,27 @@ def _give_up(identity: tuple[str, int, int] | None) -> None:
     os.chdir("/")
 
 
-def _read_libraries() -> None:
+_READING = (
+    "zlib", "bz2", "lzma", "lz4.block", "lz4.frame", "hashlib", "gzip", "shutil",
+    "xml.etree.ElementTree", "xml.parsers.expat", "tempfile", "fnmatch", "heapq",
+    "velpin.fetch.unpack", "velpin.store.index",
+    "compression.zstd" if sys.version_info >= (3, 14) else "backports.zstd",
+)  # fmt: skip
+"""What workers need that read an index."""
+_NETWORK = (
+    "urllib3", "urllib.request", "ssl", "email.utils", "encodings.idna", "stringprep",
+    "http.client", "velpin.fetch.download",
+)  # fmt: skip
+"""What else those need that fetch one."""
+_HAS_MODULES = "velpin.kinds.rpm_dnf"
+"""The kind of host whose indexes have documents in YAML."""
+
+
+def _load(libraries: Sequence[str]) -> None:
     """Load what workers need: later they may not be able to read it."""
     from importlib import import_module
 
-    for name in (
-        "zlib", "bz2", "lzma", "lz4.block", "lz4.frame", "hashlib", "yaml", "gzip", "shutil",
-        "xml.etree.ElementTree", "xml.parsers.expat", "urllib3", "urllib.request", "ssl",
-        "email.utils", "tempfile", "encodings.idna", "stringprep", "http.client", "fnmatch",
-        "heapq", "velpin.fetch.unpack", "velpin.fetch.download", "velpin.store.index",
-        "compression.zstd" if sys.version_info >= (3, 14) else "backports.zstd",
-    ):  # fmt: skip
+    for name in libraries:
         with contextlib.suppress(ImportError):
             import_module(name)
 

@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from functools import cache
 from typing import NamedTuple
 
-_LONGEST = 255
+LONGEST = 255
 """Characters that a name or a version may have: that of a file, which both are part of."""
 MOST_TOLD = 1000
 """So many odd packages of one index are told one by one."""
@@ -50,14 +50,14 @@ class NameCheck(NamedTuple):
         """Whether none of many is odd; far faster than asking for each."""
         if self.odd_name.search("\n".join(names)) or self.odd_version.search("\n".join(versions)):
             return False
-        return max(map(len, names), default=0) <= _LONGEST >= max(map(len, versions), default=0)
+        return max(map(len, names), default=0) <= LONGEST >= max(map(len, versions), default=0)
 
     def why_odd(self, name: str, version: str) -> str:
         """What is wrong with a package, empty where nothing is."""
         for what, text, pattern in (
             ("name", name, self.name), ("version", version, self.version),
         ):  # fmt: skip
-            if len(text) > _LONGEST:
+            if len(text) > LONGEST:
                 return f"a {what} of {len(text)} characters; the package is left out"
             if not pattern.fullmatch(text):
                 return f"{text!r} cannot be a {what}; the package is left out"

@@ -515,7 +515,7 @@ def _write_apart(
     for number in range(_MOST_HELPERS):
         given[f"spare {number}"] = files.enter_context(_unnamed(folder)).fileno()
     try:
-        apart.run(partial(_written_apart, stamp, parts, str(source)), given)
+        apart.run(partial(_written_apart, stamp, parts, str(source)), given, network=False)
     except apart.Stopped:
         raise HostFileError(
             str(source), 0, "reading it was stopped: it takes more time or memory than it may"

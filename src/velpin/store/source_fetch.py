@@ -51,8 +51,9 @@ def _measured_apart(path: Path, digest: str, most: int) -> tuple[int, str]:
     with path.open("rb") as file:
         try:
             size, value = apart.run(
-                partial(_measure, str(path), digest, most), {"source": file.fileno()}
-            )
+                partial(_measure, str(path), digest, most), {"source": file.fileno()},
+                network=False,
+            )  # fmt: skip
         except apart.Stopped:
             raise HostFileError(str(path), 0, "unpacking it was stopped") from None
     return int(size), str(value)

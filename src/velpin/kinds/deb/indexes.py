@@ -268,20 +268,33 @@ def _readers(path: Path, promise: Promise | None) -> list[IndexPart]:
     from velpin.fetch.unpack import unpacked
     from velpin.kinds.deb.stanzas import parts_of
 
-    first, *rest = parts_of(unpacked(path))
+    if promise is None or promise.digest not in STRONG:
+        return parts_of(unpacked(path))
+    found = _Measure(promise.digest)
+    first, *rest = parts_of(unpacked(path), watch=found.update)
 
     def checked(notes: Notes) -> Iterator[Batch]:
         yield from first(notes)
-        if promise and not _keeps(path, promise):
+        if (found.size, found.value) != (promise.size, promise.value):
             notes.append(IndexNote(0, _NOT_AS_PROMISED, "not-as-promised"))
 
     return [checked, *rest]
 
 
-def _keeps(path: Path, promise: Promise) -> bool:
-    """Whether a file is what was promised, unpacked."""
-    from velpin.fetch.unpack import measured
+class _Measure:
+    """How many bytes came, and their digest."""
 
-    if promise.digest not in STRONG:
-        return True
-    return measured(path, promise.digest, promise.size) == (promise.size, promise.value)
+    def __init__(self, digest: str) -> None:
+        import hashlib
+
+        self.size, self._told = 0, hashlib.new(digest)
+
+    def update(self, piece: bytes) -> None:
+        """Take in some more."""
+        self.size += len(piece)
+        self._told.update(piece)
+
+    @property
+    def value(self) -> str:
+        """The digest in hexadecimal digits."""
+        return self._told.hexdigest()
