@@ -116,3 +116,11 @@ def test_digits_compare_as_numbers_of_any_size(order: ModuleType, one: int, othe
 @given(st.integers(1, 9), texts.filter(lambda text: ":" not in text))
 def test_an_epoch_beats_everything_without_one(order: ModuleType, epoch: int, version: str) -> None:
     assert order.compare(f"{epoch}:0~~", version) == 1
+
+
+@given(st.text(alphabet="0129a.+~:-", max_size=6), st.text(alphabet="019ab+~.:-", max_size=4))
+def test_the_faster_order_of_an_index_is_the_order(begin: str, rest: str) -> None:
+    """Of two versions of which one has something behind the other, either way round."""
+    one, other = begin, begin + rest
+    for left, right in ((one, other), (other, one)):
+        assert deb.is_newer_text(left.encode(), right.encode()) == (deb.compare(left, right) > 0)

@@ -1,4 +1,4 @@
-"""On random rpm and alpm hosts: the whole host at once is every name by itself."""
+"""On random hosts: the whole host at once is every name by itself."""
 
 from __future__ import annotations
 
@@ -115,6 +115,51 @@ def test_rpm(seed: int, kind: str, newer: bool, tmp_path: Path) -> None:
     before.packages.parse_indexes()
     assert before.packages.installed_names()
     change_rpm(kind, pick, harbour)
+    after = open_host(harbour.root)
+    assert [tuple(one) for one in changed_answers(before._ports, after._ports)] == by_name(
+        before, after
+    )
+
+
+def _records(pick: random.Random) -> str:
+    """Preferences by name, most of them about sources: what is answered in one pass."""
+    pins = ("release o=quay", "release o=pier, a=jetty", "release a=now", "origin \"\"", "release o=none",
+            "release c=main", "version 2*", "version 1-1")  # fmt: skip
+    names = (
+        "gull",
+        "gull*",
+        "g* tern",
+        "*",
+        "/er/",
+        "kelp:any",
+        "kelp:i386",
+        "src:fog",
+        "tern-lib fog",
+    )
+    general = [f"Package: *\nPin: release o=dock\nPin-Priority: {pick.choice((1, -1, 100, 990))}\n"]
+    named = [
+        f"Package: {pick.choice(names)}\nPin: {pick.choice(pins[: pick.choice((6, 8))])}\n"
+        f"Pin-Priority: {pick.choice((-1, 1, 99, 499, 500, 501, 1001))}\n"
+        for _ in range(pick.randint(0, 3))
+    ]
+    return "\n".join(general * pick.randint(0, 1) + named)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_deb_by_records(seed: int, tmp_path: Path) -> None:
+    pick = random.Random(seed)
+    harbour = DebHarbour(tmp_path)
+    if pick.random() < 0.5:
+        harbour.put("var/lib/dpkg/arch", "amd64\n")
+    for handle in ("quay", "pier", "dock"):
+        harbour.source(handle, *((name, pick.choice(VERSIONS)) for name in pick.sample(NAMES, 5)))
+    harbour.installed(
+        ("tern", "1-1"), ("kelp", "2-1", "deinstall ok config-files"), ("fog", "1-1", "hold ok installed")
+    )  # fmt: skip
+    harbour.put("etc/apt/preferences", _records(pick))
+    before = harbour.ready()
+    assert by_name(before, before) == []
+    harbour.put("etc/apt/preferences", _records(pick))
     after = open_host(harbour.root)
     assert [tuple(one) for one in changed_answers(before._ports, after._ports)] == by_name(
         before, after

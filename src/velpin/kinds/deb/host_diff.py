@@ -17,6 +17,7 @@ from typing import Final, Self
 from velpin.kinds.deb import choice
 from velpin.kinds.deb.choice import DebOrigin, IndexEntry
 from velpin.kinds.deb.preferences import (
+    NEVER,
     Record,
     expression,
     is_pattern,
@@ -24,18 +25,12 @@ from velpin.kinds.deb.preferences import (
 )
 from velpin.kinds.deb.requests import DebRequestRefused, decide, find_package
 from velpin.kinds.deb.state import DebState
-from velpin.kinds.deb.version import VersionKey, version_key
+from velpin.kinds.deb.version import is_newer_text
 from velpin.model.request import Request
 from velpin.model.shift import Selection
 from velpin.ports.answers import AnswerComparison, Answers
 from velpin.ports.packages import Installed
 from velpin.store.index import Index, IndexLine
-
-
-@lru_cache(maxsize=512)
-def _newness(version: bytes) -> VersionKey:
-    """The key of a version; neighbours by name are often of one, and two hosts ask in turn."""
-    return version_key.__wrapped__(version.decode())
 
 
 class DebAnswers(Answers):
@@ -63,7 +58,7 @@ class DebAnswers(Answers):
     def compare(self, before: Self, places: Mapping[Path, int]) -> AnswerComparison | None:
         """How answers for names compare; None where neither an index nor a record differs."""
         change = _Difference(before._state, self._state, places)
-        if not (change.indexes or change.named.any):
+        if not (change.indexes or any(change.records)):
             return None
         return AnswerComparison(
             _Answers(before._state, places).answer, _Answers(self._state, places).answer,
@@ -76,6 +71,8 @@ _ID: Final = 2
 _ARCH: Final = 3
 _VERSION: Final = 4
 _PLACE: Final = 5
+_UNSAID = Selection("", "")
+"""Stands for an answer that was not worked out."""
 _ONE_ARCH = 2
 """Architectures of entries on a host of one: its own, and `all`."""
 
@@ -91,7 +88,13 @@ class _Difference:
     def __init__(self, before: DebState, after: DebState, places: Mapping[Path, int]) -> None:
         self.states, self.places = (before, after), places
         self.indexes = self._changed_indexes()
-        self.named = _Names(self._changed_records())
+        self.records = self._changed_records()
+        self.named = _Names(
+            record
+            for state, records in zip(self.states, self.records, strict=True)
+            for record, selected in _selections(state, records).items()
+            if selected is None or selected
+        )
 
     @property
     def names(self) -> set[bytes]:
@@ -104,7 +107,15 @@ class _Difference:
         if self.named.any:
             names = {name for index in indexes for name in index.names()}
             found.update(name.encode() for name in self.named.among(names))
+        changed = _Names(record for records in self.records for record in records)
+        if changed.any:  # the host's own record is a place that a record may mean too
+            found.update(name.encode() for name in changed.among(self._recorded))
         return found
+
+    @property
+    def _recorded(self) -> set[str]:
+        own = (state.recorded.index for state in self.states)
+        return {name for index in own if index for name in index.names()}
 
     def _changed_indexes(self) -> set[int]:
         one, other = (
@@ -130,8 +141,9 @@ class _Difference:
             return set(self.places.values())
         return {self.places[path] for path in self.places if one.get(path) != other.get(path)}
 
-    def _changed_records(self) -> list[Record]:
-        """Specific records from the first on that is not the same, on either side."""
+    def _changed_records(self) -> tuple[list[Record], list[Record]]:
+        """Specific records that are not on both sides, of either; all of them if the others stand
+        in another order."""
         one, other = (
             [r for r in state.configuration.preferences.records if not r.general]
             for state in self.states
@@ -139,10 +151,28 @@ class _Difference:
         told = [[(r.names, r.pin, r.priority) for r in records] for records in (one, other)]
         common = [key for key in told[0] if key in told[1]]
         if common != [key for key in told[1] if key in told[0]]:
-            return [*one, *other]
+            return one, other
         kept = set(common)
-        pairs = [*zip(one, told[0], strict=True), *zip(other, told[1], strict=True)]
-        return [record for record, key in pairs if key not in kept]
+        left, right = (
+            [record for record, key in zip(records, keys, strict=True) if key not in kept]
+            for records, keys in ((one, told[0]), (other, told[1]))
+        )
+        return left, right
+
+
+def _selections(state: DebState, records: Iterable[Record]) -> dict[Record, set[Path] | None]:
+    """Of each record the indexes that it selects, whatever the version; None for one that selects
+    versions. A record that selects no index decides nothing of what is offered."""
+    return {
+        record: None
+        if record.pin.kind in ("version", "source-version")
+        else {
+            index.path
+            for origin, index in state.indexes.opened
+            if record.pin.selects_site(origin.site)
+        }
+        for record in records
+    }
 
 
 class _Names:
@@ -180,7 +210,21 @@ class _Answers:
         self._indexes = {places[index.path]: index for _, index in state.indexes.opened}
         self._priorities = {at: origin.priority.value for at, origin in self._origins.items()}
         self._orders = {at: origin.order for at, origin in self._origins.items()}
-        self._named = _Names(state.configuration.preferences.records)
+        found = _selections(
+            state, (r for r in state.configuration.preferences.records if not r.general)
+        )
+        self._selected = {
+            record.order: {places[path] for path in paths} if paths is not None else None
+            for record, paths in found.items()
+            if paths is None or paths
+        }
+        deciding = [record for record in found if record.order in self._selected]
+        self._named = _Names(deciding)
+        self._by_site = (
+            None not in self._selected.values()
+            and not any(take_apart(text)[2] for record in deciding for text in record.names)
+            and not state.packages.phasing.decides_priority
+        )
         rows = state.recorded.index.all_rows() if state.recorded.index else ()
         self._recorded = {row.name.encode() for row in rows}
         self._archs = {
@@ -195,7 +239,9 @@ class _Answers:
             return DebAnswers(self._state).first(name.decode())
         live = self._of_first_arch(name, entries)
         if self._named.any and self._named.may_mean(name.decode()):
-            found = self._by_records(name.decode(), live)
+            found = self._by_site_records(name, live) if self._by_site else _UNSAID
+            if found is _UNSAID:
+                found = self._by_records(name.decode(), live)
         else:
             found = self._by_priorities(live)
         if found is None and (name in self._provided or self._is_foreign_too(entries)):
@@ -233,6 +279,31 @@ class _Answers:
 
     def _place(self, entry: IndexLine) -> tuple[int, int]:
         return self._orders[entry[_INDEX]], entry[_ID]
+
+    def _by_site_records(self, name: bytes, live: list[IndexLine]) -> Selection | None:
+        """The candidate of a name that records mention which select sources; `_UNSAID` if two
+        entries may be one version: then a record that selects either decides on both."""
+        first = min((self._archs[entry[_ARCH]] for entry in live), default=0)
+        if first or len({_plain(entry[_VERSION]) for entry in live}) < len(live):
+            return _UNSAID
+        records = self._state.configuration.matcher.records_of(
+            name.decode(), self._state.configuration.native, ""
+        )
+        top, ranked = 0, []
+        for entry in live:
+            priority = self._priorities[entry[_INDEX]]
+            if priority != NEVER:
+                for record in records:
+                    if entry[_INDEX] in (self._selected.get(record.order) or ()):
+                        priority = record.priority
+                        break
+            ranked.append((priority, entry))
+            top = max(top, priority)
+        chosen = [entry for priority, entry in ranked if priority == top]
+        if top <= 0 or not chosen:
+            return None
+        best = _newest(chosen)
+        return Selection(best[_VERSION].decode(), self._origins[best[_INDEX]].source)
 
     def _by_records(self, name: str, live: list[IndexLine]) -> Selection | None:
         """The candidate of a name that specific records may mention."""
@@ -275,13 +346,10 @@ class _Answers:
 
 def _newest(entries: list[IndexLine]) -> IndexLine:
     """The newest of some entries, the first listed of equal ones."""
-    best, newness = entries[0], None
+    best = entries[0]
     for entry in entries[1:]:
-        if entry[_VERSION] != best[_VERSION]:
-            newness = newness or _newness(best[_VERSION])
-            other = _newness(entry[_VERSION])
-            if other > newness:
-                best, newness = entry, other
+        if entry[_VERSION] != best[_VERSION] and is_newer_text(entry[_VERSION], best[_VERSION]):
+            best = entry
     return best
 
 

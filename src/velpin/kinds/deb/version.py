@@ -71,3 +71,23 @@ def compare(left: str, right: str) -> int:
         return 0
     one, other = version_key(left), version_key(right)
     return (one > other) - (one < other)
+
+
+def is_newer_text(one: bytes, other: bytes) -> bool:
+    """Return whether a version is newer than another, both as they stand in an index: what
+    `compare` says, and faster if one only has something behind the other, as many do."""
+    for longer, shorter in ((one, other), (other, one)):
+        if longer.startswith(shorter):
+            rest = longer[len(shorter) :]
+            if not rest:
+                return False
+            if not (rest[:1].isdigit() or b":" in rest or b"-" in rest):
+                return (longer is one) is not rest.startswith(b"~")
+            break
+    return _newness(one) > _newness(other)
+
+
+@lru_cache(maxsize=512)
+def _newness(version: bytes) -> VersionKey:
+    """The key of a version; neighbours by name are often of one, and two hosts ask in turn."""
+    return version_key.__wrapped__(version.decode())
