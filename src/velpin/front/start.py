@@ -12,11 +12,11 @@ ASKED = "VELPIN_COMPLETE"
 
 def main() -> None:
     """The program; a completion loads no more than it needs."""
+    _load_when_used("inspect")
     if os.environ.get(ASKED):
         from velpin.front.completion import complete
 
         sys.exit(complete(sys.argv[1:]))
-    _load_when_used("inspect")
     from velpin.front.running import main as run
 
     run()
