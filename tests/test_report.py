@@ -288,16 +288,16 @@ def test_a_sign_stands_beside_every_colour() -> None:
 _LOADED = """
 import importlib.util, os
 from velpin.errors import Refusal
-from velpin.front.report.figures import _matplotlib
+from velpin.front.report.figures import load_plots
 
 find, importlib.util.find_spec = importlib.util.find_spec, lambda name: None
 try:
-    _matplotlib()
+    load_plots()
 except Refusal as problem:
     print(problem.message, problem.hint)
 importlib.util.find_spec = find
 before, here = dict(os.environ), os.getcwd()
-_matplotlib()
+load_plots()
 print(dict(os.environ) == before, os.getcwd() == here)
 """
 

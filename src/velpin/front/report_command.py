@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -24,13 +25,19 @@ def write_report(
     host: Host, out: Path | None, png: Path | None, since: Path | None, *, as_json: bool
 ) -> None:
     """Write the page, the picture, or with `as_json` alone what is in them."""
-    from velpin.front.report.figures import has_plots
+    from velpin.forked import ForkedTask
+    from velpin.front.report.figures import has_plots, load_plots
 
     if png is not None and not has_plots():
         raise Refusal(_NEEDS_PLOTS, "pip install 'velpin[report]'; --out alone writes the tables")
     earlier = load_snapshot(since) if since else None
-    with busy("looking the host over"):
-        report = host.report(earlier)
+    with (
+        busy("looking the host over"),
+        ForkedTask(partial(host.report, earlier)) as looking,
+    ):
+        if (out or png) and has_plots():
+            load_plots()  # takes about as long as the host does
+        report = looking.result()
     written = []
     if out is not None:
         written.append((out, _write_page(report, out, plots=has_plots())))

@@ -9,7 +9,7 @@ more.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cached_property
+from functools import cached_property, partial
 from typing import TYPE_CHECKING, Self
 
 from velpin.errors import UsageError
@@ -271,18 +271,21 @@ class Host:
 
         from velpin.core.publishers import publishers
         from velpin.core.report import outlooks
+        from velpin.forked import ForkedTask
         from velpin.model.report import HostReport
 
-        return HostReport(
-            time=time.time(),
-            facts=self.facts(),
-            sources=tuple(self.sources.statuses()),
-            rules=tuple(self.rules.in_force()),
-            packages=tuple(outlooks(self._ports, self.after_upgrade())),
-            upgrade=self.forecast_upgrade(),
-            checkup=self.checkup.run(offline=True),
-            keys=tuple(self.sources.keys()),
-            publishers=publishers(self._ports),
-            since=since.time if since else None,
-            drift=tuple(self.drift(since)) if since else (),
-        )
+        after = self.after_upgrade()  # the checkup asks for it too
+        with ForkedTask(partial(self.checkup.run, offline=True)) as checkup:
+            return HostReport(
+                time=time.time(),
+                facts=self.facts(),
+                sources=tuple(self.sources.statuses()),
+                rules=tuple(self.rules.in_force()),
+                packages=tuple(outlooks(self._ports, after)),
+                upgrade=self.forecast_upgrade(),
+                keys=tuple(self.sources.keys()),
+                publishers=publishers(self._ports),
+                since=since.time if since else None,
+                drift=tuple(self.drift(since)) if since else (),
+                checkup=checkup.result(),
+            )

@@ -54,7 +54,7 @@ def has_plots() -> bool:
     return find_spec("matplotlib") is not None
 
 
-def _matplotlib() -> None:
+def load_plots() -> None:
     """Load Matplotlib with the settings that it brings itself. By default it takes those of the
     current folder and of the user, who may have written anything there, and keeps a list of fonts
     in the home folder of whoever runs it, root's too."""
@@ -85,7 +85,7 @@ def _matplotlib() -> None:
 
 def svg_figures(report: HostReport) -> dict[str, str]:
     """Every figure that the report has something for, by name, each for two widths."""
-    _matplotlib()
+    load_plots()
     sheets = Sheets(report)
     drawings: dict[str, tuple[bool, Callable[[float], _Drawing]]] = {
         "tiers": (bool(sheets.shares), lambda width: _tiers(sheets, width)),
@@ -108,7 +108,7 @@ def write_png(report: HostReport, file: Path) -> None:
     sheets = Sheets(report)
     if not sheets.shares:
         raise Refusal("there is nothing to draw: this host has no sources", "velpin add")
-    _matplotlib()
+    load_plots()
     figure = _tiers(sheets, _WIDE).figure()
     out = io.BytesIO()
     figure.savefig(out, format="png", dpi=115, facecolor=_COLOURS["paper"])

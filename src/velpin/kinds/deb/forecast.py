@@ -6,6 +6,7 @@ Observed rules: docs/how-hosts-choose/deb.md, "Requests".
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.kinds.deb.choice import DebPackage
@@ -125,6 +126,10 @@ class DebTransactions(Transactions):
 
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """What the full upgrade would change."""
+        return self._upgrade
+
+    @cached_property
+    def _upgrade(self) -> Forecast:
         told = Forecast(self._state.name, ok=False, problem=None)
         done = _upgrade_worked_out(self._state)
         broken = not_fetchable(done) if done.ok else None

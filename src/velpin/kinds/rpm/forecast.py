@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.kinds.rpm.explain import chain
@@ -58,7 +59,13 @@ class RpmTransactions(Transactions):
 
     def predict_upgrade(self, *, realign: bool = False) -> Forecast:
         """What the full upgrade would change."""
-        return self.told(self._state.chooser.upgrade_work(realign=realign))
+        if realign:
+            return self.told(self._state.chooser.upgrade_work(realign=True))
+        return self._upgrade
+
+    @cached_property
+    def _upgrade(self) -> Forecast:
+        return self.told(self._state.chooser.upgrade_work(realign=False))
 
     def told(self, work: RpmSolver) -> Forecast:
         """The forecast of an upgrade that is not yet worked out."""
