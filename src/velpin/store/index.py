@@ -680,8 +680,7 @@ def _whole(lines: list[str], tabs: int) -> list[str]:
 def _take(
     batch: Batch, number: int, base: int, lines: list[str], provides: list[str], built: list[str]
 ) -> None:
-    for name, at in batch.provides:
-        provides.append(f"{name}\t{batch.entries[at][0]}\t{base + at}\n")
+    provides += _owned(batch.provides, batch.entries, base)
     for at, (name, arch, version, origin, state, start, length, summary) in enumerate(
         batch.entries, base
     ):
@@ -696,7 +695,18 @@ def _take(
 def _take_links(batch: Batch, base: int, links: dict[str, list[str]]) -> None:
     for kind, pairs in batch.links.items():
         found = links.setdefault(kind, [])
-        found += [f"{name}\t{batch.entries[at][0]}\t{base + at}\n" for name, at in pairs]
+        found += _owned(pairs, batch.entries, base)
+
+
+def _owned(
+    pairs: Iterable[tuple[str, int]], entries: Sequence[ParsedEntry], base: int
+) -> Iterator[str]:
+    """A line for each name and the entry that says it; those of one entry stand together."""
+    last, end = -1, ""
+    for name, at in pairs:
+        if at != last:
+            last, end = at, f"\t{entries[at][0]}\t{base + at}\n"
+        yield name + end
 
 
 def _put_lines(file: IO[bytes], lines: list[str]) -> tuple[int, int]:

@@ -3,7 +3,8 @@
 Parsing the list of a distribution as XML takes most of the time of its first reading. Nearly all of
 them come from one tool and have one form: each element has its place, each attribute too. Text that
 is wholly of that form is read by regular expressions, whose patterns leave room for nothing that
-XML would read in another way; anything else is for the XML parser. Both must give the same.
+XML would read in another way; anything else is for the XML parser. Both must give the same
+(tests/test_usual_form.py).
 """
 
 from __future__ import annotations
@@ -39,7 +40,7 @@ def _pattern(text: str) -> re.Pattern[str]:
 
 
 _HEAD = (
-    "<package_type=\"rpm\"> , <name> (T) </name> , <arch> (T) </arch> ,"
+    ", <package_type=\"rpm\"> , <name> (T) </name> , <arch> (T) </arch> ,"
     " <version_epoch= (V) _ver= (V) _rel= (V) /> ,"
     " <checksum_type= V _pkgid=\"YES\"> T </checksum> , <summary> (T) </summary> ,"
     " <description> T </description> , <packager> T </packager> , <url> T </url> ,"
@@ -58,18 +59,9 @@ _ENTRY = (
 _FILE = '<file (?: _type="(?:dir|ghost)" )?+ > (T) </file> ,'
 
 
-def _without_groups(text: str) -> str:
-    return re.sub(r"\(([TVN])\)", r"\1", text).replace("(EQ|", "(?:EQ|")
-
-
-_PACKAGES = _pattern(
-    f", (?: {_without_groups(_HEAD)}"
-    f" (?: <rpm:({_RELATION})> , (?: {_without_groups(_ENTRY)} )*+ </rpm:\\1> , )*+"
-    f" (?: {_without_groups(_FILE)} )*+ </format> , </package> , )*+"
-)
-"""Any number of whole packages, and nothing else."""
 _HEADS, _ENTRIES, _FILES = _pattern(_HEAD), _pattern(_ENTRY), _pattern(_FILE)
-_SECTIONS = re.compile(rf"<rpm:({_RELATION})>([^<]*+(?:<rpm:entry [^<]*+)*+)<")
+_SECTIONS = re.compile(rf"<rpm:({_RELATION})>([^<]*+(?:<rpm:entry [^<]*+)*+)</rpm:\1>")
+_END = "</format>"
 _KINDS = {link.name.lower(): link for link in RpmLink}
 
 
@@ -82,40 +74,49 @@ def packages_in(root: bytes, text: bytes) -> list[ListedPackage] | None:
         whole = text.decode()
     except UnicodeDecodeError:
         return None
-    if not _PACKAGES.fullmatch(whole):
-        return None
-    return [_package(one) for one in whole.split("</package>")[:-1]]
+    *packages, rest = whole.split("</package>")
+    found = list(map(_package, packages))
+    return None if None in found or rest.strip(" \n") else found  # type: ignore[return-value]
 
 
 def _has_foreign(text: bytes) -> bool:
     """Whether something is in a text that XML forbids or changes: control characters, ends of
-    lines of other systems, references beside the five. For comments, sections and instructions
-    the patterns leave no room."""
+    lines of other systems, references beside the five."""
     if len(text.translate(None, _CONTROL)) < len(text) or any(each in text for each in _FOREIGN):
         return True
     known = sum(text.count(name.encode()) for name, _ in _REFERENCES) if b"&" in text else 0
     return text.count(b"&") > known
 
 
-def _package(text: str) -> ListedPackage:
-    """The package of a text that is one of the usual form."""
+def _package(text: str) -> ListedPackage | None:
+    """The package of a text; None if the text is not wholly of the usual form.
+
+    Every `<` of it must belong to something that was understood. What else stands between elements
+    has no meaning in a list.
+    """
+    head = _HEADS.match(text)
+    if head is None or not text.endswith((_END, _END + "\n")):
+        return None
     found = ListedPackage()
-    head = _HEADS.search(text)
-    assert head is not None
     has_references = "&" in text
-    fields = _plain(head.groups(""), has_references=has_references)
     (
         found.name, found.arch, epoch, version, release, found.summary, found.built, found.size,
         found.installed, found.location, found.vendor, found.source,
-    ) = fields  # fmt: skip
+    ) = _plain(head.groups(""), has_references=has_references)  # fmt: skip
     found.version = evr(epoch, version, release)
     at = head.end()
-    for section, entries in _SECTIONS.findall(text, at):
-        found.add(_KINDS[section], _relations(entries, has_references=has_references))
+    marks = 1
+    for section, body in _SECTIONS.findall(text, at):
+        entries = _ENTRIES.findall(body)
+        marks += 2 + len(entries)
+        if has_references:
+            entries = [tuple(map(_resolved, entry)) for entry in entries]
+        found.add(_KINDS[section], _relations(entries))
     files = text.find("<file", at)
     if files >= 0:
         found.files = _plain(_FILES.findall(text, files), has_references=has_references)
-    return found
+        marks += 2 * len(found.files)
+    return found if text.count("<", at) == marks else None
 
 
 def _plain(texts: Sequence[str], *, has_references: bool) -> list[str]:
@@ -126,10 +127,7 @@ def _plain(texts: Sequence[str], *, has_references: bool) -> list[str]:
     return list(map(clean, texts)) if "\n" in joined or "\t" in joined else list(texts)
 
 
-def _relations(text: str, *, has_references: bool) -> dict[str, None]:
-    entries = _ENTRIES.findall(text)
-    if has_references:
-        entries = [tuple(map(_resolved, entry)) for entry in entries]
+def _relations(entries: Sequence[Sequence[str]]) -> dict[str, None]:
     found: dict[str, None] = {}
     for name, flags, epoch, version, release in entries:
         if name.startswith(BUILT_INTO):
