@@ -9,7 +9,7 @@ Observed rules: docs/how-hosts-choose/rpm.md, "Requests".
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from velpin.kinds.rpm.pattern import glob_pattern, is_glob
 from velpin.kinds.rpm.pool import RpmPackage, RpmPool
@@ -75,15 +75,15 @@ def _cut(text: str, count: int) -> Iterator[tuple[str, str]]:
         yield parts[0], "-".join(parts[1:])
 
 
-def named(pool: RpmPool, name: str, arch: str = "") -> list[RpmPackage]:
-    """All builds of a name, hidden ones too; of a glob those of every name it takes."""
-    if not is_glob(name):
-        found = pool.all_named(name)
-    else:
+def named(pool: RpmPool, name: str, arch: str = "") -> Iterator[RpmPackage]:
+    """All builds of a name, hidden ones too, or of each name that a glob takes; in no order to rely
+    on, made as they are asked for."""
+    names: Iterable[str] = (name,)
+    if is_glob(name):
         fits = glob_pattern(name).match
-        names = {name for origin in pool.origins for name in origin.index.names() if fits(name)}
-        found = [build for name in sorted(names) for build in pool.all_named(name)]
-    return [package for package in found if not arch or package.arch == arch]
+        names = (each for origin in pool.origins for each in origin.index.names() if fits(each))
+    for each in names:
+        yield from (build for build in pool.all_named(each) if not arch or build.arch == arch)
 
 
 def bound_of(text: str) -> Capability | None:
