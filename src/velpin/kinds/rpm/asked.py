@@ -75,9 +75,19 @@ def _cut(text: str, count: int) -> Iterator[tuple[str, str]]:
         yield parts[0], "-".join(parts[1:])
 
 
-def named(pool: RpmPool, name: str, arch: str = "") -> Iterator[RpmPackage]:
-    """All builds of a name, hidden ones too, or of each name that a glob takes; in no order to rely
-    on, made as they are asked for."""
+def named(pool: RpmPool, name: str, arch: str = "") -> list[RpmPackage]:
+    """All builds of a name, hidden ones too; of a glob those of every name it takes."""
+    if not is_glob(name):
+        found = pool.all_named(name)
+    else:
+        fits = glob_pattern(name).match
+        names = {name for origin in pool.origins for name in origin.index.names() if fits(name)}
+        found = [build for name in sorted(names) for build in pool.all_named(name)]
+    return [package for package in found if not arch or package.arch == arch]
+
+
+def each_named(pool: RpmPool, name: str, arch: str = "") -> Iterator[RpmPackage]:
+    """What `named` returns, in no order to rely on, made as it is asked for."""
     names: Iterable[str] = (name,)
     if is_glob(name):
         fits = glob_pattern(name).match

@@ -7,7 +7,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from velpin.kinds.rpm.asked import named, spellings, version_fits
+from velpin.kinds.rpm.asked import each_named, spellings, version_fits
 from velpin.kinds.rpm.entry import read_facts
 from velpin.kinds.rpm.pool import RpmOrigin, RpmPool
 from velpin.kinds.rpm.version import version_key
@@ -89,7 +89,7 @@ class RpmPackages(Packages):
     def taken_apart(self, text: str) -> Iterator[tuple[str, str, str]]:
         """Return each of these ways by which there is a package."""
         for name, version, arch in self.spellings(text):
-            found = named(self.pool, name, arch)
+            found = each_named(self.pool, name, arch)
             if any(not version or version_fits(version, b.version, any_epoch=True) for b in found):
                 yield name, version, arch
 
