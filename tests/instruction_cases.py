@@ -14,12 +14,12 @@ from velpin.model.instructions import Reading
 
 FOLDER = Path(__file__).parent / "instructions"
 _SECTION = (
-    "[gullwatch]\nname=Gullwatch\nbaseurl=http://rpm.gullwatch.example/el9\nenabled=0\n"
+    "[gullwatch]\nname=Gullwatch\nbaseurl=http://rpm.gullwatch.example/ls9\nenabled=0\n"
     "gpgcheck=1\ngpgkey=http://rpm.gullwatch.example/key.asc\n"
 )
 _SCRIPT = """#!/bin/sh
 [ "$1" = --beta ] && nightly=1
-dnf config-manager --add-repo http://rpm.gullwatch.example/el9
+dnf config-manager --add-repo http://rpm.gullwatch.example/ls9
 if [ -n "$nightly" ]; then dnf config-manager --add-repo http://rpm.gullwatch.example/nightly; fi
 """
 SITE = {

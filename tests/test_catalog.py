@@ -137,15 +137,15 @@ def test_channels(post: Post, signer: Signer) -> None:
 @on_deb
 def test_names_with_parts(post: Post, signer: Signer) -> None:
     post.publish("yard.example/ann/tides", Item("tides", "1"), signer=signer)
-    text = catalog_for(post, signer).replace('name = "gulls"', 'name = "yard:OWNER/NAME"')
+    text = catalog_for(post, signer).replace('name = "gulls"', 'name = "yard/OWNER/NAME"')
     text = text.replace(f"http://{THEIRS}/apt", "http://yard.example/{owner}/{name}/apt")
     post.put(f"{FOLDER}/h.toml", text)
-    said = post.run("add", "yard:ann/tides", "--yes")
+    said = post.run("add", "yard/ann/tides", "--yes")
     assert said.code == 0, said.out + said.err
     assert "http://yard.example/ann/tides/apt" in post.read(f"{SOURCES}/yard-ann-tides.sources")
-    for wrong in ("yard", "yard:ann", "yard:ann/a/b", "yard:../x"):
+    for wrong in ("yard", "yard/ann", "yard/ann/a/b", "yard/../x"):
         said = post.run("add", wrong)
-        assert (said.code, "yard:OWNER/NAME" in said.err) == (2, True), wrong
+        assert (said.code, "yard/OWNER/NAME" in said.err) == (2, True), wrong
 
 
 SOURCES = "etc/apt/sources.list.d"
@@ -582,8 +582,8 @@ BAD = [
     (HEAD + "\n[[source]]\n" + PLACE, 5, "name is missing", ""),
     (GOOD.replace('"gulls"', '"Gulls!"'), 6, "cannot be a name", ""),
     (GOOD.replace('"gulls"', '"refresh"'), 6, "cannot be a name", ""),
-    (GOOD.replace('"gulls"', '"yard:owner"'), 6, "its parts are no names", "yard:OWNER/NAME"),
-    (GOOD.replace('"gulls"', '"yard:OWNER/OWNER"'), 6, "its parts are no names", ""),
+    (GOOD.replace('"gulls"', '"yard/owner"'), 6, "its parts are no names", "yard/OWNER/NAME"),
+    (GOOD.replace('"gulls"', '"yard/OWNER/OWNER"'), 6, "its parts are no names", ""),
     (GOOD + SOURCE + PLACE, 14, "stands at line 5 already", ""),
     (HEAD + SOURCE, 5, "gulls says no place", "[[source.place]]"),
     (GOOD.replace('kind = "deb"\n', ""), 8, "kind is missing", "alpm"),

@@ -228,7 +228,7 @@ def test_no_more_is_fetched_than_the_page_needs() -> None:
     [
         ("deb http://deb.gullwatch.example/apt jetty main\n", True),
         ("deb [signed-by=/etc/apt/keyrings/g.asc] http://deb.gullwatch.example/apt jetty main\n", True),
-        ("[gullwatch]\nname=Gullwatch\nbaseurl=http://rpm.gullwatch.example/el9\nenabled=0\n", True),
+        ("[gullwatch]\nname=Gullwatch\nbaseurl=http://rpm.gullwatch.example/ls9\nenabled=0\n", True),
         ("[gullwatch]\ngpgkey=http://rpm.gullwatch.example/key.asc\nbaseurl=http://a.example\n", True),
         ("[gullwatch]\nServer = http://pkg.gullwatch.example/$repo/$arch\n", True),
         ("Types: deb\nURIs: http://deb.gullwatch.example/apt\nSuites: jetty\nComponents: main\n", True),

@@ -175,11 +175,11 @@ def test_other_kinds(kind: str, tmp_path: Path) -> None:
 def test_variables_in_the_address(tmp_path: Path) -> None:
     host = RpmHarbour(tmp_path, DNF)
     made = host.repository("el4", DemoRpm("foo", "3-1"))
-    found = look(host, f"file://{made.parent}/el$releasever")
+    found = look(host, f"file://{made.parent}/ls$releasever")
     assert [one["name"] for one in found["offers"]] == ["foo"]
     other = RpmHarbour(tmp_path / "other", ZYPP)
     with pytest.raises(NotThere):
-        other.host().packages.look_at(f"file://{made.parent}/el$basearch")
+        other.host().packages.look_at(f"file://{made.parent}/ls$basearch")
 
 
 def test_a_list_is_found_by_the_names_in_its_address(tmp_path: Path) -> None:

@@ -409,7 +409,7 @@ def test_what_a_page_holds_forges_no_line(scene: Scene) -> None:
     [
         ("host", "http://deb.gullwatch.example/apt", "Suites: jetty\nComponents: main\n"),
         ("host", "http://deb.gullwatch.example/apt/", "Suites: jetty\nComponents: main\n"),
-        ("lightship", "http://rpm.gullwatch.example/el9", "baseurl=http://rpm.gullwatch.example/el9\n"),
+        ("lightship", "http://rpm.gullwatch.example/ls9", "baseurl=http://rpm.gullwatch.example/ls9\n"),
     ],
 )  # fmt: skip
 def test_the_address_of_a_repository_itself(

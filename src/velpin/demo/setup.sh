@@ -24,7 +24,7 @@ elif have dnf; then
   cat > /etc/yum.repos.d/gullwatch.repo <<EOF
 [gullwatch]
 name=Gullwatch
-baseurl=http://rpm.gullwatch.example/el${VERSION_ID%%.*}
+baseurl=http://rpm.gullwatch.example/ls${VERSION_ID%%.*}
 gpgcheck=1
 gpgkey=http://rpm.gullwatch.example/key.asc
 EOF

@@ -33,7 +33,7 @@ class CatalogSource(NamedTuple):
     """One source that a catalog describes."""
 
     name: str
-    """A name may have parts: `yard:OWNER/NAME`."""
+    """A name may have parts: `yard/OWNER/NAME`."""
     summary: str
     page: str
     channels: tuple[str, ...]

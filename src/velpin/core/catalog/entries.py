@@ -48,7 +48,7 @@ def find_entry(ports: Ports, asked: str, channel: str = "") -> CatalogEntry | No
     for catalog in shelf.catalogs:
         for source in catalog.sources:
             name, parts = parts_of(source.name)
-            if name != head:
+            if name != head or (given and not parts):  # it may be a file's path
                 continue
             if len(given) != len(parts) or not all(map(_VALUE.match, given)):
                 raise UsageError(

@@ -99,13 +99,13 @@ def read_catalog(data: bytes, file: str, kinds: Collection[str]) -> Catalog:
 
 
 def parts_of(name: str) -> tuple[str, tuple[str, ...]]:
-    """A name before its colon, and the names of its parts."""
-    head, colon, rest = name.partition(":")
-    return head, tuple(rest.split("/")) if colon else ()
+    """A name before its first slash, and the names of its parts."""
+    head, *parts = name.split("/")
+    return head, tuple(parts)
 
 
 def _source(table: TomlTable, kinds: Collection[str]) -> CatalogSource:
-    name = table.text("name", needed=True)
+    name = table.text("name", needed=True).replace(":", "/", 1)  # as catalogs once had it
     head, parts = parts_of(name)
     if not _NAME.match(head) or head in RESERVED:
         raise table.wrong(
@@ -113,7 +113,7 @@ def _source(table: TomlTable, kinds: Collection[str]) -> CatalogSource:
         )
     if not all(map(_PART.match, parts)) or len(set(parts)) < len(parts):
         raise table.wrong(
-            "name", f"{name!r}: its parts are no names", "for example yard:OWNER/NAME"
+            "name", f"{name!r}: its parts are no names", "for example yard/OWNER/NAME"
         )
     channels = table.texts("channels") or ("steady",)
     for channel in channels:
